@@ -1,0 +1,105 @@
+"""The application: routes, errors, logs, and the built front end."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Awaitable, Callable
+from pathlib import Path
+
+import structlog
+from fastapi import Depends, FastAPI, Request
+from fastapi.responses import FileResponse, JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+from pydantic import BaseModel
+from sqlalchemy import Engine
+
+from ironmark import __version__
+from ironmark.api import datasets, kpis, marks, problems, scorecards, yardsticks
+from ironmark.api.desk import Desk, desk
+from ironmark.store import database
+
+WEB = Path(__file__).parents[2] / "web" / "dist"
+MAX_JSON = 4 * 1024 * 1024
+HOSTS = {"127.0.0.1", "localhost", "[::1]"}
+log = structlog.get_logger()
+
+
+class Health(BaseModel):
+    status: str
+    database: str
+    version: str
+
+
+def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAPI:
+    """hosts: names besides loopback's under which the server may be asked."""
+    app = FastAPI(
+        title="Iron Mark", version=__version__, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json"
+    )
+    app.state.desk = Desk(engine)
+    problems.install(app)
+    for module in (scorecards, kpis, marks, yardsticks, datasets):
+        app.include_router(module.router)
+
+    @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})
+    def health(at: Desk = Depends(desk)) -> Health:
+        """Whether the server and its database answer."""
+        database.alive(at.engine)
+        return Health(status="ok", database="ok", version=__version__)
+
+    @app.middleware("http")
+    async def guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
+        started = time.perf_counter()
+        refused = _refuse(request, HOSTS | hosts)
+        response = refused or await call_next(request)
+        if request.url.path.startswith("/api/"):
+            response.headers.setdefault("Cache-Control", "no-store")
+            took = round((time.perf_counter() - started) * 1000, 1)
+            log.info("request", method=request.method, path=request.url.path, status=response.status_code, ms=took)
+        response.headers["X-Content-Type-Options"] = "nosniff"
+        response.headers["Content-Security-Policy"] = (
+            "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'"
+        )
+        return response
+
+    if WEB.is_dir():
+        app.mount("/assets", StaticFiles(directory=WEB / "assets"), name="assets")
+
+        @app.get("/", include_in_schema=False)
+        def page() -> FileResponse:
+            return FileResponse(WEB / "index.html", headers={"Cache-Control": "no-cache"})
+
+    return app
+
+
+def _refuse(request: Request, hosts: set[str] | frozenset[str]) -> JSONResponse | None:
+    """Keep other sites' pages from writing here through a visitor's browser, and bodies to a sane size."""
+    host = request.headers.get("host", "")
+    name = host if host.endswith("]") else host.rsplit(":", 1)[0]
+    origin = request.headers.get("origin")
+    problem = None
+    if "*" not in hosts and name not in hosts:
+        problem = (
+            421,
+            "unknown-host",
+            "This address is not served here",
+            "Open the address that the start printed.",
+        )
+    elif origin is not None and request.method not in ("GET", "HEAD") and origin.split("//")[-1] != host:
+        problem = (
+            403,
+            "other-site",
+            "The request came from another site",
+            "Use Iron Mark from its own address.",
+        )
+    elif request.url.path != "/api/datasets" and _length(request) > MAX_JSON:
+        problem = (413, "too-large", "The request is too large", "Send less at once; at most 4 MB.")
+    if problem is None:
+        return None
+    status, type_, title, detail = problem
+    body = problems.Problem(type=type_, title=title, status=status, detail=detail)
+    return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
+
+
+def _length(request: Request) -> int:
+    text = request.headers.get("content-length", "0")
+    return int(text) if text.isdecimal() else 0

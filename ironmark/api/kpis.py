@@ -1,0 +1,198 @@
+"""KPIs: their documents, a preview while a formula is typed, and their readings."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+from fastapi import APIRouter, Depends
+from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
+
+from ironmark.api.desk import Book, Desk, core_kpi, desk
+from ironmark.api.documents import Kpi, KpiBody, Model, UnitBody
+from ironmark.api.problems import Refused
+from ironmark.api.records import add_routes
+from ironmark.core import reading as core
+from ironmark.core.formula import FormulaError
+from ironmark.core.numbers import NotANumber, show, understand
+from ironmark.core.periods import latest_complete
+from ironmark.store import datasets, marks, records
+from ironmark.tables.columns import NoPeriod
+
+router = APIRouter(prefix="/api/kpis", tags=["kpis"])
+
+
+class Figure(BaseModel):
+    label: str
+    value: float | None
+    shown: str
+    partial: bool = False
+
+
+class PreviewAsk(Model):
+    body: KpiBody
+    by: str | None = Field(None, max_length=80)
+
+
+class FormulaProblem(BaseModel):
+    message: str
+    start: int
+    end: int
+
+
+class Preview(BaseModel):
+    """What a KPI comes to: by month over all rows, and by member in the latest complete month."""
+
+    problem: FormulaProblem | None
+    note: str
+    period: str
+    by: str | None
+    by_label: str
+    months: list[Figure]
+    members: list[Figure]
+
+
+class UnderstandAsk(Model):
+    text: str = Field(max_length=60)
+    unit: UnitBody = UnitBody()
+    kpi: str | None = Field(None, max_length=80)
+
+
+class Understood(BaseModel):
+    value: float | None
+    shown: str
+    problem: str
+    doubt: str
+
+
+class KpiUse(BaseModel):
+    scorecard: str
+    title: str
+    instruments: int
+
+
+def _check(session: Session, body: KpiBody, key: str | None) -> None:
+    """A KPI is kept only when its formula fits its dataset and nobody else has its handle."""
+    dataset = datasets.get(session, body.dataset)
+    core_kpi(body, dataset)
+    for other in records.every(session, "kpi"):
+        if other.id != key and other.body["handle"] == body.handle:
+            raise Refused(
+                409,
+                "handle-taken",
+                "The handle is taken",
+                f"“{body.handle}” is the handle of {other.body['name']}. Choose another.",
+                {"field": "handle"},
+            )
+
+
+def uses(session: Session, key: str, slot: str) -> list[KpiUse]:
+    """The scorecards with instruments whose ``slot`` (kpi or yardstick) holds ``key``."""
+    found = []
+    for card in records.every(session, "scorecard"):
+        instruments = [i for section in card.body["sections"] for i in section["instruments"]]
+        if count := sum(i[slot] == key for i in instruments):
+            found.append(KpiUse(scorecard=card.id, title=card.body["title"], instruments=count))
+    return found
+
+
+def refuse_in_use(session: Session, key: str, slot: str, what: str) -> None:
+    if found := uses(session, key, slot):
+        where = ", ".join(use.title for use in found)
+        raise Refused(409, "in-use", f"The {what} is in use", f"It is used on {where}. Take it off there first.")
+
+
+def _may_delete(session: Session, _: Any, key: str | None) -> None:
+    assert key is not None
+    refuse_in_use(session, key, "kpi", "KPI")
+    marks.remove(session, key)
+
+
+@router.post("/preview")
+def preview_kpi(ask: PreviewAsk, at: Desk = Depends(desk)) -> Preview:
+    """Work out a KPI that is being typed. A formula that cannot be read is an answer, not an error."""
+    body = ask.body
+    with at.read() as session:
+        book = Book(at, session)
+        dataset = book.dataset(body.dataset)
+        empty = Preview(problem=None, note="", period="", by=None, by_label="", months=[], members=[])
+        try:
+            kpi = core_kpi(body, dataset)
+            source = book.source(body)
+        except FormulaError as error:
+            problem = FormulaProblem(message=error.message, start=error.start, end=error.end)
+            return empty.model_copy(update={"problem": problem})
+        except NoPeriod as error:
+            return empty.model_copy(update={"note": str(error)})
+        by = ask.by if ask.by in source.members else next(iter(source.members), None)
+        together = core.read(kpi, source, [], [], None)
+        split = core.read(kpi, source, [], [], None, by=by) if by else None
+    period = latest_complete(together.periods[0], together.periods[-1], source.through)
+    p = together.at(period)
+    assert p is not None
+    label = next((c.label for c in dataset.columns if c.name == by), "")
+    return empty.model_copy(
+        update={
+            "period": period.label,
+            "by": by,
+            "by_label": label,
+            "months": [
+                _figure(period.short, together.value[i, 0], kpi, together.parts[i] is not None)
+                for i, period in enumerate(together.periods)
+            ],
+            "members": [_figure(str(m), split.value[p, i], kpi) for i, m in enumerate(split.members)] if split else [],
+        }
+    )
+
+
+def _figure(label: str, value: float, kpi: core.Kpi, partial: bool = False) -> Figure:
+    known = math.isfinite(value)
+    return Figure(
+        label=label,
+        value=float(value) if known else None,
+        shown=show(value, kpi.unit) or "no reading",
+        partial=partial,
+    )
+
+
+@router.post("/understand")
+def understand_number(ask: UnderstandAsk, at: Desk = Depends(desk)) -> Understood:
+    """What a typed number means in a KPI's unit, and a question where it lies far outside the KPI's history."""
+    with at.read() as session:
+        book = Book(at, session)
+        body = book.kpi(ask.kpi) if ask.kpi else None
+        unit = (body.unit if body else ask.unit).core()
+        try:
+            value = understand(ask.text, unit)
+        except NotANumber as error:
+            return Understood(value=None, shown="", problem=str(error), doubt="")
+        doubt = _doubt(book, body, value) if body else ""
+    return Understood(value=value, shown=show(value, unit), problem="", doubt=doubt)
+
+
+def _doubt(book: Book, body: KpiBody, value: float) -> str:
+    try:
+        history = core.read(book.core(body), book.source(body), [], [], None).value
+    except (FormulaError, NoPeriod):
+        return ""
+    known = np.abs(history[np.isfinite(history)])
+    if not known.size or value == 0:
+        return ""
+    unit = body.unit.core()
+    if abs(value) > 20 * known.max() or abs(value) < known.min() / 20:
+        return (
+            f"{show(value, unit)} is far from this KPI’s history of "
+            f"{show(float(known.min()), unit)} to {show(float(known.max()), unit)}. Keep it only if it is meant."
+        )
+    return ""
+
+
+@router.get("/{key}/uses")
+def kpi_uses(key: str, at: Desk = Depends(desk)) -> list[KpiUse]:
+    with at.read() as session:
+        return uses(session, key, "kpi")
+
+
+add_routes(router, "kpi", KpiBody, Kpi, name="name", check=_check, may_delete=_may_delete)

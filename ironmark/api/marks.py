@@ -1,0 +1,170 @@
+"""The mark book of a KPI: its entries, and the grid of members by months they come to."""
+
+from __future__ import annotations
+
+import math
+from typing import Literal
+
+import numpy as np
+from fastapi import APIRouter, Depends, Header, Query, Response
+from pydantic import BaseModel, Field
+
+from ironmark.api.desk import Book, Desk, desk, seen_version
+from ironmark.api.documents import MarkName, Member, Model, Number
+from ironmark.api.problems import Refused
+from ironmark.core import marks as core
+from ironmark.core import words
+from ironmark.core.periods import Period
+from ironmark.store import marks
+
+router = APIRouter(prefix="/api/kpis/{key}/marks", tags=["marks"])
+
+
+class Cell(BaseModel):
+    """A mark as the book has it for one member and month, and where it comes from."""
+
+    shown: str
+    value: float | None
+    kind: Literal["set", "carried", "inherited", "none"]
+
+
+class Row(BaseModel):
+    member: str | None
+    cells: list[Cell]
+
+
+class NameCount(BaseModel):
+    name: str
+    entries: int
+
+
+class Grid(BaseModel):
+    version: int
+    name: str
+    by: str | None
+    by_label: str
+    segments: list[str]
+    months: list[str]
+    rows: list[Row]
+    covered: int
+    coverable: int
+    names: list[NameCount]
+    years: list[int]
+
+
+class ChangeBody(Model):
+    """``since`` is a month such as 2026-10; ``value`` null takes the entry out."""
+
+    name: MarkName
+    segment: str | None = Field(None, max_length=80)
+    member: Member | None = None
+    since: str = Field(max_length=10)
+    value: Number | None = None
+
+
+class ChangesBody(Model):
+    changes: list[ChangeBody] = Field(min_length=1, max_length=50_000)
+
+
+class Changed(BaseModel):
+    version: int
+    back: list[ChangeBody]  # what would take the changes back
+
+
+@router.get("")
+def mark_grid(
+    key: str,
+    response: Response,
+    name: str = Query("target", max_length=40),
+    by: str | None = Query(None, max_length=80),
+    year: int | None = Query(None, ge=1, le=9998),
+    at: Desk = Depends(desk),
+) -> Grid:
+    """The months of a year by the members of a segment (the first one when ``by`` is not given)."""
+    with at.read() as session:
+        book = Book(at, session)
+        kpi = book.kpi(key)
+        source = book.source(kpi)
+        dataset = book.dataset(kpi.dataset)
+        entries = book.entries(key)
+        version = marks.version(session, key)
+    by = by if by in source.members else next(iter(source.members), None)
+    first, last = source.periods[0].start.year, source.periods[-1].start.year
+    year = year or last
+    ordinals = np.arange(year * 12, year * 12 + 12)
+    members: list[str | None] = [None, *(source.members[by] if by else ())]
+    values, index = core.look_up(entries, name, ordinals, by, members)
+    unit = kpi.unit.core()
+    rows = []
+    for m, member in enumerate(members):
+        cells = []
+        for p, ordinal in enumerate(ordinals):
+            entry = entries[index[p, m]] if index[p, m] >= 0 else None
+            kind: Literal["set", "carried", "inherited", "none"] = "none"
+            if entry is not None:
+                kind = "inherited" if entry.member != member else "set" if entry.since == ordinal else "carried"
+            value = float(values[p, m])
+            known = math.isfinite(value)
+            cells.append(
+                Cell(
+                    shown=words.show_cut(value, unit) if known else "",
+                    value=value if known else None,
+                    kind=kind,
+                )
+            )
+        rows.append(Row(member=member, cells=cells))
+    counts = {known: 0 for known in core.NAMES} | {name: 0}
+    for entry in entries:
+        counts[entry.name] = counts.get(entry.name, 0) + 1
+    response.headers["ETag"] = f'"{version}"'
+    years = {first, last, last + 1, year, *(entry.since // 12 for entry in entries)}
+    return Grid(
+        version=version,
+        name=name,
+        by=by,
+        by_label=next((c.label for c in dataset.columns if c.name == by), ""),
+        segments=list(source.members),
+        months=[Period(int(n)).key for n in ordinals],
+        rows=rows,
+        covered=sum(cell.kind != "none" for row in rows for cell in row.cells),
+        coverable=sum(len(row.cells) for row in rows),
+        names=[NameCount(name=n, entries=count) for n, count in counts.items()],
+        years=sorted(set(range(min(years), max(years) + 1)) if max(years) - min(years) < 60 else years),
+    )
+
+
+@router.post("")
+def change_marks(
+    key: str,
+    body: ChangesBody,
+    response: Response,
+    if_match: str | None = Header(None),
+    at: Desk = Depends(desk),
+) -> Changed:
+    """Set or take out entries, all or none."""
+    saw = seen_version(if_match)
+    changes = []
+    for at_, change in enumerate(body.changes):
+        if (change.segment is None) != (change.member is None) or change.segment == "" or change.member == "":
+            raise Refused(
+                422,
+                "half-a-place",
+                "Whose mark?",
+                "Name both segment and member, or neither for any.",
+                {"field": f"changes.{at_}"},
+            )
+        try:
+            since = Period.parse(change.since).ordinal
+        except ValueError as error:
+            raise Refused(
+                422, "no-month", "From which month?", f"{error}.", {"field": f"changes.{at_}.since"}
+            ) from None
+        changes.append(marks.Change(change.name, change.segment, change.member, since, change.value))
+    with at.write() as session:
+        Book(at, session).kpi(key)
+        version, back = marks.apply(session, key, changes, saw)
+    response.headers["ETag"] = f'"{version}"'
+    return Changed(
+        version=version,
+        back=[ChangeBody(**{**vars(change), "since": Period(change.since).key}) for change in back],
+    )

@@ -1,0 +1,486 @@
+"""Readings as faces draw them: every text written, every place resolved to a fraction of its axis."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from pydantic import BaseModel
+
+from ironmark.api.desk import Book
+from ironmark.api.documents import InstrumentBody, ScopeBody, ScorecardBody
+from ironmark.core import axis as axes
+from ironmark.core import reading as core
+from ironmark.core import words
+from ironmark.core import yardstick as grading
+from ironmark.core.axis import Axis
+from ironmark.core.formula import FormulaError
+from ironmark.core.numbers import Unit, show, show_tick
+from ironmark.core.periods import Period, latest_complete
+from ironmark.core.reading import Readings
+from ironmark.core.yardstick import STATES
+from ironmark.store.database import Missing
+from ironmark.tables.columns import ColumnSource, NoPeriod
+
+
+class State(BaseModel):
+    key: str
+    name: str
+    rank: int
+    sign: str
+
+
+class Tick(BaseModel):
+    fraction: float
+    label: str
+
+
+class Band(BaseModel):
+    state: str
+    start: float
+    end: float
+
+
+class CutLine(BaseModel):
+    """A resolved cut on the axis; ``past`` when it lies off it."""
+
+    value: float
+    fraction: float
+    shown: str
+    past: int
+
+
+class MarkLine(BaseModel):
+    name: str
+    value: float
+    shown: str
+    fraction: float
+    past: int
+
+
+class Partial(BaseModel):
+    days: int
+    of: int
+    words: str
+    pro_rated: bool
+
+
+class ReadingPicture(BaseModel):
+    """One reading. ``status`` says whether there is a value, and whether it could be graded."""
+
+    member: str | None
+    label: str
+    status: str  # graded, not_graded, no_reading
+    reason: str
+    value: float | None
+    shown: str
+    state: str | None
+    fraction: float
+    past: int
+    bands: list[Band]
+    cuts: list[CutLine]
+    marks: list[MarkLine]
+    gap: float | None
+    gap_shown: str
+    gap_words: str
+    attainment: float | None
+    attainment_shown: str
+    partial: Partial | None
+    before: str | None  # the state a period earlier
+    spoken: str
+
+
+class AxisPicture(BaseModel):
+    low: float
+    high: float
+    low_shown: str
+    high_shown: str
+    zero: float  # where zero lies, held within the axis: a bar starts there
+    broken: bool
+    ticks: list[Tick]
+
+
+class InstrumentPicture(BaseModel):
+    id: str
+    title: str
+    kpi_name: str
+    direction: str
+    unit: str
+    period: str
+    problem: str | None
+    notes: list[str]
+    axis: AxisPicture | None
+    readings: list[ReadingPicture]
+    rehearsed: bool
+
+
+class TallyPart(BaseModel):
+    state: str
+    name: str
+    count: int
+
+
+class SegmentChoice(BaseModel):
+    name: str
+    label: str
+    members: list[str]
+
+
+class SectionNote(BaseModel):
+    id: str
+    words: str
+
+
+class ScorecardPicture(BaseModel):
+    """A scorecard as it reads: everything resolved for one scope."""
+
+    period: str
+    period_label: str
+    previous_label: str
+    partial: str
+    periods: list[str]
+    first: str
+    last: str
+    segments: list[SegmentChoice]
+    states: list[State]
+    tally: list[TallyPart]
+    changed: str
+    sections: list[SectionNote]
+    instruments: list[InstrumentPicture]
+
+
+def states() -> list[State]:
+    return [State(**vars(state)) for state in sorted(STATES.values(), key=lambda state: state.rank)]
+
+
+def period_of(scope: ScopeBody, sources: Sequence[core.Source], spans: Sequence[tuple[Period, Period]]) -> Period:
+    """The month a scope names, by the datasets it reads."""
+    first, last = min(span[0] for span in spans), max(span[1] for span in spans)
+    if scope.period == "latest":
+        return last
+    if scope.period == "complete":
+        return latest_complete(first, last, max(source.through for source in sources))
+    return Period.parse(scope.period)
+
+
+def scorecard_picture(
+    book: Book, body: ScorecardBody, scope: ScopeBody, rehearsals: Mapping[str, float] | None = None
+) -> ScorecardPicture:
+    """Read and grade every instrument of a scorecard. What cannot be read says why, and holds up nothing else."""
+    instruments = [instrument for section in body.sections for instrument in section.instruments]
+    book.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
+    sources, choices = _datasets(book, instruments)
+    spans = [(source.periods[0], source.periods[-1]) for source in sources.values()]
+    period = period_of(scope, list(sources.values()), spans) if spans else None
+    pictures = [picture(book, i, scope, period, (rehearsals or {}).get(i.id)) for i in instruments]
+    by_id = {p.id: p for p in pictures}
+    first = min(span[0] for span in spans) if spans else None
+    last = max(span[1] for span in spans) if spans else None
+    partial = next((r.partial for p in pictures for r in p.readings if r.partial), None)
+    every = [r for p in pictures for r in p.readings]
+    return ScorecardPicture(
+        period=period.key if period else "",
+        period_label=period.label if period else "",
+        previous_label=period.shift(-1).label if period else "",
+        partial=partial.words if partial else "",
+        periods=[Period(n).key for n in range(first.ordinal, last.ordinal + 1)] if first and last else [],
+        first=first.key if first else "",
+        last=last.key if last else "",
+        segments=choices,
+        states=states(),
+        tally=_tally(every),
+        changed=_changed(every, period),
+        sections=[
+            SectionNote(id=s.id, words=_section_words([by_id[i.id] for i in s.instruments], period))
+            for s in body.sections
+        ],
+        instruments=pictures,
+    )
+
+
+def _datasets(book: Book, instruments: Sequence[InstrumentBody]) -> tuple[dict[str, ColumnSource], list[SegmentChoice]]:
+    """The readable datasets of some instruments, and the segments a scope can choose members of."""
+    sources: dict[str, ColumnSource] = {}
+    choices: dict[str, SegmentChoice] = {}
+    for instrument in instruments:
+        kpi = book.kpis.get(instrument.kpi)
+        if kpi is None or kpi.dataset in sources:
+            continue
+        try:
+            dataset = book.dataset(kpi.dataset)
+            sources[kpi.dataset] = source = book.source(kpi)
+        except (Missing, NoPeriod):
+            continue
+        for column in dataset.columns:
+            if column.role == "segment":
+                held = choices.setdefault(column.name, SegmentChoice(name=column.name, label=column.label, members=[]))
+                held.members = sorted({*held.members, *source.members[column.name]})
+    return sources, list(choices.values())
+
+
+def picture(
+    book: Book,
+    instrument: InstrumentBody,
+    scope: ScopeBody,
+    period: Period | None,
+    rehearsed: float | None = None,
+) -> InstrumentPicture:
+    kpi = book.kpis.get(instrument.kpi)
+    empty = InstrumentPicture(
+        id=instrument.id, title=instrument.title or (kpi.name if kpi else "An instrument without a KPI"),
+        kpi_name=kpi.name if kpi else "", direction=kpi.direction if kpi else "higher", unit=kpi.unit.kind if kpi else "number",
+        period=period.key if period else "", problem=None, notes=[], axis=None, readings=[], rehearsed=False,
+    )  # fmt: skip
+    if kpi is None:
+        return empty.model_copy(update={"problem": "Its KPI was deleted. Choose another KPI in the brief, or undo."})
+    try:
+        readings, notes = take(book, instrument, scope)
+    except (FormulaError, NoPeriod, Missing) as error:
+        return empty.model_copy(update={"problem": f"{kpi.name}: {getattr(error, 'message', error)}"})
+    except KeyError as error:
+        return empty.model_copy(update={"problem": f"{kpi.name} has no segment {error}. Choose another in the brief."})
+    unit = unit_of(readings.kpi.unit, instrument)
+    p = readings.at(period) if period else None
+    title = instrument.title or kpi.name + (
+        f" by {label_of(book, kpi.dataset, instrument.by).lower()}" if instrument.by else ""
+    )
+    if p is None:
+        label = period.label if period else "this period"
+        readings_out = [_nothing(title, member, f"no rows in {label}") for member in readings.members]
+        return empty.model_copy(
+            update={
+                "title": title,
+                "notes": notes,
+                "readings": readings_out,
+                "axis": _axis(axes.choose([]), unit),
+            }
+        )
+    if rehearsed is not None:
+        value = readings.value.copy()
+        value[p, 0] = rehearsed
+        readings = core.regrade(readings, readings.yardstick, value)
+    axis = _axis_of(instrument, readings, p, unit)
+    drawn = [_reading(readings, p, m, axis, unit, title) for m in range(len(readings.members))]
+    drawn.sort(key=lambda r: _order(r, instrument.order, kpi.direction))
+    if p > 0 and readings.parts[p] is not None and core.pro_rates(readings, p):
+        notes = [*notes, "marks pro-rated by days"]
+    return empty.model_copy(
+        update={
+            "title": title, "notes": notes, "axis": _axis(axis, unit, instrument.ticks),
+            "readings": drawn, "rehearsed": rehearsed is not None,
+        }
+    )  # fmt: skip
+
+
+def take(book: Book, instrument: InstrumentBody, scope: ScopeBody) -> tuple[Readings, list[str]]:
+    """The readings behind an instrument for all periods. Raises FormulaError, NoPeriod, Missing, KeyError."""
+    kpi = book.kpi(instrument.kpi)
+    source = book.source(kpi)
+    yardstick = book.yardstick(instrument.yardstick).core() if instrument.yardstick else None
+    where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
+    notes = [
+        f"not split by {segment}: all rows are read"
+        for segment, names in scope.members.items()
+        if names and segment not in source.members
+    ]
+    core_kpi = book.core(kpi)
+    entries = book.entries(instrument.kpi)
+    return core.read(core_kpi, source, entries, instrument.marks, yardstick, by=instrument.by, where=where), notes
+
+
+def unit_of(unit: Unit, instrument: InstrumentBody) -> Unit:
+    decimals = unit.decimals if instrument.decimals is None else instrument.decimals
+    compact = unit.compact if instrument.compact is None else instrument.compact
+    return Unit(unit.kind, decimals, unit.currency, unit.text, compact)
+
+
+def label_of(book: Book, dataset: str, column: str) -> str:
+    return next((c.label for c in book.dataset(dataset).columns if c.name == column), column)
+
+
+def _axis_of(instrument: InstrumentBody, readings: Readings, p: int, unit: Unit) -> Axis:
+    """The axis as given, or chosen so that values, cuts and marks fit."""
+    fit = [readings.value[p], *(readings.cuts[:, p]), *(line[p] for line in readings.marks.values())]
+    values = np.concatenate([np.ravel(part) for part in fit]) if fit else np.array([])
+    share = unit.kind == "percent" and not bool(np.any(values > 1 + 1e-9))
+    from_zero = instrument.face == "bar"
+    if from_zero:
+        # Progress runs from nothing to its mark: what lies past that is told by the overrun sign.
+        lines = np.ravel(readings.marks[instrument.marks[0]][p]) if instrument.marks else np.array([])
+        lines = lines[np.isfinite(lines)]
+        chosen = Axis(0.0, 1.0) if share else axes.choose(values, from_zero=True)
+        if not share and lines.size and lines.max() > 0:
+            chosen = Axis(min(chosen.low, 0.0), max(float(lines.max()), 1e-9))
+    else:
+        chosen = axes.choose(values, ceiling=1.0 if share else None)
+    low = chosen.low if instrument.axis.low is None else instrument.axis.low
+    high = chosen.high if instrument.axis.high is None else instrument.axis.high
+    if low >= high:  # one end is given and lies past the other, which then has to give way
+        low, high = (
+            (low, low + (chosen.high - chosen.low))
+            if instrument.axis.high is None
+            else (high - (chosen.high - chosen.low), high)
+        )
+    return Axis(low, high)
+
+
+def _axis(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture:
+    places = axes.ticks(axis)
+    step = places[1] - places[0] if len(places) > 1 else axis.high - axis.low
+    return AxisPicture(
+        low=axis.low,
+        high=axis.high,
+        low_shown=words.show_cut(axis.low, unit),
+        high_shown=words.show_cut(axis.high, unit),
+        zero=float(axis.fraction(0.0)),
+        broken=axis.broken,
+        ticks=[Tick(fraction=float(axis.fraction(v)), label=show_tick(v, unit, step)) for v in places]
+        if with_ticks
+        else [],
+    )
+
+
+def bands_on(axis: Axis, yardstick: grading.Yardstick, cuts: Sequence[float]) -> list[Band]:
+    """The bands as far as they lie on the axis; none where the cuts cannot grade."""
+    lines = np.asarray(cuts, dtype=float)
+    if not bool(grading.ordered(yardstick, lines[:, None])[0]):
+        return []
+    edges = [0.0, *axis.fraction(lines).tolist(), 1.0]
+    return [
+        Band(state=state, start=start, end=end)
+        for state, start, end in zip(yardstick.bands, edges, edges[1:], strict=False)
+        if end > start
+    ]
+
+
+def cut_lines(axis: Axis, cuts: Sequence[float], unit: Unit) -> list[CutLine]:
+    return [
+        CutLine(
+            value=float(c),
+            fraction=float(axis.fraction(c)),
+            shown=words.show_cut(float(c), unit),
+            past=axis.past(c),
+        )
+        for c in cuts
+        if math.isfinite(c)
+    ]
+
+
+def _nothing(title: str, member: str | None, reason: str) -> ReadingPicture:
+    return ReadingPicture(
+        member=member, label=member or "", status="no_reading", reason=reason, value=None, shown="no reading", state=None,
+        fraction=0.0, past=0, bands=[], cuts=[], marks=[], gap=None, gap_shown="", gap_words="", attainment=None,
+        attainment_shown="", partial=None, before=None, spoken=words.spoken(member or title, "no reading", None, reason),
+    )  # fmt: skip
+
+
+def _reading(readings: Readings, p: int, m: int, axis: Axis, unit: Unit, title: str) -> ReadingPicture:
+    value = float(readings.value[p, m])
+    yardstick, member = readings.yardstick, readings.members[m]
+    cuts = readings.cuts[:, p, m].tolist() if yardstick else []
+    bands = bands_on(axis, yardstick, cuts) if yardstick else []
+    lines = [
+        MarkLine(
+            name=name,
+            value=float(line[p, m]),
+            shown=words.show_cut(float(line[p, m]), unit),
+            fraction=float(axis.fraction(line[p, m])),
+            past=axis.past(float(line[p, m])),
+        )
+        for name, line in readings.marks.items()
+        if math.isfinite(line[p, m])
+    ]
+    part = readings.parts[p]
+    partial = (
+        Partial(days=part.days, of=part.of, words=part.words, pro_rated=core.pro_rates(readings, p)) if part else None
+    )
+    label = member or ""
+    if not math.isfinite(value):
+        rows = int(readings.totals.rows[p, m])
+        reason = f"no rows in {readings.periods[p].label}" if not rows else "the formula divides by nothing here"
+        nothing = _nothing(title, member, reason)
+        return nothing.model_copy(
+            update={"bands": bands, "cuts": cut_lines(axis, cuts, unit), "marks": lines, "partial": partial}
+        )
+    state = readings.state(p, m)
+    reason = ""
+    if state is None:
+        reason = grading.why_not_graded(yardstick, cuts) if yardstick else "no yardstick is chosen"
+    first = lines[0] if lines else None
+    gap, attainment = core.gap_and_attainment(readings, first.name) if first else (None, None)
+    distance = float(gap[p, m]) if gap is not None else None
+    reached = float(attainment[p, m]) if attainment is not None and math.isfinite(attainment[p, m]) else None
+    gap_words = words.gap_words(value, first.value, first.name, readings.kpi.direction, unit) if first else ""
+    shown = show(value, unit)
+    percent = Unit("percent", 0)
+    rest = "; ".join(
+        part
+        for part in (
+            gap_words,
+            f"not graded: {reason}" if reason else "",
+            f"partial, {partial.words}" if partial else "",
+        )
+        if part
+    )
+    return ReadingPicture(
+        member=member, label=label, status="graded" if state else "not_graded", reason=reason, value=value, shown=shown,
+        state=state, fraction=float(axis.fraction(value)), past=axis.past(value), bands=bands,
+        cuts=cut_lines(axis, cuts, unit), marks=lines, gap=distance,
+        gap_shown=_signed_gap(distance, unit), gap_words=gap_words, attainment=reached,
+        attainment_shown=show(reached, percent) if reached is not None else "", partial=partial,
+        before=readings.state(p - 1, m) if p > 0 else None,
+        spoken=words.spoken(f"{title}, {label}" if label else title, shown, state, rest),
+    )  # fmt: skip
+
+
+def _signed_gap(gap: float | None, unit: Unit) -> str:
+    """The gap as a column of figures: points for a percent, no unit."""
+    if gap is None:
+        return ""
+    if unit.kind == "percent":
+        return show(gap * 100, Unit("number", unit.decimals), sign=True)
+    return show(gap, Unit(unit.kind, unit.decimals, unit.currency, "", unit.compact), sign=True)
+
+
+def _order(r: ReadingPicture, order: str, direction: str) -> tuple[bool, float, str]:
+    """Worst first by gap, largest first by value; members without a figure last."""
+    figure = {"gap": r.gap, "value": r.value}.get(order)
+    if order == "name" or figure is None:
+        return (order != "name", 0.0, r.label)
+    worst_first = figure if direction != "lower" or order == "value" else -figure
+    return (False, -figure if order == "value" else worst_first, r.label)
+
+
+def _tally(readings: Sequence[ReadingPicture]) -> list[TallyPart]:
+    counts = Counter(r.state or r.status for r in readings)
+    names = {state.key: state.name for state in states()} | {
+        "not_graded": "not graded",
+        "no_reading": "no reading",
+    }
+    return [TallyPart(state=key, name=name, count=counts[key]) for key, name in names.items() if counts[key]]
+
+
+def _changed(readings: Sequence[ReadingPicture], period: Period | None) -> str:
+    """How many readings changed state since the period before, and which way."""
+    ranks = {key: state.rank for key, state in STATES.items()}
+    steps = [ranks[r.state] - ranks[r.before] for r in readings if r.state and r.before and r.state != r.before]
+    if period is None:
+        return ""
+    before = period.shift(-1).label.split()[0]
+    if not steps:
+        return f"no state changed since {before}" if any(r.before for r in readings) else ""
+    better, worse = sum(step > 0 for step in steps), sum(step < 0 for step in steps)
+    parts = [f"{n} {word}" for n, word in ((better, "better"), (worse, "worse")) if n]
+    return f"{len(steps)} changed state since {before} · {', '.join(parts)}"
+
+
+def _section_words(pictures: Sequence[InstrumentPicture], period: Period | None) -> str:
+    partial = next((r.partial for p in pictures for r in p.readings if r.partial), None)
+    if partial and period:
+        rated = (
+            ", marks pro-rated" if any(r.partial and r.partial.pro_rated for p in pictures for r in p.readings) else ""
+        )
+        return f"{period.label.split()[0]} is partial: {partial.words}{rated}"
+    return _changed([r for p in pictures for r in p.readings], period)

@@ -1,0 +1,128 @@
+"""Errors as problem documents (RFC 9457): what happened, why, and what to do."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel
+from sqlalchemy.exc import DBAPIError, IntegrityError, InterfaceError, OperationalError, TimeoutError
+from starlette.exceptions import HTTPException
+
+from ironmark.core.formula import FormulaError
+from ironmark.store.database import Missing, StaleVersion
+from ironmark.tables.columns import NoPeriod
+from ironmark.tables.reader import Unreadable
+
+log = structlog.get_logger()
+
+
+class Problem(BaseModel):
+    """A problem document. ``where`` points into the request: a field, or a place in a formula."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    where: dict[str, Any] | None = None
+
+
+class Refused(Exception):
+    """A request that cannot be carried out, with the reason and the way out."""
+
+    def __init__(self, status: int, type_: str, title: str, detail: str, where: dict[str, Any] | None = None) -> None:
+        super().__init__(detail)
+        self.problem = Problem(type=type_, title=title, status=status, detail=detail, where=where)
+
+
+def _answer(status: int, type_: str, title: str, detail: str, where: dict[str, Any] | None = None) -> JSONResponse:
+    body = Problem(type=type_, title=title, status=status, detail=detail, where=where)
+    return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
+
+
+def install(app: FastAPI) -> None:
+    """Answer every kind of failure with a problem document."""
+
+    @app.exception_handler(Refused)
+    def refused(_: Request, error: Refused) -> JSONResponse:
+        return JSONResponse(error.problem.model_dump(), error.problem.status, media_type="application/problem+json")
+
+    @app.exception_handler(StaleVersion)
+    def stale(_: Request, error: StaleVersion) -> JSONResponse:
+        return _answer(
+            412,
+            "stale-version",
+            "Changed elsewhere",
+            "Somebody else, or another tab, has saved a newer version since you opened this. "
+            "Take the newer one, or keep yours as a copy.",
+            {"saw": error.saw, "current": error.current},
+        )
+
+    @app.exception_handler(Missing)
+    def missing(_: Request, error: Missing) -> JSONResponse:
+        return _answer(404, "not-found", "Not found", str(error))
+
+    @app.exception_handler(FormulaError)
+    def formula(_: Request, error: FormulaError) -> JSONResponse:
+        where = {"field": "formula", "start": error.start, "end": error.end}
+        return _answer(422, "formula", "The formula cannot be read", error.message, where)
+
+    @app.exception_handler(Unreadable)
+    def unreadable(_: Request, error: Unreadable) -> JSONResponse:
+        return _answer(422, "unreadable-file", "The file cannot be read", str(error))
+
+    @app.exception_handler(NoPeriod)
+    def no_period(_: Request, error: NoPeriod) -> JSONResponse:
+        return _answer(422, "no-period", "There is nothing to read yet", str(error))
+
+    @app.exception_handler(RequestValidationError)
+    def invalid(_: Request, error: RequestValidationError) -> JSONResponse:
+        first = error.errors()[0]
+        field = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
+        message = str(first["msg"]).removeprefix("Value error, ")
+        detail = f"{field}: {message}" if field else message
+        return _answer(422, "invalid-request", "Something in the request does not fit", detail, {"field": field})
+
+    @app.exception_handler(HTTPException)
+    def http(_: Request, error: HTTPException) -> JSONResponse:
+        detail = str(error.detail)
+        if error.status_code == 404:
+            detail = "There is nothing at this address. Go back to the scorecards and start from there."
+        return _answer(error.status_code, "http", "The request was refused", detail)
+
+    @app.exception_handler(IntegrityError)
+    def conflict(_: Request, error: IntegrityError) -> JSONResponse:
+        log.warning("integrity", error=str(error.orig))
+        return _answer(409, "conflict", "This is already there", "Another change came first. Reload and try again.")
+
+    @app.exception_handler(TimeoutError)
+    @app.exception_handler(InterfaceError)
+    @app.exception_handler(OperationalError)
+    def database(_: Request, error: Exception) -> JSONResponse:
+        log.error("database", error=str(error)[:500])
+        return _answer(
+            503,
+            "database-away",
+            "The database does not answer",
+            "Nothing was saved by this request. Wait a moment and try again; what you typed is still here.",
+        )
+
+    @app.exception_handler(DBAPIError)
+    def other_database(request: Request, error: DBAPIError) -> JSONResponse:
+        if error.connection_invalidated:
+            return database(request, error)
+        log.warning("database-refused", error=str(error.orig)[:500])
+        return _answer(
+            422,
+            "not-storable",
+            "This cannot be stored",
+            "A value is too long or of a form that cannot be kept.",
+        )
+
+    @app.exception_handler(Exception)
+    def unexpected(request: Request, error: Exception) -> JSONResponse:
+        log.error("unexpected", path=request.url.path, exc_info=error)
+        return _answer(500, "unexpected", "Something went wrong here", "The fault is ours and was logged. Try again.")

@@ -1,0 +1,101 @@
+"""Reading, writing and deleting versioned documents: the same for KPIs, yardsticks and scorecards."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from fastapi import APIRouter, Depends, Header, Response
+from pydantic import BaseModel
+from sqlalchemy.orm import Session
+
+from ironmark.api.desk import Desk, desk, seen_version
+from ironmark.api.documents import Model, Saved
+from ironmark.store import records
+from ironmark.store.records import Document, Kind
+
+Check = Callable[[Session, Any, str | None], None]
+
+
+class RevisionOut(BaseModel):
+    version: int
+    saved_at: str
+    body: dict[str, Any]
+
+
+def saved(document: Document, out: type[Saved]) -> Any:
+    return out(
+        id=document.id,
+        version=document.version,
+        updated_at=document.updated_at.isoformat() + "Z",
+        **{"body": document.body},
+    )
+
+
+def add_routes(
+    router: APIRouter,
+    kind: Kind,
+    body: type[Model],
+    out: type[Saved],
+    *,
+    name: str,
+    check: Check,
+    may_delete: Check,
+) -> None:
+    """Give ``router`` the five routes of a document of ``kind``.
+
+    check(session, body, key) runs before a body is kept and refuses what does not fit; may_delete(session,
+    None, key) refuses to delete what is in use.
+    """
+
+    @router.get("", response_model=list[out], operation_id=f"list_{kind}s")  # type: ignore[valid-type]
+    def list_all(at: Desk = Depends(desk)) -> Any:
+        with at.read() as session:
+            return [saved(document, out) for document in records.every(session, kind)]
+
+    @router.post("", response_model=out, status_code=201, operation_id=f"create_{kind}")
+    def create(content: body, response: Response, at: Desk = Depends(desk)) -> Any:  # type: ignore[valid-type]
+        with at.write() as session:
+            check(session, content, None)
+            dumped = content.model_dump()  # type: ignore[attr-defined]
+            document = records.create(session, kind, dumped, name=dumped[name])
+        response.headers["ETag"] = f'"{document.version}"'
+        return saved(document, out)
+
+    @router.get("/{key}", response_model=out, operation_id=f"get_{kind}")
+    def get(key: str, response: Response, at: Desk = Depends(desk)) -> Any:
+        with at.read() as session:
+            document = records.get(session, kind, key)
+        response.headers["ETag"] = f'"{document.version}"'
+        return saved(document, out)
+
+    @router.put("/{key}", response_model=out, operation_id=f"save_{kind}")
+    def save(
+        key: str,
+        content: body,  # type: ignore[valid-type]
+        response: Response,
+        if_match: str | None = Header(None),
+        at: Desk = Depends(desk),
+    ) -> Any:
+        saw = seen_version(if_match)
+        with at.write() as session:
+            check(session, content, key)
+            document = records.save(session, kind, key, content.model_dump(), saw)  # type: ignore[attr-defined]
+        response.headers["ETag"] = f'"{document.version}"'
+        return saved(document, out)
+
+    @router.delete("/{key}", status_code=204, operation_id=f"delete_{kind}")
+    def delete(key: str, if_match: str | None = Header(None), at: Desk = Depends(desk)) -> None:
+        saw = seen_version(if_match)
+        with at.write() as session:
+            records.get(session, kind, key)
+            may_delete(session, None, key)
+            records.remove(session, kind, key, saw)
+
+    @router.get("/{key}/revisions", operation_id=f"list_{kind}_revisions")
+    def revisions(key: str, at: Desk = Depends(desk)) -> list[RevisionOut]:
+        with at.read() as session:
+            return [
+                RevisionOut(version=r.version, saved_at=r.saved_at.isoformat() + "Z", body=r.body)
+                for r in records.revisions(session, kind, key)
+            ]

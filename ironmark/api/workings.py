@@ -1,0 +1,191 @@
+"""The full account of how one reading came to its value, mark and state."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from pydantic import BaseModel
+
+from ironmark.api.desk import Book
+from ironmark.api.documents import InstrumentBody, ScopeBody
+from ironmark.api.pictures import label_of, period_of, take
+from ironmark.api.problems import Refused
+from ironmark.core import words
+from ironmark.core import yardstick as grading
+from ironmark.core.formula import Aggregate
+from ironmark.core.numbers import Unit, rounded, show, show_exact, show_gap
+from ironmark.core.periods import Period
+from ironmark.core.reading import Readings, pro_rates
+from ironmark.core.workings import figure, in_numbers
+from ironmark.core.yardstick import STATES
+
+
+class Line(BaseModel):
+    label: str
+    text: str
+    state: str | None = None
+
+
+class Part(BaseModel):
+    """One aggregate of the formula, as written and as a figure."""
+
+    source: str
+    figure: str
+
+
+class Workings(BaseModel):
+    title: str
+    subtitle: str
+    formula: str
+    parts: list[Part]
+    lines: list[Line]
+    verdict: str
+
+
+def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: str | None) -> Workings:
+    """Raises FormulaError, NoPeriod, Missing; refuses a member that is not read."""
+    book.fetch([instrument.kpi], [instrument.yardstick] if instrument.yardstick else [])
+    body = book.kpi(instrument.kpi)
+    if instrument.yardstick and instrument.yardstick not in book.yardsticks:
+        instrument = instrument.model_copy(update={"yardstick": None})
+    try:
+        readings, notes = take(book, instrument, scope)
+    except KeyError as error:
+        raise Refused(422, "no-segment", "No such segment", f"The dataset has no segment {error}.") from None
+    if member is not None and member not in readings.members:
+        raise Refused(404, "no-member", "No such member", f"“{member}” is not read here.")
+    source = book.source(body)
+    period = period_of(scope, [source], [(source.periods[0], source.periods[-1])])
+    m = readings.members.index(member) if member is not None else 0
+    chosen = "; ".join(f"{label_of(book, body.dataset, s)}: {', '.join(v)}" for s, v in scope.members.items() if v)
+    who = member or chosen or "all rows together"
+    p = readings.at(period)
+    if p is None:
+        line = Line(
+            label="Rows used",
+            text=f"none; the dataset has rows from {readings.periods[0].short} to {readings.periods[-1].short}",
+        )
+        return Workings(
+            title=body.name,
+            subtitle=f"{period.label}, {who}",
+            formula=body.formula,
+            parts=[],
+            lines=[line],
+            verdict="no reading",
+        )
+    value = float(readings.value[p, m])
+    cell = {a: float(values[p, m]) for a, values in readings.totals.parts.items()}
+    lines = [_value_line(readings, cell, value, p, m), _rows_line(readings, p, m, book, body.dataset, period)]
+    if part := readings.parts[p]:
+        rated = "; marks are pro-rated by days" if pro_rates(readings, p) else "; a rate or level is not pro-rated"
+        lines.append(Line(label="Partial", text=f"{part.words}{rated}"))
+    lines += [_mark_line(book, instrument, readings, name, p, m, body.dataset) for name in readings.marks]
+    verdict = ""
+    if instrument.yardstick and readings.yardstick:
+        graded, verdict = _grading_lines(book.yardstick(instrument.yardstick).name, readings, p, m)
+        lines += graded
+    else:
+        lines.append(Line(label="Yardstick", text="none chosen, so not graded"))
+    lines += [Line(label="Note", text=note) for note in notes]
+    return Workings(
+        title=body.name,
+        subtitle=f"{period.label}, {who}",
+        formula=body.formula,
+        parts=[_part(a, body.formula, v) for a, v in cell.items()],
+        lines=lines,
+        verdict=verdict if math.isfinite(value) else f"no reading: {_why_nothing(readings, p, m)}",
+    )  # fmt: skip
+
+
+def _part(a: Aggregate, formula: str, value: float) -> Part:
+    return Part(source=" ".join(formula[a.span[0] : a.span[1]].split()), figure=figure(value))
+
+
+def _why_nothing(readings: Readings, p: int, m: int) -> str:
+    return "the formula divides by nothing, or all its cells are blank" if readings.totals.rows[p, m] else "no rows"
+
+
+def _value_line(readings: Readings, cell: dict[Aggregate, float], value: float, p: int, m: int) -> Line:
+    if not math.isfinite(value):
+        return Line(label="Reading", text=f"no reading: {_why_nothing(readings, p, m)}")
+    unit = readings.kpi.unit
+    text = in_numbers(readings.kpi.formula, cell)
+    exact = show_exact(value, unit)
+    steps = text if text.replace(",", "") == exact else f"{text} = {exact}"
+    return Line(label="Reading", text=f"{steps}, shown {show(value, unit)}")
+
+
+def _rows_line(readings: Readings, p: int, m: int, book: Book, dataset: str, period: Period) -> Line:
+    rows = int(readings.totals.rows[p, m])
+    part = readings.parts[p]
+    last = part.days if part else period.days
+    days = f"1–{last} {period.short}" if last else period.label
+    return Line(
+        label="Rows used",
+        text=f"{rows:,} of {book.dataset(dataset).name}, {days}" if rows else f"none in {period.label}",
+    )
+
+
+def _mark_line(
+    book: Book, instrument: InstrumentBody, readings: Readings, name: str, p: int, m: int, dataset: str
+) -> Line:
+    line, index = float(readings.marks[name][p, m]), int(readings.entries[name][p, m])
+    if index < 0:
+        return Line(label=name.capitalize(), text="no entry in the mark book on or before this month")
+    entry = book.entries(instrument.kpi)[index]
+    segment = readings.segment or entry.segment
+    whose = entry.member or ("any " + label_of(book, dataset, segment).lower() if segment else "any member")
+    text = f"{words.show_cut(entry.value, readings.kpi.unit)}, from the mark book: {whose}, from {Period(entry.since).short}"
+    part = readings.parts[p]
+    if part and pro_rates(readings, p):
+        text += f"; × {part.days}/{part.of} days = {show(line, readings.kpi.unit)}"
+    return Line(label=name.capitalize(), text=text)
+
+
+def _grading_lines(name: str, readings: Readings, p: int, m: int) -> tuple[list[Line], str]:
+    yardstick, unit = readings.yardstick, readings.kpi.unit
+    assert yardstick is not None
+    cuts = readings.cuts[:, p, m].tolist()
+    band, value = int(readings.band[p, m]), float(readings.value[p, m])
+    of = ", ".join(words.cut_words(cut, unit) for cut in yardstick.cuts)
+    lines = [Line(label="Yardstick", text=f"{name}, cuts at {of}")]
+    if band < 0:
+        if math.isfinite(value):
+            lines.append(Line(label="Band", text=f"not graded: {grading.why_not_graded(yardstick, cuts)}"))
+        return lines, ""
+    state = yardstick.bands[band]
+    lines.append(
+        Line(
+            label="Band",
+            text=f"{words.band_words(yardstick, cuts, band, unit)} → {STATES[state].name}",
+            state=state,
+        )
+    )
+    lines += _way_up(yardstick, cuts, band, value, unit)
+    before = readings.state(p - 1, m) if p else None
+    if before:
+        month = readings.periods[p - 1].label.split()[0]
+        same = before == state
+        text = f"{STATES[state].name}, as before" if same else f"{STATES[before].name} → {STATES[state].name}"
+        lines.append(Line(label=f"Since {month}", text=text, state=state))
+    shown = int(grading.grade(yardstick, np.array([rounded(value, unit)]), np.asarray(cuts)[:, None])[0])
+    if shown != band:
+        other = STATES[yardstick.bands[shown]].name
+        return lines, f"The exact value decides: shown as {show(value, unit)} it would look {other}."
+    return lines, "Shown value and exact value fall in the same band."
+
+
+def _way_up(yardstick: grading.Yardstick, cuts: list[float], band: int, value: float, unit: Unit) -> list[Line]:
+    """How far it is to the next better state, on whichever side that lies."""
+    rank = STATES[yardstick.bands[band]].rank
+    options = []
+    if band + 1 < len(yardstick.bands) and STATES[yardstick.bands[band + 1]].rank > rank:
+        options.append((cuts[band] - value, yardstick.bands[band + 1]))
+    if band > 0 and STATES[yardstick.bands[band - 1]].rank > rank:
+        options.append((cuts[band - 1] - value, yardstick.bands[band - 1]))
+    if not options:
+        return []
+    gap, state = min(options, key=lambda option: abs(option[0]))
+    way = "more" if gap > 0 else "less"
+    return [Line(label=f"To reach {STATES[state].name}", text=f"{show_gap(gap, unit)} {way}", state=state)]

@@ -1,0 +1,327 @@
+"""Yardsticks: their documents, and the strip: bands, proof, sweep and back-test by one KPI."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+from fastapi import APIRouter, Depends
+from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
+
+from ironmark.api.desk import Book, Desk, desk
+from ironmark.api.documents import (
+    AxisBody,
+    InstrumentBody,
+    Key,
+    MarkName,
+    Model,
+    Number,
+    ScopeBody,
+    Yardstick,
+    YardstickBody,
+)
+from ironmark.api.kpis import KpiUse, refuse_in_use, uses
+from ironmark.api.pictures import (
+    AxisPicture,
+    Band,
+    CutLine,
+    _axis,
+    bands_on,
+    cut_lines,
+    period_of,
+    take,
+    unit_of,
+)
+from ironmark.api.records import add_routes
+from ironmark.core import axis as axes
+from ironmark.core import reading as core
+from ironmark.core import words
+from ironmark.core import yardstick as grading
+from ironmark.core.axis import Axis
+from ironmark.core.numbers import show
+from ironmark.core.yardstick import STATES
+
+router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
+MOST_DOTS = 600
+
+
+class StripAsk(Model):
+    """Try a yardstick on the readings of a KPI. ``member`` and ``scope`` say whose marks derive the cuts."""
+
+    body: YardstickBody
+    kpi: Key
+    saved: Key | None = None  # the yardstick to compare with
+    by: str | None = Field(None, max_length=80)
+    member: str | None = Field(None, max_length=200)
+    scope: ScopeBody = ScopeBody()
+    marks: list[MarkName] = Field(default=["target"], max_length=4)
+    axis: AxisBody = AxisBody()
+    rehearse: Number | None = None
+
+
+class BandWords(BaseModel):
+    state: str
+    name: str
+    words: str
+
+
+class CutWords(BaseModel):
+    words: str
+    shown: str
+    value: float | None
+    fraction: float | None
+    mark: str | None
+    mark_value: float | None  # what its mark comes to here: a dragged cut keeps its factor or offset by it
+    belongs: str
+
+
+class Dot(BaseModel):
+    fraction: float
+    state: str | None
+    label: str
+
+
+class ProofRow(BaseModel):
+    cut: str
+    under: str
+    at: str
+    over: str
+
+
+class SweepStep(BaseModel):
+    start: float
+    shown: str
+    state: str
+    fraction: float
+
+
+class StateCount(BaseModel):
+    state: str
+    name: str
+    count: int
+
+
+class Change(BaseModel):
+    label: str
+    shown: str
+    before: str | None
+    after: str | None
+
+
+class Rehearsal(BaseModel):
+    value: float
+    shown: str
+    fraction: float
+    state: str | None
+
+
+class Strip(BaseModel):
+    period_label: str
+    kpi_name: str
+    direction: str
+    axis: AxisPicture
+    step: float  # a round step for arrow keys and snapping
+    bands: list[Band]
+    band_words: list[BandWords]
+    cuts: list[CutWords]
+    lines: list[CutLine]
+    reason: str
+    dots: list[Dot]
+    readings: int
+    counts: list[StateCount]
+    proof: list[ProofRow]
+    sweep: list[SweepStep]
+    changes: list[Change]
+    rehearsal: Rehearsal | None
+
+
+class Proposal(Model):
+    kpi: Key
+    by: str | None = Field(None, max_length=80)
+    name: str = Field("", max_length=120)
+
+
+def _check(session: Session, body: YardstickBody, key: str | None) -> None:
+    if body.kpi:
+        Book(None, session).kpi(body.kpi)  # type: ignore[arg-type]
+
+
+def _may_delete(session: Session, _: Any, key: str | None) -> None:
+    assert key is not None
+    refuse_in_use(session, key, "yardstick", "yardstick")
+
+
+@router.post("/strip")
+def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
+    """Everything the strip shows for a yardstick, saved or not, on a KPI's past and current readings."""
+    with at.read() as session:
+        book = Book(at, session)
+        kpi = book.kpi(ask.kpi)
+        source = book.source(kpi)
+        instrument = InstrumentBody(
+            id="strip", kpi=ask.kpi, by=ask.by, marks=ask.marks, axis=ask.axis, yardstick=ask.saved
+        )
+        if ask.saved:
+            book.fetch([], [ask.saved])
+            instrument.yardstick = ask.saved if ask.saved in book.yardsticks else None
+        before, _ = take(book, instrument, ask.scope)
+    yardstick = ask.body.core()
+    # Marks the new cuts need are looked up again; the aggregates come from the cache.
+    extra = [name for name in yardstick.marks if name not in before.marks]
+    if extra:
+        with at.read() as session:
+            book = Book(at, session)
+            kpi = book.kpi(ask.kpi)
+            instrument.marks = [*ask.marks, *extra]
+            before, _ = take(book, instrument, ask.scope)
+    after = core.regrade(before, yardstick)
+    period = period_of(ask.scope, [source], [(source.periods[0], source.periods[-1])])
+    p = before.at(period)
+    p = len(before.periods) - 1 if p is None else p
+    m = before.members.index(ask.member) if ask.member in before.members else 0
+    unit = unit_of(kpi.unit.core(), instrument)
+    cuts = after.cuts[:, p, m].tolist()
+    axis = _axis(_strip_axis(ask.axis, after, p, m, unit.kind == "percent"), unit)
+    straight = Axis(axis.low, axis.high)
+    fine = bool(grading.ordered(yardstick, np.asarray(cuts)[:, None])[0])
+    known = np.isfinite(after.value)
+    graded = known & (after.band >= 0)
+    counts = (
+        np.bincount(after.band[graded], minlength=len(yardstick.bands))
+        if graded.any()
+        else np.zeros(len(yardstick.bands), int)
+    )
+    by_state = {key: 0 for key in sorted(set(yardstick.bands), key=lambda key: STATES[key].rank)}
+    for state, count in zip(yardstick.bands, counts, strict=False):
+        by_state[state] += int(count)
+    return Strip(
+        period_label=period.label,
+        kpi_name=kpi.name,
+        direction=kpi.direction,
+        axis=axis,
+        step=axes.step_for(axis.high - axis.low, 200),
+        bands=bands_on(straight, yardstick, cuts),
+        band_words=[
+            BandWords(state=key, name=STATES[key].name, words=words.band_words(yardstick, cuts, i, unit) if fine else "")
+            for i, key in enumerate(yardstick.bands)
+        ],
+        cuts=[_cut_words(cut, value, after, p, m, straight, unit) for cut, value in zip(yardstick.cuts, cuts, strict=True)],
+        lines=cut_lines(straight, cuts, unit),
+        reason="" if fine else grading.why_not_graded(yardstick, cuts),
+        dots=_dots(after, straight, unit),
+        readings=int(known.sum()),
+        counts=[StateCount(state=key, name=STATES[key].name, count=count) for key, count in by_state.items()],
+        proof=[
+            ProofRow(cut=words.show_cut(row.cut, unit), under=yardstick.bands[row.under], at=yardstick.bands[row.at], over=yardstick.bands[row.over])
+            for row in (grading.prove(yardstick, cuts) if fine else [])
+        ],
+        sweep=[
+            SweepStep(start=start, shown=words.show_cut(start, unit), state=yardstick.bands[band], fraction=float(straight.fraction(start)))
+            for start, band in (grading.sweep(yardstick, cuts, axis.low, axis.high) if fine else [])
+        ],
+        changes=_changes(before, after, p, unit) if ask.saved else [],
+        rehearsal=_rehearsal(ask.rehearse, yardstick, cuts, straight, unit) if ask.rehearse is not None else None,
+    )  # fmt: skip
+
+
+def _strip_axis(given: AxisBody, readings: core.Readings, p: int, m: int, share: bool) -> Axis:
+    """An axis on which all past readings and the cuts lie."""
+    values = np.concatenate([readings.value.ravel(), readings.cuts[:, p, m]])
+    chosen = axes.choose(values, ceiling=1.0 if share and not np.any(values > 1 + 1e-9) else None)
+    low = chosen.low if given.low is None else given.low
+    high = chosen.high if given.high is None else given.high
+    return Axis(low, high) if low < high else chosen
+
+
+def _cut_words(
+    cut: grading.Cut, value: float, readings: core.Readings, p: int, m: int, axis: Axis, unit: Any
+) -> CutWords:
+    known = math.isfinite(value)
+    mark = float(readings.marks[cut.mark][p, m]) if cut.mark else math.nan
+    return CutWords(
+        words=words.cut_words(cut, unit),
+        shown=words.show_cut(value, unit) if known else "",
+        value=value if known else None,
+        fraction=float(axis.fraction(value)) if known else None,
+        mark=cut.mark,
+        mark_value=mark if math.isfinite(mark) else None,
+        belongs=cut.belongs,
+    )
+
+
+def _dots(readings: core.Readings, axis: Axis, unit: Any) -> list[Dot]:
+    """Past readings as dots, the newest first, at most MOST_DOTS."""
+    dots: list[Dot] = []
+    for p in range(len(readings.periods) - 1, -1, -1):
+        for m, member in enumerate(readings.members):
+            value = float(readings.value[p, m])
+            if math.isfinite(value) and len(dots) < MOST_DOTS:
+                who = f"{member}, " if member else ""
+                label = f"{who}{readings.periods[p].short}: {show(value, unit)}"
+                dots.append(Dot(fraction=float(axis.fraction(value)), state=readings.state(p, m), label=label))
+    return dots
+
+
+def _changes(before: core.Readings, after: core.Readings, p: int, unit: Any) -> list[Change]:
+    """The readings of the period whose state would be another."""
+    return [
+        Change(
+            label=member or "all together",
+            shown=show(float(after.value[p, m]), unit),
+            before=before.state(p, m),
+            after=after.state(p, m),
+        )
+        for m, member in enumerate(after.members)
+        if before.state(p, m) != after.state(p, m)
+    ]
+
+
+def _rehearsal(value: float, yardstick: grading.Yardstick, cuts: list[float], axis: Axis, unit: Any) -> Rehearsal:
+    band = int(grading.grade(yardstick, np.array([value]), np.asarray(cuts)[:, None])[0])
+    state = yardstick.bands[band] if band >= 0 else None
+    return Rehearsal(value=value, shown=show(value, unit), fraction=float(axis.fraction(value)), state=state)
+
+
+@router.post("/propose")
+def propose_yardstick(ask: Proposal, at: Desk = Depends(desk)) -> YardstickBody:
+    """A first yardstick for a KPI: around its target where it has one, else from quantiles of its history."""
+    with at.read() as session:
+        book = Book(at, session)
+        kpi = book.kpi(ask.kpi)
+        readings = core.read(book.core(kpi), book.source(kpi), book.entries(ask.kpi), ["target"], None, by=ask.by)
+    bands = grading.default_bands(kpi.direction)
+    # The share of readings below each cut, from the lowest cut up.
+    shares = np.linspace(0, 1, len(bands) + 1)[1:-1]
+    known = readings.value[np.isfinite(readings.value)]
+    if kpi.direction != "inside" and np.isfinite(readings.marks["target"]).any():
+        factors = {"higher": (0.9, 1.0, 1.1), "lower": (0.9, 1.0, 1.1)}[kpi.direction]
+        target = readings.marks["target"][np.isfinite(readings.marks["target"])]
+        if kpi.unit.kind == "percent" and kpi.direction == "higher" and target.max() * 1.1 > 1:
+            # A share cannot reach 110 % of a target near 1: half the way up counts instead.
+            high = float((1 + target.max()) / 2 - target.max())
+            cuts = [{"mark": "target", "offset": offset} for offset in (-round(high * 1.5, 3), 0.0, round(high, 3))]
+        else:
+            cuts = [{"mark": "target", "factor": factor} for factor in factors]
+    else:
+        lines = np.quantile(known, shares) if known.size else np.arange(1.0, len(bands))
+        span = float(lines[-1] - lines[0]) or abs(float(lines[0])) or 1.0
+        step = axes.step_for(span, 20)
+        rounded = np.round(lines / step) * step
+        lines = rounded if len(set(rounded.tolist())) == len(lines) else np.unique(lines)
+        if len(lines) < len(bands) - 1:
+            lines = lines[0] + np.arange(len(bands) - 1) * step
+        cuts = [{"offset": float(f"{line:.12g}")} for line in lines]
+    return YardstickBody.model_validate(
+        {"name": ask.name or kpi.name, "kpi": ask.kpi, "bands": list(bands), "cuts": cuts}
+    )
+
+
+@router.get("/{key}/uses")
+def yardstick_uses(key: str, at: Desk = Depends(desk)) -> list[KpiUse]:
+    with at.read() as session:
+        return uses(session, key, "yardstick")
+
+
+add_routes(router, "yardstick", YardstickBody, Yardstick, name="name", check=_check, may_delete=_may_delete)

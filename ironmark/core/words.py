@@ -1,0 +1,69 @@
+"""What a reading says in words: bands, gaps, and the sentence for a screen reader."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from ironmark.core.numbers import MINUS, Unit, show, show_gap
+from ironmark.core.yardstick import STATES, Cut, Yardstick
+
+
+def cut_words(cut: Cut, unit: Unit) -> str:
+    """A cut as it is defined: ``85%``, ``0.9 × target``, ``target − 5.0 points``."""
+    if cut.mark is None:
+        return show_cut(cut.offset, unit)
+    line = cut.mark if cut.factor == 1 else f"{cut.factor:g} × {cut.mark}"
+    if cut.offset:
+        line += f" {'+' if cut.offset > 0 else MINUS} {show_gap(cut.offset, precise(cut.offset, unit))}"
+    return line
+
+
+def show_cut(value: float, unit: Unit) -> str:
+    """A cut's value with the decimals it needs, however few the KPI shows."""
+    return show(value, precise(value, unit))
+
+
+def precise(value: float, unit: Unit) -> Unit:
+    """The unit with as few decimals as tell ``value``; at most four, at least none."""
+    scaled = value * 100 if unit.kind == "percent" else value
+    places = next((n for n in range(0, 4) if abs(round(scaled, n) - scaled) < 1e-9 * max(1, abs(scaled))), 4)
+    compact = unit.compact and not (scaled and abs(scaled) >= 1e3 and (abs(scaled) / 1e3 * 10) % 1 > 1e-9)
+    if compact and abs(scaled) >= 1e3:
+        places = 1 if (abs(scaled) / 1e3) % 1 else 0
+    return Unit(unit.kind, places, unit.currency, unit.text, compact)
+
+
+def band_words(yardstick: Yardstick, cuts: Sequence[float], band: int, unit: Unit) -> str:
+    """The extent of a band: ``85% up to, not including, 92%``. ``cuts``: resolved, KPI unit."""
+    low = yardstick.cuts[band - 1] if band > 0 else None
+    high = yardstick.cuts[band] if band < len(yardstick.cuts) else None
+    low_text = show_cut(cuts[band - 1], unit) if low else ""
+    high_text = show_cut(cuts[band], unit) if high else ""
+    if low is None and high is not None:
+        return f"under {high_text}" if high.belongs == "above" else f"{high_text} and under"
+    if high is None and low is not None:
+        return f"{low_text} and over" if low.belongs == "above" else f"over {low_text}"
+    assert low is not None and high is not None
+    start = low_text if low.belongs == "above" else f"over {low_text}"
+    return f"{start} up to{', not including,' if high.belongs == 'above' else ' and including'} {high_text}"
+
+
+def gap_words(value: float, line: float, mark: str, direction: str, unit: Unit) -> str:
+    """How far the value is from its mark: ``1.2 points under target 92%``, ``3 to spare``."""
+    gap = value - line
+    shown = show_cut(line, unit)
+    if not math.isfinite(gap):
+        return ""
+    size = show_gap(gap, unit)
+    if not any(figure in "123456789" for figure in size):
+        return f"on {mark} {shown}"
+    if direction == "lower":
+        return f"{size} {'to spare' if gap < 0 else 'past it'}, {mark} {shown}"
+    return f"{size} {'under' if gap < 0 else 'over'} {mark} {shown}"
+
+
+def spoken(title: str, shown: str, state: str | None, rest: str) -> str:
+    """The name of a reading for a screen reader, the state in words."""
+    name = STATES[state].name.lower() if state else ""
+    return ", ".join(part for part in (title, shown.replace("%", " percent"), name, rest) if part)

@@ -1,0 +1,187 @@
+"""Yardsticks: ordered bands with cuts between them, and how a value is graded."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ironmark.core.evaluate import Floats
+
+Bands = NDArray[np.int8]
+
+NOISE = 1e-9  # relative; nearer than this to a cut is on it
+NO_READING, NOT_GRADED = -2, -1
+MIN_BANDS, MAX_BANDS = 2, 12
+
+
+@dataclass(frozen=True)
+class State:
+    """What a band says. ``rank`` runs from worst (1) to best; ``sign`` tells it without colour."""
+
+    key: str
+    name: str
+    rank: int
+    sign: str
+
+
+SHORT = State("short", "Short", 1, "far-under")
+NEAR = State("near", "Near", 2, "just-under")
+MET = State("met", "Met", 3, "just-over")
+BEYOND = State("beyond", "Beyond", 4, "far-over")
+STATES = {state.key: state for state in (SHORT, NEAR, MET, BEYOND)}
+
+
+@dataclass(frozen=True)
+class Cut:
+    """The boundary between two bands: the number ``offset``, or ``factor × mark + offset``.
+
+    A value on the cut belongs to the band above it, unless ``belongs`` is "below".
+    """
+
+    offset: float
+    mark: str | None = None
+    factor: float = 1.0
+    belongs: Literal["above", "below"] = "above"
+
+
+@dataclass(frozen=True)
+class Yardstick:
+    """n bands, given by the keys of their states from the lowest values up, and n − 1 cuts."""
+
+    bands: tuple[str, ...]
+    cuts: tuple[Cut, ...]
+
+    def __post_init__(self) -> None:
+        if not MIN_BANDS <= len(self.bands) <= MAX_BANDS:
+            raise ValueError(f"a yardstick has {MIN_BANDS} to {MAX_BANDS} bands; this one has {len(self.bands)}")
+        if len(self.cuts) != len(self.bands) - 1:
+            raise ValueError(f"{len(self.bands)} bands need {len(self.bands) - 1} cuts; there are {len(self.cuts)}")
+        unknown = [key for key in self.bands if key not in STATES]
+        if unknown:
+            raise ValueError(f"there is no state “{unknown[0]}”; there are {', '.join(STATES)}")
+
+    @property
+    def marks(self) -> tuple[str, ...]:
+        """The names of the marks the cuts are derived from."""
+        return tuple(dict.fromkeys(cut.mark for cut in self.cuts if cut.mark is not None))
+
+
+def resolve(yardstick: Yardstick, marks: Mapping[str, Floats], shape: tuple[int, ...]) -> Floats:
+    """The cuts as numbers, row by row.
+
+    marks: arrays of ``shape``, KPI unit, NaN where there is none. Returns (cuts, *shape) float, KPI unit,
+    NaN where a cut's mark is missing.
+    """
+    lines = np.empty((len(yardstick.cuts), *shape))
+    for line, cut in zip(lines, yardstick.cuts, strict=True):
+        if cut.mark is None:
+            line[...] = cut.offset
+        elif cut.mark in marks:
+            np.multiply(marks[cut.mark], cut.factor, out=line)
+            if cut.offset:
+                line += cut.offset
+        else:
+            line[...] = np.nan
+    return lines
+
+
+def ordered(yardstick: Yardstick, cuts: Floats) -> NDArray[np.bool_]:
+    """Whether the resolved cuts (cuts, ...) rise in order; False, too, where one is missing.
+
+    Two cuts on one value leave the band between them empty, except where the lower one gives the value to the
+    band below and the upper one to the band above: both outer bands claim it, so that is out of order.
+    """
+    fine: NDArray[np.bool_] = np.isfinite(cuts[0])
+    for lower, upper, one, other in zip(cuts, cuts[1:], yardstick.cuts, yardstick.cuts[1:], strict=False):
+        if one.belongs == "below" and other.belongs == "above":
+            fine = fine & (upper > lower + NOISE * np.abs(lower))
+        else:
+            fine = fine & (upper >= lower)
+    return fine
+
+
+def grade(yardstick: Yardstick, values: Floats, cuts: Floats) -> Bands:
+    """The band each value falls in.
+
+    values: (...) float, KPI unit, NaN for no reading; cuts: (cuts, ...) as ``resolve`` gives them.
+    Returns the band's index from the lowest up, NOT_GRADED where cuts are missing or out of order, NO_READING
+    where there is no value. A value within NOISE of a cut counts as on it.
+    """
+    band = np.zeros(values.shape, dtype=np.int8)
+    for line, cut in zip(cuts, yardstick.cuts, strict=True):
+        slack = np.abs(line)
+        slack *= NOISE
+        if cut.belongs == "above":
+            band += values >= np.subtract(line, slack, out=slack)
+        else:
+            band += values > np.add(line, slack, out=slack)
+    band[~ordered(yardstick, cuts)] = NOT_GRADED
+    band[np.isnan(values)] = NO_READING
+    return band
+
+
+def why_not_graded(yardstick: Yardstick, cuts: Sequence[float], show: Mapping[float, str] | None = None) -> str:
+    """The reason in words that one reading, with resolved ``cuts`` (n,), was not graded."""
+    missing = [cut.mark for cut, line in zip(yardstick.cuts, cuts, strict=True) if not np.isfinite(line)]
+    if missing:
+        return f"no {missing[0]} in the mark book"
+    for at, (lower, upper) in enumerate(zip(cuts, list(cuts)[1:], strict=False), start=1):
+        if upper <= lower:
+            return f"cuts {at} and {at + 1} of the yardstick are out of order"
+    return "the cuts are out of order"
+
+
+@dataclass(frozen=True)
+class Proof:
+    """The bands just under, exactly at and just over one cut."""
+
+    cut: float
+    under: int
+    at: int
+    over: int
+
+
+def prove(yardstick: Yardstick, cuts: Sequence[float]) -> list[Proof]:
+    """Grade around every cut of one reading. ``cuts``: (n,) resolved, KPI unit.
+
+    The steps to either side are 1e-6 of the cut: small to a reader, a thousand times NOISE.
+    """
+    lines = np.asarray(cuts, dtype=float)
+    step = np.maximum(np.abs(lines) * 1e-6, 1e-12)
+    values = np.stack([lines - step, lines, lines + step])
+    graded = grade(yardstick, values, np.broadcast_to(lines[:, None, None], (len(lines), *values.shape)).copy())
+    return [Proof(float(line), *(int(band) for band in graded[:, i])) for i, line in enumerate(lines)]
+
+
+def sweep(yardstick: Yardstick, cuts: Sequence[float], low: float, high: float) -> list[tuple[float, int]]:
+    """Where the band changes on the way from ``low`` to ``high``: (value, band from there on)."""
+    lines = np.asarray(cuts, dtype=float)
+    stops = np.unique(np.concatenate([[low], lines[(lines > low) & (lines < high)], [high]]))
+    middles = (stops[:-1] + stops[1:]) / 2
+    if not len(middles):
+        return []
+    graded = grade(yardstick, middles, np.broadcast_to(lines[:, None], (len(lines), len(middles))).copy())
+    found: list[tuple[float, int]] = []
+    for start, band in zip(stops, graded, strict=False):
+        if not found or found[-1][1] != band:
+            found.append((float(start), int(band)))
+    return found
+
+
+def best(yardstick: Yardstick) -> list[int]:
+    """The indices of the bands whose state ranks highest in this yardstick."""
+    top = max(STATES[key].rank for key in yardstick.bands)
+    return [index for index, key in enumerate(yardstick.bands) if STATES[key].rank == top]
+
+
+def default_bands(direction: str) -> tuple[str, ...]:
+    """The states a new yardstick's bands carry, from the lowest values up."""
+    return {
+        "higher": ("short", "near", "met", "beyond"),
+        "lower": ("beyond", "met", "near", "short"),
+        "inside": ("short", "near", "met", "near", "short"),
+    }[direction]

@@ -1,0 +1,179 @@
+"""The demo in the database: rows, KPIs, marks, yardsticks, scorecards."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import Engine, select
+from sqlalchemy.orm import Session
+
+from ironmark.api.documents import KpiBody, ScorecardBody, YardstickBody
+from ironmark.core.periods import Period
+from ironmark.demo import sailings
+from ironmark.store import database, datasets, marks, records
+from ironmark.store.marks import Change
+from ironmark.store.models import Dataset, Record, Revision
+from ironmark.tables.reader import read_delimited
+
+PERCENT = {"kind": "percent", "decimals": 1}
+WHOLE_PERCENT = {"kind": "percent", "decimals": 0}
+POUNDS = {"kind": "currency", "decimals": 1, "compact": True}
+UP, DOWN, INSIDE = "higher", "lower", "inside"
+SAIL, SAFE = "sailings", "safety-sheet"
+
+# id: dataset, handle, name, formula, unit, direction, nature, owner
+KPIS: dict[str, tuple[str, str, str, str, dict[str, Any], str, str, str]] = {
+    "on-time": (SAIL, "on_time", "On-time departures", "count(where delay_minutes <= 5)\n  / count(where cancelled = no)", PERCENT, UP, "rate", "Operations"),
+    "cancelled": (SAIL, "cancelled", "Cancelled sailings", "count(where cancelled = yes)", {}, DOWN, "flow", "Operations"),
+    "fare-revenue": (SAIL, "fare_revenue", "Fare revenue", "sum(fare_revenue)", POUNDS, UP, "flow", "Finance"),
+    "revenue-per-sailing": (SAIL, "revenue_per_sailing", "Revenue per sailing", "sum(fare_revenue) / count(where cancelled = no)", {"kind": "currency"}, UP, "rate", "Finance"),
+    "fuel-per-mile": (SAIL, "fuel_per_mile", "Fuel per nautical mile", "sum(fuel_litres) / sum(nautical_miles)", {"decimals": 1, "text": "L"}, DOWN, "rate", "Engineering"),
+    "deck-load": (SAIL, "deck_load", "Deck load factor", "sum(deck_used) / sum(deck_metres)", WHOLE_PERCENT, INSIDE, "rate", "Operations"),
+    "complaints": (SAIL, "complaints", "Complaints per 10k", "sum(complaints) / sum(passengers) * 10000", {"decimals": 1}, DOWN, "rate", "Customer service"),
+    "crew-certified": (SAFE, "crew_certified", "Crew certified", "sum(certified) / sum(crew)", WHOLE_PERCENT, UP, "rate", "Safety"),
+    "drills": (SAFE, "drills_held", "Drills held", "sum(drills_held) / sum(drills_planned)", WHOLE_PERCENT, UP, "rate", "Safety"),
+    "berth": (SAFE, "berth_condition", "Berth condition", "mean(berth_condition)", {"decimals": 1}, UP, "rate", "Safety"),
+}  # fmt: skip
+
+HIGHER, LOWER = ["short", "near", "met", "beyond"], ["beyond", "met", "near", "short"]
+TARGET_CUTS = [{"mark": "target", "offset": -0.07}, {"mark": "target"}, {"mark": "target", "offset": 0.04}]
+YARDSTICKS: dict[str, dict[str, Any]] = {
+    "punctuality": {"name": "Punctuality", "kpi": "on-time", "bands": HIGHER, "cuts": TARGET_CUTS},
+    "share-of-target": {
+        "name": "Share of target", "kpi": "fare-revenue", "bands": HIGHER,
+        "cuts": [{"mark": "target", "factor": f} for f in (0.9, 1.0, 1.1)],
+    },
+    "within-limit": {
+        "name": "Within the limit", "kpi": "cancelled", "bands": LOWER,
+        "cuts": [{"mark": "limit", "factor": f, "belongs": "below"} for f in (0.5, 1.0, 1.3)],
+    },
+    "fuel-limit": {
+        "name": "Fuel limit", "kpi": "fuel-per-mile", "bands": LOWER,
+        "cuts": [{"mark": "limit", "factor": f, "belongs": "below"} for f in (0.85, 0.95, 1.0)],
+    },
+    "safety-share": {"name": "Safety share", "kpi": "crew-certified", "bands": HIGHER, "cuts": [{"offset": 0.7}, {"offset": 0.85}, {"offset": 0.95}]},
+    "deck-range": {
+        "name": "Deck range", "kpi": "deck-load", "bands": ["short", "near", "met", "near", "short"],
+        "cuts": [{"offset": 0.5}, {"offset": 0.6}, {"offset": 0.75}, {"offset": 0.85}],
+    },
+    "score": {"name": "Score of 3", "kpi": "berth", "bands": ["short", "near", "met"], "cuts": [{"offset": 1.5}, {"offset": 2.25}]},
+}  # fmt: skip
+
+# KPI, mark, member of route or vessel (None: any), from, value
+MARKS: list[tuple[str, str, str | None, str, float]] = [
+    ("on-time", "target", None, "2025-01", 0.90),
+    ("on-time", "target", None, "2026-04", 0.92),
+    ("on-time", "target", "Skarra – Eddy Isle", "2026-01", 0.90),
+    ("on-time", "target", "Lowsay – Brae Holm", "2026-01", 0.86),
+    ("on-time", "target", "Lowsay – Brae Holm", "2026-10", 0.88),
+    ("on-time", "target", "Night freight", "2025-01", 0.85),
+    ("cancelled", "limit", None, "2025-01", 14),
+    *(("cancelled", "limit", route, "2025-01", limit) for route, limit in zip(sailings.ROUTES, (4, 3, 2, 2, 2, 1), strict=True)),
+    ("fare-revenue", "target", None, "2025-01", 760_000),
+    ("fare-revenue", "target", None, "2026-01", 810_000),
+    ("revenue-per-sailing", "target", None, "2025-01", 640),
+    *(("revenue-per-sailing", "target", route, "2025-01", value) for route, value in zip(sailings.ROUTES, (860, 860, 470, 720, 460, 1000), strict=True)),
+    ("fuel-per-mile", "limit", None, "2025-01", 46),
+    ("complaints", "limit", None, "2025-01", 6),
+    ("crew-certified", "target", None, "2025-01", 0.85),
+    ("drills", "target", None, "2025-01", 0.72),
+]  # fmt: skip
+
+
+def _instrument(key: str, kpi: str, face: str, place: tuple[int, int, int, int], **rest: Any) -> dict[str, Any]:
+    x, y, w, h = place
+    return {"id": key, "kpi": kpi, "face": face, "x": x, "y": y, "w": w, "h": h, **rest}
+
+
+SCORECARDS: dict[str, dict[str, Any]] = {
+    "network-performance": {
+        "title": "Network performance",
+        "sections": [
+            {
+                "id": "punctuality", "title": "Punctuality",
+                "instruments": [
+                    _instrument("i1", "on-time", "dial", (0, 0, 3, 6), yardstick="punctuality", axis={"low": 0.7, "high": 1.0}),
+                    _instrument("i2", "on-time", "bullet", (3, 0, 6, 6), by="route", yardstick="punctuality", axis={"low": 0.7, "high": 1.0}),
+                    _instrument("i3", "cancelled", "bar", (9, 0, 3, 3), yardstick="within-limit", marks=["limit"]),
+                    _instrument("i4", "complaints", "lamp", (9, 3, 3, 3), yardstick="within-limit", marks=["limit"]),
+                ],
+            },
+            {
+                "id": "revenue", "title": "Revenue and cost",
+                "instruments": [
+                    _instrument("i5", "fare-revenue", "bar", (0, 0, 4, 5), yardstick="share-of-target"),
+                    _instrument("i6", "revenue-per-sailing", "chip", (4, 0, 3, 5), by="route", yardstick="share-of-target"),
+                    _instrument("i7", "fuel-per-mile", "bullet", (7, 0, 5, 5), by="vessel", yardstick="fuel-limit", marks=["limit"]),
+                ],
+            },
+            {
+                "id": "safety", "title": "Safety and readiness",
+                "instruments": [
+                    _instrument("i8", "crew-certified", "dial", (0, 0, 3, 6), yardstick="safety-share"),
+                    _instrument("i9", "drills", "bar", (3, 0, 4, 6), by="vessel", yardstick="safety-share"),
+                    _instrument("i10", "deck-load", "dial", (7, 0, 3, 6), yardstick="deck-range", marks=[]),
+                    _instrument("i11", "berth", "lamp", (10, 0, 2, 6), by="vessel", yardstick="score", marks=[], order="name"),
+                ],
+            },
+        ],
+    },
+    "revenue-by-route": {
+        "title": "Revenue by route",
+        "scope": {"period": "latest"},
+        "sections": [
+            {
+                "id": "money", "title": "Month to date",
+                "instruments": [
+                    _instrument("m1", "fare-revenue", "bar", (0, 0, 4, 4), yardstick="share-of-target"),
+                    _instrument("m2", "fare-revenue", "bullet", (4, 0, 8, 4), yardstick="share-of-target"),
+                    _instrument("m3", "revenue-per-sailing", "bullet", (0, 4, 7, 7), by="route", yardstick="share-of-target"),
+                    _instrument("m4", "deck-load", "chip", (7, 4, 5, 7), by="route", yardstick="deck-range", marks=[], order="value"),
+                ],
+            },
+        ],
+    },
+}  # fmt: skip
+
+
+def load_if_empty(engine: Engine) -> bool:
+    """Load the demo in one transaction, unless anything is or ever was in the database."""
+    with database.sessions(engine).begin() as session:
+        if any(session.scalar(select(1).select_from(table).limit(1)) for table in (Dataset, Record, Revision)):
+            return False
+        load(session)
+    return True
+
+
+def load(session: Session) -> None:
+    for key, name, frame in (
+        (SAIL, "Sailings", sailings.sailings()),
+        (SAFE, "Safety sheet", sailings.safety()),
+    ):
+        dataset = datasets.create(session, name, f"{key}.csv", read_delimited(sailings.as_csv(frame)), key=key)
+        if key == SAFE:  # the sheet is filled in month by month, to the same day as the sailings
+            datasets.update(session, key, dataset.version, dataset.name, list(dataset.columns), sailings.THROUGH)
+    for key, (data, handle, name, formula, unit, direction, nature, owner) in KPIS.items():
+        kpi = {
+            "handle": handle, "name": name, "owner": owner, "dataset": data, "formula": formula,
+            "unit": unit, "direction": direction, "nature": nature,
+        }  # fmt: skip
+        records.create(session, "kpi", KpiBody.model_validate(kpi).model_dump(), name=name, key=key)
+    for kpi_id in dict.fromkeys(entry[0] for entry in MARKS):
+        changes = [
+            Change(name, _segment(member), member, Period.parse(since).ordinal, value)
+            for owner_id, name, member, since, value in MARKS
+            if owner_id == kpi_id
+        ]
+        marks.apply(session, kpi_id, changes, 0)
+    for key, yardstick in YARDSTICKS.items():
+        body = YardstickBody.model_validate(yardstick).model_dump()
+        records.create(session, "yardstick", body, name=yardstick["name"], key=key)
+    for key, scorecard in SCORECARDS.items():
+        body = ScorecardBody.model_validate(scorecard).model_dump()
+        records.create(session, "scorecard", body, name=scorecard["title"], key=key)
+
+
+def _segment(member: str | None) -> str | None:
+    if member is None:
+        return None
+    return "route" if member in sailings.ROUTES else "vessel"

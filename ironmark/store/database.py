@@ -1,0 +1,68 @@
+"""The connection to MariaDB, and what every repository shares."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+import secrets
+import unicodedata
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import URL, Engine, create_engine, text
+from sqlalchemy.orm import Session, sessionmaker
+
+
+class StaleVersion(Exception):
+    """A write that names a version somebody else has since replaced."""
+
+    def __init__(self, saw: int, current: int) -> None:
+        super().__init__(f"saw version {saw}, current is {current}")
+        self.saw, self.current = saw, current
+
+
+class Missing(LookupError):
+    """There is no such record."""
+
+    def __init__(self, kind: str, key: str) -> None:
+        super().__init__(f"There is no {kind} “{key}”. It may have been deleted.")
+
+
+def connect(url: URL) -> Engine:
+    # READ COMMITTED: a request that waited for a row lock must see what the other one wrote.
+    return create_engine(
+        url,
+        pool_pre_ping=True,
+        pool_size=10,
+        isolation_level="READ COMMITTED",
+        connect_args={"connect_timeout": 5, "read_timeout": 120, "write_timeout": 120},
+    )
+
+
+def sessions(engine: Engine) -> sessionmaker[Session]:
+    return sessionmaker(engine, expire_on_commit=False)
+
+
+def migrate(url: URL) -> None:
+    """Bring the tables to the newest revision."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    config.attributes["url"] = url
+    command.upgrade(config, "head")
+
+
+def alive(engine: Engine) -> bool:
+    with engine.connect() as connection:
+        return bool(connection.execute(text("SELECT 1")).scalar() == 1)
+
+
+def now() -> dt.datetime:
+    """UTC without a zone, as MariaDB keeps it."""
+    return dt.datetime.now(dt.UTC).replace(tzinfo=None)
+
+
+def new_key(name: str) -> str:
+    """A key that can be read in an address: ``fuel-per-mile-3f9a``."""
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
+    return (re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:60] + "-" + secrets.token_hex(3)).lstrip("-")

@@ -1,0 +1,240 @@
+"""A MariaDB of our own on loopback: its own data directory and socket, never the system's service."""
+
+from __future__ import annotations
+
+import fcntl
+import getpass
+import os
+import re
+import secrets
+import shutil
+import signal
+import socket
+import subprocess
+import tempfile
+import time
+from pathlib import Path
+from typing import IO
+
+import pymysql
+from sqlalchemy import URL
+
+DATABASE = "ironmark"
+_START_SECONDS = 60
+
+
+class MariaDBError(RuntimeError):
+    """MariaDB could not be started; the message says why and what to do."""
+
+
+class MariaDB:
+    """One mariadbd process over one data directory. Use as a context manager, or call start and stop."""
+
+    def __init__(self, directory: Path) -> None:
+        self.directory = directory.resolve()
+        self.data = self.directory / "mariadb"
+        self.log = self.directory / "mariadb.log"
+        self.port = 0
+        self._port_file = self.directory / "mariadb.port"
+        self.process: subprocess.Popen[bytes] | None = None
+        self._lock: IO[str] | None = None
+        # A socket's path may have 107 characters; a data directory may be deeper than that.
+        self._sockets = Path(tempfile.mkdtemp(prefix="ironmark-"))
+        self.socket = self._sockets / "db.sock"
+
+    def __enter__(self) -> MariaDB:
+        return self.start()
+
+    def __exit__(self, *_: object) -> None:
+        self.stop()
+
+    def start(self, port: int | None = None) -> MariaDB:
+        self.directory.mkdir(parents=True, exist_ok=True)
+        self.claim()
+        if not (self.data / "mysql").is_dir():
+            self._install()
+        self.port = port or _free_port()
+        with self.log.open("ab") as log:
+            self.process = subprocess.Popen(
+                [
+                    _program("mariadbd"),
+                    "--no-defaults",
+                    f"--datadir={self.data}",
+                    f"--socket={self.socket}",
+                    f"--pid-file={self.directory / 'mariadb.pid'}",
+                    "--bind-address=127.0.0.1",
+                    f"--port={self.port}",
+                    "--skip-log-bin",
+                    "--skip-name-resolve",
+                    "--character-set-server=utf8mb4",
+                    "--collation-server=utf8mb4_bin",
+                    "--max-allowed-packet=64M",
+                    "--innodb-buffer-pool-size=256M",
+                    "--innodb-flush-log-at-trx-commit=1",
+                    *_as_user(),
+                ],
+                stdout=log,
+                stderr=log,
+                # Ctrl-C reaches the whole group; the database is to stop after the server, in order.
+                start_new_session=True,
+            )
+        self._wait()
+        self._grant()
+        self._port_file.write_text(str(self.port))
+        return self
+
+    def stop(self) -> None:
+        if self.process is not None and self.process.poll() is None:
+            self.process.send_signal(signal.SIGTERM)
+            try:
+                self.process.wait(30)
+            except subprocess.TimeoutExpired:
+                self.process.kill()
+                self.process.wait()
+        self.process = None
+        self._release()
+        shutil.rmtree(self._sockets, ignore_errors=True)
+
+    def kill(self) -> None:
+        """End the process at once, as a crash would."""
+        assert self.process is not None
+        self.process.kill()
+        self.process.wait()
+
+    def restart(self) -> None:
+        """Start again on the same port, after ``kill``."""
+        self.start(self.port)
+
+    def join(self) -> bool:
+        """Use the MariaDB that a running server has on this directory; False when there is none."""
+        try:
+            self.port = int(self._port_file.read_text())
+            pymysql.connect(
+                host="127.0.0.1", port=self.port, user="ironmark", password=self._password(), connect_timeout=5
+            ).close()
+        except (OSError, ValueError, pymysql.MySQLError):
+            return False
+        return True
+
+    @property
+    def url(self) -> URL:
+        return URL.create(
+            "mysql+pymysql",
+            "ironmark",
+            self._password(),
+            "127.0.0.1",
+            self.port,
+            DATABASE,
+            {"charset": "utf8mb4"},
+        )
+
+    def _password(self) -> str:
+        """Made once, kept beside the data for its owner alone."""
+        path = self.directory / "mariadb.secret"
+        if not path.exists():
+            path.touch(mode=0o600)
+            path.write_text(secrets.token_urlsafe(24))
+        return path.read_text().strip()
+
+    def claim(self) -> None:
+        """Two servers over one directory would damage it, so whoever runs holds a lock on it.
+
+        A MariaDB left behind by a killed server holds none: it is stopped in order and its data taken over.
+        """
+        if self._lock is None:
+            self._lock = (self.directory / "ironmark.lock").open("a")
+        try:
+            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            self._release()
+            raise MariaDBError(
+                f"Iron Mark already runs with the data directory {self.directory}. "
+                "Stop it with Ctrl-C where it was started, or choose another --data-dir."
+            ) from None
+        try:
+            pid = int((self.directory / "mariadb.pid").read_text())
+            command = Path(f"/proc/{pid}/cmdline").read_bytes().decode(errors="replace")
+        except (OSError, ValueError):
+            return
+        if f"--datadir={self.data}\0" in command:
+            os.kill(pid, signal.SIGTERM)
+            until = time.monotonic() + _START_SECONDS
+            while _running(pid) and time.monotonic() < until:
+                time.sleep(0.05)
+
+    def _release(self) -> None:
+        if self._lock is not None:
+            self._lock.close()
+            self._lock = None
+
+    def _install(self) -> None:
+        shutil.rmtree(self.data, ignore_errors=True)  # a half-made one from an interrupted first start
+        made = subprocess.run(
+            [
+                _program("mariadb-install-db"),
+                "--no-defaults",
+                f"--datadir={self.data}",
+                "--auth-root-authentication-method=socket",
+                f"--auth-root-socket-user={getpass.getuser()}",
+                "--skip-test-db",
+                *_as_user(),
+            ],
+            capture_output=True,
+            text=True,
+        )
+        if made.returncode:
+            raise MariaDBError(f"MariaDB could not set up {self.data}: {(made.stderr or made.stdout).strip()[-400:]}")
+
+    def _wait(self) -> None:
+        assert self.process is not None
+        until = time.monotonic() + _START_SECONDS
+        while time.monotonic() < until:
+            if self.process.poll() is not None:
+                break
+            try:
+                self._as_root().close()
+                return
+            except pymysql.MySQLError:
+                time.sleep(0.05)
+        tail = "\n".join(self.log.read_text(errors="replace").splitlines()[-5:])
+        self.stop()
+        raise MariaDBError(f"MariaDB did not start; the end of {self.log}:\n{tail}")
+
+    def _as_root(self) -> pymysql.connections.Connection:
+        return pymysql.connect(unix_socket=str(self.socket), user=getpass.getuser(), connect_timeout=5)
+
+    def _grant(self) -> None:
+        password = self._password()
+        assert re.fullmatch(r"[\w-]+", password)
+        with self._as_root() as connection, connection.cursor() as cursor:
+            cursor.execute(f"CREATE DATABASE IF NOT EXISTS {DATABASE} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin")
+            for host in ("127.0.0.1", "localhost"):
+                cursor.execute(f"CREATE OR REPLACE USER ironmark@'{host}' IDENTIFIED BY '{password}'")
+                cursor.execute(f"GRANT ALL ON {DATABASE}.* TO ironmark@'{host}'")
+
+
+def _running(pid: int) -> bool:
+    """Whether the process still works; one that ended but was not waited for does not."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+    except (OSError, IndexError):
+        return False
+
+
+def _as_user() -> list[str]:
+    return ["--user=root"] if os.geteuid() == 0 else []
+
+
+def _program(name: str) -> str:
+    found = shutil.which(name, path=os.environ.get("PATH", "") + ":/usr/sbin:/usr/local/sbin:/sbin")
+    if not found:
+        raise MariaDBError(
+            f"{name} is not installed; on Debian: apt-get install mariadb-server-core mariadb-client-core"
+        )
+    return found
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])

@@ -1,0 +1,103 @@
+"""The tables in MariaDB."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, Index, Integer, String, UniqueConstraint
+from sqlalchemy.dialects.mysql import DATETIME, DOUBLE, LONGBLOB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+Key = String(80)
+Name = String(200)
+
+
+class Base(DeclarativeBase):
+    type_annotation_map = {
+        dt.datetime: DATETIME(fsp=6),
+        dict[str, Any]: JSON,
+        list[Any]: JSON,
+        float: DOUBLE(asdecimal=False),
+    }
+
+
+class Dataset(Base):
+    __tablename__ = "datasets"
+    id: Mapped[str] = mapped_column(Key, primary_key=True)
+    version: Mapped[int]
+    name: Mapped[str] = mapped_column(Name)
+    rows_version: Mapped[int]  # the visible row of dataset_versions
+    columns: Mapped[list[Any]]
+    problems: Mapped[list[Any]]
+    through: Mapped[dt.date | None]
+    created_at: Mapped[dt.datetime]
+    updated_at: Mapped[dt.datetime]
+
+
+class DatasetVersion(Base):
+    """The rows of a dataset as of one upload; never changed once written."""
+
+    __tablename__ = "dataset_versions"
+    dataset_id: Mapped[str] = mapped_column(ForeignKey("datasets.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    file_name: Mapped[str] = mapped_column(Name)
+    row_count: Mapped[int]
+    created_at: Mapped[dt.datetime]
+
+
+class DatasetSegment(Base):
+    """A Parquet piece of a dataset version, at most 8 MiB."""
+
+    __tablename__ = "dataset_segments"
+    dataset_id: Mapped[str] = mapped_column(ForeignKey("datasets.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    place: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    body: Mapped[bytes] = mapped_column(LONGBLOB)
+
+
+class Record(Base):
+    """A KPI, yardstick or scorecard: a document with a version number."""
+
+    __tablename__ = "records"
+    kind: Mapped[str] = mapped_column(String(20), primary_key=True)
+    id: Mapped[str] = mapped_column(Key, primary_key=True)
+    version: Mapped[int]
+    body: Mapped[dict[str, Any]]
+    created_at: Mapped[dt.datetime]
+    updated_at: Mapped[dt.datetime]
+
+
+class Revision(Base):
+    """What a record or mark book was before a change. ``body`` is None for a deletion's own entry."""
+
+    __tablename__ = "revisions"
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    record_id: Mapped[str] = mapped_column(Key)
+    version: Mapped[int]
+    body: Mapped[dict[str, Any]]
+    saved_at: Mapped[dt.datetime]
+    __table_args__ = (Index("ix_revisions_record", "kind", "record_id", "version"),)
+
+
+class MarkBook(Base):
+    """The version of one KPI's mark entries; they are changed together."""
+
+    __tablename__ = "mark_books"
+    kpi_id: Mapped[str] = mapped_column(Key, primary_key=True)
+    version: Mapped[int]
+
+
+class Mark(Base):
+    """A mark entry. Empty ``segment`` and ``member`` stand for *any*, since a key holds no NULL."""
+
+    __tablename__ = "marks"
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    kpi_id: Mapped[str] = mapped_column(ForeignKey("mark_books.kpi_id", ondelete="CASCADE"))
+    name: Mapped[str] = mapped_column(String(40))
+    segment: Mapped[str] = mapped_column(Key, default="")
+    member: Mapped[str] = mapped_column(Name, default="")
+    since: Mapped[int]
+    value: Mapped[float]
+    __table_args__ = (UniqueConstraint("kpi_id", "name", "segment", "member", "since", name="uq_marks_place"),)

@@ -1,0 +1,97 @@
+"""KPIs, yardsticks and scorecards: documents with versions, every earlier one kept."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from ironmark.store.database import Missing, StaleVersion, new_key, now
+from ironmark.store.models import Record, Revision
+
+Kind = Literal["kpi", "yardstick", "scorecard"]
+
+
+@dataclass(frozen=True)
+class Document:
+    id: str
+    version: int
+    body: dict[str, Any]
+    updated_at: dt.datetime
+
+
+def every(session: Session, kind: Kind) -> list[Document]:
+    rows = session.scalars(select(Record).where(Record.kind == kind).order_by(Record.created_at, Record.id))
+    return [_document(row) for row in rows]
+
+
+def get(session: Session, kind: Kind, key: str) -> Document:
+    """Raises Missing."""
+    row = session.get(Record, (kind, key))
+    if row is None:
+        raise Missing(kind, key)
+    return _document(row)
+
+
+def some(session: Session, kind: Kind, keys: Iterable[str]) -> dict[str, Document]:
+    """The documents with these keys; those that do not exist are left out."""
+    rows = session.scalars(select(Record).where(Record.kind == kind, Record.id.in_(set(keys))))
+    return {row.id: _document(row) for row in rows}
+
+
+def create(session: Session, kind: Kind, body: dict[str, Any], *, name: str, key: str | None = None) -> Document:
+    moment = now()
+    row = Record(kind=kind, id=key or new_key(name), version=1, body=body, created_at=moment, updated_at=moment)
+    row.version = 1 + (_last_version(session, kind, row.id) or 0)
+    session.add(row)
+    session.flush()
+    return _document(row)
+
+
+def save(session: Session, kind: Kind, key: str, body: dict[str, Any], saw: int) -> Document:
+    """Replace a document seen at version ``saw``. Raises Missing, StaleVersion."""
+    row = _locked(session, kind, key, saw)
+    if row.body != body:
+        _keep(session, row)
+        row.body, row.version, row.updated_at = body, row.version + 1, now()
+        session.flush()
+    return _document(row)
+
+
+def remove(session: Session, kind: Kind, key: str, saw: int) -> None:
+    """Delete a document; its last form stays among the revisions. Raises Missing, StaleVersion."""
+    row = _locked(session, kind, key, saw)
+    _keep(session, row)
+    session.execute(delete(Record).where(Record.kind == kind, Record.id == key))
+
+
+def revisions(session: Session, kind: str, key: str) -> list[Revision]:
+    """The earlier forms of a record, the newest first."""
+    query = select(Revision).where(Revision.kind == kind, Revision.record_id == key)
+    return list(session.scalars(query.order_by(Revision.number.desc())))
+
+
+def _locked(session: Session, kind: Kind, key: str, saw: int) -> Record:
+    row = session.get(Record, (kind, key), with_for_update=True)
+    if row is None:
+        raise Missing(kind, key)
+    if row.version != saw:
+        raise StaleVersion(saw, row.version)
+    return row
+
+
+def _last_version(session: Session, kind: Kind, key: str) -> int | None:
+    query = select(func.max(Revision.version)).where(Revision.kind == kind, Revision.record_id == key)
+    return session.scalar(query)
+
+
+def _keep(session: Session, row: Record) -> None:
+    session.add(Revision(kind=row.kind, record_id=row.id, version=row.version, body=row.body, saved_at=now()))
+
+
+def _document(row: Record) -> Document:
+    return Document(row.id, row.version, row.body, row.updated_at)
