@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import logging
 import shutil
 import socket
@@ -13,7 +14,7 @@ from pathlib import Path
 import structlog
 import typer
 import uvicorn
-from sqlalchemy import Engine
+from sqlalchemy import Engine, create_engine
 
 from ironmark.api.app import create_app
 from ironmark.demo import load
@@ -160,6 +161,12 @@ def migrate(data_dir: Path = DATA_DIR) -> None:
     """Bring the database's tables to this version."""
     with _database(data_dir):
         typer.echo("The database is up to date.")
+
+
+@app.command(hidden=True)
+def openapi() -> None:
+    """Print the API's description, from which the front end's types are made."""
+    typer.echo(json.dumps(create_app(create_engine("mysql+pymysql://")).openapi(), indent=1))
 
 
 if __name__ == "__main__":

@@ -1,7 +1,6 @@
 """Reading, writing and deleting versioned documents: the same for KPIs, yardsticks and scorecards."""
 
-from __future__ import annotations
-
+# Annotations are needed as objects here: a route's body type is a parameter of add_routes.
 from collections.abc import Callable
 from typing import Any
 

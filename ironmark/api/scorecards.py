@@ -9,7 +9,16 @@ from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from ironmark.api.desk import Book, Desk, desk
-from ironmark.api.documents import InstrumentBody, Key, Model, Number, ScopeBody, Scorecard, ScorecardBody
+from ironmark.api.documents import (
+    InstrumentBody,
+    Key,
+    Model,
+    Number,
+    ScopeBody,
+    Scorecard,
+    ScorecardBody,
+    YardstickBody,
+)
 from ironmark.api.pictures import (
     InstrumentPicture,
     ScorecardPicture,
@@ -37,11 +46,15 @@ class ShelfEntry(BaseModel):
 
 
 class ReadAsk(Model):
-    """Read a scorecard as it stands in the client, saved or not. ``rehearse`` gives values by instrument."""
+    """Read a scorecard as it stands in the client, saved or not.
+
+    ``rehearse`` gives values by instrument, ``yardsticks`` forms that are being tried instead of the kept ones.
+    """
 
     body: ScorecardBody
     scope: ScopeBody | None = None
     rehearse: dict[Key, Number] = Field(default={}, max_length=50)
+    yardsticks: dict[Key, YardstickBody] = Field(default={}, max_length=50)
 
 
 class FacesAsk(Model):
@@ -85,7 +98,9 @@ def shelf(at: Desk = Depends(desk)) -> list[ShelfEntry]:
 @router.post("/read")
 def read_scorecard(ask: ReadAsk, at: Desk = Depends(desk)) -> ScorecardPicture:
     with at.read() as session:
-        return scorecard_picture(Book(at, session), ask.body, ask.scope or ask.body.scope, ask.rehearse)
+        book = Book(at, session)
+        book.yardsticks |= ask.yardsticks
+        return scorecard_picture(book, ask.body, ask.scope or ask.body.scope, ask.rehearse)
 
 
 @router.post("/faces")

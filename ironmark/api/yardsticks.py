@@ -75,6 +75,7 @@ class CutWords(BaseModel):
     mark: str | None
     mark_value: float | None  # what its mark comes to here: a dragged cut keeps its factor or offset by it
     belongs: str
+    offset_shown: str
 
 
 class Dot(BaseModel):
@@ -248,6 +249,7 @@ def _cut_words(
         mark=cut.mark,
         mark_value=mark if math.isfinite(mark) else None,
         belongs=cut.belongs,
+        offset_shown=words.offset_words(cut.offset, unit),
     )
 
 

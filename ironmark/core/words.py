@@ -19,6 +19,11 @@ def cut_words(cut: Cut, unit: Unit) -> str:
     return line
 
 
+def offset_words(offset: float, unit: Unit) -> str:
+    """An offset as it is typed: ``−7 points``, ``£3.2k``, ``0``."""
+    return (MINUS if offset < 0 else "") + show_gap(offset, precise(offset, unit)) if offset else "0"
+
+
 def show_cut(value: float, unit: Unit) -> str:
     """A cut's value with the decimals it needs, however few the KPI shows."""
     return show(value, precise(value, unit))

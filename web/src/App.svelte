@@ -1,0 +1,195 @@
+<script lang="ts">
+  import Router, { router } from 'svelte-spa-router'
+  import { api, got } from './api/client'
+  import DataPage from './views/data/DataPage.svelte'
+  import DataList from './views/data/DataList.svelte'
+  import KpiPage from './views/kpis/KpiPage.svelte'
+  import MarkBook from './views/marks/MarkBook.svelte'
+  import NotFound from './views/NotFound.svelte'
+  import ScorecardPage from './views/scorecards/ScorecardPage.svelte'
+  import Shelf from './views/scorecards/Shelf.svelte'
+  import YardstickPage from './views/yardsticks/YardstickPage.svelte'
+
+  const routes = {
+    '/': Shelf,
+    '/scorecards': Shelf,
+    '/scorecards/:id': ScorecardPage,
+    '/scorecards/:id/bench': ScorecardPage,
+    '/kpis': KpiPage,
+    '/kpis/:id': KpiPage,
+    '/yardsticks': YardstickPage,
+    '/yardsticks/:id': YardstickPage,
+    '/marks': MarkBook,
+    '/marks/:kpi': MarkBook,
+    '/data': DataList,
+    '/data/:id': DataPage,
+    '*': NotFound,
+  }
+  const words = [
+    { path: '/scorecards', name: 'Scorecards' },
+    { path: '/kpis', name: 'KPIs' },
+    { path: '/yardsticks', name: 'Yardsticks' },
+    { path: '/marks', name: 'Mark book' },
+    { path: '/data', name: 'Data' },
+  ]
+  const here = $derived(router.location === '/' ? '/scorecards' : router.location)
+
+  let mode = $state(
+    localStorage.getItem('mode') ?? (matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light'),
+  )
+  $effect(() => {
+    document.documentElement.dataset.mode = mode
+    localStorage.setItem('mode', mode)
+  })
+
+  let through = $state('')
+  $effect(() => {
+    void router.location
+    got(api.GET('/api/datasets')).then(
+      (datasets) => {
+        const days = datasets.map((dataset) => dataset.through).filter((day) => day != null)
+        const last = days.sort().at(-1)
+        through = last
+          ? `Data through ${new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' }).format(new Date(last))}`
+          : ''
+      },
+      () => (through = ''),
+    )
+  })
+
+  function find(event: KeyboardEvent) {
+    const target = event.target as HTMLElement
+    if (
+      event.key !== '/' ||
+      event.ctrlKey ||
+      event.metaKey ||
+      target.closest('input, textarea, select, [contenteditable]')
+    )
+      return
+    const field = document.querySelector<HTMLInputElement>('[data-find]')
+    if (field) {
+      event.preventDefault()
+      field.focus()
+    }
+  }
+</script>
+
+<svelte:window onkeydown={find} />
+
+<header class="frame">
+  <a class="brand" href="#/scorecards">
+    <svg viewBox="0 0 22 18" width="20" height="17" aria-hidden="true">
+      <path d="M7 3H2V15H20V3H15" fill="none" stroke="currentColor" stroke-width="2" />
+      <path d="M11 0V9" stroke="currentColor" stroke-width="2.2" />
+      <path d="M6.5 8H15.5L11 14Z" fill="currentColor" />
+    </svg>
+    Iron Mark
+  </a>
+  <nav aria-label="Main">
+    {#each words as word (word.path)}
+      <a href="#{word.path}" aria-current={here.startsWith(word.path) ? 'page' : undefined}>{word.name}</a>
+    {/each}
+  </nav>
+  <span class="through">{through}</span>
+  <button class="mode" onclick={() => (mode = mode === 'dark' ? 'light' : 'dark')}>
+    {mode === 'dark' ? 'Paper' : 'Dark'}
+  </button>
+</header>
+<Router {routes} restoreScrollState={true} />
+
+<style>
+  .frame {
+    position: sticky;
+    top: 0;
+    z-index: 40;
+    display: flex;
+    align-items: center;
+    gap: 14px;
+    min-height: 44px;
+    padding: 0 20px;
+    background: var(--frame);
+    color: #c9cfd2;
+    flex-wrap: wrap;
+  }
+  .brand {
+    display: inline-flex;
+    align-items: center;
+    gap: 9px;
+    color: #fff;
+    font-weight: 720;
+    font-stretch: 122%;
+    font-size: 14px;
+    letter-spacing: 0.09em;
+    text-transform: uppercase;
+    margin-right: 18px;
+  }
+  nav {
+    display: flex;
+    align-self: stretch;
+    flex: 1;
+    overflow-x: auto;
+  }
+  nav a {
+    position: relative;
+    display: flex;
+    align-items: center;
+    padding: 0 14px;
+    font-weight: 520;
+    color: #b9c0c4;
+    white-space: nowrap;
+    min-height: 44px;
+  }
+  nav a:hover {
+    color: #fff;
+  }
+  nav a[aria-current] {
+    color: #fff;
+    font-weight: 620;
+  }
+  nav a[aria-current]::after {
+    content: '';
+    position: absolute;
+    left: 50%;
+    bottom: 0;
+    translate: -50% 0;
+    border: 6px solid transparent;
+    border-top: 0;
+    border-bottom-color: var(--paper);
+  }
+  .through {
+    font-size: 13px;
+  }
+  .mode {
+    padding: 3px 9px;
+    border-radius: 3px;
+    background: #37434b;
+    color: #fff;
+    font-size: 12.5px;
+    font-weight: 600;
+    cursor: pointer;
+  }
+  .frame :focus-visible {
+    outline-color: #c3aef0;
+  }
+  @media (max-width: 700px) {
+    .through {
+      display: none;
+    }
+    .frame {
+      padding: 0 10px;
+      gap: 4px;
+    }
+    nav {
+      order: 3;
+      flex-basis: 100%;
+    }
+    nav a {
+      padding: 0 8px;
+      min-height: 36px;
+    }
+    .brand {
+      flex: 1;
+      min-height: 40px;
+    }
+  }
+</style>

@@ -1,0 +1,76 @@
+/** The client: typed by the server's OpenAPI, failing with the server's own words. */
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+export type Schemas = components['schemas']
+export type Instrument = Schemas['InstrumentBody']
+export type Section = Schemas['SectionBody']
+export type Scope = Schemas['ScopeBody']
+export type CardBody = Schemas['ScorecardBody']
+export type CardPicture = Schemas['ScorecardPicture']
+export type Picture = Schemas['InstrumentPicture']
+export type Reading = Schemas['ReadingPicture']
+export type Kpi = Schemas['Kpi']
+export type Yardstick = Schemas['Yardstick']
+export type YardstickBody = Schemas['YardstickBody']
+export type Cut = Schemas['CutBody']
+export type Strip = Schemas['Strip']
+export type Dataset = Schemas['DatasetOut']
+export type Problem = Schemas['Problem']
+export type Workings = Schemas['Workings']
+
+export class Refusal extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail)
+  }
+}
+
+const away: Problem = {
+  type: 'no-answer',
+  title: 'The server does not answer',
+  status: 0,
+  detail: 'The server does not answer. What you typed is still here; it is tried again when you go on.',
+}
+
+export const api = createClient<paths>({ baseUrl: '' })
+
+type Answer<T> = Promise<{ data?: T; error?: unknown; response: Response }>
+
+/** Wait for an answer; raises Refusal with the problem document where there is one. */
+export async function got<T>(answer: Answer<T>): Promise<T> {
+  let settled
+  try {
+    settled = await answer
+  } catch {
+    throw new Refusal(away)
+  }
+  if (settled.response.ok) return settled.data as T
+  const problem = settled.error as Partial<Problem> | undefined
+  throw new Refusal(problem?.detail ? (problem as Problem) : { ...away, status: settled.response.status })
+}
+
+export const seen = (version: number) => ({ 'if-match': `"${version}"` })
+
+export const words = (error: unknown) => (error instanceof Error ? error.message : String(error))
+
+/** Run the newest of many calls: one in flight, and while it runs only the latest waiting one is kept. */
+export function newest<A extends unknown[]>(run: (...args: A) => Promise<void>) {
+  let busy = false
+  let waiting: A | null = null
+  return async (...args: A) => {
+    if (busy) {
+      waiting = args
+      return
+    }
+    busy = true
+    try {
+      for (let next: A | null = args; next;) {
+        waiting = null
+        await run(...next)
+        next = waiting
+      }
+    } finally {
+      busy = false
+    }
+  }
+}

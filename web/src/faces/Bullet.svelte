@@ -1,0 +1,86 @@
+<script lang="ts">
+  /** Bands, a thinner value bar and marks on one axis; one reading, or many members one under the other. */
+  import type { Picture, Reading } from '../api/client'
+  import { colour, tint } from '../api/states'
+  import Sign from '../parts/Sign.svelte'
+  import Hatch from './Hatch.svelte'
+  import Mark from './Mark.svelte'
+  import Overrun from './Overrun.svelte'
+  import Rows from './Rows.svelte'
+
+  let {
+    picture,
+    mini = false,
+    open,
+  }: { picture: Picture; mini?: boolean; open?: (r: Reading) => void } = $props()
+  const uid = $props.id()
+  const many = $derived(picture.readings.length > 1 || picture.readings[0]?.member != null)
+  const H = $derived(many || mini ? 18 : 34)
+  const zero = $derived(picture.axis?.zero ?? 0)
+</script>
+
+{#snippet scale(reading: Reading, i: number)}
+  <svg class="scale" height={H + 6} width="100%" role="presentation">
+    {#if reading.partial && reading.value !== null}
+      <Hatch id="{uid}-{i}" fill={colour(reading.state)} ground={tint(reading.state)} />
+    {/if}
+    {#each reading.bands as band (band.start)}
+      <rect
+        x="{band.start * 100}%"
+        width="{(band.end - band.start) * 100}%"
+        height={H}
+        fill={tint(band.state)}
+        stroke="var(--sheet)"
+      />
+    {:else}
+      <rect width="100%" height={H} fill="var(--nothing-tint)" />
+    {/each}
+    {#if reading.value !== null}
+      {@const start = Math.min(zero, reading.fraction)}
+      <rect
+        class="value"
+        x="{start * 100}%"
+        y={H * 0.32}
+        width="{Math.abs(reading.fraction - zero) * 100}%"
+        height={H * 0.36}
+        fill={reading.partial ? `url(#${uid}-${i})` : reading.state ? colour(reading.state) : 'var(--soft)'}
+        stroke={reading.partial ? colour(reading.state) : 'none'}
+      />
+      <Overrun past={reading.past} at={H / 2} size={H * 0.3} />
+      {#if picture.axis?.broken && !mini}
+        <path d="M5 {H * 0.2}L2 {H * 0.8}M9 {H * 0.2}L6 {H * 0.8}" stroke="var(--sheet)" stroke-width="2">
+          <title>The axis does not start at zero</title>
+        </path>
+      {/if}
+    {/if}
+    {#each reading.marks as mark (mark.name)}<Mark {mark} top={0} bottom={H} />{/each}
+  </svg>
+{/snippet}
+
+{#if mini}
+  {#each picture.readings.slice(0, 3) as reading, i (i)}{@render scale(reading, i)}{/each}
+{:else}
+  <Rows {picture} {open}>
+    {#snippet row(reading, i)}{@render scale(reading, i)}{/snippet}
+    {#snippet tail(reading)}
+      {#if many}<span class="gap">{reading.gap_shown}</span><Sign state={reading.state} />{/if}
+    {/snippet}
+  </Rows>
+{/if}
+
+<style>
+  .scale {
+    display: block;
+    overflow: visible;
+  }
+  .value {
+    transition:
+      width 0.35s ease-out,
+      x 0.35s ease-out;
+  }
+  .gap {
+    color: var(--soft);
+    min-width: 4.2ch;
+    text-align: right;
+  }
+</style>

@@ -1,0 +1,100 @@
+<script lang="ts">
+  /** A state as sign and word: one reading's in large, or one a member. */
+  import type { Picture, Reading } from '../api/client'
+  import { colour, on, stateOf } from '../api/states'
+  import Sign from '../parts/Sign.svelte'
+  import StateChip from '../parts/StateChip.svelte'
+
+  let {
+    picture,
+    mini = false,
+    open,
+  }: { picture: Picture; mini?: boolean; open?: (r: Reading) => void } = $props()
+  const many = $derived(picture.readings.length > 1 || picture.readings[0]?.member != null)
+</script>
+
+{#if mini || !many}
+  {@const reading = picture.readings[0]}
+  {#if reading}
+    <div class="middle">
+      <span
+        class="large"
+        class:mini
+        class:none={!reading.state}
+        class:partial={reading.partial}
+        style:background-color={reading.state ? colour(reading.state) : 'transparent'}
+        style:color={reading.state ? on(reading.state) : 'var(--soft)'}
+      >
+        <Sign
+          state={reading.state}
+          size={mini ? 14 : 22}
+          fill={reading.state ? on(reading.state) : 'var(--soft)'}
+        />
+        {#if !mini}{stateOf(reading.state)?.name ??
+            (reading.value === null ? 'no reading' : 'not graded')}{/if}
+      </span>
+    </div>
+  {/if}
+{:else}
+  <div class="members">
+    {#each picture.readings as reading (reading.member)}
+      <button onclick={() => open?.(reading)} aria-label={reading.spoken} title={reading.spoken}>
+        <span class="name">{reading.label}</span>
+        <StateChip {reading} />
+      </button>
+    {/each}
+  </div>
+{/if}
+
+<style>
+  .middle {
+    display: grid;
+    place-items: center;
+    height: 100%;
+  }
+  .large {
+    display: inline-flex;
+    align-items: center;
+    gap: 9px;
+    padding: 8px 18px 8px 14px;
+    border-radius: 4px;
+    font-size: 19px;
+    font-weight: 650;
+  }
+  .large.mini {
+    padding: 6px 14px;
+  }
+  .none {
+    outline: 1.5px dashed var(--nothing);
+    outline-offset: -2px;
+  }
+  .partial {
+    background-image: repeating-linear-gradient(45deg, transparent 0 6px, rgb(255 255 255 / 0.22) 6px 10px);
+  }
+  .members {
+    display: flex;
+    flex-direction: column;
+    height: 100%;
+    overflow: auto;
+  }
+  button {
+    display: flex;
+    align-items: center;
+    justify-content: space-between;
+    gap: 10px;
+    min-height: 30px;
+    padding: 2px 4px;
+    font-size: 13px;
+    text-align: left;
+    border-bottom: 1px solid var(--rule);
+    cursor: pointer;
+  }
+  button:hover {
+    background: var(--accent-tint);
+  }
+  .name {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+</style>

@@ -1,0 +1,125 @@
+<script lang="ts">
+  /** States without figures: one reading as a row of lights with its own lit, or one light a member. */
+  import type { Picture, Reading } from '../api/client'
+  import { STATES, colour, on, stateOf, tint } from '../api/states'
+  import Sign from '../parts/Sign.svelte'
+
+  let {
+    picture,
+    mini = false,
+    open,
+  }: { picture: Picture; mini?: boolean; open?: (r: Reading) => void } = $props()
+  const many = $derived(picture.readings.length > 1 || picture.readings[0]?.member != null)
+  const told = (reading: Reading) =>
+    stateOf(reading.state)?.name ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded')
+</script>
+
+{#snippet light(reading: Reading, size: number)}
+  <span
+    class="light"
+    class:out={!reading.state}
+    class:partial={reading.partial}
+    style:width="{size}px"
+    style:height="{size}px"
+    style:background-color={reading.state ? colour(reading.state) : 'transparent'}
+  >
+    <Sign state={reading.state} size={size * 0.56} fill={reading.state ? on(reading.state) : 'var(--soft)'} />
+  </span>
+{/snippet}
+
+{#if mini}
+  <span class="minis"
+    >{#each picture.readings.slice(0, 3) as reading, i (i)}{@render light(
+        reading,
+        many ? 22 : 34,
+      )}{/each}</span
+  >
+{:else if many}
+  <div class="members">
+    {#each picture.readings as reading (reading.member)}
+      <button onclick={() => open?.(reading)} aria-label={reading.spoken} title={reading.spoken}>
+        {@render light(reading, 26)}
+        <span class="name">{reading.label}<span class="told">{told(reading)}</span></span>
+      </button>
+    {/each}
+  </div>
+{:else if picture.readings[0]}
+  {@const reading = picture.readings[0]}
+  <div class="lights">
+    {#each STATES as state (state.key)}
+      {#if state.key === reading.state}
+        {@render light(reading, 40)}
+      {:else}
+        <span class="light off" style:background-color={tint(state.key)}
+          ><Sign state={state.key} size={14} /></span
+        >
+      {/if}
+    {/each}
+  </div>
+{/if}
+
+<style>
+  .light {
+    flex: none;
+    display: inline-grid;
+    place-items: center;
+    border-radius: 50%;
+  }
+  .light.out {
+    outline: 1.5px dashed var(--nothing);
+    outline-offset: -2px;
+  }
+  .light.partial {
+    background-image: repeating-linear-gradient(45deg, transparent 0 4px, rgb(255 255 255 / 0.3) 4px 7px);
+  }
+  .light.off {
+    width: 26px;
+    height: 26px;
+  }
+  .lights {
+    display: flex;
+    align-items: center;
+    justify-content: center;
+    gap: 12px;
+    height: 100%;
+  }
+  .minis {
+    display: flex;
+    gap: 3px;
+    justify-content: center;
+  }
+  .members {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(132px, 1fr));
+    gap: 2px 8px;
+    align-content: start;
+    height: 100%;
+    overflow: auto;
+  }
+  button {
+    display: flex;
+    align-items: center;
+    gap: 9px;
+    padding: 4px;
+    text-align: left;
+    border-radius: 3px;
+    min-width: 0;
+    cursor: pointer;
+  }
+  button:hover {
+    background: var(--accent-tint);
+  }
+  .name {
+    min-width: 0;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    font-size: 13px;
+    line-height: 1.25;
+  }
+  .told {
+    display: block;
+    color: var(--soft);
+    font-size: 12px;
+  }
+</style>

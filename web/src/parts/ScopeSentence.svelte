@@ -1,0 +1,86 @@
+<script lang="ts">
+  /** Which period and members are read, as a sentence whose underlined parts are its controls. */
+  import type { CardPicture, Scope } from '../api/client'
+  import Choices from './Choices.svelte'
+  import Slot from './Slot.svelte'
+
+  interface Props {
+    picture: CardPicture
+    scope: Scope
+    change: (scope: Scope) => void
+  }
+  let { picture, scope, change }: Props = $props()
+
+  const month = (key: string) =>
+    new Intl.DateTimeFormat('en-GB', { month: 'long', year: 'numeric', timeZone: 'UTC' }).format(
+      new Date(`${key}-01T00:00:00Z`),
+    )
+  const periods = $derived([
+    { key: 'complete', name: 'The latest complete month' },
+    { key: 'latest', name: 'The latest month' },
+    ...[...picture.periods].reverse().map((key) => ({ key, name: month(key) })),
+  ])
+  const plural = (label: string) => {
+    const low = label.toLocaleLowerCase()
+    return low.endsWith('s') ? low : `${low}s`
+  }
+  const members = (name: string) => scope.members?.[name] ?? []
+  const told = (name: string, label: string) => {
+    const some = members(name)
+    if (!some.length) return `all ${plural(label)}`
+    return some.length > 2 ? `${some.length} ${plural(label)}` : some.join(' and ')
+  }
+  const others = (segment: string) =>
+    Object.fromEntries(Object.entries(scope.members ?? {}).filter(([name]) => name !== segment))
+  const clear = (segment: string) => change({ ...scope, members: others(segment) })
+  function toggle(segment: string, member: string) {
+    const held = members(segment)
+    const next = held.includes(member) ? held.filter((other) => other !== member) : [...held, member]
+    change({ ...scope, members: next.length ? { ...others(segment), [segment]: next } : others(segment) })
+  }
+</script>
+
+<p class="sentence">
+  Reading
+  <Slot text={picture.period_label || 'no month'} label="Month">
+    {#snippet children(close)}
+      <Choices
+        choices={periods}
+        chosen={scope.period}
+        choose={(period) => {
+          change({ ...scope, period })
+          close()
+        }}
+      />
+    {/snippet}
+  </Slot>{#each picture.segments as segment, i (segment.name)}{i === 0
+      ? ' for '
+      : i === picture.segments.length - 1
+        ? ' and '
+        : ', '}<Slot text={told(segment.name, segment.label)} label={segment.label}>
+      {#snippet children()}
+        <button
+          class="act quiet"
+          disabled={!members(segment.name).length}
+          onclick={() => clear(segment.name)}
+        >
+          All {plural(segment.label)}
+        </button>
+        <Choices
+          choices={segment.members.map((name) => ({ key: name, name }))}
+          many={members(segment.name)}
+          choose={(member) => toggle(segment.name, member)}
+        />
+      {/snippet}
+    </Slot>{/each}{#if picture.partial}<span>, <b class="partial">{picture.partial}</b></span>{/if}
+</p>
+
+<style>
+  .partial {
+    color: var(--ink);
+    font-weight: 600;
+    background: repeating-linear-gradient(45deg, var(--track) 0 3px, transparent 3px 7px);
+    padding: 1px 5px;
+    border-radius: 2px;
+  }
+</style>

@@ -1,0 +1,404 @@
+<script lang="ts">
+  /** A yardstick as a strip: bands to rename or split, cuts to drag, step with the arrows, or type. */
+  import { Popover, Portal } from '@skeletonlabs/skeleton-svelte'
+  import type { Cut, Strip, YardstickBody } from '../api/client'
+  import { STATES, colour, on, stateOf, tint, word } from '../api/states'
+  import Sign from './Sign.svelte'
+  import Typed from './Typed.svelte'
+
+  interface Props {
+    strip: Strip
+    body: YardstickBody
+    kpi: string
+    active?: string | null
+    value?: number | null
+    markNames: string[]
+    draft: (body: YardstickBody | null) => void
+    keep: (body: YardstickBody, says: string) => void
+  }
+  let { strip, body, kpi, active = null, value = null, markNames, draft, keep }: Props = $props()
+
+  let width = $state(0)
+  let bed = $state<HTMLElement | null>(null)
+  let openCut = $state<number | null>(null)
+  let openBand = $state<number | null>(null)
+  let held: { at: number; moved: boolean; body: YardstickBody } | null = null
+
+  const fraction = (at: number) => strip.cuts[at]?.fraction ?? (at + 1) / (strip.cuts.length + 1)
+  const edges = $derived([0, ...strip.cuts.map((_, i) => fraction(i)), 1])
+  const low = $derived(strip.axis.low)
+  const span = $derived(strip.axis.high - strip.axis.low)
+  const row = (at: number) => {
+    let level = 0
+    for (let i = 1; i <= at; i++) level = (fraction(i) - fraction(i - 1)) * width < 62 && level === 0 ? 1 : 0
+    return level
+  }
+
+  /** The cut moved to a value: a factor of its mark stays a factor, an offset an offset. */
+  function moved(at: number, to: number): YardstickBody {
+    const cuts = body.cuts.map((cut, i): Cut => {
+      if (i !== at) return { ...cut }
+      const mark = strip.cuts[i]?.mark_value
+      if (!cut.mark || mark === null || mark === undefined) return { ...cut, offset: tidy(to) }
+      if (!cut.offset && cut.factor !== 1 && mark !== 0)
+        return { ...cut, factor: Number((to / mark).toFixed(4)) }
+      return { ...cut, offset: tidy(to - cut.factor! * mark) }
+    })
+    return { ...body, cuts }
+  }
+  const tidy = (number: number) => Number(number.toPrecision(12))
+
+  /** Held between its neighbours, so that cuts stay in order. */
+  function allowed(at: number, to: number) {
+    const least = strip.cuts[at - 1]?.value ?? -Infinity
+    const most = strip.cuts[at + 1]?.value ?? Infinity
+    return Math.min(Math.max(to, least), most)
+  }
+
+  function down(event: PointerEvent, at: number) {
+    if (event.button !== 0 || strip.cuts[at]?.value === null) return
+    held = { at, moved: false, body }
+    ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
+  }
+  function move(event: PointerEvent) {
+    if (!held || !bed) return
+    const box = bed.getBoundingClientRect()
+    let to = low + Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)) * span
+    if (!event.shiftKey) to = Math.round(to / strip.step) * strip.step
+    const next = moved(held.at, allowed(held.at, to))
+    if (!held.moved && JSON.stringify(next) === JSON.stringify(body)) return
+    held = { ...held, moved: true, body: next }
+    draft(next)
+  }
+  function up(at: number) {
+    if (!held) return
+    const { moved: was, body: next } = held
+    held = null
+    if (was) keep(next, 'move a cut')
+    else openCut = openCut === at ? null : at
+  }
+  function key(event: KeyboardEvent, at: number) {
+    const now = strip.cuts[at]?.value
+    const way = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key]
+    if (way && now !== null && now !== undefined) {
+      event.preventDefault()
+      const step = strip.step * (event.shiftKey ? 10 : 1)
+      keep(moved(at, allowed(at, Math.round((now + way * step) / strip.step) * strip.step)), 'move a cut')
+    } else if (event.key === 'Enter' || event.key === ' ') {
+      event.preventDefault()
+      openCut = at
+    }
+  }
+
+  function changeCut(at: number, change: Partial<Cut>, says: string) {
+    keep({ ...body, cuts: body.cuts.map((cut, i) => (i === at ? { ...cut, ...change } : { ...cut })) }, says)
+  }
+  function deriveFrom(at: number, mark: string) {
+    const now = strip.cuts[at]?.value ?? body.cuts[at]?.offset ?? 0
+    if (!mark) return changeCut(at, { mark: null, factor: 1, offset: tidy(now) }, 'make a cut a number')
+    changeCut(at, { mark, factor: 1, offset: 0 }, `derive a cut from ${mark}`)
+  }
+  function typeFactor(at: number, text: string) {
+    const factor = Number(text.replace(',', '.'))
+    if (Number.isFinite(factor) && text.trim()) changeCut(at, { factor }, 'change a factor')
+  }
+  function setState(at: number, state: string) {
+    keep({ ...body, bands: body.bands.map((band, i) => (i === at ? state : band)) }, 'change a band’s state')
+    openBand = null
+  }
+  function split(at: number) {
+    const start = at === 0 ? low : (strip.cuts[at - 1]?.value ?? low)
+    const end = at === body.cuts.length ? strip.axis.high : (strip.cuts[at]?.value ?? strip.axis.high)
+    const middle = Math.round((start + end) / 2 / strip.step) * strip.step
+    const cut: Cut = {
+      offset: tidy(Math.min(Math.max(middle, start), end)),
+      mark: null,
+      factor: 1,
+      belongs: 'above',
+    }
+    keep(
+      { ...body, bands: body.bands.toSpliced(at, 0, body.bands[at]!), cuts: body.cuts.toSpliced(at, 0, cut) },
+      'split a band',
+    )
+    openBand = null
+  }
+  function merge(at: number) {
+    openCut = null
+    openBand = null
+    const band = at === 0 ? 0 : at
+    keep(
+      {
+        ...body,
+        bands: body.bands.toSpliced(band, 1),
+        cuts: body.cuts.toSpliced(Math.min(at, body.cuts.length - 1), 1),
+      },
+      'take out a band',
+    )
+  }
+  const jitter = (i: number) => 4 + ((i * 7919) % 23)
+</script>
+
+<div class="strip">
+  <svg class="dots" height="30" width="100%" role="presentation">
+    {#each strip.dots as dot, i (i)}
+      <circle cx="{dot.fraction * 100}%" cy={jitter(i)} r="2.3" fill={colour(dot.state)} opacity="0.82">
+        <title>{dot.label}</title>
+      </circle>
+    {/each}
+  </svg>
+  <div class="bed" bind:this={bed} bind:clientWidth={width}>
+    {#each body.bands as band, i (i)}
+      {@const start = edges[i] ?? 0}
+      {@const size = Math.max(0, (edges[i + 1] ?? 1) - start)}
+      {@const full = active === band}
+      <Popover open={openBand === i} onOpenChange={(details) => (openBand = details.open ? i : null)}>
+        <Popover.Trigger
+          class="band"
+          style="left:{start * 100}%;width:{size * 100}%;background:{full
+            ? colour(band)
+            : tint(band)};color:{full ? on(band) : word(band)}"
+          aria-label="Band {i + 1}, {stateOf(band)?.name}: {strip.band_words[i]?.words}. Change"
+          title={strip.band_words[i]?.words}
+        >
+          {#if size * width > 46}{stateOf(band)?.name}{:else if size * width > 15}<Sign
+              state={band}
+              size={13}
+              fill="currentColor"
+            />{/if}
+        </Popover.Trigger>
+        <Portal>
+          <Popover.Positioner style="z-index: 60">
+            <Popover.Content class="strip-panel sheet">
+              <p class="small soft">{strip.band_words[i]?.words || 'Band'} is</p>
+              {#each STATES as state (state.key)}
+                <button class="pick" class:on={state.key === band} onclick={() => setState(i, state.key)}>
+                  <Sign state={state.key} />{state.name}
+                </button>
+              {/each}
+              <div class="line">
+                <button class="act" disabled={body.bands.length >= 12} onclick={() => split(i)}
+                  >Split in two</button
+                >
+                <button class="act" disabled={body.bands.length <= 2} onclick={() => merge(i)}
+                  >Take out</button
+                >
+              </div>
+            </Popover.Content>
+          </Popover.Positioner>
+        </Portal>
+      </Popover>
+    {/each}
+    {#if value !== null}
+      <span class="now" style:left="{Math.min(1, Math.max(0, (value - low) / span)) * 100}%"></span>
+    {/if}
+    {#each strip.cuts as cut, i (i)}
+      <Popover open={openCut === i} onOpenChange={(details) => !details.open && (openCut = null)}>
+        <Popover.Anchor class="cut-anchor" style="left:{fraction(i) * 100}%">
+          <span
+            class="cut"
+            class:missing={cut.value === null}
+            role="slider"
+            tabindex="0"
+            aria-label="Cut {i + 1}, {cut.words}"
+            aria-valuemin={low}
+            aria-valuemax={strip.axis.high}
+            aria-valuenow={cut.value ?? low}
+            aria-valuetext={cut.shown || `no ${cut.mark}`}
+            title="{cut.words}. Drag, use the arrow keys, or press Enter to type"
+            onpointerdown={(event) => down(event, i)}
+            onpointermove={move}
+            onpointerup={() => up(i)}
+            onkeydown={(event) => key(event, i)}
+          >
+            <span class="pill" style:margin-top="{row(i) * 21}px">{cut.shown || cut.words}</span>
+          </span>
+        </Popover.Anchor>
+        <Portal>
+          <Popover.Positioner style="z-index: 60">
+            <Popover.Content class="strip-panel sheet">
+              {@const bodyCut = body.cuts[i]}
+              {#if openCut === i && bodyCut}
+                <label class="line small"
+                  >The cut is
+                  <select
+                    class="type-in"
+                    value={bodyCut.mark ?? ''}
+                    onchange={(event) => deriveFrom(i, event.currentTarget.value)}
+                  >
+                    <option value="">a number</option>
+                    {#each markNames as name (name)}<option value={name}>derived from {name}</option>{/each}
+                  </select>
+                </label>
+                {#if bodyCut.mark}
+                  <div class="line">
+                    <input
+                      class="type-in factor"
+                      aria-label="Factor"
+                      value={bodyCut.factor}
+                      onchange={(event) => typeFactor(i, event.currentTarget.value)}
+                    />
+                    <span>× {bodyCut.mark} +</span>
+                    <Typed
+                      label="Offset"
+                      {kpi}
+                      blank
+                      shown={cut.offset_shown}
+                      keep={(offset) => changeCut(i, { offset: offset ?? 0 }, 'change an offset')}
+                    />
+                  </div>
+                  <p class="small soft">
+                    {cut.words}{cut.shown ? ` = ${cut.shown} here` : `: ${strip.reason}`}
+                  </p>
+                {:else}
+                  <Typed
+                    label="Cut value"
+                    {kpi}
+                    shown={cut.shown}
+                    keep={(to) => to !== null && keep(moved(i, to), 'type a cut')}
+                  />
+                {/if}
+                <p class="small">
+                  Exactly {cut.shown || 'on the cut'} is
+                  <button
+                    class="act quiet"
+                    onclick={() =>
+                      changeCut(
+                        i,
+                        { belongs: bodyCut.belongs === 'below' ? 'above' : 'below' },
+                        'change whose a cut is',
+                      )}
+                  >
+                    {stateOf(body.bands[bodyCut.belongs === 'below' ? i : i + 1])?.name}</button
+                  >, the band {bodyCut.belongs === 'below' ? 'below' : 'above'}.
+                </p>
+                <button class="act" disabled={body.bands.length <= 2} onclick={() => merge(i + 1)}
+                  >Take this cut out</button
+                >
+              {/if}
+            </Popover.Content>
+          </Popover.Positioner>
+        </Portal>
+      </Popover>
+    {/each}
+  </div>
+  <div class="ends small soft"><span>{strip.axis.low_shown}</span><span>{strip.axis.high_shown}</span></div>
+  {#if strip.reason}<p class="wrong" role="alert">Not graded here: {strip.reason}.</p>{/if}
+</div>
+
+<style>
+  .strip {
+    user-select: none;
+    padding-bottom: 2px;
+  }
+  .dots {
+    display: block;
+    overflow: visible;
+  }
+  .bed {
+    position: relative;
+    height: 26px;
+    background: var(--nothing-tint);
+  }
+  .strip :global(.band) {
+    position: absolute;
+    inset-block: 0;
+    display: grid;
+    place-items: center;
+    overflow: hidden;
+    font-weight: 620;
+    font-size: 12.5px;
+    cursor: pointer;
+  }
+  .strip :global(.band:hover) {
+    box-shadow: inset 0 0 0 2px var(--accent);
+  }
+  .strip :global(.cut-anchor) {
+    position: absolute;
+    top: -3px;
+    width: 0;
+    z-index: 2;
+  }
+  .cut {
+    position: absolute;
+    left: -10px;
+    width: 20px;
+    height: 32px;
+    cursor: ew-resize;
+    touch-action: none;
+  }
+  .cut::before {
+    content: '';
+    position: absolute;
+    left: 9px;
+    width: 2px;
+    height: 32px;
+    background: var(--ink);
+  }
+  .cut.missing::before {
+    background: none;
+    border-left: 2px dashed var(--soft);
+  }
+  .pill {
+    position: absolute;
+    top: 34px;
+    left: 10px;
+    translate: -50% 0;
+    padding: 0 6px;
+    background: var(--ink);
+    color: var(--sheet);
+    font-weight: 620;
+    font-size: 12px;
+    line-height: 18px;
+    border-radius: 3px;
+    white-space: nowrap;
+  }
+  .now {
+    position: absolute;
+    bottom: -1px;
+    translate: -50% 0;
+    border: 5px solid transparent;
+    border-bottom: 7px solid var(--accent);
+    border-top: 0;
+    z-index: 1;
+  }
+  .ends {
+    display: flex;
+    justify-content: space-between;
+    margin-top: 4px;
+    min-height: 40px;
+  }
+  :global(.strip-panel) {
+    display: flex;
+    flex-direction: column;
+    gap: 6px;
+    width: 264px;
+    padding: 10px;
+    box-shadow: var(--lift);
+    font-size: 13px;
+  }
+  .line {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+    white-space: nowrap;
+  }
+  .factor {
+    width: 64px;
+  }
+  .pick {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    padding: 4px 6px;
+    border-radius: 3px;
+    text-align: left;
+    cursor: pointer;
+  }
+  .pick:hover {
+    background: var(--accent-tint);
+  }
+  .pick.on {
+    font-weight: 650;
+    background: var(--accent-tint);
+  }
+</style>

@@ -1,0 +1,53 @@
+<script lang="ts">
+  /** How many readings are in each state, as one bar of the states in rank order. */
+  import type { Schemas } from '../api/client'
+  import { colour, on, stateOf } from '../api/states'
+  import Sign from './Sign.svelte'
+
+  let { tally, thin = false }: { tally: Schemas['TallyPart'][]; thin?: boolean } = $props()
+</script>
+
+<div class="tally" class:thin role="list" aria-label="Readings by state">
+  {#each tally as part (part.state)}
+    {@const state = stateOf(part.state)}
+    <div
+      role="listitem"
+      class:nothing={!state}
+      style:flex-grow={part.count}
+      style:background={state ? colour(part.state) : undefined}
+      style:color={state ? on(part.state) : undefined}
+    >
+      {#if state}<Sign state={part.state} fill={on(part.state)} size={thin ? 13 : 16} />{/if}
+      <span>{part.count} {part.name}</span>
+    </div>
+  {/each}
+</div>
+
+<style>
+  .tally {
+    display: flex;
+    gap: 2px;
+    border-radius: 4px;
+    overflow: hidden;
+  }
+  .tally > div {
+    display: flex;
+    align-items: center;
+    gap: 7px;
+    min-width: max-content;
+    flex-basis: 0;
+    padding: 4px 12px 4px 10px;
+    min-height: 30px;
+    font-weight: 620;
+  }
+  .thin > div {
+    min-height: 24px;
+    padding: 1px 8px;
+    font-size: 12px;
+    gap: 5px;
+  }
+  .nothing {
+    background: var(--nothing);
+    color: var(--ink);
+  }
+</style>

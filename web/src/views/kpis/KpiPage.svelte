@@ -1,0 +1,678 @@
+<script lang="ts">
+  import { push, router } from 'svelte-spa-router'
+  import {
+    Refusal,
+    api,
+    got,
+    newest,
+    seen,
+    words,
+    type Dataset,
+    type Kpi,
+    type Schemas,
+  } from '../../api/client'
+  import Choices from '../../parts/Choices.svelte'
+  import Columns from '../../parts/Columns.svelte'
+  import Slot from '../../parts/Slot.svelte'
+  import Formula from './Formula.svelte'
+
+  type Body = Schemas['KpiBody']
+  let { params }: { params: { id?: string } } = $props()
+
+  let kpis = $state<Kpi[] | null>(null)
+  let datasets = $state<Dataset[]>([])
+  let body = $state<Body | null>(null)
+  let kept = $state<Kpi | null>(null)
+  let preview = $state<Schemas['Preview'] | null>(null)
+  let uses = $state<Schemas['KpiUse'][]>([])
+  let by = $state<string | null>(null)
+  let failed = $state('')
+  let said = $state('')
+  let wanted = $state('')
+  let sure = $state(false)
+  let editor = $state<ReturnType<typeof Formula> | null>(null)
+  let turn = 0
+
+  const CURRENCIES = [
+    'GBP',
+    'EUR',
+    'USD',
+    'NOK',
+    'SEK',
+    'DKK',
+    'CHF',
+    'JPY',
+    'AUD',
+    'CAD',
+    'INR',
+    'PLN',
+    'CZK',
+    'BRL',
+    'ZAR',
+  ]
+  const found = $derived(
+    kpis?.filter((kpi) => kpi.body.name.toLocaleLowerCase().includes(wanted.toLocaleLowerCase())) ?? [],
+  )
+  const dataset = $derived(datasets.find((known) => known.id === body?.dataset))
+  const columns = $derived(dataset?.columns ?? [])
+  const unit = $derived(
+    body?.unit ?? { kind: 'number' as const, decimals: 0, currency: 'GBP', text: '', compact: false },
+  )
+  const dirty = $derived(!!body && JSON.stringify(body) !== JSON.stringify(kept?.body))
+  const creating = $derived(!params.id && new URLSearchParams(router.querystring ?? '').has('new'))
+  const unitTold = $derived(
+    {
+      percent: 'percent',
+      currency: unit.currency ?? 'GBP',
+      number: unit.text ? `number of ${unit.text}` : 'number',
+    }[unit.kind ?? 'number'] +
+      `, ${unit.decimals} ${unit.decimals === 1 ? 'decimal' : 'decimals'}${unit.compact ? ', compact' : ''}`,
+  )
+  const NATURES: Record<string, string> = {
+    rate: 'recomputed from totals',
+    flow: 'adds up over time',
+    stock: 'a level, the last one counts',
+  }
+
+  async function load() {
+    try {
+      ;[kpis, datasets] = await Promise.all([got(api.GET('/api/kpis')), got(api.GET('/api/datasets'))])
+      failed = ''
+    } catch (error) {
+      failed = words(error)
+    }
+  }
+  const loaded = load()
+
+  $effect(() => {
+    const id = params.id
+    const query = new URLSearchParams(router.querystring ?? '').get('new')
+    const mine = ++turn
+    said = ''
+    sure = false
+    loaded.then(() => {
+      if (mine !== turn || !kpis) return
+      if (id) open(id)
+      else if (query !== null) draft(query)
+      else if (kpis[0]) open(kpis[0].id)
+      else draft('')
+    })
+  })
+
+  function open(id: string) {
+    kept = kpis?.find((kpi) => kpi.id === id) ?? null
+    body = kept ? ($state.snapshot(kept.body) as Body) : null
+    by = null
+    uses = []
+    if (!kept) return void (failed = 'There is no such KPI. It may have been deleted.')
+    got(api.GET('/api/kpis/{key}/uses', { params: { path: { key: id } } })).then(
+      (list) => (uses = list),
+      () => (uses = []),
+    )
+    look()
+  }
+  function draft(from: string) {
+    kept = null
+    const chosen = datasets.find((known) => known.id === from) ?? datasets[0]
+    if (!chosen) return
+    const measure = chosen.columns.find((column) => column.role === 'measure')
+    body = {
+      handle: freeHandle('new_kpi'),
+      name: 'New KPI',
+      description: '',
+      owner: '',
+      dataset: chosen.id,
+      formula: measure ? `sum(${measure.name})` : 'count()',
+      unit: { kind: 'number', decimals: 0, currency: 'GBP', text: '', compact: false },
+      direction: 'higher',
+      nature: measure ? 'flow' : 'flow',
+    }
+    uses = []
+    look()
+  }
+  const freeHandle = (wish: string) => {
+    const taken = new Set(kpis?.map((kpi) => kpi.body.handle))
+    let handle = wish
+    for (let n = 2; taken.has(handle); n++) handle = `${wish}_${n}`
+    return handle
+  }
+
+  const look = newest(async () => {
+    if (!body) return
+    try {
+      preview = await got(
+        api.POST('/api/kpis/preview', { body: { body: $state.snapshot(body) as Body, by } }),
+      )
+      failed = ''
+    } catch (error) {
+      failed = words(error)
+    }
+  })
+
+  function change(edit: Partial<Body>) {
+    if (!body) return
+    body = { ...body, ...edit }
+    said = ''
+    look()
+  }
+  const changeUnit = (edit: Partial<Schemas['UnitBody']>) =>
+    change({ unit: { ...unit, ...edit } as Schemas['UnitBody'] })
+  function rename(name: string) {
+    const plain = name
+      .normalize('NFKC')
+      .toLowerCase()
+      .replace(/[^\p{L}\p{N}]+/gu, '_')
+      .replace(/^_+|_+$/g, '')
+      .replace(/^(\d)/, 'k_$1')
+    change(kept ? { name } : { name, handle: freeHandle(plain.slice(0, 50) || 'new_kpi') })
+  }
+
+  async function save() {
+    if (!body) return
+    try {
+      const content = $state.snapshot(body) as Body
+      if (kept) {
+        kept = await got(
+          api.PUT('/api/kpis/{key}', {
+            params: { path: { key: kept.id }, header: seen(kept.version) },
+            body: content,
+          }),
+        )
+        kpis = kpis?.map((kpi) => (kpi.id === kept?.id ? kept : kpi)) ?? null
+        body = $state.snapshot(kept.body) as Body
+        said = 'Saved. Every instrument that shows it follows.'
+      } else {
+        const made = await got(api.POST('/api/kpis', { body: content }))
+        await load()
+        await push(`/kpis/${made.id}`)
+      }
+      failed = ''
+    } catch (error) {
+      failed = words(error)
+      if (error instanceof Refusal && error.problem.status === 412) {
+        const mine = $state.snapshot(body) as Body
+        await load()
+        kept = kpis?.find((kpi) => kpi.id === kept?.id) ?? null
+        body = mine
+        failed =
+          'This KPI was changed elsewhere meanwhile. Your version is still in the fields: save once more to keep it, or drop the changes to take the newer.'
+      }
+    }
+  }
+  async function remove() {
+    if (!kept) return
+    try {
+      await got(
+        api.DELETE('/api/kpis/{key}', { params: { path: { key: kept.id }, header: seen(kept.version) } }),
+      )
+      await load()
+      await push('/kpis')
+    } catch (error) {
+      failed = words(error)
+      sure = false
+    }
+  }
+  const most = $derived(Math.max(0, ...(preview?.members.map((member) => Math.abs(member.value ?? 0)) ?? [])))
+</script>
+
+<main class="page">
+  {#if kpis && !datasets.length}
+    <h1>KPIs</h1>
+    <p class="sentence">
+      A KPI is computed from rows. Upload a table under <a class="link" href="#/data">Data</a> first.
+    </p>
+  {:else}
+    <div class="top">
+      <div class="grow">
+        {#if body}
+          <input
+            class="title"
+            aria-label="Name of the KPI"
+            value={body.name}
+            maxlength="120"
+            oninput={(event) => rename(event.currentTarget.value)}
+          />
+          <p class="sentence">
+            A <Slot text={body.nature ?? 'rate'} label="Nature" width={240}>
+              {#snippet children(close)}
+                <Choices
+                  choices={Object.entries(NATURES).map(([key, note]) => ({ key, name: key, note }))}
+                  chosen={body?.nature}
+                  choose={(nature) => {
+                    change({ nature: nature as Body['nature'] })
+                    close()
+                  }}
+                />
+              {/snippet}
+            </Slot> shown as <Slot text={unitTold} label="Unit" width={250}>
+              {#snippet children()}
+                <Choices
+                  choices={[
+                    { key: 'number', name: 'number' },
+                    { key: 'percent', name: 'percent', note: 'kept as a fraction, 0.88 reads 88%' },
+                    { key: 'currency', name: 'currency' },
+                  ]}
+                  chosen={unit.kind}
+                  choose={(kind) => changeUnit({ kind: kind as 'number' })}
+                />
+                <div class="unit">
+                  {#if unit.kind === 'currency'}
+                    <label
+                      >code <select
+                        class="type-in"
+                        value={unit.currency}
+                        onchange={(event) => changeUnit({ currency: event.currentTarget.value })}
+                        >{#each CURRENCIES.includes(unit.currency ?? 'GBP') ? CURRENCIES : [unit.currency, ...CURRENCIES] as code (code)}<option
+                            >{code}</option
+                          >{/each}</select
+                      ></label
+                    >
+                  {:else if unit.kind === 'number'}
+                    <label
+                      >unit text <input
+                        class="type-in"
+                        maxlength="20"
+                        value={unit.text}
+                        oninput={(event) => changeUnit({ text: event.currentTarget.value.trim() })}
+                        placeholder="L, min, …"
+                      /></label
+                    >
+                  {/if}
+                  <label
+                    >decimals <select
+                      class="type-in"
+                      value={unit.decimals}
+                      onchange={(event) => changeUnit({ decimals: Number(event.currentTarget.value) })}
+                      >{#each [0, 1, 2, 3, 4] as places (places)}<option value={places}>{places}</option
+                        >{/each}</select
+                    ></label
+                  >
+                  {#if unit.kind !== 'percent'}<label class="check"
+                      ><input
+                        type="checkbox"
+                        checked={unit.compact}
+                        onchange={(event) => changeUnit({ compact: event.currentTarget.checked })}
+                      /> compact, as £412.6k</label
+                    >{/if}
+                </div>
+              {/snippet}
+            </Slot>; <Slot
+              text={body.direction === 'inside' ? 'inside a range' : (body.direction ?? 'higher')}
+              label="Direction"
+            >
+              {#snippet children(close)}
+                <Choices
+                  choices={[
+                    { key: 'higher', name: 'higher' },
+                    { key: 'lower', name: 'lower' },
+                    { key: 'inside', name: 'inside a range' },
+                  ]}
+                  chosen={body?.direction}
+                  choose={(direction) => {
+                    change({ direction: direction as Body['direction'] })
+                    close()
+                  }}
+                />
+              {/snippet}
+            </Slot> is better; owned by <Slot text={body.owner || 'nobody yet'} label="Owner">
+              {#snippet children(close)}
+                <input
+                  class="type-in"
+                  aria-label="Owner"
+                  maxlength="120"
+                  value={body?.owner}
+                  onchange={(event) => {
+                    change({ owner: event.currentTarget.value.trim() })
+                    close()
+                  }}
+                />
+              {/snippet}
+            </Slot>; computed from <Slot text={dataset?.name ?? 'a dataset'} label="Dataset">
+              {#snippet children(close)}
+                <Choices
+                  choices={datasets.map((known) => ({
+                    key: known.id,
+                    name: known.name,
+                    note: `${known.row_count.toLocaleString('en-GB')} rows`,
+                  }))}
+                  chosen={body?.dataset}
+                  choose={(id) => {
+                    change({ dataset: id })
+                    close()
+                  }}
+                />
+              {/snippet}
+            </Slot>
+          </p>
+        {:else}
+          <h1>KPIs</h1>
+        {/if}
+      </div>
+      {#if body && (dirty || !kept)}
+        <button class="act main" disabled={!!preview?.problem} onclick={save}
+          >{kept ? 'Save changes' : 'Save KPI'}</button
+        >
+        {#if kept}<button class="act" onclick={() => kept && open(kept.id)}>Drop changes</button>{/if}
+      {:else if kept}
+        {#if sure}
+          <button class="act" onclick={remove}>Delete “{kept.body.name.slice(0, 24)}”</button>
+          <button class="act quiet" onclick={() => (sure = false)}>Keep it</button>
+        {:else}
+          <button class="act" onclick={() => (sure = true)}>Delete</button>
+        {/if}
+      {/if}
+      {#if !creating}<a class="act" class:main={!dirty} href="#/kpis?new">New KPI</a>{/if}
+    </div>
+    {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
+    {#if said}<p class="aside-note gap" role="status">{said}</p>{/if}
+
+    <div class="three">
+      <nav class="sheet list" aria-label="KPIs">
+        {#if (kpis?.length ?? 0) > 8}<input
+            class="type-in"
+            data-find
+            placeholder="Find  /"
+            aria-label="Find a KPI"
+            bind:value={wanted}
+          />{/if}
+        {#each found as kpi (kpi.id)}
+          <a href="#/kpis/{kpi.id}" aria-current={kept?.id === kpi.id ? 'true' : undefined}>
+            <span>{kpi.body.name}</span><span class="soft small">{kpi.body.owner}</span>
+          </a>
+        {/each}
+      </nav>
+
+      {#if body}
+        <div class="middle">
+          <section class="sheet pad">
+            <div class="line">
+              <h3>Formula</h3>
+              <span class="small soft"
+                >handle <input
+                  class="handle"
+                  aria-label="Handle"
+                  value={body.handle}
+                  maxlength="60"
+                  size={Math.max(6, body.handle.length)}
+                  onchange={(event) => change({ handle: event.currentTarget.value.trim() })}
+                /></span
+              >
+            </div>
+            <Formula
+              bind:this={editor}
+              text={body.formula}
+              columns={columns.map((column) => column.name)}
+              problem={preview?.problem ?? null}
+              type={(formula) => change({ formula })}
+            />
+            <div class="insert small">
+              <span class="soft">put in</span>
+              {#each ['sum', 'mean', 'count', 'min', 'max'] as name (name)}<button
+                  class="act quiet"
+                  onclick={() => editor?.insert(`${name}()`)}>{name}</button
+                >{/each}
+              <button class="act quiet" onclick={() => editor?.insert(' where ')}>where</button>
+            </div>
+          </section>
+
+          {#if preview && !preview.problem}
+            {#if preview.note}
+              <p class="note">{preview.note}</p>
+            {:else}
+              <section class="sheet pad">
+                <div class="line">
+                  <h3>Result by month</h3>
+                  <span class="small soft">all rows together</span>
+                </div>
+                <Columns figures={preview.months} />
+              </section>
+              {#if preview.by}
+                <section class="sheet pad">
+                  <div class="line">
+                    <h3>
+                      By <Slot text={preview.by_label.toLowerCase()} label="Segment">
+                        {#snippet children(close)}
+                          <Choices
+                            choices={columns
+                              .filter((column) => column.role === 'segment')
+                              .map((column) => ({ key: column.name, name: column.label }))}
+                            chosen={preview?.by}
+                            choose={(name) => {
+                              by = name
+                              look()
+                              close()
+                            }}
+                          />
+                        {/snippet}
+                      </Slot>, {preview.period}
+                    </h3>
+                    <span class="small soft">{preview.members.length} members</span>
+                  </div>
+                  <div class="members">
+                    {#each preview.members as member (member.label)}
+                      <div class="member">
+                        <span class="name" title={member.label}>{member.label}</span>
+                        <span class="track"
+                          ><span
+                            class="fill"
+                            style:width="{member.value != null && most
+                              ? (Math.abs(member.value) / most) * 100
+                              : 0}%"
+                          ></span></span
+                        >
+                        <span class="value" class:soft={member.value == null}>{member.shown}</span>
+                      </div>
+                    {/each}
+                  </div>
+                </section>
+              {/if}
+            {/if}
+          {/if}
+        </div>
+
+        <aside class="right">
+          <section class="sheet pad">
+            <h3>Columns of {dataset?.name}</h3>
+            <p class="small soft">Press one to put it into the formula.</p>
+            <div class="columns">
+              {#each columns as column (column.name)}
+                <button class="column" title={column.label} onclick={() => editor?.insert(column.name)}
+                  ><code>{column.name}</code><span class="soft small">{column.role}</span></button
+                >
+              {/each}
+            </div>
+          </section>
+          {#if kept}
+            <section class="sheet pad">
+              <h3>Where it is used</h3>
+              {#each uses as use (use.scorecard)}
+                <p>
+                  <a class="link" href="#/scorecards/{use.scorecard}">{use.title}</a>
+                  <span class="soft small"
+                    >{use.instruments} {use.instruments === 1 ? 'instrument' : 'instruments'}</span
+                  >
+                </p>
+              {:else}<p class="small soft">On no scorecard yet.</p>{/each}
+              <p class="small next">
+                <a class="link" href="#/marks/{kept.id}">Its marks</a> say what it is measured against.
+              </p>
+            </section>
+          {/if}
+        </aside>
+      {/if}
+    </div>
+  {/if}
+</main>
+
+<style>
+  .top {
+    display: flex;
+    align-items: flex-start;
+    gap: 10px;
+    margin-bottom: 10px;
+  }
+  .grow {
+    flex: 1;
+    min-width: 0;
+  }
+  .title {
+    width: 100%;
+    font-size: 25px;
+    font-weight: 650;
+    font-stretch: 95%;
+    line-height: 1.2;
+    background: transparent;
+    border: none;
+    border-bottom: 2px solid transparent;
+    padding: 0;
+  }
+  .title:hover,
+  .title:focus {
+    border-bottom-color: var(--accent);
+    outline: none;
+  }
+  .gap {
+    margin-bottom: 10px;
+  }
+  .three {
+    display: grid;
+    grid-template-columns: 236px minmax(0, 1fr) 250px;
+    gap: 14px;
+    align-items: start;
+  }
+  .list {
+    overflow: hidden;
+  }
+  .list .type-in {
+    margin: 6px;
+    width: calc(100% - 12px);
+  }
+  .list a {
+    display: flex;
+    flex-direction: column;
+    padding: 7px 10px;
+    border-bottom: 1px solid var(--rule);
+    border-left: 3px solid transparent;
+    font-weight: 600;
+    line-height: 1.3;
+  }
+  .list a .soft {
+    font-weight: 400;
+  }
+  .list a:hover {
+    color: var(--accent);
+  }
+  .list a[aria-current] {
+    background: var(--accent-tint);
+    border-left-color: var(--accent);
+  }
+  .middle,
+  .right {
+    display: grid;
+    gap: 12px;
+    min-width: 0;
+  }
+  .pad {
+    padding: 12px 14px;
+  }
+  .line {
+    display: flex;
+    justify-content: space-between;
+    align-items: baseline;
+    margin-bottom: 8px;
+  }
+  .handle {
+    border: none;
+    border-bottom: 2px solid var(--accent);
+    background: transparent;
+    padding: 0 2px;
+    font-family: ui-monospace, monospace;
+    font-size: 12.5px;
+  }
+  .insert {
+    display: flex;
+    align-items: center;
+    gap: 2px;
+    margin-top: 6px;
+  }
+  .member {
+    display: grid;
+    grid-template-columns: 150px 1fr 90px;
+    gap: 12px;
+    align-items: center;
+    padding: 4px 0;
+    border-bottom: 1px solid var(--rule);
+  }
+  .members {
+    max-height: 330px;
+    overflow: auto;
+  }
+  .name {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .track {
+    height: 10px;
+    background: var(--track);
+  }
+  .fill {
+    display: block;
+    height: 100%;
+    background: var(--soft);
+  }
+  .value {
+    text-align: right;
+    font-weight: 640;
+  }
+  .columns {
+    display: flex;
+    flex-direction: column;
+    margin-top: 6px;
+  }
+  .column {
+    display: flex;
+    justify-content: space-between;
+    gap: 8px;
+    padding: 3px 4px;
+    border-radius: 3px;
+    text-align: left;
+    cursor: pointer;
+  }
+  .column code {
+    color: var(--met-word);
+    font-size: 12.5px;
+    background: none;
+    overflow-wrap: anywhere;
+  }
+  .column:hover {
+    background: var(--accent-tint);
+  }
+  .link {
+    border-bottom: 2px solid var(--accent);
+    font-weight: 600;
+  }
+  .next {
+    margin-top: 8px;
+  }
+  .unit {
+    display: grid;
+    gap: 5px;
+    padding: 6px 8px;
+    border-top: 1px solid var(--rule);
+    margin-top: 4px;
+  }
+  .check {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+  }
+  @media (max-width: 1000px) {
+    .three {
+      grid-template-columns: minmax(0, 1fr);
+    }
+    .top {
+      flex-wrap: wrap;
+    }
+  }
+</style>

@@ -1,0 +1,550 @@
+<script lang="ts">
+  import { push, router } from 'svelte-spa-router'
+  import { Refusal, api, got, seen, words, type Kpi, type Schemas } from '../../api/client'
+  import Choices from '../../parts/Choices.svelte'
+  import Slot from '../../parts/Slot.svelte'
+
+  let { params }: { params: { kpi?: string } } = $props()
+  let kpis = $state<Kpi[] | null>(null)
+  let grid = $state<Schemas['Grid'] | null>(null)
+  let failed = $state('')
+  let editing = $state<{ row: number; column: number } | null>(null)
+  let at = $state({ row: 0, column: 0 })
+  let text = $state('')
+  let said = $state<Schemas['Understood'] | null>(null)
+  let past = $state<Schemas['ChangeBody'][][]>([])
+  let future = $state<Schemas['ChangeBody'][][]>([])
+  let table = $state<HTMLElement | null>(null)
+  let turn = 0
+
+  const query = $derived(new URLSearchParams(router.querystring ?? ''))
+  const kpi = $derived(kpis?.find((known) => known.id === params.kpi) ?? kpis?.[0])
+  const name = $derived(query.get('mark') ?? grid?.names.find((mark) => mark.entries)?.name ?? 'target')
+  const month = (key: string) =>
+    new Intl.DateTimeFormat('en-GB', { month: 'short', timeZone: 'UTC' }).format(
+      new Date(`${key}-01T00:00:00Z`),
+    )
+
+  got(api.GET('/api/kpis')).then(
+    (found) => (kpis = found),
+    (error) => (failed = words(error)),
+  )
+
+  async function load() {
+    if (!kpi) return
+    const mine = ++turn
+    const year = query.get('year')
+    const asked = {
+      name: query.get('mark') ?? undefined,
+      by: query.get('by') ?? undefined,
+      year: year ? Number(year) : undefined,
+    }
+    try {
+      let found = await got(
+        api.GET('/api/kpis/{key}/marks', { params: { path: { key: kpi.id }, query: asked } }),
+      )
+      // A KPI measured against another mark than a target opens on that.
+      const other = found.names.find((mark) => mark.entries)
+      if (!asked.name && other && !found.names.find((mark) => mark.name === 'target')?.entries)
+        found = await got(
+          api.GET('/api/kpis/{key}/marks', {
+            params: { path: { key: kpi.id }, query: { ...asked, name: other.name } },
+          }),
+        )
+      if (mine === turn) {
+        grid = found
+        failed = ''
+      }
+    } catch (error) {
+      failed = words(error)
+      grid = null
+    }
+  }
+  $effect(() => {
+    void [kpi?.id, router.querystring]
+    editing = null
+    load()
+  })
+  $effect(() => {
+    void kpi?.id
+    past = []
+    future = []
+  })
+
+  function to(edit: Record<string, string>) {
+    const next = new URLSearchParams(query)
+    for (const [key, value] of Object.entries(edit)) next.set(key, value)
+    push(`/marks/${kpi?.id}?${next}`)
+  }
+
+  async function apply(changes: Schemas['ChangeBody'][]): Promise<Schemas['ChangeBody'][] | null> {
+    if (!kpi || !grid) return null
+    try {
+      const done = await got(
+        api.POST('/api/kpis/{key}/marks', {
+          params: { path: { key: kpi.id }, header: seen(grid.version) },
+          body: { changes },
+        }),
+      )
+      await load()
+      return done.back
+    } catch (error) {
+      const stale = error instanceof Refusal && error.problem.status === 412
+      if (stale) await load()
+      failed = stale
+        ? 'The mark book was changed elsewhere meanwhile. It was loaded again; make your change once more.'
+        : words(error)
+      return null
+    }
+  }
+  async function set(row: number, column: number, value: number | null) {
+    const member = grid?.rows[row]?.member ?? null
+    const back = await apply([
+      {
+        name: grid?.name ?? name,
+        segment: member === null ? null : (grid?.by ?? null),
+        member,
+        since: grid?.months[column] ?? '',
+        value,
+      },
+    ])
+    if (back) {
+      past = [...past, back]
+      future = []
+    }
+  }
+  async function undo() {
+    const step = past.at(-1)
+    const back = step && (await apply(step))
+    if (back) {
+      past = past.slice(0, -1)
+      future = [...future, back]
+    }
+  }
+  async function redo() {
+    const step = future.at(-1)
+    const back = step && (await apply(step))
+    if (back) {
+      future = future.slice(0, -1)
+      past = [...past, back]
+    }
+  }
+
+  function focus(row: number, column: number) {
+    if (!grid) return
+    at = { row: Math.min(grid.rows.length - 1, Math.max(0, row)), column: Math.min(11, Math.max(0, column)) }
+    table?.querySelector<HTMLElement>(`[data-cell="${at.row}-${at.column}"]`)?.focus()
+  }
+  function edit(row: number, column: number, start?: string) {
+    at = { row, column }
+    editing = { row, column }
+    text = start ?? grid?.rows[row]?.cells[column]?.shown ?? ''
+    said = null
+  }
+  async function understand() {
+    if (!text.trim() || !kpi) return (said = null)
+    const asked = text
+    const body = { text: asked, kpi: kpi.id, unit: kpi.body.unit } as Schemas['UnderstandAsk']
+    try {
+      const answer = await got(api.POST('/api/kpis/understand', { body }))
+      if (asked === text) said = answer
+      return answer
+    } catch (error) {
+      failed = words(error)
+      return null
+    }
+  }
+  async function commit(sure = false) {
+    if (!editing || !grid) return
+    const { row, column } = editing
+    const cell = grid.rows[row]?.cells[column]
+    if (text.trim() === (cell?.shown ?? '')) return leave(row, column)
+    if (!text.trim()) {
+      leave(row, column)
+      return cell?.kind === 'set' ? set(row, column, null) : undefined
+    }
+    const answer = await understand()
+    if (!answer || answer.value == null || (answer.doubt && !sure)) return
+    leave(row, column)
+    await set(row, column, answer.value)
+    focus(row, column)
+  }
+  function leave(row: number, column: number) {
+    editing = null
+    said = null
+    requestAnimationFrame(() => focus(row, column))
+  }
+  function keys(event: KeyboardEvent, row: number, column: number) {
+    const step = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[event.key]
+    if (step) {
+      event.preventDefault()
+      focus(row + step[0]!, column + step[1]!)
+    } else if (event.key === 'Enter' || event.key === 'F2') {
+      event.preventDefault()
+      edit(row, column)
+    } else if (event.key === 'Delete' || event.key === 'Backspace') {
+      if (grid?.rows[row]?.cells[column]?.kind === 'set') set(row, column, null)
+    } else if (event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey) {
+      event.preventDefault()
+      edit(row, column, event.key)
+      understand()
+    }
+  }
+  function undoKeys(event: KeyboardEvent) {
+    if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || editing) return
+    event.preventDefault()
+    void (event.shiftKey ? redo() : undo())
+  }
+  const told = {
+    set: 'set here',
+    carried: 'carried forward',
+    inherited: 'inherited from any',
+    none: 'no mark',
+  }
+  const grow = (node: HTMLInputElement) => {
+    node.focus()
+    node.setSelectionRange(node.value.length, node.value.length)
+  }
+</script>
+
+<svelte:window onkeydown={undoKeys} />
+
+<main class="page">
+  <div class="top">
+    <div>
+      <h1>Mark book</h1>
+      {#if kpi && grid}
+        <p class="sentence">
+          Editing <Slot text={grid.name} label="Mark">
+            {#snippet children(close)}
+              <Choices
+                choices={grid?.names.map((mark) => ({
+                  key: mark.name,
+                  name: mark.name,
+                  note: `${mark.entries} entries`,
+                })) ?? []}
+                chosen={grid?.name}
+                choose={(mark) => {
+                  to({ mark })
+                  close()
+                }}
+              />
+              <form
+                class="own"
+                onsubmit={(event) => {
+                  event.preventDefault()
+                  const mark = String(new FormData(event.currentTarget).get('mark') ?? '')
+                    .trim()
+                    .toLowerCase()
+                  if (mark) {
+                    to({ mark })
+                    close()
+                  }
+                }}
+              >
+                <input
+                  class="type-in"
+                  name="mark"
+                  placeholder="another mark"
+                  aria-label="Another mark"
+                  maxlength="40"
+                />
+              </form>
+            {/snippet}
+          </Slot> of <Slot text={kpi.body.name} label="KPI">
+            {#snippet children(close)}
+              <Choices
+                choices={kpis?.map((known) => ({ key: known.id, name: known.body.name })) ?? []}
+                chosen={kpi?.id}
+                choose={(id) => {
+                  push(`/marks/${id}`)
+                  close()
+                }}
+              />
+            {/snippet}
+          </Slot>{#if grid.by}
+            by <Slot text={grid.by_label.toLowerCase()} label="Segment">
+              {#snippet children(close)}
+                <Choices
+                  choices={grid?.segments.map((segment) => ({ key: segment, name: segment })) ?? []}
+                  chosen={grid?.by}
+                  choose={(segment) => {
+                    to({ by: segment })
+                    close()
+                  }}
+                />
+              {/snippet}
+            </Slot>{/if} and month for <Slot text={grid.months[0]?.slice(0, 4) ?? ''} label="Year">
+            {#snippet children(close)}
+              <Choices
+                choices={grid?.years.map((year) => ({ key: String(year), name: String(year) })) ?? []}
+                chosen={grid?.months[0]?.slice(0, 4)}
+                choose={(year) => {
+                  to({ year })
+                  close()
+                }}
+              />
+            {/snippet}
+          </Slot>
+        </p>
+      {/if}
+    </div>
+    <button class="act" disabled={!past.length} onclick={undo}>Undo</button>
+    <button class="act" disabled={!future.length} onclick={redo}>Redo</button>
+  </div>
+  {#if failed}<p class="note gap" role="alert">
+      {failed} <button class="act quiet" onclick={load}>Load again</button>
+    </p>{/if}
+  {#if kpis && !kpis.length}
+    <p class="sentence">Marks belong to a KPI. Write a <a class="link" href="#/kpis">KPI</a> first.</p>
+  {:else if grid}
+    <div class="two">
+      <div class="sheet pad" bind:this={table}>
+        <table role="grid" aria-label="{grid.name} of {kpi?.body.name}">
+          <thead
+            ><tr
+              ><th>{grid.by_label || 'Member'}</th>{#each grid.months as key (key)}<th class="right"
+                  >{month(key)}</th
+                >{/each}</tr
+            ></thead
+          >
+          <tbody>
+            {#each grid.rows as line, row (line.member ?? '')}
+              <tr>
+                <th scope="row" class:any={line.member === null} title={line.member ?? ''}
+                  >{line.member ?? `Any ${grid.by_label.toLowerCase() || 'member'}`}</th
+                >
+                {#each line.cells as cell, column (column)}
+                  <td
+                    class="{cell.kind} right"
+                    class:active={editing?.row === row && editing.column === column}
+                    role="gridcell"
+                    data-cell="{row}-{column}"
+                    tabindex={at.row === row && at.column === column ? 0 : -1}
+                    aria-label="{line.member ?? 'any'}, {grid.months[column]}: {cell.shown || 'none'}, {told[
+                      cell.kind
+                    ]}"
+                    title={told[cell.kind]}
+                    onclick={() =>
+                      editing?.row === row && editing.column === column ? undefined : edit(row, column)}
+                    onfocus={() => (at = { row, column })}
+                    onkeydown={(event) => !editing && keys(event, row, column)}
+                  >
+                    {#if editing?.row === row && editing.column === column}
+                      <input
+                        use:grow
+                        aria-label="New {grid.name}"
+                        bind:value={text}
+                        oninput={understand}
+                        onblur={() => !said?.doubt && commit()}
+                        onkeydown={(event) => {
+                          event.stopPropagation()
+                          if (event.key === 'Enter') commit()
+                          if (event.key === 'Tab') {
+                            event.preventDefault()
+                            commit().then(() => focus(row, column + (event.shiftKey ? -1 : 1)))
+                          }
+                          if (event.key === 'Escape') leave(row, column)
+                        }}
+                      />
+                    {:else}{cell.shown || '–'}{/if}
+                  </td>
+                {/each}
+              </tr>
+            {/each}
+          </tbody>
+        </table>
+        <p class="small soft legend">
+          <b>Bold</b>: set here, in force from that month on. Upright: carried forward from an earlier month.
+          <i>Italic: inherited from “Any”.</i>
+          {#if kpi?.body.unit?.kind === 'percent'}Type 88, 88% or 0.88; the KPI is a percent, so all three
+            mean 88%.{/if}
+          Delete takes an entry out.
+        </p>
+      </div>
+      <aside class="sheet pad">
+        <h3>Coverage</h3>
+        <p class="figure">{grid.covered} of {grid.coverable}</p>
+        <p class="small soft">member-months have a {grid.name}. Without one a reading is not graded.</p>
+        {#if editing}
+          <hr />
+          <h3>What you typed</h3>
+          <div class="small" aria-live="polite">
+            {#if said?.problem}<p class="wrong">{said.problem}</p>
+            {:else if said?.doubt}<p class="wrong">{said.doubt}</p>
+              <button
+                class="act"
+                onmousedown={(event) => {
+                  event.preventDefault()
+                  commit(true)
+                }}>Keep {said.shown}</button
+              >
+              <button
+                class="act quiet"
+                onmousedown={(event) => {
+                  event.preventDefault()
+                  if (editing) leave(editing.row, editing.column)
+                }}>Drop it</button
+              >
+            {:else if said}<p>
+                Read as <b>{said.shown}</b> from {month(grid.months[editing.column] ?? '')}
+                {grid.months[0]?.slice(0, 4)} on.
+              </p>
+            {:else}<p class="soft">Enter keeps it, Escape drops it.</p>{/if}
+          </div>
+        {/if}
+        <hr />
+        <h3>Marks of this KPI</h3>
+        {#each grid.names as mark (mark.name)}
+          <button class="mark" class:on={mark.name === grid.name} onclick={() => to({ mark: mark.name })}
+            ><span>{mark.name}</span><span class="soft"
+              >{mark.entries} {mark.entries === 1 ? 'entry' : 'entries'}</span
+            ></button
+          >
+        {/each}
+      </aside>
+    </div>
+  {:else if !failed}
+    <p class="soft">Reading…</p>
+  {/if}
+</main>
+
+<style>
+  .top {
+    display: flex;
+    align-items: flex-start;
+    gap: 10px;
+    margin-bottom: 10px;
+  }
+  .top > div {
+    flex: 1;
+  }
+  .gap {
+    margin-bottom: 10px;
+  }
+  .two {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) 270px;
+    gap: 14px;
+    align-items: start;
+  }
+  .pad {
+    padding: 10px 12px;
+    overflow-x: auto;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+  }
+  thead th {
+    color: var(--soft);
+    font-size: 12.5px;
+    font-weight: 600;
+    border-bottom: 1px solid var(--ink);
+    padding: 4px 6px;
+    text-align: left;
+  }
+  tbody th {
+    text-align: left;
+    font-weight: 450;
+    padding: 0 6px;
+    white-space: nowrap;
+    max-width: 190px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  tbody th.any {
+    font-weight: 650;
+  }
+  .right {
+    text-align: right !important;
+  }
+  td {
+    height: 31px;
+    padding: 0 6px;
+    border-bottom: 1px solid var(--rule);
+    cursor: cell;
+    min-width: 56px;
+    white-space: nowrap;
+  }
+  tbody tr {
+    border-bottom: 1px solid var(--rule);
+  }
+  td:hover {
+    box-shadow: inset 0 0 0 1px var(--accent);
+  }
+  td:focus-visible {
+    outline: 2px solid var(--accent);
+    outline-offset: -2px;
+  }
+  td.set {
+    font-weight: 680;
+    background: color-mix(in srgb, var(--sheet) 40%, white 60%);
+  }
+  :global([data-mode='dark']) td.set {
+    background: var(--accent-tint);
+  }
+  td.inherited {
+    font-style: italic;
+    color: var(--soft);
+    font-synthesis: style;
+  }
+  td.none {
+    color: var(--soft);
+  }
+  td.active {
+    outline: 2px solid var(--accent);
+    padding: 0;
+  }
+  td input {
+    width: 100%;
+    min-width: 50px;
+    height: 29px;
+    border: 0;
+    padding: 0 6px;
+    text-align: right;
+    background: var(--sheet);
+    color: var(--ink);
+    outline: none;
+    font-weight: 650;
+    font-size: 13.5px;
+  }
+  .legend {
+    margin-top: 10px;
+  }
+  aside .figure {
+    font-size: 27px;
+    margin: 4px 0 2px;
+  }
+  hr {
+    border: 0;
+    border-top: 1px solid var(--rule);
+    margin: 12px 0;
+  }
+  .mark {
+    display: flex;
+    justify-content: space-between;
+    width: 100%;
+    padding: 5px 4px;
+    border-bottom: 1px solid var(--rule);
+    text-align: left;
+    cursor: pointer;
+  }
+  .mark:hover {
+    background: var(--accent-tint);
+  }
+  .mark.on {
+    font-weight: 650;
+  }
+  .own {
+    padding: 6px 4px 2px;
+  }
+  .link {
+    border-bottom: 2px solid var(--accent);
+  }
+  @media (max-width: 1000px) {
+    .two {
+      grid-template-columns: minmax(0, 1fr);
+    }
+  }
+</style>

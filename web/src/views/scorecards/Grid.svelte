@@ -1,0 +1,197 @@
+<script lang="ts">
+  /** A section's 12 columns. On the bench instruments are dragged, sized, and moved by the arrow keys. */
+  import { untrack } from 'svelte'
+  import type { Instrument, Picture, Section } from '../../api/client'
+  import Sheet from './Sheet.svelte'
+  import { COLUMNS, GAP, ROW, settle } from './layout'
+
+  interface Props {
+    section: Section
+    pictures: Record<string, Picture>
+    bench: boolean
+    selected: string | null
+    select: (id: string) => void
+    open: (instrument: Instrument, member: string | null) => void
+    arrange: (items: Instrument[], says: string) => void
+    carry: (id: string, way: -1 | 1) => void
+    remove: (id: string) => void
+  }
+  let { section, pictures, bench, selected, select, open, arrange, carry, remove }: Props = $props()
+  let width = $state(0)
+  let trial = $state<Instrument[] | null>(null)
+  let held = $state.raw<{ id: string; x: number; y: number; size: boolean; from: Instrument } | null>(null)
+  const items = $derived(trial ?? section.instruments ?? [])
+  const column = $derived((width - GAP * (COLUMNS - 1)) / COLUMNS)
+
+  function down(event: PointerEvent, item: Instrument, size: boolean) {
+    if (event.button !== 0) return
+    event.preventDefault()
+    ;(event.currentTarget as HTMLElement).focus()
+    select(item.id)
+    held = { id: item.id, x: event.clientX, y: event.clientY, size, from: { ...item } }
+    ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
+  }
+  function move(event: PointerEvent) {
+    if (!held) return
+    const across = Math.round((event.clientX - held.x) / (column + GAP))
+    const along = Math.round((event.clientY - held.y) / (ROW + GAP))
+    const { from } = held
+    const next = held.size
+      ? { ...from, w: Math.min(COLUMNS - from.x, from.w + across), h: from.h + along }
+      : { ...from, x: from.x + across, y: from.y + along }
+    trial = settle(section.instruments ?? [], next)
+  }
+  function up() {
+    if (held && trial) arrange(trial, held.size ? 'size an instrument' : 'move an instrument')
+    held = null
+    trial = null
+  }
+  function key(event: KeyboardEvent, item: Instrument) {
+    const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key]
+    if (event.key === 'Delete') return remove(item.id)
+    if (!step) return
+    event.preventDefault()
+    const [across, along] = step as [number, number]
+    if (event.altKey && along) return carry(item.id, along as -1 | 1)
+    // Closing up towards the top would undo a step down past a neighbour: swap with what lies below instead.
+    let next = event.shiftKey
+      ? { ...item, w: item.w + across, h: item.h + along }
+      : { ...item, x: item.x + across, y: item.y + along }
+    if (!event.shiftKey && along > 0) {
+      const below = items.filter(
+        (other) =>
+          other.id !== item.id &&
+          other.y >= item.y + item.h &&
+          other.x < item.x + item.w &&
+          item.x < other.x + other.w,
+      )
+      const nearest = below.sort((a, b) => a.y - b.y)[0]
+      if (nearest) next = { ...item, y: nearest.y + nearest.h }
+    }
+    arrange(
+      settle(
+        untrack(() => section.instruments ?? []),
+        next,
+      ),
+      event.shiftKey ? 'size an instrument' : 'move an instrument',
+    )
+  }
+</script>
+
+<div class="grid" bind:clientWidth={width} style:--row="{ROW}px" style:--gap="{GAP}px">
+  {#each items as item (item.id)}
+    <section
+      class="sheet item"
+      class:selected={bench && selected === item.id}
+      class:lifted={held?.id === item.id && trial}
+      style="--x:{(item.x ?? 0) + 1};--y:{(item.y ?? 0) + 1};--w:{item.w};--h:{item.h};--order:{(item.y ??
+        0) *
+        12 +
+        (item.x ?? 0)}"
+      aria-label={pictures[item.id]?.title}
+      data-instrument={item.id}
+      onpointerdown={() => bench && select(item.id)}
+    >
+      {#if bench}
+        <button
+          class="grip"
+          aria-label="Move {pictures[item.id]?.title ?? 'instrument'}"
+          title="Drag to move. Arrow keys move, with Shift they size, with Alt they change section, Delete deletes"
+          onfocus={() => select(item.id)}
+          onpointerdown={(event) => down(event, item, false)}
+          onpointermove={move}
+          onpointerup={up}
+          onpointercancel={up}
+          onkeydown={(event) => key(event, item)}
+        >
+          <svg viewBox="0 0 12 6" width="14" height="7" aria-hidden="true"
+            ><path d="M0 1H12M0 5H12" stroke="currentColor" stroke-width="1.4" /></svg
+          >
+        </button>
+      {/if}
+      <Sheet instrument={item} picture={pictures[item.id]} open={(member) => open(item, member)} />
+      {#if bench}
+        <span
+          class="corner"
+          role="presentation"
+          onpointerdown={(event) => down(event, item, true)}
+          onpointermove={move}
+          onpointerup={up}
+          onpointercancel={up}
+        ></span>
+      {/if}
+    </section>
+  {/each}
+</div>
+
+<style>
+  .grid {
+    display: grid;
+    grid-template-columns: repeat(12, minmax(0, 1fr));
+    grid-auto-rows: var(--row);
+    gap: var(--gap);
+  }
+  .item {
+    position: relative;
+    grid-column: var(--x) / span var(--w);
+    grid-row: var(--y) / span var(--h);
+    display: flex;
+    flex-direction: column;
+    min-width: 0;
+    min-height: 0;
+    padding: 10px 13px 11px;
+    overflow: hidden;
+  }
+  .selected {
+    outline: 2px solid var(--accent);
+    outline-offset: 2px;
+  }
+  .lifted {
+    box-shadow: var(--lift);
+    z-index: 5;
+  }
+  .grip {
+    position: absolute;
+    top: 0;
+    left: 50%;
+    translate: -50% 0;
+    padding: 3px 22px 5px;
+    color: var(--accent);
+    cursor: grab;
+    touch-action: none;
+    opacity: 0.55;
+  }
+  .grip:hover,
+  .grip:focus-visible,
+  .selected .grip {
+    opacity: 1;
+  }
+  .corner {
+    position: absolute;
+    right: 0;
+    bottom: 0;
+    width: 18px;
+    height: 18px;
+    cursor: nwse-resize;
+    touch-action: none;
+    background: linear-gradient(
+      135deg,
+      transparent 55%,
+      var(--accent) 55% 65%,
+      transparent 65% 78%,
+      var(--accent) 78% 88%,
+      transparent 88%
+    );
+    opacity: 0.7;
+  }
+  @media (max-width: 760px) {
+    .grid {
+      display: flex;
+      flex-direction: column;
+    }
+    .item {
+      order: var(--order);
+      min-height: calc(var(--h) * 32px);
+    }
+  }
+</style>

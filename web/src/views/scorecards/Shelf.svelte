@@ -1,0 +1,151 @@
+<script lang="ts">
+  import { push } from 'svelte-spa-router'
+  import { api, got, seen, words, type Schemas } from '../../api/client'
+  import Tally from '../../parts/Tally.svelte'
+
+  let shelf = $state<Schemas['ShelfEntry'][] | null>(null)
+  let failed = $state('')
+  let wanted = $state('')
+  let sure = $state<string | null>(null)
+  const found = $derived(
+    shelf?.filter((entry) => entry.title.toLocaleLowerCase().includes(wanted.toLocaleLowerCase())) ?? [],
+  )
+
+  async function load() {
+    try {
+      shelf = await got(api.GET('/api/scorecards/shelf'))
+      failed = ''
+    } catch (error) {
+      failed = words(error)
+    }
+  }
+  load()
+
+  async function create() {
+    try {
+      const body = {
+        title: 'New scorecard',
+        scope: { period: 'complete', members: {} },
+        sections: [{ id: 's1', title: 'First section', instruments: [] }],
+      }
+      const made = await got(api.POST('/api/scorecards', { body }))
+      await push(`/scorecards/${made.id}/bench`)
+    } catch (error) {
+      failed = words(error)
+    }
+  }
+  async function remove(entry: Schemas['ShelfEntry']) {
+    try {
+      await got(
+        api.DELETE('/api/scorecards/{key}', {
+          params: { path: { key: entry.id }, header: seen(entry.version) },
+        }),
+      )
+      sure = null
+    } catch (error) {
+      failed = words(error)
+    }
+    await load()
+  }
+  const day = (text: string) =>
+    new Intl.DateTimeFormat('en-GB', {
+      day: 'numeric',
+      month: 'short',
+      hour: '2-digit',
+      minute: '2-digit',
+    }).format(new Date(text))
+</script>
+
+<main class="page">
+  <div class="top">
+    <div>
+      <h1>Scorecards</h1>
+      <p class="sentence">
+        {shelf ? `${shelf.length} on the shelf` : 'Reading the shelf…'}, the one changed last first.
+      </p>
+    </div>
+    {#if (shelf?.length ?? 0) > 5}<input
+        class="type-in find"
+        data-find
+        placeholder="Find  /"
+        aria-label="Find a scorecard"
+        bind:value={wanted}
+      />{/if}
+    <button class="act main" onclick={create}>New scorecard</button>
+  </div>
+  {#if failed}<p class="note" role="alert">
+      {failed} <button class="act quiet" onclick={load}>Try again</button>
+    </p>{/if}
+  <ul>
+    {#each found as entry (entry.id)}
+      <li class="sheet">
+        <div class="line">
+          <a href="#/scorecards/{entry.id}"><h2>{entry.title}</h2></a>
+          <span class="small soft"
+            >{entry.period_label ? `${entry.period_label} · ` : ''}{entry.instruments}
+            {entry.instruments === 1 ? 'instrument' : 'instruments'} · changed {day(entry.updated_at)}</span
+          >
+          {#if sure === entry.id}
+            <button class="act" onclick={() => remove(entry)}>Delete “{entry.title.slice(0, 24)}”</button>
+            <button class="act quiet" onclick={() => (sure = null)}>Keep it</button>
+          {:else}
+            <button class="act quiet" aria-label="Delete {entry.title}" onclick={() => (sure = entry.id)}
+              >Delete</button
+            >
+          {/if}
+        </div>
+        {#if entry.tally.length}<a href="#/scorecards/{entry.id}" tabindex="-1" aria-hidden="true"
+            ><Tally tally={entry.tally} thin /></a
+          >
+        {:else}<p class="small soft">
+            Nothing is on it yet. <a class="link" href="#/scorecards/{entry.id}/bench">Open the bench</a>
+          </p>{/if}
+      </li>
+    {/each}
+  </ul>
+  {#if shelf && !shelf.length}
+    <p class="sentence">
+      The shelf is empty. Upload rows under <a class="link" href="#/data">Data</a>, write a
+      <a class="link" href="#/kpis">KPI</a>, then make a scorecard.
+    </p>
+  {/if}
+</main>
+
+<style>
+  .top {
+    display: flex;
+    align-items: flex-start;
+    gap: 12px;
+    margin-bottom: 12px;
+  }
+  .top > div {
+    flex: 1;
+  }
+  .find {
+    width: 200px;
+  }
+  ul {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(min(520px, 100%), 1fr));
+    gap: 12px;
+  }
+  li {
+    padding: 12px 14px 14px;
+  }
+  .line {
+    display: flex;
+    align-items: center;
+    gap: 10px;
+    margin-bottom: 8px;
+  }
+  .line a {
+    flex: 1;
+  }
+  .line a:hover h2 {
+    color: var(--accent);
+  }
+  .link {
+    color: var(--accent);
+    text-decoration: underline;
+  }
+</style>

@@ -1,0 +1,390 @@
+<script lang="ts">
+  import { push } from 'svelte-spa-router'
+  import {
+    Refusal,
+    api,
+    got,
+    seen,
+    words,
+    type Dataset,
+    type Kpi,
+    type Schemas,
+    type Yardstick,
+    type YardstickBody,
+  } from '../../api/client'
+  import { stateOf } from '../../api/states'
+  import Choices from '../../parts/Choices.svelte'
+  import Sign from '../../parts/Sign.svelte'
+  import Slot from '../../parts/Slot.svelte'
+  import YardstickEditor from '../../parts/YardstickEditor.svelte'
+
+  let { params }: { params: { id?: string } } = $props()
+  let yardsticks = $state<Yardstick[] | null>(null)
+  let kpis = $state<Kpi[]>([])
+  let datasets = $state<Dataset[]>([])
+  let uses = $state<Schemas['KpiUse'][]>([])
+  let failed = $state('')
+  let by = $state<string | null>(null)
+  let sure = $state(false)
+  let past = $state<YardstickBody[]>([])
+  let future = $state<YardstickBody[]>([])
+
+  const chosen = $derived(
+    yardsticks?.find((known) => known.id === params.id) ?? (params.id ? undefined : yardsticks?.[0]),
+  )
+  const kpi = $derived(kpis.find((known) => known.id === chosen?.body.kpi))
+  const segments = $derived(
+    datasets
+      .find((known) => known.id === kpi?.body.dataset)
+      ?.columns.filter((column) => column.role === 'segment') ?? [],
+  )
+  const segment = $derived(segments.find((column) => column.name === by))
+  const marks = $derived([
+    ...new Set([
+      'target',
+      ...(chosen?.body.cuts.map((cut) => cut.mark).filter((mark) => mark != null) ?? []),
+    ]),
+  ])
+
+  async function load() {
+    try {
+      ;[yardsticks, kpis, datasets] = await Promise.all([
+        got(api.GET('/api/yardsticks')),
+        got(api.GET('/api/kpis')),
+        got(api.GET('/api/datasets')),
+      ])
+    } catch (error) {
+      failed = words(error)
+    }
+  }
+  load()
+  $effect(() => {
+    const id = chosen?.id
+    by = null
+    past = []
+    future = []
+    sure = false
+    if (id)
+      got(api.GET('/api/yardsticks/{key}/uses', { params: { path: { key: id } } })).then(
+        (found) => (uses = found),
+        () => (uses = []),
+      )
+  })
+
+  async function put(body: YardstickBody): Promise<boolean> {
+    if (!chosen) return false
+    try {
+      const kept = await got(
+        api.PUT('/api/yardsticks/{key}', {
+          params: { path: { key: chosen.id }, header: seen(chosen.version) },
+          body,
+        }),
+      )
+      yardsticks = yardsticks?.map((known) => (known.id === kept.id ? kept : known)) ?? null
+      failed = ''
+      return true
+    } catch (error) {
+      const stale = error instanceof Refusal && error.problem.status === 412
+      if (stale) await load()
+      failed = stale
+        ? 'This yardstick was changed elsewhere meanwhile. It was loaded again; make your change once more.'
+        : words(error)
+      return false
+    }
+  }
+  async function keep(body: YardstickBody) {
+    const before = chosen && ($state.snapshot(chosen.body) as YardstickBody)
+    if (before && (await put(body))) {
+      past = [...past, before]
+      future = []
+    }
+  }
+  async function step(from: YardstickBody[], way: 'undo' | 'redo') {
+    const target = from.at(-1)
+    const now = chosen && ($state.snapshot(chosen.body) as YardstickBody)
+    if (!target || !now || !(await put(target))) return
+    if (way === 'undo') {
+      past = past.slice(0, -1)
+      future = [...future, now]
+    } else {
+      future = future.slice(0, -1)
+      past = [...past, now]
+    }
+  }
+  async function create(kpiId: string) {
+    try {
+      const name = `${kpis.find((known) => known.id === kpiId)?.body.name ?? 'New'} yardstick`
+      const body = await got(api.POST('/api/yardsticks/propose', { body: { kpi: kpiId, by: null, name } }))
+      const made = await got(api.POST('/api/yardsticks', { body }))
+      await load()
+      await push(`/yardsticks/${made.id}`)
+    } catch (error) {
+      failed = words(error)
+    }
+  }
+  async function remove() {
+    if (!chosen) return
+    try {
+      await got(
+        api.DELETE('/api/yardsticks/{key}', {
+          params: { path: { key: chosen.id }, header: seen(chosen.version) },
+        }),
+      )
+      await load()
+      await push('/yardsticks')
+    } catch (error) {
+      failed = words(error)
+      sure = false
+    }
+  }
+  function keys(event: KeyboardEvent) {
+    if (
+      !(event.ctrlKey || event.metaKey) ||
+      event.key.toLowerCase() !== 'z' ||
+      (event.target as HTMLElement).closest('input:not([type=range])')
+    )
+      return
+    event.preventDefault()
+    void (event.shiftKey ? step(future, 'redo') : step(past, 'undo'))
+  }
+</script>
+
+<svelte:window onkeydown={keys} />
+
+<main class="page">
+  <div class="top">
+    <div class="grow">
+      {#if chosen}
+        <input
+          class="title"
+          aria-label="Name of the yardstick"
+          value={chosen.body.name}
+          maxlength="120"
+          onchange={(event) =>
+            event.currentTarget.value.trim() &&
+            chosen &&
+            keep({
+              ...($state.snapshot(chosen.body) as YardstickBody),
+              name: event.currentTarget.value.trim(),
+            })}
+        />
+        <p class="sentence">
+          Tried on <Slot text={kpi?.body.name ?? 'a KPI'} label="KPI">
+            {#snippet children(close)}
+              <Choices
+                choices={kpis.map((known) => ({ key: known.id, name: known.body.name }))}
+                chosen={chosen?.body.kpi}
+                choose={(id) => {
+                  if (chosen) keep({ ...($state.snapshot(chosen.body) as YardstickBody), kpi: id })
+                  close()
+                }}
+              />
+            {/snippet}
+          </Slot> for <Slot
+            text={segment ? `each ${segment.label.toLowerCase()}` : 'all rows together'}
+            label="Scope"
+          >
+            {#snippet children(close)}
+              <Choices
+                choices={[
+                  { key: '', name: 'all rows together' },
+                  ...segments.map((column) => ({
+                    key: column.name,
+                    name: `each ${column.label.toLowerCase()}`,
+                  })),
+                ]}
+                chosen={by ?? ''}
+                choose={(name) => {
+                  by = name || null
+                  close()
+                }}
+              />
+            {/snippet}
+          </Slot>{#if past.length || future.length}
+            · <button class="slot" disabled={!past.length} onclick={() => step(past, 'undo')}>undo</button>
+            <button class="slot" disabled={!future.length} onclick={() => step(future, 'redo')}>redo</button
+            >{/if}
+        </p>
+      {:else}
+        <h1>Yardsticks</h1>
+        {#if params.id && yardsticks}<p class="sentence">
+            There is no such yardstick. It may have been deleted.
+          </p>{/if}
+      {/if}
+    </div>
+    {#if chosen}
+      {#if sure}
+        <button class="act" onclick={remove}>Delete “{chosen.body.name.slice(0, 24)}”</button>
+        <button class="act quiet" onclick={() => (sure = false)}>Keep it</button>
+      {:else}<button class="act" onclick={() => (sure = true)}>Delete</button>{/if}
+    {/if}
+    {#if kpis.length}
+      <span class="new">
+        <Slot text="New yardstick" label="For which KPI">
+          {#snippet children(close)}
+            <p class="small soft pad-s">For which KPI? Bands and cuts are proposed from it.</p>
+            <Choices
+              choices={kpis.map((known) => ({ key: known.id, name: known.body.name }))}
+              choose={(id) => {
+                close()
+                create(id)
+              }}
+            />
+          {/snippet}
+        </Slot>
+      </span>
+    {/if}
+  </div>
+  {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
+
+  <div class="three">
+    <nav class="sheet" aria-label="Yardsticks">
+      {#each yardsticks ?? [] as known (known.id)}
+        <a href="#/yardsticks/{known.id}" aria-current={chosen?.id === known.id ? 'true' : undefined}>
+          <span>{known.body.name}</span>
+          <span class="signs"
+            >{#each known.body.bands as band, i (i)}<Sign state={band} size={14} />{/each}</span
+          >
+        </a>
+      {:else}
+        <p class="small soft pad">{yardsticks ? 'There is no yardstick yet.' : 'Reading…'}</p>
+      {/each}
+    </nav>
+    {#if chosen && kpi}
+      {#key chosen.id}
+        <section class="sheet pad">
+          <YardstickEditor
+            body={chosen.body}
+            saved={chosen.id}
+            kpi={kpi.id}
+            {by}
+            scope={{ period: 'complete', members: {} }}
+            {marks}
+            markNames={[...new Set(['target', 'stretch', 'floor', 'limit', ...marks])]}
+            keep={(body) => keep(body)}
+          />
+        </section>
+      {/key}
+      <aside class="sheet pad">
+        <h3>In words</h3>
+        <ol class="words">
+          {#each chosen.body.bands as band, i (i)}
+            <li>
+              <Sign state={band} /> <b>{stateOf(band)?.name}</b>
+              <span class="soft small"
+                >{i === 0
+                  ? 'below the first cut'
+                  : i === chosen.body.bands.length - 1
+                    ? 'above the last cut'
+                    : `between cuts ${i} and ${i + 1}`}</span
+              >
+            </li>
+          {/each}
+        </ol>
+        <h3>Where it is used</h3>
+        {#each uses as use (use.scorecard)}
+          <p>
+            <a class="link" href="#/scorecards/{use.scorecard}">{use.title}</a>
+            <span class="soft small"
+              >{use.instruments} {use.instruments === 1 ? 'instrument' : 'instruments'}</span
+            >
+          </p>
+        {:else}<p class="small soft">On no scorecard yet.</p>{/each}
+        {#if uses.length}<p class="small soft">A change here changes them all.</p>{/if}
+      </aside>
+    {:else if chosen}
+      <p class="sheet pad">Choose a KPI above to try this yardstick on.</p>
+    {/if}
+  </div>
+</main>
+
+<style>
+  .top {
+    display: flex;
+    align-items: flex-start;
+    gap: 10px;
+    margin-bottom: 10px;
+  }
+  .grow {
+    flex: 1;
+    min-width: 0;
+  }
+  .title {
+    width: 100%;
+    font-size: 25px;
+    font-weight: 650;
+    font-stretch: 95%;
+    line-height: 1.2;
+    background: transparent;
+    border: none;
+    border-bottom: 2px solid transparent;
+    padding: 0;
+  }
+  .title:hover,
+  .title:focus {
+    border-bottom-color: var(--accent);
+    outline: none;
+  }
+  .sentence button.slot:disabled {
+    color: var(--soft);
+    border-color: var(--rule);
+  }
+  .gap {
+    margin-bottom: 10px;
+  }
+  .new {
+    padding-top: 3px;
+  }
+  .three {
+    display: grid;
+    grid-template-columns: 220px minmax(0, 1fr) 250px;
+    gap: 14px;
+    align-items: start;
+  }
+  nav a {
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+    gap: 8px;
+    padding: 8px 10px;
+    font-weight: 600;
+    border-bottom: 1px solid var(--rule);
+    border-left: 3px solid transparent;
+  }
+  nav a:hover {
+    color: var(--accent);
+  }
+  nav a[aria-current] {
+    background: var(--accent-tint);
+    border-left-color: var(--accent);
+  }
+  .signs {
+    display: inline-flex;
+    gap: 3px;
+  }
+  .pad {
+    padding: 14px 16px;
+  }
+  .pad-s {
+    padding: 4px 8px;
+  }
+  .words {
+    margin: 6px 0 14px;
+  }
+  .words li {
+    padding: 3px 0;
+  }
+  .words .small {
+    display: block;
+    margin-left: 22px;
+  }
+  .link {
+    border-bottom: 2px solid var(--accent);
+    font-weight: 600;
+  }
+  @media (max-width: 1000px) {
+    .three {
+      grid-template-columns: minmax(0, 1fr);
+    }
+  }
+</style>
