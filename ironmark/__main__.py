@@ -23,7 +23,8 @@ from ironmark.store.mariadb import MariaDB, MariaDBError
 from ironmark.tables.reader import Unreadable, read_delimited
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
-DATA_DIR = typer.Option(Path("data"), "--data-dir", help="Where the database keeps its files.")
+HOME = Path(__file__).parents[1] / "data"
+DATA_DIR = typer.Option(HOME, "--data-dir", help="Where the database keeps its files.", show_default="data")
 
 
 def _fail(message: str) -> typer.Exit:

@@ -1,0 +1,1 @@
+"""Tests: core, tables, store, API, and the real interface in a browser."""

@@ -33,7 +33,12 @@ class Health(BaseModel):
 def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAPI:
     """hosts: names besides loopback's under which the server may be asked."""
     app = FastAPI(
-        title="Iron Mark", version=__version__, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json"
+        title="Iron Mark",
+        version=__version__,
+        responses={"default": {"model": problems.Problem, "description": "A problem document (RFC 9457)"}},
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
     )
     app.state.desk = Desk(engine)
     problems.install(app)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 from pydantic import BaseModel
@@ -17,7 +18,7 @@ from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.formula import FormulaError
-from ironmark.core.numbers import Unit, show, show_tick
+from ironmark.core.numbers import Unit, show
 from ironmark.core.periods import Period, latest_complete
 from ironmark.core.reading import Readings
 from ironmark.core.yardstick import STATES
@@ -85,6 +86,7 @@ class ReadingPicture(BaseModel):
     gap: float | None
     gap_shown: str
     gap_words: str
+    band_words: str
     attainment: float | None
     attainment_shown: str
     partial: Partial | None
@@ -327,8 +329,8 @@ def _axis_of(instrument: InstrumentBody, readings: Readings, p: int, unit: Unit)
 
 
 def _axis(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture:
-    places = axes.ticks(axis)
-    step = places[1] - places[0] if len(places) > 1 else axis.high - axis.low
+    places = axes.ticks(axis) if with_ticks else []
+    bare = replace(unit, text="")  # the unit's text stands at the figure, not at every tick
     return AxisPicture(
         low=axis.low,
         high=axis.high,
@@ -336,9 +338,7 @@ def _axis(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture:
         high_shown=words.show_cut(axis.high, unit),
         zero=float(axis.fraction(0.0)),
         broken=axis.broken,
-        ticks=[Tick(fraction=float(axis.fraction(v)), label=show_tick(v, unit, step)) for v in places]
-        if with_ticks
-        else [],
+        ticks=[Tick(fraction=float(axis.fraction(v)), label=words.show_cut(v, bare)) for v in places],
     )
 
 
@@ -371,7 +371,7 @@ def cut_lines(axis: Axis, cuts: Sequence[float], unit: Unit) -> list[CutLine]:
 def _nothing(title: str, member: str | None, reason: str) -> ReadingPicture:
     return ReadingPicture(
         member=member, label=member or "", status="no_reading", reason=reason, value=None, shown="no reading", state=None,
-        fraction=0.0, past=0, bands=[], cuts=[], marks=[], gap=None, gap_shown="", gap_words="", attainment=None,
+        fraction=0.0, past=0, bands=[], cuts=[], marks=[], gap=None, gap_shown="", gap_words="", band_words="", attainment=None,
         attainment_shown="", partial=None, before=None, spoken=words.spoken(member or title, "no reading", None, reason),
     )  # fmt: skip
 
@@ -413,6 +413,9 @@ def _reading(readings: Readings, p: int, m: int, axis: Axis, unit: Unit, title: 
     distance = float(gap[p, m]) if gap is not None else None
     reached = float(attainment[p, m]) if attainment is not None and math.isfinite(attainment[p, m]) else None
     gap_words = words.gap_words(value, first.value, first.name, readings.kpi.direction, unit) if first else ""
+    band_words = ""
+    if state is not None and yardstick:
+        band_words = words.band_words(yardstick, cuts, int(readings.band[p, m]), unit)
     shown = show(value, unit)
     percent = Unit("percent", 0)
     rest = "; ".join(
@@ -428,7 +431,7 @@ def _reading(readings: Readings, p: int, m: int, axis: Axis, unit: Unit, title: 
         member=member, label=label, status="graded" if state else "not_graded", reason=reason, value=value, shown=shown,
         state=state, fraction=float(axis.fraction(value)), past=axis.past(value), bands=bands,
         cuts=cut_lines(axis, cuts, unit), marks=lines, gap=distance,
-        gap_shown=_signed_gap(distance, unit), gap_words=gap_words, attainment=reached,
+        gap_shown=_signed_gap(distance, unit), gap_words=gap_words, band_words=band_words, attainment=reached,
         attainment_shown=show(reached, percent) if reached is not None else "", partial=partial,
         before=readings.state(p - 1, m) if p > 0 else None,
         spoken=words.spoken(f"{title}, {label}" if label else title, shown, state, rest),

@@ -136,6 +136,7 @@ class Strip(BaseModel):
     sweep: list[SweepStep]
     changes: list[Change]
     rehearsal: Rehearsal | None
+    reading: Rehearsal | None  # what is read now, graded by the form that is tried
 
 
 class Proposal(Model):
@@ -184,6 +185,7 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
     m = before.members.index(ask.member) if ask.member in before.members else 0
     unit = unit_of(kpi.unit.core(), instrument)
     cuts = after.cuts[:, p, m].tolist()
+    value = float(after.value[p, m])
     axis = _axis(_strip_axis(ask.axis, after, p, m, unit.kind == "percent"), unit)
     straight = Axis(axis.low, axis.high)
     fine = bool(grading.ordered(yardstick, np.asarray(cuts)[:, None])[0])
@@ -223,7 +225,8 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
             for start, band in (grading.sweep(yardstick, cuts, axis.low, axis.high) if fine else [])
         ],
         changes=_changes(before, after, p, unit) if ask.saved else [],
-        rehearsal=_rehearsal(ask.rehearse, yardstick, cuts, straight, unit) if ask.rehearse is not None else None,
+        rehearsal=None if ask.rehearse is None else _rehearsal(ask.rehearse, yardstick, cuts, straight, unit),
+        reading=_rehearsal(value, yardstick, cuts, straight, unit) if math.isfinite(value) else None,
     )  # fmt: skip
 
 

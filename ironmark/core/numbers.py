@@ -103,21 +103,6 @@ def _digits(size: float, places: int) -> str:
     return format_decimal(size, format="#,##0" + ("." + "0" * places if places else ""), locale=LOCALE)
 
 
-def show_tick(value: float, unit: Unit, step: float) -> str:
-    """A tick's label: as many decimals as its ``step`` needs, no unit text."""
-    scale = 100 if unit.kind == "percent" else 1
-    bare = Unit(unit.kind, unit.decimals, unit.currency, "", unit.compact)
-    if unit.compact:
-        size = max(abs(value), step)
-        scale_down = next((s for s in (1e9, 1e6, 1e3) if size >= s), 1.0)
-        return show(value, bare, decimals=_places(step / scale_down))
-    return show(value, bare, decimals=_places(step * scale))
-
-
-def _places(step: float) -> int:
-    return next((n for n in range(0, 7) if abs(round(step, n) - step) < abs(step) * 1e-6), 6)
-
-
 def show_gap(gap: float, unit: Unit) -> str:
     """The size of a gap in words: ``1.2 points``, ``£3.2k``."""
     if unit.kind == "percent":

@@ -30,13 +30,13 @@ def show_cut(value: float, unit: Unit) -> str:
 
 
 def precise(value: float, unit: Unit) -> Unit:
-    """The unit with as few decimals as tell ``value``; at most four, at least none."""
-    scaled = value * 100 if unit.kind == "percent" else value
-    places = next((n for n in range(0, 4) if abs(round(scaled, n) - scaled) < 1e-9 * max(1, abs(scaled))), 4)
-    compact = unit.compact and not (scaled and abs(scaled) >= 1e3 and (abs(scaled) / 1e3 * 10) % 1 > 1e-9)
-    if compact and abs(scaled) >= 1e3:
-        places = 1 if (abs(scaled) / 1e3) % 1 else 0
-    return Unit(unit.kind, places, unit.currency, unit.text, compact)
+    """The unit with as few decimals as tell ``value``, at most four (three when compact)."""
+    scaled = abs(value * 100 if unit.kind == "percent" else value)
+    if unit.compact:
+        scaled /= next((size for size in (1e9, 1e6, 1e3) if scaled >= size), 1.0)
+    most = 3 if unit.compact else 4
+    places = next((n for n in range(most) if abs(round(scaled, n) - scaled) < 1e-9 * max(1, scaled)), most)
+    return Unit(unit.kind, places, unit.currency, unit.text, unit.compact)
 
 
 def band_words(yardstick: Yardstick, cuts: Sequence[float], band: int, unit: Unit) -> str:

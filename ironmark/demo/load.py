@@ -17,7 +17,7 @@ from ironmark.tables.reader import read_delimited
 
 PERCENT = {"kind": "percent", "decimals": 1}
 WHOLE_PERCENT = {"kind": "percent", "decimals": 0}
-POUNDS = {"kind": "currency", "decimals": 1, "compact": True}
+POUNDS = {"kind": "currency", "decimals": 2, "compact": True}
 UP, DOWN, INSIDE = "higher", "lower", "inside"
 SAIL, SAFE = "sailings", "safety-sheet"
 
@@ -59,6 +59,15 @@ YARDSTICKS: dict[str, dict[str, Any]] = {
     "score": {"name": "Score of 3", "kpi": "berth", "bands": ["short", "near", "met"], "cuts": [{"offset": 1.5}, {"offset": 2.25}]},
 }  # fmt: skip
 
+# Tarn Point – Lowsay has none: its readings are not graded, never red.
+REVENUE_TARGETS = {
+    "Hollin – Skarra": 960,
+    "Hollin – Brae Holm": 1000,
+    "Skarra – Eddy Isle": 470,
+    "Lowsay – Brae Holm": 520,
+    "Night freight": 1000,
+}
+
 # KPI, mark, member of route or vessel (None: any), from, value
 MARKS: list[tuple[str, str, str | None, str, float]] = [
     ("on-time", "target", None, "2025-01", 0.90),
@@ -69,10 +78,9 @@ MARKS: list[tuple[str, str, str | None, str, float]] = [
     ("on-time", "target", "Night freight", "2025-01", 0.85),
     ("cancelled", "limit", None, "2025-01", 14),
     *(("cancelled", "limit", route, "2025-01", limit) for route, limit in zip(sailings.ROUTES, (4, 3, 2, 2, 2, 1), strict=True)),
-    ("fare-revenue", "target", None, "2025-01", 760_000),
-    ("fare-revenue", "target", None, "2026-01", 810_000),
-    ("revenue-per-sailing", "target", None, "2025-01", 640),
-    *(("revenue-per-sailing", "target", route, "2025-01", value) for route, value in zip(sailings.ROUTES, (860, 860, 470, 720, 460, 1000), strict=True)),
+    ("fare-revenue", "target", None, "2025-01", 1_040_000),
+    ("fare-revenue", "target", None, "2026-01", 1_180_000),
+    *(("revenue-per-sailing", "target", route, "2025-01", value) for route, value in REVENUE_TARGETS.items()),
     ("fuel-per-mile", "limit", None, "2025-01", 46),
     ("complaints", "limit", None, "2025-01", 6),
     ("crew-certified", "target", None, "2025-01", 0.85),
@@ -101,18 +109,19 @@ SCORECARDS: dict[str, dict[str, Any]] = {
             {
                 "id": "revenue", "title": "Revenue and cost",
                 "instruments": [
-                    _instrument("i5", "fare-revenue", "bar", (0, 0, 4, 5), yardstick="share-of-target"),
-                    _instrument("i6", "revenue-per-sailing", "chip", (4, 0, 3, 5), by="route", yardstick="share-of-target"),
-                    _instrument("i7", "fuel-per-mile", "bullet", (7, 0, 5, 5), by="vessel", yardstick="fuel-limit", marks=["limit"]),
+                    _instrument("i5", "fare-revenue", "bar", (0, 0, 4, 3), yardstick="share-of-target"),
+                    _instrument("i12", "drills", "bar", (0, 3, 4, 3), yardstick="safety-share", title="Drills held, all vessels"),
+                    _instrument("i6", "revenue-per-sailing", "chip", (4, 0, 3, 6), by="route", yardstick="share-of-target"),
+                    _instrument("i7", "fuel-per-mile", "bullet", (7, 0, 5, 6), by="vessel", yardstick="fuel-limit", marks=["limit"]),
                 ],
             },
             {
                 "id": "safety", "title": "Safety and readiness",
                 "instruments": [
                     _instrument("i8", "crew-certified", "dial", (0, 0, 3, 6), yardstick="safety-share"),
-                    _instrument("i9", "drills", "bar", (3, 0, 4, 6), by="vessel", yardstick="safety-share"),
-                    _instrument("i10", "deck-load", "dial", (7, 0, 3, 6), yardstick="deck-range", marks=[]),
-                    _instrument("i11", "berth", "lamp", (10, 0, 2, 6), by="vessel", yardstick="score", marks=[], order="name"),
+                    _instrument("i9", "crew-certified", "bar", (3, 0, 3, 6), by="vessel", yardstick="safety-share"),
+                    _instrument("i10", "deck-load", "dial", (6, 0, 3, 6), yardstick="deck-range", marks=[]),
+                    _instrument("i11", "berth", "lamp", (9, 0, 3, 6), by="vessel", yardstick="score", marks=[], order="name"),
                 ],
             },
         ],

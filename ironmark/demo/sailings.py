@@ -12,8 +12,8 @@ SEED = 47
 FIRST, THROUGH = dt.date(2025, 2, 1), dt.date(2026, 11, 21)
 # Route: sailings a day, chance to leave within 5 minutes, passengers, fare, nautical miles, deck metres.
 ROUTES: dict[str, tuple[int, float, int, float, float, int]] = {
-    "Hollin – Skarra": (14, 0.952, 118, 6.4, 9.2, 180),
-    "Hollin – Brae Holm": (10, 0.902, 92, 7.9, 14.5, 160),
+    "Hollin – Skarra": (14, 0.934, 118, 6.4, 9.2, 180),
+    "Hollin – Brae Holm": (10, 0.872, 92, 7.9, 14.5, 160),
     "Skarra – Eddy Isle": (8, 0.930, 61, 5.2, 6.1, 120),
     "Tarn Point – Lowsay": (7, 0.960, 74, 8.8, 18.3, 180),
     "Lowsay – Brae Holm": (5, 0.826, 43, 7.1, 11.7, 120),
@@ -86,9 +86,11 @@ def safety() -> pl.DataFrame:
     for number in range(22):
         year, month = divmod(FIRST.year * 12 + FIRST.month - 1 + number, 12)
         for at, vessel in enumerate(VESSELS):
+            if vessel == "Sandpiper" and number == 20:
+                continue  # nobody filled the sheet in for Sandpiper in October 2026
             crew = 20
-            # 85 of 100 in October 2026: exactly on the yardstick's cut.
-            certified = [18, 17, 15, 17, 18][at] if number >= 20 else 15 + int(rng.integers(0, 5))
+            # 68 of 80 in October 2026: exactly on the yardstick's cut.
+            certified = [18, 17, 16, 17, 18][at] if number >= 20 else 15 + int(rng.integers(0, 5))
             planned = 4
             held = min(planned, int(rng.binomial(planned, 0.62 + 0.012 * number)))
             berth = int(np.clip(np.rint(rng.normal([2.4, 2.7, 1.6, 2.2, 2.0][at], 0.35)), 1, 3))

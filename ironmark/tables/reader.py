@@ -33,6 +33,7 @@ _NEARLY = 0.9  # a column this much of one type is of that type, its other cells
 _MONEY = r"[£$€¥\s\u00a0\u202f']"
 _POINT = r"^[+\-−]?(\d+|\d{1,3}(,\d{3})+)?(\.\d+)?(e[+-]?\d+)?%?$"
 _COMMA = r"^[+\-−]?(\d+|\d{1,3}(\.\d{3})+)?(,\d+)?%?$"
+_CLOCK = r"^\d{1,2}:\d{2}(:\d{2})?$"
 _DATES = (
     ("ISO", r"^\d{4}-\d{1,2}-\d{1,2}([T ].*)?$", "%Y-%m-%d"),
     ("year first", r"^\d{4}[/.]\d{1,2}[/.]\d{1,2}$", "%Y-%m-%d"),
@@ -308,7 +309,9 @@ def assign_roles(frame: pl.DataFrame, columns: Sequence[Column]) -> tuple[Column
         if column.type == "flag":
             return "flag"
         distinct = frame[column.name].n_unique()
-        return "segment" if column.type == "text" and distinct <= max(40, frame.height // 20) else "text"
+        clock = column.type == "text" and bool(frame[column.name].drop_nulls().head(100).str.contains(_CLOCK).all())
+        few = distinct <= max(40, frame.height // 20)
+        return "segment" if column.type == "text" and few and not clock else "text"
 
     return tuple(replace(column, role=role(column)) for column in columns)
 

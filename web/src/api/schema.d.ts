@@ -761,11 +761,6 @@ export interface components {
             /** Years */
             years: number[];
         };
-        /** HTTPValidationError */
-        HTTPValidationError: {
-            /** Detail */
-            detail?: components["schemas"]["ValidationError"][];
-        };
         /** Health */
         Health: {
             /** Status */
@@ -1002,6 +997,24 @@ export interface components {
             /** By */
             by?: string | null;
         };
+        /**
+         * Problem
+         * @description A problem document. ``where`` points into the request: a field, or a place in a formula.
+         */
+        Problem: {
+            /** Type */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+            /** Where */
+            where?: {
+                [key: string]: unknown;
+            } | null;
+        };
         /** ProblemOut */
         ProblemOut: {
             /** Message */
@@ -1093,6 +1106,8 @@ export interface components {
             gap_shown: string;
             /** Gap Words */
             gap_words: string;
+            /** Band Words */
+            band_words: string;
             /** Attainment */
             attainment: number | null;
             /** Attainment Shown */
@@ -1323,6 +1338,7 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["Change"][];
             rehearsal: components["schemas"]["Rehearsal"] | null;
+            reading: components["schemas"]["Rehearsal"] | null;
         };
         /**
          * StripAsk
@@ -1441,19 +1457,6 @@ export interface components {
              */
             compact: boolean;
         };
-        /** ValidationError */
-        ValidationError: {
-            /** Location */
-            loc: (string | number)[];
-            /** Message */
-            msg: string;
-            /** Error Type */
-            type: string;
-            /** Input */
-            input?: unknown;
-            /** Context */
-            ctx?: Record<string, never>;
-        };
         /** Workings */
         Workings: {
             /** Title */
@@ -1530,6 +1533,15 @@ export interface operations {
                     "application/json": components["schemas"]["ShelfEntry"][];
                 };
             };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     read_scorecard_api_scorecards_read_post: {
@@ -1554,13 +1566,13 @@ export interface operations {
                     "application/json": components["schemas"]["ScorecardPicture"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1587,13 +1599,13 @@ export interface operations {
                     "application/json": components["schemas"]["InstrumentPicture"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1620,13 +1632,13 @@ export interface operations {
                     "application/json": components["schemas"]["Workings"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1647,6 +1659,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Scorecard"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1673,13 +1694,13 @@ export interface operations {
                     "application/json": components["schemas"]["Scorecard"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1704,13 +1725,13 @@ export interface operations {
                     "application/json": components["schemas"]["Scorecard"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1741,13 +1762,13 @@ export interface operations {
                     "application/json": components["schemas"]["Scorecard"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1772,13 +1793,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1803,13 +1824,13 @@ export interface operations {
                     "application/json": components["schemas"]["RevisionOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1836,13 +1857,13 @@ export interface operations {
                     "application/json": components["schemas"]["Preview"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1869,13 +1890,13 @@ export interface operations {
                     "application/json": components["schemas"]["Understood"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1900,13 +1921,13 @@ export interface operations {
                     "application/json": components["schemas"]["KpiUse"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1927,6 +1948,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Kpi"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1953,13 +1983,13 @@ export interface operations {
                     "application/json": components["schemas"]["Kpi"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1984,13 +2014,13 @@ export interface operations {
                     "application/json": components["schemas"]["Kpi"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2021,13 +2051,13 @@ export interface operations {
                     "application/json": components["schemas"]["Kpi"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2052,13 +2082,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2083,13 +2113,13 @@ export interface operations {
                     "application/json": components["schemas"]["RevisionOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2118,13 +2148,13 @@ export interface operations {
                     "application/json": components["schemas"]["Grid"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2155,13 +2185,13 @@ export interface operations {
                     "application/json": components["schemas"]["Changed"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2188,13 +2218,13 @@ export interface operations {
                     "application/json": components["schemas"]["Strip"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2221,13 +2251,13 @@ export interface operations {
                     "application/json": components["schemas"]["YardstickBody"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2252,13 +2282,13 @@ export interface operations {
                     "application/json": components["schemas"]["KpiUse"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2279,6 +2309,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Yardstick"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2305,13 +2344,13 @@ export interface operations {
                     "application/json": components["schemas"]["Yardstick"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2336,13 +2375,13 @@ export interface operations {
                     "application/json": components["schemas"]["Yardstick"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2373,13 +2412,13 @@ export interface operations {
                     "application/json": components["schemas"]["Yardstick"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2404,13 +2443,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2435,13 +2474,13 @@ export interface operations {
                     "application/json": components["schemas"]["RevisionOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2462,6 +2501,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DatasetOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2488,13 +2536,13 @@ export interface operations {
                     "application/json": components["schemas"]["DatasetOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2519,13 +2567,13 @@ export interface operations {
                     "application/json": components["schemas"]["DatasetOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2550,13 +2598,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2587,13 +2635,13 @@ export interface operations {
                     "application/json": components["schemas"]["DatasetOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2618,13 +2666,13 @@ export interface operations {
                     "application/json": components["schemas"]["RowsOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description A problem document (RFC 9457) */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2654,6 +2702,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

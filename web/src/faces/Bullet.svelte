@@ -78,6 +78,11 @@
       width 0.35s ease-out,
       x 0.35s ease-out;
   }
+  @container (max-width: 420px) {
+    .gap {
+      display: none;
+    }
+  }
   .gap {
     color: var(--soft);
     min-width: 4.2ch;

@@ -82,8 +82,9 @@
     align-items: center;
     justify-content: space-between;
     gap: 10px;
-    min-height: 30px;
-    padding: 2px 4px;
+    flex: 1 0 25px;
+    max-height: 36px;
+    padding: 0 4px;
     font-size: 13px;
     text-align: left;
     border-bottom: 1px solid var(--rule);

@@ -90,7 +90,7 @@
   }
   .members {
     display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(132px, 1fr));
+    grid-template-columns: repeat(auto-fill, minmax(112px, 1fr));
     gap: 2px 8px;
     align-content: start;
     height: 100%;

@@ -32,7 +32,7 @@
 {#if many}
   <div class="rows" role="list">
     {#each picture.readings as reading, i (reading.member)}
-      <div role="listitem">
+      <div role="listitem" class="item">
         <button
           class="row"
           onclick={() => open?.(reading)}
@@ -62,7 +62,8 @@
     display: flex;
     flex-direction: column;
     height: 100%;
-    overflow: auto;
+    overflow: hidden auto;
+    container-type: inline-size;
   }
   .row {
     display: grid;
@@ -73,19 +74,32 @@
       );
     gap: 10px;
     align-items: center;
-    padding: 3px 4px 1px;
+    padding: 1px 4px 0;
     text-align: left;
     border-bottom: 1px solid var(--rule);
-    min-height: 30px;
+    flex: 1 0 25px;
+    max-height: 36px;
     font-size: 13px;
     cursor: pointer;
+  }
+  .item {
+    display: flex;
+    flex: 1 0 25px;
+    max-height: 36px;
   }
   button.row:hover {
     background: var(--accent-tint);
   }
+  @container (max-width: 300px) {
+    .row {
+      grid-template-columns: minmax(80px, 36%) minmax(40px, 1fr) max-content max-content;
+      gap: 6px;
+    }
+  }
   .axis-row {
     border: none;
-    min-height: 0;
+    overflow: hidden;
+    flex: none;
     cursor: default;
   }
   .name {

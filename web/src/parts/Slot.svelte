@@ -16,24 +16,19 @@
   const close = () => (open = false)
 </script>
 
-<Popover
-  {open}
-  onOpenChange={(details) => (open = details.open)}
-  positioning={{ placement: 'bottom-start', gutter: 6 }}
+<!-- Nothing may stand between the parts here: a blank would show in the sentence. -->
+<!-- prettier-ignore -->
+<Popover {open} onOpenChange={(details) => (open = details.open)} positioning={{ placement: 'bottom-start', gutter: 6 }}
+  ><Popover.Trigger class="slot" aria-label="{label}: {text}. Change">{text}</Popover.Trigger><Portal
+    ><Popover.Positioner style="z-index: 60"
+      ><Popover.Content
+        >{#snippet element(attributes)}<div {...attributes} class="slot-panel sheet" style:width="{width}px" aria-label={label}
+            >{#if open}{@render children(close)}{/if}</div
+          >{/snippet}</Popover.Content
+      ></Popover.Positioner
+    ></Portal
+  ></Popover
 >
-  <Popover.Trigger class="slot" aria-label="{label}: {text}. Change">{text}</Popover.Trigger>
-  <Portal>
-    <Popover.Positioner style="z-index: 60">
-      <Popover.Content>
-        {#snippet element(attributes)}
-          <div {...attributes} class="slot-panel sheet" style:width="{width}px" aria-label={label}>
-            {#if open}{@render children(close)}{/if}
-          </div>
-        {/snippet}
-      </Popover.Content>
-    </Popover.Positioner>
-  </Portal>
-</Popover>
 
 <style>
   :global(.slot) {

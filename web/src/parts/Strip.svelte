@@ -281,7 +281,9 @@
       </Popover>
     {/each}
   </div>
-  <div class="ends small soft"><span>{strip.axis.low_shown}</span><span>{strip.axis.high_shown}</span></div>
+  <div class="ends small soft" style:--levels={Math.max(0, ...strip.cuts.map((_, i) => row(i)))}>
+    <span>{strip.axis.low_shown}</span><span>{strip.axis.high_shown}</span>
+  </div>
   {#if strip.reason}<p class="wrong" role="alert">Not graded here: {strip.reason}.</p>{/if}
 </div>
 
@@ -364,8 +366,7 @@
   .ends {
     display: flex;
     justify-content: space-between;
-    margin-top: 4px;
-    min-height: 40px;
+    margin-top: calc(24px + var(--levels) * 21px);
   }
   :global(.strip-panel) {
     display: flex;

@@ -15,9 +15,9 @@
     scope: Scope
     marks: string[]
     markNames?: string[]
-    /** The value being read now, and the same when a rehearsal is under way. */
-    reading?: number | null
     heading?: string
+    /** What the server said last, for those who show more of it. */
+    strip?: Strip | null
     aside?: import('svelte').Snippet
     rehearse?: (value: number | null) => void
     draft?: (body: YardstickBody | null) => void
@@ -32,15 +32,14 @@
     scope,
     marks,
     markNames = ['target', 'stretch', 'floor', 'limit'],
-    reading = null,
     heading = 'Cuts on the value',
+    strip = $bindable(null),
     aside,
     rehearse,
     draft,
     keep,
   }: Props = $props()
 
-  let strip = $state<Strip | null>(null)
   let failed = $state('')
   let trying = $state<YardstickBody | null>(null)
   let value = $state<number | null>(null)
@@ -119,7 +118,7 @@
   const counts = $derived(
     strip ? strip.counts.map((part) => `${part.count} ${part.name.toLowerCase()}`).join(', ') : '',
   )
-  const place = $derived(value ?? reading)
+  const place = $derived(value ?? strip?.reading?.value ?? null)
 </script>
 
 <div class="line">
@@ -140,15 +139,7 @@
     {kpi}
     {markNames}
     value={place}
-    active={strip.rehearsal
-      ? strip.rehearsal.state
-      : strip.bands.find(
-          (band) =>
-            reading !== null &&
-            strip &&
-            (reading - strip.axis.low) / (strip.axis.high - strip.axis.low) >= band.start - 1e-9 &&
-            (reading - strip.axis.low) / (strip.axis.high - strip.axis.low) < band.end,
-        )?.state}
+    active={(strip.rehearsal ?? strip.reading)?.state}
     draft={attempt}
     keep={settle}
   />
@@ -194,7 +185,7 @@
       ><Typed
         label="Value to rehearse"
         {kpi}
-        shown={strip.rehearsal?.shown ?? ''}
+        shown={(strip.rehearsal ?? strip.reading)?.shown ?? ''}
         keep={(next) => at(next)}
       /></span
     >

@@ -162,7 +162,7 @@
               <th>
                 <span class="label" title={column.label}>{column.label}</span>
                 {#if column.label !== column.name}<code title="as formulas write it">{column.name}</code>{/if}
-                <span class="soft plain-weight">{column.type}, </span><Slot
+                <span class="soft plain-weight">{column.type}{', '}</span><Slot
                   text={column.role}
                   label="Role of {column.label}"
                   width={230}

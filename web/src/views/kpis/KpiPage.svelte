@@ -582,6 +582,7 @@
     margin-bottom: 8px;
   }
   .handle {
+    field-sizing: content;
     border: none;
     border-bottom: 2px solid var(--accent);
     background: transparent;
@@ -634,7 +635,8 @@
     display: flex;
     justify-content: space-between;
     gap: 8px;
-    padding: 3px 4px;
+    align-items: baseline;
+    padding: 2px 4px;
     border-radius: 3px;
     text-align: left;
     cursor: pointer;

@@ -21,9 +21,9 @@
   const kpi = $derived(kpis?.find((known) => known.id === params.kpi) ?? kpis?.[0])
   const name = $derived(query.get('mark') ?? grid?.names.find((mark) => mark.entries)?.name ?? 'target')
   const month = (key: string) =>
-    new Intl.DateTimeFormat('en-GB', { month: 'short', timeZone: 'UTC' }).format(
-      new Date(`${key}-01T00:00:00Z`),
-    )
+    new Intl.DateTimeFormat('en-GB', { month: 'long', timeZone: 'UTC' })
+      .format(new Date(`${key}-01T00:00:00Z`))
+      .slice(0, 3)
 
   got(api.GET('/api/kpis')).then(
     (found) => (kpis = found),
@@ -262,8 +262,7 @@
                 }}
               />
             {/snippet}
-          </Slot>{#if grid.by}
-            by <Slot text={grid.by_label.toLowerCase()} label="Segment">
+          </Slot>{#if grid.by}{' by '}<Slot text={grid.by_label.toLowerCase()} label="Segment">
               {#snippet children(close)}
                 <Choices
                   choices={grid?.segments.map((segment) => ({ key: segment, name: segment })) ?? []}
@@ -396,7 +395,7 @@
         <hr />
         <h3>Marks of this KPI</h3>
         {#each grid.names as mark (mark.name)}
-          <button class="mark" class:on={mark.name === grid.name} onclick={() => to({ mark: mark.name })}
+          <button class="mark-row" class:on={mark.name === grid.name} onclick={() => to({ mark: mark.name })}
             ><span>{mark.name}</span><span class="soft"
               >{mark.entries} {mark.entries === 1 ? 'entry' : 'entries'}</span
             ></button
@@ -521,7 +520,7 @@
     border-top: 1px solid var(--rule);
     margin: 12px 0;
   }
-  .mark {
+  .mark-row {
     display: flex;
     justify-content: space-between;
     width: 100%;
@@ -530,10 +529,10 @@
     text-align: left;
     cursor: pointer;
   }
-  .mark:hover {
+  .mark-row:hover {
     background: var(--accent-tint);
   }
-  .mark.on {
+  .mark-row.on {
     font-weight: 650;
   }
   .own {

@@ -122,7 +122,7 @@
   {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
   <Brief {instrument} {kpis} {yardsticks} {segments} {markNames} {change} {newYardstick} />
 
-  <div class="line">
+  <div class="line part">
     <h3 class="soft">Face, drawn with this reading</h3>
     <span class="small soft">{FACES.length} faces</span>
   </div>
@@ -155,7 +155,6 @@
         scope={session.scope}
         marks={instrument.marks ?? []}
         {markNames}
-        reading={picture?.rehearsed ? null : (reading?.value ?? null)}
         heading={held.body.name}
         rehearse={(value) => {
           session.rehearse = value === null ? {} : { [instrument.id]: value }

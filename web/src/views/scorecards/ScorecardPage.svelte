@@ -512,6 +512,8 @@
     border-top: 1px solid var(--rule);
   }
   .name {
+    field-sizing: content;
+    max-width: 60%;
     font-size: 15px;
     font-weight: 650;
     background: transparent;

@@ -29,7 +29,7 @@
       ? reading.reason
       : reading && reading.status === 'not_graded'
         ? `not graded: ${reading.reason}`
-        : (reading?.gap_words ?? ''),
+        : reading?.gap_words || reading?.band_words || '',
   )
   const rows = (r: Reading) => open(r.member ?? null)
 </script>
@@ -59,7 +59,7 @@
         <span class="figures">
           <span class="figure" class:none={reading.value === null}>{reading.shown}</span>
           <span class="small soft words">
-            {#if instrument.face === 'bar' && reading.attainment_shown && picture.direction !== 'lower'}
+            {#if instrument.face === 'bar' && reading.attainment_shown && picture.direction !== 'lower' && picture.unit !== 'percent'}
               <span>{reading.attainment_shown} of {reading.marks[0]?.shown}</span>
             {/if}
             <span>{below}</span>
@@ -97,9 +97,12 @@
   h3 {
     flex: 1;
     min-width: 0;
+    display: -webkit-box;
+    -webkit-box-orient: vertical;
+    -webkit-line-clamp: 2;
+    line-clamp: 2;
+    line-height: 1.2;
     overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
   }
   .aside {
     font-weight: 550;

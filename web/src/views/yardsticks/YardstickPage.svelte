@@ -9,6 +9,7 @@
     type Dataset,
     type Kpi,
     type Schemas,
+    type Strip,
     type Yardstick,
     type YardstickBody,
   } from '../../api/client'
@@ -26,6 +27,7 @@
   let failed = $state('')
   let by = $state<string | null>(null)
   let sure = $state(false)
+  let strip = $state<Strip | null>(null)
   let past = $state<YardstickBody[]>([])
   let future = $state<YardstickBody[]>([])
 
@@ -254,6 +256,7 @@
       {#key chosen.id}
         <section class="sheet pad">
           <YardstickEditor
+            bind:strip
             body={chosen.body}
             saved={chosen.id}
             kpi={kpi.id}
@@ -271,13 +274,7 @@
           {#each chosen.body.bands as band, i (i)}
             <li>
               <Sign state={band} /> <b>{stateOf(band)?.name}</b>
-              <span class="soft small"
-                >{i === 0
-                  ? 'below the first cut'
-                  : i === chosen.body.bands.length - 1
-                    ? 'above the last cut'
-                    : `between cuts ${i} and ${i + 1}`}</span
-              >
+              <span class="soft small">{strip?.band_words[i]?.words ?? ''}</span>
             </li>
           {/each}
         </ol>

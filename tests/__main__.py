@@ -1,0 +1,39 @@
+"""Run every test over one MariaDB and one server; write the counts for ``check``.
+
+python -m tests [RESULTS] [PATTERN]: PATTERN picks modules, as in ``core`` or ``browser.test_bench``.
+"""
+
+from __future__ import annotations
+
+import sys
+import unittest
+from pathlib import Path
+
+from tests import world
+
+FOLDERS = ("core", "tables", "store", "api", "browser")
+
+
+def main(results: str | None = None, pattern: str = "") -> int:
+    here = Path(__file__).parent
+    suite = unittest.TestSuite()
+    for folder in FOLDERS:
+        for path in sorted((here / folder).glob("test_*.py")):
+            name = f"tests.{folder}.{path.stem}"
+            if pattern in name:
+                suite.addTests(unittest.defaultTestLoader.loadTestsFromName(name))
+    try:
+        found = unittest.TextTestRunner(verbosity=1).run(suite)
+    finally:
+        world.close()
+    failed = len(found.failures) + len(found.errors) + len(found.unexpectedSuccesses)
+    skipped = len(found.skipped)
+    passed = found.testsRun - failed - skipped
+    if results:
+        Path(results).write_text(f"{passed} {failed} {skipped}\n")
+    print(f"{passed} passed, {failed} failed, {skipped} skipped")
+    return 1 if failed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(*sys.argv[1:]))

@@ -1,0 +1,455 @@
+"""The API over a real MariaDB: documents, uploads, readings, strips, workings."""
+
+import threading
+import unittest
+from typing import Any
+
+from tests import world
+
+
+class WithServer(unittest.TestCase):
+    def setUp(self) -> None:
+        self.client = world.running().client
+
+    def ok(self, answer: Any, status: int = 200) -> Any:
+        self.assertEqual(answer.status_code, status, answer.text[:400])
+        return answer.json() if answer.content else None
+
+    def post(self, path: str, body: Any, status: int = 200) -> Any:
+        return self.ok(self.client.post(path, json=body), status)
+
+    def drop(self, kind: str, key: str) -> None:
+        found = self.client.get(f"/api/{kind}/{key}")
+        if found.status_code == 200:
+            self.client.delete(f"/api/{kind}/{key}", headers={"If-Match": found.headers["etag"]})
+
+    def create(self, kind: str, body: dict[str, Any]) -> dict[str, Any]:
+        made: dict[str, Any] = self.post(f"/api/{kind}", body, 201)
+        self.addCleanup(self.drop, kind, made["id"])
+        return made
+
+    def upload(self, text: str | bytes, name: str = "rows.csv", status: int = 201) -> Any:
+        body = text.encode() if isinstance(text, str) else text
+        made = self.ok(self.client.post("/api/datasets", files={"file": (name, body)}), status)
+        if status == 201:
+            self.addCleanup(self.drop, "datasets", made["id"])
+        return made
+
+
+KPI = {"handle": "test_kpi", "name": "Test KPI", "dataset": "sailings", "formula": "count()"}
+
+
+class Datasets(WithServer):
+    CSV = "\ufeffDatum;Linie;Verspätung (min);Verspätung (min);;Pünktlich?\n31/12/2025;A;3,5;1;x;ja\n01/01/2026;B;;2;;nein\n"
+
+    def test_a_file_of_another_trade_with_hostile_headers(self) -> None:
+        made = self.upload(self.CSV, "../../linien_fahrten.csv")
+        self.assertEqual(
+            (made["name"], made["file_name"], made["row_count"]), ("Linien fahrten", "linien_fahrten.csv", 2)
+        )
+        columns = {c["name"]: (c["type"], c["role"]) for c in made["columns"]}
+        self.assertEqual(columns["verspätung_min"], ("number", "measure"))
+        self.assertEqual(columns["pünktlich"], ("flag", "flag"))
+        self.assertEqual(columns["datum"], ("date", "period"))
+        self.assertEqual(made["through"], "2026-01-01")
+        rows = self.ok(self.client.get(f"/api/datasets/{made['id']}/rows"))
+        self.assertEqual(rows["rows"][0], ["2025-12-31", "A", "3.5", "1", "x", "yes"])
+        self.assertEqual(rows["summary"][2]["blanks"], 1)
+
+    def test_a_role_can_be_changed_where_its_type_allows(self) -> None:
+        made = self.upload(self.CSV)
+        columns = [{"name": c["name"], "label": c["label"], "role": c["role"]} for c in made["columns"]]
+        columns[1]["role"] = "text"
+        change = {"name": "Lines", "columns": columns, "through": "2026-01-31"}
+        saw = {"If-Match": '"1"'}
+        done = self.ok(self.client.patch(f"/api/datasets/{made['id']}", json=change, headers=saw))
+        self.assertEqual(
+            (done["version"], done["name"], done["columns"][1]["role"], done["through"]),
+            (2, "Lines", "text", "2026-01-31"),
+        )
+        self.assertEqual(self.client.patch(f"/api/datasets/{made['id']}", json=change, headers=saw).status_code, 412)
+        columns[1]["role"] = "measure"
+        refused = self.client.patch(f"/api/datasets/{made['id']}", json=change, headers={"If-Match": '"2"'})
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("needs number", refused.json()["detail"])
+
+    def test_what_is_no_table_is_refused_and_nothing_is_kept(self) -> None:
+        before = self.ok(self.client.get("/api/datasets"))
+        for body in (b"", b"PK\x03\x04", b"\x00\x01"):
+            self.assertIn("CSV" if body else "empty", self.upload(body, status=422)["detail"])
+        self.assertEqual(self.ok(self.client.get("/api/datasets")), before)
+
+    def test_a_dataset_in_use_is_not_deleted(self) -> None:
+        refused = self.client.delete("/api/datasets/sailings", headers={"If-Match": '"1"'})
+        self.assertEqual(refused.status_code, 409)
+        self.assertIn("On-time departures", refused.json()["detail"])
+
+    def test_no_rows_and_no_dates_can_be_kept_and_say_so_when_read(self) -> None:
+        for text in ("day,x\n", "a,b\n1,2\n"):
+            made = self.upload(text)
+            preview = self.post("/api/kpis/preview", {"body": KPI | {"dataset": made["id"]}})
+            self.assertTrue(preview["note"])
+
+    def test_rows_changed_in_role_are_read_anew(self) -> None:
+        made = self.upload("day,route,fare\n2026-01-02,a,1\n2026-01-03,b,2\n")
+        body = KPI | {"dataset": made["id"]}
+        self.assertEqual(self.post("/api/kpis/preview", {"body": body})["by"], "route")
+        columns = [
+            {"name": c["name"], "label": c["label"], "role": "text" if c["name"] == "route" else c["role"]}
+            for c in made["columns"]
+        ]
+        self.ok(
+            self.client.patch(
+                f"/api/datasets/{made['id']}", json={"name": "X", "columns": columns}, headers={"If-Match": '"1"'}
+            )
+        )
+        self.assertIsNone(self.post("/api/kpis/preview", {"body": body})["by"])
+
+
+class Kpis(WithServer):
+    def test_a_preview_shows_months_and_members_while_typing(self) -> None:
+        body = KPI | {
+            "formula": "count(where delay_minutes <= 5) / count(where cancelled = no)",
+            "unit": {"kind": "percent", "decimals": 1},
+        }
+        found = self.post("/api/kpis/preview", {"body": body, "by": "vessel"})
+        self.assertIsNone(found["problem"])
+        self.assertEqual((found["period"], found["by"], len(found["months"])), ("October 2026", "vessel", 22))
+        self.assertTrue(found["months"][-1]["partial"])
+        self.assertRegex(found["months"][-2]["shown"], r"^\d\d\.\d%$")
+        self.assertEqual(len(found["members"]), 5)
+
+    def test_a_formula_that_cannot_be_read_is_an_answer_with_its_place(self) -> None:
+        found = self.post("/api/kpis/preview", {"body": KPI | {"formula": "sum(delay)"}})
+        self.assertEqual((found["problem"]["start"], found["problem"]["end"]), (4, 9))
+        self.assertIn("delay_minutes", found["problem"]["message"])
+
+    def test_it_is_kept_only_when_it_fits(self) -> None:
+        refused = self.client.post("/api/kpis", json=KPI | {"formula": "sum(nothing)"})
+        self.assertEqual((refused.status_code, refused.json()["where"]["start"]), (422, 4))
+        self.assertEqual(self.client.post("/api/kpis", json=KPI | {"handle": "on_time"}).status_code, 409)
+        self.assertEqual(self.client.post("/api/kpis", json=KPI | {"handle": "on time"}).status_code, 422)
+        self.assertEqual(
+            self.client.post("/api/kpis", json=KPI | {"unit": {"kind": "currency", "currency": "ZZZ"}}).status_code, 422
+        )
+        self.assertEqual(self.client.post("/api/kpis", json=KPI | {"dataset": "nowhere"}).status_code, 404)
+
+    def test_revisions_keep_what_was(self) -> None:
+        made = self.create("kpis", KPI)
+        saved = self.ok(
+            self.client.put(f"/api/kpis/{made['id']}", json=KPI | {"name": "Renamed"}, headers={"If-Match": '"1"'})
+        )
+        self.assertEqual((saved["version"], saved["body"]["name"]), (2, "Renamed"))
+        kept = self.ok(self.client.get(f"/api/kpis/{made['id']}/revisions"))
+        self.assertEqual([(r["version"], r["body"]["name"]) for r in kept], [(1, "Test KPI")])
+
+    def test_one_in_use_is_not_deleted_and_says_where(self) -> None:
+        refused = self.client.delete("/api/kpis/on-time", headers={"If-Match": '"1"'})
+        self.assertEqual(refused.status_code, 409)
+        self.assertIn("Network performance", refused.json()["detail"])
+        self.assertEqual(self.ok(self.client.get("/api/kpis/on-time/uses"))[0]["instruments"], 2)
+
+    def test_the_percent_guard(self) -> None:
+        for text in ("88", "88%", "0.88"):
+            found = self.post("/api/kpis/understand", {"text": text, "kpi": "on-time"})
+            self.assertEqual((round(found["value"], 6), found["shown"], found["doubt"]), (0.88, "88.0%", ""))
+        self.assertIn("far from", self.post("/api/kpis/understand", {"text": "0.88%", "kpi": "on-time"})["doubt"])
+        self.assertIn("far from", self.post("/api/kpis/understand", {"text": "8800", "kpi": "on-time"})["doubt"])
+        self.assertIn("not a number", self.post("/api/kpis/understand", {"text": "many", "kpi": "on-time"})["problem"])
+
+
+class Marks(WithServer):
+    def change(self, version: int, *changes: dict[str, Any], status: int = 200) -> Any:
+        answer = self.client.post(
+            "/api/kpis/drills/marks", json={"changes": list(changes)}, headers={"If-Match": f'"{version}"'}
+        )
+        return self.ok(answer, status)
+
+    def test_set_carried_inherited_and_none(self) -> None:
+        grid = self.ok(self.client.get("/api/kpis/on-time/marks", params={"year": 2026}))
+        kinds = {row["member"]: [cell["kind"] for cell in row["cells"]] for row in grid["rows"]}
+        self.assertEqual(kinds[None][2:5], ["carried", "set", "carried"])
+        self.assertEqual(set(kinds["Hollin – Skarra"]), {"inherited"})
+        self.assertEqual(kinds["Lowsay – Brae Holm"][8:11], ["carried", "set", "carried"])
+        self.assertEqual((grid["covered"], grid["coverable"]), (84, 84))
+        bare = self.ok(self.client.get("/api/kpis/revenue-per-sailing/marks", params={"year": 2026}))
+        self.assertEqual(
+            {c["kind"] for row in bare["rows"] if row["member"] in (None, "Tarn Point – Lowsay") for c in row["cells"]},
+            {"none"},
+        )
+
+    def test_a_change_and_its_way_back(self) -> None:
+        version = self.ok(self.client.get("/api/kpis/drills/marks"))["version"]
+        change = {"name": "target", "segment": "vessel", "member": "Thrift", "since": "2026-03", "value": 0.8}
+        done = self.change(version, change)
+        self.assertEqual(done["back"], [change | {"value": None}])
+        self.change(version, change, status=412)
+        self.change(done["version"], *done["back"])
+
+    def test_half_a_place_or_no_month_is_refused_whole(self) -> None:
+        version = self.ok(self.client.get("/api/kpis/drills/marks"))["version"]
+        good = {"name": "target", "since": "2026-03", "value": 0.8}
+        self.change(version, good, good | {"segment": "vessel"}, status=422)
+        self.change(version, good, good | {"since": "March"}, status=422)
+        self.assertEqual(self.ok(self.client.get("/api/kpis/drills/marks"))["version"], version)
+
+
+class Readings(WithServer):
+    def read(self, **ask: Any) -> Any:
+        body = self.ok(self.client.get("/api/scorecards/network-performance"))["body"]
+        return self.post("/api/scorecards/read", {"body": body} | ask)
+
+    def instrument(self, found: Any, key: str) -> Any:
+        return next(i for i in found["instruments"] if i["id"] == key)
+
+    def test_the_demo_reads_in_every_state(self) -> None:
+        found = self.read()
+        self.assertEqual(found["period"], "2026-10")
+        self.assertEqual(
+            [part["state"] for part in found["tally"]], ["short", "near", "met", "beyond", "not_graded", "no_reading"]
+        )
+        self.assertIn("since September", found["sections"][0]["words"])
+        crew = self.instrument(found, "i8")["readings"][0]
+        self.assertEqual((crew["shown"], crew["state"], crew["gap_words"]), ("85%", "met", "on target 85%"))
+
+    def test_a_member_without_rows_and_one_without_a_mark_say_so(self) -> None:
+        found = self.read()
+        absent = next(r for r in self.instrument(found, "i9")["readings"] if r["member"] == "Sandpiper")
+        self.assertEqual((absent["status"], absent["shown"], absent["value"]), ("no_reading", "no reading", None))
+        self.assertIn("no rows in October 2026", absent["reason"])
+        bare = next(r for r in self.instrument(found, "i6")["readings"] if r["member"] == "Tarn Point – Lowsay")
+        self.assertEqual((bare["status"], bare["state"]), ("not_graded", None))
+        self.assertEqual(bare["reason"], "no target in the mark book")
+
+    def test_the_partial_month_says_so_and_flows_are_pro_rated(self) -> None:
+        found = self.read(scope={"period": "latest", "members": {}})
+        self.assertEqual(found["partial"], "21 of 30 days")
+        revenue = self.instrument(found, "i5")["readings"][0]
+        self.assertEqual(revenue["partial"], {"days": 21, "of": 30, "words": "21 of 30 days", "pro_rated": True})
+        self.assertAlmostEqual(revenue["marks"][0]["value"], 1_180_000 * 21 / 30)
+        punctual = self.instrument(found, "i1")["readings"][0]
+        self.assertFalse(punctual["partial"]["pro_rated"])
+        self.assertAlmostEqual(punctual["marks"][0]["value"], 0.92)
+
+    def test_scope_follows_to_members_and_says_where_it_cannot(self) -> None:
+        found = self.read(scope={"period": "2026-10", "members": {"route": ["Night freight"]}})
+        alone = self.instrument(found, "i1")["readings"][0]
+        self.assertAlmostEqual(alone["marks"][0]["value"], 0.85, msg="its own mark")
+        self.assertEqual([r["member"] for r in self.instrument(found, "i2")["readings"]], ["Night freight"])
+        self.assertEqual(self.instrument(found, "i8")["notes"], ["not split by route: all rows are read"])
+        early = self.read(scope={"period": "2019-01", "members": {}})
+        self.assertEqual({part["state"] for part in early["tally"]}, {"no_reading"})
+
+    def test_what_cannot_be_read_holds_up_nothing_else(self) -> None:
+        body = self.ok(self.client.get("/api/scorecards/network-performance"))["body"]
+        first = body["sections"][0]["instruments"]
+        first[0]["kpi"], first[1]["by"], first[2]["yardstick"] = "gone", "harbour", "gone"
+        found = self.post("/api/scorecards/read", {"body": body})
+        self.assertIn("deleted", self.instrument(found, "i1")["problem"])
+        self.assertIn("harbour", self.instrument(found, "i2")["problem"])
+        self.assertIn("yardstick", self.instrument(found, "i3")["problem"])
+        self.assertIsNone(self.instrument(found, "i4")["problem"])
+
+    def test_rehearsal_and_drafts_are_read_but_not_kept(self) -> None:
+        before = self.ok(self.client.get("/api/yardsticks/punctuality"))
+        found = self.read(rehearse={"i1": 0.97})
+        self.assertEqual(self.instrument(found, "i1")["readings"][0]["state"], "beyond")
+        self.assertTrue(self.instrument(found, "i1")["rehearsed"])
+        draft = before["body"] | {"bands": ["short", "met"], "cuts": [{"offset": 0.5}]}
+        found = self.read(yardsticks={"punctuality": draft})
+        self.assertEqual({r["state"] for r in self.instrument(found, "i2")["readings"]}, {"met"})
+        self.assertEqual(self.ok(self.client.get("/api/yardsticks/punctuality")), before)
+
+    def test_faces_each_choose_their_axis(self) -> None:
+        instrument = {"id": "x", "kpi": "fare-revenue", "yardstick": "share-of-target"}
+        drawn = {p["id"]: p for p in self.post("/api/scorecards/faces", {"instrument": instrument})}
+        self.assertEqual(set(drawn), {"dial", "bullet", "bar", "lamp", "chip"})
+        self.assertEqual(drawn["bar"]["axis"]["low"], 0)
+        self.assertAlmostEqual(drawn["bar"]["axis"]["high"], 1_180_000)
+        self.assertGreater(drawn["dial"]["axis"]["high"], 1_180_000)
+
+    def test_an_axis_end_past_the_other_makes_way(self) -> None:
+        instrument = {"id": "x", "kpi": "on-time", "yardstick": "punctuality", "axis": {"low": 5.0}}
+        found = self.post("/api/scorecards/faces", {"instrument": instrument})
+        self.assertEqual(found[0]["readings"][0]["past"], -1)
+
+    def test_workings_tell_the_whole_way(self) -> None:
+        body = self.ok(self.client.get("/api/scorecards/network-performance"))["body"]
+        punctual, revenue = body["sections"][0]["instruments"][1], body["sections"][1]["instruments"][0]
+        found = self.post("/api/scorecards/workings", {"instrument": punctual, "member": "Lowsay – Brae Holm"})
+        lines = {line["label"]: line["text"] for line in found["lines"]}
+        self.assertRegex(lines["Reading"], r"^\d+ ÷ \d+ = 0\.\d+, shown \d\d\.\d%$")
+        self.assertEqual(lines["Target"], "88%, from the mark book: Lowsay – Brae Holm, from Oct 2026")
+        self.assertRegex(lines["Band"], r"→ Short$")
+        self.assertIn("more", lines["To reach Near"])
+        self.assertEqual(found["parts"][0]["source"], "count(where delay_minutes <= 5)")
+        latest = {"period": "latest", "members": {}}
+        found = self.post("/api/scorecards/workings", {"instrument": revenue, "scope": latest})
+        lines = {line["label"]: line["text"] for line in found["lines"]}
+        self.assertIn("× 21/30 days = £826.00k", lines["Target"])
+        self.assertIn("pro-rated", lines["Partial"])
+        refused = self.client.post("/api/scorecards/workings", json={"instrument": punctual, "member": "Atlantis"})
+        self.assertEqual(refused.status_code, 404)
+
+    def test_the_shelf_has_every_scorecard_with_its_tally(self) -> None:
+        made = self.create("scorecards", {"title": "Bare", "sections": []})
+        shelf = {entry["id"]: entry for entry in self.ok(self.client.get("/api/scorecards/shelf"))}
+        self.assertEqual(shelf["network-performance"]["period_label"], "October 2026")
+        self.assertEqual(shelf[made["id"]]["tally"], [])
+
+
+class Strips(WithServer):
+    def strip(self, body: dict[str, Any], **ask: Any) -> Any:
+        return self.post("/api/yardsticks/strip", {"body": body, "kpi": "on-time"} | ask)
+
+    def body(self) -> Any:
+        return self.ok(self.client.get("/api/yardsticks/punctuality"))["body"]
+
+    def test_bands_proof_sweep_and_back_test_agree(self) -> None:
+        found = self.strip(self.body(), by="route", rehearse=0.92)
+        self.assertEqual([b["words"] for b in found["band_words"]][1], "85% up to, not including, 92%")
+        self.assertEqual([c["shown"] for c in found["cuts"]], ["85%", "92%", "96%"])
+        self.assertEqual(found["cuts"][0]["words"], "target − 7 points")
+        self.assertEqual((found["proof"][1]["under"], found["proof"][1]["at"]), ("near", "met"))
+        self.assertEqual([s["state"] for s in found["sweep"]], ["short", "near", "met", "beyond"])
+        self.assertEqual(found["rehearsal"]["state"], "met")
+        self.assertEqual(sum(c["count"] for c in found["counts"]), found["readings"])
+        self.assertEqual(len(found["dots"]), found["readings"])
+        self.assertEqual(found["readings"], 6 * 22 - 3, "three route-months have no rows")
+
+    def test_a_moved_cut_says_what_would_change(self) -> None:
+        body = self.body()
+        body["cuts"][1] |= {"offset": -0.03}
+        found = self.strip(body, by="route", saved="punctuality")
+        self.assertTrue(all(c["before"] != c["after"] for c in found["changes"]))
+        self.assertTrue(found["changes"])
+        self.assertEqual(self.strip(self.body(), by="route", saved="punctuality")["changes"], [])
+
+    def test_a_cut_without_its_mark_says_so_and_shows_no_bands(self) -> None:
+        body = self.body() | {"bands": ["short", "met"], "cuts": [{"mark": "stretch"}]}
+        found = self.strip(body)
+        self.assertEqual((found["bands"], found["proof"], found["reason"]), ([], [], "no stretch in the mark book"))
+
+    def test_plain_cuts_out_of_order_are_refused(self) -> None:
+        body = self.body() | {"bands": ["short", "near", "met"], "cuts": [{"offset": 0.9}, {"offset": 0.8}]}
+        refused = self.client.post("/api/yardsticks/strip", json={"body": body, "kpi": "on-time"})
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("cut 1 lies above cut 2", refused.json()["detail"])
+
+    def test_values_typed_onto_cuts_are_graded_as_the_proof_says(self) -> None:
+        values = [0.1, 0.2, 0.3, 0.30000000000000004, 0.7, 0.7000000000000001]
+        rows = "".join(f"2026-01-05,m{i},{value}\n" for i, value in enumerate(values))
+        client = self.client
+        made = self.ok(
+            client.post("/api/datasets", files={"file": ("cuts.csv", f"day,member,value\n{rows}".encode())}), 201
+        )
+        self.addCleanup(self.drop, "datasets", made["id"])
+        kpi = self.create(
+            "kpis", KPI | {"dataset": made["id"], "formula": "sum(value)", "unit": {"kind": "number", "decimals": 1}}
+        )
+        yardstick = self.create(
+            "yardsticks",
+            {
+                "name": "Edges",
+                "bands": ["short", "near", "met"],
+                "cuts": [{"offset": 0.3}, {"offset": 0.7, "belongs": "below"}],
+            },
+        )
+        instrument = {
+            "id": "x",
+            "kpi": kpi["id"],
+            "by": "member",
+            "yardstick": yardstick["id"],
+            "order": "name",
+            "marks": [],
+        }
+        # Rows of one month with all its days count as complete through the last of them.
+        found = self.post(
+            "/api/scorecards/read",
+            {"body": {"title": "x", "sections": [{"id": "s", "instruments": [instrument | {"face": "bullet"}]}]}},
+        )
+        self.assertEqual(
+            [r["state"] for r in found["instruments"][0]["readings"]],
+            ["short", "short", "near", "near", "near", "near"],
+        )
+
+    def test_a_proposal_fits_its_kpi(self) -> None:
+        for kpi in ("on-time", "cancelled", "fare-revenue", "deck-load", "berth", "complaints"):
+            with self.subTest(kpi):
+                body = self.post("/api/yardsticks/propose", {"kpi": kpi, "name": "Proposed"})
+                found = self.strip(body, kpi=kpi)
+                self.assertEqual(found["reason"], "")
+                self.assertGreaterEqual(
+                    len([c for c in found["counts"] if c["count"]]), 2 if kpi != "fare-revenue" else 1
+                )
+
+    def test_one_in_use_is_not_deleted(self) -> None:
+        refused = self.client.delete("/api/yardsticks/punctuality", headers={"If-Match": '"1"'})
+        self.assertEqual(refused.status_code, 409)
+        self.assertEqual(self.ok(self.client.get("/api/yardsticks/punctuality/uses"))[0]["instruments"], 2)
+
+
+class Together(WithServer):
+    def test_of_many_writers_at_once_exactly_one_wins(self) -> None:
+        made = self.create("scorecards", {"title": "Contested", "sections": []})
+        answers: list[int] = []
+
+        def write(at: int) -> None:
+            body = {"title": f"Writer {at}", "sections": []}
+            answers.append(
+                self.client.put(f"/api/scorecards/{made['id']}", json=body, headers={"If-Match": '"1"'}).status_code
+            )
+
+        threads = [threading.Thread(target=write, args=(at,)) for at in range(8)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(sorted(answers), [200] + [412] * 7)
+
+    def test_of_many_mark_writers_at_once_exactly_one_wins(self) -> None:
+        version = self.ok(self.client.get("/api/kpis/drills/marks"))["version"]
+        answers: list[Any] = []
+
+        def write(at: int) -> None:
+            change = {"name": "stretch", "since": "2026-01", "value": at / 100}
+            answers.append(
+                self.client.post(
+                    "/api/kpis/drills/marks", json={"changes": [change]}, headers={"If-Match": f'"{version}"'}
+                )
+            )
+
+        threads = [threading.Thread(target=write, args=(at,)) for at in range(6)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(sorted(answer.status_code for answer in answers), [200] + [412] * 5)
+        won = next(answer.json() for answer in answers if answer.status_code == 200)
+        self.ok(
+            self.client.post(
+                "/api/kpis/drills/marks", json={"changes": won["back"]}, headers={"If-Match": f'"{won["version"]}"'}
+            )
+        )
+
+    def test_health_tells_when_the_database_is_away_and_when_it_is_back(self) -> None:
+        server = world.Running("--no-demo").start()
+        self.addCleanup(server.close)
+        made = server.client.post("/api/scorecards", json={"title": "Kept", "sections": []}).json()
+        import os
+        import signal
+        import time
+
+        pid = server.database_pid
+        os.kill(pid, signal.SIGKILL)
+        while world.alive(pid):
+            time.sleep(0.02)
+        answer = server.client.get("/api/health")
+        self.assertEqual((answer.status_code, answer.json()["type"]), (503, "database-away"))
+        body = {"title": "Lost?", "sections": []}
+        answer = server.client.put(f"/api/scorecards/{made['id']}", json=body, headers={"If-Match": '"1"'})
+        self.assertEqual(answer.status_code, 503)
+        self.assertIn("Nothing was saved", answer.json()["detail"])
+        server.stop()
+        server.start()
+        self.assertEqual(server.client.get(f"/api/scorecards/{made['id']}").json(), made)

@@ -1,0 +1,82 @@
+"""Numbers as typed and as shown."""
+
+import unittest
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ironmark.core.numbers import NotANumber, Unit, rounded, show, show_gap, understand
+from ironmark.core.words import show_cut
+
+PERCENT = Unit("percent", 1)
+POUNDS = Unit("currency", 1, "GBP", compact=True)
+LITRES = Unit("number", 1, text="L")
+
+
+class Typed(unittest.TestCase):
+    def test_a_percent_typed_in_three_ways_is_one_number(self) -> None:
+        for text in ("88", "88%", "0.88", " 88 % ", "88,0", "0,88", "+88"):
+            self.assertAlmostEqual(understand(text, PERCENT), 0.88, msg=text)
+
+    def test_a_percent_sign_always_counts(self) -> None:
+        self.assertAlmostEqual(understand("0.5%", PERCENT), 0.005)
+        self.assertAlmostEqual(understand("1%", PERCENT), 0.01)
+        self.assertEqual(understand("1", PERCENT), 1.0)
+        self.assertAlmostEqual(understand("−7 points", PERCENT), -0.07)
+
+    def test_thousands_and_decimals_are_told_apart(self) -> None:
+        for text, value in (
+            ("£1,234.50", 1234.5), ("1.234,50", 1234.5), ("1 234,5", 1234.5), ("1,234", 1234), ("1.2k", 1200),
+            ("£3m", 3e6), ("2bn", 2e9), ("1,234,567", 1234567), ("1.234.567", 1234567), ("-12", -12), ("−12", -12),
+            ("12,5", 12.5), (".5", 0.5), ("1e3", 1000), ("GBP 40", 40),
+        ):  # fmt: skip
+            self.assertAlmostEqual(understand(text, POUNDS), value, msg=text)
+
+    def test_what_is_no_number_says_what_to_type(self) -> None:
+        for text in ("", "abc", "12 apples", "1..2e", "--3", "%", "=1+1"):
+            with self.subTest(text), self.assertRaises(NotANumber) as caught:
+                understand(text, PERCENT)
+            self.assertIn("88%", str(caught.exception))
+        with self.assertRaises(NotANumber):
+            understand("5%", LITRES)
+        with self.assertRaises(NotANumber):
+            understand("1e308k", LITRES)
+
+    @given(st.floats(-1e9, 1e9).map(lambda value: round(value, 1)))
+    def test_what_is_shown_reads_back(self, value: float) -> None:
+        self.assertAlmostEqual(understand(show(value, LITRES), LITRES), value)
+
+    @given(st.floats(-5, 5).filter(lambda value: abs(value) > 0.02).map(lambda value: round(value, 3)))
+    def test_a_shown_percent_reads_back(self, value: float) -> None:
+        self.assertAlmostEqual(understand(show(value, PERCENT), PERCENT), value)
+
+
+class Shown(unittest.TestCase):
+    def test_by_unit(self) -> None:
+        for value, unit, text in (
+            (0.90785, PERCENT, "90.8%"), (412_600, POUNDS, "£412.6k"), (1_154_000, POUNDS, "£1.2m"), (-3, Unit(), "−3"),
+            (41.23, LITRES, "41.2 L"), (12_345, Unit(), "12,345"), (999_960, POUNDS, "£1.0m"), (0.0001, Unit("number", 4), "0.0001"),
+            (10_000_000_000, Unit(), "10,000,000,000"), (-0.0001, Unit(), "0"), (5, Unit("currency", 2, "EUR"), "€5.00"),
+            (float("nan"), PERCENT, ""),
+        ):  # fmt: skip
+            self.assertEqual(show(value, unit), text)
+
+    def test_cuts_show_the_decimals_they_need(self) -> None:
+        for value, unit, text in (
+            (0.92, PERCENT, "92%"), (0.925, PERCENT, "92.5%"), (1_180_000, POUNDS, "£1.18m"), (14, Unit(), "14"),
+            (46.25, LITRES, "46.25 L"), (0.85 + 1e-17, PERCENT, "85%"), (401_123, POUNDS, "£401.123k"),
+        ):  # fmt: skip
+            self.assertEqual(show_cut(value, unit), text)
+
+    def test_gaps_of_percents_are_points(self) -> None:
+        self.assertEqual(show_gap(-0.012, PERCENT), "1.2 points")
+        self.assertEqual(show_gap(0.01, Unit("percent", 0)), "1 point")
+
+    def test_rounded_is_what_is_shown(self) -> None:
+        self.assertEqual(rounded(0.91996, PERCENT), 0.92)
+        self.assertEqual(rounded(2.345, LITRES), 2.3)
+
+    @given(st.floats(allow_nan=False, allow_infinity=False), st.sampled_from([PERCENT, POUNDS, LITRES, Unit()]))
+    def test_any_number_can_be_shown(self, value: float, unit: Unit) -> None:
+        self.assertTrue(show(value, unit))
+        self.assertTrue(show_cut(value, unit))

@@ -1,0 +1,150 @@
+"""Records, marks and rows in a real MariaDB."""
+
+import datetime as dt
+import unittest
+from typing import Any
+
+import polars as pl
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ironmark.core.marks import MarkEntry
+from ironmark.store import database, datasets, marks, records
+from ironmark.store.marks import Change
+from ironmark.store.models import DatasetSegment
+from ironmark.tables.reader import Column, Problem, Table
+from tests import world
+
+
+class InDatabase(unittest.TestCase):
+    """Every test works in one transaction that is taken back."""
+
+    def setUp(self) -> None:
+        self.session = Session(world.engine(), expire_on_commit=False)
+        self.addCleanup(self.session.close)
+
+    def make(self, body: dict[str, Any]) -> records.Document:
+        return records.create(self.session, "yardstick", body, name="Test of records")
+
+
+class Records(InDatabase):
+    def test_a_write_names_the_version_it_saw(self) -> None:
+        made = self.make({"a": 1})
+        self.assertEqual(made.version, 1)
+        self.assertTrue(made.id.startswith("test-of-records-"))
+        saved = records.save(self.session, "yardstick", made.id, {"a": 2}, 1)
+        self.assertEqual((saved.version, saved.body), (2, {"a": 2}))
+        with self.assertRaises(database.StaleVersion) as caught:
+            records.save(self.session, "yardstick", made.id, {"a": 3}, 1)
+        self.assertEqual((caught.exception.saw, caught.exception.current), (1, 2))
+
+    def test_saving_the_same_again_is_no_new_version(self) -> None:
+        made = self.make({"a": 1})
+        self.assertEqual(records.save(self.session, "yardstick", made.id, {"a": 1}, 1).version, 1)
+
+    def test_every_earlier_form_is_kept_also_of_a_deleted_one(self) -> None:
+        made = self.make({"a": 1})
+        records.save(self.session, "yardstick", made.id, {"a": 2}, 1)
+        records.remove(self.session, "yardstick", made.id, 2)
+        kept = records.revisions(self.session, "yardstick", made.id)
+        self.assertEqual([(r.version, r.body) for r in kept], [(2, {"a": 2}), (1, {"a": 1})])
+        with self.assertRaises(database.Missing):
+            records.get(self.session, "yardstick", made.id)
+
+    def test_texts_of_any_alphabet_come_back(self) -> None:
+        body = {"name": "路线 ‮עברית Ærø 🚢 <script>"}
+        made = self.make(body)
+        self.session.expire_all()
+        self.assertEqual(records.get(self.session, "yardstick", made.id).body, body)
+
+    def test_keys_can_be_read_in_an_address(self) -> None:
+        self.assertRegex(database.new_key("Fuel per mile, Ærø!"), r"^fuel-per-mile-r-[0-9a-f]{6}$")
+        self.assertRegex(database.new_key("路线"), r"^[0-9a-f]{6}$")
+
+
+class Marks(InDatabase):
+    KPI = "test-of-marks"
+
+    def test_changes_come_with_their_way_back(self) -> None:
+        first = Change("target", None, None, 100, 0.9)
+        version, back = marks.apply(self.session, self.KPI, [first, Change("target", "route", "a", 101, 0.8)], 0)
+        self.assertEqual(version, 1)
+        self.assertEqual([c.value for c in back], [None, None])
+        version, back = marks.apply(self.session, self.KPI, [Change("target", None, None, 100, 0.95)], 1)
+        self.assertEqual(back, [first])
+        version, _ = marks.apply(self.session, self.KPI, back, 2)
+        found = marks.entries(self.session, [self.KPI, "nobody"])
+        expected = [MarkEntry("target", None, None, 100, 0.9), MarkEntry("target", "route", "a", 101, 0.8)]
+        self.assertEqual(found, {self.KPI: expected, "nobody": []})
+        self.assertEqual(marks.version(self.session, self.KPI), 3)
+
+    def test_a_stale_change_is_refused_whole(self) -> None:
+        marks.apply(self.session, self.KPI, [Change("target", None, None, 100, 1)], 0)
+        with self.assertRaises(database.StaleVersion):
+            marks.apply(self.session, self.KPI, [Change("target", None, None, 100, 2)], 0)
+        self.assertEqual(marks.entries(self.session, [self.KPI])[self.KPI][0].value, 1)
+
+    def test_taking_out_what_is_not_there_changes_nothing(self) -> None:
+        marks.apply(self.session, self.KPI, [Change("target", None, None, 100, None)], 0)
+        self.assertEqual(marks.entries(self.session, [self.KPI])[self.KPI], [])
+
+
+class Datasets(InDatabase):
+    def table(self, rows: int, wide: bool = False) -> Table:
+        data: dict[str, Any] = {
+            "day": [dt.date(2026, 1, 1 + i % 28) for i in range(rows)],
+            "x": [float(i) for i in range(rows)],
+        }
+        columns = [Column("day", "Day", "date", "period"), Column("x", "X", "number", "measure")]
+        if wide:
+            # Texts that do not compress, so that the rows need several pieces.
+            import random
+
+            random.seed(3)
+            data["note"] = [f"{random.getrandbits(800):x}" for _ in range(rows)]
+            columns.append(Column("note", "Note", "text", "text"))
+        schema = {"day": pl.Date, "x": pl.Float64} | ({"note": pl.String} if wide else {})
+        return Table(pl.DataFrame(data, schema=schema), tuple(columns), (Problem("odd", "x", (2, 3)),))
+
+    def test_rows_and_columns_come_back_as_they_were(self) -> None:
+        table = self.table(100)
+        made = datasets.create(self.session, "Rows", "rows.csv", table)
+        self.session.expire_all()
+        self.assertEqual(made.columns, table.columns)
+        self.assertEqual(made.problems, table.problems)
+        self.assertEqual((made.row_count, made.period, made.through), (100, "day", dt.date(2026, 1, 28)))
+        self.assertTrue(datasets.rows(self.session, made).equals(table.frame))
+
+    def test_many_rows_lie_in_pieces_within_the_limit(self) -> None:
+        table = self.table(100_000, wide=True)
+        made = datasets.create(self.session, "Large", "large.csv", table)
+        query = select(DatasetSegment.body).where(DatasetSegment.dataset_id == made.id)
+        sizes = [len(body) for body in self.session.scalars(query)]
+        self.assertGreater(len(sizes), 1)
+        self.assertLessEqual(max(sizes), datasets.PIECE_BYTES)
+        self.assertTrue(datasets.rows(self.session, made).equals(table.frame))
+
+    def test_no_rows_at_all(self) -> None:
+        made = datasets.create(self.session, "None", "none.csv", self.table(0))
+        self.assertEqual(datasets.rows(self.session, made).shape, (0, 2))
+        self.assertIsNone(made.through)
+
+    def test_a_dataset_goes_with_its_rows(self) -> None:
+        made = datasets.create(self.session, "Gone", "gone.csv", self.table(5))
+        datasets.remove(self.session, made.id, 1)
+        query = select(DatasetSegment.place).where(DatasetSegment.dataset_id == made.id)
+        self.assertEqual(list(self.session.scalars(query)), [])
+        with self.assertRaises(database.Missing):
+            datasets.get(self.session, made.id)
+
+
+class Migrations(unittest.TestCase):
+    def test_the_tables_are_what_the_models_say(self) -> None:
+        from alembic.autogenerate import compare_metadata
+        from alembic.migration import MigrationContext
+
+        from ironmark.store.models import Base
+
+        with world.engine().connect() as connection:
+            context = MigrationContext.configure(connection, opts={"compare_type": True})
+            self.assertEqual(compare_metadata(context, Base.metadata), [])

@@ -1,0 +1,152 @@
+"""Aggregating columns in memory, against a plain loop over rows."""
+
+import datetime as dt
+import math
+import unittest
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ironmark.core import formula as f
+from ironmark.core.evaluate import evaluate
+from ironmark.core.periods import Period
+from ironmark.tables.columns import ColumnSource, NoPeriod
+
+SCHEMA = {
+    "day": pl.Date,
+    "route": pl.String,
+    "vessel": pl.String,
+    "fare": pl.Float64,
+    "delay": pl.Int64,
+    "late": pl.Boolean,
+}
+rows = st.lists(
+    st.tuples(
+        st.dates(dt.date(2026, 1, 1), dt.date(2026, 4, 30)),
+        st.sampled_from(("a", "b", None)),
+        st.sampled_from(("x", "y")),
+        st.one_of(st.none(), st.floats(-1e6, 1e6)),
+        st.one_of(st.none(), st.integers(-5, 30)),
+        st.one_of(st.none(), st.booleans()),
+    ),
+    min_size=1,
+    max_size=40,
+)
+Row = dict[str, Any]
+
+
+def source(data: list[tuple[Any, ...]]) -> ColumnSource:
+    return ColumnSource(
+        pl.DataFrame(data, schema=SCHEMA, orient="row"), "day", ["route", "vessel"], dt.date(2026, 4, 30)
+    )
+
+
+# Formulas and the same over a list of rows; None is no reading.
+FORMULAS: dict[str, Callable[[list[Row]], float | None]] = {
+    "sum(fare)": lambda rs: _sum(rs, [r["fare"] for r in rs]),
+    "count()": lambda rs: float(len(rs)),
+    "count(fare)": lambda rs: float(sum(r["fare"] is not None for r in rs)),
+    "count(where delay <= 5)": lambda rs: float(sum(r["delay"] is not None and r["delay"] <= 5 for r in rs)),
+    "mean(delay)": lambda rs: _over(rs, "delay", lambda v: sum(v) / len(v)),
+    "min(fare)": lambda rs: _over(rs, "fare", min),
+    "max(fare where late = yes)": lambda rs: _over([r for r in rs if r["late"] is True], "fare", max),
+    "count(where not late = yes)": lambda rs: float(sum(r["late"] is False for r in rs)),
+    "count(where late is blank or delay > 10 and fare != 0)": lambda rs: float(
+        sum(
+            r["late"] is None or bool(r["delay"] is not None and r["delay"] > 10 and r["fare"] not in (None, 0))
+            for r in rs
+        )
+    ),
+    'count(where vessel in ("x", "q"))': lambda rs: float(sum(r["vessel"] == "x" for r in rs)),
+    'sum(delay where day >= "2026-02-15")': lambda rs: _sum(
+        [r for r in rs if r["day"] >= dt.date(2026, 2, 15)],
+        [r["delay"] for r in rs if r["day"] >= dt.date(2026, 2, 15)],
+    ),
+}
+
+
+def _sum(matching: list[Row], values: list[float | None]) -> float | None:
+    known = [value for value in values if value is not None]
+    return None if matching and not known else float(sum(known))
+
+
+def _over(found: list[Row], name: str, what: Callable[[list[float]], float]) -> float | None:
+    known = [r[name] for r in found if r[name] is not None]
+    return float(what(known)) if known else None
+
+
+class AgainstALoop(unittest.TestCase):
+    @settings(max_examples=60, deadline=None)
+    @given(
+        rows,
+        st.sampled_from(sorted(FORMULAS)),
+        st.sampled_from((None, "route", "vessel")),
+        st.sampled_from(((), ("a",), ("a", "(blank)"))),
+    )
+    def test_every_aggregate_and_condition(
+        self, data: list[tuple[Any, ...]], text: str, by: str | None, chosen: tuple[str, ...]
+    ) -> None:
+        tree = f.parse(text)
+        totals = source(data).aggregate(f.aggregates(tree), by, {"route": chosen} if chosen else {})
+        values = np.where(totals.rows > 0, evaluate(tree, totals.parts), np.nan)
+        dicts = [dict(zip(SCHEMA, row, strict=True)) for row in data]
+        for p, period in enumerate(totals.periods):
+            for m, member in enumerate(totals.members):
+                mine = [
+                    r
+                    for r in dicts
+                    if Period.of(r["day"]) == period
+                    and (not chosen or (r["route"] or "(blank)") in chosen)
+                    and (by is None or (r[by] or "(blank)") == member)
+                ]
+                expected = FORMULAS[text](mine) if mine else None
+                self.assertEqual(int(totals.rows[p, m]), len(mine))
+                if expected is None:
+                    self.assertTrue(math.isnan(values[p, m]))
+                else:
+                    self.assertAlmostEqual(values[p, m], expected, delta=1e-6 * max(1, abs(expected)))
+
+
+class Plain(unittest.TestCase):
+    def test_a_month_between_without_rows_is_there_and_empty(self) -> None:
+        data = [(dt.date(2026, 1, 5), "a", "x", 1.0, 1, True), (dt.date(2026, 3, 5), "a", "x", 2.0, 1, True)]
+        tree = f.parse("count()")
+        totals = source(data).aggregate(f.aggregates(tree), None, {})
+        self.assertEqual([period.key for period in totals.periods], ["2026-01", "2026-02", "2026-03"])
+        self.assertEqual(totals.rows[:, 0].tolist(), [1, 0, 1])
+
+    def test_a_row_that_divides_by_zero_is_blank(self) -> None:
+        data = [(dt.date(2026, 1, 5), "a", "x", 10.0, 0, True), (dt.date(2026, 1, 6), "a", "x", 10.0, 5, True)]
+        tree = f.parse("sum(fare / delay)")
+        self.assertEqual(source(data).aggregate(f.aggregates(tree), None, {}).parts[tree][0, 0], 2.0)  # type: ignore[index]
+
+    def test_another_scope_reuses_what_was_worked_out(self) -> None:
+        made = source([(dt.date(2026, 1, 5), "a", "x", 1.0, 1, True), (dt.date(2026, 1, 5), "b", "y", 2.0, 1, True)])
+        tree = f.parse("sum(fare)")
+        for members in (("a",), ("b",), ("a", "b")):
+            made.aggregate(f.aggregates(tree), None, {"route": members})
+        self.assertEqual(list(made._cells), [("route",)])
+        self.assertEqual(len(made._cells[("route",)].parts), 3)
+
+    def test_a_member_nobody_has_and_a_segment_nobody_knows(self) -> None:
+        made = source([(dt.date(2026, 1, 5), "a", "x", 1.0, 1, True)])
+        tree = f.parse("sum(fare)")
+        self.assertEqual(made.aggregate(f.aggregates(tree), None, {"route": ["nowhere"]}).rows.sum(), 0)
+        with self.assertRaises(KeyError):
+            made.aggregate(f.aggregates(tree), "harbour", {})
+
+    def test_rows_without_any_day_are_refused_in_words(self) -> None:
+        for data in ([], [(None, "a", "x", 1.0, 1, True)]):
+            with self.assertRaises(NoPeriod):
+                source(data)
+
+    def test_numbers_and_flags_can_split_rows_too(self) -> None:
+        frame = pl.DataFrame(
+            {"day": [dt.date(2026, 1, 1)] * 3, "year": [2025.0, 2026.0, None], "late": [True, False, None]}
+        )
+        made = ColumnSource(frame, "day", ["year", "late"], dt.date(2026, 1, 31))
+        self.assertEqual(made.members, {"year": ("(blank)", "2025", "2026"), "late": ("(blank)", "no", "yes")})

@@ -1,0 +1,181 @@
+"""Files of delimited text: good, odd and hostile."""
+
+import datetime as dt
+import unittest
+
+import polars as pl
+
+from ironmark.tables.reader import Table, Unreadable, complete_through, identifiers, read_delimited
+
+
+def read(text: str | bytes) -> Table:
+    return read_delimited(text if isinstance(text, bytes) else text.encode())
+
+
+def types(table: Table) -> dict[str, str]:
+    return {column.name: column.type for column in table.columns}
+
+
+def roles(table: Table) -> dict[str, str]:
+    return {column.name: column.role for column in table.columns}
+
+
+class Forms(unittest.TestCase):
+    def test_each_separator_is_found(self) -> None:
+        for separator in (",", ";", "\t", "|"):
+            with self.subTest(separator):
+                table = read(separator.join(("day", "fare")) + "\n" + separator.join(("2026-01-02", "3")) + "\n")
+                self.assertEqual(table.frame.rows(), [(dt.date(2026, 1, 2), 3.0)])
+
+    def test_a_comma_inside_quotes_or_a_decimal_comma_does_not_mislead(self) -> None:
+        table = read('day,route,fare\n2026-01-02,"A, B","1,200.50"\n2026-01-03,"C, D",3\n')
+        self.assertEqual(table.frame["route"].to_list(), ["A, B", "C, D"])
+        self.assertEqual(table.frame["fare"].to_list(), [1200.5, 3.0])
+        table = read("day;fare\n2026-01-02;1.200,50\n2026-01-03;3,5\n")
+        self.assertEqual(table.frame["fare"].to_list(), [1200.5, 3.5])
+
+    def test_encodings(self) -> None:
+        for encoding in ("utf-8", "utf-8-sig", "utf-16"):
+            with self.subTest(encoding):
+                table = read("Größe;Ort\n1;Ærø\n".encode(encoding))
+                self.assertEqual(table.columns[0].name, "größe")
+                self.assertEqual(table.frame["ort"].to_list(), ["Ærø"])
+                self.assertFalse([p for p in table.problems if "UTF-8" in p.message])
+        table = read("Größe;Ort\n1;Örebro\n".encode("cp1252"))
+        self.assertEqual(table.frame["ort"].to_list(), ["Örebro"])
+        self.assertTrue([p for p in table.problems if "Windows-1252" in p.message])
+
+    def test_line_ends_and_blank_lines(self) -> None:
+        table = read("\r\n\r\na,b\r\n1,2\r\n\r\n3,4\r\n\r\n")
+        self.assertEqual(table.frame.rows(), [(1.0, 2.0), (3.0, 4.0)])
+
+    def test_headers_become_names_a_formula_can_hold(self) -> None:
+        labels = ["Delay (minutes)", "Delay (minutes)", "", "where", "2026", "sum", "=cmd()", "路线", "🚢", "x" * 90]
+        self.assertEqual(
+            identifiers(labels),
+            [
+                "delay_minutes",
+                "delay_minutes_2",
+                "column_3",
+                "where_",
+                "c_2026",
+                "sum_",
+                "cmd",
+                "路线",
+                "column_9",
+                "x" * 60,
+            ],
+        )
+
+    def test_one_column_one_row_no_rows(self) -> None:
+        self.assertEqual(read("fare\n5\n").frame.rows(), [(5.0,)])
+        empty = read("day,fare\n")
+        self.assertEqual((empty.frame.height, len(empty.columns)), (0, 2))
+        self.assertTrue([p for p in empty.problems if "no rows" in p.message])
+
+
+class Types(unittest.TestCase):
+    def test_dates(self) -> None:
+        for cells in (
+            ("2026-01-31", "2026-02-01"),
+            ("31/01/2026", "01/02/2026"),
+            ("31.1.2026", "1.2.2026"),
+            ("2026-01-31T10:00", "2026-02-01 11:30"),
+        ):
+            with self.subTest(cells):
+                table = read("day;x\n" + "".join(f"{cell};1\n" for cell in cells))
+                self.assertEqual(table.frame["day"].to_list(), [dt.date(2026, 1, 31), dt.date(2026, 2, 1)])
+        months = read("day;x\n2026-01;1\n2026-02;2\n")
+        self.assertEqual(months.frame["day"].to_list(), [dt.date(2026, 1, 1), dt.date(2026, 2, 1)])
+
+    def test_month_first_only_where_day_first_cannot_be(self) -> None:
+        self.assertEqual(read("day;x\n01/31/2026;1\n02/01/2026;1\n").frame["day"].to_list()[0], dt.date(2026, 1, 31))
+        unclear = read("day;x\n01/02/2026;1\n")
+        self.assertEqual(unclear.frame["day"].to_list(), [dt.date(2026, 2, 1)])
+        self.assertTrue([p for p in unclear.problems if "day first" in p.message])
+
+    def test_numbers_percents_money_flags(self) -> None:
+        table = read("n;p;m;f;t\n−1.5;88%;£1,200;yes;a1\n2;90%;£3;No;b\n n/a ; ;;;\n")
+        self.assertEqual(types(table), {"n": "number", "p": "number", "m": "number", "f": "flag", "t": "text"})
+        self.assertEqual(table.frame["n"].to_list(), [-1.5, 2.0, None][: table.frame.height])
+        self.assertEqual(table.frame["p"].to_list()[:2], [0.88, 0.9])
+        self.assertEqual(table.frame["f"].to_list()[:2], [True, False])
+
+    def test_two_scales_of_percent_are_pointed_out(self) -> None:
+        table = read("p;x\n88%;1\n0.9;1\n")
+        self.assertTrue([p for p in table.problems if p.column == "p" and "percent sign" in p.message])
+
+    def test_a_few_odd_cells_are_left_blank_and_named(self) -> None:
+        rows = [f"2026-01-{i:02d};{i}" for i in range(1, 29)]
+        rows[4] = "2026-01-05;oops"
+        table = read("day;fare\n" + "\n".join(rows) + "\n")
+        self.assertEqual(types(table)["fare"], "number")
+        problem = next(p for p in table.problems if p.column == "fare")
+        self.assertIn("oops", problem.message)
+        self.assertEqual(problem.rows, (6,))
+
+    def test_a_mixed_column_stays_text(self) -> None:
+        self.assertEqual(types(read("x;y\n1;1\nb;1\nc;1\n"))["x"], "text")
+
+    def test_spellings_of_one_member_are_pointed_out(self) -> None:
+        table = read("route;x\nNight freight;1\nNight  Freight;1\nnight freight;1\n")
+        self.assertTrue([p for p in table.problems if p.column == "route" and "3 ways" in p.message])
+
+
+class Roles(unittest.TestCase):
+    def test_are_proposed_by_type_and_recurrence(self) -> None:
+        rows = "".join(
+            f"2026-01-{i % 28 + 1:02d},r{i % 4},{i},yes,ticket {i},{i},06:{i % 60:02d}\n" for i in range(200)
+        )
+        table = read("day,route,fare,late,note,order_id,clock\n" + rows)
+        expected = {
+            "day": "period",
+            "route": "segment",
+            "fare": "measure",
+            "late": "flag",
+            "note": "text",
+            "order_id": "text",
+            "clock": "text",
+        }
+        self.assertEqual(roles(table), expected)
+
+    def test_without_dates_it_says_what_to_add(self) -> None:
+        self.assertTrue([p for p in read("a,b\n1,2\n").problems if "No column of dates" in p.message])
+
+    def test_the_hinted_date_is_the_period(self) -> None:
+        self.assertEqual(roles(read("made,month\n2020-01-05,2026-01-01\n"))["month"], "period")
+
+    def test_complete_through_is_the_last_day_or_month(self) -> None:
+        daily, monthly = read("day,x\n2026-01-02,1\n2026-01-20,1\n"), read("month,x\n2026-01-01,1\n2026-02-01,1\n")
+        self.assertEqual(complete_through(daily.frame, daily.columns), dt.date(2026, 1, 20))
+        self.assertEqual(complete_through(monthly.frame, monthly.columns), dt.date(2026, 2, 28))
+
+
+class Hostile(unittest.TestCase):
+    def test_what_is_no_table_is_refused_in_words(self) -> None:
+        for body, says in (
+            (b"", "empty"),
+            (b"  \n \n", "empty"),
+            (b"PK\x03\x04rest", "Save the sheet as CSV"),
+            (b"%PDF-1.7", "Save the sheet as CSV"),
+            (b"a,b\n\x00\x01\x02", "binary"),
+            ((",".join("x" * 600) + "\n").encode(), "at most 500"),
+            (b'a,b\n"x,1\n2,3\n', "Check the quotes"),
+        ):
+            with self.subTest(body[:12]), self.assertRaises(Unreadable) as caught:
+                read(body)
+            self.assertIn(says, str(caught.exception))
+
+    def test_ragged_rows_are_named(self) -> None:
+        table = read("a,b\n1,2,3\n1\n4,5\n")
+        problem = next(p for p in table.problems if "number of cells" in p.message)
+        self.assertEqual(problem.rows, (2, 3))
+        self.assertEqual(table.frame["a"].to_list(), [1.0, 1.0, 4.0])
+
+    def test_formulas_and_markup_stay_text(self) -> None:
+        table = read("name,x\n=1+1,1\n<script>alert(1)</script>,1\n")
+        self.assertEqual(table.frame["name"].to_list(), ["=1+1", "<script>alert(1)</script>"])
+
+    def test_ten_thousand_rows(self) -> None:
+        body = "day,x\n" + "".join(f"2026-01-{i % 28 + 1:02d},{i}\n" for i in range(10_000))
+        self.assertEqual(read(body).frame.select(pl.col("x").sum()).item(), sum(range(10_000)))

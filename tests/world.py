@@ -1,0 +1,147 @@
+"""What the tests share: one running Iron Mark (server and MariaDB), and one browser."""
+
+from __future__ import annotations
+
+import atexit
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import httpx
+from sqlalchemy import Engine
+
+from ironmark.store import database
+from ironmark.store.mariadb import MariaDB
+
+ROOT = Path(__file__).parents[1]
+_cleanups: list[Any] = []
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+class Running:
+    """An Iron Mark of our own, started as ``./run`` starts it."""
+
+    def __init__(self, *options: str, directory: Path | None = None) -> None:
+        self.directory = directory or Path(tempfile.mkdtemp(prefix="ironmark-test-"))
+        self.port = free_port()
+        self.address = f"http://127.0.0.1:{self.port}"
+        self.options = options
+        self.process: subprocess.Popen[str] | None = None
+        self.client = httpx.Client(base_url=self.address, timeout=30)
+
+    def start(self) -> Running:
+        arguments = ["--port", str(self.port), "--data-dir", str(self.directory), *self.options]
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "ironmark", "serve", *arguments],
+            cwd=ROOT,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+        )
+        until = time.monotonic() + 60
+        while time.monotonic() < until:
+            if self.process.poll() is not None:
+                raise RuntimeError(f"the server ended: {self.process.stdout.read() if self.process.stdout else ''}")
+            try:
+                if self.client.get("/api/health").status_code == 200:
+                    return self
+            except httpx.HTTPError:
+                pass
+            time.sleep(0.05)
+        raise RuntimeError("the server did not start")
+
+    @property
+    def database_pid(self) -> int:
+        return int((self.directory / "mariadb.pid").read_text())
+
+    def stop(self) -> str:
+        """Ctrl-C, and what it printed."""
+        assert self.process is not None
+        if self.process.poll() is None:
+            self.process.send_signal(signal.SIGINT)
+        said, _ = self.process.communicate(timeout=40)
+        return said
+
+    def kill(self) -> None:
+        """End the server as a crash would; MariaDB stays behind."""
+        assert self.process is not None
+        self.process.kill()
+        self.process.communicate()
+
+    def close(self) -> None:
+        self.stop()
+        self.client.close()
+        shutil.rmtree(self.directory, ignore_errors=True)
+
+
+@lru_cache(maxsize=1)
+def running() -> Running:
+    server = Running().start()
+    _cleanups.append(server.close)
+    return server
+
+
+@lru_cache(maxsize=1)
+def engine() -> Engine:
+    """Straight to the running server's MariaDB."""
+    mariadb = MariaDB(running().directory)
+    assert mariadb.join()
+    made = database.connect(mariadb.url)
+    _cleanups.append(lambda: (made.dispose(), mariadb.stop()))
+    return made
+
+
+@lru_cache(maxsize=1)
+def browser() -> Any:
+    from selenium import webdriver
+    from selenium.webdriver.chrome.service import Service
+
+    profile = tempfile.mkdtemp(prefix="ironmark-browser-")
+    options = webdriver.ChromeOptions()
+    options.binary_location = shutil.which("chromium") or "/usr/bin/chromium"
+    for flag in (
+        "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+        "--disable-background-networking", "--disable-component-update", "--disable-sync",
+        f"--user-data-dir={profile}", "--window-size=1280,800", "--force-prefers-reduced-motion",
+    ):  # fmt: skip
+        options.add_argument(flag)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    driver = webdriver.Chrome(options, Service(shutil.which("chromedriver") or "/usr/bin/chromedriver"))
+    size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+
+    def close() -> None:
+        driver.quit()
+        shutil.rmtree(profile, ignore_errors=True)
+
+    _cleanups.append(close)
+    return driver
+
+
+def close() -> None:
+    while _cleanups:
+        _cleanups.pop()()
+
+
+def alive(pid: int) -> bool:
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+
+
+atexit.register(close)
