@@ -319,7 +319,7 @@ class Strips(WithServer):
 
     def test_a_moved_cut_says_what_would_change(self) -> None:
         body = self.body()
-        body["cuts"][1] |= {"offset": -0.03}
+        body["cuts"][1] |= {"offset": -0.05}
         found = self.strip(body, by="route", saved="punctuality")
         self.assertTrue(all(c["before"] != c["after"] for c in found["changes"]))
         self.assertTrue(found["changes"])

@@ -14,7 +14,7 @@ ODD = [
     "a" * 300,
     "'; DROP TABLE records; --",
     "路线",
-    "\ud83d\udea2",
+    "%ED%A0%BD",
     "-1",
     "null",
 ]
