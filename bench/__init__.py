@@ -1,0 +1,1 @@
+"""Measurements of the budgets, each beside what it is compared with, in one run."""

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Iterable, Iterator
+from collections.abc import Hashable, Iterable, Iterator
 from contextlib import contextmanager
+from functools import lru_cache
 
 from fastapi import Request
 from sqlalchemy import Engine
@@ -16,7 +17,7 @@ from ironmark.api.problems import Refused
 from ironmark.core import formula
 from ironmark.core.formula import ColumnType
 from ironmark.core.marks import MarkEntry
-from ironmark.core.reading import Kpi
+from ironmark.core.reading import Kpi, Readings
 from ironmark.store import database, datasets, marks, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.columns import ColumnSource, NoPeriod
@@ -76,6 +77,7 @@ class Book:
         self.desk, self.session = desk, session
         self.kpis: dict[str, KpiBody] = {}
         self.yardsticks: dict[str, YardstickBody] = {}
+        self.taken: dict[Hashable, Readings] = {}
         self._entries: dict[str, list[MarkEntry]] = {}
         self._datasets: dict[str, StoredDataset] = {}
 
@@ -121,10 +123,15 @@ class Book:
 
 def core_kpi(kpi: KpiBody, dataset: StoredDataset) -> Kpi:
     """Raises FormulaError where the formula does not fit the dataset's columns."""
-    tree = formula.parse(kpi.formula)
-    types: dict[str, ColumnType] = {column.name: column.type for column in dataset.columns}
-    formula.check(tree, types)
+    tree = _checked(kpi.formula, tuple((column.name, column.type) for column in dataset.columns))
     return Kpi(kpi.handle, kpi.name, tree, kpi.unit.core(), kpi.direction, kpi.nature)
+
+
+@lru_cache(maxsize=512)
+def _checked(text: str, types: tuple[tuple[str, ColumnType], ...]) -> formula.Node:
+    tree = formula.parse(text)
+    formula.check(tree, dict(types))
+    return tree
 
 
 def seen_version(if_match: str | None) -> int:

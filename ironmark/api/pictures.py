@@ -8,15 +8,16 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from ironmark.api.desk import Book
-from ironmark.api.documents import InstrumentBody, ScopeBody, ScorecardBody
+from ironmark.api.documents import InstrumentBody, Model, Number, ScopeBody, ScorecardBody
 from ironmark.core import axis as axes
 from ironmark.core import reading as core
 from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
+from ironmark.core.evaluate import Floats
 from ironmark.core.formula import FormulaError
 from ironmark.core.numbers import Unit, show
 from ironmark.core.periods import Period, latest_complete
@@ -24,6 +25,13 @@ from ironmark.core.reading import Readings
 from ironmark.core.yardstick import STATES
 from ironmark.store.database import Missing
 from ironmark.tables.columns import ColumnSource, NoPeriod
+
+
+class Rehearsed(Model):
+    """A value tried on one reading of an instrument."""
+
+    value: Number
+    member: str | None = Field(None, max_length=200)
 
 
 class State(BaseModel):
@@ -168,7 +176,7 @@ def period_of(scope: ScopeBody, sources: Sequence[core.Source], spans: Sequence[
 
 
 def scorecard_picture(
-    book: Book, body: ScorecardBody, scope: ScopeBody, rehearsals: Mapping[str, float] | None = None
+    book: Book, body: ScorecardBody, scope: ScopeBody, rehearsals: Mapping[str, Rehearsed] | None = None
 ) -> ScorecardPicture:
     """Read and grade every instrument of a scorecard. What cannot be read says why, and holds up nothing else."""
     instruments = [instrument for section in body.sections for instrument in section.instruments]
@@ -227,7 +235,7 @@ def picture(
     instrument: InstrumentBody,
     scope: ScopeBody,
     period: Period | None,
-    rehearsed: float | None = None,
+    rehearsed: Rehearsed | None = None,
 ) -> InstrumentPicture:
     kpi = book.kpis.get(instrument.kpi)
     empty = InstrumentPicture(
@@ -261,13 +269,18 @@ def picture(
         )
     if rehearsed is not None:
         value = readings.value.copy()
-        value[p, 0] = rehearsed
+        member = rehearsed.member
+        value[p, readings.members.index(member) if member in readings.members else 0] = rehearsed.value
         readings = core.regrade(readings, readings.yardstick, value)
     axis = _axis_of(instrument, readings, p, unit)
-    drawn = [_reading(readings, p, m, axis, unit, title) for m in range(len(readings.members))]
+    yardstick = readings.yardstick
+    ordered = grading.ordered(yardstick, readings.cuts[:, p]).tolist() if yardstick else []
+    gaps = {name: core.gap_and_attainment(readings, name) for name in readings.marks}
+    drawn = [
+        _reading(readings, p, m, axis, unit, title, gaps, bool(yardstick and ordered[m]))
+        for m in range(len(readings.members))
+    ]
     drawn.sort(key=lambda r: _order(r, instrument.order, kpi.direction))
-    if p > 0 and readings.parts[p] is not None and core.pro_rates(readings, p):
-        notes = [*notes, "marks pro-rated by days"]
     return empty.model_copy(
         update={
             "title": title, "notes": notes, "axis": _axis(axis, unit, instrument.ticks),
@@ -287,9 +300,14 @@ def take(book: Book, instrument: InstrumentBody, scope: ScopeBody) -> tuple[Read
         for segment, names in scope.members.items()
         if names and segment not in source.members
     ]
-    core_kpi = book.core(kpi)
-    entries = book.entries(instrument.kpi)
-    return core.read(core_kpi, source, entries, instrument.marks, yardstick, by=instrument.by, where=where), notes
+    # Several faces of one KPI on a page share its readings.
+    key = (instrument.kpi, instrument.by, instrument.yardstick, tuple(instrument.marks), repr(where))
+    if key not in book.taken:
+        entries = book.entries(instrument.kpi)
+        book.taken[key] = core.read(
+            book.core(kpi), source, entries, instrument.marks, yardstick, by=instrument.by, where=where
+        )
+    return book.taken[key], notes
 
 
 def unit_of(unit: Unit, instrument: InstrumentBody) -> Unit:
@@ -336,18 +354,15 @@ def _axis(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture:
         high=axis.high,
         low_shown=words.show_cut(axis.low, unit),
         high_shown=words.show_cut(axis.high, unit),
-        zero=float(axis.fraction(0.0)),
+        zero=axis.place(0.0),
         broken=axis.broken,
-        ticks=[Tick(fraction=float(axis.fraction(v)), label=words.show_cut(v, bare)) for v in places],
+        ticks=[Tick(fraction=axis.place(v), label=words.show_cut(v, bare)) for v in places],
     )
 
 
 def bands_on(axis: Axis, yardstick: grading.Yardstick, cuts: Sequence[float]) -> list[Band]:
-    """The bands as far as they lie on the axis; none where the cuts cannot grade."""
-    lines = np.asarray(cuts, dtype=float)
-    if not bool(grading.ordered(yardstick, lines[:, None])[0]):
-        return []
-    edges = [0.0, *axis.fraction(lines).tolist(), 1.0]
+    """The bands as far as they lie on the axis, by cuts that are in order."""
+    edges = [0.0, *(axis.place(cut) for cut in cuts), 1.0]
     return [
         Band(state=state, start=start, end=end)
         for state, start, end in zip(yardstick.bands, edges, edges[1:], strict=False)
@@ -359,7 +374,7 @@ def cut_lines(axis: Axis, cuts: Sequence[float], unit: Unit) -> list[CutLine]:
     return [
         CutLine(
             value=float(c),
-            fraction=float(axis.fraction(c)),
+            fraction=axis.place(c),
             shown=words.show_cut(float(c), unit),
             past=axis.past(c),
         )
@@ -376,17 +391,26 @@ def _nothing(title: str, member: str | None, reason: str) -> ReadingPicture:
     )  # fmt: skip
 
 
-def _reading(readings: Readings, p: int, m: int, axis: Axis, unit: Unit, title: str) -> ReadingPicture:
+def _reading(
+    readings: Readings,
+    p: int,
+    m: int,
+    axis: Axis,
+    unit: Unit,
+    title: str,
+    gaps: Mapping[str, tuple[Floats, Floats]],
+    ordered: bool,
+) -> ReadingPicture:
     value = float(readings.value[p, m])
     yardstick, member = readings.yardstick, readings.members[m]
     cuts = readings.cuts[:, p, m].tolist() if yardstick else []
-    bands = bands_on(axis, yardstick, cuts) if yardstick else []
+    bands = bands_on(axis, yardstick, cuts) if yardstick and ordered else []
     lines = [
         MarkLine(
             name=name,
             value=float(line[p, m]),
             shown=words.show_cut(float(line[p, m]), unit),
-            fraction=float(axis.fraction(line[p, m])),
+            fraction=axis.place(float(line[p, m])),
             past=axis.past(float(line[p, m])),
         )
         for name, line in readings.marks.items()
@@ -396,20 +420,20 @@ def _reading(readings: Readings, p: int, m: int, axis: Axis, unit: Unit, title: 
     partial = (
         Partial(days=part.days, of=part.of, words=part.words, pro_rated=core.pro_rates(readings, p)) if part else None
     )
+    # Rows on one axis carry no labels of their cuts; one reading alone does.
+    drawn_cuts = cut_lines(axis, cuts, unit) if member is None else []
     label = member or ""
     if not math.isfinite(value):
         rows = int(readings.totals.rows[p, m])
         reason = f"no rows in {readings.periods[p].label}" if not rows else "the formula divides by nothing here"
         nothing = _nothing(title, member, reason)
-        return nothing.model_copy(
-            update={"bands": bands, "cuts": cut_lines(axis, cuts, unit), "marks": lines, "partial": partial}
-        )
+        return nothing.model_copy(update={"bands": bands, "cuts": drawn_cuts, "marks": lines, "partial": partial})
     state = readings.state(p, m)
     reason = ""
     if state is None:
         reason = grading.why_not_graded(yardstick, cuts) if yardstick else "no yardstick is chosen"
     first = lines[0] if lines else None
-    gap, attainment = core.gap_and_attainment(readings, first.name) if first else (None, None)
+    gap, attainment = gaps[first.name] if first else (None, None)
     distance = float(gap[p, m]) if gap is not None else None
     reached = float(attainment[p, m]) if attainment is not None and math.isfinite(attainment[p, m]) else None
     gap_words = words.gap_words(value, first.value, first.name, readings.kpi.direction, unit) if first else ""
@@ -429,8 +453,8 @@ def _reading(readings: Readings, p: int, m: int, axis: Axis, unit: Unit, title: 
     )
     return ReadingPicture(
         member=member, label=label, status="graded" if state else "not_graded", reason=reason, value=value, shown=shown,
-        state=state, fraction=float(axis.fraction(value)), past=axis.past(value), bands=bands,
-        cuts=cut_lines(axis, cuts, unit), marks=lines, gap=distance,
+        state=state, fraction=axis.place(value), past=axis.past(value), bands=bands,
+        cuts=drawn_cuts, marks=lines, gap=distance,
         gap_shown=_signed_gap(distance, unit), gap_words=gap_words, band_words=band_words, attainment=reached,
         attainment_shown=show(reached, percent) if reached is not None else "", partial=partial,
         before=readings.state(p - 1, m) if p > 0 else None,

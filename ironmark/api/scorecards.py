@@ -13,7 +13,6 @@ from ironmark.api.documents import (
     InstrumentBody,
     Key,
     Model,
-    Number,
     ScopeBody,
     Scorecard,
     ScorecardBody,
@@ -21,6 +20,7 @@ from ironmark.api.documents import (
 )
 from ironmark.api.pictures import (
     InstrumentPicture,
+    Rehearsed,
     ScorecardPicture,
     TallyPart,
     period_of,
@@ -53,7 +53,7 @@ class ReadAsk(Model):
 
     body: ScorecardBody
     scope: ScopeBody | None = None
-    rehearse: dict[Key, Number] = Field(default={}, max_length=50)
+    rehearse: dict[Key, Rehearsed] = Field(default={}, max_length=50)
     yardsticks: dict[Key, YardstickBody] = Field(default={}, max_length=50)
 
 

@@ -205,7 +205,7 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
         direction=kpi.direction,
         axis=axis,
         step=axes.step_for(axis.high - axis.low, 200),
-        bands=bands_on(straight, yardstick, cuts),
+        bands=bands_on(straight, yardstick, cuts) if fine else [],
         band_words=[
             BandWords(state=key, name=STATES[key].name, words=words.band_words(yardstick, cuts, i, unit) if fine else "")
             for i, key in enumerate(yardstick.bands)
@@ -221,7 +221,7 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
             for row in (grading.prove(yardstick, cuts) if fine else [])
         ],
         sweep=[
-            SweepStep(start=start, shown=words.show_cut(start, unit), state=yardstick.bands[band], fraction=float(straight.fraction(start)))
+            SweepStep(start=start, shown=words.show_cut(start, unit), state=yardstick.bands[band], fraction=straight.place(start))
             for start, band in (grading.sweep(yardstick, cuts, axis.low, axis.high) if fine else [])
         ],
         changes=_changes(before, after, p, unit) if ask.saved else [],
@@ -248,7 +248,7 @@ def _cut_words(
         words=words.cut_words(cut, unit),
         shown=words.show_cut(value, unit) if known else "",
         value=value if known else None,
-        fraction=float(axis.fraction(value)) if known else None,
+        fraction=axis.place(value) if known else None,
         mark=cut.mark,
         mark_value=mark if math.isfinite(mark) else None,
         belongs=cut.belongs,
@@ -265,7 +265,7 @@ def _dots(readings: core.Readings, axis: Axis, unit: Any) -> list[Dot]:
             if math.isfinite(value) and len(dots) < MOST_DOTS:
                 who = f"{member}, " if member else ""
                 label = f"{who}{readings.periods[p].short}: {show(value, unit)}"
-                dots.append(Dot(fraction=float(axis.fraction(value)), state=readings.state(p, m), label=label))
+                dots.append(Dot(fraction=axis.place(value), state=readings.state(p, m), label=label))
     return dots
 
 
@@ -286,7 +286,7 @@ def _changes(before: core.Readings, after: core.Readings, p: int, unit: Any) -> 
 def _rehearsal(value: float, yardstick: grading.Yardstick, cuts: list[float], axis: Axis, unit: Any) -> Rehearsal:
     band = int(grading.grade(yardstick, np.array([value]), np.asarray(cuts)[:, None])[0])
     state = yardstick.bands[band] if band >= 0 else None
-    return Rehearsal(value=value, shown=show(value, unit), fraction=float(axis.fraction(value)), state=state)
+    return Rehearsal(value=value, shown=show(value, unit), fraction=axis.place(value), state=state)
 
 
 @router.post("/propose")

@@ -36,6 +36,12 @@ class Axis:
         """Where values (...) lie on the axis, 0 at ``low`` and 1 at ``high``, held within; NaN stays NaN."""
         return np.clip((np.asarray(values, dtype=float) - self.low) / (self.high - self.low), 0.0, 1.0)
 
+    def place(self, value: float) -> float:
+        """``fraction`` of one value; a blank lies at the low end."""
+        if value != value:
+            return 0.0
+        return min(1.0, max(0.0, (value - self.low) / (self.high - self.low)))
+
     def past(self, value: float) -> int:
         """−1 or 1 when the value lies beyond the low or high end, else 0 (noise counts as on the end)."""
         slack = (self.high - self.low) * 1e-9

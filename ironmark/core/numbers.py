@@ -5,9 +5,12 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
+from decimal import ROUND_HALF_UP, Decimal
+from functools import lru_cache
 from typing import Literal
 
-from babel.numbers import format_decimal, get_currency_precision, get_currency_symbol
+from babel import Locale
+from babel.numbers import get_currency_symbol, get_decimal_symbol, get_group_symbol
 
 LOCALE = "en_GB"
 MINUS = "−"
@@ -41,7 +44,7 @@ def understand(typed: str, unit: Unit) -> float:
     counts as percent. Thousands and decimal signs are told apart by where they stand.
     """
     text = typed.strip()
-    for sign in {get_currency_symbol(unit.currency, locale=LOCALE), unit.currency, unit.text} - {""}:
+    for sign in {symbol(unit.currency), unit.currency, unit.text} - {""}:
         text = text.replace(sign, "")
     found = _TYPED.match(text.strip())
     if not found:
@@ -79,40 +82,70 @@ def show(value: float | None, unit: Unit, *, sign: bool = False, decimals: int |
     if value is None or not math.isfinite(value):
         return ""
     places = unit.decimals if decimals is None else decimals
-    scaled = value * 100 if unit.kind == "percent" else value
-    suffix = ""
-    if unit.compact or abs(scaled) >= 1e12:
-        limits = (("bn", 1e9), ("m", 1e6), ("k", 1e3)) if unit.kind != "percent" else ()
-        for name, size in limits:
-            if abs(round(scaled, places)) >= size * (1 - 10.0 ** -(places + 3)):
-                scaled, suffix = scaled / size, name
-                break
-    body = _digits(abs(scaled), places)
-    negative = scaled < 0 and any(figure not in "0.," for figure in body)
-    prefix = MINUS if negative else "+" if sign and any(figure in "123456789" for figure in body) else ""
+    size, suffix = scale(value, unit, places)
+    body = _digits(size, places)
+    prefix = MINUS if value < 0 else "+" if sign else ""
+    if prefix and not any(figure in "123456789" for figure in body):
+        prefix = ""  # nothing is left of it at these decimals
     if unit.kind == "percent":
         return f"{prefix}{body}%"
     if unit.kind == "currency":
-        return f"{prefix}{get_currency_symbol(unit.currency, locale=LOCALE)}{body}{suffix}"
-    return f"{prefix}{body}{suffix}" + (f" {unit.text}" if unit.text else "")
+        return f"{prefix}{symbol(unit.currency)}{body}{suffix}"
+    return f"{prefix}{body}{suffix} {unit.text}" if unit.text else f"{prefix}{body}{suffix}"
+
+
+def scale(value: float, unit: Unit, places: int) -> tuple[float, str]:
+    """The size of a value as its digits are written, and what follows them: (412.6, "k")."""
+    if unit.kind == "percent":
+        return abs(round(value * 100, 12)), ""
+    size = abs(value)
+    if unit.compact or size >= 1e12:
+        for name, factor in (("bn", 1e9), ("m", 1e6), ("k", 1e3)):
+            # What would be rounded up to 1,000 of a scale is written in the next one: £1.0m, never £1000.0k.
+            if size >= factor * (1 - 0.5 * 10.0 ** -(places + 3)):
+                return size / factor, name
+    return size, ""
 
 
 def _digits(size: float, places: int) -> str:
     if size >= 1e15:
         return f"{size:.{min(places, 3)}e}".replace("e+", " × 10^")
-    return format_decimal(size, format="#,##0" + ("." + "0" * places if places else ""), locale=LOCALE)
+    written = repr(float(size))
+    if written.endswith("5") and written[-2 - places : -1 - places] == ".":
+        # A half is rounded up, as people do; Python would round it to the even neighbour.
+        return group(f"{_half_up(size, places):,f}")
+    return group(f"{size:,.{places}f}")
 
 
-def show_gap(gap: float, unit: Unit) -> str:
+def group(digits: str) -> str:
+    """Python's ``1,234.5`` with the locale's own signs."""
+    decimal, thousands = _signs()
+    return digits if (decimal, thousands) == (".", ",") else digits.translate({44: thousands, 46: decimal})
+
+
+@lru_cache(maxsize=1)
+def _signs() -> tuple[str, str]:
+    # Asked of Babel once: its formatting looks the locale up at every number.
+    locale = Locale.parse(LOCALE)
+    return get_decimal_symbol(locale), get_group_symbol(locale)
+
+
+@lru_cache(maxsize=64)
+def symbol(currency: str) -> str:
+    return get_currency_symbol(currency, locale=LOCALE)
+
+
+def _half_up(value: float, places: int) -> Decimal:
+    """Rounded with a half going away from zero, by the decimals that ``value`` prints with."""
+    return Decimal(repr(float(value))).quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP)
+
+
+def show_gap(gap: float, unit: Unit, *, decimals: int | None = None) -> str:
     """The size of a gap in words: ``1.2 points``, ``£3.2k``."""
     if unit.kind == "percent":
-        points = format_decimal(
-            abs(gap) * 100,
-            format="#,##0" + ("." + "0" * unit.decimals if unit.decimals else ""),
-            locale=LOCALE,
-        )
+        points = _digits(abs(round(gap * 100, 12)), unit.decimals if decimals is None else decimals)
         return f"{points} {'point' if points == '1' else 'points'}"
-    return show(abs(gap), unit)
+    return show(abs(gap), unit, decimals=decimals)
 
 
 def show_exact(value: float, unit: Unit) -> str:
@@ -123,8 +156,4 @@ def show_exact(value: float, unit: Unit) -> str:
 def rounded(value: float, unit: Unit) -> float:
     """The value as shown, as a number in the KPI's unit."""
     places = unit.decimals + (2 if unit.kind == "percent" else 0)
-    return round(value, places)
-
-
-def currency_decimals(code: str) -> int:
-    return get_currency_precision(code)
+    return float(_half_up(value, places)) if abs(value) < 1e15 else value

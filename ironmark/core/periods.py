@@ -75,7 +75,7 @@ class Part:
 
 def part_of(period: Period, through: dt.date) -> Part | None:
     """The part of ``period`` up to and including ``through``; None when it is complete."""
-    if through >= period.end:
+    if period < Period.of(through) or through >= period.end:
         return None
     return Part(max(0, (through - period.start).days + 1), period.days)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from ironmark.core.numbers import MINUS, Unit, show, show_gap
+from ironmark.core.numbers import MINUS, Unit, scale, show, show_gap
 from ironmark.core.yardstick import STATES, Cut, Yardstick
 
 
@@ -15,28 +15,29 @@ def cut_words(cut: Cut, unit: Unit) -> str:
         return show_cut(cut.offset, unit)
     line = cut.mark if cut.factor == 1 else f"{cut.factor:g} × {cut.mark}"
     if cut.offset:
-        line += f" {'+' if cut.offset > 0 else MINUS} {show_gap(cut.offset, precise(cut.offset, unit))}"
+        line += (
+            f" {'+' if cut.offset > 0 else MINUS} {show_gap(cut.offset, unit, decimals=decimals_for(cut.offset, unit))}"
+        )
     return line
 
 
 def offset_words(offset: float, unit: Unit) -> str:
     """An offset as it is typed: ``−7 points``, ``£3.2k``, ``0``."""
-    return (MINUS if offset < 0 else "") + show_gap(offset, precise(offset, unit)) if offset else "0"
+    return (
+        (MINUS if offset < 0 else "") + show_gap(offset, unit, decimals=decimals_for(offset, unit)) if offset else "0"
+    )
 
 
 def show_cut(value: float, unit: Unit) -> str:
     """A cut's value with the decimals it needs, however few the KPI shows."""
-    return show(value, precise(value, unit))
+    return show(value, unit, decimals=decimals_for(value, unit))
 
 
-def precise(value: float, unit: Unit) -> Unit:
-    """The unit with as few decimals as tell ``value``, at most four (three when compact)."""
-    scaled = abs(value * 100 if unit.kind == "percent" else value)
-    if unit.compact:
-        scaled /= next((size for size in (1e9, 1e6, 1e3) if scaled >= size), 1.0)
+def decimals_for(value: float, unit: Unit) -> int:
+    """As few decimals as tell ``value``, at most four (three when compact)."""
     most = 3 if unit.compact else 4
-    places = next((n for n in range(most) if abs(round(scaled, n) - scaled) < 1e-9 * max(1, scaled)), most)
-    return Unit(unit.kind, places, unit.currency, unit.text, unit.compact)
+    size, _ = scale(value, unit, most)
+    return len(f"{size:.{most}f}".rstrip("0").partition(".")[2]) if math.isfinite(size) else 0
 
 
 def band_words(yardstick: Yardstick, cuts: Sequence[float], band: int, unit: Unit) -> str:

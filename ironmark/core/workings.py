@@ -5,10 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 
-from babel.numbers import format_decimal
-
 from ironmark.core.formula import Aggregate, Binary, Minus, Node, Number
-from ironmark.core.numbers import LOCALE, MINUS
+from ironmark.core.numbers import MINUS, group
 
 _SIGNS = {"+": "+", "-": MINUS, "*": "×", "/": "÷"}
 _STRENGTH = {"+": 1, "-": 1, "*": 2, "/": 2}
@@ -41,8 +39,8 @@ def figure(value: float) -> str:
     """A number with thousands signs and the decimals that matter."""
     if not math.isfinite(value):
         return "nothing"
-    text = f"{value:,.0f}" if value == round(value) and abs(value) < 1e15 else ""
+    text = group(f"{value:,.0f}") if value == round(value) and abs(value) < 1e15 else ""
     if not text:
         places = max(0, 6 - math.floor(math.log10(abs(value)) + 1)) if value else 0
-        text = format_decimal(value, format="#,##0." + "#" * min(max(places, 2), 12), locale=LOCALE)
+        text = group(f"{value:,.{min(max(places, 2), 12)}f}".rstrip("0").rstrip("."))
     return text.replace("-", MINUS)

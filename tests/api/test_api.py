@@ -252,9 +252,10 @@ class Readings(WithServer):
 
     def test_rehearsal_and_drafts_are_read_but_not_kept(self) -> None:
         before = self.ok(self.client.get("/api/yardsticks/punctuality"))
-        found = self.read(rehearse={"i1": 0.97})
+        found = self.read(rehearse={"i1": {"value": 0.97}, "i2": {"value": 0.5, "member": "Night freight"}})
         self.assertEqual(self.instrument(found, "i1")["readings"][0]["state"], "beyond")
         self.assertTrue(self.instrument(found, "i1")["rehearsed"])
+        self.assertEqual(self.instrument(found, "i2")["readings"][0]["member"], "Night freight", "now the worst")
         draft = before["body"] | {"bands": ["short", "met"], "cuts": [{"offset": 0.5}]}
         found = self.read(yardsticks={"punctuality": draft})
         self.assertEqual({r["state"] for r in self.instrument(found, "i2")["readings"]}, {"met"})

@@ -75,6 +75,9 @@ class Shown(unittest.TestCase):
     def test_rounded_is_what_is_shown(self) -> None:
         self.assertEqual(rounded(0.91996, PERCENT), 0.92)
         self.assertEqual(rounded(2.345, LITRES), 2.3)
+        for value, text in ((0.5, "1"), (1.5, "2"), (2.5, "3"), (-2.5, "−3"), (1.005 * 1000, "1,005")):
+            self.assertEqual(show(value, Unit()), text)
+            self.assertEqual(show(rounded(value, Unit()), Unit()), text)
 
     @given(st.floats(allow_nan=False, allow_infinity=False), st.sampled_from([PERCENT, POUNDS, LITRES, Unit()]))
     def test_any_number_can_be_shown(self, value: float, unit: Unit) -> None:

@@ -1061,7 +1061,7 @@ export interface components {
              * @default {}
              */
             rehearse: {
-                [key: string]: number;
+                [key: string]: components["schemas"]["Rehearsed"];
             };
             /**
              * Yardsticks
@@ -1128,6 +1128,16 @@ export interface components {
             fraction: number;
             /** State */
             state: string | null;
+        };
+        /**
+         * Rehearsed
+         * @description A value tried on one reading of an instrument.
+         */
+        Rehearsed: {
+            /** Value */
+            value: number;
+            /** Member */
+            member?: string | null;
         };
         /** RevisionOut */
         RevisionOut: {

@@ -48,7 +48,7 @@
 {/snippet}
 
 {#if mini}
-  {#each picture.readings.slice(0, 3) as reading, i (i)}{@render track(reading, i)}{/each}
+  {#each picture.readings.slice(0, 2) as reading, i (i)}{@render track(reading, i)}{/each}
 {:else}
   <Rows {picture} {open}>
     {#snippet row(reading, i)}{@render track(reading, i)}{/snippet}

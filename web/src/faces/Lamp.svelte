@@ -31,7 +31,7 @@
   <span class="minis"
     >{#each picture.readings.slice(0, 3) as reading, i (i)}{@render light(
         reading,
-        many ? 22 : 34,
+        many ? 17 : 34,
       )}{/each}</span
   >
 {:else if many}

@@ -123,6 +123,7 @@
     min-width: 24px;
   }
   .ticks {
+    container: ticks / inline-size;
     position: relative;
     height: 15px;
     font-size: 11px;
@@ -131,6 +132,11 @@
   .ticks span {
     position: absolute;
     transform: translateX(-50%);
+  }
+  @container ticks (max-width: 150px) {
+    .ticks span:not(.first, .last) {
+      display: none;
+    }
   }
   .ticks .first {
     transform: none;

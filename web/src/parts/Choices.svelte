@@ -31,8 +31,7 @@
 <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
 <div role="group" onkeydown={step}>
   {#if choices.length > 9}
-    <!-- svelte-ignore a11y_autofocus -->
-    <input class="type-in" placeholder="Find" aria-label="Find" autofocus bind:value={wanted} />
+    <input class="type-in" placeholder="Find" aria-label="Find" bind:value={wanted} />
   {/if}
   {#each found as choice (choice.key)}
     {@const on = many ? many.includes(choice.key) : choice.key === chosen}

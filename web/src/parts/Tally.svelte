@@ -26,6 +26,7 @@
 <style>
   .tally {
     display: flex;
+    flex-wrap: wrap;
     gap: 2px;
     border-radius: 4px;
     overflow: hidden;

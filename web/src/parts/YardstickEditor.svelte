@@ -146,6 +146,8 @@
   <p class="small">
     <span class="soft">{strip.readings} dots are this KPI’s readings so far{by ? `, by ${by}` : ''}.</span>
     <b>At these cuts: {counts}.</b>
+    {#if member && shown.cuts.some((cut) => cut.mark)}<span class="soft">The cuts stand as for {member}.</span
+      >{/if}
   </p>
   {#if trying && strip.changes.length}
     <div class="small changes" aria-live="polite">

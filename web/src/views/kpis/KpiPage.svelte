@@ -17,7 +17,7 @@
   import Formula from './Formula.svelte'
 
   type Body = Schemas['KpiBody']
-  let { params }: { params: { id?: string } } = $props()
+  let { params }: { params?: { id?: string } } = $props()
 
   let kpis = $state<Kpi[] | null>(null)
   let datasets = $state<Dataset[]>([])
@@ -59,7 +59,7 @@
     body?.unit ?? { kind: 'number' as const, decimals: 0, currency: 'GBP', text: '', compact: false },
   )
   const dirty = $derived(!!body && JSON.stringify(body) !== JSON.stringify(kept?.body))
-  const creating = $derived(!params.id && new URLSearchParams(router.querystring ?? '').has('new'))
+  const creating = $derived(!params?.id && new URLSearchParams(router.querystring ?? '').has('new'))
   const unitTold = $derived(
     {
       percent: 'percent',
@@ -85,7 +85,7 @@
   const loaded = load()
 
   $effect(() => {
-    const id = params.id
+    const id = params?.id
     const query = new URLSearchParams(router.querystring ?? '').get('new')
     const mine = ++turn
     said = ''

@@ -4,7 +4,7 @@
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
 
-  let { params }: { params: { kpi?: string } } = $props()
+  let { params }: { params?: { kpi?: string } } = $props()
   let kpis = $state<Kpi[] | null>(null)
   let grid = $state<Schemas['Grid'] | null>(null)
   let failed = $state('')
@@ -18,7 +18,7 @@
   let turn = 0
 
   const query = $derived(new URLSearchParams(router.querystring ?? ''))
-  const kpi = $derived(kpis?.find((known) => known.id === params.kpi) ?? kpis?.[0])
+  const kpi = $derived(kpis?.find((known) => known.id === params?.kpi) ?? kpis?.[0])
   const name = $derived(query.get('mark') ?? grid?.names.find((mark) => mark.entries)?.name ?? 'target')
   const month = (key: string) =>
     new Intl.DateTimeFormat('en-GB', { month: 'long', timeZone: 'UTC' })

@@ -48,7 +48,11 @@
       ...(held?.body.cuts.map((cut) => cut.mark).filter((mark) => mark != null) ?? []),
     ]),
   ])
-  const reading = $derived(picture?.readings[0])
+  /** Whose cuts the strip shows: the first in the list, and the same one while a value is rehearsed on it. */
+  let member = $state<string | null>(null)
+  $effect(() => {
+    if (picture && !picture.rehearsed) member = picture.readings[0]?.member ?? null
+  })
 
   $effect(() => {
     const dataset = kpi?.body.dataset
@@ -151,13 +155,13 @@
         saved={instrument.yardstick}
         kpi={instrument.kpi}
         by={instrument.by ?? null}
-        member={reading?.member ?? null}
+        {member}
         scope={session.scope}
         marks={instrument.marks ?? []}
         {markNames}
         heading={held.body.name}
         rehearse={(value) => {
-          session.rehearse = value === null ? {} : { [instrument.id]: value }
+          session.rehearse = value === null ? {} : { [instrument.id]: { value, member } }
           session.read()
         }}
         draft={(body) => instrument.yardstick && session.draft(instrument.yardstick, body)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { untrack } from 'svelte'
   import { push, replace, router } from 'svelte-spa-router'
   import {
     api,
@@ -49,7 +50,7 @@
   $effect(() => {
     const scope = bench ? null : fromAddress
     session.reading = scope
-    if (session.body) session.read()
+    untrack(() => session.body && session.read())
   })
   $effect(() => {
     if (bench) load()
@@ -541,6 +542,15 @@
   }
   .pad {
     padding: 4px 8px;
+  }
+  @media (max-width: 600px) {
+    .section,
+    .top {
+      flex-wrap: wrap;
+    }
+    .section hr {
+      flex-basis: 40px;
+    }
   }
   @media (max-width: 1000px) {
     .frame.bench {

@@ -35,7 +35,14 @@
 </script>
 
 <div class="head">
-  <h3>{picture?.title ?? instrument.title}</h3>
+  <h3 class:short={(instrument.h ?? 6) < 5}>
+    {picture?.title ?? instrument.title}
+    {#if reading?.partial}<span
+        class="soft partial"
+        title={reading.partial.pro_rated ? 'marks pro-rated by days' : 'a rate is not pro-rated'}
+        >{reading.partial.words}</span
+      >{/if}
+  </h3>
   {#if picture?.rehearsed}<span class="rehearsed">rehearsal</span>{/if}
   {#if reading && !many}
     {#if instrument.face !== 'chip'}<StateChip {reading} />{/if}
@@ -76,13 +83,7 @@
       {#if !figured && below && reading.status !== 'graded'}<span class="small soft">{below}</span>{/if}
     </button>
   {/if}
-  {#if reading.partial || picture.notes.length}
-    <p class="small soft notes">
-      {[reading.partial ? `partial: ${reading.partial.words}` : '', ...picture.notes]
-        .filter(Boolean)
-        .join(' · ')}
-    </p>
-  {/if}
+  {#if picture.notes.length}<p class="small soft notes">{picture.notes.join(' · ')}</p>{/if}
 {:else if picture}
   <p class="problem small">No member of this segment is chosen in the scope.</p>
 {/if}
@@ -103,6 +104,14 @@
     line-clamp: 2;
     line-height: 1.2;
     overflow: hidden;
+  }
+  h3.short {
+    -webkit-line-clamp: 1;
+    line-clamp: 1;
+  }
+  .partial {
+    font-weight: 450;
+    font-size: 12.5px;
   }
   .aside {
     font-weight: 550;

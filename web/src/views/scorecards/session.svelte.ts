@@ -9,6 +9,7 @@ import {
   type CardBody,
   type CardPicture,
   type Instrument,
+  type Schemas,
   type Scope,
   type YardstickBody,
 } from '../../api/client'
@@ -31,7 +32,7 @@ export class Session {
   saving = $state<'saved' | 'waiting' | 'saving' | 'failed'>('saved')
   savedAt = $state(Date.now())
   conflict = $state(false)
-  rehearse = $state<Record<string, number>>({})
+  rehearse = $state<Record<string, Schemas['Rehearsed']>>({})
   /** Scope of reading alone, from the address; null reads the scorecard's own. */
   reading = $state<Scope | null>(null)
   yardsticks = $state<Record<string, { version: number; body: YardstickBody }>>({})
@@ -201,6 +202,7 @@ export class Session {
       this.version = card.version
       this.savedAt = Date.now()
       if (this.saving === 'saving') this.saving = 'saved'
+      this.problem = ''
     } catch (error) {
       this.failed(error)
       if (!this.conflict) this.timer = setTimeout(() => this.save(), 4000)

@@ -19,7 +19,7 @@
   import Slot from '../../parts/Slot.svelte'
   import YardstickEditor from '../../parts/YardstickEditor.svelte'
 
-  let { params }: { params: { id?: string } } = $props()
+  let { params }: { params?: { id?: string } } = $props()
   let yardsticks = $state<Yardstick[] | null>(null)
   let kpis = $state<Kpi[]>([])
   let datasets = $state<Dataset[]>([])
@@ -32,7 +32,7 @@
   let future = $state<YardstickBody[]>([])
 
   const chosen = $derived(
-    yardsticks?.find((known) => known.id === params.id) ?? (params.id ? undefined : yardsticks?.[0]),
+    yardsticks?.find((known) => known.id === params?.id) ?? (params?.id ? undefined : yardsticks?.[0]),
   )
   const kpi = $derived(kpis.find((known) => known.id === chosen?.body.kpi))
   const segments = $derived(
@@ -209,7 +209,7 @@
         </p>
       {:else}
         <h1>Yardsticks</h1>
-        {#if params.id && yardsticks}<p class="sentence">
+        {#if params?.id && yardsticks}<p class="sentence">
             There is no such yardstick. It may have been deleted.
           </p>{/if}
       {/if}

@@ -1,0 +1,138 @@
+"""Reading: the shelf, a scorecard, its scope, the partial month, workings; small windows and keys."""
+
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.page import PageTest
+
+CARD = "/scorecards/network-performance"
+
+
+class Shelf(PageTest):
+    def test_a_newcomer_finds_the_demo_and_opens_it(self) -> None:
+        self.open("/")
+        self.see("Network performance", "October 2026", "3 Short")
+        self.press("Network performance", "a")
+        self.see(
+            "Reading October 2026 for all routes and all vessels", "Punctuality", "91.4%", "0.6 points under target 92%"
+        )
+        self.assertEqual(len(self.all("[data-instrument]")), 12)
+
+    def test_a_scorecard_is_made_named_and_deleted(self) -> None:
+        self.sweep("scorecards")
+        self.open("/scorecards")
+        self.press("New scorecard")
+        self.see("Close the bench")
+        self.type("Scorecard title", "Äußerst <script>alert(1)</script> 路线")
+        self.see("saved just now")
+        self.press("Close the bench")
+        self.see("Äußerst <script>alert(1)</script> 路线")
+        self.open("/scorecards")
+        self.press("Delete Äußerst <script>alert(1)</script> 路线")
+        self.press("Delete “Äußerst <script>alert(1)”")
+        self.gone("Äußerst")
+
+    def test_an_address_of_nothing_says_so(self) -> None:
+        self.open("/scorecards/nowhere")
+        self.see("This scorecard is gone")
+        self.open("/nowhere")
+        self.see("There is no such page")
+
+
+class Reading(PageTest):
+    def test_the_tally_and_every_state_are_told_in_words(self) -> None:
+        self.open(CARD)
+        self.see("3 Short", "10 Near", "14 Met", "4 Beyond", "1 not graded", "2 no reading")
+        spoken = [e.get_attribute("aria-label") or "" for e in self.all("[data-instrument=i1] button")]
+        self.assertIn("On-time departures, 91.4 percent, near, 0.6 points under target 92%. Open the workings", spoken)
+
+    def test_another_month_is_read_by_reload_and_back_too(self) -> None:
+        self.open(CARD)
+        self.see("Reading October 2026")
+        self.slot("Month")
+        self.choose("The latest month")
+        self.see("Reading November 2026", "21 of 30 days", "November is partial: 21 of 30 days, marks pro-rated")
+        self.wait(lambda: self.all("[data-instrument=i5] pattern"), "a partial bar is hatched")
+        self.driver.refresh()
+        self.see("Reading November 2026")
+        self.slot("Month")
+        self.choose("January 2026")
+        self.see("Reading January 2026")
+        row = self.one('[data-instrument=i2] button[aria-label*="Lowsay – Brae Holm"]')
+        self.assertIn("no reading, no rows in January 2026", row.get_attribute("aria-label") or "")
+        self.driver.back()
+        self.see("Reading November 2026")
+        self.driver.back()
+        self.see("Reading October 2026")
+
+    def test_single_members_are_read_and_every_instrument_follows(self) -> None:
+        self.open(CARD)
+        self.see("Reading October 2026")
+        self.slot("route")
+        self.choose("Night freight")
+        self.keys(Keys.ESCAPE)
+        self.see(
+            "for Night freight and all vessels", "8.5 points over target 85%", "not split by route: all rows are read"
+        )
+        self.wait(lambda: len(self.all("[data-instrument=i2] .row .name")) == 1, "one member is left in the list")
+        self.press("back to the scorecard’s own scope")
+        self.see("0.6 points under target 92%")
+
+    def test_workings_of_a_reading_and_of_a_member(self) -> None:
+        self.open(CARD)
+        self.wait(lambda: self._click('[data-instrument=i1] button[aria-label^="On-time"]'))
+        self.see(
+            "Workings",
+            "count(where delay_minutes <= 5)",
+            "from the mark book: any member, from Apr 2026",
+            "→ Near",
+            "To reach Met",
+        )
+        self.keys(Keys.ESCAPE)
+        self.gone("Workings")
+        self.wait(lambda: self._click('[data-instrument=i6] button[aria-label*="Tarn Point"]'))
+        self.see("not graded: no target in the mark book", "no entry in the mark book")
+        self.press("Close")
+        self.gone("Workings")
+
+    def test_an_instrument_past_its_axis_carries_the_overrun_sign(self) -> None:
+        self.open(f"{CARD}?period=2026-07")
+        self.see("Reading July 2026")
+        self.wait(lambda: self.all("[data-instrument=i5] .overrun"), "July’s revenue runs past its target")
+
+    def test_it_fits_without_scrolling_sideways(self) -> None:
+        sizes = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+        try:
+            for width in (1920, 1280, 1024, 390):
+                self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", sizes | {"width": width})
+                for place in (CARD, f"{CARD}/bench", "/scorecards", "/kpis", "/yardsticks", "/marks", "/data"):
+                    with self.subTest(width=width, place=place):
+                        self.open(place)
+                        self.wait(lambda: len(self.text()) > 120)
+                        wide = "return document.documentElement.scrollWidth - document.documentElement.clientWidth"
+                        self.assertLessEqual(self.driver.execute_script(wide), 0)
+        finally:
+            self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", sizes)
+
+    def test_dark_is_kept(self) -> None:
+        self.open(CARD)
+        self.press("Dark")
+        self.driver.refresh()
+        self.see("Reading October 2026", "Paper")
+        self.assertEqual(self.driver.execute_script("return document.documentElement.dataset.mode"), "dark")
+        self.press("Paper")
+
+    def test_tabs_follow_the_order_of_reading(self) -> None:
+        self.open(CARD)
+        self.see("Reading October 2026")
+        self.driver.execute_script("document.querySelector('.brand').focus()")
+        said = []
+        for _ in range(11):
+            self.keys(Keys.TAB)
+            said.append(
+                self.driver.execute_script(
+                    "const e = document.activeElement; return e.getAttribute('aria-label') || e.innerText"
+                )
+            )
+        self.assertEqual(said[:7], ["Scorecards", "KPIs", "Yardsticks", "Mark book", "Data", "Dark", "Open the bench"])
+        self.assertTrue(said[7].startswith("Month"))
+        self.assertTrue(said[10].startswith("On-time departures, 91.4 percent"))

@@ -1,0 +1,220 @@
+"""Data, KPIs, the mark book and the yardstick page."""
+
+import tempfile
+from pathlib import Path
+
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.page import PageTest
+
+CSV = "Datum;Lager;Menge (kg);Geprüft?;Menge (kg)\n31.12.2025;Nord;1.200,5;ja;1\n05.01.2026;Süd;;nein;2\n06.01.2026;Nord;300;ja;x\n"
+
+
+class Data(PageTest):
+    def upload(self, text: str | bytes, name: str = "lager bestand.csv") -> None:
+        path = Path(tempfile.mkdtemp()) / name
+        path.write_bytes(text.encode() if isinstance(text, str) else text)
+        self.one("main .act")
+        self.driver.find_element(By.CSS_SELECTOR, "input[type=file]").send_keys(str(path))
+
+    def test_a_file_of_another_trade_becomes_a_first_scorecard(self) -> None:
+        self.sweep("datasets"), self.sweep("kpis"), self.sweep("yardsticks"), self.sweep("scorecards")
+        self.open("/data")
+        self.upload(CSV)
+        self.see(
+            "Lager bestand",
+            "3 rows from lager bestand.csv",
+            "Menge (kg)",
+            "menge_kg_2",
+            "1 blank",
+            "2025-12-31",
+            "6 January 2026",
+        )
+        self.press("New KPI from it")
+        self.see("Formula")
+        field = self.one('[aria-label="Formula"]')
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys("sum(menge_kg where geprüft = ja")
+        self.see("a bracket is not closed")
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys("sum(menge_kg where geprüft = yes)")
+        self.see("By lager, December 2025", "1,201")
+        self.type("Name of the KPI", "Bestand", enter=False)
+        self.press("Save KPI")
+        self.see("Where it is used")
+        self.assertIn("bestand", [found["body"]["handle"] for found in self.client.get("/api/kpis").json()])
+
+    def test_a_role_is_changed_and_one_that_does_not_fit_is_not_offered(self) -> None:
+        self.sweep("datasets")
+        self.open("/data")
+        self.upload("day,code,fare\n2026-01-02,7,1\n2026-01-03,8,2\n", "roles.csv")
+        self.see("Roles")
+        self.slot("Role of code")
+        self.assertFalse(next(e for e in self.all(".choice") if "period" in e.text).is_enabled())
+        self.choose("segment")
+        found = next(d for d in self.client.get("/api/datasets").json() if d["name"] == "Roles")
+        self.wait(lambda: self.client.get(f"/api/datasets/{found['id']}").json()["columns"][1]["role"] == "segment")
+
+    def test_problems_are_told_beside_their_column_and_bad_files_refused(self) -> None:
+        self.sweep("datasets")
+        self.open("/data")
+        self.upload(b"PK\x03\x04 not a table", "book.xlsx.csv")
+        self.see("Save the sheet as CSV and upload that.")
+        self.upload("day,share\n2026-01-02,88%\n2026-01-03,0.9\n", "shares.csv")
+        self.see("Some cells have a percent sign and some have none")
+
+
+class Kpis(PageTest):
+    def test_a_kpi_is_written_with_its_result_while_typing(self) -> None:
+        self.sweep("kpis")
+        self.open("/kpis?new")
+        field = self.one('[aria-label="Formula"]')
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys("mean(delay)")
+        self.see("no column “delay”; did you mean delay_minutes?")
+        self.assertTrue(self.all("pre .bad"), "the place of the error is marked")
+        self.assertFalse(self.named("Save KPI").is_enabled())
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys("mean(delay_minutes)")
+        self.see("Result by month", "By route, October 2026")
+        self.slot("Unit")
+        self.one("select[value], .unit select").send_keys("2")
+        self.keys(Keys.ESCAPE)
+        self.slot("Direction")
+        self.choose("lower")
+        self.type("Name of the KPI", "Mean delay", enter=False)
+        self.press("Save KPI")
+        self.wait(lambda: "Mean delay" in [k["body"]["name"] for k in self.client.get("/api/kpis").json()])
+        kept = next(k["body"] for k in self.client.get("/api/kpis").json() if k["body"]["name"] == "Mean delay")
+        self.assertEqual((kept["handle"], kept["direction"], kept["unit"]["decimals"]), ("mean_delay", "lower", 2))
+
+    def test_a_changed_kpi_is_saved_dropped_and_deleted(self) -> None:
+        key = self.make("kpis", {"handle": "trips", "name": "Trips", "dataset": "sailings", "formula": "count()"})
+        self.open(f"/kpis/{key}")
+        self.type("Name of the KPI", "Journeys", enter=False)
+        self.press("Drop changes")
+        self.wait(lambda: self.one('[aria-label="Name of the KPI"]').get_attribute("value") == "Trips")
+        self.type("Name of the KPI", "Journeys", enter=False)
+        self.press("Save changes")
+        self.see("Saved. Every instrument that shows it follows.")
+        self.assertEqual(self.body("kpis", key)["name"], "Journeys")
+        self.press("Delete")
+        self.press("Delete “Journeys”")
+        self.wait(lambda: self.client.get(f"/api/kpis/{key}").status_code == 404)
+
+    def test_one_in_use_is_not_deleted_and_says_where(self) -> None:
+        self.open("/kpis/on-time")
+        self.press("Delete")
+        self.press("Delete “On-time departures”")
+        self.see("It is used on Network performance. Take it off there first.")
+
+    def test_a_column_is_put_in_where_the_cursor_is(self) -> None:
+        self.open("/kpis?new")
+        field = self.one('[aria-label="Formula"]')
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(Keys.DELETE)
+        self.press("max", ".insert button")
+        self.wait(lambda: field.get_attribute("value") == "max()")
+        self.wait(lambda: self._click('button[title="passengers"]'))
+        self.wait(lambda: field.get_attribute("value") == "max(passengers)")
+
+
+class MarkBook(PageTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.kpi = self.make(
+            "kpis",
+            {
+                "handle": "punctual",
+                "name": "Punctual",
+                "dataset": "sailings",
+                "formula": "count(where delay_minutes <= 5) / count(where cancelled = no)",
+                "unit": {"kind": "percent", "decimals": 1},
+            },
+        )
+
+    def cell(self, row: int, column: int) -> str:
+        return self.one(f'[data-cell="{row}-{column}"]').text
+
+    def test_marks_are_typed_carried_inherited_and_taken_out(self) -> None:
+        self.open(f"/marks/{self.kpi}?year=2026")
+        self.see("Any route", "0 of 84")
+        self.wait(lambda: self._click('[data-cell="0-2"]'))
+        self.keys("88")
+        self.see("Read as 88.0% from Mar 2026 on.")
+        self.keys(Keys.ENTER)
+        self.wait(lambda: self.cell(0, 2) == "88%")
+        self.assertEqual([self.cell(0, 1), self.cell(0, 3), self.cell(3, 5)], ["–", "88%", "88%"])
+        self.see("70 of 84")
+        self.assertIn("inherited", self.one('[data-cell="3-5"]').get_attribute("class") or "")
+        self.wait(lambda: self._click('[data-cell="3-4"]'))
+        self.keys(Keys.CONTROL, "a")
+        self.chord(Keys.CONTROL, "a")
+        self.keys("0.91", Keys.ENTER)
+        self.wait(lambda: self.cell(3, 4) == "91%")
+        self.chord(Keys.CONTROL, "z")
+        self.wait(lambda: self.cell(3, 4) == "88%")
+        self.chord(Keys.CONTROL, Keys.SHIFT, "z")
+        self.wait(lambda: self.cell(3, 4) == "91%")
+        self.driver.refresh()
+        self.wait(lambda: self.cell(3, 4) == "91%")
+
+    def test_a_doubtful_percent_is_questioned_before_it_is_kept(self) -> None:
+        self.open(f"/marks/{self.kpi}?year=2026")
+        self.wait(lambda: self._click('[data-cell="0-2"]'))
+        self.keys("0.88%", Keys.ENTER)
+        self.see("is far from this KPI’s history")
+        self.press("Drop it")
+        self.wait(lambda: self.cell(0, 2) == "–")
+        self.wait(lambda: self._click('[data-cell="0-2"]'))
+        self.keys("many", Keys.ENTER)
+        self.see("is not a number")
+
+    def test_the_whole_grid_goes_by_keys(self) -> None:
+        self.open(f"/marks/{self.kpi}?year=2026")
+        self.see("Any route")
+        self.driver.execute_script("document.querySelector('[data-cell=\"0-0\"]').focus()")
+        self.keys(Keys.ARROW_RIGHT, Keys.ARROW_DOWN, "9")
+        self.keys("0", Keys.TAB)
+        self.wait(lambda: self.cell(1, 1) == "90%")
+        self.wait(lambda: self.driver.execute_script("return document.activeElement.dataset.cell") == "1-2")
+        self.keys(Keys.ARROW_LEFT, Keys.DELETE)
+        self.wait(lambda: self.cell(1, 1) == "–")
+
+
+class Yardsticks(PageTest):
+    def test_one_is_proposed_changed_undone_and_deleted(self) -> None:
+        self.sweep("yardsticks")
+        self.open("/yardsticks")
+        self.slot("For which KPI")
+        self.choose("Complaints per 10k")
+        self.wait(
+            lambda: (
+                self.one('[aria-label="Name of the yardstick"]').get_attribute("value")
+                == "Complaints per 10k yardstick"
+            )
+        )
+        self.see(
+            "22 dots are this KPI’s readings so far", "lower is better", "Proof at each cut", "On no scorecard yet."
+        )
+        key = next(
+            y["id"]
+            for y in self.client.get("/api/yardsticks").json()
+            if y["body"]["name"] == "Complaints per 10k yardstick"
+        )
+        before = self.body("yardsticks", key)
+        self.wait(lambda: self.all("[role=slider].cut")[0]).send_keys(Keys.ARROW_RIGHT)
+        self.wait(lambda: self.body("yardsticks", key) != before)
+        self.press("undo")
+        self.wait(lambda: self.body("yardsticks", key) == before)
+        self.press("Delete")
+        self.press("Delete “Complaints per 10k yards”")
+        self.wait(lambda: self.client.get(f"/api/yardsticks/{key}").status_code == 404)
+
+    def test_bands_are_told_in_words_and_by_member(self) -> None:
+        self.open("/yardsticks/punctuality")
+        self.see("85% up to, not including, 92%", "Network performance")
+        self.slot("Scope")
+        self.choose("each route")
+        self.see("129 dots are this KPI’s readings so far, by route.")
