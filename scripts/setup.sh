@@ -60,7 +60,7 @@ python_packages() { # python_packages REQUIREMENTS: a virtual environment with e
 web_packages() {
   local wanted
   command -v npm >/dev/null || need nodejs=node npm=npm
-  node -e 'process.exit(+process.versions.node.split(".")[0] < 20)' || fail "Node 20 or newer is needed."
+  node -e 'process.exit(process.versions.node.split(".")[0] < 20 ? 1 : 0)' || fail "Node 20 or newer is needed."
   wanted=$(sha256sum <"$root/web/package-lock.json" | cut -c1-16)
   [ "$(cat "$root/web/node_modules/.stamp" 2>/dev/null)" = "$wanted" ] && return
   echo "Installing front end packages …"

@@ -134,7 +134,7 @@
     transform: translateX(-50%);
   }
   @container ticks (max-width: 150px) {
-    .ticks span:not(.first, .last) {
+    .ticks span:nth-child(even) {
       display: none;
     }
   }

@@ -31,13 +31,27 @@
         ? `not graded: ${reading.reason}`
         : reading?.gap_words || reading?.band_words || '',
   )
+  /** Above the gap: how much of the month there is, and how much of the mark is reached. */
+  const reached = $derived(
+    [
+      reading?.partial?.words,
+      instrument.face === 'bar' &&
+      reading?.attainment_shown &&
+      picture?.direction !== 'lower' &&
+      picture?.unit !== 'percent'
+        ? `${reading.attainment_shown} of ${reading.marks[0]?.shown}`
+        : '',
+    ]
+      .filter(Boolean)
+      .join(' · '),
+  )
   const rows = (r: Reading) => open(r.member ?? null)
 </script>
 
 <div class="head">
-  <h3 class:short={(instrument.h ?? 6) < 5}>
+  <h3 class:short={(instrument.h ?? 6) < 5 && figured}>
     {picture?.title ?? instrument.title}
-    {#if reading?.partial}<span
+    {#if reading?.partial && !figured}<span
         class="soft partial"
         title={reading.partial.pro_rated ? 'marks pro-rated by days' : 'a rate is not pro-rated'}
         >{reading.partial.words}</span
@@ -66,9 +80,7 @@
         <span class="figures">
           <span class="figure" class:none={reading.value === null}>{reading.shown}</span>
           <span class="small soft words">
-            {#if instrument.face === 'bar' && reading.attainment_shown && picture.direction !== 'lower' && picture.unit !== 'percent'}
-              <span>{reading.attainment_shown} of {reading.marks[0]?.shown}</span>
-            {/if}
+            {#if reached}<span>{reached}</span>{/if}
             <span>{below}</span>
           </span>
         </span>
@@ -77,7 +89,9 @@
       {#if figured && instrument.face === 'dial'}
         <span class="figures">
           <span class="figure" class:none={reading.value === null}>{reading.shown}</span>
-          <span class="small soft words">{below}</span>
+          <span class="small soft words"
+            >{#if reached}<span>{reached}</span>{/if}<span>{below}</span></span
+          >
         </span>
       {/if}
       {#if !figured && below && reading.status !== 'graded'}<span class="small soft">{below}</span>{/if}
@@ -110,6 +124,7 @@
     line-clamp: 1;
   }
   .partial {
+    white-space: nowrap;
     font-weight: 450;
     font-size: 12.5px;
   }
