@@ -64,7 +64,7 @@ web_packages() {
   wanted=$(sha256sum <"$root/web/package-lock.json" | cut -c1-16)
   [ "$(cat "$root/web/node_modules/.stamp" 2>/dev/null)" = "$wanted" ] && return
   echo "Installing front end packages …"
-  (cd "$root/web" && quietly npm ci --no-audit --no-fund)
+  (cd "$root/web" && quietly npm ci --no-audit --no-fund) || exit 1
   echo "$wanted" >"$root/web/node_modules/.stamp"
 }
 
@@ -75,6 +75,6 @@ web_build() {
   [ "$(cat "$root/web/dist/.stamp" 2>/dev/null)" = "$wanted" ] && return
   web_packages
   echo "Building the front end …"
-  (cd "$root/web" && quietly npm run build)
+  (cd "$root/web" && quietly npm run build) || exit 1
   echo "$wanted" >"$root/web/dist/.stamp"
 }
