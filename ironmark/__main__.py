@@ -98,6 +98,7 @@ def serve(
         if fresh:
             _clear(mariadb)
         mariadb.start()
+        mariadb.watch()
         _log_as_json(data_dir / "server.log")
         database.migrate(mariadb.url)
         engine = database.connect(mariadb.url)

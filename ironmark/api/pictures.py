@@ -472,12 +472,12 @@ def _signed_gap(gap: float | None, unit: Unit) -> str:
 
 
 def _order(r: ReadingPicture, order: str, direction: str) -> tuple[bool, float, str]:
-    """Worst first by gap, largest first by value; members without a figure last."""
-    figure = {"gap": r.gap, "value": r.value}.get(order)
-    if order == "name" or figure is None:
-        return (order != "name", 0.0, r.label)
-    worst_first = figure if direction != "lower" or order == "value" else -figure
-    return (False, -figure if order == "value" else worst_first, r.label)
+    """Worst first by gap, or by value where there is no mark; largest first by value; without a figure last."""
+    figure = {"gap": r.value if r.gap is None else r.gap, "value": r.value, "name": 0.0}[order]
+    if figure is None:
+        return (True, 0.0, r.label)
+    descending = order == "value" or direction == "lower"
+    return (False, -figure if descending else figure, r.label)
 
 
 def _tally(readings: Sequence[ReadingPicture]) -> list[TallyPart]:

@@ -75,6 +75,9 @@ def choose(values: Iterable[float], *, from_zero: bool = False, ceiling: float |
     if not known.size:
         return Axis(0.0, ceiling or 1.0)
     low, high = float(known.min()), float(known.max())
+    share = ceiling is not None and low >= 0 and high <= ceiling
+    if share and high - low <= 1e-9:
+        return Axis(0.0, float(ceiling or 1.0))
     if from_zero or (low >= 0 and low < 0.5 * high):
         low, high = min(low, 0.0), max(high, 0.0)
     if high - low <= 1e-9 * max(abs(low), abs(high)):
@@ -89,8 +92,8 @@ def choose(values: Iterable[float], *, from_zero: bool = False, ceiling: float |
         math.floor(wanted_low / step + 1e-9) * step,
         math.ceil(wanted_high / step - 1e-9) * step,
     )
-    if ceiling is not None and high <= ceiling < new_high:
-        new_high = ceiling
+    if share and ceiling is not None:
+        new_high = min(new_high, ceiling)
     if low >= 0 > new_low:
         new_low = 0.0
     if not new_low < new_high:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import getpass
 import os
@@ -12,6 +13,7 @@ import signal
 import socket
 import subprocess
 import tempfile
+import threading
 import time
 from pathlib import Path
 from typing import IO
@@ -38,6 +40,8 @@ class MariaDB:
         self._port_file = self.directory / "mariadb.port"
         self.process: subprocess.Popen[bytes] | None = None
         self._lock: IO[str] | None = None
+        self._stopping = threading.Event()
+        self._turn = threading.Lock()
         # A socket's path may have 107 characters; a data directory may be deeper than that.
         self._sockets = Path(tempfile.mkdtemp(prefix="ironmark-"))
         self.socket = self._sockets / "db.sock"
@@ -84,6 +88,13 @@ class MariaDB:
         return self
 
     def stop(self) -> None:
+        self._stopping.set()
+        with self._turn:
+            self._end()
+        self._release()
+        shutil.rmtree(self._sockets, ignore_errors=True)
+
+    def _end(self) -> None:
         if self.process is not None and self.process.poll() is None:
             self.process.send_signal(signal.SIGTERM)
             try:
@@ -92,18 +103,19 @@ class MariaDB:
                 self.process.kill()
                 self.process.wait()
         self.process = None
-        self._release()
-        shutil.rmtree(self._sockets, ignore_errors=True)
 
-    def kill(self) -> None:
-        """End the process at once, as a crash would."""
-        assert self.process is not None
-        self.process.kill()
-        self.process.wait()
+    def watch(self) -> None:
+        """Start the database again whenever it ends without having been asked to, until ``stop``."""
+        threading.Thread(target=self._watch, name="mariadb", daemon=True).start()
 
-    def restart(self) -> None:
-        """Start again on the same port, after ``kill``."""
-        self.start(self.port)
+    def _watch(self) -> None:
+        while not self._stopping.wait(0.25):
+            if self.process is None or self.process.poll() is None:
+                continue
+            with self._turn:
+                if not self._stopping.is_set():
+                    with contextlib.suppress(MariaDBError):
+                        self.start(self.port)
 
     def join(self) -> bool:
         """Use the MariaDB that a running server has on this directory; False when there is none."""
@@ -197,7 +209,7 @@ class MariaDB:
             except pymysql.MySQLError:
                 time.sleep(0.05)
         tail = "\n".join(self.log.read_text(errors="replace").splitlines()[-5:])
-        self.stop()
+        self._end()
         raise MariaDBError(f"MariaDB did not start; the end of {self.log}:\n{tail}")
 
     def _as_root(self) -> pymysql.connections.Connection:

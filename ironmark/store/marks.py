@@ -45,7 +45,9 @@ def apply(session: Session, kpi_id: str, changes: Sequence[Change], saw: int) ->
     Returns the new version and the changes that would take these back. Raises StaleVersion.
     """
     # A row to lock has to be there, also for the first entry of all.
-    session.execute(insert(MarkBook).values(kpi_id=kpi_id, version=0).prefix_with("IGNORE"))
+    # Updating the one that is there locks it at once; ignoring it would share the lock and end in a deadlock.
+    made = insert(MarkBook).values(kpi_id=kpi_id, version=0)
+    session.execute(made.on_duplicate_key_update(version=MarkBook.version))
     book = session.get_one(MarkBook, kpi_id, with_for_update=True)
     if book.version != saw:
         raise StaleVersion(saw, book.version)

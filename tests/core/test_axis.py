@@ -28,6 +28,7 @@ class Worked(unittest.TestCase):
     def test_nothing_or_one_value_still_makes_an_axis(self) -> None:
         self.assertEqual(choose([]), Axis(0, 1))
         self.assertEqual(choose([float("nan")], ceiling=1), Axis(0, 1))
+        self.assertEqual(choose([0.914], ceiling=1), Axis(0, 1))
         for value in (0.0, 5.0, -5.0, 0.0001, 1e10):
             axis = choose([value])
             self.assertTrue(axis.low <= value <= axis.high, value)

@@ -103,18 +103,16 @@
       <circle r="6.5" fill="var(--ink)" />
       <circle r="2.2" fill="var(--sheet)" />
       {#if reading.past}
-        {@const end = at(reading.past > 0 ? 1 : 0, (INNER + OUTER) / 2)}
-        <g
-          transform="translate({end.x} {end.y}) rotate({reading.past > 0 ? 195 - 90 : -195 + 90})"
+        {@const near = reading.past > 0 ? 0.975 : 0.025}
+        {@const end = at(near, (INNER + OUTER) / 2)}
+        {@const turn = (angle(near) * 180) / Math.PI + (reading.past > 0 ? 0 : 180)}
+        <path
           class="overrun"
-        >
-          <path
-            d="M-7 -6L2 0L-7 6ZM1 -6L10 0L1 6Z"
-            fill="var(--sheet)"
-            stroke="var(--ink)"
-            transform={reading.past > 0 ? '' : 'rotate(0)'}
-          />
-        </g>
+          transform="translate({end.x} {end.y}) rotate({turn})"
+          d="M-8 -6L-1 0L-8 6ZM0 -6L7 0L0 6Z"
+          fill="var(--sheet)"
+          stroke="var(--ink)"
+        />
       {/if}
     {:else if !mini}
       <text class="nothing" y="-8" text-anchor="middle">no reading</text>

@@ -11,13 +11,22 @@
   }
   let { picture, open, row, tail }: Props = $props()
   const many = $derived(picture.readings.length > 1 || picture.readings[0]?.member != null)
+  /** The widest figure gives its column the width, so that all rows share one axis. */
+  const figures = $derived(Math.max(...picture.readings.map((reading) => reading.shown.length)) * 1.06)
   const ticks = $derived(picture.axis?.ticks ?? [])
-  const clear = $derived(many ? ticks.filter((_, i) => i % Math.ceil(ticks.length / 4) === 0) : ticks)
+  let width = $state(0)
+  /** Labels that do not touch: every second, third … tick where there is no room for all. */
+  const clear = $derived.by(() => {
+    const needed = Math.max(0, ...ticks.map((tick) => tick.label.length)) * 6.4 + 10
+    const between = ticks.length > 1 ? (ticks[1]!.fraction - ticks[0]!.fraction) * width : width
+    const every = between > 0 ? Math.ceil(needed / between) : 1
+    return ticks.filter((_, i) => i % every === 0)
+  })
 </script>
 
 {#snippet axis()}
-  {#if clear.length}
-    <div class="ticks" aria-hidden="true">
+  {#if ticks.length}
+    <div class="ticks" aria-hidden="true" bind:clientWidth={width}>
       {#each clear as tick (tick.fraction)}
         <span
           class:first={tick.fraction < 0.04}
@@ -30,7 +39,7 @@
 {/snippet}
 
 {#if many}
-  <div class="rows" role="list">
+  <div class="rows" role="list" style:--figures="{figures}ch">
     {#each picture.readings as reading, i (reading.member)}
       <div role="listitem" class="item">
         <button
@@ -68,7 +77,7 @@
   .row {
     display: grid;
     width: 100%;
-    grid-template-columns: minmax(60px, 26%) minmax(50px, 1fr) minmax(52px, max-content) minmax(
+    grid-template-columns: minmax(60px, 26%) minmax(50px, 1fr) minmax(52px, var(--figures)) minmax(
         24px,
         max-content
       );
@@ -92,7 +101,7 @@
   }
   @container (max-width: 300px) {
     .row {
-      grid-template-columns: minmax(80px, 36%) minmax(40px, 1fr) max-content max-content;
+      grid-template-columns: minmax(80px, 36%) minmax(40px, 1fr) var(--figures) max-content;
       gap: 6px;
     }
   }
@@ -123,7 +132,6 @@
     min-width: 24px;
   }
   .ticks {
-    container: ticks / inline-size;
     position: relative;
     height: 15px;
     font-size: 11px;
@@ -132,11 +140,6 @@
   .ticks span {
     position: absolute;
     transform: translateX(-50%);
-  }
-  @container ticks (max-width: 150px) {
-    .ticks span:nth-child(even) {
-      display: none;
-    }
   }
   .ticks .first {
     transform: none;

@@ -133,6 +133,7 @@
   }
   .item {
     position: relative;
+    container: sheet / inline-size;
     grid-column: var(--x) / span var(--w);
     grid-row: var(--y) / span var(--h);
     display: flex;

@@ -14,7 +14,9 @@
   const reading = $derived(picture?.readings[0])
   const many = $derived(!!picture && (picture.readings.length > 1 || reading?.member != null))
   const order = $derived(
-    { gap: 'sorted by gap', value: 'sorted by value', name: 'by name' }[instrument.order ?? 'gap'],
+    picture && instrument.order === 'gap' && picture.readings.every((each) => each.gap === null)
+      ? 'sorted by value'
+      : { gap: 'sorted by gap', value: 'sorted by value', name: 'by name' }[instrument.order ?? 'gap'],
   )
   const direction = $derived(
     picture?.direction === 'lower'
@@ -177,6 +179,14 @@
     font-size: 17px;
     color: var(--soft);
     font-weight: 500;
+  }
+  @container sheet (max-width: 190px) {
+    .figure {
+      font-size: 23px;
+    }
+    .words {
+      display: none !important;
+    }
   }
   .words {
     display: flex;

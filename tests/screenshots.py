@@ -1,0 +1,49 @@
+"""The pictures in docs/screenshots: every main view at 1280×800, from the demo data."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from typing import Any
+
+from selenium.webdriver.common.by import By
+
+from tests import world
+
+FOLDER = world.ROOT / "docs" / "screenshots"
+
+
+def click(css: str) -> Callable[[Any], None]:
+    return lambda driver: driver.find_element(By.CSS_SELECTOR, css).click()
+
+
+# Name: address and what is done there first.
+VIEWS: dict[str, tuple[str, list[Callable[[Any], None]]]] = {
+    "scorecard": ("/scorecards/network-performance", []),
+    "partial": ("/scorecards/network-performance?period=latest", [click(".mode")]),
+    "bench": ("/scorecards/network-performance/bench", [click(".mode"), click("[data-instrument=i1] h3")]),
+    "workings": ("/scorecards/network-performance", [click("[data-instrument=i2] button")]),
+    "shelf": ("/scorecards", []),
+    "kpi": ("/kpis/on-time", []),
+    "yardstick": ("/yardsticks/punctuality", [click('button[aria-label^="Scope"]'), click(".choice:nth-of-type(2)")]),
+    "markbook": ("/marks/on-time?year=2026", []),
+    "data": ("/data/sailings", []),
+}
+
+
+def main() -> None:
+    server, driver = world.running(), world.browser()
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    for name, (place, steps) in VIEWS.items():
+        driver.get("about:blank")
+        driver.get(f"{server.address}/#{place}")
+        time.sleep(1.5)
+        for step in steps:
+            step(driver)
+            time.sleep(1)
+        driver.save_screenshot(str(FOLDER / f"{name}.png"))
+    world.close()
+
+
+if __name__ == "__main__":
+    main()
