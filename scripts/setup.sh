@@ -19,10 +19,10 @@ quietly() { # run a command, show its output only if it fails
   rm -f "$log"
 }
 
-need() { # need PACKAGE=PROGRAM ...: install the Debian packages whose program is missing
+need() { # need PACKAGE=PROGRAM ...: install the Debian packages whose program (or file) is missing
   local missing=() pair as_root=()
   for pair in "$@"; do
-    command -v "${pair#*=}" >/dev/null || missing+=("${pair%%=*}")
+    command -v "${pair#*=}" >/dev/null || [ -e "${pair#*=}" ] || missing+=("${pair%%=*}")
   done
   [ ${#missing[@]} -eq 0 ] && return
   if [ "$(id -u)" -ne 0 ]; then

@@ -8,10 +8,25 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
-from pydantic import BaseModel, Field
 
 from ironmark.api.desk import Book
-from ironmark.api.documents import InstrumentBody, Model, Number, ScopeBody, ScorecardBody
+from ironmark.api.documents import InstrumentBody, ScopeBody, ScorecardBody
+from ironmark.api.shapes import (
+    AxisPicture,
+    Band,
+    CutLine,
+    InstrumentPicture,
+    MarkLine,
+    Partial,
+    ReadingPicture,
+    Rehearsed,
+    ScorecardPicture,
+    SectionNote,
+    SegmentChoice,
+    State,
+    TallyPart,
+    Tick,
+)
 from ironmark.core import axis as axes
 from ironmark.core import reading as core
 from ironmark.core import words
@@ -25,140 +40,6 @@ from ironmark.core.reading import Readings
 from ironmark.core.yardstick import STATES
 from ironmark.store.database import Missing
 from ironmark.tables.columns import ColumnSource, NoPeriod
-
-
-class Rehearsed(Model):
-    """A value tried on one reading of an instrument."""
-
-    value: Number
-    member: str | None = Field(None, max_length=200)
-
-
-class State(BaseModel):
-    key: str
-    name: str
-    rank: int
-    sign: str
-
-
-class Tick(BaseModel):
-    fraction: float
-    label: str
-
-
-class Band(BaseModel):
-    state: str
-    start: float
-    end: float
-
-
-class CutLine(BaseModel):
-    """A resolved cut on the axis; ``past`` when it lies off it."""
-
-    value: float
-    fraction: float
-    shown: str
-    past: int
-
-
-class MarkLine(BaseModel):
-    name: str
-    value: float
-    shown: str
-    fraction: float
-    past: int
-
-
-class Partial(BaseModel):
-    days: int
-    of: int
-    words: str
-    pro_rated: bool
-
-
-class ReadingPicture(BaseModel):
-    """One reading. ``status`` says whether there is a value, and whether it could be graded."""
-
-    member: str | None
-    label: str
-    status: str  # graded, not_graded, no_reading
-    reason: str
-    value: float | None
-    shown: str
-    state: str | None
-    fraction: float
-    past: int
-    bands: list[Band]
-    cuts: list[CutLine]
-    marks: list[MarkLine]
-    gap: float | None
-    gap_shown: str
-    gap_words: str
-    band_words: str
-    attainment: float | None
-    attainment_shown: str
-    partial: Partial | None
-    before: str | None  # the state a period earlier
-    spoken: str
-
-
-class AxisPicture(BaseModel):
-    low: float
-    high: float
-    low_shown: str
-    high_shown: str
-    zero: float  # where zero lies, held within the axis: a bar starts there
-    broken: bool
-    ticks: list[Tick]
-
-
-class InstrumentPicture(BaseModel):
-    id: str
-    title: str
-    kpi_name: str
-    direction: str
-    unit: str
-    period: str
-    problem: str | None
-    notes: list[str]
-    axis: AxisPicture | None
-    readings: list[ReadingPicture]
-    rehearsed: bool
-
-
-class TallyPart(BaseModel):
-    state: str
-    name: str
-    count: int
-
-
-class SegmentChoice(BaseModel):
-    name: str
-    label: str
-    members: list[str]
-
-
-class SectionNote(BaseModel):
-    id: str
-    words: str
-
-
-class ScorecardPicture(BaseModel):
-    """A scorecard as it reads: everything resolved for one scope."""
-
-    period: str
-    period_label: str
-    previous_label: str
-    partial: str
-    periods: list[str]
-    first: str
-    last: str
-    segments: list[SegmentChoice]
-    states: list[State]
-    tally: list[TallyPart]
-    changed: str
-    sections: list[SectionNote]
-    instruments: list[InstrumentPicture]
 
 
 def states() -> list[State]:
@@ -264,7 +145,7 @@ def picture(
                 "title": title,
                 "notes": notes,
                 "readings": readings_out,
-                "axis": _axis(axes.choose([]), unit),
+                "axis": axis_picture(axes.choose([]), unit),
             }
         )
     if rehearsed is not None:
@@ -283,7 +164,7 @@ def picture(
     drawn.sort(key=lambda r: _order(r, instrument.order, kpi.direction))
     return empty.model_copy(
         update={
-            "title": title, "notes": notes, "axis": _axis(axis, unit, instrument.ticks),
+            "title": title, "notes": notes, "axis": axis_picture(axis, unit, instrument.ticks),
             "readings": drawn, "rehearsed": rehearsed is not None,
         }
     )  # fmt: skip
@@ -346,7 +227,7 @@ def _axis_of(instrument: InstrumentBody, readings: Readings, p: int, unit: Unit)
     return Axis(low, high)
 
 
-def _axis(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture:
+def axis_picture(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture:
     places = axes.ticks(axis) if with_ticks else []
     bare = replace(unit, text="")  # the unit's text stands at the figure, not at every tick
     return AxisPicture(

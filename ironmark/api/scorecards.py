@@ -18,16 +18,9 @@ from ironmark.api.documents import (
     ScorecardBody,
     YardstickBody,
 )
-from ironmark.api.pictures import (
-    InstrumentPicture,
-    Rehearsed,
-    ScorecardPicture,
-    TallyPart,
-    period_of,
-    picture,
-    scorecard_picture,
-)
+from ironmark.api.pictures import period_of, picture, scorecard_picture
 from ironmark.api.records import add_routes
+from ironmark.api.shapes import InstrumentPicture, Rehearsed, ScorecardPicture, TallyPart
 from ironmark.api.workings import Workings, workings
 from ironmark.store import records
 

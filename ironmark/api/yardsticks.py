@@ -23,18 +23,9 @@ from ironmark.api.documents import (
     YardstickBody,
 )
 from ironmark.api.kpis import KpiUse, refuse_in_use, uses
-from ironmark.api.pictures import (
-    AxisPicture,
-    Band,
-    CutLine,
-    _axis,
-    bands_on,
-    cut_lines,
-    period_of,
-    take,
-    unit_of,
-)
+from ironmark.api.pictures import axis_picture, bands_on, cut_lines, period_of, take, unit_of
 from ironmark.api.records import add_routes
+from ironmark.api.shapes import AxisPicture, Band, CutLine
 from ironmark.core import axis as axes
 from ironmark.core import reading as core
 from ironmark.core import words
@@ -186,7 +177,7 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
     unit = unit_of(kpi.unit.core(), instrument)
     cuts = after.cuts[:, p, m].tolist()
     value = float(after.value[p, m])
-    axis = _axis(_strip_axis(ask.axis, after, p, m, unit.kind == "percent"), unit)
+    axis = axis_picture(_strip_axis(ask.axis, after, p, m, unit.kind == "percent"), unit)
     straight = Axis(axis.low, axis.high)
     fine = bool(grading.ordered(yardstick, np.asarray(cuts)[:, None])[0])
     known = np.isfinite(after.value)

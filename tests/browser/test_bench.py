@@ -200,7 +200,6 @@ class Arranging(Bench):
             self.press("undo")
         self.wait(lambda: self.saved() == before)
         self.wait(lambda: self.cuts() == [0.85, 0.92, 0.96], "the yardstick goes back too")
-        self.one("h1, .title")
         self.driver.execute_script("document.activeElement.blur()")
         for _ in range(3):
             self.chord(Keys.CONTROL, Keys.SHIFT, "z")

@@ -40,7 +40,7 @@
     {#each picture.readings as reading (reading.member)}
       <button onclick={() => open?.(reading)} aria-label={reading.spoken} title={reading.spoken}>
         <span class="name">{reading.label}</span>
-        <StateChip {reading} />
+        <StateChip {reading} whole />
       </button>
     {/each}
   </div>

@@ -3,7 +3,12 @@
   import { stateOf, tint, word } from '../api/states'
   import Sign from './Sign.svelte'
 
-  let { reading }: { reading: Pick<Reading, 'state' | 'status' | 'reason' | 'partial'> } = $props()
+  interface Props {
+    reading: Pick<Reading, 'state' | 'status' | 'reason' | 'partial'>
+    /** Keep the word where it is narrow; without it the sign stands alone there. */
+    whole?: boolean
+  }
+  let { reading, whole = false }: Props = $props()
   const name = $derived(
     stateOf(reading.state)?.name ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded'),
   )
@@ -12,12 +17,13 @@
 <span
   class="chip"
   class:nothing={!reading.state}
+  class:whole
   style:background={tint(reading.state)}
   style:color={word(reading.state)}
   title={reading.reason}
 >
   <Sign state={reading.state} />
-  {name}{reading.state && reading.partial ? ' so far' : ''}
+  <span class="name">{name}{reading.state && reading.partial ? ' so far' : ''}</span>
 </span>
 
 <style>
@@ -30,6 +36,12 @@
     font-weight: 620;
     font-size: 12.5px;
     white-space: nowrap;
+  }
+  @container sheet (max-width: 180px) {
+    .chip:not(.whole) .name {
+      position: absolute;
+      clip-path: inset(50%);
+    }
   }
   .nothing {
     outline: 1px dashed var(--nothing);

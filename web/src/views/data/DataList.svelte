@@ -119,14 +119,6 @@
 </main>
 
 <style>
-  .top {
-    display: flex;
-    align-items: flex-start;
-    margin-bottom: 12px;
-  }
-  .top > div {
-    flex: 1;
-  }
   .drop {
     padding: 10px 14px;
     overflow-x: auto;
@@ -143,9 +135,5 @@
   }
   .right {
     text-align: right !important;
-  }
-  .link {
-    font-weight: 640;
-    border-bottom: 2px solid var(--accent);
   }
 </style>

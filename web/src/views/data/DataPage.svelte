@@ -2,13 +2,13 @@
   import { push } from 'svelte-spa-router'
   import { Refusal, api, got, seen, words, type Dataset, type Schemas } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
+  import Delete from '../../parts/Delete.svelte'
   import Slot from '../../parts/Slot.svelte'
 
   let { params }: { params: { id: string } } = $props()
   let dataset = $state<Dataset | null>(null)
   let rows = $state<Schemas['RowsOut'] | null>(null)
   let failed = $state('')
-  let sure = $state(false)
 
   const ROLES: Record<string, string> = {
     period: 'the day a row belongs to',
@@ -73,7 +73,6 @@
       await push('/data')
     } catch (error) {
       failed = words(error)
-      sure = false
     }
   }
   function role(name: string, to: string) {
@@ -135,12 +134,7 @@
           </Slot>
         </p>
       </div>
-      {#if sure}
-        <button class="act" onclick={remove}>Delete “{dataset.name.slice(0, 24)}” and its rows</button>
-        <button class="act quiet" onclick={() => (sure = false)}>Keep it</button>
-      {:else}
-        <button class="act" onclick={() => (sure = true)}>Delete</button>
-      {/if}
+      <Delete name={dataset.name} {remove} />
       <a class="act main" href="#/kpis?new={dataset.id}">New KPI from it</a>
     </div>
     {#if failed}<p class="note" role="alert">{failed}</p>{/if}
@@ -229,18 +223,6 @@
 </main>
 
 <style>
-  .top {
-    display: flex;
-    align-items: flex-start;
-    gap: 10px;
-    margin-bottom: 10px;
-  }
-  .top > div {
-    flex: 1;
-  }
-  .gap {
-    margin-bottom: 8px;
-  }
   .scroll {
     overflow-x: auto;
   }

@@ -13,8 +13,12 @@
   } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
   import Columns from '../../parts/Columns.svelte'
+  import Delete from '../../parts/Delete.svelte'
+  import Members from '../../parts/Members.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import Uses from '../../parts/Uses.svelte'
   import Formula from './Formula.svelte'
+  import KpiSentence from './KpiSentence.svelte'
 
   type Body = Schemas['KpiBody']
   let { params }: { params?: { id?: string } } = $props()
@@ -29,50 +33,16 @@
   let failed = $state('')
   let said = $state('')
   let wanted = $state('')
-  let sure = $state(false)
   let editor = $state<ReturnType<typeof Formula> | null>(null)
   let turn = 0
 
-  const CURRENCIES = [
-    'GBP',
-    'EUR',
-    'USD',
-    'NOK',
-    'SEK',
-    'DKK',
-    'CHF',
-    'JPY',
-    'AUD',
-    'CAD',
-    'INR',
-    'PLN',
-    'CZK',
-    'BRL',
-    'ZAR',
-  ]
   const found = $derived(
     kpis?.filter((kpi) => kpi.body.name.toLocaleLowerCase().includes(wanted.toLocaleLowerCase())) ?? [],
   )
   const dataset = $derived(datasets.find((known) => known.id === body?.dataset))
   const columns = $derived(dataset?.columns ?? [])
-  const unit = $derived(
-    body?.unit ?? { kind: 'number' as const, decimals: 0, currency: 'GBP', text: '', compact: false },
-  )
   const dirty = $derived(!!body && JSON.stringify(body) !== JSON.stringify(kept?.body))
   const creating = $derived(!params?.id && new URLSearchParams(router.querystring ?? '').has('new'))
-  const unitTold = $derived(
-    {
-      percent: 'percent',
-      currency: unit.currency ?? 'GBP',
-      number: unit.text ? `number of ${unit.text}` : 'number',
-    }[unit.kind ?? 'number'] +
-      `, ${unit.decimals} ${unit.decimals === 1 ? 'decimal' : 'decimals'}${unit.compact ? ', compact' : ''}`,
-  )
-  const NATURES: Record<string, string> = {
-    rate: 'recomputed from totals',
-    flow: 'adds up over time',
-    stock: 'a level, the last one counts',
-  }
 
   async function load() {
     try {
@@ -89,7 +59,6 @@
     const query = new URLSearchParams(router.querystring ?? '').get('new')
     const mine = ++turn
     said = ''
-    sure = false
     loaded.then(() => {
       if (mine !== turn || !kpis) return
       if (id) open(id)
@@ -155,8 +124,6 @@
     said = ''
     look()
   }
-  const changeUnit = (edit: Partial<Schemas['UnitBody']>) =>
-    change({ unit: { ...unit, ...edit } as Schemas['UnitBody'] })
   function rename(name: string) {
     const plain = name
       .normalize('NFKC')
@@ -209,10 +176,8 @@
       await push('/kpis')
     } catch (error) {
       failed = words(error)
-      sure = false
     }
   }
-  const most = $derived(Math.max(0, ...(preview?.members.map((member) => Math.abs(member.value ?? 0)) ?? [])))
 </script>
 
 <main class="page">
@@ -226,124 +191,13 @@
       <div class="grow">
         {#if body}
           <input
-            class="title"
+            class="page-title"
             aria-label="Name of the KPI"
             value={body.name}
             maxlength="120"
             oninput={(event) => rename(event.currentTarget.value)}
           />
-          <p class="sentence">
-            A <Slot text={body.nature ?? 'rate'} label="Nature" width={240}>
-              {#snippet children(close)}
-                <Choices
-                  choices={Object.entries(NATURES).map(([key, note]) => ({ key, name: key, note }))}
-                  chosen={body?.nature}
-                  choose={(nature) => {
-                    change({ nature: nature as Body['nature'] })
-                    close()
-                  }}
-                />
-              {/snippet}
-            </Slot> shown as <Slot text={unitTold} label="Unit" width={250}>
-              {#snippet children()}
-                <Choices
-                  choices={[
-                    { key: 'number', name: 'number' },
-                    { key: 'percent', name: 'percent', note: 'kept as a fraction, 0.88 reads 88%' },
-                    { key: 'currency', name: 'currency' },
-                  ]}
-                  chosen={unit.kind}
-                  choose={(kind) => changeUnit({ kind: kind as 'number' })}
-                />
-                <div class="unit">
-                  {#if unit.kind === 'currency'}
-                    <label
-                      >code <select
-                        class="type-in"
-                        value={unit.currency}
-                        onchange={(event) => changeUnit({ currency: event.currentTarget.value })}
-                        >{#each CURRENCIES.includes(unit.currency ?? 'GBP') ? CURRENCIES : [unit.currency, ...CURRENCIES] as code (code)}<option
-                            >{code}</option
-                          >{/each}</select
-                      ></label
-                    >
-                  {:else if unit.kind === 'number'}
-                    <label
-                      >unit text <input
-                        class="type-in"
-                        maxlength="20"
-                        value={unit.text}
-                        oninput={(event) => changeUnit({ text: event.currentTarget.value.trim() })}
-                        placeholder="L, min, …"
-                      /></label
-                    >
-                  {/if}
-                  <label
-                    >decimals <select
-                      class="type-in"
-                      value={unit.decimals}
-                      onchange={(event) => changeUnit({ decimals: Number(event.currentTarget.value) })}
-                      >{#each [0, 1, 2, 3, 4] as places (places)}<option value={places}>{places}</option
-                        >{/each}</select
-                    ></label
-                  >
-                  {#if unit.kind !== 'percent'}<label class="check"
-                      ><input
-                        type="checkbox"
-                        checked={unit.compact}
-                        onchange={(event) => changeUnit({ compact: event.currentTarget.checked })}
-                      /> compact, as £412.6k</label
-                    >{/if}
-                </div>
-              {/snippet}
-            </Slot>; <Slot
-              text={body.direction === 'inside' ? 'inside a range' : (body.direction ?? 'higher')}
-              label="Direction"
-            >
-              {#snippet children(close)}
-                <Choices
-                  choices={[
-                    { key: 'higher', name: 'higher' },
-                    { key: 'lower', name: 'lower' },
-                    { key: 'inside', name: 'inside a range' },
-                  ]}
-                  chosen={body?.direction}
-                  choose={(direction) => {
-                    change({ direction: direction as Body['direction'] })
-                    close()
-                  }}
-                />
-              {/snippet}
-            </Slot> is better; owned by <Slot text={body.owner || 'nobody yet'} label="Owner">
-              {#snippet children(close)}
-                <input
-                  class="type-in"
-                  aria-label="Owner"
-                  maxlength="120"
-                  value={body?.owner}
-                  onchange={(event) => {
-                    change({ owner: event.currentTarget.value.trim() })
-                    close()
-                  }}
-                />
-              {/snippet}
-            </Slot>; computed from <Slot text={dataset?.name ?? 'a dataset'} label="Dataset">
-              {#snippet children(close)}
-                <Choices
-                  choices={datasets.map((known) => ({
-                    key: known.id,
-                    name: known.name,
-                    note: `${known.row_count.toLocaleString('en-GB')} rows`,
-                  }))}
-                  chosen={body?.dataset}
-                  choose={(id) => {
-                    change({ dataset: id })
-                    close()
-                  }}
-                />
-              {/snippet}
-            </Slot>
-          </p>
+          <KpiSentence {body} {datasets} {change} />
         {:else}
           <h1>KPIs</h1>
         {/if}
@@ -354,12 +208,7 @@
         >
         {#if kept}<button class="act" onclick={() => kept && open(kept.id)}>Drop changes</button>{/if}
       {:else if kept}
-        {#if sure}
-          <button class="act" onclick={remove}>Delete “{kept.body.name.slice(0, 24)}”</button>
-          <button class="act quiet" onclick={() => (sure = false)}>Keep it</button>
-        {:else}
-          <button class="act" onclick={() => (sure = true)}>Delete</button>
-        {/if}
+        <Delete name={kept.body.name} {remove} />
       {/if}
       {#if !creating}<a class="act" class:main={!dirty} href="#/kpis?new">New KPI</a>{/if}
     </div>
@@ -448,22 +297,7 @@
                     </h3>
                     <span class="small soft">{preview.members.length} members</span>
                   </div>
-                  <div class="members">
-                    {#each preview.members as member (member.label)}
-                      <div class="member">
-                        <span class="name" title={member.label}>{member.label}</span>
-                        <span class="track"
-                          ><span
-                            class="fill"
-                            style:width="{member.value != null && most
-                              ? (Math.abs(member.value) / most) * 100
-                              : 0}%"
-                          ></span></span
-                        >
-                        <span class="value" class:soft={member.value == null}>{member.shown}</span>
-                      </div>
-                    {/each}
-                  </div>
+                  <Members figures={preview.members} />
                 </section>
               {/if}
             {/if}
@@ -484,15 +318,7 @@
           </section>
           {#if kept}
             <section class="sheet pad">
-              <h3>Where it is used</h3>
-              {#each uses as use (use.scorecard)}
-                <p>
-                  <a class="link" href="#/scorecards/{use.scorecard}">{use.title}</a>
-                  <span class="soft small"
-                    >{use.instruments} {use.instruments === 1 ? 'instrument' : 'instruments'}</span
-                  >
-                </p>
-              {:else}<p class="small soft">On no scorecard yet.</p>{/each}
+              <Uses {uses} />
               <p class="small next">
                 <a class="link" href="#/marks/{kept.id}">Its marks</a> say what it is measured against.
               </p>
@@ -505,35 +331,6 @@
 </main>
 
 <style>
-  .top {
-    display: flex;
-    align-items: flex-start;
-    gap: 10px;
-    margin-bottom: 10px;
-  }
-  .grow {
-    flex: 1;
-    min-width: 0;
-  }
-  .title {
-    width: 100%;
-    font-size: 25px;
-    font-weight: 650;
-    font-stretch: 95%;
-    line-height: 1.2;
-    background: transparent;
-    border: none;
-    border-bottom: 2px solid transparent;
-    padding: 0;
-  }
-  .title:hover,
-  .title:focus {
-    border-bottom-color: var(--accent);
-    outline: none;
-  }
-  .gap {
-    margin-bottom: 10px;
-  }
   .three {
     display: grid;
     grid-template-columns: 236px minmax(0, 1fr) 250px;
@@ -596,36 +393,6 @@
     gap: 2px;
     margin-top: 6px;
   }
-  .member {
-    display: grid;
-    grid-template-columns: 150px 1fr 90px;
-    gap: 12px;
-    align-items: center;
-    padding: 4px 0;
-    border-bottom: 1px solid var(--rule);
-  }
-  .members {
-    max-height: 330px;
-    overflow: auto;
-  }
-  .name {
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-  }
-  .track {
-    height: 10px;
-    background: var(--track);
-  }
-  .fill {
-    display: block;
-    height: 100%;
-    background: var(--soft);
-  }
-  .value {
-    text-align: right;
-    font-weight: 640;
-  }
   .columns {
     display: flex;
     flex-direction: column;
@@ -650,24 +417,8 @@
   .column:hover {
     background: var(--accent-tint);
   }
-  .link {
-    border-bottom: 2px solid var(--accent);
-    font-weight: 600;
-  }
   .next {
     margin-top: 8px;
-  }
-  .unit {
-    display: grid;
-    gap: 5px;
-    padding: 6px 8px;
-    border-top: 1px solid var(--rule);
-    margin-top: 4px;
-  }
-  .check {
-    display: flex;
-    gap: 6px;
-    align-items: center;
   }
   @media (max-width: 1000px) {
     .three {

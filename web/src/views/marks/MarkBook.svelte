@@ -409,18 +409,6 @@
 </main>
 
 <style>
-  .top {
-    display: flex;
-    align-items: flex-start;
-    gap: 10px;
-    margin-bottom: 10px;
-  }
-  .top > div {
-    flex: 1;
-  }
-  .gap {
-    margin-bottom: 10px;
-  }
   .two {
     display: grid;
     grid-template-columns: minmax(0, 1fr) 270px;
@@ -537,9 +525,6 @@
   }
   .own {
     padding: 6px 4px 2px;
-  }
-  .link {
-    border-bottom: 2px solid var(--accent);
   }
   @media (max-width: 1000px) {
     .two {

@@ -220,7 +220,7 @@
       <div class="top">
         {#if bench && body}
           <input
-            class="title"
+            class="page-title"
             aria-label="Scorecard title"
             value={body.title}
             maxlength="120"
@@ -452,23 +452,10 @@
     gap: 14px;
     min-height: 34px;
   }
-  h1,
-  .title {
+  h1 {
     flex: 1;
     min-width: 0;
   }
-  .title {
-    font-size: 25px;
-    font-weight: 650;
-    font-stretch: 95%;
-    background: transparent;
-    border: none;
-    border-bottom: 2px solid transparent;
-    padding: 0;
-    line-height: 1.2;
-  }
-  .title:hover,
-  .title:focus,
   .name:hover,
   .name:focus {
     border-bottom-color: var(--accent);

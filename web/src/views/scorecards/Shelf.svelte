@@ -1,12 +1,12 @@
 <script lang="ts">
   import { push } from 'svelte-spa-router'
   import { api, got, seen, words, type Schemas } from '../../api/client'
+  import Delete from '../../parts/Delete.svelte'
   import Tally from '../../parts/Tally.svelte'
 
   let shelf = $state<Schemas['ShelfEntry'][] | null>(null)
   let failed = $state('')
   let wanted = $state('')
-  let sure = $state<string | null>(null)
   const found = $derived(
     shelf?.filter((entry) => entry.title.toLocaleLowerCase().includes(wanted.toLocaleLowerCase())) ?? [],
   )
@@ -41,7 +41,6 @@
           params: { path: { key: entry.id }, header: seen(entry.version) },
         }),
       )
-      sure = null
     } catch (error) {
       failed = words(error)
     }
@@ -85,14 +84,7 @@
             >{entry.period_label ? `${entry.period_label} · ` : ''}{entry.instruments}
             {entry.instruments === 1 ? 'instrument' : 'instruments'} · changed {day(entry.updated_at)}</span
           >
-          {#if sure === entry.id}
-            <button class="act" onclick={() => remove(entry)}>Delete “{entry.title.slice(0, 24)}”</button>
-            <button class="act quiet" onclick={() => (sure = null)}>Keep it</button>
-          {:else}
-            <button class="act quiet" aria-label="Delete {entry.title}" onclick={() => (sure = entry.id)}
-              >Delete</button
-            >
-          {/if}
+          <Delete name={entry.title} quiet remove={() => remove(entry)} />
         </div>
         {#if entry.tally.length}<a href="#/scorecards/{entry.id}" tabindex="-1" aria-hidden="true"
             ><Tally tally={entry.tally} thin /></a
@@ -112,15 +104,6 @@
 </main>
 
 <style>
-  .top {
-    display: flex;
-    align-items: flex-start;
-    gap: 12px;
-    margin-bottom: 12px;
-  }
-  .top > div {
-    flex: 1;
-  }
   .find {
     width: 200px;
   }
@@ -143,9 +126,5 @@
   }
   .line a:hover h2 {
     color: var(--accent);
-  }
-  .link {
-    color: var(--accent);
-    text-decoration: underline;
   }
 </style>

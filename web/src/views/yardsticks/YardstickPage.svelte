@@ -15,8 +15,10 @@
   } from '../../api/client'
   import { stateOf } from '../../api/states'
   import Choices from '../../parts/Choices.svelte'
+  import Delete from '../../parts/Delete.svelte'
   import Sign from '../../parts/Sign.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import Uses from '../../parts/Uses.svelte'
   import YardstickEditor from '../../parts/YardstickEditor.svelte'
 
   let { params }: { params?: { id?: string } } = $props()
@@ -26,7 +28,6 @@
   let uses = $state<Schemas['KpiUse'][]>([])
   let failed = $state('')
   let by = $state<string | null>(null)
-  let sure = $state(false)
   let strip = $state<Strip | null>(null)
   let past = $state<YardstickBody[]>([])
   let future = $state<YardstickBody[]>([])
@@ -65,7 +66,6 @@
     by = null
     past = []
     future = []
-    sure = false
     if (id)
       got(api.GET('/api/yardsticks/{key}/uses', { params: { path: { key: id } } })).then(
         (found) => (uses = found),
@@ -136,7 +136,6 @@
       await push('/yardsticks')
     } catch (error) {
       failed = words(error)
-      sure = false
     }
   }
   function keys(event: KeyboardEvent) {
@@ -158,7 +157,7 @@
     <div class="grow">
       {#if chosen}
         <input
-          class="title"
+          class="page-title"
           aria-label="Name of the yardstick"
           value={chosen.body.name}
           maxlength="120"
@@ -215,10 +214,7 @@
       {/if}
     </div>
     {#if chosen}
-      {#if sure}
-        <button class="act" onclick={remove}>Delete “{chosen.body.name.slice(0, 24)}”</button>
-        <button class="act quiet" onclick={() => (sure = false)}>Keep it</button>
-      {:else}<button class="act" onclick={() => (sure = true)}>Delete</button>{/if}
+      <Delete name={chosen.body.name} {remove} />
     {/if}
     {#if kpis.length}
       <span class="new">
@@ -278,15 +274,7 @@
             </li>
           {/each}
         </ol>
-        <h3>Where it is used</h3>
-        {#each uses as use (use.scorecard)}
-          <p>
-            <a class="link" href="#/scorecards/{use.scorecard}">{use.title}</a>
-            <span class="soft small"
-              >{use.instruments} {use.instruments === 1 ? 'instrument' : 'instruments'}</span
-            >
-          </p>
-        {:else}<p class="small soft">On no scorecard yet.</p>{/each}
+        <Uses {uses} />
         {#if uses.length}<p class="small soft">A change here changes them all.</p>{/if}
       </aside>
     {:else if chosen}
@@ -296,38 +284,9 @@
 </main>
 
 <style>
-  .top {
-    display: flex;
-    align-items: flex-start;
-    gap: 10px;
-    margin-bottom: 10px;
-  }
-  .grow {
-    flex: 1;
-    min-width: 0;
-  }
-  .title {
-    width: 100%;
-    font-size: 25px;
-    font-weight: 650;
-    font-stretch: 95%;
-    line-height: 1.2;
-    background: transparent;
-    border: none;
-    border-bottom: 2px solid transparent;
-    padding: 0;
-  }
-  .title:hover,
-  .title:focus {
-    border-bottom-color: var(--accent);
-    outline: none;
-  }
   .sentence button.slot:disabled {
     color: var(--soft);
     border-color: var(--rule);
-  }
-  .gap {
-    margin-bottom: 10px;
   }
   .new {
     padding-top: 3px;
@@ -374,10 +333,6 @@
   .words .small {
     display: block;
     margin-left: 22px;
-  }
-  .link {
-    border-bottom: 2px solid var(--accent);
-    font-weight: 600;
   }
   @media (max-width: 1000px) {
     .three {

@@ -1,0 +1,175 @@
+<script lang="ts">
+  /** What a KPI is besides its formula, as a sentence whose underlined parts are its controls. */
+  import type { Dataset, Schemas } from '../../api/client'
+  import Choices from '../../parts/Choices.svelte'
+  import Slot from '../../parts/Slot.svelte'
+
+  type Body = Schemas['KpiBody']
+  interface Props {
+    body: Body
+    datasets: Dataset[]
+    change: (edit: Partial<Body>) => void
+  }
+  let { body, datasets, change }: Props = $props()
+
+  const NATURES: Record<string, string> = {
+    rate: 'recomputed from totals',
+    flow: 'adds up over time',
+    stock: 'a level, the last one counts',
+  }
+  const CURRENCIES = [
+    'GBP',
+    'EUR',
+    'USD',
+    'NOK',
+    'SEK',
+    'DKK',
+    'CHF',
+    'JPY',
+    'AUD',
+    'CAD',
+    'INR',
+    'PLN',
+    'CZK',
+    'BRL',
+    'ZAR',
+  ]
+  const dataset = $derived(datasets.find((known) => known.id === body.dataset))
+  const unit = $derived(body.unit)
+  const kind = $derived(
+    { percent: 'percent', currency: unit.currency, number: unit.text ? `number of ${unit.text}` : 'number' }[
+      unit.kind
+    ],
+  )
+  const unitTold = $derived(
+    `${kind}, ${unit.decimals} ${unit.decimals === 1 ? 'decimal' : 'decimals'}${unit.compact ? ', compact' : ''}`,
+  )
+  const changeUnit = (edit: Partial<Schemas['UnitBody']>) => change({ unit: { ...unit, ...edit } })
+</script>
+
+<p class="sentence">
+  A <Slot text={body.nature ?? 'rate'} label="Nature" width={240}>
+    {#snippet children(close)}
+      <Choices
+        choices={Object.entries(NATURES).map(([key, note]) => ({ key, name: key, note }))}
+        chosen={body.nature}
+        choose={(nature) => {
+          change({ nature: nature as Body['nature'] })
+          close()
+        }}
+      />
+    {/snippet}
+  </Slot> shown as <Slot text={unitTold} label="Unit" width={250}>
+    {#snippet children()}
+      <Choices
+        choices={[
+          { key: 'number', name: 'number' },
+          { key: 'percent', name: 'percent', note: 'kept as a fraction, 0.88 reads 88%' },
+          { key: 'currency', name: 'currency' },
+        ]}
+        chosen={unit.kind}
+        choose={(kind) => changeUnit({ kind: kind as 'number' })}
+      />
+      <div class="unit">
+        {#if unit.kind === 'currency'}
+          <label
+            >code <select
+              class="type-in"
+              value={unit.currency}
+              onchange={(event) => changeUnit({ currency: event.currentTarget.value })}
+              >{#each CURRENCIES.includes(unit.currency ?? 'GBP') ? CURRENCIES : [unit.currency, ...CURRENCIES] as code (code)}<option
+                  >{code}</option
+                >{/each}</select
+            ></label
+          >
+        {:else if unit.kind === 'number'}
+          <label
+            >unit text <input
+              class="type-in"
+              maxlength="20"
+              value={unit.text}
+              oninput={(event) => changeUnit({ text: event.currentTarget.value.trim() })}
+              placeholder="L, min, …"
+            /></label
+          >
+        {/if}
+        <label
+          >decimals <select
+            class="type-in"
+            value={unit.decimals}
+            onchange={(event) => changeUnit({ decimals: Number(event.currentTarget.value) })}
+            >{#each [0, 1, 2, 3, 4] as places (places)}<option value={places}>{places}</option>{/each}</select
+          ></label
+        >
+        {#if unit.kind !== 'percent'}<label class="check"
+            ><input
+              type="checkbox"
+              checked={unit.compact}
+              onchange={(event) => changeUnit({ compact: event.currentTarget.checked })}
+            /> compact, as £412.6k</label
+          >{/if}
+      </div>
+    {/snippet}
+  </Slot>; <Slot
+    text={body.direction === 'inside' ? 'inside a range' : (body.direction ?? 'higher')}
+    label="Direction"
+  >
+    {#snippet children(close)}
+      <Choices
+        choices={[
+          { key: 'higher', name: 'higher' },
+          { key: 'lower', name: 'lower' },
+          { key: 'inside', name: 'inside a range' },
+        ]}
+        chosen={body.direction}
+        choose={(direction) => {
+          change({ direction: direction as Body['direction'] })
+          close()
+        }}
+      />
+    {/snippet}
+  </Slot> is better; owned by <Slot text={body.owner || 'nobody yet'} label="Owner">
+    {#snippet children(close)}
+      <input
+        class="type-in"
+        aria-label="Owner"
+        maxlength="120"
+        value={body.owner}
+        onchange={(event) => {
+          change({ owner: event.currentTarget.value.trim() })
+          close()
+        }}
+      />
+    {/snippet}
+  </Slot>; computed from <Slot text={dataset?.name ?? 'a dataset'} label="Dataset">
+    {#snippet children(close)}
+      <Choices
+        choices={datasets.map((known) => ({
+          key: known.id,
+          name: known.name,
+          note: `${known.row_count.toLocaleString('en-GB')} rows`,
+        }))}
+        chosen={body.dataset}
+        choose={(id) => {
+          change({ dataset: id })
+          close()
+        }}
+      />
+    {/snippet}
+  </Slot>
+</p>
+
+<style>
+  .unit {
+    display: grid;
+    gap: 5px;
+    padding: 6px 8px;
+    border-top: 1px solid var(--rule);
+    margin-top: 4px;
+  }
+  .check {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+  }
+</style>
