@@ -145,7 +145,6 @@ def picture(
                 "title": title,
                 "notes": notes,
                 "readings": readings_out,
-                "axis": axis_picture(axes.choose([]), unit),
             }
         )
     if rehearsed is not None:

@@ -1,0 +1,227 @@
+"""Readings as they are given to the faces: order, axes, ticks, marks, notes, words."""
+
+import itertools
+import unittest
+from typing import Any
+
+from tests import world
+
+ROWS = "day,team,vessel,x,y\n" + "".join(
+    f"2026-{month:02d}-28,{team},{vessel},{x},{y}\n"
+    for month, shift in ((8, 0), (9, 5), (10, 0))
+    for team, vessel, x, y in (
+        ("Alpha", "v1", 10 + shift, 4),
+        ("Beta", "v2", -20, 5),
+        ("Gamma", "v1", 30 - shift, 0),
+        ("A team whose name is as long as sixty characters may well be", "v2", 0, 8),
+        ("שלום", "v1", 1e10, 2),
+    )
+)
+BANDS = ["short", "near", "met", "beyond"]
+
+
+class Pictures(unittest.TestCase):
+    client: Any
+    ids: dict[str, str]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.client = world.running().client
+        dataset = cls.client.post("/api/datasets", files={"file": ("teams.csv", ROWS.encode())}).json()
+        common = {"dataset": dataset["id"]}
+        cls.ids = {"dataset": dataset["id"]}
+        for handle, formula, rest in (
+            ("teams_sum", "sum(x)", {"nature": "flow"}),
+            ("teams_ratio", "sum(x) / sum(y)", {"unit": {"kind": "number", "decimals": 2}}),
+            ("teams_share", "count(where x > 0) / count()", {"unit": {"kind": "percent", "decimals": 0}}),
+            (
+                "teams_low",
+                "max(y)",
+                {"direction": "lower", "unit": {"kind": "currency", "currency": "EUR", "decimals": 0}},
+            ),
+        ):
+            body = common | {"handle": handle, "name": handle.replace("_", " ").capitalize(), "formula": formula} | rest
+            cls.ids[handle] = cls.client.post("/api/kpis", json=body).json()["id"]
+        yardstick = {"name": "Ten and twenty", "bands": BANDS, "cuts": [{"offset": 0}, {"offset": 10}, {"offset": 20}]}
+        cls.ids["yardstick"] = cls.client.post("/api/yardsticks", json=yardstick).json()["id"]
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        for handle, key in cls.ids.items():
+            kind = {"dataset": "datasets", "yardstick": "yardsticks"}.get(handle, "kpis")
+            if kind == "datasets":
+                continue
+            cls.client.delete(f"/api/{kind}/{key}", headers={"If-Match": '"1"'}).raise_for_status()
+        cls.client.delete(f"/api/datasets/{cls.ids['dataset']}", headers={"If-Match": '"1"'}).raise_for_status()
+
+    def card(self, *instruments: dict[str, Any], period: str = "2026-09", **members: list[str]) -> Any:
+        made = []
+        for at, instrument in enumerate(instruments):
+            kpi = self.ids[instrument.pop("kpi", "teams_sum")]
+            made.append(
+                {"id": f"i{at}", "kpi": kpi, "yardstick": self.ids["yardstick"], "marks": [], "face": "bullet"}
+                | instrument
+            )
+        body = {"title": "t", "sections": [{"id": "s", "title": "S", "instruments": made}]}
+        answer = self.client.post(
+            "/api/scorecards/read", json={"body": body, "scope": {"period": period, "members": members}}
+        )
+        self.assertEqual(answer.status_code, 200, answer.text)
+        return answer.json()
+
+    def one(self, **rest: Any) -> Any:
+        return self.card(rest)["instruments"][0]
+
+
+class Order(Pictures):
+    def names(self, **rest: Any) -> list[str]:
+        return [r["member"][:5] for r in self.one(by="team", **rest)["readings"]]
+
+    def test_by_name_by_value_and_worst_first(self) -> None:
+        self.assertEqual(self.names(order="name"), ["A tea", "Alpha", "Beta", "Gamma", "שלום"])
+        self.assertEqual(self.names(order="value"), ["שלום", "Gamma", "Alpha", "A tea", "Beta"])
+        self.assertEqual(
+            self.names(order="gap"), ["Beta", "A tea", "Alpha", "Gamma", "שלום"], "without a mark the value decides"
+        )
+
+    def test_lower_is_better_puts_the_largest_first(self) -> None:
+        self.assertEqual(self.names(kpi="teams_low", order="gap")[:2], ["A tea", "Beta"])
+
+    def test_no_reading_comes_last_in_every_order(self) -> None:
+        for order in ("gap", "value", "name"):
+            names = self.names(kpi="teams_ratio", order=order)
+            self.assertEqual(names[-1] == "Gamma", order != "name", order)
+
+
+class Places(Pictures):
+    def test_a_bar_starts_at_zero_and_runs_both_ways(self) -> None:
+        found = self.one(by="team", face="bar")
+        axis = found["axis"]
+        self.assertLess(axis["low"], 0)
+        self.assertFalse(axis["broken"])
+        places = {r["member"]: r["fraction"] for r in found["readings"]}
+        self.assertLess(places["Beta"], axis["zero"])
+        self.assertGreater(places["שלום"], axis["zero"])
+
+    def test_bands_and_cuts_cover_the_whole_axis(self) -> None:
+        found = self.card({"axis": {"low": -5, "high": 25}, "face": "dial"}, team=["Alpha"])["instruments"][0]
+        bands = found["readings"][0]["bands"]
+        self.assertEqual([b["state"] for b in bands], BANDS)
+        self.assertEqual((bands[0]["start"], bands[-1]["end"]), (0, 1))
+        for lower, upper in itertools.pairwise(bands):
+            self.assertEqual(lower["end"], upper["start"])
+        self.assertEqual([c["shown"] for c in found["readings"][0]["cuts"]], ["0", "10", "20"])
+
+    def test_bands_off_the_axis_are_not_drawn(self) -> None:
+        found = self.card({"axis": {"low": 12, "high": 15}}, team=["Alpha"])["instruments"][0]
+        self.assertEqual([b["state"] for b in found["readings"][0]["bands"]], ["met"])
+        self.assertTrue(found["axis"]["broken"])
+
+    def test_a_value_past_either_end_is_pinned_and_told(self) -> None:
+        found = self.card({"axis": {"low": 0, "high": 5}}, {"axis": {"low": 100, "high": 200}}, team=["Alpha"])[
+            "instruments"
+        ]
+        over, under = found[0]["readings"][0], found[1]["readings"][0]
+        self.assertEqual((over["past"], over["fraction"], over["shown"]), (1, 1.0, "15"))
+        self.assertEqual((under["past"], under["fraction"]), (-1, 0.0))
+
+    def test_ticks_are_round_within_and_can_be_left_out(self) -> None:
+        found = self.card({}, {"ticks": False}, team=["Alpha"])["instruments"]
+        fractions = [tick["fraction"] for tick in found[0]["axis"]["ticks"]]
+        self.assertTrue(2 <= len(fractions) <= 6 and fractions == sorted(fractions))
+        self.assertEqual(found[1]["axis"]["ticks"], [])
+
+    def test_a_share_never_shows_more_than_the_whole(self) -> None:
+        self.assertLessEqual(self.one(kpi="teams_share", yardstick=None)["axis"]["high"], 1.0)
+
+
+class Told(Pictures):
+    def test_number_formats_of_the_instrument_win_over_the_kpi_s(self) -> None:
+        found = self.card({}, {"decimals": 2}, {"compact": True, "decimals": 1}, team=["שלום"])["instruments"]
+        self.assertEqual([f["readings"][0]["shown"] for f in found], ["10,000,000,000", "10,000,000,000.00", "10.0bn"])
+
+    def test_currency_of_the_kpi(self) -> None:
+        self.assertEqual(self.one(kpi="teams_low")["readings"][0]["shown"], "€8")
+
+    def test_a_member_with_a_zero_denominator_has_no_reading_and_says_why(self) -> None:
+        found = self.one(kpi="teams_ratio", by="team")["readings"]
+        gamma = next(r for r in found if r["member"] == "Gamma")
+        self.assertEqual((gamma["status"], gamma["shown"]), ("no_reading", "no reading"))
+        self.assertIn("divides by nothing", gamma["reason"])
+
+    def test_what_changed_since_the_month_before(self) -> None:
+        found = self.card({"by": "team"}, period="2026-10")
+        self.assertEqual(found["changed"], "no state changed since September")
+        ratio = self.card({"axis": {}}, team=["Alpha"], period="2026-09")
+        self.assertEqual(ratio["sections"][0]["words"], "no state changed since August")
+
+    def test_the_title_says_by_what_it_is_split_unless_it_has_its_own(self) -> None:
+        found = self.card({"by": "team"}, {"by": "team", "title": "<b>Mine</b>"}, {})["instruments"]
+        self.assertEqual([f["title"] for f in found], ["Teams sum by team", "<b>Mine</b>", "Teams sum"])
+
+    def test_two_segments_are_scoped_together(self) -> None:
+        found = self.card({"by": "team"}, {}, vessel=["v1"], team=["Alpha", "Beta"])["instruments"]
+        self.assertEqual({r["member"]: r["value"] for r in found[0]["readings"]}, {"Alpha": 15, "Beta": None})
+        self.assertEqual(found[1]["readings"][0]["value"], 15)
+
+    def test_the_scope_offers_every_member_and_month(self) -> None:
+        found = self.card({})
+        self.assertEqual(found["periods"], ["2026-08", "2026-09", "2026-10"])
+        self.assertEqual([s["name"] for s in found["segments"]], ["team", "vessel"])
+        self.assertEqual(len(found["segments"][0]["members"]), 5)
+
+    def test_the_latest_and_the_latest_complete_month(self) -> None:
+        self.assertEqual(self.card({}, period="latest")["period"], "2026-10")
+        complete = self.card({}, period="complete")
+        self.assertEqual((complete["period"], complete["partial"]), ("2026-09", ""))
+        self.assertEqual(self.card({}, period="latest")["partial"], "28 of 31 days")
+
+    def test_a_screen_reader_hears_value_state_and_reason(self) -> None:
+        found = self.card({}, {"yardstick": None}, team=["Alpha"])["instruments"]
+        self.assertEqual(found[0]["readings"][0]["spoken"], "Teams sum, 15, met")
+        self.assertEqual(found[1]["readings"][0]["spoken"], "Teams sum, 15, not graded: no yardstick is chosen")
+
+    def test_an_empty_scorecard_reads_as_nothing(self) -> None:
+        body = {"title": "Empty", "sections": []}
+        found = self.client.post("/api/scorecards/read", json={"body": body}).json()
+        self.assertEqual((found["period"], found["tally"], found["instruments"]), ("", [], []))
+
+
+class Workings(Pictures):
+    def workings(self, scope: dict[str, Any], **instrument: Any) -> dict[str, str]:
+        kpi = self.ids[instrument.pop("kpi", "teams_sum")]
+        asked = {"id": "i", "kpi": kpi, "yardstick": self.ids["yardstick"], "marks": []} | instrument
+        answer = self.client.post("/api/scorecards/workings", json={"instrument": asked, "scope": scope})
+        self.assertEqual(answer.status_code, 200, answer.text)
+        found = answer.json()
+        return {line["label"]: line["text"] for line in found["lines"]} | {
+            "verdict": found["verdict"],
+            "subtitle": found["subtitle"],
+        }
+
+    def test_a_total_of_chosen_members(self) -> None:
+        lines = self.workings({"period": "2026-09", "members": {"team": ["Alpha", "Gamma"]}})
+        self.assertEqual(lines["Reading"], "40, shown 40")
+        self.assertEqual(lines["subtitle"], "September 2026, team: Alpha, Gamma")
+        self.assertEqual(lines["Rows used"], "2 of Teams, 1–30 Sep 2026")
+        self.assertEqual(lines["Band"], "20 and over → Beyond")
+        self.assertNotIn("To reach Beyond", lines)
+
+    def test_a_value_that_looks_like_another_state_when_rounded(self) -> None:
+        scope = {"period": "2026-09", "members": {"team": ["Alpha"]}}
+        body = {"name": "Edge", "bands": ["short", "met"], "cuts": [{"offset": 3.752}]}
+        key = self.client.post("/api/yardsticks", json=body).json()["id"]
+        lines = self.workings(scope, kpi="teams_ratio", yardstick=key)
+        self.client.delete(f"/api/yardsticks/{key}", headers={"If-Match": '"1"'})
+        self.assertEqual(lines["Reading"], "15 ÷ 4 = 3.75, shown 3.75")
+        self.assertEqual(lines["Band"], "under 3.752 → Short")
+        self.assertEqual(lines["verdict"], "Shown value and exact value fall in the same band.")
+
+    def test_no_rows_and_no_yardstick(self) -> None:
+        lines = self.workings({"period": "2020-01"}, yardstick=None)
+        self.assertEqual(
+            (lines["Rows used"], lines["verdict"]),
+            ("none; the dataset has rows from Aug 2026 to Oct 2026", "no reading"),
+        )
+        lines = self.workings({"period": "2026-09"}, yardstick=None)
+        self.assertEqual(lines["Yardstick"], "none chosen, so not graded")
