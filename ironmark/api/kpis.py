@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Depends
@@ -15,7 +15,7 @@ from ironmark.api.documents import Kpi, KpiBody, Model, UnitBody
 from ironmark.api.problems import Refused
 from ironmark.api.records import add_routes
 from ironmark.core import reading as core
-from ironmark.core.formula import FormulaError
+from ironmark.core.formula import FormulaError, nature_of
 from ironmark.core.numbers import NotANumber, show, understand
 from ironmark.core.periods import latest_complete
 from ironmark.store import datasets, marks, records
@@ -47,6 +47,7 @@ class Preview(BaseModel):
 
     problem: FormulaProblem | None
     note: str
+    nature: Literal["flow", "rate"]  # what the formula most likely is
     period: str
     by: str | None
     by_label: str
@@ -117,7 +118,7 @@ def preview_kpi(ask: PreviewAsk, at: Desk = Depends(desk)) -> Preview:
     with at.read() as session:
         book = Book(at, session)
         dataset = book.dataset(body.dataset)
-        empty = Preview(problem=None, note="", period="", by=None, by_label="", months=[], members=[])
+        empty = Preview(problem=None, note="", nature="rate", period="", by=None, by_label="", months=[], members=[])
         try:
             kpi = core_kpi(body, dataset)
             source = book.source(body)
@@ -135,6 +136,7 @@ def preview_kpi(ask: PreviewAsk, at: Desk = Depends(desk)) -> Preview:
     label = next((c.label for c in dataset.columns if c.name == by), "")
     return empty.model_copy(
         update={
+            "nature": nature_of(kpi.formula),
             "period": period.label,
             "by": by,
             "by_label": label,

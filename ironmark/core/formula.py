@@ -127,6 +127,26 @@ def aggregates(node: Node) -> tuple[Aggregate, ...]:
     return tuple(dict.fromkeys(found for found in walk(node) if isinstance(found, Aggregate)))
 
 
+def nature_of(node: Node) -> Literal["flow", "rate"]:
+    """What a formula most likely is: sums and counts add up over time, all else is recomputed from totals.
+
+    Multiplied or divided by a constant a flow stays one; a mean, a smallest or largest value, and anything
+    divided by another aggregate is a rate.
+    """
+    match node:
+        case Aggregate(name=name):
+            return "flow" if name in ("sum", "count") else "rate"
+        case Binary(op="/", left=left, right=right):
+            return "rate" if aggregates(right) else nature_of(left)
+        case Binary(op="*", left=left, right=right):
+            return "rate" if aggregates(left) and aggregates(right) else nature_of(left if aggregates(left) else right)
+        case Minus() | Binary():
+            return (
+                "rate" if any(nature_of(child) == "rate" for child in children(node) if aggregates(child)) else "flow"
+            )
+    return "flow"
+
+
 def columns_used(node: Node) -> tuple[str, ...]:
     return tuple(dict.fromkeys(found.name for found in walk(node) if isinstance(found, Column)))
 

@@ -74,6 +74,17 @@ class Reading(unittest.TestCase):
         self.assertEqual(f.parse("sum(order_in)"), f.Aggregate("sum", f.Column("order_in"), None))
 
 
+class Nature(unittest.TestCase):
+    def test_sums_and_counts_add_up_all_else_is_recomputed(self) -> None:
+        for text, nature in (
+            ("sum(fare)", "flow"), ("count(where cancelled = yes)", "flow"), ("sum(fare) - sum(refund)", "flow"),
+            ("sum(fare) / 1000", "flow"), ("-2 * sum(fare)", "flow"), ("sum(fare) / count()", "rate"), ("mean(fare)", "rate"),
+            ("max(fare)", "rate"), ("sum(fare) / count() * 10000", "rate"), ("1 - sum(refund) / sum(fare)", "rate"),
+            ("sum(fare) * count()", "rate"),
+        ):  # fmt: skip
+            self.assertEqual(f.nature_of(check(text)), nature, text)
+
+
 class Errors(unittest.TestCase):
     def refuse(self, text: str, message: str, place: str) -> None:
         with self.assertRaises(f.FormulaError) as caught:

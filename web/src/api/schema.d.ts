@@ -980,6 +980,11 @@ export interface components {
             problem: components["schemas"]["FormulaProblem"] | null;
             /** Note */
             note: string;
+            /**
+             * Nature
+             * @enum {string}
+             */
+            nature: "flow" | "rate";
             /** Period */
             period: string;
             /** By */

@@ -141,8 +141,8 @@
 
     {#each dataset.problems.filter((problem) => !problem.column) as problem, i (i)}
       <p class="note gap">
-        {problem.message}{#if problem.rows.length}<span class="soft">
-            Lines {problem.rows.join(', ')}.</span
+        {problem.message}{#if problem.rows.length}{' '}<span class="soft"
+            >Lines {problem.rows.join(', ')}.</span
           >{/if}
       </p>
     {/each}
@@ -190,8 +190,9 @@
                 {/if}
                 {#each problemsOf(column.name) as problem, i (i)}
                   <span class="note problem"
-                    >{problem.message}{#if problem.rows.length}
-                      Lines {problem.rows.join(', ')}.{/if}</span
+                    >{problem.message}{#if problem.rows.length}{' '}Lines {problem.rows.join(
+                        ', ',
+                      )}.{/if}</span
                   >
                 {/each}
               </th>
@@ -243,6 +244,9 @@
   }
   code {
     display: block;
+    padding: 0;
+    background: none;
+    color: var(--met-word);
     font-size: 11.5px;
     font-weight: 400;
   }

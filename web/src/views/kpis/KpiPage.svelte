@@ -34,6 +34,7 @@
   let said = $state('')
   let wanted = $state('')
   let editor = $state<ReturnType<typeof Formula> | null>(null)
+  let natureChosen = false
   let turn = 0
 
   const found = $derived(
@@ -82,6 +83,7 @@
   }
   function draft(from: string) {
     kept = null
+    natureChosen = false
     const chosen = datasets.find((known) => known.id === from) ?? datasets[0]
     if (!chosen) return
     const measure = chosen.columns.find((column) => column.role === 'measure')
@@ -113,6 +115,16 @@
         api.POST('/api/kpis/preview', { body: { body: $state.snapshot(body) as Body, by } }),
       )
       failed = ''
+      // A new KPI's nature follows its formula until somebody says otherwise.
+      if (
+        !kept &&
+        !natureChosen &&
+        body &&
+        !preview.problem &&
+        !preview.note &&
+        body.nature !== preview.nature
+      )
+        body = { ...body, nature: preview.nature }
     } catch (error) {
       failed = words(error)
     }
@@ -120,6 +132,7 @@
 
   function change(edit: Partial<Body>) {
     if (!body) return
+    if (edit.nature) natureChosen = true
     body = { ...body, ...edit }
     said = ''
     look()

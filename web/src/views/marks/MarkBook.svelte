@@ -332,6 +332,7 @@
                     {#if editing?.row === row && editing.column === column}
                       <input
                         use:grow
+                        size="1"
                         aria-label="New {grid.name}"
                         bind:value={text}
                         oninput={understand}
@@ -485,7 +486,7 @@
   }
   td input {
     width: 100%;
-    min-width: 50px;
+    min-width: 0;
     height: 29px;
     border: 0;
     padding: 0 6px;
