@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import difflib
 import threading
 from collections import OrderedDict
-from collections.abc import Hashable, Iterable, Iterator
+from collections.abc import Hashable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from functools import lru_cache
+from functools import cached_property, lru_cache
+from typing import Any
 
 from fastapi import Request
 from sqlalchemy import Engine
@@ -15,7 +17,10 @@ from sqlalchemy.orm import Session
 from ironmark.api.documents import KpiBody, YardstickBody
 from ironmark.api.problems import Refused
 from ironmark.core import formula
-from ironmark.core.formula import ColumnType
+from ironmark.core import reading as readings
+from ironmark.core.check import check
+from ironmark.core.expand import expand, read_from
+from ironmark.core.formula import ColumnType, FormulaError
 from ironmark.core.marks import MarkEntry
 from ironmark.core.reading import Kpi, Readings
 from ironmark.store import database, datasets, marks, records
@@ -116,21 +121,52 @@ class Book:
     def source(self, kpi: KpiBody) -> ColumnSource:
         return self.desk.source(self.session, self.dataset(kpi.dataset))
 
-    def core(self, kpi: KpiBody) -> Kpi:
-        """The KPI with its formula parsed and checked. Raises FormulaError."""
-        return core_kpi(kpi, self.dataset(kpi.dataset))
+    def core(self, kpi: KpiBody, path: tuple[str, ...] = ()) -> Kpi:
+        """The KPI with its formula parsed, checked, and every ``@handle`` in it worked in. Raises FormulaError.
 
+        path: the handles on the way here, so that a circle is found.
+        """
+        dataset = self.dataset(kpi.dataset)
+        tree = _checked(kpi.formula, tuple((column.name, column.type) for column in dataset.columns))
 
-def core_kpi(kpi: KpiBody, dataset: StoredDataset) -> Kpi:
-    """Raises FormulaError where the formula does not fit the dataset's columns."""
-    tree = _checked(kpi.formula, tuple((column.name, column.type) for column in dataset.columns))
-    return Kpi(kpi.handle, kpi.name, tree, kpi.unit.core(), kpi.direction, kpi.nature)
+        def resolve(reference: formula.Reference) -> formula.Node:
+            way = (*path, kpi.handle)
+            if reference.handle in way:
+                circle = " → ".join(f"@{handle}" for handle in (*way[way.index(reference.handle) :], reference.handle))
+                raise FormulaError(f"this goes in a circle: {circle}", *reference.span)
+            other = self.by_handle.get(reference.handle)
+            if other is None:
+                near = difflib.get_close_matches(reference.handle, self.by_handle, 1)
+                hint = f"; did you mean @{near[0]}?" if near else "; KPIs are named by their handle"
+                raise FormulaError(f"no KPI “@{reference.handle}”{hint}", *reference.span)
+            try:
+                found = self.core(other, way).formula
+            except FormulaError as error:
+                message = error.message if "circle" in error.message else f"@{reference.handle}: {error.message}"
+                raise FormulaError(message, *reference.span) from None
+            return read_from(found, other.dataset, kpi.dataset)
+
+        expanded = expand(tree, resolve)
+        return Kpi(kpi.handle, kpi.name, expanded, kpi.unit.core(), kpi.direction, kpi.nature)
+
+    @cached_property
+    def by_handle(self) -> dict[str, KpiBody]:
+        """Every KPI by its handle, fetched when a formula names one."""
+        every = (KpiBody.model_validate(document.body) for document in records.every(self.session, "kpi"))
+        return {body.handle: body for body in every}
+
+    def read(self, kpi: KpiBody, entries: Sequence[MarkEntry] = (), marks: Sequence[str] = (), **how: Any) -> Readings:
+        """Take the readings of a KPI from its own dataset and those of the KPIs it names."""
+        found = self.core(kpi)
+        keys = {a.dataset for a in formula.aggregates(found.formula) if a.dataset}
+        others = {key: self.desk.source(self.session, self.dataset(key)) for key in keys}
+        return readings.read(found, self.source(kpi), entries, marks, how.pop("yardstick", None), others=others, **how)
 
 
 @lru_cache(maxsize=512)
 def _checked(text: str, types: tuple[tuple[str, ColumnType], ...]) -> formula.Node:
     tree = formula.parse(text)
-    formula.check(tree, dict(types))
+    check(tree, dict(types))
     return tree
 
 

@@ -10,15 +10,16 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
-from ironmark.api.desk import Book, Desk, core_kpi, desk
+from ironmark.api.desk import Book, Desk, desk
 from ironmark.api.documents import Kpi, KpiBody, Model, UnitBody
 from ironmark.api.problems import Refused
 from ironmark.api.records import add_routes
+from ironmark.core import prose
 from ironmark.core import reading as core
-from ironmark.core.formula import FormulaError, nature_of
+from ironmark.core.formula import FormulaError, nature_of, parse, references, renamed
 from ironmark.core.numbers import NotANumber, show, understand
 from ironmark.core.periods import latest_complete
-from ironmark.store import datasets, marks, records
+from ironmark.store import marks, records
 from ironmark.tables.columns import NoPeriod
 
 router = APIRouter(prefix="/api/kpis", tags=["kpis"])
@@ -47,6 +48,8 @@ class Preview(BaseModel):
 
     problem: FormulaProblem | None
     note: str
+    reads_as: str
+    warnings: list[FormulaProblem]
     nature: Literal["flow", "rate"]  # what the formula most likely is
     period: str
     by: str | None
@@ -76,8 +79,7 @@ class KpiUse(BaseModel):
 
 def _check(session: Session, body: KpiBody, key: str | None) -> None:
     """A KPI is kept only when its formula fits its dataset and nobody else has its handle."""
-    dataset = datasets.get(session, body.dataset)
-    core_kpi(body, dataset)
+    Book(None, session).core(body)  # type: ignore[arg-type]
     for other in records.every(session, "kpi"):
         if other.id != key and other.body["handle"] == body.handle:
             raise Refused(
@@ -87,6 +89,16 @@ def _check(session: Session, body: KpiBody, key: str | None) -> None:
                 f"“{body.handle}” is the handle of {other.body['name']}. Choose another.",
                 {"field": "handle"},
             )
+    if key is not None:
+        _rename(session, records.get(session, "kpi", key).body["handle"], body.handle)
+
+
+def _rename(session: Session, old: str, new: str) -> None:
+    """Every formula that names a KPI follows when its handle changes."""
+    for other in records.every(session, "kpi") if old != new else ():
+        text = renamed(other.body["formula"], old, new)
+        if text != other.body["formula"]:
+            records.save(session, "kpi", other.id, other.body | {"formula": text}, other.version)
 
 
 def uses(session: Session, key: str, slot: str) -> list[KpiUse]:
@@ -108,6 +120,10 @@ def refuse_in_use(session: Session, key: str, slot: str, what: str) -> None:
 def _may_delete(session: Session, _: Any, key: str | None) -> None:
     assert key is not None
     refuse_in_use(session, key, "kpi", "KPI")
+    handle = records.get(session, "kpi", key).body["handle"]
+    named = [k.body["name"] for k in records.every(session, "kpi") if handle in references(parse(k.body["formula"]))]
+    if named:
+        raise Refused(409, "in-use", "The KPI is in use", f"It is named in {', '.join(named)}. Change those first.")
     marks.remove(session, key)
 
 
@@ -118,25 +134,44 @@ def preview_kpi(ask: PreviewAsk, at: Desk = Depends(desk)) -> Preview:
     with at.read() as session:
         book = Book(at, session)
         dataset = book.dataset(body.dataset)
-        empty = Preview(problem=None, note="", nature="rate", period="", by=None, by_label="", months=[], members=[])
+        empty = Preview(
+            problem=None,
+            note="",
+            reads_as="",
+            warnings=[],
+            nature="rate",
+            period="",
+            by=None,
+            by_label="",
+            months=[],
+            members=[],
+        )
         try:
-            kpi = core_kpi(body, dataset)
+            kpi = book.core(body)
             source = book.source(body)
+            together = book.read(body)
         except FormulaError as error:
             problem = FormulaProblem(message=error.message, start=error.start, end=error.end)
             return empty.model_copy(update={"problem": problem})
         except NoPeriod as error:
             return empty.model_copy(update={"note": str(error)})
         by = ask.by if ask.by in source.members else next(iter(source.members), None)
-        together = core.read(kpi, source, [], [], None)
-        split = core.read(kpi, source, [], [], None, by=by) if by else None
+        try:
+            split = book.read(body, by=by) if by else None
+        except KeyError:  # a dataset that it also reads is not split by this segment
+            split = None
     period = latest_complete(together.periods[0], together.periods[-1], source.through)
     p = together.at(period)
     assert p is not None
     label = next((c.label for c in dataset.columns if c.name == by), "")
+    tree, labels = parse(body.formula), {c.name: c.label for c in dataset.columns}
+    texts = {name: frozenset(members) for name, members in source.members.items()}
+    warned = prose.warnings(tree, body.nature, body.unit.kind, texts)
     return empty.model_copy(
         update={
-            "nature": nature_of(kpi.formula),
+            "reads_as": prose.reads_as(tree, dataset.name.lower(), lambda name: labels.get(name, name)),
+            "warnings": [FormulaProblem(message=m, start=start, end=end) for m, start, end in warned],
+            "nature": nature_of(tree),
             "period": period.label,
             "by": by,
             "by_label": label,
@@ -176,7 +211,7 @@ def understand_number(ask: UnderstandAsk, at: Desk = Depends(desk)) -> Understoo
 
 def _doubt(book: Book, body: KpiBody, value: float) -> str:
     try:
-        history = core.read(book.core(body), book.source(body), [], [], None).value
+        history = book.read(body).value
     except (FormulaError, NoPeriod):
         return ""
     known = np.abs(history[np.isfinite(history)])

@@ -184,9 +184,8 @@ def take(book: Book, instrument: InstrumentBody, scope: ScopeBody) -> tuple[Read
     key = (instrument.kpi, instrument.by, instrument.yardstick, tuple(instrument.marks), repr(where))
     if key not in book.taken:
         entries = book.entries(instrument.kpi)
-        book.taken[key] = core.read(
-            book.core(kpi), source, entries, instrument.marks, yardstick, by=instrument.by, where=where
-        )
+        how = {"yardstick": yardstick, "by": instrument.by, "where": where}
+        book.taken[key] = book.read(kpi, entries, instrument.marks, **how)
     return book.taken[key], notes
 
 

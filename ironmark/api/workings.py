@@ -17,7 +17,7 @@ from ironmark.core.formula import Aggregate
 from ironmark.core.numbers import Unit, rounded, show, show_exact, show_gap
 from ironmark.core.periods import Period
 from ironmark.core.reading import Readings, pro_rates
-from ironmark.core.workings import figure, in_numbers
+from ironmark.core.workings import describe, figure, in_numbers, uses
 from ironmark.core.yardstick import STATES
 
 
@@ -75,8 +75,7 @@ def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: s
             verdict="no reading",
         )
     value = float(readings.value[p, m])
-    cell = {a: float(values[p, m]) for a, values in readings.totals.parts.items()}
-    lines = [_value_line(readings, cell, value, p, m), _rows_line(readings, p, m, book, body.dataset, period)]
+    lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, book, body.dataset, period)]
     if part := readings.parts[p]:
         rated = "; marks are pro-rated by days" if pro_rates(readings, p) else "; a rate or level is not pro-rated"
         lines.append(Line(label="Partial", text=f"{part.words}{rated}"))
@@ -92,25 +91,36 @@ def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: s
         title=body.name,
         subtitle=f"{period.label}, {who}",
         formula=body.formula,
-        parts=[_part(a, body.formula, v) for a, v in cell.items()],
+        parts=_parts(readings, p, m),
         lines=lines,
         verdict=verdict if math.isfinite(value) else f"no reading: {_why_nothing(readings, p, m)}",
     )  # fmt: skip
 
 
-def _part(a: Aggregate, formula: str, value: float) -> Part:
-    return Part(source=" ".join(formula[a.span[0] : a.span[1]].split()), figure=figure(value))
+def _parts(readings: Readings, p: int, m: int) -> list[Part]:
+    """Every aggregate with its figure, and the month where that is an earlier one."""
+    return [
+        Part(
+            source=describe(a) + (f", {readings.periods[p].shift(-back).short}" if back else ""),
+            figure=figure(_earlier(readings, a, p - back, m)),
+        )
+        for a, back in dict.fromkeys(uses(readings.kpi.formula))
+    ]
+
+
+def _earlier(readings: Readings, a: Aggregate, p: int, m: int) -> float:
+    return float(readings.totals.parts[a][p, m]) if p >= 0 else math.nan
 
 
 def _why_nothing(readings: Readings, p: int, m: int) -> str:
     return "the formula divides by nothing, or all its cells are blank" if readings.totals.rows[p, m] else "no rows"
 
 
-def _value_line(readings: Readings, cell: dict[Aggregate, float], value: float, p: int, m: int) -> Line:
+def _value_line(readings: Readings, value: float, p: int, m: int) -> Line:
     if not math.isfinite(value):
         return Line(label="Reading", text=f"no reading: {_why_nothing(readings, p, m)}")
     unit = readings.kpi.unit
-    text = in_numbers(readings.kpi.formula, cell)
+    text = in_numbers(readings.kpi.formula, lambda a, back: _earlier(readings, a, p - back, m))
     exact = show_exact(value, unit)
     steps = text if text.replace(",", "") == exact else f"{text} = {exact}"
     return Line(label="Reading", text=f"{steps}, shown {show(value, unit)}")

@@ -286,7 +286,7 @@ def propose_yardstick(ask: Proposal, at: Desk = Depends(desk)) -> YardstickBody:
     with at.read() as session:
         book = Book(at, session)
         kpi = book.kpi(ask.kpi)
-        readings = core.read(book.core(kpi), book.source(kpi), book.entries(ask.kpi), ["target"], None, by=ask.by)
+        readings = book.read(kpi, book.entries(ask.kpi), ["target"], by=ask.by)
     bands = grading.default_bands(kpi.direction)
     # The share of readings below each cut, from the lowest cut up.
     shares = np.linspace(0, 1, len(bands) + 1)[1:-1]

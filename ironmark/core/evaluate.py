@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import reduce
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ironmark.core.formula import Aggregate, Binary, Minus, Node, Number
+from ironmark.core.formula import Aggregate, Binary, Call, Compare, Logic, Minus, Node, Not, Number, Shift
 
 Floats = NDArray[np.float64]
 
@@ -38,4 +39,46 @@ def _work(node: Node, parts: Mapping[Aggregate, Floats]) -> Floats:
             if op == "/":
                 other = np.where(other == 0, np.nan, other)
             return np.asarray(_OPERATIONS[op](one, other))
+        case Shift(of=of, months=months):
+            return shifted(_work(of, parts), months)
+        case Call(name="if", args=(test, then, otherwise)):
+            holds = _test(test, parts)
+            chosen = np.where(holds == 1, _work(then, parts), _work(otherwise, parts))
+            return np.where(np.isnan(holds), np.nan, chosen)
+        case Call(name="round", args=(of, *rest)):
+            places = rest[0].value if rest and isinstance(rest[0], Number) else 0
+            return np.asarray(np.round(_work(of, parts), int(places)))
+        case Call(name="abs", args=(of,)):
+            return np.abs(_work(of, parts))
+        case Call(name="least" | "greatest" as name, args=args):
+            pick = np.minimum if name == "least" else np.maximum
+            return np.asarray(reduce(pick, [_work(arg, parts) for arg in args]))
     raise TypeError(f"{type(node).__name__} has no value of its own")
+
+
+def shifted(values: Floats, months: int) -> Floats:
+    """(P, M) values as they were ``months`` rows before; NaN before the first."""
+    if values.ndim == 0:
+        return values
+    out = np.full_like(values, np.nan, dtype=float)
+    out[months:] = values[: max(len(values) - months, 0)]
+    return out
+
+
+_COMPARISONS = {
+    "=": np.equal, "!=": np.not_equal, "<": np.less, "<=": np.less_equal, ">": np.greater, ">=": np.greater_equal,
+}  # fmt: skip
+
+
+def _test(node: Node, parts: Mapping[Aggregate, Floats]) -> Floats:
+    """Whether a comparison holds: 1, 0, or NaN where a side of it is no reading."""
+    match node:
+        case Compare(op=op, left=left, right=right):
+            one, other = _work(left, parts), _work(right, parts)
+            return np.where(np.isnan(one) | np.isnan(other), np.nan, _COMPARISONS[op](one, other))
+        case Not(of=of):
+            return 1 - _test(of, parts)
+        case Logic(op=op, items=items):
+            pick = np.minimum if op == "and" else np.maximum
+            return np.asarray(reduce(pick, [_test(item, parts) for item in items]))
+    raise TypeError(f"{type(node).__name__} is no test")

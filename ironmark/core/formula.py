@@ -7,10 +7,9 @@ A KPI formula is arithmetic over aggregates, and each aggregate runs over rows:
 
 from __future__ import annotations
 
-import datetime as dt
 import difflib
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, Literal
@@ -18,7 +17,22 @@ from typing import Any, Literal
 from lark import Lark, Token, Transformer, v_args
 from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput, UnexpectedToken, VisitError
 
-AGGREGATES = ("sum", "mean", "count", "min", "max")
+AGGREGATES = ("sum", "mean", "count", "min", "max", "distinct", "median", "stdev")
+UNADDED = ("distinct", "median", "stdev")  # what parts of the rows give cannot be put together
+# Functions over aggregates: how many arguments they take, and an example.
+FUNCTIONS: dict[str, tuple[int, int, str]] = {
+    "abs": (1, 1, "abs(sum(gap))"),
+    "round": (1, 2, "round(mean(score), 1)"),
+    "least": (2, 20, "least(sum(a), sum(b))"),
+    "greatest": (2, 20, "greatest(sum(a), 0)"),
+    "if": (3, 3, "if(count() > 30, mean(score), 0)"),
+    "prior": (1, 2, "prior(sum(fare), 1)"),
+    "year_ago": (1, 1, "year_ago(sum(fare))"),
+    "to_date": (1, 1, "to_date(sum(fare))"),
+    "rolling": (2, 2, "rolling(sum(fare), 12)"),
+    "share": (1, 1, "share(sum(fare))"),
+}
+MOST_MONTHS = 240
 RESERVED = frozenset(["or", "and", "not", "in", "is", "where", "blank", "filled", "yes", "no"])
 ColumnType = Literal["number", "text", "date", "flag"]
 Span = tuple[int, int]
@@ -100,12 +114,50 @@ class Not(Node):
 
 
 @dataclass(frozen=True)
+class Window:
+    """The months an aggregate runs over: the last ``months``, or (None) those of the year so far."""
+
+    months: int | None
+
+
+@dataclass(frozen=True)
 class Aggregate(Node):
-    """``name`` over the rows where ``where`` holds, of the row expression ``of`` (None: of the rows)."""
+    """``name`` over the rows where ``where`` holds, of the row expression ``of`` (None: of the rows).
+
+    window: several months instead of one. whole: over all members, whichever is read. dataset: whose rows, when
+    not those of the KPI itself.
+    """
 
     name: str
     of: Node | None
     where: Node | None
+    window: Window | None = None
+    whole: bool = False
+    dataset: str | None = None
+    text: str = field(compare=False, repr=False, kw_only=True, default="")
+
+
+@dataclass(frozen=True)
+class Call(Node):
+    """A function over aggregates, as written."""
+
+    name: str
+    args: tuple[Node, ...]
+
+
+@dataclass(frozen=True)
+class Shift(Node):
+    """``of`` as it was ``months`` before."""
+
+    of: Node
+    months: int
+
+
+@dataclass(frozen=True)
+class Reference(Node):
+    """Another KPI, by its handle."""
+
+    handle: str
 
 
 def children(node: Node) -> Iterator[Node]:
@@ -137,14 +189,21 @@ def nature_of(node: Node) -> Literal["flow", "rate"]:
         case Aggregate(name=name):
             return "flow" if name in ("sum", "count") else "rate"
         case Binary(op="/", left=left, right=right):
-            return "rate" if aggregates(right) else nature_of(left)
+            return "rate" if _varies(right) else nature_of(left)
         case Binary(op="*", left=left, right=right):
-            return "rate" if aggregates(left) and aggregates(right) else nature_of(left if aggregates(left) else right)
+            return "rate" if _varies(left) and _varies(right) else nature_of(left if _varies(left) else right)
+        case Call(name=name, args=args) if name not in ("share", "to_date", "rolling"):
+            return nature_of(args[1] if name == "if" else args[0])
+        case Call() | Reference():
+            return "rate"
         case Minus() | Binary():
-            return (
-                "rate" if any(nature_of(child) == "rate" for child in children(node) if aggregates(child)) else "flow"
-            )
+            parts = [nature_of(child) for child in children(node) if _varies(child)]
+            return "rate" if "rate" in parts else "flow"
     return "flow"
+
+
+def _varies(node: Node) -> bool:
+    return bool(aggregates(node) or references(node))
 
 
 def columns_used(node: Node) -> tuple[str, ...]:
@@ -209,14 +268,35 @@ class _Build(Transformer[Token, Node]):
     def negated(self, meta: Any, items: list[Any]) -> Node:
         return Not(items[0], span=_span(meta))
 
+    def arguments(self, meta: Any, items: list[Any]) -> Any:
+        return tuple(items)
+
+    def reference(self, meta: Any, items: list[Any]) -> Node:
+        return Reference(str(items[0]), span=_span(meta))
+
     def call(self, meta: Any, items: list[Any]) -> Node:
-        name, of, where = items
+        name, given, where = items
         lowered = str(name).lower()
+        args: tuple[Node, ...] = given or ()
+        if lowered in FUNCTIONS:
+            return _function(lowered, args, where, _span(meta))
         if lowered not in AGGREGATES:
-            near = difflib.get_close_matches(lowered, AGGREGATES, 1)
-            hint = f"; did you mean {near[0]}?" if near else f"; there are {', '.join(AGGREGATES)}"
+            known = (*AGGREGATES, *FUNCTIONS)
+            near = difflib.get_close_matches(lowered, known, 1)
+            hint = f"; did you mean {near[0]}?" if near else f"; there are {', '.join(known)}"
             raise FormulaError(f"no function “{name}”{hint}", name.start_pos, name.end_pos)
-        return Aggregate(lowered, of, where, span=_span(meta))
+        if len(args) > 1:
+            raise FormulaError("an aggregate takes one expression; put conditions behind “where”", *args[1].span)
+        return Aggregate(lowered, args[0] if args else None, where, span=_span(meta))
+
+
+def _function(name: str, args: tuple[Node, ...], where: Node | None, span: Span) -> Node:
+    least, most, example = FUNCTIONS[name]
+    if where is not None:
+        raise FormulaError(f"“where” belongs inside an aggregate, not in {name}", *where.span)
+    if not least <= len(args) <= most:
+        raise FormulaError(f"{name} is written like {example}", *span)
+    return Call(name, args, span=span)
 
 
 def _span(meta: Any) -> Span:
@@ -243,7 +323,7 @@ def parse(text: str) -> Node:
     if _deepest(text) > MAX_DEPTH:
         raise FormulaError(f"more than {MAX_DEPTH} brackets inside one another", 0, len(text))
     try:
-        return _Build().transform(_parser().parse(text))  # type: ignore[arg-type,return-value]
+        return _with_text(_Build().transform(_parser().parse(text)), text)  # type: ignore[arg-type]
     except VisitError as error:
         if isinstance(error.orig_exc, FormulaError):
             raise error.orig_exc from None
@@ -252,6 +332,28 @@ def parse(text: str) -> Node:
         raise _explain(text, error) from None
     except RecursionError:
         raise FormulaError("the formula is nested too deeply; split it into KPIs", 0, len(text)) from None
+
+
+def rebuilt(node: Node, change: Callable[[Node], Node]) -> Node:
+    """The tree with ``change`` made to every node, from the leaves up."""
+    edits: dict[str, Any] = {}
+    for name, value in vars(node).items():
+        if isinstance(value, Node):
+            edits[name] = rebuilt(value, change)
+        elif isinstance(value, tuple) and any(isinstance(item, Node) for item in value):
+            edits[name] = tuple(rebuilt(item, change) for item in value)
+    return change(replace(node, **edits) if edits else node)
+
+
+def _with_text(tree: Node, text: str) -> Node:
+    """Every aggregate with the text it was written as, so that it can be told wherever it is used."""
+
+    def note(node: Node) -> Node:
+        if isinstance(node, Aggregate):
+            return replace(node, text=" ".join(text[node.span[0] : node.span[1]].split()))
+        return node
+
+    return rebuilt(tree, note)
 
 
 def _deepest(text: str) -> int:
@@ -280,129 +382,17 @@ def _explain(text: str, error: UnexpectedInput) -> FormulaError:
         return FormulaError("this bracket was never opened; remove it", at, at + 1)
     if shown.lower() == "where":
         return FormulaError("“where” belongs inside an aggregate, as in count(where late = yes)", at, at + 5)
-    if shown == ",":
-        return FormulaError("an aggregate takes one expression; put conditions behind “where”", at, at + 1)
     return FormulaError(f"“{shown}” was not expected here; an operator or bracket may be missing", at, at + len(shown))
 
 
-def check(node: Node, columns: Mapping[str, ColumnType]) -> None:
-    """Hold a formula against its columns. Raises FormulaError where a name or a type does not fit."""
-    if not aggregates(node) and not columns_used(node):
-        raise FormulaError("a KPI needs at least one aggregate, such as count()", *node.span)
-    _check_arithmetic(node, columns)
+def references(node: Node) -> tuple[str, ...]:
+    """The handles of the KPIs a formula names."""
+    return tuple(dict.fromkeys(found.handle for found in walk(node) if isinstance(found, Reference)))
 
 
-def _check_arithmetic(node: Node, columns: Mapping[str, ColumnType]) -> None:
-    match node:
-        case Aggregate():
-            _check_aggregate(node, columns)
-        case Binary() | Minus():
-            for child in children(node):
-                _check_arithmetic(child, columns)
-        case Number():
-            pass
-        case Column(name=name):
-            _known(node, columns)
-            raise FormulaError(
-                f"“{name}” has a value in every row; say how to sum it up, as in sum({name})", *node.span
-            )
-        case _:
-            raise FormulaError("a condition belongs behind “where” inside an aggregate", *node.span)
-
-
-def _check_aggregate(node: Aggregate, columns: Mapping[str, ColumnType]) -> None:
-    for inner in walk(node):
-        if inner is not node and isinstance(inner, Aggregate):
-            raise FormulaError("an aggregate cannot stand inside another one", *inner.span)
-    if node.of is None and node.name != "count":
-        raise FormulaError(f"{node.name}() needs a column, as in {node.name}(fare)", *node.span)
-    if node.of is not None:
-        kind = _type(node.of, columns)
-        if kind == "condition":
-            raise FormulaError(f"write {node.name}(where …) for a condition", *node.of.span)
-        if node.name != "count" and kind != "number":
-            name = node.of.name if isinstance(node.of, Column) else "this"
-            raise FormulaError(f"“{name}” is {_A[kind]}; {node.name} needs numbers", *node.of.span)
-    if node.where is not None and _type(node.where, columns) not in ("condition", "flag"):
-        raise FormulaError("“where” needs a condition, such as delay > 5", *node.where.span)
-
-
-_A = {
-    "text": "a text",
-    "date": "a date",
-    "flag": "a yes/no flag",
-    "number": "a number",
-    "condition": "a condition",
-}
-
-
-def _known(node: Column, columns: Mapping[str, ColumnType]) -> ColumnType:
-    if node.name in columns:
-        return columns[node.name]
-    wanted = node.name.lower()
-    near = [name for name in columns if wanted in name] or difflib.get_close_matches(wanted, list(columns), 1, 0.5)
-    hint = f"; did you mean {near[0]}?" if near else ""
-    raise FormulaError(f"no column “{node.name}”{hint}", *node.span)
-
-
-def _type(node: Node, columns: Mapping[str, ColumnType]) -> str:
-    """The type of a row expression: a column type or ``condition``."""
-    match node:
-        case Number():
-            return "number"
-        case Text():
-            return "text"
-        case Flag():
-            return "flag"
-        case Column():
-            return _known(node, columns)
-        case Minus() | Binary():
-            for child in children(node):
-                if (kind := _type(child, columns)) != "number":
-                    raise FormulaError(f"arithmetic needs numbers; this is {_A[kind]}", *child.span)
-            return "number"
-        case Compare():
-            _alike(node.left, node.right, columns)
-            if node.op not in ("=", "!=") and _type(node.left, columns) == "flag":
-                raise FormulaError("a flag is compared with = yes or = no", *node.span)
-        case Among():
-            for value in node.values:
-                _alike(node.of, value, columns)
-        case Blank():
-            if _type(node.of, columns) == "condition":
-                raise FormulaError("only a value can be blank or filled", *node.of.span)
-        case Logic() | Not():
-            for child in children(node):
-                if _type(child, columns) not in ("condition", "flag"):
-                    raise FormulaError("this is no condition; compare it with something", *child.span)
-        case _:
-            raise FormulaError("this cannot stand inside an aggregate", *node.span)
-    return "condition"
-
-
-def _alike(left: Node, right: Node, columns: Mapping[str, ColumnType]) -> None:
-    one, other = _type(left, columns), _type(right, columns)
-    if "condition" in (one, other):
-        raise FormulaError("compare values, then join conditions with and/or", *right.span)
-    if {one, other} == {"date", "text"}:
-        text = left if one == "text" else right
-        if not isinstance(text, Text) or not _is_iso_day(text.value):
-            raise FormulaError('write a date as "2026-10-31"', *text.span)
-    elif one != other:
-        raise FormulaError(f"{_A[one]} is compared with {_A[other]}{_advice(one, other)}", *right.span)
-
-
-def _advice(one: str, other: str) -> str:
-    if "flag" in (one, other):
-        return "; a flag is compared with yes or no"
-    if {one, other} == {"text", "number"}:
-        return '; put texts in double quotes, as in "Upper", and numbers in none'
-    return ""
-
-
-def _is_iso_day(text: str) -> bool:
-    try:
-        dt.date.fromisoformat(text)
-    except ValueError:
-        return False
-    return True
+def renamed(text: str, old: str, new: str) -> str:
+    """A formula's text with every ``@old`` written ``@new``; the rest of it stays as it is."""
+    found = [node for node in walk(parse(text)) if isinstance(node, Reference) and node.handle == old]
+    for node in sorted(found, key=lambda node: -node.span[0]):
+        text = f"{text[: node.span[0]]}@{new}{text[node.span[1] :]}"
+    return text

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal, Protocol
 
 import numpy as np
@@ -96,15 +96,24 @@ def read(
     *,
     by: str | None = None,
     where: Members | None = None,
+    others: Mapping[str, Source] | None = None,
 ) -> Readings:
     """Take and grade the readings of a KPI for all periods and members at once.
 
     by: the segment whose members are read one by one; None reads all rows together. where: chosen members by
     segment; a segment left out, or with no member chosen, means all of them. Read together, one single chosen
     member is still measured against its own marks. A flow's marks are pro-rated by days in a partial period.
+    others: the sources of further datasets that the formula reads, by key. Raises KeyError for a segment that one
+    of the sources does not have.
     """
     chosen = {segment: tuple(members) for segment, members in (where or {}).items() if members}
-    totals = source.aggregate(aggregates(kpi.formula), by, chosen)
+    wanted = aggregates(kpi.formula)
+    totals = source.aggregate([a for a in wanted if a.dataset is None], by, chosen)
+    for key in dict.fromkeys(a.dataset for a in wanted if a.dataset is not None):
+        foreign = {a: replace(a, dataset=None) for a in wanted if a.dataset == key}
+        found_there = (others or {})[key].aggregate(list(foreign.values()), by, chosen)
+        aligned = {a: _aligned(found_there, found_there.parts[plain], totals) for a, plain in foreign.items()}
+        totals = replace(totals, parts={**totals.parts, **aligned})
     value = np.where(totals.rows > 0, evaluate(kpi.formula, totals.parts), np.nan)
     value = np.broadcast_to(value, totals.rows.shape).astype(float)
 
@@ -123,6 +132,18 @@ def read(
         lines[name] = line * share[:, None]
     readings = Readings(kpi, segment, totals, value, lines, found, parts)
     return regrade(readings, yardstick)
+
+
+def _aligned(there: Totals, values: Floats, here: Totals) -> Floats:
+    """Values of another source at the periods and members of this one; NaN where it has none."""
+    out = np.full(here.rows.shape, np.nan)
+    member = {name: at for at, name in enumerate(there.members)}
+    columns = np.array([member.get(name, -1) for name in here.members])
+    shift = here.periods[0].ordinal - there.periods[0].ordinal
+    rows = np.arange(len(here.periods)) + shift
+    p, m = np.flatnonzero((rows >= 0) & (rows < len(there.periods))), np.flatnonzero(columns >= 0)
+    out[np.ix_(p, m)] = values[np.ix_(rows[p], columns[m])]
+    return out
 
 
 def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | None = None) -> Readings:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import datetime as dt
 import threading
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Hashable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 import polars as pl
@@ -16,6 +16,7 @@ from ironmark.core.marks import Ints
 from ironmark.core.periods import Period
 from ironmark.core.reading import Members, Totals
 
+_MOST_WORKED_OUT = 500
 BLANK_MEMBER = "(blank)"
 Dates = frozenset[str]  # the names of the columns of dates
 
@@ -63,6 +64,7 @@ class ColumnSource:
             # Members are sorted, so a member's code is its place among them.
             self._member_of_row[segment] = names.search_sorted(labels).to_numpy().astype(np.int64)
         self._cells: dict[tuple[str, ...], _Cells] = {}
+        self._worked_out: dict[Hashable, Floats] = {}
         self._lock = threading.Lock()
 
     @property
@@ -95,14 +97,44 @@ class ColumnSource:
             place = np.full(len(self.members[by]), -1)
             place[[self.members[by].index(name) for name in members if name is not None]] = np.arange(count)
             target = target + place[cells.member[by]]
-        adder = _Adder(keep, target[keep], (len(self.periods), count))
+        adder = _Adder(keep, target[keep], (len(self.periods), count), self.periods)
         rows = adder.total(cells.rows)
-        return Totals(
-            self.periods,
-            members,
-            rows.astype(np.int64),
-            {a: self._combine(a, cells, adder, rows) for a in wanted},
-        )
+        parts: dict[f.Aggregate, Floats] = {}
+        for a in wanted:
+            if a.whole:
+                parts[a] = self._of_whole(a, by, where, count)
+            elif a.name in f.UNADDED:
+                parts[a] = self._over_rows(a, by, where, members)
+            else:
+                parts[a] = self._combine(a, cells, adder)
+        return Totals(self.periods, members, rows.astype(np.int64), parts)
+
+    def _of_whole(self, a: f.Aggregate, by: str | None, where: Members, count: int) -> Floats:
+        """The aggregate over all members of what is read, the same for each."""
+        rest = {segment: names for segment, names in where.items() if by is not None and segment != by}
+        one = replace(a, whole=False)
+        return np.repeat(self.aggregate([one], None, rest).parts[one], count, axis=1)
+
+    def _over_rows(self, a: f.Aggregate, by: str | None, where: Members, members: Sequence[str | None]) -> Floats:
+        """An aggregate that has to see its rows together: worked out for just this scope, and kept."""
+        every = self.members[by] if by else (None,)
+        scope = tuple(sorted((segment, tuple(sorted(names))) for segment, names in where.items()))
+        key = (a.name, a.of, a.where, by, scope)
+        if key not in self._worked_out:
+            keep = np.ones(self.height, dtype=bool)
+            for segment, names in where.items():
+                codes = [self.members[segment].index(name) for name in names if name in self.members[segment]]
+                keep &= np.isin(self._member_of_row[segment], codes)
+            cell = self._period_of_row * len(every) + (self._member_of_row[by] if by else 0)
+            plan = _part(a.name, a.of, a.where, self._dates).alias("value")
+            frame = self._frame.lazy().with_columns(pl.Series("cell", cell)).filter(pl.Series(keep))
+            found = frame.group_by("cell").agg(plan).collect()
+            full = np.full(len(self.periods) * len(every), np.nan)
+            full[found["cell"].to_numpy()] = found["value"].cast(pl.Float64).to_numpy()
+            if len(self._worked_out) >= _MOST_WORKED_OUT:
+                self._worked_out.pop(next(iter(self._worked_out)))
+            self._worked_out[key] = full.reshape(len(self.periods), len(every))
+        return self._worked_out[key][:, [every.index(name) for name in members]]
 
     def _cells_by(self, segments: tuple[str, ...]) -> _Cells:
         if segments not in self._cells:
@@ -138,17 +170,18 @@ class ColumnSource:
             column[place] = found[str(at)].cast(pl.Float64).to_numpy()
             cells.parts[key] = column
 
-    def _combine(self, a: f.Aggregate, cells: _Cells, adder: _Adder, rows: Floats) -> Floats:
+    def _combine(self, a: f.Aggregate, cells: _Cells, adder: _Adder) -> Floats:
         parts = {key[0]: cells.parts[key] for key in _parts(a)}
         if a.name in ("min", "max"):
-            return adder.extreme(parts[a.name], a.name)
-        matching = adder.total(parts["matching"])
+            return adder.extreme(parts[a.name], a.name, a.window)
+        rows = adder.total(cells.rows, a.window)
+        matching = adder.total(parts["matching"], a.window)
         if a.of is None:
             return np.where(rows > 0, matching, np.nan)
-        filled = adder.total(parts["filled"])
+        filled = adder.total(parts["filled"], a.window)
         if a.name == "count":
             return np.where(rows > 0, filled, np.nan)
-        total = adder.total(parts["sum"])
+        total = adder.total(parts["sum"], a.window)
         if a.name == "mean":
             return np.divide(total, filled, out=np.full_like(total, np.nan), where=filled > 0)
         # No row matches: the sum is 0. Rows match but all are blank: there is nothing to add up.
@@ -158,23 +191,42 @@ class ColumnSource:
 class _Adder:
     """Adds cells up into (P, M) arrays."""
 
-    def __init__(self, keep: np.ndarray, target: Ints, shape: tuple[int, int]) -> None:
-        self.keep, self.target, self.shape = keep, target, shape
+    def __init__(self, keep: np.ndarray, target: Ints, shape: tuple[int, int], periods: Sequence[Period]) -> None:
+        self.keep, self.target, self.shape, self.periods = keep, target, shape, periods
 
-    def total(self, part: np.ndarray) -> Floats:
+    def _spans(self, window: f.Window) -> list[tuple[int, int]]:
+        """The rows of periods that each period's window covers; empty before a window is full."""
+        if window.months is not None:
+            return [(p + 1 - window.months, p + 1) if p + 1 >= window.months else (p, p) for p in range(self.shape[0])]
+        return [(max(0, p - period.ordinal % 12), p + 1) for p, period in enumerate(self.periods)]
+
+    def total(self, part: np.ndarray, window: f.Window | None = None) -> Floats:
+        if window is not None:
+            months = self.total(part)
+            return np.array([months[start:end].sum(axis=0) for start, end in self._spans(window)])
         size = self.shape[0] * self.shape[1]
         total = np.bincount(self.target, weights=part[self.keep], minlength=size)
         return total.astype(float, copy=False).reshape(self.shape)
 
-    def extreme(self, part: Floats, name: str) -> Floats:
+    def extreme(self, part: Floats, name: str, window: f.Window | None = None) -> Floats:
+        pick = np.fmin if name == "min" else np.fmax
+        if window is not None:
+            months = self.extreme(part, name)
+            nothing = np.full(self.shape[1], np.nan)
+            spans = self._spans(window)
+            return np.array(
+                [pick.reduce(months[start:end], axis=0) if end > start else nothing for start, end in spans]
+            )
         out = np.full(self.shape[0] * self.shape[1], np.nan)
-        (np.fmin if name == "min" else np.fmax).at(out, self.target, part[self.keep])
+        pick.at(out, self.target, part[self.keep])
         return out.reshape(self.shape)
 
 
 def _parts(a: f.Aggregate) -> list[tuple[str, f.Node | None, f.Node | None]]:
     """What has to be kept per cell for an aggregate to be put together for any scope."""
     names = {"min": ["min"], "max": ["max"], "count": ["matching", "filled"]}.get(a.name, ["matching", "filled", "sum"])
+    if a.name in f.UNADDED or a.whole:
+        return []
     return [(name, None if name == "matching" else a.of, a.where) for name in names if a.of or name == "matching"]
 
 
@@ -186,10 +238,14 @@ def _part(name: str, of: f.Node | None, where: f.Node | None, dates: Dates) -> p
     value = expression(of, dates)
     if name == "filled":
         return (value.is_not_null() & holds).sum()
+    if name == "distinct":
+        return value.filter(holds).drop_nulls().n_unique()
     value = pl.when(holds).then(value.cast(pl.Float64))
     # Dividing by zero within a row is blank, as in the arithmetic over totals.
     value = pl.when(value.is_finite()).then(value)
-    return {"sum": value.sum(), "min": value.min(), "max": value.max()}[name]
+    return {
+        "sum": value.sum(), "min": value.min(), "max": value.max(), "median": value.median(), "stdev": value.std(),
+    }[name]  # fmt: skip
 
 
 def expression(node: f.Node, dates: Dates) -> pl.Expr:

@@ -158,6 +158,79 @@ class Kpis(WithServer):
         self.assertIn("not a number", self.post("/api/kpis/understand", {"text": "many", "kpi": "on-time"})["problem"])
 
 
+class NamedKpis(WithServer):
+    """KPIs that name other KPIs by their handle."""
+
+    def kpi(self, handle: str, formula: str, **rest: Any) -> dict[str, Any]:
+        return KPI | {"handle": handle, "name": handle, "formula": formula} | rest
+
+    def latest(self, body: dict[str, Any]) -> Any:
+        found = self.post("/api/kpis/preview", {"body": body})
+        self.assertIsNone(found["problem"], found["problem"])
+        return found["months"][-2]["value"]
+
+    def test_one_names_another_of_its_own_dataset_and_of_another(self) -> None:
+        revenue = self.latest(self.kpi("a", "sum(fare_revenue)"))
+        self.assertAlmostEqual(self.latest(self.kpi("b", "@fare_revenue / 1000")), revenue / 1000)
+        crew = self.latest(self.kpi("c", "sum(crew)", dataset="safety-sheet"))
+        self.create("kpis", self.kpi("crew_all", "sum(crew)", dataset="safety-sheet"))
+        self.assertAlmostEqual(self.latest(self.kpi("d", "@fare_revenue / @crew_all")), revenue / crew)
+        split = self.post("/api/kpis/preview", {"body": self.kpi("d", "@fare_revenue / @crew_all"), "by": "vessel"})
+        self.assertEqual(len(split["members"]), 5)
+        unsplit = self.post("/api/kpis/preview", {"body": self.kpi("d", "@fare_revenue / @crew_all"), "by": "route"})
+        self.assertEqual(unsplit["members"], [], "the safety sheet has no routes")
+
+    def test_circles_and_strangers_are_refused_and_named(self) -> None:
+        one = self.create("kpis", self.kpi("one", "sum(fare_revenue)"))
+        self.create("kpis", self.kpi("two", "@one * 2"))
+        answer = self.client.put(
+            f"/api/kpis/{one['id']}", json=self.kpi("one", "@two + 1"), headers={"If-Match": '"1"'}
+        )
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("@one → @two → @one", answer.json()["detail"])
+        found = self.post("/api/kpis/preview", {"body": self.kpi("x", "@on_tim")})
+        self.assertIn("did you mean @on_time?", found["problem"]["message"])
+        self.assertEqual((found["problem"]["start"], found["problem"]["end"]), (0, 7))
+        self.assertIn("circle", self.post("/api/kpis/preview", {"body": self.kpi("x", "@x")})["problem"]["message"])
+
+    def test_a_renamed_handle_is_followed_and_a_named_kpi_not_deleted(self) -> None:
+        one = self.create("kpis", self.kpi("first", "sum(fare_revenue)"))
+        two = self.create("kpis", self.kpi("second", "@first  / count()"))
+        self.ok(
+            self.client.put(
+                f"/api/kpis/{one['id']}", json=self.kpi("primus", "sum(fare_revenue)"), headers={"If-Match": '"1"'}
+            )
+        )
+        self.assertEqual(self.ok(self.client.get(f"/api/kpis/{two['id']}"))["body"]["formula"], "@primus  / count()")
+        refused = self.client.delete(f"/api/kpis/{one['id']}", headers={"If-Match": '"2"'})
+        self.assertEqual(refused.status_code, 409)
+        self.assertIn("named in second", refused.json()["detail"])
+
+    def test_a_preview_reads_in_words_and_warns(self) -> None:
+        found = self.post(
+            "/api/kpis/preview", {"body": self.kpi("x", 'mean(fare_revenue / passengers where route = "Nowhere")')}
+        )
+        self.assertIn("The mean of (fare_revenue divided by passengers) where route is “Nowhere”.", found["reads_as"])
+        self.assertEqual(len(found["warnings"]), 2)
+
+    def test_workings_of_functions_over_months(self) -> None:
+        made = self.create(
+            "kpis",
+            self.kpi(
+                "growth", "sum(fare_revenue) / year_ago(sum(fare_revenue)) - 1", unit={"kind": "percent", "decimals": 1}
+            ),
+        )
+        instrument = {"id": "i", "kpi": made["id"], "marks": []}
+        found = self.post("/api/scorecards/workings", {"instrument": instrument})
+        now, before = (part["figure"] for part in found["parts"])
+        self.assertNotEqual(now, before)
+        self.assertTrue(found["lines"][0]["text"].startswith(f"{now} ÷ {before} − 1 = "), found["lines"][0])
+        self.assertTrue(found["parts"][1]["source"].endswith(", Oct 2025"))
+        rolling = self.create("kpis", self.kpi("year", "rolling(sum(fare_revenue), 12)"))
+        found = self.post("/api/scorecards/workings", {"instrument": instrument | {"kpi": rolling["id"]}})
+        self.assertEqual(found["parts"][0]["source"], "sum(fare_revenue), over the last 12 months")
+
+
 class Marks(WithServer):
     def change(self, version: int, *changes: dict[str, Any], status: int = 200) -> Any:
         answer = self.client.post(

@@ -114,10 +114,19 @@ class Kpis(PageTest):
         field = self.one('[aria-label="Formula"]')
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys(Keys.DELETE)
-        self.press("max", ".insert button")
+        self.slot("Functions")
+        self.choose("max")
         self.wait(lambda: field.get_attribute("value") == "max()")
         self.wait(lambda: self._click('button[title="passengers"]'))
         self.wait(lambda: field.get_attribute("value") == "max(passengers)")
+        field.send_keys(Keys.END, " / ")
+        self.slot("Another KPI")
+        self.choose("Fare revenue")
+        self.wait(lambda: field.get_attribute("value") == "max(passengers) / @fare_revenue")
+        self.see("Reads as: The largest passengers, divided by @fare_revenue.")
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys("mean(fare_revenue / passengers)")
+        self.see("A mean of ratios weighs every row alike")
 
 
 class MarkBook(PageTest):

@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ironmark.core import formula as f
+from ironmark.core.check import check as hold
 
 COLUMNS: dict[str, f.ColumnType] = {
     "delay_minutes": "number",
@@ -20,7 +21,7 @@ COLUMNS: dict[str, f.ColumnType] = {
 
 def check(text: str) -> f.Node:
     tree = f.parse(text)
-    f.check(tree, COLUMNS)
+    hold(tree, COLUMNS)
     return tree
 
 
@@ -107,7 +108,7 @@ class Errors(unittest.TestCase):
             ("sum(cabin)", "sum needs numbers", "cabin"),
             ("sum(fare) +", "stops early", "+"),
             ("count() where cancelled = yes", "belongs inside an aggregate", "where"),
-            ("sum(fare, refund)", "takes one expression", ","),
+            ("sum(fare, refund)", "takes one expression", "refund"),
             ('count(where cabin = "Upper)', "closing double quote", '"Upper)'),
             ("count(where fare)", "needs a condition", "fare"),
             ('count(where day = "31/12/2025")', "2026-10-31", '"31/12/2025"'),

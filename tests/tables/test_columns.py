@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from ironmark.core import formula as f
 from ironmark.core.evaluate import evaluate
+from ironmark.core.expand import expand
 from ironmark.core.periods import Period
 from ironmark.tables.columns import ColumnSource, NoPeriod
 
@@ -109,6 +110,47 @@ class AgainstALoop(unittest.TestCase):
                     self.assertTrue(math.isnan(values[p, m]))
                 else:
                     self.assertAlmostEqual(values[p, m], expected, delta=1e-6 * max(1, abs(expected)))
+
+
+class OverMonths(unittest.TestCase):
+    """Windows, wholes, and aggregates that have to see their rows together."""
+
+    DATA = [
+        (dt.date(2025, month, 3), member, "x", float(value), value, value > 5)
+        for month, values in ((10, (1, 10)), (11, (2, 20)), (12, (3, 30)))
+        for member, value in zip(("a", "b"), values, strict=True)
+    ] + [(dt.date(2026, 1, 3), "a", "y", 4.0, 4, False), (dt.date(2026, 1, 4), "a", "y", 8.0, 4, False)]
+
+    def worked(self, text: str, by: str | None = "route", **where: list[str]) -> list[list[float]]:
+        tree = expand(f.parse(text))
+        totals = source(self.DATA).aggregate(f.aggregates(tree), by, where)
+        found: list[list[float]] = np.broadcast_to(evaluate(tree, totals.parts), totals.rows.shape).T.tolist()
+        return found
+
+    def same(self, found: list[list[float]], expected: list[list[float]]) -> None:
+        np.testing.assert_allclose(np.array(found), np.array(expected))
+
+    def test_rolling_adds_up_full_windows_only(self) -> None:
+        nan = math.nan
+        self.same(self.worked("rolling(sum(fare), 2)"), [[nan, 3, 5, 15], [nan, 30, 50, 30]])
+        self.same(self.worked("rolling(mean(fare), 2)"), [[nan, 1.5, 2.5, 5], [nan, 15, 25, 30]])
+        self.same(self.worked("rolling(max(fare), 3)", by=None), [[nan, nan, 30, 30]])
+
+    def test_the_year_so_far_starts_anew_in_january(self) -> None:
+        self.same(self.worked("to_date(sum(fare))"), [[1, 3, 6, 12], [10, 30, 60, math.nan]])
+        self.same(self.worked("to_date(min(fare))", by=None), [[1, 1, 1, 4]])
+
+    def test_a_share_is_of_all_members_whichever_are_read(self) -> None:
+        self.same(self.worked("share(sum(fare))"), [[1 / 11, 2 / 22, 3 / 33, 1], [10 / 11, 20 / 22, 30 / 33, math.nan]])
+        self.same(self.worked("share(sum(fare))", route=["a"]), [[1 / 11, 2 / 22, 3 / 33, 1]])
+        self.same(self.worked("share(sum(fare))", by=None, route=["b"]), [[10 / 11, 20 / 22, 30 / 33, math.nan]])
+
+    def test_distinct_median_and_stdev_see_all_rows_of_a_cell(self) -> None:
+        self.same(self.worked("distinct(vessel)"), [[1, 1, 1, 1], [1, 1, 1, math.nan]])
+        self.same(self.worked("median(fare)", by=None), [[5.5, 11, 16.5, 6]])
+        self.same(self.worked("stdev(fare)", by=None)[0][3:], np.array([math.sqrt(8)]))  # type: ignore[arg-type]
+        self.same(self.worked("median(fare where late = yes)", by=None), [[10, 20, 30, math.nan]])
+        self.same(self.worked("distinct(route)", by="vessel", route=["a"]), [[1, 1, 1, math.nan], [math.nan] * 3 + [1]])
 
 
 class Plain(unittest.TestCase):

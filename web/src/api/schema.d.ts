@@ -980,6 +980,10 @@ export interface components {
             problem: components["schemas"]["FormulaProblem"] | null;
             /** Note */
             note: string;
+            /** Reads As */
+            reads_as: string;
+            /** Warnings */
+            warnings: components["schemas"]["FormulaProblem"][];
             /**
              * Nature
              * @enum {string}

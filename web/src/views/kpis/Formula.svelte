@@ -11,8 +11,9 @@
   let { text, columns, problem, type }: Props = $props()
   let field = $state<HTMLTextAreaElement | null>(null)
   const known = $derived(new Set(columns))
-  const PART = /("[^"\n]*"?|[^\W\d][\w]*|\d[\d_.]*%?|\s+|.)/gu
-  const WORDS = /^(sum|mean|count|min|max|where|and|or|not|in|is|blank|filled|yes|no)$/i
+  const PART = /("[^"\n]*"?|@[\w]+|[^\W\d][\w]*|\d[\d_.]*%?|\s+|.)/gu
+  const WORDS =
+    /^(sum|mean|count|min|max|distinct|median|stdev|abs|round|least|greatest|if|prior|year_ago|to_date|rolling|share|where|and|or|not|in|is|blank|filled|yes|no)$/i
 
   const pieces = $derived.by(() => {
     let at = 0
@@ -25,7 +26,9 @@
           ? 'column'
           : piece.startsWith('"')
             ? 'text'
-            : ''
+            : piece.startsWith('@')
+              ? 'word'
+              : ''
       const bad = !!problem && start < problem.end && at > problem.start
       return { piece, kind, bad, start }
     })

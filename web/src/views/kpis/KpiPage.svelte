@@ -37,6 +37,22 @@
   let natureChosen = false
   let turn = 0
 
+  const FUNCTIONS: [string, string][] = [
+    ['min', 'the smallest value'],
+    ['max', 'the largest value'],
+    ['median', 'the middle value'],
+    ['stdev', 'the standard deviation'],
+    ['prior', 'n months back: prior(sum(fare), 1)'],
+    ['year_ago', 'twelve months back: year_ago(sum(fare))'],
+    ['to_date', 'the year so far: to_date(sum(fare))'],
+    ['rolling', 'the last n months: rolling(sum(fare), 12)'],
+    ['share', 'of that of all members: share(sum(fare))'],
+    ['if', 'if(count() > 30, mean(score), 0)'],
+    ['least', 'the smaller of two or more figures'],
+    ['greatest', 'the larger of two or more figures'],
+    ['abs', 'the size, without its sign'],
+    ['round', 'round(mean(score), 1)'],
+  ]
   const found = $derived(
     kpis?.filter((kpi) => kpi.body.name.toLocaleLowerCase().includes(wanted.toLocaleLowerCase())) ?? [],
   )
@@ -269,12 +285,49 @@
             />
             <div class="insert small">
               <span class="soft">put in</span>
-              {#each ['sum', 'mean', 'count', 'min', 'max'] as name (name)}<button
-                  class="act quiet"
-                  onclick={() => editor?.insert(`${name}()`)}>{name}</button
-                >{/each}
+              {#each ['sum', 'mean', 'count', 'distinct'] as name (name)}
+                <button class="act quiet" onclick={() => editor?.insert(`${name}()`)}>{name}</button>
+              {/each}
               <button class="act quiet" onclick={() => editor?.insert(' where ')}>where</button>
+              <Slot text="more" label="Functions" width={330}>
+                {#snippet children(close)}
+                  <Choices
+                    choices={FUNCTIONS.map(([key, note]) => ({ key, name: key, note }))}
+                    choose={(name) => {
+                      close()
+                      editor?.insert(`${name}()`)
+                    }}
+                  />
+                {/snippet}
+              </Slot>
+              {#if (kpis?.length ?? 0) > (kept ? 1 : 0)}
+                <Slot text="another KPI" label="Another KPI" width={280}>
+                  {#snippet children(close)}
+                    <Choices
+                      choices={(kpis ?? [])
+                        .filter((kpi) => kpi.id !== kept?.id)
+                        .map((kpi) => ({
+                          key: kpi.body.handle,
+                          name: kpi.body.name,
+                          note: `@${kpi.body.handle}`,
+                        }))}
+                      choose={(handle) => {
+                        close()
+                        editor?.insert(`@${handle}`)
+                      }}
+                    />
+                  {/snippet}
+                </Slot>
+              {/if}
             </div>
+            {#if preview?.reads_as}
+              <p class="note reads"><b>Reads as:</b> {preview.reads_as}</p>
+              {#each preview.warnings as warning (warning.message + warning.start)}
+                <p class="aside-note reads">
+                  {warning.message} <code>{body.formula.slice(warning.start, warning.end)}</code>
+                </p>
+              {/each}
+            {/if}
           </section>
 
           {#if preview && !preview.problem}
@@ -403,7 +456,8 @@
   .insert {
     display: flex;
     align-items: center;
-    gap: 2px;
+    flex-wrap: wrap;
+    gap: 2px 8px;
     margin-top: 6px;
   }
   .columns {
@@ -429,6 +483,13 @@
   }
   .column:hover {
     background: var(--accent-tint);
+  }
+  .reads {
+    margin-top: 8px;
+  }
+  .reads code {
+    background: none;
+    padding: 0;
   }
   .next {
     margin-top: 8px;

@@ -1,0 +1,202 @@
+"""A formula held against the columns it may use: every name known, every type in its place."""
+
+from __future__ import annotations
+
+import datetime as dt
+import difflib
+from collections.abc import Mapping
+
+from ironmark.core.formula import (
+    MOST_MONTHS,
+    UNADDED,
+    Aggregate,
+    Among,
+    Binary,
+    Blank,
+    Call,
+    Column,
+    ColumnType,
+    Compare,
+    Flag,
+    FormulaError,
+    Logic,
+    Minus,
+    Node,
+    Not,
+    Number,
+    Reference,
+    Text,
+    aggregates,
+    children,
+    columns_used,
+    references,
+    walk,
+)
+
+
+def check(node: Node, columns: Mapping[str, ColumnType]) -> None:
+    """Hold a formula against its columns. Raises FormulaError where a name or a type does not fit."""
+    if not aggregates(node) and not columns_used(node) and not references(node):
+        raise FormulaError("a KPI needs at least one aggregate, such as count()", *node.span)
+    _check_arithmetic(node, columns)
+
+
+def _check_arithmetic(node: Node, columns: Mapping[str, ColumnType]) -> None:
+    match node:
+        case Aggregate():
+            _check_aggregate(node, columns)
+        case Binary() | Minus():
+            for child in children(node):
+                _check_arithmetic(child, columns)
+        case Number() | Reference():
+            pass
+        case Call(name=name, args=args):
+            _check_call(node, columns)
+            for at, arg in enumerate(args):
+                if name == "if" and at == 0:
+                    _check_test(arg, columns)
+                else:
+                    _check_arithmetic(arg, columns)
+        case Column(name=name):
+            _known(node, columns)
+            raise FormulaError(
+                f"“{name}” has a value in every row; say how to sum it up, as in sum({name})", *node.span
+            )
+        case _:
+            raise FormulaError("a condition belongs behind “where” inside an aggregate", *node.span)
+
+
+def _check_call(node: Call, columns: Mapping[str, ColumnType]) -> None:
+    if node.name in ("prior", "rolling") and len(node.args) == 2:
+        months = node.args[1]
+        most, least = MOST_MONTHS, 2 if node.name == "rolling" else 1
+        whole = isinstance(months, Number) and months.value == int(months.value) and least <= months.value <= most
+        if not whole:
+            raise FormulaError(f"{node.name} needs a whole number of months from {least} to {most}", *months.span)
+    if node.name == "round" and len(node.args) == 2:
+        places = node.args[1]
+        if not (isinstance(places, Number) and places.value in range(0, 11)):
+            raise FormulaError("round needs a number of decimals from 0 to 10", *places.span)
+    if node.name in ("rolling", "to_date", "share"):
+        for inner in walk(node.args[0]):
+            if isinstance(inner, Call) and inner.name in ("rolling", "to_date", "share"):
+                raise FormulaError(f"{inner.name} cannot stand inside {node.name}", *inner.span)
+            if node.name != "share" and isinstance(inner, Aggregate) and inner.name in UNADDED:
+                raise FormulaError(
+                    f"{inner.name} of several months cannot be put together from each; use sum, count, mean, min or max",
+                    *inner.span,
+                )
+
+
+def _check_test(node: Node, columns: Mapping[str, ColumnType]) -> None:
+    """The first argument of ``if``: a comparison of figures."""
+    match node:
+        case Compare(left=left, right=right):
+            _check_arithmetic(left, columns)
+            _check_arithmetic(right, columns)
+        case Logic() | Not():
+            for child in children(node):
+                _check_test(child, columns)
+        case _:
+            raise FormulaError("if needs a comparison first, such as count() > 30", *node.span)
+
+
+def _check_aggregate(node: Aggregate, columns: Mapping[str, ColumnType]) -> None:
+    for inner in walk(node):
+        if inner is not node and isinstance(inner, Aggregate):
+            raise FormulaError("an aggregate cannot stand inside another one", *inner.span)
+        if isinstance(inner, Call | Reference):
+            what = f"@{inner.handle}" if isinstance(inner, Reference) else inner.name
+            raise FormulaError(f"{what} stands outside of aggregates, over their results", *inner.span)
+    if node.of is None and node.name != "count":
+        raise FormulaError(f"{node.name}() needs a column, as in {node.name}(fare)", *node.span)
+    if node.of is not None:
+        kind = _type(node.of, columns)
+        if kind == "condition":
+            raise FormulaError(f"write {node.name}(where …) for a condition", *node.of.span)
+        if node.name not in ("count", "distinct") and kind != "number":
+            name = node.of.name if isinstance(node.of, Column) else "this"
+            raise FormulaError(f"“{name}” is {_A[kind]}; {node.name} needs numbers", *node.of.span)
+    if node.where is not None and _type(node.where, columns) not in ("condition", "flag"):
+        raise FormulaError("“where” needs a condition, such as delay > 5", *node.where.span)
+
+
+_A = {
+    "text": "a text",
+    "date": "a date",
+    "flag": "a yes/no flag",
+    "number": "a number",
+    "condition": "a condition",
+}
+
+
+def _known(node: Column, columns: Mapping[str, ColumnType]) -> ColumnType:
+    if node.name in columns:
+        return columns[node.name]
+    wanted = node.name.lower()
+    near = [name for name in columns if wanted in name] or difflib.get_close_matches(wanted, list(columns), 1, 0.5)
+    hint = f"; did you mean {near[0]}?" if near else ""
+    raise FormulaError(f"no column “{node.name}”{hint}", *node.span)
+
+
+def _type(node: Node, columns: Mapping[str, ColumnType]) -> str:
+    """The type of a row expression: a column type or ``condition``."""
+    match node:
+        case Number():
+            return "number"
+        case Text():
+            return "text"
+        case Flag():
+            return "flag"
+        case Column():
+            return _known(node, columns)
+        case Minus() | Binary():
+            for child in children(node):
+                if (kind := _type(child, columns)) != "number":
+                    raise FormulaError(f"arithmetic needs numbers; this is {_A[kind]}", *child.span)
+            return "number"
+        case Compare():
+            _alike(node.left, node.right, columns)
+            if node.op not in ("=", "!=") and _type(node.left, columns) == "flag":
+                raise FormulaError("a flag is compared with = yes or = no", *node.span)
+        case Among():
+            for value in node.values:
+                _alike(node.of, value, columns)
+        case Blank():
+            if _type(node.of, columns) == "condition":
+                raise FormulaError("only a value can be blank or filled", *node.of.span)
+        case Logic() | Not():
+            for child in children(node):
+                if _type(child, columns) not in ("condition", "flag"):
+                    raise FormulaError("this is no condition; compare it with something", *child.span)
+        case _:
+            raise FormulaError("this cannot stand inside an aggregate", *node.span)
+    return "condition"
+
+
+def _alike(left: Node, right: Node, columns: Mapping[str, ColumnType]) -> None:
+    one, other = _type(left, columns), _type(right, columns)
+    if "condition" in (one, other):
+        raise FormulaError("compare values, then join conditions with and/or", *right.span)
+    if {one, other} == {"date", "text"}:
+        text = left if one == "text" else right
+        if not isinstance(text, Text) or not _is_iso_day(text.value):
+            raise FormulaError('write a date as "2026-10-31"', *text.span)
+    elif one != other:
+        raise FormulaError(f"{_A[one]} is compared with {_A[other]}{_advice(one, other)}", *right.span)
+
+
+def _advice(one: str, other: str) -> str:
+    if "flag" in (one, other):
+        return "; a flag is compared with yes or no"
+    if {one, other} == {"text", "number"}:
+        return '; put texts in double quotes, as in "Upper", and numbers in none'
+    return ""
+
+
+def _is_iso_day(text: str) -> bool:
+    try:
+        dt.date.fromisoformat(text)
+    except ValueError:
+        return False
+    return True

@@ -1,0 +1,67 @@
+"""Functions over time and members, and other KPIs, worked into a formula's aggregates."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+from ironmark.core.formula import (
+    Aggregate,
+    Binary,
+    Call,
+    FormulaError,
+    Node,
+    Number,
+    Reference,
+    Shift,
+    Window,
+    rebuilt,
+)
+
+Resolve = Callable[[Reference], Node]
+
+
+def expand(node: Node, resolve: Resolve | None = None) -> Node:
+    """A checked formula with its functions over time and members worked into its aggregates.
+
+    ``rolling`` and ``to_date`` give them a window, ``share`` divides by the same over all members, and ``@handle``
+    becomes the other KPI's formula. resolve: from a reference to that formula, itself expanded; raises FormulaError.
+    """
+
+    def change(found: Node) -> Node:
+        match found:
+            case Reference():
+                if resolve is None:
+                    raise FormulaError(f"no KPI “@{found.handle}”", *found.span)
+                return resolve(found)
+            case Call(name="prior", args=(of, *rest)):
+                months = rest[0].value if rest and isinstance(rest[0], Number) else 1
+                return Shift(of, int(months), span=found.span)
+            case Call(name="year_ago", args=(of,)):
+                return Shift(of, 12, span=found.span)
+            case Call(name="rolling", args=(of, Number() as months)):
+                return _aggregates_changed(of, window=Window(int(months.value)))
+            case Call(name="to_date", args=(of,)):
+                return _aggregates_changed(of, window=Window(None))
+            case Call(name="share", args=(of,)):
+                return Binary("/", of, _aggregates_changed(of, whole=True), span=found.span)
+        return found
+
+    return rebuilt(node, change)
+
+
+def read_from(tree: Node, its: str, reader: str) -> Node:
+    """A formula over dataset ``its`` as a KPI of dataset ``reader`` reads it."""
+
+    def change(found: Node) -> Node:
+        if not isinstance(found, Aggregate):
+            return found
+        dataset = found.dataset or its
+        return replace(found, dataset=None if dataset == reader else dataset)
+
+    return rebuilt(tree, change)
+
+
+def _aggregates_changed(node: Node, **edits: Any) -> Node:
+    return rebuilt(node, lambda found: replace(found, **edits) if isinstance(found, Aggregate) else found)

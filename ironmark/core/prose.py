@@ -1,0 +1,185 @@
+"""A formula in words: what it reads as, and what a reader should be warned of."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from ironmark.core import formula as f
+from ironmark.core.workings import figure
+
+_NAMES = {
+    "mean": "the mean of",
+    "min": "the smallest",
+    "max": "the largest",
+    "median": "the median of",
+    "stdev": "the standard deviation of",
+}
+_OPS = {"+": "plus", "-": "minus", "*": "times", "/": "divided by"}
+_COMPARED = {
+    "=": "is", "!=": "is not", "<": "is under", "<=": "is at most", ">": "is over", ">=": "is at least",
+}  # fmt: skip
+
+
+def reads_as(node: f.Node, rows: str = "rows", label: Callable[[str], str] = str) -> str:
+    """A formula as one sentence.
+
+    rows: what the dataset's rows are called; label: from a column's name to how it is called.
+    """
+    sentence = _Speaker(rows, label).figure(node)
+    ratio = isinstance(node, f.Binary) and node.op == "/" and f.aggregates(node.right)
+    more = ". A ratio of totals, so larger members weigh more" if ratio else ""
+    return sentence[:1].upper() + sentence[1:] + more + "."
+
+
+class _Speaker:
+    def __init__(self, rows: str, label: Callable[[str], str]) -> None:
+        self.rows, self.label = rows, label
+
+    def figure(self, node: f.Node) -> str:
+        match node:
+            case f.Aggregate():
+                return self.aggregate(node)
+            case f.Number(value=value):
+                return figure(value)
+            case f.Minus(of=of):
+                return f"minus {self.figure(of)}"
+            case f.Binary(op=op, left=left, right=right):
+                return f"{self.side(left, op)}, {_OPS[op]} {self.side(right, op)}"
+            case f.Reference(handle=handle):
+                return f"@{handle}"
+            case f.Compare(op=op, left=left, right=right):
+                return f"{self.figure(left)} {_COMPARED[op]} {self.figure(right)}"
+            case f.Logic(op=op, items=items):
+                return f" {op} ".join(self.figure(item) for item in items)
+            case f.Not(of=of):
+                return f"not {self.figure(of)}"
+            case f.Call():
+                return self.call(node)
+        return "something"
+
+    def side(self, node: f.Node, op: str) -> str:
+        inner = self.figure(node)
+        grouped = isinstance(node, f.Binary) and (op in "*/" or node.op in "*/")
+        return f"({inner})" if grouped else inner
+
+    def call(self, node: f.Call) -> str:
+        said = [self.figure(arg) for arg in node.args]
+        match node.name:
+            case "prior":
+                back = said[1] if len(said) > 1 else "1"
+                return f"{said[0]}, {back} {'month' if back == '1' else 'months'} before"
+            case "year_ago":
+                return f"{said[0]}, a year before"
+            case "to_date":
+                return f"{said[0]}, over the year so far"
+            case "rolling":
+                return f"{said[0]}, over the last {said[1]} months"
+            case "share":
+                return f"{said[0]}, as a share of that of all members"
+            case "if":
+                return f"if {said[0]}: {said[1]}; otherwise {said[2]}"
+            case "abs":
+                return f"the size of {said[0]}"
+            case "round":
+                return f"{said[0]}, rounded" + (f" to {said[1]} decimals" if len(said) > 1 else "")
+        return f"the {node.name} of {', '.join(said[:-1])} and {said[-1]}"
+
+    def aggregate(self, node: f.Aggregate) -> str:
+        where = f" where {self.condition(node.where)}" if node.where is not None else ""
+        if node.name == "count" and node.of is None:
+            return f"the number of {self.rows}{where}"
+        of = self.value(node.of) if node.of is not None else self.rows
+        if node.name == "count":
+            return f"the number of {self.rows} with {of}{where}"
+        if node.name == "distinct":
+            return f"the number of different {of}{where}"
+        if node.name == "sum":
+            return f"total {of}{where}"
+        return f"{_NAMES[node.name]} {of}{where}"
+
+    def value(self, node: f.Node) -> str:
+        match node:
+            case f.Column(name=name):
+                return self.label(name)
+            case f.Number(value=value):
+                return figure(value)
+            case f.Text(value=value):
+                return f"“{value}”"
+            case f.Flag(value=value):
+                return "yes" if value else "no"
+            case f.Minus(of=of):
+                return f"minus {self.value(of)}"
+            case f.Binary(op=op, left=left, right=right):
+                return f"({self.value(left)} {_OPS[op]} {self.value(right)})"
+        return self.condition(node)
+
+    def condition(self, node: f.Node) -> str:
+        match node:
+            case f.Compare(op=op, left=left, right=f.Flag(value=value)) if op in ("=", "!="):
+                return f"{self.value(left)} is {'yes' if value == (op == '=') else 'no'}"
+            case f.Compare(op=op, left=left, right=right):
+                return f"{self.value(left)} {_COMPARED[op]} {self.value(right)}"
+            case f.Among(of=of, values=values):
+                return f"{self.value(of)} is one of {', '.join(self.value(value) for value in values)}"
+            case f.Blank(of=of, filled=filled):
+                return f"{self.value(of)} is {'filled' if filled else 'blank'}"
+            case f.Logic(op=op, items=items):
+                return f" {op} ".join(self.condition(item) for item in items)
+            case f.Not(of=of):
+                return f"not ({self.condition(of)})"
+            case f.Column(name=name):
+                return f"{self.label(name)} is yes"
+        return self.value(node)
+
+
+def warnings(
+    node: f.Node, nature: str, unit: str, members: Mapping[str, frozenset[str]] | None = None
+) -> list[tuple[str, int, int]]:
+    """What a formula may get wrong although it can be read: (message, start, end) into its text.
+
+    nature and unit: as the KPI declares them. members: the distinct texts of columns, where they are known.
+    """
+    found: list[tuple[str, int, int]] = []
+    for inner in f.walk(node):
+        if isinstance(inner, f.Aggregate) and inner.name in ("mean", "median") and _ratio(inner.of):
+            found.append(
+                (
+                    f"A {inner.name} of ratios weighs every row alike, however large it is. For a ratio of totals "
+                    "divide one sum by the other.",
+                    *inner.span,
+                )
+            )
+        if isinstance(inner, f.Compare | f.Among):
+            found += _strangers(inner, members or {})
+    likely = f.nature_of(node)
+    if nature == "flow" and likely == "rate":
+        found.append(("Declared a flow, but a mean or a ratio does not add up over time: a rate.", *node.span))
+    if nature == "rate" and likely == "flow" and not _called(node):
+        found.append(("Declared a rate, but sums and counts add up over time: a flow.", *node.span))
+    if unit == "percent" and isinstance(node, f.Binary) and node.op == "*" and _hundred(node.left, node.right):
+        found.append(("A percent is kept as a fraction: without “* 100” it is shown right.", *node.span))
+    return found
+
+
+def _ratio(node: f.Node | None) -> bool:
+    return isinstance(node, f.Binary) and node.op == "/" and bool(f.columns_used(node.right))
+
+
+def _called(node: f.Node) -> bool:
+    return any(isinstance(inner, f.Call | f.Reference) for inner in f.walk(node))
+
+
+def _hundred(*sides: f.Node) -> bool:
+    return any(isinstance(side, f.Number) and side.value == 100 for side in sides)
+
+
+def _strangers(node: f.Compare | f.Among, members: Mapping[str, frozenset[str]]) -> list[tuple[str, int, int]]:
+    """Texts that a column never holds: a condition with them matches no row."""
+    column, texts = (node.left, (node.right,)) if isinstance(node, f.Compare) else (node.of, node.values)
+    if not isinstance(column, f.Column) or column.name not in members:
+        return []
+    return [
+        (f"No row has “{text.value}” in {column.name}, so this matches none.", *text.span)
+        for text in texts
+        if isinstance(text, f.Text) and text.value not in members[column.name]
+    ]

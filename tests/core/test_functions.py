@@ -1,0 +1,169 @@
+"""Functions over aggregates: months back, windows, shares, tests; and other KPIs."""
+
+import unittest
+
+import numpy as np
+
+from ironmark.core import formula as f
+from ironmark.core.check import check as hold
+from ironmark.core.evaluate import evaluate, shifted
+from ironmark.core.expand import expand, read_from
+from ironmark.core.prose import reads_as, warnings
+from ironmark.core.workings import describe, in_numbers
+
+COLUMNS: dict[str, f.ColumnType] = {"fare": "number", "miles": "number", "route": "text", "late": "flag"}
+
+
+def checked(text: str) -> f.Node:
+    tree = f.parse(text)
+    hold(tree, COLUMNS)
+    return tree
+
+
+def worked(text: str, **values: list[float]) -> list[float]:
+    """A formula over given values of its sums by month, for one member."""
+    tree = expand(checked(text))
+    parts = {a: np.array([values[a.of.name]]).T for a in f.aggregates(tree) if isinstance(a.of, f.Column)}
+    return [
+        float(value) for value in np.broadcast_to(evaluate(tree, parts), (len(next(iter(values.values()))), 1))[:, 0]
+    ]
+
+
+class Checked(unittest.TestCase):
+    def refuse(self, text: str, says: str) -> None:
+        with self.assertRaises(f.FormulaError) as caught:
+            checked(text)
+        self.assertIn(says, caught.exception.message)
+
+    def test_everything_that_is_written_right(self) -> None:
+        for text in (
+            "abs(sum(fare))", "round(mean(fare), 1)", "round(mean(fare))", "least(sum(fare), sum(miles), 3)",
+            "if(count() > 30 and not sum(fare) = 0, mean(fare), 0)", "prior(sum(fare))", "prior(sum(fare), 3)",
+            "year_ago(sum(fare) / sum(miles))", "to_date(sum(fare))", "rolling(mean(fare), 12)", "share(sum(fare))",
+            "@other / sum(fare)", "@other", "distinct(route)", "median(fare where late = yes)", "stdev(fare)",
+        ):  # fmt: skip
+            with self.subTest(text):
+                checked(text)
+
+    def test_what_is_not_says_how_it_is_written(self) -> None:
+        for text, says in (
+            ("abs()", "abs is written like"),
+            ("if(count(), 1, 2)", "needs a comparison first"),
+            ("if(count() > 1, 2)", "if is written like"),
+            ("least(sum(fare))", "least is written like"),
+            ("rolling(sum(fare), 1.5)", "whole number of months"),
+            ("rolling(sum(fare), sum(fare))", "whole number of months"),
+            ("prior(sum(fare), 0)", "whole number of months"),
+            ("prior(sum(fare), 1000)", "whole number of months"),
+            ("round(sum(fare), 99)", "from 0 to 10"),
+            ("rolling(distinct(route), 3)", "cannot be put together"),
+            ("to_date(rolling(sum(fare), 3))", "cannot stand inside"),
+            ("sum(prior(fare))", "stands outside of aggregates"),
+            ("sum(@other)", "stands outside of aggregates"),
+            ("abs(sum(fare) where late = yes)", "belongs inside an aggregate"),
+            ("roling(sum(fare), 3)", "did you mean rolling?"),
+            ("prior(fare)", "say how to sum it up"),
+        ):
+            with self.subTest(text):
+                self.refuse(text, says)
+
+
+class Worked(unittest.TestCase):
+    def test_months_back_have_no_reading_before_the_first(self) -> None:
+        np.testing.assert_equal(worked("prior(sum(fare), 2)", fare=[1, 2, 3, 4]), [np.nan, np.nan, 1, 2])
+        np.testing.assert_equal(worked("sum(fare) / prior(sum(fare)) - 1", fare=[2, 3, 6]), [np.nan, 0.5, 1])
+        np.testing.assert_equal(worked("year_ago(sum(fare))", fare=list(range(14))), [np.nan] * 12 + [0, 1])
+        np.testing.assert_equal(shifted(np.ones((2, 1)), 5), [[np.nan], [np.nan]])
+
+    def test_sizes_and_choices(self) -> None:
+        self.assertEqual(worked("abs(sum(fare))", fare=[-1, 2]), [1, 2])
+        self.assertEqual(worked("round(sum(fare), 1)", fare=[1.26, 2.04]), [1.3, 2.0])
+        self.assertEqual(worked("least(sum(fare), sum(miles), 5)", fare=[1, 9], miles=[3, 7]), [1, 5])
+        self.assertEqual(worked("greatest(sum(fare), sum(miles))", fare=[1, 9], miles=[3, 7]), [3, 9])
+
+    def test_if_asks_and_no_reading_stays_none(self) -> None:
+        text = "if(sum(miles) >= 5 or sum(fare) = 1, sum(fare), -1)"
+        np.testing.assert_equal(worked(text, fare=[1, 2, 3], miles=[0, 6, np.nan]), [1, 2, np.nan])
+        self.assertEqual(worked("if(not sum(fare) != 2, 7, 8)", fare=[2, 3]), [7, 8])
+
+    def test_windows_and_wholes_mark_the_aggregates(self) -> None:
+        tree = expand(checked("rolling(sum(fare), 3) / share(sum(miles))"))
+        windows = {(a.of.name, a.window, a.whole) for a in f.aggregates(tree) if isinstance(a.of, f.Column)}
+        self.assertEqual(windows, {("fare", f.Window(3), False), ("miles", None, False), ("miles", None, True)})
+
+
+class OtherKpis(unittest.TestCase):
+    def test_a_reference_becomes_the_other_formula_read_from_its_dataset(self) -> None:
+        other = read_from(expand(checked("sum(fare)")), "there", "here")
+        tree = expand(checked("@other / sum(miles)"), lambda _: other)
+        self.assertEqual(
+            [(a.dataset, a.text) for a in f.aggregates(tree)], [("there", "sum(fare)"), (None, "sum(miles)")]
+        )
+        back = read_from(tree, "here", "there")
+        self.assertEqual([a.dataset for a in f.aggregates(back)], [None, "here"])
+
+    def test_a_handle_is_renamed_where_it_stands_and_nothing_else_moves(self) -> None:
+        text = "@old  /\n  sum(fare) + @old_too - @old"
+        self.assertEqual(f.renamed(text, "old", "brand_new"), "@brand_new  /\n  sum(fare) + @old_too - @brand_new")
+        self.assertEqual(f.references(f.parse(text)), ("old", "old_too"))
+
+
+class Prose(unittest.TestCase):
+    def test_formulas_read_as_sentences(self) -> None:
+        for text, says in (
+            ("sum(fare)", "Total fare."),
+            ("count(where late = no)", "The number of sailings where late is no."),
+            (
+                'count(where route in ("a", "b") and fare is filled) / count()',
+                "The number of sailings where route is one of “a”, “b” and fare is filled, divided by the number of "
+                "sailings. A ratio of totals, so larger members weigh more.",
+            ),
+            ("(sum(fare) - 1) * 2", "(total fare, minus 1), times 2."),
+            ("rolling(mean(fare), 12)", "The mean of fare, over the last 12 months."),
+            ("prior(max(fare))", "The largest fare, 1 month before."),
+            (
+                "if(count() > 30, median(fare), 0)",
+                "If the number of sailings is over 30: the median of fare; otherwise 0.",
+            ),
+            ("share(sum(fare - miles))", "Total (fare minus miles), as a share of that of all members."),
+            ("greatest(@other, -sum(fare))", "The greatest of @other and minus total fare."),
+            ("distinct(route where not late = yes)", "The number of different route where not (late is yes)."),
+        ):
+            with self.subTest(text):
+                self.assertEqual(reads_as(checked(text), "sailings"), says)
+
+    def warned(self, text: str, nature: str = "rate", unit: str = "number") -> str:
+        members = {"route": frozenset({"North", "South"})}
+        return " ".join(message for message, _, _ in warnings(checked(text), nature, unit, members))
+
+    def test_warnings_teach(self) -> None:
+        self.assertIn("mean of ratios weighs every row alike", self.warned("mean(fare / miles)"))
+        self.assertIn("does not add up over time", self.warned("sum(fare) / count()", nature="flow"))
+        self.assertIn("add up over time: a flow", self.warned("sum(fare)"))
+        self.assertIn("without “* 100”", self.warned("sum(fare) / sum(miles) * 100", unit="percent"))
+        self.assertIn("No row has “Nort”", self.warned('count(where route = "Nort") / count()'))
+
+    def test_and_hold_their_peace_where_all_is_well(self) -> None:
+        for text, nature in (
+            ("sum(fare) / sum(miles)", "rate"), ("sum(fare)", "flow"), ("mean(fare)", "rate"), ("mean(fare / 2)", "rate"),
+            ('count(where route = "North") / count()', "rate"), ("rolling(sum(fare), 12)", "rate"),
+        ):  # fmt: skip
+            self.assertEqual(self.warned(text, nature), "", text)
+
+
+class Workings(unittest.TestCase):
+    def test_functions_in_numbers(self) -> None:
+        tree = expand(checked("if(sum(fare) > 2, abs(sum(miles)), prior(sum(fare)))"))
+        self.assertEqual(in_numbers(tree, lambda _, back: 3.0 - back), "if(3 > 2, abs(3), 2)")
+
+    def test_a_windowed_aggregate_says_over_what(self) -> None:
+        tree = expand(checked("rolling(sum( fare ), 3) + to_date(sum(miles)) + share(count())"))
+        self.assertEqual(
+            [describe(a) for a in f.aggregates(tree)],
+            [
+                "sum( fare ), over the last 3 months",
+                "sum(miles), over the year so far",
+                "count()",
+                "count(), over all members",
+            ],
+        )
