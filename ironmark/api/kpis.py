@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Depends
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, StringConstraints
 from sqlalchemy.orm import Session
 
 from ironmark.api.desk import Book, Desk, desk
@@ -17,7 +17,7 @@ from ironmark.api.records import add_routes
 from ironmark.core import prose
 from ironmark.core import reading as core
 from ironmark.core.formula import FormulaError, nature_of, parse, references, renamed
-from ironmark.core.numbers import NotANumber, show, understand
+from ironmark.core.numbers import NotANumber, Unit, show, understand
 from ironmark.core.periods import latest_complete
 from ironmark.store import marks, records
 from ironmark.tables.columns import NoPeriod
@@ -62,6 +62,10 @@ class UnderstandAsk(Model):
     text: str = Field(max_length=60)
     unit: UnitBody = UnitBody()
     kpi: str | None = Field(None, max_length=80)
+
+
+class ManyTexts(Model):
+    texts: list[Annotated[str, StringConstraints(max_length=60)]] = Field(max_length=20_000)
 
 
 class Understood(BaseModel):
@@ -196,34 +200,46 @@ def _figure(label: str, value: float, kpi: core.Kpi, partial: bool = False) -> F
 
 @router.post("/understand")
 def understand_number(ask: UnderstandAsk, at: Desk = Depends(desk)) -> Understood:
-    """What a typed number means in a KPI's unit, and a question where it lies far outside the KPI's history."""
+    """What a typed number means in a KPI's unit, and a question where it is far outside of its history."""
     with at.read() as session:
         book = Book(at, session)
         body = book.kpi(ask.kpi) if ask.kpi else None
-        unit = (body.unit if body else ask.unit).core()
-        try:
-            value = understand(ask.text, unit)
-        except NotANumber as error:
-            return Understood(value=None, shown="", problem=str(error), doubt="")
-        doubt = _doubt(book, body, value) if body else ""
-    return Understood(value=value, shown=show(value, unit), problem="", doubt=doubt)
+        return _understood(ask.text, (body.unit if body else ask.unit).core(), _history(book, body))
 
 
-def _doubt(book: Book, body: KpiBody, value: float) -> str:
+@router.post("/{key}/understand")
+def understand_numbers(key: str, ask: ManyTexts, at: Desk = Depends(desk)) -> list[Understood]:
+    """The same for many numbers at once, as they come from a pasted sheet."""
+    with at.read() as session:
+        book = Book(at, session)
+        body = book.kpi(key)
+        history, unit = _history(book, body), body.unit.core()
+        return [_understood(text, unit, history) for text in ask.texts]
+
+
+def _history(book: Book, body: KpiBody | None) -> np.ndarray:
+    """The sizes of a KPI's readings so far, all rows together."""
+    if body is None:
+        return np.array([])
     try:
-        history = book.read(body).value
+        values = book.read(body).value
     except (FormulaError, NoPeriod):
-        return ""
-    known = np.abs(history[np.isfinite(history)])
-    if not known.size or value == 0:
-        return ""
-    unit = body.unit.core()
-    if abs(value) > 20 * known.max() or abs(value) < known.min() / 20:
-        return (
-            f"{show(value, unit)} is far from this KPI’s history of "
-            f"{show(float(known.min()), unit)} to {show(float(known.max()), unit)}. Keep it only if it is meant."
+        return np.array([])
+    return np.abs(values[np.isfinite(values)])
+
+
+def _understood(text: str, unit: Unit, history: np.ndarray) -> Understood:
+    try:
+        value = understand(text, unit)
+    except NotANumber as error:
+        return Understood(value=None, shown="", problem=str(error), doubt="")
+    doubt = ""
+    if history.size and value != 0 and not history.min() / 20 <= abs(value) <= 20 * history.max():
+        doubt = (
+            f"{show(value, unit)} is far from this KPI’s history of {show(float(history.min()), unit)} to "
+            f"{show(float(history.max()), unit)}. Keep it only if it is meant."
         )
-    return ""
+    return Understood(value=value, shown=show(value, unit), problem="", doubt=doubt)
 
 
 @router.get("/{key}/uses")

@@ -8,14 +8,16 @@ from typing import Literal
 import numpy as np
 from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
 
 from ironmark.api.desk import Book, Desk, desk, seen_version
 from ironmark.api.documents import MarkName, Member, Model, Number
 from ironmark.api.problems import Refused
 from ironmark.core import marks as core
 from ironmark.core import words
+from ironmark.core.numbers import show
 from ironmark.core.periods import Period
-from ironmark.store import marks
+from ironmark.store import marks, records
 
 router = APIRouter(prefix="/api/kpis/{key}/marks", tags=["marks"])
 
@@ -64,6 +66,26 @@ class ChangeBody(Model):
 
 class ChangesBody(Model):
     changes: list[ChangeBody] = Field(min_length=1, max_length=50_000)
+
+
+class TryBody(ChangesBody):
+    by: str | None = Field(None, max_length=80)
+
+
+class StateChange(BaseModel):
+    label: str
+    period: str
+    shown: str
+    before: str | None
+    after: str | None
+
+
+class TryOut(BaseModel):
+    """What changes would do to the states of readings so far, by one yardstick."""
+
+    yardstick: str
+    changes: list[StateChange]
+    count: int
 
 
 class Changed(BaseModel):
@@ -133,6 +155,63 @@ def mark_grid(
     )
 
 
+MOST_TOLD = 12
+
+
+@router.post("/try")
+def try_marks(key: str, body: TryBody, at: Desk = Depends(desk)) -> TryOut:
+    """The readings that would change state, the newest first, by the yardstick this KPI is graded by."""
+    changes = [_change(at_, change) for at_, change in enumerate(body.changes)]
+    with at.read() as session:
+        book = Book(at, session)
+        kpi = book.kpi(key)
+        yardstick_id = _yardstick_of(session, key)
+        if yardstick_id is None:
+            return TryOut(yardstick="", changes=[], count=0)
+        yardstick = book.yardstick(yardstick_id)
+        entries = book.entries(key)
+        places = {(c.name, c.segment, c.member, c.since) for c in changes}
+        tried = [e for e in entries if (e.name, e.segment, e.member, e.since) not in places]
+        tried += [core.MarkEntry(c.name, c.segment, c.member, c.since, c.value) for c in changes if c.value is not None]
+        found: list[tuple[int, StateChange]] = []
+        for by in dict.fromkeys((None, body.by)):
+            before, after = (book.read(kpi, marks, yardstick=yardstick.core(), by=by) for marks in (entries, tried))
+            for p, m in np.argwhere(before.band != after.band):
+                change = StateChange(
+                    label=before.members[m] or "all together",
+                    period=before.periods[p].short,
+                    shown=show(float(before.value[p, m]), kpi.unit.core()),
+                    before=before.state(p, m),
+                    after=after.state(p, m),
+                )
+                found.append((int(p), change))
+    found.sort(key=lambda each: -each[0])
+    return TryOut(yardstick=yardstick.name, changes=[c for _, c in found[:MOST_TOLD]], count=len(found))
+
+
+def _yardstick_of(session: Session, kpi: str) -> str | None:
+    """The yardstick of the first instrument that shows the KPI, else one made for it."""
+    for card in records.every(session, "scorecard"):
+        for section in card.body["sections"]:
+            for instrument in section["instruments"]:
+                if instrument["kpi"] == kpi and instrument["yardstick"]:
+                    return str(instrument["yardstick"])
+    made = (found.id for found in records.every(session, "yardstick") if found.body["kpi"] == kpi)
+    return next(made, None)
+
+
+def _change(at: int, change: ChangeBody) -> marks.Change:
+    if (change.segment is None) != (change.member is None) or change.segment == "" or change.member == "":
+        where = {"field": f"changes.{at}"}
+        raise Refused(422, "half-a-place", "Whose mark?", "Name both segment and member, or neither for any.", where)
+    try:
+        since = Period.parse(change.since).ordinal
+    except ValueError as error:
+        where = {"field": f"changes.{at}.since"}
+        raise Refused(422, "no-month", "From which month?", f"{error}.", where) from None
+    return marks.Change(change.name, change.segment, change.member, since, change.value)
+
+
 @router.post("")
 def change_marks(
     key: str,
@@ -143,23 +222,7 @@ def change_marks(
 ) -> Changed:
     """Set or take out entries, all or none."""
     saw = seen_version(if_match)
-    changes = []
-    for at_, change in enumerate(body.changes):
-        if (change.segment is None) != (change.member is None) or change.segment == "" or change.member == "":
-            raise Refused(
-                422,
-                "half-a-place",
-                "Whose mark?",
-                "Name both segment and member, or neither for any.",
-                {"field": f"changes.{at_}"},
-            )
-        try:
-            since = Period.parse(change.since).ordinal
-        except ValueError as error:
-            raise Refused(
-                422, "no-month", "From which month?", f"{error}.", {"field": f"changes.{at_}.since"}
-            ) from None
-        changes.append(marks.Change(change.name, change.segment, change.member, since, change.value))
+    changes = [_change(at_, change) for at_, change in enumerate(body.changes)]
     with at.write() as session:
         Book(at, session).kpi(key)
         version, back = marks.apply(session, key, changes, saw)

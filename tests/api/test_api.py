@@ -259,6 +259,33 @@ class Marks(WithServer):
         self.change(version, change, status=412)
         self.change(done["version"], *done["back"])
 
+    def test_what_an_edit_would_change_is_told_before_it_is_kept(self) -> None:
+        before = self.ok(self.client.get("/api/kpis/on-time/marks"))["version"]
+        change = {
+            "name": "target",
+            "segment": "route",
+            "member": "Lowsay – Brae Holm",
+            "since": "2026-09",
+            "value": 0.75,
+        }
+        found = self.post("/api/kpis/on-time/marks/try", {"changes": [change], "by": "route"})
+        self.assertEqual(found["yardstick"], "Punctuality")
+        self.assertEqual({c["label"] for c in found["changes"]}, {"Lowsay – Brae Holm"})
+        self.assertTrue(all(c["before"] != c["after"] and c["period"] in ("Sep 2026",) for c in found["changes"]))
+        everyone = {"name": "target", "since": "2026-10", "value": 0.5}
+        found = self.post("/api/kpis/on-time/marks/try", {"changes": [everyone], "by": "route"})
+        self.assertIn("all together", {c["label"] for c in found["changes"]})
+        self.assertNotIn("Night freight", {c["label"] for c in found["changes"]}, "it has its own")
+        same = {"name": "stretch", "since": "2026-10", "value": 0.5}
+        self.assertEqual(self.post("/api/kpis/on-time/marks/try", {"changes": [same]})["count"], 0)
+        self.assertEqual(self.ok(self.client.get("/api/kpis/on-time/marks"))["version"], before)
+
+    def test_many_typed_numbers_are_understood_at_once(self) -> None:
+        found = self.post("/api/kpis/on-time/understand", {"texts": ["88", "0.9", "many", "0.1%"]})
+        self.assertEqual([u["shown"] for u in found], ["88.0%", "90.0%", "", "0.1%"])
+        self.assertIn("not a number", found[2]["problem"])
+        self.assertIn("far from", found[3]["doubt"])
+
     def test_half_a_place_or_no_month_is_refused_whole(self) -> None:
         version = self.ok(self.client.get("/api/kpis/drills/marks"))["version"]
         good = {"name": "target", "since": "2026-03", "value": 0.8}

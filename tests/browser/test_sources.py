@@ -180,6 +180,54 @@ class MarkBook(PageTest):
         self.keys("many", Keys.ENTER)
         self.see("is not a number")
 
+    def paste(self, text: str) -> None:
+        script = (
+            "const data = new DataTransfer(); data.setData('text/plain', arguments[0]);"
+            "document.activeElement.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true}))"
+        )
+        self.driver.execute_script(script, text)
+
+    def test_a_block_is_pasted_from_a_spreadsheet_and_taken_back_at_once(self) -> None:
+        self.open(f"/marks/{self.kpi}?year=2026")
+        self.see("Any route")
+        self.driver.execute_script("document.querySelector('[data-cell=\"1-9\"]').focus()")
+        self.paste("88\t0.89\t90%\t91\r\n85\t\tmany\r\n")
+        self.see(
+            "4 marks were pasted. 1 cell was no number and left out. 1 fell outside of the grid and were left out."
+        )
+        self.wait(lambda: [self.cell(1, c) for c in (9, 10, 11)] == ["88%", "89%", "90%"])
+        self.assertEqual([self.cell(2, c) for c in (9, 10, 11)], ["85%", "85%", "85%"])
+        self.press("Undo")
+        self.wait(lambda: [self.cell(r, 9) for r in (1, 2)] == ["–", "–"])
+
+    def test_a_selection_is_filled_copied_and_cleared(self) -> None:
+        self.open(f"/marks/{self.kpi}?year=2026")
+        self.wait(lambda: self._click('[data-cell="1-3"]'))
+        self.keys("80", Keys.ENTER)
+        self.wait(lambda: self.cell(1, 3) == "80%")
+        self.wait(lambda: self.driver.execute_script("return document.activeElement.dataset.cell") == "1-3")
+        self.chord(Keys.SHIFT, Keys.ARROW_DOWN)
+        self.chord(Keys.SHIFT, Keys.ARROW_DOWN)
+        self.press("Fill down")
+        self.wait(lambda: [self.cell(row, 3) for row in (1, 2, 3, 4)] == ["80%", "80%", "80%", "–"])
+        script = (
+            "const data = new DataTransfer(); const e = new ClipboardEvent('copy', {clipboardData: data, bubbles: true});"
+            "document.body.dispatchEvent(e); return data.getData('text/plain')"
+        )
+        self.assertEqual(self.driver.execute_script(script), "80%\n80%\n80%")
+        self.driver.execute_script("document.querySelector('[data-cell=\"3-3\"]').focus()")
+        self.keys(Keys.DELETE)
+        self.wait(lambda: [self.cell(row, 3) for row in (1, 2, 3)] == ["–", "–", "–"])
+
+    def test_what_an_edit_changes_is_told_while_it_is_typed(self) -> None:
+        self.open("/marks/on-time?year=2026")
+        self.wait(lambda: self._click('[data-cell="3-9"]'))
+        self.chord(Keys.CONTROL, "a")
+        self.keys("75")
+        self.see("What this edit changes", "graded by Punctuality", "Lowsay – Brae Holm")
+        self.keys(Keys.ESCAPE)
+        self.gone("What this edit changes")
+
     def test_the_whole_grid_goes_by_keys(self) -> None:
         self.open(f"/marks/{self.kpi}?year=2026")
         self.see("Any route")

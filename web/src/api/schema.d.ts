@@ -163,9 +163,29 @@ export interface paths {
         put?: never;
         /**
          * Understand Number
-         * @description What a typed number means in a KPI's unit, and a question where it lies far outside the KPI's history.
+         * @description What a typed number means in a KPI's unit, and a question where it is far outside of its history.
          */
         post: operations["understand_number_api_kpis_understand_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kpis/{key}/understand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Understand Numbers
+         * @description The same for many numbers at once, as they come from a pasted sheet.
+         */
+        post: operations["understand_numbers_api_kpis__key__understand_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -261,6 +281,26 @@ export interface paths {
          * @description Set or take out entries, all or none.
          */
         post: operations["change_marks_api_kpis__key__marks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kpis/{key}/marks/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Marks
+         * @description The readings that would change state, the newest first, by the yardstick this KPI is graded by.
+         */
+        post: operations["try_marks_api_kpis__key__marks_try_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -931,6 +971,11 @@ export interface components {
             /** State */
             state?: string | null;
         };
+        /** ManyTexts */
+        ManyTexts: {
+            /** Texts */
+            texts: string[];
+        };
         /** MarkLine */
         MarkLine: {
             /** Name */
@@ -1314,6 +1359,19 @@ export interface components {
             /** Sign */
             sign: string;
         };
+        /** StateChange */
+        StateChange: {
+            /** Label */
+            label: string;
+            /** Period */
+            period: string;
+            /** Shown */
+            shown: string;
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
+        };
         /** StateCount */
         StateCount: {
             /** State */
@@ -1418,6 +1476,25 @@ export interface components {
             fraction: number;
             /** Label */
             label: string;
+        };
+        /** TryBody */
+        TryBody: {
+            /** Changes */
+            changes: components["schemas"]["ChangeBody"][];
+            /** By */
+            by?: string | null;
+        };
+        /**
+         * TryOut
+         * @description What changes would do to the states of readings so far, by one yardstick.
+         */
+        TryOut: {
+            /** Yardstick */
+            yardstick: string;
+            /** Changes */
+            changes: components["schemas"]["StateChange"][];
+            /** Count */
+            count: number;
         };
         /** UnderstandAsk */
         UnderstandAsk: {
@@ -1920,6 +1997,41 @@ export interface operations {
             };
         };
     };
+    understand_numbers_api_kpis__key__understand_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyTexts"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Understood"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     kpi_uses_api_kpis__key__uses_get: {
         parameters: {
             query?: never;
@@ -2202,6 +2314,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_marks_api_kpis__key__marks_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TryOut"];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -1,7 +1,9 @@
 <script lang="ts">
   import { push, router } from 'svelte-spa-router'
-  import { Refusal, api, got, seen, words, type Kpi, type Schemas } from '../../api/client'
+  import { Refusal, api, got, newest, seen, words, type Kpi, type Schemas } from '../../api/client'
+  import { stateOf } from '../../api/states'
   import Choices from '../../parts/Choices.svelte'
+  import Sign from '../../parts/Sign.svelte'
   import Slot from '../../parts/Slot.svelte'
 
   let { params }: { params?: { kpi?: string } } = $props()
@@ -15,6 +17,9 @@
   let past = $state<Schemas['ChangeBody'][][]>([])
   let future = $state<Schemas['ChangeBody'][][]>([])
   let table = $state<HTMLElement | null>(null)
+  let anchor = $state<{ row: number; column: number } | null>(null)
+  let report = $state('')
+  let tried = $state<Schemas['TryOut'] | null>(null)
   let turn = 0
 
   const query = $derived(new URLSearchParams(router.querystring ?? ''))
@@ -63,6 +68,8 @@
   $effect(() => {
     void [kpi?.id, router.querystring]
     editing = null
+    anchor = null
+    report = ''
     load()
   })
   $effect(() => {
@@ -97,22 +104,125 @@
       return null
     }
   }
-  async function set(row: number, column: number, value: number | null) {
+  const changeAt = (row: number, column: number, value: number | null): Schemas['ChangeBody'] => {
     const member = grid?.rows[row]?.member ?? null
-    const back = await apply([
-      {
-        name: grid?.name ?? name,
-        segment: member === null ? null : (grid?.by ?? null),
-        member,
-        since: grid?.months[column] ?? '',
-        value,
-      },
-    ])
-    if (back) {
-      past = [...past, back]
-      future = []
+    return {
+      name: grid?.name ?? name,
+      segment: member === null ? null : (grid?.by ?? null),
+      member,
+      since: grid?.months[column] ?? '',
+      value,
     }
   }
+  async function keep(changes: Schemas['ChangeBody'][]) {
+    const back = changes.length ? await apply(changes) : null
+    if (!back) return
+    past = [...past, back]
+    future = []
+  }
+  const set = (row: number, column: number, value: number | null) => keep([changeAt(row, column, value)])
+
+  /** The cells between where a selection began and where it is now. */
+  const chosen = $derived.by(() => {
+    const from = anchor ?? at
+    const [top, bottom] = [Math.min(from.row, at.row), Math.max(from.row, at.row)]
+    const [left, right] = [Math.min(from.column, at.column), Math.max(from.column, at.column)]
+    return { top, bottom, left, right, many: top !== bottom || left !== right }
+  })
+  const within = (row: number, column: number) =>
+    chosen.many &&
+    row >= chosen.top &&
+    row <= chosen.bottom &&
+    column >= chosen.left &&
+    column <= chosen.right
+  const cells = () =>
+    Array.from({ length: chosen.bottom - chosen.top + 1 }, (_, i) =>
+      Array.from({ length: chosen.right - chosen.left + 1 }, (_, j) => ({
+        row: chosen.top + i,
+        column: chosen.left + j,
+      })),
+    )
+  function clearChosen() {
+    const set = cells()
+      .flat()
+      .filter(({ row, column }) => grid?.rows[row]?.cells[column]?.kind === 'set')
+    keep(set.map(({ row, column }) => changeAt(row, column, null)))
+  }
+  /** The first cell of each row to its right, or of each column downwards. */
+  function fill(way: 'right' | 'down') {
+    const changes = cells().flatMap((line) =>
+      line.flatMap(({ row, column }) => {
+        const [fromRow, fromColumn] = way === 'right' ? [row, chosen.left] : [chosen.top, column]
+        const value = grid?.rows[fromRow]?.cells[fromColumn]?.value
+        return value == null || (row === fromRow && column === fromColumn)
+          ? []
+          : [changeAt(row, column, value)]
+      }),
+    )
+    keep(changes)
+  }
+  function copyOut(event: ClipboardEvent) {
+    if (editing || !grid) return
+    const lines = cells().map((line) =>
+      line.map(({ row, column }) => grid?.rows[row]?.cells[column]?.shown ?? '').join('\t'),
+    )
+    event.clipboardData?.setData('text/plain', lines.join('\n'))
+    event.preventDefault()
+  }
+  async function pasteIn(event: ClipboardEvent) {
+    const pasted = event.clipboardData?.getData('text/plain') ?? ''
+    if (editing || !grid || !kpi || !pasted.trim()) return
+    event.preventDefault()
+    const lines = pasted
+      .replace(/\r/g, '')
+      .replace(/\n+$/, '')
+      .split('\n')
+      .map((line) => line.split('\t'))
+    const single = lines.length === 1 && lines[0]!.length === 1
+    const wanted = single
+      ? cells()
+          .flat()
+          .map((cell) => ({ ...cell, text: lines[0]![0]! }))
+      : lines.flatMap((line, i) =>
+          line.map((text, j) => ({ row: chosen.top + i, column: chosen.left + j, text })),
+        )
+    const inside = wanted.filter(
+      ({ row, column, text }) => text.trim() && row < grid!.rows.length && column < 12,
+    )
+    try {
+      const path = { path: { key: kpi.id } }
+      const texts = inside.map(({ text }) => text.trim().slice(0, 60))
+      const read = await got(api.POST('/api/kpis/{key}/understand', { params: path, body: { texts } }))
+      const good = inside.flatMap(({ row, column }, i) =>
+        read[i]?.value == null ? [] : [changeAt(row, column, read[i].value)],
+      )
+      await keep(good)
+      const bad = read.filter((answer) => answer.problem).length
+      const outside = wanted.filter(({ text }) => text.trim()).length - inside.length
+      const doubt = read.find((answer) => answer.doubt)?.doubt
+      report = [
+        `${good.length} ${good.length === 1 ? 'mark was' : 'marks were'} pasted.`,
+        bad ? `${bad} ${bad === 1 ? 'cell was' : 'cells were'} no number and left out.` : '',
+        outside > 0 ? `${outside} fell outside of the grid and were left out.` : '',
+        doubt ? `Look again: ${doubt} Undo takes the paste back.` : '',
+      ]
+        .filter(Boolean)
+        .join(' ')
+    } catch (error) {
+      failed = words(error)
+    }
+  }
+
+  /** What the mark being typed would change, asked for while it is typed. */
+  const tryOut = newest(async (changes: Schemas['ChangeBody'][]) => {
+    if (!kpi) return
+    const body = { changes, by: grid?.by ?? null }
+    try {
+      tried = await got(api.POST('/api/kpis/{key}/marks/try', { params: { path: { key: kpi.id } }, body }))
+    } catch {
+      tried = null // the edit itself will say what is wrong
+    }
+  })
   async function undo() {
     const step = past.at(-1)
     const back = step && (await apply(step))
@@ -140,6 +250,8 @@
     editing = { row, column }
     text = start ?? grid?.rows[row]?.cells[column]?.shown ?? ''
     said = null
+    tried = null
+    anchor = null
   }
   async function understand() {
     if (!text.trim() || !kpi) return (said = null)
@@ -147,7 +259,11 @@
     const body = { text: asked, kpi: kpi.id, unit: kpi.body.unit } as Schemas['UnderstandAsk']
     try {
       const answer = await got(api.POST('/api/kpis/understand', { body }))
-      if (asked === text) said = answer
+      if (asked === text) {
+        said = answer
+        tried = null
+        if (editing && answer.value != null) tryOut([changeAt(editing.row, editing.column, answer.value)])
+      }
       return answer
     } catch (error) {
       failed = words(error)
@@ -178,12 +294,13 @@
     const step = { ArrowLeft: [0, -1], ArrowRight: [0, 1], ArrowUp: [-1, 0], ArrowDown: [1, 0] }[event.key]
     if (step) {
       event.preventDefault()
+      anchor = event.shiftKey ? (anchor ?? { row, column }) : null
       focus(row + step[0]!, column + step[1]!)
     } else if (event.key === 'Enter' || event.key === 'F2') {
       event.preventDefault()
       edit(row, column)
     } else if (event.key === 'Delete' || event.key === 'Backspace') {
-      if (grid?.rows[row]?.cells[column]?.kind === 'set') set(row, column, null)
+      clearChosen()
     } else if (event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey) {
       event.preventDefault()
       edit(row, column, event.key)
@@ -207,7 +324,7 @@
   }
 </script>
 
-<svelte:window onkeydown={undoKeys} />
+<svelte:window onkeydown={undoKeys} oncopy={copyOut} onpaste={pasteIn} />
 
 <main class="page">
   <div class="top">
@@ -288,12 +405,17 @@
         </p>
       {/if}
     </div>
+    {#if chosen.many}
+      <button class="act" onclick={() => fill('right')}>Fill right</button>
+      <button class="act" onclick={() => fill('down')}>Fill down</button>
+    {/if}
     <button class="act" disabled={!past.length} onclick={undo}>Undo</button>
     <button class="act" disabled={!future.length} onclick={redo}>Redo</button>
   </div>
   {#if failed}<p class="note gap" role="alert">
       {failed} <button class="act quiet" onclick={load}>Load again</button>
     </p>{/if}
+  {#if report}<p class="aside-note gap" role="status">{report}</p>{/if}
   {#if kpis && !kpis.length}
     <p class="sentence">Marks belong to a KPI. Write a <a class="link" href="#/kpis">KPI</a> first.</p>
   {:else if grid}
@@ -317,6 +439,7 @@
                   <td
                     class="{cell.kind} right"
                     class:active={editing?.row === row && editing.column === column}
+                    class:within={within(row, column)}
                     role="gridcell"
                     data-cell="{row}-{column}"
                     tabindex={at.row === row && at.column === column ? 0 : -1}
@@ -324,8 +447,13 @@
                       cell.kind
                     ]}"
                     title={told[cell.kind]}
-                    onclick={() =>
-                      editing?.row === row && editing.column === column ? undefined : edit(row, column)}
+                    onclick={(event) => {
+                      if (event.shiftKey) {
+                        anchor ??= { ...at }
+                        focus(row, column)
+                      } else if (editing?.row !== row || editing.column !== column) edit(row, column)
+                    }}
+                    onmousedown={(event) => event.shiftKey && event.preventDefault()}
                     onfocus={() => (at = { row, column })}
                     onkeydown={(event) => !editing && keys(event, row, column)}
                   >
@@ -359,7 +487,7 @@
           <i>Italic: inherited from “Any”.</i>
           {#if kpi?.body.unit?.kind === 'percent'}Type 88, 88% or 0.88; the KPI is a percent, so all three
             mean 88%.{/if}
-          Delete takes an entry out.
+          Delete takes an entry out. Paste from a spreadsheet where you stand; Shift with the arrows selects.
         </p>
       </div>
       <aside class="sheet pad">
@@ -393,6 +521,31 @@
             {:else}<p class="soft">Enter keeps it, Escape drops it.</p>{/if}
           </div>
         {/if}
+        {#if editing && tried?.yardstick}
+          <hr />
+          <h3>What this edit changes</h3>
+          {#if tried.count}
+            <p class="small soft">
+              {tried.count}
+              {tried.count === 1 ? 'reading changes' : 'readings change'} state, graded by {tried.yardstick}
+            </p>
+            <table class="plain">
+              <tbody>
+                {#each tried.changes as change (change.label + change.period)}
+                  <tr>
+                    <td>{change.label}<br /><span class="soft">{change.period}, {change.shown}</span></td>
+                    <td class="steps"
+                      ><Sign state={change.before} /> → <Sign state={change.after} />
+                      {stateOf(change.after)?.name ?? 'not graded'}</td
+                    >
+                  </tr>
+                {/each}
+              </tbody>
+            </table>
+          {:else}
+            <p class="small soft">No reading so far changes state, graded by {tried.yardstick}.</p>
+          {/if}
+        {/if}
         <hr />
         <h3>Marks of this KPI</h3>
         {#each grid.names as mark (mark.name)}
@@ -410,6 +563,11 @@
 </main>
 
 <style>
+  aside table td {
+    height: auto;
+    cursor: default;
+    white-space: normal;
+  }
   .two {
     display: grid;
     grid-template-columns: minmax(0, 1fr) 270px;
@@ -479,6 +637,12 @@
   }
   td.none {
     color: var(--soft);
+  }
+  td.within {
+    background: var(--accent-tint);
+  }
+  .steps {
+    white-space: nowrap;
   }
   td.active {
     outline: 2px solid var(--accent);
