@@ -20,7 +20,8 @@ from ironmark.api.app import create_app
 from ironmark.demo import load
 from ironmark.store import database, datasets
 from ironmark.store.mariadb import MariaDB, MariaDBError
-from ironmark.tables.reader import Unreadable, read_delimited
+from ironmark.tables.formats import read_file
+from ironmark.tables.reader import Unreadable
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 HOME = Path(__file__).parents[1] / "data"
@@ -144,9 +145,9 @@ def demo(data_dir: Path = DATA_DIR) -> None:
 
 @app.command("import")
 def import_file(file: Path, data_dir: Path = DATA_DIR) -> None:
-    """Read a file of delimited text as a new dataset."""
+    """Read a file (CSV, XLSX, ODS, JSON records, Parquet) as a new dataset."""
     try:
-        table = read_delimited(file.read_bytes())
+        table = read_file(file.read_bytes())
     except OSError as error:
         raise _fail(f"{file} cannot be opened: {error.strerror}.") from None
     except Unreadable as error:

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import PurePath
 from typing import Any, Literal
 
-from fastapi import APIRouter, Depends, Header, Response, UploadFile
+from fastapi import APIRouter, Depends, Header, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from ironmark.api.desk import Desk, desk, seen_version
@@ -15,7 +15,8 @@ from ironmark.api.documents import Model, Name
 from ironmark.api.problems import Refused
 from ironmark.store import datasets, records
 from ironmark.store.datasets import StoredDataset
-from ironmark.tables.reader import ROLES, Column, Role, read_delimited
+from ironmark.tables.formats import read_file
+from ironmark.tables.reader import ROLES, Column, Role
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"])
 MAX_BYTES = 256 * 1024 * 1024
@@ -111,8 +112,13 @@ def list_datasets(at: Desk = Depends(desk)) -> list[DatasetOut]:
 
 
 @router.post("", status_code=201)
-def upload_dataset(file: UploadFile, response: Response, at: Desk = Depends(desk)) -> DatasetOut:
-    """Read a file of delimited text and keep it as a new dataset."""
+def upload_dataset(
+    file: UploadFile,
+    response: Response,
+    sheet: str | None = Query(None, max_length=120),
+    at: Desk = Depends(desk),
+) -> DatasetOut:
+    """Read a file and keep it as a new dataset; ``sheet`` names one of a workbook."""
     body = file.file.read(MAX_BYTES + 1)
     if len(body) > MAX_BYTES:
         raise Refused(
@@ -121,7 +127,7 @@ def upload_dataset(file: UploadFile, response: Response, at: Desk = Depends(desk
             "The file is too large",
             "At most 256 MB can be uploaded. Split it, or leave out columns.",
         )
-    table = read_delimited(body)
+    table = read_file(body, sheet)
     file_name = PurePath((file.filename or "table.csv").replace("\\", "/")).name[:200] or "table.csv"
     name = PurePath(file_name).stem.replace("_", " ").replace("-", " ").strip()[:120] or "Table"
     with at.write() as session:

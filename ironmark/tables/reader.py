@@ -80,9 +80,13 @@ def read_delimited(body: bytes) -> Table:
     text, problems = _decode(body)
     separator = _separator(text)
     labels, width_problems, raw = _cells(text, separator)
+    return typed_table(labels, raw, problems + width_problems)
+
+
+def typed_table(labels: list[str], raw: pl.DataFrame, problems: list[Problem]) -> Table:
+    """Columns of texts as typed columns with roles. raw: as many columns of strings as there are labels."""
     names = identifiers(labels)
     raw.columns = names
-    problems += width_problems
     series: list[pl.Series] = []
     columns: list[Column] = []
     for name, label in zip(names, labels, strict=True):

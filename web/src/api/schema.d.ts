@@ -430,7 +430,7 @@ export interface paths {
         put?: never;
         /**
          * Upload Dataset
-         * @description Read a file of delimited text and keep it as a new dataset.
+         * @description Read a file and keep it as a new dataset; ``sheet`` names one of a workbook.
          */
         post: operations["upload_dataset_api_datasets_post"];
         delete?: never;
@@ -2682,7 +2682,9 @@ export interface operations {
     };
     upload_dataset_api_datasets_post: {
         parameters: {
-            query?: never;
+            query?: {
+                sheet?: string | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;

@@ -60,7 +60,7 @@
     type="file"
     class="sr-only"
     tabindex="-1"
-    accept=".csv,.tsv,.txt,text/csv"
+    accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.parquet,text/csv"
     aria-label="File to upload"
     onchange={(event) => upload(event.currentTarget.files)}
   />
@@ -113,7 +113,7 @@
     {/if}
     <p class="soft invite" aria-live="polite">
       {busy ||
-        'Drop a file here, or press “Upload a file”: CSV with comma, semicolon or tab, the column names in the first line.'}
+        'Drop a file here, or press “Upload a file”: CSV, XLSX, ODS, JSON records or Parquet, the column names on top.'}
     </p>
   </div>
 </main>

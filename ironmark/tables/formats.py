@@ -1,0 +1,149 @@
+"""Files of every kind that is read: workbooks, records, columns; what is none of these is delimited text."""
+
+from __future__ import annotations
+
+import datetime as dt
+import io
+import json
+import zipfile
+from collections.abc import Sequence
+from typing import Any
+
+import polars as pl
+import python_calamine as calamine
+
+from ironmark.tables.reader import MAX_COLUMNS, Problem, Table, Unreadable, read_delimited, typed_table
+
+MAX_UNPACKED = 1024 * 1024 * 1024
+_HEADER_WITHIN = 30  # rows in which the header of a sheet is looked for
+
+
+def read_file(body: bytes, sheet: str | None = None) -> Table:
+    """Read a file by what it holds, whatever it is called. Raises Unreadable.
+
+    XLSX and ODS workbooks (``sheet`` names one, else the first with cells), Parquet, JSON records, or delimited
+    text. Formula cells and merged cells are read as their values.
+    """
+    if body[:4] == b"PK\x03\x04":
+        return _workbook(body, sheet)
+    if body[:4] == b"PAR1":
+        return _parquet(body)
+    if body.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"[", b"{"):
+        return _records(body)
+    return read_delimited(body)
+
+
+def _workbook(body: bytes, wanted: str | None) -> Table:
+    try:
+        with zipfile.ZipFile(io.BytesIO(body)) as packed:
+            unpacked = sum(info.file_size for info in packed.infolist())
+        if unpacked > MAX_UNPACKED:
+            raise Unreadable("The workbook unpacks to more than 1 GB. Save the sheet you need as CSV and upload that.")
+        with calamine.load_workbook(io.BytesIO(body)) as book:
+            names = book.sheet_names
+            if wanted is not None and wanted not in names:
+                raise Unreadable(f"There is no sheet “{wanted}”; the workbook has {', '.join(names[:10])}.")
+            sheets = [wanted] if wanted is not None else names
+            for name in sheets:
+                rows = book.get_sheet_by_name(name).to_python(skip_empty_area=True)
+                if any(any(_text(cell) for cell in row) for row in rows):
+                    return _sheet(rows, name, [other for other in names if other != name])
+    except Unreadable:
+        raise
+    except calamine.PasswordError:
+        raise Unreadable("The workbook has a password. Save it without one and upload that.") from None
+    except (zipfile.BadZipFile, calamine.CalamineError, OSError, ValueError):
+        raise Unreadable(
+            "This is neither an XLSX nor an ODS workbook, or it is damaged. Save the sheet as CSV and upload that."
+        ) from None
+    raise Unreadable("The workbook has no cells. Choose one with a header line and rows below it.")
+
+
+def _sheet(rows: Sequence[Sequence[Any]], name: str, others: Sequence[str]) -> Table:
+    header_at = _header(rows)
+    labels = [_text(cell) for cell in rows[header_at]]
+    while labels and not labels[-1]:
+        labels.pop()
+    if len(labels) > MAX_COLUMNS:
+        raise Unreadable(f"The sheet has {len(labels)} columns; at most {MAX_COLUMNS} can be read. Remove some.")
+    below = [[_text(cell) for cell in row[: len(labels)]] for row in rows[header_at + 1 :]]
+    problems = []
+    if others:
+        problems.append(Problem(f"The sheet “{name}” was read. The workbook also has {', '.join(others[:8])}."))
+    if header_at:
+        problems.append(Problem(f"The header was found in line {header_at + 1}; the lines above it were left out."))
+    return _from_rows(labels, below, problems)
+
+
+def _header(rows: Sequence[Sequence[Any]]) -> int:
+    """The first row that is filled as widely as any near the top, with texts in most of its cells."""
+    near = rows[:_HEADER_WITHIN]
+    widths = [sum(bool(_text(cell)) for cell in row) for row in near]
+    widest = max(widths)
+    for at, (row, width) in enumerate(zip(near, widths, strict=True)):
+        texts = sum(isinstance(cell, str) and bool(cell.strip()) for cell in row)
+        if width >= max(1, 0.7 * widest) and texts >= 0.5 * width:
+            return at
+    return next(at for at, width in enumerate(widths) if width)
+
+
+def _from_rows(labels: list[str], rows: list[list[str]], problems: list[Problem]) -> Table:
+    rows = [row + [""] * (len(labels) - len(row)) for row in rows if any(row)]
+    schema = {f"c{i}": pl.String for i in range(len(labels))}
+    return typed_table(labels, pl.DataFrame(rows, schema=schema, orient="row"), problems)
+
+
+def _text(cell: Any) -> str:
+    """A cell as it would stand in delimited text."""
+    if cell is None:
+        return ""
+    if isinstance(cell, bool):
+        return "yes" if cell else "no"
+    if isinstance(cell, float):
+        return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else repr(cell)
+    if isinstance(cell, dt.datetime | dt.date):
+        return cell.isoformat()
+    if isinstance(cell, list | dict):
+        return json.dumps(cell, ensure_ascii=False)
+    return str(cell).strip()
+
+
+def _records(body: bytes) -> Table:
+    """A list of objects, or one object that holds such a list, or one object a line."""
+    text = body.decode("utf-8-sig", errors="replace")
+    try:
+        found = json.loads(text)
+    except (ValueError, RecursionError):
+        try:
+            found = [json.loads(line) for line in text.splitlines() if line.strip()]
+        except (ValueError, RecursionError):
+            raise Unreadable("The JSON cannot be read. It must be a list of objects with one object a row.") from None
+    if isinstance(found, dict):
+        lists = [value for value in found.values() if isinstance(value, list)]
+        found = lists[0] if lists else [found]
+    if not isinstance(found, list) or not found or not all(isinstance(row, dict) for row in found):
+        raise Unreadable("The JSON must be a list of objects with one object a row, such as [{“day”: …, “fare”: …}].")
+    labels = list(dict.fromkeys(key for row in found for key in row))
+    if not 0 < len(labels) <= MAX_COLUMNS:
+        raise Unreadable(f"The records have {len(labels)} fields; 1 to {MAX_COLUMNS} can be read.")
+    return _from_rows(labels, [[_text(row.get(label)) for label in labels] for row in found], [])
+
+
+def _parquet(body: bytes) -> Table:
+    try:
+        frame = pl.read_parquet(io.BytesIO(body))
+    except Exception:  # the reader raises errors of several libraries for a damaged file
+        raise Unreadable("The Parquet file is damaged. Write it again and upload that.") from None
+    if not 0 < frame.width <= MAX_COLUMNS:
+        raise Unreadable(f"The file has {frame.width} columns; 1 to {MAX_COLUMNS} can be read.")
+    plain = []
+    for column in frame.get_columns():
+        if column.dtype.is_nested() or column.dtype in (pl.Binary, pl.Object):
+            plain.append(pl.Series(column.name, [None] * len(column), dtype=pl.String))
+        elif column.dtype == pl.Boolean:
+            plain.append(column.replace_strict({True: "yes", False: "no"}, return_dtype=pl.String))
+        else:
+            plain.append(column.cast(pl.String))
+    labels = frame.columns
+    renamed = [series.alias(f"c{i}") for i, series in enumerate(plain)]
+    return typed_table(labels, pl.DataFrame(renamed), [])
