@@ -20,6 +20,7 @@ from ironmark.store import database
 
 WEB = Path(__file__).parents[2] / "web" / "dist"
 MAX_JSON = 4 * 1024 * 1024
+MAX_DRAINED = 64 * 1024 * 1024
 HOSTS = {"127.0.0.1", "localhost", "[::1]"}
 log = structlog.get_logger()
 
@@ -55,6 +56,10 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
     async def guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
         started = time.perf_counter()
         refused = _refuse(request, HOSTS | hosts)
+        if refused is not None and _length(request) <= MAX_DRAINED:
+            # Answered before its body is read, a sender may see a broken connection instead of the answer.
+            async for _ in request.stream():
+                pass
         response = refused or await call_next(request)
         if request.url.path.startswith("/api/"):
             response.headers.setdefault("Cache-Control", "no-store")

@@ -8,7 +8,6 @@ from collections import OrderedDict
 from collections.abc import Hashable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property, lru_cache
-from typing import Any
 
 from fastapi import Request
 from sqlalchemy import Engine
@@ -22,7 +21,8 @@ from ironmark.core.check import check
 from ironmark.core.expand import expand, read_from
 from ironmark.core.formula import ColumnType, FormulaError
 from ironmark.core.marks import MarkEntry
-from ironmark.core.reading import Kpi, Readings
+from ironmark.core.reading import Kpi, Members, Readings
+from ironmark.core.yardstick import Yardstick
 from ironmark.store import database, datasets, marks, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.columns import ColumnSource, NoPeriod
@@ -155,12 +155,21 @@ class Book:
         every = (KpiBody.model_validate(document.body) for document in records.every(self.session, "kpi"))
         return {body.handle: body for body in every}
 
-    def read(self, kpi: KpiBody, entries: Sequence[MarkEntry] = (), marks: Sequence[str] = (), **how: Any) -> Readings:
-        """Take the readings of a KPI from its own dataset and those of the KPIs it names."""
+    def read(
+        self,
+        kpi: KpiBody,
+        entries: Sequence[MarkEntry] = (),
+        marks: Sequence[str] = (),
+        yardstick: Yardstick | None = None,
+        *,
+        by: str | None = None,
+        where: Members | None = None,
+    ) -> Readings:
+        """Take the readings of a KPI from its own dataset and those of the KPIs it names. See ``core.reading.read``."""
         found = self.core(kpi)
         keys = {a.dataset for a in formula.aggregates(found.formula) if a.dataset}
         others = {key: self.desk.source(self.session, self.dataset(key)) for key in keys}
-        return readings.read(found, self.source(kpi), entries, marks, how.pop("yardstick", None), others=others, **how)
+        return readings.read(found, self.source(kpi), entries, marks, yardstick, by=by, where=where, others=others)
 
 
 @lru_cache(maxsize=512)

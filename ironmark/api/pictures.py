@@ -184,8 +184,7 @@ def take(book: Book, instrument: InstrumentBody, scope: ScopeBody) -> tuple[Read
     key = (instrument.kpi, instrument.by, instrument.yardstick, tuple(instrument.marks), repr(where))
     if key not in book.taken:
         entries = book.entries(instrument.kpi)
-        how = {"yardstick": yardstick, "by": instrument.by, "where": where}
-        book.taken[key] = book.read(kpi, entries, instrument.marks, **how)
+        book.taken[key] = book.read(kpi, entries, instrument.marks, yardstick, by=instrument.by, where=where)
     return book.taken[key], notes
 
 
@@ -216,13 +215,11 @@ def _axis_of(instrument: InstrumentBody, readings: Readings, p: int, unit: Unit)
         chosen = axes.choose(values, ceiling=1.0 if share else None)
     low = chosen.low if instrument.axis.low is None else instrument.axis.low
     high = chosen.high if instrument.axis.high is None else instrument.axis.high
+    span = chosen.high - chosen.low
     if low >= high:  # one end is given and lies past the other, which then has to give way
-        low, high = (
-            (low, low + (chosen.high - chosen.low))
-            if instrument.axis.high is None
-            else (high - (chosen.high - chosen.low), high)
-        )
-    return Axis(low, high)
+        low, high = (low, low + span) if instrument.axis.high is None else (high - span, high)
+    # An end so far out that the span vanishes beside it leaves nothing to draw.
+    return Axis(low, high) if low < high else chosen
 
 
 def axis_picture(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture:

@@ -14,7 +14,7 @@ from starlette.exceptions import HTTPException
 
 from ironmark.core.formula import FormulaError
 from ironmark.store.database import Missing, StaleVersion
-from ironmark.tables.columns import NoPeriod
+from ironmark.tables.columns import NoPeriod, NoSegment
 from ironmark.tables.reader import Unreadable
 
 log = structlog.get_logger()
@@ -77,6 +77,11 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(NoPeriod)
     def no_period(_: Request, error: NoPeriod) -> JSONResponse:
         return _answer(422, "no-period", "There is nothing to read yet", str(error))
+
+    @app.exception_handler(NoSegment)
+    def no_segment(_: Request, error: NoSegment) -> JSONResponse:
+        detail = f"A dataset that is read has no segment “{error.args[0]}”. Choose one of its own."
+        return _answer(422, "no-segment", "No such segment", detail)
 
     @app.exception_handler(RequestValidationError)
     def invalid(_: Request, error: RequestValidationError) -> JSONResponse:

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from ironmark.api.desk import Book, Desk, desk
 from ironmark.api.documents import (
     AxisBody,
+    CutBody,
     InstrumentBody,
     Key,
     MarkName,
@@ -32,6 +33,7 @@ from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.numbers import show
+from ironmark.core.propose import propose
 from ironmark.core.yardstick import STATES
 
 router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
@@ -287,31 +289,9 @@ def propose_yardstick(ask: Proposal, at: Desk = Depends(desk)) -> YardstickBody:
         book = Book(at, session)
         kpi = book.kpi(ask.kpi)
         readings = book.read(kpi, book.entries(ask.kpi), ["target"], by=ask.by)
-    bands = grading.default_bands(kpi.direction)
-    # The share of readings below each cut, from the lowest cut up.
-    shares = np.linspace(0, 1, len(bands) + 1)[1:-1]
-    known = readings.value[np.isfinite(readings.value)]
-    if kpi.direction != "inside" and np.isfinite(readings.marks["target"]).any():
-        factors = {"higher": (0.9, 1.0, 1.1), "lower": (0.9, 1.0, 1.1)}[kpi.direction]
-        target = readings.marks["target"][np.isfinite(readings.marks["target"])]
-        if kpi.unit.kind == "percent" and kpi.direction == "higher" and target.max() * 1.1 > 1:
-            # A share cannot reach 110 % of a target near 1: half the way up counts instead.
-            high = float((1 + target.max()) / 2 - target.max())
-            cuts = [{"mark": "target", "offset": offset} for offset in (-round(high * 1.5, 3), 0.0, round(high, 3))]
-        else:
-            cuts = [{"mark": "target", "factor": factor} for factor in factors]
-    else:
-        lines = np.quantile(known, shares) if known.size else np.arange(1.0, len(bands))
-        span = float(lines[-1] - lines[0]) or abs(float(lines[0])) or 1.0
-        step = axes.step_for(span, 20)
-        rounded = np.round(lines / step) * step
-        lines = rounded if len(set(rounded.tolist())) == len(lines) else np.unique(lines)
-        if len(lines) < len(bands) - 1:
-            lines = lines[0] + np.arange(len(bands) - 1) * step
-        cuts = [{"offset": float(f"{line:.12g}")} for line in lines]
-    return YardstickBody.model_validate(
-        {"name": ask.name or kpi.name, "kpi": ask.kpi, "bands": list(bands), "cuts": cuts}
-    )
+    made = propose(readings.value, readings.marks["target"], kpi.direction, kpi.unit.kind == "percent")
+    cuts = [CutBody(**vars(cut)) for cut in made.cuts]
+    return YardstickBody(name=ask.name or kpi.name, kpi=ask.kpi, bands=list(made.bands), cuts=cuts)
 
 
 @router.get("/{key}/uses")

@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike
 
 from ironmark.core.evaluate import Floats
 
+LARGEST = 1e300  # beyond it the length of an axis could not be told
 STEPS = (1.0, 2.0, 2.5, 5.0, 10.0)
 
 
@@ -72,6 +73,7 @@ def choose(values: Iterable[float], *, from_zero: bool = False, ceiling: float |
     amount. ceiling: an end the unit cannot pass (1 for a share), kept to unless a value does.
     """
     known = np.array([v for v in values if v is not None and math.isfinite(v)], dtype=float)
+    known = known[np.abs(known) <= LARGEST]
     if not known.size:
         return Axis(0.0, ceiling or 1.0)
     low, high = float(known.min()), float(known.max())

@@ -25,6 +25,10 @@ class NoPeriod(ValueError):
     """A dataset without a usable period column cannot be read."""
 
 
+class NoSegment(KeyError):
+    """A segment that the dataset does not have."""
+
+
 @dataclass(frozen=True)
 class _Cells:
     """Every combination of month and members that has rows: the finest grain a scope can ask for."""
@@ -76,11 +80,11 @@ class ColumnSource:
         return self._frame.height
 
     def aggregate(self, wanted: Sequence[f.Aggregate], by: str | None, where: Members) -> Totals:
-        """See ``Source.aggregate``. Raises KeyError for a segment the dataset does not have."""
+        """See ``Source.aggregate``. Raises NoSegment."""
         segments = tuple(sorted({*where, *([by] if by else [])}))
         for segment in segments:
             if segment not in self.members:
-                raise KeyError(segment)
+                raise NoSegment(segment)
         with self._lock:
             cells = self._cells_by(segments)
             self._work_out(cells, wanted)

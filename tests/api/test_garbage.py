@@ -85,6 +85,63 @@ class Garbage(unittest.TestCase):
             self.hold("get", f"/api/kpis/on-time/marks?{query}")
         self.assertEqual(self.everything(), before)
 
+    def test_extreme_numbers_are_drawn_or_refused_but_never_fail(self) -> None:
+        edges = [0.0, -1e300, 1e300, 1e-300, 1e15, float("inf")]
+        base = {"id": "i", "kpi": "on-time", "face": "dial", "yardstick": "punctuality"}
+        for low in (*edges, None):
+            for high in (*edges, None):
+                instrument = base | {"axis": {"low": low, "high": high}}
+                body = json.dumps({"instrument": instrument}).replace("Infinity", "1e999")
+                self.hold(
+                    "post", "/api/scorecards/faces", content=body.encode(), headers={"Content-Type": "application/json"}
+                )
+        for factor in edges:
+            for offset in edges:
+                cut = {"mark": "target", "factor": factor, "offset": offset}
+                strip = {
+                    "body": {"name": "x", "bands": ["short", "met"], "cuts": [cut]},
+                    "kpi": "on-time",
+                    "rehearse": offset,
+                }
+                body = json.dumps(strip).replace("Infinity", "1e999")
+                self.hold(
+                    "post", "/api/yardsticks/strip", content=body.encode(), headers={"Content-Type": "application/json"}
+                )
+        change = {"name": "target", "since": "2026-01", "value": 1e300}
+        self.hold("post", "/api/kpis/fare-revenue/marks/try", json={"changes": [change], "by": "route"})
+        rows = b"day,x\n2026-01-02,1e308\n2026-02-02,-1e308\n2026-03-02,1e-308\n"
+        made = self.client.post("/api/datasets", files={"file": ("huge.csv", rows)}).json()
+        for formula in ("sum(x)", "sum(x) * sum(x)", "sum(x) / 1e308", "max(x) - min(x)"):
+            kpi = {"handle": "huge", "name": "Huge", "dataset": made["id"], "formula": formula}
+            self.hold("post", "/api/kpis/preview", json={"body": kpi})
+            key = self.client.post("/api/kpis", json=kpi).json().get("id")
+            if key:
+                for period in ("2026-01", "2026-02", "2026-03"):
+                    ask = {"instrument": base | {"kpi": key, "yardstick": None}, "scope": {"period": period}}
+                    self.hold("post", "/api/scorecards/faces", json=ask)
+                    self.hold("post", "/api/scorecards/workings", json=ask)
+                self.hold("post", "/api/yardsticks/propose", json={"kpi": key})
+                self.client.delete(f"/api/kpis/{key}", headers={"If-Match": '"1"'})
+        self.client.delete(f"/api/datasets/{made['id']}", headers={"If-Match": '"1"'})
+
+    def test_a_segment_nobody_has_is_a_problem_everywhere(self) -> None:
+        yardstick = self.client.get("/api/yardsticks/punctuality").json()["body"]
+        change = {"name": "target", "since": "2026-01", "value": 0.9}
+        for path, body in (
+            ("/api/yardsticks/strip", {"body": yardstick, "kpi": "on-time", "by": "harbour"}),
+            ("/api/yardsticks/propose", {"kpi": "on-time", "by": "harbour"}),
+            ("/api/kpis/on-time/marks/try", {"changes": [change], "by": "harbour"}),
+            ("/api/scorecards/workings", {"instrument": {"id": "i", "kpi": "on-time", "by": "harbour"}}),
+        ):
+            with self.subTest(path):
+                answer = self.client.post(path, json=body)
+                self.assertEqual(answer.status_code, 422, answer.text)
+                self.assertIn("harbour", answer.json()["detail"])
+        faces = self.client.post(
+            "/api/scorecards/faces", json={"instrument": {"id": "i", "kpi": "on-time", "by": "harbour"}}
+        )
+        self.assertIn("harbour", faces.json()[0]["problem"])
+
     def test_a_write_without_a_version_or_with_an_old_one_is_refused(self) -> None:
         for kind, key in (("scorecards", "network-performance"), ("kpis", "on-time"), ("yardsticks", "punctuality")):
             body = self.client.get(f"/api/{kind}/{key}").json()["body"]

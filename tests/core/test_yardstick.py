@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from ironmark.core import words
 from ironmark.core import yardstick as y
 from ironmark.core.numbers import Unit
+from ironmark.core.propose import propose
 from ironmark.core.yardstick import Cut, Yardstick
 
 PERCENT = Unit("percent", 1)
@@ -121,6 +122,37 @@ class Properties(unittest.TestCase):
         steps = y.sweep(yardstick, lines, lines[0] - 1, lines[-1] + 1)
         self.assertEqual([band for _, band in steps], list(range(len(yardstick.bands))))
         self.assertEqual([start for start, _ in steps[1:]], lines)
+
+
+class Proposed(unittest.TestCase):
+    VALUES = np.array([[0.81], [0.88], [0.9], [0.93], [np.nan], [0.97]])
+    NONE = np.full((6, 1), np.nan)
+
+    def test_around_the_target_where_there_is_one(self) -> None:
+        made = propose(self.VALUES * 100, np.full((6, 1), 90.0), "higher", False)
+        self.assertEqual(
+            [(cut.mark, cut.factor) for cut in made.cuts], [("target", 0.9), ("target", 1.0), ("target", 1.1)]
+        )
+
+    def test_a_share_s_cuts_stay_below_the_whole(self) -> None:
+        made = propose(self.VALUES, np.full((6, 1), 0.92), "higher", True)
+        self.assertEqual([cut.offset for cut in made.cuts], [-0.06, 0.0, 0.04])
+        whole = propose(self.VALUES, np.full((6, 1), 1.0), "higher", True)
+        self.assertEqual((whole.bands, [cut.offset for cut in whole.cuts]), (("short", "near", "met"), [-0.05, 0.0]))
+
+    def test_else_at_round_quantiles_of_the_history(self) -> None:
+        made = propose(self.VALUES, self.NONE, "lower", True)
+        lines = [cut.offset for cut in made.cuts]
+        self.assertEqual(lines, sorted(lines))
+        self.assertTrue(all(0.81 <= line <= 0.97 for line in lines))
+        self.assertEqual(len(propose(self.VALUES, self.NONE, "inside", True).bands), 5)
+
+    @given(st.lists(st.floats(allow_nan=False), max_size=8), st.sampled_from(("higher", "lower", "inside")))
+    def test_whatever_the_history_the_cuts_rise_and_grade(self, values: list[float], direction: str) -> None:
+        made = propose(np.array(values), np.array([np.nan]), direction, False)
+        lines = y.resolve(made, {}, (1,))
+        self.assertTrue(np.isfinite(lines).all())
+        self.assertTrue(bool(y.ordered(made, lines)[0]))
 
 
 class Words(unittest.TestCase):
