@@ -13,6 +13,7 @@ from pydantic import BaseModel, Field
 from ironmark.api.desk import Desk, desk, seen_version
 from ironmark.api.documents import Model, Name
 from ironmark.api.problems import Refused
+from ironmark.core.numbers import MINUS
 from ironmark.store import datasets, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.formats import read_file
@@ -171,7 +172,7 @@ def _cell(cell: Any) -> str:
         return ""
     if isinstance(cell, bool):
         return "yes" if cell else "no"
-    return f"{cell:.10g}" if isinstance(cell, float) else str(cell)
+    return f"{cell:.10g}".replace("-", MINUS) if isinstance(cell, float) else str(cell)
 
 
 @router.patch("/{key}")

@@ -15,7 +15,7 @@ from selenium.webdriver.remote.webelement import WebElement
 
 from tests import world
 
-SECONDS = 6.0
+SECONDS = 10.0
 
 
 class PageTest(unittest.TestCase):
