@@ -101,7 +101,7 @@ def _refuse(request: Request, hosts: set[str] | frozenset[str]) -> JSONResponse 
             "The request came from another site",
             "Use Iron Mark from its own address.",
         )
-    elif request.url.path != "/api/datasets" and _length(request) > MAX_JSON:
+    elif not request.url.path.startswith("/api/datasets") and _length(request) > MAX_JSON:
         problem = (413, "too-large", "The request is too large", "Send less at once; at most 4 MB.")
     if problem is None:
         return None

@@ -16,7 +16,7 @@ from ironmark.api.problems import Refused
 from ironmark.core.numbers import MINUS
 from ironmark.store import datasets, records
 from ironmark.store.datasets import StoredDataset
-from ironmark.tables.formats import read_file
+from ironmark.tables.formats import read_file, sheet_names
 from ironmark.tables.reader import ROLES, Column, Role
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"])
@@ -112,14 +112,7 @@ def list_datasets(at: Desk = Depends(desk)) -> list[DatasetOut]:
         return [_out(dataset, users) for dataset in datasets.every(session)]
 
 
-@router.post("", status_code=201)
-def upload_dataset(
-    file: UploadFile,
-    response: Response,
-    sheet: str | None = Query(None, max_length=120),
-    at: Desk = Depends(desk),
-) -> DatasetOut:
-    """Read a file and keep it as a new dataset; ``sheet`` names one of a workbook."""
+def _body(file: UploadFile) -> bytes:
     body = file.file.read(MAX_BYTES + 1)
     if len(body) > MAX_BYTES:
         raise Refused(
@@ -128,6 +121,24 @@ def upload_dataset(
             "The file is too large",
             "At most 256 MB can be uploaded. Split it, or leave out columns.",
         )
+    return body
+
+
+@router.post("/sheets")
+def list_sheets(file: UploadFile) -> list[str]:
+    """The sheets of a workbook that have cells, to choose from; none for any other file."""
+    return sheet_names(_body(file))
+
+
+@router.post("", status_code=201)
+def upload_dataset(
+    file: UploadFile,
+    response: Response,
+    sheet: str | None = Query(None, max_length=120),
+    at: Desk = Depends(desk),
+) -> DatasetOut:
+    """Read a file and keep it as a new dataset; ``sheet`` names one of a workbook."""
+    body = _body(file)
     table = read_file(body, sheet)
     file_name = PurePath((file.filename or "table.csv").replace("\\", "/")).name[:200] or "table.csv"
     name = PurePath(file_name).stem.replace("_", " ").replace("-", " ").strip()[:120] or "Table"

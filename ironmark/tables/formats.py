@@ -6,7 +6,8 @@ import datetime as dt
 import io
 import json
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from typing import Any
 
 import polars as pl
@@ -33,21 +34,23 @@ def read_file(body: bytes, sheet: str | None = None) -> Table:
     return read_delimited(body)
 
 
-def _workbook(body: bytes, wanted: str | None) -> Table:
+def sheet_names(body: bytes) -> list[str]:
+    """The sheets of a workbook that have cells; none for a file that is no workbook. Raises Unreadable."""
+    if body[:4] != b"PK\x03\x04":
+        return []
+    with _opened(body) as book:
+        return [name for name in book.sheet_names if _filled(book.get_sheet_by_name(name).to_python())]
+
+
+@contextmanager
+def _opened(body: bytes) -> Iterator[calamine.CalamineWorkbook]:
     try:
         with zipfile.ZipFile(io.BytesIO(body)) as packed:
             unpacked = sum(info.file_size for info in packed.infolist())
         if unpacked > MAX_UNPACKED:
             raise Unreadable("The workbook unpacks to more than 1 GB. Save the sheet you need as CSV and upload that.")
         with calamine.load_workbook(io.BytesIO(body)) as book:
-            names = book.sheet_names
-            if wanted is not None and wanted not in names:
-                raise Unreadable(f"There is no sheet “{wanted}”; the workbook has {', '.join(names[:10])}.")
-            sheets = [wanted] if wanted is not None else names
-            for name in sheets:
-                rows = book.get_sheet_by_name(name).to_python(skip_empty_area=True)
-                if any(any(_text(cell) for cell in row) for row in rows):
-                    return _sheet(rows, name, [other for other in names if other != name])
+            yield book
     except Unreadable:
         raise
     except calamine.PasswordError:
@@ -56,6 +59,21 @@ def _workbook(body: bytes, wanted: str | None) -> Table:
         raise Unreadable(
             "This is neither an XLSX nor an ODS workbook, or it is damaged. Save the sheet as CSV and upload that."
         ) from None
+
+
+def _filled(rows: Sequence[Sequence[Any]]) -> bool:
+    return any(any(_text(cell) for cell in row) for row in rows)
+
+
+def _workbook(body: bytes, wanted: str | None) -> Table:
+    with _opened(body) as book:
+        names = book.sheet_names
+        if wanted is not None and wanted not in names:
+            raise Unreadable(f"There is no sheet “{wanted}”; the workbook has {', '.join(names[:10])}.")
+        for name in [wanted] if wanted is not None else names:
+            rows = book.get_sheet_by_name(name).to_python(skip_empty_area=True)
+            if _filled(rows):
+                return _sheet(rows, name, [other for other in names if other != name])
     raise Unreadable("The workbook has no cells. Choose one with a header line and rows below it.")
 
 

@@ -1,8 +1,10 @@
 """Data, KPIs, the mark book and the yardstick page."""
 
+import io
 import tempfile
 from pathlib import Path
 
+import xlsxwriter
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
@@ -63,6 +65,21 @@ class Data(PageTest):
         self.see("Save the sheet as CSV and upload that.")
         self.upload("day,share\n2026-01-02,88%\n2026-01-03,0.9\n", "shares.csv")
         self.see("Some cells have a percent sign and some have none")
+
+    def test_a_workbook_with_several_sheets_asks_which(self) -> None:
+        self.sweep("datasets")
+        buffer = io.BytesIO()
+        book = xlsxwriter.Workbook(buffer)
+        for name, fare in (("North", 7), ("South", 9)):
+            book.add_worksheet(name).write_column(0, 0, ["2026-01-02"])
+            book.get_worksheet_by_name(name).write_row(0, 0, ["day", "fare"])
+            book.get_worksheet_by_name(name).write_row(1, 0, ["2026-01-02", fare])
+        book.close()
+        self.open("/data")
+        self.upload(buffer.getvalue(), "two sheets.xlsx")
+        self.see("Which sheet of two sheets.xlsx?")
+        self.press("South")
+        self.see("Two sheets", "The sheet “South” was read. The workbook also has North.", "9")
 
 
 class Kpis(PageTest):

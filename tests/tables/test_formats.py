@@ -10,7 +10,7 @@ from typing import Any
 import polars as pl
 import xlsxwriter
 
-from ironmark.tables.formats import read_file
+from ironmark.tables.formats import read_file, sheet_names
 from ironmark.tables.reader import Unreadable
 
 HEADER = ["Day", "Route", "Fare", "Late"]
@@ -98,6 +98,8 @@ class Workbooks(unittest.TestCase):
             "The sheet “First” was read. The workbook also has Empty, Second.", [p.message for p in table.problems]
         )
         self.assertEqual(read_file(body, "Second").frame["x"].to_list(), [1.0])
+        self.assertEqual(sheet_names(body), ["First", "Second"])
+        self.assertEqual(sheet_names(b"a,b\n1,2\n"), [])
         with self.assertRaises(Unreadable) as caught:
             read_file(body, "Third")
         self.assertIn("Empty, First, Second", str(caught.exception))

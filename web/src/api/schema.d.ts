@@ -439,6 +439,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/datasets/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * List Sheets
+         * @description The sheets of a workbook that have cells, to choose from; none for any other file.
+         */
+        post: operations["list_sheets_api_datasets_sheets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/datasets/{key}": {
         parameters: {
             query?: never;
@@ -543,6 +563,11 @@ export interface components {
             name: string;
             /** Words */
             words: string;
+        };
+        /** Body_list_sheets_api_datasets_sheets_post */
+        Body_list_sheets_api_datasets_sheets_post: {
+            /** File */
+            file: string;
         };
         /** Body_upload_dataset_api_datasets_post */
         Body_upload_dataset_api_datasets_post: {
@@ -2702,6 +2727,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_sheets_api_datasets_sheets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_list_sheets_api_datasets_sheets_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -6,6 +6,7 @@
   let failed = $state('')
   let busy = $state('')
   let over = $state(false)
+  let pending = $state<{ file: File; sheets: string[] } | null>(null)
   let picker = $state<HTMLInputElement | null>(null)
 
   async function load() {
@@ -17,28 +18,45 @@
   }
   load()
 
-  async function upload(files: FileList | null | undefined) {
+  const form = (file: File) => {
+    const made = new FormData()
+    made.append('file', file)
+    return made
+  }
+  const sent = (file: File) => ({
+    body: { file: file as unknown as string },
+    bodySerializer: () => form(file),
+  })
+
+  /** A workbook with several sheets is asked about first; anything else is read at once. */
+  async function take(files: FileList | null | undefined) {
     const file = files?.[0]
     if (!file || busy) return
-    busy = `Reading ${file.name}…`
     failed = ''
+    pending = null
+    busy = `Opening ${file.name}…`
     try {
-      const made = await got(
-        api.POST('/api/datasets', {
-          body: { file: file as unknown as string },
-          bodySerializer: () => {
-            const form = new FormData()
-            form.append('file', file)
-            return form
-          },
-        }),
-      )
-      await push(`/data/${made.id}`)
+      const sheets = /\.(xlsx|ods)$/i.test(file.name)
+        ? await got(api.POST('/api/datasets/sheets', sent(file)))
+        : []
+      if (sheets.length > 1) pending = { file, sheets }
+      else await upload(file)
     } catch (error) {
       failed = words(error)
     } finally {
       busy = ''
       if (picker) picker.value = ''
+    }
+  }
+  async function upload(file: File, sheet?: string) {
+    busy = `Reading ${file.name}…`
+    try {
+      const made = await got(api.POST('/api/datasets', { params: { query: { sheet } }, ...sent(file) }))
+      await push(`/data/${made.id}`)
+    } catch (error) {
+      failed = words(error)
+    } finally {
+      busy = ''
     }
   }
   const day = (text: string | null | undefined) =>
@@ -62,9 +80,20 @@
     tabindex="-1"
     accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.parquet,text/csv"
     aria-label="File to upload"
-    onchange={(event) => upload(event.currentTarget.files)}
+    onchange={(event) => take(event.currentTarget.files)}
   />
-  {#if failed}<p class="note" role="alert">{failed}</p>{/if}
+  {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
+  {#if pending}
+    <div class="aside-note gap" role="group" aria-label="Which sheet">
+      <b>Which sheet of {pending.file.name}?</b>
+      {#each pending.sheets as sheet (sheet)}
+        <button class="act" disabled={!!busy} onclick={() => pending && upload(pending.file, sheet)}
+          >{sheet}</button
+        >
+      {/each}
+      <button class="act quiet" onclick={() => (pending = null)}>None of them</button>
+    </div>
+  {/if}
 
   <div
     class="drop sheet"
@@ -79,7 +108,7 @@
     ondrop={(event) => {
       event.preventDefault()
       over = false
-      upload(event.dataTransfer?.files)
+      take(event.dataTransfer?.files)
     }}
   >
     {#if datasets?.length}
