@@ -84,7 +84,7 @@
   />
   {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
   {#if pending}
-    <div class="aside-note gap" role="group" aria-label="Which sheet">
+    <div class="aside-note gap ask" role="group" aria-label="Which sheet">
       <b>Which sheet of {pending.file.name}?</b>
       {#each pending.sheets as sheet (sheet)}
         <button class="act" disabled={!!busy} onclick={() => pending && upload(pending.file, sheet)}
@@ -148,6 +148,12 @@
 </main>
 
 <style>
+  .ask {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 8px;
+  }
   .drop {
     padding: 10px 14px;
     overflow-x: auto;
