@@ -151,26 +151,17 @@ def _may_delete(session: Session, _: Any, key: str | None) -> None:
 @router.post("/strip")
 def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
     """Everything the strip shows for a yardstick, saved or not, on a KPI's past and current readings."""
+    yardstick = ask.body.core()
     with at.read() as session:
         book = Book(at, session)
         kpi = book.kpi(ask.kpi)
         source = book.source(kpi)
-        instrument = InstrumentBody(
-            id="strip", kpi=ask.kpi, by=ask.by, marks=ask.marks, axis=ask.axis, yardstick=ask.saved
-        )
-        if ask.saved:
-            book.fetch([], [ask.saved])
-            instrument.yardstick = ask.saved if ask.saved in book.yardsticks else None
+        book.fetch([], [ask.saved] if ask.saved else [])
+        saved = ask.saved if ask.saved in book.yardsticks else None
+        instrument = InstrumentBody(id="strip", kpi=ask.kpi, by=ask.by, axis=ask.axis, yardstick=saved)
+        # The marks asked for and those the tried cuts are derived from, looked up together.
+        instrument.marks = list(dict.fromkeys((*ask.marks, *yardstick.marks)))
         before, _ = take(book, instrument, ask.scope)
-    yardstick = ask.body.core()
-    # Marks the new cuts need are looked up again; the aggregates come from the cache.
-    extra = [name for name in yardstick.marks if name not in before.marks]
-    if extra:
-        with at.read() as session:
-            book = Book(at, session)
-            kpi = book.kpi(ask.kpi)
-            instrument.marks = [*ask.marks, *extra]
-            before, _ = take(book, instrument, ask.scope)
     after = core.regrade(before, yardstick)
     period = period_of(ask.scope, [source], [(source.periods[0], source.periods[-1])])
     p = before.at(period)

@@ -7,6 +7,7 @@
   import Mark from './Mark.svelte'
   import Overrun from './Overrun.svelte'
   import Rows from './Rows.svelte'
+  import { lists } from './names'
 
   let {
     picture,
@@ -14,7 +15,7 @@
     open,
   }: { picture: Picture; mini?: boolean; open?: (r: Reading) => void } = $props()
   const uid = $props.id()
-  const many = $derived(picture.readings.length > 1 || picture.readings[0]?.member != null)
+  const many = $derived(lists(picture))
   const H = $derived(many || mini ? 18 : 34)
   const zero = $derived(picture.axis?.zero ?? 0)
 </script>

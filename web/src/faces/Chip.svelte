@@ -4,13 +4,14 @@
   import { colour, on, stateOf } from '../api/states'
   import Sign from '../parts/Sign.svelte'
   import StateChip from '../parts/StateChip.svelte'
+  import { lists } from './names'
 
   let {
     picture,
     mini = false,
     open,
   }: { picture: Picture; mini?: boolean; open?: (r: Reading) => void } = $props()
-  const many = $derived(picture.readings.length > 1 || picture.readings[0]?.member != null)
+  const many = $derived(lists(picture))
 </script>
 
 {#if mini || !many}

@@ -3,13 +3,14 @@
   import type { Picture, Reading } from '../api/client'
   import { STATES, colour, on, stateOf, tint } from '../api/states'
   import Sign from '../parts/Sign.svelte'
+  import { lists } from './names'
 
   let {
     picture,
     mini = false,
     open,
   }: { picture: Picture; mini?: boolean; open?: (r: Reading) => void } = $props()
-  const many = $derived(picture.readings.length > 1 || picture.readings[0]?.member != null)
+  const many = $derived(lists(picture))
   const told = (reading: Reading) =>
     stateOf(reading.state)?.name ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded')
 </script>

@@ -2,6 +2,7 @@
   /** What bullet and bar share: one reading in large, or members one under the other on one axis. */
   import type { Snippet } from 'svelte'
   import type { Picture, Reading } from '../api/client'
+  import { lists } from './names'
 
   interface Props {
     picture: Picture
@@ -10,7 +11,7 @@
     tail: Snippet<[Reading]>
   }
   let { picture, open, row, tail }: Props = $props()
-  const many = $derived(picture.readings.length > 1 || picture.readings[0]?.member != null)
+  const many = $derived(lists(picture))
   /** The widest figure gives its column the width, so that all rows share one axis. */
   const figures = $derived(Math.max(...picture.readings.map((reading) => reading.shown.length)) * 1.06)
   const ticks = $derived(picture.axis?.ticks ?? [])

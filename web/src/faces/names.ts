@@ -1,4 +1,7 @@
-import type { Instrument } from '../api/client'
+import type { Instrument, Picture } from '../api/client'
+
+/** Whether a picture lists members, even a single one, rather than one reading of all together. */
+export const lists = (picture: Picture) => picture.readings.length > 1 || picture.readings[0]?.member != null
 
 export const FACES: { key: Instrument['face']; name: string; phrase: string; many: boolean }[] = [
   { key: 'dial', name: 'Dial', phrase: 'a dial', many: false },

@@ -7,12 +7,10 @@
     text: string
     label: string
     width?: number
-    start?: boolean
     children: Snippet<[() => void]>
   }
-  let { text, label, width = 260, start = false, children }: Props = $props()
-  // svelte-ignore state_referenced_locally
-  let open = $state(start)
+  let { text, label, width = 260, children }: Props = $props()
+  let open = $state(false)
   const close = () => (open = false)
 </script>
 

@@ -29,7 +29,6 @@
   let asked = $state<Asked | null>(null)
   let kpis = $state<Kpi[]>([])
   let yardsticks = $state<Yardstick[]>([])
-  let adding = $state<string | null>(null)
   let failed = $state('')
   let clock = $state(Date.now())
 
@@ -97,7 +96,6 @@
     crypto.getRandomValues(new Uint32Array(2)).reduce((text, part) => text + part.toString(36), 'n')
 
   async function add(sectionId: string, kpiId: string) {
-    adding = null
     failed = ''
     try {
       const kpi = kpis.find((known) => known.id === kpiId)
@@ -304,7 +302,7 @@
                   )}
               />
               <hr />
-              <Slot text="Add an instrument" label="Choose its KPI" start={adding === held.id}>
+              <Slot text="Add an instrument" label="Choose its KPI">
                 {#snippet children(done)}
                   {#if kpis.length}
                     <p class="small soft pad">Show a KPI …</p>

@@ -2,6 +2,7 @@
   /** One instrument as a sheet on the page: title, state, face, and what there is to say about it. */
   import type { Instrument, Picture, Reading } from '../../api/client'
   import Face from '../../faces/Face.svelte'
+  import { lists } from '../../faces/names'
   import StateChip from '../../parts/StateChip.svelte'
 
   interface Props {
@@ -12,7 +13,7 @@
   let { instrument, picture, open }: Props = $props()
 
   const reading = $derived(picture?.readings[0])
-  const many = $derived(!!picture && (picture.readings.length > 1 || reading?.member != null))
+  const many = $derived(!!picture && lists(picture))
   const order = $derived(
     picture && instrument.order === 'gap' && picture.readings.every((each) => each.gap === null)
       ? 'sorted by value'
