@@ -85,7 +85,7 @@ def _measure(mariadb: MariaDB) -> None:
         for at, formula in enumerate(FORMULAS):
             body = KpiBody(handle=f"k{at}", name=f"KPI {at}", dataset=dataset.id, formula=formula)
             kpis.append(records.create(session, "kpi", body.model_dump(), name="k", key=f"k{at}").id)
-            marks.apply(session, f"k{at}", [Change("target", None, None, 0, 10.0)], 0)
+            marks.apply(session, f"k{at}", [Change("target", None, None, "2025-01", 10.0)], 0)
         cuts = [{"mark": "target", "factor": factor} for factor in (0.9, 1.0, 1.1)]
         bands = ["short", "near", "met", "beyond"]
         yardstick = YardstickBody.model_validate({"name": "y", "bands": bands, "cuts": cuts})

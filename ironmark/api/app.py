@@ -14,7 +14,7 @@ from pydantic import BaseModel
 from sqlalchemy import Engine
 
 from ironmark import __version__
-from ironmark.api import datasets, kpis, marks, problems, scorecards, yardsticks
+from ironmark.api import calendar, datasets, kpis, marks, problems, scorecards, yardsticks
 from ironmark.api.desk import Desk, desk
 from ironmark.store import database
 
@@ -43,7 +43,7 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
     )
     app.state.desk = Desk(engine)
     problems.install(app)
-    for module in (scorecards, kpis, marks, yardsticks, datasets):
+    for module in (scorecards, kpis, marks, yardsticks, datasets, calendar):
         app.include_router(module.router)
 
     @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})

@@ -18,12 +18,13 @@ from ironmark.api.problems import Refused
 from ironmark.core import formula
 from ironmark.core import reading as readings
 from ironmark.core.check import check
-from ironmark.core.expand import expand, read_from
+from ironmark.core.expand import as_level, expand, read_from
 from ironmark.core.formula import ColumnType, FormulaError
 from ironmark.core.marks import MarkEntry
+from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Kpi, Members, Readings
 from ironmark.core.yardstick import Yardstick
-from ironmark.store import database, datasets, marks, records
+from ironmark.store import calendar, database, datasets, marks, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.columns import ColumnSource, NoPeriod
 
@@ -92,7 +93,7 @@ class Book:
         if wanted:
             found = records.some(self.session, "kpi", wanted)
             self.kpis |= {key: KpiBody.model_validate(document.body) for key, document in found.items()}
-            self._entries |= marks.entries(self.session, wanted)
+            self._entries |= marks.entries(self.session, wanted, self.year_start)
         wanted = set(yardsticks) - self.yardsticks.keys()
         if wanted:
             found = records.some(self.session, "yardstick", wanted)
@@ -147,7 +148,14 @@ class Book:
             return read_from(found, other.dataset, kpi.dataset)
 
         expanded = expand(tree, resolve)
-        return Kpi(kpi.handle, kpi.name, expanded, kpi.unit.core(), kpi.direction, kpi.nature)
+        if kpi.nature == "stock":
+            expanded = as_level(expanded)
+        return Kpi(kpi.handle, kpi.name, expanded, kpi.unit.core(), kpi.direction, kpi.nature, kpi.pro_rating)
+
+    @cached_property
+    def year_start(self) -> int:
+        """The month in which the financial year begins."""
+        return calendar.year_start(self.session)
 
     @cached_property
     def by_handle(self) -> dict[str, KpiBody]:
@@ -164,12 +172,18 @@ class Book:
         *,
         by: str | None = None,
         where: Members | None = None,
+        periods: Sequence[Period] | None = None,
     ) -> Readings:
         """Take the readings of a KPI from its own dataset and those of the KPIs it names. See ``core.reading.read``."""
         found = self.core(kpi)
         keys = {a.dataset for a in formula.aggregates(found.formula) if a.dataset}
         others = {key: self.desk.source(self.session, self.dataset(key)) for key in keys}
-        return readings.read(found, self.source(kpi), entries, marks, yardstick, by=by, where=where, others=others)
+        source = self.source(kpi)
+        if periods is None:
+            periods = timeline(Period.of(source.last, "month", self.year_start), source.first, source.last)
+        return readings.read(
+            found, source, entries, marks, yardstick, by=by, where=where, others=others, periods=periods
+        )
 
 
 @lru_cache(maxsize=512)

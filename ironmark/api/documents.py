@@ -19,7 +19,7 @@ from pydantic import (
 from ironmark.core import yardstick as core
 from ironmark.core.formula import MAX_LENGTH
 from ironmark.core.numbers import Unit
-from ironmark.core.periods import Period
+from ironmark.core.periods import Grain, Period
 
 Key = Annotated[str, StringConstraints(min_length=1, max_length=80, pattern=r"^[A-Za-z0-9_-]+$")]
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
@@ -61,6 +61,7 @@ class KpiBody(Model):
     unit: UnitBody = UnitBody()
     direction: Literal["higher", "lower", "inside"] = "higher"
     nature: Literal["flow", "stock", "rate"] = "rate"
+    pro_rating: Literal["days", "last_year"] = "days"
 
     @field_validator("handle")
     @classmethod
@@ -85,6 +86,7 @@ class YardstickBody(Model):
     kpi: Key | None = None  # the KPI whose readings and unit its page shows
     bands: list[str] = Field(min_length=core.MIN_BANDS, max_length=core.MAX_BANDS)
     cuts: list[CutBody]
+    per: Grain = "month"  # what a flow's plain numbers are for
 
     @model_validator(mode="after")
     def fits(self) -> YardstickBody:
@@ -96,7 +98,7 @@ class YardstickBody(Model):
         return self
 
     def core(self) -> core.Yardstick:
-        return core.Yardstick(tuple(self.bands), tuple(cut.core() for cut in self.cuts))
+        return core.Yardstick(tuple(self.bands), tuple(cut.core() for cut in self.cuts), self.per)
 
 
 class AxisBody(Model):
@@ -136,9 +138,11 @@ class SectionBody(Model):
 
 
 class ScopeBody(Model):
-    """``period`` is ``latest``, ``complete`` (the latest complete one) or a month such as 2026-10."""
+    """``period`` is ``latest``, ``complete`` (the latest complete one of ``grain``), or one such as 2026-10 or 2026-Q3,
+    or a span such as 2026-04..2026-09."""
 
-    period: str = Field("complete", max_length=10)
+    period: str = Field("complete", max_length=24)
+    grain: Grain = "month"
     members: dict[Annotated[str, StringConstraints(max_length=80)], list[Member]] = Field(default={}, max_length=50)
 
     @field_validator("period")

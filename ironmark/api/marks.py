@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
@@ -13,10 +15,11 @@ from sqlalchemy.orm import Session
 from ironmark.api.desk import Book, Desk, desk, seen_version
 from ironmark.api.documents import MarkName, Member, Model, Number
 from ironmark.api.problems import Refused
+from ironmark.api.shapes import PeriodChoice
 from ironmark.core import marks as core
 from ironmark.core import words
 from ironmark.core.numbers import show
-from ironmark.core.periods import Period
+from ironmark.core.periods import Grain, Period, timeline
 from ironmark.store import marks, records
 
 router = APIRouter(prefix="/api/kpis/{key}/marks", tags=["marks"])
@@ -46,7 +49,8 @@ class Grid(BaseModel):
     by: str | None
     by_label: str
     segments: list[str]
-    months: list[str]
+    grain: Grain
+    periods: list[PeriodChoice]
     rows: list[Row]
     covered: int
     coverable: int
@@ -55,12 +59,15 @@ class Grid(BaseModel):
 
 
 class ChangeBody(Model):
-    """``since`` is a month such as 2026-10; ``value`` null takes the entry out."""
+    """``since`` is a period such as 2026-10 or 2026; ``value`` null takes the entry out.
+
+    Neither segment nor member stands for any member; ``*`` for both for all members together.
+    """
 
     name: MarkName
     segment: str | None = Field(None, max_length=80)
     member: Member | None = None
-    since: str = Field(max_length=10)
+    since: str = Field(max_length=12)
     value: Number | None = None
 
 
@@ -99,10 +106,11 @@ def mark_grid(
     response: Response,
     name: str = Query("target", max_length=40),
     by: str | None = Query(None, max_length=80),
-    year: int | None = Query(None, ge=1, le=9998),
+    grain: Grain = Query("month"),
+    year: int | None = Query(None, ge=1, le=9990),
     at: Desk = Depends(desk),
 ) -> Grid:
-    """The months of a year by the members of a segment (the first one when ``by`` is not given)."""
+    """The periods of a financial year by the members of a segment (the first one when ``by`` is not given)."""
     with at.read() as session:
         book = Book(at, session)
         kpi = book.kpi(key)
@@ -110,22 +118,25 @@ def mark_grid(
         dataset = book.dataset(kpi.dataset)
         entries = book.entries(key)
         version = marks.version(session, key)
+        start = book.year_start
     by = by if by in source.members else next(iter(source.members), None)
-    first, last = source.periods[0].start.year, source.periods[-1].start.year
+    first, last = (Period.of(day, "year", start).ordinal for day in (source.first, source.last))
     year = year or last
-    ordinals = np.arange(year * 12, year * 12 + 12)
-    members: list[str | None] = [None, *(source.members[by] if by else ())]
-    values, index = core.look_up(entries, name, ordinals, by, members)
+    whole = Period(year, "year", 1, start)
+    periods = timeline(Period.of(whole.start, grain, start), whole.start, whole.end)
+    members: list[str | None] = [core.TOGETHER, None, *(source.members[by] if by else ())]
     unit = kpi.unit.core()
+    lines = _lines(entries, name, periods, kpi.nature, by, members)
     rows = []
     for m, member in enumerate(members):
         cells = []
-        for p, ordinal in enumerate(ordinals):
-            entry = entries[index[p, m]] if index[p, m] >= 0 else None
+        for p, period in enumerate(periods):
+            index = int(lines.entry[p, m])
+            entry = entries[index] if index >= 0 else None
             kind: Literal["set", "carried", "inherited", "none"] = "none"
             if entry is not None:
-                kind = "inherited" if entry.member != member else "set" if entry.since == ordinal else "carried"
-            value = float(values[p, m])
+                kind = "inherited" if entry.member != member else "set" if entry.since == period else "carried"
+            value = float(lines.value[p, m])
             known = math.isfinite(value)
             cells.append(
                 Cell(
@@ -139,19 +150,41 @@ def mark_grid(
     for entry in entries:
         counts[entry.name] = counts.get(entry.name, 0) + 1
     response.headers["ETag"] = f'"{version}"'
-    years = {first, last, last + 1, year, *(entry.since // 12 for entry in entries)}
+    years = {first, last, last + 1, year, *(Period.of(e.since.start, "year", start).ordinal for e in entries)}
     return Grid(
         version=version,
         name=name,
         by=by,
         by_label=next((c.label for c in dataset.columns if c.name == by), ""),
         segments=list(source.members),
-        months=[Period(int(n)).key for n in ordinals],
+        grain=grain,
+        periods=[PeriodChoice(key=p.key, label=p.label, short=p.short) for p in periods],
         rows=rows,
         covered=sum(cell.kind != "none" for row in rows for cell in row.cells),
         coverable=sum(len(row.cells) for row in rows),
         names=[NameCount(name=n, entries=count) for n, count in counts.items()],
         years=sorted(set(range(min(years), max(years) + 1)) if max(years) - min(years) < 60 else years),
+    )
+
+
+def _lines(
+    entries: list[core.MarkEntry],
+    name: str,
+    periods: Sequence[Period],
+    nature: core.Nature,
+    by: str | None,
+    members: Sequence[str | None],
+) -> core.Lines:
+    """The marks of the rows of the grid: all together, any, then the members.
+
+    The row of *any* has the entries of any alone, as if nothing else were in the book.
+    """
+    anyone = [e if e.segment is None else replace(e, name="") for e in entries]
+    together = core.over(entries, name, periods, nature, by, [None])
+    shared = core.over(anyone, name, periods, nature, by, [None])
+    own = core.over(entries, name, periods, nature, by, members[2:])
+    return core.Lines(
+        *(np.hstack([getattr(one, field) for one in (together, shared, own)]) for field in ("value", "entry", "count"))
     )
 
 
@@ -171,8 +204,12 @@ def try_marks(key: str, body: TryBody, at: Desk = Depends(desk)) -> TryOut:
         yardstick = book.yardstick(yardstick_id)
         entries = book.entries(key)
         places = {(c.name, c.segment, c.member, c.since) for c in changes}
-        tried = [e for e in entries if (e.name, e.segment, e.member, e.since) not in places]
-        tried += [core.MarkEntry(c.name, c.segment, c.member, c.since, c.value) for c in changes if c.value is not None]
+        tried = [e for e in entries if (e.name, e.segment, e.member, e.since.key) not in places]
+        tried += [
+            core.MarkEntry(c.name, c.segment, c.member, Period.parse(c.since, book.year_start), c.value)
+            for c in changes
+            if c.value is not None
+        ]
         found: list[tuple[int, StateChange]] = []
         for by in dict.fromkeys((None, body.by)):
             before, after = (book.read(kpi, marks, yardstick=yardstick.core(), by=by) for marks in (entries, tried))
@@ -205,11 +242,13 @@ def _change(at: int, change: ChangeBody) -> marks.Change:
         where = {"field": f"changes.{at}"}
         raise Refused(422, "half-a-place", "Whose mark?", "Name both segment and member, or neither for any.", where)
     try:
-        since = Period.parse(change.since).ordinal
+        since = Period.parse(change.since)
+        if since.length > 1:
+            raise ValueError(f"“{change.since}” is a span; name the period that the mark takes effect from")
     except ValueError as error:
         where = {"field": f"changes.{at}.since"}
-        raise Refused(422, "no-month", "From which month?", f"{error}.", where) from None
-    return marks.Change(change.name, change.segment, change.member, since, change.value)
+        raise Refused(422, "no-period", "From which period?", f"{error}.", where) from None
+    return marks.Change(change.name, change.segment, change.member, since.key, change.value)
 
 
 @router.post("")
@@ -229,5 +268,5 @@ def change_marks(
     response.headers["ETag"] = f'"{version}"'
     return Changed(
         version=version,
-        back=[ChangeBody(**{**vars(change), "since": Period(change.since).key}) for change in back],
+        back=[ChangeBody(**vars(change)) for change in back],
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
@@ -18,6 +19,7 @@ from ironmark.api.shapes import (
     InstrumentPicture,
     MarkLine,
     Partial,
+    PeriodChoice,
     ReadingPicture,
     Rehearsed,
     ScorecardPicture,
@@ -35,7 +37,7 @@ from ironmark.core.axis import Axis
 from ironmark.core.evaluate import Floats
 from ironmark.core.formula import FormulaError
 from ironmark.core.numbers import Unit, show
-from ironmark.core.periods import Period, latest_complete
+from ironmark.core.periods import Period, latest_complete, timeline
 from ironmark.core.reading import Readings
 from ironmark.core.yardstick import STATES
 from ironmark.store.database import Missing
@@ -46,14 +48,15 @@ def states() -> list[State]:
     return [State(**vars(state)) for state in sorted(STATES.values(), key=lambda state: state.rank)]
 
 
-def period_of(scope: ScopeBody, sources: Sequence[core.Source], spans: Sequence[tuple[Period, Period]]) -> Period:
-    """The month a scope names, by the datasets it reads."""
-    first, last = min(span[0] for span in spans), max(span[1] for span in spans)
+def period_of(scope: ScopeBody, sources: Sequence[core.Source], year_start: int) -> Period:
+    """The period a scope names, by the datasets it reads."""
+    if scope.period not in ("latest", "complete"):
+        return Period.parse(scope.period, year_start)
+    days = min(source.first for source in sources), max(source.last for source in sources)
+    first, last = (Period.of(day, scope.grain, year_start) for day in days)
     if scope.period == "latest":
         return last
-    if scope.period == "complete":
-        return latest_complete(first, last, max(source.through for source in sources))
-    return Period.parse(scope.period)
+    return latest_complete(first, last, max(source.through for source in sources))
 
 
 def scorecard_picture(
@@ -63,12 +66,11 @@ def scorecard_picture(
     instruments = [instrument for section in body.sections for instrument in section.instruments]
     book.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
     sources, choices = _datasets(book, instruments)
-    spans = [(source.periods[0], source.periods[-1]) for source in sources.values()]
-    period = period_of(scope, list(sources.values()), spans) if spans else None
+    period = period_of(scope, list(sources.values()), book.year_start) if sources else None
     pictures = [picture(book, i, scope, period, (rehearsals or {}).get(i.id)) for i in instruments]
     by_id = {p.id: p for p in pictures}
-    first = min(span[0] for span in spans) if spans else None
-    last = max(span[1] for span in spans) if spans else None
+    first = min((source.first for source in sources.values()), default=None)
+    last = max((source.last for source in sources.values()), default=None)
     partial = next((r.partial for p in pictures for r in p.readings if r.partial), None)
     every = [r for p in pictures for r in p.readings]
     return ScorecardPicture(
@@ -76,9 +78,9 @@ def scorecard_picture(
         period_label=period.label if period else "",
         previous_label=period.shift(-1).label if period else "",
         partial=partial.words if partial else "",
-        periods=[Period(n).key for n in range(first.ordinal, last.ordinal + 1)] if first and last else [],
-        first=first.key if first else "",
-        last=last.key if last else "",
+        grain=period.grain if period else scope.grain,
+        periods=_choices(period, first, last, book.year_start) if period and first and last else [],
+        year_start=book.year_start,
         segments=choices,
         states=states(),
         tally=_tally(every),
@@ -91,6 +93,12 @@ def scorecard_picture(
     )
 
 
+def _choices(period: Period, first: dt.date, last: dt.date, year_start: int) -> list[PeriodChoice]:
+    """The periods of the scope's grain that have rows."""
+    one = Period.of(last, period.grain, year_start)
+    return [PeriodChoice(key=p.key, label=p.label, short=p.short) for p in timeline(one, first, last)]
+
+
 def _datasets(book: Book, instruments: Sequence[InstrumentBody]) -> tuple[dict[str, ColumnSource], list[SegmentChoice]]:
     """The readable datasets of some instruments, and the segments a scope can choose members of."""
     sources: dict[str, ColumnSource] = {}
@@ -101,7 +109,7 @@ def _datasets(book: Book, instruments: Sequence[InstrumentBody]) -> tuple[dict[s
             continue
         try:
             dataset = book.dataset(kpi.dataset)
-            sources[kpi.dataset] = source = book.source(kpi)
+            source = sources[kpi.dataset] = book.source(kpi)
         except (Missing, NoPeriod):
             continue
         for column in dataset.columns:
@@ -127,7 +135,7 @@ def picture(
     if kpi is None:
         return empty.model_copy(update={"problem": "Its KPI was deleted. Choose another KPI in the brief, or undo."})
     try:
-        readings, notes = take(book, instrument, scope)
+        readings, notes = take(book, instrument, scope, period)
     except (FormulaError, NoPeriod, Missing) as error:
         return empty.model_copy(update={"problem": f"{kpi.name}: {getattr(error, 'message', error)}"})
     except KeyError as error:
@@ -169,10 +177,17 @@ def picture(
     )  # fmt: skip
 
 
-def take(book: Book, instrument: InstrumentBody, scope: ScopeBody) -> tuple[Readings, list[str]]:
-    """The readings behind an instrument for all periods. Raises FormulaError, NoPeriod, Missing, KeyError."""
+def take(
+    book: Book, instrument: InstrumentBody, scope: ScopeBody, period: Period | None = None
+) -> tuple[Readings, list[str]]:
+    """The readings behind an instrument for all periods in step with ``period``, or with the scope's.
+
+    Raises FormulaError, NoPeriod, Missing, KeyError.
+    """
     kpi = book.kpi(instrument.kpi)
     source = book.source(kpi)
+    period = period or period_of(scope, [source], book.year_start)
+    line = (period.grain, period.length, period.ordinal % period.length)
     yardstick = book.yardstick(instrument.yardstick).core() if instrument.yardstick else None
     where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
     notes = [
@@ -181,10 +196,13 @@ def take(book: Book, instrument: InstrumentBody, scope: ScopeBody) -> tuple[Read
         if names and segment not in source.members
     ]
     # Several faces of one KPI on a page share its readings.
-    key = (instrument.kpi, instrument.by, instrument.yardstick, tuple(instrument.marks), repr(where))
+    key = (instrument.kpi, instrument.by, instrument.yardstick, tuple(instrument.marks), repr(where), line)
     if key not in book.taken:
         entries = book.entries(instrument.kpi)
-        book.taken[key] = book.read(kpi, entries, instrument.marks, yardstick, by=instrument.by, where=where)
+        periods = timeline(period, source.first, source.last)
+        book.taken[key] = book.read(
+            kpi, entries, instrument.marks, yardstick, by=instrument.by, where=where, periods=periods
+        )
     return book.taken[key], notes
 
 
@@ -371,7 +389,7 @@ def _changed(readings: Sequence[ReadingPicture], period: Period | None) -> str:
     steps = [ranks[r.state] - ranks[r.before] for r in readings if r.state and r.before and r.state != r.before]
     if period is None:
         return ""
-    before = period.shift(-1).label.split()[0]
+    before = period.shift(-1).brief
     if not steps:
         return f"no state changed since {before}" if any(r.before for r in readings) else ""
     better, worse = sum(step > 0 for step in steps), sum(step < 0 for step in steps)
@@ -385,5 +403,5 @@ def _section_words(pictures: Sequence[InstrumentPicture], period: Period | None)
         rated = (
             ", marks pro-rated" if any(r.partial and r.partial.pro_rated for p in pictures for r in p.readings) else ""
         )
-        return f"{period.label.split()[0]} is partial: {partial.words}{rated}"
+        return f"{period.brief} is partial: {partial.words}{rated}"
     return _changed([r for p in pictures for r in p.readings], period)

@@ -103,7 +103,7 @@ def draw_faces(ask: FacesAsk, at: Desk = Depends(desk)) -> list[InstrumentPictur
         book = Book(at, session)
         kpi = book.kpi(ask.instrument.kpi)
         source = book.source(kpi)
-        period = period_of(ask.scope, [source], [(source.periods[0], source.periods[-1])])
+        period = period_of(ask.scope, [source], book.year_start)
         book.fetch([], [ask.instrument.yardstick] if ask.instrument.yardstick else [])
         drawn = []
         for face in FACES:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel, Field
 
 from ironmark.api.documents import Model, Number
+from ironmark.core.periods import Grain
 
 
 class Rehearsed(Model):
@@ -118,6 +119,12 @@ class SegmentChoice(BaseModel):
     members: list[str]
 
 
+class PeriodChoice(BaseModel):
+    key: str
+    label: str
+    short: str
+
+
 class SectionNote(BaseModel):
     id: str
     words: str
@@ -130,9 +137,9 @@ class ScorecardPicture(BaseModel):
     period_label: str
     previous_label: str
     partial: str
-    periods: list[str]
-    first: str
-    last: str
+    grain: Grain
+    periods: list[PeriodChoice]
+    year_start: int  # the month the financial year begins in
     segments: list[SegmentChoice]
     states: list[State]
     tally: list[TallyPart]

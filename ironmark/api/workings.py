@@ -14,6 +14,7 @@ from ironmark.api.problems import Refused
 from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.formula import Aggregate
+from ironmark.core.marks import TOGETHER
 from ironmark.core.numbers import Unit, rounded, show, show_exact, show_gap
 from ironmark.core.periods import Period
 from ironmark.core.reading import Readings, pro_rates
@@ -50,13 +51,13 @@ def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: s
     if instrument.yardstick and instrument.yardstick not in book.yardsticks:
         instrument = instrument.model_copy(update={"yardstick": None})
     try:
-        readings, notes = take(book, instrument, scope)
+        source = book.source(body)
+        period = period_of(scope, [source], book.year_start)
+        readings, notes = take(book, instrument, scope, period)
     except KeyError as error:
         raise Refused(422, "no-segment", "No such segment", f"The dataset has no segment {error}.") from None
     if member is not None and member not in readings.members:
         raise Refused(404, "no-member", "No such member", f"“{member}” is not read here.")
-    source = book.source(body)
-    period = period_of(scope, [source], [(source.periods[0], source.periods[-1])])
     m = readings.members.index(member) if member is not None else 0
     chosen = "; ".join(f"{label_of(book, body.dataset, s)}: {', '.join(v)}" for s, v in scope.members.items() if v)
     who = member or chosen or "all rows together"
@@ -77,7 +78,8 @@ def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: s
     value = float(readings.value[p, m])
     lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, book, body.dataset, period)]
     if part := readings.parts[p]:
-        rated = "; marks are pro-rated by days" if pro_rates(readings, p) else "; a rate or level is not pro-rated"
+        shape = " by last year’s shape" if body.pro_rating == "last_year" else " by days"
+        rated = f"; marks are pro-rated{shape}" if pro_rates(readings, p) else "; a rate or level is not pro-rated"
         lines.append(Line(label="Partial", text=f"{part.words}{rated}"))
     lines += [_mark_line(book, instrument, readings, name, p, m, body.dataset) for name in readings.marks]
     verdict = ""
@@ -130,7 +132,10 @@ def _rows_line(readings: Readings, p: int, m: int, book: Book, dataset: str, per
     rows = int(readings.totals.rows[p, m])
     part = readings.parts[p]
     last = part.days if part else period.days
-    days = f"1–{last} {period.short}" if last else period.label
+    if period.grain == "month" and period.length == 1:
+        days = f"1–{last} {period.short}" if last else period.label
+    else:
+        days = period.label + (f", {part.words}" if part else "")
     return Line(
         label="Rows used",
         text=f"{rows:,} of {book.dataset(dataset).name}, {days}" if rows else f"none in {period.label}",
@@ -140,16 +145,27 @@ def _rows_line(readings: Readings, p: int, m: int, book: Book, dataset: str, per
 def _mark_line(
     book: Book, instrument: InstrumentBody, readings: Readings, name: str, p: int, m: int, dataset: str
 ) -> Line:
-    line, index = float(readings.marks[name][p, m]), int(readings.entries[name][p, m])
+    line, index = float(readings.marks[name][p, m]), int(readings.lines[name].entry[p, m])
     if index < 0:
-        return Line(label=name.capitalize(), text="no entry in the mark book on or before this month")
+        return Line(label=name.capitalize(), text=f"no entry in the mark book on or before {readings.periods[p].label}")
     entry = book.entries(instrument.kpi)[index]
     segment = readings.segment or entry.segment
-    whose = entry.member or ("any " + label_of(book, dataset, segment).lower() if segment else "any member")
-    text = f"{words.show_cut(entry.value, readings.kpi.unit)}, from the mark book: {whose}, from {Period(entry.since).short}"
-    part = readings.parts[p]
-    if part and pro_rates(readings, p):
-        text += f"; × {part.days}/{part.of} days = {show(line, readings.kpi.unit)}"
+    unit, period = readings.kpi.unit, readings.periods[p]
+    if entry.segment == TOGETHER:
+        whose = "all together"
+    else:
+        whose = entry.member or ("any " + label_of(book, dataset, segment).lower() if segment else "any member")
+    text = f"{words.show_cut(entry.value, unit)}, from the mark book: {whose}, from {entry.since.short}"
+    whole = float(readings.lines[name].value[p, m])
+    if not math.isclose(whole, entry.value, rel_tol=1e-12):
+        how = {"flow": "added up over", "rate": "weighted over", "stock": "as of the end of"}[readings.kpi.nature]
+        text = f"{words.show_cut(whole, unit)}, {how} {period.label}; the last entry is {text}"
+    share = float(readings.share[p, m])
+    if readings.parts[p] and pro_rates(readings, p):
+        part = readings.parts[p]
+        by_days = part and math.isclose(share, part.share)
+        text += f"; × {part.days}/{part.of} days" if by_days and part else f"; × {share:.1%} by last year’s shape"
+        text += f" = {show(line, unit)}"
     return Line(label=name.capitalize(), text=text)
 
 
@@ -175,10 +191,10 @@ def _grading_lines(name: str, readings: Readings, p: int, m: int) -> tuple[list[
     lines += _way_up(yardstick, cuts, band, value, unit)
     before = readings.state(p - 1, m) if p else None
     if before:
-        month = readings.periods[p - 1].label.split()[0]
+        earlier = readings.periods[p - 1].brief
         same = before == state
         text = f"{STATES[state].name}, as before" if same else f"{STATES[before].name} → {STATES[state].name}"
-        lines.append(Line(label=f"Since {month}", text=text, state=state))
+        lines.append(Line(label=f"Since {earlier}", text=text, state=state))
     shown = int(grading.grade(yardstick, np.array([rounded(value, unit)]), np.asarray(cuts)[:, None])[0])
     if shown != band:
         other = STATES[yardstick.bands[shown]].name

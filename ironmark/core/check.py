@@ -7,8 +7,7 @@ import difflib
 from collections.abc import Mapping
 
 from ironmark.core.formula import (
-    MOST_MONTHS,
-    UNADDED,
+    MOST_PERIODS,
     Aggregate,
     Among,
     Binary,
@@ -68,11 +67,11 @@ def _check_arithmetic(node: Node, columns: Mapping[str, ColumnType]) -> None:
 
 def _check_call(node: Call, columns: Mapping[str, ColumnType]) -> None:
     if node.name in ("prior", "rolling") and len(node.args) == 2:
-        months = node.args[1]
-        most, least = MOST_MONTHS, 2 if node.name == "rolling" else 1
-        whole = isinstance(months, Number) and months.value == int(months.value) and least <= months.value <= most
+        number = node.args[1]
+        most, least = MOST_PERIODS, 2 if node.name == "rolling" else 1
+        whole = isinstance(number, Number) and number.value == int(number.value) and least <= number.value <= most
         if not whole:
-            raise FormulaError(f"{node.name} needs a whole number of months from {least} to {most}", *months.span)
+            raise FormulaError(f"{node.name} needs a whole number of periods from {least} to {most}", *number.span)
     if node.name == "round" and len(node.args) == 2:
         places = node.args[1]
         if not (isinstance(places, Number) and places.value in range(0, 11)):
@@ -81,11 +80,6 @@ def _check_call(node: Call, columns: Mapping[str, ColumnType]) -> None:
         for inner in walk(node.args[0]):
             if isinstance(inner, Call) and inner.name in ("rolling", "to_date", "share"):
                 raise FormulaError(f"{inner.name} cannot stand inside {node.name}", *inner.span)
-            if node.name != "share" and isinstance(inner, Aggregate) and inner.name in UNADDED:
-                raise FormulaError(
-                    f"{inner.name} of several months cannot be put together from each; use sum, count, mean, min or max",
-                    *inner.span,
-                )
 
 
 def _check_test(node: Node, columns: Mapping[str, ColumnType]) -> None:

@@ -39,8 +39,8 @@ def _work(node: Node, parts: Mapping[Aggregate, Floats]) -> Floats:
             if op == "/":
                 other = np.where(other == 0, np.nan, other)
             return np.asarray(_OPERATIONS[op](one, other))
-        case Shift(of=of, months=months):
-            return shifted(_work(of, parts), months)
+        case Shift(of=of, periods=periods):
+            return shifted(_work(of, parts), periods)
         case Call(name="if", args=(test, then, otherwise)):
             holds = _test(test, parts)
             chosen = np.where(holds == 1, _work(then, parts), _work(otherwise, parts))
@@ -56,12 +56,12 @@ def _work(node: Node, parts: Mapping[Aggregate, Floats]) -> Floats:
     raise TypeError(f"{type(node).__name__} has no value of its own")
 
 
-def shifted(values: Floats, months: int) -> Floats:
-    """(P, M) values as they were ``months`` rows before; NaN before the first."""
+def shifted(values: Floats, periods: int) -> Floats:
+    """(P, M) values as they were ``periods`` rows before; NaN before the first."""
     if values.ndim == 0:
         return values
     out = np.full_like(values, np.nan, dtype=float)
-    out[months:] = values[: max(len(values) - months, 0)]
+    out[periods:] = values[: max(len(values) - periods, 0)]
     return out
 
 

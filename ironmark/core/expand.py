@@ -25,8 +25,8 @@ Resolve = Callable[[Reference], Node]
 def expand(node: Node, resolve: Resolve | None = None) -> Node:
     """A checked formula with its functions over time and members worked into its aggregates.
 
-    ``rolling`` and ``to_date`` give them a window, ``share`` divides by the same over all members, and ``@handle``
-    becomes the other KPI's formula. resolve: from a reference to that formula, itself expanded; raises FormulaError.
+    ``rolling`` and ``to_date`` give them a window, ``year_ago`` takes them a year earlier, ``share`` divides by the
+    same over all members, and ``@handle`` becomes the other KPI's formula. resolve: from a reference to that formula, itself expanded; raises FormulaError.
     """
 
     def change(found: Node) -> Node:
@@ -36,12 +36,12 @@ def expand(node: Node, resolve: Resolve | None = None) -> Node:
                     raise FormulaError(f"no KPI “@{found.handle}”", *found.span)
                 return resolve(found)
             case Call(name="prior", args=(of, *rest)):
-                months = rest[0].value if rest and isinstance(rest[0], Number) else 1
-                return Shift(of, int(months), span=found.span)
+                back = rest[0].value if rest and isinstance(rest[0], Number) else 1
+                return Shift(of, int(back), span=found.span)
             case Call(name="year_ago", args=(of,)):
-                return Shift(of, 12, span=found.span)
-            case Call(name="rolling", args=(of, Number() as months)):
-                return _aggregates_changed(of, window=Window(int(months.value)))
+                return rebuilt(of, lambda a: replace(a, years=a.years + 1) if isinstance(a, Aggregate) else a)
+            case Call(name="rolling", args=(of, Number() as periods)):
+                return _aggregates_changed(of, window=Window(int(periods.value)))
             case Call(name="to_date", args=(of,)):
                 return _aggregates_changed(of, window=Window(None))
             case Call(name="share", args=(of,)):
@@ -61,6 +61,11 @@ def read_from(tree: Node, its: str, reader: str) -> Node:
         return replace(found, dataset=None if dataset == reader else dataset)
 
     return rebuilt(tree, change)
+
+
+def as_level(node: Node) -> Node:
+    """An expanded formula as a stock is read: over the rows of the last day that has any, windows aside."""
+    return rebuilt(node, lambda a: replace(a, last=True) if isinstance(a, Aggregate) and a.window is None else a)
 
 
 def _aggregates_changed(node: Node, **edits: Any) -> Node:

@@ -32,7 +32,7 @@ FUNCTIONS: dict[str, tuple[int, int, str]] = {
     "rolling": (2, 2, "rolling(sum(fare), 12)"),
     "share": (1, 1, "share(sum(fare))"),
 }
-MOST_MONTHS = 240
+MOST_PERIODS = 240
 RESERVED = frozenset(["or", "and", "not", "in", "is", "where", "blank", "filled", "yes", "no"])
 ColumnType = Literal["number", "text", "date", "flag"]
 Span = tuple[int, int]
@@ -115,17 +115,18 @@ class Not(Node):
 
 @dataclass(frozen=True)
 class Window:
-    """The months an aggregate runs over: the last ``months``, or (None) those of the year so far."""
+    """The periods an aggregate runs over: the last ``periods``, or (None) those of the year so far."""
 
-    months: int | None
+    periods: int | None
 
 
 @dataclass(frozen=True)
 class Aggregate(Node):
     """``name`` over the rows where ``where`` holds, of the row expression ``of`` (None: of the rows).
 
-    window: several months instead of one. whole: over all members, whichever is read. dataset: whose rows, when
-    not those of the KPI itself.
+    window: several periods instead of one. whole: over all members, whichever is read. dataset: whose rows, when
+    not those of the KPI itself. last: over the rows of the last day that has any, as a level is read. years: as
+    it was so many years before.
     """
 
     name: str
@@ -134,6 +135,8 @@ class Aggregate(Node):
     window: Window | None = None
     whole: bool = False
     dataset: str | None = None
+    last: bool = False
+    years: int = 0
     text: str = field(compare=False, repr=False, kw_only=True, default="")
 
 
@@ -147,10 +150,10 @@ class Call(Node):
 
 @dataclass(frozen=True)
 class Shift(Node):
-    """``of`` as it was ``months`` before."""
+    """``of`` as it was ``periods`` before."""
 
     of: Node
-    months: int
+    periods: int
 
 
 @dataclass(frozen=True)
@@ -200,6 +203,38 @@ def nature_of(node: Node) -> Literal["flow", "rate"]:
             parts = [nature_of(child) for child in children(node) if _varies(child)]
             return "rate" if "rate" in parts else "flow"
     return "flow"
+
+
+def adds_up(node: Node) -> bool:
+    """Whether a period's figure is exactly the sum of those of its parts: sums and counts, added and scaled."""
+    match node:
+        case Aggregate(name=name, window=window, last=last):
+            return name in ("sum", "count") and window is None and not last
+        case Minus(of=of):
+            return adds_up(of)
+        case Binary(op="+" | "-", left=left, right=right):
+            return adds_up(left) and adds_up(right)
+        case Binary(op="*", left=left, right=right):
+            return (adds_up(left) and isinstance(right, Number)) or (isinstance(left, Number) and adds_up(right))
+        case Binary(op="/", left=left, right=Number()):
+            return adds_up(left)
+    return False
+
+
+def denominator(node: Node) -> Node | None:
+    """What a rate is a share of: the right side of its division, or the count behind its mean; None for no such."""
+    match node:
+        case Binary(op="/", right=right) if _varies(right):
+            return right
+        case Aggregate(name="mean"):
+            return replace(node, name="count")
+        case Minus(of=of) | Binary(op="*" | "/", left=of, right=Number()) | Binary(op="*", left=Number(), right=of):
+            return denominator(of)
+        case Binary(op="+" | "-", left=Number(), right=of) | Binary(op="+" | "-", left=of, right=Number()):
+            return denominator(of)
+        case Call(name="round" | "abs", args=(of, *_)):
+            return denominator(of)
+    return None
 
 
 def _varies(node: Node) -> bool:

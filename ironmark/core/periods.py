@@ -1,60 +1,190 @@
-"""Calendar months as the periods a reading is taken for, and how much of one has data."""
+"""The periods a reading is taken for: days, ISO weeks, months, quarters, years, and spans of several of them."""
 
 from __future__ import annotations
 
 import calendar
 import datetime as dt
 import re
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Literal, get_args
 
-_ISO_MONTH = re.compile(r"^(\d{4})-(\d{1,2})(?:-\d{1,2})?$")
+Grain = Literal["day", "week", "month", "quarter", "year"]
+GRAINS: tuple[Grain, ...] = get_args(Grain)
 MONTHS = tuple(calendar.month_name)[1:]
+SPAN = ".."
+_MONTHS_IN = {"month": 1, "quarter": 3, "year": 12}
+_WRITTEN = re.compile(r"^(\d{4})(?:-(?:Q(?P<q>[1-4])|W(?P<w>\d{1,2})|(?P<m>\d{1,2})(?:-(?P<d>\d{1,2}))?))?$", re.I)
+_HOW = "write 2026, 2026-Q3, 2026-10, 2026-W43 or 2026-10-07, or a span such as 2026-04..2026-09"
+MOST_IN_A_SPAN = 4000
 
 
 @dataclass(frozen=True, order=True)
 class Period:
-    """One calendar month, counted as ``12 * year + month - 1`` so that arithmetic is plain."""
+    """``length`` units of a grain from the unit ``ordinal`` on; more than one unit is a span.
+
+    Units are counted so that arithmetic is plain: days and weeks from the first of January of year 1, a Monday;
+    months as ``12 * year + month - 1``; quarters and years likewise, from the month ``year_start`` (1 to 12) in
+    which the financial year begins; it is named after the calendar year it begins in.
+    """
 
     ordinal: int
+    grain: Grain = "month"
+    length: int = 1
+    year_start: int = 1
 
     @classmethod
-    def of(cls, day: dt.date) -> Period:
-        return cls(day.year * 12 + day.month - 1)
+    def of(cls, day: dt.date, grain: Grain = "month", year_start: int = 1) -> Period:
+        """The period of a grain that ``day`` lies in."""
+        if grain == "day":
+            ordinal = day.toordinal()
+        elif grain == "week":
+            ordinal = (day.toordinal() - 1) // 7
+        else:
+            month = day.year * 12 + day.month - 1
+            ordinal = (month - (year_start - 1 if grain != "month" else 0)) // _MONTHS_IN[grain]
+        return cls(ordinal, grain, 1, year_start)
 
     @classmethod
-    def parse(cls, text: str) -> Period:
-        """Read ``2026-10`` (a day behind it is ignored). Raises ValueError on anything else."""
-        found = _ISO_MONTH.match(text.strip())
-        if not found or not 1 <= int(found[2]) <= 12 or not 1 <= int(found[1]) <= 9998:
-            raise ValueError(f"“{text}” is not a month; write it as 2026-10")
-        return cls(int(found[1]) * 12 + int(found[2]) - 1)
+    def parse(cls, text: str, year_start: int = 1) -> Period:
+        """Read ``2026``, ``2026-Q3``, ``2026-10``, ``2026-W43``, ``2026-10-07``, or two of one kind as a span.
+
+        Raises ValueError on anything else.
+        """
+        if SPAN in text:
+            first, last = (cls.parse(part, year_start) for part in text.split(SPAN, 1))
+            if first.grain != last.grain:
+                raise ValueError(f"“{text}” runs from a {first.grain} to a {last.grain}; {_HOW}")
+            if last < first:
+                raise ValueError(f"“{text}” ends before it begins; swap the two")
+            if last.ordinal - first.ordinal >= MOST_IN_A_SPAN:
+                raise ValueError(f"“{text}” is longer than {MOST_IN_A_SPAN:,} {first.grain}s; choose a coarser grain")
+            return replace(first, length=last.ordinal - first.ordinal + 1)
+        found = _WRITTEN.match(text.strip())
+        year = int(found[1]) if found else 0
+        if found and 1 <= year <= 9997:
+            quarter, week, month, day = found["q"], found["w"], found["m"], found["d"]
+            try:
+                if quarter:
+                    return cls(year * 4 + int(quarter) - 1, "quarter", 1, year_start)
+                if week:
+                    return cls.of(dt.date.fromisocalendar(year, int(week), 1), "week", year_start)
+                if month:
+                    first_day = dt.date(year, int(month), int(day or 1))
+                    return cls.of(first_day, "day" if day else "month", year_start)
+                return cls(year, "year", 1, year_start)
+            except ValueError:
+                pass
+        raise ValueError(f"“{text}” is no period; {_HOW}")
 
     @property
     def start(self) -> dt.date:
-        return dt.date(self.ordinal // 12, self.ordinal % 12 + 1, 1)
+        return self._starts(self.ordinal)
 
     @property
     def end(self) -> dt.date:
-        return self.shift(1).start - dt.timedelta(days=1)
+        return self._starts(self.ordinal + self.length) - dt.timedelta(days=1)
+
+    def _starts(self, ordinal: int) -> dt.date:
+        if self.grain == "day":
+            return dt.date.fromordinal(ordinal)
+        if self.grain == "week":
+            return dt.date.fromordinal(ordinal * 7 + 1)
+        month = ordinal * _MONTHS_IN[self.grain] + (self.year_start - 1 if self.grain != "month" else 0)
+        return dt.date(month // 12, month % 12 + 1, 1)
 
     @property
     def days(self) -> int:
-        return self.end.day
+        return (self.end - self.start).days + 1
+
+    @property
+    def unit(self) -> Literal["day", "week", "month"]:
+        """The largest unit that every period of this grain is made of whole ones of."""
+        return self.grain if self.grain in ("day", "week") else "month"  # type: ignore[return-value]
+
+    @property
+    def units(self) -> tuple[int, int]:
+        """The units the period runs over, from the first up to, not including, the last."""
+        if self.unit != "month" or self.grain == "month":
+            return self.ordinal, self.ordinal + self.length
+        first = self.ordinal * _MONTHS_IN[self.grain] + self.year_start - 1
+        return first, first + _MONTHS_IN[self.grain] * self.length
 
     @property
     def key(self) -> str:
-        return f"{self.start.year:04d}-{self.start.month:02d}"
+        if self.length > 1:
+            return f"{self._first.key}{SPAN}{self._last.key}"
+        if self.grain == "day":
+            return self.start.isoformat()
+        if self.grain == "week":
+            year, week, _ = self.start.isocalendar()
+            return f"{year:04d}-W{week:02d}"
+        if self.grain == "month":
+            return f"{self.start.year:04d}-{self.start.month:02d}"
+        return f"{self.ordinal:04d}" if self.grain == "year" else f"{self.ordinal // 4:04d}-Q{self.ordinal % 4 + 1}"
 
     @property
     def label(self) -> str:
-        return f"{MONTHS[self.ordinal % 12]} {self.start.year}"
+        if self.length > 1:
+            return f"{self._first.short} – {self._last.short}"
+        if self.grain == "month":
+            return f"{MONTHS[self.ordinal % 12]} {self.start.year}"
+        if self.grain == "day":
+            return f"{self.start.day} {MONTHS[self.start.month - 1]} {self.start.year}"
+        if self.grain == "week":
+            year, week, _ = self.start.isocalendar()
+            return f"Week {week}, {year}"
+        return self.short
 
     @property
     def short(self) -> str:
-        return f"{MONTHS[self.ordinal % 12][:3]} {self.start.year}"
+        if self.length > 1:
+            return self.label
+        start = self.start
+        if self.grain == "month":
+            return f"{MONTHS[start.month - 1][:3]} {start.year}"
+        if self.grain == "day":
+            return f"{start.day} {MONTHS[start.month - 1][:3]} {start.year}"
+        if self.grain == "week":
+            year, week, _ = start.isocalendar()
+            return f"W{week} {year}"
+        year = self.ordinal if self.grain == "year" else self.ordinal // 4
+        named = str(year) if self.year_start == 1 else f"{year}/{(year + 1) % 100:02d}"
+        return named if self.grain == "year" else f"Q{self.ordinal % 4 + 1} {named}"
+
+    @property
+    def brief(self) -> str:
+        """The name within a sentence that already tells the year: ``October``, ``week 43``."""
+        if self.length > 1 or self.grain in ("quarter", "year"):
+            return self.short
+        if self.grain == "month":
+            return MONTHS[self.ordinal % 12]
+        return self.short.rsplit(" ", 1)[0]
+
+    @property
+    def _first(self) -> Period:
+        return replace(self, length=1)
+
+    @property
+    def _last(self) -> Period:
+        return replace(self, ordinal=self.ordinal + self.length - 1, length=1)
 
     def shift(self, n: int) -> Period:
-        return Period(self.ordinal + n)
+        """The period ``n`` later, by its own length; a span moves on by as many units as it has."""
+        return replace(self, ordinal=self.ordinal + n * self.length)
+
+    def years_back(self, n: int) -> Period:
+        """The same period ``n`` years earlier: day by its date, week by its number, the last one where none is left."""
+        if self.grain == "day":
+            start = self.start
+            last = calendar.monthrange(start.year - n, start.month)[1]
+            return replace(self, ordinal=dt.date(start.year - n, start.month, min(start.day, last)).toordinal())
+        if self.grain == "week":
+            year, week, _ = self.start.isocalendar()
+            last = dt.date(year - n, 12, 28).isocalendar()[1]
+            monday = dt.date.fromisocalendar(year - n, min(week, last), 1)
+            return replace(self, ordinal=(monday.toordinal() - 1) // 7)
+        return replace(self, ordinal=self.ordinal - n * 12 // _MONTHS_IN[self.grain])
 
 
 @dataclass(frozen=True)
@@ -75,7 +205,7 @@ class Part:
 
 def part_of(period: Period, through: dt.date) -> Part | None:
     """The part of ``period`` up to and including ``through``; None when it is complete."""
-    if period < Period.of(through) or through >= period.end:
+    if through >= period.end:
         return None
     return Part(max(0, (through - period.start).days + 1), period.days)
 
@@ -85,3 +215,32 @@ def latest_complete(first: Period, last: Period, through: dt.date) -> Period:
     while last > first and part_of(last, through) is not None:
         last = last.shift(-1)
     return last
+
+
+def timeline(period: Period, first: dt.date, last: dt.date) -> tuple[Period, ...]:
+    """Every period of the kind of ``period``, in step with it, from the one ``first`` is in to the one of ``last``."""
+    edges = [Period.of(day, period.grain, period.year_start).ordinal - period.ordinal for day in (first, last)]
+    low, high = (edge // period.length for edge in edges)
+    return tuple(period.shift(n) for n in range(low, high + 1))
+
+
+def months(first: dt.date, last: dt.date) -> tuple[Period, ...]:
+    """Every month from that of ``first`` to that of ``last``."""
+    return timeline(Period.of(first), first, last)
+
+
+def pieces(periods: Sequence[Period], grain: Literal["day", "month"]) -> tuple[tuple[Period, ...], list[int]]:
+    """The days or months that periods are made of, and for each which of the periods it belongs to.
+
+    Periods of days and weeks have no months; asked for them they are their own pieces.
+    """
+    found: list[Period] = []
+    of: list[int] = []
+    for at, period in enumerate(periods):
+        if grain == "day":
+            made = timeline(Period.of(period.start, "day"), period.start, period.end)
+        else:
+            made = months(period.start, period.end) if period.unit == "month" else (period,)
+        found += made
+        of += [at] * len(made)
+    return tuple(found), of

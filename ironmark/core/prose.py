@@ -67,13 +67,13 @@ class _Speaker:
         match node.name:
             case "prior":
                 back = said[1] if len(said) > 1 else "1"
-                return f"{said[0]}, {back} {'month' if back == '1' else 'months'} before"
+                return f"{said[0]}, {back} {'period' if back == '1' else 'periods'} before"
             case "year_ago":
                 return f"{said[0]}, a year before"
             case "to_date":
                 return f"{said[0]}, over the year so far"
             case "rolling":
-                return f"{said[0]}, over the last {said[1]} months"
+                return f"{said[0]}, over the last {said[1]} periods"
             case "share":
                 return f"{said[0]}, as a share of that of all members"
             case "if":

@@ -12,14 +12,14 @@ import numpy as np
 from ironmark.core import marks as mark_book
 from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats, evaluate
-from ironmark.core.formula import Aggregate, Node, aggregates
-from ironmark.core.marks import Ints, MarkEntry
+from ironmark.core.formula import Aggregate, Node, adds_up, aggregates, denominator
+from ironmark.core.marks import Ints, Lines, MarkEntry, Nature
 from ironmark.core.numbers import Unit
-from ironmark.core.periods import Part, Period, part_of
+from ironmark.core.periods import Part, Period, months, part_of, pieces, timeline
 from ironmark.core.yardstick import Bands, Yardstick
 
 Direction = Literal["higher", "lower", "inside"]
-Nature = Literal["flow", "stock", "rate"]
+ProRating = Literal["days", "last_year"]
 Members = Mapping[str, Sequence[str]]
 
 
@@ -31,6 +31,7 @@ class Kpi:
     unit: Unit = Unit()
     direction: Direction = "higher"
     nature: Nature = "rate"
+    pro_rating: ProRating = "days"
 
 
 @dataclass(frozen=True)
@@ -44,13 +45,28 @@ class Totals:
 
 
 class Source(Protocol):
-    """Where rows are: columns in memory, or a SQL engine."""
+    """Where rows are: columns in memory, or a SQL engine. ``first`` and ``last`` are the days of its outer rows."""
+
+    @property
+    def first(self) -> dt.date: ...
+
+    @property
+    def last(self) -> dt.date: ...
 
     @property
     def through(self) -> dt.date: ...
 
-    def aggregate(self, wanted: Sequence[Aggregate], by: str | None, where: Members) -> Totals:
-        """Aggregate the rows of the members in ``where``, by month and by the segment ``by`` (None: together)."""
+    @property
+    def members(self) -> Mapping[str, tuple[str, ...]]: ...
+
+    def aggregate(
+        self, wanted: Sequence[Aggregate], by: str | None, where: Members, periods: Sequence[Period]
+    ) -> Totals:
+        """Aggregate the rows of the members in ``where``, by period and by the segment ``by`` (None: together).
+
+        periods: rising, none overlapping the next. Windows end with each of them and are empty where they would
+        begin before the first row.
+        """
         ...
 
 
@@ -63,8 +79,9 @@ class Readings:
     totals: Totals
     value: Floats
     marks: Mapping[str, Floats]
-    entries: Mapping[str, Ints]
+    lines: Mapping[str, Lines]
     parts: tuple[Part | None, ...]
+    share: Floats  # (P, M) how much of a flow's marks falls to the part of a period that has data
     yardstick: Yardstick | None = None
     cuts: Floats = field(default_factory=lambda: np.empty((0, 0, 0)))
     band: Bands = field(default_factory=lambda: np.empty((0, 0), dtype=np.int8))
@@ -79,8 +96,7 @@ class Readings:
 
     def at(self, period: Period) -> int | None:
         """The row of a period, None when there are no rows that far out."""
-        index = period.ordinal - self.periods[0].ordinal if self.periods else -1
-        return index if 0 <= index < len(self.periods) else None
+        return self.periods.index(period) if period in self.periods else None
 
     def state(self, p: int, m: int) -> str | None:
         band = int(self.band[p, m]) if self.yardstick else grading.NOT_GRADED
@@ -97,53 +113,151 @@ def read(
     by: str | None = None,
     where: Members | None = None,
     others: Mapping[str, Source] | None = None,
+    periods: Sequence[Period] | None = None,
 ) -> Readings:
     """Take and grade the readings of a KPI for all periods and members at once.
 
     by: the segment whose members are read one by one; None reads all rows together. where: chosen members by
     segment; a segment left out, or with no member chosen, means all of them. Read together, one single chosen
-    member is still measured against its own marks. A flow's marks are pro-rated by days in a partial period.
-    others: the sources of further datasets that the formula reads, by key. Raises KeyError for a segment that one
-    of the sources does not have.
+    member is still measured against its own marks, and several against theirs together. A flow's marks are
+    pro-rated in a partial period. others: the sources of further datasets that the formula reads, by key.
+    periods: those of ``core.periods.timeline``; None takes the months that have rows. Raises KeyError for a segment
+    that one of the sources does not have.
     """
     chosen = {segment: tuple(members) for segment, members in (where or {}).items() if members}
-    wanted = aggregates(kpi.formula)
-    totals = source.aggregate([a for a in wanted if a.dataset is None], by, chosen)
-    for key in dict.fromkeys(a.dataset for a in wanted if a.dataset is not None):
-        foreign = {a: replace(a, dataset=None) for a in wanted if a.dataset == key}
-        found_there = (others or {})[key].aggregate(list(foreign.values()), by, chosen)
-        aligned = {a: _aligned(found_there, found_there.parts[plain], totals) for a, plain in foreign.items()}
-        totals = replace(totals, parts={**totals.parts, **aligned})
-    value = np.where(totals.rows > 0, evaluate(kpi.formula, totals.parts), np.nan)
-    value = np.broadcast_to(value, totals.rows.shape).astype(float)
-
+    periods = tuple(periods or months(source.first, source.last))
+    rows = _Rows(kpi, source, others or {}, by, chosen)
+    totals = rows.totals(kpi.formula, periods)
+    value = rows.values(periods, totals)
     segment, members = by, list(totals.members)
+    together: tuple[str, ...] = ()
     if by is None and len(chosen) == 1:
-        ((only, names),) = chosen.items()
-        if len(names) == 1:
-            segment, members = only, [names[0]]
-    ordinals = np.array([period.ordinal for period in totals.periods], dtype=np.int64)
-    parts = tuple(part_of(period, source.through) for period in totals.periods)
-    share = np.array([part.share if part and kpi.nature == "flow" else 1.0 for part in parts])
-    lines: dict[str, Floats] = {}
-    found: dict[str, Ints] = {}
+        ((only, together),) = chosen.items()
+        segment, members = only, [*together]
+    parts = tuple(part_of(period, source.through) for period in periods)
+    share = rows.shares(periods, parts, len(totals.members))
+
+    def weigh(pieces: tuple[Period, ...]) -> Floats | None:
+        below = denominator(kpi.formula)
+        if below is None:
+            return None
+        scope = rows if len(together) < 2 else replace(rows, by=segment)
+        return np.abs(np.broadcast_to(evaluate(below, scope.totals(below, pieces).parts), (len(pieces), len(members))))
+
+    lines = {}
     for name in dict.fromkeys((*mark_names, *(yardstick.marks if yardstick else ()))):
-        line, found[name] = mark_book.look_up(entries, name, ordinals, segment, members)
-        lines[name] = line * share[:, None]
-    readings = Readings(kpi, segment, totals, value, lines, found, parts)
-    return regrade(readings, yardstick)
+        found = mark_book.over(entries, name, periods, kpi.nature, segment, members, weigh)
+        lines[name] = found if len(together) < 2 else _together(found, kpi, weigh(periods))
+    marks = {name: line.value * share for name, line in lines.items()}
+    return regrade(Readings(kpi, segment, totals, value, marks, lines, parts, share), yardstick)
 
 
-def _aligned(there: Totals, values: Floats, here: Totals) -> Floats:
-    """Values of another source at the periods and members of this one; NaN where it has none."""
-    out = np.full(here.rows.shape, np.nan)
-    member = {name: at for at, name in enumerate(there.members)}
-    columns = np.array([member.get(name, -1) for name in here.members])
-    shift = here.periods[0].ordinal - there.periods[0].ordinal
-    rows = np.arange(len(here.periods)) + shift
-    p, m = np.flatnonzero((rows >= 0) & (rows < len(there.periods))), np.flatnonzero(columns >= 0)
-    out[np.ix_(p, m)] = values[np.ix_(rows[p], columns[m])]
-    return out
+def _together(lines: Lines, kpi: Kpi, weights: Floats | None) -> Lines:
+    """The marks of several members as one: a rate's weighted by its denominator, all others added up."""
+    value = lines.value
+    if kpi.nature == "rate":
+        with np.errstate(all="ignore"):
+            weighed = value if weights is None else np.where(weights > 0, value * weights, 0.0)
+            mean = weighed.mean(axis=1) if weights is None else weighed.sum(axis=1) / np.nansum(weights, axis=1)
+        same = (value == value[:, :1]).all(axis=1)
+        total = np.where(same, value[:, 0], np.where(np.isnan(value).any(axis=1), np.nan, mean))
+    else:
+        total = value.sum(axis=1)
+    return Lines(total[:, None], lines.entry[:, :1], lines.count.sum(axis=1, keepdims=True))
+
+
+@dataclass(frozen=True)
+class _Rows:
+    """The rows a KPI reads: its own dataset's and those of the others, of the members chosen."""
+
+    kpi: Kpi
+    source: Source
+    others: Mapping[str, Source]
+    by: str | None
+    chosen: Members
+
+    def totals(self, formula: Node, periods: Sequence[Period]) -> Totals:
+        """Every aggregate of a formula, by period and member."""
+        wanted = aggregates(formula)
+        plain = [a for a in wanted if a.dataset is None and not a.last and not a.years]
+        totals = self.source.aggregate(plain, self.by, self.chosen, periods)
+        parts = dict(totals.parts)
+        for kind in dict.fromkeys((a.dataset, a.last, a.years) for a in wanted if a not in parts):
+            dataset, last, years = kind
+            asked = {
+                a: replace(a, dataset=None, last=False, years=0) for a in wanted if kind == (a.dataset, a.last, a.years)
+            }
+            source = self.source if dataset is None else self.others[dataset]
+            moved = [period.years_back(years) for period in periods]
+            distinct = tuple(dict.fromkeys(moved))
+            bare = list(asked.values())
+            if last:
+                found = self._last(source, bare, distinct)
+            else:
+                found = source.aggregate(bare, self.by, self.chosen, distinct)
+            place = [distinct.index(period) for period in moved]
+            for a, its in asked.items():
+                parts[a] = _aligned(found, found.parts[its], totals.members)[place]
+        return replace(totals, parts=parts)
+
+    def _last(self, source: Source, wanted: Sequence[Aggregate], periods: Sequence[Period]) -> Totals:
+        """Aggregates over the rows of each period's last day that has any, member by member."""
+        first, last = max(source.first, periods[0].start), min(source.last, periods[-1].end)
+        days = timeline(Period.of(first, "day"), first, max(first, last))
+        daily = source.aggregate(wanted, self.by, self.chosen, days)
+        seen = np.maximum.accumulate(np.where(daily.rows > 0, np.arange(len(days))[:, None], -1), axis=0)
+        start = np.array([(period.start - first).days for period in periods])
+        end = np.array([(period.end - first).days for period in periods])
+        at = np.where((end >= 0)[:, None], seen[np.clip(end, 0, len(days) - 1)], -1)
+        held = at >= np.maximum(start, 0)[:, None]
+        column = np.arange(len(daily.members))[None, :]
+        rows = np.where(held, daily.rows[at, column], 0)
+        parts = {a: np.where(held, values[at, column], np.nan) for a, values in daily.parts.items()}
+        return Totals(tuple(periods), daily.members, rows, parts)
+
+    def values(self, periods: Sequence[Period], totals: Totals | None = None) -> Floats:
+        """The KPI's values (P, M). A flow whose formula does not add up is summed over the months."""
+        totals = totals or self.totals(self.kpi.formula, periods)
+        value = np.broadcast_to(evaluate(self.kpi.formula, totals.parts), totals.rows.shape)
+        if self.kpi.nature == "flow" and not adds_up(self.kpi.formula):
+            parts, of = pieces(periods, "month")
+            if len(parts) > len(periods):
+                small = self.totals(self.kpi.formula, parts)
+                monthly = np.broadcast_to(evaluate(self.kpi.formula, small.parts), small.rows.shape)
+                first = np.searchsorted(np.array(of), np.arange(len(periods)))
+                some = np.add.reduceat(np.isfinite(monthly), first, axis=0) > 0
+                value = np.where(some, np.add.reduceat(np.nan_to_num(monthly), first, axis=0), np.nan)
+        return np.where(totals.rows > 0, value, np.nan)
+
+    def shares(self, periods: Sequence[Period], parts: Sequence[Part | None], members: int) -> Floats:
+        """How much of a flow's marks falls to what has data of each period (P, M); 1 for all else."""
+        share = np.ones((len(periods), members))
+        if self.kpi.nature != "flow":
+            return share
+        for p, part in enumerate(parts):
+            if part is None:
+                continue
+            share[p] = part.share
+            if self.kpi.pro_rating == "last_year" and part.days:
+                share[p] = np.where(np.isfinite(shape := self._shape(periods[p], part)), shape, part.share)
+        return share
+
+    def _shape(self, period: Period, part: Part) -> Floats:
+        """What share of the same period last year had come by the same day; NaN where that tells nothing."""
+        before = period.years_back(1)
+        so_far = Period(before.start.toordinal(), "day", min(part.days, before.days))
+        with np.errstate(all="ignore"):
+            share = np.asarray(self.values([so_far])[0] / self.values([before])[0])
+        return np.where((share >= 0) & (share <= 1), share, np.nan)
+
+
+def _aligned(there: Totals, values: Floats, members: Sequence[str | None]) -> Floats:
+    """Values by the members of one source in the order of another's; NaN where it has none of that name."""
+    if there.members == tuple(members):
+        return values
+    place = {name: at for at, name in enumerate(there.members)}
+    columns = np.array([place.get(name, -1) for name in members], dtype=np.int64)
+    return np.where(columns >= 0, values[:, columns], np.nan)
 
 
 def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | None = None) -> Readings:
@@ -153,19 +267,16 @@ def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | Non
     if yardstick is not None:
         cuts = grading.resolve(yardstick, readings.marks, value.shape)
         if readings.kpi.nature == "flow":
-            cuts = _pro_rated(cuts, yardstick, readings.parts)
+            amounts = mark_book.amounts(readings.periods, yardstick.per)
+            cuts = _scaled(cuts, yardstick, amounts[:, None] * readings.share)
         band = grading.grade(yardstick, value, cuts)
     else:
         band[np.isnan(value)] = grading.NO_READING
-    return Readings(
-        readings.kpi, readings.segment, readings.totals, value, readings.marks, readings.entries, readings.parts,
-        yardstick, cuts, band,
-    )  # fmt: skip
+    return replace(readings, value=value, yardstick=yardstick, cuts=cuts, band=band)
 
 
-def _pro_rated(cuts: Floats, yardstick: Yardstick, parts: Sequence[Part | None]) -> Floats:
-    """A flow's plain numbers shrink with a partial period as its marks do; cuts from marks already have."""
-    share = np.array([part.share if part else 1.0 for part in parts])[:, None]
+def _scaled(cuts: Floats, yardstick: Yardstick, share: Floats) -> Floats:
+    """A flow's plain numbers grow with a span and shrink with a partial period; cuts from marks already have."""
     scaled = cuts.copy()
     for line, cut in zip(scaled, yardstick.cuts, strict=True):
         if cut.mark is None:

@@ -18,7 +18,7 @@ ValueOf = Callable[[Aggregate, int], float]
 def in_numbers(node: Node, parts: ValueOf, back: int = 0) -> str:
     """The formula with every aggregate replaced by its value: ``1,862 ÷ 2,051``.
 
-    parts: the value of an aggregate as it was so many months back; back: how many that are for ``node``.
+    parts: the value of an aggregate as it was so many periods back; back: how many that are for ``node``.
     """
     match node:
         case Aggregate():
@@ -30,8 +30,8 @@ def in_numbers(node: Node, parts: ValueOf, back: int = 0) -> str:
             return f"{MINUS}({inner})" if isinstance(of, Binary) else f"{MINUS}{inner}"
         case Binary(op=op, left=left, right=right):
             return f"{_side(left, op, False, parts, back)} {_SIGNS[op]} {_side(right, op, True, parts, back)}"
-        case Shift(of=of, months=months):
-            return in_numbers(of, parts, back + months)
+        case Shift(of=of, periods=periods):
+            return in_numbers(of, parts, back + periods)
         case Call(name=name, args=args):
             return f"{name}({', '.join(in_numbers(arg, parts, back) for arg in args)})"
         case Compare(op=op, left=left, right=right):
@@ -44,22 +44,25 @@ def in_numbers(node: Node, parts: ValueOf, back: int = 0) -> str:
 
 
 def uses(node: Node, back: int = 0) -> Iterator[tuple[Aggregate, int]]:
-    """Every aggregate of a formula with how many months back it is read, in the order written."""
+    """Every aggregate of a formula with how many periods back it is read, in the order written."""
     if isinstance(node, Aggregate):
         yield node, back
         return
     for child in children(node):
-        yield from uses(child, back + (node.months if isinstance(node, Shift) else 0))
+        yield from uses(child, back + (node.periods if isinstance(node, Shift) else 0))
 
 
 def describe(a: Aggregate) -> str:
-    """An aggregate as it was written, with the months and members it runs over."""
+    """An aggregate as it was written, with the periods and members it runs over."""
     over = []
     if a.window is not None:
-        over.append("the year so far" if a.window.months is None else f"the last {a.window.months} months")
+        over.append("the year so far" if a.window.periods is None else f"the last {a.window.periods} periods")
     if a.whole:
         over.append("all members")
-    return a.text + (f", over {' and '.join(over)}" if over else "")
+    text = a.text + (f", over {' and '.join(over)}" if over else "")
+    if a.years:
+        text += ", a year earlier" if a.years == 1 else f", {a.years} years earlier"
+    return text + (", on the last day with rows" if a.last else "")
 
 
 def _side(node: Node, op: str, right: bool, parts: ValueOf, back: int) -> str:

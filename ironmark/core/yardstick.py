@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ironmark.core.evaluate import Floats
+from ironmark.core.periods import Grain
 
 Bands = NDArray[np.int8]
 
@@ -50,10 +51,15 @@ class Cut:
 
 @dataclass(frozen=True)
 class Yardstick:
-    """n bands, given by the keys of their states from the lowest values up, and n − 1 cuts."""
+    """n bands, given by the keys of their states from the lowest values up, and n − 1 cuts.
+
+    per: the period that plain numbers and offsets are meant for where the KPI is a flow; a quarter's are three times
+    a month's.
+    """
 
     bands: tuple[str, ...]
     cuts: tuple[Cut, ...]
+    per: Grain = "month"
 
     def __post_init__(self) -> None:
         if not MIN_BANDS <= len(self.bands) <= MAX_BANDS:

@@ -8,7 +8,6 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from ironmark.api.documents import KpiBody, ScorecardBody, YardstickBody
-from ironmark.core.periods import Period
 from ironmark.demo import sailings
 from ironmark.store import database, datasets, marks, records
 from ironmark.store.marks import Change
@@ -169,7 +168,7 @@ def load(session: Session) -> None:
         records.create(session, "kpi", KpiBody.model_validate(kpi).model_dump(), name=name, key=key)
     for kpi_id in dict.fromkeys(entry[0] for entry in MARKS):
         changes = [
-            Change(name, _segment(member), member, Period.parse(since).ordinal, value)
+            Change(name, _segment(member), member, since, value)
             for owner_id, name, member, since, value in MARKS
             if owner_id == kpi_id
         ]

@@ -10,6 +10,7 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from ironmark.core.marks import MarkEntry
+from ironmark.core.periods import Period
 from ironmark.store.database import StaleVersion, now
 from ironmark.store.models import Mark, MarkBook, Revision
 
@@ -21,16 +22,16 @@ class Change:
     name: str
     segment: str | None
     member: str | None
-    since: int
+    since: str  # a period's key, such as 2026-10 or 2026
     value: float | None
 
 
-def entries(session: Session, kpi_ids: Iterable[str]) -> dict[str, list[MarkEntry]]:
+def entries(session: Session, kpi_ids: Iterable[str], year_start: int = 1) -> dict[str, list[MarkEntry]]:
     """The entries of several KPIs; a KPI without any has an empty list."""
     found: dict[str, list[MarkEntry]] = {key: [] for key in kpi_ids}
     query = select(Mark).where(Mark.kpi_id.in_(found)).order_by(Mark.name, Mark.segment, Mark.member, Mark.since)
     for row in session.scalars(query):
-        found[row.kpi_id].append(_entry(row))
+        found[row.kpi_id].append(_entry(row, year_start))
     return found
 
 
@@ -87,5 +88,6 @@ def remove(session: Session, kpi_id: str) -> None:
     session.execute(delete(MarkBook).where(MarkBook.kpi_id == kpi_id))
 
 
-def _entry(row: Mark) -> MarkEntry:
-    return MarkEntry(row.name, row.segment or None, row.member or None, row.since, row.value)
+def _entry(row: Mark, year_start: int) -> MarkEntry:
+    since = Period.parse(row.since, year_start)
+    return MarkEntry(row.name, row.segment or None, row.member or None, since, row.value)

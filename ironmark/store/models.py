@@ -33,6 +33,10 @@ class Dataset(Base):
     through: Mapped[dt.date | None]
     created_at: Mapped[dt.datetime]
     updated_at: Mapped[dt.datetime]
+    kind: Mapped[str] = mapped_column(String(20), default="file")
+    settings: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    secret: Mapped[str] = mapped_column(String(400), default="")  # a live source's password
+    token: Mapped[str] = mapped_column(String(64), default="")  # the SHA-256 of what a machine uploads with
 
 
 class DatasetVersion(Base):
@@ -44,6 +48,12 @@ class DatasetVersion(Base):
     file_name: Mapped[str] = mapped_column(Name)
     row_count: Mapped[int]
     created_at: Mapped[dt.datetime]
+    how: Mapped[str] = mapped_column(String(20), default="first")
+    changes: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    # As they were for these rows; None for rows from before this was kept.
+    columns: Mapped[list[Any] | None] = mapped_column(JSON)
+    problems: Mapped[list[Any] | None] = mapped_column(JSON)
+    through: Mapped[dt.date | None]
 
 
 class DatasetSegment(Base):
@@ -66,6 +76,7 @@ class Record(Base):
     body: Mapped[dict[str, Any]]
     created_at: Mapped[dt.datetime]
     updated_at: Mapped[dt.datetime]
+    saved_by: Mapped[str] = mapped_column(String(120), default="")
 
 
 class Revision(Base):
@@ -78,19 +89,24 @@ class Revision(Base):
     version: Mapped[int]
     body: Mapped[dict[str, Any]]
     saved_at: Mapped[dt.datetime]
+    saved_by: Mapped[str] = mapped_column(String(120), default="")
     __table_args__ = (Index("ix_revisions_record", "kind", "record_id", "version"),)
 
 
 class MarkBook(Base):
-    """The version of one KPI's mark entries; they are changed together."""
+    """The version of one KPI's mark entries, which are changed together, and its computed marks by name."""
 
     __tablename__ = "mark_books"
     kpi_id: Mapped[str] = mapped_column(Key, primary_key=True)
     version: Mapped[int]
+    computed: Mapped[dict[str, Any] | None] = mapped_column(JSON)
 
 
 class Mark(Base):
-    """A mark entry. Empty ``segment`` and ``member`` stand for *any*, since a key holds no NULL."""
+    """A mark entry. Empty ``segment`` and ``member`` stand for *any*, since a key holds no NULL; ``*`` for all together.
+
+    ``since`` is the key of the period it takes effect from, such as 2026-10; a flow's amount is for such a period.
+    """
 
     __tablename__ = "marks"
     number: Mapped[int] = mapped_column(Integer, primary_key=True)
@@ -98,6 +114,6 @@ class Mark(Base):
     name: Mapped[str] = mapped_column(String(40))
     segment: Mapped[str] = mapped_column(Key, default="")
     member: Mapped[str] = mapped_column(Name, default="")
-    since: Mapped[int]
+    since: Mapped[str] = mapped_column(String(24))
     value: Mapped[float]
-    __table_args__ = (UniqueConstraint("kpi_id", "name", "segment", "member", "since", name="uq_marks_place"),)
+    __table_args__ = (UniqueConstraint("kpi_id", "name", "segment", "member", "since", name="uq_marks_from"),)

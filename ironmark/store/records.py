@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from ironmark.store.database import Missing, StaleVersion, new_key, now
 from ironmark.store.models import Record, Revision
 
-Kind = Literal["kpi", "yardstick", "scorecard"]
+Kind = Literal["kpi", "yardstick", "scorecard", "calendar"]
 
 
 @dataclass(frozen=True)

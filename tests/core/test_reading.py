@@ -16,19 +16,26 @@ from ironmark.core.workings import figure, in_numbers
 from ironmark.core.yardstick import NO_READING, NOT_GRADED, Cut, Yardstick
 
 OCTOBER = Period.parse("2026-10")
+LONG_AGO = Period.parse("2001-01")
 GRADES = Yardstick(("short", "near", "met"), (Cut(0, "target", 0.9), Cut(0, "target")))
 
 
 class Fixed:
-    """A source with given totals of one aggregate: (P, M), NaN where there are no rows."""
+    """A source with given totals of one aggregate by month: (P, M), NaN where there are no rows."""
 
     def __init__(self, values: list[list[float]], members: Sequence[str | None], through: dt.date) -> None:
-        self.values, self.members, self.through = np.array(values), tuple(members), through
+        self.values, self.through = np.array(values), through
+        self.names, self.members = tuple(members), {"route": ("a", "b", "c")}
+        self.first, self.last = OCTOBER.start, OCTOBER.shift(len(values) - 1).end
 
-    def aggregate(self, wanted: Sequence[f.Aggregate], by: str | None, where: Members) -> Totals:
-        periods = tuple(OCTOBER.shift(i) for i in range(len(self.values)))
-        rows = np.where(np.isnan(self.values), 0, 3)
-        return Totals(periods, self.members, rows, {a: self.values for a in wanted})
+    def aggregate(
+        self, wanted: Sequence[f.Aggregate], by: str | None, where: Members, periods: Sequence[Period]
+    ) -> Totals:
+        values = np.full((len(periods), len(self.names)), np.nan)
+        for p, period in enumerate(periods):
+            if (at := period.ordinal - OCTOBER.ordinal) in range(len(self.values)):
+                values[p] = self.values[at]
+        return Totals(tuple(periods), self.names, np.where(np.isnan(values), 0, 3), {a: values for a in wanted})
 
 
 def flow(nature: str = "flow", direction: str = "higher") -> Kpi:
@@ -40,7 +47,7 @@ class Periods(unittest.TestCase):
         self.assertEqual((OCTOBER.label, OCTOBER.short, OCTOBER.days), ("October 2026", "Oct 2026", 31))
         self.assertEqual(OCTOBER.shift(3).key, "2027-01")
         self.assertEqual(Period.of(dt.date(2024, 2, 9)).end, dt.date(2024, 2, 29))
-        for text in ("2026", "2026-13", "10/2026", "0000-01", "9999-12"):
+        for text in ("26", "2026-13", "10/2026", "0000-01", "9999-12", "2026-02-30", "2026-Q5", "2026-W54"):
             with self.assertRaises(ValueError):
                 Period.parse(text)
 
@@ -69,8 +76,8 @@ class Arithmetic(unittest.TestCase):
 class Read(unittest.TestCase):
     def test_marks_of_the_member_then_of_any_then_none(self) -> None:
         entries = [
-            MarkEntry("target", None, None, OCTOBER.ordinal, 100),
-            MarkEntry("target", "route", "b", OCTOBER.ordinal, 50),
+            MarkEntry("target", None, None, OCTOBER, 100),
+            MarkEntry("target", "route", "b", OCTOBER, 50),
         ]
         source = Fixed([[95, 95, np.nan]], ["a", "b", "c"], dt.date(2026, 12, 31))
         found = read(flow(), source, entries, ["target"], GRADES, by="route")
@@ -80,15 +87,15 @@ class Read(unittest.TestCase):
         self.assertEqual(bare.band[0].tolist(), [NOT_GRADED, NOT_GRADED, NO_READING])
 
     def test_one_chosen_member_read_alone_keeps_its_own_marks(self) -> None:
-        entries = [MarkEntry("target", None, None, 0, 100), MarkEntry("target", "route", "b", 0, 50)]
+        entries = [MarkEntry("target", None, None, LONG_AGO, 100), MarkEntry("target", "route", "b", LONG_AGO, 50)]
         source = Fixed([[60]], [None], dt.date(2026, 12, 31))
         alone = read(flow(), source, entries, ["target"], GRADES, where={"route": ["b"], "vessel": []})
         self.assertEqual(alone.marks["target"][0, 0], 50)
         several = read(flow(), source, entries, ["target"], GRADES, where={"route": ["b", "c"]})
-        self.assertEqual(several.marks["target"][0, 0], 100)
+        self.assertEqual(several.marks["target"][0, 0], 150)
 
     def test_a_partial_flow_is_measured_against_its_share_of_the_mark(self) -> None:
-        entries = [MarkEntry("target", None, None, 0, 300)]
+        entries = [MarkEntry("target", None, None, LONG_AGO, 300)]
         source = Fixed([[300], [215]], [None], dt.date(2026, 11, 21))
         found = read(flow(), source, entries, ["target"], GRADES)
         self.assertEqual(found.marks["target"][:, 0].tolist(), [300, 210])
@@ -102,11 +109,11 @@ class Read(unittest.TestCase):
         offset = Yardstick(("short", "met"), (Cut(-30, "target"),))
         source = Fixed([[0], [200]], [None], dt.date(2026, 11, 21))
         self.assertAlmostEqual(read(flow(), source, [], [], cuts).cuts[0, 1, 0], 210)
-        entries = [MarkEntry("target", None, None, 0, 300)]
+        entries = [MarkEntry("target", None, None, LONG_AGO, 300)]
         self.assertAlmostEqual(read(flow(), source, entries, ["target"], offset).cuts[0, 1, 0], 189)
 
     def test_gap_and_attainment_by_direction(self) -> None:
-        entries = [MarkEntry("target", None, None, 0, 50)]
+        entries = [MarkEntry("target", None, None, LONG_AGO, 50)]
         source = Fixed([[40]], [None], dt.date(2026, 12, 31))
         gap, attainment = gap_and_attainment(read(flow(), source, entries, ["target"], None))
         self.assertEqual((gap[0, 0], attainment[0, 0]), (-10, 0.8))
@@ -116,7 +123,7 @@ class Read(unittest.TestCase):
         self.assertTrue(np.isnan(gap).all())
 
     def test_a_rehearsed_value_is_graded_without_touching_rows(self) -> None:
-        entries = [MarkEntry("target", None, None, 0, 50)]
+        entries = [MarkEntry("target", None, None, LONG_AGO, 50)]
         found = read(flow(), Fixed([[40]], [None], dt.date(2026, 12, 31)), entries, ["target"], GRADES)
         self.assertEqual(found.state(0, 0), "short")
         self.assertEqual(regrade(found, GRADES, np.array([[50.0]])).state(0, 0), "met")

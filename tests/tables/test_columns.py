@@ -14,7 +14,8 @@ from hypothesis import strategies as st
 from ironmark.core import formula as f
 from ironmark.core.evaluate import evaluate
 from ironmark.core.expand import expand
-from ironmark.core.periods import Period
+from ironmark.core.periods import Period, months
+from ironmark.core.reading import Totals
 from ironmark.tables.columns import ColumnSource, NoPeriod
 
 SCHEMA = {
@@ -38,6 +39,10 @@ rows = st.lists(
     max_size=40,
 )
 Row = dict[str, Any]
+
+
+def aggregated(made: ColumnSource, tree: f.Node, by: str | None = None, where: Any = None) -> Totals:
+    return made.aggregate(f.aggregates(tree), by, where or {}, months(made.first, made.last))
 
 
 def source(data: list[tuple[Any, ...]]) -> ColumnSource:
@@ -92,7 +97,7 @@ class AgainstALoop(unittest.TestCase):
         self, data: list[tuple[Any, ...]], text: str, by: str | None, chosen: tuple[str, ...]
     ) -> None:
         tree = f.parse(text)
-        totals = source(data).aggregate(f.aggregates(tree), by, {"route": chosen} if chosen else {})
+        totals = aggregated(source(data), tree, by, {"route": chosen} if chosen else {})
         values = np.where(totals.rows > 0, evaluate(tree, totals.parts), np.nan)
         dicts = [dict(zip(SCHEMA, row, strict=True)) for row in data]
         for p, period in enumerate(totals.periods):
@@ -123,7 +128,7 @@ class OverMonths(unittest.TestCase):
 
     def worked(self, text: str, by: str | None = "route", **where: list[str]) -> list[list[float]]:
         tree = expand(f.parse(text))
-        totals = source(self.DATA).aggregate(f.aggregates(tree), by, where)
+        totals = aggregated(source(self.DATA), tree, by, where)
         found: list[list[float]] = np.broadcast_to(evaluate(tree, totals.parts), totals.rows.shape).T.tolist()
         return found
 
@@ -152,34 +157,50 @@ class OverMonths(unittest.TestCase):
         self.same(self.worked("median(fare where late = yes)", by=None), [[10, 20, 30, math.nan]])
         self.same(self.worked("distinct(route)", by="vessel", route=["a"]), [[1, 1, 1, math.nan], [math.nan] * 3 + [1]])
 
+    def test_windows_of_what_does_not_add_up_see_their_rows_together(self) -> None:
+        nan = math.nan
+        self.same(self.worked("rolling(median(fare), 2)", by=None), [[nan, 6, 11.5, 6]])
+        self.same(self.worked("to_date(distinct(vessel))", by=None), [[1, 1, 1, 1]])
+        self.same(self.worked("rolling(distinct(fare), 3)"), [[nan, nan, 3, 4], [nan, nan, 3, 2]])
+
+    def test_days_weeks_quarters_and_spans_have_their_rows_and_no_other(self) -> None:
+        made, tree = source(self.DATA), f.parse("sum(fare)")
+        for key, expected in (
+            ("2025-10-03", [11]), ("2025-W40", [11]), ("2025-Q4", [66]), ("2025", [66]), ("2025-11..2026-01", [67]),
+            ("2025-10-04", [nan := math.nan]), ("2031", [nan]), ("1999-Q1", [nan]),
+        ):  # fmt: skip
+            totals = made.aggregate(f.aggregates(tree), None, {}, [Period.parse(key)])
+            values = np.where(totals.rows > 0, totals.parts[tree], nan)  # type: ignore[index]
+            np.testing.assert_equal(values[:, 0], expected, key)
+
 
 class Plain(unittest.TestCase):
     def test_a_month_between_without_rows_is_there_and_empty(self) -> None:
         data = [(dt.date(2026, 1, 5), "a", "x", 1.0, 1, True), (dt.date(2026, 3, 5), "a", "x", 2.0, 1, True)]
         tree = f.parse("count()")
-        totals = source(data).aggregate(f.aggregates(tree), None, {})
+        totals = aggregated(source(data), tree)
         self.assertEqual([period.key for period in totals.periods], ["2026-01", "2026-02", "2026-03"])
         self.assertEqual(totals.rows[:, 0].tolist(), [1, 0, 1])
 
     def test_a_row_that_divides_by_zero_is_blank(self) -> None:
         data = [(dt.date(2026, 1, 5), "a", "x", 10.0, 0, True), (dt.date(2026, 1, 6), "a", "x", 10.0, 5, True)]
         tree = f.parse("sum(fare / delay)")
-        self.assertEqual(source(data).aggregate(f.aggregates(tree), None, {}).parts[tree][0, 0], 2.0)  # type: ignore[index]
+        self.assertEqual(aggregated(source(data), tree).parts[tree][0, 0], 2.0)  # type: ignore[index]
 
     def test_another_scope_reuses_what_was_worked_out(self) -> None:
         made = source([(dt.date(2026, 1, 5), "a", "x", 1.0, 1, True), (dt.date(2026, 1, 5), "b", "y", 2.0, 1, True)])
         tree = f.parse("sum(fare)")
         for members in (("a",), ("b",), ("a", "b")):
-            made.aggregate(f.aggregates(tree), None, {"route": members})
-        self.assertEqual(list(made._cells), [("route",)])
-        self.assertEqual(len(made._cells[("route",)].parts), 3)
+            aggregated(made, tree, None, {"route": members})
+        self.assertEqual(list(made._cells), [("month", ("route",))])
+        self.assertEqual(len(made._cells["month", ("route",)].parts), 3)
 
     def test_a_member_nobody_has_and_a_segment_nobody_knows(self) -> None:
         made = source([(dt.date(2026, 1, 5), "a", "x", 1.0, 1, True)])
         tree = f.parse("sum(fare)")
-        self.assertEqual(made.aggregate(f.aggregates(tree), None, {"route": ["nowhere"]}).rows.sum(), 0)
+        self.assertEqual(aggregated(made, tree, None, {"route": ["nowhere"]}).rows.sum(), 0)
         with self.assertRaises(KeyError):
-            made.aggregate(f.aggregates(tree), "harbour", {})
+            aggregated(made, tree, "harbour")
 
     def test_rows_without_any_day_are_refused_in_words(self) -> None:
         for data in ([], [(None, "a", "x", 1.0, 1, True)]):

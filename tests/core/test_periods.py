@@ -1,0 +1,237 @@
+"""Grains, financial years, spans, and readings over them: every sentence of how periods behave."""
+
+import datetime as dt
+import itertools
+import unittest
+from typing import Any
+
+import numpy as np
+import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ironmark.core import formula as f
+from ironmark.core.expand import as_level, expand
+from ironmark.core.marks import MarkEntry
+from ironmark.core.periods import GRAINS, Grain, Period, part_of, pieces, timeline
+from ironmark.core.reading import Kpi, Readings, read
+from ironmark.core.yardstick import Cut, Yardstick
+from ironmark.tables.columns import ColumnSource
+
+APRIL = 4
+
+
+class Grains(unittest.TestCase):
+    def test_what_is_written_is_read_and_written_again(self) -> None:
+        for key, start, end, label, short in (
+            ("2026-10-07", "2026-10-07", "2026-10-07", "7 October 2026", "7 Oct 2026"),
+            ("2026-W01", "2025-12-29", "2026-01-04", "Week 1, 2026", "W1 2026"),
+            ("2026-10", "2026-10-01", "2026-10-31", "October 2026", "Oct 2026"),
+            ("2026-Q4", "2026-10-01", "2026-12-31", "Q4 2026", "Q4 2026"),
+            ("2026", "2026-01-01", "2026-12-31", "2026", "2026"),
+            ("2026-04..2026-09", "2026-04-01", "2026-09-30", "Apr 2026 – Sep 2026", "Apr 2026 – Sep 2026"),
+        ):
+            period = Period.parse(key)
+            self.assertEqual(
+                (period.key, period.start.isoformat(), period.end.isoformat(), period.label, period.short),
+                (key, start, end, label, short),
+            )
+
+    def test_a_financial_year_begins_in_any_month_and_is_named_so(self) -> None:
+        year, quarter = Period.parse("2026", APRIL), Period.parse("2026-Q4", APRIL)
+        self.assertEqual((year.label, year.start, year.end), ("2026/27", dt.date(2026, 4, 1), dt.date(2027, 3, 31)))
+        self.assertEqual((quarter.label, quarter.start), ("Q4 2026/27", dt.date(2027, 1, 1)))
+        self.assertEqual(Period.of(dt.date(2027, 3, 31), "year", APRIL), year)
+        self.assertEqual(Period.of(dt.date(2027, 3, 31), "quarter", APRIL), quarter)
+
+    def test_what_cannot_be_read_says_how_it_is_written(self) -> None:
+        for text in (
+            "soon",
+            "2026-13",
+            "2026-Q5",
+            "2026-W54",
+            "2026-02-30",
+            "2026-01..2026-Q3",
+            "2026-03..2026-01",
+            "..",
+        ):
+            with self.assertRaises(ValueError, msg=text):
+                Period.parse(text)
+
+    @given(
+        st.dates(dt.date(1900, 1, 1), dt.date(2200, 1, 1)),
+        st.sampled_from(GRAINS),
+        st.integers(1, 12),
+        st.integers(1, 9),
+    )
+    def test_every_day_lies_in_one_period_of_a_grain(self, day: dt.date, grain: Grain, start: int, length: int) -> None:
+        period = Period.of(day, grain, start)
+        self.assertTrue(period.start <= day <= period.end)
+        self.assertEqual(period.shift(1).start, period.end + dt.timedelta(days=1))
+        self.assertEqual(Period.parse(period.key, start), period)
+        span = Period(period.ordinal - length + 1, grain, length, start)
+        self.assertEqual(Period.parse(span.key, start), span)
+        line = timeline(span, day - dt.timedelta(days=400), day)
+        self.assertEqual(line[-1], span)
+        self.assertTrue(line[0].start <= day - dt.timedelta(days=400))
+        self.assertTrue(all(a.shift(1) == b for a, b in itertools.pairwise(line)))
+        first, last = span.units
+        self.assertEqual(Period(first, span.unit).start, span.start)
+        self.assertEqual(Period(last - 1, span.unit).end, span.end)
+
+    def test_a_year_back_is_the_same_day_week_or_month(self) -> None:
+        for key, expected in (
+            ("2024-02-29", "2023-02-28"), ("2026-03-01", "2025-03-01"), ("2027-W01", "2026-W01"), ("2021-W53", None),
+            ("2020-W53", "2019-W52"), ("2026-02", "2025-02"), ("2026-Q2", "2025-Q2"), ("2026-02..2026-06", "2025-02..2025-06"),
+        ):  # fmt: skip
+            if expected:
+                self.assertEqual(Period.parse(key).years_back(1).key, expected)
+
+    def test_pieces(self) -> None:
+        parts, of = pieces([Period.parse("2026-Q1"), Period.parse("2026-Q2")], "month")
+        self.assertEqual([p.key for p in parts][2:4], ["2026-03", "2026-04"])
+        self.assertEqual(of, [0, 0, 0, 1, 1, 1])
+        self.assertEqual(len(pieces([Period.parse("2026-W05")], "day")[0]), 7)
+
+    def test_a_year_or_a_span_can_be_partial_too(self) -> None:
+        part = part_of(Period.parse("2026"), dt.date(2026, 11, 21))
+        assert part is not None
+        self.assertEqual(part.words, "325 of 365 days")
+
+
+def source(days: dict[str, list[float]], through: str = "2026-12-31") -> ColumnSource:
+    """Rows of routes a and b by day: their amounts."""
+    rows = [
+        (dt.date.fromisoformat(day), route, v, 10.0)
+        for day, vs in days.items()
+        for route, v in zip("ab", vs, strict=False)
+    ]
+    frame = pl.DataFrame(
+        rows, schema={"day": pl.Date, "route": pl.String, "fare": pl.Float64, "trips": pl.Float64}, orient="row"
+    )
+    return ColumnSource(frame, "day", ["route"], dt.date.fromisoformat(through))
+
+
+def taken(text: str, nature: Any, rows: ColumnSource, key: str, entries: Any = (), **how: Any) -> Readings:
+    tree = expand(f.parse(text))
+    kpi = Kpi(
+        "k", "K", as_level(tree) if nature == "stock" else tree, nature=nature, pro_rating=how.pop("pro_rating", "days")
+    )
+    period = Period.parse(key, how.pop("year_start", 1))
+    return read(kpi, rows, entries, ["target"] if entries else [], how.pop("yardstick", None),
+                periods=timeline(period, rows.first, rows.last), **how)  # fmt: skip
+
+
+def at(readings: Readings, key: str, member: int = 0) -> float:
+    p = readings.at(Period.parse(key, readings.periods[0].year_start))
+    assert p is not None
+    return float(readings.value[p, member])
+
+
+MONTHS = {f"2026-{m:02d}-15": [float(m), 2.0 * m] for m in range(1, 13)}
+TARGET = [MarkEntry("target", None, None, Period.parse("2025-01"), 10.0)]
+
+
+class OverSpans(unittest.TestCase):
+    def test_over_a_span_a_flow_is_summed_and_a_rate_recomputed(self) -> None:
+        rows = source(MONTHS)
+        self.assertEqual(at(taken("sum(fare)", "flow", rows, "2026-Q2"), "2026-Q2"), 45)
+        self.assertEqual(at(taken("sum(fare)", "flow", rows, "2026-02..2026-06"), "2026-02..2026-06"), 60)
+        rate = taken("sum(fare) / sum(trips)", "rate", rows, "2026-Q2", by="route")
+        self.assertEqual(at(rate, "2026-Q2"), 0.5)
+
+    def test_a_flow_that_does_not_add_up_by_its_formula_is_summed_month_by_month(self) -> None:
+        rows = source(MONTHS)
+        self.assertEqual(at(taken("greatest(sum(fare) - 12, 0)", "flow", rows, "2026-Q2"), "2026-Q2"), 0 + 3 + 6)
+        self.assertEqual(at(taken("greatest(sum(fare) - 12, 0)", "rate", rows, "2026-Q2"), "2026-Q2"), 33)
+        self.assertEqual(at(taken("distinct(route)", "flow", rows, "2026-Q2"), "2026-Q2"), 6)
+
+    def test_a_stock_takes_its_last_value_of_each_member(self) -> None:
+        rows = source({"2026-01-05": [1, 2], "2026-01-19": [3], "2026-02-02": [7, 8], "2026-03-30": [9]})
+        by = taken("sum(fare)", "stock", rows, "2026-01", by="route")
+        self.assertEqual((at(by, "2026-01", 0), at(by, "2026-01", 1)), (3, 2))
+        quarter = taken("sum(fare)", "stock", rows, "2026-Q1", by="route")
+        self.assertEqual((at(quarter, "2026-Q1", 0), at(quarter, "2026-Q1", 1)), (9, 8))
+        self.assertEqual(at(taken("sum(fare)", "stock", rows, "2026-02"), "2026-02"), 15)
+
+    def test_marks_follow_and_a_two_year_sum_never_meets_a_one_year_target(self) -> None:
+        rows = source({**MONTHS, "2025-01-15": [1, 1]})
+        found = taken("sum(fare)", "flow", rows, "2025..2026", TARGET)
+        self.assertEqual(found.marks["target"].ravel().tolist(), [240.0])
+        rate = taken("sum(fare) / sum(trips)", "rate", rows, "2025..2026", TARGET)
+        self.assertEqual(rate.marks["target"].ravel().tolist(), [10.0])
+
+    def test_a_rate_s_changing_mark_is_weighted_by_its_denominator(self) -> None:
+        rows = source({"2026-01-10": [1], "2026-02-10": [1], "2026-02-11": [1], "2026-02-12": [1]})
+        entries = [*TARGET, MarkEntry("target", None, None, Period.parse("2026-02"), 20.0)]
+        found = taken("sum(fare) / sum(trips)", "rate", rows, "2026-01..2026-02", entries)
+        self.assertAlmostEqual(found.marks["target"][0, 0], (10 * 10 + 20 * 30) / 40)
+
+    def test_plain_cuts_of_a_flow_are_for_a_month_and_grow_with_the_period(self) -> None:
+        rows, cuts = source(MONTHS), Yardstick(("short", "met"), (Cut(15.0),))
+        for key, expected in (("2026-05", 15), ("2026-Q2", 45), ("2026", 180)):
+            found = taken("sum(fare)", "flow", rows, key, yardstick=cuts)
+            self.assertEqual(found.cuts[0, -1, 0], expected)
+        rate = taken("sum(fare) / sum(trips)", "rate", rows, "2026", yardstick=cuts)
+        self.assertEqual(rate.cuts[0, 0, 0], 15)
+
+    def test_several_members_together_are_measured_against_theirs_together(self) -> None:
+        entries = [*TARGET, MarkEntry("target", "route", "b", Period.parse("2026-01"), 4.0)]
+        rows = source(MONTHS)
+        flow = taken("sum(fare)", "flow", rows, "2026-01", entries, where={"route": ["a", "b"]})
+        self.assertEqual(flow.marks["target"][0, 0], 14)
+        rate = taken("sum(fare) / sum(trips)", "rate", rows, "2026-01", entries, where={"route": ["a", "b"]})
+        self.assertEqual(rate.marks["target"][0, 0], 7)
+
+
+class Incomplete(unittest.TestCase):
+    ROWS = {"2025-11-05": [30.0], "2025-11-25": [10.0], "2026-11-05": [33.0]}
+
+    def test_a_flow_s_marks_are_pro_rated_by_days_and_a_rate_s_are_not(self) -> None:
+        rows = source(self.ROWS, "2026-11-21")
+        self.assertAlmostEqual(taken("sum(fare)", "flow", rows, "2026-11", TARGET).marks["target"][-1, 0], 7)
+        self.assertEqual(taken("mean(fare)", "rate", rows, "2026-11", TARGET).marks["target"][-1, 0], 10)
+        self.assertEqual(taken("sum(fare)", "stock", rows, "2026-11", TARGET).marks["target"][-1, 0], 10)
+
+    def test_or_by_last_year_s_shape_of_the_same_period(self) -> None:
+        rows = source(self.ROWS, "2026-11-21")
+        found = taken("sum(fare)", "flow", rows, "2026-11", TARGET, pro_rating="last_year")
+        self.assertEqual(found.marks["target"][-1, 0], 7.5)
+        self.assertEqual(found.state(len(found.periods) - 1, 0), None)
+        year = taken("sum(fare)", "flow", rows, "2026", TARGET, pro_rating="last_year")
+        self.assertAlmostEqual(year.marks["target"][-1, 0], 120 * 0.75)
+
+    def test_without_a_last_year_it_goes_by_days(self) -> None:
+        rows = source({"2026-11-05": [33.0]}, "2026-11-21")
+        found = taken("sum(fare)", "flow", rows, "2026-11", TARGET, pro_rating="last_year")
+        self.assertAlmostEqual(found.marks["target"][-1, 0], 7)
+
+
+class OverTime(unittest.TestCase):
+    def test_a_year_ago_holds_at_every_grain_and_for_any_span(self) -> None:
+        rows = source({"2025-02-10": [5], "2025-03-01": [7], "2026-02-10": [10], "2026-03-01": [21]})
+        for key, expected in (
+            ("2026-02-10", 2), ("2026-02", 2), ("2026-Q1", 31 / 12), ("2026", 31 / 12), ("2026-02..2026-06", 31 / 12), ("2026-W09", 3),
+        ):  # fmt: skip
+            found = taken("sum(fare) / year_ago(sum(fare))", "rate", rows, key)
+            self.assertAlmostEqual(at(found, key), expected, msg=key)
+
+    def test_prior_and_rolling_count_periods_of_the_grain(self) -> None:
+        rows = source(MONTHS)
+        self.assertEqual(at(taken("prior(sum(fare))", "rate", rows, "2026-Q2"), "2026-Q2"), 18)
+        self.assertEqual(at(taken("rolling(sum(fare), 2)", "rate", rows, "2026-Q2"), "2026-Q2"), 63)
+
+    def test_the_year_so_far_is_the_financial_one(self) -> None:
+        rows = source(MONTHS)
+        found = taken("to_date(sum(fare))", "rate", rows, "2026-06", year_start=APRIL)
+        self.assertEqual(at(found, "2026-06"), 45)
+        self.assertEqual(at(found, "2026-03"), 18)
+        self.assertEqual(at(taken("to_date(sum(fare))", "rate", rows, "2026-06"), "2026-06"), 63)
+
+    def test_a_level_in_another_formula_is_still_read_as_one(self) -> None:
+        rows = source({"2026-01-05": [100], "2026-01-31": [50], "2026-02-01": [1]})
+        level = as_level(expand(f.parse("sum(trips)")))
+        tree = expand(f.parse("sum(fare) / @crew"), lambda _: level)
+        kpi = Kpi("k", "K", tree)
+        found = read(kpi, rows, [], [], None, periods=timeline(Period.parse("2026-01"), rows.first, rows.last))
+        np.testing.assert_equal(found.value[:, 0], [15.0, 0.1])
