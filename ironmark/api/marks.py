@@ -55,7 +55,8 @@ class Grid(BaseModel):
     covered: int
     coverable: int
     names: list[NameCount]
-    years: list[int]
+    year: PeriodChoice
+    years: list[PeriodChoice]
 
 
 class ChangeBody(Model):
@@ -150,7 +151,8 @@ def mark_grid(
     for entry in entries:
         counts[entry.name] = counts.get(entry.name, 0) + 1
     response.headers["ETag"] = f'"{version}"'
-    years = {first, last, last + 1, year, *(Period.of(e.since.start, "year", start).ordinal for e in entries)}
+    years = sorted({first, last, last + 1, year, *(Period.of(e.since.start, "year", start).ordinal for e in entries)})
+    shown = range(years[0], years[-1] + 1) if years[-1] - years[0] < 60 else years
     return Grid(
         version=version,
         name=name,
@@ -158,13 +160,19 @@ def mark_grid(
         by_label=next((c.label for c in dataset.columns if c.name == by), ""),
         segments=list(source.members),
         grain=grain,
-        periods=[PeriodChoice(key=p.key, label=p.label, short=p.short) for p in periods],
+        periods=[_choice(p) for p in periods],
         rows=rows,
-        covered=sum(cell.kind != "none" for row in rows for cell in row.cells),
-        coverable=sum(len(row.cells) for row in rows),
+        # What can be read counts: every member, and all together; any is but what these fall back on.
+        covered=sum(cell.kind != "none" for row in rows if row.member is not None for cell in row.cells),
+        coverable=sum(len(row.cells) for row in rows if row.member is not None),
         names=[NameCount(name=n, entries=count) for n, count in counts.items()],
-        years=sorted(set(range(min(years), max(years) + 1)) if max(years) - min(years) < 60 else years),
+        year=_choice(whole),
+        years=[_choice(Period(n, "year", 1, start)) for n in shown],
     )
+
+
+def _choice(period: Period) -> PeriodChoice:
+    return PeriodChoice(key=period.key, label=period.label, short=period.short)
 
 
 def _lines(

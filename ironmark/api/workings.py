@@ -103,11 +103,17 @@ def _parts(readings: Readings, p: int, m: int) -> list[Part]:
     """Every aggregate with its figure, and the month where that is an earlier one."""
     return [
         Part(
-            source=describe(a) + (f", {readings.periods[p].shift(-back).short}" if back else ""),
+            source=describe(a) + _when(readings, p, back, a.years),
             figure=figure(_earlier(readings, a, p - back, m)),
         )
         for a, back in dict.fromkeys(uses(readings.kpi.formula))
     ]
+
+
+def _when(readings: Readings, p: int, back: int, years: int) -> str:
+    if not back and not years:
+        return ""
+    return f", {readings.periods[p].shift(-back).years_back(years).short}"
 
 
 def _earlier(readings: Readings, a: Aggregate, p: int, m: int) -> float:

@@ -113,6 +113,8 @@ class Rehearsal(BaseModel):
 
 class Strip(BaseModel):
     period_label: str
+    nature: str
+    scale: float  # what plain numbers and offsets are multiplied by for the period read: 1 but for a flow
     kpi_name: str
     direction: str
     axis: AxisPicture
@@ -185,6 +187,8 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
         by_state[state] += int(count)
     return Strip(
         period_label=period.label,
+        nature=kpi.nature,
+        scale=float(core.scale(after, yardstick)[p, m]),
         kpi_name=kpi.name,
         direction=kpi.direction,
         axis=axis,

@@ -267,12 +267,18 @@ def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | Non
     if yardstick is not None:
         cuts = grading.resolve(yardstick, readings.marks, value.shape)
         if readings.kpi.nature == "flow":
-            amounts = mark_book.amounts(readings.periods, yardstick.per)
-            cuts = _scaled(cuts, yardstick, amounts[:, None] * readings.share)
+            cuts = _scaled(cuts, yardstick, scale(readings, yardstick))
         band = grading.grade(yardstick, value, cuts)
     else:
         band[np.isnan(value)] = grading.NO_READING
     return replace(readings, value=value, yardstick=yardstick, cuts=cuts, band=band)
+
+
+def scale(readings: Readings, yardstick: Yardstick) -> Floats:
+    """What a yardstick's plain numbers are multiplied by, (P, M): 1 but for a flow."""
+    if readings.kpi.nature != "flow":
+        return np.ones(readings.value.shape)
+    return np.asarray(mark_book.amounts(readings.periods, yardstick.per)[:, None] * readings.share)
 
 
 def _scaled(cuts: Floats, yardstick: Yardstick, share: Floats) -> Floats:

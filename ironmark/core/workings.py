@@ -59,10 +59,7 @@ def describe(a: Aggregate) -> str:
         over.append("the year so far" if a.window.periods is None else f"the last {a.window.periods} periods")
     if a.whole:
         over.append("all members")
-    text = a.text + (f", over {' and '.join(over)}" if over else "")
-    if a.years:
-        text += ", a year earlier" if a.years == 1 else f", {a.years} years earlier"
-    return text + (", on the last day with rows" if a.last else "")
+    return a.text + (f", over {' and '.join(over)}" if over else "") + (", on the last day with rows" if a.last else "")
 
 
 def _side(node: Node, op: str, right: bool, parts: ValueOf, back: int) -> str:

@@ -8,6 +8,7 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from ironmark.api.documents import KpiBody, ScorecardBody, YardstickBody
+from ironmark.core.marks import TOGETHER
 from ironmark.demo import sailings
 from ironmark.store import database, datasets, marks, records
 from ironmark.store.marks import Change
@@ -77,8 +78,8 @@ MARKS: list[tuple[str, str, str | None, str, float]] = [
     ("on-time", "target", "Night freight", "2025-01", 0.85),
     ("cancelled", "limit", None, "2025-01", 14),
     *(("cancelled", "limit", route, "2025-01", limit) for route, limit in zip(sailings.ROUTES, (4, 3, 2, 2, 2, 1), strict=True)),
-    ("fare-revenue", "target", None, "2025-01", 1_040_000),
-    ("fare-revenue", "target", None, "2026-01", 1_180_000),
+    ("fare-revenue", "target", TOGETHER, "2025-01", 1_040_000),
+    ("fare-revenue", "target", TOGETHER, "2026-01", 1_180_000),
     *(("revenue-per-sailing", "target", route, "2025-01", value) for route, value in REVENUE_TARGETS.items()),
     ("fuel-per-mile", "limit", None, "2025-01", 46),
     ("complaints", "limit", None, "2025-01", 6),
@@ -182,6 +183,6 @@ def load(session: Session) -> None:
 
 
 def _segment(member: str | None) -> str | None:
-    if member is None:
-        return None
+    if member in (None, TOGETHER):
+        return member
     return "route" if member in sailings.ROUTES else "vessel"

@@ -228,7 +228,7 @@ class NamedKpis(WithServer):
         self.assertTrue(found["parts"][1]["source"].endswith(", Oct 2025"))
         rolling = self.create("kpis", self.kpi("year", "rolling(sum(fare_revenue), 12)"))
         found = self.post("/api/scorecards/workings", {"instrument": instrument | {"kpi": rolling["id"]}})
-        self.assertEqual(found["parts"][0]["source"], "sum(fare_revenue), over the last 12 months")
+        self.assertEqual(found["parts"][0]["source"], "sum(fare_revenue), over the last 12 periods")
 
 
 class Marks(WithServer):

@@ -87,7 +87,7 @@ class Worked(unittest.TestCase):
     def test_a_year_ago_moves_the_aggregates(self) -> None:
         tree = expand(checked("year_ago(sum(fare) / year_ago(count()))"))
         self.assertEqual([(a.name, a.years) for a in f.aggregates(tree)], [("sum", 1), ("count", 2)])
-        self.assertEqual(describe(f.aggregates(tree)[1]), "count(), 2 years earlier")
+        self.assertEqual(describe(f.aggregates(tree)[1]), "count()")
 
     def test_windows_and_wholes_mark_the_aggregates(self) -> None:
         tree = expand(checked("rolling(sum(fare), 3) / share(sum(miles))"))

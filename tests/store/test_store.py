@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ironmark.core.marks import MarkEntry
+from ironmark.core.periods import Period
 from ironmark.store import database, datasets, marks, records
 from ironmark.store.marks import Change
 from ironmark.store.models import DatasetSegment
@@ -66,26 +67,29 @@ class Marks(InDatabase):
     KPI = "test-of-marks"
 
     def test_changes_come_with_their_way_back(self) -> None:
-        first = Change("target", None, None, 100, 0.9)
-        version, back = marks.apply(self.session, self.KPI, [first, Change("target", "route", "a", 101, 0.8)], 0)
+        first = Change("target", None, None, "2026-01", 0.9)
+        version, back = marks.apply(self.session, self.KPI, [first, Change("target", "route", "a", "2026-02", 0.8)], 0)
         self.assertEqual(version, 1)
         self.assertEqual([c.value for c in back], [None, None])
-        version, back = marks.apply(self.session, self.KPI, [Change("target", None, None, 100, 0.95)], 1)
+        version, back = marks.apply(self.session, self.KPI, [Change("target", None, None, "2026-01", 0.95)], 1)
         self.assertEqual(back, [first])
         version, _ = marks.apply(self.session, self.KPI, back, 2)
         found = marks.entries(self.session, [self.KPI, "nobody"])
-        expected = [MarkEntry("target", None, None, 100, 0.9), MarkEntry("target", "route", "a", 101, 0.8)]
+        expected = [
+            MarkEntry("target", None, None, Period.parse("2026-01"), 0.9),
+            MarkEntry("target", "route", "a", Period.parse("2026-02"), 0.8),
+        ]
         self.assertEqual(found, {self.KPI: expected, "nobody": []})
         self.assertEqual(marks.version(self.session, self.KPI), 3)
 
     def test_a_stale_change_is_refused_whole(self) -> None:
-        marks.apply(self.session, self.KPI, [Change("target", None, None, 100, 1)], 0)
+        marks.apply(self.session, self.KPI, [Change("target", None, None, "2026-01", 1)], 0)
         with self.assertRaises(database.StaleVersion):
-            marks.apply(self.session, self.KPI, [Change("target", None, None, 100, 2)], 0)
+            marks.apply(self.session, self.KPI, [Change("target", None, None, "2026-01", 2)], 0)
         self.assertEqual(marks.entries(self.session, [self.KPI])[self.KPI][0].value, 1)
 
     def test_taking_out_what_is_not_there_changes_nothing(self) -> None:
-        marks.apply(self.session, self.KPI, [Change("target", None, None, 100, None)], 0)
+        marks.apply(self.session, self.KPI, [Change("target", None, None, "2026-01", None)], 0)
         self.assertEqual(marks.entries(self.session, [self.KPI])[self.KPI], [])
 
 

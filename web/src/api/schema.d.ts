@@ -272,7 +272,7 @@ export interface paths {
         };
         /**
          * Mark Grid
-         * @description The months of a year by the members of a segment (the first one when ``by`` is not given).
+         * @description The periods of a financial year by the members of a segment (the first one when ``by`` is not given).
          */
         get: operations["mark_grid_api_kpis__key__marks_get"];
         put?: never;
@@ -498,6 +498,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Calendar */
+        get: operations["get_calendar_api_calendar_get"];
+        /** Put Calendar */
+        put: operations["put_calendar_api_calendar_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -574,6 +592,18 @@ export interface components {
             /** File */
             file: string;
         };
+        /** Calendar */
+        Calendar: {
+            /** Version */
+            version: number;
+            /** Year Start */
+            year_start: number;
+        };
+        /** CalendarBody */
+        CalendarBody: {
+            /** Year Start */
+            year_start: number;
+        };
         /**
          * Cell
          * @description A mark as the book has it for one member and month, and where it comes from.
@@ -602,7 +632,9 @@ export interface components {
         };
         /**
          * ChangeBody
-         * @description ``since`` is a month such as 2026-10; ``value`` null takes the entry out.
+         * @description ``since`` is a period such as 2026-10 or 2026; ``value`` null takes the entry out.
+         *
+         *     Neither segment nor member stands for any member; ``*`` for both for all members together.
          */
         ChangeBody: {
             /** Name */
@@ -773,6 +805,7 @@ export interface components {
             /**
              * @default {
              *       "period": "complete",
+             *       "grain": "month",
              *       "members": {}
              *     }
              */
@@ -813,8 +846,13 @@ export interface components {
             by_label: string;
             /** Segments */
             segments: string[];
-            /** Months */
-            months: string[];
+            /**
+             * Grain
+             * @enum {string}
+             */
+            grain: "day" | "week" | "month" | "quarter" | "year";
+            /** Periods */
+            periods: components["schemas"]["PeriodChoice"][];
             /** Rows */
             rows: components["schemas"]["Row"][];
             /** Covered */
@@ -823,8 +861,9 @@ export interface components {
             coverable: number;
             /** Names */
             names: components["schemas"]["NameCount"][];
+            year: components["schemas"]["PeriodChoice"];
             /** Years */
-            years: number[];
+            years: components["schemas"]["PeriodChoice"][];
         };
         /** Health */
         Health: {
@@ -977,6 +1016,12 @@ export interface components {
              * @enum {string}
              */
             nature: "flow" | "stock" | "rate";
+            /**
+             * Pro Rating
+             * @default days
+             * @enum {string}
+             */
+            pro_rating: "days" | "last_year";
         };
         /** KpiUse */
         KpiUse: {
@@ -1041,6 +1086,15 @@ export interface components {
             words: string;
             /** Pro Rated */
             pro_rated: boolean;
+        };
+        /** PeriodChoice */
+        PeriodChoice: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Short */
+            short: string;
         };
         /**
          * Preview
@@ -1250,7 +1304,8 @@ export interface components {
         };
         /**
          * ScopeBody
-         * @description ``period`` is ``latest``, ``complete`` (the latest complete one) or a month such as 2026-10.
+         * @description ``period`` is ``latest``, ``complete`` (the latest complete one of ``grain``), or one such as 2026-10 or 2026-Q3,
+         *     or a span such as 2026-04..2026-09.
          */
         ScopeBody: {
             /**
@@ -1258,6 +1313,12 @@ export interface components {
              * @default complete
              */
             period: string;
+            /**
+             * Grain
+             * @default month
+             * @enum {string}
+             */
+            grain: "day" | "week" | "month" | "quarter" | "year";
             /**
              * Members
              * @default {}
@@ -1283,6 +1344,7 @@ export interface components {
             /**
              * @default {
              *       "period": "complete",
+             *       "grain": "month",
              *       "members": {}
              *     }
              */
@@ -1306,12 +1368,15 @@ export interface components {
             previous_label: string;
             /** Partial */
             partial: string;
+            /**
+             * Grain
+             * @enum {string}
+             */
+            grain: "day" | "week" | "month" | "quarter" | "year";
             /** Periods */
-            periods: string[];
-            /** First */
-            first: string;
-            /** Last */
-            last: string;
+            periods: components["schemas"]["PeriodChoice"][];
+            /** Year Start */
+            year_start: number;
             /** Segments */
             segments: components["schemas"]["SegmentChoice"][];
             /** States */
@@ -1410,6 +1475,10 @@ export interface components {
         Strip: {
             /** Period Label */
             period_label: string;
+            /** Nature */
+            nature: string;
+            /** Scale */
+            scale: number;
             /** Kpi Name */
             kpi_name: string;
             /** Direction */
@@ -1459,6 +1528,7 @@ export interface components {
             /**
              * @default {
              *       "period": "complete",
+             *       "grain": "month",
              *       "members": {}
              *     }
              */
@@ -1599,6 +1669,7 @@ export interface components {
             /**
              * @default {
              *       "period": "complete",
+             *       "grain": "month",
              *       "members": {}
              *     }
              */
@@ -1626,6 +1697,12 @@ export interface components {
             bands: string[];
             /** Cuts */
             cuts: components["schemas"]["CutBody"][];
+            /**
+             * Per
+             * @default month
+             * @enum {string}
+             */
+            per: "day" | "week" | "month" | "quarter" | "year";
         };
     };
     responses: never;
@@ -2285,6 +2362,7 @@ export interface operations {
             query?: {
                 name?: string;
                 by?: string | null;
+                grain?: "day" | "week" | "month" | "quarter" | "year";
                 year?: number | null;
             };
             header?: never;
@@ -2890,6 +2968,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RowsOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_calendar_api_calendar_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Calendar"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_calendar_api_calendar_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalendarBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Calendar"];
                 };
             };
             /** @description A problem document (RFC 9457) */

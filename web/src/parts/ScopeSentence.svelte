@@ -2,24 +2,17 @@
   /** Which period and members are read, as a sentence whose underlined parts are its controls. */
   import type { CardPicture, Scope } from '../api/client'
   import Choices from './Choices.svelte'
+  import PeriodChoice from './PeriodChoice.svelte'
   import Slot from './Slot.svelte'
 
   interface Props {
     picture: CardPicture
     scope: Scope
     change: (scope: Scope) => void
+    again: () => void
   }
-  let { picture, scope, change }: Props = $props()
+  let { picture, scope, change, again }: Props = $props()
 
-  const month = (key: string) =>
-    new Intl.DateTimeFormat('en-GB', { month: 'long', year: 'numeric', timeZone: 'UTC' }).format(
-      new Date(`${key}-01T00:00:00Z`),
-    )
-  const periods = $derived([
-    { key: 'complete', name: 'The latest complete month' },
-    { key: 'latest', name: 'The latest month' },
-    ...[...picture.periods].reverse().map((key) => ({ key, name: month(key) })),
-  ])
   const plural = (label: string) => {
     const low = label.toLocaleLowerCase()
     return low.endsWith('s') ? low : `${low}s`
@@ -42,16 +35,9 @@
 
 <p class="sentence">
   Reading
-  <Slot text={picture.period_label || 'no month'} label="Month">
+  <Slot text={picture.period_label || 'no period'} label="Period" width={330}>
     {#snippet children(close)}
-      <Choices
-        choices={periods}
-        chosen={scope.period}
-        choose={(period) => {
-          change({ ...scope, period })
-          close()
-        }}
-      />
+      <PeriodChoice {picture} {scope} {change} {again} {close} />
     {/snippet}
   </Slot>{#each picture.segments as segment, i (segment.name)}{i === 0
       ? ' for '

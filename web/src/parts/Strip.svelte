@@ -39,10 +39,10 @@
     const cuts = body.cuts.map((cut, i): Cut => {
       if (i !== at) return { ...cut }
       const mark = strip.cuts[i]?.mark_value
-      if (!cut.mark || mark === null || mark === undefined) return { ...cut, offset: tidy(to) }
+      if (!cut.mark || mark === null || mark === undefined) return { ...cut, offset: tidy(to / strip.scale) }
       if (!cut.offset && cut.factor !== 1 && mark !== 0)
         return { ...cut, factor: Number((to / mark).toFixed(4)) }
-      return { ...cut, offset: tidy(to - cut.factor! * mark) }
+      return { ...cut, offset: tidy((to - cut.factor! * mark) / strip.scale) }
     })
     return { ...body, cuts }
   }
@@ -95,7 +95,8 @@
   }
   function deriveFrom(at: number, mark: string) {
     const now = strip.cuts[at]?.value ?? body.cuts[at]?.offset ?? 0
-    if (!mark) return changeCut(at, { mark: null, factor: 1, offset: tidy(now) }, 'make a cut a number')
+    if (!mark)
+      return changeCut(at, { mark: null, factor: 1, offset: tidy(now / strip.scale) }, 'make a cut a number')
     changeCut(at, { mark, factor: 1, offset: 0 }, `derive a cut from ${mark}`)
   }
   function typeFactor(at: number, text: string) {
@@ -111,7 +112,7 @@
     const end = at === body.cuts.length ? strip.axis.high : (strip.cuts[at]?.value ?? strip.axis.high)
     const middle = Math.round((start + end) / 2 / strip.step) * strip.step
     const cut: Cut = {
-      offset: tidy(Math.min(Math.max(middle, start), end)),
+      offset: tidy(Math.min(Math.max(middle, start), end) / strip.scale),
       mark: null,
       factor: 1,
       belongs: 'above',

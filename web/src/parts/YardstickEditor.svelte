@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Everything one does to a yardstick: the strip, its back-test, rehearsal with sweep, and the proof. */
   import { api, got, newest, words, type Scope, type Strip, type YardstickBody } from '../api/client'
+  import { GRAINS, type Grain } from '../api/periods'
   import { stateOf } from '../api/states'
   import Sign from './Sign.svelte'
   import StripView from './Strip.svelte'
@@ -149,6 +150,25 @@
     {#if member && shown.cuts.some((cut) => cut.mark)}<span class="soft">The cuts stand as for {member}.</span
       >{/if}
   </p>
+  {#if strip.nature === 'flow' && shown.cuts.some((cut) => !cut.mark || cut.offset)}
+    <label class="small per"
+      >Its numbers are for a
+      <select
+        class="type-in"
+        value={shown.per ?? 'month'}
+        onchange={(event) =>
+          settle(
+            { ...shown, per: event.currentTarget.value as Grain },
+            'say for which period its numbers are',
+          )}
+      >
+        {#each GRAINS as grain (grain)}<option>{grain}</option>{/each}
+      </select>
+      {#if Math.abs(strip.scale - 1) > 1e-9}<span class="soft"
+          >and stand × {Number(strip.scale.toPrecision(3))} for {strip.period_label}</span
+        >{/if}
+    </label>
+  {/if}
   {#if trying && strip.changes.length}
     <div class="small changes" aria-live="polite">
       <b>{strip.changes.length} would change state in {strip.period_label}</b>
@@ -239,6 +259,10 @@
     justify-content: space-between;
     align-items: baseline;
     gap: 10px;
+  }
+  .per select {
+    width: auto;
+    padding: 1px 4px;
   }
   .part {
     margin-top: 14px;

@@ -112,7 +112,8 @@
       formula: measure ? `sum(${measure.name})` : 'count()',
       unit: { kind: 'number', decimals: 0, currency: 'GBP', text: '', compact: false },
       direction: 'higher',
-      nature: measure ? 'flow' : 'flow',
+      nature: 'flow',
+      pro_rating: 'days',
     }
     uses = []
     look()

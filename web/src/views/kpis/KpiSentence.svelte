@@ -110,7 +110,29 @@
           >{/if}
       </div>
     {/snippet}
-  </Slot>; <Slot
+  </Slot>{#if body.nature === 'flow'}, pro-rated by <Slot
+      text={body.pro_rating === 'last_year' ? 'last year’s shape' : 'days'}
+      label="Pro-rating"
+      width={300}
+    >
+      {#snippet children(close)}
+        <Choices
+          choices={[
+            { key: 'days', name: 'days', note: 'after 21 of 30 days, 70% of the target' },
+            {
+              key: 'last_year',
+              name: 'last year’s shape',
+              note: 'what share of the period had come by that day a year ago',
+            },
+          ]}
+          chosen={body.pro_rating}
+          choose={(way) => {
+            change({ pro_rating: way as Body['pro_rating'] })
+            close()
+          }}
+        />
+      {/snippet}
+    </Slot>{/if}; <Slot
     text={body.direction === 'inside' ? 'inside a range' : (body.direction ?? 'higher')}
     label="Direction"
   >

@@ -25,10 +25,14 @@
   const query = $derived(new URLSearchParams(router.querystring ?? ''))
   const kpi = $derived(kpis?.find((known) => known.id === params?.kpi) ?? kpis?.[0])
   const name = $derived(query.get('mark') ?? grid?.names.find((mark) => mark.entries)?.name ?? 'target')
-  const month = (key: string) =>
-    new Intl.DateTimeFormat('en-GB', { month: 'long', timeZone: 'UTC' })
-      .format(new Date(`${key}-01T00:00:00Z`))
-      .slice(0, 3)
+  /** A column's head: the year stands in the sentence above. */
+  const head = (short: string) => (grid?.grain === 'year' ? short : short.split(' ')[0])
+  const last = $derived((grid?.periods.length ?? 1) - 1)
+  const whose = (member: string | null) => {
+    const label = grid?.by_label.toLowerCase() || 'member'
+    return member === '*' ? 'All together' : (member ?? `Any ${label}`)
+  }
+  const GRAINS = ['month', 'quarter', 'year', 'week'] as const
 
   got(api.GET('/api/kpis')).then(
     (found) => (kpis = found),
@@ -43,6 +47,7 @@
       name: query.get('mark') ?? undefined,
       by: query.get('by') ?? undefined,
       year: year ? Number(year) : undefined,
+      grain: GRAINS.find((known) => known === query.get('grain')),
     }
     try {
       let found = await got(
@@ -108,9 +113,9 @@
     const member = grid?.rows[row]?.member ?? null
     return {
       name: grid?.name ?? name,
-      segment: member === null ? null : (grid?.by ?? null),
+      segment: member === null || member === '*' ? member : (grid?.by ?? null),
       member,
-      since: grid?.months[column] ?? '',
+      since: grid?.periods[column]?.key ?? '',
       value,
     }
   }
@@ -187,7 +192,7 @@
           line.map((text, j) => ({ row: chosen.top + i, column: chosen.left + j, text })),
         )
     const inside = wanted.filter(
-      ({ row, column, text }) => text.trim() && row < grid!.rows.length && column < 12,
+      ({ row, column, text }) => text.trim() && row < grid!.rows.length && column <= last,
     )
     try {
       const path = { path: { key: kpi.id } }
@@ -242,7 +247,10 @@
 
   function focus(row: number, column: number) {
     if (!grid) return
-    at = { row: Math.min(grid.rows.length - 1, Math.max(0, row)), column: Math.min(11, Math.max(0, column)) }
+    at = {
+      row: Math.min(grid.rows.length - 1, Math.max(0, row)),
+      column: Math.min(last, Math.max(0, column)),
+    }
     table?.querySelector<HTMLElement>(`[data-cell="${at.row}-${at.column}"]`)?.focus()
   }
   function edit(row: number, column: number, start?: string) {
@@ -390,11 +398,22 @@
                   }}
                 />
               {/snippet}
-            </Slot>{/if} and month for <Slot text={grid.months[0]?.slice(0, 4) ?? ''} label="Year">
+            </Slot>{/if} and <Slot text={grid.grain} label="Grain">
             {#snippet children(close)}
               <Choices
-                choices={grid?.years.map((year) => ({ key: String(year), name: String(year) })) ?? []}
-                chosen={grid?.months[0]?.slice(0, 4)}
+                choices={GRAINS.map((known) => ({ key: known, name: known }))}
+                chosen={grid?.grain}
+                choose={(known) => {
+                  to({ grain: known })
+                  close()
+                }}
+              />
+            {/snippet}
+          </Slot> for <Slot text={grid.year.label} label="Year">
+            {#snippet children(close)}
+              <Choices
+                choices={grid?.years.map((year) => ({ key: year.key, name: year.label })) ?? []}
+                chosen={grid?.year.key}
                 choose={(year) => {
                   to({ year })
                   close()
@@ -424,16 +443,18 @@
         <table role="grid" aria-label="{grid.name} of {kpi?.body.name}">
           <thead
             ><tr
-              ><th>{grid.by_label || 'Member'}</th>{#each grid.months as key (key)}<th class="right"
-                  >{month(key)}</th
+              ><th>{grid.by_label || 'Member'}</th>{#each grid.periods as period (period.key)}<th
+                  class="right">{head(period.short)}</th
                 >{/each}</tr
             ></thead
           >
           <tbody>
             {#each grid.rows as line, row (line.member ?? '')}
               <tr>
-                <th scope="row" class:any={line.member === null} title={line.member ?? ''}
-                  >{line.member ?? `Any ${grid.by_label.toLowerCase() || 'member'}`}</th
+                <th
+                  scope="row"
+                  class:any={line.member === null || line.member === '*'}
+                  title={whose(line.member)}>{whose(line.member)}</th
                 >
                 {#each line.cells as cell, column (column)}
                   <td
@@ -443,9 +464,8 @@
                     role="gridcell"
                     data-cell="{row}-{column}"
                     tabindex={at.row === row && at.column === column ? 0 : -1}
-                    aria-label="{line.member ?? 'any'}, {grid.months[column]}: {cell.shown || 'none'}, {told[
-                      cell.kind
-                    ]}"
+                    aria-label="{line.member ?? 'any'}, {grid.periods[column]?.key}: {cell.shown ||
+                      'none'}, {told[cell.kind]}"
                     title={told[cell.kind]}
                     onclick={(event) => {
                       if (event.shiftKey) {
@@ -483,7 +503,8 @@
           </tbody>
         </table>
         <p class="small soft legend">
-          <b>Bold</b>: set here, in force from that month on. Upright: carried forward from an earlier month.
+          <b>Bold</b>: set here, in force from there on. Upright: carried forward, or for another length of
+          period.
           <i>Italic: inherited from “Any”.</i>
           {#if kpi?.body.unit?.kind === 'percent'}Type 88, 88% or 0.88; the KPI is a percent, so all three
             mean 88%.{/if}
@@ -515,8 +536,7 @@
                 }}>Drop it</button
               >
             {:else if said}<p>
-                Read as <b>{said.shown}</b> from {month(grid.months[editing.column] ?? '')}
-                {grid.months[0]?.slice(0, 4)} on.
+                Read as <b>{said.shown}</b> from {grid.periods[editing.column]?.short} on.
               </p>
             {:else}<p class="soft">Enter keeps it, Escape drops it.</p>{/if}
           </div>

@@ -13,6 +13,7 @@
     type Yardstick,
   } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
+  import { GRAINS } from '../../api/periods'
   import ScopeSentence from '../../parts/ScopeSentence.svelte'
   import Slot from '../../parts/Slot.svelte'
   import Tally from '../../parts/Tally.svelte'
@@ -37,8 +38,10 @@
     const query = new URLSearchParams(router.querystring ?? '')
     if (!query.size) return null
     const members: Record<string, string[]> = {}
-    for (const [name, member] of query) if (name !== 'period') (members[name] ??= []).push(member)
-    return { period: query.get('period') ?? 'complete', members }
+    for (const [name, member] of query)
+      if (name !== 'period' && name !== 'grain') (members[name] ??= []).push(member)
+    const grain = GRAINS.find((known) => known === query.get('grain')) ?? 'month'
+    return { period: query.get('period') ?? 'complete', grain, members }
   })
 
   $effect(() => {
@@ -86,7 +89,7 @@
 
   function scopeTo(scope: Scope) {
     if (bench) return session.change('change the scope', (draft) => (draft.scope = scope))
-    const query = new URLSearchParams({ period: scope.period ?? 'complete' })
+    const query = new URLSearchParams({ period: scope.period ?? 'complete', grain: scope.grain ?? 'month' })
     for (const [name, members] of Object.entries(scope.members ?? {}))
       for (const member of members) query.append(name, member)
     push(`/scorecards/${params.id}?${query}`)
@@ -262,7 +265,7 @@
 
       {#if card && body}
         <div class="scope">
-          <ScopeSentence picture={card} scope={session.scope} change={scopeTo} />
+          <ScopeSentence picture={card} scope={session.scope} change={scopeTo} again={() => session.read()} />
           {#if bench}
             <p class="small soft state">
               Bench open · <span aria-live="polite">version {session.version}, {saved}</span> ·

@@ -25,7 +25,7 @@
     try {
       const body = {
         title: 'New scorecard',
-        scope: { period: 'complete', members: {} },
+        scope: { period: 'complete', grain: 'month' as const, members: {} },
         sections: [{ id: 's1', title: 'First section', instruments: [] }],
       }
       const made = await got(api.POST('/api/scorecards', { body }))

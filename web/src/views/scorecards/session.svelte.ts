@@ -46,7 +46,9 @@ export class Session {
     this.id = id
   }
 
-  scope = $derived<Scope>(this.reading ?? this.body?.scope ?? { period: 'complete', members: {} })
+  scope = $derived<Scope>(
+    this.reading ?? this.body?.scope ?? { period: 'complete', grain: 'month', members: {} },
+  )
   canUndo = $derived(this.past.length > 0)
   canRedo = $derived(this.future.length > 0)
   undoSays = $derived(this.past.at(-1)?.says ?? '')

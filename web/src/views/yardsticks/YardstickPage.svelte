@@ -257,7 +257,7 @@
             saved={chosen.id}
             kpi={kpi.id}
             {by}
-            scope={{ period: 'complete', members: {} }}
+            scope={{ period: 'complete', grain: 'month', members: {} }}
             {marks}
             markNames={[...new Set(['target', 'stretch', 'floor', 'limit', ...marks])]}
             keep={(body) => keep(body)}
