@@ -22,11 +22,14 @@ from ironmark.core.expand import as_level, expand, read_from
 from ironmark.core.formula import ColumnType, FormulaError
 from ironmark.core.marks import MarkEntry
 from ironmark.core.periods import Period, timeline
-from ironmark.core.reading import Kpi, Members, Readings
+from ironmark.core.reading import Kpi, Members, Readings, Source
 from ironmark.core.yardstick import Yardstick
 from ironmark.store import calendar, database, datasets, marks, records
 from ironmark.store.datasets import StoredDataset
-from ironmark.tables.columns import ColumnSource, NoPeriod
+from ironmark.tables import checklist, live
+from ironmark.tables.cells import NoPeriod
+from ironmark.tables.columns import ColumnSource
+from ironmark.tables.live import Patient
 
 HELD_DATASETS = 12
 
@@ -38,6 +41,8 @@ class Desk:
         self.engine = engine
         self._sessions = database.sessions(engine)
         self._held: OrderedDict[tuple[str, int], ColumnSource] = OrderedDict()
+        self._live: dict[tuple[str, int], Patient] = {}
+        self._coming: dict[tuple[str, int], Patient] = {}
         self._lock = threading.Lock()
 
     @contextmanager
@@ -51,16 +56,21 @@ class Desk:
         with self._sessions.begin() as session:
             yield session
 
-    def source(self, session: Session, dataset: StoredDataset) -> ColumnSource:
-        """The rows of a dataset, ready to be aggregated. Raises NoPeriod."""
+    def source(self, session: Session, dataset: StoredDataset) -> Source:
+        """The rows of a dataset, ready to be aggregated. Raises NoPeriod, LiveProblem."""
         key = (dataset.id, dataset.version)
+        if dataset.kind == "live":
+            return self._live_source(session, dataset)
         with self._lock:
             if key in self._held:
                 self._held.move_to_end(key)
                 return self._held[key]
         if dataset.period is None or dataset.through is None:
             raise NoPeriod(f"“{dataset.name}” has no period: give a column of dates that role on its page under Data.")
-        made = ColumnSource(datasets.rows(session, dataset), dataset.period, dataset.segments, dataset.through)
+        frame = datasets.rows(session, dataset)
+        if dataset.kind == "checklist":
+            frame = checklist.carried(frame, dataset.through)
+        made = ColumnSource(frame, dataset.period, dataset.segments, dataset.through, dataset.order)
         with self._lock:
             self._held[key] = made
             for held in [k for k in self._held if k[0] == dataset.id and k[1] < dataset.version]:
@@ -68,6 +78,34 @@ class Desk:
             while len(self._held) > HELD_DATASETS:
                 self._held.popitem(last=False)
         return made
+
+    def _live_source(self, session: Session, dataset: StoredDataset) -> Patient:
+        """A live source; one that has grown old is read anew beside it, and serves on until the new one is there."""
+        key = (dataset.id, dataset.version)
+        with self._lock:
+            held = self._live.get(key)
+            if held is not None and held.age < live.FRESH_S:
+                return held
+            coming = self._coming.get(key)
+            if held is not None and coming is None:
+                coming = self._coming[key] = self._patient(session, dataset)
+                coming.warm()
+            if held is not None and coming is not None and not coming.is_open and held.age < 3 * live.FRESH_S:
+                return held
+            for old in [k for k in self._live if k[0] == dataset.id]:
+                self._live.pop(old).close()
+            coming = self._coming.pop(key) if key in self._coming else None
+            self._live[key] = coming or self._patient(session, dataset)
+            return self._live[key]
+
+    def _patient(self, session: Session, dataset: StoredDataset) -> Patient:
+        connection = live.Connection(**dataset.settings["connection"], password=datasets.secret(session, dataset.id))
+        through = dataset.through if dataset.settings.get("fixed_through") else None
+
+        def make() -> live.LiveSource:
+            return live.LiveSource(connection, dataset.columns, dataset.merges, dataset.order, through)
+
+        return Patient(dataset.name, make)
 
 
 def desk(request: Request) -> Desk:
@@ -119,7 +157,7 @@ class Book:
             self._datasets[key] = datasets.get(self.session, key)
         return self._datasets[key]
 
-    def source(self, kpi: KpiBody) -> ColumnSource:
+    def source(self, kpi: KpiBody) -> Source:
         return self.desk.source(self.session, self.dataset(kpi.dataset))
 
     def core(self, kpi: KpiBody, path: tuple[str, ...] = ()) -> Kpi:

@@ -20,7 +20,7 @@ from ironmark.core.formula import FormulaError, nature_of, parse, references, re
 from ironmark.core.numbers import NotANumber, Unit, show, understand
 from ironmark.core.periods import latest_complete
 from ironmark.store import marks, records
-from ironmark.tables.columns import NoPeriod
+from ironmark.tables.cells import NoPeriod
 
 router = APIRouter(prefix="/api/kpis", tags=["kpis"])
 

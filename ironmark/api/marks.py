@@ -125,7 +125,7 @@ def mark_grid(
     year = year or last
     whole = Period(year, "year", 1, start)
     periods = timeline(Period.of(whole.start, grain, start), whole.start, whole.end)
-    members: list[str | None] = [core.TOGETHER, None, *(source.members[by] if by else ())]
+    members: list[str | None] = [None, *(source.members[by] if by else ()), core.TOGETHER]
     unit = kpi.unit.core()
     lines = _lines(entries, name, periods, kpi.nature, by, members)
     rows = []
@@ -183,16 +183,16 @@ def _lines(
     by: str | None,
     members: Sequence[str | None],
 ) -> core.Lines:
-    """The marks of the rows of the grid: all together, any, then the members.
+    """The marks of the rows of the grid: any, the members, then all together.
 
     The row of *any* has the entries of any alone, as if nothing else were in the book.
     """
     anyone = [e if e.segment is None else replace(e, name="") for e in entries]
     together = core.over(entries, name, periods, nature, by, [None])
     shared = core.over(anyone, name, periods, nature, by, [None])
-    own = core.over(entries, name, periods, nature, by, members[2:])
+    own = core.over(entries, name, periods, nature, by, members[1:-1])
     return core.Lines(
-        *(np.hstack([getattr(one, field) for one in (together, shared, own)]) for field in ("value", "entry", "count"))
+        *(np.hstack([getattr(one, field) for one in (shared, own, together)]) for field in ("value", "entry", "count"))
     )
 
 

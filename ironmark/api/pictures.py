@@ -41,7 +41,8 @@ from ironmark.core.periods import Period, latest_complete, timeline
 from ironmark.core.reading import Readings
 from ironmark.core.yardstick import STATES
 from ironmark.store.database import Missing
-from ironmark.tables.columns import ColumnSource, NoPeriod
+from ironmark.tables.cells import NoPeriod
+from ironmark.tables.live import LiveProblem, Slow
 
 
 def states() -> list[State]:
@@ -85,6 +86,7 @@ def scorecard_picture(
         states=states(),
         tally=_tally(every),
         changed=_changed(every, period),
+        waiting=any(p.waiting for p in pictures),
         sections=[
             SectionNote(id=s.id, words=_section_words([by_id[i.id] for i in s.instruments], period))
             for s in body.sections
@@ -99,9 +101,9 @@ def _choices(period: Period, first: dt.date, last: dt.date, year_start: int) -> 
     return [PeriodChoice(key=p.key, label=p.label, short=p.short) for p in timeline(one, first, last)]
 
 
-def _datasets(book: Book, instruments: Sequence[InstrumentBody]) -> tuple[dict[str, ColumnSource], list[SegmentChoice]]:
+def _datasets(book: Book, instruments: Sequence[InstrumentBody]) -> tuple[dict[str, core.Source], list[SegmentChoice]]:
     """The readable datasets of some instruments, and the segments a scope can choose members of."""
-    sources: dict[str, ColumnSource] = {}
+    sources: dict[str, core.Source] = {}
     choices: dict[str, SegmentChoice] = {}
     for instrument in instruments:
         kpi = book.kpis.get(instrument.kpi)
@@ -110,12 +112,14 @@ def _datasets(book: Book, instruments: Sequence[InstrumentBody]) -> tuple[dict[s
         try:
             dataset = book.dataset(kpi.dataset)
             source = sources[kpi.dataset] = book.source(kpi)
-        except (Missing, NoPeriod):
+            source.first  # noqa: B018  a live source is opened here
+        except (Missing, NoPeriod, LiveProblem):
+            sources.pop(kpi.dataset, None)
             continue
         for column in dataset.columns:
             if column.role == "segment":
                 held = choices.setdefault(column.name, SegmentChoice(name=column.name, label=column.label, members=[]))
-                held.members = sorted({*held.members, *source.members[column.name]})
+                held.members = list(dict.fromkeys([*held.members, *source.members[column.name]]))
     return sources, list(choices.values())
 
 
@@ -130,13 +134,15 @@ def picture(
     empty = InstrumentPicture(
         id=instrument.id, title=instrument.title or (kpi.name if kpi else "An instrument without a KPI"),
         kpi_name=kpi.name if kpi else "", direction=kpi.direction if kpi else "higher", unit=kpi.unit.kind if kpi else "number",
-        period=period.key if period else "", problem=None, notes=[], axis=None, readings=[], rehearsed=False,
+        period=period.key if period else "", problem=None, notes=[], axis=None, readings=[], rehearsed=False, waiting=False,
     )  # fmt: skip
     if kpi is None:
         return empty.model_copy(update={"problem": "Its KPI was deleted. Choose another KPI in the brief, or undo."})
     try:
         readings, notes = take(book, instrument, scope, period)
-    except (FormulaError, NoPeriod, Missing) as error:
+    except Slow as error:
+        return empty.model_copy(update={"problem": str(error), "waiting": True})
+    except (FormulaError, NoPeriod, Missing, LiveProblem) as error:
         return empty.model_copy(update={"problem": f"{kpi.name}: {getattr(error, 'message', error)}"})
     except KeyError as error:
         return empty.model_copy(update={"problem": f"{kpi.name} has no segment {error}. Choose another in the brief."})
@@ -367,7 +373,9 @@ def _signed_gap(gap: float | None, unit: Unit) -> str:
 
 def _order(r: ReadingPicture, order: str, direction: str) -> tuple[bool, float, str]:
     """Worst first by gap, or by value where there is no mark; largest first by value; without a figure last."""
-    figure = {"gap": r.value if r.gap is None else r.gap, "value": r.value, "name": 0.0}[order]
+    if order == "name":
+        return (False, 0.0, "")  # as the members come
+    figure = {"gap": r.value if r.gap is None else r.gap, "value": r.value}[order]
     if figure is None:
         return (True, 0.0, r.label)
     descending = order == "value" or direction == "lower"

@@ -14,7 +14,8 @@ from starlette.exceptions import HTTPException
 
 from ironmark.core.formula import FormulaError
 from ironmark.store.database import Missing, StaleVersion
-from ironmark.tables.columns import NoPeriod, NoSegment
+from ironmark.tables.cells import NoPeriod, NoSegment
+from ironmark.tables.live import LiveProblem
 from ironmark.tables.reader import Unreadable
 
 log = structlog.get_logger()
@@ -43,40 +44,54 @@ def _answer(status: int, type_: str, title: str, detail: str, where: dict[str, A
     return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
 
 
+def problem_of(error: Exception) -> Problem | None:
+    """What a failure that has words of its own is answered with; None for one that was not foreseen."""
+    match error:
+        case Refused():
+            return error.problem
+        case StaleVersion():
+            detail = (
+                "Somebody else, or another tab, has saved a newer version since you opened this. "
+                "Take the newer one, or keep yours as a copy."
+            )
+            where = {"saw": error.saw, "current": error.current}
+            return Problem(type="stale-version", title="Changed elsewhere", status=412, detail=detail, where=where)
+        case Missing():
+            return Problem(type="not-found", title="Not found", status=404, detail=str(error))
+        case Unreadable():
+            return Problem(type="unreadable-file", title="The table cannot be read", status=422, detail=str(error))
+        case NoPeriod():
+            return Problem(type="no-period", title="There is nothing to read yet", status=422, detail=str(error))
+        case LiveProblem():
+            return Problem(type="live-source", title="The live source", status=error.status, detail=str(error))
+        case TimeoutError() | InterfaceError() | OperationalError():
+            return Problem(
+                type="database-away",
+                title="The database does not answer",
+                status=503,
+                detail="Nothing was saved by this request. Wait a moment and try again; what you typed is still here.",
+            )
+    return None
+
+
 def install(app: FastAPI) -> None:
     """Answer every kind of failure with a problem document."""
 
     @app.exception_handler(Refused)
-    def refused(_: Request, error: Refused) -> JSONResponse:
-        return JSONResponse(error.problem.model_dump(), error.problem.status, media_type="application/problem+json")
-
     @app.exception_handler(StaleVersion)
-    def stale(_: Request, error: StaleVersion) -> JSONResponse:
-        return _answer(
-            412,
-            "stale-version",
-            "Changed elsewhere",
-            "Somebody else, or another tab, has saved a newer version since you opened this. "
-            "Take the newer one, or keep yours as a copy.",
-            {"saw": error.saw, "current": error.current},
-        )
-
     @app.exception_handler(Missing)
-    def missing(_: Request, error: Missing) -> JSONResponse:
-        return _answer(404, "not-found", "Not found", str(error))
+    @app.exception_handler(Unreadable)
+    @app.exception_handler(NoPeriod)
+    @app.exception_handler(LiveProblem)
+    def known(_: Request, error: Exception) -> JSONResponse:
+        problem = problem_of(error)
+        assert problem is not None
+        return JSONResponse(problem.model_dump(), problem.status, media_type="application/problem+json")
 
     @app.exception_handler(FormulaError)
     def formula(_: Request, error: FormulaError) -> JSONResponse:
         where = {"field": "formula", "start": error.start, "end": error.end}
         return _answer(422, "formula", "The formula cannot be read", error.message, where)
-
-    @app.exception_handler(Unreadable)
-    def unreadable(_: Request, error: Unreadable) -> JSONResponse:
-        return _answer(422, "unreadable-file", "The file cannot be read", str(error))
-
-    @app.exception_handler(NoPeriod)
-    def no_period(_: Request, error: NoPeriod) -> JSONResponse:
-        return _answer(422, "no-period", "There is nothing to read yet", str(error))
 
     @app.exception_handler(NoSegment)
     def no_segment(_: Request, error: NoSegment) -> JSONResponse:
@@ -108,17 +123,12 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(OperationalError)
     def database(_: Request, error: Exception) -> JSONResponse:
         log.error("database", error=str(error)[:500])
-        return _answer(
-            503,
-            "database-away",
-            "The database does not answer",
-            "Nothing was saved by this request. Wait a moment and try again; what you typed is still here.",
-        )
+        return known(_, error)
 
     @app.exception_handler(DBAPIError)
     def other_database(request: Request, error: DBAPIError) -> JSONResponse:
         if error.connection_invalidated:
-            return database(request, error)
+            return database(request, OperationalError(error.statement, error.params, error.orig or error))
         log.warning("database-refused", error=str(error.orig)[:500])
         return _answer(
             422,

@@ -105,6 +105,7 @@ class InstrumentPicture(BaseModel):
     axis: AxisPicture | None
     readings: list[ReadingPicture]
     rehearsed: bool
+    waiting: bool  # a live source has not answered yet; reading again soon finds more
 
 
 class TallyPart(BaseModel):
@@ -144,5 +145,6 @@ class ScorecardPicture(BaseModel):
     states: list[State]
     tally: list[TallyPart]
     changed: str
+    waiting: bool
     sections: list[SectionNote]
     instruments: list[InstrumentPicture]

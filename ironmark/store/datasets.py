@@ -3,24 +3,39 @@
 from __future__ import annotations
 
 import datetime as dt
+import hashlib
 import io
-from collections.abc import Iterator
-from dataclasses import asdict, dataclass
+import secrets
+from collections.abc import Callable, Iterator
+from dataclasses import asdict, dataclass, field
+from typing import Any, Literal
 
 import polars as pl
-from sqlalchemy import Select, select
+from sqlalchemy import Select, func, select
+from sqlalchemy import update as update_rows
 from sqlalchemy.orm import Session
 
 from ironmark.store.database import Missing, StaleVersion, new_key, now
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
+from ironmark.tables.findings import findings
 from ironmark.tables.reader import Column, Problem, Table, complete_through
+from ironmark.tables.refresh import Changes, How, changes, combined, conform, merged
+
+Kind = Literal["file", "sheet", "checklist", "live"]
+Tell = Callable[[float], None]
 
 PIECE_BYTES = 8 * 1024 * 1024
 _PIECE_ROWS = 250_000
 
 
+def nobody(share: float) -> None:
+    """Tells nobody."""
+
+
 @dataclass(frozen=True)
 class StoredDataset:
+    """``kind``: file, sheet (typed in the app), checklist, or live. ``settings`` hold what is kept about members."""
+
     id: str
     version: int
     name: str
@@ -31,6 +46,9 @@ class StoredDataset:
     problems: tuple[Problem, ...]
     through: dt.date | None
     updated_at: dt.datetime
+    kind: Kind = "file"
+    settings: dict[str, Any] = field(default_factory=dict)
+    has_token: bool = False
 
     @property
     def period(self) -> str | None:
@@ -39,6 +57,26 @@ class StoredDataset:
     @property
     def segments(self) -> list[str]:
         return [column.name for column in self.columns if column.role == "segment"]
+
+    @property
+    def merges(self) -> dict[str, dict[str, str]]:
+        """Spellings by column, each with the member it stands for."""
+        return dict(self.settings.get("merges", {}))
+
+    @property
+    def order(self) -> dict[str, list[str]]:
+        """Members by column in the order they are shown."""
+        return dict(self.settings.get("order", {}))
+
+
+@dataclass(frozen=True)
+class StoredVersion:
+    number: int
+    file_name: str
+    row_count: int
+    created_at: dt.datetime
+    how: str
+    changes: dict[str, Any] | None
 
 
 def every(session: Session) -> list[StoredDataset]:
@@ -53,45 +91,103 @@ def get(session: Session, key: str) -> StoredDataset:
     return _stored(*found)
 
 
-def create(session: Session, name: str, file_name: str, table: Table, *, key: str | None = None) -> StoredDataset:
-    """Keep a table as version 1 of a new dataset, all in the caller's transaction."""
+def create(
+    session: Session,
+    name: str,
+    file_name: str,
+    table: Table,
+    *,
+    key: str | None = None,
+    kind: Kind = "file",
+    settings: dict[str, Any] | None = None,
+    secret: str = "",
+    tell: Tell = nobody,
+) -> StoredDataset:
+    """Keep a table as version 1 of a new dataset, all in the caller's transaction.
+
+    tell: is told how much of the rows is kept, 0 to 1; what it raises ends the writing.
+    """
     moment = now()
     row = Dataset(
         id=key or new_key(name),
         version=1,
         name=name,
         rows_version=1,
-        columns=[asdict(column) for column in table.columns],
-        problems=[asdict(problem) for problem in table.problems],
-        through=complete_through(table.frame, table.columns),
+        columns=[],
+        problems=[],
         created_at=moment,
         updated_at=moment,
+        kind=kind,
+        settings=settings,
+        secret=secret,
     )
     session.add(row)
     session.flush()
-    version = DatasetVersion(
-        dataset_id=row.id,
-        number=1,
-        file_name=file_name[:200],
-        row_count=table.frame.height,
-        created_at=moment,
-    )
-    session.add(version)
-    session.flush()
-    for place, body in enumerate(_pieces(table.frame)):
-        session.add(DatasetSegment(dataset_id=row.id, number=1, place=place, body=body))
-        session.flush()
-        session.expunge_all()  # a piece once sent need not stay in memory
+    found = Table(table.frame, table.columns, (*table.problems, *findings(table.frame, table.columns)))
+    _write(session, row, 1, file_name, found, "first", None, complete_through(table.frame, table.columns), tell)
     return get(session, row.id)
 
 
+def refresh(
+    session: Session, key: str, saw: int | None, file_name: str, table: Table, how: How, tell: Tell = nobody
+) -> StoredDataset:
+    """Keep new rows as a further version. ``saw`` None takes any version. Raises Missing, StaleVersion, Unreadable."""
+    row = _locked(session, key, saw)
+    before = get(session, key)
+    new = conform(table, before.columns)
+    old = raw_rows(session, before)
+    frame = combined(old, new, how, before.period)
+    told = changes(merged(old, before.merges), merged(frame, before.merges), new.frame.height, new.columns)
+    problems = (*new.problems, *findings(frame, new.columns))
+    through = complete_through(frame, new.columns)
+    last = _last_number(session, key) + 1
+    _write(session, row, last, file_name, Table(frame, new.columns, problems), how, _plain(told), through, tell)
+    return get(session, key)
+
+
+def versions(session: Session, key: str) -> list[StoredVersion]:
+    """Every version of the rows, the newest first."""
+    query = select(DatasetVersion).where(DatasetVersion.dataset_id == key).order_by(DatasetVersion.number.desc())
+    return [
+        StoredVersion(v.number, v.file_name, v.row_count, v.created_at, v.how, v.changes)
+        for v in session.scalars(query)
+    ]
+
+
+def go_back(session: Session, key: str, saw: int, number: int) -> StoredDataset:
+    """Show the rows of another version. The columns keep their roles and labels where they are still there."""
+    row = _locked(session, key, saw)
+    version = session.get(DatasetVersion, (key, number))
+    if version is None:
+        raise Missing("version", f"{key} {number}")
+    if version.columns is not None:
+        now_said = {column["name"]: column for column in row.columns}
+        row.columns = [now_said.get(c["name"], c) if _same_type(now_said, c) else c for c in version.columns]
+        row.problems, row.through = list(version.problems or []), version.through
+    row.rows_version, row.version, row.updated_at = number, row.version + 1, now()
+    session.flush()
+    return get(session, key)
+
+
+def _same_type(said: dict[str, Any], column: dict[str, Any]) -> bool:
+    return column["name"] in said and said[column["name"]]["type"] == column["type"]
+
+
 def update(
-    session: Session, key: str, saw: int, name: str, columns: list[Column], through: dt.date | None
+    session: Session,
+    key: str,
+    saw: int,
+    name: str,
+    columns: list[Column],
+    through: dt.date | None,
+    settings: dict[str, Any] | None = None,
 ) -> StoredDataset:
     """Change what is said about the rows. Raises Missing, StaleVersion."""
     row = _locked(session, key, saw)
     row.name, row.through = name, through
     row.columns = [asdict(column) for column in columns]
+    if settings is not None:
+        row.settings = settings
     row.version, row.updated_at = row.version + 1, now()
     session.flush()
     return get(session, key)
@@ -102,17 +198,100 @@ def remove(session: Session, key: str, saw: int) -> None:
     session.flush()
 
 
+def new_token(session: Session, key: str) -> str:
+    """A word with which a machine may put rows into this dataset; an earlier one no longer holds."""
+    row = session.get(Dataset, key, with_for_update=True)
+    if row is None:
+        raise Missing("dataset", key)
+    token = secrets.token_urlsafe(32)
+    row.token = _digest(token)
+    session.flush()
+    return token
+
+
+def is_token(session: Session, key: str, token: str) -> bool:
+    held = session.scalar(select(Dataset.token).where(Dataset.id == key))
+    return bool(held) and secrets.compare_digest(held or "", _digest(token))
+
+
+def secret(session: Session, key: str) -> str:
+    """The password of a live source; goes nowhere but to its server."""
+    return session.scalar(select(Dataset.secret).where(Dataset.id == key)) or ""
+
+
+def set_secret(session: Session, key: str, word: str) -> None:
+    session.execute(update_rows(Dataset).where(Dataset.id == key).values(secret=word))
+
+
+def _digest(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
 def rows(session: Session, dataset: StoredDataset) -> pl.DataFrame:
-    """All rows of the visible version."""
+    """All rows of the visible version, with its members' spellings merged."""
+    return merged(raw_rows(session, dataset), dataset.merges)
+
+
+def raw_rows(session: Session, dataset: StoredDataset) -> pl.DataFrame:
+    """All rows of the visible version as they came."""
     query = select(DatasetSegment.body).where(
         DatasetSegment.dataset_id == dataset.id, DatasetSegment.number == dataset.rows_version
     )
     bodies = session.scalars(query.order_by(DatasetSegment.place))
-    return pl.concat([pl.read_parquet(io.BytesIO(body)) for body in bodies])
+    pieces = [pl.read_parquet(io.BytesIO(body)) for body in bodies]
+    return pl.concat(pieces) if pieces else pl.DataFrame()
 
 
-def _pieces(frame: pl.DataFrame) -> Iterator[bytes]:
-    """Parquet pieces within PIECE_BYTES: as many rows as fit, at least one piece."""
+def _write(
+    session: Session,
+    row: Dataset,
+    number: int,
+    file_name: str,
+    table: Table,
+    how: str,
+    told: dict[str, Any] | None,
+    through: dt.date | None,
+    tell: Tell,
+) -> None:
+    """Write a version's rows and make it the visible one, in the caller's transaction."""
+    columns = [asdict(column) for column in table.columns]
+    problems = [asdict(problem) for problem in table.problems]
+    version = DatasetVersion(
+        dataset_id=row.id,
+        number=number,
+        file_name=file_name[:200],
+        row_count=table.frame.height,
+        created_at=now(),
+        how=how,
+        changes=told,
+        columns=columns,
+        problems=problems,
+        through=through,
+    )
+    session.add(version)
+    row.columns, row.problems, row.through, row.rows_version = columns, problems, through, number
+    if number > 1:
+        row.version, row.updated_at = row.version + 1, now()
+    session.flush()
+    kept = 0
+    for place, (body, height) in enumerate(_pieces(table.frame)):
+        session.add(DatasetSegment(dataset_id=row.id, number=number, place=place, body=body))
+        session.flush()
+        session.expunge_all()  # a piece once sent need not stay in memory
+        kept += height
+        tell(kept / max(1, table.frame.height))
+
+
+def _last_number(session: Session, key: str) -> int:
+    return session.scalar(select(func.max(DatasetVersion.number)).where(DatasetVersion.dataset_id == key)) or 0
+
+
+def _plain(told: Changes) -> dict[str, Any]:
+    return {name: value.isoformat() if isinstance(value, dt.date) else value for name, value in asdict(told).items()}
+
+
+def _pieces(frame: pl.DataFrame) -> Iterator[tuple[bytes, int]]:
+    """Parquet pieces within PIECE_BYTES and their numbers of rows: as many as fit, at least one piece."""
     start, size = 0, _PIECE_ROWS
     while True:
         buffer = io.BytesIO()
@@ -120,7 +299,7 @@ def _pieces(frame: pl.DataFrame) -> Iterator[bytes]:
         if buffer.tell() > PIECE_BYTES and size > 1:
             size = max(1, size // 2)
             continue
-        yield buffer.getvalue()
+        yield buffer.getvalue(), min(size, frame.height - start)
         start += size
         if start >= frame.height:
             return
@@ -133,11 +312,11 @@ def _query() -> Select[Dataset, DatasetVersion]:
     )
 
 
-def _locked(session: Session, key: str, saw: int) -> Dataset:
+def _locked(session: Session, key: str, saw: int | None) -> Dataset:
     row = session.get(Dataset, key, with_for_update=True)
     if row is None:
         raise Missing("dataset", key)
-    if row.version != saw:
+    if saw is not None and row.version != saw:
         raise StaleVersion(saw, row.version)
     return row
 
@@ -147,4 +326,5 @@ def _stored(row: Dataset, version: DatasetVersion) -> StoredDataset:
     return StoredDataset(
         row.id, row.version, row.name, row.rows_version, version.row_count, version.file_name,
         tuple(Column(**column) for column in row.columns), problems, row.through, row.updated_at,
+        row.kind, row.settings or {}, bool(row.token),  # type: ignore[arg-type]
     )  # fmt: skip

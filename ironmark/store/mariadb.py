@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import getpass
+import hashlib
 import os
 import re
 import secrets
@@ -21,6 +22,8 @@ from typing import IO
 import pymysql
 from sqlalchemy import URL
 
+ROWS_DATABASE = "ironmark_rows"  # tables of rows that live sources read, apart from the records
+READER = "ironmark_reader"
 DATABASE = "ironmark"
 _START_SECONDS = 60
 
@@ -219,10 +222,19 @@ class MariaDB:
         password = self._password()
         assert re.fullmatch(r"[\w-]+", password)
         with self._as_root() as connection, connection.cursor() as cursor:
-            cursor.execute(f"CREATE DATABASE IF NOT EXISTS {DATABASE} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin")
+            for database in (DATABASE, ROWS_DATABASE):
+                cursor.execute(f"CREATE DATABASE IF NOT EXISTS {database} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin")
             for host in ("127.0.0.1", "localhost"):
                 cursor.execute(f"CREATE OR REPLACE USER ironmark@'{host}' IDENTIFIED BY '{password}'")
+                cursor.execute(f"CREATE OR REPLACE USER {READER}@'{host}' IDENTIFIED BY '{reader_password(password)}'")
                 cursor.execute(f"GRANT ALL ON {DATABASE}.* TO ironmark@'{host}'")
+                cursor.execute(f"GRANT ALL ON {ROWS_DATABASE}.* TO ironmark@'{host}'")
+                cursor.execute(f"GRANT SELECT ON {ROWS_DATABASE}.* TO {READER}@'{host}'")
+
+
+def reader_password(password: str) -> str:
+    """The password of the account that may only read ROWS_DATABASE, made from that of the one that keeps records."""
+    return hashlib.sha256(f"{READER} {password}".encode()).hexdigest()[:32]
 
 
 def _running(pid: int) -> bool:

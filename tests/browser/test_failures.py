@@ -53,7 +53,7 @@ class Away(PageTest):
         self.open("/scorecards/network-performance")
         self.see("Reading October 2026")
         os.kill(self.server.database_pid, signal.SIGKILL)
-        self.slot("Month")
+        self.slot("Period")
         self.choose("September 2026")
         until = time.monotonic() + 15
         while "Reading September 2026" not in self.text() and time.monotonic() < until:

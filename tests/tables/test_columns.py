@@ -16,7 +16,8 @@ from ironmark.core.evaluate import evaluate
 from ironmark.core.expand import expand
 from ironmark.core.periods import Period, months
 from ironmark.core.reading import Totals
-from ironmark.tables.columns import ColumnSource, NoPeriod
+from ironmark.tables.cells import NoPeriod
+from ironmark.tables.columns import ColumnSource
 
 SCHEMA = {
     "day": pl.Date,

@@ -1,0 +1,100 @@
+"""What is worth a look in rows as a whole: rows there twice, months without any, two scales in one column."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+
+import polars as pl
+
+from ironmark.core.periods import months
+from ironmark.tables.reader import Column, Problem
+
+_MOST_SPELLINGS = 2000
+
+
+def findings(frame: pl.DataFrame, columns: Sequence[Column]) -> tuple[Problem, ...]:
+    """Everything found in the rows together; the place of a row counts the header as line 1."""
+    period = next((column.name for column in columns if column.role == "period"), None)
+    found = [*_twice(frame), *_gaps(frame, period)]
+    for column in columns:
+        if column.type == "number":
+            found += _two_scales(frame[column.name], column)
+    return tuple(found)
+
+
+def _twice(frame: pl.DataFrame) -> list[Problem]:
+    if frame.height < 2:
+        return []
+    again = ~frame.hash_rows().is_first_distinct()
+    count = int(again.sum())
+    if not count:
+        return []
+    rows = tuple(row + 2 for row in again.arg_true()[:5].to_list())
+    told = "row is" if count == 1 else "rows are"
+    return [Problem(f"{count:,} {told} the same as an earlier one in every cell. They count twice.", rows=rows)]
+
+
+def _gaps(frame: pl.DataFrame, period: str | None) -> list[Problem]:
+    days = frame[period].drop_nulls() if period else pl.Series([], dtype=pl.Date)
+    if days.is_empty():
+        return []
+    held = {(day.year, day.month) for day in days.dt.truncate("1mo").unique().to_list()}
+    first, last = days.min(), days.max()
+    assert isinstance(first, dt.date) and isinstance(last, dt.date)
+    if (last.year - first.year) > 400:
+        return [Problem(f"The days run from {first} to {last}. Some of them look mistyped.", period)]
+    empty = [month.short for month in months(first, last) if (month.start.year, month.start.month) not in held]
+    if not empty:
+        return []
+    named = ", ".join(empty[:6]) + (f" and {len(empty) - 6} more" if len(empty) > 6 else "")
+    return [Problem(f"There are no rows in {named}. Those months have no reading.", period)]
+
+
+def _two_scales(cells: pl.Series, column: Column) -> list[Problem]:
+    """Shares among numbers of up to 100: 0.88 and 88 in one column."""
+    size = cells.drop_nulls().abs()
+    size = size.filter(size > 0)
+    small, large = size.filter(size <= 1), size.filter((size > 1) & (size <= 100))
+    if len(small) + len(large) < len(size) or min(len(small), len(large)) < max(1, len(size) // 100):
+        return []
+    fractions = float((small != 1).mean() or 0)  # type: ignore[arg-type]
+    if fractions < 0.5 or float(large.median() or 0) < 20 * float(small.median() or 1):  # type: ignore[arg-type]
+        return []
+    wrong = (cells.abs() > 1).fill_null(False) if len(large) < len(small) else (cells.abs() <= 1).fill_null(False)
+    rows = tuple(row + 2 for row in wrong.arg_true()[:5].to_list())
+    return [
+        Problem(
+            f"{len(small):,} cells look like fractions and {len(large):,} like percents: 0.88 and 88 in one column "
+            "are a hundred times apart. Mend them in the file.",
+            column.name,
+            rows,
+        )
+    ]
+
+
+def late_rows(frame: pl.DataFrame, period: str | None, through: dt.date | None) -> Problem | None:
+    """Rows of days after the one the dataset is said to be complete through."""
+    if period is None or through is None:
+        return None
+    count = int((frame[period] > through).sum())
+    if not count:
+        return None
+    told = "row lies" if count == 1 else "rows lie"
+    return Problem(f"{count:,} {told} after {through:%-d %B %Y}, the day the dataset is complete through.", period)
+
+
+def spellings(members: Sequence[str]) -> list[tuple[str, str]]:
+    """Spellings that differ by case, spaces or dashes alone: which one, and which it most likely is.
+
+    members: the most frequent first; of those alike the first is taken as the right one.
+    """
+    right: dict[str, str] = {}
+    found = []
+    for member in members[:_MOST_SPELLINGS]:
+        plain = "".join(sign for sign in member.casefold() if sign.isalnum())
+        if plain in right and plain:
+            found.append((member, right[plain]))
+        else:
+            right[plain] = member
+    return found
