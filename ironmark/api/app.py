@@ -14,7 +14,7 @@ from pydantic import BaseModel
 from sqlalchemy import Engine
 
 from ironmark import __version__
-from ironmark.api import calendar, datasets, kpis, marks, problems, scorecards, yardsticks
+from ironmark.api import calendar, datasets, kpis, marks, problems, rows, scorecards, typed, uploads, yardsticks
 from ironmark.api.desk import Desk, desk
 from ironmark.store import database
 
@@ -42,8 +42,9 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
         openapi_url="/api/openapi.json",
     )
     app.state.desk = Desk(engine)
+    app.state.uploads = uploads.Uploads()
     problems.install(app)
-    for module in (scorecards, kpis, marks, yardsticks, datasets, calendar):
+    for module in (scorecards, kpis, marks, yardsticks, typed, datasets, rows, uploads, calendar):
         app.include_router(module.router)
 
     @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})
@@ -101,7 +102,7 @@ def _refuse(request: Request, hosts: set[str] | frozenset[str]) -> JSONResponse 
             "The request came from another site",
             "Use Iron Mark from its own address.",
         )
-    elif not request.url.path.startswith("/api/datasets") and _length(request) > MAX_JSON:
+    elif not request.url.path.startswith(("/api/datasets", "/api/uploads")) and _length(request) > MAX_JSON:
         problem = (413, "too-large", "The request is too large", "Send less at once; at most 4 MB.")
     if problem is None:
         return None

@@ -11,9 +11,8 @@ from fastapi import APIRouter, Depends, Header, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from ironmark.api.desk import Desk, desk, seen_version
-from ironmark.api.documents import Model, Name
+from ironmark.api.documents import Member, Model, Name
 from ironmark.api.problems import Refused
-from ironmark.core.numbers import MINUS
 from ironmark.store import datasets, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.formats import read_file, sheet_names
@@ -21,7 +20,6 @@ from ironmark.tables.reader import ROLES, Column, Role
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"])
 MAX_BYTES = 256 * 1024 * 1024
-FIRST_ROWS = 12
 
 
 class ColumnOut(BaseModel):
@@ -30,6 +28,16 @@ class ColumnOut(BaseModel):
     type: Literal["number", "text", "date", "flag"]
     role: Role
     roles: list[Role]  # those its type allows
+
+
+class ConnectionOut(BaseModel):
+    """How a live source is reached; its password goes nowhere."""
+
+    host: str
+    port: int
+    database: str
+    user: str
+    table: str
 
 
 class ProblemOut(BaseModel):
@@ -49,28 +57,19 @@ class DatasetOut(BaseModel):
     through: dt.date | None
     updated_at: str
     kpis: list[str]
-
-
-class ColumnSummary(BaseModel):
-    name: str
-    blanks: int
-    distinct: int
-    smallest: str
-    largest: str
-
-
-class RowsOut(BaseModel):
-    """The first rows, every cell as text, and a summary of each column."""
-
-    columns: list[str]
-    rows: list[list[str]]
-    summary: list[ColumnSummary]
+    kind: Literal["file", "sheet", "checklist", "live"]
+    merges: dict[str, dict[str, str]]
+    has_token: bool
+    rows_version: int
+    connection: ConnectionOut | None
 
 
 class ColumnChange(Model):
     name: str = Field(max_length=80)
     label: Name
     role: Role
+    merges: dict[Member, Member] | None = Field(None, max_length=2000)  # None leaves them as they are
+    order: list[Member] | None = Field(None, max_length=5000)
 
 
 class DatasetChange(Model):
@@ -79,7 +78,7 @@ class DatasetChange(Model):
     columns: list[ColumnChange]
 
 
-def _out(dataset: StoredDataset, users: dict[str, list[str]]) -> DatasetOut:
+def dataset_out(dataset: StoredDataset, users: dict[str, list[str]]) -> DatasetOut:
     return DatasetOut(
         id=dataset.id,
         version=dataset.version,
@@ -94,10 +93,15 @@ def _out(dataset: StoredDataset, users: dict[str, list[str]]) -> DatasetOut:
         through=dataset.through,
         updated_at=dataset.updated_at.isoformat() + "Z",
         kpis=users.get(dataset.id, []),
+        kind=dataset.kind,
+        merges=dataset.merges,
+        has_token=dataset.has_token,
+        rows_version=dataset.rows_version,
+        connection=ConnectionOut(**dataset.settings["connection"]) if dataset.kind == "live" else None,
     )
 
 
-def _users(session: Any) -> dict[str, list[str]]:
+def users_of(session: Any) -> dict[str, list[str]]:
     """The names of the KPIs of each dataset."""
     users: dict[str, list[str]] = {}
     for kpi in records.every(session, "kpi"):
@@ -108,11 +112,11 @@ def _users(session: Any) -> dict[str, list[str]]:
 @router.get("")
 def list_datasets(at: Desk = Depends(desk)) -> list[DatasetOut]:
     with at.read() as session:
-        users = _users(session)
-        return [_out(dataset, users) for dataset in datasets.every(session)]
+        users = users_of(session)
+        return [dataset_out(dataset, users) for dataset in datasets.every(session)]
 
 
-def _body(file: UploadFile) -> bytes:
+def body_of(file: UploadFile) -> bytes:
     body = file.file.read(MAX_BYTES + 1)
     if len(body) > MAX_BYTES:
         raise Refused(
@@ -124,10 +128,20 @@ def _body(file: UploadFile) -> bytes:
     return body
 
 
+def file_name_of(file: UploadFile) -> str:
+    return PurePath((file.filename or "table.csv").replace("\\", "/")).name[:200] or "table.csv"
+
+
+def name_from(file_name: str) -> str:
+    """What a dataset is called after its file."""
+    name = PurePath(file_name).stem.replace("_", " ").replace("-", " ").strip()[:120] or "Table"
+    return name[:1].upper() + name[1:]
+
+
 @router.post("/sheets")
 def list_sheets(file: UploadFile) -> list[str]:
     """The sheets of a workbook that have cells, to choose from; none for any other file."""
-    return sheet_names(_body(file))
+    return sheet_names(body_of(file))
 
 
 @router.post("", status_code=201)
@@ -138,14 +152,13 @@ def upload_dataset(
     at: Desk = Depends(desk),
 ) -> DatasetOut:
     """Read a file and keep it as a new dataset; ``sheet`` names one of a workbook."""
-    body = _body(file)
+    body = body_of(file)
     table = read_file(body, sheet)
-    file_name = PurePath((file.filename or "table.csv").replace("\\", "/")).name[:200] or "table.csv"
-    name = PurePath(file_name).stem.replace("_", " ").replace("-", " ").strip()[:120] or "Table"
+    file_name = file_name_of(file)
     with at.write() as session:
-        dataset = datasets.create(session, name[:1].upper() + name[1:], file_name, table)
+        dataset = datasets.create(session, name_from(file_name), file_name, table)
     response.headers["ETag"] = f'"{dataset.version}"'
-    return _out(dataset, {})
+    return dataset_out(dataset, {})
 
 
 @router.get("/{key}")
@@ -153,37 +166,7 @@ def get_dataset(key: str, response: Response, at: Desk = Depends(desk)) -> Datas
     with at.read() as session:
         dataset = datasets.get(session, key)
         response.headers["ETag"] = f'"{dataset.version}"'
-        return _out(dataset, _users(session))
-
-
-@router.get("/{key}/rows")
-def first_rows(key: str, at: Desk = Depends(desk)) -> RowsOut:
-    with at.read() as session:
-        dataset = datasets.get(session, key)
-        frame = datasets.rows(session, dataset)
-    summary = []
-    for column in dataset.columns:
-        cells = frame[column.name].drop_nulls()
-        ends = [cells.min(), cells.max()] if len(cells) else ["", ""]
-        summary.append(
-            ColumnSummary(
-                name=column.name,
-                blanks=frame.height - len(cells),
-                distinct=cells.n_unique(),
-                smallest=_cell(ends[0])[:80],
-                largest=_cell(ends[1])[:80],
-            )
-        )
-    rows = [[_cell(cell)[:200] for cell in row] for row in frame.head(FIRST_ROWS).rows()]
-    return RowsOut(columns=frame.columns, rows=rows, summary=summary)
-
-
-def _cell(cell: Any) -> str:
-    if cell is None:
-        return ""
-    if isinstance(cell, bool):
-        return "yes" if cell else "no"
-    return f"{cell:.10g}".replace("-", MINUS) if isinstance(cell, float) else str(cell)
+        return dataset_out(dataset, users_of(session))
 
 
 @router.patch("/{key}")
@@ -199,10 +182,44 @@ def change_dataset(
     with at.write() as session:
         dataset = datasets.get(session, key)
         columns = _changed(dataset.columns, change.columns)
-        dataset = datasets.update(session, key, saw, change.name, columns, change.through or dataset.through)
-        users = _users(session)
+        settings = _settings(dataset, change)
+        through = change.through or dataset.through
+        if through != dataset.through:
+            settings["fixed_through"] = True
+        dataset = datasets.update(session, key, saw, change.name, columns, through, settings)
+        users = users_of(session)
     response.headers["ETag"] = f'"{dataset.version}"'
-    return _out(dataset, users)
+    return dataset_out(dataset, users)
+
+
+def _settings(dataset: StoredDataset, change: DatasetChange) -> dict[str, Any]:
+    """What is kept about members: spellings that stand for another member, and their order."""
+    merges, order = dataset.merges, dataset.order
+    for column in change.columns:
+        if column.merges is not None:
+            merges[column.name] = _straight(column.merges)
+        if column.order is not None:
+            order[column.name] = list(dict.fromkeys(column.order))
+    return {
+        **dataset.settings,
+        "merges": {name: found for name, found in merges.items() if found},
+        "order": {name: found for name, found in order.items() if found},
+    }
+
+
+def _straight(merges: dict[str, str]) -> dict[str, str]:
+    """Spellings straight to the member they end at. Refuses a circle."""
+    found = {}
+    for spelling in merges:
+        end, seen = spelling, {spelling}
+        while end in merges:
+            end = merges[end]
+            if end in seen:
+                where = f"“{spelling}” and “{end}” stand for each other. Take one of the two out."
+                raise Refused(422, "circle", "Two spellings stand for each other", where)
+            seen.add(end)
+        found[spelling] = end
+    return found
 
 
 def _changed(columns: tuple[Column, ...], changes: list[ColumnChange]) -> list[Column]:
@@ -232,7 +249,7 @@ def _changed(columns: tuple[Column, ...], changes: list[ColumnChange]) -> list[C
 def delete_dataset(key: str, if_match: str | None = Header(None), at: Desk = Depends(desk)) -> None:
     saw = seen_version(if_match)
     with at.write() as session:
-        users = _users(session).get(key, [])
+        users = users_of(session).get(key, [])
         if users:
             raise Refused(
                 409,

@@ -8,6 +8,7 @@ from collections import OrderedDict
 from collections.abc import Hashable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property, lru_cache
+from typing import Any
 
 from fastapi import Request
 from sqlalchemy import Engine
@@ -98,8 +99,21 @@ class Desk:
             self._live[key] = coming or self._patient(session, dataset)
             return self._live[key]
 
+    def connection(self, session: Session, dataset: StoredDataset) -> live.Connection:
+        """How a live source is reached."""
+        return self.reach(session, dataset.settings["connection"], None, dataset.id)
+
+    def reach(self, session: Session, plain: dict[str, Any], password: str | None, key: str | None) -> live.Connection:
+        """plain: the settings of a connection; without a host, the MariaDB the records are in. password: None takes
+        the one kept for the dataset ``key``."""
+        if password is None:
+            password = datasets.secret(session, key) if key else ""
+        url = self.engine.url
+        own = {} if plain["host"] else {"host": url.host or "", "port": url.port or 3306}
+        return live.Connection(**{**plain, **own}, password=password)
+
     def _patient(self, session: Session, dataset: StoredDataset) -> Patient:
-        connection = live.Connection(**dataset.settings["connection"], password=datasets.secret(session, dataset.id))
+        connection = self.connection(session, dataset)
         through = dataset.through if dataset.settings.get("fixed_through") else None
 
         def make() -> live.LiveSource:

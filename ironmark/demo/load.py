@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import sqlalchemy as sa
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
@@ -11,15 +12,18 @@ from ironmark.api.documents import KpiBody, ScorecardBody, YardstickBody
 from ironmark.core.marks import TOGETHER
 from ironmark.demo import sailings
 from ironmark.store import database, datasets, marks, records
+from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
 from ironmark.store.marks import Change
 from ironmark.store.models import Dataset, Record, Revision
-from ironmark.tables.reader import read_delimited
+from ironmark.tables import checklist
+from ironmark.tables.checklist import Checklist
+from ironmark.tables.reader import Column, Table, read_delimited
 
 PERCENT = {"kind": "percent", "decimals": 1}
 WHOLE_PERCENT = {"kind": "percent", "decimals": 0}
 POUNDS = {"kind": "currency", "decimals": 2, "compact": True}
 UP, DOWN, INSIDE = "higher", "lower", "inside"
-SAIL, SAFE = "sailings", "safety-sheet"
+SAIL, SAFE, BOOK, REFIT = "sailings", "safety-sheet", "bookings", "refit-programme"
 
 # id: dataset, handle, name, formula, unit, direction, nature, owner
 KPIS: dict[str, tuple[str, str, str, str, dict[str, Any], str, str, str]] = {
@@ -30,6 +34,9 @@ KPIS: dict[str, tuple[str, str, str, str, dict[str, Any], str, str, str]] = {
     "fuel-per-mile": (SAIL, "fuel_per_mile", "Fuel per nautical mile", "sum(fuel_litres) / sum(nautical_miles)", {"decimals": 1, "text": "L"}, DOWN, "rate", "Engineering"),
     "deck-load": (SAIL, "deck_load", "Deck load factor", "sum(deck_used) / sum(deck_metres)", WHOLE_PERCENT, INSIDE, "rate", "Operations"),
     "complaints": (SAIL, "complaints", "Complaints per 10k", "sum(complaints) / sum(passengers) * 10000", {"decimals": 1}, DOWN, "rate", "Customer service"),
+    "bookings": (BOOK, "bookings", "Bookings", "sum(seats)", {"compact": True, "decimals": 1}, UP, "flow", "Customer service"),
+    "booked-online": (BOOK, "booked_online", "Booked online", 'sum(seats where channel = "online") / sum(seats)', PERCENT, UP, "rate", "Customer service"),
+    "refit": (REFIT, "refit_steps", "Refit programme", "count(where done = yes) / count()", WHOLE_PERCENT, UP, "stock", "Engineering"),
     "crew-certified": (SAFE, "crew_certified", "Crew certified", "sum(certified) / sum(crew)", WHOLE_PERCENT, UP, "rate", "Safety"),
     "drills": (SAFE, "drills_held", "Drills held", "sum(drills_held) / sum(drills_planned)", WHOLE_PERCENT, UP, "rate", "Safety"),
     "berth": (SAFE, "berth_condition", "Berth condition", "mean(berth_condition)", {"decimals": 1}, UP, "rate", "Safety"),
@@ -83,6 +90,9 @@ MARKS: list[tuple[str, str, str | None, str, float]] = [
     *(("revenue-per-sailing", "target", route, "2025-01", value) for route, value in REVENUE_TARGETS.items()),
     ("fuel-per-mile", "limit", None, "2025-01", 46),
     ("complaints", "limit", None, "2025-01", 6),
+    ("booked-online", "target", None, "2025-01", 0.6),
+    ("booked-online", "target", None, "2026-01", 0.66),
+    ("refit", "target", None, "2025-01", 0.6),
     ("crew-certified", "target", None, "2025-01", 0.85),
     ("drills", "target", None, "2025-01", 0.72),
 ]  # fmt: skip
@@ -154,13 +164,13 @@ def load_if_empty(engine: Engine) -> bool:
 
 
 def load(session: Session) -> None:
-    for key, name, frame in (
-        (SAIL, "Sailings", sailings.sailings()),
-        (SAFE, "Safety sheet", sailings.safety()),
-    ):
-        dataset = datasets.create(session, name, f"{key}.csv", read_delimited(sailings.as_csv(frame)), key=key)
-        if key == SAFE:  # the sheet is filled in month by month, to the same day as the sailings
-            datasets.update(session, key, dataset.version, dataset.name, list(dataset.columns), sailings.THROUGH)
+    datasets.create(session, "Sailings", "sailings.csv", read_delimited(sailings.as_csv(sailings.sailings())), key=SAIL)
+    sheet = read_delimited(sailings.as_csv(sailings.safety()))
+    made = datasets.create(session, "Safety sheet", "typed in", sheet, key=SAFE, kind="sheet")
+    # The sheet is filled in month by month, to the same day as the sailings.
+    datasets.update(session, SAFE, made.version, made.name, list(made.columns), sailings.THROUGH)
+    _load_bookings(session)
+    _load_refit(session)
     for key, (data, handle, name, formula, unit, direction, nature, owner) in KPIS.items():
         kpi = {
             "handle": handle, "name": name, "owner": owner, "dataset": data, "formula": formula,
@@ -180,6 +190,43 @@ def load(session: Session) -> None:
     for key, scorecard in reversed(SCORECARDS.items()):  # the shelf shows the newest first
         body = ScorecardBody.model_validate(scorecard).model_dump()
         records.create(session, "scorecard", body, name=scorecard["title"], key=key)
+
+
+def _load_bookings(session: Session) -> None:
+    """Bookings stay in a table of their own, which an account that may only read gives to the live source."""
+    frame, engine = sailings.bookings(), session.get_bind()
+    table = sa.Table(
+        "bookings", sa.MetaData(schema=ROWS_DATABASE),
+        sa.Column("day", sa.Date, index=True), sa.Column("route", sa.String(60)), sa.Column("channel", sa.String(20)),
+        sa.Column("seats", sa.Integer), sa.Column("changed", sa.Boolean),
+    )  # fmt: skip
+    table.drop(engine, checkfirst=True)
+    table.create(engine)
+    session.execute(sa.insert(table), frame.to_dicts())
+    assert isinstance(engine, Engine) and engine.url.password
+    connection = {"host": "", "port": 3306, "database": ROWS_DATABASE, "user": READER, "table": "bookings"}
+    columns = (
+        Column("day", "day", "date", "period"), Column("route", "route", "text", "segment"),
+        Column("channel", "channel", "text", "segment"), Column("seats", "seats", "number", "measure"),
+        Column("changed", "changed", "flag", "flag"),
+    )  # fmt: skip
+    datasets.create(
+        session, "Bookings", "bookings", Table(frame.clear(), columns), key=BOOK, kind="live",
+        settings={"connection": connection}, secret=reader_password(str(engine.url.password)), findings_too=False,
+    )  # fmt: skip
+
+
+def _load_refit(session: Session) -> None:
+    table = None
+    for day, done in sailings.refit():
+        sheet = Checklist(day, tuple(sailings.VESSELS), sailings.REFIT_STEPS, done)
+        table = checklist.ticked(table.frame if table else checklist.rows(sheet).clear(), sheet)
+    assert table is not None
+    settings = {"order": {"item": list(sailings.VESSELS), "step": list(sailings.REFIT_STEPS)}}
+    made = datasets.create(
+        session, "Refit programme", "typed in", table, key=REFIT, kind="checklist", settings=settings
+    )
+    datasets.update(session, REFIT, made.version, made.name, list(made.columns), sailings.THROUGH)
 
 
 def _segment(member: str | None) -> str | None:

@@ -99,6 +99,42 @@ def safety() -> pl.DataFrame:
     return pl.DataFrame(rows, schema=names, orient="row")
 
 
+CHANNELS = {"online": 0.58, "quay": 0.27, "phone": 0.15}
+REFIT_STEPS = ("Survey", "Drydock", "Hull", "Engine", "Cabin", "Sea trial")
+
+
+def bookings() -> pl.DataFrame:
+    """Seats booked by day, route and channel; more and more of them online."""
+    rng = np.random.default_rng(SEED + 2)
+    rows = []
+    for number in range((THROUGH - FIRST).days + 1):
+        day = FIRST + dt.timedelta(days=number)
+        season = 1 - 0.25 * np.cos(2 * np.pi * day.timetuple().tm_yday / 365.25)
+        online = CHANNELS["online"] + 0.13 * number / 660
+        for route, (a_day, _, passengers, _, _, _) in ROUTES.items():
+            if (route, day.year, day.month) in CLOSED:
+                continue
+            seats = a_day * passengers * season * rng.normal(0.8, 0.06)
+            shares = [online, (1 - online) * 0.64, (1 - online) * 0.36]
+            for channel, share in zip(CHANNELS, shares, strict=True):
+                rows.append(
+                    (day, route, channel, int(max(0, seats * share * rng.normal(1, 0.05))), bool(rng.random() < 0.1))
+                )
+    return pl.DataFrame(rows, schema=["day", "route", "channel", "seats", "changed"], orient="row")
+
+
+def refit() -> list[tuple[dt.date, tuple[tuple[bool, ...], ...]]]:
+    """What was ticked of the refit of each vessel, and when."""
+    said = {
+        dt.date(2026, 2, 9): (1, 0, 0, 0, 0), dt.date(2026, 4, 20): (3, 1, 1, 0, 0), dt.date(2026, 6, 15): (5, 2, 2, 1, 0),
+        dt.date(2026, 8, 3): (6, 3, 4, 1, 1), dt.date(2026, 9, 28): (6, 5, 5, 2, 1), dt.date(2026, 11, 16): (6, 6, 5, 3, 1),
+    }  # fmt: skip
+    return [
+        (day, tuple(tuple(at < count for at in range(len(REFIT_STEPS))) for count in counts))
+        for day, counts in said.items()
+    ]
+
+
 def as_csv(frame: pl.DataFrame) -> bytes:
     """The rows as a file an analyst would upload."""
     buffer = io.BytesIO()

@@ -102,6 +102,7 @@ def create(
     settings: dict[str, Any] | None = None,
     secret: str = "",
     tell: Tell = nobody,
+    findings_too: bool = True,
 ) -> StoredDataset:
     """Keep a table as version 1 of a new dataset, all in the caller's transaction.
 
@@ -123,7 +124,8 @@ def create(
     )
     session.add(row)
     session.flush()
-    found = Table(table.frame, table.columns, (*table.problems, *findings(table.frame, table.columns)))
+    more = findings(table.frame, table.columns) if findings_too else ()
+    found = Table(table.frame, table.columns, (*table.problems, *more))
     _write(session, row, 1, file_name, found, "first", None, complete_through(table.frame, table.columns), tell)
     return get(session, row.id)
 
@@ -142,6 +144,19 @@ def refresh(
     through = complete_through(frame, new.columns)
     last = _last_number(session, key) + 1
     _write(session, row, last, file_name, Table(frame, new.columns, problems), how, _plain(told), through, tell)
+    return get(session, key)
+
+
+def refresh_with(
+    session: Session, key: str, saw: int, file_name: str, table: Table, how: str, through: dt.date | None = None
+) -> StoredDataset:
+    """Keep rows that are already in the columns wanted, as a further version. Raises Missing, StaleVersion."""
+    row = _locked(session, key, saw)
+    before = get(session, key)
+    old = merged(raw_rows(session, before), before.merges)
+    told = changes(old, merged(table.frame, before.merges), table.frame.height, table.columns)
+    through = through or complete_through(table.frame, table.columns)
+    _write(session, row, _last_number(session, key) + 1, file_name, table, how, _plain(told), through, nobody)
     return get(session, key)
 
 

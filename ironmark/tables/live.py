@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 import numpy as np
+import polars as pl
 import sqlalchemy as sa
 from sqlalchemy.dialects import mysql
 from sqlalchemy.exc import SQLAlchemyError
@@ -111,6 +112,27 @@ def tables(connection: Connection) -> list[str]:
     with _opened(connection) as engine:
         inspector = sa.inspect(engine)
         return sorted([*inspector.get_table_names(), *inspector.get_view_names()])
+
+
+def first_rows(connection: Connection, columns: Sequence[Column], limit: int) -> pl.DataFrame:
+    """Some rows of the table, typed. Raises LiveProblem."""
+    held = sa.table(connection.table, *(sa.column(column.label) for column in columns))
+    with _opened(connection) as engine, engine.connect() as open_:
+        found = [tuple(row) for row in open_.execute(sa.select(held).limit(limit))]
+    typed = {}
+    for at, column in enumerate(columns):
+        cells = [row[at] for row in found]
+        typed[column.name] = [None if cell is None else _python(cell, column.type) for cell in cells]
+    schema = {"number": pl.Float64, "date": pl.Date, "flag": pl.Boolean, "text": pl.String}
+    return pl.DataFrame(typed, schema={column.name: schema[column.type] for column in columns})
+
+
+def _python(cell: Any, kind: ColumnType) -> Any:
+    if kind == "number":
+        return float(cell)
+    if kind == "date":
+        return _date(cell)
+    return cell not in (0, b"\x00") if kind == "flag" else str(cell)
 
 
 def may_write(connection: Connection) -> bool:

@@ -86,6 +86,8 @@ def _as_type(cells: pl.Series, theirs: Column, ours: Column) -> pl.Series:
     if ours.type == "text":
         if cells.dtype == pl.Boolean:
             return cells.replace_strict({True: "yes", False: "no"}, return_dtype=pl.String)
+        if cells.dtype.is_float() and bool((cells.drop_nulls() % 1 == 0).all()):
+            cells = cells.cast(pl.Int64)
         return cells.cast(pl.String)
     example = next(iter(cells.drop_nulls().cast(pl.String).to_list()), "")
     raise Unreadable(

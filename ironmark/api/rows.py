@@ -1,0 +1,277 @@
+"""The rows of a dataset: a look at them and at each column, and their versions."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+import polars as pl
+from fastapi import APIRouter, Depends, Header, Path, Query, Response, UploadFile
+from pydantic import BaseModel
+from sqlalchemy.orm import Session
+
+from ironmark.api.datasets import DatasetOut, ProblemOut, body_of, dataset_out, file_name_of, users_of
+from ironmark.api.desk import Desk, desk, seen_version
+from ironmark.api.problems import Refused
+from ironmark.core.numbers import MINUS
+from ironmark.store import datasets
+from ironmark.store.database import Missing
+from ironmark.store.datasets import StoredDataset
+from ironmark.tables import live
+from ironmark.tables.findings import late_rows, spellings
+from ironmark.tables.formats import read_file
+from ironmark.tables.reader import Column
+from ironmark.tables.refresh import How, merged
+
+router = APIRouter(prefix="/api/datasets/{key}", tags=["datasets"])
+FIRST_ROWS = 12
+BINS = 16
+MOST_MEMBERS = 500
+
+
+class ColumnSummary(BaseModel):
+    name: str
+    blanks: int
+    distinct: int
+    smallest: str
+    largest: str
+
+
+class RowsOut(BaseModel):
+    """The first rows, every cell as text, a summary of each column, and what is found in the rows as they stand."""
+
+    columns: list[str]
+    rows: list[list[str]]
+    summary: list[ColumnSummary]
+    problems: list[ProblemOut]
+
+
+class Bar(BaseModel):
+    label: str
+    count: int
+
+
+class MemberOut(BaseModel):
+    """A member as the rows spell it, how many have it, and the member it stands for where it was merged."""
+
+    name: str
+    count: int
+    stands_for: str | None
+    suggested: str | None
+
+
+class ColumnOut(BaseModel):
+    """One column: its distribution as bars, and its members, in the order they are shown."""
+
+    name: str
+    rows: int
+    blanks: int
+    distinct: int
+    smallest: str
+    largest: str
+    mean: str
+    bars: list[Bar]
+    members: list[MemberOut]
+    more: int  # members beyond those listed
+
+
+class VersionOut(BaseModel):
+    number: int
+    file_name: str
+    row_count: int
+    created_at: str
+    how: str
+    changes: dict[str, Any] | None
+    shown: bool
+
+
+class Token(BaseModel):
+    """What a machine sends as ``Authorization: Bearer …``; told once."""
+
+    token: str
+
+
+def _rows(at: Desk, session: Session, dataset: StoredDataset, limit: int | None = None) -> pl.DataFrame:
+    """The rows as they came; of a live source the first of them."""
+    if dataset.kind == "live":
+        return live.first_rows(at.connection(session, dataset), dataset.columns, limit or 2000)
+    return datasets.raw_rows(session, dataset)
+
+
+@router.get("/rows")
+def first_rows(key: str, at: Desk = Depends(desk)) -> RowsOut:
+    with at.read() as session:
+        dataset = datasets.get(session, key)
+        frame = merged(_rows(at, session, dataset), dataset.merges)
+    late = late_rows(frame, dataset.period, dataset.through)
+    rows = [[_cell(cell)[:200] for cell in row] for row in frame.head(FIRST_ROWS).rows()]
+    return RowsOut(
+        columns=frame.columns,
+        rows=rows,
+        summary=[_summary(frame[column.name]) for column in dataset.columns],
+        problems=[ProblemOut(message=late.message, column=late.column, rows=[])] if late else [],
+    )
+
+
+def _summary(cells: pl.Series) -> ColumnSummary:
+    known = cells.drop_nulls()
+    ends = [known.min(), known.max()] if len(known) else ["", ""]
+    return ColumnSummary(
+        name=cells.name,
+        blanks=len(cells) - len(known),
+        distinct=known.n_unique(),
+        smallest=_cell(ends[0])[:80],
+        largest=_cell(ends[1])[:80],
+    )
+
+
+def _cell(cell: Any) -> str:
+    if cell is None:
+        return ""
+    if isinstance(cell, bool):
+        return "yes" if cell else "no"
+    return f"{cell:.10g}".replace("-", MINUS) if isinstance(cell, float) else str(cell)
+
+
+@router.get("/columns/{name}")
+def get_column(key: str, name: str, at: Desk = Depends(desk)) -> ColumnOut:
+    with at.read() as session:
+        dataset = datasets.get(session, key)
+        column = next((c for c in dataset.columns if c.name == name), None)
+        if column is None:
+            raise Missing("column", name)
+        cells = _rows(at, session, dataset)[name]
+    merges, order = dataset.merges.get(name, {}), dataset.order.get(name, [])
+    summary, members = _summary(cells), _members(cells, column, merges, order)
+    mean = cells.mean() if column.type == "number" else None
+    return ColumnOut(
+        **summary.model_dump(),
+        rows=len(cells),
+        mean=_cell(float(f"{mean:.6g}")) if isinstance(mean, float) else "",
+        bars=_bars(cells, column),
+        members=members[:MOST_MEMBERS],
+        more=max(0, len(members) - MOST_MEMBERS),
+    )
+
+
+def _members(cells: pl.Series, column: Column, merges: dict[str, str], order: list[str]) -> list[MemberOut]:
+    if column.role != "segment":
+        return []
+    known = cells.drop_nulls().cast(pl.String)
+    counted: list[tuple[str, int]] = [(str(name), int(n)) for name, n in known.value_counts(sort=True).rows()]
+    counts = dict(counted) | {name: 0 for name in merges if name not in dict(counted)}
+    likely: dict[str, str] = dict(spellings([name for name, _ in sorted(counted, key=lambda one: (-one[1], one[0]))]))
+    place = {name: at for at, name in enumerate(order)}
+
+    def shown(name: str) -> tuple[int, str, bool, str]:
+        """As ordered, then by name; a spelling behind the member it stands for."""
+        stands_for = merges.get(name) or name
+        return place.get(stands_for, len(place)), stands_for, name in merges, name
+
+    names = sorted(counts, key=shown)
+    found = []
+    for name in names:
+        alike = likely.get(name)
+        if name in merges or (alike is not None and alike in merges):
+            alike = None
+        found.append(MemberOut(name=name, count=counts[name], stands_for=merges.get(name), suggested=alike))
+    return found
+
+
+def _bars(cells: pl.Series, column: Column) -> list[Bar]:
+    """How the values are spread: in even steps, or the most frequent ones."""
+    known = cells.drop_nulls()
+    if not len(known):
+        return []
+    if column.type == "flag":
+        return [Bar(label="yes", count=int(known.sum())), Bar(label="no", count=len(known) - int(known.sum()))]
+    if column.type == "text":
+        return [
+            Bar(label=str(name)[:60], count=count) for name, count in known.value_counts(sort=True).head(BINS).rows()
+        ]
+    numbers = known.to_physical().cast(pl.Float64)
+    low, high = float(numbers.min()), float(numbers.max())  # type: ignore[arg-type]
+    if low == high:
+        return [Bar(label=_cell(known[0]), count=len(known))]
+    step = (high - low) / BINS
+    place = ((numbers - low) / step).floor().clip(0, BINS - 1).cast(pl.Int64)
+    counts = dict(place.value_counts().rows())
+    return [
+        Bar(label=_edges(low + at * step, low + (at + 1) * step, column), count=counts.get(at, 0)) for at in range(BINS)
+    ]
+
+
+def _edges(start: float, end: float, column: Column) -> str:
+    if column.type == "date":
+        first = dt.date(1970, 1, 1)
+        return f"{first + dt.timedelta(days=int(start))} to {first + dt.timedelta(days=int(end))}"
+    return f"{_cell(float(f'{start:.4g}'))} to {_cell(float(f'{end:.4g}'))}"
+
+
+@router.get("/versions")
+def list_versions(key: str, at: Desk = Depends(desk)) -> list[VersionOut]:
+    with at.read() as session:
+        shown = datasets.get(session, key).rows_version
+        found = datasets.versions(session, key)
+    return [
+        VersionOut(**{**vars(v), "created_at": v.created_at.isoformat() + "Z"}, shown=v.number == shown) for v in found
+    ]
+
+
+@router.post("/versions/{number}/show")
+def show_version(
+    key: str,
+    response: Response,
+    number: int = Path(ge=1, le=1_000_000),
+    if_match: str | None = Header(None),
+    at: Desk = Depends(desk),
+) -> DatasetOut:
+    """Return to the rows of another version. Nothing is lost: the versions after it stay."""
+    saw = seen_version(if_match)
+    with at.write() as session:
+        dataset = datasets.go_back(session, key, saw, number)
+        response.headers["ETag"] = f'"{dataset.version}"'
+        return dataset_out(dataset, users_of(session))
+
+
+@router.post("/rows")
+def put_rows(
+    key: str,
+    file: UploadFile,
+    response: Response,
+    how: How = Query("replace"),
+    sheet: str | None = Query(None, max_length=120),
+    if_match: str | None = Header(None),
+    authorization: str | None = Header(None),
+    at: Desk = Depends(desk),
+) -> DatasetOut:
+    """Put new rows in: ``replace`` all, ``append``, or replace those of the days the file covers (``periods``).
+
+    A machine names the dataset's token in Authorization and needs no If-Match.
+    """
+    word = (authorization or "").removeprefix("Bearer ").strip()
+    if word:
+        with at.read() as session:
+            if not datasets.is_token(session, key, word):
+                raise Refused(401, "wrong-token", "The token does not fit", "Make a new one on the dataset’s page.")
+    saw = None if word else seen_version(if_match)
+    table = read_file(body_of(file), sheet)
+    with at.write() as session:
+        _refuse_live(datasets.get(session, key))
+        dataset = datasets.refresh(session, key, saw, file_name_of(file), table, how)
+        response.headers["ETag"] = f'"{dataset.version}"'
+        return dataset_out(dataset, users_of(session))
+
+
+@router.post("/token")
+def make_token(key: str, at: Desk = Depends(desk)) -> Token:
+    """A new token for uploads by machines; the one before no longer holds."""
+    with at.write() as session:
+        return Token(token=datasets.new_token(session, key))
+
+
+def _refuse_live(dataset: StoredDataset) -> None:
+    if dataset.kind == "live":
+        raise Refused(
+            422, "live", "Its rows live elsewhere", "A live source is read where it is; change its rows there."
+        )

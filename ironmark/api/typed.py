@@ -1,0 +1,307 @@
+"""Datasets that are typed here: small sheets, and checklists; and live sources, whose settings are typed."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import replace
+from typing import Annotated, Any
+
+import polars as pl
+from fastapi import APIRouter, Depends, Header, Query, Response
+from pydantic import BaseModel, Field, StringConstraints
+from sqlalchemy.orm import Session
+
+from ironmark.api.datasets import DatasetOut, dataset_out, users_of
+from ironmark.api.desk import Desk, desk, seen_version
+from ironmark.api.documents import Member, Model, Name
+from ironmark.api.problems import Refused
+from ironmark.store import datasets
+from ironmark.store.datasets import Kind, StoredDataset
+from ironmark.tables import checklist, live
+from ironmark.tables.checklist import Checklist
+from ironmark.tables.reader import Column, Problem, Table, Unreadable, typed_table
+from ironmark.tables.refresh import conform
+
+router = APIRouter(prefix="/api/datasets", tags=["datasets"])
+MOST_CELLS = 200_000
+Cell = Annotated[str, StringConstraints(max_length=2000)]
+
+
+class SheetBody(Model):
+    """Cells as they were typed. ``names`` are the columns the dataset has so far, null for a new one."""
+
+    labels: list[Annotated[str, StringConstraints(max_length=120)]] = Field(min_length=1, max_length=100)
+    names: list[str | None] = Field(default=[], max_length=100)
+    rows: list[list[Cell]] = Field(max_length=20_000)
+
+
+class NewSheet(SheetBody):
+    name: Name
+
+
+class SheetOut(BaseModel):
+    version: int
+    labels: list[str]
+    names: list[str]
+    rows: list[list[str]]
+
+
+class ChecklistBody(Model):
+    """What is ticked on a day: ``done`` is items by steps."""
+
+    day: dt.date
+    items: list[Member] = Field(min_length=1, max_length=1000)
+    steps: list[Member] = Field(min_length=1, max_length=100)
+    done: list[list[bool]] = Field(max_length=1000)
+
+
+class NewChecklist(ChecklistBody):
+    name: Name
+
+
+class ChecklistOut(BaseModel):
+    version: int
+    day: dt.date
+    days: list[dt.date]  # those on which something was ticked or taken out
+    items: list[str]
+    steps: list[str]
+    done: list[list[bool]]
+
+
+class ConnectionBody(Model):
+    """Where a table is. No host stands for the MariaDB that Iron Mark keeps its records in; no password leaves it."""
+
+    host: str = Field("", max_length=200)
+    port: int = Field(3306, ge=1, le=65535)
+    database: str = Field(min_length=1, max_length=64)
+    user: str = Field(min_length=1, max_length=128)
+    password: str | None = Field(None, max_length=200)
+    table: str = Field("", max_length=64)
+
+
+class NewLive(ConnectionBody):
+    name: Name
+
+
+class Found(BaseModel):
+    """What an account sees: tables and views, and whether it could change them."""
+
+    tables: list[str]
+    may_write: bool
+
+
+@router.post("/typed", status_code=201)
+def type_sheet(body: NewSheet, response: Response, at: Desk = Depends(desk)) -> DatasetOut:
+    """Keep a table that was typed or pasted."""
+    table = _table(body)
+    with at.write() as session:
+        dataset = datasets.create(session, body.name, "typed in", table, kind="sheet")
+        return _answer(session, response, dataset)
+
+
+@router.get("/{key}/sheet")
+def get_sheet(key: str, at: Desk = Depends(desk)) -> SheetOut:
+    """Every cell of a typed sheet as it would be typed again."""
+    with at.read() as session:
+        dataset = _of_kind(session, key, "sheet")
+        frame = datasets.raw_rows(session, dataset)
+    return SheetOut(
+        version=dataset.version,
+        labels=[column.label for column in dataset.columns],
+        names=[column.name for column in dataset.columns],
+        rows=[[_typed(cell) for cell in row] for row in frame.rows()],
+    )
+
+
+@router.put("/{key}/sheet")
+def put_sheet(
+    key: str, body: SheetBody, response: Response, if_match: str | None = Header(None), at: Desk = Depends(desk)
+) -> DatasetOut:
+    """Keep the cells as a new version. Columns keep their names, so formulas hold while a heading changes."""
+    saw = seen_version(if_match)
+    table = _table(body)
+    with at.write() as session:
+        dataset = _of_kind(session, key, "sheet")
+        old = {column.name: column for column in dataset.columns}
+        kept = [(old[name], typed) for name, typed in zip(body.names, table.columns, strict=False) if name in old]
+        gone = [column.label for name, column in old.items() if name not in {column.name for column, _ in kept}]
+        if gone and users_of(session).get(key):
+            raise Unreadable(f"“{gone[0]}” is taken out while KPIs are computed from this sheet. Change those first.")
+        names = {typed.name: column.name for column, typed in kept}
+        table = Table(
+            table.frame.rename({typed: f"_{at}" for at, typed in enumerate(names)}).rename(
+                {f"_{at}": name for at, name in enumerate(names.values())}
+            ),
+            tuple(replace(column, name=names.get(column.name, column.name)) for column in table.columns),
+            table.problems,
+        )
+        labels = {column.name: column.label for column in table.columns}
+        table = conform(table, [replace(column, label=labels[column.name]) for column, _ in kept])
+        dataset = datasets.refresh_with(session, key, saw, "typed in", table, "typed")
+        return _answer(session, response, dataset)
+
+
+def _table(body: SheetBody) -> Table:
+    width = len(body.labels)
+    if width * len(body.rows) > MOST_CELLS:
+        raise Refused(
+            413,
+            "too-many-cells",
+            "The sheet is too large",
+            f"At most {MOST_CELLS:,} cells can be typed; upload a file.",
+        )
+    if not all(label.strip() for label in body.labels):
+        raise Unreadable("A column has no heading. Give every column a name.")
+    rows = [[*row[:width], *[""] * (width - len(row))] for row in body.rows if any(cell.strip() for cell in row)]
+    schema = {f"c{at}": pl.String for at in range(width)}
+    return typed_table(list(body.labels), pl.DataFrame(rows, schema=schema, orient="row"), [])
+
+
+def _typed(cell: Any) -> str:
+    if cell is None:
+        return ""
+    if isinstance(cell, bool):
+        return "yes" if cell else "no"
+    if isinstance(cell, float):
+        return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else repr(cell)
+    return str(cell)
+
+
+@router.post("/checklists", status_code=201)
+def new_checklist(body: NewChecklist, response: Response, at: Desk = Depends(desk)) -> DatasetOut:
+    table = checklist.ticked(checklist.rows(_checklist(body)).clear(), _checklist(body))
+    with at.write() as session:
+        dataset = datasets.create(session, body.name, "typed in", table, kind="checklist")
+        dataset = _in_order(session, dataset, body)
+        return _answer(session, response, dataset)
+
+
+@router.get("/{key}/checklist")
+def get_checklist(key: str, day: dt.date | None = Query(None), at: Desk = Depends(desk)) -> ChecklistOut:
+    """What is ticked on a day, or now."""
+    with at.read() as session:
+        dataset = _of_kind(session, key, "checklist")
+        frame = datasets.raw_rows(session, dataset)
+    days = sorted(frame["day"].unique().to_list())
+    found = checklist.on(frame, day or days[-1])
+    return ChecklistOut(
+        version=dataset.version, day=found.day, days=days, items=list(found.items), steps=list(found.steps),
+        done=[list(line) for line in found.done],
+    )  # fmt: skip
+
+
+@router.put("/{key}/checklist")
+def put_checklist(
+    key: str, body: ChecklistBody, response: Response, if_match: str | None = Header(None), at: Desk = Depends(desk)
+) -> DatasetOut:
+    """Say what is ticked on a day; it holds from then until something else is said."""
+    saw = seen_version(if_match)
+    with at.write() as session:
+        dataset = _of_kind(session, key, "checklist")
+        table = checklist.ticked(datasets.raw_rows(session, dataset), _checklist(body))
+        table = Table(table.frame, dataset.columns, _none)
+        through = max(body.day, dataset.through or body.day)
+        dataset = datasets.refresh_with(session, key, saw, "typed in", table, "ticked", through)
+        dataset = _in_order(session, dataset, body)
+        return _answer(session, response, dataset)
+
+
+_none: tuple[Problem, ...] = ()
+
+
+def _checklist(body: ChecklistBody) -> Checklist:
+    if len(body.done) != len(body.items) or any(len(line) != len(body.steps) for line in body.done):
+        raise Unreadable("The ticks do not fit the items and steps. Load the checklist again.")
+    items, steps = (tuple(name.strip() for name in names) for names in (body.items, body.steps))
+    return Checklist(body.day, items, steps, tuple(tuple(line) for line in body.done))
+
+
+def _in_order(session: Session, dataset: StoredDataset, body: ChecklistBody) -> StoredDataset:
+    """Items and steps are shown in the order they were typed."""
+    settings = {**dataset.settings, "order": {"item": body.items, "step": body.steps}}
+    if settings == dataset.settings:
+        return dataset
+    columns, through = list(dataset.columns), dataset.through
+    return datasets.update(session, dataset.id, dataset.version, dataset.name, columns, through, settings)
+
+
+@router.post("/live/look")
+def look_live(body: ConnectionBody, key: str | None = Query(None, max_length=80), at: Desk = Depends(desk)) -> Found:
+    """Try a connection. ``key`` names the live source whose password is meant when none is given."""
+    with at.read() as session:
+        connection = at.reach(session, _plain(body), body.password, key)
+    return Found(tables=live.tables(connection), may_write=live.may_write(connection))
+
+
+@router.post("/live", status_code=201)
+def new_live(body: NewLive, response: Response, at: Desk = Depends(desk)) -> DatasetOut:
+    """Keep where a table is; its rows stay there."""
+    with at.read() as session:
+        connection = at.reach(session, _plain(body), body.password, None)
+    columns = live.columns(connection)
+    table = Table(
+        pl.DataFrame(schema={column.name: pl.Float64 for column in columns}),
+        columns,
+        _live_problems(connection, columns),
+    )
+    with at.write() as session:
+        dataset = datasets.create(
+            session, body.name, body.table, table, kind="live", settings={"connection": _plain(body)}, secret=body.password or "",
+            findings_too=False,
+        )  # fmt: skip
+        return _answer(session, response, dataset)
+
+
+@router.put("/{key}/connection")
+def put_connection(
+    key: str, body: ConnectionBody, response: Response, if_match: str | None = Header(None), at: Desk = Depends(desk)
+) -> DatasetOut:
+    """Change where the table of a live source is. Without a password the one it has is kept."""
+    saw = seen_version(if_match)
+    with at.read() as session:
+        dataset = _of_kind(session, key, "live")
+        connection = at.reach(session, _plain(body), body.password, key)
+    found = live.columns(connection)
+    said = {column.name: column for column in dataset.columns}
+    kept = [said[c.name] if c.name in said and said[c.name].type == c.type else c for c in found]
+    if sum(column.role == "period" for column in kept) > 1:
+        kept = [c if c.name in said or c.role != "period" else replace(c, role="text") for c in kept]
+    with at.write() as session:
+        settings = {**dataset.settings, "connection": _plain(body)}
+        dataset = datasets.update(session, key, saw, dataset.name, kept, dataset.through, settings)
+        if body.password is not None:
+            datasets.set_secret(session, key, body.password)
+        return _answer(session, response, dataset)
+
+
+def _plain(body: ConnectionBody) -> dict[str, Any]:
+    return {
+        "host": body.host.strip(), "port": body.port, "database": body.database, "user": body.user, "table": body.table,
+    }  # fmt: skip
+
+
+def _live_problems(connection: live.Connection, columns: tuple[Column, ...]) -> tuple[Problem, ...]:
+    found = []
+    if live.may_write(connection):
+        found.append(
+            Problem(f"The account “{connection.user}” may change data. One that may only read is enough, and safer.")
+        )
+    if not any(column.role == "period" for column in columns):
+        found.append(
+            Problem("The table has no column of dates. Readings need a period: choose a table or view with one.")
+        )
+    return tuple(found)
+
+
+def _of_kind(session: Session, key: str, kind: Kind) -> StoredDataset:
+    dataset = datasets.get(session, key)
+    if dataset.kind != kind:
+        what = {"sheet": "typed sheet", "checklist": "checklist", "live": "live source", "file": "file"}
+        detail = f"“{dataset.name}” is a {what[dataset.kind]}, not a {what[kind]}."
+        raise Refused(422, "another-kind", "It is of another kind", detail)
+    return dataset
+
+
+def _answer(session: Session, response: Response, dataset: StoredDataset) -> DatasetOut:
+    response.headers["ETag"] = f'"{dataset.version}"'
+    return dataset_out(dataset, users_of(session))
