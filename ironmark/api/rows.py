@@ -60,7 +60,7 @@ class MemberOut(BaseModel):
     suggested: str | None
 
 
-class ColumnOut(BaseModel):
+class ColumnLook(BaseModel):
     """One column: its distribution as bars, and its members, in the order they are shown."""
 
     name: str
@@ -134,7 +134,7 @@ def _cell(cell: Any) -> str:
 
 
 @router.get("/columns/{name}")
-def get_column(key: str, name: str, at: Desk = Depends(desk)) -> ColumnOut:
+def get_column(key: str, name: str, at: Desk = Depends(desk)) -> ColumnLook:
     with at.read() as session:
         dataset = datasets.get(session, key)
         column = next((c for c in dataset.columns if c.name == name), None)
@@ -144,7 +144,7 @@ def get_column(key: str, name: str, at: Desk = Depends(desk)) -> ColumnOut:
     merges, order = dataset.merges.get(name, {}), dataset.order.get(name, [])
     summary, members = _summary(cells), _members(cells, column, merges, order)
     mean = cells.mean() if column.type == "number" else None
-    return ColumnOut(
+    return ColumnLook(
         **summary.model_dump(),
         rows=len(cells),
         mean=_cell(float(f"{mean:.6g}")) if isinstance(mean, float) else "",

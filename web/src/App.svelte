@@ -3,6 +3,9 @@
   import { api, got } from './api/client'
   import DataPage from './views/data/DataPage.svelte'
   import DataList from './views/data/DataList.svelte'
+  import NewChecklist from './views/data/NewChecklist.svelte'
+  import NewLive from './views/data/NewLive.svelte'
+  import NewSheet from './views/data/NewSheet.svelte'
   import KpiPage from './views/kpis/KpiPage.svelte'
   import MarkBook from './views/marks/MarkBook.svelte'
   import NotFound from './views/NotFound.svelte'
@@ -22,6 +25,9 @@
     '/marks': MarkBook,
     '/marks/:kpi': MarkBook,
     '/data': DataList,
+    '/data/new/sheet': NewSheet,
+    '/data/new/checklist': NewChecklist,
+    '/data/new/live': NewLive,
     '/data/:id': DataPage,
     '*': NotFound,
   }

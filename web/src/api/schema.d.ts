@@ -418,6 +418,151 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/datasets/typed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Type Sheet
+         * @description Keep a table that was typed or pasted.
+         */
+        post: operations["type_sheet_api_datasets_typed_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Sheet
+         * @description Every cell of a typed sheet as it would be typed again.
+         */
+        get: operations["get_sheet_api_datasets__key__sheet_get"];
+        /**
+         * Put Sheet
+         * @description Keep the cells as a new version. Columns keep their names, so formulas hold while a heading changes.
+         */
+        put: operations["put_sheet_api_datasets__key__sheet_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/checklists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** New Checklist */
+        post: operations["new_checklist_api_datasets_checklists_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/checklist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Checklist
+         * @description What is ticked on a day, or now.
+         */
+        get: operations["get_checklist_api_datasets__key__checklist_get"];
+        /**
+         * Put Checklist
+         * @description Say what is ticked on a day; it holds from then until something else is said.
+         */
+        put: operations["put_checklist_api_datasets__key__checklist_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/live/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look Live
+         * @description Try a connection. ``key`` names the live source whose password is meant when none is given.
+         */
+        post: operations["look_live_api_datasets_live_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Live
+         * @description Keep where a table is; its rows stay there.
+         */
+        post: operations["new_live_api_datasets_live_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/connection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Connection
+         * @description Change where the table of a live source is. Without a password the one it has is kept.
+         */
+        put: operations["put_connection_api_datasets__key__connection_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/datasets": {
         parameters: {
             query?: never;
@@ -491,8 +636,129 @@ export interface paths {
         /** First Rows */
         get: operations["first_rows_api_datasets__key__rows_get"];
         put?: never;
+        /**
+         * Put Rows
+         * @description Put new rows in: ``replace`` all, ``append``, or replace those of the days the file covers (``periods``).
+         *
+         *     A machine names the dataset's token in Authorization and needs no If-Match.
+         */
+        post: operations["put_rows_api_datasets__key__rows_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/columns/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Column */
+        get: operations["get_column_api_datasets__key__columns__name__get"];
+        put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Versions */
+        get: operations["list_versions_api_datasets__key__versions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/versions/{number}/show": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Show Version
+         * @description Return to the rows of another version. Nothing is lost: the versions after it stay.
+         */
+        post: operations["show_version_api_datasets__key__versions__number__show_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Token
+         * @description A new token for uploads by machines; the one before no longer holds.
+         */
+        post: operations["make_token_api_datasets__key__token_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Upload
+         * @description Read a file as a new dataset, or with ``dataset`` as new rows of that one, whose version If-Match names.
+         */
+        post: operations["begin_upload_api_uploads_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Upload */
+        get: operations["get_upload_api_uploads__key__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Stop Upload
+         * @description Stop an upload; what it wrote so far is taken back. One that has ended stays as it is.
+         */
+        delete: operations["stop_upload_api_uploads__key__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -582,8 +848,25 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** Bar */
+        Bar: {
+            /** Label */
+            label: string;
+            /** Count */
+            count: number;
+        };
+        /** Body_begin_upload_api_uploads_post */
+        Body_begin_upload_api_uploads_post: {
+            /** File */
+            file: string;
+        };
         /** Body_list_sheets_api_datasets_sheets_post */
         Body_list_sheets_api_datasets_sheets_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_put_rows_api_datasets__key__rows_post */
+        Body_put_rows_api_datasets__key__rows_post: {
             /** File */
             file: string;
         };
@@ -660,6 +943,41 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["ChangeBody"][];
         };
+        /**
+         * ChecklistBody
+         * @description What is ticked on a day: ``done`` is items by steps.
+         */
+        ChecklistBody: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Items */
+            items: string[];
+            /** Steps */
+            steps: string[];
+            /** Done */
+            done: boolean[][];
+        };
+        /** ChecklistOut */
+        ChecklistOut: {
+            /** Version */
+            version: number;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Days */
+            days: string[];
+            /** Items */
+            items: string[];
+            /** Steps */
+            steps: string[];
+            /** Done */
+            done: boolean[][];
+        };
         /** ColumnChange */
         ColumnChange: {
             /** Name */
@@ -671,6 +989,38 @@ export interface components {
              * @enum {string}
              */
             role: "period" | "segment" | "measure" | "flag" | "text";
+            /** Merges */
+            merges?: {
+                [key: string]: string;
+            } | null;
+            /** Order */
+            order?: string[] | null;
+        };
+        /**
+         * ColumnLook
+         * @description One column: its distribution as bars, and its members, in the order they are shown.
+         */
+        ColumnLook: {
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Blanks */
+            blanks: number;
+            /** Distinct */
+            distinct: number;
+            /** Smallest */
+            smallest: string;
+            /** Largest */
+            largest: string;
+            /** Mean */
+            mean: string;
+            /** Bars */
+            bars: components["schemas"]["Bar"][];
+            /** Members */
+            members: components["schemas"]["MemberOut"][];
+            /** More */
+            more: number;
         };
         /** ColumnOut */
         ColumnOut: {
@@ -703,6 +1053,49 @@ export interface components {
             smallest: string;
             /** Largest */
             largest: string;
+        };
+        /**
+         * ConnectionBody
+         * @description Where a table is. No host stands for the MariaDB that Iron Mark keeps its records in; no password leaves it.
+         */
+        ConnectionBody: {
+            /**
+             * Host
+             * @default
+             */
+            host: string;
+            /**
+             * Port
+             * @default 3306
+             */
+            port: number;
+            /** Database */
+            database: string;
+            /** User */
+            user: string;
+            /** Password */
+            password?: string | null;
+            /**
+             * Table
+             * @default
+             */
+            table: string;
+        };
+        /**
+         * ConnectionOut
+         * @description How a live source is reached; its password goes nowhere.
+         */
+        ConnectionOut: {
+            /** Host */
+            host: string;
+            /** Port */
+            port: number;
+            /** Database */
+            database: string;
+            /** User */
+            user: string;
+            /** Table */
+            table: string;
         };
         /** CutBody */
         CutBody: {
@@ -789,6 +1182,22 @@ export interface components {
             updated_at: string;
             /** Kpis */
             kpis: string[];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "file" | "sheet" | "checklist" | "live";
+            /** Merges */
+            merges: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /** Has Token */
+            has_token: boolean;
+            /** Rows Version */
+            rows_version: number;
+            connection: components["schemas"]["ConnectionOut"] | null;
         };
         /** Dot */
         Dot: {
@@ -833,6 +1242,16 @@ export interface components {
             start: number;
             /** End */
             end: number;
+        };
+        /**
+         * Found
+         * @description What an account sees: tables and views, and whether it could change them.
+         */
+        Found: {
+            /** Tables */
+            tables: string[];
+            /** May Write */
+            may_write: boolean;
         };
         /** Grid */
         Grid: {
@@ -963,6 +1382,8 @@ export interface components {
             readings: components["schemas"]["ReadingPicture"][];
             /** Rehearsed */
             rehearsed: boolean;
+            /** Waiting */
+            waiting: boolean;
         };
         /** Kpi */
         Kpi: {
@@ -1059,12 +1480,82 @@ export interface components {
             /** Past */
             past: number;
         };
+        /**
+         * MemberOut
+         * @description A member as the rows spell it, how many have it, and the member it stands for where it was merged.
+         */
+        MemberOut: {
+            /** Name */
+            name: string;
+            /** Count */
+            count: number;
+            /** Stands For */
+            stands_for: string | null;
+            /** Suggested */
+            suggested: string | null;
+        };
         /** NameCount */
         NameCount: {
             /** Name */
             name: string;
             /** Entries */
             entries: number;
+        };
+        /** NewChecklist */
+        NewChecklist: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Items */
+            items: string[];
+            /** Steps */
+            steps: string[];
+            /** Done */
+            done: boolean[][];
+            /** Name */
+            name: string;
+        };
+        /** NewLive */
+        NewLive: {
+            /**
+             * Host
+             * @default
+             */
+            host: string;
+            /**
+             * Port
+             * @default 3306
+             */
+            port: number;
+            /** Database */
+            database: string;
+            /** User */
+            user: string;
+            /** Password */
+            password?: string | null;
+            /**
+             * Table
+             * @default
+             */
+            table: string;
+            /** Name */
+            name: string;
+        };
+        /** NewSheet */
+        NewSheet: {
+            /** Labels */
+            labels: string[];
+            /**
+             * Names
+             * @default []
+             */
+            names: (string | null)[];
+            /** Rows */
+            rows: string[][];
+            /** Name */
+            name: string;
         };
         /**
          * Part
@@ -1292,7 +1783,7 @@ export interface components {
         };
         /**
          * RowsOut
-         * @description The first rows, every cell as text, and a summary of each column.
+         * @description The first rows, every cell as text, a summary of each column, and what is found in the rows as they stand.
          */
         RowsOut: {
             /** Columns */
@@ -1301,6 +1792,8 @@ export interface components {
             rows: string[][];
             /** Summary */
             summary: components["schemas"]["ColumnSummary"][];
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
         };
         /**
          * ScopeBody
@@ -1385,6 +1878,8 @@ export interface components {
             tally: components["schemas"]["TallyPart"][];
             /** Changed */
             changed: string;
+            /** Waiting */
+            waiting: boolean;
             /** Sections */
             sections: components["schemas"]["SectionNote"][];
             /** Instruments */
@@ -1420,6 +1915,32 @@ export interface components {
             label: string;
             /** Members */
             members: string[];
+        };
+        /**
+         * SheetBody
+         * @description Cells as they were typed. ``names`` are the columns the dataset has so far, null for a new one.
+         */
+        SheetBody: {
+            /** Labels */
+            labels: string[];
+            /**
+             * Names
+             * @default []
+             */
+            names: (string | null)[];
+            /** Rows */
+            rows: string[][];
+        };
+        /** SheetOut */
+        SheetOut: {
+            /** Version */
+            version: number;
+            /** Labels */
+            labels: string[];
+            /** Names */
+            names: string[];
+            /** Rows */
+            rows: string[][];
         };
         /** ShelfEntry */
         ShelfEntry: {
@@ -1572,6 +2093,14 @@ export interface components {
             /** Label */
             label: string;
         };
+        /**
+         * Token
+         * @description What a machine sends as ``Authorization: Bearer …``; told once.
+         */
+        Token: {
+            /** Token */
+            token: string;
+        };
         /** TryBody */
         TryBody: {
             /** Changes */
@@ -1647,6 +2176,45 @@ export interface components {
              * @default false
              */
             compact: boolean;
+        };
+        /**
+         * Upload
+         * @description ``state``: running, done, failed or stopped. ``share`` is how far it is, 0 to 1.
+         */
+        Upload: {
+            /** Id */
+            id: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed" | "stopped";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Dataset */
+            dataset?: string | null;
+            problem?: components["schemas"]["Problem"] | null;
+        };
+        /** VersionOut */
+        VersionOut: {
+            /** Number */
+            number: number;
+            /** File Name */
+            file_name: string;
+            /** Row Count */
+            row_count: number;
+            /** Created At */
+            created_at: string;
+            /** How */
+            how: string;
+            /** Changes */
+            changes: {
+                [key: string]: unknown;
+            } | null;
+            /** Shown */
+            shown: boolean;
         };
         /** Workings */
         Workings: {
@@ -2754,6 +3322,315 @@ export interface operations {
             };
         };
     };
+    type_sheet_api_datasets_typed_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSheet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_sheet_api_datasets__key__sheet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_sheet_api_datasets__key__sheet_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_checklist_api_datasets_checklists_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewChecklist"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_checklist_api_datasets__key__checklist_get: {
+        parameters: {
+            query?: {
+                day?: string | null;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChecklistOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_checklist_api_datasets__key__checklist_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChecklistBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_live_api_datasets_live_look_post: {
+        parameters: {
+            query?: {
+                key?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_live_api_datasets_live_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLive"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_connection_api_datasets__key__connection_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_datasets_api_datasets_get: {
         parameters: {
             query?: never;
@@ -2968,6 +3845,276 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RowsOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_rows_api_datasets__key__rows_post: {
+        parameters: {
+            query?: {
+                how?: "replace" | "append" | "periods";
+                sheet?: string | null;
+            };
+            header?: {
+                "if-match"?: string | null;
+                authorization?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_put_rows_api_datasets__key__rows_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_column_api_datasets__key__columns__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColumnLook"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_versions_api_datasets__key__versions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_version_api_datasets__key__versions__number__show_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_token_api_datasets__key__token_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_upload_api_uploads_post: {
+        parameters: {
+            query?: {
+                sheet?: string | null;
+                dataset?: string | null;
+                how?: "replace" | "append" | "periods";
+            };
+            header?: {
+                "if-match"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_begin_upload_api_uploads_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upload"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_upload_api_uploads__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upload"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_upload_api_uploads__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upload"];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -1,13 +1,14 @@
 <script lang="ts">
   import { push } from 'svelte-spa-router'
   import { api, got, words, type Dataset } from '../../api/client'
+  import Take from './Take.svelte'
+  import { mediumDay } from './days'
 
   let datasets = $state<Dataset[] | null>(null)
   let failed = $state('')
-  let busy = $state('')
   let over = $state(false)
-  let pending = $state<{ file: File; sheets: string[] } | null>(null)
-  let picker = $state<HTMLInputElement | null>(null)
+  let taker = $state<ReturnType<typeof Take> | null>(null)
+  const KIND: Record<string, string> = { sheet: 'sheet', checklist: 'checklist', live: 'live source' }
 
   async function load() {
     try {
@@ -17,52 +18,6 @@
     }
   }
   load()
-
-  const form = (file: File) => {
-    const made = new FormData()
-    made.append('file', file)
-    return made
-  }
-  const sent = (file: File) => ({
-    body: { file: file as unknown as string },
-    bodySerializer: () => form(file),
-  })
-
-  /** A workbook with several sheets is asked about first; anything else is read at once. */
-  async function take(files: FileList | null | undefined) {
-    const file = files?.[0]
-    if (!file || busy) return
-    failed = ''
-    pending = null
-    busy = `Opening ${file.name}…`
-    try {
-      const sheets = /\.(xlsx|ods)$/i.test(file.name)
-        ? await got(api.POST('/api/datasets/sheets', sent(file)))
-        : []
-      if (sheets.length > 1) pending = { file, sheets }
-      else await upload(file)
-    } catch (error) {
-      failed = words(error)
-    } finally {
-      busy = ''
-      if (picker) picker.value = ''
-    }
-  }
-  async function upload(file: File, sheet?: string) {
-    busy = `Reading ${file.name}…`
-    try {
-      const made = await got(api.POST('/api/datasets', { params: { query: { sheet } }, ...sent(file) }))
-      await push(`/data/${made.id}`)
-    } catch (error) {
-      failed = words(error)
-    } finally {
-      busy = ''
-    }
-  }
-  const day = (text: string | null | undefined) =>
-    text
-      ? new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeZone: 'UTC' }).format(new Date(text))
-      : 'no day'
 </script>
 
 <main class="page">
@@ -71,29 +26,12 @@
       <h1>Data</h1>
       <p class="sentence">Tables of rows that KPIs are computed from.</p>
     </div>
-    <button class="act main" disabled={!!busy} onclick={() => picker?.click()}>Upload a file</button>
+    <a class="act" href="#/data/new/live">Live source</a>
+    <a class="act" href="#/data/new/checklist">Checklist</a>
+    <a class="act" href="#/data/new/sheet">Type or paste a table</a>
+    <Take bind:this={taker} label="Upload a file" main done={(id) => push(`/data/${id}`)} />
   </div>
-  <input
-    bind:this={picker}
-    type="file"
-    class="sr-only"
-    tabindex="-1"
-    accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.parquet,text/csv"
-    aria-label="File to upload"
-    onchange={(event) => take(event.currentTarget.files)}
-  />
   {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
-  {#if pending}
-    <div class="aside-note gap ask" role="group" aria-label="Which sheet">
-      <b>Which sheet of {pending.file.name}?</b>
-      {#each pending.sheets as sheet (sheet)}
-        <button class="act" disabled={!!busy} onclick={() => pending && upload(pending.file, sheet)}
-          >{sheet}</button
-        >
-      {/each}
-      <button class="act quiet" onclick={() => (pending = null)}>None of them</button>
-    </div>
-  {/if}
 
   <div
     class="drop sheet"
@@ -108,14 +46,14 @@
     ondrop={(event) => {
       event.preventDefault()
       over = false
-      take(event.dataTransfer?.files)
+      taker?.take(event.dataTransfer?.files)
     }}
   >
     {#if datasets?.length}
       <table class="plain">
         <thead
           ><tr
-            ><th>Dataset</th><th>File</th><th class="right">Rows</th><th class="right">Columns</th><th
+            ><th>Dataset</th><th>From</th><th class="right">Rows</th><th class="right">Columns</th><th
               >Complete through</th
             ><th>Problems</th><th>KPIs</th></tr
           ></thead
@@ -124,10 +62,16 @@
           {#each datasets as dataset (dataset.id)}
             <tr>
               <td><a class="link" href="#/data/{dataset.id}">{dataset.name}</a></td>
-              <td class="soft">{dataset.file_name}</td>
-              <td class="right">{dataset.row_count.toLocaleString('en-GB')}</td>
+              <td class="soft">{KIND[dataset.kind] ?? dataset.file_name}</td>
+              <td class="right"
+                >{dataset.kind === 'live' ? 'there' : dataset.row_count.toLocaleString('en-GB')}</td
+              >
               <td class="right">{dataset.columns.length}</td>
-              <td>{day(dataset.through)}</td>
+              <td
+                >{dataset.kind === 'live' && !dataset.through
+                  ? 'its last day'
+                  : mediumDay(dataset.through)}</td
+              >
               <td>{dataset.problems.length || 'none'}</td>
               <td class="soft"
                 >{dataset.kpis.length
@@ -140,20 +84,14 @@
         </tbody>
       </table>
     {/if}
-    <p class="soft invite" aria-live="polite">
-      {busy ||
-        'Drop a file here, or press “Upload a file”: CSV, XLSX, ODS, JSON records or Parquet, the column names on top.'}
+    <p class="soft invite">
+      Drop a file here, or press “Upload a file”: CSV, XLSX, ODS, JSON records or Parquet, the column names on
+      top.
     </p>
   </div>
 </main>
 
 <style>
-  .ask {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 8px;
-  }
   .drop {
     padding: 10px 14px;
     overflow-x: auto;

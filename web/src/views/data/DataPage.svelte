@@ -1,22 +1,22 @@
 <script lang="ts">
-  import { push } from 'svelte-spa-router'
+  import { push, router } from 'svelte-spa-router'
   import { Refusal, api, got, seen, words, type Dataset, type Schemas } from '../../api/client'
-  import Choices from '../../parts/Choices.svelte'
   import Delete from '../../parts/Delete.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import ChecklistEditor from './ChecklistEditor.svelte'
+  import ColumnPanel from './ColumnPanel.svelte'
+  import LiveForm from './LiveForm.svelte'
+  import Refresh from './Refresh.svelte'
+  import SheetEditor from './SheetEditor.svelte'
+  import Versions from './Versions.svelte'
+  import { longDay } from './days'
 
   let { params }: { params: { id: string } } = $props()
+  const looked = $derived(new URLSearchParams(router.querystring ?? '').get('column'))
+  let opened = $state<'refresh' | 'versions' | 'settings' | null>(null)
   let dataset = $state<Dataset | null>(null)
   let rows = $state<Schemas['RowsOut'] | null>(null)
   let failed = $state('')
-
-  const ROLES: Record<string, string> = {
-    period: 'the day a row belongs to',
-    segment: 'splits rows into members',
-    measure: 'numbers to add up',
-    flag: 'yes or no, for conditions',
-    text: 'not used to split',
-  }
 
   async function load() {
     try {
@@ -31,8 +31,16 @@
   }
   $effect(() => {
     void params.id
+    opened = null
     load()
   })
+  /** The dataset as it is after a change; its rows are looked at again where they are others. */
+  function take(next: Dataset) {
+    const others = next.rows_version !== dataset?.rows_version
+    dataset = next
+    failed = ''
+    if (others || next.kind === 'live') load()
+  }
 
   async function change(edit: (change: Schemas['DatasetChange']) => void) {
     if (!dataset) return
@@ -75,21 +83,23 @@
       failed = words(error)
     }
   }
-  function role(name: string, to: string) {
+  function changeColumn(name: string, edit: Partial<Schemas['ColumnChange']>) {
     change((body) => {
       for (const column of body.columns) {
         // One column alone is the period: the earlier one steps back.
-        if (to === 'period' && column.role === 'period') column.role = 'text'
-        if (column.name === name) column.role = to as Schemas['ColumnChange']['role']
+        if (edit.role === 'period' && column.role === 'period') column.role = 'text'
+        if (column.name === name) Object.assign(column, edit)
       }
-    })
+    }).then(load)
   }
-  const problemsOf = (name: string) => dataset?.problems.filter((problem) => problem.column === name) ?? []
+  const look = (column: string | null) =>
+    push(`/data/${params.id}${column ? `?column=${encodeURIComponent(column)}` : ''}`)
+  const toggle = (what: NonNullable<typeof opened>) => (opened = opened === what ? null : what)
+  const KIND: Record<string, string> = { sheet: 'typed in here', checklist: 'ticked here' }
+  const problems = $derived([...(dataset?.problems ?? []), ...(rows?.problems ?? [])])
+  const general = $derived(problems.filter((problem) => !problem.column))
+  const problemsOf = (name: string) => problems.filter((problem) => problem.column === name)
   const summary = (name: string) => rows?.summary.find((column) => column.name === name)
-  const day = (text: string | null | undefined) =>
-    text
-      ? new Intl.DateTimeFormat('en-GB', { dateStyle: 'long', timeZone: 'UTC' }).format(new Date(text))
-      : 'no day yet'
 </script>
 
 <main class="page">
@@ -98,7 +108,9 @@
       <div>
         <h1>{dataset.name}</h1>
         <p class="sentence">
-          {dataset.row_count.toLocaleString('en-GB')} rows from {dataset.file_name}, called
+          {#if dataset.kind === 'live'}Rows read live from the table {dataset.connection
+              ?.table},{:else}{dataset.row_count.toLocaleString('en-GB')} rows {KIND[dataset.kind] ??
+              `from ${dataset.file_name}`},{/if} called
           <Slot text={dataset.name} label="Name of the dataset">
             {#snippet children(close)}
               <input
@@ -114,7 +126,7 @@
               />
             {/snippet}
           </Slot>, complete through
-          <Slot text={day(dataset.through)} label="Last complete day">
+          <Slot text={longDay(dataset.through)} label="Last complete day">
             {#snippet children(close)}
               <p class="small soft">A period that runs past this day is partial.</p>
               <input
@@ -135,11 +147,26 @@
         </p>
       </div>
       <Delete name={dataset.name} {remove} />
+      {#if dataset.kind === 'live'}
+        <button class="act" aria-pressed={opened === 'settings'} onclick={() => toggle('settings')}
+          >Settings</button
+        >
+      {:else}
+        <button class="act" aria-pressed={opened === 'versions'} onclick={() => toggle('versions')}
+          >Versions</button
+        >
+        {#if dataset.kind === 'file'}
+          <button class="act" aria-pressed={opened === 'refresh'} onclick={() => toggle('refresh')}
+            >Refresh</button
+          >
+        {/if}
+      {/if}
       <a class="act main" href="#/kpis?new={dataset.id}">New KPI from it</a>
     </div>
-    {#if failed}<p class="note" role="alert">{failed}</p>{/if}
+    {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
+    {#if opened === 'settings'}<div class="gap"><LiveForm {dataset} done={take} /></div>{/if}
 
-    {#each dataset.problems.filter((problem) => !problem.column) as problem, i (i)}
+    {#each general as problem, i (i)}
       <p class="note gap">
         {problem.message}{#if problem.rows.length}{' '}<span class="soft"
             >Lines {problem.rows.join(', ')}.</span
@@ -147,72 +174,79 @@
       </p>
     {/each}
 
-    <div class="sheet scroll">
-      <table class="plain">
-        <thead>
-          <tr>
-            {#each dataset.columns as column (column.name)}
-              {@const told = summary(column.name)}
-              <th>
-                <span class="label" title={column.label}>{column.label}</span>
-                {#if column.label !== column.name}<code title="as formulas write it">{column.name}</code>{/if}
-                <span class="soft plain-weight">{column.type}{', '}</span><Slot
-                  text={column.role}
-                  label="Role of {column.label}"
-                  width={230}
-                >
-                  {#snippet children(close)}
-                    <Choices
-                      choices={Object.entries(ROLES).map(([key, note]) => ({
-                        key,
-                        name: key,
-                        note: column.roles.includes(key as never)
-                          ? note
-                          : `needs ${key === 'period' ? 'dates' : key === 'measure' ? 'numbers' : 'yes/no'}`,
-                        off: !column.roles.includes(key as never),
-                      }))}
-                      chosen={column.role}
-                      choose={(to) => {
-                        role(column.name, to)
-                        close()
-                      }}
-                    />
-                  {/snippet}
-                </Slot>
-                {#if told}
-                  <span class="soft small told"
-                    >{told.distinct.toLocaleString('en-GB')} distinct{told.blanks
-                      ? `, ${told.blanks.toLocaleString('en-GB')} blank`
-                      : ''}<br />{told.smallest === told.largest
-                      ? told.smallest
-                      : `${told.smallest} – ${told.largest}`}</span
-                  >
-                {/if}
-                {#each problemsOf(column.name) as problem, i (i)}
-                  <span class="note problem"
-                    >{problem.message}{#if problem.rows.length}{' '}Lines {problem.rows.join(
-                        ', ',
-                      )}.{/if}</span
-                  >
+    <div class="two" class:wide={!looked && opened !== 'refresh' && opened !== 'versions'}>
+      <div class="main">
+        {#if dataset.kind === 'sheet'}<SheetEditor {dataset} kept={take} />{/if}
+        {#if dataset.kind === 'checklist'}<ChecklistEditor {dataset} kept={take} />{/if}
+        <div class="sheet scroll">
+          <table class="plain">
+            <thead>
+              <tr>
+                {#each dataset.columns as column (column.name)}
+                  {@const told = summary(column.name)}
+                  <th>
+                    <button class="label" title="Look at {column.label}" onclick={() => look(column.name)}
+                      >{column.label}</button
+                    >
+                    {#if column.label !== column.name}<code title="as formulas write it">{column.name}</code
+                      >{/if}
+                    <span class="soft plain-weight">{column.type}, {column.role}</span>
+                    {#if told}
+                      <span class="soft small told"
+                        >{told.distinct.toLocaleString('en-GB')} distinct{told.blanks
+                          ? `, ${told.blanks.toLocaleString('en-GB')} blank`
+                          : ''}<br />{told.smallest === told.largest
+                          ? told.smallest
+                          : `${told.smallest} – ${told.largest}`}</span
+                      >
+                    {/if}
+                    {#each problemsOf(column.name) as problem, i (i)}
+                      <span class="note problem"
+                        >{problem.message}{#if problem.rows.length}{' '}Lines {problem.rows.join(
+                            ', ',
+                          )}.{/if}</span
+                      >
+                    {/each}
+                  </th>
                 {/each}
-              </th>
-            {/each}
-          </tr>
-        </thead>
-        <tbody>
-          {#each rows?.rows ?? [] as row, i (i)}
-            <tr
-              >{#each row as cell, j (j)}<td
-                  class:number={dataset.columns[j]?.type === 'number'}
-                  class:blank={!cell}>{cell || 'blank'}</td
-                >{/each}</tr
-            >
-          {/each}
-        </tbody>
-      </table>
-      {#if rows}<p class="small soft foot">
-          The first {rows.rows.length} of {dataset.row_count.toLocaleString('en-GB')} rows.
-        </p>{/if}
+              </tr>
+            </thead>
+            <tbody>
+              {#each rows?.rows ?? [] as row, i (i)}
+                <tr
+                  >{#each row as cell, j (j)}<td
+                      class:number={dataset.columns[j]?.type === 'number'}
+                      class:blank={!cell}>{cell || 'blank'}</td
+                    >{/each}</tr
+                >
+              {/each}
+            </tbody>
+          </table>
+          {#if rows}<p class="small soft foot">
+              {#if dataset.kind === 'live'}The first rows of the table; the summary is of the first 2,000.{:else}The
+                first {rows.rows.length} of {dataset.row_count.toLocaleString('en-GB')} rows.{/if} Press a heading
+              to look at its column.
+            </p>{/if}
+        </div>
+      </div>
+      {#if looked || opened === 'refresh' || opened === 'versions'}
+        <aside>
+          {#if opened === 'refresh'}<Refresh
+              {dataset}
+              done={async () => {
+                await load()
+                opened = 'versions'
+              }}
+            />{/if}
+          {#if opened === 'versions'}<Versions {dataset} shown={take} />{/if}
+          {#if looked}<ColumnPanel
+              {dataset}
+              name={looked}
+              change={(edit) => changeColumn(looked, edit)}
+              close={() => look(null)}
+            />{/if}
+        </aside>
+      {/if}
     </div>
     {#if dataset.kpis.length}<p class="sentence">KPIs computed from it: {dataset.kpis.join(', ')}.</p>{/if}
   {:else if failed}
@@ -224,8 +258,28 @@
 </main>
 
 <style>
+  .two {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) 330px;
+    gap: 14px;
+    align-items: start;
+  }
+  .two.wide {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .main,
+  aside {
+    display: grid;
+    gap: 12px;
+    min-width: 0;
+  }
   .scroll {
     overflow-x: auto;
+  }
+  @media (max-width: 900px) {
+    .two {
+      grid-template-columns: minmax(0, 1fr);
+    }
   }
   th {
     vertical-align: top;
@@ -241,6 +295,12 @@
     font-weight: 650;
     overflow: hidden;
     text-overflow: ellipsis;
+    max-width: 100%;
+    cursor: pointer;
+    border-bottom: 1px solid var(--accent);
+  }
+  .label:hover {
+    color: var(--accent);
   }
   code {
     display: block;

@@ -20,6 +20,7 @@ type Step =
   | { kind: 'yardstick'; id: string; before: YardstickBody; after: YardstickBody; says: string }
 
 const AUTOSAVE_MS = 500
+const WAITING_MS = 1500
 const copy = <T>(value: T): T => $state.snapshot(value) as T
 
 export class Session {
@@ -40,6 +41,7 @@ export class Session {
   private past = $state<Step[]>([])
   private future = $state<Step[]>([])
   private timer: ReturnType<typeof setTimeout> | undefined
+  private again: ReturnType<typeof setTimeout> | undefined
   private sending: Promise<void> | null = null
 
   constructor(id: string) {
@@ -89,6 +91,9 @@ export class Session {
         }),
       )
       this.problem = ''
+      // A live source has not answered yet: what is missing follows as soon as it does.
+      clearTimeout(this.again)
+      if (this.picture.waiting) this.again = setTimeout(() => this.read(), WAITING_MS)
     } catch (error) {
       this.problem = words(error)
     }
@@ -153,6 +158,7 @@ export class Session {
   /** Save what is waiting; resolves when nothing is. */
   async flush() {
     clearTimeout(this.timer)
+    clearTimeout(this.again)
     if (this.saving === 'waiting' || this.saving === 'failed') await this.save()
     else await this.sending
   }

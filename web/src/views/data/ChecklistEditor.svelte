@@ -1,0 +1,101 @@
+<script lang="ts">
+  /** What is ticked on a day; every change is kept at once, with its way back. */
+  import { Refusal, api, got, seen, words, type Dataset, type Schemas } from '../../api/client'
+  import Ticks from './Ticks.svelte'
+  import { longDay, today } from './days'
+
+  interface Props {
+    dataset: Dataset
+    kept: (dataset: Dataset) => void
+  }
+  let { dataset, kept }: Props = $props()
+  let list = $state<Schemas['ChecklistOut'] | null>(null)
+  let day = $state(today())
+  let failed = $state('')
+  let past = $state<Schemas['ChecklistBody'][]>([])
+
+  async function load() {
+    try {
+      const path = { key: dataset.id }
+      list = await got(api.GET('/api/datasets/{key}/checklist', { params: { path, query: { day } } }))
+      failed = ''
+    } catch (error) {
+      failed = words(error)
+    }
+  }
+  $effect(() => {
+    void [dataset.id, dataset.rows_version, day]
+    load()
+  })
+  const body = (): Schemas['ChecklistBody'] => {
+    const { items, steps, done } = $state.snapshot(list)!
+    return { day, items, steps, done }
+  }
+  async function put(next: Schemas['ChecklistBody']) {
+    try {
+      kept(
+        await got(
+          api.PUT('/api/datasets/{key}/checklist', {
+            params: { path: { key: dataset.id }, header: seen(dataset.version) },
+            body: next,
+          }),
+        ),
+      )
+      failed = ''
+      return true
+    } catch (error) {
+      failed = words(error)
+      if (error instanceof Refusal && error.problem.status === 412) {
+        kept(await got(api.GET('/api/datasets/{key}', { params: { path: { key: dataset.id } } })))
+        failed =
+          'The checklist was changed elsewhere meanwhile. It was loaded again; make your change once more.'
+      }
+      await load()
+      return false
+    }
+  }
+  async function change(edit: Partial<Schemas['ChecklistBody']>) {
+    if (!list) return
+    const before = body()
+    const next = { ...before, ...edit }
+    list = { ...list, ...edit }
+    if (await put(next)) past = [...past, before]
+  }
+  async function undo() {
+    const step = past.at(-1)
+    if (step && (await put(step))) {
+      past = past.slice(0, -1)
+      day = step.day
+    }
+  }
+</script>
+
+<div class="line">
+  <h3>Ticked as of</h3>
+  <input class="type-in" type="date" aria-label="As of" bind:value={day} />
+  <span class="small soft"
+    >A tick holds from that day until it is taken out. Said so far on {list?.days.length ?? 0} days, last on {longDay(
+      list?.days.at(-1),
+    )}.</span
+  >
+  <span class="grow"></span>
+  <button class="act" disabled={!past.length} onclick={undo}>Undo</button>
+</div>
+{#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
+{#if list}<Ticks items={list.items} steps={list.steps} done={list.done} {change} />{/if}
+
+<style>
+  .line {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 10px;
+    align-items: center;
+    margin: 14px 0 6px;
+  }
+  .line input {
+    width: auto;
+  }
+  .grow {
+    flex: 1;
+  }
+</style>

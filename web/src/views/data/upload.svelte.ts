@@ -1,0 +1,93 @@
+/** A file on its way: sent with progress, read by the server in the background, and stopped at will. */
+import { Refusal, api, got, type Problem, type Schemas } from '../../api/client'
+
+const POLL_MS = 250
+
+interface Aim {
+  sheet?: string
+  /** New rows of this dataset, seen at a version, instead of a dataset of its own. */
+  dataset?: { id: string; version: number }
+  how?: 'replace' | 'append' | 'periods'
+}
+
+export class Sending {
+  stage = $state('')
+  share = $state(0)
+  private request: XMLHttpRequest | null = null
+  private id = ''
+  private stopped = false
+
+  /** Resolves to the dataset's id, or to null when it was stopped. Raises Refusal. */
+  async send(file: File, aim: Aim = {}): Promise<string | null> {
+    this.stopped = false
+    this.stage = `Sending ${file.name}`
+    this.share = 0
+    let upload = await this.post(file, aim)
+    while (upload?.state === 'running') {
+      this.id = upload.id
+      if (this.stopped) await got(api.DELETE('/api/uploads/{key}', { params: { path: { key: this.id } } }))
+      this.stage = upload.stage
+      this.share = 0.3 + 0.7 * upload.share
+      await new Promise((resolve) => setTimeout(resolve, POLL_MS))
+      upload = await got(api.GET('/api/uploads/{key}', { params: { path: { key: upload.id } } }))
+    }
+    if (!upload || upload.state === 'stopped') return null
+    if (upload.state === 'failed' && upload.problem) throw new Refusal(upload.problem)
+    return upload.dataset ?? null
+  }
+
+  stop() {
+    this.stopped = true
+    this.request?.abort()
+  }
+
+  private post(file: File, aim: Aim): Promise<Schemas['Upload'] | null> {
+    const query = new URLSearchParams()
+    if (aim.sheet) query.set('sheet', aim.sheet)
+    if (aim.dataset) query.set('dataset', aim.dataset.id)
+    if (aim.how) query.set('how', aim.how)
+    const request = (this.request = new XMLHttpRequest())
+    request.open('POST', `/api/uploads?${query}`)
+    if (aim.dataset) request.setRequestHeader('if-match', `"${aim.dataset.version}"`)
+    request.upload.onprogress = (event) => {
+      if (event.lengthComputable) this.share = (0.3 * event.loaded) / event.total
+    }
+    const form = new FormData()
+    form.append('file', file)
+    return new Promise((resolve, reject) => {
+      const away = { title: 'The server does not answer', status: 0, type: 'no-answer' }
+      request.onload = () => {
+        this.request = null
+        const answer = JSON.parse(request.responseText || 'null') as Schemas['Upload'] | Problem | null
+        if (request.status === 202) resolve(answer as Schemas['Upload'])
+        else
+          reject(
+            new Refusal((answer as Problem | null) ?? { ...away, detail: 'The server does not answer.' }),
+          )
+      }
+      request.onerror = () =>
+        reject(
+          new Refusal({
+            ...away,
+            detail: 'The server does not answer. Nothing was kept; try again in a moment.',
+          }),
+        )
+      request.onabort = () => resolve(null)
+      request.send(form)
+    })
+  }
+}
+
+/** The sheets of a workbook to choose from; none for any other file. */
+export async function sheetsOf(file: File): Promise<string[]> {
+  if (!/\.(xlsx|ods)$/i.test(file.name)) return []
+  const form = new FormData()
+  form.append('file', file)
+  const found = await got(
+    api.POST('/api/datasets/sheets', {
+      body: { file: file as unknown as string },
+      bodySerializer: () => form,
+    }),
+  )
+  return found.length > 1 ? found : []
+}
