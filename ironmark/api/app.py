@@ -14,7 +14,19 @@ from pydantic import BaseModel
 from sqlalchemy import Engine
 
 from ironmark import __version__
-from ironmark.api import calendar, datasets, kpis, marks, problems, rows, scorecards, typed, uploads, yardsticks
+from ironmark.api import (
+    calendar,
+    datasets,
+    kpis,
+    many_marks,
+    marks,
+    problems,
+    rows,
+    scorecards,
+    typed,
+    uploads,
+    yardsticks,
+)
 from ironmark.api.desk import Desk, desk
 from ironmark.store import database
 
@@ -44,7 +56,7 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
     app.state.desk = Desk(engine)
     app.state.uploads = uploads.Uploads()
     problems.install(app)
-    for module in (scorecards, kpis, marks, yardsticks, typed, datasets, rows, uploads, calendar):
+    for module in (scorecards, kpis, many_marks, marks, yardsticks, typed, datasets, rows, uploads, calendar):
         app.include_router(module.router)
 
     @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})

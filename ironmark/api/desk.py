@@ -5,7 +5,7 @@ from __future__ import annotations
 import difflib
 import threading
 from collections import OrderedDict
-from collections.abc import Hashable, Iterable, Iterator, Sequence
+from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import cached_property, lru_cache
 from typing import Any
@@ -137,6 +137,7 @@ class Book:
         self.yardsticks: dict[str, YardstickBody] = {}
         self.taken: dict[Hashable, Readings] = {}
         self._entries: dict[str, list[MarkEntry]] = {}
+        self._computed: dict[str, dict[str, str]] = {}
         self._datasets: dict[str, StoredDataset] = {}
 
     def fetch(self, kpis: Iterable[str], yardsticks: Iterable[str] = ()) -> None:
@@ -146,6 +147,7 @@ class Book:
             found = records.some(self.session, "kpi", wanted)
             self.kpis |= {key: KpiBody.model_validate(document.body) for key, document in found.items()}
             self._entries |= marks.entries(self.session, wanted, self.year_start)
+            self._computed |= marks.computed(self.session, wanted)
         wanted = set(yardsticks) - self.yardsticks.keys()
         if wanted:
             found = records.some(self.session, "yardstick", wanted)
@@ -165,6 +167,15 @@ class Book:
 
     def entries(self, kpi: str) -> list[MarkEntry]:
         return self._entries.get(kpi, [])
+
+    def computed(self, kpi: str) -> dict[str, str]:
+        """The formulas of the KPI's computed marks, by name."""
+        return self._computed.get(kpi, {})
+
+    def mark_formula(self, kpi: KpiBody, text: str) -> formula.Node:
+        """The formula of a computed mark, expanded; it may name the KPI itself. Raises FormulaError."""
+        # Another handle, so that naming the KPI is no circle.
+        return self.core(kpi.model_copy(update={"formula": text, "handle": ""})).formula
 
     def dataset(self, key: str) -> StoredDataset:
         if key not in self._datasets:
@@ -225,17 +236,22 @@ class Book:
         by: str | None = None,
         where: Members | None = None,
         periods: Sequence[Period] | None = None,
+        computed: Mapping[str, str] | None = None,
     ) -> Readings:
         """Take the readings of a KPI from its own dataset and those of the KPIs it names. See ``core.reading.read``."""
         found = self.core(kpi)
-        keys = {a.dataset for a in formula.aggregates(found.formula) if a.dataset}
+        names = {*marks, *(yardstick.marks if yardstick else ())}
+        formulas = {name: self.mark_formula(kpi, text) for name, text in (computed or {}).items() if name in names}
+        trees = (found.formula, *formulas.values())
+        keys = {a.dataset for tree in trees for a in formula.aggregates(tree) if a.dataset}
         others = {key: self.desk.source(self.session, self.dataset(key)) for key in keys}
         source = self.source(kpi)
         if periods is None:
             periods = timeline(Period.of(source.last, "month", self.year_start), source.first, source.last)
         return readings.read(
-            found, source, entries, marks, yardstick, by=by, where=where, others=others, periods=periods
-        )
+            found, source, entries, marks, yardstick,
+            by=by, where=where, others=others, periods=periods, computed=formulas,
+        )  # fmt: skip
 
 
 @lru_cache(maxsize=512)

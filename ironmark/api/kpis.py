@@ -103,6 +103,10 @@ def _rename(session: Session, old: str, new: str) -> None:
         text = renamed(other.body["formula"], old, new)
         if text != other.body["formula"]:
             records.save(session, "kpi", other.id, other.body | {"formula": text}, other.version)
+    for key, formulas in marks.every_computed(session).items() if old != new else ():
+        for name, formula in formulas.items():
+            if (text := renamed(formula, old, new)) != formula:
+                marks.compute(session, key, name, text, marks.version(session, key))
 
 
 def uses(session: Session, key: str, slot: str) -> list[KpiUse]:
@@ -126,6 +130,9 @@ def _may_delete(session: Session, _: Any, key: str | None) -> None:
     refuse_in_use(session, key, "kpi", "KPI")
     handle = records.get(session, "kpi", key).body["handle"]
     named = [k.body["name"] for k in records.every(session, "kpi") if handle in references(parse(k.body["formula"]))]
+    for other, formulas in marks.every_computed(session).items():
+        if other != key and any(handle in references(parse(text)) for text in formulas.values()):
+            named.append(f"a computed mark of {records.get(session, 'kpi', other).body['name']}")
     if named:
         raise Refused(409, "in-use", "The KPI is in use", f"It is named in {', '.join(named)}. Change those first.")
     marks.remove(session, key)

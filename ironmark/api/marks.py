@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -13,11 +12,12 @@ from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from ironmark.api.desk import Book, Desk, desk, seen_version
-from ironmark.api.documents import MarkName, Member, Model, Number
+from ironmark.api.documents import KpiBody, MarkName, Member, Model, Number
 from ironmark.api.problems import Refused
 from ironmark.api.shapes import PeriodChoice
 from ironmark.core import marks as core
 from ironmark.core import words
+from ironmark.core.evaluate import Floats
 from ironmark.core.numbers import show
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.store import marks, records
@@ -25,12 +25,15 @@ from ironmark.store import marks, records
 router = APIRouter(prefix="/api/kpis/{key}/marks", tags=["marks"])
 
 
+Kind = Literal["set", "carried", "inherited", "computed", "none"]
+
+
 class Cell(BaseModel):
     """A mark as the book has it for one member and month, and where it comes from."""
 
     shown: str
     value: float | None
-    kind: Literal["set", "carried", "inherited", "none"]
+    kind: Kind
 
 
 class Row(BaseModel):
@@ -39,8 +42,11 @@ class Row(BaseModel):
 
 
 class NameCount(BaseModel):
+    """A mark name with how many entries it has, and the formula it is computed by where there is none."""
+
     name: str
     entries: int
+    formula: str | None
 
 
 class Grid(BaseModel):
@@ -55,7 +61,9 @@ class Grid(BaseModel):
     covered: int
     coverable: int
     names: list[NameCount]
+    formula: str | None  # of the mark shown
     year: PeriodChoice
+    span: int
     years: list[PeriodChoice]
 
 
@@ -109,64 +117,42 @@ def mark_grid(
     by: str | None = Query(None, max_length=80),
     grain: Grain = Query("month"),
     year: int | None = Query(None, ge=1, le=9990),
+    span: int = Query(1, ge=1, le=3),
     at: Desk = Depends(desk),
 ) -> Grid:
-    """The periods of a financial year by the members of a segment (the first one when ``by`` is not given)."""
+    """The periods of one to three financial years by the members of a segment (the first one when ``by`` is not given)."""
     with at.read() as session:
         book = Book(at, session)
-        kpi = book.kpi(key)
-        source = book.source(kpi)
-        dataset = book.dataset(kpi.dataset)
-        entries = book.entries(key)
+        view = view_of(book, key, name, by, grain, year, span)
         version = marks.version(session, key)
-        start = book.year_start
-    by = by if by in source.members else next(iter(source.members), None)
-    first, last = (Period.of(day, "year", start).ordinal for day in (source.first, source.last))
-    year = year or last
-    whole = Period(year, "year", 1, start)
-    periods = timeline(Period.of(whole.start, grain, start), whole.start, whole.end)
-    members: list[str | None] = [None, *(source.members[by] if by else ()), core.TOGETHER]
-    unit = kpi.unit.core()
-    lines = _lines(entries, name, periods, kpi.nature, by, members)
-    rows = []
-    for m, member in enumerate(members):
-        cells = []
-        for p, period in enumerate(periods):
-            index = int(lines.entry[p, m])
-            entry = entries[index] if index >= 0 else None
-            kind: Literal["set", "carried", "inherited", "none"] = "none"
-            if entry is not None:
-                kind = "inherited" if entry.member != member else "set" if entry.since == period else "carried"
-            value = float(lines.value[p, m])
-            known = math.isfinite(value)
-            cells.append(
-                Cell(
-                    shown=words.show_cut(value, unit) if known else "",
-                    value=value if known else None,
-                    kind=kind,
-                )
-            )
-        rows.append(Row(member=member, cells=cells))
-    counts = {known: 0 for known in core.NAMES} | {name: 0}
+        start, source = book.year_start, book.source(view.kpi)
+        dataset, entries, computed = book.dataset(view.kpi.dataset), book.entries(key), book.computed(key)
+    rows = [Row(member=member, cells=cells) for member, cells in zip(view.members, view.cells(), strict=True)]
+    counts = {known: 0 for known in core.NAMES} | {known: 0 for known in computed} | {name: 0}
     for entry in entries:
         counts[entry.name] = counts.get(entry.name, 0) + 1
+    first, last = (Period.of(day, "year", start).ordinal for day in (source.first, source.last))
     response.headers["ETag"] = f'"{version}"'
-    years = sorted({first, last, last + 1, year, *(Period.of(e.since.start, "year", start).ordinal for e in entries)})
+    years = sorted(
+        {first, last, last + 1, view.year, *(Period.of(e.since.start, "year", start).ordinal for e in entries)}
+    )
     shown = range(years[0], years[-1] + 1) if years[-1] - years[0] < 60 else years
     return Grid(
         version=version,
         name=name,
-        by=by,
-        by_label=next((c.label for c in dataset.columns if c.name == by), ""),
+        by=view.by,
+        by_label=next((c.label for c in dataset.columns if c.name == view.by), ""),
         segments=list(source.members),
         grain=grain,
-        periods=[_choice(p) for p in periods],
+        periods=[_choice(p) for p in view.periods],
         rows=rows,
         # What can be read counts: every member, and all together; any is but what these fall back on.
         covered=sum(cell.kind != "none" for row in rows if row.member is not None for cell in row.cells),
         coverable=sum(len(row.cells) for row in rows if row.member is not None),
-        names=[NameCount(name=n, entries=count) for n, count in counts.items()],
-        year=_choice(whole),
+        names=[NameCount(name=n, entries=count, formula=computed.get(n)) for n, count in counts.items()],
+        formula=computed.get(name),
+        year=_choice(Period(view.year, "year", 1, start)),
+        span=span,
         years=[_choice(Period(n, "year", 1, start)) for n in shown],
     )
 
@@ -175,25 +161,72 @@ def _choice(period: Period) -> PeriodChoice:
     return PeriodChoice(key=period.key, label=period.label, short=period.short)
 
 
-def _lines(
-    entries: list[core.MarkEntry],
-    name: str,
-    periods: Sequence[Period],
-    nature: core.Nature,
-    by: str | None,
-    members: Sequence[str | None],
-) -> core.Lines:
-    """The marks of the rows of the grid: any, the members, then all together.
+@dataclass(frozen=True)
+class View:
+    """The marks of one name by members and periods: any first, then the members, all together last."""
 
-    The row of *any* has the entries of any alone, as if nothing else were in the book.
-    """
+    kpi: KpiBody
+    name: str
+    by: str | None
+    year: int
+    periods: tuple[Period, ...]
+    members: tuple[str | None, ...]
+    entries: list[core.MarkEntry]
+    lines: core.Lines
+    computed: Floats | None  # as lines.value, for a computed mark
+
+    def cells(self) -> list[list[Cell]]:
+        """The cells of every member."""
+        return [[self._cell(p, m) for p in range(len(self.periods))] for m in range(len(self.members))]
+
+    def value(self, p: int, m: int) -> float:
+        held = self.lines.entry[p, m] >= 0 or self.computed is None
+        return float(self.lines.value[p, m] if held else self.computed[p, m])  # type: ignore[index]
+
+    def kind(self, p: int, m: int) -> Kind:
+        index = int(self.lines.entry[p, m])
+        if index < 0:
+            return "computed" if math.isfinite(self.value(p, m)) else "none"
+        entry = self.entries[index]
+        if entry.member != self.members[m]:
+            return "inherited"
+        return "set" if entry.since == self.periods[p] else "carried"
+
+    def _cell(self, p: int, m: int) -> Cell:
+        value = self.value(p, m)
+        known = math.isfinite(value)
+        shown = words.show_cut(value, self.kpi.unit.core()) if known else ""
+        return Cell(shown=shown, value=value if known else None, kind=self.kind(p, m))
+
+
+def view_of(book: Book, key: str, name: str, by: str | None, grain: Grain, year: int | None, span: int) -> View:
+    """The marks of a KPI for some years; ``by`` None takes the first segment, ``year`` None the last with rows."""
+    kpi = book.kpi(key)
+    source, entries, start = book.source(kpi), book.entries(key), book.year_start
+    by = by if by in source.members else next(iter(source.members), None)
+    year = year or Period.of(source.last, "year", start).ordinal
+    whole = Period(year, "year", span, start)
+    if grain == "day":
+        raise Refused(422, "too-fine", "Days are too many", "Show marks by week, month, quarter or year.")
+    periods = timeline(Period.of(whole.start, grain, start), whole.start, whole.end)
+    members: tuple[str | None, ...] = (None, *(source.members[by] if by else ()), core.TOGETHER)
+    # Any has the entries of any alone, as if nothing else were in the book.
     anyone = [e if e.segment is None else replace(e, name="") for e in entries]
-    together = core.over(entries, name, periods, nature, by, [None])
-    shared = core.over(anyone, name, periods, nature, by, [None])
-    own = core.over(entries, name, periods, nature, by, members[1:-1])
-    return core.Lines(
-        *(np.hstack([getattr(one, field) for one in (shared, own, together)]) for field in ("value", "entry", "count"))
-    )
+    pieces = [
+        core.over(anyone, name, periods, kpi.nature, by, [None]),
+        core.over(entries, name, periods, kpi.nature, by, members[1:-1]),
+        core.over(entries, name, periods, kpi.nature, by, [None]),
+    ]
+    lines = core.Lines(*(np.hstack([getattr(one, f) for one in pieces]) for f in ("value", "entry", "count")))
+    computed = None
+    if name in book.computed(key):
+        formula = {name: book.computed(key)[name]}
+        each = [
+            book.read(kpi, [], [name], by=one, periods=periods, computed=formula) for one in dict.fromkeys((by, None))
+        ]
+        rows = [each[0].marks[name] if by else np.empty((len(periods), 0)), each[-1].marks[name]]
+        computed = np.hstack([np.full((len(periods), 1), np.nan), *rows])
+    return View(kpi, name, by, year, periods, members, entries, lines, computed)
 
 
 MOST_TOLD = 12
@@ -220,7 +253,11 @@ def try_marks(key: str, body: TryBody, at: Desk = Depends(desk)) -> TryOut:
         ]
         found: list[tuple[int, StateChange]] = []
         for by in dict.fromkeys((None, body.by)):
-            before, after = (book.read(kpi, marks, yardstick=yardstick.core(), by=by) for marks in (entries, tried))
+            computed = book.computed(key)
+            before, after = (
+                book.read(kpi, marks, yardstick=yardstick.core(), by=by, computed=computed)
+                for marks in (entries, tried)
+            )
             for p, m in np.argwhere(before.band != after.band):
                 change = StateChange(
                     label=before.members[m] or "all together",

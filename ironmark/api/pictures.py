@@ -207,8 +207,9 @@ def take(
         entries = book.entries(instrument.kpi)
         periods = timeline(period, source.first, source.last)
         book.taken[key] = book.read(
-            kpi, entries, instrument.marks, yardstick, by=instrument.by, where=where, periods=periods
-        )
+            kpi, entries, instrument.marks, yardstick, by=instrument.by, where=where, periods=periods,
+            computed=book.computed(instrument.kpi),
+        )  # fmt: skip
     return book.taken[key], notes
 
 

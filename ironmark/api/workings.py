@@ -152,6 +152,11 @@ def _mark_line(
     book: Book, instrument: InstrumentBody, readings: Readings, name: str, p: int, m: int, dataset: str
 ) -> Line:
     line, index = float(readings.marks[name][p, m]), int(readings.lines[name].entry[p, m])
+    if index < 0 and math.isfinite(line):
+        return Line(
+            label=name.capitalize(),
+            text=f"{show(line, readings.kpi.unit)}, computed: {book.computed(instrument.kpi)[name]}",
+        )
     if index < 0:
         return Line(label=name.capitalize(), text=f"no entry in the mark book on or before {readings.periods[p].label}")
     entry = book.entries(instrument.kpi)[index]

@@ -283,7 +283,7 @@ def propose_yardstick(ask: Proposal, at: Desk = Depends(desk)) -> YardstickBody:
     with at.read() as session:
         book = Book(at, session)
         kpi = book.kpi(ask.kpi)
-        readings = book.read(kpi, book.entries(ask.kpi), ["target"], by=ask.by)
+        readings = book.read(kpi, book.entries(ask.kpi), ["target"], by=ask.by, computed=book.computed(ask.kpi))
     made = propose(readings.value, readings.marks["target"], kpi.direction, kpi.unit.kind == "percent")
     cuts = [CutBody(**vars(cut)) for cut in made.cuts]
     return YardstickBody(name=ask.name or kpi.name, kpi=ask.kpi, bands=list(made.bands), cuts=cuts)

@@ -156,3 +156,21 @@ def _mean(value: Floats, parts: tuple[Period, ...], first: Ints, weigh: Weigh | 
     with np.errstate(all="ignore"):
         mean = np.add.reduceat(value * weights, first, axis=0) / np.add.reduceat(weights, first, axis=0)
     return np.where(low == high, low, mean)
+
+
+def spread(total: float, weights: Floats, decimals: int) -> Floats:
+    """A figure dealt out by weights (n,), not negative, so that the parts add up to it to the last unit.
+
+    decimals: of the smallest unit dealt out; the parts are rounded down to it and what is left over goes to those
+    that lost most (the largest remainder method). Raises ValueError where there is nothing to go by.
+    """
+    weights = np.nan_to_num(weights)
+    if weights.size == 0 or weights.min() < 0 or weights.sum() <= 0:
+        raise ValueError("the weights must not be negative, and at least one above zero")
+    unit = 10.0**decimals
+    whole = round(total * unit)
+    exact = whole * weights / weights.sum()
+    parts = np.floor(exact)
+    left = int(whole - parts.sum())
+    parts[np.argsort(parts - exact, kind="stable")[:left]] += 1
+    return np.asarray(np.round(parts / unit, decimals))

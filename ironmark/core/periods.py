@@ -77,6 +77,23 @@ class Period:
                 pass
         raise ValueError(f"“{text}” is no period; {_HOW}")
 
+    @classmethod
+    def guess(cls, text: str, year_start: int = 1) -> Period | None:
+        """A period as a heading may have it: ``2026-10``, ``Oct 2026``, ``Q3 2026/27``, a month's first day; else None."""
+        text = " ".join(text.split())
+        if found := re.match(r"^([A-Za-z]{3,9})\.?[ -](\d{4})$", text):
+            for at, name in enumerate(MONTHS, start=1):
+                if name.lower().startswith(found[1].lower()):
+                    return cls.parse(f"{found[2]}-{at:02d}", year_start)
+        if found := re.match(r"^(?:(Q[1-4])[ -])?(\d{4})(?:/\d{2,4})?$", text, re.I):
+            return cls.parse(f"{found[2]}-{found[1]}" if found[1] else found[2], year_start)
+        if found := re.match(r"^(\d{4}-\d{2})-01(?:[T ].*)?$", text):
+            text = found[1]
+        try:
+            return cls.parse(text, year_start)
+        except ValueError:
+            return None
+
     @property
     def start(self) -> dt.date:
         return self._starts(self.ordinal)

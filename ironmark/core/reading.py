@@ -16,6 +16,7 @@ from ironmark.core.formula import Aggregate, Node, adds_up, aggregates, denomina
 from ironmark.core.marks import Ints, Lines, MarkEntry, Nature
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Part, Period, months, part_of, pieces, timeline
+from ironmark.core.workings import uses
 from ironmark.core.yardstick import Bands, Yardstick
 
 Direction = Literal["higher", "lower", "inside"]
@@ -114,6 +115,7 @@ def read(
     where: Members | None = None,
     others: Mapping[str, Source] | None = None,
     periods: Sequence[Period] | None = None,
+    computed: Mapping[str, Node] | None = None,
 ) -> Readings:
     """Take and grade the readings of a KPI for all periods and members at once.
 
@@ -121,7 +123,8 @@ def read(
     segment; a segment left out, or with no member chosen, means all of them. Read together, one single chosen
     member is still measured against its own marks, and several against theirs together. A flow's marks are
     pro-rated in a partial period. others: the sources of further datasets that the formula reads, by key.
-    periods: those of ``core.periods.timeline``; None takes the months that have rows. Raises KeyError for a segment
+    periods: those of ``core.periods.timeline``; None takes the months that have rows. computed: expanded formulas of
+    marks that are computed, by name; a mark book's entry goes before them. Raises KeyError for a segment
     that one of the sources does not have.
     """
     chosen = {segment: tuple(members) for segment, members in (where or {}).items() if members}
@@ -149,6 +152,10 @@ def read(
         found = mark_book.over(entries, name, periods, kpi.nature, segment, members, weigh)
         lines[name] = found if len(together) < 2 else _together(found, kpi, weigh(periods))
     marks = {name: line.value * share for name, line in lines.items()}
+    for name, formula in (computed or {}).items():
+        if name in marks:
+            found_there = rows.marks(formula, periods, share)
+            marks[name] = np.where(lines[name].entry >= 0, marks[name], found_there)
     return regrade(Readings(kpi, segment, totals, value, marks, lines, parts, share), yardstick)
 
 
@@ -228,6 +235,13 @@ class _Rows:
                 some = np.add.reduceat(np.isfinite(monthly), first, axis=0) > 0
                 value = np.where(some, np.add.reduceat(np.nan_to_num(monthly), first, axis=0), np.nan)
         return np.where(totals.rows > 0, value, np.nan)
+
+    def marks(self, formula: Node, periods: Sequence[Period], share: Floats) -> Floats:
+        """Marks by a formula, (P, M). One that looks at earlier periods alone is whole, so a flow's is pro-rated."""
+        totals = self.totals(formula, periods)
+        value = np.broadcast_to(evaluate(formula, totals.parts), share.shape)
+        earlier = all(back or a.years for a, back in uses(formula))
+        return np.asarray(value * share if earlier else value)
 
     def shares(self, periods: Sequence[Period], parts: Sequence[Part | None], members: int) -> Floats:
         """How much of a flow's marks falls to what has data of each period (P, M); 1 for all else."""

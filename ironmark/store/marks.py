@@ -35,6 +35,31 @@ def entries(session: Session, kpi_ids: Iterable[str], year_start: int = 1) -> di
     return found
 
 
+def computed(session: Session, kpi_ids: Iterable[str]) -> dict[str, dict[str, str]]:
+    """The formulas of computed marks by KPI and name."""
+    query = select(MarkBook.kpi_id, MarkBook.computed).where(MarkBook.kpi_id.in_(list(kpi_ids)))
+    return {key: dict(formulas) for key, formulas in session.execute(query) if formulas}
+
+
+def every_computed(session: Session) -> dict[str, dict[str, str]]:
+    return {
+        key: dict(formulas) for key, formulas in session.execute(select(MarkBook.kpi_id, MarkBook.computed)) if formulas
+    }
+
+
+def compute(session: Session, kpi_id: str, name: str, formula: str | None, saw: int) -> int:
+    """Have a mark computed by a formula, or (None) no longer; returns the book's version. Raises StaleVersion."""
+    book = _locked(session, kpi_id, saw)
+    before = dict(book.computed or {})
+    session.add(
+        Revision(kind="marks", record_id=kpi_id, version=book.version, body={"computed": before}, saved_at=now())
+    )
+    book.computed = {key: text for key, text in (before | {name: formula}).items() if text}
+    book.version += 1
+    session.flush()
+    return book.version
+
+
 def version(session: Session, kpi_id: str) -> int:
     """The version of a KPI's book; 0 before its first entry."""
     return session.scalar(select(MarkBook.version).where(MarkBook.kpi_id == kpi_id)) or 0
@@ -45,13 +70,7 @@ def apply(session: Session, kpi_id: str, changes: Sequence[Change], saw: int) ->
 
     Returns the new version and the changes that would take these back. Raises StaleVersion.
     """
-    # A row to lock has to be there, also for the first entry of all.
-    # Updating the one that is there locks it at once; ignoring it would share the lock and end in a deadlock.
-    made = insert(MarkBook).values(kpi_id=kpi_id, version=0)
-    session.execute(made.on_duplicate_key_update(version=MarkBook.version))
-    book = session.get_one(MarkBook, kpi_id, with_for_update=True)
-    if book.version != saw:
-        raise StaleVersion(saw, book.version)
+    book = _locked(session, kpi_id, saw)
     back: list[Change] = []
     for change in changes:
         place = (
@@ -81,6 +100,17 @@ def apply(session: Session, kpi_id: str, changes: Sequence[Change], saw: int) ->
     book.version += 1
     session.flush()
     return book.version, back
+
+
+def _locked(session: Session, kpi_id: str, saw: int) -> MarkBook:
+    # A row to lock has to be there, also for the first entry of all.
+    # Updating the one that is there locks it at once; ignoring it would share the lock and end in a deadlock.
+    made = insert(MarkBook).values(kpi_id=kpi_id, version=0)
+    session.execute(made.on_duplicate_key_update(version=MarkBook.version))
+    book = session.get_one(MarkBook, kpi_id, with_for_update=True)
+    if book.version != saw:
+        raise StaleVersion(saw, book.version)
+    return book
 
 
 def remove(session: Session, kpi_id: str) -> None:

@@ -13,7 +13,7 @@ from typing import Any
 import polars as pl
 import python_calamine as calamine
 
-from ironmark.tables.reader import MAX_COLUMNS, Problem, Table, Unreadable, read_delimited, typed_table
+from ironmark.tables.reader import MAX_COLUMNS, Problem, Table, Unreadable, read_cells, read_delimited, typed_table
 
 MAX_UNPACKED = 1024 * 1024 * 1024
 _HEADER_WITHIN = 30  # rows in which the header of a sheet is looked for
@@ -32,6 +32,15 @@ def read_file(body: bytes, sheet: str | None = None) -> Table:
     if body.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"[", b"{"):
         return _records(body)
     return read_delimited(body)
+
+
+def raw_rows(body: bytes, sheet: str | None = None) -> tuple[list[str], list[list[str]]]:
+    """The headings and cells of a workbook's sheet or of delimited text, all as texts. Raises Unreadable."""
+    if body[:4] == b"PK\x03\x04":
+        labels, rows, _ = _sheet_of(body, sheet)
+        return labels, [row + [""] * (len(labels) - len(row)) for row in rows if any(row)]
+    labels, frame = read_cells(body)
+    return labels, [["" if cell is None else cell for cell in row] for row in frame.rows()]
 
 
 def sheet_names(body: bytes) -> list[str]:
@@ -66,6 +75,10 @@ def _filled(rows: Sequence[Sequence[Any]]) -> bool:
 
 
 def _workbook(body: bytes, wanted: str | None) -> Table:
+    return _from_rows(*_sheet_of(body, wanted))
+
+
+def _sheet_of(body: bytes, wanted: str | None) -> tuple[list[str], list[list[str]], list[Problem]]:
     with _opened(body) as book:
         names = book.sheet_names
         if wanted is not None and wanted not in names:
@@ -77,7 +90,9 @@ def _workbook(body: bytes, wanted: str | None) -> Table:
     raise Unreadable("The workbook has no cells. Choose one with a header line and rows below it.")
 
 
-def _sheet(rows: Sequence[Sequence[Any]], name: str, others: Sequence[str]) -> Table:
+def _sheet(
+    rows: Sequence[Sequence[Any]], name: str, others: Sequence[str]
+) -> tuple[list[str], list[list[str]], list[Problem]]:
     header_at = _header(rows)
     labels = [_text(cell) for cell in rows[header_at]]
     while labels and not labels[-1]:
@@ -90,7 +105,7 @@ def _sheet(rows: Sequence[Sequence[Any]], name: str, others: Sequence[str]) -> T
         problems.append(Problem(f"The sheet “{name}” was read. The workbook also has {', '.join(others[:8])}."))
     if header_at:
         problems.append(Problem(f"The header was found in line {header_at + 1}; the lines above it were left out."))
-    return _from_rows(labels, below, problems)
+    return labels, below, problems
 
 
 def _header(rows: Sequence[Sequence[Any]]) -> int:

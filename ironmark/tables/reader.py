@@ -83,6 +83,13 @@ def read_delimited(body: bytes) -> Table:
     return typed_table(labels, raw, problems + width_problems)
 
 
+def read_cells(body: bytes) -> tuple[list[str], pl.DataFrame]:
+    """Delimited text as its headings and texts, before any cell is typed. Raises Unreadable."""
+    text, _ = _decode(body)
+    labels, _, raw = _cells(text, _separator(text))
+    return labels, raw
+
+
 def typed_table(labels: list[str], raw: pl.DataFrame, problems: list[Problem]) -> Table:
     """Columns of texts as typed columns with roles. raw: as many columns of strings as there are labels."""
     names = identifiers(labels)

@@ -263,6 +263,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/kpis/{key}/marks/spread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Spread Figure
+         * @description A yearly figure as marks of its months; they add up to it to the last unit.
+         */
+        post: operations["spread_figure_api_kpis__key__marks_spread_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kpis/{key}/marks/raise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Raise Last Year
+         * @description Last year's readings and some more as marks; a period without a reading gets none.
+         */
+        post: operations["raise_last_year_api_kpis__key__marks_raise_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kpis/{key}/marks/computed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Compute Mark
+         * @description Have a mark worked out by a formula wherever the book has no entry: on data, or on the KPI's own earlier readings.
+         */
+        put: operations["compute_mark_api_kpis__key__marks_computed_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kpis/{key}/marks/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Marks
+         * @description The grid as a sheet, its numbers as numbers; what is set is bold in XLSX.
+         */
+        get: operations["export_marks_api_kpis__key__marks_sheet_get"];
+        put?: never;
+        /**
+         * Read Marks
+         * @description A sheet as marks to look at before they are kept: members down and periods across, or one mark a row.
+         */
+        post: operations["read_marks_api_kpis__key__marks_sheet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/kpis/{key}/marks": {
         parameters: {
             query?: never;
@@ -272,7 +356,7 @@ export interface paths {
         };
         /**
          * Mark Grid
-         * @description The periods of a financial year by the members of a segment (the first one when ``by`` is not given).
+         * @description The periods of one to three financial years by the members of a segment (the first one when ``by`` is not given).
          */
         get: operations["mark_grid_api_kpis__key__marks_get"];
         put?: never;
@@ -870,6 +954,11 @@ export interface components {
             /** File */
             file: string;
         };
+        /** Body_read_marks_api_kpis__key__marks_sheet_post */
+        Body_read_marks_api_kpis__key__marks_sheet_post: {
+            /** File */
+            file: string;
+        };
         /** Body_upload_dataset_api_datasets_post */
         Body_upload_dataset_api_datasets_post: {
             /** File */
@@ -900,7 +989,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "set" | "carried" | "inherited" | "none";
+            kind: "set" | "carried" | "inherited" | "computed" | "none";
         };
         /** Change */
         Change: {
@@ -1053,6 +1142,21 @@ export interface components {
             smallest: string;
             /** Largest */
             largest: string;
+        };
+        /** Computed */
+        Computed: {
+            /** Version */
+            version: number;
+        };
+        /**
+         * ComputedBody
+         * @description ``formula`` null has the mark no longer computed.
+         */
+        ComputedBody: {
+            /** Name */
+            name: string;
+            /** Formula */
+            formula: string | null;
         };
         /**
          * ConnectionBody
@@ -1280,7 +1384,11 @@ export interface components {
             coverable: number;
             /** Names */
             names: components["schemas"]["NameCount"][];
+            /** Formula */
+            formula: string | null;
             year: components["schemas"]["PeriodChoice"];
+            /** Span */
+            span: number;
             /** Years */
             years: components["schemas"]["PeriodChoice"][];
         };
@@ -1494,12 +1602,17 @@ export interface components {
             /** Suggested */
             suggested: string | null;
         };
-        /** NameCount */
+        /**
+         * NameCount
+         * @description A mark name with how many entries it has, and the formula it is computed by where there is none.
+         */
         NameCount: {
             /** Name */
             name: string;
             /** Entries */
             entries: number;
+            /** Formula */
+            formula: string | null;
         };
         /** NewChecklist */
         NewChecklist: {
@@ -1670,6 +1783,40 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /**
+         * Proposed
+         * @description Marks to look at before they are kept, and what could not be made one.
+         */
+        Proposed: {
+            /** Changes */
+            changes: components["schemas"]["ChangeBody"][];
+            /** Shown */
+            shown: string[];
+            /** Report */
+            report: string[];
+        };
+        /**
+         * RaiseAsk
+         * @description The KPI's own readings of a year before, raised by a share: 0.05 for 5 % more.
+         */
+        RaiseAsk: {
+            /** Name */
+            name: string;
+            /** By */
+            by?: string | null;
+            /** Members */
+            members: (string | null)[];
+            /** Over */
+            over: string;
+            /**
+             * Grain
+             * @default month
+             * @enum {string}
+             */
+            grain: "day" | "week" | "month" | "quarter" | "year";
+            /** More */
+            more: number;
         };
         /**
          * ReadAsk
@@ -1958,6 +2105,39 @@ export interface components {
             tally: components["schemas"]["TallyPart"][];
             /** Updated At */
             updated_at: string;
+        };
+        /**
+         * SpreadAsk
+         * @description A figure for a whole period, dealt out over its parts. ``weights`` are wanted for the way of that name.
+         */
+        SpreadAsk: {
+            /** Name */
+            name: string;
+            /** Segment */
+            segment?: string | null;
+            /** Member */
+            member?: string | null;
+            /** Over */
+            over: string;
+            /**
+             * Grain
+             * @default month
+             * @enum {string}
+             */
+            grain: "day" | "week" | "month" | "quarter" | "year";
+            /** Value */
+            value: number;
+            /**
+             * Way
+             * @default days
+             * @enum {string}
+             */
+            way: "even" | "days" | "last_year" | "weights";
+            /**
+             * Weights
+             * @default []
+             */
+            weights: number[];
         };
         /** State */
         State: {
@@ -2925,6 +3105,188 @@ export interface operations {
             };
         };
     };
+    spread_figure_api_kpis__key__marks_spread_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpreadAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposed"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    raise_last_year_api_kpis__key__marks_raise_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RaiseAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposed"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compute_mark_api_kpis__key__marks_computed_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComputedBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Computed"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_marks_api_kpis__key__marks_sheet_get: {
+        parameters: {
+            query?: {
+                name?: string;
+                by?: string | null;
+                grain?: "day" | "week" | "month" | "quarter" | "year";
+                year?: number | null;
+                span?: number;
+                form?: "csv" | "xlsx";
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_marks_api_kpis__key__marks_sheet_post: {
+        parameters: {
+            query?: {
+                name?: string;
+                by?: string | null;
+                sheet?: string | null;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_read_marks_api_kpis__key__marks_sheet_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposed"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mark_grid_api_kpis__key__marks_get: {
         parameters: {
             query?: {
@@ -2932,6 +3294,7 @@ export interface operations {
                 by?: string | null;
                 grain?: "day" | "week" | "month" | "quarter" | "year";
                 year?: number | null;
+                span?: number;
             };
             header?: never;
             path: {

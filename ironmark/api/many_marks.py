@@ -1,0 +1,314 @@
+"""Many marks at once: a yearly figure spread, last year and some more, a formula, and sheets in and out."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Literal
+
+import numpy as np
+from fastapi import APIRouter, Depends, Header, Query, Response, UploadFile
+from pydantic import BaseModel, Field, FiniteFloat
+
+from ironmark.api.datasets import body_of
+from ironmark.api.desk import Book, Desk, desk, seen_version
+from ironmark.api.documents import KpiBody, MarkName, Member, Model, Number
+from ironmark.api.downloads import download
+from ironmark.api.marks import ChangeBody, view_of
+from ironmark.api.problems import Refused
+from ironmark.core import marks as core
+from ironmark.core.evaluate import Floats
+from ironmark.core.formula import MAX_LENGTH
+from ironmark.core.numbers import NotANumber, show, understand
+from ironmark.core.periods import Grain, Period, timeline
+from ironmark.publish import sheets
+from ironmark.store import marks
+from ironmark.tables.formats import raw_rows
+
+router = APIRouter(prefix="/api/kpis/{key}/marks", tags=["marks"])
+MOST_ROWS = 10_000
+
+
+class SpreadAsk(Model):
+    """A figure for a whole period, dealt out over its parts. ``weights`` are wanted for the way of that name."""
+
+    name: MarkName
+    segment: str | None = Field(None, max_length=80)
+    member: Member | None = None
+    over: str = Field(max_length=24)  # the period the figure is for, such as 2026
+    grain: Grain = "month"
+    value: Number
+    way: Literal["even", "days", "last_year", "weights"] = "days"
+    weights: list[FiniteFloat] = Field(default=[], max_length=400)
+
+
+class RaiseAsk(Model):
+    """The KPI's own readings of a year before, raised by a share: 0.05 for 5 % more."""
+
+    name: MarkName
+    by: str | None = Field(None, max_length=80)
+    members: list[Member | None] = Field(min_length=1, max_length=2000)  # null for all together
+    over: str = Field(max_length=24)
+    grain: Grain = "month"
+    more: FiniteFloat = Field(ge=-1, le=100)
+
+
+class Proposed(BaseModel):
+    """Marks to look at before they are kept, and what could not be made one."""
+
+    changes: list[ChangeBody]
+    shown: list[str]  # the value of each
+    report: list[str]
+
+
+class ComputedBody(Model):
+    """``formula`` null has the mark no longer computed."""
+
+    name: MarkName
+    formula: Annotated[str, Field(max_length=MAX_LENGTH)] | None
+
+
+class Computed(BaseModel):
+    version: int
+
+
+def _periods(text: str, grain: Grain, year_start: int) -> tuple[Period, ...]:
+    try:
+        whole = Period.parse(text, year_start)
+    except ValueError as error:
+        raise Refused(422, "no-period", "Over which period?", f"{error}.") from None
+    parts = timeline(Period.of(whole.start, grain, year_start), whole.start, whole.end)
+    if len(parts) > 400:
+        raise Refused(422, "too-many", "Too many parts", f"That makes {len(parts):,} marks; choose a coarser grain.")
+    if parts[0].start != whole.start or parts[-1].end != whole.end:
+        raise Refused(422, "uneven", "The parts do not fit", f"{whole.label} is not made of whole {grain}s.")
+    return parts
+
+
+def _smallest(kpi: KpiBody) -> int:
+    """The decimals of the smallest unit that marks of a KPI are given in."""
+    unit = kpi.unit
+    if unit.compact:
+        return 0
+    return unit.decimals + (2 if unit.kind == "percent" else 0)
+
+
+@router.post("/spread")
+def spread_figure(key: str, ask: SpreadAsk, at: Desk = Depends(desk)) -> Proposed:
+    """A yearly figure as marks of its months; they add up to it to the last unit."""
+    with at.read() as session:
+        book = Book(at, session)
+        kpi = book.kpi(key)
+        if kpi.nature != "flow":
+            detail = (
+                f"{kpi.name} is a {kpi.nature}; its marks do not add up over time. Set one mark, which carries forward."
+            )
+            raise Refused(422, "no-flow", "Only a flow can be spread", detail)
+        periods = _periods(ask.over, ask.grain, book.year_start)
+        weights = _weights(book, kpi, ask, periods)
+    try:
+        parts = core.spread(ask.value, weights, _smallest(kpi))
+    except ValueError as error:
+        raise Refused(422, "no-weights", "Nothing to spread by", f"{error}".capitalize() + ".") from None
+    changes = [
+        ChangeBody(name=ask.name, segment=ask.segment, member=ask.member, since=period.key, value=float(value))
+        for period, value in zip(periods, parts, strict=True)
+    ]
+    total = show(float(np.round(parts.sum(), 10)), kpi.unit.core(), decimals=max(2, kpi.unit.decimals))
+    report = [f"{len(parts)} {ask.grain}s, together {total}."]
+    return Proposed(changes=changes, shown=[show(float(v), kpi.unit.core()) for v in parts], report=report)
+
+
+def _weights(book: Book, kpi: KpiBody, ask: SpreadAsk, periods: tuple[Period, ...]) -> Floats:
+    if ask.way == "even":
+        return np.ones(len(periods))
+    if ask.way == "days":
+        return np.array([float(period.days) for period in periods])
+    if ask.way == "weights":
+        if len(ask.weights) != len(periods):
+            detail = f"There are {len(periods)} {ask.grain}s and {len(ask.weights)} weights. Give one for each."
+            raise Refused(422, "other-weights", "Weights are missing", detail)
+        return np.array(ask.weights)
+    own = ask.segment if ask.segment != core.TOGETHER else None
+    where = {own: [ask.member or ""]} if own else {}
+    before = [period.years_back(1) for period in periods]
+    value = book.read(kpi, where=where, periods=before).value[:, 0]
+    if not np.isfinite(value).any():
+        detail = "There are no readings of the year before to take the shape from. Spread by days instead."
+        raise Refused(422, "no-last-year", "No last year", detail)
+    return np.clip(np.nan_to_num(value), 0, None)
+
+
+@router.post("/raise")
+def raise_last_year(key: str, ask: RaiseAsk, at: Desk = Depends(desk)) -> Proposed:
+    """Last year's readings and some more as marks; a period without a reading gets none."""
+    with at.read() as session:
+        book = Book(at, session)
+        kpi = book.kpi(key)
+        periods = _periods(ask.over, ask.grain, book.year_start)
+        before = [period.years_back(1) for period in periods]
+        read = {by: book.read(kpi, by=by, periods=before) for by in dict.fromkeys((ask.by, None))}
+    changes, shown, without = [], [], 0
+    places, unit = _smallest(kpi), kpi.unit.core()
+    for member in ask.members:
+        found = read[None if member is None else ask.by]
+        if member not in found.members:
+            raise Refused(422, "no-member", "No such member", f"“{member}” is not read by this segment.")
+        own = (core.TOGETHER, core.TOGETHER) if member is None else (ask.by, member)
+        for p, period in enumerate(periods):
+            value = float(found.value[p, found.members.index(member)]) * (1 + ask.more)
+            if not math.isfinite(value):
+                without += 1
+                continue
+            value = round(value, places)
+            changes.append(ChangeBody(name=ask.name, segment=own[0], member=own[1], since=period.key, value=value))
+            shown.append(show(value, unit))
+    report = [f"{without} periods have no reading of the year before; no mark is made for them."] if without else []
+    return Proposed(changes=changes, shown=shown, report=report)
+
+
+@router.put("/computed")
+def compute_mark(
+    key: str, body: ComputedBody, response: Response, if_match: str | None = Header(None), at: Desk = Depends(desk)
+) -> Computed:
+    """Have a mark worked out by a formula wherever the book has no entry: on data, or on the KPI's own earlier readings."""
+    saw = seen_version(if_match)
+    with at.write() as session:
+        book = Book(at, session)
+        kpi = book.kpi(key)
+        if body.formula is not None:
+            book.mark_formula(kpi, body.formula)
+        version = marks.compute(session, key, body.name, body.formula, saw)
+    response.headers["ETag"] = f'"{version}"'
+    return Computed(version=version)
+
+
+@router.get("/sheet", response_class=Response)
+def export_marks(
+    key: str,
+    name: str = Query("target", max_length=40),
+    by: str | None = Query(None, max_length=80),
+    grain: Grain = Query("month"),
+    year: int | None = Query(None, ge=1, le=9990),
+    span: int = Query(1, ge=1, le=3),
+    form: Literal["csv", "xlsx"] = Query("csv"),
+    at: Desk = Depends(desk),
+) -> Response:
+    """The grid as a sheet, its numbers as numbers; what is set is bold in XLSX."""
+    with at.read() as session:
+        view = view_of(Book(at, session), key, name, by, grain, year, span)
+    head = [view.by or "Member", *(period.key for period in view.periods)]
+    names = [{None: "Any", core.TOGETHER: "All together"}.get(member, member) for member in view.members]
+    every = range(len(view.periods))
+    rows: list[list[sheets.Cell]] = [
+        [label or "", *(_known(view.value(p, m)) for p in every)] for m, label in enumerate(names)
+    ]
+    bold = {(m, p + 1) for m in range(len(names)) for p in every if view.kind(p, m) == "set"}
+    file = f"{view.kpi.handle} {name}"
+    if form == "csv":
+        return download(sheets.as_csv(head, rows), f"{file}.csv", "text/csv; charset=utf-8")
+    body = sheets.as_xlsx(head, rows, sheet=name, form=sheets.number_form(view.kpi.unit.core()), bold=bold)
+    return download(body, f"{file}.xlsx", sheets.XLSX)
+
+
+def _known(value: float) -> float | None:
+    return value if math.isfinite(value) else None
+
+
+@router.post("/sheet")
+def read_marks(
+    key: str,
+    file: UploadFile,
+    name: str = Query("target", max_length=40),
+    by: str | None = Query(None, max_length=80),
+    sheet: str | None = Query(None, max_length=120),
+    at: Desk = Depends(desk),
+) -> Proposed:
+    """A sheet as marks to look at before they are kept: members down and periods across, or one mark a row."""
+    labels, rows = raw_rows(body_of(file), sheet)
+    if len(rows) > MOST_ROWS:
+        raise Refused(413, "too-many-rows", "The sheet is too long", f"At most {MOST_ROWS:,} rows are read at once.")
+    with at.read() as session:
+        book = Book(at, session)
+        kpi = book.kpi(key)
+        source = book.source(kpi)
+        by = by if by in source.members else next(iter(source.members), None)
+        known = source.members[by] if by else ()
+        return _Reading(kpi, name, by, known, book.year_start).read(labels, rows)
+
+
+class _Reading:
+    """Marks out of a sheet, with everything that did not match."""
+
+    def __init__(self, kpi: KpiBody, name: str, by: str | None, members: tuple[str, ...], year_start: int) -> None:
+        self.kpi, self.name, self.by, self.year_start = kpi, name.strip().lower(), by, year_start
+        self.members = {_plain(member): member for member in members}
+        self.changes: list[ChangeBody] = []
+        self.strangers: dict[str, None] = {}
+        self.unread: list[str] = []
+
+    def read(self, labels: list[str], rows: list[list[str]]) -> Proposed:
+        periods = [Period.guess(label, self.year_start) for label in labels]
+        report = []
+        if any(periods):
+            ignored = [labels[at] for at, period in enumerate(periods) if period is None and at]
+            if ignored:
+                report.append(f"Columns that are no period were left out: {', '.join(ignored[:6])}.")
+            for row in rows:
+                for period, text in zip(periods[1:], row[1:], strict=False):
+                    if period is not None and text.strip():
+                        self.add(row[0], period, text, self.name)
+        else:
+            self._one_a_row([label.strip().lower() for label in labels], rows)
+        if self.strangers:
+            named = ", ".join(f"“{name}”" for name in list(self.strangers)[:8])
+            report.append(f"No member is called {named}. Their rows were left out.")
+        if self.unread:
+            report.append(f"{len(self.unread)} cells are no number and were left out, such as {self.unread[0]}.")
+        if not self.changes:
+            report.append("No mark was found. Give members down and periods across, or columns member, from and value.")
+        unit = self.kpi.unit.core()
+        report.insert(0, f"{len(self.changes)} marks were read.")
+        return Proposed(changes=self.changes, shown=[show(c.value, unit) for c in self.changes], report=report)
+
+    def _one_a_row(self, labels: list[str], rows: list[list[str]]) -> None:
+        def place(*names: str) -> int:
+            return next((at for at, label in enumerate(labels) if label in names), -1)
+
+        member, since = (
+            place("member", (self.by or "member").lower()),
+            place("from", "period", "month", "since", "effective from"),
+        )
+        value, mark = place("value", "mark value", self.name), place("mark", "name")
+        if since < 0 or value < 0:
+            return
+        for row in rows:
+            period = Period.guess(row[since], self.year_start)
+            if period is None or period.length > 1:
+                self.unread.append(f"“{row[since][:20]}”, which is no period")
+            elif row[value].strip():
+                name = row[mark].strip().lower()[:40] if mark >= 0 and row[mark].strip() else self.name
+                self.add(row[member] if member >= 0 else "", period, row[value], name)
+
+    def add(self, who: str, period: Period, text: str, name: str) -> None:
+        own = self._owner(who)
+        if own is None:
+            self.strangers[who[:60]] = None
+            return
+        try:
+            value = understand(text, self.kpi.unit.core())
+        except NotANumber:
+            self.unread.append(f"“{text[:20]}” for {who or 'any'} in {period.short}")
+            return
+        self.changes.append(ChangeBody(name=name, segment=own[0], member=own[1], since=period.key, value=value))
+
+    def _owner(self, who: str) -> tuple[str | None, str | None] | None:
+        plain = _plain(who)
+        if plain in self.members:
+            return self.by, self.members[plain]
+        if plain in ("", "any", _plain(f"any {self.by}")):
+            return None, None
+        return (core.TOGETHER, core.TOGETHER) if plain in ("all together", "together", "total") else None
+
+
+def _plain(name: str) -> str:
+    return " ".join(name.casefold().split())

@@ -1,0 +1,75 @@
+"""Tables as files for spreadsheets: numbers as numbers, and nothing in them that a spreadsheet would run."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Collection, Sequence
+
+import xlsxwriter
+
+from ironmark.core.numbers import Unit, symbol
+
+Cell = str | float | None
+XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+_RUN = ("=", "+", "-", "@", "\t", "\r")  # what a spreadsheet takes for a formula at the start of a cell
+
+
+def safe(text: str) -> str:
+    """A text that a spreadsheet shows as it is."""
+    return f"'{text}" if text.startswith(_RUN) else text
+
+
+def as_csv(head: Sequence[str], rows: Sequence[Sequence[Cell]]) -> bytes:
+    """UTF-8 with its mark, so that accents are read right."""
+    text = io.StringIO()
+    writer = csv.writer(text)
+    writer.writerow([safe(label) for label in head])
+    for row in rows:
+        writer.writerow(
+            [safe(cell) if isinstance(cell, str) else "" if cell is None else _digits(cell) for cell in row]
+        )
+    return b"\xef\xbb\xbf" + text.getvalue().encode()
+
+
+def _digits(value: float) -> str:
+    return str(int(value)) if float(value).is_integer() and abs(value) < 1e15 else repr(float(value))
+
+
+def as_xlsx(
+    head: Sequence[str],
+    rows: Sequence[Sequence[Cell]],
+    *,
+    sheet: str,
+    form: str = "General",
+    bold: Collection[tuple[int, int]] = (),
+) -> bytes:
+    """form: how numbers are shown. bold: the cells (row, column) that stand out."""
+    buffer = io.BytesIO()
+    with xlsxwriter.Workbook(
+        buffer, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    ) as book:
+        page = book.add_worksheet(re.sub(r"[\[\]:*?/\\']", " ", sheet)[:31].strip() or "Sheet")
+        strong = book.add_format({"bold": True, "bottom": 1})
+        plain, loud = book.add_format({"num_format": form}), book.add_format({"num_format": form, "bold": True})
+        page.write_row(0, 0, [safe(label) for label in head], strong)
+        for y, row in enumerate(rows):
+            for x, cell in enumerate(row):
+                if isinstance(cell, str):
+                    page.write_string(y + 1, x, safe(cell))
+                elif cell is not None:
+                    page.write_number(y + 1, x, cell, loud if (y, x) in bold else plain)
+        page.freeze_panes(1, 1)
+        page.set_column(0, 0, 28)
+        page.set_column(1, max(1, len(head) - 1), 12)
+    return buffer.getvalue()
+
+
+def number_form(unit: Unit) -> str:
+    """A unit as a spreadsheet's number format."""
+    digits = "0." + "0" * unit.decimals if unit.decimals else "0"
+    if unit.kind == "percent":
+        return f"{digits}%"
+    body = f"#,##{digits}"
+    return f'"{symbol(unit.currency)}"{body}' if unit.kind == "currency" else body

@@ -1,0 +1,394 @@
+<script lang="ts">
+  /** Members by periods, to type and paste in. Only the rows in sight are drawn. */
+  import { api, got, words } from '../../api/client'
+  import type { Book } from './book.svelte'
+
+  let { book }: { book: Book } = $props()
+  const ROW = 31
+  let at = $state({ row: 0, column: 0 })
+  let anchor = $state<{ row: number; column: number } | null>(null)
+  let table = $state<HTMLElement | null>(null)
+  let top = $state(0)
+  let height = $state(560)
+
+  const grid = $derived(book.grid!)
+  const last = $derived(grid.periods.length - 1)
+  const long = $derived(grid.rows.length > 60)
+  const first = $derived(long ? Math.max(0, Math.floor(top / ROW) - 10) : 0)
+  const until = $derived(
+    long ? Math.min(grid.rows.length, Math.ceil((top + height) / ROW) + 10) : grid.rows.length,
+  )
+  const lines = $derived(grid.rows.slice(first, until).map((line, i) => ({ line, row: first + i })))
+  /** A column's head: one year stands in the sentence above. */
+  const head = (short: string) => (grid.grain === 'year' || grid.span > 1 ? short : short.split(' ')[0])
+  const whose = (member: string | null) => {
+    const label = grid.by_label.toLowerCase() || 'member'
+    return member === '*' ? 'All together' : (member ?? `Any ${label}`)
+  }
+  const told: Record<string, string> = {
+    set: 'set here',
+    carried: 'carried forward',
+    inherited: 'inherited from any',
+    computed: 'computed',
+    none: 'no mark',
+  }
+  $effect(() => {
+    void [grid.name, grid.by, grid.year.key, grid.grain]
+    anchor = null
+  })
+
+  /** The cells between where a selection began and where it is now. */
+  const chosen = $derived.by(() => {
+    const from = anchor ?? at
+    const [top, bottom] = [Math.min(from.row, at.row), Math.max(from.row, at.row)]
+    const [left, right] = [Math.min(from.column, at.column), Math.max(from.column, at.column)]
+    return { top, bottom, left, right, many: top !== bottom || left !== right }
+  })
+  const within = (row: number, column: number) =>
+    chosen.many &&
+    row >= chosen.top &&
+    row <= chosen.bottom &&
+    column >= chosen.left &&
+    column <= chosen.right
+  const cells = () =>
+    Array.from({ length: chosen.bottom - chosen.top + 1 }, (_, i) =>
+      Array.from({ length: chosen.right - chosen.left + 1 }, (_, j) => ({
+        row: chosen.top + i,
+        column: chosen.left + j,
+      })),
+    )
+  const cell = (row: number, column: number) => grid.rows[row]?.cells[column]
+  function clearChosen() {
+    const set = cells()
+      .flat()
+      .filter(({ row, column }) => cell(row, column)?.kind === 'set')
+    book.keep(set.map(({ row, column }) => book.changeAt(row, column, null)))
+  }
+  /** The first cell of each row to its right, or of each column downwards. */
+  function fill(way: 'right' | 'down') {
+    const changes = cells().flatMap((line) =>
+      line.flatMap(({ row, column }) => {
+        const [fromRow, fromColumn] = way === 'right' ? [row, chosen.left] : [chosen.top, column]
+        const value = cell(fromRow, fromColumn)?.value
+        return value == null || (row === fromRow && column === fromColumn)
+          ? []
+          : [book.changeAt(row, column, value)]
+      }),
+    )
+    book.keep(changes)
+  }
+  function copyOut(event: ClipboardEvent) {
+    if (book.editing || !table?.contains(document.activeElement)) return
+    const found = cells().map((line) =>
+      line.map(({ row, column }) => cell(row, column)?.shown ?? '').join('\t'),
+    )
+    event.clipboardData?.setData('text/plain', found.join('\n'))
+    event.preventDefault()
+  }
+  async function pasteIn(event: ClipboardEvent) {
+    const pasted = event.clipboardData?.getData('text/plain') ?? ''
+    const typing = (event.target as HTMLElement | null)?.closest?.('input, textarea')
+    if (book.editing || typing || !book.kpi || !pasted.trim()) return
+    event.preventDefault()
+    const found = pasted
+      .replace(/\r/g, '')
+      .replace(/\n+$/, '')
+      .split('\n')
+      .map((line) => line.split('\t'))
+    const single = found.length === 1 && found[0]!.length === 1
+    const wanted = single
+      ? cells()
+          .flat()
+          .map((place) => ({ ...place, text: found[0]![0]! }))
+      : found.flatMap((line, i) =>
+          line.map((text, j) => ({ row: chosen.top + i, column: chosen.left + j, text })),
+        )
+    const inside = wanted.filter(
+      ({ row, column, text }) => text.trim() && row < grid.rows.length && column <= last,
+    )
+    try {
+      const path = { path: { key: book.kpi.id } }
+      const texts = inside.map(({ text }) => text.trim().slice(0, 60))
+      const read = await got(api.POST('/api/kpis/{key}/understand', { params: path, body: { texts } }))
+      const good = inside.flatMap(({ row, column }, i) =>
+        read[i]?.value == null ? [] : [book.changeAt(row, column, read[i].value)],
+      )
+      await book.keep(good)
+      const bad = read.filter((answer) => answer.problem).length
+      const outside = wanted.filter(({ text }) => text.trim()).length - inside.length
+      const doubt = read.find((answer) => answer.doubt)?.doubt
+      book.report = [
+        `${good.length} ${good.length === 1 ? 'mark was' : 'marks were'} pasted.`,
+        bad ? `${bad} ${bad === 1 ? 'cell was' : 'cells were'} no number and left out.` : '',
+        outside > 0 ? `${outside} fell outside of the grid and were left out.` : '',
+        doubt ? `Look again: ${doubt} Undo takes the paste back.` : '',
+      ]
+        .filter(Boolean)
+        .join(' ')
+    } catch (error) {
+      book.failed = words(error)
+    }
+  }
+
+  function focus(row: number, column: number) {
+    at = {
+      row: Math.min(grid.rows.length - 1, Math.max(0, row)),
+      column: Math.min(last, Math.max(0, column)),
+    }
+    if (table && long) {
+      if (at.row * ROW < table.scrollTop) table.scrollTop = at.row * ROW
+      else if ((at.row + 2) * ROW > table.scrollTop + height) table.scrollTop = (at.row + 2) * ROW - height
+    }
+    const find = () => table?.querySelector<HTMLElement>(`[data-cell="${at.row}-${at.column}"]`)
+    if (find()) find()?.focus()
+    else requestAnimationFrame(() => find()?.focus())
+  }
+  function edit(row: number, column: number, start?: string) {
+    at = { row, column }
+    book.editing = { row, column }
+    book.text = start ?? cell(row, column)?.shown ?? ''
+    book.said = null
+    book.tried = null
+    anchor = null
+  }
+  export async function commit(sure = false) {
+    if (!book.editing) return
+    const { row, column } = book.editing
+    const held = cell(row, column)
+    const text = book.text.trim()
+    if (text === (held?.shown ?? '')) return leave(row, column)
+    if (!text) {
+      leave(row, column)
+      if (held?.kind === 'set') await book.keep([book.changeAt(row, column, null)])
+      return
+    }
+    const answer = await book.understand()
+    if (!answer || answer.value == null || (answer.doubt && !sure)) return
+    leave(row, column)
+    await book.keep([book.changeAt(row, column, answer.value)])
+    focus(row, column)
+  }
+  export function leave(row = at.row, column = at.column) {
+    book.editing = null
+    book.said = null
+    requestAnimationFrame(() => focus(row, column))
+  }
+  function keys(event: KeyboardEvent, row: number, column: number) {
+    const step = {
+      ArrowLeft: [0, -1],
+      ArrowRight: [0, 1],
+      ArrowUp: [-1, 0],
+      ArrowDown: [1, 0],
+      PageUp: [-15, 0],
+      PageDown: [15, 0],
+    }[event.key]
+    if (step) {
+      event.preventDefault()
+      anchor = event.shiftKey ? (anchor ?? { row, column }) : null
+      focus(row + step[0]!, column + step[1]!)
+    } else if (event.key === 'Enter' || event.key === 'F2') {
+      event.preventDefault()
+      edit(row, column)
+    } else if (event.key === 'Delete' || event.key === 'Backspace') {
+      clearChosen()
+    } else if (event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey) {
+      event.preventDefault()
+      edit(row, column, event.key)
+      book.understand()
+    }
+  }
+  const grow = (node: HTMLInputElement) => {
+    node.focus()
+    node.setSelectionRange(node.value.length, node.value.length)
+  }
+</script>
+
+<svelte:window oncopy={copyOut} onpaste={pasteIn} />
+
+{#if chosen.many}
+  <div class="fills">
+    <button class="act" onclick={() => fill('right')}>Fill right</button>
+    <button class="act" onclick={() => fill('down')}>Fill down</button>
+  </div>
+{/if}
+<div
+  class="scroll"
+  class:long
+  bind:this={table}
+  bind:clientHeight={height}
+  onscroll={() => (top = table?.scrollTop ?? 0)}
+>
+  <table role="grid" aria-label="{grid.name} of {book.kpi?.body.name}" aria-rowcount={grid.rows.length + 1}>
+    <thead
+      ><tr
+        ><th>{grid.by_label || 'Member'}</th>{#each grid.periods as period (period.key)}<th class="right"
+            >{head(period.short)}</th
+          >{/each}</tr
+      ></thead
+    >
+    <tbody>
+      {#if first}<tr style:height="{first * ROW}px"></tr>{/if}
+      {#each lines as { line, row } (row)}
+        <tr>
+          <th scope="row" class:any={line.member === null || line.member === '*'} title={whose(line.member)}
+            >{whose(line.member)}</th
+          >
+          {#each line.cells as held, column (column)}
+            {@const active = book.editing?.row === row && book.editing.column === column}
+            <td
+              class="{held.kind} right"
+              class:active
+              class:within={within(row, column)}
+              role="gridcell"
+              data-cell="{row}-{column}"
+              tabindex={at.row === row && at.column === column ? 0 : -1}
+              aria-label="{line.member ?? 'any'}, {grid.periods[column]?.key}: {held.shown || 'none'}, {told[
+                held.kind
+              ]}"
+              title={told[held.kind]}
+              onclick={(event) => {
+                if (event.shiftKey) {
+                  anchor ??= { ...at }
+                  focus(row, column)
+                } else if (!active) edit(row, column)
+              }}
+              onmousedown={(event) => event.shiftKey && event.preventDefault()}
+              onfocus={() => (at = { row, column })}
+              onkeydown={(event) => !book.editing && keys(event, row, column)}
+            >
+              {#if active}
+                <input
+                  use:grow
+                  size="1"
+                  aria-label="New {grid.name}"
+                  bind:value={book.text}
+                  oninput={() => book.understand()}
+                  onblur={() => !book.said?.doubt && commit()}
+                  onkeydown={(event) => {
+                    event.stopPropagation()
+                    if (event.key === 'Enter') commit()
+                    if (event.key === 'Tab') {
+                      event.preventDefault()
+                      commit().then(() => focus(row, column + (event.shiftKey ? -1 : 1)))
+                    }
+                    if (event.key === 'Escape') leave(row, column)
+                  }}
+                />
+              {:else}{held.shown || '–'}{/if}
+            </td>
+          {/each}
+        </tr>
+      {/each}
+      {#if until < grid.rows.length}<tr style:height="{(grid.rows.length - until) * ROW}px"></tr>{/if}
+    </tbody>
+  </table>
+</div>
+
+<style>
+  .fills {
+    display: flex;
+    gap: 6px;
+    margin-bottom: 6px;
+  }
+  .scroll {
+    overflow-x: auto;
+  }
+  .long {
+    max-height: calc(100vh - 250px);
+    overflow-y: auto;
+  }
+  .long thead th {
+    position: sticky;
+    top: 0;
+    background: var(--sheet);
+    z-index: 1;
+  }
+  tbody th {
+    position: sticky;
+    left: 0;
+    background: var(--sheet);
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+  }
+  thead th {
+    color: var(--soft);
+    font-size: 12.5px;
+    font-weight: 600;
+    border-bottom: 1px solid var(--ink);
+    padding: 4px 6px;
+    text-align: left;
+  }
+  tbody th {
+    text-align: left;
+    font-weight: 450;
+    padding: 0 6px;
+    white-space: nowrap;
+    max-width: 190px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  tbody th.any {
+    font-weight: 650;
+  }
+  .right {
+    text-align: right !important;
+  }
+  td {
+    height: 31px;
+    padding: 0 6px;
+    border-bottom: 1px solid var(--rule);
+    cursor: cell;
+    min-width: 56px;
+    white-space: nowrap;
+  }
+  tbody tr {
+    border-bottom: 1px solid var(--rule);
+  }
+  td:hover {
+    box-shadow: inset 0 0 0 1px var(--accent);
+  }
+  td:focus-visible {
+    outline: 2px solid var(--accent);
+    outline-offset: -2px;
+  }
+  td.set {
+    font-weight: 680;
+    background: color-mix(in srgb, var(--sheet) 40%, white 60%);
+  }
+  :global([data-mode='dark']) td.set {
+    background: var(--accent-tint);
+  }
+  td.inherited {
+    font-style: italic;
+    color: var(--soft);
+    font-synthesis: style;
+  }
+  td.computed {
+    color: var(--met-word);
+  }
+  td.none {
+    color: var(--soft);
+  }
+  td.within {
+    background: var(--accent-tint);
+  }
+  td.active {
+    outline: 2px solid var(--accent);
+    padding: 0;
+  }
+  td input {
+    width: 100%;
+    min-width: 0;
+    height: 29px;
+    border: 0;
+    padding: 0 6px;
+    text-align: right;
+    background: var(--sheet);
+    color: var(--ink);
+    outline: none;
+    font-weight: 650;
+    font-size: 13.5px;
+  }
+</style>

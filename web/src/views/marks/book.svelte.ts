@@ -1,0 +1,179 @@
+/** The mark book of one KPI: its grid, what is being typed, and every change with its way back. */
+import { Refusal, api, got, newest, seen, words, type Kpi, type Schemas } from '../../api/client'
+
+export type Change = Schemas['ChangeBody']
+export interface View {
+  mark?: string
+  by?: string
+  year?: string
+  grain?: 'week' | 'month' | 'quarter' | 'year'
+  span?: number
+}
+
+export class Book {
+  kpi = $state<Kpi | null>(null)
+  grid = $state<Schemas['Grid'] | null>(null)
+  failed = $state('')
+  report = $state('')
+  editing = $state<{ row: number; column: number } | null>(null)
+  text = $state('')
+  said = $state<Schemas['Understood'] | null>(null)
+  tried = $state<Schemas['TryOut'] | null>(null)
+  private view: View = {}
+  private past = $state<Change[][]>([])
+  private future = $state<Change[][]>([])
+  private turn = 0
+
+  canUndo = $derived(this.past.length > 0)
+  canRedo = $derived(this.future.length > 0)
+
+  async open(kpi: Kpi, view: View) {
+    if (kpi.id !== this.kpi?.id) {
+      this.past = []
+      this.future = []
+    }
+    this.kpi = kpi
+    this.view = view
+    this.editing = null
+    this.report = ''
+    await this.load()
+  }
+
+  load = async () => {
+    const { kpi, view } = this
+    if (!kpi) return
+    const mine = ++this.turn
+    const ask = (name?: string) =>
+      got(
+        api.GET('/api/kpis/{key}/marks', {
+          params: {
+            path: { key: kpi.id },
+            query: {
+              name,
+              by: view.by,
+              year: view.year ? Number(view.year) : undefined,
+              grain: view.grain,
+              span: view.span,
+            },
+          },
+        }),
+      )
+    try {
+      let found = await ask(view.mark)
+      // A KPI measured against another mark than a target opens on that.
+      const used = (mark: Schemas['NameCount']) => mark.entries > 0 || !!mark.formula
+      const other = found.names.find(used)
+      if (!view.mark && other && !found.names.some((mark) => mark.name === 'target' && used(mark)))
+        found = await ask(other.name)
+      if (mine === this.turn) {
+        this.grid = found
+        this.failed = ''
+      }
+    } catch (error) {
+      this.failed = words(error)
+      this.grid = null
+    }
+  }
+
+  changeAt(row: number, column: number, value: number | null): Change {
+    const member = this.grid?.rows[row]?.member ?? null
+    return {
+      name: this.grid?.name ?? 'target',
+      segment: member === null || member === '*' ? member : (this.grid?.by ?? null),
+      member,
+      since: this.grid?.periods[column]?.key ?? '',
+      value,
+    }
+  }
+
+  async keep(changes: Change[]): Promise<boolean> {
+    const back = changes.length ? await this.apply(changes) : null
+    if (!back) return false
+    this.past = [...this.past, back]
+    this.future = []
+    return true
+  }
+
+  async undo() {
+    const step = this.past.at(-1)
+    const back = step && (await this.apply(step))
+    if (back) {
+      this.past = this.past.slice(0, -1)
+      this.future = [...this.future, back]
+    }
+  }
+
+  async redo() {
+    const step = this.future.at(-1)
+    const back = step && (await this.apply(step))
+    if (back) {
+      this.future = this.future.slice(0, -1)
+      this.past = [...this.past, back]
+    }
+  }
+
+  async compute(name: string, formula: string | null): Promise<boolean> {
+    if (!this.kpi || !this.grid) return false
+    const params = { path: { key: this.kpi.id }, header: seen(this.grid.version) }
+    return this.sent(() =>
+      got(api.PUT('/api/kpis/{key}/marks/computed', { params, body: { name, formula } })),
+    )
+  }
+
+  /** What the mark being typed would change, asked for while it is typed. */
+  tryOut = newest(async (changes: Change[]) => {
+    if (!this.kpi) return
+    const body = { changes, by: this.grid?.by ?? null }
+    try {
+      const params = { path: { key: this.kpi.id } }
+      this.tried = await got(api.POST('/api/kpis/{key}/marks/try', { params, body }))
+    } catch {
+      this.tried = null // the edit itself will say what is wrong
+    }
+  })
+
+  async understand(): Promise<Schemas['Understood'] | null> {
+    const { kpi, text } = this
+    if (!text.trim() || !kpi) return (this.said = null)
+    const body = { text, kpi: kpi.id, unit: kpi.body.unit } as Schemas['UnderstandAsk']
+    try {
+      const answer = await got(api.POST('/api/kpis/understand', { body }))
+      if (text === this.text) {
+        this.said = answer
+        this.tried = null
+        const { editing } = this
+        if (editing && answer.value != null)
+          this.tryOut([this.changeAt(editing.row, editing.column, answer.value)])
+      }
+      return answer
+    } catch (error) {
+      this.failed = words(error)
+      return null
+    }
+  }
+
+  private async apply(changes: Change[]): Promise<Change[] | null> {
+    if (!this.kpi || !this.grid) return null
+    let back: Change[] | null = null
+    const params = { path: { key: this.kpi.id }, header: seen(this.grid.version) }
+    await this.sent(async () => {
+      back = (await got(api.POST('/api/kpis/{key}/marks', { params, body: { changes } }))).back
+    })
+    return back
+  }
+
+  private async sent(send: () => Promise<unknown>): Promise<boolean> {
+    try {
+      await send()
+      await this.load()
+      return true
+    } catch (error) {
+      const stale = error instanceof Refusal && error.problem.status === 412
+      if (stale) await this.load()
+      this.failed = stale
+        ? 'The mark book was changed elsewhere meanwhile. It was loaded again; make your change once more.'
+        : words(error)
+      return false
+    }
+  }
+}
