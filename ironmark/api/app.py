@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Awaitable, Callable
 from pathlib import Path
+from urllib.parse import unquote
 
 import structlog
 from fastapi import Depends, FastAPI, Request
@@ -20,6 +21,7 @@ from ironmark.api import (
     kpis,
     many_marks,
     marks,
+    previews,
     problems,
     rows,
     scorecards,
@@ -56,7 +58,7 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
     app.state.desk = Desk(engine)
     app.state.uploads = uploads.Uploads()
     problems.install(app)
-    for module in (scorecards, kpis, many_marks, marks, yardsticks, typed, datasets, rows, uploads, calendar):
+    for module in (scorecards, previews, kpis, many_marks, marks, yardsticks, typed, datasets, rows, uploads, calendar):
         app.include_router(module.router)
 
     @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})
@@ -68,6 +70,7 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
     @app.middleware("http")
     async def guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
         started = time.perf_counter()
+        database.author.set(unquote(request.headers.get("x-author", ""))[:120])
         refused = _refuse(request, HOSTS | hosts)
         if refused is not None and _length(request) <= MAX_DRAINED:
             # Answered before its body is read, a sender may see a broken connection instead of the answer.

@@ -153,6 +153,13 @@ class Book:
             found = records.some(self.session, "yardstick", wanted)
             self.yardsticks |= {key: YardstickBody.model_validate(document.body) for key, document in found.items()}
 
+    def put(self, key: str, body: KpiBody, like: str | None = None) -> None:
+        """Have a KPI that is being typed go by ``key``, with the marks of the one it is ``like``."""
+        self.fetch([like] if like else [])
+        self.kpis[key] = body
+        self._entries[key] = self.entries(like) if like else []
+        self._computed[key] = self.computed(like) if like else {}
+
     def kpi(self, key: str) -> KpiBody:
         self.fetch([key])
         if key not in self.kpis:

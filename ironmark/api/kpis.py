@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import math
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 import numpy as np
 from fastapi import APIRouter, Depends
@@ -14,48 +13,13 @@ from ironmark.api.desk import Book, Desk, desk
 from ironmark.api.documents import Kpi, KpiBody, Model, UnitBody
 from ironmark.api.problems import Refused
 from ironmark.api.records import add_routes
-from ironmark.core import prose
-from ironmark.core import reading as core
-from ironmark.core.formula import FormulaError, nature_of, parse, references, renamed
+from ironmark.core.formula import FormulaError, parse, references, renamed
 from ironmark.core.numbers import NotANumber, Unit, show, understand
-from ironmark.core.periods import latest_complete
 from ironmark.store import marks, records
 from ironmark.tables.cells import NoPeriod
+from ironmark.tables.live import LiveProblem
 
 router = APIRouter(prefix="/api/kpis", tags=["kpis"])
-
-
-class Figure(BaseModel):
-    label: str
-    value: float | None
-    shown: str
-    partial: bool = False
-
-
-class PreviewAsk(Model):
-    body: KpiBody
-    by: str | None = Field(None, max_length=80)
-
-
-class FormulaProblem(BaseModel):
-    message: str
-    start: int
-    end: int
-
-
-class Preview(BaseModel):
-    """What a KPI comes to: by month over all rows, and by member in the latest complete month."""
-
-    problem: FormulaProblem | None
-    note: str
-    reads_as: str
-    warnings: list[FormulaProblem]
-    nature: Literal["flow", "rate"]  # what the formula most likely is
-    period: str
-    by: str | None
-    by_label: str
-    months: list[Figure]
-    members: list[Figure]
 
 
 class UnderstandAsk(Model):
@@ -119,6 +83,17 @@ def uses(session: Session, key: str, slot: str) -> list[KpiUse]:
     return found
 
 
+def graded_by(session: Session, kpi: str) -> str | None:
+    """The yardstick of the first instrument that shows the KPI, else one made for it."""
+    for card in records.every(session, "scorecard"):
+        for section in card.body["sections"]:
+            for instrument in section["instruments"]:
+                if instrument["kpi"] == kpi and instrument["yardstick"]:
+                    return str(instrument["yardstick"])
+    made = (found.id for found in records.every(session, "yardstick") if found.body["kpi"] == kpi)
+    return next(made, None)
+
+
 def refuse_in_use(session: Session, key: str, slot: str, what: str) -> None:
     if found := uses(session, key, slot):
         where = ", ".join(use.title for use in found)
@@ -136,73 +111,6 @@ def _may_delete(session: Session, _: Any, key: str | None) -> None:
     if named:
         raise Refused(409, "in-use", "The KPI is in use", f"It is named in {', '.join(named)}. Change those first.")
     marks.remove(session, key)
-
-
-@router.post("/preview")
-def preview_kpi(ask: PreviewAsk, at: Desk = Depends(desk)) -> Preview:
-    """Work out a KPI that is being typed. A formula that cannot be read is an answer, not an error."""
-    body = ask.body
-    with at.read() as session:
-        book = Book(at, session)
-        dataset = book.dataset(body.dataset)
-        empty = Preview(
-            problem=None,
-            note="",
-            reads_as="",
-            warnings=[],
-            nature="rate",
-            period="",
-            by=None,
-            by_label="",
-            months=[],
-            members=[],
-        )
-        try:
-            kpi = book.core(body)
-            source = book.source(body)
-            together = book.read(body)
-        except FormulaError as error:
-            problem = FormulaProblem(message=error.message, start=error.start, end=error.end)
-            return empty.model_copy(update={"problem": problem})
-        except NoPeriod as error:
-            return empty.model_copy(update={"note": str(error)})
-        by = ask.by if ask.by in source.members else next(iter(source.members), None)
-        try:
-            split = book.read(body, by=by) if by else None
-        except KeyError:  # a dataset that it also reads is not split by this segment
-            split = None
-    period = latest_complete(together.periods[0], together.periods[-1], source.through)
-    p = together.at(period)
-    assert p is not None
-    label = next((c.label for c in dataset.columns if c.name == by), "")
-    tree, labels = parse(body.formula), {c.name: c.label for c in dataset.columns}
-    texts = {name: frozenset(members) for name, members in source.members.items()}
-    warned = prose.warnings(tree, body.nature, body.unit.kind, texts)
-    return empty.model_copy(
-        update={
-            "reads_as": prose.reads_as(tree, dataset.name.lower(), lambda name: labels.get(name, name)),
-            "warnings": [FormulaProblem(message=m, start=start, end=end) for m, start, end in warned],
-            "nature": nature_of(tree),
-            "period": period.label,
-            "by": by,
-            "by_label": label,
-            "months": [
-                _figure(period.short, together.value[i, 0], kpi, together.parts[i] is not None)
-                for i, period in enumerate(together.periods)
-            ],
-            "members": [_figure(str(m), split.value[p, i], kpi) for i, m in enumerate(split.members)] if split else [],
-        }
-    )
-
-
-def _figure(label: str, value: float, kpi: core.Kpi, partial: bool = False) -> Figure:
-    known = math.isfinite(value)
-    return Figure(
-        label=label,
-        value=float(value) if known else None,
-        shown=show(value, kpi.unit) or "no reading",
-        partial=partial,
-    )
 
 
 @router.post("/understand")
@@ -230,7 +138,7 @@ def _history(book: Book, body: KpiBody | None) -> np.ndarray:
         return np.array([])
     try:
         values = book.read(body).value
-    except (FormulaError, NoPeriod):
+    except (FormulaError, NoPeriod, LiveProblem):
         return np.array([])
     return np.abs(values[np.isfinite(values)])
 

@@ -9,10 +9,10 @@ from typing import Literal
 import numpy as np
 from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
-from sqlalchemy.orm import Session
 
 from ironmark.api.desk import Book, Desk, desk, seen_version
 from ironmark.api.documents import KpiBody, MarkName, Member, Model, Number
+from ironmark.api.kpis import graded_by
 from ironmark.api.problems import Refused
 from ironmark.api.shapes import PeriodChoice
 from ironmark.core import marks as core
@@ -20,7 +20,7 @@ from ironmark.core import words
 from ironmark.core.evaluate import Floats
 from ironmark.core.numbers import show
 from ironmark.core.periods import Grain, Period, timeline
-from ironmark.store import marks, records
+from ironmark.store import marks
 
 router = APIRouter(prefix="/api/kpis/{key}/marks", tags=["marks"])
 
@@ -239,7 +239,7 @@ def try_marks(key: str, body: TryBody, at: Desk = Depends(desk)) -> TryOut:
     with at.read() as session:
         book = Book(at, session)
         kpi = book.kpi(key)
-        yardstick_id = _yardstick_of(session, key)
+        yardstick_id = graded_by(session, key)
         if yardstick_id is None:
             return TryOut(yardstick="", changes=[], count=0)
         yardstick = book.yardstick(yardstick_id)
@@ -269,17 +269,6 @@ def try_marks(key: str, body: TryBody, at: Desk = Depends(desk)) -> TryOut:
                 found.append((int(p), change))
     found.sort(key=lambda each: -each[0])
     return TryOut(yardstick=yardstick.name, changes=[c for _, c in found[:MOST_TOLD]], count=len(found))
-
-
-def _yardstick_of(session: Session, kpi: str) -> str | None:
-    """The yardstick of the first instrument that shows the KPI, else one made for it."""
-    for card in records.every(session, "scorecard"):
-        for section in card.body["sections"]:
-            for instrument in section["instruments"]:
-                if instrument["kpi"] == kpi and instrument["yardstick"]:
-                    return str(instrument["yardstick"])
-    made = (found.id for found in records.every(session, "yardstick") if found.body["kpi"] == kpi)
-    return next(made, None)
 
 
 def _change(at: int, change: ChangeBody) -> marks.Change:

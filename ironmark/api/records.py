@@ -17,8 +17,11 @@ Check = Callable[[Session, Any, str | None], None]
 
 
 class RevisionOut(BaseModel):
+    """A form of a document: which version it was, who saved it and when. The newest is the one that holds now."""
+
     version: int
     saved_at: str
+    saved_by: str
     body: dict[str, Any]
 
 
@@ -94,7 +97,10 @@ def add_routes(
     @router.get("/{key}/revisions", operation_id=f"list_{kind}_revisions")
     def revisions(key: str, at: Desk = Depends(desk)) -> list[RevisionOut]:
         with at.read() as session:
-            return [
-                RevisionOut(version=r.version, saved_at=r.saved_at.isoformat() + "Z", body=r.body)
-                for r in records.revisions(session, kind, key)
-            ]
+            held = records.some(session, kind, [key]).get(key)
+            every: list[Any] = records.revisions(session, kind, key)
+        now = [(held.version, held.updated_at, held.saved_by, held.body)] if held else []
+        return [
+            RevisionOut(version=version, saved_at=moment.isoformat() + "Z", saved_by=who, body=body)
+            for version, moment, who, body in [*now, *((r.version, r.saved_at, r.saved_by, r.body) for r in every)]
+        ]

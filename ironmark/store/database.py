@@ -6,12 +6,16 @@ import datetime as dt
 import re
 import secrets
 import unicodedata
+from contextvars import ContextVar
 from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import URL, Engine, create_engine, text
 from sqlalchemy.orm import Session, sessionmaker
+
+# Who makes the change, as they call themselves; for the revisions.
+author: ContextVar[str] = ContextVar("author", default="")
 
 
 class StaleVersion(Exception):

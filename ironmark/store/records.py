@@ -10,7 +10,7 @@ from typing import Any, Literal
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import Missing, StaleVersion, new_key, now
+from ironmark.store.database import Missing, StaleVersion, author, new_key, now
 from ironmark.store.models import Record, Revision
 
 Kind = Literal["kpi", "yardstick", "scorecard", "calendar"]
@@ -22,6 +22,7 @@ class Document:
     version: int
     body: dict[str, Any]
     updated_at: dt.datetime
+    saved_by: str = ""
 
 
 def every(session: Session, kind: Kind) -> list[Document]:
@@ -45,7 +46,10 @@ def some(session: Session, kind: Kind, keys: Iterable[str]) -> dict[str, Documen
 
 def create(session: Session, kind: Kind, body: dict[str, Any], *, name: str, key: str | None = None) -> Document:
     moment = now()
-    row = Record(kind=kind, id=key or new_key(name), version=1, body=body, created_at=moment, updated_at=moment)
+    row = Record(
+        kind=kind, id=key or new_key(name), version=1, body=body, created_at=moment, updated_at=moment,
+        saved_by=author.get(),
+    )  # fmt: skip
     row.version = 1 + (_last_version(session, kind, row.id) or 0)
     session.add(row)
     session.flush()
@@ -57,7 +61,7 @@ def save(session: Session, kind: Kind, key: str, body: dict[str, Any], saw: int)
     row = _locked(session, kind, key, saw)
     if row.body != body:
         _keep(session, row)
-        row.body, row.version, row.updated_at = body, row.version + 1, now()
+        row.body, row.version, row.updated_at, row.saved_by = body, row.version + 1, now(), author.get()
         session.flush()
     return _document(row)
 
@@ -90,8 +94,13 @@ def _last_version(session: Session, kind: Kind, key: str) -> int | None:
 
 
 def _keep(session: Session, row: Record) -> None:
-    session.add(Revision(kind=row.kind, record_id=row.id, version=row.version, body=row.body, saved_at=now()))
+    session.add(
+        Revision(
+            kind=row.kind, record_id=row.id, version=row.version, body=row.body, saved_at=row.updated_at,
+            saved_by=row.saved_by,
+        )
+    )  # fmt: skip
 
 
 def _document(row: Record) -> Document:
-    return Document(row.id, row.version, row.body, row.updated_at)
+    return Document(row.id, row.version, row.body, row.updated_at, row.saved_by)

@@ -114,9 +114,9 @@ class Kpis(WithServer):
         }
         found = self.post("/api/kpis/preview", {"body": body, "by": "vessel"})
         self.assertIsNone(found["problem"])
-        self.assertEqual((found["period"], found["by"], len(found["months"])), ("October 2026", "vessel", 22))
-        self.assertTrue(found["months"][-1]["partial"])
-        self.assertRegex(found["months"][-2]["shown"], r"^\d\d\.\d%$")
+        self.assertEqual((found["period_label"], found["by"], len(found["results"])), ("October 2026", "vessel", 22))
+        self.assertTrue(found["results"][-1]["partial"])
+        self.assertRegex(found["results"][-2]["shown"], r"^\d\d\.\d%$")
         self.assertEqual(len(found["members"]), 5)
 
     def test_a_formula_that_cannot_be_read_is_an_answer_with_its_place(self) -> None:
@@ -137,11 +137,12 @@ class Kpis(WithServer):
     def test_revisions_keep_what_was(self) -> None:
         made = self.create("kpis", KPI)
         saved = self.ok(
-            self.client.put(f"/api/kpis/{made['id']}", json=KPI | {"name": "Renamed"}, headers={"If-Match": '"1"'})
+            self.client.put(f"/api/kpis/{made['id']}", json=KPI | {"name": "Renamed"}, headers={"If-Match": '"1"', "X-Author": "%C3%86sa"})
         )
         self.assertEqual((saved["version"], saved["body"]["name"]), (2, "Renamed"))
         kept = self.ok(self.client.get(f"/api/kpis/{made['id']}/revisions"))
-        self.assertEqual([(r["version"], r["body"]["name"]) for r in kept], [(1, "Test KPI")])
+        self.assertEqual([(r["version"], r["body"]["name"]) for r in kept], [(2, "Renamed"), (1, "Test KPI")])
+        self.assertEqual([r["saved_by"] for r in kept], ["Æsa", ""])
 
     def test_one_in_use_is_not_deleted_and_says_where(self) -> None:
         refused = self.client.delete("/api/kpis/on-time", headers={"If-Match": '"1"'})
@@ -167,7 +168,7 @@ class NamedKpis(WithServer):
     def latest(self, body: dict[str, Any]) -> Any:
         found = self.post("/api/kpis/preview", {"body": body})
         self.assertIsNone(found["problem"], found["problem"])
-        return found["months"][-2]["value"]
+        return found["results"][-2]["value"]
 
     def test_one_names_another_of_its_own_dataset_and_of_another(self) -> None:
         revenue = self.latest(self.kpi("a", "sum(fare_revenue)"))

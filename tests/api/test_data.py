@@ -36,7 +36,7 @@ class WithDataset(WithServer):
         body = {"handle": "x_total", "name": "x", "dataset": dataset or self.made["id"], "formula": formula}
         found = self.post("/api/kpis/preview", {"body": body})
         self.assertIsNone(found["problem"], found)
-        return [figure["value"] for figure in found["months"]]
+        return [figure["value"] for figure in found["results"]]
 
 
 class Refreshed(WithDataset):
@@ -212,7 +212,7 @@ class Typed(WithServer):
             "nature": "stock",
         }
         found = self.post("/api/kpis/preview", {"body": kpi, "by": "item"})
-        self.assertEqual([figure["value"] for figure in found["months"]], [0.25, 0.25, 0.75])
+        self.assertEqual([figure["value"] for figure in found["results"]], [0.25, 0.25, 0.75])
         self.assertEqual([m["label"] for m in found["members"]], ["mast", "hull"])
         bad = later | {"done": [[True]]}
         self.ok(self.client.put(path, json=bad, headers={"If-Match": f'"{done["version"]}"'}), 422)
@@ -222,7 +222,7 @@ class Typed(WithServer):
 class Live(WithServer):
     def test_the_demo_reads_bookings_where_they_are(self) -> None:
         body = {"handle": "x_b", "name": "x", "dataset": "bookings", "formula": "sum(seats)"}
-        months = self.post("/api/kpis/preview", {"body": body})["months"]
+        months = self.post("/api/kpis/preview", {"body": body})["results"]
         with world.engine().connect() as open_:
             total = open_.execute(text(f"SELECT SUM(seats) FROM {ROWS_DATABASE}.bookings")).scalar()
         self.assertEqual(sum(figure["value"] for figure in months), float(total or 0))

@@ -75,7 +75,8 @@ class Garbage(unittest.TestCase):
             "datasets": "sailings",
         }
         for path, methods in self.paths.items():
-            for method in set(methods) - {"get", "delete"}:
+            # A new token for machines needs nothing but the dataset, so that garbage beside it does no harm.
+            for method in set(methods) - {"get", "delete"} if not path.endswith("/token") else ():
                 kind = path.split("/")[2]
                 if "{key}" in path:
                     for body in BODIES:

@@ -39,7 +39,7 @@ class Proposals(WithServer):
 
     def test_last_year_and_some_more(self) -> None:
         body = {"handle": "x_r", "name": "x", "dataset": "sailings", "formula": "sum(fare_revenue)"}
-        year = {f["label"]: f["value"] for f in self.post("/api/kpis/preview", {"body": body})["months"]}
+        year = {f["label"]: f["value"] for f in self.post("/api/kpis/preview", {"body": body})["results"]}
         ask = {"name": "target", "members": [None], "over": "2026", "more": 0.05}
         found = self.post(f"{REVENUE}/raise", ask)
         self.assertEqual(len(found["changes"]), 11)  # nothing is known of January 2025
@@ -79,7 +79,7 @@ class ComputedMarks(WithServer):
         card = {"title": "x", "scope": {"period": "2026-10"}, "sections": [{"id": "s", "instruments": [instrument]}]}
         reading = self.post("/api/scorecards/read", {"body": card})["instruments"][0]["readings"][0]
         body = {"handle": "y", "name": "y", "dataset": "sailings", "formula": "sum(passengers)"}
-        months = {f["label"]: f["value"] for f in self.post("/api/kpis/preview", {"body": body})["months"]}
+        months = {f["label"]: f["value"] for f in self.post("/api/kpis/preview", {"body": body})["results"]}
         self.assertAlmostEqual(reading["marks"][0]["value"], months["Oct 2025"] * 1.1)
         told = self.post("/api/scorecards/workings", {"instrument": instrument, "scope": card["scope"]})
         self.assertIn("computed: year_ago(@x_own) * 1.1", str(told["lines"]))

@@ -1,6 +1,7 @@
 <script lang="ts">
   import Router, { router } from 'svelte-spa-router'
-  import { api, got } from './api/client'
+  import { api, author, got } from './api/client'
+  import Slot from './parts/Slot.svelte'
   import DataPage from './views/data/DataPage.svelte'
   import DataList from './views/data/DataList.svelte'
   import NewChecklist from './views/data/NewChecklist.svelte'
@@ -48,6 +49,15 @@
     localStorage.setItem('mode', mode)
   })
 
+  let name = $state(author.get())
+  const initials = $derived(
+    name
+      .split(/\s+/)
+      .map((part) => part[0] ?? '')
+      .join('')
+      .slice(0, 3)
+      .toLocaleUpperCase(),
+  )
   let through = $state('')
   $effect(() => {
     void router.location
@@ -97,6 +107,24 @@
     {/each}
   </nav>
   <span class="through">{through}</span>
+  <span class="who">
+    <Slot text={initials || 'name'} label="Your name" width={250}>
+      {#snippet children(close)}
+        <p class="small soft">Your name stands beside what you change. It is kept in this browser.</p>
+        <input
+          class="type-in"
+          aria-label="Your name"
+          maxlength="60"
+          value={name}
+          onchange={(event) => {
+            author.set(event.currentTarget.value)
+            name = author.get()
+            close()
+          }}
+        />
+      {/snippet}
+    </Slot>
+  </span>
   <button class="mode" onclick={() => (mode = mode === 'dark' ? 'light' : 'dark')}>
     {mode === 'dark' ? 'Paper' : 'Dark'}
   </button>
@@ -128,6 +156,10 @@
     letter-spacing: 0.09em;
     text-transform: uppercase;
     margin-right: 18px;
+  }
+  .who :global(button) {
+    color: #fff;
+    font-size: 12.5px;
   }
   nav {
     display: flex;

@@ -34,6 +34,18 @@ const away: Problem = {
 
 export const api = createClient<paths>({ baseUrl: '' })
 
+/** Who works here, as they call themselves; kept in this browser and told with every change. */
+export const author = {
+  get: () => localStorage.getItem('author') ?? '',
+  set: (name: string) => localStorage.setItem('author', name.trim().slice(0, 60)),
+}
+api.use({
+  onRequest: ({ request }) => {
+    if (author.get()) request.headers.set('x-author', encodeURIComponent(author.get()))
+    return request
+  },
+})
+
 type Answer<T> = Promise<{ data?: T; error?: unknown; response: Response }>
 
 /** Wait for an answer; raises Refusal with the problem document where there is one. */

@@ -152,6 +152,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/kpis/glances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every Glance
+         * @description Every KPI's last complete month and the months before it. One that cannot be read holds up no other.
+         */
+        get: operations["every_glance_api_kpis_glances_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/kpis/understand": {
         parameters: {
             query?: never;
@@ -1357,6 +1377,34 @@ export interface components {
             /** May Write */
             may_write: boolean;
         };
+        /**
+         * Glance
+         * @description A KPI in a list: its last complete month, and a small history with the target, as fractions of its own height.
+         */
+        Glance: {
+            /** Id */
+            id: string;
+            /** Shown */
+            shown: string;
+            /** Period */
+            period: string;
+            /** State */
+            state: string | null;
+            /** Line */
+            line: (number | null)[];
+            /** Target */
+            target: (number | null)[];
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
+            /**
+             * Waiting
+             * @default false
+             */
+            waiting: boolean;
+        };
         /** Grid */
         Grid: {
             /** Version */
@@ -1400,6 +1448,42 @@ export interface components {
             database: string;
             /** Version */
             version: string;
+        };
+        /** HistoryPicture */
+        HistoryPicture: {
+            axis: components["schemas"]["AxisPicture"];
+            /** Points */
+            points: components["schemas"]["HistoryPoint"][];
+            /** Cuts */
+            cuts: components["schemas"]["CutLine"][];
+        };
+        /**
+         * HistoryPoint
+         * @description One period: where its value and its mark lie on the axis, and the bands it is graded on.
+         */
+        HistoryPoint: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Short */
+            short: string;
+            /** Shown */
+            shown: string;
+            /** Fraction */
+            fraction: number | null;
+            /** Past */
+            past: number;
+            /** State */
+            state: string | null;
+            /** Partial */
+            partial: string;
+            /** Bands */
+            bands: components["schemas"]["Band"][];
+            /** Mark */
+            mark: number | null;
+            /** Mark Shown */
+            mark_shown: string;
         };
         /** InstrumentBody */
         InstrumentBody: {
@@ -1702,37 +1786,93 @@ export interface components {
         };
         /**
          * Preview
-         * @description What a KPI comes to: by month over all rows, and by member in the latest complete month.
+         * @description What a KPI comes to: by period over all rows, and by member in one of the periods.
          */
         Preview: {
-            problem: components["schemas"]["FormulaProblem"] | null;
-            /** Note */
+            problem?: components["schemas"]["FormulaProblem"] | null;
+            /**
+             * Note
+             * @default
+             */
             note: string;
-            /** Reads As */
+            /**
+             * Waiting
+             * @default false
+             */
+            waiting: boolean;
+            /**
+             * Reads As
+             * @default
+             */
             reads_as: string;
-            /** Warnings */
+            /**
+             * Warnings
+             * @default []
+             */
             warnings: components["schemas"]["FormulaProblem"][];
             /**
              * Nature
+             * @default rate
              * @enum {string}
              */
             nature: "flow" | "rate";
-            /** Period */
+            /**
+             * Period
+             * @default
+             */
             period: string;
-            /** By */
-            by: string | null;
-            /** By Label */
-            by_label: string;
-            /** Months */
-            months: components["schemas"]["Figure"][];
-            /** Members */
-            members: components["schemas"]["Figure"][];
-        };
-        /** PreviewAsk */
-        PreviewAsk: {
-            body: components["schemas"]["KpiBody"];
+            /**
+             * Period Label
+             * @default
+             */
+            period_label: string;
             /** By */
             by?: string | null;
+            /**
+             * By Label
+             * @default
+             */
+            by_label: string;
+            /**
+             * Results
+             * @default []
+             */
+            results: components["schemas"]["Figure"][];
+            /**
+             * Members
+             * @default []
+             */
+            members: components["schemas"]["Figure"][];
+            /**
+             * Graded
+             * @default
+             */
+            graded: string;
+            history?: components["schemas"]["HistoryPicture"] | null;
+            by_member?: components["schemas"]["InstrumentPicture"] | null;
+            workings?: components["schemas"]["Workings"] | null;
+        };
+        /**
+         * PreviewAsk
+         * @description ``key`` names the KPI that is changed, so that its marks and its yardstick hold for what is typed.
+         */
+        PreviewAsk: {
+            body: components["schemas"]["KpiBody"];
+            /** Key */
+            key?: string | null;
+            /** By */
+            by?: string | null;
+            /**
+             * Grain
+             * @default month
+             * @enum {string}
+             */
+            grain: "day" | "week" | "month" | "quarter" | "year";
+            /**
+             * Period
+             * @default complete
+             */
+            period: string;
         };
         /**
          * Problem
@@ -1910,12 +2050,17 @@ export interface components {
             /** Member */
             member?: string | null;
         };
-        /** RevisionOut */
+        /**
+         * RevisionOut
+         * @description A form of a document: which version it was, who saved it and when. The newest is the one that holds now.
+         */
         RevisionOut: {
             /** Version */
             version: number;
             /** Saved At */
             saved_at: string;
+            /** Saved By */
+            saved_by: string;
             /** Body */
             body: {
                 [key: string]: unknown;
@@ -2801,6 +2946,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    every_glance_api_kpis_glances_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Glance"][];
                 };
             };
             /** @description A problem document (RFC 9457) */

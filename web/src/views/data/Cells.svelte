@@ -140,8 +140,11 @@
       begin(event.key)
     }
   }
+  /** Copying and pasting in a field is that field's own. */
+  const elsewhere = (event: Event) =>
+    !!(event.target as HTMLElement | null)?.closest?.('input, textarea, [role="dialog"]')
   function copyOut(event: ClipboardEvent) {
-    if (editing || !table?.contains(document.activeElement)) return
+    if (editing || elsewhere(event)) return
     const found = []
     for (let row = box.top; row <= box.bottom; row++)
       found.push(sheet.labels.slice(box.left, box.right + 1).map((_, i) => cell(row, box.left + i)))
@@ -149,9 +152,8 @@
     event.preventDefault()
   }
   function pasteIn(event: ClipboardEvent) {
-    const inside = table?.contains(document.activeElement) || document.activeElement === document.body
     const pasted = event.clipboardData?.getData('text/plain') ?? ''
-    if (editing || !inside || !pasted.trim()) return
+    if (editing || elsewhere(event) || !pasted.trim()) return
     event.preventDefault()
     const found = pasted
       .replace(/\r/g, '')
@@ -248,7 +250,7 @@
               aria-label="{label}, row {row + 1}: {cell(row, column) || 'blank'}"
               class:within={within(row, column)}
               class:active
-              class:number={/^[\d\s.,%£$€+−-]+$/.test(cell(row, column))}
+              class:number={/^[+−-]?[£$€]?[\d\s.,]+%?$/.test(cell(row, column))}
               onclick={(event) => {
                 if (active && !event.shiftKey && !editing) return begin()
                 if (editing && !active) commit()

@@ -90,7 +90,7 @@
     flex-wrap: wrap;
     gap: 10px;
     align-items: center;
-    margin: 14px 0 6px;
+    margin: 0;
   }
   .line input {
     width: auto;

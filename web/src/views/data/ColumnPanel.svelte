@@ -2,6 +2,7 @@
   /** One column looked at closely: what it is for, how it is spread, and its members. */
   import { api, got, words, type Dataset, type Schemas } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
+  import RoleSlot from '../../parts/RoleSlot.svelte'
   import Slot from '../../parts/Slot.svelte'
 
   interface Props {
@@ -21,13 +22,6 @@
   const suggested = $derived(members.filter((member) => member.suggested))
   const count = (n: number) => n.toLocaleString('en-GB')
 
-  const ROLES: Record<string, string> = {
-    period: 'the day a row belongs to',
-    segment: 'splits rows into members',
-    measure: 'numbers to add up',
-    flag: 'yes or no, for conditions',
-    text: 'not used to split',
-  }
   $effect(() => {
     void dataset.version
     const path = { key: dataset.id, name }
@@ -64,29 +58,10 @@
       <button class="act quiet" aria-label="Close the column" onclick={close}>✕</button>
     </div>
     <p class="small soft">
-      in formulas <code>{column.name}</code>; {column.type}, used as <Slot
-        text={column.role}
-        label="Role of {column.label}"
-        width={230}
-      >
-        {#snippet children(shut)}
-          <Choices
-            choices={Object.entries(ROLES).map(([key, note]) => ({
-              key,
-              name: key,
-              note: column.roles.includes(key as never)
-                ? note
-                : `needs ${key === 'period' ? 'dates' : key === 'measure' ? 'numbers' : 'yes/no'}`,
-              off: !column.roles.includes(key as never),
-            }))}
-            chosen={column.role}
-            choose={(to) => {
-              change({ role: to as Schemas['ColumnChange']['role'] })
-              shut()
-            }}
-          />
-        {/snippet}
-      </Slot>
+      in formulas <code>{column.name}</code>; {column.type}, used as <RoleSlot
+        {column}
+        choose={(role) => change({ role })}
+      />
     </p>
     {#if failed}<p class="wrong small" role="alert">{failed}</p>{/if}
     {#if told}
@@ -169,7 +144,7 @@
                     aria-label="Move {member.name} down"
                     onclick={() => move(at, 1)}>↓</button
                   >
-                  <Slot text="is really" label="Merge {member.name}" width={240}>
+                  <Slot text="merge into" label="Merge {member.name}" width={240}>
                     {#snippet children(shut)}
                       <Choices
                         choices={shown

@@ -2,6 +2,7 @@
   import { push, router } from 'svelte-spa-router'
   import { Refusal, api, got, seen, words, type Dataset, type Schemas } from '../../api/client'
   import Delete from '../../parts/Delete.svelte'
+  import RoleSlot from '../../parts/RoleSlot.svelte'
   import Slot from '../../parts/Slot.svelte'
   import ChecklistEditor from './ChecklistEditor.svelte'
   import ColumnPanel from './ColumnPanel.svelte'
@@ -96,6 +97,8 @@
     push(`/data/${params.id}${column ? `?column=${encodeURIComponent(column)}` : ''}`)
   const toggle = (what: NonNullable<typeof opened>) => (opened = opened === what ? null : what)
   const KIND: Record<string, string> = { sheet: 'typed in here', checklist: 'ticked here' }
+  const typed = $derived(dataset?.kind === 'sheet' || dataset?.kind === 'checklist')
+  const listed = $derived(typed ? [] : (rows?.rows ?? []))
   const problems = $derived([...(dataset?.problems ?? []), ...(rows?.problems ?? [])])
   const general = $derived(problems.filter((problem) => !problem.column))
   const problemsOf = (name: string) => problems.filter((problem) => problem.column === name)
@@ -190,7 +193,10 @@
                     >
                     {#if column.label !== column.name}<code title="as formulas write it">{column.name}</code
                       >{/if}
-                    <span class="soft plain-weight">{column.type}, {column.role}</span>
+                    <span class="soft plain-weight">{column.type}{', '}</span><RoleSlot
+                      {column}
+                      choose={(role) => changeColumn(column.name, { role })}
+                    />
                     {#if told}
                       <span class="soft small told"
                         >{told.distinct.toLocaleString('en-GB')} distinct{told.blanks
@@ -212,7 +218,7 @@
               </tr>
             </thead>
             <tbody>
-              {#each rows?.rows ?? [] as row, i (i)}
+              {#each listed as row, i (i)}
                 <tr
                   >{#each row as cell, j (j)}<td
                       class:number={dataset.columns[j]?.type === 'number'}
@@ -223,9 +229,10 @@
             </tbody>
           </table>
           {#if rows}<p class="small soft foot">
-              {#if dataset.kind === 'live'}The first rows of the table; the summary is of the first 2,000.{:else}The
-                first {rows.rows.length} of {dataset.row_count.toLocaleString('en-GB')} rows.{/if} Press a heading
-              to look at its column.
+              {#if typed}What its columns are for.{:else if dataset.kind === 'live'}The first rows of the
+                table; the summary is of the first 2,000.{:else}The first {rows.rows.length} of {dataset.row_count.toLocaleString(
+                  'en-GB',
+                )} rows.{/if} Press a heading to look at its column.
             </p>{/if}
         </div>
       </div>
@@ -297,6 +304,7 @@
     text-overflow: ellipsis;
     max-width: 100%;
     cursor: pointer;
+    text-align: left;
     border-bottom: 1px solid var(--accent);
   }
   .label:hover {

@@ -68,7 +68,7 @@
     display: flex;
     gap: 10px;
     align-items: center;
-    margin: 14px 0 6px;
+    margin: 0;
     min-height: 30px;
   }
   .grow {

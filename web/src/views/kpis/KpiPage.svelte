@@ -11,14 +11,19 @@
     type Kpi,
     type Schemas,
   } from '../../api/client'
+  import { GRAINS, type Grain } from '../../api/periods'
+  import Bullet from '../../faces/Bullet.svelte'
+  import History from '../../faces/History.svelte'
+  import Account from '../../parts/Account.svelte'
   import Choices from '../../parts/Choices.svelte'
-  import Columns from '../../parts/Columns.svelte'
   import Delete from '../../parts/Delete.svelte'
-  import Members from '../../parts/Members.svelte'
+  import Sign from '../../parts/Sign.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import Spark from '../../parts/Spark.svelte'
   import Uses from '../../parts/Uses.svelte'
   import Formula from './Formula.svelte'
   import KpiSentence from './KpiSentence.svelte'
+  import Revisions from './Revisions.svelte'
 
   type Body = Schemas['KpiBody']
   let { params }: { params?: { id?: string } } = $props()
@@ -30,6 +35,10 @@
   let preview = $state<Schemas['Preview'] | null>(null)
   let uses = $state<Schemas['KpiUse'][]>([])
   let by = $state<string | null>(null)
+  let grain = $state<Grain>('month')
+  let period = $state('complete')
+  let glances = $state<Record<string, Schemas['Glance']>>({})
+  let past = $state(false)
   let failed = $state('')
   let said = $state('')
   let wanted = $state('')
@@ -42,10 +51,10 @@
     ['max', 'the largest value'],
     ['median', 'the middle value'],
     ['stdev', 'the standard deviation'],
-    ['prior', 'n months back: prior(sum(fare), 1)'],
-    ['year_ago', 'twelve months back: year_ago(sum(fare))'],
+    ['prior', 'n periods back: prior(sum(fare), 1)'],
+    ['year_ago', 'the same period a year back: year_ago(sum(fare))'],
     ['to_date', 'the year so far: to_date(sum(fare))'],
-    ['rolling', 'the last n months: rolling(sum(fare), 12)'],
+    ['rolling', 'the last n periods: rolling(sum(fare), 12)'],
     ['share', 'of that of all members: share(sum(fare))'],
     ['if', 'if(count() > 30, mean(score), 0)'],
     ['least', 'the smaller of two or more figures'],
@@ -70,6 +79,16 @@
     }
   }
   const loaded = load()
+  async function glance() {
+    try {
+      const found = await got(api.GET('/api/kpis/glances'))
+      glances = Object.fromEntries(found.map((one) => [one.id, one]))
+      if (found.some((one) => one.waiting)) setTimeout(glance, 1500)
+    } catch {
+      glances = {} // the list stands without its histories
+    }
+  }
+  glance()
 
   $effect(() => {
     const id = params?.id
@@ -89,6 +108,8 @@
     kept = kpis?.find((kpi) => kpi.id === id) ?? null
     body = kept ? ($state.snapshot(kept.body) as Body) : null
     by = null
+    period = 'complete'
+    past = false
     uses = []
     if (!kept) return void (failed = 'There is no such KPI. It may have been deleted.')
     got(api.GET('/api/kpis/{key}/uses', { params: { path: { key: id } } })).then(
@@ -129,9 +150,13 @@
     if (!body) return
     try {
       preview = await got(
-        api.POST('/api/kpis/preview', { body: { body: $state.snapshot(body) as Body, by } }),
+        api.POST('/api/kpis/preview', {
+          body: { body: $state.snapshot(body) as Body, key: kept?.id ?? null, by, grain, period },
+        }),
       )
       failed = ''
+      // A live source has not answered yet: asked again, it has.
+      if (preview.waiting) setTimeout(look, 1500)
       // A new KPI's nature follows its formula until somebody says otherwise.
       if (
         !kept &&
@@ -178,9 +203,10 @@
         kpis = kpis?.map((kpi) => (kpi.id === kept?.id ? kept : kpi)) ?? null
         body = $state.snapshot(kept.body) as Body
         said = 'Saved. Every instrument that shows it follows.'
+        glance()
       } else {
         const made = await got(api.POST('/api/kpis', { body: content }))
-        await load()
+        await Promise.all([load(), glance()])
         await push(`/kpis/${made.id}`)
       }
       failed = ''
@@ -240,6 +266,7 @@
       {:else if kept}
         <Delete name={kept.body.name} {remove} />
       {/if}
+      {#if kept}<button class="act" aria-pressed={past} onclick={() => (past = !past)}>History</button>{/if}
       {#if !creating}<a class="act" class:main={!dirty} href="#/kpis?new">New KPI</a>{/if}
     </div>
     {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
@@ -256,7 +283,21 @@
           />{/if}
         {#each found as kpi (kpi.id)}
           <a href="#/kpis/{kpi.id}" aria-current={kept?.id === kpi.id ? 'true' : undefined}>
-            <span>{kpi.body.name}</span><span class="soft small">{kpi.body.owner}</span>
+            <span class="name">{kpi.body.name}</span>
+            {#if glances[kpi.id]}
+              {@const glance = glances[kpi.id]!}
+              <Spark line={glance.line} target={glance.target} state={glance.state} />
+              <span class="now" title={glance.problem || glance.period}
+                >{glance.waiting
+                  ? '…'
+                  : glance.problem
+                    ? '!'
+                    : glance.shown === 'no reading'
+                      ? '–'
+                      : glance.shown}</span
+              >
+              <Sign state={glance.state} />
+            {/if}
           </a>
         {/each}
       </nav>
@@ -301,6 +342,21 @@
                   />
                 {/snippet}
               </Slot>
+              <Slot text="a column" label="A column" width={280}>
+                {#snippet children(close)}
+                  <Choices
+                    choices={columns.map((column) => ({
+                      key: column.name,
+                      name: column.name,
+                      note: column.label === column.name ? column.role : `${column.label}, ${column.role}`,
+                    }))}
+                    choose={(name) => {
+                      close()
+                      editor?.insert(name)
+                    }}
+                  />
+                {/snippet}
+              </Slot>
               {#if (kpis?.length ?? 0) > (kept ? 1 : 0)}
                 <Slot text="another KPI" label="Another KPI" width={280}>
                   {#snippet children(close)}
@@ -337,12 +393,34 @@
             {:else}
               <section class="sheet pad">
                 <div class="line">
-                  <h3>Result by month</h3>
-                  <span class="small soft">all rows together</span>
+                  <h3>
+                    Result by <Slot text={grain} label="Grain">
+                      {#snippet children(close)}
+                        <Choices
+                          choices={GRAINS.map((known) => ({ key: known, name: known }))}
+                          chosen={grain}
+                          choose={(known) => {
+                            grain = known as Grain
+                            period = 'complete'
+                            look()
+                            close()
+                          }}
+                        />
+                      {/snippet}
+                    </Slot>
+                  </h3>
+                  <span class="small soft">{preview.graded}</span>
                 </div>
-                <Columns figures={preview.months} />
+                {#if preview.history}<History
+                    picture={preview.history}
+                    chosen={preview.period}
+                    choose={(key) => {
+                      period = key
+                      look()
+                    }}
+                  />{/if}
               </section>
-              {#if preview.by}
+              {#if preview.by_member}
                 <section class="sheet pad">
                   <div class="line">
                     <h3>
@@ -360,11 +438,11 @@
                             }}
                           />
                         {/snippet}
-                      </Slot>, {preview.period}
+                      </Slot>, {preview.period_label}
                     </h3>
                     <span class="small soft">{preview.members.length} members</span>
                   </div>
-                  <Members figures={preview.members} />
+                  <div class="members"><Bullet picture={preview.by_member} /></div>
                 </section>
               {/if}
             {/if}
@@ -372,17 +450,24 @@
         </div>
 
         <aside class="right">
-          <section class="sheet pad">
-            <h3>Columns of {dataset?.name}</h3>
-            <p class="small soft">Press one to put it into the formula.</p>
-            <div class="columns">
-              {#each columns as column (column.name)}
-                <button class="column" title={column.label} onclick={() => editor?.insert(column.name)}
-                  ><code>{column.name}</code><span class="soft small">{column.role}</span></button
-                >
-              {/each}
-            </div>
-          </section>
+          {#if past && kept}<Revisions
+              kpi={kept}
+              back={(earlier) => {
+                change($state.snapshot(earlier) as Body)
+                past = false
+                said = 'This is the earlier form. Save it to have it hold again.'
+              }}
+              close={() => (past = false)}
+            />{/if}
+          {#if preview?.workings}
+            <section class="sheet pad">
+              <div class="line">
+                <h3>Workings</h3>
+                <span class="small soft">{preview.workings.subtitle}</span>
+              </div>
+              <Account found={preview.workings} formula={false} />
+            </section>
+          {/if}
           {#if kept}
             <section class="sheet pad">
               <Uses {uses} />
@@ -400,7 +485,7 @@
 <style>
   .three {
     display: grid;
-    grid-template-columns: 236px minmax(0, 1fr) 250px;
+    grid-template-columns: 270px minmax(0, 1fr) 290px;
     gap: 14px;
     align-items: start;
   }
@@ -412,16 +497,26 @@
     width: calc(100% - 12px);
   }
   .list a {
-    display: flex;
-    flex-direction: column;
-    padding: 7px 10px;
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) 58px auto 16px;
+    gap: 6px;
+    align-items: center;
+    padding: 5px 8px 5px 10px;
+    min-height: 38px;
     border-bottom: 1px solid var(--rule);
     border-left: 3px solid transparent;
     font-weight: 600;
+    font-size: 13px;
     line-height: 1.3;
   }
-  .list a .soft {
-    font-weight: 400;
+  .now {
+    min-width: 46px;
+    text-align: right;
+    white-space: nowrap;
+  }
+  .members {
+    max-height: 330px;
+    overflow-y: auto;
   }
   .list a:hover {
     color: var(--accent);
@@ -460,30 +555,6 @@
     flex-wrap: wrap;
     gap: 2px 8px;
     margin-top: 6px;
-  }
-  .columns {
-    display: flex;
-    flex-direction: column;
-    margin-top: 6px;
-  }
-  .column {
-    display: flex;
-    justify-content: space-between;
-    gap: 8px;
-    align-items: baseline;
-    padding: 2px 4px;
-    border-radius: 3px;
-    text-align: left;
-    cursor: pointer;
-  }
-  .column code {
-    color: var(--met-word);
-    font-size: 12.5px;
-    background: none;
-    overflow-wrap: anywhere;
-  }
-  .column:hover {
-    background: var(--accent-tint);
   }
   .reads {
     margin-top: 8px;

@@ -199,7 +199,9 @@
       <aside class="sheet pad">
         <h3>Coverage</h3>
         <p class="figure">{grid.covered} of {grid.coverable}</p>
-        <p class="small soft">member-months have a {grid.name}. Without one a reading is not graded.</p>
+        <p class="small soft">
+          member-{grid.grain}s have a {grid.name}. Without one a reading is not graded.
+        </p>
         {#if book.editing}
           <hr />
           <h3>What you typed</h3>

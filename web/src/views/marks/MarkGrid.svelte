@@ -78,7 +78,7 @@
     book.keep(changes)
   }
   function copyOut(event: ClipboardEvent) {
-    if (book.editing || !table?.contains(document.activeElement)) return
+    if (book.editing || (event.target as HTMLElement | null)?.closest?.('input, textarea')) return
     const found = cells().map((line) =>
       line.map(({ row, column }) => cell(row, column)?.shown ?? '').join('\t'),
     )

@@ -1,0 +1,210 @@
+"""A KPI as it is typed: read in words, worked out, graded; and every KPI at a glance."""
+
+from __future__ import annotations
+
+import math
+from typing import Literal
+
+import numpy as np
+from fastapi import APIRouter, Depends
+from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
+
+from ironmark.api.desk import Book, Desk, desk
+from ironmark.api.documents import InstrumentBody, Key, KpiBody, Model, ScopeBody
+from ironmark.api.histories import HistoryPicture, history, told
+from ironmark.api.kpis import graded_by
+from ironmark.api.pictures import period_of, picture, take
+from ironmark.api.shapes import InstrumentPicture
+from ironmark.api.workings import Workings, workings
+from ironmark.core import prose
+from ironmark.core import reading as core
+from ironmark.core.evaluate import Floats
+from ironmark.core.formula import FormulaError, nature_of, parse
+from ironmark.core.numbers import show
+from ironmark.core.periods import Grain, Period, timeline
+from ironmark.core.reading import Readings
+from ironmark.store import records
+from ironmark.tables.cells import NoPeriod
+from ironmark.tables.live import LiveProblem, Slow
+
+router = APIRouter(prefix="/api/kpis", tags=["kpis"])
+TYPED = "typed"  # the key a KPI goes by while it is typed
+GLANCES = 12
+
+
+class Figure(BaseModel):
+    label: str
+    value: float | None
+    shown: str
+    partial: bool = False
+
+
+class PreviewAsk(Model):
+    """``key`` names the KPI that is changed, so that its marks and its yardstick hold for what is typed."""
+
+    body: KpiBody
+    key: Key | None = None
+    by: str | None = Field(None, max_length=80)
+    grain: Grain = "month"
+    period: str = Field("complete", max_length=24)
+
+
+class FormulaProblem(BaseModel):
+    message: str
+    start: int
+    end: int
+
+
+class Preview(BaseModel):
+    """What a KPI comes to: by period over all rows, and by member in one of the periods."""
+
+    problem: FormulaProblem | None = None
+    note: str = ""
+    waiting: bool = False
+    reads_as: str = ""
+    warnings: list[FormulaProblem] = []
+    nature: Literal["flow", "rate"] = "rate"  # what the formula most likely is
+    period: str = ""
+    period_label: str = ""
+    by: str | None = None
+    by_label: str = ""
+    results: list[Figure] = []
+    members: list[Figure] = []
+    graded: str = ""
+    history: HistoryPicture | None = None
+    by_member: InstrumentPicture | None = None
+    workings: Workings | None = None
+
+
+class Glance(BaseModel):
+    """A KPI in a list: its last complete month, and a small history with the target, as fractions of its own height."""
+
+    id: str
+    shown: str
+    period: str
+    state: str | None
+    line: list[float | None]
+    target: list[float | None]
+    problem: str = ""
+    waiting: bool = False
+
+
+@router.post("/preview")
+def preview_kpi(ask: PreviewAsk, at: Desk = Depends(desk)) -> Preview:
+    """Work out a KPI that is being typed. A formula that cannot be read is an answer, not an error."""
+    with at.read() as session:
+        book = Book(at, session)
+        book.put(TYPED, ask.body, like=ask.key)
+        try:
+            return _preview(book, session, ask)
+        except FormulaError as error:
+            return Preview(problem=FormulaProblem(message=error.message, start=error.start, end=error.end))
+        except NoPeriod as error:
+            return Preview(note=str(error))
+        except LiveProblem as error:
+            return Preview(note=str(error), waiting=isinstance(error, Slow))
+
+
+def _preview(book: Book, session: Session, ask: PreviewAsk) -> Preview:
+    body = ask.body
+    dataset = book.dataset(body.dataset)
+    kpi, source = book.core(body), book.source(body)
+    yardstick = graded_by(session, ask.key) if ask.key else None
+    by = ask.by if ask.by in source.members else next(iter(source.members), None)
+    scope = ScopeBody(period=ask.period, grain=ask.grain)
+    period = period_of(scope, [source], book.year_start)
+    instrument = InstrumentBody(id="t", kpi=TYPED, yardstick=yardstick, marks=_marks(book, ask.key), face="bullet")
+    book.fetch([], [yardstick] if yardstick else [])
+    together, _ = take(book, instrument, scope, period)
+    by_member = picture(book, instrument.model_copy(update={"by": by}), scope, period) if by else None
+    if by_member is not None and by_member.problem:  # a dataset that it also reads is not split by this segment
+        by_member = None
+    members = by_member.readings if by_member else []
+    tree, labels = parse(body.formula), {c.name: c.label for c in dataset.columns}
+    texts = {name: frozenset(names) for name, names in source.members.items()}
+    warned = prose.warnings(tree, body.nature, body.unit.kind, texts)
+    return Preview(
+        reads_as=prose.reads_as(tree, dataset.name.lower(), lambda name: labels.get(name, name)),
+        warnings=[FormulaProblem(message=m, start=start, end=end) for m, start, end in warned],
+        nature=nature_of(tree),
+        period=period.key,
+        period_label=period.label,
+        by=by,
+        by_label=labels.get(by or "", ""),
+        results=[_figure(p.short, together, at, kpi) for at, p in enumerate(together.periods)],
+        members=[
+            Figure(label=r.member or "", value=r.value, shown=r.shown)
+            for r in sorted(members, key=lambda r: source.members[by or ""].index(r.member or ""))
+        ],
+        graded=told(together, book.yardstick(yardstick).name if yardstick else ""),
+        history=history(together, mark=next(iter(instrument.marks), "target")),
+        by_member=by_member,
+        workings=workings(book, instrument, scope, None),
+    )
+
+
+def _marks(book: Book, key: str | None) -> list[str]:
+    """The mark a KPI is measured against: its target where it has one, else the first it has."""
+    names = [entry.name for entry in book.entries(key)] + list(book.computed(key)) if key else []
+    return ["target"] if "target" in names or not names else names[:1]
+
+
+def _figure(label: str, readings: Readings, p: int, kpi: core.Kpi) -> Figure:
+    value = float(readings.value[p, 0])
+    known = math.isfinite(value)
+    return Figure(
+        label=label,
+        value=value if known else None,
+        shown=show(value, kpi.unit) or "no reading",
+        partial=readings.parts[p] is not None,
+    )
+
+
+@router.get("/glances")
+def every_glance(at: Desk = Depends(desk)) -> list[Glance]:
+    """Every KPI's last complete month and the months before it. One that cannot be read holds up no other."""
+    with at.read() as session:
+        book = Book(at, session)
+        keys = [kpi.id for kpi in records.every(session, "kpi")]
+        book.fetch(keys)
+        return [_glance(book, session, key) for key in keys]
+
+
+def _glance(book: Book, session: Session, key: str) -> Glance:
+    kpi = book.kpis[key]
+    empty = Glance(id=key, shown="–", period="", state=None, line=[], target=[])
+    try:
+        source = book.source(kpi)
+        period = period_of(ScopeBody(), [source], book.year_start)
+        name = graded_by(session, key)
+        marks = _marks(book, key)
+        readings = book.read(
+            kpi, book.entries(key), marks, book.yardstick(name).core() if name else None,
+            periods=_before(period, source), computed=book.computed(key),
+        )  # fmt: skip
+    except (FormulaError, NoPeriod, LiveProblem) as error:
+        return empty.model_copy(update={"problem": str(error), "waiting": isinstance(error, Slow)})
+    value, target = readings.value[:, 0], readings.marks[marks[0]][:, 0]
+    both = np.concatenate([value, target])
+    both = both[np.isfinite(both)]
+    low, high = (float(both.min()), float(both.max())) if both.size else (0.0, 1.0)
+
+    def places(line: Floats) -> list[float | None]:
+        span = high - low
+        return [None if not math.isfinite(v) else (float(v) - low) / span if span else 0.5 for v in line]
+
+    shown = show(float(value[-1]), kpi.unit.core()) or "no reading"
+    return Glance(
+        id=key,
+        shown=shown,
+        period=period.label,
+        state=readings.state(len(value) - 1, 0),
+        line=places(value),
+        target=places(target),
+    )
+
+
+def _before(period: Period, source: core.Source) -> tuple[Period, ...]:
+    """The period and those before it that have rows, a year and some more for what looks back."""
+    return tuple(p for p in timeline(period, source.first, source.last) if p <= period)[-GLANCES:]

@@ -1,0 +1,186 @@
+<script lang="ts">
+  /** A KPI over its periods as a line on its bands; a period can be chosen. */
+  import type { Schemas } from '../api/client'
+  import { colour, stateOf, tint } from '../api/states'
+
+  interface Props {
+    picture: Schemas['HistoryPicture']
+    chosen?: string
+    choose?: (key: string) => void
+  }
+  let { picture, chosen, choose }: Props = $props()
+  const H = 122
+  let width = $state(600)
+  const points = $derived(picture.points)
+  const step = $derived(width / Math.max(1, points.length))
+  const x = (i: number) => (i + 0.5) * step
+  const y = (fraction: number) => (1 - fraction) * H
+  const cuts = $derived(picture.cuts.filter((cut) => !cut.past))
+  const levels = $derived(
+    cuts.length
+      ? cuts.map((cut) => ({ at: cut.fraction, label: cut.shown }))
+      : picture.axis.ticks.map((tick) => ({ at: tick.fraction, label: tick.label })),
+  )
+  // Labels nearer than a line of text to the one below yield.
+  const shown = $derived(
+    levels.reduce<typeof levels>(
+      (kept, level) => (kept.length && (level.at - kept.at(-1)!.at) * H < 13 ? kept : [...kept, level]),
+      [],
+    ),
+  )
+  const runs = $derived.by(() => {
+    const found: string[] = []
+    let run: string[] = []
+    points.forEach((point, i) => {
+      if (point.fraction === null) {
+        if (run.length > 1) found.push(run.join(' '))
+        run = []
+      } else run.push(`${x(i)},${y(point.fraction)}`)
+    })
+    if (run.length > 1) found.push(run.join(' '))
+    return found
+  })
+  const every = $derived(Math.max(1, Math.ceil(points.length / Math.max(1, Math.floor(width / 46)))))
+  const label = (i: number) => {
+    const [first, year] = points[i]!.short.split(' ').slice(-2)
+    const short = year ? first! : points[i]!.short
+    const turns = year && (i === 0 || points[i - 1]!.short.split(' ').at(-1) !== year)
+    return turns ? `${short} ’${year.slice(-2)}` : short
+  }
+  const told = (i: number) => {
+    const point = points[i]!
+    const state = stateOf(point.state)?.name
+    return [
+      `${point.label}: ${point.shown}`,
+      point.mark_shown ? `target ${point.mark_shown}` : '',
+      state ?? '',
+      point.partial ? `partial, ${point.partial}` : '',
+    ]
+      .filter(Boolean)
+      .join(', ')
+  }
+</script>
+
+<div class="history">
+  <div class="levels small soft" style:height="{H}px" aria-hidden="true">
+    {#each shown as level (level.label)}<span style:top="{y(level.at)}px">{level.label}</span>{/each}
+  </div>
+  <div class="chart" bind:clientWidth={width}>
+    <svg {width} height={H} role="img" aria-label={points.map((_, i) => told(i)).join('; ')}>
+      {#each points as point, i (point.key)}
+        {#each point.bands as band (band.start)}
+          <rect
+            x={i * step}
+            y={y(band.end)}
+            width={step + 0.5}
+            height={(band.end - band.start) * H}
+            fill={tint(band.state)}
+          />
+        {:else}
+          <rect x={i * step} y="0" width={step + 0.5} height={H} fill="var(--nothing-tint)" />
+        {/each}
+        {#if point.mark !== null}
+          <line
+            x1={i * step}
+            x2={(i + 1) * step}
+            y1={y(point.mark)}
+            y2={y(point.mark)}
+            stroke="var(--ink)"
+            stroke-dasharray="2 3"
+          />
+        {/if}
+      {/each}
+      {#if chosen}
+        {@const at = points.findIndex((point) => point.key === chosen)}
+        {#if at >= 0}<rect class="chosen" x={at * step} y="0" width={step} height={H} />{/if}
+      {/if}
+      {#each runs as run (run)}<polyline
+          points={run}
+          fill="none"
+          stroke="var(--ink)"
+          stroke-width="1.5"
+        />{/each}
+      {#each points as point, i (point.key)}
+        {#if point.fraction !== null}
+          <circle
+            cx={x(i)}
+            cy={y(point.fraction)}
+            r={Math.min(4.5, step / 2.4)}
+            fill={point.partial ? 'var(--sheet)' : point.state ? colour(point.state) : 'var(--soft)'}
+            stroke={point.partial ? colour(point.state) : 'var(--sheet)'}
+            stroke-width={point.partial ? 2 : 1}
+          />
+        {/if}
+      {/each}
+    </svg>
+    <div class="names small soft">
+      {#each points as point, i (point.key)}
+        {#if choose}
+          <button
+            style:width="{step}px"
+            title={told(i)}
+            aria-label={told(i)}
+            aria-pressed={point.key === chosen}
+            onclick={() => choose?.(point.key)}>{i % every === 0 ? label(i) : ''}</button
+          >
+        {:else}<span style:width="{step}px" title={told(i)}>{i % every === 0 ? label(i) : ''}</span>{/if}
+      {/each}
+    </div>
+  </div>
+</div>
+
+<style>
+  .history {
+    display: grid;
+    grid-template-columns: auto minmax(0, 1fr);
+    gap: 8px;
+  }
+  .levels {
+    position: relative;
+    min-width: 40px;
+  }
+  .levels span {
+    position: absolute;
+    right: 0;
+    transform: translateY(-50%);
+    white-space: nowrap;
+  }
+  svg {
+    display: block;
+  }
+  .chosen {
+    fill: none;
+    stroke: var(--accent);
+    stroke-width: 2;
+  }
+  .chart {
+    position: relative;
+    min-width: 0;
+  }
+  .names {
+    display: flex;
+    height: 20px;
+  }
+  .names > * {
+    flex: none;
+    text-align: center;
+    white-space: nowrap;
+    overflow: visible;
+    font-size: 11px;
+    line-height: 20px;
+  }
+  /* A period is chosen by pressing anywhere in its column. */
+  .names button {
+    position: relative;
+    cursor: pointer;
+  }
+  .names button::before {
+    content: '';
+    position: absolute;
+    inset: -122px 0 0;
+  }
+  .names button:hover::before,
+  .names button:focus-visible::before {
+    background: color-mix(in srgb, var(--accent) 10%, transparent);
+  }
+</style>
