@@ -31,6 +31,7 @@ from ironmark.tables.live import LiveProblem, Slow
 router = APIRouter(prefix="/api/kpis", tags=["kpis"])
 TYPED = "typed"  # the key a KPI goes by while it is typed
 GLANCES = 12
+MOST_OFFERED = 300
 
 
 class Figure(BaseModel):
@@ -69,6 +70,7 @@ class Preview(BaseModel):
     period_label: str = ""
     by: str | None = None
     by_label: str = ""
+    texts: dict[str, list[str]] = {}  # the members a condition may name, by segment
     results: list[Figure] = []
     members: list[Figure] = []
     graded: str = ""
@@ -132,6 +134,7 @@ def _preview(book: Book, session: Session, ask: PreviewAsk) -> Preview:
         period_label=period.label,
         by=by,
         by_label=labels.get(by or "", ""),
+        texts={name: list(found)[:MOST_OFFERED] for name, found in source.members.items()},
         results=[_figure(p.short, together, at, kpi) for at, p in enumerate(together.periods)],
         members=[
             Figure(label=r.member or "", value=r.value, shown=r.shown)

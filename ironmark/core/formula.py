@@ -137,7 +137,6 @@ class Aggregate(Node):
     dataset: str | None = None
     last: bool = False
     years: int = 0
-    text: str = field(compare=False, repr=False, kw_only=True, default="")
 
 
 @dataclass(frozen=True)
@@ -358,7 +357,7 @@ def parse(text: str) -> Node:
     if _deepest(text) > MAX_DEPTH:
         raise FormulaError(f"more than {MAX_DEPTH} brackets inside one another", 0, len(text))
     try:
-        return _with_text(_Build().transform(_parser().parse(text)), text)  # type: ignore[arg-type]
+        return _Build().transform(_parser().parse(text))  # type: ignore[arg-type,return-value]
     except VisitError as error:
         if isinstance(error.orig_exc, FormulaError):
             raise error.orig_exc from None
@@ -378,17 +377,6 @@ def rebuilt(node: Node, change: Callable[[Node], Node]) -> Node:
         elif isinstance(value, tuple) and any(isinstance(item, Node) for item in value):
             edits[name] = tuple(rebuilt(item, change) for item in value)
     return change(replace(node, **edits) if edits else node)
-
-
-def _with_text(tree: Node, text: str) -> Node:
-    """Every aggregate with the text it was written as, so that it can be told wherever it is used."""
-
-    def note(node: Node) -> Node:
-        if isinstance(node, Aggregate):
-            return replace(node, text=" ".join(text[node.span[0] : node.span[1]].split()))
-        return node
-
-    return rebuilt(tree, note)
 
 
 def _deepest(text: str) -> int:

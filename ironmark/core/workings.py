@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 
 from ironmark.core.formula import Aggregate, Binary, Call, Compare, Logic, Minus, Node, Not, Number, Shift, children
 from ironmark.core.numbers import MINUS, group
+from ironmark.core.written import written
 
 _SIGNS = {"+": "+", "-": MINUS, "*": "×", "/": "÷"}
 _STRENGTH = {"+": 1, "-": 1, "*": 2, "/": 2}
@@ -53,13 +54,17 @@ def uses(node: Node, back: int = 0) -> Iterator[tuple[Aggregate, int]]:
 
 
 def describe(a: Aggregate) -> str:
-    """An aggregate as it was written, with the periods and members it runs over."""
+    """An aggregate as formulas write it, with the periods and members it runs over."""
     over = []
     if a.window is not None:
         over.append("the year so far" if a.window.periods is None else f"the last {a.window.periods} periods")
     if a.whole:
         over.append("all members")
-    return a.text + (f", over {' and '.join(over)}" if over else "") + (", on the last day with rows" if a.last else "")
+    return (
+        written(a)
+        + (f", over {' and '.join(over)}" if over else "")
+        + (", on the last day with rows" if a.last else "")
+    )
 
 
 def _side(node: Node, op: str, right: bool, parts: ValueOf, back: int) -> str:

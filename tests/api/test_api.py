@@ -137,7 +137,11 @@ class Kpis(WithServer):
     def test_revisions_keep_what_was(self) -> None:
         made = self.create("kpis", KPI)
         saved = self.ok(
-            self.client.put(f"/api/kpis/{made['id']}", json=KPI | {"name": "Renamed"}, headers={"If-Match": '"1"', "X-Author": "%C3%86sa"})
+            self.client.put(
+                f"/api/kpis/{made['id']}",
+                json=KPI | {"name": "Renamed"},
+                headers={"If-Match": '"1"', "X-Author": "%C3%86sa"},
+            )
         )
         self.assertEqual((saved["version"], saved["body"]["name"]), (2, "Renamed"))
         kept = self.ok(self.client.get(f"/api/kpis/{made['id']}/revisions"))

@@ -10,6 +10,7 @@ from ironmark.core.evaluate import evaluate, shifted
 from ironmark.core.expand import expand, read_from
 from ironmark.core.prose import reads_as, warnings
 from ironmark.core.workings import describe, in_numbers
+from ironmark.core.written import written
 
 COLUMNS: dict[str, f.ColumnType] = {"fare": "number", "miles": "number", "route": "text", "late": "flag"}
 
@@ -100,7 +101,7 @@ class OtherKpis(unittest.TestCase):
         other = read_from(expand(checked("sum(fare)")), "there", "here")
         tree = expand(checked("@other / sum(miles)"), lambda _: other)
         self.assertEqual(
-            [(a.dataset, a.text) for a in f.aggregates(tree)], [("there", "sum(fare)"), (None, "sum(miles)")]
+            [(a.dataset, written(a)) for a in f.aggregates(tree)], [("there", "sum(fare)"), (None, "sum(miles)")]
         )
         back = read_from(tree, "here", "there")
         self.assertEqual([a.dataset for a in f.aggregates(back)], [None, "here"])
@@ -164,7 +165,7 @@ class Workings(unittest.TestCase):
         self.assertEqual(
             [describe(a) for a in f.aggregates(tree)],
             [
-                "sum( fare ), over the last 3 periods",
+                "sum(fare), over the last 3 periods",
                 "sum(miles), over the year so far",
                 "count()",
                 "count(), over all members",

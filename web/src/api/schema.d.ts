@@ -1834,6 +1834,13 @@ export interface components {
              */
             by_label: string;
             /**
+             * Texts
+             * @default {}
+             */
+            texts: {
+                [key: string]: string[];
+            };
+            /**
              * Results
              * @default []
              */

@@ -6,7 +6,7 @@
   let { found, formula = true }: { found: Workings; formula?: boolean } = $props()
 </script>
 
-<p class="who"><b>{found.title}</b> <span class="soft">{found.subtitle}</span></p>
+{#if formula}<p class="who"><b>{found.title}</b> <span class="soft">{found.subtitle}</span></p>{/if}
 {#if formula}<pre>{found.formula}</pre>{/if}
 {#if found.parts.length}
   <table class="plain">

@@ -5,11 +5,18 @@
   interface Props {
     text: string
     columns: string[]
+    /** Members by column, offered within quotes behind that column. */
+    members: Record<string, string[]>
+    handles: { handle: string; name: string }[]
+    functions: [string, string][]
     problem: Schemas['FormulaProblem'] | null
     type: (text: string) => void
   }
-  let { text, columns, problem, type }: Props = $props()
+  let { text, columns, members, handles, functions, problem, type }: Props = $props()
   let field = $state<HTMLTextAreaElement | null>(null)
+  let caret = $state(0)
+  let open = $state(false)
+  let marked = $state(0)
   const known = $derived(new Set(columns))
   const PART = /("[^"\n]*"?|@[\w]+|[^\W\d][\w]*|\d[\d_.]*%?|\s+|.)/gu
   const WORDS =
@@ -34,22 +41,119 @@
     })
   })
 
+  /** The bracket beside the cursor and the one it belongs to; texts in quotes have none. */
+  const pair = $derived.by(() => {
+    const stack: number[] = []
+    const partner: Record<number, number> = {}
+    for (const part of pieces) {
+      if (part.piece === '(') stack.push(part.start)
+      if (part.piece === ')' && stack.length) {
+        const start = stack.pop()!
+        partner[start] = part.start
+        partner[part.start] = start
+      }
+    }
+    const at = [caret - 1, caret].find((place) => place in partner)
+    return at === undefined ? [] : [at, partner[at]!]
+  })
+
+  interface Offer {
+    put: string
+    name: string
+    note: string
+  }
+  /** What is being typed at the cursor, and what it may become. */
+  const typed = $derived.by(() => {
+    const before = text.slice(0, caret)
+    const quoted = /([^\W\d]\w*)\s*(?:=|!=|in\s*\([^()]*)\s*"([^"\n]*)$/u.exec(before)
+    if (quoted && before.split('"').length % 2 === 0)
+      return { start: caret - quoted[2]!.length, word: quoted[2]!, column: quoted[1]! }
+    if (before.split('"').length % 2 === 0) return null
+    const word = /(@?[\w]*)$/u.exec(before)![1]!
+    return { start: caret - word.length, word, column: '' }
+  })
+  const offers = $derived.by((): Offer[] => {
+    if (!open || !typed) return []
+    const word = typed.word.toLocaleLowerCase()
+    const fits = (name: string) => name.toLocaleLowerCase().includes(word.replace('@', ''))
+    if (typed.column)
+      return (members[typed.column] ?? [])
+        .filter(fits)
+        .slice(0, 9)
+        .map((name) => ({ put: `${name}"`, name, note: `a member of ${typed.column}` }))
+    if (!word) return []
+    const kpis = handles
+      .filter(({ handle, name }) => word.startsWith('@') && (fits(handle) || fits(name)))
+      .map(({ handle, name }) => ({ put: `@${handle}`, name: `@${handle}`, note: name }))
+    if (word.startsWith('@')) return kpis.slice(0, 9)
+    const found = [
+      ...columns.filter(fits).map((name) => ({ put: name, name, note: 'a column' })),
+      ...functions
+        .filter(([name]) => fits(name))
+        .map(([name, note]) => ({ put: name === 'where' ? 'where ' : `${name}()`, name, note })),
+    ]
+    const starts = (offer: Offer) => offer.name.toLocaleLowerCase().startsWith(word)
+    return found
+      .filter((offer) => offer.name !== typed.word)
+      .sort((a, b) => Number(starts(b)) - Number(starts(a)))
+      .slice(0, 9)
+  })
+  $effect(() => {
+    void offers.length
+    marked = 0
+  })
+  function take(offer: Offer) {
+    if (!typed) return
+    // A quote that stands behind the cursor already is not written twice.
+    const rest = text.slice(caret)
+    const put = offer.put.endsWith('"') && rest.startsWith('"') ? offer.put.slice(0, -1) : offer.put
+    const start = typed.start
+    type(text.slice(0, start) + put + rest)
+    place(start + put.length - (put.endsWith('()') ? 1 : 0))
+    open = false
+  }
+  function keys(event: KeyboardEvent) {
+    if (!offers.length) {
+      if (event.key === ' ' && event.ctrlKey) {
+        event.preventDefault()
+        open = true
+      }
+      return
+    }
+    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key]
+    if (step) {
+      event.preventDefault()
+      marked = (marked + step + offers.length) % offers.length
+    } else if (event.key === 'Tab' || event.key === 'Enter') {
+      event.preventDefault()
+      take(offers[marked]!)
+    } else if (event.key === 'Escape') {
+      event.stopPropagation()
+      open = false
+    }
+  }
+  function place(at: number) {
+    requestAnimationFrame(() => {
+      field?.focus()
+      field?.setSelectionRange(at, at)
+      caret = at
+    })
+  }
+
   /** Put a column or function where the cursor is. */
   export function insert(what: string) {
     if (!field) return
     const { selectionStart: start, selectionEnd: end } = field
     type(text.slice(0, start) + what + text.slice(end))
-    const place = start + what.length - (what.endsWith('()') ? 1 : 0)
-    requestAnimationFrame(() => {
-      field?.focus()
-      field?.setSelectionRange(place, place)
-    })
+    place(start + what.length - (what.endsWith('()') ? 1 : 0))
   }
 </script>
 
 <div class="formula" class:bad={problem}>
-  <pre aria-hidden="true">{#each pieces as part (part.start)}<span class={part.kind} class:bad={part.bad}
-        >{part.piece}</span
+  <pre aria-hidden="true">{#each pieces as part (part.start)}<span
+        class={part.kind}
+        class:bad={part.bad}
+        class:pair={pair.includes(part.start)}>{part.piece}</span
       >{/each}{'\n'}</pre>
   <textarea
     bind:this={field}
@@ -59,7 +163,35 @@
     autocomplete="off"
     rows={Math.max(2, text.split('\n').length)}
     value={text}
-    oninput={(event) => type(event.currentTarget.value)}></textarea>
+    role="combobox"
+    aria-expanded={offers.length > 0}
+    aria-controls="formula-offers"
+    aria-autocomplete="list"
+    aria-activedescendant={offers.length ? `formula-offer-${marked}` : undefined}
+    onkeydown={keys}
+    onselectionchange={(event) => (caret = event.currentTarget.selectionStart)}
+    onblur={() => (open = false)}
+    oninput={(event) => {
+      caret = event.currentTarget.selectionStart
+      open = true
+      type(event.currentTarget.value)
+    }}></textarea>
+  {#if offers.length}
+    <ul id="formula-offers" class="sheet" role="listbox" aria-label="What it may become">
+      {#each offers as offer, i (offer.name)}
+        <!-- svelte-ignore a11y_click_events_have_key_events -->
+        <li
+          id="formula-offer-{i}"
+          role="option"
+          aria-selected={i === marked}
+          onmousedown={(event) => event.preventDefault()}
+          onclick={() => take(offer)}
+        >
+          <code>{offer.name}</code><span class="soft small">{offer.note}</span>
+        </li>
+      {/each}
+    </ul>
+  {/if}
 </div>
 {#if problem}<p class="wrong" role="alert">{problem.message}</p>{/if}
 
@@ -112,6 +244,35 @@
   }
   .text {
     color: var(--near-word);
+  }
+  span.pair {
+    background: var(--accent-tint);
+    outline: 1px solid var(--accent);
+  }
+  ul {
+    position: absolute;
+    z-index: 30;
+    left: 10px;
+    top: 100%;
+    min-width: 320px;
+    max-width: 100%;
+    box-shadow: var(--lift);
+    padding: 4px;
+  }
+  li {
+    display: flex;
+    justify-content: space-between;
+    gap: 14px;
+    padding: 3px 8px;
+    cursor: pointer;
+  }
+  li code {
+    background: none;
+    padding: 0;
+  }
+  li[aria-selected='true'],
+  li:hover {
+    background: var(--accent-tint);
   }
   span.bad {
     text-decoration: underline wavy var(--short) 1.5px;

@@ -46,6 +46,13 @@
   let natureChosen = false
   let turn = 0
 
+  const AGGREGATES: [string, string][] = [
+    ['sum', 'the total'],
+    ['mean', 'the mean of the rows'],
+    ['count', 'how many rows'],
+    ['distinct', 'how many different ones'],
+    ['where', 'only the rows that …'],
+  ]
   const FUNCTIONS: [string, string][] = [
     ['min', 'the smallest value'],
     ['max', 'the largest value'],
@@ -322,6 +329,11 @@
               bind:this={editor}
               text={body.formula}
               columns={columns.map((column) => column.name)}
+              members={preview?.texts ?? {}}
+              handles={(kpis ?? [])
+                .filter((kpi) => kpi.id !== kept?.id)
+                .map((kpi) => ({ handle: kpi.body.handle, name: kpi.body.name }))}
+              functions={[...AGGREGATES, ...FUNCTIONS]}
               problem={preview?.problem ?? null}
               type={(formula) => change({ formula })}
             />
