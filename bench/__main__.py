@@ -1,12 +1,12 @@
-"""python -m bench [grading|scope]: measure, and print ratios."""
+"""python -m bench [grading|scope|imports|previews]: measure, and print ratios."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import grading, scope
+from bench import grading, imports, previews, scope
 
-PARTS = {"grading": grading.main, "scope": scope.main}
+PARTS = {"grading": grading.main, "scope": scope.main, "imports": imports.main, "previews": previews.main}
 
 if __name__ == "__main__":
     for name in sys.argv[1:] or PARTS:

@@ -18,7 +18,7 @@ from pydantic import (
 
 from ironmark.core import yardstick as core
 from ironmark.core.formula import MAX_LENGTH
-from ironmark.core.numbers import Unit
+from ironmark.core.numbers import SECONDS, Unit
 from ironmark.core.periods import Grain, Period
 
 Key = Annotated[str, StringConstraints(min_length=1, max_length=80, pattern=r"^[A-Za-z0-9_-]+$")]
@@ -34,11 +34,18 @@ class Model(BaseModel):
 
 
 class UnitBody(Model):
-    kind: Literal["number", "percent", "currency"] = "number"
+    kind: Literal["number", "percent", "currency", "duration"] = "number"
     decimals: int = Field(0, ge=0, le=6)
     currency: str = "GBP"
     text: str = Field("", max_length=20)
     compact: bool = False
+    sign: bool = False
+
+    @model_validator(mode="after")
+    def counts(self) -> UnitBody:
+        if self.kind == "duration" and self.text not in SECONDS:
+            self.text = "min"
+        return self
 
     @field_validator("currency")
     @classmethod
@@ -48,7 +55,7 @@ class UnitBody(Model):
         return code.upper()
 
     def core(self) -> Unit:
-        return Unit(self.kind, self.decimals, self.currency, self.text, self.compact)
+        return Unit(self.kind, self.decimals, self.currency, self.text, self.compact, self.sign)
 
 
 class KpiBody(Model):

@@ -216,7 +216,7 @@ def take(
 def unit_of(unit: Unit, instrument: InstrumentBody) -> Unit:
     decimals = unit.decimals if instrument.decimals is None else instrument.decimals
     compact = unit.compact if instrument.compact is None else instrument.compact
-    return Unit(unit.kind, decimals, unit.currency, unit.text, compact)
+    return replace(unit, decimals=decimals, compact=compact)
 
 
 def label_of(book: Book, dataset: str, column: str) -> str:
@@ -249,7 +249,8 @@ def _axis_of(instrument: InstrumentBody, readings: Readings, p: int, unit: Unit)
 
 def axis_picture(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture:
     places = axes.ticks(axis) if with_ticks else []
-    bare = replace(unit, text="")  # the unit's text stands at the figure, not at every tick
+    # The unit's text stands at the figure, not at every tick; a duration needs its own.
+    bare = replace(unit, text="", sign=False) if unit.kind == "number" else replace(unit, sign=False)
     return AxisPicture(
         low=axis.low,
         high=axis.high,
@@ -369,7 +370,7 @@ def _signed_gap(gap: float | None, unit: Unit) -> str:
         return ""
     if unit.kind == "percent":
         return show(gap * 100, Unit("number", unit.decimals), sign=True)
-    return show(gap, Unit(unit.kind, unit.decimals, unit.currency, "", unit.compact), sign=True)
+    return show(gap, replace(unit, text="") if unit.kind == "number" else unit, sign=True)
 
 
 def _order(r: ReadingPicture, order: str, direction: str) -> tuple[bool, float, str]:

@@ -7,14 +7,15 @@ import re
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 from functools import lru_cache
-from typing import Literal
+from typing import Literal, NamedTuple
 
-from babel import Locale
+from babel import Locale, UnknownLocaleError
 from babel.numbers import get_currency_symbol, get_decimal_symbol, get_group_symbol
 
-LOCALE = "en_GB"
+DEFAULT_LOCALE = "en_GB"
 MINUS = "−"
-UnitKind = Literal["number", "percent", "currency"]
+UnitKind = Literal["number", "percent", "currency", "duration"]
+SECONDS = {"s": 1.0, "min": 60.0, "h": 3600.0}
 _SCALES = {"k": 1e3, "m": 1e6, "bn": 1e9}
 _TYPED = re.compile(
     r"^([+\-−–]?)\s*([\d.,\s\u00a0\u202f'’_]*\d[\d.,\s\u00a0\u202f'’_]*|\.\d+)(?:e([+-]?\d{1,3}))?\s*(bn|k|m)?\s*(%|points?|pp)?$",
@@ -22,15 +23,23 @@ _TYPED = re.compile(
 )
 
 
+_CLOCK = re.compile(
+    r"^([-−–])?\s*(?:(\d+):(\d{1,2})|(?=.*[a-z])(?:([\d.,]+)\s*h(?:ours?)?)?\s*(?:([\d.,]+)\s*m(?:in)?)?\s*(?:([\d.,]+)\s*s)?)$",
+    re.I,
+)
+
+
 @dataclass(frozen=True)
 class Unit:
-    """What a KPI is measured in. ``currency`` is an ISO 4217 code, ``text`` follows a plain number."""
+    """What a KPI is measured in. ``currency`` is an ISO 4217 code; ``text`` follows a plain number, and says of a
+    duration what its values count: ``s``, ``min`` or ``h``. ``sign`` writes the plus of positive values too."""
 
     kind: UnitKind = "number"
     decimals: int = 0
     currency: str = "GBP"
     text: str = ""
     compact: bool = False
+    sign: bool = False
 
 
 class NotANumber(ValueError):
@@ -44,6 +53,11 @@ def understand(typed: str, unit: Unit) -> float:
     counts as percent. Thousands and decimal signs are told apart by where they stand.
     """
     text = typed.strip()
+    if unit.kind == "duration" and (clock := _CLOCK.match(text)):
+        parts = [float(part.replace(",", ".")) if part else 0.0 for part in clock.groups()[1:]]
+        hours, minutes, more_hours, more_minutes, seconds = parts
+        total = (hours + more_hours) * 3600 + (minutes + more_minutes) * 60 + seconds
+        return (-total if clock[1] else total) / SECONDS[_base(unit)]
     for sign in {symbol(unit.currency), unit.currency, unit.text} - {""}:
         text = text.replace(sign, "")
     found = _TYPED.match(text.strip())
@@ -61,7 +75,9 @@ def understand(typed: str, unit: Unit) -> float:
 
 
 def _example(unit: Unit) -> str:
-    return {"percent": "88, 88% or 0.88", "currency": "1200 or 1.2k", "number": "42 or 42.5"}[unit.kind]
+    return {"percent": "88, 88% or 0.88", "currency": "1200 or 1.2k", "number": "42 or 42.5",
+        "duration": "1 h 35 min, 1:35 or 95",
+    }[unit.kind]  # fmt: skip
 
 
 def _plain(digits: str) -> str:
@@ -82,15 +98,25 @@ def show(value: float | None, unit: Unit, *, sign: bool = False, decimals: int |
     if value is None or not math.isfinite(value):
         return ""
     places = unit.decimals if decimals is None else decimals
+    sign = sign or unit.sign
+    if unit.kind == "duration":
+        body = _duration(abs(value), unit, places)
+        prefix = MINUS if value < 0 else "+" if sign else ""
+        return f"{prefix}{body}" if any(figure in "123456789" for figure in body) else body
     size, suffix = scale(value, unit, places)
+    if unit.compact and not suffix and unit.kind == "number" and float(value).is_integer():
+        places = 0  # decimals are for what was scaled: 22.5k, but 227
     body = _digits(size, places)
     prefix = MINUS if value < 0 else "+" if sign else ""
     if prefix and not any(figure in "123456789" for figure in body):
         prefix = ""  # nothing is left of it at these decimals
+    signs = _signs()
     if unit.kind == "percent":
-        return f"{prefix}{body}%"
+        return f"{prefix}{body}{signs.percent_gap}%"
     if unit.kind == "currency":
-        return f"{prefix}{symbol(unit.currency)}{body}{suffix}"
+        if signs.currency_first:
+            return f"{prefix}{symbol(unit.currency)}{signs.currency_gap}{body}{suffix}"
+        return f"{prefix}{body}{suffix}{signs.currency_gap}{symbol(unit.currency)}"
     return f"{prefix}{body}{suffix} {unit.text}" if unit.text else f"{prefix}{body}{suffix}"
 
 
@@ -119,20 +145,70 @@ def _digits(size: float, places: int) -> str:
 
 def group(digits: str) -> str:
     """Python's ``1,234.5`` with the locale's own signs."""
-    decimal, thousands = _signs()
+    decimal, thousands = _signs()[:2]
     return digits if (decimal, thousands) == (".", ",") else digits.translate({44: thousands, 46: decimal})
 
 
+class _Signs(NamedTuple):
+    """How a locale writes numbers."""
+
+    decimal: str
+    group: str
+    currency_first: bool
+    currency_gap: str
+    percent_gap: str
+
+
+_locale = [DEFAULT_LOCALE]
+
+
+def write_as(locale: str) -> None:
+    """Write numbers as a locale does from now on. Raises ValueError for one that is not known."""
+    try:
+        Locale.parse(locale)
+    except (UnknownLocaleError, ValueError, TypeError):
+        raise ValueError(f"“{locale}” is no locale; use one such as en_GB or de_DE") from None
+    _locale[0] = locale
+    _signs.cache_clear()
+    symbol.cache_clear()
+
+
 @lru_cache(maxsize=1)
-def _signs() -> tuple[str, str]:
+def _signs() -> _Signs:
     # Asked of Babel once: its formatting looks the locale up at every number.
-    locale = Locale.parse(LOCALE)
-    return get_decimal_symbol(locale), get_group_symbol(locale)
+    locale = Locale.parse(_locale[0])
+    money, percent = (
+        str(found[key].pattern).split(";")[0]
+        for found, key in ((locale.currency_formats, "standard"), (locale.percent_formats, None))
+    )
+    gap = "\u00a0" if "\u00a0" in money else ""
+    return _Signs(
+        get_decimal_symbol(locale),
+        get_group_symbol(locale),
+        money.startswith("¤"),
+        gap,
+        "\u00a0" if "\u00a0" in percent else "",
+    )
 
 
 @lru_cache(maxsize=64)
 def symbol(currency: str) -> str:
-    return get_currency_symbol(currency, locale=LOCALE)
+    return get_currency_symbol(currency, locale=_locale[0])
+
+
+def _base(unit: Unit) -> str:
+    return unit.text if unit.text in SECONDS else "min"
+
+
+def _duration(size: float, unit: Unit, places: int) -> str:
+    """``1 h 35 min``, ``4.2 min``, ``42 s``: hours with minutes, else the largest unit there is a whole one of."""
+    seconds = size * SECONDS[_base(unit)]
+    if seconds >= 3600 - 30:
+        hours, minutes = divmod(round(seconds / 60), 60)
+        return f"{group(f'{hours:,}')} h {minutes:02d} min" if hours < 1e9 else f"{_digits(seconds / 3600, 0)} h"
+    if seconds >= 60 or _base(unit) != "s":
+        return f"{_digits(seconds / 60, places)} min"
+    return f"{_digits(seconds, places)} s"
 
 
 def _half_up(value: float, places: int) -> Decimal:
@@ -155,5 +231,10 @@ def show_exact(value: float, unit: Unit) -> str:
 
 def rounded(value: float, unit: Unit) -> float:
     """The value as shown, as a number in the KPI's unit."""
+    if unit.kind == "duration":
+        base = SECONDS[_base(unit)]
+        whole = abs(value) * base >= 3570 or (_base(unit) != "s" and unit.decimals == 0)
+        step = 60.0 if whole else (60.0 if abs(value) * base >= 60 or base > 1 else 1.0) / 10**unit.decimals
+        return round(value * base / step) * step / base
     places = unit.decimals + (2 if unit.kind == "percent" else 0)
     return float(_half_up(value, places)) if abs(value) < 1e15 else value

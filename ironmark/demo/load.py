@@ -63,6 +63,18 @@ YARDSTICKS: dict[str, dict[str, Any]] = {
         "name": "Deck range", "kpi": "deck-load", "bands": ["short", "near", "met", "near", "short"],
         "cuts": [{"offset": 0.5}, {"offset": 0.6}, {"offset": 0.75}, {"offset": 0.85}],
     },
+    "online-share": {
+        "name": "Online share", "kpi": "booked-online", "bands": HIGHER,
+        "cuts": [{"mark": "target", "offset": o} for o in (-0.05, 0.0, 0.05)],
+    },
+    "steps-done": {
+        "name": "Steps done", "kpi": "refit", "bands": ["short", "near", "met"],
+        "cuts": [{"mark": "target", "offset": -0.1}, {"mark": "target"}],
+    },
+    "like-last-year": {
+        "name": "Against last year", "kpi": "bookings", "bands": HIGHER,
+        "cuts": [{"mark": "last year", "factor": f} for f in (0.95, 1.0, 1.1)],
+    },
     "score": {"name": "Score of 3", "kpi": "berth", "bands": ["short", "near", "met"], "cuts": [{"offset": 1.5}, {"offset": 2.25}]},
 }  # fmt: skip
 
@@ -96,6 +108,10 @@ MARKS: list[tuple[str, str, str | None, str, float]] = [
     ("crew-certified", "target", None, "2025-01", 0.85),
     ("drills", "target", None, "2025-01", 0.72),
 ]  # fmt: skip
+
+
+# Marks that are computed: KPI, name, formula.
+COMPUTED = [("bookings", "last year", "year_ago(@bookings)"), ("fare-revenue", "last year", "year_ago(@fare_revenue)")]
 
 
 def _instrument(key: str, kpi: str, face: str, place: tuple[int, int, int, int], **rest: Any) -> dict[str, Any]:
@@ -136,6 +152,26 @@ SCORECARDS: dict[str, dict[str, Any]] = {
             },
         ],
     },
+    "fleet-readiness": {
+        "title": "Fleet readiness",
+        "sections": [
+            {
+                "id": "refit", "title": "Refit programme",
+                "instruments": [
+                    _instrument("r1", "refit", "dial", (0, 0, 3, 6), yardstick="steps-done", axis={"low": 0.0, "high": 1.0}, title="Steps done"),
+                    _instrument("r2", "refit", "bar", (3, 0, 5, 6), by="item", yardstick="steps-done", order="name", title="By vessel"),
+                    _instrument("r3", "refit", "bar", (8, 0, 4, 6), by="step", yardstick="steps-done", order="name", title="By step"),
+                ],
+            },
+            {
+                "id": "crew", "title": "Crew and drills",
+                "instruments": [
+                    _instrument("r4", "drills", "bullet", (0, 0, 6, 5), by="vessel", yardstick="safety-share"),
+                    _instrument("r5", "crew-certified", "bullet", (6, 0, 6, 5), by="vessel", yardstick="safety-share"),
+                ],
+            },
+        ],
+    },
     "revenue-by-route": {
         "title": "Revenue by route",
         "scope": {"period": "latest"},
@@ -147,6 +183,14 @@ SCORECARDS: dict[str, dict[str, Any]] = {
                     _instrument("m2", "fare-revenue", "bullet", (4, 0, 8, 4), yardstick="share-of-target"),
                     _instrument("m3", "revenue-per-sailing", "bullet", (0, 4, 7, 7), by="route", yardstick="share-of-target"),
                     _instrument("m4", "deck-load", "chip", (7, 4, 5, 7), by="route", yardstick="deck-range", marks=[], order="value"),
+                ],
+            },
+            {
+                "id": "booked", "title": "Bookings, read live",
+                "instruments": [
+                    _instrument("b1", "booked-online", "dial", (0, 0, 3, 6), yardstick="online-share", axis={"low": 0.5, "high": 0.9}),
+                    _instrument("b2", "bookings", "bullet", (3, 0, 5, 6), by="route", yardstick="like-last-year", marks=["last year"]),
+                    _instrument("b3", "booked-online", "bullet", (8, 0, 4, 6), by="route", yardstick="online-share", axis={"low": 0.5, "high": 0.9}),
                 ],
             },
         ],
@@ -184,6 +228,8 @@ def load(session: Session) -> None:
             if owner_id == kpi_id
         ]
         marks.apply(session, kpi_id, changes, 0)
+    for kpi_id, name, formula in COMPUTED:
+        marks.compute(session, kpi_id, name, formula, marks.version(session, kpi_id))
     for key, yardstick in YARDSTICKS.items():
         body = YardstickBody.model_validate(yardstick).model_dump()
         records.create(session, "yardstick", body, name=yardstick["name"], key=key)

@@ -1,9 +1,14 @@
-"""The organisation's calendar: the month in which its financial year begins."""
+"""The organisation's ways: the month in which its financial year begins, and how it writes numbers."""
 
 from __future__ import annotations
 
+from typing import Any
+
+from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
+from ironmark.core import numbers
+from ironmark.core.numbers import DEFAULT_LOCALE
 from ironmark.store import records
 from ironmark.store.database import now
 from ironmark.store.records import Document
@@ -13,15 +18,22 @@ KEY = "calendar"
 
 def get(session: Session) -> Document:
     """The calendar; one of version 0 before it was ever set."""
-    found = records.some(session, "calendar", [KEY])
-    return found.get(KEY) or Document(KEY, 0, {"year_start": 1}, now())
+    found = records.some(session, "calendar", [KEY]).get(KEY)
+    body = {"year_start": 1, "locale": DEFAULT_LOCALE} | (found.body if found else {})
+    return Document(KEY, found.version if found else 0, body, found.updated_at if found else now())
+
+
+def write_numbers(engine: Engine) -> None:
+    """Have numbers written as the organisation writes them."""
+    with Session(engine) as session:
+        numbers.write_as(get(session).body["locale"])
 
 
 def year_start(session: Session) -> int:
     return int(get(session).body["year_start"])
 
 
-def save(session: Session, body: dict[str, int], saw: int) -> Document:
+def save(session: Session, body: dict[str, Any], saw: int) -> Document:
     """Raises StaleVersion."""
     if saw == 0 and get(session).version == 0:
         return records.create(session, "calendar", body, name=KEY, key=KEY)

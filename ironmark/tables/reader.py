@@ -10,8 +10,9 @@ import unicodedata
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import islice
-from typing import Literal
+from typing import Any, Literal
 
+import numpy as np
 import polars as pl
 
 from ironmark.core.formula import AGGREGATES, RESERVED, ColumnType
@@ -27,12 +28,16 @@ ROLES: dict[Role, tuple[ColumnType, ...]] = {
 MAX_COLUMNS = 500
 SEPARATORS = (",", ";", "\t", "|")
 BLANKS = ("", "na", "n/a", "#n/a", "null", "none", "nan", "-", "–", "—")
+_WRITTEN_BLANKS = ["", *(form for word in BLANKS if word for form in dict.fromkeys((word, word.upper(), word.title())))]
 YES = ("yes", "y", "true", "ja", "oui", "si", "sí")
 NO = ("no", "n", "false", "nein", "non")
 _NEARLY = 0.9  # a column this much of one type is of that type, its other cells are problems
 _MONEY = r"[£$€¥\s\u00a0\u202f']"
 _POINT = r"^[+\-−]?(\d+|\d{1,3}(,\d{3})+)?(\.\d+)?(e[+-]?\d+)?%?$"
 _COMMA = r"^[+\-−]?(\d+|\d{1,3}(\.\d{3})+)?(,\d+)?%?$"
+_PLAIN = r"^-?\d+(\.\d+)?$"
+_ISO_DAY = r"^\d{4}-\d{2}-\d{2}$"
+_LARGE, _SAMPLE = 2_000_000, 80_000  # bytes: what is read by columns, and how much of it is looked at first
 _CLOCK = r"^\d{1,2}:\d{2}(:\d{2})?$"
 _DATES = (
     ("ISO", r"^\d{4}-\d{1,2}-\d{1,2}([T ].*)?$", "%Y-%m-%d"),
@@ -77,10 +82,105 @@ def read_delimited(body: bytes) -> Table:
     The separator, the encoding (UTF-8 with or without BOM, UTF-16 with one, else Windows-1252), the order of
     dates and the decimal sign are found from the contents; the first line is the header.
     """
+    return _plain(body) or _careful(body)
+
+
+def _careful(body: bytes) -> Table:
+    """Every cell looked at as a text."""
     text, problems = _decode(body)
     separator = _separator(text)
     labels, width_problems, raw = _cells(text, separator)
     return typed_table(labels, raw, problems + width_problems)
+
+
+def _plain(body: bytes) -> Table | None:
+    """A large file without anything odd in it, its plain numbers parsed as such; None for any other.
+
+    Large files come from machines. The first rows say which columns hold plain numbers; one cell that is none, a
+    quote, or a row of another width, and the file is read with care instead.
+    """
+    if len(body) < _LARGE or b'"' in body or not body[:64].isascii():
+        return None
+    end = body.find(b"\n", _SAMPLE)
+    head = body[: end + 1] if end > 0 else body
+    try:
+        sample = _careful(head)
+        separator = _separator(head.decode())
+    except (Unreadable, UnicodeDecodeError):
+        return None
+    first = body.find(b"\n") + 1
+    if sample.problems:
+        return None
+    labels = next(csv.reader([body[:first].decode()], delimiter=separator))
+    numbers = {c.name for c in sample.columns if c.type == "number" and sample.frame[c.name].is_finite().all()}
+    raw = _texts(head, separator, [c.name for c in sample.columns])
+    plain = {name for name in numbers if bool(raw[name].str.contains(_PLAIN).fill_null(True).all())}
+    days = {c.name for c in sample.columns if c.type == "date" and bool(raw[c.name].str.contains(_ISO_DAY).all())}
+    schema = {
+        c.name: pl.Float64 if c.name in plain else pl.Date if c.name in days else pl.String for c in sample.columns
+    }
+    frame = _parsed(body, schema, separator)
+    # Polars refuses a row with a cell too many, so that with this many separators none has one too few.
+    if frame is None or _count(body, separator) - len(labels) + 1 != frame.height * (len(labels) - 1):
+        return None
+    cells = frame.get_columns()
+    del frame
+    made, problems = [], []
+    for column in sample.columns:
+        typed = _by_members(cells.pop(0), column.label)
+        if typed is None or typed[1] != column.type:
+            return None
+        made.append(typed[0].alias(column.name))
+        problems += [replace(problem, column=column.name) for problem in typed[2]]
+    return _with_roles(pl.DataFrame(made), labels, [column.type for column in sample.columns], problems)
+
+
+def _parsed(body: bytes, schema: dict[str, Any], separator: str) -> pl.DataFrame | None:
+    """The cells by the schema; None where one does not fit it."""
+    # Looking for written blanks, such as n/a, takes longer than all the rest and is seldom needed.
+    for blanks in (None, _WRITTEN_BLANKS):
+        try:
+            return pl.read_csv(
+                body, schema=schema, separator=separator, null_values=blanks, has_header=False, skip_rows=1
+            )
+        except pl.exceptions.PolarsError:
+            continue
+    return None
+
+
+def _count(body: bytes, sign: str) -> int:
+    """How often a sign stands in a text; counting bytes, which is quicker than looking for each."""
+    every, step = np.frombuffer(body, dtype=np.uint8), 1 << 20
+    return sum(int(np.count_nonzero(every[at : at + step] == ord(sign))) for at in range(0, len(every), step))
+
+
+def _texts(body: bytes, separator: str, names: Sequence[str]) -> pl.DataFrame:
+    return pl.read_csv(body, schema=dict.fromkeys(names, pl.String), separator=separator, has_header=False, skip_rows=1)
+
+
+def _by_members(cells: pl.Series, label: str) -> tuple[pl.Series, ColumnType, list[Problem]] | None:
+    """A column typed by its different values, each looked at once; None where one of them does not fit."""
+    if cells.dtype != pl.String:
+        return cells, "number" if cells.dtype == pl.Float64 else "date", []
+    distinct = cells.unique(maintain_order=True)
+    typed, kind, found = _typed(distinct, label)
+    blank = distinct.is_null() | distinct.str.strip_chars().str.to_lowercase().is_in(BLANKS)
+    if bool((typed.is_null() & ~blank).any()):
+        return None
+    if kind == "text" and typed.equals(distinct):
+        return cells, kind, found
+    if kind == "flag":
+        words = distinct.filter(typed.fill_null(False))
+        return (
+            cells.is_in(words).set(cells.is_in(distinct.filter(typed.is_null())) | cells.is_null(), None),
+            kind,
+            found,
+        )
+    if len(distinct) == len(cells):
+        return typed, kind, found
+    place = pl.DataFrame({"cell": distinct, "value": typed})
+    joined = pl.DataFrame({"cell": cells}).join(place, on="cell", how="left", nulls_equal=True, maintain_order="left")
+    return joined["value"], kind, found
 
 
 def read_cells(body: bytes) -> tuple[list[str], pl.DataFrame]:
@@ -101,7 +201,16 @@ def typed_table(labels: list[str], raw: pl.DataFrame, problems: list[Problem]) -
         series.append(typed)
         problems += [replace(problem, column=name) for problem in found]
         columns.append(Column(name, label.strip() or name, kind, "text"))
-    frame = pl.DataFrame(series)
+    return _with_roles(pl.DataFrame(series), labels, [column.type for column in columns], problems)
+
+
+def _with_roles(
+    frame: pl.DataFrame, labels: Sequence[str], types: Sequence[ColumnType], problems: list[Problem]
+) -> Table:
+    columns = [
+        Column(name, label.strip() or name, kind, "text")
+        for name, label, kind in zip(frame.columns, labels, types, strict=True)
+    ]
     with_roles = assign_roles(frame, columns)
     if frame.height and not any(column.role == "period" for column in with_roles):
         problems.append(
@@ -319,7 +428,9 @@ def assign_roles(frame: pl.DataFrame, columns: Sequence[Column]) -> tuple[Column
             return "text" if re.search(r"(^|_)(id|no|nr|number|code)$", column.name) else "measure"
         if column.type == "flag":
             return "flag"
-        distinct = frame[column.name].n_unique()
+        cells = frame[column.name]
+        few_rows = frame.height < _LARGE // 10
+        distinct = int(cells.n_unique() if few_rows else cells.approx_n_unique())  # type: ignore[arg-type]
         clock = column.type == "text" and bool(frame[column.name].drop_nulls().head(100).str.contains(_CLOCK).all())
         few = distinct <= max(40, frame.height // 20)
         return "segment" if column.type == "text" and few and not clock else "text"

@@ -134,7 +134,8 @@ class Kpis(PageTest):
         self.slot("Functions")
         self.choose("max")
         self.wait(lambda: field.get_attribute("value") == "max()")
-        self.wait(lambda: self._click('button[title="passengers"]'))
+        self.slot("A column")
+        self.choose("passengers")
         self.wait(lambda: field.get_attribute("value") == "max(passengers)")
         field.send_keys(Keys.END, " / ")
         self.slot("Another KPI")
@@ -255,6 +256,161 @@ class MarkBook(PageTest):
         self.wait(lambda: self.driver.execute_script("return document.activeElement.dataset.cell") == "1-2")
         self.keys(Keys.ARROW_LEFT, Keys.DELETE)
         self.wait(lambda: self.cell(1, 1) == "–")
+
+
+class ManyMarks(PageTest):
+    def setUp(self) -> None:
+        super().setUp()
+        body = {"handle": "takings", "name": "Takings", "dataset": "sailings", "formula": "sum(fare_revenue)", "nature": "flow",
+                "unit": {"kind": "currency"}}  # fmt: skip
+        self.kpi = self.make("kpis", body)
+
+    def cells(self, row: int) -> list[str]:
+        return [self.one(f'[data-cell="{row}-{column}"]').text for column in range(12)]
+
+    def test_a_yearly_figure_is_spread_looked_at_and_kept(self) -> None:
+        self.open(f"/marks/{self.kpi}?year=2026")
+        self.press("Spread a yearly figure")
+        self.type("Yearly figure", "12m")
+        self.see("Spread a yearly target")
+        self.wait(lambda: self.named("Show the marks").is_enabled())
+        self.press("Show the marks")
+        self.see("12 months, together £12,000,000")
+        self.press("Keep 12 marks")
+        self.see("12 marks were kept.")
+        self.wait(lambda: self.cells(7)[:2] == ["£1,019,178", "£920,548"])
+        self.press("Undo")
+        self.wait(lambda: self.cells(7)[0] == "–")
+
+    def test_a_mark_is_computed_from_the_kpi_s_own_last_year(self) -> None:
+        self.open(f"/marks/{self.kpi}?year=2026&mark=last+year")
+        self.press("Compute")
+        self.press("a year before")
+        self.press("Compute it so")
+        self.see("computed by year_ago(@takings)")
+        self.wait(lambda: "computed" in (self.one('[data-cell="7-3"]').get_attribute("class") or ""))
+        self.press("Compute")
+        self.press("No longer")
+        self.gone("computed by year_ago")
+
+    def test_a_sheet_of_marks_is_read_with_a_report(self) -> None:
+        self.open(f"/marks/{self.kpi}?year=2026")
+        self.press("Sheets")
+        path = Path(tempfile.mkdtemp()) / "marks.csv"
+        path.write_text("Route,Jan 2026,Feb 2026\nNight freight,100,200\nNowhere,1,2\n")
+        self.driver.find_element(By.CSS_SELECTOR, '[aria-label="Sheet of marks"]').send_keys(str(path))
+        self.see("2 marks were read.", "No member is called “Nowhere”.")
+        self.press("Keep 2 marks")
+        self.wait(lambda: self.cells(4)[:3] == ["£100", "£200", "£200"])
+
+    def test_quarters_and_three_years(self) -> None:
+        self.open(f"/marks/{self.kpi}?year=2026")
+        self.slot("Grain")
+        self.choose("quarter")
+        self.wait(lambda: len(self.all("thead th")) == 5)
+        self.slot("Years shown")
+        self.choose("3 years")
+        self.wait(lambda: len(self.all("thead th")) == 13)
+        self.see("Q4 2028")
+
+    def test_a_thousand_members_are_scrolled_through(self) -> None:
+        rows = "".join(f"2026-01-0{1 + n % 9},M{n:04d},1\n" for n in range(1000))
+        made = self.client.post("/api/datasets", files={"file": ("many.csv", f"day,member,x\n{rows}".encode())}).json()
+        self.addCleanup(self.drop, "datasets", made["id"])
+        columns = [
+            {"name": c["name"], "label": c["label"], "role": "segment" if c["name"] == "member" else c["role"]}
+            for c in made["columns"]
+        ]
+        self.client.patch(
+            f"/api/datasets/{made['id']}", json={"name": "Many", "columns": columns}, headers={"If-Match": '"1"'}
+        )
+        kpi = self.make("kpis", {"handle": "many_x", "name": "Many", "dataset": made["id"], "formula": "sum(x)"})
+        self.addCleanup(self.drop, "kpis", kpi)
+        self.open(f"/marks/{kpi}?years=3&year=2024")
+        self.see("Any member")
+        self.assertLess(len(self.all("tbody tr")), 80)
+        self.assertEqual(len(self.all("thead th")), 37)
+        self.wait(lambda: self._click('[data-cell="1-0"]'))
+        self.keys(Keys.ESCAPE)
+        self.driver.execute_script("const s = document.querySelector('.scroll.long'); s.scrollTop = s.scrollHeight")
+        self.see("M0999", "All together")
+
+
+class KpiPages(PageTest):
+    def test_the_list_has_histories_and_a_period_is_chosen_in_the_chart(self) -> None:
+        self.open("/kpis/on-time")
+        self.wait(lambda: len(self.all("nav.list svg")) >= 12)
+        self.see("Result by month", "graded by Punctuality", "By route, October 2026", "Workings")
+        bars = self.wait(lambda: self.all(".history .names button"))
+        bars[-4].click()
+        self.see("By route, August 2026")
+        self.slot("Grain")
+        self.choose("quarter")
+        self.see("By route, Q3 2026")
+
+    def test_the_editor_offers_columns_members_and_kpis(self) -> None:
+        self.open("/kpis?new=sailings")
+        field = self.one('[aria-label="Formula"]')
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys("sum(fare")
+        self.see("a column")
+        field.send_keys(Keys.TAB)
+        self.wait(lambda: field.get_attribute("value") == "sum(fare_revenue")
+        field.send_keys(" where rou")
+        field.send_keys(Keys.ENTER)
+        field.send_keys(' = "nig')
+        self.see("a member of route")
+        field.send_keys(Keys.TAB, ")")
+        self.wait(lambda: field.get_attribute("value") == 'sum(fare_revenue where route = "Night freight")')
+        self.assertEqual(len(self.all("pre .pair")), 2)
+        field.send_keys(" / @on_t")
+        self.see("@on_time")
+        field.send_keys(Keys.TAB)
+        self.see("divided by @on_time")
+
+    def test_an_earlier_form_is_returned_to_and_its_author_told(self) -> None:
+        key = self.make(
+            "kpis",
+            {"handle": "returns", "name": "Returns", "dataset": "sailings", "formula": "count()", "nature": "flow"},
+        )
+        self.open(f"/kpis/{key}")
+        self.slot("Your name")
+        self.type("Your name", "Ada Quill")
+        self.addCleanup(self.driver.execute_script, "localStorage.removeItem('author')")
+        field = self.one('[aria-label="Formula"]')
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys("sum(passengers)")
+        self.press("Save changes")
+        self.see("Saved.")
+        self.press("History")
+        self.see("changed formula", "Ada Quill", "first saved")
+        self.press("Return to this")
+        self.see("This is the earlier form.")
+        self.press("Save changes")
+        self.wait(lambda: self.body("kpis", key)["formula"] == "count()")
+
+
+class Grains(PageTest):
+    def test_a_quarter_a_span_and_a_financial_year_are_read(self) -> None:
+        self.addCleanup(self.january)
+        self.open("/scorecards/network-performance")
+        self.slot("Period")
+        self.press("quarter")
+        self.see("Reading Q3 2026", "changed state since Q2 2026")
+        self.slot("Period")
+        self.press("year")
+        field = self.one(".line select")
+        field.send_keys("April")
+        self.wait(lambda: self.client.get("/api/calendar").json()["year_start"] == 4)
+        self.see("2026/27")
+        self.open("/scorecards/network-performance?period=2026-04..2026-09&grain=month")
+        self.see("Reading Apr 2026 – Sep 2026")
+        self.driver.refresh()
+        self.see("Reading Apr 2026 – Sep 2026")
+
+    def january(self) -> None:
+        found = self.client.get("/api/calendar")
+        self.client.put("/api/calendar", json={"year_start": 1}, headers={"If-Match": found.headers["etag"]})
 
 
 class Yardsticks(PageTest):

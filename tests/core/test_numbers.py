@@ -5,7 +5,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ironmark.core.numbers import NotANumber, Unit, rounded, show, show_gap, understand
+from ironmark.core.numbers import NotANumber, Unit, rounded, show, show_gap, understand, write_as
 from ironmark.core.words import show_cut
 
 PERCENT = Unit("percent", 1)
@@ -67,6 +67,33 @@ class Shown(unittest.TestCase):
             (46.25, LITRES, "46.25 L"), (0.85 + 1e-17, PERCENT, "85%"), (401_123, POUNDS, "£401.123k"),
         ):  # fmt: skip
             self.assertEqual(show_cut(value, unit), text)
+
+    def test_durations(self) -> None:
+        minutes, seconds = Unit("duration", 1, text="min"), Unit("duration", 0, text="s")
+        for value, unit, text in (
+            (4.25, minutes, "4.3 min"), (95, minutes, "1 h 35 min"), (0.5, minutes, "0.5 min"), (-95, minutes, "−1 h 35 min"),
+            (42, seconds, "42 s"), (90, seconds, "2 min"), (1.5, Unit("duration", text="h"), "1 h 30 min"), (3599.9, seconds, "1 h 00 min"),
+            (0, minutes, "0.0 min"),
+        ):  # fmt: skip
+            self.assertEqual(show(value, unit), text)
+        for text, value in (("1:35", 95), ("1 h 35 min", 95), ("95", 95), ("42 min", 42), ("90 s", 1.5), ("-2h", -120)):
+            self.assertEqual(understand(text, minutes), value, text)
+        for value in (4.26, 59.97, 95.4, 0.01):
+            self.assertEqual(show(rounded(value, minutes), minutes), show(value, minutes))
+
+    def test_a_plus_where_it_is_wanted(self) -> None:
+        signed = Unit("percent", 1, sign=True)
+        self.assertEqual([show(v, signed) for v in (0.031, -0.031, 0.0)], ["+3.1%", "−3.1%", "0.0%"])
+
+    def test_numbers_as_another_locale_writes_them(self) -> None:
+        self.addCleanup(write_as, "en_GB")
+        write_as("de_DE")
+        self.assertEqual(show(1234.5, Unit("number", 1)), "1.234,5")
+        self.assertEqual(show(0.908, PERCENT), "90,8\u00a0%")
+        self.assertEqual(show(1234, Unit("currency", 2, "EUR")), "1.234,00\u00a0€")
+        self.assertEqual(understand("1.234,5", Unit()), 1234.5)
+        with self.assertRaises(ValueError):
+            write_as("nowhere_at_all")
 
     def test_gaps_of_percents_are_points(self) -> None:
         self.assertEqual(show_gap(-0.012, PERCENT), "1.2 points")

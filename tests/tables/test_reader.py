@@ -2,9 +2,13 @@
 
 import datetime as dt
 import unittest
+from unittest import mock
 
 import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from ironmark.tables import reader
 from ironmark.tables.reader import Table, Unreadable, complete_through, identifiers, read_delimited
 
 
@@ -179,3 +183,51 @@ class Hostile(unittest.TestCase):
     def test_ten_thousand_rows(self) -> None:
         body = "day,x\n" + "".join(f"2026-01-{i % 28 + 1:02d},{i}\n" for i in range(10_000))
         self.assertEqual(read(body).frame.select(pl.col("x").sum()).item(), sum(range(10_000)))
+
+
+class LargeFiles(unittest.TestCase):
+    """A large plain file is read by columns: to the same table as with care, or not at all."""
+
+    CELLS = {
+        "day": st.dates(dt.date(2024, 1, 1), dt.date(2026, 12, 31)).map(str),
+        "their day": st.dates(dt.date(2024, 1, 1), dt.date(2026, 12, 31)).map(lambda d: d.strftime("%d/%m/%Y")),
+        "route": st.sampled_from(("North", "South", " padded ", "Ærø", "")),
+        "late": st.sampled_from(("yes", "No", "")),
+        "fare": st.floats(-1e6, 1e6).map(lambda x: f"{x:.2f}"),
+        "count": st.integers(-10, 10).map(str),
+        "share": st.integers(0, 100).map(lambda n: f"{n}%"),
+        "money": st.integers(0, 9).map(lambda n: f"£{n},000"),
+        "odd": st.sampled_from(("1", "2.5", "n/a", "x", "3 ", "", "1e3", "88%")),
+    }
+
+    @settings(max_examples=120, deadline=None)
+    @given(st.data(), st.sampled_from((",", ";", "\t")), st.booleans(), st.sampled_from(("", "\n", "1\n", "1;2,3\n")))
+    def test_the_same_either_way(self, data: st.DataObject, separator: str, ends: bool, rest: str) -> None:
+        names = [name for name in self.CELLS if name != "money" or separator != ","]
+        chosen = data.draw(st.lists(st.sampled_from(names), min_size=2, max_size=5, unique=True))
+        rows = data.draw(st.lists(st.tuples(*(self.CELLS[name] for name in chosen)), min_size=4, max_size=40))
+        lines = [separator.join(chosen), *(separator.join(row) for row in rows)]
+        body = ("\n".join(lines) + ("\n" if ends or rest else "") + rest).encode()
+        with mock.patch.object(reader, "_LARGE", 0), mock.patch.object(reader, "_SAMPLE", 60):
+            quick = reader._plain(body)
+        if quick is not None:
+            slow = reader._careful(body)
+            self.assertEqual(quick.columns, slow.columns)
+            self.assertTrue(quick.frame.equals(slow.frame), (quick.frame, slow.frame))
+            self.assertEqual(quick.problems, slow.problems)
+
+    def test_a_plain_one_is_read_so_and_an_odd_one_with_care(self) -> None:
+        rows = "".join(f"2026-01-{1 + n % 28:02d},R{n % 9},{n},yes\n" for n in range(200_000))
+        quick = reader._plain(f"day,route,x,late\n{rows}".encode())
+        assert quick is not None
+        self.assertEqual([c.role for c in quick.columns], ["period", "segment", "measure", "flag"])
+        for odd in (
+            "2026-01-01,R1,many,yes\n",
+            "2026-01-01,R1,5\n",
+            '2026-01-01,"R1",5,no\n',
+            "2026-01-01,R1,5,no,no\n",
+        ):
+            self.assertIsNone(reader._plain(f"day,route,x,late\n{rows}{odd}".encode()), odd)
+        blank = reader._plain(f"day,route,x,late\n{rows}2026-01-01,,n/a,\n".encode())
+        assert blank is not None
+        self.assertEqual(blank.frame.row(-1), (dt.date(2026, 1, 1), None, None, None))

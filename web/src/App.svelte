@@ -1,6 +1,7 @@
 <script lang="ts">
   import Router, { router } from 'svelte-spa-router'
-  import { api, author, got } from './api/client'
+  import { api, author, got, seen, type Schemas } from './api/client'
+  import { LOCALES, writeAs } from './api/numbers'
   import Slot from './parts/Slot.svelte'
   import DataPage from './views/data/DataPage.svelte'
   import DataList from './views/data/DataList.svelte'
@@ -50,6 +51,21 @@
   })
 
   let name = $state(author.get())
+  let calendar = $state<Schemas['Calendar'] | null>(null)
+  got(api.GET('/api/calendar')).then(
+    (found) => {
+      calendar = found
+      writeAs(found.locale)
+    },
+    () => (calendar = null), // the page itself says that the server is away
+  )
+  async function chooseLocale(locale: string) {
+    if (!calendar) return
+    const header = seen(calendar.version)
+    const body = { year_start: calendar.year_start, locale }
+    await got(api.PUT('/api/calendar', { params: { header }, body })).catch(() => null)
+    location.reload() // every figure on the page is written anew
+  }
   const initials = $derived(
     name
       .split(/\s+/)
@@ -110,6 +126,16 @@
   <span class="who">
     <Slot text={initials || 'name'} label="Your name" width={250}>
       {#snippet children(close)}
+        <label class="small soft"
+          >Numbers are written as
+          <select
+            class="type-in"
+            value={calendar?.locale}
+            onchange={(event) => chooseLocale(event.currentTarget.value)}
+          >
+            {#each LOCALES as [key, example] (key)}<option value={key}>{example}</option>{/each}
+          </select></label
+        >
         <p class="small soft">Your name stands beside what you change. It is kept in this browser.</p>
         <input
           class="type-in"

@@ -990,11 +990,18 @@ export interface components {
             version: number;
             /** Year Start */
             year_start: number;
+            /** Locale */
+            locale: string;
         };
         /** CalendarBody */
         CalendarBody: {
             /** Year Start */
             year_start: number;
+            /**
+             * Locale
+             * @default en_GB
+             */
+            locale: string;
         };
         /**
          * Cell
@@ -1613,7 +1620,8 @@ export interface components {
              *       "decimals": 0,
              *       "currency": "GBP",
              *       "text": "",
-             *       "compact": false
+             *       "compact": false,
+             *       "sign": false
              *     }
              */
             unit: components["schemas"]["UnitBody"];
@@ -2462,7 +2470,8 @@ export interface components {
              *       "decimals": 0,
              *       "currency": "GBP",
              *       "text": "",
-             *       "compact": false
+             *       "compact": false,
+             *       "sign": false
              *     }
              */
             unit: components["schemas"]["UnitBody"];
@@ -2487,7 +2496,7 @@ export interface components {
              * @default number
              * @enum {string}
              */
-            kind: "number" | "percent" | "currency";
+            kind: "number" | "percent" | "currency" | "duration";
             /**
              * Decimals
              * @default 0
@@ -2508,6 +2517,11 @@ export interface components {
              * @default false
              */
             compact: boolean;
+            /**
+             * Sign
+             * @default false
+             */
+            sign: boolean;
         };
         /**
          * Upload

@@ -42,7 +42,7 @@
       await got(
         api.PUT('/api/calendar', {
           params: { header: seen(calendar.version) },
-          body: { year_start: month },
+          body: { year_start: month, locale: calendar.locale },
         }),
       )
       failed = ''

@@ -23,7 +23,7 @@
       const body = {
         text: asked,
         kpi: kpi ?? null,
-        unit: unit ?? { kind: 'number', decimals: 0, currency: 'GBP', text: '', compact: false },
+        unit: unit ?? { kind: 'number', decimals: 0, currency: 'GBP', text: '', compact: false, sign: false },
       } as Schemas['UnderstandAsk']
       const answer = await got(api.POST('/api/kpis/understand', { body }))
       if (mine === turn) {

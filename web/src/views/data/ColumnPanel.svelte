@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { count } from '../../api/numbers'
   /** One column looked at closely: what it is for, how it is spread, and its members. */
   import { api, got, words, type Dataset, type Schemas } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
@@ -20,7 +21,6 @@
   const shown = $derived(members.filter((member) => !member.stands_for))
   const most = $derived(Math.max(1, ...(told?.bars.map((bar) => bar.count) ?? [])))
   const suggested = $derived(members.filter((member) => member.suggested))
-  const count = (n: number) => n.toLocaleString('en-GB')
 
   $effect(() => {
     void dataset.version

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { count } from '../../api/numbers'
   import { push } from 'svelte-spa-router'
   import { api, got, words, type Dataset } from '../../api/client'
   import Take from './Take.svelte'
@@ -63,9 +64,7 @@
             <tr>
               <td><a class="link" href="#/data/{dataset.id}">{dataset.name}</a></td>
               <td class="soft">{KIND[dataset.kind] ?? dataset.file_name}</td>
-              <td class="right"
-                >{dataset.kind === 'live' ? 'there' : dataset.row_count.toLocaleString('en-GB')}</td
-              >
+              <td class="right">{dataset.kind === 'live' ? 'there' : count(dataset.row_count)}</td>
               <td class="right">{dataset.columns.length}</td>
               <td
                 >{dataset.kind === 'live' && !dataset.through

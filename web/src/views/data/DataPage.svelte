@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { count } from '../../api/numbers'
   import { push, router } from 'svelte-spa-router'
   import { Refusal, api, got, seen, words, type Dataset, type Schemas } from '../../api/client'
   import Delete from '../../parts/Delete.svelte'
@@ -112,7 +113,7 @@
         <h1>{dataset.name}</h1>
         <p class="sentence">
           {#if dataset.kind === 'live'}Rows read live from the table {dataset.connection
-              ?.table},{:else}{dataset.row_count.toLocaleString('en-GB')} rows {KIND[dataset.kind] ??
+              ?.table},{:else}{count(dataset.row_count)} rows {KIND[dataset.kind] ??
               `from ${dataset.file_name}`},{/if} called
           <Slot text={dataset.name} label="Name of the dataset">
             {#snippet children(close)}
@@ -199,8 +200,8 @@
                     />
                     {#if told}
                       <span class="soft small told"
-                        >{told.distinct.toLocaleString('en-GB')} distinct{told.blanks
-                          ? `, ${told.blanks.toLocaleString('en-GB')} blank`
+                        >{count(told.distinct)} distinct{told.blanks
+                          ? `, ${count(told.blanks)} blank`
                           : ''}<br />{told.smallest === told.largest
                           ? told.smallest
                           : `${told.smallest} – ${told.largest}`}</span
@@ -230,8 +231,8 @@
           </table>
           {#if rows}<p class="small soft foot">
               {#if typed}What its columns are for.{:else if dataset.kind === 'live'}The first rows of the
-                table; the summary is of the first 2,000.{:else}The first {rows.rows.length} of {dataset.row_count.toLocaleString(
-                  'en-GB',
+                table; the summary is of the first 2,000.{:else}The first {rows.rows.length} of {count(
+                  dataset.row_count,
                 )} rows.{/if} Press a heading to look at its column.
             </p>{/if}
         </div>

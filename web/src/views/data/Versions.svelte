@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { count } from '../../api/numbers'
   /** The versions of a dataset's rows, what each changed, and the way back to it. */
   import { api, got, seen, words, type Dataset, type Schemas } from '../../api/client'
   import { longDay, when } from './days'
@@ -51,7 +52,6 @@
       failed = words(error)
     }
   }
-  const count = (n: number) => n.toLocaleString('en-GB')
   function told(version: Schemas['VersionOut']): string[] {
     const changes = version.changes as Told | null
     if (!changes) return []

@@ -138,7 +138,7 @@
       owner: '',
       dataset: chosen.id,
       formula: measure ? `sum(${measure.name})` : 'count()',
-      unit: { kind: 'number', decimals: 0, currency: 'GBP', text: '', compact: false },
+      unit: { kind: 'number', decimals: 0, currency: 'GBP', text: '', compact: false, sign: false },
       direction: 'higher',
       nature: 'flow',
       pro_rating: 'days',

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { count } from '../../api/numbers'
   /** What a KPI is besides its formula, as a sentence whose underlined parts are its controls. */
   import type { Dataset, Schemas } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
@@ -37,9 +38,12 @@
   const dataset = $derived(datasets.find((known) => known.id === body.dataset))
   const unit = $derived(body.unit)
   const kind = $derived(
-    { percent: 'percent', currency: unit.currency, number: unit.text ? `number of ${unit.text}` : 'number' }[
-      unit.kind
-    ],
+    {
+      percent: 'percent',
+      currency: unit.currency,
+      duration: 'duration',
+      number: unit.text ? `number of ${unit.text}` : 'number',
+    }[unit.kind],
   )
   const unitTold = $derived(
     `${kind}, ${unit.decimals} ${unit.decimals === 1 ? 'decimal' : 'decimals'}${unit.compact ? ', compact' : ''}`,
@@ -66,6 +70,7 @@
           { key: 'number', name: 'number' },
           { key: 'percent', name: 'percent', note: 'kept as a fraction, 0.88 reads 88%' },
           { key: 'currency', name: 'currency' },
+          { key: 'duration', name: 'duration', note: 'shown as 1 h 35 min' },
         ]}
         chosen={unit.kind}
         choose={(kind) => changeUnit({ kind: kind as 'number' })}
@@ -80,6 +85,17 @@
               >{#each CURRENCIES.includes(unit.currency ?? 'GBP') ? CURRENCIES : [unit.currency, ...CURRENCIES] as code (code)}<option
                   >{code}</option
                 >{/each}</select
+            ></label
+          >
+        {:else if unit.kind === 'duration'}
+          <label
+            >its values count <select
+              class="type-in"
+              value={unit.text || 'min'}
+              onchange={(event) => changeUnit({ text: event.currentTarget.value })}
+              ><option value="s">seconds</option><option value="min">minutes</option><option value="h"
+                >hours</option
+              ></select
             ></label
           >
         {:else if unit.kind === 'number'}
@@ -101,7 +117,14 @@
             >{#each [0, 1, 2, 3, 4] as places (places)}<option value={places}>{places}</option>{/each}</select
           ></label
         >
-        {#if unit.kind !== 'percent'}<label class="check"
+        <label class="check"
+          ><input
+            type="checkbox"
+            checked={unit.sign}
+            onchange={(event) => changeUnit({ sign: event.currentTarget.checked })}
+          /> always with its sign, as +3.1</label
+        >
+        {#if unit.kind === 'number' || unit.kind === 'currency'}<label class="check"
             ><input
               type="checkbox"
               checked={unit.compact}
@@ -169,7 +192,7 @@
         choices={datasets.map((known) => ({
           key: known.id,
           name: known.name,
-          note: `${known.row_count.toLocaleString('en-GB')} rows`,
+          note: `${count(known.row_count)} rows`,
         }))}
         chosen={body.dataset}
         choose={(id) => {

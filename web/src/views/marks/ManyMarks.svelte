@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { count } from '../../api/numbers'
   /** Many marks at once: spread a yearly figure, take last year and more, compute, or read a sheet. */
   import { api, got, words, type Schemas } from '../../api/client'
   import Typed from '../../parts/Typed.svelte'
@@ -170,7 +171,7 @@
             {shown}
             keep={(next) => {
               value = next
-              shown = next === null ? '' : next.toLocaleString('en-GB')
+              shown = next === null ? '' : count(next)
             }}
           /></span
         >

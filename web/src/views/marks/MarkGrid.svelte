@@ -32,8 +32,9 @@
     computed: 'computed',
     none: 'no mark',
   }
+  const view = $derived([grid.name, grid.by, grid.year.key, grid.grain, grid.span].join())
   $effect(() => {
-    void [grid.name, grid.by, grid.year.key, grid.grain]
+    void view
     anchor = null
   })
 

@@ -118,7 +118,9 @@
   const decimals = $derived(instrument.decimals ?? kpi?.body.unit?.decimals ?? 0)
   const compact = $derived(instrument.compact ?? kpi?.body.unit?.compact ?? false)
   const unitName = $derived(
-    { percent: 'percent', currency: 'currency', number: 'number' }[kpi?.body.unit?.kind ?? 'number'],
+    { percent: 'percent', currency: 'currency', number: 'number', duration: 'duration' }[
+      kpi?.body.unit?.kind ?? 'number'
+    ],
   )
 </script>
 
