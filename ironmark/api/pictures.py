@@ -7,6 +7,7 @@ import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -364,13 +365,18 @@ def _reading(
     )  # fmt: skip
 
 
+@lru_cache(maxsize=256)
+def _bare(unit: Unit) -> Unit:
+    """The unit of a gap in a column of figures: points for a percent, no text behind a number."""
+    if unit.kind == "percent":
+        return Unit("number", unit.decimals)
+    return replace(unit, text="") if unit.kind == "number" else unit
+
+
 def _signed_gap(gap: float | None, unit: Unit) -> str:
-    """The gap as a column of figures: points for a percent, no unit."""
     if gap is None:
         return ""
-    if unit.kind == "percent":
-        return show(gap * 100, Unit("number", unit.decimals), sign=True)
-    return show(gap, replace(unit, text="") if unit.kind == "number" else unit, sign=True)
+    return show(gap * 100 if unit.kind == "percent" else gap, _bare(unit), sign=True)
 
 
 def _order(r: ReadingPicture, order: str, direction: str) -> tuple[bool, float, str]:

@@ -188,7 +188,7 @@ class Period:
 
     def shift(self, n: int) -> Period:
         """The period ``n`` later, by its own length; a span moves on by as many units as it has."""
-        return replace(self, ordinal=self.ordinal + n * self.length)
+        return Period(self.ordinal + n * self.length, self.grain, self.length, self.year_start)
 
     def years_back(self, n: int) -> Period:
         """The same period ``n`` years earlier: day by its date, week by its number, the last one where none is left."""

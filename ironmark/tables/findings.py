@@ -62,6 +62,8 @@ def _two_scales(cells: pl.Series, column: Column) -> list[Problem]:
     high = cells.max()
     if not isinstance(high, float) or not 1 < high <= 100:
         return []
+    if not bool(((cells.abs() < 1) & (cells != 0)).any()):
+        return []
     size = cells.drop_nulls().abs()
     size = size.filter(size > 0)
     small, large = size.filter(size <= 1), size.filter((size > 1) & (size <= 100))

@@ -171,11 +171,9 @@ def _by_members(cells: pl.Series, label: str) -> tuple[pl.Series, ColumnType, li
         return cells, kind, found
     if kind == "flag":
         words = distinct.filter(typed.fill_null(False))
-        return (
-            cells.is_in(words).set(cells.is_in(distinct.filter(typed.is_null())) | cells.is_null(), None),
-            kind,
-            found,
-        )
+        said = cells == words[0] if len(words) == 1 else cells.is_in(words)
+        blanks = distinct.filter(typed.is_null() & distinct.is_not_null())
+        return said.set(cells.is_in(blanks).fill_null(True), None) if len(blanks) else said, kind, found
     if len(distinct) == len(cells):
         return typed, kind, found
     place = pl.DataFrame({"cell": distinct, "value": typed})
@@ -369,8 +367,10 @@ def _as_date(text: pl.Series) -> Attempt:
         )
         if best is None or dates.null_count() < best.null_count():
             best = dates
-            first = [int(part) for part in plain.drop_nulls().str.split("-").list.get(0).unique() if part.isdigit()]
-            second = [int(part) for part in plain.drop_nulls().str.split("-").list.get(1).unique() if part.isdigit()]
+            parts = plain.drop_nulls().str.split("-")
+            first, second = (
+                [int(p) for p in parts.list.get(at, null_on_oob=True).unique() if p and p.isdigit()] for at in (0, 1)
+            )
             ambiguous = name == "day first" and max(first, default=0) <= 12 and max(second, default=0) <= 12
             note = (
                 [Problem("Day and month could not be told apart; the dates were read day first.")] if ambiguous else []

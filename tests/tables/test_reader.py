@@ -185,6 +185,14 @@ class Hostile(unittest.TestCase):
         self.assertEqual(read(body).frame.select(pl.col("x").sum()).item(), sum(range(10_000)))
 
 
+class OddDates(unittest.TestCase):
+    def test_a_cell_that_is_no_date_at_all_among_dates(self) -> None:
+        rows = "".join(f"{n:02d}/11/2026;{n}\n" for n in range(1, 28))
+        found = read(f"day;x\n{rows}x;1\n")
+        self.assertEqual(found.columns[0].type, "date")
+        self.assertIn("1 of 28 cells are no date", found.problems[0].message)
+
+
 class LargeFiles(unittest.TestCase):
     """A large plain file is read by columns: to the same table as with care, or not at all."""
 
