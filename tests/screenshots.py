@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 
 from tests import world
 
@@ -15,6 +16,14 @@ FOLDER = world.ROOT / "docs" / "screenshots"
 
 def click(css: str) -> Callable[[Any], None]:
     return lambda driver: driver.find_element(By.CSS_SELECTOR, css).click()
+
+
+def press(text: str) -> Callable[[Any], None]:
+    return lambda driver: driver.find_element(By.XPATH, f"//button[normalize-space()='{text}']").click()
+
+
+def type_in(css: str, text: str) -> Callable[[Any], None]:
+    return lambda driver: driver.find_element(By.CSS_SELECTOR, css).send_keys(text, Keys.ENTER)
 
 
 # Name: address and what is done there first.
@@ -27,7 +36,13 @@ VIEWS: dict[str, tuple[str, list[Callable[[Any], None]]]] = {
     "kpi": ("/kpis/on-time", []),
     "yardstick": ("/yardsticks/punctuality", [click('button[aria-label^="Scope"]'), click(".choice:nth-of-type(2)")]),
     "markbook": ("/marks/on-time?year=2026", []),
-    "data": ("/data/sailings", []),
+    "data": ("/data/sailings?column=fare_revenue", []),
+    "checklist": ("/data/refit-programme", []),
+    "quarter": ("/scorecards/network-performance?period=complete&grain=quarter", []),
+    "spread": (
+        "/marks/fare-revenue?year=2026",
+        [press("Spread a yearly figure"), type_in("[aria-label='Yearly figure']", "16m"), press("Show the marks")],
+    ),
 }
 
 

@@ -119,7 +119,7 @@ def understand_number(ask: UnderstandAsk, at: Desk = Depends(desk)) -> Understoo
     with at.read() as session:
         book = Book(at, session)
         body = book.kpi(ask.kpi) if ask.kpi else None
-        return _understood(ask.text, (body.unit if body else ask.unit).core(), _history(book, body))
+        return _understood(ask.text, (body.unit if body else ask.unit).core(), history_of(book, body))
 
 
 @router.post("/{key}/understand")
@@ -128,11 +128,11 @@ def understand_numbers(key: str, ask: ManyTexts, at: Desk = Depends(desk)) -> li
     with at.read() as session:
         book = Book(at, session)
         body = book.kpi(key)
-        history, unit = _history(book, body), body.unit.core()
+        history, unit = history_of(book, body), body.unit.core()
         return [_understood(text, unit, history) for text in ask.texts]
 
 
-def _history(book: Book, body: KpiBody | None) -> np.ndarray:
+def history_of(book: Book, body: KpiBody | None) -> np.ndarray:
     """The sizes of a KPI's readings so far, all rows together."""
     if body is None:
         return np.array([])
@@ -143,18 +143,22 @@ def _history(book: Book, body: KpiBody | None) -> np.ndarray:
     return np.abs(values[np.isfinite(values)])
 
 
+def doubt(value: float, unit: Unit, history: np.ndarray) -> str:
+    """A question where a value is 20 times outside of what a KPI's readings were so far; else nothing."""
+    if not history.size or value == 0 or history.min() / 20 <= abs(value) <= 20 * history.max():
+        return ""
+    return (
+        f"{show(value, unit)} is far from this KPI’s history of {show(float(history.min()), unit)} to "
+        f"{show(float(history.max()), unit)}. Keep it only if it is meant."
+    )
+
+
 def _understood(text: str, unit: Unit, history: np.ndarray) -> Understood:
     try:
         value = understand(text, unit)
     except NotANumber as error:
         return Understood(value=None, shown="", problem=str(error), doubt="")
-    doubt = ""
-    if history.size and value != 0 and not history.min() / 20 <= abs(value) <= 20 * history.max():
-        doubt = (
-            f"{show(value, unit)} is far from this KPI’s history of {show(float(history.min()), unit)} to "
-            f"{show(float(history.max()), unit)}. Keep it only if it is meant."
-        )
-    return Understood(value=value, shown=show(value, unit), problem="", doubt=doubt)
+    return Understood(value=value, shown=show(value, unit), problem="", doubt=doubt(value, unit, history))
 
 
 @router.get("/{key}/uses")

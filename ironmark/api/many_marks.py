@@ -13,6 +13,7 @@ from ironmark.api.datasets import body_of
 from ironmark.api.desk import Book, Desk, desk, seen_version
 from ironmark.api.documents import KpiBody, MarkName, Member, Model, Number
 from ironmark.api.downloads import download
+from ironmark.api.kpis import doubt, history_of
 from ironmark.api.marks import ChangeBody, view_of
 from ironmark.api.problems import Refused
 from ironmark.core import marks as core
@@ -233,7 +234,11 @@ def read_marks(
         source = book.source(kpi)
         by = by if by in source.members else next(iter(source.members), None)
         known = source.members[by] if by else ()
-        return _Reading(kpi, name, by, known, book.year_start).read(labels, rows)
+        made = _Reading(kpi, name, by, known, book.year_start).read(labels, rows)
+        doubts = [d for c in made.changes if (d := doubt(c.value or 0.0, kpi.unit.core(), history_of(book, kpi)))]
+        if doubts:
+            made.report.append(f"Look again at {len(doubts)} of them: {doubts[0]}")
+        return made
 
 
 class _Reading:

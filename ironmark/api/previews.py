@@ -20,7 +20,7 @@ from ironmark.api.workings import Workings, workings
 from ironmark.core import prose
 from ironmark.core import reading as core
 from ironmark.core.evaluate import Floats
-from ironmark.core.formula import FormulaError, nature_of, parse
+from ironmark.core.formula import FormulaError, nature_of, parse, references
 from ironmark.core.numbers import show
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.reading import Readings
@@ -125,7 +125,8 @@ def _preview(book: Book, session: Session, ask: PreviewAsk) -> Preview:
     members = by_member.readings if by_member else []
     tree, labels = parse(body.formula), {c.name: c.label for c in dataset.columns}
     texts = {name: frozenset(names) for name, names in source.members.items()}
-    warned = prose.warnings(tree, body.nature, body.unit.kind, texts)
+    percents = {h for h in references(tree) if h in book.by_handle and book.by_handle[h].unit.kind == "percent"}
+    warned = prose.warnings(tree, body.nature, body.unit.kind, texts, percents)
     return Preview(
         reads_as=prose.reads_as(tree, dataset.name.lower(), lambda name: labels.get(name, name)),
         warnings=[FormulaProblem(message=m, start=start, end=end) for m, start, end in warned],

@@ -48,13 +48,20 @@ class Uploads:
     def __init__(self) -> None:
         self._pool = ThreadPoolExecutor(2, thread_name_prefix="upload")
         self._held: OrderedDict[str, Upload] = OrderedDict()
-        self._stop: set[str] = set()
+        self._stop: OrderedDict[str, None] = OrderedDict()
         self._lock = threading.Lock()
 
-    def begin(self, work: Callable[[Callable[[str, float], None]], str]) -> Upload:
-        """work: does it, telling stage and share on the way, and returns the dataset it made or refreshed."""
-        upload = Upload(id=secrets.token_urlsafe(9), state="running", stage="Waiting its turn", share=0)
+    def begin(self, work: Callable[[Callable[[str, float], None]], str], ticket: str | None) -> Upload:
+        """work: does it, telling stage and share on the way, and returns the dataset it made or refreshed.
+
+        ticket: what the upload goes by, so that its sender can stop it before the answer has come.
+        """
+        upload = Upload(id=ticket or secrets.token_urlsafe(9), state="running", stage="Waiting its turn", share=0)
         with self._lock:
+            if upload.id in self._held:
+                raise Refused(
+                    409, "ticket-taken", "This is sent already", "An upload goes by this ticket. Take another."
+                )
             self._held[upload.id] = upload
             while len(self._held) > KEPT:
                 self._held.popitem(last=False)
@@ -68,9 +75,12 @@ class Uploads:
             return self._held[key].model_copy()
 
     def stop(self, key: str) -> Upload:
-        self.get(key)
         with self._lock:
-            self._stop.add(key)
+            self._stop[key] = None
+            while len(self._stop) > 4 * KEPT:
+                self._stop.popitem(last=False)
+            if key not in self._held:  # on its way, it is stopped as it comes
+                return Upload(id=key, state="stopped", stage="Stopped; nothing was kept", share=0)
         return self.get(key)
 
     def _run(self, upload: Upload, work: Callable[[Callable[[str, float], None]], str]) -> None:
@@ -108,6 +118,7 @@ def begin_upload(
     sheet: str | None = Query(None, max_length=120),
     dataset: Key | None = Query(None),
     how: How = Query("replace"),
+    ticket: Key | None = Query(None),
     if_match: str | None = Header(None),
     at: Desk = Depends(desk),
     held: Uploads = Depends(uploads),
@@ -130,7 +141,7 @@ def begin_upload(
                 return datasets.refresh(session, dataset, saw, file_name, table, how, kept).id
             return datasets.create(session, name_from(file_name), file_name, table, tell=kept).id
 
-    return held.begin(work)
+    return held.begin(work, ticket)
 
 
 @router.get("/{key}")

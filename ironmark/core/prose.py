@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 
 from ironmark.core import formula as f
 from ironmark.core.workings import figure
@@ -133,11 +133,16 @@ class _Speaker:
 
 
 def warnings(
-    node: f.Node, nature: str, unit: str, members: Mapping[str, frozenset[str]] | None = None
+    node: f.Node,
+    nature: str,
+    unit: str,
+    members: Mapping[str, frozenset[str]] | None = None,
+    percents: Collection[str] = (),
 ) -> list[tuple[str, int, int]]:
     """What a formula may get wrong although it can be read: (message, start, end) into its text.
 
     nature and unit: as the KPI declares them. members: the distinct texts of columns, where they are known.
+    percents: the handles of the KPIs that are percents.
     """
     found: list[tuple[str, int, int]] = []
     for inner in f.walk(node):
@@ -146,6 +151,21 @@ def warnings(
                 (
                     f"A {inner.name} of ratios weighs every row alike, however large it is. For a ratio of totals "
                     "divide one sum by the other.",
+                    *inner.span,
+                )
+            )
+        if isinstance(inner, f.Binary) and inner.op in "*/" and _both_percents(inner, percents):
+            told = "relative to" if inner.op == "/" else "of"
+            found.append(
+                (
+                    f"This is a percent {told} a percent. Divide the totals behind them by one another to say what of what.",
+                    *inner.span,
+                )
+            )
+        if isinstance(inner, f.Call) and inner.name == "share" and f.nature_of(inner.args[0]) == "rate":
+            found.append(
+                (
+                    "Rates of members do not add up to the rate of all, so their shares do not add up to 100%.",
                     *inner.span,
                 )
             )
@@ -163,6 +183,11 @@ def warnings(
 
 def _ratio(node: f.Node | None) -> bool:
     return isinstance(node, f.Binary) and node.op == "/" and bool(f.columns_used(node.right))
+
+
+def _both_percents(node: f.Binary, percents: Collection[str]) -> bool:
+    sides = (node.left, node.right)
+    return all(isinstance(side, f.Reference) and side.handle in percents for side in sides)
 
 
 def _called(node: f.Node) -> bool:

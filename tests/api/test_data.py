@@ -149,6 +149,11 @@ class InTheBackground(WithDataset):
         self.assertIn(self.wait(upload)["state"], ("stopped",))
         self.assertEqual(len(self.ok(self.client.get("/api/datasets"))), before)
 
+    def test_one_stopped_before_it_comes_never_begins(self) -> None:
+        self.ok(self.client.delete("/api/uploads/early"))
+        self.assertEqual(self.wait(self.begin(FIRST.encode(), ticket="early"))["state"], "stopped")
+        self.begin(FIRST.encode(), 409, ticket="early")
+
 
 class Typed(WithServer):
     def sheet(self, **edit: Any) -> dict[str, Any]:

@@ -126,7 +126,7 @@ class Reading(PageTest):
         self.see("Reading October 2026")
         self.driver.execute_script("document.querySelector('.brand').focus()")
         said = []
-        for _ in range(11):
+        for _ in range(12):
             self.keys(Keys.TAB)
             said.append(
                 self.driver.execute_script(
@@ -137,4 +137,4 @@ class Reading(PageTest):
             said[:7], ["Scorecards", "KPIs", "Yardsticks", "Mark book", "Data", "Your name: name. Change", "Dark"]
         )
         self.assertTrue(said[8].startswith("Period"))
-        self.assertTrue(said[10].startswith("On-time departures, 91.4 percent"))
+        self.assertTrue(said[11].startswith("On-time departures, 91.4 percent"))

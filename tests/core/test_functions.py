@@ -145,6 +145,10 @@ class Prose(unittest.TestCase):
         self.assertIn("does not add up over time", self.warned("sum(fare) / count()", nature="flow"))
         self.assertIn("add up over time: a flow", self.warned("sum(fare)"))
         self.assertIn("without “* 100”", self.warned("sum(fare) / sum(miles) * 100", unit="percent"))
+        self.assertIn("shares do not add up", self.warned("share(mean(fare))"))
+        percents = warnings(checked("@a / @b"), "rate", "percent", {}, {"a", "b"})
+        self.assertIn("percent relative to a percent", percents[0][0])
+        self.assertEqual(warnings(checked("@a / @b"), "rate", "percent", {}, {"a"}), [])
         self.assertIn("No row has “Nort”", self.warned('count(where route = "Nort") / count()'))
 
     def test_and_hold_their_peace_where_all_is_well(self) -> None:

@@ -139,7 +139,7 @@
         <p class="small soft">Your name stands beside what you change. It is kept in this browser.</p>
         <input
           class="type-in"
-          aria-label="Your name"
+          aria-label="What you are called"
           maxlength="60"
           value={name}
           onchange={(event) => {

@@ -4591,6 +4591,7 @@ export interface operations {
                 sheet?: string | null;
                 dataset?: string | null;
                 how?: "replace" | "append" | "periods";
+                ticket?: string | null;
             };
             header?: {
                 "if-match"?: string | null;

@@ -153,7 +153,10 @@
   }
   function pasteIn(event: ClipboardEvent) {
     const pasted = event.clipboardData?.getData('text/plain') ?? ''
-    if (editing || elsewhere(event) || !pasted.trim()) return
+    // A block goes into cells, also where one of them is just being typed in.
+    const block = /[\t\n]/.test(pasted.trim())
+    if (!pasted.trim() || (elsewhere(event) && !(editing && block))) return
+    editing = false
     event.preventDefault()
     const found = pasted
       .replace(/\r/g, '')
@@ -252,11 +255,12 @@
               class:active
               class:number={/^[+−-]?[£$€]?[\d\s.,]+%?$/.test(cell(row, column))}
               onclick={(event) => {
-                if (active && !event.shiftKey && !editing) return begin()
-                if (editing && !active) commit()
+                if (editing && active) return
+                commit()
                 anchor = event.shiftKey ? (anchor ?? { ...at }) : null
                 focus(row, column)
               }}
+              ondblclick={() => begin()}
             >
               {#if active && editing}<input
                   use:grow

@@ -14,24 +14,25 @@ export class Sending {
   stage = $state('')
   share = $state(0)
   private request: XMLHttpRequest | null = null
-  private id = ''
+  private ticket = ''
   private stopped = false
 
   /** Resolves to the dataset's id, or to null when it was stopped. Raises Refusal. */
   async send(file: File, aim: Aim = {}): Promise<string | null> {
     this.stopped = false
+    this.ticket = crypto
+      .getRandomValues(new Uint32Array(3))
+      .reduce((text, part) => text + part.toString(36), 't')
     this.stage = `Sending ${file.name}`
     this.share = 0
     let upload = await this.post(file, aim)
     while (upload?.state === 'running') {
-      this.id = upload.id
-      if (this.stopped) await got(api.DELETE('/api/uploads/{key}', { params: { path: { key: this.id } } }))
       this.stage = upload.stage
       this.share = 0.3 + 0.7 * upload.share
       await new Promise((resolve) => setTimeout(resolve, POLL_MS))
       upload = await got(api.GET('/api/uploads/{key}', { params: { path: { key: upload.id } } }))
     }
-    if (!upload || upload.state === 'stopped') return null
+    if (!upload || upload.state === 'stopped' || (this.stopped && upload.state !== 'done')) return null
     if (upload.state === 'failed' && upload.problem) throw new Refusal(upload.problem)
     return upload.dataset ?? null
   }
@@ -39,10 +40,12 @@ export class Sending {
   stop() {
     this.stopped = true
     this.request?.abort()
+    // The server may have it all already, so it is told as well.
+    void got(api.DELETE('/api/uploads/{key}', { params: { path: { key: this.ticket } } })).catch(() => null)
   }
 
   private post(file: File, aim: Aim): Promise<Schemas['Upload'] | null> {
-    const query = new URLSearchParams()
+    const query = new URLSearchParams({ ticket: this.ticket })
     if (aim.sheet) query.set('sheet', aim.sheet)
     if (aim.dataset) query.set('dataset', aim.dataset.id)
     if (aim.how) query.set('how', aim.how)

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A field for a formula: words of the language in colour, the place of an error underlined. */
+  import { tick } from 'svelte'
   import type { Schemas } from '../../api/client'
 
   interface Props {
@@ -133,7 +134,8 @@
     }
   }
   function place(at: number) {
-    requestAnimationFrame(() => {
+    // Before the next key, so that what is typed at once comes behind it.
+    void tick().then(() => {
       field?.focus()
       field?.setSelectionRange(at, at)
       caret = at

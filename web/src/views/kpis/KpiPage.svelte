@@ -39,6 +39,8 @@
   let period = $state('complete')
   let glances = $state<Record<string, Schemas['Glance']>>({})
   let past = $state(false)
+  /** The members conditions may name; those of the last formula that could be read. */
+  let texts = $state<Record<string, string[]>>({})
   let failed = $state('')
   let said = $state('')
   let wanted = $state('')
@@ -162,6 +164,7 @@
         }),
       )
       failed = ''
+      if (Object.keys(preview.texts ?? {}).length) texts = preview.texts ?? {}
       // A live source has not answered yet: asked again, it has.
       if (preview.waiting) setTimeout(look, 1500)
       // A new KPI's nature follows its formula until somebody says otherwise.
@@ -329,7 +332,7 @@
               bind:this={editor}
               text={body.formula}
               columns={columns.map((column) => column.name)}
-              members={preview?.texts ?? {}}
+              members={texts}
               handles={(kpis ?? [])
                 .filter((kpi) => kpi.id !== kept?.id)
                 .map((kpi) => ({ handle: kpi.body.handle, name: kpi.body.name }))}

@@ -24,7 +24,9 @@
   import { Session } from './session.svelte'
 
   let { params }: { params: { id: string } } = $props()
-  const session = $derived(new Session(params.id))
+  // Another scope is another address of the same scorecard: what is open stays open.
+  const id = $derived(params.id)
+  const session = $derived(new Session(id))
   const bench = $derived(router.location.endsWith('/bench'))
   let selected = $state<string | null>(null)
   let asked = $state<Asked | null>(null)
