@@ -134,7 +134,7 @@ class Reading(PageTest):
                 )
             )
         self.assertEqual(
-            said[:7], ["Scorecards", "KPIs", "Yardsticks", "Mark book", "Data", "Your name: name. Change", "Dark"]
+            said[:7], ["Scorecards", "KPIs", "Yardsticks", "Mark book", "Data", "Your name: you. Change", "Dark"]
         )
         self.assertTrue(said[8].startswith("Period"))
         self.assertTrue(said[11].startswith("On-time departures, 91.4 percent"))

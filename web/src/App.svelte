@@ -124,7 +124,7 @@
   </nav>
   <span class="through">{through}</span>
   <span class="who">
-    <Slot text={initials || 'name'} label="Your name" width={250}>
+    <Slot text={initials || 'you'} label="Your name" width={250}>
       {#snippet children(close)}
         <label class="small soft"
           >Numbers are written as

@@ -256,7 +256,9 @@
         </aside>
       {/if}
     </div>
-    {#if dataset.kpis.length}<p class="sentence">KPIs computed from it: {dataset.kpis.join(', ')}.</p>{/if}
+    {#if dataset.kpis.length}<p class="sentence kpis">
+        KPIs computed from it: {dataset.kpis.join(', ')}.
+      </p>{/if}
   {:else if failed}
     <h1>Data</h1>
     <p class="note" role="alert">{failed}</p>
@@ -266,6 +268,9 @@
 </main>
 
 <style>
+  .kpis {
+    margin-top: 10px;
+  }
   .two {
     display: grid;
     grid-template-columns: minmax(0, 1fr) 330px;

@@ -33,6 +33,8 @@
   let body = $state<Body | null>(null)
   let kept = $state<Kpi | null>(null)
   let preview = $state<Schemas['Preview'] | null>(null)
+  /** The last result that could be worked out; it stands, dimmed, while a formula is half typed. */
+  let good = $state<Schemas['Preview'] | null>(null)
   let uses = $state<Schemas['KpiUse'][]>([])
   let by = $state<string | null>(null)
   let grain = $state<Grain>('month')
@@ -119,6 +121,7 @@
     by = null
     period = 'complete'
     past = false
+    good = null
     uses = []
     if (!kept) return void (failed = 'There is no such KPI. It may have been deleted.')
     got(api.GET('/api/kpis/{key}/uses', { params: { path: { key: id } } })).then(
@@ -129,6 +132,7 @@
   }
   function draft(from: string) {
     kept = null
+    good = null
     natureChosen = false
     const chosen = datasets.find((known) => known.id === from) ?? datasets[0]
     if (!chosen) return
@@ -164,6 +168,7 @@
         }),
       )
       failed = ''
+      if (!preview.problem) good = preview.note ? null : preview
       if (Object.keys(preview.texts ?? {}).length) texts = preview.texts ?? {}
       // A live source has not answered yet: asked again, it has.
       if (preview.waiting) setTimeout(look, 1500)
@@ -402,10 +407,10 @@
             {/if}
           </section>
 
-          {#if preview && !preview.problem}
-            {#if preview.note}
-              <p class="note">{preview.note}</p>
-            {:else}
+          {#if preview?.note}
+            <p class="note">{preview.note}</p>
+          {:else if good}
+            <div class="results" class:stale={preview?.problem}>
               <section class="sheet pad">
                 <div class="line">
                   <h3>
@@ -424,28 +429,28 @@
                       {/snippet}
                     </Slot>
                   </h3>
-                  <span class="small soft">{preview.graded}</span>
+                  <span class="small soft">{good.graded}</span>
                 </div>
-                {#if preview.history}<History
-                    picture={preview.history}
-                    chosen={preview.period}
+                {#if good.history}<History
+                    picture={good.history}
+                    chosen={good.period}
                     choose={(key) => {
                       period = key
                       look()
                     }}
                   />{/if}
               </section>
-              {#if preview.by_member}
+              {#if good.by_member}
                 <section class="sheet pad">
                   <div class="line">
                     <h3>
-                      By <Slot text={preview.by_label.toLowerCase()} label="Segment">
+                      By <Slot text={good.by_label.toLowerCase()} label="Segment">
                         {#snippet children(close)}
                           <Choices
                             choices={columns
                               .filter((column) => column.role === 'segment')
                               .map((column) => ({ key: column.name, name: column.label }))}
-                            chosen={preview?.by}
+                            chosen={good?.by}
                             choose={(name) => {
                               by = name
                               look()
@@ -453,14 +458,14 @@
                             }}
                           />
                         {/snippet}
-                      </Slot>, {preview.period_label}
+                      </Slot>, {good.period_label}
                     </h3>
-                    <span class="small soft">{preview.members.length} members</span>
+                    <span class="small soft">{good.members.length} members</span>
                   </div>
-                  <div class="members"><Bullet picture={preview.by_member} /></div>
+                  <div class="members"><Bullet picture={good.by_member} /></div>
                 </section>
               {/if}
-            {/if}
+            </div>
           {/if}
         </div>
 
@@ -474,13 +479,13 @@
               }}
               close={() => (past = false)}
             />{/if}
-          {#if preview?.workings}
-            <section class="sheet pad">
+          {#if good?.workings}
+            <section class="sheet pad" class:stale={preview?.problem}>
               <div class="line">
                 <h3>Workings</h3>
-                <span class="small soft">{preview.workings.subtitle}</span>
+                <span class="small soft">{good.workings.subtitle}</span>
               </div>
-              <Account found={preview.workings} formula={false} />
+              <Account found={good.workings} formula={false} />
             </section>
           {/if}
           {#if kept}
@@ -540,6 +545,10 @@
     background: var(--accent-tint);
     border-left-color: var(--accent);
   }
+  .stale {
+    opacity: 0.45;
+  }
+  .results,
   .middle,
   .right {
     display: grid;
