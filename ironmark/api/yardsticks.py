@@ -29,7 +29,7 @@ from ironmark.api.records import add_routes
 from ironmark.api.shapes import AxisPicture, Band, CutLine
 from ironmark.core import axis as axes
 from ironmark.core import reading as core
-from ironmark.core import words
+from ironmark.core import rules, words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.numbers import show
@@ -132,6 +132,38 @@ class Strip(BaseModel):
     changes: list[Change]
     rehearsal: Rehearsal | None
     reading: Rehearsal | None  # what is read now, graded by the form that is tried
+
+
+class RulesAsk(Model):
+    """Rules as they were written by hand, one a line, in the unit of a KPI."""
+
+    text: str = Field(max_length=8000)
+    kpi: Key
+
+
+class RuleOut(BaseModel):
+    line: int
+    text: str
+    state: str
+
+
+class FindingOut(BaseModel):
+    """Something wrong in the rules, and what was done about it."""
+
+    kind: str
+    message: str
+    lines: list[int]
+
+
+class RulesOut(BaseModel):
+    """What the rules come to; ``problem`` says which line cannot be read."""
+
+    bands: list[str] = []
+    cuts: list[CutBody] = []
+    words: list[str] = []  # of each band
+    rules: list[RuleOut] = []
+    findings: list[FindingOut] = []
+    problem: str = ""
 
 
 class Proposal(Model):
@@ -275,6 +307,26 @@ def _rehearsal(value: float, yardstick: grading.Yardstick, cuts: list[float], ax
     band = int(grading.grade(yardstick, np.array([value]), np.asarray(cuts)[:, None])[0])
     state = yardstick.bands[band] if band >= 0 else None
     return Rehearsal(value=value, shown=show(value, unit), fraction=axis.place(value), state=state)
+
+
+@router.post("/rules")
+def turn_rules(ask: RulesAsk, at: Desk = Depends(desk)) -> RulesOut:
+    """Turn rules such as ``>= 500 and < 700 amber`` into bands and cuts, with everything that was wrong in them."""
+    with at.read() as session:
+        unit = Book(at, session).kpi(ask.kpi).unit.core()
+    try:
+        turned = rules.turn(ask.text, unit)
+    except rules.NotARule as error:
+        return RulesOut(problem=str(error))
+    made = turned.yardstick
+    cuts = [cut.offset for cut in made.cuts] if made else []
+    return RulesOut(
+        bands=list(made.bands) if made else [],
+        cuts=[CutBody(**vars(cut)) for cut in made.cuts] if made else [],
+        words=[words.band_words(made, cuts, band, unit) for band in range(len(made.bands))] if made else [],
+        rules=[RuleOut(line=rule.line, text=rule.text, state=rule.state) for rule in turned.rules],
+        findings=[FindingOut(kind=f.kind, message=f.message, lines=list(f.lines)) for f in turned.findings],
+    )
 
 
 @router.post("/propose")

@@ -447,3 +447,18 @@ class Yardsticks(PageTest):
         self.slot("Scope")
         self.choose("each route")
         self.see("129 dots are this KPI’s readings so far, by route.")
+
+    def test_rules_written_by_hand_become_bands_and_what_was_wrong_is_told(self) -> None:
+        self.put_back("yardsticks", "punctuality")
+        self.open("/yardsticks/punctuality")
+        self.press("Paste rules")
+        field = self.one('[aria-label="Rules, one a line"]')
+        field.send_keys(">= 80 amber\n>= 92 green\n< 0.78 red")
+        self.see("Order.", "Line 1 and line 2", "Gap.", "78", "Never reached.", "Percent or fraction.")
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys("under 80 red\n80 to 92 amber\n92 and above green")
+        self.see("No gap, no overlap, nothing in the wrong order.")
+        self.press("Use these bands")
+        self.wait(lambda: [c["offset"] for c in self.body("yardsticks", "punctuality")["cuts"]] == [0.8, 0.92])
+        self.press("undo")
+        self.wait(lambda: len(self.body("yardsticks", "punctuality")["cuts"]) == 3)

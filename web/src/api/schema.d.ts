@@ -431,6 +431,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/yardsticks/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Turn Rules
+         * @description Turn rules such as ``>= 500 and < 700 amber`` into bands and cuts, with everything that was wrong in them.
+         */
+        post: operations["turn_rules_api_yardsticks_rules_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/yardsticks/propose": {
         parameters: {
             query?: never;
@@ -1365,6 +1385,18 @@ export interface components {
              */
             partial: boolean;
         };
+        /**
+         * FindingOut
+         * @description Something wrong in the rules, and what was done about it.
+         */
+        FindingOut: {
+            /** Kind */
+            kind: string;
+            /** Message */
+            message: string;
+            /** Lines */
+            lines: number[];
+        };
         /** FormulaProblem */
         FormulaProblem: {
             /** Message */
@@ -2101,6 +2133,61 @@ export interface components {
             summary: components["schemas"]["ColumnSummary"][];
             /** Problems */
             problems: components["schemas"]["ProblemOut"][];
+        };
+        /** RuleOut */
+        RuleOut: {
+            /** Line */
+            line: number;
+            /** Text */
+            text: string;
+            /** State */
+            state: string;
+        };
+        /**
+         * RulesAsk
+         * @description Rules as they were written by hand, one a line, in the unit of a KPI.
+         */
+        RulesAsk: {
+            /** Text */
+            text: string;
+            /** Kpi */
+            kpi: string;
+        };
+        /**
+         * RulesOut
+         * @description What the rules come to; ``problem`` says which line cannot be read.
+         */
+        RulesOut: {
+            /**
+             * Bands
+             * @default []
+             */
+            bands: string[];
+            /**
+             * Cuts
+             * @default []
+             */
+            cuts: components["schemas"]["CutBody"][];
+            /**
+             * Words
+             * @default []
+             */
+            words: string[];
+            /**
+             * Rules
+             * @default []
+             */
+            rules: components["schemas"]["RuleOut"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["FindingOut"][];
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
         };
         /**
          * ScopeBody
@@ -3611,6 +3698,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Strip"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    turn_rules_api_yardsticks_rules_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -77,9 +77,10 @@
       else if ((at.row + 2) * ROW > scroller.scrollTop + height)
         scroller.scrollTop = (at.row + 2) * ROW - height
     }
-    requestAnimationFrame(() =>
-      table?.querySelector<HTMLElement>(`[data-cell="${at.row}-${at.column}"]`)?.focus(),
-    )
+    // At once where the cell is drawn, so that the next key comes to it.
+    const find = () => table?.querySelector<HTMLElement>(`[data-cell="${at.row}-${at.column}"]`)
+    if (find()) find()?.focus()
+    else requestAnimationFrame(() => find()?.focus())
   }
   function begin(start?: string) {
     editing = true

@@ -19,6 +19,7 @@
   import Sign from '../../parts/Sign.svelte'
   import Slot from '../../parts/Slot.svelte'
   import Uses from '../../parts/Uses.svelte'
+  import Rules from './Rules.svelte'
   import YardstickEditor from '../../parts/YardstickEditor.svelte'
 
   let { params }: { params?: { id?: string } } = $props()
@@ -31,6 +32,7 @@
   let strip = $state<Strip | null>(null)
   let past = $state<YardstickBody[]>([])
   let future = $state<YardstickBody[]>([])
+  let ruled = $state(false)
 
   const chosen = $derived(
     yardsticks?.find((known) => known.id === params?.id) ?? (params?.id ? undefined : yardsticks?.[0]),
@@ -64,6 +66,7 @@
   $effect(() => {
     const id = chosen?.id
     by = null
+    ruled = false
     past = []
     future = []
     if (id)
@@ -215,6 +218,8 @@
     </div>
     {#if chosen}
       <Delete name={chosen.body.name} {remove} />
+      {#if kpi}<button class="act" aria-pressed={ruled} onclick={() => (ruled = !ruled)}>Paste rules</button
+        >{/if}
     {/if}
     {#if kpis.length}
       <span class="new">
@@ -234,6 +239,17 @@
     {/if}
   </div>
   {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
+  {#if ruled && chosen && kpi}
+    <Rules
+      kpi={kpi.id}
+      use={({ bands, cuts }) => {
+        if (chosen)
+          keep({ ...($state.snapshot(chosen.body) as YardstickBody), bands: bands ?? [], cuts: cuts ?? [] })
+        ruled = false
+      }}
+      close={() => (ruled = false)}
+    />
+  {/if}
 
   <div class="three">
     <nav class="sheet" aria-label="Yardsticks">
