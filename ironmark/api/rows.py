@@ -257,7 +257,7 @@ def put_rows(
     saw = None if word else seen_version(if_match)
     table = read_file(body_of(file), sheet)
     with at.write() as session:
-        _refuse_live(datasets.get(session, key))
+        refuse_live(datasets.get(session, key))
         dataset = datasets.refresh(session, key, saw, file_name_of(file), table, how)
         response.headers["ETag"] = f'"{dataset.version}"'
         return dataset_out(dataset, users_of(session))
@@ -270,7 +270,7 @@ def make_token(key: str, at: Desk = Depends(desk)) -> Token:
         return Token(token=datasets.new_token(session, key))
 
 
-def _refuse_live(dataset: StoredDataset) -> None:
+def refuse_live(dataset: StoredDataset) -> None:
     if dataset.kind == "live":
         raise Refused(
             422, "live", "Its rows live elsewhere", "A live source is read where it is; change its rows there."

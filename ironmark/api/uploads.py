@@ -17,6 +17,7 @@ from ironmark.api.datasets import body_of, file_name_of, name_from
 from ironmark.api.desk import Desk, desk, seen_version
 from ironmark.api.documents import Key
 from ironmark.api.problems import Problem, Refused, problem_of
+from ironmark.api.rows import refuse_live
 from ironmark.store import datasets
 from ironmark.tables.formats import read_file
 from ironmark.tables.refresh import How
@@ -125,6 +126,9 @@ def begin_upload(
 ) -> Upload:
     """Read a file as a new dataset, or with ``dataset`` as new rows of that one, whose version If-Match names."""
     saw = seen_version(if_match) if dataset else None
+    if dataset:
+        with at.read() as session:
+            refuse_live(datasets.get(session, dataset))
     body, file_name = body_of(file), file_name_of(file)
 
     def work(tell: Callable[[str, float], None]) -> str:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Depends
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, FiniteFloat
 from sqlalchemy.orm import Session
 
 from ironmark.api.desk import Book, Desk, desk
@@ -32,8 +32,8 @@ from ironmark.core import reading as core
 from ironmark.core import rules, words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
-from ironmark.core.numbers import show
-from ironmark.core.propose import propose
+from ironmark.core.numbers import Unit, show
+from ironmark.core.propose import deal, propose, shares_of
 from ironmark.core.yardstick import STATES
 
 router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
@@ -153,6 +153,17 @@ class FindingOut(BaseModel):
     kind: str
     message: str
     lines: list[int]
+
+
+class DealAsk(Model):
+    """Bands dealt out: evenly or by shares, of the axis or of the readings so far."""
+
+    kpi: Key
+    by: str | None = Field(None, max_length=80)
+    over: Literal["axis", "readings"] = "axis"
+    axis: AxisBody = AxisBody()  # as it is shown; an open end is chosen from the readings
+    count: int = Field(4, ge=grading.MIN_BANDS, le=grading.MAX_BANDS)
+    shares: list[FiniteFloat] = Field(default=[], max_length=40)  # percents; none deals out evenly
 
 
 class RulesOut(BaseModel):
@@ -318,14 +329,43 @@ def turn_rules(ask: RulesAsk, at: Desk = Depends(desk)) -> RulesOut:
         turned = rules.turn(ask.text, unit)
     except rules.NotARule as error:
         return RulesOut(problem=str(error))
-    made = turned.yardstick
-    cuts = [cut.offset for cut in made.cuts] if made else []
+    made = _bands_out(turned.yardstick, unit) if turned.yardstick else RulesOut()
+    return made.model_copy(
+        update={
+            "rules": [RuleOut(line=rule.line, text=rule.text, state=rule.state) for rule in turned.rules],
+            "findings": [FindingOut(kind=f.kind, message=f.message, lines=list(f.lines)) for f in turned.findings],
+        }
+    )
+
+
+@router.post("/deal")
+def deal_bands(ask: DealAsk, at: Desk = Depends(desk)) -> RulesOut:
+    """Bands of equal or of typed shares. Shares that do not come to 100 % are an answer, not an error."""
+    with at.read() as session:
+        book = Book(at, session)
+        kpi = book.kpi(ask.kpi)
+        values = book.read(kpi, by=ask.by).value
+    try:
+        shares = shares_of(ask.shares or [100 / ask.count] * ask.count)
+    except ValueError as error:
+        return RulesOut(problem=f"{error}".capitalize() + ".")
+    unit = kpi.unit.core()
+    share = unit.kind == "percent" and not bool(np.any(values > 1 + 1e-9))
+    axis = axes.choose(values.ravel(), ceiling=1.0 if share else None)
+    low = axis.low if ask.axis.low is None else ask.axis.low
+    high = axis.high if ask.axis.high is None else ask.axis.high
+    if low >= high:
+        return RulesOut(problem="The axis ends before it begins. Give both of its ends.")
+    over = values if ask.over == "readings" else None
+    return _bands_out(deal(kpi.direction, shares, low=low, high=high, values=over), unit)
+
+
+def _bands_out(made: grading.Yardstick, unit: Unit) -> RulesOut:
+    cuts = [cut.offset for cut in made.cuts]
     return RulesOut(
-        bands=list(made.bands) if made else [],
-        cuts=[CutBody(**vars(cut)) for cut in made.cuts] if made else [],
-        words=[words.band_words(made, cuts, band, unit) for band in range(len(made.bands))] if made else [],
-        rules=[RuleOut(line=rule.line, text=rule.text, state=rule.state) for rule in turned.rules],
-        findings=[FindingOut(kind=f.kind, message=f.message, lines=list(f.lines)) for f in turned.findings],
+        bands=list(made.bands),
+        cuts=[CutBody(**vars(cut)) for cut in made.cuts],
+        words=[words.band_words(made, cuts, band, unit) for band in range(len(made.bands))],
     )
 
 

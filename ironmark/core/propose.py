@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from ironmark.core.axis import LARGEST, step_for
 from ironmark.core.evaluate import Floats
-from ironmark.core.yardstick import Cut, Yardstick, default_bands
+from ironmark.core.yardstick import MAX_BANDS, MIN_BANDS, STATES, Cut, Yardstick, default_bands
 
 NEAREST = 0.005  # cuts of a share nearer than half a point to each other are none
 
@@ -29,6 +31,55 @@ def propose(values: Floats, target: Floats, direction: str, share: bool) -> Yard
             return Yardstick(("short", "near", "met"), (Cut(-0.05, "target"), Cut(0.0, "target")))
         return Yardstick(bands, tuple(Cut(offset, "target") for offset in (-round(room * 1.5, 3), 0.0, room)))
     return Yardstick(bands, tuple(Cut(0.0, "target", factor) for factor in (0.9, 1.0, 1.1)))
+
+
+def dealt_states(direction: str, count: int) -> tuple[str, ...]:
+    """The states of ``count`` bands from the lowest values up, the four spread over them as evenly as they go.
+
+    Inside a range the best lie in the middle and the worst at both ends.
+    """
+    ranked = [state.key for state in sorted(STATES.values(), key=lambda state: state.rank)]
+    if direction == "inside":
+        half = (count + 1) // 2
+        up = [ranked[min(at * 3 // max(half, 2), 2)] for at in range(half)]
+        up[-1] = "met" if half > 1 else up[-1]
+        return tuple(up + up[: count - half][::-1])
+    up = [ranked[at * len(ranked) // count] if count > 3 else ranked[at] for at in range(count)]
+    return tuple(up if direction == "higher" else up[::-1])
+
+
+def shares_of(typed: Sequence[float]) -> Floats:
+    """Shares of bands, (n,) fractions, from percents as they were typed.
+
+    Raises ValueError that says what is missing or too much where they do not come to 100.
+    """
+    if not MIN_BANDS <= len(typed) <= MAX_BANDS:
+        raise ValueError(f"give {MIN_BANDS} to {MAX_BANDS} shares, one for each band; there are {len(typed)}")
+    if any(not share > 0 for share in typed):
+        raise ValueError("every share must be above zero")
+    total = float(np.sum(typed))
+    if abs(total - 100) > 1e-6:
+        off = f"{100 - total:g} % is missing" if total < 100 else f"{total - 100:g} % is too much"
+        raise ValueError(f"the shares come to {total:g} %; {off}")
+    return np.asarray(typed, dtype=float) / 100
+
+
+def deal(
+    direction: str, shares: Floats, *, low: float = 0.0, high: float = 1.0, values: Floats | None = None
+) -> Yardstick:
+    """Bands that take up ``shares`` (n,) of the way from ``low`` to ``high``, or, given ``values``, of those.
+
+    low, high, values: KPI unit. Cuts are rounded as far as keeps them apart.
+    """
+    inner = np.cumsum(shares)[:-1]
+    if values is not None:
+        lines = round_quantiles(values[np.isfinite(values)], inner)
+    else:
+        lines = low + (high - low) * inner
+        step = step_for(high - low, 200)
+        rounded = np.round(lines / step) * step
+        lines = rounded if np.all(np.diff(rounded) > 0) else lines
+    return Yardstick(dealt_states(direction, len(shares)), tuple(Cut(float(f"{line:.12g}")) for line in lines))
 
 
 def round_quantiles(known: Floats, shares: Floats) -> Floats:

@@ -164,3 +164,28 @@ class Sheets(WithServer):
             page.write(1, 1, 0.8)
         found = self.read(buffer.getvalue(), "m.xlsx")
         self.assertEqual([(c["since"], c["value"]) for c in found["changes"]], [("2026-10", 0.8)])
+
+
+class Bands(WithServer):
+    def test_rules_and_shares_become_bands_or_say_what_is_wrong(self) -> None:
+        ask = {"kpi": "on-time", "text": "< 85 red\n85 to 92 amber\n>= 92 green"}
+        found = self.post("/api/yardsticks/rules", ask)
+        self.assertEqual(
+            (found["bands"], [c["offset"] for c in found["cuts"]]), (["short", "near", "met"], [0.85, 0.92])
+        )
+        self.assertEqual(found["words"][1], "85% up to, not including, 92%")
+        self.assertIn("names no state", self.post("/api/yardsticks/rules", ask | {"text": "> 5 purple"})["problem"])
+        self.post("/api/yardsticks/rules", ask | {"kpi": "nobody"}, 404)
+        deal = {"kpi": "on-time", "axis": {"low": 0.5, "high": 1.0}, "count": 5}
+        self.assertEqual([c["offset"] for c in self.post("/api/yardsticks/deal", deal)["cuts"]], [0.6, 0.7, 0.8, 0.9])
+        self.assertIn("10 % is missing", self.post("/api/yardsticks/deal", deal | {"shares": [60, 30]})["problem"])
+        self.assertIn("ends before", self.post("/api/yardsticks/deal", deal | {"axis": {"low": 5}})["problem"])
+        readings = self.post("/api/yardsticks/deal", deal | {"over": "readings", "by": "route", "count": 2})
+        self.assertEqual(len(readings["cuts"]), 1)
+
+    def test_no_file_goes_into_a_live_source(self) -> None:
+        files = {"file": ("x.csv", b"day,route\n2026-01-01,a\n")}
+        answer = self.client.post(
+            "/api/uploads", params={"dataset": "bookings"}, files=files, headers={"If-Match": '"1"'}
+        )
+        self.ok(answer, 422)

@@ -462,3 +462,15 @@ class Yardsticks(PageTest):
         self.wait(lambda: [c["offset"] for c in self.body("yardsticks", "punctuality")["cuts"]] == [0.8, 0.92])
         self.press("undo")
         self.wait(lambda: len(self.body("yardsticks", "punctuality")["cuts"]) == 3)
+
+    def test_bands_are_dealt_out_by_shares_that_must_come_to_a_hundred(self) -> None:
+        self.put_back("yardsticks", "punctuality")
+        self.open("/yardsticks/punctuality")
+        self.press("Deal out bands")
+        self.see("4 bands", "Use these bands")
+        field = self.one('[aria-label="Shares in percent"]')
+        field.send_keys("60 30")
+        self.see("The shares come to 90 %; 10 % is missing.")
+        field.send_keys(" 10")
+        self.press("Use these bands")
+        self.wait(lambda: self.body("yardsticks", "punctuality")["bands"] == ["short", "near", "met"])

@@ -451,6 +451,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/yardsticks/deal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deal Bands
+         * @description Bands of equal or of typed shares. Shares that do not come to 100 % are an answer, not an error.
+         */
+        post: operations["deal_bands_api_yardsticks_deal_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/yardsticks/propose": {
         parameters: {
             query?: never;
@@ -1349,6 +1369,34 @@ export interface components {
             /** Rows Version */
             rows_version: number;
             connection: components["schemas"]["ConnectionOut"] | null;
+        };
+        /**
+         * DealAsk
+         * @description Bands dealt out: evenly or by shares, of the axis or of the readings so far.
+         */
+        DealAsk: {
+            /** Kpi */
+            kpi: string;
+            /** By */
+            by?: string | null;
+            /**
+             * Over
+             * @default axis
+             * @enum {string}
+             */
+            over: "axis" | "readings";
+            /** @default {} */
+            axis: components["schemas"]["AxisBody"];
+            /**
+             * Count
+             * @default 4
+             */
+            count: number;
+            /**
+             * Shares
+             * @default []
+             */
+            shares: number[];
         };
         /** Dot */
         Dot: {
@@ -3721,6 +3769,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RulesAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deal_bands_api_yardsticks_deal_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DealAsk"];
             };
         };
         responses: {

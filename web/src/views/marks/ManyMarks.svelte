@@ -175,7 +175,7 @@
             }}
           /></span
         >
-        <span>, spread by</span>
+        <span>and is spread by</span>
         <select class="type-in" aria-label="Spread by" bind:value={way}>
           <option value="days">days</option>
           <option value="even">equal parts</option>

@@ -19,6 +19,7 @@
   import Sign from '../../parts/Sign.svelte'
   import Slot from '../../parts/Slot.svelte'
   import Uses from '../../parts/Uses.svelte'
+  import Deal from './Deal.svelte'
   import Rules from './Rules.svelte'
   import YardstickEditor from '../../parts/YardstickEditor.svelte'
 
@@ -32,7 +33,7 @@
   let strip = $state<Strip | null>(null)
   let past = $state<YardstickBody[]>([])
   let future = $state<YardstickBody[]>([])
-  let ruled = $state(false)
+  let from = $state<'rules' | 'deal' | null>(null)
 
   const chosen = $derived(
     yardsticks?.find((known) => known.id === params?.id) ?? (params?.id ? undefined : yardsticks?.[0]),
@@ -66,7 +67,7 @@
   $effect(() => {
     const id = chosen?.id
     by = null
-    ruled = false
+    from = null
     past = []
     future = []
     if (id)
@@ -140,6 +141,12 @@
     } catch (error) {
       failed = words(error)
     }
+  }
+  const open = (what: 'rules' | 'deal') => (from = from === what ? null : what)
+  function use({ bands, cuts }: Schemas['RulesOut']) {
+    if (chosen)
+      keep({ ...($state.snapshot(chosen.body) as YardstickBody), bands: bands ?? [], cuts: cuts ?? [] })
+    from = null
   }
   function keys(event: KeyboardEvent) {
     if (
@@ -218,8 +225,11 @@
     </div>
     {#if chosen}
       <Delete name={chosen.body.name} {remove} />
-      {#if kpi}<button class="act" aria-pressed={ruled} onclick={() => (ruled = !ruled)}>Paste rules</button
-        >{/if}
+      {#if kpi}
+        <button class="act" aria-pressed={from === 'deal'} onclick={() => open('deal')}>Deal out bands</button
+        >
+        <button class="act" aria-pressed={from === 'rules'} onclick={() => open('rules')}>Paste rules</button>
+      {/if}
     {/if}
     {#if kpis.length}
       <span class="new">
@@ -239,16 +249,10 @@
     {/if}
   </div>
   {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
-  {#if ruled && chosen && kpi}
-    <Rules
-      kpi={kpi.id}
-      use={({ bands, cuts }) => {
-        if (chosen)
-          keep({ ...($state.snapshot(chosen.body) as YardstickBody), bands: bands ?? [], cuts: cuts ?? [] })
-        ruled = false
-      }}
-      close={() => (ruled = false)}
-    />
+  {#if from === 'rules' && kpi}
+    <Rules kpi={kpi.id} {use} close={() => (from = null)} />
+  {:else if from === 'deal' && kpi}
+    <Deal kpi={kpi.id} {by} axis={strip?.axis} {use} close={() => (from = null)} />
   {/if}
 
   <div class="three">
