@@ -40,6 +40,7 @@ def connect(url: URL) -> Engine:
         pool_pre_ping=True,
         pool_size=10,
         isolation_level="READ COMMITTED",
+        hide_parameters=True,  # errors are logged, and a live source's password is a parameter like any other
         connect_args={"connect_timeout": 5, "read_timeout": 120, "write_timeout": 120},
     )
 

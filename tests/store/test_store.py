@@ -5,7 +5,8 @@ import unittest
 from typing import Any
 
 import polars as pl
-from sqlalchemy import select
+from sqlalchemy import select, text
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from ironmark.core.marks import MarkEntry
@@ -61,6 +62,13 @@ class Records(InDatabase):
     def test_keys_can_be_read_in_an_address(self) -> None:
         self.assertRegex(database.new_key("Fuel per mile, Ærø!"), r"^fuel-per-mile-r-[0-9a-f]{6}$")
         self.assertRegex(database.new_key("路线"), r"^[0-9a-f]{6}$")
+
+
+class Errors(InDatabase):
+    def test_what_is_written_stands_in_no_error(self) -> None:
+        with self.assertRaises(DBAPIError) as caught:
+            self.session.execute(text("INSERT INTO nowhere VALUES (:word)"), {"word": "hush-hush"})
+        self.assertNotIn("hush-hush", str(caught.exception))
 
 
 class Marks(InDatabase):
