@@ -27,10 +27,12 @@ from ironmark.core.reading import Kpi, Members, Readings, Source
 from ironmark.core.yardstick import Yardstick
 from ironmark.store import calendar, database, datasets, marks, records
 from ironmark.store.datasets import StoredDataset
-from ironmark.tables import checklist, live
+from ironmark.tables import checklist
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.columns import ColumnSource
-from ironmark.tables.live import Patient
+from ironmark.tables.connections import Connection
+from ironmark.tables.live import LiveSource
+from ironmark.tables.patience import FRESH_S, Patient
 
 HELD_DATASETS = 12
 
@@ -85,13 +87,13 @@ class Desk:
         key = (dataset.id, dataset.version)
         with self._lock:
             held = self._live.get(key)
-            if held is not None and held.age < live.FRESH_S:
+            if held is not None and held.age < FRESH_S:
                 return held
             coming = self._coming.get(key)
             if held is not None and coming is None:
                 coming = self._coming[key] = self._patient(session, dataset)
                 coming.warm()
-            if held is not None and coming is not None and not coming.is_open and held.age < 3 * live.FRESH_S:
+            if held is not None and coming is not None and not coming.is_open and held.age < 3 * FRESH_S:
                 return held
             for old in [k for k in self._live if k[0] == dataset.id]:
                 self._live.pop(old).close()
@@ -99,25 +101,29 @@ class Desk:
             self._live[key] = coming or self._patient(session, dataset)
             return self._live[key]
 
-    def connection(self, session: Session, dataset: StoredDataset) -> live.Connection:
+    def connection(self, session: Session, dataset: StoredDataset) -> Connection:
         """How a live source is reached."""
         return self.reach(session, dataset.settings["connection"], None, dataset.id)
 
-    def reach(self, session: Session, plain: dict[str, Any], password: str | None, key: str | None) -> live.Connection:
+    def reach(self, session: Session, plain: dict[str, Any], password: str | None, key: str | None) -> Connection:
         """plain: the settings of a connection; without a host, the MariaDB the records are in. password: None takes
-        the one kept for the dataset ``key``."""
-        if password is None:
-            password = datasets.secret(session, key) if key else ""
+        the one kept for the dataset ``key``, which goes to no other server and is used by no other account."""
+        if password is None and key:
+            kept = datasets.get(session, key).settings.get("connection", {})
+            if any(kept.get(name) != plain[name] for name in ("host", "port", "user")):
+                detail = "For another server or another user the password has to be typed again."
+                raise Refused(422, "password-needed", "The password is needed", detail, {"field": "password"})
+            password = datasets.secret(session, key)
         url = self.engine.url
         own = {} if plain["host"] else {"host": url.host or "", "port": url.port or 3306}
-        return live.Connection(**{**plain, **own}, password=password)
+        return Connection(**{**plain, **own}, password=password or "")
 
     def _patient(self, session: Session, dataset: StoredDataset) -> Patient:
         connection = self.connection(session, dataset)
         through = dataset.through if dataset.settings.get("fixed_through") else None
 
-        def make() -> live.LiveSource:
-            return live.LiveSource(connection, dataset.columns, dataset.merges, dataset.order, through)
+        def make() -> LiveSource:
+            return LiveSource(connection, dataset.columns, dataset.merges, dataset.order, through)
 
         return Patient(dataset.name, make)
 

@@ -17,7 +17,7 @@ from ironmark.core.formula import FormulaError, parse, references, renamed
 from ironmark.core.numbers import NotANumber, Unit, show, understand
 from ironmark.store import marks, records
 from ironmark.tables.cells import NoPeriod
-from ironmark.tables.live import LiveProblem
+from ironmark.tables.connections import LiveProblem
 
 router = APIRouter(prefix="/api/kpis", tags=["kpis"])
 

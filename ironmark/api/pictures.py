@@ -43,7 +43,7 @@ from ironmark.core.reading import Readings
 from ironmark.core.yardstick import STATES
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
-from ironmark.tables.live import LiveProblem, Slow
+from ironmark.tables.connections import LiveProblem, Slow
 
 
 def states() -> list[State]:

@@ -26,7 +26,7 @@ from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.reading import Readings
 from ironmark.store import records
 from ironmark.tables.cells import NoPeriod
-from ironmark.tables.live import LiveProblem, Slow
+from ironmark.tables.connections import LiveProblem, Slow
 
 router = APIRouter(prefix="/api/kpis", tags=["kpis"])
 TYPED = "typed"  # the key a KPI goes by while it is typed

@@ -15,7 +15,7 @@ from starlette.exceptions import HTTPException
 from ironmark.core.formula import FormulaError
 from ironmark.store.database import Missing, StaleVersion
 from ironmark.tables.cells import NoPeriod, NoSegment
-from ironmark.tables.live import LiveProblem
+from ironmark.tables.connections import LiveProblem
 from ironmark.tables.reader import Unreadable
 
 log = structlog.get_logger()

@@ -17,7 +17,7 @@ from ironmark.core.numbers import MINUS
 from ironmark.store import datasets
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
-from ironmark.tables import live
+from ironmark.tables import connections
 from ironmark.tables.findings import late_rows, spellings
 from ironmark.tables.formats import read_file
 from ironmark.tables.reader import Column
@@ -94,7 +94,7 @@ class Token(BaseModel):
 def _rows(at: Desk, session: Session, dataset: StoredDataset, limit: int | None = None) -> pl.DataFrame:
     """The rows as they came; of a live source the first of them."""
     if dataset.kind == "live":
-        return live.first_rows(at.connection(session, dataset), dataset.columns, limit or 2000)
+        return connections.first_rows(at.connection(session, dataset), dataset.columns, limit or 2000)
     return datasets.raw_rows(session, dataset)
 
 

@@ -17,7 +17,7 @@ from ironmark.api.documents import Member, Model, Name
 from ironmark.api.problems import Refused
 from ironmark.store import datasets
 from ironmark.store.datasets import Kind, StoredDataset
-from ironmark.tables import checklist, live
+from ironmark.tables import checklist, connections
 from ironmark.tables.checklist import Checklist
 from ironmark.tables.reader import Column, Problem, Table, Unreadable, typed_table
 from ironmark.tables.refresh import conform
@@ -230,7 +230,7 @@ def look_live(body: ConnectionBody, key: str | None = Query(None, max_length=80)
     """Try a connection. ``key`` names the live source whose password is meant when none is given."""
     with at.read() as session:
         connection = at.reach(session, _plain(body), body.password, key)
-    return Found(tables=live.tables(connection), may_write=live.may_write(connection))
+    return Found(tables=connections.tables(connection), may_write=connections.may_write(connection))
 
 
 @router.post("/live", status_code=201)
@@ -238,7 +238,7 @@ def new_live(body: NewLive, response: Response, at: Desk = Depends(desk)) -> Dat
     """Keep where a table is; its rows stay there."""
     with at.read() as session:
         connection = at.reach(session, _plain(body), body.password, None)
-    columns = live.columns(connection)
+    columns = connections.columns(connection)
     table = Table(
         pl.DataFrame(schema={column.name: pl.Float64 for column in columns}),
         columns,
@@ -261,7 +261,7 @@ def put_connection(
     with at.read() as session:
         dataset = _of_kind(session, key, "live")
         connection = at.reach(session, _plain(body), body.password, key)
-    found = live.columns(connection)
+    found = connections.columns(connection)
     said = {column.name: column for column in dataset.columns}
     kept = [said[c.name] if c.name in said and said[c.name].type == c.type else c for c in found]
     if sum(column.role == "period" for column in kept) > 1:
@@ -280,9 +280,9 @@ def _plain(body: ConnectionBody) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _live_problems(connection: live.Connection, columns: tuple[Column, ...]) -> tuple[Problem, ...]:
+def _live_problems(connection: connections.Connection, columns: tuple[Column, ...]) -> tuple[Problem, ...]:
     found = []
-    if live.may_write(connection):
+    if connections.may_write(connection):
         found.append(
             Problem(f"The account “{connection.user}” may change data. One that may only read is enough, and safer.")
         )

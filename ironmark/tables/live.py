@@ -4,241 +4,28 @@ from __future__ import annotations
 
 import datetime as dt
 import operator
-import re
-import threading
-import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
-from concurrent.futures import TimeoutError as Unanswered
-from contextlib import contextmanager
-from dataclasses import dataclass, field
-from typing import Any, TypeVar
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 import numpy as np
-import polars as pl
 import sqlalchemy as sa
 from sqlalchemy.dialects import mysql
-from sqlalchemy.exc import SQLAlchemyError
 
 from ironmark.core import formula as f
 from ironmark.core.evaluate import Floats
 from ironmark.core.formula import ColumnType
 from ironmark.core.periods import Period
-from ironmark.core.reading import Members, Totals
+from ironmark.core.reading import Members
 from ironmark.tables.cells import BLANK_MEMBER, Cells, CellSource, Line, NoPeriod, PartKey, Unit
-from ironmark.tables.reader import Column, Role, identifiers
+from ironmark.tables.connections import Connection, Wrong, date_of, said
+from ironmark.tables.reader import Column
 
-CONNECT_S, STATEMENT_S = 4, 25
-PATIENCE_S = 2.0  # how long a page waits for a live source before it shows the rest
-FRESH_S = 60.0  # how long what was read holds
 MOST_MEMBERS = 5000
 _EXACT = "utf8mb4_nopad_bin"  # texts are the same only sign by sign, as in a file
-_MAY_WRITE = ("ALL PRIVILEGES", "INSERT", "UPDATE", "DELETE", "DROP", "ALTER", "CREATE", "SUPER", "FILE")
 Expression = sa.ColumnElement[Any]
 _COMPARISONS = {
     "=": operator.eq, "!=": operator.ne, "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
 }  # fmt: skip
-T = TypeVar("T")
-
-
-class LiveProblem(Exception):
-    """A live source that cannot be read; the message says why and what to do."""
-
-    status = 503
-
-
-class Slow(LiveProblem):
-    """It has not answered yet; asking goes on, so that reading again soon finds the answer."""
-
-
-class Wrong(LiveProblem):
-    """Settings that do not lead to a table."""
-
-    status = 422
-
-
-@dataclass(frozen=True)
-class Connection:
-    """Where a table is. ``host`` that begins with a slash is the path of a socket."""
-
-    host: str
-    port: int
-    database: str
-    user: str
-    table: str
-    password: str = field(default="", repr=False)
-
-    def engine(self) -> sa.Engine:
-        local = self.host.startswith("/")
-        url = sa.URL.create(
-            "mysql+pymysql",
-            self.user,
-            self.password,
-            None if local else self.host,
-            None if local else self.port,
-            self.database,
-        )
-        options: dict[str, Any] = {
-            "connect_timeout": CONNECT_S,
-            "read_timeout": STATEMENT_S + 5,
-            "charset": "utf8mb4",
-        }
-        if local:
-            options["unix_socket"] = self.host
-        engine = sa.create_engine(
-            url,
-            pool_size=4,
-            max_overflow=2,
-            pool_timeout=10,
-            pool_recycle=600,
-            pool_pre_ping=True,
-            connect_args=options,
-        )
-
-        @sa.event.listens_for(engine, "connect")
-        def limit(connection: Any, _: Any) -> None:
-            with connection.cursor() as cursor:
-                try:
-                    cursor.execute(f"SET SESSION max_statement_time = {STATEMENT_S}")
-                except Exception:  # another server of the protocol; its own limits hold
-                    connection.rollback()
-                cursor.execute("SET SESSION TRANSACTION READ ONLY")
-
-        return engine
-
-
-def tables(connection: Connection) -> list[str]:
-    """The tables and views the account may see. Raises LiveProblem."""
-    with _opened(connection) as engine:
-        inspector = sa.inspect(engine)
-        return sorted([*inspector.get_table_names(), *inspector.get_view_names()])
-
-
-def first_rows(connection: Connection, columns: Sequence[Column], limit: int) -> pl.DataFrame:
-    """Some rows of the table, typed. Raises LiveProblem."""
-    held = sa.table(connection.table, *(sa.column(column.label) for column in columns))
-    with _opened(connection) as engine, engine.connect() as open_:
-        found = [tuple(row) for row in open_.execute(sa.select(held).limit(limit))]
-    typed = {}
-    for at, column in enumerate(columns):
-        cells = [row[at] for row in found]
-        typed[column.name] = [None if cell is None else _python(cell, column.type) for cell in cells]
-    schema = {"number": pl.Float64, "date": pl.Date, "flag": pl.Boolean, "text": pl.String}
-    return pl.DataFrame(typed, schema={column.name: schema[column.type] for column in columns})
-
-
-def _python(cell: Any, kind: ColumnType) -> Any:
-    if kind == "number":
-        return float(cell)
-    if kind == "date":
-        return _date(cell)
-    return cell not in (0, b"\x00") if kind == "flag" else str(cell)
-
-
-def may_write(connection: Connection) -> bool:
-    """Whether the account could change data; one that may only read is better. Raises LiveProblem."""
-    with _opened(connection) as engine, engine.connect() as open_:
-        grants = [str(row[0]) for row in open_.execute(sa.text("SHOW GRANTS"))]
-    return any(re.search(rf"\b{right}\b", grant.split(" ON ")[0]) for grant in grants for right in _MAY_WRITE)
-
-
-def columns(connection: Connection) -> tuple[Column, ...]:
-    """The columns of the table, typed, each with the role it most likely has. Raises LiveProblem."""
-    with _opened(connection) as engine:
-        found = sa.inspect(engine).get_columns(connection.table)
-        names = identifiers(column["name"] for column in found)
-        made = [
-            Column(name, str(column["name"]), _type(column["type"]), "text")
-            for name, column in zip(names, found, strict=True)
-        ]
-        made = _with_roles(engine, connection.table, made)
-    return tuple(made)
-
-
-def _type(kind: Any) -> ColumnType:
-    if (
-        isinstance(kind, sa.Boolean)
-        or (isinstance(kind, mysql.TINYINT) and kind.display_width == 1)
-        or isinstance(kind, mysql.BIT)
-    ):
-        return "flag"
-    if isinstance(kind, sa.Integer | sa.Numeric):
-        return "number"
-    return "date" if isinstance(kind, sa.Date | sa.DateTime) else "text"
-
-
-def _with_roles(engine: sa.Engine, table: str, made: Sequence[Column]) -> list[Column]:
-    """Roles by type, and a text a segment where the first rows hold it often."""
-    held = sa.table(table, *(sa.column(column.label) for column in made))
-    texts = [column for column in made if column.type == "text"]
-    few = {}
-    with engine.connect() as open_:
-        sample = open_.execute(sa.select(held).limit(2000)).mappings().all()
-    for column in texts:
-        few[column.name] = len({row[column.label] for row in sample}) <= max(40, len(sample) // 20)
-    period = next((column.name for column in made if column.type == "date"), None)
-    roles: dict[str, Role] = {"number": "measure", "flag": "flag", "date": "text"}
-    return [
-        Column(
-            c.name,
-            c.label,
-            c.type,
-            "period" if c.name == period else "segment" if few.get(c.name) else roles.get(c.type, "text"),
-        )
-        for c in made
-    ]
-
-
-class _said:
-    """Turns what a database driver says into words for whoever set the source up."""
-
-    def __init__(self, connection: Connection) -> None:
-        self.connection = connection
-
-    def __enter__(self) -> None:
-        pass
-
-    def __exit__(self, _: Any, error: BaseException | None, __: Any) -> None:
-        if (
-            error is None
-            or isinstance(error, LiveProblem | NoPeriod)
-            or not isinstance(error, SQLAlchemyError | OSError)
-        ):
-            return
-        at = self.connection
-        code = getattr(getattr(error, "orig", None), "args", [None])[0]
-        where = at.host if at.host.startswith("/") else f"{at.host}:{at.port}"
-        if code in (1044, 1045, 1142, 1698):
-            raise Wrong(
-                f"The server at {where} refuses “{at.user}”. Check the name, the password and its rights."
-            ) from None
-        if code == 1049:
-            raise Wrong(f"There is no database “{at.database}” at {where}.") from None
-        if code in (1146, 1054) or isinstance(error, sa.exc.NoSuchTableError):
-            raise Wrong(
-                f"“{at.table}” is not as it was: a table or column is gone. Look at the source’s settings."
-            ) from None
-        if code in (1969, 3024):
-            raise LiveProblem(
-                f"The server at {where} took longer than {STATEMENT_S} s. Give the table an index on its period, or a view with fewer rows."
-            ) from None
-        if code == 1690:
-            raise LiveProblem("A figure is too large for the database to hold.") from None
-        said = str((getattr(getattr(error, "orig", None), "args", None) or [None, ""])[-1])[:200]
-        raise LiveProblem(
-            f"The server at {where} does not answer. Check that it runs and can be reached."
-            + (f" It was said: {said}" if said else "")
-        ) from None
-
-
-@contextmanager
-def _opened(connection: Connection) -> Iterator[sa.Engine]:
-    engine = connection.engine()
-    try:
-        with _said(connection):
-            yield engine
-    finally:
-        engine.dispose()
 
 
 class LiveSource(CellSource):
@@ -266,7 +53,7 @@ class LiveSource(CellSource):
         )[0]
         if ends[0] is None:
             raise NoPeriod("The live source has no rows with a date yet.")
-        first, last, latest = _date(ends[0]), _date(ends[1]), int(ends[2])
+        first, last, latest = date_of(ends[0]), date_of(ends[1]), int(ends[2])
         self._raw: dict[str, dict[Any, str]] = {}
         members = {}
         for column in columns:
@@ -281,7 +68,7 @@ class LiveSource(CellSource):
         self._engine.dispose()
 
     def _ask(self, query: sa.Select[Any]) -> list[Any]:
-        with _said(self._connection), self._engine.connect() as open_:
+        with said(self._connection), self._engine.connect() as open_:
             return list(open_.execute(query))
 
     def _column(self, column: Column, merges: Mapping[str, str]) -> Expression:
@@ -505,10 +292,6 @@ def _raw(value: Any) -> Expression:
     return _text(value) if isinstance(value, str) else sa.literal(value)
 
 
-def _date(value: Any) -> dt.date:
-    return value.date() if isinstance(value, dt.datetime) else dt.date.fromisoformat(str(value)[:10])
-
-
 def _label(raw: Any, kind: ColumnType) -> str:
     if raw is None:
         return BLANK_MEMBER
@@ -517,101 +300,3 @@ def _label(raw: Any, kind: ColumnType) -> str:
     if kind == "number":
         return str(int(raw)) if float(raw).is_integer() else str(float(raw))
     return str(raw)
-
-
-class Patient:
-    """A live source that is waited for only so long, so that a slow server holds up nothing else.
-
-    What was asked goes on in the background; asked again, it is there. What failed is not asked anew at once.
-    """
-
-    def __init__(self, name: str, make: Callable[[], LiveSource], patience: float = PATIENCE_S) -> None:
-        self.name, self._make, self._patience = name, make, patience
-        self._pool = ThreadPoolExecutor(4, thread_name_prefix="live")
-        self._asked: dict[Any, Future[Any]] = {}
-        self._lock = threading.Lock()
-        self._slow_at = self._failed_at = -1e9
-        self._failure: LiveProblem | None = None
-        self._source: LiveSource | None = None
-        self._made_at = time.monotonic()
-
-    def warm(self) -> None:
-        """Begin to open it without waiting."""
-        with self._lock:
-            if self._source is None and "open" not in self._asked:
-                self._asked["open"] = self._pool.submit(self._make)
-
-    @property
-    def is_open(self) -> bool:
-        future = self._asked.get("open")
-        return self._source is not None or (future is not None and future.done() and not future.exception())
-
-    @property
-    def age(self) -> float:
-        return time.monotonic() - self._made_at
-
-    def close(self) -> None:
-        self._pool.shutdown(wait=False, cancel_futures=True)
-        if self._source is not None:
-            self._source.close()
-
-    def _wait(self, key: Any, work: Callable[[], T]) -> T:
-        now = time.monotonic()
-        if self._failure is not None and now - self._failed_at < 5:
-            raise self._failure
-        with self._lock:
-            future = self._asked.get(key)
-            if future is None:
-                future = self._asked[key] = self._pool.submit(work)
-        try:
-            # One slow answer is enough for a page: what else it asks of this source is not waited for in turn.
-            found: T = future.result(0.02 if now - self._slow_at < 1 else self._patience)
-        except Unanswered:
-            self._slow_at = time.monotonic()
-            raise Slow(
-                f"“{self.name}” has not answered yet. The rest is read; this follows as soon as it does."
-            ) from None
-        except LiveProblem as error:
-            self._failure, self._failed_at = type(error)(f"“{self.name}”: {error}"), time.monotonic()
-            self._forget(key, future)
-            raise self._failure from None
-        except Exception:
-            self._forget(key, future)
-            raise
-        self._forget(key, future)
-        return found
-
-    def _forget(self, key: Any, future: Future[Any]) -> None:
-        with self._lock:
-            if self._asked.get(key) is future:
-                del self._asked[key]
-
-    @property
-    def _opened(self) -> LiveSource:
-        if self._source is None:
-            self._source = self._wait("open", self._make)
-        return self._source
-
-    @property
-    def first(self) -> dt.date:
-        return self._opened.first
-
-    @property
-    def last(self) -> dt.date:
-        return self._opened.last
-
-    @property
-    def through(self) -> dt.date:
-        return self._opened.through
-
-    @property
-    def members(self) -> Mapping[str, tuple[str, ...]]:
-        return self._opened.members
-
-    def aggregate(
-        self, wanted: Sequence[f.Aggregate], by: str | None, where: Members, periods: Sequence[Period]
-    ) -> Totals:
-        source = self._opened
-        scope = tuple(sorted((segment, tuple(names)) for segment, names in where.items()))
-        key = (tuple(wanted), by, scope, tuple(periods))
-        return self._wait(key, lambda: source.aggregate(wanted, by, where, periods))

@@ -250,6 +250,11 @@ class Live(WithServer):
             self.client.put(f"{path}/connection", json=settings, headers={"If-Match": f'"{made["version"]}"'})
         )
         self.assertEqual(done["connection"]["user"], READER)
+        # The kept password goes to no other server.
+        elsewhere = settings | {"host": "127.0.0.1", "port": world.free_port()}
+        refused = self.ok(self.client.post("/api/datasets/live/look", params={"key": made["id"]}, json=elsewhere), 422)
+        self.assertIn("typed again", refused["detail"])
+        self.ok(self.client.post("/api/datasets/live/look", params={"key": "sailings"}, json=settings), 422)
         wrong = self.post("/api/datasets/live/look", place | {"password": "guessed"}, 422)
         self.assertIn("refuses", wrong["detail"])
         self.assertNotIn("guessed", str(wrong))

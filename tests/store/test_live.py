@@ -19,9 +19,11 @@ from ironmark.core.expand import expand
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Kpi, Source, read
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
-from ironmark.tables import live
+from ironmark.tables import connections
 from ironmark.tables.columns import ColumnSource
-from ironmark.tables.live import Connection, LiveProblem, LiveSource, Patient, Slow, Wrong
+from ironmark.tables.connections import Connection, LiveProblem, Slow, Wrong
+from ironmark.tables.live import LiveSource
+from ironmark.tables.patience import Patient
 from ironmark.tables.reader import Column
 from tests import world
 
@@ -170,14 +172,14 @@ class TheSameFigures(WithTable):
 class SetUp(WithTable):
     def test_tables_columns_and_rights_are_found(self) -> None:
         self.fill([(dt.date(2026, 1, n + 1), "ab"[n % 2], "x", 1, 1, True) for n in range(20)])
-        self.assertIn("live_rows", live.tables(self.connection))
-        made = live.columns(self.connection)
+        self.assertIn("live_rows", connections.tables(self.connection))
+        made = connections.columns(self.connection)
         self.assertEqual([(c.name, c.type, c.role) for c in made], [(c.name, c.type, c.role) for c in COLUMNS])
-        self.assertTrue(live.may_write(self.connection))
+        self.assertTrue(connections.may_write(self.connection))
         password = reader_password(self.connection.password)
         reader = Connection(**{**vars(self.connection), "user": READER, "password": password})
-        self.assertFalse(live.may_write(reader))
-        self.assertIn("live_rows", live.tables(reader))
+        self.assertFalse(connections.may_write(reader))
+        self.assertIn("live_rows", connections.tables(reader))
 
     def test_what_is_wrong_is_said_and_the_password_is_not(self) -> None:
         for edit, says in (
@@ -188,7 +190,7 @@ class SetUp(WithTable):
             ({"host": "/nowhere/db.sock"}, "does not answer"),
         ):
             with self.subTest(says), self.assertRaises(LiveProblem) as caught:
-                live.columns(Connection(**{**vars(self.connection), **edit}))  # type: ignore[arg-type]
+                connections.columns(Connection(**{**vars(self.connection), **edit}))  # type: ignore[arg-type]
             self.assertIn(says, str(caught.exception))
             self.assertNotIn("hush-hush", str(caught.exception))
         self.assertNotIn("words", repr(Connection("h", 1, "d", "u", "t", "words")))

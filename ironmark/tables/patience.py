@@ -1,0 +1,119 @@
+"""Live sources that are waited for only so long, so that a slow server holds up nothing else."""
+
+from __future__ import annotations
+
+import datetime as dt
+import threading
+import time
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import TimeoutError as Unanswered
+from typing import Any, TypeVar
+
+from ironmark.core import formula as f
+from ironmark.core.periods import Period
+from ironmark.core.reading import Members, Totals
+from ironmark.tables.connections import LiveProblem, Slow
+from ironmark.tables.live import LiveSource
+
+PATIENCE_S = 2.0  # how long a page waits for a live source before it shows the rest
+FRESH_S = 60.0  # how long what was read holds
+T = TypeVar("T")
+
+
+class Patient:
+    """A live source that is waited for only so long, so that a slow server holds up nothing else.
+
+    What was asked goes on in the background; asked again, it is there. What failed is not asked anew at once.
+    """
+
+    def __init__(self, name: str, make: Callable[[], LiveSource], patience: float = PATIENCE_S) -> None:
+        self.name, self._make, self._patience = name, make, patience
+        self._pool = ThreadPoolExecutor(4, thread_name_prefix="live")
+        self._asked: dict[Any, Future[Any]] = {}
+        self._lock = threading.Lock()
+        self._slow_at = self._failed_at = -1e9
+        self._failure: LiveProblem | None = None
+        self._source: LiveSource | None = None
+        self._made_at = time.monotonic()
+
+    def warm(self) -> None:
+        """Begin to open it without waiting."""
+        with self._lock:
+            if self._source is None and "open" not in self._asked:
+                self._asked["open"] = self._pool.submit(self._make)
+
+    @property
+    def is_open(self) -> bool:
+        future = self._asked.get("open")
+        return self._source is not None or (future is not None and future.done() and not future.exception())
+
+    @property
+    def age(self) -> float:
+        return time.monotonic() - self._made_at
+
+    def close(self) -> None:
+        self._pool.shutdown(wait=False, cancel_futures=True)
+        if self._source is not None:
+            self._source.close()
+
+    def _wait(self, key: Any, work: Callable[[], T]) -> T:
+        now = time.monotonic()
+        if self._failure is not None and now - self._failed_at < 5:
+            raise self._failure
+        with self._lock:
+            future = self._asked.get(key)
+            if future is None:
+                future = self._asked[key] = self._pool.submit(work)
+        try:
+            # One slow answer is enough for a page: what else it asks of this source is not waited for in turn.
+            found: T = future.result(0.02 if now - self._slow_at < 1 else self._patience)
+        except Unanswered:
+            self._slow_at = time.monotonic()
+            raise Slow(
+                f"“{self.name}” has not answered yet. The rest is read; this follows as soon as it does."
+            ) from None
+        except LiveProblem as error:
+            self._failure, self._failed_at = type(error)(f"“{self.name}”: {error}"), time.monotonic()
+            self._forget(key, future)
+            raise self._failure from None
+        except Exception:
+            self._forget(key, future)
+            raise
+        self._forget(key, future)
+        return found
+
+    def _forget(self, key: Any, future: Future[Any]) -> None:
+        with self._lock:
+            if self._asked.get(key) is future:
+                del self._asked[key]
+
+    @property
+    def _opened(self) -> LiveSource:
+        if self._source is None:
+            self._source = self._wait("open", self._make)
+        return self._source
+
+    @property
+    def first(self) -> dt.date:
+        return self._opened.first
+
+    @property
+    def last(self) -> dt.date:
+        return self._opened.last
+
+    @property
+    def through(self) -> dt.date:
+        return self._opened.through
+
+    @property
+    def members(self) -> Mapping[str, tuple[str, ...]]:
+        return self._opened.members
+
+    def aggregate(
+        self, wanted: Sequence[f.Aggregate], by: str | None, where: Members, periods: Sequence[Period]
+    ) -> Totals:
+        source = self._opened
+        scope = tuple(sorted((segment, tuple(names)) for segment, names in where.items()))
+        key = (tuple(wanted), by, scope, tuple(periods))
+        return self._wait(key, lambda: source.aggregate(wanted, by, where, periods))
