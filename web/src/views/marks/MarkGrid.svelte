@@ -14,11 +14,15 @@
   const grid = $derived(book.grid!)
   const last = $derived(grid.periods.length - 1)
   const long = $derived(grid.rows.length > 60)
-  const first = $derived(long ? Math.max(0, Math.floor(top / ROW) - 10) : 0)
+  // Rows come and go eight at a time: most of a scroll then draws nothing anew.
+  const STEP = 8
+  const first = $derived(long ? Math.max(0, Math.floor(top / ROW / STEP) * STEP - STEP) : 0)
   const until = $derived(
-    long ? Math.min(grid.rows.length, Math.ceil((top + height) / ROW) + 10) : grid.rows.length,
+    long
+      ? Math.min(grid.rows.length, Math.ceil((top + height) / ROW / STEP) * STEP + STEP)
+      : grid.rows.length,
   )
-  const lines = $derived(grid.rows.slice(first, until).map((line, i) => ({ line, row: first + i })))
+  const rows = $derived(Array.from({ length: until - first }, (_, i) => first + i))
   /** A column's head: one year stands in the sentence above. */
   const head = (short: string) => (grid.grain === 'year' || grid.span > 1 ? short : short.split(' ')[0])
   const whose = (member: string | null) => {
@@ -219,7 +223,15 @@
   bind:clientHeight={height}
   onscroll={() => (top = table?.scrollTop ?? 0)}
 >
-  <table role="grid" aria-label="{grid.name} of {book.kpi?.body.name}" aria-rowcount={grid.rows.length + 1}>
+  <table
+    onfocusin={(event) => {
+      const [row, column] = (event.target as HTMLElement).dataset.cell?.split('-').map(Number) ?? []
+      if (row !== undefined && column !== undefined) at = { row, column }
+    }}
+    role="grid"
+    aria-label="{grid.name} of {book.kpi?.body.name}"
+    aria-rowcount={grid.rows.length + 1}
+  >
     <thead
       ><tr
         ><th>{grid.by_label || 'Member'}</th>{#each grid.periods as period (period.key)}<th class="right"
@@ -229,7 +241,8 @@
     >
     <tbody>
       {#if first}<tr style:height="{first * ROW}px"></tr>{/if}
-      {#each lines as { line, row } (row)}
+      {#each rows as row (row)}
+        {@const line = grid.rows[row]!}
         <tr>
           <th scope="row" class:any={line.member === null || line.member === '*'} title={whose(line.member)}
             >{whose(line.member)}</th
@@ -254,7 +267,6 @@
                 } else if (!active) edit(row, column)
               }}
               onmousedown={(event) => event.shiftKey && event.preventDefault()}
-              onfocus={() => (at = { row, column })}
               onkeydown={(event) => !book.editing && keys(event, row, column)}
             >
               {#if active}
