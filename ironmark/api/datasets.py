@@ -9,6 +9,7 @@ from typing import Any, Literal
 
 from fastapi import APIRouter, Depends, Header, Query, Response, UploadFile
 from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
 
 from ironmark.api.desk import Desk, desk, seen_version
 from ironmark.api.documents import Member, Model, Name
@@ -101,12 +102,18 @@ def dataset_out(dataset: StoredDataset, users: dict[str, list[str]]) -> DatasetO
     )
 
 
-def users_of(session: Any) -> dict[str, list[str]]:
+def users_of(session: Session) -> dict[str, list[str]]:
     """The names of the KPIs of each dataset."""
     users: dict[str, list[str]] = {}
     for kpi in records.every(session, "kpi"):
         users.setdefault(kpi.body["dataset"], []).append(kpi.body["name"])
     return users
+
+
+def dataset_answer(session: Session, response: Response, dataset: StoredDataset) -> DatasetOut:
+    """A dataset as it is now, its version in ETag."""
+    response.headers["ETag"] = f'"{dataset.version}"'
+    return dataset_out(dataset, users_of(session))
 
 
 @router.get("")
@@ -164,9 +171,7 @@ def upload_dataset(
 @router.get("/{key}")
 def get_dataset(key: str, response: Response, at: Desk = Depends(desk)) -> DatasetOut:
     with at.read() as session:
-        dataset = datasets.get(session, key)
-        response.headers["ETag"] = f'"{dataset.version}"'
-        return dataset_out(dataset, users_of(session))
+        return dataset_answer(session, response, datasets.get(session, key))
 
 
 @router.patch("/{key}")
@@ -187,9 +192,7 @@ def change_dataset(
         if through != dataset.through:
             settings["fixed_through"] = True
         dataset = datasets.update(session, key, saw, change.name, columns, through, settings)
-        users = users_of(session)
-    response.headers["ETag"] = f'"{dataset.version}"'
-    return dataset_out(dataset, users)
+        return dataset_answer(session, response, dataset)
 
 
 def _settings(dataset: StoredDataset, change: DatasetChange) -> dict[str, Any]:

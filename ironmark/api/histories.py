@@ -80,8 +80,7 @@ def _axis(readings: Readings, first: int, m: int, mark: str, unit: Unit) -> Axis
     if line is not None:
         fit.append(line[first:, m])
     values = np.concatenate(fit)
-    share = unit.kind == "percent" and not bool(np.any(values > 1 + 1e-9))
-    return axes.choose(values, ceiling=1.0 if share else None)
+    return axes.choose(values, ceiling=axes.whole_of(values, unit.kind == "percent"))
 
 
 def told(readings: Readings, name: str, m: int = 0, most: int = 12) -> str:

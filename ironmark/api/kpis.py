@@ -83,15 +83,18 @@ def uses(session: Session, key: str, slot: str) -> list[KpiUse]:
     return found
 
 
-def graded_by(session: Session, kpi: str) -> str | None:
-    """The yardstick of the first instrument that shows the KPI, else one made for it."""
+def yardsticks_in_use(session: Session) -> dict[str, str]:
+    """By KPI the yardstick of the first instrument that shows it, else one made for it."""
+    found: dict[str, str] = {}
     for card in records.every(session, "scorecard"):
         for section in card.body["sections"]:
             for instrument in section["instruments"]:
-                if instrument["kpi"] == kpi and instrument["yardstick"]:
-                    return str(instrument["yardstick"])
-    made = (found.id for found in records.every(session, "yardstick") if found.body["kpi"] == kpi)
-    return next(made, None)
+                if instrument["yardstick"]:
+                    found.setdefault(instrument["kpi"], instrument["yardstick"])
+    for yardstick in records.every(session, "yardstick"):
+        if yardstick.body["kpi"]:
+            found.setdefault(yardstick.body["kpi"], yardstick.id)
+    return found
 
 
 def refuse_in_use(session: Session, key: str, slot: str, what: str) -> None:

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 
 from ironmark.api.desk import Book, Desk, desk, seen_version
 from ironmark.api.documents import KpiBody, MarkName, Member, Model, Number
-from ironmark.api.kpis import graded_by
+from ironmark.api.kpis import yardsticks_in_use
 from ironmark.api.problems import Refused
 from ironmark.api.shapes import PeriodChoice
 from ironmark.core import marks as core
@@ -239,7 +239,7 @@ def try_marks(key: str, body: TryBody, at: Desk = Depends(desk)) -> TryOut:
     with at.read() as session:
         book = Book(at, session)
         kpi = book.kpi(key)
-        yardstick_id = graded_by(session, key)
+        yardstick_id = yardsticks_in_use(session).get(key)
         if yardstick_id is None:
             return TryOut(yardstick="", changes=[], count=0)
         yardstick = book.yardstick(yardstick_id)

@@ -228,17 +228,17 @@ def _axis_of(instrument: InstrumentBody, readings: Readings, p: int, unit: Unit)
     """The axis as given, or chosen so that values, cuts and marks fit."""
     fit = [readings.value[p], *(readings.cuts[:, p]), *(line[p] for line in readings.marks.values())]
     values = np.concatenate([np.ravel(part) for part in fit]) if fit else np.array([])
-    share = unit.kind == "percent" and not bool(np.any(values > 1 + 1e-9))
+    whole = axes.whole_of(values, unit.kind == "percent")
     from_zero = instrument.face == "bar"
     if from_zero:
         # Progress runs from nothing to its mark: what lies past that is told by the overrun sign.
         lines = np.ravel(readings.marks[instrument.marks[0]][p]) if instrument.marks else np.array([])
         lines = lines[np.isfinite(lines)]
-        chosen = Axis(0.0, 1.0) if share else axes.choose(values, from_zero=True)
-        if not share and lines.size and lines.max() > 0:
+        chosen = Axis(0.0, whole) if whole else axes.choose(values, from_zero=True)
+        if not whole and lines.size and lines.max() > 0:
             chosen = Axis(min(chosen.low, 0.0), max(float(lines.max()), 1e-9))
     else:
-        chosen = axes.choose(values, ceiling=1.0 if share else None)
+        chosen = axes.choose(values, ceiling=whole)
     low = chosen.low if instrument.axis.low is None else instrument.axis.low
     high = chosen.high if instrument.axis.high is None else instrument.axis.high
     span = chosen.high - chosen.low

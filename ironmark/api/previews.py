@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from ironmark.api.desk import Book, Desk, desk
 from ironmark.api.documents import InstrumentBody, Key, KpiBody, Model, ScopeBody
 from ironmark.api.histories import HistoryPicture, history, told
-from ironmark.api.kpis import graded_by
+from ironmark.api.kpis import yardsticks_in_use
 from ironmark.api.pictures import period_of, picture, take
 from ironmark.api.shapes import InstrumentPicture
 from ironmark.api.workings import Workings, workings
@@ -112,7 +112,7 @@ def _preview(book: Book, session: Session, ask: PreviewAsk) -> Preview:
     body = ask.body
     dataset = book.dataset(body.dataset)
     kpi, source = book.core(body), book.source(body)
-    yardstick = graded_by(session, ask.key) if ask.key else None
+    yardstick = yardsticks_in_use(session).get(ask.key) if ask.key else None
     by = ask.by if ask.by in source.members else next(iter(source.members), None)
     scope = ScopeBody(period=ask.period, grain=ask.grain)
     period = period_of(scope, [source], book.year_start)
@@ -172,16 +172,17 @@ def every_glance(at: Desk = Depends(desk)) -> list[Glance]:
         book = Book(at, session)
         keys = [kpi.id for kpi in records.every(session, "kpi")]
         book.fetch(keys)
-        return [_glance(book, session, key) for key in keys]
+        yardsticks = yardsticks_in_use(session)
+        book.fetch([], yardsticks.values())
+        return [_glance(book, key, yardsticks.get(key)) for key in keys]
 
 
-def _glance(book: Book, session: Session, key: str) -> Glance:
+def _glance(book: Book, key: str, name: str | None) -> Glance:
     kpi = book.kpis[key]
     empty = Glance(id=key, shown="–", period="", state=None, line=[], target=[])
     try:
         source = book.source(kpi)
         period = period_of(ScopeBody(), [source], book.year_start)
-        name = graded_by(session, key)
         marks = _marks(book, key)
         readings = book.read(
             kpi, book.entries(key), marks, book.yardstick(name).core() if name else None,

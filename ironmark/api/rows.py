@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Header, Path, Query, Response, UploadFil
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
-from ironmark.api.datasets import DatasetOut, ProblemOut, body_of, dataset_out, file_name_of, users_of
+from ironmark.api.datasets import DatasetOut, ProblemOut, body_of, dataset_answer, file_name_of
 from ironmark.api.desk import Desk, desk, seen_version
 from ironmark.api.problems import Refused
 from ironmark.core.numbers import MINUS
@@ -230,8 +230,7 @@ def show_version(
     saw = seen_version(if_match)
     with at.write() as session:
         dataset = datasets.go_back(session, key, saw, number)
-        response.headers["ETag"] = f'"{dataset.version}"'
-        return dataset_out(dataset, users_of(session))
+        return dataset_answer(session, response, dataset)
 
 
 @router.post("/rows")
@@ -259,8 +258,7 @@ def put_rows(
     with at.write() as session:
         refuse_live(datasets.get(session, key))
         dataset = datasets.refresh(session, key, saw, file_name_of(file), table, how)
-        response.headers["ETag"] = f'"{dataset.version}"'
-        return dataset_out(dataset, users_of(session))
+        return dataset_answer(session, response, dataset)
 
 
 @router.post("/token")

@@ -11,7 +11,7 @@ from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field, StringConstraints
 from sqlalchemy.orm import Session
 
-from ironmark.api.datasets import DatasetOut, dataset_out, users_of
+from ironmark.api.datasets import DatasetOut, dataset_answer, users_of
 from ironmark.api.desk import Desk, desk, seen_version
 from ironmark.api.documents import Member, Model, Name
 from ironmark.api.problems import Refused
@@ -19,6 +19,7 @@ from ironmark.store import datasets
 from ironmark.store.datasets import Kind, StoredDataset
 from ironmark.tables import checklist, connections
 from ironmark.tables.checklist import Checklist
+from ironmark.tables.formats import as_text
 from ironmark.tables.reader import Column, Problem, Table, Unreadable, typed_table
 from ironmark.tables.refresh import conform
 
@@ -96,7 +97,7 @@ def type_sheet(body: NewSheet, response: Response, at: Desk = Depends(desk)) -> 
     table = _table(body)
     with at.write() as session:
         dataset = datasets.create(session, body.name, "typed in", table, kind="sheet")
-        return _answer(session, response, dataset)
+        return dataset_answer(session, response, dataset)
 
 
 @router.get("/{key}/sheet")
@@ -109,7 +110,7 @@ def get_sheet(key: str, at: Desk = Depends(desk)) -> SheetOut:
         version=dataset.version,
         labels=[column.label for column in dataset.columns],
         names=[column.name for column in dataset.columns],
-        rows=[[_typed(cell) for cell in row] for row in frame.rows()],
+        rows=[[as_text(cell) for cell in row] for row in frame.rows()],
     )
 
 
@@ -138,7 +139,7 @@ def put_sheet(
         labels = {column.name: column.label for column in table.columns}
         table = conform(table, [replace(column, label=labels[column.name]) for column, _ in kept])
         dataset = datasets.refresh_with(session, key, saw, "typed in", table, "typed")
-        return _answer(session, response, dataset)
+        return dataset_answer(session, response, dataset)
 
 
 def _table(body: SheetBody) -> Table:
@@ -157,23 +158,13 @@ def _table(body: SheetBody) -> Table:
     return typed_table(list(body.labels), pl.DataFrame(rows, schema=schema, orient="row"), [])
 
 
-def _typed(cell: Any) -> str:
-    if cell is None:
-        return ""
-    if isinstance(cell, bool):
-        return "yes" if cell else "no"
-    if isinstance(cell, float):
-        return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else repr(cell)
-    return str(cell)
-
-
 @router.post("/checklists", status_code=201)
 def new_checklist(body: NewChecklist, response: Response, at: Desk = Depends(desk)) -> DatasetOut:
     table = checklist.ticked(checklist.rows(_checklist(body)).clear(), _checklist(body))
     with at.write() as session:
         dataset = datasets.create(session, body.name, "typed in", table, kind="checklist")
         dataset = _in_order(session, dataset, body)
-        return _answer(session, response, dataset)
+        return dataset_answer(session, response, dataset)
 
 
 @router.get("/{key}/checklist")
@@ -199,14 +190,11 @@ def put_checklist(
     with at.write() as session:
         dataset = _of_kind(session, key, "checklist")
         table = checklist.ticked(datasets.raw_rows(session, dataset), _checklist(body))
-        table = Table(table.frame, dataset.columns, _none)
+        table = Table(table.frame, dataset.columns)
         through = max(body.day, dataset.through or body.day)
         dataset = datasets.refresh_with(session, key, saw, "typed in", table, "ticked", through)
         dataset = _in_order(session, dataset, body)
-        return _answer(session, response, dataset)
-
-
-_none: tuple[Problem, ...] = ()
+        return dataset_answer(session, response, dataset)
 
 
 def _checklist(body: ChecklistBody) -> Checklist:
@@ -249,7 +237,7 @@ def new_live(body: NewLive, response: Response, at: Desk = Depends(desk)) -> Dat
             session, body.name, body.table, table, kind="live", settings={"connection": _plain(body)}, secret=body.password or "",
             findings_too=False,
         )  # fmt: skip
-        return _answer(session, response, dataset)
+        return dataset_answer(session, response, dataset)
 
 
 @router.put("/{key}/connection")
@@ -271,7 +259,7 @@ def put_connection(
         dataset = datasets.update(session, key, saw, dataset.name, kept, dataset.through, settings)
         if body.password is not None:
             datasets.set_secret(session, key, body.password)
-        return _answer(session, response, dataset)
+        return dataset_answer(session, response, dataset)
 
 
 def _plain(body: ConnectionBody) -> dict[str, Any]:
@@ -300,8 +288,3 @@ def _of_kind(session: Session, key: str, kind: Kind) -> StoredDataset:
         detail = f"“{dataset.name}” is a {what[dataset.kind]}, not a {what[kind]}."
         raise Refused(422, "another-kind", "It is of another kind", detail)
     return dataset
-
-
-def _answer(session: Session, response: Response, dataset: StoredDataset) -> DatasetOut:
-    response.headers["ETag"] = f'"{dataset.version}"'
-    return dataset_out(dataset, users_of(session))

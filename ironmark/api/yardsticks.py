@@ -264,7 +264,7 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
 def _strip_axis(given: AxisBody, readings: core.Readings, p: int, m: int, share: bool) -> Axis:
     """An axis on which all past readings and the cuts lie."""
     values = np.concatenate([readings.value.ravel(), readings.cuts[:, p, m]])
-    chosen = axes.choose(values, ceiling=1.0 if share and not np.any(values > 1 + 1e-9) else None)
+    chosen = axes.choose(values, ceiling=axes.whole_of(values, share))
     low = chosen.low if given.low is None else given.low
     high = chosen.high if given.high is None else given.high
     return Axis(low, high) if low < high else chosen
@@ -350,8 +350,7 @@ def deal_bands(ask: DealAsk, at: Desk = Depends(desk)) -> RulesOut:
     except ValueError as error:
         return RulesOut(problem=f"{error}".capitalize() + ".")
     unit = kpi.unit.core()
-    share = unit.kind == "percent" and not bool(np.any(values > 1 + 1e-9))
-    axis = axes.choose(values.ravel(), ceiling=1.0 if share else None)
+    axis = axes.choose(values.ravel(), ceiling=axes.whole_of(values, unit.kind == "percent"))
     low = axis.low if ask.axis.low is None else ask.axis.low
     high = axis.high if ask.axis.high is None else ask.axis.high
     if low >= high:

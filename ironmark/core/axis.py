@@ -66,6 +66,11 @@ def ticks(axis: Axis, most: int = 6) -> list[float]:
     return [min(max(i * step, axis.low), axis.high) for i in range(first, last + 1)][:most]
 
 
+def whole_of(values: Floats, percent: bool) -> float | None:
+    """Where an axis of percents ends, 1, unless one of the values (n,) passes it; None for no such end."""
+    return 1.0 if percent and not bool(np.any(values > 1 + 1e-9)) else None
+
+
 def choose(values: Iterable[float], *, from_zero: bool = False, ceiling: float | None = None) -> Axis:
     """An axis on which values, cuts and marks all fit, with round ends and some room.
 

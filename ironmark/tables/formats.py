@@ -71,7 +71,7 @@ def _opened(body: bytes) -> Iterator[calamine.CalamineWorkbook]:
 
 
 def _filled(rows: Sequence[Sequence[Any]]) -> bool:
-    return any(any(_text(cell) for cell in row) for row in rows)
+    return any(any(as_text(cell) for cell in row) for row in rows)
 
 
 def _workbook(body: bytes, wanted: str | None) -> Table:
@@ -94,12 +94,12 @@ def _sheet(
     rows: Sequence[Sequence[Any]], name: str, others: Sequence[str]
 ) -> tuple[list[str], list[list[str]], list[Problem]]:
     header_at = _header(rows)
-    labels = [_text(cell) for cell in rows[header_at]]
+    labels = [as_text(cell) for cell in rows[header_at]]
     while labels and not labels[-1]:
         labels.pop()
     if len(labels) > MAX_COLUMNS:
         raise Unreadable(f"The sheet has {len(labels)} columns; at most {MAX_COLUMNS} can be read. Remove some.")
-    below = [[_text(cell) for cell in row[: len(labels)]] for row in rows[header_at + 1 :]]
+    below = [[as_text(cell) for cell in row[: len(labels)]] for row in rows[header_at + 1 :]]
     problems = []
     if others:
         problems.append(Problem(f"The sheet “{name}” was read. The workbook also has {', '.join(others[:8])}."))
@@ -111,7 +111,7 @@ def _sheet(
 def _header(rows: Sequence[Sequence[Any]]) -> int:
     """The first row that is filled as widely as any near the top, with texts in most of its cells."""
     near = rows[:_HEADER_WITHIN]
-    widths = [sum(bool(_text(cell)) for cell in row) for row in near]
+    widths = [sum(bool(as_text(cell)) for cell in row) for row in near]
     widest = max(widths)
     for at, (row, width) in enumerate(zip(near, widths, strict=True)):
         texts = sum(isinstance(cell, str) and bool(cell.strip()) for cell in row)
@@ -126,7 +126,7 @@ def _from_rows(labels: list[str], rows: list[list[str]], problems: list[Problem]
     return typed_table(labels, pl.DataFrame(rows, schema=schema, orient="row"), problems)
 
 
-def _text(cell: Any) -> str:
+def as_text(cell: Any) -> str:
     """A cell as it would stand in delimited text."""
     if cell is None:
         return ""
@@ -159,7 +159,7 @@ def _records(body: bytes) -> Table:
     labels = list(dict.fromkeys(key for row in found for key in row))
     if not 0 < len(labels) <= MAX_COLUMNS:
         raise Unreadable(f"The records have {len(labels)} fields; 1 to {MAX_COLUMNS} can be read.")
-    return _from_rows(labels, [[_text(row.get(label)) for label in labels] for row in found], [])
+    return _from_rows(labels, [[as_text(row.get(label)) for label in labels] for row in found], [])
 
 
 def _parquet(body: bytes) -> Table:
