@@ -18,13 +18,16 @@ from ironmark import __version__
 from ironmark.api import (
     calendar,
     datasets,
+    hands,
     kpis,
     many_marks,
     marks,
+    palettes,
     previews,
     problems,
     rows,
     scorecards,
+    takeouts,
     typed,
     uploads,
     yardsticks,
@@ -58,8 +61,24 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
     app.state.desk = Desk(engine)
     app.state.uploads = uploads.Uploads()
     problems.install(app)
-    for module in (scorecards, previews, kpis, many_marks, marks, yardsticks, typed, datasets, rows, uploads, calendar):
+    for module in (
+        hands,
+        takeouts,
+        scorecards,
+        previews,
+        kpis,
+        many_marks,
+        marks,
+        yardsticks,
+        palettes,
+        typed,
+        datasets,
+        rows,
+        uploads,
+        calendar,
+    ):
         app.include_router(module.router)
+    app.include_router(palettes.states_router)
 
     @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})
     def health(at: Desk = Depends(desk)) -> Health:
@@ -87,7 +106,7 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
         )
         return response
 
-    if WEB.is_dir():
+    if (WEB / "assets").is_dir():
         app.mount("/assets", StaticFiles(directory=WEB / "assets"), name="assets")
 
         @app.get("/", include_in_schema=False)

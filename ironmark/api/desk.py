@@ -14,7 +14,7 @@ from fastapi import Request
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from ironmark.api.documents import KpiBody, YardstickBody
+from ironmark.api.documents import KpiBody, PaletteBody, YardstickBody
 from ironmark.api.problems import Refused
 from ironmark.core import formula
 from ironmark.core import reading as readings
@@ -22,6 +22,7 @@ from ironmark.core.check import check
 from ironmark.core.expand import as_level, expand, read_from
 from ironmark.core.formula import ColumnType, FormulaError
 from ironmark.core.marks import MarkEntry
+from ironmark.core.palette import PALETTES, STATES, Palette, State
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Kpi, Members, Readings, Source
 from ironmark.core.yardstick import Yardstick
@@ -177,6 +178,24 @@ class Book:
         if key not in self.yardsticks:
             raise database.Missing("yardstick", key)
         return self.yardsticks[key]
+
+    def graded_by(self, yardstick: YardstickBody) -> Yardstick:
+        """A yardstick, saved or not, with the states it names. Refuses one that names a state there is not."""
+        try:
+            return yardstick.core(STATES if all(key in STATES for key in yardstick.bands) else self.states)
+        except ValueError as error:
+            raise Refused(422, "no-state", "No such state", f"{error}".capitalize() + ".") from None
+
+    @cached_property
+    def palettes(self) -> dict[str, Palette]:
+        """Every palette by its key: those that come with the product, then the own ones."""
+        own = records.every(self.session, "palette")
+        return PALETTES | {found.id: PaletteBody.model_validate(found.body).core(found.id) for found in own}
+
+    @cached_property
+    def states(self) -> dict[str, State]:
+        """Every state by its key."""
+        return {state.key: state for palette in self.palettes.values() for state in palette.states}
 
     def entries(self, kpi: str) -> list[MarkEntry]:
         return self._entries.get(kpi, [])

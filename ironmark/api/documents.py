@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
+from itertools import pairwise
 from typing import Annotated, Literal
 
 from babel.numbers import list_currencies
@@ -16,6 +18,7 @@ from pydantic import (
     model_validator,
 )
 
+from ironmark.core import palette as palettes
 from ironmark.core import yardstick as core
 from ironmark.core.formula import MAX_LENGTH
 from ironmark.core.numbers import SECONDS, Unit
@@ -25,7 +28,16 @@ Key = Annotated[str, StringConstraints(min_length=1, max_length=80, pattern=r"^[
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
 Member = Annotated[str, StringConstraints(max_length=200)]
 MarkName = Annotated[str, StringConstraints(strip_whitespace=True, to_lower=True, min_length=1, max_length=40)]
-Face = Literal["dial", "bullet", "bar", "lamp", "chip"]
+Face = Literal[
+    "dial", "bullet", "bar", "column", "ring", "pips", "lamp", "tile", "chip", "figure", "ledger", "ranked",
+    "quadrant", "profile", "history", "strip",
+]  # fmt: skip
+Part = Literal["label", "value", "mark", "state"]
+LedgerColumn = Literal[
+    "value", "mark", "gap", "attainment", "bullet", "progress", "strokes", "headroom", "trail", "state"
+]
+Sign = Literal["deep-under", "far-under", "just-under", "on", "just-over", "far-over", "deep-over"]
+STAND_IN = palettes.State("", "", 1, "on", "#888888")
 Number = Annotated[FiniteFloat, Field(ge=-1e300, le=1e300)]
 
 
@@ -101,11 +113,45 @@ class YardstickBody(Model):
             pair = core.Yardstick(("short", "near", "met"), (lower.core(), upper.core()))
             if not pair.marks and not core.ordered(pair, core.resolve(pair, {}, (1,)))[0]:
                 raise ValueError(f"cut {at} lies above cut {at + 1}; cuts rise from left to right")
-        self.core()
+        # Whether states of an own palette exist is known where that palette is at hand.
+        own = {key: STAND_IN for key in self.bands if palettes.palette_of(key) not in palettes.PALETTES}
+        self.core({**palettes.STATES, **own})
         return self
 
-    def core(self) -> core.Yardstick:
-        return core.Yardstick(tuple(self.bands), tuple(cut.core() for cut in self.cuts), self.per)
+    def core(self, known: Mapping[str, palettes.State] = palettes.STATES) -> core.Yardstick:
+        """Raises ValueError for a band whose state is not among the known ones."""
+        return core.Yardstick(tuple(self.bands), tuple(cut.core() for cut in self.cuts), self.per, known)
+
+
+class StateBody(Model):
+    """A state of an own palette. ``key`` is one word, unlike any other of its palette."""
+
+    key: str = Field(pattern=r"^[a-z0-9]{1,30}$")
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=30)]
+    sign: Sign
+    colour: str = Field(pattern=r"^#[0-9a-fA-F]{6}$")
+
+
+class PaletteBody(Model):
+    """States from worst to best."""
+
+    name: Name
+    states: list[StateBody] = Field(min_length=palettes.MIN_STATES, max_length=palettes.MAX_STATES)
+
+    @model_validator(mode="after")
+    def told_apart(self) -> PaletteBody:
+        for what in ("key", "name", "sign"):
+            found = [getattr(state, what).lower() for state in self.states]
+            if len(set(found)) < len(found):
+                raise ValueError(f"two states have the same {what}; without colour they could not be told apart")
+        return self
+
+    def core(self, key: str) -> palettes.Palette:
+        states = (
+            palettes.State(f"{key}-{state.key}", state.name, rank, state.sign, state.colour)
+            for rank, state in enumerate(self.states, start=1)
+        )
+        return palettes.Palette(key, self.name, tuple(states))
 
 
 class AxisBody(Model):
@@ -119,19 +165,137 @@ class AxisBody(Model):
         return self
 
 
+class DialLook(Model):
+    """``sweep`` in degrees. The ring shows the bands, or an even ring of segments filled up to the value."""
+
+    sweep: int = Field(210, ge=90, le=330)
+    ring: Literal["bands", "segments"] = "bands"
+    hand: Literal["needle", "fill"] = "needle"
+    names: bool = False  # the bands are named on the ring
+
+
+class BulletLook(Model):
+    standing: bool = False
+
+
+class BarLook(Model):
+    ends: Literal["round", "square", "dot"] = "round"  # dot: a dot on a track instead of a filled bar
+
+
+class RingLook(Model):
+    segments: int = Field(20, ge=1, le=60)  # 1 is one whole ring
+
+
+class PipsLook(Model):
+    steps: int = Field(5, ge=1, le=24)  # for a KPI that is no checklist
+
+
+class LampLook(Model):
+    lights: Literal["all", "one"] = "all"
+
+
+class LedgerLook(Model):
+    columns: list[LedgerColumn] = Field(["value", "mark", "gap", "bullet", "state"], max_length=10)
+    group: str | None = Field(None, max_length=80)  # a segment to group the rows by
+    stroke: Annotated[FiniteFloat, Field(gt=0, le=1e300)] | None = None  # what one tally stroke stands for
+
+
+class QuarterBody(Model):
+    name: str = Field("", max_length=40)
+    state: str = Field(max_length=120)  # in whose colour
+
+
+class QuadrantLook(Model):
+    """The instrument's own KPI goes up, another one across; a third may give the size of the dots."""
+
+    across: Key | None = None
+    size: Key | None = None
+    mark: MarkName = "target"  # of the KPI that goes across
+    cut_up: Number | None = None  # None: the mark, or the middle member where there is none
+    cut_across: Number | None = None
+    reverse_up: bool = False
+    reverse_across: bool = False
+    # Good in both, only up, only across, in neither.
+    quarters: list[QuarterBody] = Field(
+        [QuarterBody(state=key) for key in ("beyond", "met", "near", "short")], min_length=4, max_length=4
+    )
+
+
+class ProfileLook(Model):
+    form: Literal["outline", "wedges"] = "outline"
+
+
+class HistoryLook(Model):
+    form: Literal["line", "columns"] = "line"
+    periods: int = Field(12, ge=2, le=62)
+
+
+class Look(Model):
+    """How each face draws; kept for all of them, so that trying another face loses nothing."""
+
+    dial: DialLook = DialLook()
+    bullet: BulletLook = BulletLook()
+    bar: BarLook = BarLook()
+    ring: RingLook = RingLook()
+    pips: PipsLook = PipsLook()
+    lamp: LampLook = LampLook()
+    ledger: LedgerLook = LedgerLook()
+    quadrant: QuadrantLook = QuadrantLook()
+    profile: ProfileLook = ProfileLook()
+    history: HistoryLook = HistoryLook()
+
+
+class RampBody(Model):
+    """Continuous colour by the value, or by another KPI; ends that are not given are the data's own."""
+
+    colours: Literal["slate", "heather", "moss", "tideline", "dusk"] = "slate"
+    kpi: Key | None = None
+    anchor: Literal["extent", "ends", "midpoint"] = "extent"
+    low: Number | None = None
+    middle: Number | None = None
+    high: Number | None = None
+
+    @model_validator(mode="after")
+    def rising(self) -> RampBody:
+        ends = [end for end in (self.low, self.middle, self.high) if end is not None]
+        if self.anchor != "extent" and any(low >= high for low, high in pairwise(ends)):
+            raise ValueError("a ramp runs from a smaller to a larger number, its middle between them")
+        return self
+
+
+class FurtherBody(Model):
+    """A further KPI on an instrument that lists KPIs."""
+
+    kpi: Key
+    yardstick: Key | None = None
+    marks: list[MarkName] = Field(default=["target"], max_length=4)
+
+
 class InstrumentBody(Model):
+    """``by`` reads the members of a segment one by one, ``last`` the last so many periods; else all rows together.
+
+    first: how many of them are shown; the rest are read together as one.
+    """
+
     id: Key
     kpi: Key
+    further: list[FurtherBody] = Field(default=[], max_length=30)
     title: str = Field("", max_length=120)
     by: str | None = Field(None, max_length=80)
+    last: int | None = Field(None, ge=2, le=62)
+    first: int | None = Field(None, ge=1, le=300)
     face: Face = "dial"
+    look: Look = Look()
+    ramp: RampBody | None = None
+    hide: list[Part] = Field(default=[], max_length=4)
+    legend: bool | None = None  # None: on the faces whose colours nothing else names
     marks: list[MarkName] = Field(default=["target"], max_length=4)
     yardstick: Key | None = None
     axis: AxisBody = AxisBody()
     decimals: int | None = Field(None, ge=0, le=6)
     compact: bool | None = None
     ticks: bool = True
-    order: Literal["gap", "value", "name"] = "gap"
+    order: Literal["gap", "value", "state", "name"] = "gap"
     x: int = Field(0, ge=0, le=11)
     y: int = Field(0, ge=0, le=500)
     w: int = Field(3, ge=1, le=12)
@@ -185,6 +349,10 @@ class Kpi(Saved):
 
 class Yardstick(Saved):
     body: YardstickBody
+
+
+class Palette(Saved):
+    body: PaletteBody
 
 
 class Scorecard(Saved):

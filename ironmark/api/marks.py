@@ -252,11 +252,11 @@ def try_marks(key: str, body: TryBody, at: Desk = Depends(desk)) -> TryOut:
             if c.value is not None
         ]
         found: list[tuple[int, StateChange]] = []
+        graded = book.graded_by(yardstick)
         for by in dict.fromkeys((None, body.by)):
             computed = book.computed(key)
             before, after = (
-                book.read(kpi, marks, yardstick=yardstick.core(), by=by, computed=computed)
-                for marks in (entries, tried)
+                book.read(kpi, marks, yardstick=graded, by=by, computed=computed) for marks in (entries, tried)
             )
             for p, m in np.argwhere(before.band != after.band):
                 change = StateChange(

@@ -12,10 +12,11 @@ from sqlalchemy.orm import Session
 
 from ironmark.api.desk import Book, Desk, desk
 from ironmark.api.documents import InstrumentBody, Key, KpiBody, Model, ScopeBody
-from ironmark.api.histories import HistoryPicture, history, told
+from ironmark.api.histories import history, told
+from ironmark.api.instruments import picture
 from ironmark.api.kpis import yardsticks_in_use
-from ironmark.api.pictures import period_of, picture, take
-from ironmark.api.shapes import InstrumentPicture
+from ironmark.api.reads import period_of, take
+from ironmark.api.shapes import HistoryPicture, InstrumentPicture
 from ironmark.api.workings import Workings, workings
 from ironmark.core import prose
 from ironmark.core import reading as core
@@ -185,7 +186,7 @@ def _glance(book: Book, key: str, name: str | None) -> Glance:
         period = period_of(ScopeBody(), [source], book.year_start)
         marks = _marks(book, key)
         readings = book.read(
-            kpi, book.entries(key), marks, book.yardstick(name).core() if name else None,
+            kpi, book.entries(key), marks, book.graded_by(book.yardstick(name)) if name else None,
             periods=_before(period, source), computed=book.computed(key),
         )  # fmt: skip
     except (FormulaError, NoPeriod, LiveProblem) as error:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.api.desk import Book, Desk, desk
 from ironmark.api.documents import (
+    Face,
     InstrumentBody,
     Key,
     Model,
@@ -18,14 +19,16 @@ from ironmark.api.documents import (
     ScorecardBody,
     YardstickBody,
 )
-from ironmark.api.pictures import period_of, picture, scorecard_picture
+from ironmark.api.instruments import picture
+from ironmark.api.pictures import scorecard_picture
+from ironmark.api.reads import period_of
 from ironmark.api.records import add_routes
 from ironmark.api.shapes import InstrumentPicture, Rehearsed, ScorecardPicture, TallyPart
 from ironmark.api.workings import Workings, workings
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
-FACES = ("dial", "bullet", "bar", "lamp", "chip")
+FACES = get_args(Face)
 
 
 class ShelfEntry(BaseModel):

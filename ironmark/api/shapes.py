@@ -57,9 +57,47 @@ class Partial(BaseModel):
     pro_rated: bool
 
 
-class ReadingPicture(BaseModel):
-    """One reading. ``status`` says whether there is a value, and whether it could be graded."""
+class Ask(BaseModel):
+    """What to ask the workings of a reading for, where that is not just a member of its instrument."""
 
+    kpi: str | None = None
+    yardstick: str | None = None
+    marks: list[str] = []
+    by: str | None = None
+    members: dict[str, list[str]] = {}
+    period: str | None = None
+    together: bool = False
+
+
+class Moment(BaseModel):
+    """A reading of an earlier period, for a small history: places as fractions of its own height."""
+
+    label: str
+    short: str
+    shown: str
+    state: str | None
+    at: float | None
+    mark: float | None
+    partial: bool
+
+
+class Step(BaseModel):
+    """A step of a checklist, or of a scale of so many steps; ``done`` from 0 to 1. ``value``: where the step ends."""
+
+    name: str
+    done: float
+    value: float | None = None
+
+
+class ReadingPicture(BaseModel):
+    """One reading. ``status`` says whether there is a value, and whether it could be graded.
+
+    key: unlike that of any other reading of the instrument. role: what the reading is: a member's, a period's, a
+    KPI's, all rows together, a group of a ledger, or the rest past the first ones.
+    """
+
+    key: str
+    role: str  # all, member, period, kpi, group, rest
     member: str | None
     label: str
     status: str  # graded, not_graded, no_reading
@@ -78,9 +116,20 @@ class ReadingPicture(BaseModel):
     band_words: str
     attainment: float | None
     attainment_shown: str
+    headroom: float | None  # how far on the good side of the mark, as a share of it
+    headroom_shown: str
     partial: Partial | None
     before: str | None  # the state a period earlier
+    step: int  # by how many ranks it is better than then; below zero worse
     spoken: str
+    ask: Ask | None
+    axis: AxisPicture | None  # its own, where it is not the instrument's
+    shade: str | None  # its colour on a ramp
+    side: float | None  # headroom as a bar to either side, −1 to 1
+    strokes: int
+    trail: list[Moment]
+    steps: list[Step]
+    history: HistoryPicture | None
 
 
 class AxisPicture(BaseModel):
@@ -91,6 +140,77 @@ class AxisPicture(BaseModel):
     zero: float  # where zero lies, held within the axis: a bar starts there
     broken: bool
     ticks: list[Tick]
+
+
+class HistoryPoint(BaseModel):
+    """One period: where its value and its mark lie on the axis, and the bands it is graded on."""
+
+    key: str
+    label: str
+    short: str
+    shown: str
+    fraction: float | None
+    past: int
+    state: str | None
+    partial: str
+    bands: list[Band]
+    mark: float | None
+    mark_shown: str
+
+
+class HistoryPicture(BaseModel):
+    axis: AxisPicture
+    points: list[HistoryPoint]
+    cuts: list[CutLine]  # of the last period
+
+
+class RampPicture(BaseModel):
+    """The colours of a ramp, evenly from its low to its high end, and where its anchors lie on that way."""
+
+    name: str
+    colours: list[str]
+    anchors: list[Tick]
+
+
+class Quarter(BaseModel):
+    name: str
+    state: str
+    members: list[str]
+
+
+class DotPlace(BaseModel):
+    """A member on a quadrant; ``x`` and ``y`` from 0 to 1, y upwards; ``size`` a radius from 0 to 1."""
+
+    member: str
+    x: float
+    y: float
+    past: bool
+    quarter: int
+    state: str
+    shade: str | None
+    size: float
+    shown: str
+    spoken: str
+
+
+class QuadrantSide(BaseModel):
+    name: str
+    axis: AxisPicture
+    cut: float
+    cut_shown: str
+    cut_words: str
+    reverse: bool
+
+
+class QuadrantPicture(BaseModel):
+    up: QuadrantSide
+    across: QuadrantSide
+    quarters: list[Quarter]  # good in both, only up, only across, in neither
+    good_up: bool  # whether the good side is the upper one as it is drawn
+    good_across: bool  # whether it is the right one
+    dots: list[DotPlace]
+    size_name: str
+    missing: list[str]  # members without one of the two
 
 
 class InstrumentPicture(BaseModel):
@@ -104,6 +224,11 @@ class InstrumentPicture(BaseModel):
     notes: list[str]
     axis: AxisPicture | None
     readings: list[ReadingPicture]
+    ramp: RampPicture | None
+    quadrant: QuadrantPicture | None
+    by_hand: str  # what can be set on it: "steps" of a checklist, the "value" of one cell, or ""
+    stroke: str  # what one tally stroke stands for
+    grain: Grain
     rehearsed: bool
     waiting: bool  # a live source has not answered yet; reading again soon finds more
 

@@ -9,8 +9,8 @@ from pydantic import BaseModel
 
 from ironmark.api.desk import Book
 from ironmark.api.documents import InstrumentBody, ScopeBody
-from ironmark.api.pictures import label_of, period_of, take
 from ironmark.api.problems import Refused
+from ironmark.api.reads import label_of, period_of, take
 from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.formula import Aggregate
@@ -19,7 +19,6 @@ from ironmark.core.numbers import Unit, rounded, show, show_exact, show_gap
 from ironmark.core.periods import Period
 from ironmark.core.reading import Readings, pro_rates
 from ironmark.core.workings import describe, figure, in_numbers, uses
-from ironmark.core.yardstick import STATES
 
 
 class Line(BaseModel):
@@ -183,6 +182,7 @@ def _mark_line(
 def _grading_lines(name: str, readings: Readings, p: int, m: int) -> tuple[list[Line], str]:
     yardstick, unit = readings.yardstick, readings.kpi.unit
     assert yardstick is not None
+    states = yardstick.known
     cuts = readings.cuts[:, p, m].tolist()
     band, value = int(readings.band[p, m]), float(readings.value[p, m])
     of = ", ".join(words.cut_words(cut, unit) for cut in yardstick.cuts)
@@ -195,7 +195,7 @@ def _grading_lines(name: str, readings: Readings, p: int, m: int) -> tuple[list[
     lines.append(
         Line(
             label="Band",
-            text=f"{words.band_words(yardstick, cuts, band, unit)} → {STATES[state].name}",
+            text=f"{words.band_words(yardstick, cuts, band, unit)} → {states[state].name}",
             state=state,
         )
     )
@@ -204,25 +204,25 @@ def _grading_lines(name: str, readings: Readings, p: int, m: int) -> tuple[list[
     if before:
         earlier = readings.periods[p - 1].brief
         same = before == state
-        text = f"{STATES[state].name}, as before" if same else f"{STATES[before].name} → {STATES[state].name}"
+        text = f"{states[state].name}, as before" if same else f"{states[before].name} → {states[state].name}"
         lines.append(Line(label=f"Since {earlier}", text=text, state=state))
     shown = int(grading.grade(yardstick, np.array([rounded(value, unit)]), np.asarray(cuts)[:, None])[0])
     if shown != band:
-        other = STATES[yardstick.bands[shown]].name
+        other = yardstick.states[shown].name
         return lines, f"The exact value decides: shown as {show(value, unit)} it would look {other}."
     return lines, "Shown value and exact value fall in the same band."
 
 
 def _way_up(yardstick: grading.Yardstick, cuts: list[float], band: int, value: float, unit: Unit) -> list[Line]:
     """How far it is to the next better state, on whichever side that lies."""
-    rank = STATES[yardstick.bands[band]].rank
+    states, rank = yardstick.states, yardstick.states[band].rank
     options = []
-    if band + 1 < len(yardstick.bands) and STATES[yardstick.bands[band + 1]].rank > rank:
+    if band + 1 < len(yardstick.bands) and states[band + 1].rank > rank:
         options.append((cuts[band] - value, yardstick.bands[band + 1]))
-    if band > 0 and STATES[yardstick.bands[band - 1]].rank > rank:
+    if band > 0 and states[band - 1].rank > rank:
         options.append((cuts[band - 1] - value, yardstick.bands[band - 1]))
     if not options:
         return []
     gap, state = min(options, key=lambda option: abs(option[0]))
     way = "more" if gap > 0 else "less"
-    return [Line(label=f"To reach {STATES[state].name}", text=f"{show_gap(gap, unit)} {way}", state=state)]
+    return [Line(label=f"To reach {yardstick.known[state].name}", text=f"{show_gap(gap, unit)} {way}", state=state)]

@@ -24,8 +24,9 @@ from ironmark.api.documents import (
     YardstickBody,
 )
 from ironmark.api.kpis import KpiUse, refuse_in_use, uses
-from ironmark.api.pictures import axis_picture, bands_on, cut_lines, period_of, take, unit_of
+from ironmark.api.reads import period_of, take, unit_of
 from ironmark.api.records import add_routes
+from ironmark.api.scales import axis_picture, bands_on, cut_lines
 from ironmark.api.shapes import AxisPicture, Band, CutLine
 from ironmark.core import axis as axes
 from ironmark.core import reading as core
@@ -34,7 +35,6 @@ from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.numbers import Unit, show
 from ironmark.core.propose import deal, propose, shares_of
-from ironmark.core.yardstick import STATES
 
 router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
 MOST_DOTS = 600
@@ -184,8 +184,10 @@ class Proposal(Model):
 
 
 def _check(session: Session, body: YardstickBody, key: str | None) -> None:
+    book = Book(None, session)  # type: ignore[arg-type]
+    book.graded_by(body)
     if body.kpi:
-        Book(None, session).kpi(body.kpi)  # type: ignore[arg-type]
+        book.kpi(body.kpi)
 
 
 def _may_delete(session: Session, _: Any, key: str | None) -> None:
@@ -196,9 +198,9 @@ def _may_delete(session: Session, _: Any, key: str | None) -> None:
 @router.post("/strip")
 def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
     """Everything the strip shows for a yardstick, saved or not, on a KPI's past and current readings."""
-    yardstick = ask.body.core()
     with at.read() as session:
         book = Book(at, session)
+        yardstick = book.graded_by(ask.body)
         kpi = book.kpi(ask.kpi)
         source = book.source(kpi)
         book.fetch([], [ask.saved] if ask.saved else [])
@@ -225,7 +227,7 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
         if graded.any()
         else np.zeros(len(yardstick.bands), int)
     )
-    by_state = {key: 0 for key in sorted(set(yardstick.bands), key=lambda key: STATES[key].rank)}
+    by_state = {key: 0 for key in sorted(set(yardstick.bands), key=lambda key: yardstick.known[key].rank)}
     for state, count in zip(yardstick.bands, counts, strict=False):
         by_state[state] += int(count)
     return Strip(
@@ -238,7 +240,7 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
         step=axes.step_for(axis.high - axis.low, 200),
         bands=bands_on(straight, yardstick, cuts) if fine else [],
         band_words=[
-            BandWords(state=key, name=STATES[key].name, words=words.band_words(yardstick, cuts, i, unit) if fine else "")
+            BandWords(state=key, name=yardstick.known[key].name, words=words.band_words(yardstick, cuts, i, unit) if fine else "")
             for i, key in enumerate(yardstick.bands)
         ],
         cuts=[_cut_words(cut, value, after, p, m, straight, unit) for cut, value in zip(yardstick.cuts, cuts, strict=True)],
@@ -246,7 +248,7 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
         reason="" if fine else grading.why_not_graded(yardstick, cuts),
         dots=_dots(after, straight, unit),
         readings=int(known.sum()),
-        counts=[StateCount(state=key, name=STATES[key].name, count=count) for key, count in by_state.items()],
+        counts=[StateCount(state=key, name=yardstick.known[key].name, count=count) for key, count in by_state.items()],
         proof=[
             ProofRow(cut=words.show_cut(row.cut, unit), under=yardstick.bands[row.under], at=yardstick.bands[row.at], over=yardstick.bands[row.over])
             for row in (grading.prove(yardstick, cuts) if fine else [])

@@ -8,7 +8,8 @@ import numpy as np
 
 from ironmark.core.axis import LARGEST, step_for
 from ironmark.core.evaluate import Floats
-from ironmark.core.yardstick import MAX_BANDS, MIN_BANDS, STATES, Cut, Yardstick, default_bands
+from ironmark.core.palette import STANDARD
+from ironmark.core.yardstick import MAX_BANDS, MIN_BANDS, Cut, Yardstick, default_bands
 
 NEAREST = 0.005  # cuts of a share nearer than half a point to each other are none
 
@@ -38,7 +39,7 @@ def dealt_states(direction: str, count: int) -> tuple[str, ...]:
 
     Inside a range the best lie in the middle and the worst at both ends.
     """
-    ranked = [state.key for state in sorted(STATES.values(), key=lambda state: state.rank)]
+    ranked = [state.key for state in STANDARD.states]
     if direction == "inside":
         half = (count + 1) // 2
         up = [ranked[min(at * 3 // max(half, 2), 2)] for at in range(half)]

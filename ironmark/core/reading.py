@@ -309,8 +309,11 @@ def _scaled(cuts: Floats, yardstick: Yardstick, share: Floats) -> Floats:
 def gap_and_attainment(readings: Readings, mark: str = "target") -> tuple[Floats, Floats]:
     """Gap (value − mark, KPI unit) and attainment (value ÷ mark), (P, M) each; NaN where there is no mark.
 
-    Attainment is for higher-is-better; for lower-is-better it is the headroom, (mark − value) ÷ mark.
+    Attainment is for higher-is-better; for lower-is-better it is the headroom, (mark − value) ÷ mark, and for inside
+    the headroom to the nearer edge of the range.
     """
+    if readings.kpi.direction == "inside" and (edge := nearer_edge(readings)) is not None:
+        return readings.value - edge[0], edge[1]
     line = readings.marks.get(mark)
     if line is None:
         return np.full_like(readings.value, np.nan), np.full_like(readings.value, np.nan)
@@ -318,6 +321,34 @@ def gap_and_attainment(readings: Readings, mark: str = "target") -> tuple[Floats
         gap = readings.value - line
         ratio = -gap / line if readings.kpi.direction == "lower" else readings.value / line
     return gap, np.where(np.isfinite(ratio), ratio, np.nan)
+
+
+def nearer_edge(readings: Readings) -> tuple[Floats, Floats] | None:
+    """For a KPI that is best inside a range: the nearer edge of it (KPI unit) and the headroom, (P, M) each.
+
+    The range is that of the yardstick's best bands. The headroom is how far there is to go before the edge as a
+    share of it, negative once past. None without a range that has both edges.
+    """
+    yardstick = readings.yardstick
+    top = grading.best(yardstick) if yardstick else []
+    if not top or top[0] == 0 or top[-1] == len(readings.cuts):
+        return None
+    low, high = readings.cuts[top[0] - 1], readings.cuts[top[-1]]
+    below = np.abs(readings.value - low) <= np.abs(high - readings.value)
+    edge = np.where(np.isnan(readings.value), np.nan, np.where(below, low, high))
+    with np.errstate(all="ignore"):
+        room = np.where(below, readings.value - low, high - readings.value) / np.abs(edge)
+    return edge, np.where(np.isfinite(room), room, np.nan)
+
+
+def headroom(readings: Readings, mark: str = "target") -> Floats:
+    """How far a reading is on the good side of its mark, as a share of the mark, (P, M); negative on the other."""
+    gap, ratio = gap_and_attainment(readings, mark)
+    if readings.kpi.direction != "higher":
+        return ratio
+    with np.errstate(all="ignore"):
+        share = gap / np.abs(readings.value - gap)
+    return np.where(np.isfinite(share), share, np.nan)
 
 
 def pro_rates(readings: Readings, p: int) -> bool:

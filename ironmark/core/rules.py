@@ -14,7 +14,8 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from ironmark.core.numbers import NotANumber, Unit, show, understand
-from ironmark.core.yardstick import MAX_BANDS, STATES, Cut, Yardstick
+from ironmark.core.palette import STANDARD
+from ironmark.core.yardstick import MAX_BANDS, Cut, Yardstick
 
 MOST_LINES = 60
 _WORDS = {
@@ -23,6 +24,7 @@ _WORDS = {
     "met": "met green ok okay good fine pass passed",
     "beyond": "beyond blue great excellent best outstanding",
 }
+STATES = {state.key: state for state in STANDARD.states}
 _STATE_OF = {word: state for state, words in _WORDS.items() for word in words.split()}
 _NUMBER = r"([-−–+]?\s*[£$€]?\s*\d[\d.,  ]*\s*(?:(?:bn|k|m)\b)?\s*%?)"
 _LEAST = r">=|=>|≥|at least|not less than|no less than|not below|from|minimum|min"

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 
 from ironmark.core.numbers import MINUS, Unit, scale, show, show_gap
-from ironmark.core.yardstick import STATES, Cut, Yardstick
+from ironmark.core.yardstick import Cut, Yardstick
 
 
 def cut_words(cut: Cut, unit: Unit) -> str:
@@ -69,7 +69,14 @@ def gap_words(value: float, line: float, mark: str, direction: str, unit: Unit) 
     return f"{size} {'under' if gap < 0 else 'over'} {mark} {shown}"
 
 
+def edge_words(edge: float, gap: float, inside: bool, unit: Unit) -> str:
+    """How far a value is from the nearer edge of its range: ``4 points inside 60%``, ``3 points outside 75%``."""
+    size = show_gap(gap, unit)
+    if not any(figure in "123456789" for figure in size):
+        return f"on the edge {show_cut(edge, unit)}"
+    return f"{size} {'inside' if inside else 'outside'} {show_cut(edge, unit)}"
+
+
 def spoken(title: str, shown: str, state: str | None, rest: str) -> str:
-    """The name of a reading for a screen reader, the state in words."""
-    name = STATES[state].name.lower() if state else ""
-    return ", ".join(part for part in (title, shown.replace("%", " percent"), name, rest) if part)
+    """The name of a reading for a screen reader; ``state``: its state's name."""
+    return ", ".join(part for part in (title, shown.replace("%", " percent"), (state or "").lower(), rest) if part)

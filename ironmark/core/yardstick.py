@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ironmark.core.evaluate import Floats
+from ironmark.core.palette import STATES, State, palette_of
 from ironmark.core.periods import Grain
 
 Bands = NDArray[np.int8]
@@ -17,23 +18,6 @@ Bands = NDArray[np.int8]
 NOISE = 1e-9  # relative; nearer than this to a cut is on it
 NO_READING, NOT_GRADED = -2, -1
 MIN_BANDS, MAX_BANDS = 2, 12
-
-
-@dataclass(frozen=True)
-class State:
-    """What a band says. ``rank`` runs from worst (1) to best; ``sign`` tells it without colour."""
-
-    key: str
-    name: str
-    rank: int
-    sign: str
-
-
-SHORT = State("short", "Short", 1, "far-under")
-NEAR = State("near", "Near", 2, "just-under")
-MET = State("met", "Met", 3, "just-over")
-BEYOND = State("beyond", "Beyond", 4, "far-over")
-STATES = {state.key: state for state in (SHORT, NEAR, MET, BEYOND)}
 
 
 @dataclass(frozen=True)
@@ -54,21 +38,30 @@ class Yardstick:
     """n bands, given by the keys of their states from the lowest values up, and n − 1 cuts.
 
     per: the period that plain numbers and offsets are meant for where the KPI is a flow; a quarter's are three times
-    a month's.
+    a month's. known: the states there are, by key; all bands carry states of one palette.
     """
 
     bands: tuple[str, ...]
     cuts: tuple[Cut, ...]
     per: Grain = "month"
+    known: Mapping[str, State] = field(default_factory=lambda: STATES, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         if not MIN_BANDS <= len(self.bands) <= MAX_BANDS:
             raise ValueError(f"a yardstick has {MIN_BANDS} to {MAX_BANDS} bands; this one has {len(self.bands)}")
         if len(self.cuts) != len(self.bands) - 1:
             raise ValueError(f"{len(self.bands)} bands need {len(self.bands) - 1} cuts; there are {len(self.cuts)}")
-        unknown = [key for key in self.bands if key not in STATES]
+        unknown = [key for key in self.bands if key not in self.known]
         if unknown:
-            raise ValueError(f"there is no state “{unknown[0]}”; there are {', '.join(STATES)}")
+            near = [key for key in self.known if palette_of(key) == palette_of(self.bands[0])] or list(self.known)
+            raise ValueError(f"there is no state “{unknown[0]}”; there are {', '.join(near)}")
+        if len({palette_of(key) for key in self.bands}) > 1:
+            raise ValueError("the bands carry states of two palettes; choose all of them from one")
+
+    @property
+    def states(self) -> tuple[State, ...]:
+        """The state of each band, from the lowest values up."""
+        return tuple(self.known[key] for key in self.bands)
 
     @property
     def marks(self) -> tuple[str, ...]:
@@ -180,8 +173,8 @@ def sweep(yardstick: Yardstick, cuts: Sequence[float], low: float, high: float) 
 
 def best(yardstick: Yardstick) -> list[int]:
     """The indices of the bands whose state ranks highest in this yardstick."""
-    top = max(STATES[key].rank for key in yardstick.bands)
-    return [index for index, key in enumerate(yardstick.bands) if STATES[key].rank == top]
+    top = max(state.rank for state in yardstick.states)
+    return [index for index, state in enumerate(yardstick.states) if state.rank == top]
 
 
 def default_bands(direction: str) -> tuple[str, ...]:

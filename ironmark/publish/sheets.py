@@ -5,7 +5,9 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
+from functools import cache
+from typing import Any
 
 import xlsxwriter
 
@@ -44,22 +46,32 @@ def as_xlsx(
     sheet: str,
     form: str = "General",
     bold: Collection[tuple[int, int]] = (),
+    forms: Mapping[tuple[int, int], str] | None = None,
+    fills: Mapping[tuple[int, int], tuple[str, str]] | None = None,
 ) -> bytes:
-    """form: how numbers are shown. bold: the cells (row, column) that stand out."""
+    """form: how numbers are shown, and how single cells (row, column) are by ``forms``. bold: cells that stand out.
+    fills: cells with a ground and the colour of their text, ``#rrggbb``."""
     buffer = io.BytesIO()
     with xlsxwriter.Workbook(
         buffer, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     ) as book:
         page = book.add_worksheet(re.sub(r"[\[\]:*?/\\']", " ", sheet)[:31].strip() or "Sheet")
         strong = book.add_format({"bold": True, "bottom": 1})
-        plain, loud = book.add_format({"num_format": form}), book.add_format({"num_format": form, "bold": True})
+
+        @cache
+        def style(number: str, loud: bool, fill: tuple[str, str] | None) -> Any:
+            ground = {"bg_color": fill[0], "font_color": fill[1]} if fill else {}
+            return book.add_format({"num_format": number, "bold": loud, **ground})
+
         page.write_row(0, 0, [safe(label) for label in head], strong)
         for y, row in enumerate(rows):
             for x, cell in enumerate(row):
+                at = (y, x)
+                looks = style((forms or {}).get(at, form), at in bold, (fills or {}).get(at))
                 if isinstance(cell, str):
-                    page.write_string(y + 1, x, safe(cell))
+                    page.write_string(y + 1, x, safe(cell), looks)
                 elif cell is not None:
-                    page.write_number(y + 1, x, cell, loud if (y, x) in bold else plain)
+                    page.write_number(y + 1, x, cell, looks)
         page.freeze_panes(1, 1)
         page.set_column(0, 0, 28)
         page.set_column(1, max(1, len(head) - 1), 12)

@@ -1,4 +1,4 @@
-"""KPIs, yardsticks and scorecards: documents with versions, every earlier one kept."""
+"""KPIs, yardsticks, palettes and scorecards: documents with versions, every earlier one kept."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from ironmark.store.database import Missing, StaleVersion, author, new_key, now
 from ironmark.store.models import Record, Revision
 
-Kind = Literal["kpi", "yardstick", "scorecard", "calendar"]
+Kind = Literal["kpi", "yardstick", "palette", "scorecard", "calendar"]
 
 
 @dataclass(frozen=True)

@@ -105,7 +105,7 @@ class WithTable(unittest.TestCase):
 class TheSameFigures(WithTable):
     """Every aggregate and condition, by every segment, over every kind of period, from a file and from a live source."""
 
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=80)
     @given(
         rows,
         st.lists(st.sampled_from(FORMULAS), min_size=6, max_size=6),

@@ -87,7 +87,7 @@ def _over(found: list[Row], name: str, what: Callable[[list[float]], float]) -> 
 
 
 class AgainstALoop(unittest.TestCase):
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(
         rows,
         st.sampled_from(sorted(FORMULAS)),

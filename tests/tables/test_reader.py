@@ -208,7 +208,7 @@ class LargeFiles(unittest.TestCase):
         "odd": st.sampled_from(("1", "2.5", "n/a", "x", "3 ", "", "1e3", "88%")),
     }
 
-    @settings(max_examples=120, deadline=None)
+    @settings(max_examples=120)
     @given(st.data(), st.sampled_from((",", ";", "\t")), st.booleans(), st.sampled_from(("", "\n", "1\n", "1;2,3\n")))
     def test_the_same_either_way(self, data: st.DataObject, separator: str, ends: bool, rest: str) -> None:
         names = [name for name in self.CELLS if name != "money" or separator != ","]

@@ -2,6 +2,7 @@
   import Router, { router } from 'svelte-spa-router'
   import { api, author, got, seen, type Schemas } from './api/client'
   import { LOCALES, writeAs } from './api/numbers'
+  import { loadStates } from './api/states.svelte'
   import Slot from './parts/Slot.svelte'
   import DataPage from './views/data/DataPage.svelte'
   import DataList from './views/data/DataList.svelte'
@@ -49,6 +50,8 @@
     document.documentElement.dataset.mode = mode
     localStorage.setItem('mode', mode)
   })
+
+  void loadStates()
 
   let name = $state(author.get())
   let calendar = $state<Schemas['Calendar'] | null>(null)

@@ -4,6 +4,46 @@
  */
 
 export interface paths {
+    "/api/scorecards/by-hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set By Hand
+         * @description Set what one reading of an instrument shows, in the checklist or sheet it comes from, as a new version.
+         */
+        post: operations["set_by_hand_api_scorecards_by_hand_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scorecards/ledger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Ledger
+         * @description The rows of a ledger with its columns of figures, in the order it shows them.
+         */
+        post: operations["take_ledger_api_scorecards_ledger_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scorecards/shelf": {
         parameters: {
             query?: never;
@@ -562,6 +602,80 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/palettes/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Palette
+         * @description How a palette would look and what is wrong with it, while it is put together.
+         */
+        post: operations["check_palette_api_palettes_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/palettes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List All */
+        get: operations["list_palettes"];
+        put?: never;
+        /** Create */
+        post: operations["create_palette"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/palettes/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get */
+        get: operations["get_palette"];
+        /** Save */
+        put: operations["save_palette"];
+        post?: never;
+        /** Delete */
+        delete: operations["delete_palette"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/palettes/{key}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Revisions */
+        get: operations["list_palette_revisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/datasets/typed": {
         parameters: {
             query?: never;
@@ -926,6 +1040,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/states": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every State
+         * @description Every palette with its states and how they look: those that come with the product, then the own ones.
+         */
+        get: operations["every_state_api_states_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -950,6 +1084,37 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Ask
+         * @description What to ask the workings of a reading for, where that is not just a member of its instrument.
+         */
+        Ask: {
+            /** Kpi */
+            kpi?: string | null;
+            /** Yardstick */
+            yardstick?: string | null;
+            /**
+             * Marks
+             * @default []
+             */
+            marks: string[];
+            /** By */
+            by?: string | null;
+            /**
+             * Members
+             * @default {}
+             */
+            members: {
+                [key: string]: string[];
+            };
+            /** Period */
+            period?: string | null;
+            /**
+             * Together
+             * @default false
+             */
+            together: boolean;
+        };
         /** AxisBody */
         AxisBody: {
             /** Low */
@@ -999,6 +1164,15 @@ export interface components {
             /** Count */
             count: number;
         };
+        /** BarLook */
+        BarLook: {
+            /**
+             * Ends
+             * @default round
+             * @enum {string}
+             */
+            ends: "round" | "square" | "dot";
+        };
         /** Body_begin_upload_api_uploads_post */
         Body_begin_upload_api_uploads_post: {
             /** File */
@@ -1023,6 +1197,14 @@ export interface components {
         Body_upload_dataset_api_datasets_post: {
             /** File */
             file: string;
+        };
+        /** BulletLook */
+        BulletLook: {
+            /**
+             * Standing
+             * @default false
+             */
+            standing: boolean;
         };
         /** Calendar */
         Calendar: {
@@ -1398,6 +1580,34 @@ export interface components {
              */
             shares: number[];
         };
+        /**
+         * DialLook
+         * @description ``sweep`` in degrees. The ring shows the bands, or an even ring of segments filled up to the value.
+         */
+        DialLook: {
+            /**
+             * Sweep
+             * @default 210
+             */
+            sweep: number;
+            /**
+             * Ring
+             * @default bands
+             * @enum {string}
+             */
+            ring: "bands" | "segments";
+            /**
+             * Hand
+             * @default needle
+             * @enum {string}
+             */
+            hand: "needle" | "fill";
+            /**
+             * Names
+             * @default false
+             */
+            names: boolean;
+        };
         /** Dot */
         Dot: {
             /** Fraction */
@@ -1406,6 +1616,48 @@ export interface components {
             state: string | null;
             /** Label */
             label: string;
+        };
+        /**
+         * DotPlace
+         * @description A member on a quadrant; ``x`` and ``y`` from 0 to 1, y upwards; ``size`` a radius from 0 to 1.
+         */
+        DotPlace: {
+            /** Member */
+            member: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Past */
+            past: boolean;
+            /** Quarter */
+            quarter: number;
+            /** State */
+            state: string;
+            /** Shade */
+            shade: string | null;
+            /** Size */
+            size: number;
+            /** Shown */
+            shown: string;
+            /** Spoken */
+            spoken: string;
+        };
+        /**
+         * DoubtOut
+         * @description Two neighbouring states that look alike, or one that is lost on the page.
+         */
+        DoubtOut: {
+            /** Vision */
+            vision: string;
+            /** States */
+            states: string[];
+            /** Found */
+            found: number;
+            /** Needed */
+            needed: number;
+            /** Words */
+            words: string;
         };
         /** FacesAsk */
         FacesAsk: {
@@ -1463,6 +1715,23 @@ export interface components {
             tables: string[];
             /** May Write */
             may_write: boolean;
+        };
+        /**
+         * FurtherBody
+         * @description A further KPI on an instrument that lists KPIs.
+         */
+        FurtherBody: {
+            /** Kpi */
+            kpi: string;
+            /** Yardstick */
+            yardstick?: string | null;
+            /**
+             * Marks
+             * @default [
+             *       "target"
+             *     ]
+             */
+            marks: string[];
         };
         /**
          * Glance
@@ -1527,6 +1796,29 @@ export interface components {
             /** Years */
             years: components["schemas"]["PeriodChoice"][];
         };
+        /**
+         * HandAsk
+         * @description ``step`` and ``done`` for a checklist, ``value`` (KPI unit) for a figure of a typed sheet.
+         */
+        HandAsk: {
+            instrument: components["schemas"]["InstrumentBody"];
+            /**
+             * @default {
+             *       "period": "complete",
+             *       "grain": "month",
+             *       "members": {}
+             *     }
+             */
+            scope: components["schemas"]["ScopeBody"];
+            /** Member */
+            member?: string | null;
+            /** Step */
+            step?: string | null;
+            /** Done */
+            done?: boolean | null;
+            /** Value */
+            value?: number | null;
+        };
         /** Health */
         Health: {
             /** Status */
@@ -1535,6 +1827,20 @@ export interface components {
             database: string;
             /** Version */
             version: string;
+        };
+        /** HistoryLook */
+        HistoryLook: {
+            /**
+             * Form
+             * @default line
+             * @enum {string}
+             */
+            form: "line" | "columns";
+            /**
+             * Periods
+             * @default 12
+             */
+            periods: number;
         };
         /** HistoryPicture */
         HistoryPicture: {
@@ -1572,12 +1878,22 @@ export interface components {
             /** Mark Shown */
             mark_shown: string;
         };
-        /** InstrumentBody */
+        /**
+         * InstrumentBody
+         * @description ``by`` reads the members of a segment one by one, ``last`` the last so many periods; else all rows together.
+         *
+         *     first: how many of them are shown; the rest are read together as one.
+         */
         InstrumentBody: {
             /** Id */
             id: string;
             /** Kpi */
             kpi: string;
+            /**
+             * Further
+             * @default []
+             */
+            further: components["schemas"]["FurtherBody"][];
             /**
              * Title
              * @default
@@ -1585,12 +1901,89 @@ export interface components {
             title: string;
             /** By */
             by?: string | null;
+            /** Last */
+            last?: number | null;
+            /** First */
+            first?: number | null;
             /**
              * Face
              * @default dial
              * @enum {string}
              */
-            face: "dial" | "bullet" | "bar" | "lamp" | "chip";
+            face: "dial" | "bullet" | "bar" | "column" | "ring" | "pips" | "lamp" | "tile" | "chip" | "figure" | "ledger" | "ranked" | "quadrant" | "profile" | "history" | "strip";
+            /**
+             * @default {
+             *       "dial": {
+             *         "hand": "needle",
+             *         "names": false,
+             *         "ring": "bands",
+             *         "sweep": 210
+             *       },
+             *       "bullet": {
+             *         "standing": false
+             *       },
+             *       "bar": {
+             *         "ends": "round"
+             *       },
+             *       "ring": {
+             *         "segments": 20
+             *       },
+             *       "pips": {
+             *         "steps": 5
+             *       },
+             *       "lamp": {
+             *         "lights": "all"
+             *       },
+             *       "ledger": {
+             *         "columns": [
+             *           "value",
+             *           "mark",
+             *           "gap",
+             *           "bullet",
+             *           "state"
+             *         ]
+             *       },
+             *       "quadrant": {
+             *         "mark": "target",
+             *         "quarters": [
+             *           {
+             *             "name": "",
+             *             "state": "beyond"
+             *           },
+             *           {
+             *             "name": "",
+             *             "state": "met"
+             *           },
+             *           {
+             *             "name": "",
+             *             "state": "near"
+             *           },
+             *           {
+             *             "name": "",
+             *             "state": "short"
+             *           }
+             *         ],
+             *         "reverse_across": false,
+             *         "reverse_up": false
+             *       },
+             *       "profile": {
+             *         "form": "outline"
+             *       },
+             *       "history": {
+             *         "form": "line",
+             *         "periods": 12
+             *       }
+             *     }
+             */
+            look: components["schemas"]["Look"];
+            ramp?: components["schemas"]["RampBody"] | null;
+            /**
+             * Hide
+             * @default []
+             */
+            hide: ("label" | "value" | "mark" | "state")[];
+            /** Legend */
+            legend?: boolean | null;
             /**
              * Marks
              * @default [
@@ -1616,7 +2009,7 @@ export interface components {
              * @default gap
              * @enum {string}
              */
-            order: "gap" | "value" | "name";
+            order: "gap" | "value" | "state" | "name";
             /**
              * X
              * @default 0
@@ -1659,10 +2052,28 @@ export interface components {
             axis: components["schemas"]["AxisPicture"] | null;
             /** Readings */
             readings: components["schemas"]["ReadingPicture"][];
+            ramp: components["schemas"]["RampPicture"] | null;
+            quadrant: components["schemas"]["QuadrantPicture"] | null;
+            /** By Hand */
+            by_hand: string;
+            /** Stroke */
+            stroke: string;
+            /**
+             * Grain
+             * @enum {string}
+             */
+            grain: "day" | "week" | "month" | "quarter" | "year";
             /** Rehearsed */
             rehearsed: boolean;
             /** Waiting */
             waiting: boolean;
+        };
+        /** Kept */
+        Kept: {
+            /** Dataset */
+            dataset: string;
+            /** Version */
+            version: number;
         };
         /** Kpi */
         Kpi: {
@@ -1733,6 +2144,45 @@ export interface components {
             /** Instruments */
             instruments: number;
         };
+        /** LampLook */
+        LampLook: {
+            /**
+             * Lights
+             * @default all
+             * @enum {string}
+             */
+            lights: "all" | "one";
+        };
+        /** LedgerAsk */
+        LedgerAsk: {
+            instrument: components["schemas"]["InstrumentBody"];
+            /**
+             * @default {
+             *       "period": "complete",
+             *       "grain": "month",
+             *       "members": {}
+             *     }
+             */
+            scope: components["schemas"]["ScopeBody"];
+        };
+        /** LedgerLook */
+        LedgerLook: {
+            /**
+             * Columns
+             * @default [
+             *       "value",
+             *       "mark",
+             *       "gap",
+             *       "bullet",
+             *       "state"
+             *     ]
+             */
+            columns: ("value" | "mark" | "gap" | "attainment" | "bullet" | "progress" | "strokes" | "headroom" | "trail" | "state")[];
+            /** Group */
+            group?: string | null;
+            /** Stroke */
+            stroke?: number | null;
+        };
         /** Line */
         Line: {
             /** Label */
@@ -1741,6 +2191,102 @@ export interface components {
             text: string;
             /** State */
             state?: string | null;
+        };
+        /**
+         * Look
+         * @description How each face draws; kept for all of them, so that trying another face loses nothing.
+         */
+        Look: {
+            /**
+             * @default {
+             *       "sweep": 210,
+             *       "ring": "bands",
+             *       "hand": "needle",
+             *       "names": false
+             *     }
+             */
+            dial: components["schemas"]["DialLook"];
+            /**
+             * @default {
+             *       "standing": false
+             *     }
+             */
+            bullet: components["schemas"]["BulletLook"];
+            /**
+             * @default {
+             *       "ends": "round"
+             *     }
+             */
+            bar: components["schemas"]["BarLook"];
+            /**
+             * @default {
+             *       "segments": 20
+             *     }
+             */
+            ring: components["schemas"]["RingLook"];
+            /**
+             * @default {
+             *       "steps": 5
+             *     }
+             */
+            pips: components["schemas"]["PipsLook"];
+            /**
+             * @default {
+             *       "lights": "all"
+             *     }
+             */
+            lamp: components["schemas"]["LampLook"];
+            /**
+             * @default {
+             *       "columns": [
+             *         "value",
+             *         "mark",
+             *         "gap",
+             *         "bullet",
+             *         "state"
+             *       ]
+             *     }
+             */
+            ledger: components["schemas"]["LedgerLook"];
+            /**
+             * @default {
+             *       "mark": "target",
+             *       "reverse_up": false,
+             *       "reverse_across": false,
+             *       "quarters": [
+             *         {
+             *           "name": "",
+             *           "state": "beyond"
+             *         },
+             *         {
+             *           "name": "",
+             *           "state": "met"
+             *         },
+             *         {
+             *           "name": "",
+             *           "state": "near"
+             *         },
+             *         {
+             *           "name": "",
+             *           "state": "short"
+             *         }
+             *       ]
+             *     }
+             */
+            quadrant: components["schemas"]["QuadrantLook"];
+            /**
+             * @default {
+             *       "form": "outline"
+             *     }
+             */
+            profile: components["schemas"]["ProfileLook"];
+            /**
+             * @default {
+             *       "form": "line",
+             *       "periods": 12
+             *     }
+             */
+            history: components["schemas"]["HistoryLook"];
         };
         /** ManyTexts */
         ManyTexts: {
@@ -1773,6 +2319,26 @@ export interface components {
             stands_for: string | null;
             /** Suggested */
             suggested: string | null;
+        };
+        /**
+         * Moment
+         * @description A reading of an earlier period, for a small history: places as fractions of its own height.
+         */
+        Moment: {
+            /** Label */
+            label: string;
+            /** Short */
+            short: string;
+            /** Shown */
+            shown: string;
+            /** State */
+            state: string | null;
+            /** At */
+            at: number | null;
+            /** Mark */
+            mark: number | null;
+            /** Partial */
+            partial: boolean;
         };
         /**
          * NameCount
@@ -1842,6 +2408,41 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** Palette */
+        Palette: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /** Updated At */
+            updated_at: string;
+            body: components["schemas"]["PaletteBody"];
+        };
+        /**
+         * PaletteBody
+         * @description States from worst to best.
+         */
+        PaletteBody: {
+            /** Name */
+            name: string;
+            /** States */
+            states: components["schemas"]["StateBody"][];
+        };
+        /** PaletteLook */
+        PaletteLook: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Own */
+            own: boolean;
+            /** States */
+            states: components["schemas"]["StateLook"][];
+            /** Doubts */
+            doubts: components["schemas"]["DoubtOut"][];
+            /** Seen */
+            seen: components["schemas"]["Seen"][];
+        };
         /**
          * Part
          * @description One aggregate of the formula, as written and as a figure.
@@ -1871,6 +2472,14 @@ export interface components {
             label: string;
             /** Short */
             short: string;
+        };
+        /** PipsLook */
+        PipsLook: {
+            /**
+             * Steps
+             * @default 5
+             */
+            steps: number;
         };
         /**
          * Preview
@@ -1996,6 +2605,15 @@ export interface components {
             /** Rows */
             rows: number[];
         };
+        /** ProfileLook */
+        ProfileLook: {
+            /**
+             * Form
+             * @default outline
+             * @enum {string}
+             */
+            form: "outline" | "wedges";
+        };
         /** ProofRow */
         ProofRow: {
             /** Cut */
@@ -2032,6 +2650,107 @@ export interface components {
             report: string[];
         };
         /**
+         * QuadrantLook
+         * @description The instrument's own KPI goes up, another one across; a third may give the size of the dots.
+         */
+        QuadrantLook: {
+            /** Across */
+            across?: string | null;
+            /** Size */
+            size?: string | null;
+            /**
+             * Mark
+             * @default target
+             */
+            mark: string;
+            /** Cut Up */
+            cut_up?: number | null;
+            /** Cut Across */
+            cut_across?: number | null;
+            /**
+             * Reverse Up
+             * @default false
+             */
+            reverse_up: boolean;
+            /**
+             * Reverse Across
+             * @default false
+             */
+            reverse_across: boolean;
+            /**
+             * Quarters
+             * @default [
+             *       {
+             *         "name": "",
+             *         "state": "beyond"
+             *       },
+             *       {
+             *         "name": "",
+             *         "state": "met"
+             *       },
+             *       {
+             *         "name": "",
+             *         "state": "near"
+             *       },
+             *       {
+             *         "name": "",
+             *         "state": "short"
+             *       }
+             *     ]
+             */
+            quarters: components["schemas"]["QuarterBody"][];
+        };
+        /** QuadrantPicture */
+        QuadrantPicture: {
+            up: components["schemas"]["QuadrantSide"];
+            across: components["schemas"]["QuadrantSide"];
+            /** Quarters */
+            quarters: components["schemas"]["Quarter"][];
+            /** Good Up */
+            good_up: boolean;
+            /** Good Across */
+            good_across: boolean;
+            /** Dots */
+            dots: components["schemas"]["DotPlace"][];
+            /** Size Name */
+            size_name: string;
+            /** Missing */
+            missing: string[];
+        };
+        /** QuadrantSide */
+        QuadrantSide: {
+            /** Name */
+            name: string;
+            axis: components["schemas"]["AxisPicture"];
+            /** Cut */
+            cut: number;
+            /** Cut Shown */
+            cut_shown: string;
+            /** Cut Words */
+            cut_words: string;
+            /** Reverse */
+            reverse: boolean;
+        };
+        /** Quarter */
+        Quarter: {
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
+            /** Members */
+            members: string[];
+        };
+        /** QuarterBody */
+        QuarterBody: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** State */
+            state: string;
+        };
+        /**
          * RaiseAsk
          * @description The KPI's own readings of a year before, raised by a share: 0.05 for 5 % more.
          */
@@ -2052,6 +2771,44 @@ export interface components {
             grain: "day" | "week" | "month" | "quarter" | "year";
             /** More */
             more: number;
+        };
+        /**
+         * RampBody
+         * @description Continuous colour by the value, or by another KPI; ends that are not given are the data's own.
+         */
+        RampBody: {
+            /**
+             * Colours
+             * @default slate
+             * @enum {string}
+             */
+            colours: "slate" | "heather" | "moss" | "tideline" | "dusk";
+            /** Kpi */
+            kpi?: string | null;
+            /**
+             * Anchor
+             * @default extent
+             * @enum {string}
+             */
+            anchor: "extent" | "ends" | "midpoint";
+            /** Low */
+            low?: number | null;
+            /** Middle */
+            middle?: number | null;
+            /** High */
+            high?: number | null;
+        };
+        /**
+         * RampPicture
+         * @description The colours of a ramp, evenly from its low to its high end, and where its anchors lie on that way.
+         */
+        RampPicture: {
+            /** Name */
+            name: string;
+            /** Colours */
+            colours: string[];
+            /** Anchors */
+            anchors: components["schemas"]["Tick"][];
         };
         /**
          * ReadAsk
@@ -2080,8 +2837,15 @@ export interface components {
         /**
          * ReadingPicture
          * @description One reading. ``status`` says whether there is a value, and whether it could be graded.
+         *
+         *     key: unlike that of any other reading of the instrument. role: what the reading is: a member's, a period's, a
+         *     KPI's, all rows together, a group of a ledger, or the rest past the first ones.
          */
         ReadingPicture: {
+            /** Key */
+            key: string;
+            /** Role */
+            role: string;
             /** Member */
             member: string | null;
             /** Label */
@@ -2118,11 +2882,30 @@ export interface components {
             attainment: number | null;
             /** Attainment Shown */
             attainment_shown: string;
+            /** Headroom */
+            headroom: number | null;
+            /** Headroom Shown */
+            headroom_shown: string;
             partial: components["schemas"]["Partial"] | null;
             /** Before */
             before: string | null;
+            /** Step */
+            step: number;
             /** Spoken */
             spoken: string;
+            ask: components["schemas"]["Ask"] | null;
+            axis: components["schemas"]["AxisPicture"] | null;
+            /** Shade */
+            shade: string | null;
+            /** Side */
+            side: number | null;
+            /** Strokes */
+            strokes: number;
+            /** Trail */
+            trail: components["schemas"]["Moment"][];
+            /** Steps */
+            steps: components["schemas"]["Step"][];
+            history: components["schemas"]["HistoryPicture"] | null;
         };
         /** Rehearsal */
         Rehearsal: {
@@ -2160,6 +2943,14 @@ export interface components {
             body: {
                 [key: string]: unknown;
             };
+        };
+        /** RingLook */
+        RingLook: {
+            /**
+             * Segments
+             * @default 20
+             */
+            segments: number;
         };
         /** Row */
         Row: {
@@ -2349,6 +3140,13 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** Seen */
+        Seen: {
+            /** Vision */
+            vision: string;
+            /** Colours */
+            colours: string[];
+        };
         /** SegmentChoice */
         SegmentChoice: {
             /** Name */
@@ -2357,6 +3155,17 @@ export interface components {
             label: string;
             /** Members */
             members: string[];
+        };
+        /** ShadesOut */
+        ShadesOut: {
+            /** Full */
+            full: string;
+            /** Tint */
+            tint: string;
+            /** Word */
+            word: string;
+            /** On */
+            on: string;
         };
         /**
          * SheetBody
@@ -2445,6 +3254,23 @@ export interface components {
             /** Sign */
             sign: string;
         };
+        /**
+         * StateBody
+         * @description A state of an own palette. ``key`` is one word, unlike any other of its palette.
+         */
+        StateBody: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /**
+             * Sign
+             * @enum {string}
+             */
+            sign: "deep-under" | "far-under" | "just-under" | "on" | "just-over" | "far-over" | "deep-over";
+            /** Colour */
+            colour: string;
+        };
         /** StateChange */
         StateChange: {
             /** Label */
@@ -2466,6 +3292,33 @@ export interface components {
             name: string;
             /** Count */
             count: number;
+        };
+        /** StateLook */
+        StateLook: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Rank */
+            rank: number;
+            /** Sign */
+            sign: string;
+            /** Colour */
+            colour: string;
+            light: components["schemas"]["ShadesOut"];
+            dark: components["schemas"]["ShadesOut"];
+        };
+        /**
+         * Step
+         * @description A step of a checklist, or of a scale of so many steps; ``done`` from 0 to 1. ``value``: where the step ends.
+         */
+        Step: {
+            /** Name */
+            name: string;
+            /** Done */
+            done: number;
+            /** Value */
+            value?: number | null;
         };
         /** Strip */
         Strip: {
@@ -2762,6 +3615,72 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    set_by_hand_api_scorecards_by_hand_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_ledger_api_scorecards_ledger_post: {
+        parameters: {
+            query?: {
+                kind?: "csv" | "xlsx";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LedgerAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     shelf_api_scorecards_shelf_get: {
         parameters: {
             query?: never;
@@ -4081,6 +5000,231 @@ export interface operations {
             };
         };
     };
+    check_palette_api_palettes_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaletteBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaletteLook"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_palettes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Palette"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    create_palette: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaletteBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Palette"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_palette: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Palette"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_palette: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaletteBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Palette"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_palette: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_palette_revisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     type_sheet_api_datasets_typed_post: {
         parameters: {
             query?: never;
@@ -4939,6 +6083,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Calendar"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    every_state_api_states_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaletteLook"][];
                 };
             };
             /** @description A problem document (RFC 9457) */

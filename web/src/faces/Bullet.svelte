@@ -1,19 +1,17 @@
 <script lang="ts">
-  /** Bands, a thinner value bar and marks on one axis; one reading, or many members one under the other. */
-  import type { Picture, Reading } from '../api/client'
-  import { colour, tint } from '../api/states'
+  /** Bands, a thinner value bar and marks on one axis; lying or standing, one reading or many. */
+  import type { Reading } from '../api/client'
+  import { tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
   import Hatch from './Hatch.svelte'
   import Mark from './Mark.svelte'
   import Overrun from './Overrun.svelte'
   import Rows from './Rows.svelte'
+  import Standing from './Standing.svelte'
+  import { paint, type FaceProps } from './looks'
   import { lists } from './names'
 
-  let {
-    picture,
-    mini = false,
-    open,
-  }: { picture: Picture; mini?: boolean; open?: (r: Reading) => void } = $props()
+  let { picture, look, mini = false, open }: FaceProps = $props()
   const uid = $props.id()
   const many = $derived(lists(picture))
   const H = $derived(many || mini ? 18 : 34)
@@ -23,7 +21,7 @@
 {#snippet scale(reading: Reading, i: number)}
   <svg class="scale" height={H + 6} width="100%" role="presentation">
     {#if reading.partial && reading.value !== null}
-      <Hatch id="{uid}-{i}" fill={colour(reading.state)} ground={tint(reading.state)} />
+      <Hatch id="{uid}-{i}" fill={paint(reading)} ground={tint(reading.state)} />
     {/if}
     {#each reading.bands as band (band.start)}
       <rect
@@ -44,8 +42,8 @@
         y={H * 0.32}
         width="{Math.abs(reading.fraction - zero) * 100}%"
         height={H * 0.36}
-        fill={reading.partial ? `url(#${uid}-${i})` : reading.state ? colour(reading.state) : 'var(--soft)'}
-        stroke={reading.partial ? colour(reading.state) : 'none'}
+        fill={reading.partial ? `url(#${uid}-${i})` : paint(reading)}
+        stroke={reading.partial ? paint(reading) : 'none'}
       />
       <Overrun past={reading.past} at={H / 2} size={H * 0.3} />
       {#if picture.axis?.broken && !mini}
@@ -58,11 +56,13 @@
   </svg>
 {/snippet}
 
-{#if mini}
+{#if look.bullet.standing && !mini}
+  <Standing {picture} {open} />
+{:else if mini}
   {#each picture.readings.slice(0, 2) as reading, i (i)}{@render scale(reading, i)}{/each}
 {:else}
   <Rows {picture} {open}>
-    {#snippet row(reading, i)}{@render scale(reading, i)}{/snippet}
+    {#snippet drawn(reading, i)}{@render scale(reading, i)}{/snippet}
     {#snippet tail(reading)}
       {#if many}<span class="gap">{reading.gap_shown}</span><Sign state={reading.state} />{/if}
     {/snippet}

@@ -1,16 +1,12 @@
 <script lang="ts">
   /** A state as sign and word: one reading's in large, or one a member. */
-  import type { Picture, Reading } from '../api/client'
-  import { colour, on, stateOf } from '../api/states'
+  import { colour, on, stateOf } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
   import StateChip from '../parts/StateChip.svelte'
+  import type { FaceProps } from './looks'
   import { lists } from './names'
 
-  let {
-    picture,
-    mini = false,
-    open,
-  }: { picture: Picture; mini?: boolean; open?: (r: Reading) => void } = $props()
+  let { picture, mini = false, open }: FaceProps = $props()
   const many = $derived(lists(picture))
 </script>
 
@@ -38,7 +34,7 @@
   {/if}
 {:else}
   <div class="members">
-    {#each picture.readings as reading (reading.member)}
+    {#each picture.readings as reading (reading.key)}
       <button onclick={() => open?.(reading)} aria-label={reading.spoken} title={reading.spoken}>
         <span class="name">{reading.label}</span>
         <StateChip {reading} whole />

@@ -1,29 +1,41 @@
 <script lang="ts">
-  /** A sweep of bands with a needle; marks cross the ring, a value past the axis is pinned at its end. */
+  /** A sweep of bands or even segments, with a needle or filled; marks cross the ring, an overrun is pinned. */
   import { arc } from 'd3-shape'
-  import type { Picture } from '../api/client'
-  import { colour, tint } from '../api/states'
+  import { colour, stateOf, tint } from '../api/states.svelte'
   import Hatch from './Hatch.svelte'
+  import { boxOf, clear, type Label } from './labels'
+  import { paint, type FaceProps } from './looks'
 
-  let { picture, mini = false }: { picture: Picture; mini?: boolean } = $props()
+  let { picture, look, mini = false }: FaceProps = $props()
 
-  const SWEEP = (210 * Math.PI) / 180
   const OUTER = 90
   const INNER = 70
   const uid = $props.id()
-  const angle = (fraction: number) => (fraction - 0.5) * SWEEP
-  const at = (fraction: number, radius: number) => ({
+  const dial = $derived(look.dial)
+  const sweep = $derived((dial.sweep * Math.PI) / 180)
+  const angle = $derived((fraction: number) => (fraction - 0.5) * sweep)
+  const at = $derived((fraction: number, radius: number) => ({
     x: Math.sin(angle(fraction)) * radius,
     y: -Math.cos(angle(fraction)) * radius,
+  }))
+  const ring = $derived(
+    (start: number, end: number, inner = INNER, outer = OUTER) =>
+      arc()({
+        innerRadius: inner,
+        outerRadius: outer,
+        startAngle: angle(start),
+        endAngle: angle(end),
+        padAngle: 0.012,
+      }) ?? '',
+  )
+  const box = $derived.by(() => {
+    const half = sweep / 2
+    const side = half >= Math.PI / 2 ? OUTER : Math.sin(half) * OUTER
+    const foot = Math.max(8, -Math.cos(half) * OUTER)
+    const room = mini ? 8 : 38
+    const top = mini ? 8 : 22
+    return { x: -side - room, y: -OUTER - top, w: 2 * (side + room), h: OUTER + top + foot + (mini ? 8 : 18) }
   })
-  const ring = (start: number, end: number) =>
-    arc()({
-      innerRadius: INNER,
-      outerRadius: OUTER,
-      startAngle: angle(start),
-      endAngle: angle(end),
-      padAngle: 0.012,
-    }) ?? ''
 
   const reading = $derived(picture.readings[0])
   const bands = $derived(reading?.bands.length ? reading.bands : [{ state: '', start: 0, end: 1 }])
@@ -35,60 +47,89 @@
     )
     return (holds ?? under[0])?.i ?? -1
   })
+  const marks = $derived((reading?.marks ?? []).filter((mark) => !mark.past))
   const labels = $derived.by(() => {
     if (!reading || !picture.axis || mini) return []
-    const ends = [
-      { fraction: 0, text: picture.axis.low_shown, end: true },
-      { fraction: 1, text: picture.axis.high_shown, end: true },
-    ]
-    const marks = reading.marks.filter((mark) => !mark.past)
-    const free = reading.cuts
-      .filter((cut) => !cut.past && !marks.some((mark) => Math.abs(mark.fraction - cut.fraction) < 0.03))
-      .map((cut) => ({ fraction: cut.fraction, text: cut.shown, end: false }))
-    const kept = [...ends]
-    if (picture.axis.ticks.length) {
-      for (const label of free) {
-        const clear = kept.every(
-          (other) => Math.abs(other.fraction - label.fraction) > (other.end ? 0.1 : 0.13),
-        )
-        if (clear) kept.push(label)
-      }
+    const anchor = (fraction: number): Label['anchor'] =>
+      Math.abs(at(fraction, 1).x) < 0.22 ? 'middle' : at(fraction, 1).x < 0 ? 'end' : 'start'
+    const ends = (
+      [
+        [0, picture.axis.low_shown],
+        [1, picture.axis.high_shown],
+      ] as const
+    ).map(([fraction, text]): Label => {
+      const place = at(fraction, (INNER + OUTER) / 2)
+      return { text, x: place.x, y: place.y + 15, anchor: 'middle', size: 11 }
+    })
+    const outside = (fraction: number, text: string): Label => {
+      const place = at(fraction, OUTER + 8)
+      return { text, x: place.x, y: place.y + 3, anchor: anchor(fraction), size: 11 }
     }
-    return kept
+    const cuts = picture.axis.ticks.length
+      ? reading.cuts.filter((cut) => !cut.past).map((cut) => outside(cut.fraction, cut.shown))
+      : []
+    const names = dial.names
+      ? bands.map((band) => outside((band.start + band.end) / 2, stateOf(band.state)?.name ?? ''))
+      : []
+    const taken = marks.map((mark) => {
+      const place = at(mark.fraction, OUTER + 5)
+      return { left: place.x - 7, right: place.x + 7, top: place.y - 7, bottom: place.y + 7 }
+    })
+    const within = { left: box.x, right: box.x + box.w, top: box.y, bottom: box.y + box.h }
+    const order = dial.names ? [...ends, ...names, ...cuts] : [...ends, ...cuts]
+    return clear(order, taken, within).filter((label) => boxOf(label).right > boxOf(label).left + 2)
   })
-  const anchor = (fraction: number) => (fraction < 0.42 ? 'end' : fraction > 0.58 ? 'start' : 'middle')
   const needle = $derived(reading && reading.value !== null ? (angle(reading.fraction) * 180) / Math.PI : 0)
+  const zero = $derived(picture.axis?.zero ?? 0)
+  const full = $derived(reading?.partial ? `url(#${uid}-hatch)` : reading ? paint(reading) : '')
+  const segments = 24
   const fill = (i: number) => {
     const state = bands[i]!.state
     if (!state) return 'var(--nothing-tint)'
-    if (i !== active) return tint(state)
-    return reading?.partial ? `url(#${uid}-hatch)` : colour(state)
+    if (i !== active || dial.hand === 'fill') return tint(state)
+    return reading?.shade ?? (reading?.partial ? `url(#${uid}-hatch)` : colour(state))
   }
+  const outline = $derived(
+    reading?.value === null ? { stroke: 'var(--nothing)', 'stroke-dasharray': '3 3' } : {},
+  )
 </script>
 
-<svg class="dial" viewBox={mini ? '-98 -98 196 140' : '-128 -112 256 148'} role="presentation">
+<svg class="dial" viewBox="{box.x} {box.y} {box.w} {box.h}" role="presentation">
   {#if reading}
-    {#if reading.partial && reading.state}
-      <Hatch id="{uid}-hatch" fill={colour(reading.state)} ground={tint(reading.state)} />
+    {#if reading.partial && (reading.state || reading.shade)}
+      <Hatch id="{uid}-hatch" fill={paint(reading)} ground={tint(reading.state)} />
     {/if}
-    {#each bands as band, i (i)}
-      <path
-        d={ring(band.start, band.end)}
-        fill={fill(i)}
-        stroke={reading.value === null ? 'var(--nothing)' : 'none'}
-        stroke-dasharray={reading.value === null ? '3 3' : undefined}
-      />
+    {#if dial.ring === 'segments'}
+      {#each { length: segments }, i}
+        {@const lit = reading.value !== null && (i + 0.5) / segments <= reading.fraction}
+        <path
+          class="segment"
+          d={ring(i / segments, (i + 1) / segments - 0.008)}
+          fill={lit ? full : reading.bands.length ? 'var(--track)' : 'var(--nothing-tint)'}
+          {...outline}
+        />
+      {/each}
+    {:else}
+      {#each bands as band, i (i)}
+        <path
+          d={dial.hand === 'fill' ? ring(band.start, band.end, OUTER - 6) : ring(band.start, band.end)}
+          fill={fill(i)}
+          {...outline}
+        />
+      {/each}
+      {#if dial.hand === 'fill' && reading.value !== null}
+        <path d={ring(0, 1, INNER, OUTER - 7)} fill="var(--track)" />
+        <path
+          class="filled"
+          d={ring(Math.min(zero, reading.fraction), Math.max(zero, reading.fraction), INNER, OUTER - 7)}
+          fill={full}
+        />
+      {/if}
+    {/if}
+    {#each labels as label (label.text + label.x)}
+      <text class="label" x={label.x} y={label.y} text-anchor={label.anchor}>{label.text}</text>
     {/each}
-    {#each labels as label (label.fraction)}
-      {@const place = label.end ? at(label.fraction, (INNER + OUTER) / 2) : at(label.fraction, OUTER + 8)}
-      <text
-        class="label"
-        x={place.x}
-        y={label.end ? place.y + 15 : place.y + 3}
-        text-anchor={label.end ? 'middle' : anchor(label.fraction)}>{label.text}</text
-      >
-    {/each}
-    {#each reading.marks.filter((mark) => !mark.past) as mark (mark.name)}
+    {#each marks as mark (mark.name)}
       <g transform="rotate({(angle(mark.fraction) * 180) / Math.PI})">
         <path d="M0 {-INNER + 3}V{-OUTER - 3}" stroke="var(--sheet)" stroke-width="5" />
         <path d="M0 {-INNER + 4}V{-OUTER - 3}" stroke="var(--ink)" stroke-width="2.6" />
@@ -97,11 +138,13 @@
       </g>
     {/each}
     {#if reading.value !== null}
-      <g class="needle" style:transform="rotate({needle}deg)">
-        <path d="M-5 0L-1.2 {-INNER + 5}H1.2L5 0Z" fill="var(--ink)" />
-      </g>
-      <circle r="6.5" fill="var(--ink)" />
-      <circle r="2.2" fill="var(--sheet)" />
+      {#if dial.hand === 'needle'}
+        <g class="needle" style:transform="rotate({needle}deg)">
+          <path d="M-5 0L-1.2 {-INNER + 5}H1.2L5 0Z" fill="var(--ink)" />
+        </g>
+        <circle r="6.5" fill="var(--ink)" />
+        <circle r="2.2" fill="var(--sheet)" />
+      {/if}
       {#if reading.past}
         {@const near = reading.past > 0 ? 0.975 : 0.025}
         {@const end = at(near, (INNER + OUTER) / 2)}

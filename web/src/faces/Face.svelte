@@ -1,21 +1,62 @@
 <script lang="ts">
-  /** The face of an instrument, by name. */
-  import type { Instrument, Picture, Reading } from '../api/client'
+  /** The face of an instrument, by name; a face for one reading is repeated for many. */
+  import type { Component } from 'svelte'
+  import type { Picture, Reading, Schemas } from '../api/client'
   import Bar from './Bar.svelte'
   import Bullet from './Bullet.svelte'
   import Chip from './Chip.svelte'
+  import Column from './Column.svelte'
   import Dial from './Dial.svelte'
+  import Each from './Each.svelte'
+  import Figure from './Figure.svelte'
   import Lamp from './Lamp.svelte'
+  import Ledger from './Ledger.svelte'
+  import Past from './Past.svelte'
+  import Pips from './Pips.svelte'
+  import Profile from './Profile.svelte'
+  import Quadrant from './Quadrant.svelte'
+  import Ranked from './Ranked.svelte'
+  import Ring from './Ring.svelte'
+  import Strip from './Strip.svelte'
+  import Tile from './Tile.svelte'
+  import { LOOK, type FaceName, type FaceProps, type Look } from './looks'
+  import { kindOf, lists } from './names'
 
   interface Props {
-    face: Instrument['face']
+    face: FaceName
     picture: Picture
+    look?: Look
     mini?: boolean
     open?: (reading: Reading) => void
+    tick?: (reading: Reading, step: Schemas['Step'], done: boolean) => void
   }
-  let { face, picture, mini = false, open }: Props = $props()
-  const faces = { dial: Dial, bullet: Bullet, bar: Bar, lamp: Lamp, chip: Chip }
+  let { face, picture, look = LOOK, mini = false, open, tick }: Props = $props()
+  const faces: Record<FaceName, Component<FaceProps>> = {
+    dial: Dial,
+    bullet: Bullet,
+    bar: Bar,
+    column: Column,
+    ring: Ring,
+    pips: Pips,
+    lamp: Lamp,
+    tile: Tile,
+    chip: Chip,
+    figure: Figure,
+    ledger: Ledger,
+    ranked: Ranked,
+    quadrant: Quadrant,
+    profile: Profile,
+    history: Past,
+    strip: Strip,
+  }
   const Chosen = $derived(faces[face])
+  const each = $derived(!mini && kindOf(face).many === 'each' && lists(picture))
 </script>
 
-<Chosen {picture} {mini} {open} />
+{#if each}
+  <Each {picture} {look} {open} One={Chosen} figured={face !== 'ring'} />
+{:else if face === 'pips'}
+  <Pips {picture} {look} {mini} {open} {tick} />
+{:else}
+  <Chosen {picture} {look} {mini} {open} />
+{/if}

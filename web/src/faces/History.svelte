@@ -1,17 +1,20 @@
 <script lang="ts">
   /** A KPI over its periods as a line on its bands; a period can be chosen. */
   import type { Schemas } from '../api/client'
-  import { colour, stateOf, tint } from '../api/states'
+  import { widthOf } from './labels'
+  import { colour, stateOf, tint } from '../api/states.svelte'
 
   interface Props {
     picture: Schemas['HistoryPicture']
+    form?: 'line' | 'columns'
+    height?: number
     chosen?: string
     choose?: (key: string) => void
   }
-  let { picture, chosen, choose }: Props = $props()
-  const H = 122
+  let { picture, form = 'line', height: H = 122, chosen, choose }: Props = $props()
   let width = $state(600)
   const points = $derived(picture.points)
+  const zero = $derived(picture.axis.zero)
   const step = $derived(width / Math.max(1, points.length))
   const x = (i: number) => (i + 0.5) * step
   const y = (fraction: number) => (1 - fraction) * H
@@ -62,7 +65,12 @@
 </script>
 
 <div class="history">
-  <div class="levels small soft" style:height="{H}px" aria-hidden="true">
+  <div
+    class="levels small soft"
+    style:height="{H}px"
+    style:--wide="{Math.max(16, ...shown.map((level) => widthOf(level.label, 12.5)))}px"
+    aria-hidden="true"
+  >
     {#each shown as level (level.label)}<span style:top="{y(level.at)}px">{level.label}</span>{/each}
   </div>
   <div class="chart" bind:clientWidth={width}>
@@ -94,26 +102,44 @@
         {@const at = points.findIndex((point) => point.key === chosen)}
         {#if at >= 0}<rect class="chosen" x={at * step} y="0" width={step} height={H} />{/if}
       {/if}
-      {#each runs as run (run)}<polyline
-          points={run}
-          fill="none"
-          stroke="var(--ink)"
-          stroke-width="1.5"
-        />{/each}
-      {#each points as point, i (point.key)}
-        {#if point.fraction !== null}
-          <circle
-            cx={x(i)}
-            cy={y(point.fraction)}
-            r={Math.min(4.5, step / 2.4)}
-            fill={point.partial ? 'var(--sheet)' : point.state ? colour(point.state) : 'var(--soft)'}
-            stroke={point.partial ? colour(point.state) : 'var(--sheet)'}
-            stroke-width={point.partial ? 2 : 1}
-          />
-        {/if}
-      {/each}
+      {#if form === 'columns'}
+        {#each points as point, i (point.key)}
+          {#if point.fraction !== null}
+            {@const top = y(Math.max(zero, point.fraction))}
+            <rect
+              class="stave"
+              x={x(i) - step * 0.32}
+              width={step * 0.64}
+              y={top}
+              height={Math.max(1, Math.abs(point.fraction - zero) * H)}
+              fill={point.partial ? tint(point.state) : point.state ? colour(point.state) : 'var(--soft)'}
+              stroke={point.partial ? colour(point.state) : 'none'}
+              stroke-dasharray="3 2"
+            />
+          {/if}
+        {/each}
+      {:else}
+        {#each runs as run (run)}<polyline
+            points={run}
+            fill="none"
+            stroke="var(--ink)"
+            stroke-width="1.5"
+          />{/each}
+        {#each points as point, i (point.key)}
+          {#if point.fraction !== null}
+            <circle
+              cx={x(i)}
+              cy={y(point.fraction)}
+              r={Math.min(4.5, step / 2.4)}
+              fill={point.partial ? 'var(--sheet)' : point.state ? colour(point.state) : 'var(--soft)'}
+              stroke={point.partial ? colour(point.state) : 'var(--sheet)'}
+              stroke-width={point.partial ? 2 : 1}
+            />
+          {/if}
+        {/each}
+      {/if}
     </svg>
-    <div class="names small soft">
+    <div class="names small soft" style:--tall="{H}px">
       {#each points as point, i (point.key)}
         {#if choose}
           <button
@@ -137,7 +163,7 @@
   }
   .levels {
     position: relative;
-    min-width: 40px;
+    min-width: var(--wide);
   }
   .levels span {
     position: absolute;
@@ -177,7 +203,7 @@
   .names button::before {
     content: '';
     position: absolute;
-    inset: -122px 0 0;
+    inset: calc(var(--tall) * -1) 0 0;
   }
   .names button:hover::before,
   .names button:focus-visible::before {

@@ -1,16 +1,15 @@
 <script lang="ts">
-  /** States without figures: one reading as a row of lights with its own lit, or one light a member. */
-  import type { Picture, Reading } from '../api/client'
-  import { STATES, colour, on, stateOf, tint } from '../api/states'
+  /** States without figures: one reading as a row of lights with its own lit, or one light a reading. */
+  import type { Reading } from '../api/client'
+  import { colour, on, stateOf, statesBeside, tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
+  import type { FaceProps } from './looks'
   import { lists } from './names'
 
-  let {
-    picture,
-    mini = false,
-    open,
-  }: { picture: Picture; mini?: boolean; open?: (r: Reading) => void } = $props()
+  let { picture, look, mini = false, open }: FaceProps = $props()
   const many = $derived(lists(picture))
+  /** The lights of the palette that the reading, or the band it could be in, has its states from. */
+  const lights = $derived(statesBeside(picture.readings[0]?.state ?? picture.readings[0]?.bands[0]?.state))
   const told = (reading: Reading) =>
     stateOf(reading.state)?.name ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded')
 </script>
@@ -37,7 +36,7 @@
   >
 {:else if many}
   <div class="members">
-    {#each picture.readings as reading (reading.member)}
+    {#each picture.readings as reading (reading.key)}
       <button onclick={() => open?.(reading)} aria-label={reading.spoken} title={reading.spoken}>
         {@render light(reading, 26)}
         <span class="name">{reading.label}<span class="told">{told(reading)}</span></span>
@@ -47,7 +46,8 @@
 {:else if picture.readings[0]}
   {@const reading = picture.readings[0]}
   <div class="lights">
-    {#each STATES as state (state.key)}
+    {#if look.lamp.lights === 'one'}{@render light(reading, 52)}<b class="only">{told(reading)}</b>{/if}
+    {#each look.lamp.lights === 'all' ? lights : [] as state (state.key)}
       {#if state.key === reading.state}
         {@render light(reading, 40)}
       {:else}
@@ -83,6 +83,9 @@
     justify-content: center;
     gap: 12px;
     height: 100%;
+  }
+  .only {
+    font-size: 16px;
   }
   .minis {
     display: flex;

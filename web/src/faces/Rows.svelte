@@ -2,18 +2,24 @@
   /** What bullet and bar share: one reading in large, or members one under the other on one axis. */
   import type { Snippet } from 'svelte'
   import type { Picture, Reading } from '../api/client'
+  import Windowed from './Windowed.svelte'
+  import { widthOf } from './labels'
   import { lists } from './names'
 
   interface Props {
     picture: Picture
     open?: (reading: Reading) => void
-    row: Snippet<[Reading, number]>
+    drawn: Snippet<[Reading, number]>
     tail: Snippet<[Reading]>
   }
-  let { picture, open, row, tail }: Props = $props()
+  let { picture, open, drawn, tail }: Props = $props()
   const many = $derived(lists(picture))
   /** The widest figure gives its column the width, so that all rows share one axis. */
-  const figures = $derived(Math.max(...picture.readings.map((reading) => reading.shown.length)) * 1.06)
+  const figures = $derived(
+    picture.readings.reduce((most, reading) => Math.max(most, widthOf(reading.shown, 13.6)), 20),
+  )
+  let bed = $state<HTMLElement | null>(null)
+  const ROW = 26
   const ticks = $derived(picture.axis?.ticks ?? [])
   let width = $state(0)
   /** Labels that do not touch: every second, third … tick where there is no room for all. */
@@ -40,29 +46,37 @@
 {/snippet}
 
 {#if many}
-  <div class="rows" role="list" style:--figures="{figures}ch">
-    {#each picture.readings as reading, i (reading.member)}
-      <div role="listitem" class="item">
-        <button
-          class="row"
-          onclick={() => open?.(reading)}
-          aria-label={reading.spoken}
-          title={reading.spoken}
-        >
-          <span class="name">{reading.label}</span>
-          <span class="scale">{@render row(reading, i)}</span>
-          <span class="shown" class:none={reading.value === null}>{reading.shown}</span>
-          <span class="tail">{@render tail(reading)}</span>
-        </button>
-      </div>
-    {/each}
+  <div
+    class="rows"
+    role="list"
+    class:fixed={picture.readings.length > 60}
+    style:--figures="{figures}px"
+    bind:this={bed}
+  >
+    <Windowed items={picture.readings} height={ROW} key={(reading) => reading.key} {bed}>
+      {#snippet row(reading, i)}
+        <div role="listitem" class="item" class:rest={reading.role === 'rest'}>
+          <button
+            class="row"
+            onclick={() => open?.(reading)}
+            aria-label={reading.spoken}
+            title={reading.spoken}
+          >
+            <span class="name">{reading.label}</span>
+            <span class="scale">{@render drawn(reading, i)}</span>
+            <span class="shown" class:none={reading.value === null}>{reading.shown}</span>
+            <span class="tail">{@render tail(reading)}</span>
+          </button>
+        </div>
+      {/snippet}
+    </Windowed>
     <div class="row axis-row">
       <span></span><span class="scale">{@render axis()}</span><span></span><span></span>
     </div>
   </div>
 {:else if picture.readings[0]}
   <div class="single">
-    {@render row(picture.readings[0], 0)}
+    {@render drawn(picture.readings[0], 0)}
     {@render axis()}
   </div>
 {/if}
@@ -111,6 +125,15 @@
     overflow: hidden;
     flex: none;
     cursor: default;
+    position: sticky;
+    bottom: 0;
+    background: var(--sheet);
+  }
+  .fixed .item {
+    flex: 0 0 26px;
+  }
+  .rest {
+    font-style: italic;
   }
   .name {
     overflow: hidden;

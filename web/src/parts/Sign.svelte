@@ -1,6 +1,6 @@
 <script lang="ts">
-  /** A state's sign: a short line with a dot far under, just under, just over or far over it. */
-  import { colour, stateOf } from '../api/states'
+  /** A state's sign: a short line with a dot under, on or over it, near or far; a square when it is deeper still. */
+  import { colour, stateOf } from '../api/states.svelte'
 
   let {
     state,
@@ -13,7 +13,10 @@
     'just-under': { line: 7, dot: 9.4, stem: false },
     'just-over': { line: 9, dot: 6.6, stem: false },
     'far-over': { line: 11.5, dot: 4, stem: true },
-  }
+    on: { line: 8, dot: 8, stem: false },
+    'deep-under': { line: 3, dot: 12, stem: true, square: true },
+    'deep-over': { line: 13, dot: 4, stem: true, square: true },
+  } as Record<string, { line: number; dot: number; stem: boolean; square?: boolean }>
   const shape = $derived(look && shapes[look.sign])
 </script>
 
@@ -28,7 +31,8 @@
   {#if shape}
     <path d="M1 {shape.line}H15" stroke="currentColor" stroke-width="1.9" />
     {#if shape.stem}<path d="M8 {shape.line}V{shape.dot}" stroke="currentColor" stroke-width="1.6" />{/if}
-    <circle cx="8" cy={shape.dot} r="2.6" fill="currentColor" />
+    {#if shape.square}<rect x="5" y={shape.dot - 3} width="6" height="6" fill="currentColor" />
+    {:else}<circle cx="8" cy={shape.dot} r="2.6" fill="currentColor" />{/if}
   {:else}
     <path d="M3 8H13" stroke="currentColor" stroke-width="1.6" stroke-dasharray="2 2" />
   {/if}

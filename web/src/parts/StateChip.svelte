@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { Reading } from '../api/client'
-  import { stateOf, tint, word } from '../api/states'
+  import { stateOf, tint, word } from '../api/states.svelte'
   import Sign from './Sign.svelte'
 
   interface Props {

@@ -2,7 +2,7 @@
   /** A yardstick as a strip: bands to rename or split, cuts to drag, step with the arrows, or type. */
   import { Popover, Portal } from '@skeletonlabs/skeleton-svelte'
   import type { Cut, Strip, YardstickBody } from '../api/client'
-  import { STATES, colour, on, stateOf, tint, word } from '../api/states'
+  import { colour, on, stateOf, statesBeside, tint, word } from '../api/states.svelte'
   import Sign from './Sign.svelte'
   import Typed from './Typed.svelte'
 
@@ -171,7 +171,7 @@
           <Popover.Positioner style="z-index: 60">
             <Popover.Content class="strip-panel sheet">
               <p class="small soft">{strip.band_words[i]?.words || 'Band'} is</p>
-              {#each STATES as state (state.key)}
+              {#each statesBeside(band) as state (state.key)}
                 <button class="pick" class:on={state.key === band} onclick={() => setState(i, state.key)}>
                   <Sign state={state.key} />{state.name}
                 </button>

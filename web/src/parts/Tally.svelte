@@ -1,7 +1,7 @@
 <script lang="ts">
   /** How many readings are in each state, as one bar of the states in rank order. */
   import type { Schemas } from '../api/client'
-  import { colour, on, stateOf } from '../api/states'
+  import { colour, on, stateOf } from '../api/states.svelte'
   import Sign from './Sign.svelte'
 
   let { tally, thin = false }: { tally: Schemas['TallyPart'][]; thin?: boolean } = $props()

@@ -3,17 +3,24 @@
   import { Dialog, Portal } from '@skeletonlabs/skeleton-svelte'
   import { api, got, words, type Instrument, type Scope, type Workings } from '../api/client'
   import Account from './Account.svelte'
+  import Typed from './Typed.svelte'
 
   export interface Asked {
     instrument: Instrument
     scope: Scope
     member: string | null
+    /** Given where the reading is one figure kept by hand. */
+    byHand?: { shown: string; set: (value: number) => Promise<void> }
   }
   let { asked, close }: { asked: Asked; close: () => void } = $props()
   let found = $state<Workings | null>(null)
   let failed = $state('')
   $effect(() => {
-    got(api.POST('/api/scorecards/workings', { body: { ...asked } })).then(
+    got(
+      api.POST('/api/scorecards/workings', {
+        body: { instrument: asked.instrument, scope: asked.scope, member: asked.member },
+      }),
+    ).then(
       (answer) => (found = answer),
       (error) => (failed = words(error)),
     )
@@ -31,6 +38,20 @@
         </div>
         {#if found}
           <Account {found} />
+          {#if asked.byHand}
+            <div class="hand">
+              <h3>Kept by hand</h3>
+              <p class="small soft">A new value is kept in the sheet this reading comes from.</p>
+              <Typed
+                label="Set by hand"
+                kpi={asked.instrument.kpi}
+                shown={asked.byHand.shown}
+                keep={(value) =>
+                  value !== null && asked.byHand?.set(value).then(close, (error) => (failed = words(error)))}
+              />
+              {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
+            </div>
+          {/if}
         {:else if failed}
           <p class="wrong">{failed}</p>
         {:else}
@@ -65,6 +86,10 @@
     display: flex;
     justify-content: space-between;
     align-items: center;
+  }
+  .hand {
+    margin-top: 16px;
+    max-width: 220px;
   }
   :global(.workings .title) {
     font-size: 17px;

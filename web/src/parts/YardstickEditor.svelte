@@ -2,7 +2,7 @@
   /** Everything one does to a yardstick: the strip, its back-test, rehearsal with sweep, and the proof. */
   import { api, got, newest, words, type Scope, type Strip, type YardstickBody } from '../api/client'
   import { GRAINS, type Grain } from '../api/periods'
-  import { stateOf } from '../api/states'
+  import { stateOf } from '../api/states.svelte'
   import Sign from './Sign.svelte'
   import StripView from './Strip.svelte'
   import Typed from './Typed.svelte'

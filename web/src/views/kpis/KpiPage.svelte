@@ -13,6 +13,7 @@
   } from '../../api/client'
   import { GRAINS, type Grain } from '../../api/periods'
   import Bullet from '../../faces/Bullet.svelte'
+  import { LOOK } from '../../faces/looks'
   import History from '../../faces/History.svelte'
   import Account from '../../parts/Account.svelte'
   import Choices from '../../parts/Choices.svelte'
@@ -462,7 +463,7 @@
                     </h3>
                     <span class="small soft">{good.members.length} members</span>
                   </div>
-                  <div class="members"><Bullet picture={good.by_member} /></div>
+                  <div class="members"><Bullet picture={good.by_member} look={LOOK} /></div>
                 </section>
               {/if}
             </div>

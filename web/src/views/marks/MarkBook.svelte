@@ -1,7 +1,7 @@
 <script lang="ts">
   import { push, router } from 'svelte-spa-router'
   import { api, got, words, type Kpi } from '../../api/client'
-  import { stateOf } from '../../api/states'
+  import { stateOf } from '../../api/states.svelte'
   import Choices from '../../parts/Choices.svelte'
   import Sign from '../../parts/Sign.svelte'
   import Slot from '../../parts/Slot.svelte'

@@ -11,12 +11,13 @@
     type Yardstick,
   } from '../../api/client'
   import Face from '../../faces/Face.svelte'
-  import { FACES } from '../../faces/names'
+  import { FACES, kindOf } from '../../faces/names'
   import Slot from '../../parts/Slot.svelte'
   import Choices from '../../parts/Choices.svelte'
   import Typed from '../../parts/Typed.svelte'
   import YardstickEditor from '../../parts/YardstickEditor.svelte'
   import Brief from './Brief.svelte'
+  import Drawn from './Drawn.svelte'
   import type { Session } from './session.svelte'
 
   interface Props {
@@ -85,6 +86,19 @@
   function change(says: string, make: (draft: Instrument) => void) {
     session.changeInstrument(instrument.id, says, make)
   }
+  function setFace(face: Instrument['face']) {
+    change('change the face', (draft) => {
+      draft.face = face
+      const wanted = kindOf(face)
+      if (wanted.many === 'only' && !draft.by && !(wanted.kpis && draft.further.length)) {
+        draft.by = segments[0]?.name ?? null
+        draft.last = null
+      }
+      if (!wanted.kpis) draft.further = []
+      draft.w = Math.max(draft.w ?? 3, Math.min(4, wanted.size[0]))
+      draft.h = Math.max(draft.h ?? 6, Math.min(6, wanted.size[1]))
+    })
+  }
   async function newYardstick() {
     try {
       const name = `${kpi?.body.name ?? 'New'} yardstick`
@@ -126,7 +140,17 @@
 
 <aside class="bench" aria-label="Bench">
   {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
-  <Brief {instrument} {kpis} {yardsticks} {segments} {markNames} {change} {newYardstick} />
+  <Brief
+    {instrument}
+    grain={card.grain}
+    {kpis}
+    {yardsticks}
+    {segments}
+    {markNames}
+    {change}
+    {setFace}
+    {newYardstick}
+  />
 
   <div class="line part">
     <h3 class="soft">Face, drawn with this reading</h3>
@@ -139,16 +163,14 @@
         class:on={instrument.face === face.key}
         aria-pressed={instrument.face === face.key}
         aria-label={face.name}
-        title={instrument.by && !face.many
-          ? 'A dial shows one reading; choose “all rows together” first'
-          : face.name}
-        disabled={!!instrument.by && !face.many}
-        onclick={() => change('change the face', (draft) => (draft.face = face.key))}
+        title={face.name}
+        onclick={() => setFace(face.key)}
       >
-        {#if drawn?.readings.length}<Face face={face.key} picture={drawn} mini />{/if}
+        {#if drawn?.readings.length}<Face face={face.key} picture={drawn} look={instrument.look} mini />{/if}
       </button>
     {/each}
   </div>
+  <div class="part"><Drawn {instrument} {segments} {change} /></div>
 
   {#if held && instrument.yardstick}
     <div class="part">
@@ -305,7 +327,7 @@
   }
   .faces {
     display: grid;
-    grid-template-columns: repeat(5, 1fr);
+    grid-template-columns: repeat(6, 1fr);
     gap: 7px;
     margin-top: 5px;
   }
@@ -313,8 +335,8 @@
     display: grid;
     align-content: center;
     gap: 2px;
-    height: 58px;
-    padding: 5px;
+    height: 50px;
+    padding: 4px;
     overflow: hidden;
     border: 1px solid var(--rule);
     border-radius: 4px;

@@ -1,37 +1,75 @@
 <script lang="ts">
   /** The sentence that defines an instrument; each underlined part is a slot. */
   import type { CardPicture, Instrument, Kpi, Yardstick } from '../../api/client'
-  import { FACES, phrase } from '../../faces/names'
+  import { FACES, kindOf, phrase } from '../../faces/names'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import RampSlot from './RampSlot.svelte'
 
   interface Props {
     instrument: Instrument
+    grain: string
     kpis: Kpi[]
     yardsticks: Yardstick[]
     segments: CardPicture['segments']
     markNames: string[]
     change: (says: string, make: (instrument: Instrument) => void) => void
+    setFace: (face: Instrument['face']) => void
     newYardstick: () => void
   }
-  let { instrument, kpis, yardsticks, segments, markNames, change, newYardstick }: Props = $props()
+  let { instrument, grain, kpis, yardsticks, segments, markNames, change, setFace, newYardstick }: Props =
+    $props()
   const kpi = $derived(kpis.find((known) => known.id === instrument.kpi))
   const segment = $derived(segments.find((known) => known.name === instrument.by))
   const graded = $derived(yardsticks.find((known) => known.id === instrument.yardstick))
   const marks = $derived(instrument.marks ?? [])
+  const kind = $derived(kindOf(instrument.face))
+  const further = $derived(instrument.further ?? [])
+  const quadrant = $derived(instrument.face === 'quadrant')
   const unit = (id: string | null | undefined) => kpis.find((known) => known.id === id)?.body.unit?.kind
+  const nameOf = (id: string | null | undefined) => kpis.find((known) => known.id === id)?.body.name
+  const everyKpi = $derived(
+    kpis.map((known) => ({ key: known.id, name: known.body.name, note: known.body.owner })),
+  )
+  const scope = $derived(
+    segment
+      ? `each ${segment.label.toLowerCase()}`
+      : instrument.last
+        ? `each of the last ${instrument.last} ${grain}s`
+        : 'all rows together',
+  )
+  const FIRST = [3, 5, 8, 10, 15, 20]
 
-  function by(name: string) {
+  function readBy(choice: string) {
     change('change the scope', (draft) => {
-      draft.by = name || null
-      if (name && draft.face === 'dial') draft.face = 'bullet'
-      if (name && draft.w < 5) draft.w = 5
+      const last = choice.match(/^last:(\d+)$/)
+      draft.last = last ? Number(last[1]) : null
+      draft.by = last || !choice ? null : choice
+      if (!draft.by) draft.first = null
+      if (choice) draft.further = []
+      if (
+        !choice &&
+        kindOf(draft.face).many === 'only' &&
+        !(draft.face === 'profile' && draft.further.length)
+      )
+        draft.face = 'dial'
+      if (choice && draft.w < 5) draft.w = 5
     })
   }
   function toggle(name: string) {
     change('change the marks', (draft) => {
       const held = draft.marks ?? []
       draft.marks = held.includes(name) ? held.filter((other) => other !== name) : [...held, name].slice(0, 4)
+    })
+  }
+  function toggleFurther(id: string) {
+    change('change the further KPIs', (draft) => {
+      const held = draft.further ?? []
+      const made = yardsticks.find((known) => known.body.kpi === id)
+      const mark = made?.body.cuts.find((cut) => cut.mark)?.mark ?? 'target'
+      draft.further = held.some((more) => more.kpi === id)
+        ? held.filter((more) => more.kpi !== id)
+        : [...held, { kpi: id, yardstick: made?.id ?? null, marks: [mark] }].slice(0, 30)
     })
   }
 </script>
@@ -41,7 +79,7 @@
   <Slot text={kpi?.body.name ?? 'a KPI'} label="KPI">
     {#snippet children(close)}
       <Choices
-        choices={kpis.map((known) => ({ key: known.id, name: known.body.name, note: known.body.owner }))}
+        choices={everyKpi}
         chosen={instrument.kpi}
         choose={(id) => {
           change('change the KPI', (draft) => (draft.kpi = id))
@@ -50,29 +88,84 @@
       />
     {/snippet}
   </Slot>
+  {#if kind.kpis && !instrument.by && !instrument.last}
+    and
+    <Slot text={further.length ? `${further.length} more` : 'no other KPI'} label="Further KPIs">
+      {#snippet children()}
+        <Choices
+          choices={everyKpi.filter((known) => known.key !== instrument.kpi)}
+          many={further.map((more) => more.kpi)}
+          choose={toggleFurther}
+        />
+      {/snippet}
+    </Slot>
+  {/if}
+  {#if quadrant}
+    up and
+    <Slot text={nameOf(instrument.look.quadrant.across) ?? 'another KPI'} label="KPI across">
+      {#snippet children(close)}
+        <Choices
+          choices={everyKpi.filter((known) => known.key !== instrument.kpi)}
+          chosen={instrument.look.quadrant.across ?? ''}
+          choose={(id) => {
+            change('choose what goes across', (draft) => {
+              draft.look.quadrant.across = id
+              const made = yardsticks.find((known) => known.body.kpi === id)
+              draft.look.quadrant.mark = made?.body.cuts.find((cut) => cut.mark)?.mark ?? 'target'
+            })
+            close()
+          }}
+        />
+      {/snippet}
+    </Slot> across
+  {/if}
   for
-  <Slot
-    text={segment ? `each ${segment.label.toLowerCase()}` : 'all rows together'}
-    label="Scope of the instrument"
-  >
+  <Slot text={scope} label="Scope of the instrument">
     {#snippet children(close)}
       <Choices
         choices={[
-          { key: '', name: 'all rows together' },
+          {
+            key: '',
+            name: 'all rows together',
+            off: kind.many === 'only' && !kind.kpis,
+          },
           ...segments.map((known) => ({
             key: known.name,
             name: `each ${known.label.toLowerCase()}`,
             note: `${known.members.length} members`,
           })),
+          ...(quadrant
+            ? []
+            : [6, 12, 24].map((count) => ({
+                key: `last:${count}`,
+                name: `each of the last ${count} ${grain}s`,
+              }))),
         ]}
-        chosen={instrument.by ?? ''}
-        choose={(name) => {
-          by(name)
+        chosen={instrument.by ?? (instrument.last ? `last:${instrument.last}` : '')}
+        choose={(choice) => {
+          readBy(choice)
           close()
         }}
       />
     {/snippet}
-  </Slot>
+  </Slot>{#if instrument.by && !quadrant}, <Slot
+      text={instrument.first ? `the first ${instrument.first}, the rest as one` : 'all of them'}
+      label="How many"
+    >
+      {#snippet children(close)}
+        <Choices
+          choices={[
+            { key: '', name: 'all of them' },
+            ...FIRST.map((count) => ({ key: String(count), name: `the first ${count}, the rest as one` })),
+          ]}
+          chosen={String(instrument.first ?? '')}
+          choose={(count) => {
+            change('change how many', (draft) => (draft.first = count ? Number(count) : null))
+            close()
+          }}
+        />
+      {/snippet}
+    </Slot>{/if}
   as
   <Slot text={phrase(instrument.face)} label="Face">
     {#snippet children(close)}
@@ -80,12 +173,16 @@
         choices={FACES.map((face) => ({
           key: face.key,
           name: face.phrase,
-          off: !!instrument.by && !face.many,
-          note: instrument.by && !face.many ? 'shows one reading' : undefined,
+          note:
+            face.many === 'only'
+              ? 'for members'
+              : face.many === 'each' && (instrument.by || instrument.last)
+                ? 'one for each, on one axis'
+                : undefined,
         }))}
         chosen={instrument.face}
         choose={(face) => {
-          change('change the face', (draft) => (draft.face = face as Instrument['face']))
+          setFace(face as Instrument['face'])
           close()
         }}
       />
@@ -127,13 +224,27 @@
         }}>New yardstick for this KPI</button
       >
     {/snippet}
-  </Slot>{#if instrument.by}, sorted by
-    <Slot text={{ gap: 'gap', value: 'value', name: 'name' }[instrument.order ?? 'gap']} label="Order">
+  </Slot>{#if quadrant}, dots sized by
+    <Slot text={nameOf(instrument.look.quadrant.size) ?? 'nothing'} label="Size of the dots">
+      {#snippet children(close)}
+        <Choices
+          choices={[{ key: '', name: 'nothing', note: 'all the same' }, ...everyKpi]}
+          chosen={instrument.look.quadrant.size ?? ''}
+          choose={(id) => {
+            change('change the size of the dots', (draft) => (draft.look.quadrant.size = id || null))
+            close()
+          }}
+        />
+      {/snippet}
+    </Slot>{/if}, coloured by
+  <RampSlot {instrument} kpis={everyKpi} {change} />{#if instrument.by && !quadrant}, sorted by
+    <Slot text={instrument.order ?? 'gap'} label="Order">
       {#snippet children(close)}
         <Choices
           choices={[
             { key: 'gap', name: 'gap', note: 'the worst first' },
             { key: 'value', name: 'value', note: 'the largest first' },
+            { key: 'state', name: 'state', note: 'the worst first' },
             { key: 'name', name: 'name' },
           ]}
           chosen={instrument.order}

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** A section's 12 columns. On the bench instruments are dragged, sized, and moved by the arrow keys. */
   import { untrack } from 'svelte'
-  import type { Instrument, Picture, Section } from '../../api/client'
+  import type { Instrument, Picture, Reading, Schemas, Section } from '../../api/client'
   import Sheet from './Sheet.svelte'
   import { COLUMNS, GAP, ROW, settle } from './layout'
 
@@ -11,12 +11,15 @@
     bench: boolean
     selected: string | null
     select: (id: string) => void
-    open: (instrument: Instrument, member: string | null) => void
+    open: (instrument: Instrument, reading: Reading) => void
+    tick: (instrument: Instrument, reading: Reading, step: Schemas['Step'], done: boolean) => void
+    take: (instrument: Instrument, kind: 'csv' | 'xlsx') => void
     arrange: (items: Instrument[], says: string) => void
     carry: (id: string, way: -1 | 1) => void
     remove: (id: string) => void
   }
-  let { section, pictures, bench, selected, select, open, arrange, carry, remove }: Props = $props()
+  let { section, pictures, bench, selected, select, open, tick, take, arrange, carry, remove }: Props =
+    $props()
   let width = $state(0)
   let trial = $state<Instrument[] | null>(null)
   let held = $state.raw<{ id: string; x: number; y: number; size: boolean; from: Instrument } | null>(null)
@@ -109,7 +112,13 @@
           >
         </button>
       {/if}
-      <Sheet instrument={item} picture={pictures[item.id]} open={(member) => open(item, member)} />
+      <Sheet
+        instrument={item}
+        picture={pictures[item.id]}
+        open={(reading) => open(item, reading)}
+        tick={bench ? undefined : (reading, step, done) => tick(item, reading, step, done)}
+        take={bench ? undefined : (kind) => take(item, kind)}
+      />
       {#if bench}
         <span
           class="corner"

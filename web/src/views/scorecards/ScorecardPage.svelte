@@ -9,9 +9,13 @@
     type Instrument,
     type Kpi,
     type Picture,
+    type Reading,
+    type Schemas,
     type Scope,
     type Yardstick,
   } from '../../api/client'
+  import { LOOK } from '../../faces/looks'
+  import { kindOf } from '../../faces/names'
   import Choices from '../../parts/Choices.svelte'
   import { GRAINS } from '../../api/periods'
   import ScopeSentence from '../../parts/ScopeSentence.svelte'
@@ -117,7 +121,7 @@
       const known = yardsticks.find((held) => held.id === yardstick)
       const mark = known?.body.cuts.find((cut) => cut.mark)?.mark ?? 'target'
       const face: Instrument['face'] = kpi?.body.nature === 'flow' ? 'bar' : 'dial'
-      const [w, h] = face === 'dial' ? [3, 6] : [4, 4]
+      const [w, h] = kindOf(face).size
       const id = fresh()
       session.change('add an instrument', (draft) => {
         const section = draft.sections?.find((held) => held.id === sectionId)
@@ -132,6 +136,9 @@
             by: null,
             face,
             marks: [mark],
+            further: [],
+            look: structuredClone(LOOK),
+            hide: [],
             yardstick,
             axis: { low: null, high: null },
             decimals: null,
@@ -198,6 +205,80 @@
     if (session.saving === 'saved' || session.conflict) return
     void session.flush()
     event.preventDefault()
+  }
+  /** What to ask the workings for: the instrument's own reading, or one of a period, a group, a further KPI. */
+  function askedOf(instrument: Instrument, reading: Reading): Asked {
+    const ask = reading.ask
+    const held = $state.snapshot(instrument) as Instrument
+    const scope = $state.snapshot(session.scope) as Scope
+    const own = pictures[instrument.id]?.by_hand === 'value' && reading.value !== null && !ask
+    const byHand = own
+      ? {
+          shown: reading.shown,
+          set: (value: number) => keepByHand(instrument, { member: reading.member ?? null, value }),
+        }
+      : undefined
+    if (!ask) return { instrument: held, scope, member: reading.member ?? null, byHand }
+    return {
+      instrument: {
+        ...held,
+        ...(ask.kpi ? { kpi: ask.kpi, yardstick: ask.yardstick, marks: ask.marks } : {}),
+        by: ask.together || ask.kpi ? null : (ask.by ?? held.by),
+      },
+      scope: {
+        ...scope,
+        period: ask.period ?? scope.period,
+        members: { ...scope.members, ...ask.members },
+      },
+      member: reading.member ?? null,
+    }
+  }
+  async function keepByHand(
+    instrument: Instrument,
+    what: { member: string | null; step?: string; done?: boolean; value?: number },
+  ) {
+    const body = {
+      instrument: $state.snapshot(instrument) as Instrument,
+      scope: $state.snapshot(session.scope) as Scope,
+      ...what,
+    }
+    await got(api.POST('/api/scorecards/by-hand', { body }))
+    await session.read()
+  }
+  async function tick(instrument: Instrument, reading: Reading, step: Schemas['Step'], done: boolean) {
+    failed = ''
+    const member = reading.member ?? null
+    try {
+      if (pictures[instrument.id]?.by_hand === 'steps')
+        await keepByHand(instrument, { member, step: step.name, done })
+      else {
+        const at = reading.steps.findIndex((known) => known.name === step.name)
+        const value = done ? step.value : (reading.steps[at - 1]?.value ?? pictures[instrument.id]?.axis?.low)
+        await keepByHand(instrument, { member, value: value ?? 0 })
+      }
+    } catch (error) {
+      failed = words(error)
+    }
+  }
+  async function take(instrument: Instrument, kind: 'csv' | 'xlsx') {
+    failed = ''
+    try {
+      const body = {
+        instrument: $state.snapshot(instrument) as Instrument,
+        scope: $state.snapshot(session.scope) as Scope,
+      }
+      const query = { kind }
+      const file = (await got(
+        api.POST('/api/scorecards/ledger', { params: { query }, body, parseAs: 'blob' }),
+      )) as Blob
+      const link = document.createElement('a')
+      link.href = URL.createObjectURL(file)
+      link.download = `${pictures[instrument.id]?.title ?? 'Ledger'}.${kind}`
+      link.click()
+      URL.revokeObjectURL(link.href)
+    } catch (error) {
+      failed = words(error)
+    }
   }
   async function copyMine() {
     const id = await session.keepAsCopy()
@@ -368,13 +449,9 @@
                 if (selected !== id) session.rehearse = {}
                 selected = id
               }}
-              open={(instrument, member) =>
-                !bench &&
-                (asked = {
-                  instrument: $state.snapshot(instrument) as Instrument,
-                  scope: $state.snapshot(session.scope) as Scope,
-                  member,
-                })}
+              open={(instrument, reading) => !bench && (asked = askedOf(instrument, reading))}
+              {tick}
+              {take}
               arrange={(items, says) =>
                 section(
                   held.id,

@@ -1,24 +1,37 @@
 <script lang="ts">
   /** One instrument as a sheet on the page: title, state, face, and what there is to say about it. */
-  import type { Instrument, Picture, Reading } from '../../api/client'
+  import type { Instrument, Picture, Reading, Schemas } from '../../api/client'
   import Face from '../../faces/Face.svelte'
+  import Ledger from '../../faces/Ledger.svelte'
+  import Legend from '../../faces/Legend.svelte'
+  import { LOOK } from '../../faces/looks'
   import { lists } from '../../faces/names'
   import StateChip from '../../parts/StateChip.svelte'
 
   interface Props {
     instrument: Instrument
     picture: Picture | undefined
-    open: (member: string | null) => void
+    open: (reading: Reading) => void
+    tick?: (reading: Reading, step: Schemas['Step'], done: boolean) => void
+    take?: (kind: 'csv' | 'xlsx') => void
   }
-  let { instrument, picture, open }: Props = $props()
+  let { instrument, picture, open, tick: set, take }: Props = $props()
+  const tick = $derived(picture?.by_hand ? set : undefined)
 
+  const STATES_ONLY = ['lamp', 'chip', 'tile']
+  const LISTS = ['ledger', 'ranked', 'quadrant', 'profile']
+  const face = $derived(instrument.face)
+  const look = $derived(instrument.look ?? LOOK)
+  const hidden = $derived(new Set(instrument.hide ?? []))
   const reading = $derived(picture?.readings[0])
-  const many = $derived(!!picture && lists(picture))
-  const order = $derived(
-    picture && instrument.order === 'gap' && picture.readings.every((each) => each.gap === null)
-      ? 'sorted by value'
-      : { gap: 'sorted by gap', value: 'sorted by value', name: 'by name' }[instrument.order ?? 'gap'],
-  )
+  const many = $derived(!!picture && (lists(picture) || LISTS.includes(face)))
+  const order = $derived.by(() => {
+    if (!picture || !lists(picture) || !instrument.by) return ''
+    if (face === 'quadrant' || face === 'profile') return ''
+    const by = instrument.order ?? 'gap'
+    if (by === 'gap' && picture.readings.every((each) => each.gap === null)) return 'sorted by value'
+    return by === 'name' ? 'by name' : `sorted by ${by}`
+  })
   const direction = $derived(
     picture?.direction === 'lower'
       ? 'lower is better'
@@ -26,21 +39,27 @@
         ? 'best inside a range'
         : '',
   )
-  const figured = $derived(!many && instrument.face !== 'lamp' && instrument.face !== 'chip')
+  const figured = $derived(!many && !STATES_ONLY.includes(face))
+  const legend = $derived(
+    instrument.legend ??
+      (!!picture?.ramp || ((face === 'ranked' || face === 'profile' || face === 'strip') && many)),
+  )
   const below = $derived(
     reading && reading.value === null
       ? reading.reason
       : reading && reading.status === 'not_graded'
         ? `not graded: ${reading.reason}`
-        : reading?.gap_words || reading?.band_words || '',
+        : hidden.has('mark')
+          ? ''
+          : reading?.gap_words || reading?.band_words || '',
   )
   /** Above the gap: how much of the month there is, and how much of the mark is reached. */
   const reached = $derived(
     [
       reading?.partial?.words,
-      instrument.face === 'bar' &&
+      (face === 'bar' || face === 'column' || face === 'ring') &&
       reading?.attainment_shown &&
-      picture?.direction !== 'lower' &&
+      picture?.direction === 'higher' &&
       picture?.unit !== 'percent'
         ? `${reading.attainment_shown} of ${reading.marks[0]?.shown}`
         : '',
@@ -48,11 +67,20 @@
       .filter(Boolean)
       .join(' · '),
   )
-  const rows = (r: Reading) => open(r.member ?? null)
 </script>
 
-<div class="head">
-  <h3 class:short={(instrument.h ?? 6) < 5 && figured}>
+{#snippet figures()}
+  {#if face !== 'ring' && !hidden.has('value')}
+    <span class="figure" class:none={reading?.value === null}>{reading?.shown}</span>
+  {/if}
+  <span class="small soft words">
+    {#if reached}<span>{reached}</span>{/if}
+    <span>{below}</span>
+  </span>
+{/snippet}
+
+<div class="head" class:unseen={hidden.has('label') && hidden.has('state')}>
+  <h3 class:short={(instrument.h ?? 6) < 5 && figured} class:unseen={hidden.has('label')}>
     {picture?.title ?? instrument.title}
     {#if reading?.partial && !figured}<span
         class="soft partial"
@@ -62,7 +90,7 @@
   </h3>
   {#if picture?.rehearsed}<span class="rehearsed">rehearsal</span>{/if}
   {#if reading && !many}
-    {#if instrument.face !== 'chip'}<StateChip {reading} />{/if}
+    {#if face !== 'chip' && face !== 'tile' && !hidden.has('state')}<StateChip {reading} />{/if}
   {:else if many}
     <span class="small soft aside">{[order, direction].filter(Boolean).join(' · ')}</span>
   {/if}
@@ -71,35 +99,35 @@
   <p class="problem small">{picture.problem}</p>
 {:else if picture && reading}
   {#if many}
-    <div class="face"><Face face={instrument.face} {picture} open={rows} /></div>
+    <div class="face">
+      {#if face === 'ledger'}<Ledger {picture} {look} {open} {take} />
+      {:else}<Face {face} {picture} {look} {open} {tick} />{/if}
+    </div>
+  {:else if face === 'pips' && tick && reading.steps.length}
+    <div class="one pips">
+      <button
+        class="figures"
+        onclick={() => open(reading)}
+        aria-label="{reading.spoken}. Open the workings"
+        title={reading.spoken}>{@render figures()}</button
+      >
+      <span class="face"><Face {face} {picture} {look} {tick} /></span>
+    </div>
   {:else}
     <button
-      class="one {instrument.face}"
-      onclick={() => open(null)}
+      class="one {face}"
+      onclick={() => open(reading)}
       aria-label="{reading.spoken}. Open the workings"
       title={reading.spoken}
     >
-      {#if figured && instrument.face !== 'dial'}
-        <span class="figures">
-          <span class="figure" class:none={reading.value === null}>{reading.shown}</span>
-          <span class="small soft words">
-            {#if reached}<span>{reached}</span>{/if}
-            <span>{below}</span>
-          </span>
-        </span>
-      {/if}
-      <span class="face"><Face face={instrument.face} {picture} /></span>
-      {#if figured && instrument.face === 'dial'}
-        <span class="figures">
-          <span class="figure" class:none={reading.value === null}>{reading.shown}</span>
-          <span class="small soft words"
-            >{#if reached}<span>{reached}</span>{/if}<span>{below}</span></span
-          >
-        </span>
-      {/if}
+      {#if figured && face !== 'dial' && face !== 'ring'}<span class="figures">{@render figures()}</span>{/if}
+      <span class="face"><Face {face} {picture} {look} /></span>
+      {#if figured && (face === 'dial' || face === 'ring')}<span class="figures">{@render figures()}</span
+        >{/if}
       {#if !figured && below && reading.status !== 'graded'}<span class="small soft">{below}</span>{/if}
     </button>
   {/if}
+  {#if legend}<Legend {picture} />{/if}
   {#if picture.notes.length}<p class="small soft notes">{picture.notes.join(' · ')}</p>{/if}
 {:else if picture}
   <p class="problem small">No member of this segment is chosen in the scope.</p>
@@ -158,13 +186,58 @@
     cursor: pointer;
   }
   .one.bar .face,
-  .one.bullet .face {
+  .one.bullet:not(:has(.standing)) .face,
+  .one.pips .face {
     flex: none;
     margin-top: auto;
   }
   .one.bar,
-  .one.bullet {
+  .one.bullet,
+  .one.pips {
     justify-content: space-between;
+  }
+  .one.pips {
+    cursor: default;
+  }
+  .one.pips .figures {
+    cursor: pointer;
+    text-align: left;
+  }
+  .one.column {
+    flex-direction: row-reverse;
+    gap: 12px;
+  }
+  .one.column .face {
+    flex: 0 1 44%;
+  }
+  .one.column .figures {
+    flex: 1;
+    flex-direction: column;
+    justify-content: center;
+    align-items: flex-start;
+    gap: 2px;
+  }
+  .one.column .words {
+    text-align: left;
+  }
+  .one.ring .figures {
+    justify-content: center;
+  }
+  .one.ring .words {
+    text-align: center;
+  }
+  .one.figure .face,
+  .one.history .face {
+    display: flex;
+    flex-direction: column;
+  }
+  .one.figure .figure {
+    font-size: 40px;
+    line-height: 1.05;
+  }
+  .unseen {
+    position: absolute;
+    clip-path: inset(50%);
   }
   .figures {
     display: flex;

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Bands dealt out: so many alike, or by shares that come to 100 %, of the axis or of the readings so far. */
   import { api, got, newest, words, type Schemas } from '../../api/client'
-  import { stateOf } from '../../api/states'
+  import { stateOf } from '../../api/states.svelte'
   import Sign from '../../parts/Sign.svelte'
 
   interface Props {

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Rules written by hand, turned into bands: what is wrong in them is told, and mended. */
   import { api, got, newest, words, type Schemas } from '../../api/client'
-  import { stateOf } from '../../api/states'
+  import { stateOf } from '../../api/states.svelte'
   import Sign from '../../parts/Sign.svelte'
 
   interface Props {

@@ -13,7 +13,7 @@
     type Yardstick,
     type YardstickBody,
   } from '../../api/client'
-  import { stateOf } from '../../api/states'
+  import { stateOf } from '../../api/states.svelte'
   import Choices from '../../parts/Choices.svelte'
   import Delete from '../../parts/Delete.svelte'
   import Sign from '../../parts/Sign.svelte'

@@ -1,0 +1,115 @@
+"""What is kept by hand, set on the instrument that shows it: a step of a checklist, a figure of a typed sheet."""
+
+from __future__ import annotations
+
+import polars as pl
+from fastapi import APIRouter, Depends
+from pydantic import BaseModel, Field
+
+from ironmark.api.desk import Book, Desk, desk
+from ironmark.api.documents import InstrumentBody, KpiBody, Member, Model, Number, ScopeBody
+from ironmark.api.problems import Refused
+from ironmark.api.reads import period_of
+from ironmark.core.formula import Aggregate, Column, FormulaError, parse
+from ironmark.core.periods import Period
+from ironmark.store import datasets
+from ironmark.store.datasets import StoredDataset
+from ironmark.tables import checklist
+from ironmark.tables.checklist import Checklist
+from ironmark.tables.reader import Table
+
+router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
+
+
+class HandAsk(Model):
+    """``step`` and ``done`` for a checklist, ``value`` (KPI unit) for a figure of a typed sheet."""
+
+    instrument: InstrumentBody
+    scope: ScopeBody = ScopeBody()
+    member: Member | None = None
+    step: Member | None = None
+    done: bool | None = None
+    value: Number | None = Field(None)
+
+
+class Kept(BaseModel):
+    dataset: str
+    version: int
+
+
+def kept_by_hand(dataset: StoredDataset, kpi: KpiBody, instrument: InstrumentBody, scope: ScopeBody) -> str:
+    """Whether an instrument's readings can be set on it: "steps" of a checklist, the "value" of one cell, or ""."""
+    if dataset.kind == "checklist":
+        one = instrument.by == "item" or len(scope.members.get("item", [])) == 1
+        return "steps" if one and instrument.by != "step" else ""
+    return "value" if dataset.kind == "sheet" and _column(kpi) and not instrument.last else ""
+
+
+def _column(kpi: KpiBody) -> str | None:
+    """The column a KPI repeats: ``mean(score)`` of one row is that row's score."""
+    try:
+        tree = parse(kpi.formula)
+    except FormulaError:
+        return None
+    plain = isinstance(tree, Aggregate) and tree.name in ("mean", "sum", "min", "max", "median") and not tree.where
+    return tree.of.name if plain and isinstance(tree, Aggregate) and isinstance(tree.of, Column) else None
+
+
+@router.post("/by-hand")
+def set_by_hand(ask: HandAsk, at: Desk = Depends(desk)) -> Kept:
+    """Set what one reading of an instrument shows, in the checklist or sheet it comes from, as a new version."""
+    with at.write() as session:
+        book = Book(at, session)
+        kpi = book.kpi(ask.instrument.kpi)
+        dataset = book.dataset(kpi.dataset)
+        period = period_of(ask.scope, [book.source(kpi)], book.year_start)
+        where = {name: list(members) for name, members in ask.scope.members.items() if members}
+        if ask.instrument.by and ask.member is not None:
+            where[ask.instrument.by] = [ask.member]
+        kind = kept_by_hand(dataset, kpi, ask.instrument, ask.scope)
+        frame = datasets.raw_rows(session, dataset)
+        if kind == "steps" and ask.step is not None and ask.done is not None:
+            table = _ticked(frame, dataset, period, where.get("item", []), ask.step, ask.done)
+            word = "ticked"
+        elif kind == "value" and ask.value is not None:
+            table = _typed(frame, dataset, period, where, _column(kpi) or "", ask.value)
+            word = "typed"
+        else:
+            detail = f"{kpi.name} is not kept by hand here. Change the rows it is computed from under Data."
+            raise Refused(422, "not-by-hand", "This cannot be set by hand", detail)
+        done = datasets.refresh_with(
+            session, dataset.id, dataset.version, "on a scorecard", table, word, dataset.through
+        )
+    return Kept(dataset=done.id, version=done.version)
+
+
+def _ticked(
+    frame: pl.DataFrame, dataset: StoredDataset, period: Period, items: list[str], step: str, done: bool
+) -> Table:
+    """Tick a step as of the last day of the period, or of the data where that ends earlier."""
+    day = min(period.end, dataset.through or period.end)
+    now = checklist.on(frame, day)
+    if len(items) != 1 or items[0] not in now.items or step not in now.steps:
+        raise Refused(404, "no-step", "There is no such step", f"The checklist has no step “{step}” for this item.")
+    ticks = [list(line) for line in now.done]
+    ticks[now.items.index(items[0])][now.steps.index(step)] = done
+    sheet = Checklist(day, now.items, now.steps, tuple(tuple(line) for line in ticks))
+    return Table(checklist.ticked(frame, sheet).frame, dataset.columns)
+
+
+def _typed(
+    frame: pl.DataFrame, dataset: StoredDataset, period: Period, where: dict[str, list[str]], column: str, value: float
+) -> Table:
+    """Set the one cell that the reading comes from."""
+    match = pl.col(dataset.period or "").cast(pl.Date).is_between(period.start, period.end)
+    for segment, members in where.items():
+        match &= pl.col(segment).is_in(members)
+    rows = frame.select(match.fill_null(False).alias("match"))["match"]
+    count = int(rows.sum())
+    if count != 1:
+        many = f"{count} rows make up this reading" if count else f"there is no row for it in {period.label} yet"
+        detail = f"It cannot be set here, since {many}. Change the sheet under Data."
+        raise Refused(409, "not-one-cell", "Not one single cell", detail)
+    kind = frame.schema[column]
+    held = pl.lit(value).cast(kind) if kind.is_numeric() else pl.lit(value)
+    return Table(frame.with_columns(pl.when(rows).then(held).otherwise(pl.col(column)).alias(column)), dataset.columns)

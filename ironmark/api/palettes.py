@@ -1,0 +1,125 @@
+"""Palettes: the states there are, their colours, and whether every reader can tell them apart."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends
+from pydantic import BaseModel
+from sqlalchemy.orm import Session
+
+from ironmark.api.desk import Book, Desk, desk
+from ironmark.api.documents import Palette, PaletteBody
+from ironmark.api.problems import Refused
+from ironmark.api.records import add_routes
+from ironmark.core import colour as colours
+from ironmark.core import palette as core
+from ironmark.store import records
+
+router = APIRouter(prefix="/api/palettes", tags=["palettes"])
+states_router = APIRouter(prefix="/api/states", tags=["palettes"])
+
+
+class ShadesOut(BaseModel):
+    full: str
+    tint: str
+    word: str
+    on: str
+
+
+class StateLook(BaseModel):
+    key: str
+    name: str
+    rank: int
+    sign: str
+    colour: str
+    light: ShadesOut
+    dark: ShadesOut
+
+
+class DoubtOut(BaseModel):
+    """Two neighbouring states that look alike, or one that is lost on the page."""
+
+    vision: str
+    states: list[str]
+    found: float
+    needed: float
+    words: str
+
+
+class Seen(BaseModel):
+    vision: str
+    colours: list[str]
+
+
+class PaletteLook(BaseModel):
+    key: str
+    name: str
+    own: bool
+    states: list[StateLook]
+    doubts: list[DoubtOut]
+    seen: list[Seen]  # the colours as readers see them, in the order of the states
+
+
+def look(palette: core.Palette) -> PaletteLook:
+    tones = colours.rgb([state.colour for state in palette.states])
+    return PaletteLook(
+        key=palette.key,
+        name=palette.name,
+        own=palette.key not in core.PALETTES,
+        states=[
+            StateLook(
+                **{name: getattr(state, name) for name in ("key", "name", "rank", "sign", "colour")},
+                light=ShadesOut(**vars(core.shades(state, dark=False))),
+                dark=ShadesOut(**vars(core.shades(state, dark=True))),
+            )
+            for state in palette.states
+        ],
+        doubts=[DoubtOut(**{**vars(doubt), "states": list(doubt.states)}) for doubt in core.doubts(palette.states)],
+        seen=[Seen(vision=vision, colours=colours.written(colours.seen(tones, vision))) for vision in colours.VISIONS],
+    )
+
+
+@states_router.get("")
+def every_state(at: Desk = Depends(desk)) -> list[PaletteLook]:
+    """Every palette with its states and how they look: those that come with the product, then the own ones."""
+    with at.read() as session:
+        return [look(palette) for palette in Book(at, session).palettes.values()]
+
+
+@router.post("/check")
+def check_palette(body: PaletteBody) -> PaletteLook:
+    """How a palette would look and what is wrong with it, while it is put together."""
+    return look(body.core("tried"))
+
+
+def _used(session: Session) -> dict[str, list[str]]:
+    """The names of the yardsticks that use a state, by its key."""
+    found: dict[str, list[str]] = {}
+    for yardstick in records.every(session, "yardstick"):
+        for key in set(yardstick.body["bands"]):
+            found.setdefault(key, []).append(yardstick.body["name"])
+    return found
+
+
+def _refuse_use(session: Session, palette: str, kept: set[str]) -> None:
+    gone = {key: names for key, names in _used(session).items() if core.palette_of(key) == palette and key not in kept}
+    for key, names in gone.items():
+        word = key.rpartition("-")[2]
+        where = ", ".join(names)
+        raise Refused(
+            409, "in-use", "The state is in use", f"“{word}” is used by {where}. Give its bands another first."
+        )
+
+
+def _check(session: Session, body: PaletteBody, key: str | None) -> None:
+    if key is not None:
+        _refuse_use(session, key, {state.key for state in body.core(key).states})
+
+
+def _may_delete(session: Session, _: Any, key: str | None) -> None:
+    assert key is not None
+    _refuse_use(session, key, set())
+
+
+add_routes(router, "palette", PaletteBody, Palette, name="name", check=_check, may_delete=_may_delete)

@@ -1,0 +1,162 @@
+"""Two KPIs as a quadrant: a dot for each member, both axes cut, four named quarters."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ironmark.api.desk import Book
+from ironmark.api.documents import InstrumentBody, ScopeBody
+from ironmark.api.reads import take
+from ironmark.api.scales import axis_picture
+from ironmark.api.shapes import DotPlace, QuadrantPicture, QuadrantSide, Quarter, ReadingPicture
+from ironmark.core import axis as axes
+from ironmark.core import quadrant as core
+from ironmark.core import words
+from ironmark.core.axis import Axis
+from ironmark.core.evaluate import Floats
+from ironmark.core.numbers import Unit, show
+from ironmark.core.periods import Period
+from ironmark.core.reading import Readings
+
+
+@dataclass(frozen=True)
+class Side:
+    """One of the two KPIs: its values by member as they are placed, and where they are cut."""
+
+    name: str
+    unit: Unit
+    values: Floats
+    shown: list[str]
+    cut: float
+    how: str
+    direction: str
+    axis: Axis
+
+
+def quadrant_picture(
+    book: Book,
+    instrument: InstrumentBody,
+    scope: ScopeBody,
+    period: Period | None,
+    readings: Readings,
+    p: int,
+    unit: Unit,
+    drawn: Sequence[ReadingPicture],
+) -> QuadrantPicture | None:
+    """None until a KPI is chosen to go across. Raises as ``take`` does."""
+    look = instrument.look.quadrant
+    if look.across is None or instrument.by is None:
+        return None
+    members = [member or "" for member in readings.members]
+    up = _side(readings, p, members, unit, look.cut_up, instrument.marks[0] if instrument.marks else "")
+    other, q = _taken(book, instrument, look.across, [look.mark], scope, period)
+    across = _side(other, q, members, other.kpi.unit, look.cut_across, look.mark)
+    sizes, size_name = np.full(len(members), np.nan), ""
+    if look.size:
+        third, r = _taken(book, instrument, look.size, [], scope, period)
+        sizes, size_name = _aligned(third, third.value, r, members), third.kpi.name
+    radii = core.radii(sizes) if look.size else np.zeros(len(members))
+    known = np.isfinite(up.values) & np.isfinite(across.values)
+    quarter = core.quarters(
+        core.good(up.values, up.cut, _way(up.direction)), core.good(across.values, across.cut, _way(across.direction)), known
+    )  # fmt: skip
+    shades = {reading.member: reading.shade for reading in drawn}
+    names = _names(up, across)
+    quarters = [
+        Quarter(name=body.name or name, state=body.state, members=[])
+        for body, name in zip(look.quarters, names, strict=True)
+    ]
+    dots = []
+    for m, member in enumerate(members):
+        if not known[m]:
+            continue
+        held = quarters[quarter[m]]
+        held.members.append(member)
+        x, y = float(across.values[m]), float(up.values[m])
+        told = f"{up.name} {up.shown[m]}, {across.name} {across.shown[m]}"
+        dots.append(
+            DotPlace(
+                member=member, x=_turned(across.axis.place(x), look.reverse_across), y=_turned(up.axis.place(y), look.reverse_up),
+                past=bool(across.axis.past(x) or up.axis.past(y)), quarter=int(quarter[m]), state=held.state,
+                shade=shades.get(member), size=float(radii[m]), shown=told, spoken=f"{member}, {told}, {held.name}",
+            )
+        )  # fmt: skip
+    return QuadrantPicture(
+        up=_picture(up, look.reverse_up),
+        across=_picture(across, look.reverse_across),
+        quarters=quarters,
+        good_up=(_way(up.direction) == "higher") != look.reverse_up,
+        good_across=(_way(across.direction) == "higher") != look.reverse_across,
+        dots=dots,
+        size_name=size_name,
+        missing=[member for m, member in enumerate(members) if not known[m]],
+    )
+
+
+def _taken(
+    book: Book, instrument: InstrumentBody, kpi: str, marks: list[str], scope: ScopeBody, period: Period | None
+) -> tuple[Readings, int | None]:
+    readings, _ = take(
+        book, instrument.model_copy(update={"kpi": kpi, "yardstick": None, "marks": marks}), scope, period
+    )
+    return readings, readings.at(period) if period else None
+
+
+def _aligned(readings: Readings, block: Floats, p: int | None, members: Sequence[str]) -> Floats:
+    """A row of (P, M) values in the order of other members; NaN for those there are none of."""
+    if p is None:
+        return np.full(len(members), np.nan)
+    column = {member: m for m, member in enumerate(readings.members)}
+    return np.array([float(block[p, column[member]]) if member in column else math.nan for member in members])
+
+
+def _side(
+    readings: Readings, p: int | None, members: Sequence[str], unit: Unit, given: float | None, mark: str
+) -> Side:
+    values = _aligned(readings, readings.value, p, members)
+    line = readings.marks.get(mark)
+    marks = _aligned(readings, line, p, members) if line is not None else None
+    shown = [show(value, unit) or "no reading" for value in values]
+    name = readings.kpi.name
+    if given is not None:
+        cut, how = given, f"cut at {words.show_cut(given, unit)}"
+    else:
+        cut, as_gaps = core.cut_of(values, marks)
+        if as_gaps and marks is not None:
+            values, name = values - marks, f"{name}, gap to {mark}"
+            how = f"cut where each is on its own {mark}"
+        elif marks is not None and np.isfinite(marks).any():
+            how = f"cut at {mark} {words.show_cut(cut, unit)}"
+        else:
+            how = "cut at the middle member"
+    axis = axes.choose([*values, cut], ceiling=axes.whole_of(values, unit.kind == "percent" and "gap to" not in name))
+    return Side(name, unit, values, shown, cut, how, readings.kpi.direction, axis)
+
+
+def _picture(side: Side, reverse: bool) -> QuadrantSide:
+    axis = axis_picture(side.axis, side.unit)
+    if reverse:
+        for tick in axis.ticks:
+            tick.fraction = 1 - tick.fraction
+    return QuadrantSide(
+        name=side.name, axis=axis, cut=_turned(side.axis.place(side.cut), reverse),
+        cut_shown=words.show_cut(float(f"{side.cut:.6g}"), side.unit), cut_words=side.how, reverse=reverse,
+    )  # fmt: skip
+
+
+def _turned(fraction: float, reverse: bool) -> float:
+    return 1 - fraction if reverse else fraction
+
+
+def _way(direction: str) -> core.Direction:
+    """A range has no good side of one cut: the larger then counts as the good one."""
+    return "lower" if direction == "lower" else "higher"
+
+
+def _names(up: Side, across: Side) -> list[str]:
+    one, other = up.name.partition(",")[0], across.name.partition(",")[0]
+    return ["Good in both", f"Only {one[:1].lower()}{one[1:]}", f"Only {other[:1].lower()}{other[1:]}", "In neither"]

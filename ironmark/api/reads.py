@@ -1,0 +1,64 @@
+"""What an instrument reads: its period, its readings, its unit."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from ironmark.api.desk import Book
+from ironmark.api.documents import InstrumentBody, ScopeBody
+from ironmark.core import reading as core
+from ironmark.core.numbers import Unit
+from ironmark.core.periods import Period, latest_complete, timeline
+from ironmark.core.reading import Readings
+
+
+def period_of(scope: ScopeBody, sources: Sequence[core.Source], year_start: int) -> Period:
+    """The period a scope names, by the datasets it reads."""
+    if scope.period not in ("latest", "complete"):
+        return Period.parse(scope.period, year_start)
+    days = min(source.first for source in sources), max(source.last for source in sources)
+    first, last = (Period.of(day, scope.grain, year_start) for day in days)
+    if scope.period == "latest":
+        return last
+    return latest_complete(first, last, max(source.through for source in sources))
+
+
+def take(
+    book: Book, instrument: InstrumentBody, scope: ScopeBody, period: Period | None = None
+) -> tuple[Readings, list[str]]:
+    """The readings behind an instrument for all periods in step with ``period``, or with the scope's.
+
+    Raises FormulaError, NoPeriod, Missing, KeyError.
+    """
+    kpi = book.kpi(instrument.kpi)
+    source = book.source(kpi)
+    period = period or period_of(scope, [source], book.year_start)
+    line = (period.grain, period.length, period.ordinal % period.length)
+    yardstick = book.graded_by(book.yardstick(instrument.yardstick)) if instrument.yardstick else None
+    where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
+    notes = [
+        f"not split by {segment}: all rows are read"
+        for segment, names in scope.members.items()
+        if names and segment not in source.members
+    ]
+    # Several faces of one KPI on a page share its readings.
+    key = (instrument.kpi, instrument.by, instrument.yardstick, tuple(instrument.marks), repr(where), line)
+    if key not in book.taken:
+        entries = book.entries(instrument.kpi)
+        periods = timeline(period, source.first, source.last)
+        book.taken[key] = book.read(
+            kpi, entries, instrument.marks, yardstick, by=instrument.by, where=where, periods=periods,
+            computed=book.computed(instrument.kpi),
+        )  # fmt: skip
+    return book.taken[key], notes
+
+
+def unit_of(unit: Unit, instrument: InstrumentBody) -> Unit:
+    decimals = unit.decimals if instrument.decimals is None else instrument.decimals
+    compact = unit.compact if instrument.compact is None else instrument.compact
+    return replace(unit, decimals=decimals, compact=compact)
+
+
+def label_of(book: Book, dataset: str, column: str) -> str:
+    return next((c.label for c in book.dataset(dataset).columns if c.name == column), column)

@@ -1,0 +1,52 @@
+"""Axes, bands and cuts as faces draw them: places as fractions, texts written."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+
+from ironmark.api.shapes import AxisPicture, Band, CutLine, Tick
+from ironmark.core import axis as axes
+from ironmark.core import words
+from ironmark.core import yardstick as grading
+from ironmark.core.axis import Axis
+from ironmark.core.numbers import Unit
+
+
+def axis_picture(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture:
+    places = axes.ticks(axis) if with_ticks else []
+    # The unit's text stands at the figure, not at every tick; a duration needs its own.
+    bare = replace(unit, text="", sign=False) if unit.kind == "number" else replace(unit, sign=False)
+    return AxisPicture(
+        low=axis.low,
+        high=axis.high,
+        low_shown=words.show_cut(axis.low, unit),
+        high_shown=words.show_cut(axis.high, unit),
+        zero=axis.place(0.0),
+        broken=axis.broken,
+        ticks=[Tick(fraction=axis.place(v), label=words.show_cut(v, bare)) for v in places],
+    )
+
+
+def bands_on(axis: Axis, yardstick: grading.Yardstick, cuts: Sequence[float]) -> list[Band]:
+    """The bands as far as they lie on the axis, by cuts that are in order."""
+    edges = [0.0, *(axis.place(cut) for cut in cuts), 1.0]
+    return [
+        Band(state=state, start=start, end=end)
+        for state, start, end in zip(yardstick.bands, edges, edges[1:], strict=False)
+        if end > start
+    ]
+
+
+def cut_lines(axis: Axis, cuts: Sequence[float], unit: Unit) -> list[CutLine]:
+    return [
+        CutLine(
+            value=float(c),
+            fraction=axis.place(c),
+            shown=words.show_cut(float(c), unit),
+            past=axis.past(c),
+        )
+        for c in cuts
+        if math.isfinite(c)
+    ]

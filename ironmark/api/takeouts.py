@@ -1,0 +1,86 @@
+"""A ledger taken out as a file: figures as numbers, states in their colours."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Literal
+
+from fastapi import APIRouter, Depends, Query, Response
+
+from ironmark.api.desk import Book, Desk, desk
+from ironmark.api.documents import InstrumentBody, Model, ScopeBody
+from ironmark.api.downloads import download
+from ironmark.api.instruments import picture
+from ironmark.api.problems import Refused
+from ironmark.api.reads import period_of
+from ironmark.api.shapes import ReadingPicture
+from ironmark.core import palette as palettes
+from ironmark.core.numbers import Unit
+from ironmark.publish import sheets
+
+router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
+PERCENT = "0%"
+HEADS = {
+    "value": "Value", "mark": "Mark", "gap": "Gap", "attainment": "Reached", "bullet": "", "progress": "Reached",
+    "strokes": "Tally", "headroom": "Headroom", "trail": "", "state": "State",
+}  # fmt: skip
+
+
+class LedgerAsk(Model):
+    instrument: InstrumentBody
+    scope: ScopeBody = ScopeBody()
+
+
+@router.post("/ledger", response_class=Response)
+def take_ledger(ask: LedgerAsk, kind: Literal["csv", "xlsx"] = Query("xlsx"), at: Desk = Depends(desk)) -> Response:
+    """The rows of a ledger with its columns of figures, in the order it shows them."""
+    with at.read() as session:
+        book = Book(at, session)
+        kpi = book.kpi(ask.instrument.kpi)
+        book.fetch([more.kpi for more in ask.instrument.further])
+        drawn = picture(book, ask.instrument, ask.scope, period_of(ask.scope, [book.source(kpi)], book.year_start))
+        if drawn.problem:
+            raise Refused(422, "no-ledger", "The ledger cannot be read", drawn.problem)
+        units = [_unit(book, ask.instrument, reading) for reading in drawn.readings]
+        states = book.states
+    columns = list(dict.fromkeys(c for c in ask.instrument.look.ledger.columns if HEADS[c]))
+    columns = [c for c in columns if c != "progress" or "attainment" not in columns]
+    head = [drawn.title, *(HEADS[c] for c in columns)]
+    rows = [[r.label or drawn.title, *(_cell(r, c, states) for c in columns)] for r in drawn.readings]
+    name = f"{drawn.title} {drawn.period}".strip()
+    if kind == "csv":
+        return download(sheets.as_csv(head, rows), f"{name}.csv", "text/csv; charset=utf-8")
+    forms, fills = {}, {}
+    for y, (reading, unit) in enumerate(zip(drawn.readings, units, strict=True)):
+        for x, column in enumerate(columns, start=1):
+            forms[y, x] = _form(column, unit)
+            if column == "state" and reading.state:
+                shades = palettes.shades(states[reading.state], dark=False)
+                fills[y, x] = (shades.full, shades.on)
+    bold = {(y, x) for y, r in enumerate(drawn.readings) if r.role == "group" for x in range(len(head))}
+    return download(
+        sheets.as_xlsx(head, rows, sheet=drawn.title, bold=bold, forms=forms, fills=fills), f"{name}.xlsx", sheets.XLSX
+    )
+
+
+def _unit(book: Book, instrument: InstrumentBody, reading: ReadingPicture) -> Unit:
+    unit = book.kpi(reading.ask.kpi if reading.ask and reading.ask.kpi else instrument.kpi).unit.core()
+    return replace(unit, compact=False)
+
+
+def _form(column: str, unit: Unit) -> str:
+    if column in ("attainment", "progress", "headroom"):
+        return PERCENT
+    return "0" if column == "strokes" else sheets.number_form(unit) if column != "state" else "General"
+
+
+def _cell(reading: ReadingPicture, column: str, states: dict[str, palettes.State]) -> sheets.Cell:
+    if column == "state":
+        return states[reading.state].name if reading.state else reading.status.replace("_", " ")
+    if column == "mark":
+        return reading.marks[0].value if reading.marks else None
+    figures: dict[str, float | None] = {
+        "value": reading.value, "gap": reading.gap, "attainment": reading.attainment, "progress": reading.attainment,
+        "headroom": reading.headroom, "strokes": float(reading.strokes),
+    }  # fmt: skip
+    return figures[column]

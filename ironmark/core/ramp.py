@@ -1,0 +1,72 @@
+"""Ramps: continuous colour instead of bands, between two colours or through a neutral middle."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from ironmark.core.colour import from_oklab, oklab, rgb, written
+from ironmark.core.evaluate import Floats
+
+Anchor = Literal["extent", "ends", "midpoint"]
+# Light to dark for two colours; for three the middle is neutral and both ends are as dark as each other. Each stays
+# told apart in grey or by its hue for every colour vision (see tests/core/test_palette.py).
+RAMPS: dict[str, tuple[str, ...]] = {
+    "slate": ("#e3e1d8", "#2b4a63"),
+    "heather": ("#efe3ea", "#6a2f6b"),
+    "moss": ("#eceadb", "#3f5a2c"),
+    "tideline": ("#96401f", "#ebe6da", "#1f5f7a"),
+    "dusk": ("#7a4a0e", "#ece7e0", "#4a3f8c"),
+}
+
+
+@dataclass(frozen=True)
+class Ramp:
+    """``colours`` (two or three, ``#rrggbb``) at the ``anchors`` (as many, rising, KPI unit)."""
+
+    colours: tuple[str, ...]
+    anchors: tuple[float, ...]
+
+    def __post_init__(self) -> None:
+        if len(self.colours) not in (2, 3) or len(self.colours) != len(self.anchors):
+            raise ValueError("a ramp has two or three colours, each with its anchor")
+        if any(low >= high for low, high in zip(self.anchors, self.anchors[1:], strict=False)):
+            raise ValueError("the anchors of a ramp rise: low, then middle, then high")
+
+    def shades(self, values: Floats) -> list[str | None]:
+        """The colour of each value (n,), KPI unit; past an anchor its colour, None for NaN."""
+        stops = oklab(rgb(self.colours))
+        mixed = np.stack([np.interp(values, self.anchors, stop) for stop in stops.T], axis=1)
+        found = written(from_oklab(np.nan_to_num(mixed)))
+        return [shade if known else None for shade, known in zip(found, np.isfinite(values), strict=True)]
+
+    def steps(self, count: int = 9) -> list[str]:
+        """The ramp as ``count`` colours from its low to its high end, evenly along its values."""
+        return [shade or "" for shade in self.shades(np.linspace(self.anchors[0], self.anchors[-1], count))]
+
+
+def anchored(
+    colours: Sequence[str], values: Floats, anchor: Anchor, low: float | None, middle: float | None, high: float | None
+) -> Ramp:
+    """A ramp for values (n,), KPI unit: from the least to the largest, between given ends, or around a middle.
+
+    An end that is not given is the data's own; around a middle it is taken as far on both sides, so that equal
+    distances look equal. Raises ValueError for ends that do not rise.
+    """
+    known = values[np.isfinite(values)]
+    least, most = (float(known.min()), float(known.max())) if known.size else (0.0, 1.0)
+    if anchor == "extent":
+        low, high = least, most
+    low, high = least if low is None else low, most if high is None else high
+    if anchor == "midpoint":
+        middle = (low + high) / 2 if middle is None else middle
+        reach = max(abs(middle - low), abs(high - middle)) or 1.0
+        low, high = middle - reach, middle + reach
+    if low == high:
+        low, high = low - (abs(low) or 1.0) / 2, high + (abs(high) or 1.0) / 2
+    if len(colours) == 2:
+        return Ramp(tuple(colours), (low, high))
+    return Ramp(tuple(colours), (low, (low + high) / 2 if middle is None else middle, high))

@@ -1,0 +1,95 @@
+<script lang="ts">
+  /** Small multiples: one drawing for each reading, all on one axis, each with its own mark. */
+  import type { Component } from 'svelte'
+  import type { Reading } from '../api/client'
+  import Sign from '../parts/Sign.svelte'
+  import type { FaceProps } from './looks'
+
+  let { picture, look, open, One, figured }: FaceProps & { One: Component<FaceProps>; figured: boolean } =
+    $props()
+  let width = $state(400)
+  let height = $state(300)
+  const GAP = 8
+  /** As many columns as leave each drawing the largest. */
+  const columns = $derived.by(() => {
+    const count = picture.readings.length
+    let best = 1
+    let most = 0
+    for (let n = 1; n <= count; n++) {
+      const w = (width - GAP * (n - 1)) / n
+      if (w < 96 && n > 1) break
+      const h = height / Math.ceil(count / n) - 44
+      const size = Math.min(w, h * 1.35)
+      if (size > most) [best, most] = [n, size]
+    }
+    return most < 60 ? Math.max(1, Math.floor((width + GAP) / (120 + GAP))) : best
+  })
+  const one = (reading: Reading) => ({ ...picture, readings: [reading], axis: reading.axis ?? picture.axis })
+</script>
+
+<div
+  class="each"
+  bind:clientWidth={width}
+  bind:clientHeight={height}
+  style:grid-template-columns="repeat({columns}, minmax(0, 1fr))"
+>
+  {#each picture.readings as reading (reading.key)}
+    <button onclick={() => open?.(reading)} aria-label={reading.spoken} title={reading.spoken}>
+      <span class="name" class:rest={reading.role === 'rest'}>{reading.label}</span>
+      <span class="drawing"><One picture={one(reading)} {look} mini={width / columns < 210} /></span>
+      <span class="foot">
+        {#if figured}<b class:none={reading.value === null}>{reading.shown}</b>{/if}
+        <Sign state={reading.state} />
+      </span>
+    </button>
+  {/each}
+</div>
+
+<style>
+  .each {
+    display: grid;
+    grid-auto-rows: minmax(104px, 1fr);
+    gap: 8px;
+    height: 100%;
+    overflow: hidden auto;
+  }
+  button {
+    display: flex;
+    flex-direction: column;
+    min-width: 0;
+    min-height: 0;
+    padding: 2px 3px;
+    border-radius: 3px;
+    cursor: pointer;
+    content-visibility: auto;
+    contain-intrinsic-size: auto 110px;
+  }
+  button:hover {
+    background: var(--accent-tint);
+  }
+  .name {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    font-size: 12.5px;
+  }
+  .rest {
+    font-style: italic;
+  }
+  .drawing {
+    display: flex;
+    flex-direction: column;
+    flex: 1;
+    min-height: 0;
+  }
+  .foot {
+    display: flex;
+    gap: 7px;
+    justify-content: center;
+    align-items: center;
+  }
+  .none {
+    font-weight: 400;
+    color: var(--soft);
+  }
+</style>

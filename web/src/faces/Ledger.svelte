@@ -1,0 +1,371 @@
+<script lang="ts">
+  /** Rows of members or KPIs: figures, in-row drawings, strokes, headroom, history, state; sorted by any column. */
+  import type { Reading, Schemas } from '../api/client'
+  import { stateOf, tint } from '../api/states.svelte'
+  import Sign from '../parts/Sign.svelte'
+  import Spark from '../parts/Spark.svelte'
+  import Mark from './Mark.svelte'
+  import Overrun from './Overrun.svelte'
+  import Tallied from './Tallied.svelte'
+  import Windowed from './Windowed.svelte'
+  import { widthOf } from './labels'
+  import { paint, type FaceProps } from './looks'
+
+  interface Props extends FaceProps {
+    /** Take the rows out as a file. */
+    take?: (kind: 'csv' | 'xlsx') => void
+  }
+  let { picture, look, mini = false, open, take }: Props = $props()
+  type Column = Schemas['LedgerLook']['columns'][number]
+
+  const ROW = 28
+  const H = 15
+  let bed = $state<HTMLElement | null>(null)
+  let sorted = $state<{ by: Column | 'name'; down: boolean } | null>(null)
+  let said = $state('')
+  const columns = $derived(look.ledger.columns)
+  const readings = $derived(picture.readings)
+  const markName = $derived(readings.find((reading) => reading.marks.length)?.marks[0]?.name ?? 'mark')
+  const lower = $derived(picture.direction === 'lower')
+  const heads = $derived<Record<Column, string>>({
+    value: 'Value',
+    mark: markName[0]!.toLocaleUpperCase() + markName.slice(1),
+    gap: 'Gap',
+    attainment: lower ? 'Headroom' : 'Reached',
+    bullet: 'On its bands',
+    progress: 'Progress',
+    strokes: `Tally, ${picture.stroke} each`,
+    headroom: 'Headroom',
+    trail: 'History',
+    state: 'State',
+  })
+  const NUMBERS: Column[] = ['value', 'mark', 'gap', 'attainment']
+  const text = (reading: Reading, column: Column) =>
+    ({
+      value: reading.shown,
+      mark: reading.marks[0]?.shown ?? '',
+      gap: reading.gap_shown,
+      attainment: reading.attainment_shown,
+      bullet: reading.shown,
+      progress: reading.attainment_shown,
+      strokes: reading.value === null ? '' : String(reading.strokes),
+      headroom: reading.headroom_shown,
+      trail: '',
+      state: told(reading),
+    })[column]
+  const told = (reading: Reading) =>
+    stateOf(reading.state)?.name ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded')
+  const figure = (reading: Reading, column: Column): number | null => {
+    if (column === 'mark') return reading.marks[0]?.value ?? null
+    if (column === 'gap') return reading.gap
+    if (column === 'attainment' || column === 'progress') return reading.attainment
+    if (column === 'headroom') return reading.headroom
+    if (column === 'state') return stateOf(reading.state)?.rank ?? null
+    return reading.value
+  }
+  /** The widest text gives a column of figures its width. */
+  const template = $derived(
+    [
+      'minmax(110px, 1.2fr)',
+      ...columns.map((column) => {
+        const widest = readings.reduce(
+          (most, reading) => Math.max(most, widthOf(text(reading, column), 13.4)),
+          widthOf(heads[column], 11.5) + 14,
+        )
+        if (NUMBERS.includes(column)) return `${Math.ceil(widest + 6)}px`
+        if (column === 'trail') return '74px'
+        if (column === 'state') return `${Math.ceil(widest + 26)}px`
+        return column === 'bullet' ? 'minmax(96px, 1.4fr)' : 'minmax(84px, 1fr)'
+      }),
+    ].join(' '),
+  )
+  const compare = (one: Reading, other: Reading) => {
+    if (!sorted) return 0
+    const way = sorted.down ? -1 : 1
+    if (sorted.by === 'name') return way * one.label.localeCompare(other.label)
+    const [a, b] = [figure(one, sorted.by), figure(other, sorted.by)]
+    if (a === null || b === null) return a === b ? 0 : a === null ? 1 : -1
+    return way * (a - b)
+  }
+  /** Groups keep their place; the rows of each are sorted. */
+  const rows = $derived.by(() => {
+    if (!sorted) return readings
+    const blocks: Reading[][] = [[]]
+    for (const reading of readings)
+      if (reading.role === 'group') blocks.push([reading])
+      else blocks.at(-1)!.push(reading)
+    return blocks.flatMap((block) => {
+      const heads = block.filter((reading) => reading.role === 'group')
+      const rest = block.filter((reading) => reading.role === 'rest')
+      const inside = block.filter((reading) => reading.role !== 'group' && reading.role !== 'rest')
+      return [...heads, ...inside.sort(compare), ...rest]
+    })
+  })
+  function sortBy(column: Column | 'name') {
+    const down = column !== 'name'
+    if (sorted?.by !== column) sorted = { by: column, down }
+    else if (sorted.down === down) sorted = { by: column, down: !down }
+    else sorted = null
+  }
+  async function copy() {
+    const lines = [
+      ['', ...columns.map((column) => heads[column])],
+      ...rows.map((reading) => [
+        reading.label || picture.title,
+        ...columns.map((column) =>
+          column === 'trail' ? reading.trail.map((moment) => moment.shown).join(' ') : text(reading, column),
+        ),
+      ]),
+    ]
+    try {
+      await navigator.clipboard.writeText(
+        lines.map((line) => line.map((cell) => cell.replace(/[\t\n]/g, ' ')).join('\t')).join('\n'),
+      )
+      said = `${rows.length} rows copied`
+    } catch {
+      said = 'The browser does not let this page copy. Take the rows out as CSV instead.'
+    }
+  }
+</script>
+
+{#snippet cell(reading: Reading, column: Column)}
+  {#if column === 'state'}
+    <Sign state={reading.state} />
+    <span class="told">{told(reading)}</span>
+  {:else if column === 'bullet'}
+    <svg width="100%" height={H + 5} class="drawn" role="presentation">
+      {#each reading.bands as band (band.start)}
+        <rect
+          x="{band.start * 100}%"
+          width="{(band.end - band.start) * 100}%"
+          height={H}
+          fill={tint(band.state)}
+        />
+      {:else}<rect width="100%" height={H} fill="var(--nothing-tint)" />{/each}
+      {#if reading.value !== null}
+        {@const zero = (reading.axis ?? picture.axis)?.zero ?? 0}
+        <rect
+          x="{Math.min(zero, reading.fraction) * 100}%"
+          width="{Math.abs(reading.fraction - zero) * 100}%"
+          y={H * 0.3}
+          height={H * 0.4}
+          fill={paint(reading)}
+          fill-opacity={reading.partial ? 0.6 : 1}
+        />
+        <Overrun past={reading.past} at={H / 2} size={H * 0.3} />
+      {/if}
+      {#each reading.marks as mark (mark.name)}<Mark {mark} top={0} bottom={H - 1} />{/each}
+    </svg>
+  {:else if column === 'progress'}
+    <svg width="100%" height="11" class="drawn" role="presentation">
+      <rect width="100%" height="11" rx="2" fill="var(--track)" />
+      {#if reading.attainment !== null}
+        {@const reached = lower ? 1 - reading.attainment : reading.attainment}
+        <rect
+          width="{Math.min(1, Math.max(0, reached)) * 100}%"
+          height="11"
+          rx="2"
+          fill={paint(reading)}
+          fill-opacity={reading.partial ? 0.6 : 1}
+        />
+        {#if reached > 1}<Overrun past={1} at={5.5} size={4} />{/if}
+      {/if}
+    </svg>
+  {:else if column === 'strokes'}
+    <Tallied count={reading.strokes} colour={paint(reading)} />
+  {:else if column === 'headroom'}
+    {@const side = reading.side ?? 0}
+    <svg width="100%" height="17" class="drawn" role="presentation">
+      {#if reading.side !== null}
+        <rect
+          x="{(side < 0 ? 0.5 + side / 2 : 0.5) * 100}%"
+          width="{(Math.abs(side) / 2) * 100}%"
+          y="3"
+          height="11"
+          fill={paint(reading)}
+        />
+      {/if}
+      <line x1="50%" x2="50%" y2="17" stroke="var(--ink)" stroke-width="1.4" />
+      <title>{reading.headroom_shown}</title>
+    </svg>
+  {:else if column === 'trail'}
+    <Spark
+      line={reading.trail.map((moment) => moment.at)}
+      target={reading.trail.map((moment) => moment.mark)}
+      state={reading.state}
+    />
+  {:else}{text(reading, column)}{/if}
+{/snippet}
+
+{#if mini}
+  <span class="minis">
+    {#each readings.slice(0, 3) as reading (reading.key)}
+      <span><b>{reading.shown}</b><Sign state={reading.state} size={12} /></span>
+    {/each}
+  </span>
+{:else}
+  <div class="ledger">
+    <div class="bed" bind:this={bed} style:--columns={template} role="table" aria-rowcount={rows.length + 1}>
+      <div class="line head" role="row">
+        {#each ['name', ...columns] as const as column (column)}
+          <div
+            role="columnheader"
+            aria-sort={sorted?.by !== column ? 'none' : sorted.down ? 'descending' : 'ascending'}
+            class:right={NUMBERS.includes(column as Column)}
+          >
+            <button onclick={() => sortBy(column)} title="Sort by this column">
+              {column === 'name' ? '' : heads[column]}{#if column === 'name'}<span class="soft"
+                  >{readings.length} rows</span
+                >{/if}{#if sorted?.by === column}<span aria-hidden="true">{sorted.down ? ' ↓' : ' ↑'}</span
+                >{/if}
+            </button>
+          </div>
+        {/each}
+      </div>
+      <Windowed items={rows} height={ROW} key={(reading) => reading.key} {bed}>
+        {#snippet row(reading)}
+          <div class="line {reading.role}" role="row" title={reading.spoken}>
+            <div role="rowheader" class="name">
+              <button onclick={() => open?.(reading)} aria-label={reading.spoken}
+                >{reading.label || picture.title}</button
+              >
+            </div>
+            {#each columns as column (column)}
+              <div
+                role="cell"
+                class={column}
+                class:right={NUMBERS.includes(column)}
+                class:none={reading.value === null}
+              >
+                {@render cell(reading, column)}
+              </div>
+            {/each}
+          </div>
+        {/snippet}
+      </Windowed>
+    </div>
+    {#if take}
+      <div class="foot small soft">
+        <span aria-live="polite">{said}</span>
+        <button class="act quiet" onclick={copy}>Copy as a table</button>
+        <button class="act quiet" onclick={() => take('csv')}>CSV</button>
+        <button class="act quiet" onclick={() => take('xlsx')}>XLSX</button>
+      </div>
+    {/if}
+  </div>
+{/if}
+
+<style>
+  .ledger {
+    display: flex;
+    flex-direction: column;
+    height: 100%;
+    min-height: 0;
+  }
+  .bed {
+    flex: 1;
+    min-height: 0;
+    overflow: auto;
+  }
+  .line {
+    display: grid;
+    grid-template-columns: var(--columns);
+    column-gap: 12px;
+    align-items: center;
+    height: 28px;
+    min-width: max-content;
+    width: 100%;
+    border-bottom: 1px solid var(--rule);
+    font-size: 13.4px;
+    contain: layout style;
+  }
+  .line > div {
+    display: flex;
+    align-items: center;
+    gap: 6px;
+    min-width: 0;
+    height: 100%;
+    white-space: nowrap;
+  }
+  .line > .right {
+    justify-content: flex-end;
+  }
+  .head {
+    position: sticky;
+    top: 0;
+    z-index: 3;
+    background: var(--sheet);
+    border-bottom: 1.5px solid var(--ink);
+    font-size: 11.5px;
+    font-weight: 620;
+    color: var(--soft);
+  }
+  .head button,
+  .name button {
+    cursor: pointer;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    text-align: inherit;
+  }
+  .line > :first-child {
+    position: sticky;
+    left: 0;
+    z-index: 2;
+    background: var(--sheet);
+  }
+  .line:hover:not(.head),
+  .line:hover:not(.head) > :first-child {
+    background: var(--accent-tint);
+  }
+  .group,
+  .group > :first-child {
+    background: var(--sunk) !important;
+    font-weight: 620;
+  }
+  .member > .name {
+    padding-left: 0;
+  }
+  .group ~ .member > .name {
+    padding-left: 14px;
+  }
+  .rest {
+    font-style: italic;
+  }
+  .value {
+    font-weight: 650;
+  }
+  .none {
+    font-weight: 400;
+    color: var(--soft);
+  }
+  .mark,
+  .gap,
+  .attainment {
+    color: var(--soft);
+  }
+  .drawn {
+    display: block;
+    overflow: visible;
+  }
+  .foot {
+    display: flex;
+    gap: 8px;
+    justify-content: flex-end;
+    align-items: baseline;
+    padding-top: 3px;
+  }
+  .foot span {
+    flex: 1;
+  }
+  .minis {
+    display: flex;
+    flex-direction: column;
+    font-size: 11px;
+    line-height: 1.3;
+  }
+  .minis > span {
+    display: flex;
+    justify-content: space-between;
+    border-bottom: 1px solid var(--rule);
+  }
+</style>

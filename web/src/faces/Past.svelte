@@ -1,0 +1,47 @@
+<script lang="ts">
+  /** The history of one reading as a face: as tall as there is room. */
+  import History from './History.svelte'
+  import Spark from '../parts/Spark.svelte'
+  import type { FaceProps } from './looks'
+
+  let { picture, look, mini = false }: FaceProps = $props()
+  const reading = $derived(picture.readings[0])
+  let height = $state(140)
+</script>
+
+{#if reading?.history}
+  {#if mini}
+    <span class="mini">
+      <Spark
+        line={reading.history.points.map((point) => point.fraction)}
+        target={reading.history.points.map((point) => point.mark)}
+        state={reading.state}
+        wide
+      />
+    </span>
+  {:else}
+    <span class="past" bind:clientHeight={height}>
+      <span class="inside">
+        <History picture={reading.history} form={look.history.form} height={Math.max(36, height - 22)} />
+      </span>
+    </span>
+  {/if}
+{/if}
+
+<style>
+  .past {
+    position: relative;
+    display: block;
+    height: 100%;
+    min-height: 60px;
+  }
+  .inside {
+    position: absolute;
+    inset: 0;
+  }
+  .mini {
+    display: block;
+    height: 100%;
+    min-height: 20px;
+  }
+</style>

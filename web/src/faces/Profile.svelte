@@ -1,0 +1,172 @@
+<script lang="ts">
+  /** Members or KPIs around a circle, as an outline or as wedges, the marks across each spoke. */
+  import { arc } from 'd3-shape'
+  import type { Reading } from '../api/client'
+  import { tint } from '../api/states.svelte'
+  import { clear, shortened, type Label } from './labels'
+  import { paint, type FaceProps } from './looks'
+
+  let { picture, look, mini = false, open }: FaceProps = $props()
+  let width = $state(300)
+  let height = $state(260)
+  const OUTER = $derived(Math.max(16, Math.min(width / 2 - (mini ? 4 : 64), height / 2 - (mini ? 4 : 24))))
+  const INNER = $derived(OUTER * 0.12)
+  const readings = $derived(picture.readings.slice(0, 60))
+  const slice = $derived((2 * Math.PI) / Math.max(1, readings.length))
+  const radius = $derived((fraction: number) => INNER + fraction * (OUTER - INNER))
+  const at = $derived((i: number, r: number) => ({ x: Math.sin(i * slice) * r, y: -Math.cos(i * slice) * r }))
+  const wedge = $derived(
+    (i: number, inner: number, outer: number) =>
+      arc()({
+        innerRadius: inner,
+        outerRadius: outer,
+        startAngle: (i - 0.5) * slice,
+        endAngle: (i + 0.5) * slice,
+        padAngle: readings.length > 1 ? 0.03 : 0,
+      }) ?? '',
+  )
+  const outline = $derived(
+    readings
+      .map((reading, i) => (reading.value === null ? null : at(i, radius(reading.fraction))))
+      .filter((place) => place !== null)
+      .map((place) => `${place.x},${place.y}`)
+      .join(' '),
+  )
+  const edge = $derived((i: number, fraction: number, half: number) => {
+    const r = radius(fraction)
+    const turn = (angle: number) => `${Math.sin(angle) * r} ${-Math.cos(angle) * r}`
+    return `M${turn((i - half) * slice)}A${r} ${r} 0 0 1 ${turn((i + half) * slice)}`
+  })
+  const labels = $derived.by(() => {
+    if (mini) return []
+    const most = Math.max(4, Math.floor((width / 2 - OUTER - 8) / 5.8) + 6)
+    return clear(
+      readings.map((reading, i): Label => {
+        const place = at(i, OUTER + 9)
+        const side = Math.abs(place.x) < 8 ? 'middle' : place.x < 0 ? 'end' : 'start'
+        return { text: shortened(reading.label, most), x: place.x, y: place.y + 4, anchor: side, size: 11.5 }
+      }),
+      [],
+      { left: -width / 2, right: width / 2, top: -height / 2, bottom: height / 2 },
+    )
+  })
+  /** One scale is written on the circles only where all spokes share it. */
+  const rings = $derived(
+    readings.some((reading) => reading.axis)
+      ? []
+      : (picture.axis?.ticks ?? []).filter((tick) => tick.fraction > 0.05),
+  )
+  const wedges = $derived(look.profile.form === 'wedges')
+  const press = (event: KeyboardEvent, reading: Reading) =>
+    (event.key === 'Enter' || event.key === ' ') && open?.(reading)
+</script>
+
+<div class="profile" bind:clientWidth={width} bind:clientHeight={height}>
+  <svg {width} {height} viewBox="{-width / 2} {-height / 2} {width} {height}" role="presentation">
+    <circle r={OUTER} fill="var(--nothing-tint)" />
+    {#each rings as tick (tick.fraction)}
+      <circle r={radius(tick.fraction)} fill="none" stroke="var(--rule)" />
+    {/each}
+    {#each readings as reading, i (reading.key)}
+      {#if wedges && reading.value !== null}
+        <path d={wedge(i, INNER, radius(reading.fraction))} fill={paint(reading)} />
+      {:else}
+        {@const end = at(i, OUTER)}
+        <path
+          d="M0 0L{end.x} {end.y}"
+          stroke={reading.value === null ? 'var(--nothing)' : 'var(--rule)'}
+          stroke-dasharray={reading.value === null ? '3 3' : undefined}
+        />
+      {/if}
+    {/each}
+    {#if !wedges}
+      <polygon
+        points={outline}
+        fill={tint(null)}
+        fill-opacity="0.6"
+        stroke="var(--ink)"
+        stroke-width="1.4"
+        stroke-linejoin="round"
+      />
+    {/if}
+    {#each readings as reading, i (reading.key)}
+      {#each reading.marks.slice(0, 1).filter((mark) => !mark.past) as mark (mark.name)}
+        <path
+          d={edge(i, mark.fraction, wedges ? 0.46 : 0.22)}
+          stroke="var(--sheet)"
+          stroke-width="4"
+          fill="none"
+        />
+        <path
+          d={edge(i, mark.fraction, wedges ? 0.46 : 0.22)}
+          stroke="var(--ink)"
+          stroke-width="2"
+          fill="none"
+        />
+      {/each}
+      {#if !wedges && reading.value !== null}
+        {@const place = at(i, radius(reading.fraction))}
+        <circle cx={place.x} cy={place.y} r={mini ? 2.2 : 5} fill={paint(reading)} stroke="var(--sheet)" />
+      {/if}
+      {#if reading.past}
+        {@const place = at(i, radius(reading.past > 0 ? 0.93 : 0.05))}
+        <path
+          class="overrun"
+          transform="translate({place.x} {place.y}) rotate({((i * slice) / Math.PI) * 180 -
+            (reading.past > 0 ? 90 : -90)})"
+          d="M-6 -4L-1 0L-6 4ZM0 -4L5 0L0 4Z"
+          fill="var(--sheet)"
+          stroke="var(--ink)"
+        />
+      {/if}
+      {#if !mini}
+        <path
+          class="hit"
+          role="button"
+          tabindex="0"
+          aria-label={reading.spoken}
+          d={wedge(i, 0, OUTER + 2)}
+          onclick={() => open?.(reading)}
+          onkeydown={(event) => press(event, reading)}
+        >
+          <title>{reading.spoken}</title>
+        </path>
+      {/if}
+    {/each}
+    {#each mini ? [] : rings.filter((_, i) => i % 2 === rings.length % 2 || rings.length < 4) as tick (tick.fraction)}
+      <text class="tick" x="3" y={-radius(tick.fraction) + 10}>{tick.label}</text>
+    {/each}
+    {#each labels as label (label.text + label.x)}
+      <text x={label.x} y={label.y} text-anchor={label.anchor}>{label.text}</text>
+    {/each}
+  </svg>
+</div>
+
+<style>
+  .profile {
+    height: 100%;
+    min-height: 40px;
+    overflow: hidden;
+  }
+  svg {
+    display: block;
+  }
+  text {
+    font-size: 11.5px;
+    fill: var(--ink);
+    pointer-events: none;
+  }
+  .tick {
+    font-size: 10.5px;
+    fill: var(--soft);
+  }
+  .hit {
+    fill: transparent;
+    cursor: pointer;
+  }
+  .hit:hover,
+  .hit:focus-visible {
+    fill: color-mix(in srgb, var(--accent) 10%, transparent);
+    outline: none;
+  }
+</style>

@@ -1,0 +1,260 @@
+<script lang="ts">
+  /** Two KPIs, a dot for each member, both axes cut into four named quarters. */
+  import type { Reading, Schemas } from '../api/client'
+  import { colour, tint, word } from '../api/states.svelte'
+  import { clear, shortened, widthOf, type Box, type Label } from './labels'
+  import type { FaceProps } from './looks'
+
+  let { picture, mini = false, open }: FaceProps = $props()
+  let width = $state(400)
+  let height = $state(300)
+  let listed = $state(false)
+  const quadrant = $derived(picture.quadrant)
+  const left = $derived(
+    (mini ? 0 : Math.max(20, ...(quadrant?.up.axis.ticks ?? []).map((tick) => widthOf(tick.label, 11)))) + 10,
+  )
+  const foot = $derived(mini ? 2 : 34)
+  const W = $derived(Math.max(20, width - left - 8))
+  const H = $derived(Math.max(20, height - foot - (mini ? 2 : 8)))
+  const x = $derived((fraction: number) => left + fraction * W)
+  const y = $derived((fraction: number) => (mini ? 1 : 4) + (1 - fraction) * H)
+  const radius = $derived((dot: Schemas['DotPlace']) =>
+    quadrant?.size_name ? 3.5 + dot.size * 10 : mini ? 2.5 : 5.5,
+  )
+  /** Where each quarter lies: x from, y from (upwards), and its size. */
+  const areas = $derived.by(() => {
+    if (!quadrant) return []
+    const { good_up, good_across } = quadrant
+    const cx = quadrant.across.cut
+    const cy = quadrant.up.cut
+    return quadrant.quarters.map((quarter, i) => {
+      const isUp = i < 2 === good_up
+      const isRight = (i % 2 === 0) === good_across
+      return {
+        quarter,
+        x: isRight ? cx : 0,
+        w: isRight ? 1 - cx : cx,
+        top: isUp ? 1 : cy,
+        h: isUp ? 1 - cy : cy,
+        isUp,
+        isRight,
+      }
+    })
+  })
+  const dots = $derived([...(quadrant?.dots ?? [])].sort((a, b) => b.size - a.size))
+  const spots = $derived(
+    dots.map((dot): Box => {
+      const r = radius(dot)
+      return { left: x(dot.x) - r, right: x(dot.x) + r, top: y(dot.y) - r, bottom: y(dot.y) + r }
+    }),
+  )
+  const names = $derived(
+    mini
+      ? []
+      : areas.map((area): Label => {
+          const room = Math.floor((area.w * W) / 6.6)
+          return {
+            text: `${shortened(area.quarter.name, Math.max(3, room - 4))} · ${area.quarter.members.length}`,
+            x: area.isRight ? x(1) - 6 : x(0) + 6,
+            y: area.isUp ? y(1) + 14 : y(0) - 7,
+            anchor: area.isRight ? 'end' : 'start',
+            size: 11.5,
+          }
+        }),
+  )
+  const labels = $derived.by(() => {
+    if (mini || dots.length > 60) return []
+    const within = { left: left, right: width, top: 0, bottom: height - foot + 6 }
+    const taken = names.map((name) => {
+      const w = widthOf(name.text, 11.5)
+      const start = name.anchor === 'end' ? name.x - w : name.x
+      return { left: start, right: start + w, top: name.y - 10, bottom: name.y + 4 }
+    })
+    const wanted = dots.map((dot): Label => {
+      const r = radius(dot) + 3
+      const [cx, cy] = [x(dot.x), y(dot.y)]
+      return {
+        text: shortened(dot.member, 22),
+        x: cx + r,
+        y: cy + 4,
+        anchor: 'start',
+        size: 11,
+        others: [
+          { x: cx - r, y: cy + 4, anchor: 'end' },
+          { x: cx, y: cy - r - 1, anchor: 'middle' },
+          { x: cx, y: cy + r + 9, anchor: 'middle' },
+        ],
+      }
+    })
+    return clear(wanted, [...spots, ...taken], within)
+  })
+  const thin = (ticks: Schemas['Tick'][], room: number, needed: number) => {
+    const every = Math.max(1, Math.ceil((ticks.length * needed) / Math.max(1, room)))
+    return ticks.filter((_, i) => i % every === 0)
+  }
+  const reading = (member: string): Reading | undefined =>
+    picture.readings.find((known) => known.member === member)
+  function show(member: string) {
+    const found = reading(member)
+    if (found) open?.(found)
+  }
+</script>
+
+{#if !quadrant}
+  <p class="small soft hint">
+    {mini ? '' : 'A quadrant needs a segment and a second KPI to go across. Choose both in the brief.'}
+  </p>
+{:else}
+  <div class="box">
+    <div class="plot" bind:clientWidth={width} bind:clientHeight={height}>
+      <svg {width} {height} role="presentation">
+        {#each areas as area, i (i)}
+          <rect
+            x={x(area.x)}
+            y={y(area.top)}
+            width={area.w * W}
+            height={area.h * H}
+            fill={tint(area.quarter.state)}
+          />
+        {/each}
+        <path
+          d="M{x(quadrant.across.cut)} {y(0)}V{y(1)}M{x(0)} {y(quadrant.up.cut)}H{x(1)}"
+          stroke="var(--ink)"
+        />
+        {#if !mini}
+          <path d="M{x(quadrant.across.cut) - 4} {y(0) + 7}h8l-4 -7Z" fill="var(--ink)">
+            <title>{quadrant.across.cut_words}</title>
+          </path>
+          <path d="M{x(0) - 7} {y(quadrant.up.cut) - 4}v8l7 -4Z" fill="var(--ink)"
+            ><title>{quadrant.up.cut_words}</title></path
+          >
+          {#each names as name, i (i)}
+            <text
+              class="quarter"
+              x={name.x}
+              y={name.y}
+              text-anchor={name.anchor}
+              fill={word(areas[i]!.quarter.state)}>{name.text}<title>{areas[i]!.quarter.name}</title></text
+            >
+          {/each}
+          {#each thin(quadrant.up.axis.ticks, H, 16) as tick (tick.fraction)}
+            <text x={left - 9} y={y(tick.fraction) + 4} text-anchor="end">{tick.label}</text>
+          {/each}
+          {#each thin(quadrant.across.axis.ticks, W, 44) as tick (tick.fraction)}
+            <text x={x(tick.fraction)} y={y(0) + 18} text-anchor="middle">{tick.label}</text>
+          {/each}
+          <text class="axis" x={x(1)} y={height - 3} text-anchor="end">{quadrant.across.name} →</text>
+          <text class="axis" x="2" y={height - 3}>↑ {shortened(quadrant.up.name, Math.floor(W / 14))}</text>
+        {/if}
+        {#each dots as dot (dot.member)}
+          <circle
+            role="button"
+            tabindex={mini ? -1 : 0}
+            aria-label={dot.spoken}
+            cx={x(dot.x)}
+            cy={y(dot.y)}
+            r={radius(dot)}
+            fill={dot.shade ?? colour(dot.state)}
+            stroke={dot.past ? 'var(--ink)' : 'var(--sheet)'}
+            onclick={() => show(dot.member)}
+            onkeydown={(event) => (event.key === 'Enter' || event.key === ' ') && show(dot.member)}
+          >
+            <title>{dot.spoken}</title>
+          </circle>
+        {/each}
+        {#each labels as label (label.text)}
+          <text class="member" x={label.x} y={label.y} text-anchor={label.anchor}>{label.text}</text>
+        {/each}
+      </svg>
+    </div>
+    {#if !mini}
+      <div class="foot small soft">
+        <span
+          >{[
+            quadrant.size_name ? `size: ${quadrant.size_name}` : '',
+            quadrant.missing.length ? `without a reading: ${quadrant.missing.join(', ')}` : '',
+          ]
+            .filter(Boolean)
+            .join(' · ')}</span
+        >
+        <button class="act quiet" aria-expanded={listed} onclick={() => (listed = !listed)}
+          >{listed ? 'Hide the list' : 'List by quarter'}</button
+        >
+      </div>
+      {#if listed}
+        <dl class="list small">
+          {#each quadrant.quarters as quarter, i (i)}
+            <dt style:border-color={colour(quarter.state)}>{quarter.name} · {quarter.members.length}</dt>
+            <dd>{quarter.members.join(', ') || 'none'}</dd>
+          {/each}
+        </dl>
+      {/if}
+    {/if}
+  </div>
+{/if}
+
+<style>
+  .box {
+    display: flex;
+    flex-direction: column;
+    height: 100%;
+    min-height: 0;
+  }
+  .plot {
+    flex: 1;
+    min-height: 40px;
+    overflow: hidden;
+  }
+  svg {
+    display: block;
+  }
+  text {
+    font-size: 11px;
+    fill: var(--soft);
+  }
+  .member {
+    fill: var(--ink);
+    pointer-events: none;
+  }
+  .quarter {
+    font-size: 11.5px;
+    font-weight: 620;
+    fill: inherit;
+  }
+  .axis {
+    font-weight: 560;
+  }
+  circle {
+    cursor: pointer;
+    transition:
+      cx 0.35s ease-out,
+      cy 0.35s ease-out;
+  }
+  circle:hover,
+  circle:focus-visible {
+    stroke: var(--accent);
+    stroke-width: 2.5;
+    outline: none;
+  }
+  .foot {
+    display: flex;
+    justify-content: space-between;
+    gap: 10px;
+    align-items: baseline;
+  }
+  .list {
+    max-height: 45%;
+    overflow: auto;
+  }
+  dt {
+    border-left: 4px solid;
+    padding-left: 7px;
+    font-weight: 620;
+  }
+  dd {
+    padding: 0 0 4px 11px;
+  }
+  .hint {
+    margin: auto;
+  }
+</style>

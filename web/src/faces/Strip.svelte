@@ -1,0 +1,144 @@
+<script lang="ts">
+  /** One cell a period in the colour of its state, with its sign where there is room; a row for each member. */
+  import type { Reading } from '../api/client'
+  import { colour, on, stateOf, tint } from '../api/states.svelte'
+  import Sign from '../parts/Sign.svelte'
+  import type { FaceProps } from './looks'
+  import { lists } from './names'
+
+  let { picture, mini = false, open }: FaceProps = $props()
+  const many = $derived(lists(picture))
+  let width = $state(300)
+  const count = $derived(Math.max(1, ...picture.readings.map((reading) => reading.trail.length)))
+  const cell = $derived(width / count)
+  const longest = $derived(picture.readings.find((reading) => reading.trail.length === count)?.trail ?? [])
+  const every = $derived(Math.max(1, Math.ceil(50 / Math.max(1, cell))))
+  const told = (moment: Reading['trail'][number]) =>
+    `${moment.label}: ${moment.shown}${moment.state ? `, ${stateOf(moment.state)?.name}` : ''}${moment.partial ? ', partial' : ''}`
+</script>
+
+{#snippet cells(reading: Reading)}
+  <span class="cells">
+    {#each reading.trail as moment (moment.label)}
+      <span
+        class="cell"
+        class:none={!moment.state}
+        title={told(moment)}
+        style:background={moment.partial && moment.state
+          ? `repeating-linear-gradient(45deg, ${colour(moment.state)} 0 3px, ${tint(moment.state)} 3px 6px)`
+          : moment.state
+            ? colour(moment.state)
+            : undefined}
+      >
+        {#if cell > 17 && !moment.partial}<Sign
+            state={moment.state}
+            size={13}
+            fill={moment.state ? on(moment.state) : 'var(--soft)'}
+          />{/if}
+      </span>
+    {/each}
+  </span>
+{/snippet}
+
+{#if mini}
+  {#if picture.readings[0]}<span class="mini"
+      >{@render cells({ ...picture.readings[0], trail: picture.readings[0].trail.slice(-6) })}</span
+    >{/if}
+{:else}
+  <div class="strip" class:many>
+    <div class="rows">
+      {#each picture.readings as reading (reading.key)}
+        <button
+          onclick={() => open?.(reading)}
+          disabled={!open}
+          aria-label="{reading.spoken}; {reading.trail.map(told).join('; ')}"
+        >
+          {#if many}<span class="name" title={reading.label}>{reading.label}</span>{/if}
+          {@render cells(reading)}
+        </button>
+      {/each}
+    </div>
+    <div class="ends small soft" aria-hidden="true">
+      {#if many}<span class="name"></span>{/if}
+      <span class="cells" bind:clientWidth={width}>
+        {#each longest as moment, i (moment.label)}
+          <span class="when">{(longest.length - 1 - i) % every === 0 ? moment.short : ''}</span>
+        {/each}
+      </span>
+    </div>
+  </div>
+{/if}
+
+<style>
+  .strip {
+    display: flex;
+    flex-direction: column;
+    height: 100%;
+    justify-content: center;
+  }
+  .rows {
+    display: flex;
+    flex-direction: column;
+    gap: 2px;
+    min-height: 0;
+    overflow: hidden auto;
+  }
+  button,
+  .ends {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    width: 100%;
+    text-align: left;
+  }
+  button {
+    flex: 0 0 auto;
+    cursor: pointer;
+  }
+  button:disabled {
+    cursor: inherit;
+  }
+  button:not(:disabled):hover {
+    background: var(--accent-tint);
+  }
+  .name {
+    flex: 0 0 26%;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    font-size: 13px;
+  }
+  .cells {
+    display: flex;
+    flex: 1;
+    gap: 2px;
+    min-width: 0;
+  }
+  .cell {
+    flex: 1;
+    min-width: 0;
+    height: 24px;
+    display: grid;
+    place-items: center;
+    border-radius: 2px;
+    overflow: hidden;
+  }
+  .strip:not(.many) .cell {
+    height: 34px;
+  }
+  .cell.none {
+    outline: 1px dashed var(--nothing);
+    outline-offset: -1px;
+  }
+  .when {
+    flex: 1;
+    min-width: 0;
+    overflow: visible;
+    white-space: nowrap;
+    direction: rtl;
+    font-size: 11px;
+  }
+  .mini {
+    display: flex;
+  }
+</style>

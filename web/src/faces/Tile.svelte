@@ -1,0 +1,113 @@
+<script lang="ts">
+  /** Plates in the colour of their state, with its sign and name. */
+  import type { Reading } from '../api/client'
+  import { colour, on, stateOf } from '../api/states.svelte'
+  import Sign from '../parts/Sign.svelte'
+  import type { FaceProps } from './looks'
+  import { lists } from './names'
+
+  let { picture, mini = false, open }: FaceProps = $props()
+  const many = $derived(lists(picture))
+  const told = (reading: Reading) =>
+    stateOf(reading.state)?.name ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded')
+</script>
+
+{#snippet plate(reading: Reading)}
+  <span
+    class="plate"
+    class:none={!reading.state}
+    class:partial={reading.partial}
+    style:background-color={reading.state ? colour(reading.state) : 'transparent'}
+    style:color={reading.state ? on(reading.state) : 'var(--soft)'}
+  >
+    <Sign
+      state={reading.state}
+      size={mini ? 14 : many ? 18 : 30}
+      fill={reading.state ? on(reading.state) : 'var(--soft)'}
+    />
+    {#if !mini}
+      <span class="words">
+        {#if many}<span class="name">{reading.label}</span>{/if}
+        <span class="told" class:large={!many}>{told(reading)}</span>
+      </span>
+    {/if}
+  </span>
+{/snippet}
+
+{#if mini}
+  {#if picture.readings[0]}{@render plate(picture.readings[0])}{/if}
+{:else if many}
+  <div class="plates">
+    {#each picture.readings as reading (reading.key)}
+      <button onclick={() => open?.(reading)} aria-label={reading.spoken} title={reading.spoken}>
+        {@render plate(reading)}
+      </button>
+    {/each}
+  </div>
+{:else if picture.readings[0]}
+  <div class="one">{@render plate(picture.readings[0])}</div>
+{/if}
+
+<style>
+  .plate {
+    display: flex;
+    align-items: center;
+    justify-content: center;
+    gap: 10px;
+    width: 100%;
+    height: 100%;
+    min-height: 30px;
+    padding: 5px 10px;
+    border-radius: 4px;
+    overflow: hidden;
+  }
+  .none {
+    outline: 1.5px dashed var(--nothing);
+    outline-offset: -2px;
+  }
+  .partial {
+    background-image: repeating-linear-gradient(45deg, transparent 0 6px, rgb(255 255 255 / 0.22) 6px 10px);
+  }
+  .one {
+    height: 100%;
+  }
+  .plates {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(118px, 1fr));
+    grid-auto-rows: minmax(44px, 1fr);
+    gap: 5px;
+    height: 100%;
+    overflow: auto;
+  }
+  button {
+    min-width: 0;
+    cursor: pointer;
+  }
+  button:hover {
+    outline: 2px solid var(--accent);
+    outline-offset: 1px;
+  }
+  .plates .plate {
+    justify-content: flex-start;
+  }
+  .words {
+    display: block;
+    min-width: 0;
+    text-align: left;
+    line-height: 1.2;
+  }
+  .name {
+    display: block;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    font-size: 12px;
+  }
+  .told {
+    font-weight: 650;
+    font-size: 13px;
+  }
+  .large {
+    font-size: 20px;
+  }
+</style>

@@ -1,0 +1,400 @@
+<script lang="ts">
+  /** How the chosen face draws: a sentence for each face, and what it shows besides. */
+  import type { CardPicture, Instrument, Schemas } from '../../api/client'
+  import { statesBeside, stateOf } from '../../api/states.svelte'
+  import type { Look } from '../../faces/looks'
+  import Choices from '../../parts/Choices.svelte'
+  import Slot from '../../parts/Slot.svelte'
+  import Typed from '../../parts/Typed.svelte'
+
+  interface Props {
+    instrument: Instrument
+    segments: CardPicture['segments']
+    change: (says: string, make: (instrument: Instrument) => void) => void
+  }
+  let { instrument, segments, change }: Props = $props()
+  type Column = Schemas['LedgerLook']['columns'][number]
+  type Part = Instrument['hide'][number]
+  const look = $derived(instrument.look)
+  const face = $derived(instrument.face)
+  const draw = (make: (look: Look) => void) => change('change the drawing', (draft) => make(draft.look))
+  const COLUMNS: Record<Column, string> = {
+    value: 'value',
+    mark: 'mark',
+    gap: 'gap',
+    attainment: 'share reached',
+    bullet: 'on its bands',
+    progress: 'progress',
+    strokes: 'tally strokes',
+    headroom: 'headroom both ways',
+    trail: 'history',
+    state: 'state',
+  }
+  const PARTS: [Part, string][] = [
+    ['label', 'title'],
+    ['value', 'value'],
+    ['mark', 'words on the mark'],
+    ['state', 'state'],
+  ]
+  const QUARTERS = ['good in both', 'good only up', 'good only across', 'good in neither']
+  function toggleColumn(column: string) {
+    draw((draft) => {
+      const held = draft.ledger.columns
+      draft.ledger.columns = held.includes(column as Column)
+        ? held.filter((other) => other !== column)
+        : [...held, column as Column]
+    })
+  }
+  function shift(at: number, way: -1 | 1) {
+    draw((draft) => {
+      const [column] = draft.ledger.columns.splice(at, 1)
+      draft.ledger.columns.splice(at + way, 0, column!)
+    })
+  }
+</script>
+
+{#snippet pick(
+  label: string,
+  text: string,
+  chosen: string,
+  choices: { key: string; name: string; note?: string }[],
+  choose: (key: string) => void,
+)}
+  <Slot {text} {label}>
+    {#snippet children(close)}
+      <Choices
+        {choices}
+        {chosen}
+        choose={(key) => {
+          choose(key)
+          close()
+        }}
+      />
+    {/snippet}
+  </Slot>
+{/snippet}
+
+<div class="drawn">
+  {#if face === 'dial'}
+    <p class="soft">
+      Sweeps {@render pick(
+        'Sweep',
+        `${look.dial.sweep}°`,
+        String(look.dial.sweep),
+        [120, 180, 210, 240, 270, 320].map((degrees) => ({ key: String(degrees), name: `${degrees}°` })),
+        (key) => draw((draft) => (draft.dial.sweep = Number(key))),
+      )} over {@render pick(
+        'Ring',
+        look.dial.ring === 'bands' ? 'its bands' : 'an even ring of segments',
+        look.dial.ring,
+        [
+          { key: 'bands', name: 'its bands' },
+          { key: 'segments', name: 'an even ring of segments' },
+        ],
+        (key) => draw((draft) => (draft.dial.ring = key as Look['dial']['ring'])),
+      )} with {@render pick(
+        'Hand',
+        look.dial.hand === 'needle' ? 'a needle' : 'a fill',
+        look.dial.hand,
+        [
+          { key: 'needle', name: 'a needle' },
+          { key: 'fill', name: 'a fill' },
+        ],
+        (key) => draw((draft) => (draft.dial.hand = key as Look['dial']['hand'])),
+      )}, its bands {@render pick(
+        'Names of bands',
+        look.dial.names ? 'named' : 'not named',
+        String(look.dial.names),
+        [
+          { key: 'true', name: 'named' },
+          { key: 'false', name: 'not named' },
+        ],
+        (key) => draw((draft) => (draft.dial.names = key === 'true')),
+      )}.
+    </p>
+  {:else if face === 'bullet'}
+    <p class="soft">
+      The bullet {@render pick(
+        'Bullet',
+        look.bullet.standing ? 'stands' : 'lies',
+        String(look.bullet.standing),
+        [
+          { key: 'false', name: 'lies' },
+          { key: 'true', name: 'stands' },
+        ],
+        (key) => draw((draft) => (draft.bullet.standing = key === 'true')),
+      )}.
+    </p>
+  {:else if face === 'bar'}
+    <p class="soft">
+      Progress as {@render pick(
+        'Ends',
+        { round: 'a bar with round ends', square: 'a bar with square ends', dot: 'a dot on a track' }[
+          look.bar.ends
+        ],
+        look.bar.ends,
+        [
+          { key: 'round', name: 'a bar with round ends' },
+          { key: 'square', name: 'a bar with square ends' },
+          { key: 'dot', name: 'a dot on a track' },
+        ],
+        (key) => draw((draft) => (draft.bar.ends = key as Look['bar']['ends'])),
+      )}.
+    </p>
+  {:else if face === 'ring'}
+    <p class="soft">
+      The ring is {@render pick(
+        'Segments',
+        look.ring.segments < 2 ? 'whole' : `of ${look.ring.segments} segments`,
+        String(look.ring.segments),
+        [1, 5, 10, 12, 20, 24, 40].map((count) => ({
+          key: String(count),
+          name: count < 2 ? 'whole' : `of ${count} segments`,
+        })),
+        (key) => draw((draft) => (draft.ring.segments = Number(key))),
+      )}.
+    </p>
+  {:else if face === 'pips'}
+    <p class="soft">
+      A checklist shows its own steps; any other KPI {@render pick(
+        'Steps',
+        `${look.pips.steps} steps`,
+        String(look.pips.steps),
+        [3, 4, 5, 6, 8, 10, 12].map((count) => ({ key: String(count), name: `${count} steps` })),
+        (key) => draw((draft) => (draft.pips.steps = Number(key))),
+      )} of its axis.
+    </p>
+  {:else if face === 'lamp'}
+    <p class="soft">
+      Shows {@render pick(
+        'Lights',
+        look.lamp.lights === 'all' ? 'every light, its own lit' : 'one light',
+        look.lamp.lights,
+        [
+          { key: 'all', name: 'every light, its own lit' },
+          { key: 'one', name: 'one light' },
+        ],
+        (key) => draw((draft) => (draft.lamp.lights = key as Look['lamp']['lights'])),
+      )}.
+    </p>
+  {:else if face === 'profile'}
+    <p class="soft">
+      Drawn as {@render pick(
+        'Form',
+        look.profile.form === 'outline' ? 'an outline' : 'wedges',
+        look.profile.form,
+        [
+          { key: 'outline', name: 'an outline' },
+          { key: 'wedges', name: 'wedges' },
+        ],
+        (key) => draw((draft) => (draft.profile.form = key as Look['profile']['form'])),
+      )}.
+    </p>
+  {:else if face === 'history' || face === 'strip' || face === 'figure'}
+    <p class="soft">
+      {#if face === 'history'}Drawn as {@render pick(
+          'Form',
+          look.history.form === 'line' ? 'a line' : 'columns',
+          look.history.form,
+          [
+            { key: 'line', name: 'a line' },
+            { key: 'columns', name: 'columns' },
+          ],
+          (key) => draw((draft) => (draft.history.form = key as Look['history']['form'])),
+        )} over{:else}Looks back over{/if} the last {@render pick(
+        'Periods',
+        `${look.history.periods} periods`,
+        String(look.history.periods),
+        [6, 12, 18, 24, 36, 53].map((count) => ({ key: String(count), name: `${count} periods` })),
+        (key) => draw((draft) => (draft.history.periods = Number(key))),
+      )}.
+    </p>
+  {:else if face === 'ledger'}
+    <p class="soft">
+      Shows <Slot text="{look.ledger.columns.length} columns" label="Columns" width={270}>
+        {#snippet children()}
+          <ol class="columns">
+            {#each look.ledger.columns as column, at (column)}
+              <li>
+                <span>{COLUMNS[column]}</span>
+                <button
+                  class="act quiet"
+                  disabled={!at}
+                  aria-label="{COLUMNS[column]} to the left"
+                  onclick={() => shift(at, -1)}>←</button
+                >
+                <button
+                  class="act quiet"
+                  disabled={at === look.ledger.columns.length - 1}
+                  aria-label="{COLUMNS[column]} to the right"
+                  onclick={() => shift(at, 1)}>→</button
+                >
+              </li>
+            {/each}
+          </ol>
+          <Choices
+            choices={Object.entries(COLUMNS).map(([key, name]) => ({ key, name }))}
+            many={look.ledger.columns}
+            choose={toggleColumn}
+          />
+        {/snippet}
+      </Slot>{#if instrument.by}, grouped by {@render pick(
+          'Groups',
+          segments.find((segment) => segment.name === look.ledger.group)?.label.toLowerCase() ?? 'nothing',
+          look.ledger.group ?? '',
+          [
+            { key: '', name: 'nothing' },
+            ...segments
+              .filter((segment) => segment.name !== instrument.by)
+              .map((segment) => ({ key: segment.name, name: segment.label.toLowerCase() })),
+          ],
+          (key) => draw((draft) => (draft.ledger.group = key || null)),
+        )}{/if}.
+    </p>
+    {#if look.ledger.columns.includes('strokes')}
+      <label class="small stroke"
+        >one stroke stands for<Typed
+          label="One stroke"
+          kpi={instrument.kpi}
+          blank
+          shown={look.ledger.stroke == null ? '' : String(look.ledger.stroke)}
+          keep={(stroke) => draw((draft) => (draft.ledger.stroke = stroke && stroke > 0 ? stroke : null))}
+        /></label
+      >
+    {/if}
+  {:else if face === 'quadrant'}
+    <p class="soft">
+      Up is {@render pick(
+        'Up',
+        look.quadrant.reverse_up ? 'reversed' : 'as counted',
+        String(look.quadrant.reverse_up),
+        [
+          { key: 'false', name: 'as counted' },
+          { key: 'true', name: 'reversed', note: 'the largest at the foot' },
+        ],
+        (key) => draw((draft) => (draft.quadrant.reverse_up = key === 'true')),
+      )}, across is {@render pick(
+        'Across',
+        look.quadrant.reverse_across ? 'reversed' : 'as counted',
+        String(look.quadrant.reverse_across),
+        [
+          { key: 'false', name: 'as counted' },
+          { key: 'true', name: 'reversed', note: 'the largest at the left' },
+        ],
+        (key) => draw((draft) => (draft.quadrant.reverse_across = key === 'true')),
+      )}.
+    </p>
+    <div class="cuts small">
+      <label
+        >cut up at<Typed
+          label="Cut up"
+          kpi={instrument.kpi}
+          blank
+          shown={look.quadrant.cut_up == null ? 'its mark' : String(look.quadrant.cut_up)}
+          keep={(cut) => draw((draft) => (draft.quadrant.cut_up = cut))}
+        /></label
+      >
+      <label
+        >cut across at<Typed
+          label="Cut across"
+          kpi={look.quadrant.across ?? instrument.kpi}
+          blank
+          shown={look.quadrant.cut_across == null ? 'its mark' : String(look.quadrant.cut_across)}
+          keep={(cut) => draw((draft) => (draft.quadrant.cut_across = cut))}
+        /></label
+      >
+    </div>
+    {#each look.quadrant.quarters as quarter, at (at)}
+      <div class="quarter small">
+        <span class="soft">{QUARTERS[at]}</span>
+        <input
+          class="type-in"
+          aria-label="Name of the quarter {QUARTERS[at]}"
+          placeholder="named for me"
+          maxlength="40"
+          value={quarter.name}
+          onchange={(event) =>
+            draw((draft) => (draft.quadrant.quarters[at]!.name = event.currentTarget.value.trim()))}
+        />
+        {@render pick(
+          `Colour of the quarter ${QUARTERS[at]}`,
+          stateOf(quarter.state)?.name ?? 'a state',
+          quarter.state,
+          statesBeside(quarter.state).map((state) => ({ key: state.key, name: state.name })),
+          (key) => draw((draft) => (draft.quadrant.quarters[at]!.state = key)),
+        )}
+      </div>
+    {/each}
+  {/if}
+  <p class="soft">
+    Hides <Slot
+      text={instrument.hide?.length
+        ? PARTS.filter(([part]) => instrument.hide.includes(part))
+            .map(([, name]) => name)
+            .join(', ')
+        : 'nothing'}
+      label="Hidden parts"
+    >
+      {#snippet children()}
+        <Choices
+          choices={PARTS.map(([key, name]) => ({ key, name }))}
+          many={instrument.hide ?? []}
+          choose={(part) =>
+            change('show or hide a part', (draft) => {
+              const held = draft.hide ?? []
+              draft.hide = held.includes(part as Part)
+                ? held.filter((other) => other !== part)
+                : [...held, part as Part]
+            })}
+        />
+      {/snippet}
+    </Slot>; a legend {@render pick(
+      'Legend',
+      instrument.legend == null ? 'where it is needed' : instrument.legend ? 'always' : 'never',
+      String(instrument.legend ?? 'auto'),
+      [
+        { key: 'auto', name: 'where it is needed' },
+        { key: 'true', name: 'always' },
+        { key: 'false', name: 'never' },
+      ],
+      (key) =>
+        change('change the legend', (draft) => (draft.legend = key === 'auto' ? null : key === 'true')),
+    )}.
+  </p>
+</div>
+
+<style>
+  .drawn {
+    font-size: 14.5px;
+    line-height: 1.6;
+  }
+  .columns {
+    list-style: none;
+    padding: 0 0 6px;
+    border-bottom: 1px solid var(--rule);
+    margin-bottom: 4px;
+  }
+  .columns li {
+    display: flex;
+    align-items: center;
+    padding: 0 8px;
+  }
+  .columns span {
+    flex: 1;
+  }
+  .stroke,
+  .cuts {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 8px;
+    align-items: center;
+    margin: 2px 0;
+  }
+  .quarter {
+    display: grid;
+    grid-template-columns: 106px 1fr 64px;
+    gap: 8px;
+    align-items: center;
+    padding: 2px 0;
+  }
+</style>
