@@ -14,6 +14,7 @@
   import NotFound from './views/NotFound.svelte'
   import ScorecardPage from './views/scorecards/ScorecardPage.svelte'
   import Shelf from './views/scorecards/Shelf.svelte'
+  import Specimens from './views/specimens/Specimens.svelte'
   import YardstickPage from './views/yardsticks/YardstickPage.svelte'
 
   const routes = {
@@ -32,6 +33,8 @@
     '/data/new/checklist': NewChecklist,
     '/data/new/live': NewLive,
     '/data/:id': DataPage,
+    '/specimens': Specimens,
+    '/specimens/:condition': Specimens,
     '*': NotFound,
   }
   const words = [

@@ -676,6 +676,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/specimens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Conditions */
+        get: operations["conditions_api_specimens_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/specimens/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Specimens
+         * @description Every face in one condition.
+         */
+        get: operations["specimens_api_specimens__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/datasets/typed": {
         parameters: {
             query?: never;
@@ -1406,6 +1443,13 @@ export interface components {
             name: string;
             /** Formula */
             formula: string | null;
+        };
+        /** ConditionOut */
+        ConditionOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
         };
         /**
          * ConnectionBody
@@ -3209,6 +3253,11 @@ export interface components {
             tally: components["schemas"]["TallyPart"][];
             /** Updated At */
             updated_at: string;
+        };
+        /** Specimen */
+        Specimen: {
+            instrument: components["schemas"]["InstrumentBody"];
+            picture: components["schemas"]["InstrumentPicture"];
         };
         /**
          * SpreadAsk
@@ -5212,6 +5261,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    conditions_api_specimens_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    specimens_api_specimens__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Specimen"][];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -37,6 +37,12 @@
     return { x: -side - room, y: -OUTER - top, w: 2 * (side + room), h: OUTER + top + foot + (mini ? 8 : 18) }
   })
 
+  let width = $state(256)
+  let height = $state(150)
+  /** Labels keep their size where the drawing shrinks; where that leaves too little room, only the ends stay. */
+  const scale = $derived(Math.max(0.1, Math.min(width / box.w, height / box.h)))
+  const size = $derived(Math.min(19, Math.max(8, 11 / scale)))
+
   const reading = $derived(picture.readings[0])
   const bands = $derived(reading?.bands.length ? reading.bands : [{ state: '', start: 0, end: 1 }])
   const active = $derived.by(() => {
@@ -59,11 +65,11 @@
       ] as const
     ).map(([fraction, text]): Label => {
       const place = at(fraction, (INNER + OUTER) / 2)
-      return { text, x: place.x, y: place.y + 15, anchor: 'middle', size: 11 }
+      return { text, x: place.x, y: place.y + size + 4, anchor: 'middle', size }
     })
     const outside = (fraction: number, text: string): Label => {
       const place = at(fraction, OUTER + 8)
-      return { text, x: place.x, y: place.y + 3, anchor: anchor(fraction), size: 11 }
+      return { text, x: place.x, y: place.y + 3, anchor: anchor(fraction), size }
     }
     const cuts = picture.axis.ticks.length
       ? reading.cuts.filter((cut) => !cut.past).map((cut) => outside(cut.fraction, cut.shown))
@@ -76,7 +82,7 @@
       return { left: place.x - 7, right: place.x + 7, top: place.y - 7, bottom: place.y + 7 }
     })
     const within = { left: box.x, right: box.x + box.w, top: box.y, bottom: box.y + box.h }
-    const order = dial.names ? [...ends, ...names, ...cuts] : [...ends, ...cuts]
+    const order = scale < 0.62 ? ends : dial.names ? [...ends, ...names, ...cuts] : [...ends, ...cuts]
     return clear(order, taken, within).filter((label) => boxOf(label).right > boxOf(label).left + 2)
   })
   const needle = $derived(reading && reading.value !== null ? (angle(reading.fraction) * 180) / Math.PI : 0)
@@ -94,74 +100,78 @@
   )
 </script>
 
-<svg class="dial" viewBox="{box.x} {box.y} {box.w} {box.h}" role="presentation">
-  {#if reading}
-    {#if reading.partial && (reading.state || reading.shade)}
-      <Hatch id="{uid}-hatch" fill={paint(reading)} ground={tint(reading.state)} />
-    {/if}
-    {#if dial.ring === 'segments'}
-      {#each { length: segments }, i}
-        {@const lit = reading.value !== null && (i + 0.5) / segments <= reading.fraction}
-        <path
-          class="segment"
-          d={ring(i / segments, (i + 1) / segments - 0.008)}
-          fill={lit ? full : reading.bands.length ? 'var(--track)' : 'var(--nothing-tint)'}
-          {...outline}
-        />
-      {/each}
-    {:else}
-      {#each bands as band, i (i)}
-        <path
-          d={dial.hand === 'fill' ? ring(band.start, band.end, OUTER - 6) : ring(band.start, band.end)}
-          fill={fill(i)}
-          {...outline}
-        />
-      {/each}
-      {#if dial.hand === 'fill' && reading.value !== null}
-        <path d={ring(0, 1, INNER, OUTER - 7)} fill="var(--track)" />
-        <path
-          class="filled"
-          d={ring(Math.min(zero, reading.fraction), Math.max(zero, reading.fraction), INNER, OUTER - 7)}
-          fill={full}
-        />
+<span class="dial" bind:clientWidth={width} bind:clientHeight={height}>
+  <svg viewBox="{box.x} {box.y} {box.w} {box.h}" role="presentation">
+    {#if reading}
+      {#if reading.partial && (reading.state || reading.shade)}
+        <Hatch id="{uid}-hatch" fill={paint(reading)} ground={tint(reading.state)} />
       {/if}
-    {/if}
-    {#each labels as label (label.text + label.x)}
-      <text class="label" x={label.x} y={label.y} text-anchor={label.anchor}>{label.text}</text>
-    {/each}
-    {#each marks as mark (mark.name)}
-      <g transform="rotate({(angle(mark.fraction) * 180) / Math.PI})">
-        <path d="M0 {-INNER + 3}V{-OUTER - 3}" stroke="var(--sheet)" stroke-width="5" />
-        <path d="M0 {-INNER + 4}V{-OUTER - 3}" stroke="var(--ink)" stroke-width="2.6" />
-        <path d="M-5 {-OUTER - 9}H5L0 {-OUTER - 1}Z" fill="var(--ink)" />
-        <title>{mark.name} {mark.shown}</title>
-      </g>
-    {/each}
-    {#if reading.value !== null}
-      {#if dial.hand === 'needle'}
-        <g class="needle" style:transform="rotate({needle}deg)">
-          <path d="M-5 0L-1.2 {-INNER + 5}H1.2L5 0Z" fill="var(--ink)" />
+      {#if dial.ring === 'segments'}
+        {#each { length: segments }, i}
+          {@const lit = reading.value !== null && (i + 0.5) / segments <= reading.fraction}
+          <path
+            class="segment"
+            d={ring(i / segments, (i + 1) / segments - 0.008)}
+            fill={lit ? full : reading.bands.length ? 'var(--track)' : 'var(--nothing-tint)'}
+            {...outline}
+          />
+        {/each}
+      {:else}
+        {#each bands as band, i (i)}
+          <path
+            d={dial.hand === 'fill' ? ring(band.start, band.end, OUTER - 6) : ring(band.start, band.end)}
+            fill={fill(i)}
+            {...outline}
+          />
+        {/each}
+        {#if dial.hand === 'fill' && reading.value !== null}
+          <path d={ring(0, 1, INNER, OUTER - 7)} fill="var(--track)" />
+          <path
+            class="filled"
+            d={ring(Math.min(zero, reading.fraction), Math.max(zero, reading.fraction), INNER, OUTER - 7)}
+            fill={full}
+          />
+        {/if}
+      {/if}
+      {#each labels as label (label.text + label.x)}
+        <text class="label" font-size={size} x={label.x} y={label.y} text-anchor={label.anchor}
+          >{label.text}</text
+        >
+      {/each}
+      {#each marks as mark (mark.name)}
+        <g transform="rotate({(angle(mark.fraction) * 180) / Math.PI})">
+          <path d="M0 {-INNER + 3}V{-OUTER - 3}" stroke="var(--sheet)" stroke-width="5" />
+          <path d="M0 {-INNER + 4}V{-OUTER - 3}" stroke="var(--ink)" stroke-width="2.6" />
+          <path d="M-5 {-OUTER - 9}H5L0 {-OUTER - 1}Z" fill="var(--ink)" />
+          <title>{mark.name} {mark.shown}</title>
         </g>
-        <circle r="6.5" fill="var(--ink)" />
-        <circle r="2.2" fill="var(--sheet)" />
+      {/each}
+      {#if reading.value !== null}
+        {#if dial.hand === 'needle'}
+          <g class="needle" style:transform="rotate({needle}deg)">
+            <path d="M-5 0L-1.2 {-INNER + 5}H1.2L5 0Z" fill="var(--ink)" />
+          </g>
+          <circle r="6.5" fill="var(--ink)" />
+          <circle r="2.2" fill="var(--sheet)" />
+        {/if}
+        {#if reading.past}
+          {@const near = reading.past > 0 ? 0.975 : 0.025}
+          {@const end = at(near, (INNER + OUTER) / 2)}
+          {@const turn = (angle(near) * 180) / Math.PI + (reading.past > 0 ? 0 : 180)}
+          <path
+            class="overrun"
+            transform="translate({end.x} {end.y}) rotate({turn})"
+            d="M-8 -6L-1 0L-8 6ZM0 -6L7 0L0 6Z"
+            fill="var(--sheet)"
+            stroke="var(--ink)"
+          />
+        {/if}
+      {:else if !mini}
+        <text class="nothing" y="-8" text-anchor="middle">no reading</text>
       {/if}
-      {#if reading.past}
-        {@const near = reading.past > 0 ? 0.975 : 0.025}
-        {@const end = at(near, (INNER + OUTER) / 2)}
-        {@const turn = (angle(near) * 180) / Math.PI + (reading.past > 0 ? 0 : 180)}
-        <path
-          class="overrun"
-          transform="translate({end.x} {end.y}) rotate({turn})"
-          d="M-8 -6L-1 0L-8 6ZM0 -6L7 0L0 6Z"
-          fill="var(--sheet)"
-          stroke="var(--ink)"
-        />
-      {/if}
-    {:else if !mini}
-      <text class="nothing" y="-8" text-anchor="middle">no reading</text>
     {/if}
-  {/if}
-</svg>
+  </svg>
+</span>
 
 <style>
   .dial {
@@ -169,9 +179,14 @@
     height: 100%;
     min-height: 0;
     display: block;
+    overflow: hidden;
+  }
+  svg {
+    display: block;
+    width: 100%;
+    height: 100%;
   }
   .label {
-    font-size: 11px;
     fill: var(--soft);
   }
   .nothing {

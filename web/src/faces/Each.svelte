@@ -5,8 +5,14 @@
   import Sign from '../parts/Sign.svelte'
   import type { FaceProps } from './looks'
 
-  let { picture, look, open, One, figured }: FaceProps & { One: Component<FaceProps>; figured: boolean } =
-    $props()
+  interface Props extends FaceProps {
+    One: Component<FaceProps>
+    /** The drawing needs no figure beside it. */
+    figured: boolean
+    /** The drawing leaves out its labels where it is small. */
+    shrinks: boolean
+  }
+  let { picture, look, open, One, figured, shrinks }: Props = $props()
   let width = $state(400)
   let height = $state(300)
   const GAP = 8
@@ -17,12 +23,12 @@
     let most = 0
     for (let n = 1; n <= count; n++) {
       const w = (width - GAP * (n - 1)) / n
-      if (w < 96 && n > 1) break
+      if (w < 84 && n > 1) break
       const h = height / Math.ceil(count / n) - 44
       const size = Math.min(w, h * 1.35)
       if (size > most) [best, most] = [n, size]
     }
-    return most < 60 ? Math.max(1, Math.floor((width + GAP) / (120 + GAP))) : best
+    return most < 60 ? Math.max(1, Math.floor((width + GAP) / (92 + GAP))) : best
   })
   const one = (reading: Reading) => ({ ...picture, readings: [reading], axis: reading.axis ?? picture.axis })
 </script>
@@ -36,7 +42,9 @@
   {#each picture.readings as reading (reading.key)}
     <button onclick={() => open?.(reading)} aria-label={reading.spoken} title={reading.spoken}>
       <span class="name" class:rest={reading.role === 'rest'}>{reading.label}</span>
-      <span class="drawing"><One picture={one(reading)} {look} mini={width / columns < 210} /></span>
+      <span class="drawing"
+        ><One picture={one(reading)} {look} mini={shrinks && width / columns < 210} /></span
+      >
       <span class="foot">
         {#if figured}<b class:none={reading.value === null}>{reading.shown}</b>{/if}
         <Sign state={reading.state} />

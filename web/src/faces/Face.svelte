@@ -54,7 +54,14 @@
 </script>
 
 {#if each}
-  <Each {picture} {look} {open} One={Chosen} figured={face !== 'ring'} />
+  <Each
+    {picture}
+    {look}
+    {open}
+    One={Chosen}
+    figured={face !== 'ring'}
+    shrinks={face === 'dial' || face === 'column'}
+  />
 {:else if face === 'pips'}
   <Pips {picture} {look} {mini} {open} {tick} />
 {:else}

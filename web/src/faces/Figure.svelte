@@ -50,7 +50,9 @@
       </svg>
     {/if}
   </span>
-  {#if ends.length}<span class="ends small soft"><span>{ends[0]}</span><span>{ends[1]}</span></span>{/if}
+  {#if ends.length && width > 118}<span class="ends small soft"
+      ><span>{ends[0]}</span><span>{ends[1]}</span></span
+    >{/if}
 {/if}
 
 <style>

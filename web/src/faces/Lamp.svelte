@@ -19,8 +19,8 @@
     class="light"
     class:out={!reading.state}
     class:partial={reading.partial}
-    style:width="{size}px"
-    style:height="{size}px"
+    style:width="min({size}px, {size * 0.62}cqi)"
+    style:height="min({size}px, {size * 0.62}cqi)"
     style:background-color={reading.state ? colour(reading.state) : 'transparent'}
   >
     <Sign state={reading.state} size={size * 0.56} fill={reading.state ? on(reading.state) : 'var(--soft)'} />
@@ -81,7 +81,7 @@
     display: flex;
     align-items: center;
     justify-content: center;
-    gap: 12px;
+    gap: min(12px, 4cqi);
     height: 100%;
   }
   .only {

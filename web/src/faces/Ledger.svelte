@@ -63,22 +63,25 @@
     if (column === 'state') return stateOf(reading.state)?.rank ?? null
     return reading.value
   }
-  /** The widest text gives a column of figures its width. */
+  /** The widest text gives a column of figures its width; drawings share what is left. */
+  const widths = $derived(
+    columns.map((column): [number, boolean] => {
+      const widest = readings.reduce(
+        (most, reading) => Math.max(most, widthOf(text(reading, column), 13.4)),
+        widthOf(heads[column], 11.5) + 14,
+      )
+      if (NUMBERS.includes(column)) return [Math.ceil(widest + 6), false]
+      if (column === 'state') return [Math.ceil(widest + 26), false]
+      return [{ bullet: 90, trail: 66 }[column as string] ?? 80, column !== 'trail']
+    }),
+  )
   const template = $derived(
     [
-      'minmax(110px, 1.2fr)',
-      ...columns.map((column) => {
-        const widest = readings.reduce(
-          (most, reading) => Math.max(most, widthOf(text(reading, column), 13.4)),
-          widthOf(heads[column], 11.5) + 14,
-        )
-        if (NUMBERS.includes(column)) return `${Math.ceil(widest + 6)}px`
-        if (column === 'trail') return '74px'
-        if (column === 'state') return `${Math.ceil(widest + 26)}px`
-        return column === 'bullet' ? 'minmax(96px, 1.4fr)' : 'minmax(84px, 1fr)'
-      }),
+      'minmax(104px, 1.2fr)',
+      ...widths.map(([px, grows]) => (grows ? `minmax(${px}px, 1fr)` : `${px}px`)),
     ].join(' '),
   )
+  const least = $derived(widths.reduce((sum, [px]) => sum + px + 12, 0))
   const compare = (one: Reading, other: Reading) => {
     if (!sorted) return 0
     const way = sorted.down ? -1 : 1
@@ -205,7 +208,14 @@
   </span>
 {:else}
   <div class="ledger">
-    <div class="bed" bind:this={bed} style:--columns={template} role="table" aria-rowcount={rows.length + 1}>
+    <div
+      class="bed"
+      bind:this={bed}
+      style:--columns={template}
+      style:--least="{least}px"
+      role="table"
+      aria-rowcount={rows.length + 1}
+    >
       <div class="line head" role="row">
         {#each ['name', ...columns] as const as column (column)}
           <div
@@ -224,7 +234,7 @@
       </div>
       <Windowed items={rows} height={ROW} key={(reading) => reading.key} {bed}>
         {#snippet row(reading)}
-          <div class="line {reading.role}" role="row" title={reading.spoken}>
+          <div class="line r-{reading.role}" role="row" title={reading.spoken}>
             <div role="rowheader" class="name">
               <button onclick={() => open?.(reading)} aria-label={reading.spoken}
                 >{reading.label || picture.title}</button
@@ -233,7 +243,7 @@
             {#each columns as column (column)}
               <div
                 role="cell"
-                class={column}
+                class="c-{column}"
                 class:right={NUMBERS.includes(column)}
                 class:none={reading.value === null}
               >
@@ -263,6 +273,7 @@
     min-height: 0;
   }
   .bed {
+    container-type: inline-size;
     flex: 1;
     min-height: 0;
     overflow: auto;
@@ -273,7 +284,7 @@
     column-gap: 12px;
     align-items: center;
     height: 28px;
-    min-width: max-content;
+    min-width: calc(var(--least) + min(104px, 45cqi));
     width: 100%;
     border-bottom: 1px solid var(--rule);
     font-size: 13.4px;
@@ -317,30 +328,27 @@
   .line:hover:not(.head) > :first-child {
     background: var(--accent-tint);
   }
-  .group,
-  .group > :first-child {
+  .r-group,
+  .r-group > :first-child {
     background: var(--sunk) !important;
     font-weight: 620;
   }
-  .member > .name {
-    padding-left: 0;
-  }
-  .group ~ .member > .name {
+  .r-group ~ .r-member > .name {
     padding-left: 14px;
   }
-  .rest {
+  .r-rest {
     font-style: italic;
   }
-  .value {
+  .c-value {
     font-weight: 650;
   }
   .none {
     font-weight: 400;
     color: var(--soft);
   }
-  .mark,
-  .gap,
-  .attainment {
+  .c-mark,
+  .c-gap,
+  .c-attainment {
     color: var(--soft);
   }
   .drawn {

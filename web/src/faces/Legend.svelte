@@ -4,7 +4,8 @@
   import { colour, stateOf, statesBeside } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
 
-  let { picture }: { picture: Picture } = $props()
+  /** ``asked``: shown however small the sheet is. */
+  let { picture, asked = false }: { picture: Picture; asked?: boolean } = $props()
   const some = $derived(
     picture.readings.find((reading) => reading.state)?.state ?? picture.readings[0]?.bands[0]?.state,
   )
@@ -17,7 +18,7 @@
 </script>
 
 {#if picture.ramp}
-  <div class="ramp small soft">
+  <div class="ramp small soft" class:asked>
     <span class="of">{picture.ramp.name}</span>
     <span class="scale">
       <span class="colours" style:background="linear-gradient(90deg, {picture.ramp.colours.join(', ')})"
@@ -33,7 +34,7 @@
     </span>
   </div>
 {:else if states.length}
-  <div class="states small soft">
+  <div class="states small soft" class:asked>
     {#each states as state (state.key)}
       <span
         ><i style:background={colour(state.key)}></i><Sign state={state.key} size={12} />
@@ -54,6 +55,11 @@
     align-items: center;
     gap: 4px;
     white-space: nowrap;
+  }
+  @container sheet (max-width: 210px) {
+    div:not(.asked) {
+      display: none;
+    }
   }
   i {
     width: 9px;

@@ -130,6 +130,16 @@
     flex-direction: column;
     height: 100%;
     overflow: hidden auto;
+    container-type: inline-size;
+  }
+  @container (max-width: 190px) {
+    .row {
+      grid-template-columns: minmax(34px, 34%) minmax(24px, 1fr) max-content !important;
+      gap: 5px !important;
+    }
+    .row > :global(.sign) {
+      display: none;
+    }
   }
   .row {
     display: grid;

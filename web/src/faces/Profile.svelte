@@ -3,12 +3,14 @@
   import { arc } from 'd3-shape'
   import type { Reading } from '../api/client'
   import { tint } from '../api/states.svelte'
-  import { clear, shortened, type Label } from './labels'
+  import { boxOf, clear, shortened, type Label } from './labels'
   import { paint, type FaceProps } from './looks'
 
-  let { picture, look, mini = false, open }: FaceProps = $props()
+  let { picture, look, mini: tiny = false, open }: FaceProps = $props()
   let width = $state(300)
   let height = $state(260)
+  /** Too small for names: they are told on hover and focus. */
+  const mini = $derived(tiny || width < 210 || height < 110)
   const OUTER = $derived(Math.max(16, Math.min(width / 2 - (mini ? 4 : 64), height / 2 - (mini ? 4 : 24))))
   const INNER = $derived(OUTER * 0.12)
   const readings = $derived(picture.readings.slice(0, 60))
@@ -56,6 +58,24 @@
       ? []
       : (picture.axis?.ticks ?? []).filter((tick) => tick.fraction > 0.05),
   )
+  /** The scale along the first spoke, clear of dots and names. */
+  const scaled = $derived.by(() => {
+    if (mini) return []
+    const dots = readings.map((reading, i) => {
+      const place = at(i, radius(reading.fraction))
+      return { left: place.x - 6, right: place.x + 6, top: place.y - 6, bottom: place.y + 6 }
+    })
+    const wanted = rings.map((tick): Label => {
+      const r = radius(tick.fraction)
+      return { text: tick.label, x: 3, y: -r + 11, anchor: 'start', size: 10.5 }
+    })
+    return clear(wanted.reverse(), [...dots, ...labels.map(boxOf)], {
+      left: -OUTER,
+      right: OUTER,
+      top: -OUTER,
+      bottom: 0,
+    })
+  })
   const wedges = $derived(look.profile.form === 'wedges')
   const press = (event: KeyboardEvent, reading: Reading) =>
     (event.key === 'Enter' || event.key === ' ') && open?.(reading)
@@ -119,7 +139,7 @@
           stroke="var(--ink)"
         />
       {/if}
-      {#if !mini}
+      {#if !tiny}
         <path
           class="hit"
           role="button"
@@ -133,8 +153,8 @@
         </path>
       {/if}
     {/each}
-    {#each mini ? [] : rings.filter((_, i) => i % 2 === rings.length % 2 || rings.length < 4) as tick (tick.fraction)}
-      <text class="tick" x="3" y={-radius(tick.fraction) + 10}>{tick.label}</text>
+    {#each scaled as label (label.text)}
+      <text class="tick" x={label.x} y={label.y}>{label.text}</text>
     {/each}
     {#each labels as label (label.text + label.x)}
       <text x={label.x} y={label.y} text-anchor={label.anchor}>{label.text}</text>

@@ -2,7 +2,7 @@
   /** Two KPIs, a dot for each member, both axes cut into four named quarters. */
   import type { Reading, Schemas } from '../api/client'
   import { colour, tint, word } from '../api/states.svelte'
-  import { clear, shortened, widthOf, type Box, type Label } from './labels'
+  import { boxOf, clear, shortened, widthOf, type Box, type Label } from './labels'
   import type { FaceProps } from './looks'
 
   let { picture, mini = false, open }: FaceProps = $props()
@@ -19,7 +19,7 @@
   const x = $derived((fraction: number) => left + fraction * W)
   const y = $derived((fraction: number) => (mini ? 1 : 4) + (1 - fraction) * H)
   const radius = $derived((dot: Schemas['DotPlace']) =>
-    quadrant?.size_name ? 3.5 + dot.size * 10 : mini ? 2.5 : 5.5,
+    quadrant?.size_name ? 3 + dot.size * Math.min(9, W / 44) : mini ? 2.5 : Math.min(5.5, 3 + W / 80),
   )
   /** Where each quarter lies: x from, y from (upwards), and its size. */
   const areas = $derived.by(() => {
@@ -48,28 +48,39 @@
       return { left: x(dot.x) - r, right: x(dot.x) + r, top: y(dot.y) - r, bottom: y(dot.y) + r }
     }),
   )
-  const names = $derived(
-    mini
-      ? []
-      : areas.map((area): Label => {
-          const room = Math.floor((area.w * W) / 6.6)
-          return {
-            text: `${shortened(area.quarter.name, Math.max(3, room - 4))} · ${area.quarter.members.length}`,
-            x: area.isRight ? x(1) - 6 : x(0) + 6,
-            y: area.isUp ? y(1) + 14 : y(0) - 7,
-            anchor: area.isRight ? 'end' : 'start',
-            size: 11.5,
-          }
-        }),
-  )
-  const labels = $derived.by(() => {
-    if (mini || dots.length > 60) return []
-    const within = { left: left, right: width, top: 0, bottom: height - foot + 6 }
-    const taken = names.map((name) => {
-      const w = widthOf(name.text, 11.5)
-      const start = name.anchor === 'end' ? name.x - w : name.x
-      return { left: start, right: start + w, top: name.y - 10, bottom: name.y + 4 }
+  /** A quarter's name stands in a corner of it that no dot is in, or yields to the list. */
+  const names = $derived.by(() => {
+    if (mini) return []
+    const wanted = areas.map((area): Label => {
+      const room = Math.floor((area.w * W - 12) / 6.9)
+      const right = x(area.x + area.w) - 6
+      const from = x(area.x) + 6
+      const [outer, inner] = area.isUp
+        ? [y(area.top) + 14, y(area.top - area.h) - 7]
+        : [y(area.top - area.h) - 7, y(area.top) + 14]
+      const at = (ends: boolean, height: number) => ({
+        x: ends ? right : from,
+        y: height,
+        anchor: (ends ? 'end' : 'start') as Label['anchor'],
+      })
+      return {
+        text: room < 7 ? '' : `${shortened(area.quarter.name, room - 4)} · ${area.quarter.members.length}`,
+        size: 11.5,
+        ...at(area.isRight, outer),
+        others: [at(!area.isRight, outer), at(area.isRight, inner), at(!area.isRight, inner)],
+      }
     })
+    const kept: (Label & { state: string })[] = []
+    wanted.forEach((name, i) => {
+      const found = name.text ? clear([name], [...spots, ...kept.map(boxOf)])[0] : undefined
+      if (found) kept.push({ ...found, state: areas[i]!.quarter.state })
+    })
+    return kept
+  })
+  const labels = $derived.by(() => {
+    if (mini || dots.length > 60 || !quadrant) return []
+    const within = { left: left, right: width, top: 0, bottom: height - foot + 6 }
+    const taken = names.map(boxOf)
     const wanted = dots.map((dot): Label => {
       const r = radius(dot) + 3
       const [cx, cy] = [x(dot.x), y(dot.y)]
@@ -86,7 +97,11 @@
         ],
       }
     })
-    return clear(wanted, [...spots, ...taken], within)
+    const lines = [
+      { left: x(quadrant!.across.cut) - 1, right: x(quadrant!.across.cut) + 1, top: 0, bottom: height },
+      { left: 0, right: width, top: y(quadrant!.up.cut) - 1, bottom: y(quadrant!.up.cut) + 1 },
+    ]
+    return clear(wanted, [...spots, ...taken, ...lines], within)
   })
   const thin = (ticks: Schemas['Tick'][], room: number, needed: number) => {
     const every = Math.max(1, Math.ceil((ticks.length * needed) / Math.max(1, room)))
@@ -102,7 +117,11 @@
 
 {#if !quadrant}
   <p class="small soft hint">
-    {mini ? '' : 'A quadrant needs a segment and a second KPI to go across. Choose both in the brief.'}
+    {mini
+      ? ''
+      : picture.readings.every((reading) => reading.value === null)
+        ? picture.readings[0]?.reason
+        : 'A quadrant needs a segment and a second KPI to go across. Choose both in the brief.'}
   </p>
 {:else}
   <div class="box">
@@ -134,7 +153,7 @@
               x={name.x}
               y={name.y}
               text-anchor={name.anchor}
-              fill={word(areas[i]!.quarter.state)}>{name.text}<title>{areas[i]!.quarter.name}</title></text
+              style:fill={word(name.state)}>{name.text}</text
             >
           {/each}
           {#each thin(quadrant.up.axis.ticks, H, 16) as tick (tick.fraction)}
@@ -167,7 +186,7 @@
         {/each}
       </svg>
     </div>
-    {#if !mini}
+    {#if !mini && width > 190}
       <div class="foot small soft">
         <span
           >{[

@@ -26,7 +26,7 @@
   const size = $derived(Math.min(26, (82 / Math.max(1, widthOf(shown, 1))) * 0.94))
 </script>
 
-<svg class="ring" viewBox="-70 -70 140 140" role="presentation">
+<svg class="hoop" viewBox="-70 -70 140 140" role="presentation">
   {#if reading}
     {#if reading.partial && reading.value !== null}
       <Hatch id={uid} fill={paint(reading)} ground={tint(reading.state)} />
@@ -76,7 +76,7 @@
 </svg>
 
 <style>
-  .ring {
+  .hoop {
     display: block;
     width: 100%;
     height: 100%;

@@ -120,6 +120,15 @@
       gap: 6px;
     }
   }
+  @container (max-width: 190px) {
+    .row {
+      grid-template-columns: minmax(34px, 34%) minmax(24px, 1fr) var(--figures);
+      gap: 5px;
+    }
+    .tail {
+      display: none;
+    }
+  }
   .axis-row {
     border: none;
     overflow: hidden;

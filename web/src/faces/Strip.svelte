@@ -3,6 +3,7 @@
   import type { Reading } from '../api/client'
   import { colour, on, stateOf, tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
+  import { widthOf } from './labels'
   import type { FaceProps } from './looks'
   import { lists } from './names'
 
@@ -48,21 +49,27 @@
   <div class="strip" class:many>
     <div class="rows">
       {#each picture.readings as reading (reading.key)}
-        <button
-          onclick={() => open?.(reading)}
-          disabled={!open}
-          aria-label="{reading.spoken}; {reading.trail.map(told).join('; ')}"
-        >
-          {#if many}<span class="name" title={reading.label}>{reading.label}</span>{/if}
-          {@render cells(reading)}
-        </button>
+        {#if open}
+          <button
+            class="line"
+            onclick={() => open?.(reading)}
+            aria-label="{reading.spoken}; {reading.trail.map(told).join('; ')}"
+          >
+            {#if many}<span class="name" title={reading.label}>{reading.label}</span>{/if}
+            {@render cells(reading)}
+          </button>
+        {:else}<span class="line">{@render cells(reading)}</span>{/if}
       {/each}
     </div>
     <div class="ends small soft" aria-hidden="true">
       {#if many}<span class="name"></span>{/if}
       <span class="cells" bind:clientWidth={width}>
         {#each longest as moment, i (moment.label)}
-          <span class="when">{(longest.length - 1 - i) % every === 0 ? moment.short : ''}</span>
+          <span class="when"
+            >{(longest.length - 1 - i) % every === 0 && (i + 1) * cell > widthOf(moment.short, 11)
+              ? moment.short
+              : ''}</span
+          >
         {/each}
       </span>
     </div>
@@ -83,7 +90,7 @@
     min-height: 0;
     overflow: hidden auto;
   }
-  button,
+  .line,
   .ends {
     display: flex;
     gap: 10px;
@@ -95,10 +102,7 @@
     flex: 0 0 auto;
     cursor: pointer;
   }
-  button:disabled {
-    cursor: inherit;
-  }
-  button:not(:disabled):hover {
+  button:hover {
     background: var(--accent-tint);
   }
   .name {
@@ -133,9 +137,10 @@
   .when {
     flex: 1;
     min-width: 0;
+    display: flex;
+    justify-content: flex-end;
     overflow: visible;
     white-space: nowrap;
-    direction: rtl;
     font-size: 11px;
   }
   .mini {

@@ -19,7 +19,7 @@
   const tick = $derived(picture?.by_hand ? set : undefined)
 
   const STATES_ONLY = ['lamp', 'chip', 'tile']
-  const LISTS = ['ledger', 'ranked', 'quadrant', 'profile']
+  const LISTS = ['ledger', 'quadrant', 'profile']
   const face = $derived(instrument.face)
   const look = $derived(instrument.look ?? LOOK)
   const hidden = $derived(new Set(instrument.hide ?? []))
@@ -60,6 +60,7 @@
       (face === 'bar' || face === 'column' || face === 'ring') &&
       reading?.attainment_shown &&
       picture?.direction === 'higher' &&
+      (reading.marks[0]?.value ?? 0) > 0 &&
       picture?.unit !== 'percent'
         ? `${reading.attainment_shown} of ${reading.marks[0]?.shown}`
         : '',
@@ -104,7 +105,7 @@
       {:else}<Face {face} {picture} {look} {open} {tick} />{/if}
     </div>
   {:else if face === 'pips' && tick && reading.steps.length}
-    <div class="one pips">
+    <div class="one f-pips">
       <button
         class="figures"
         onclick={() => open(reading)}
@@ -115,7 +116,7 @@
     </div>
   {:else}
     <button
-      class="one {face}"
+      class="one f-{face}"
       onclick={() => open(reading)}
       aria-label="{reading.spoken}. Open the workings"
       title={reading.spoken}
@@ -127,7 +128,7 @@
       {#if !figured && below && reading.status !== 'graded'}<span class="small soft">{below}</span>{/if}
     </button>
   {/if}
-  {#if legend}<Legend {picture} />{/if}
+  {#if legend}<Legend {picture} asked={instrument.legend === true} />{/if}
   {#if picture.notes.length}<p class="small soft notes">{picture.notes.join(' · ')}</p>{/if}
 {:else if picture}
   <p class="problem small">No member of this segment is chosen in the scope.</p>
@@ -185,53 +186,55 @@
     border-radius: 3px;
     cursor: pointer;
   }
-  .one.bar .face,
-  .one.bullet:not(:has(.standing)) .face,
-  .one.pips .face {
+  .one.f-ranked .face,
+  .one.f-bar .face,
+  .one.f-bullet:not(:has(.standing)) .face,
+  .one.f-pips .face {
     flex: none;
     margin-top: auto;
   }
-  .one.bar,
-  .one.bullet,
-  .one.pips {
+  .one.f-ranked,
+  .one.f-bar,
+  .one.f-bullet,
+  .one.f-pips {
     justify-content: space-between;
   }
-  .one.pips {
+  .one.f-pips {
     cursor: default;
   }
-  .one.pips .figures {
+  .one.f-pips .figures {
     cursor: pointer;
     text-align: left;
   }
-  .one.column {
+  .one.f-column {
     flex-direction: row-reverse;
     gap: 12px;
   }
-  .one.column .face {
+  .one.f-column .face {
     flex: 0 1 44%;
   }
-  .one.column .figures {
+  .one.f-column .figures {
     flex: 1;
     flex-direction: column;
     justify-content: center;
     align-items: flex-start;
     gap: 2px;
   }
-  .one.column .words {
+  .one.f-column .words {
     text-align: left;
   }
-  .one.ring .figures {
+  .one.f-ring .figures {
     justify-content: center;
   }
-  .one.ring .words {
+  .one.f-ring .words {
     text-align: center;
   }
-  .one.figure .face,
-  .one.history .face {
+  .one.f-figure .face,
+  .one.f-history .face {
     display: flex;
     flex-direction: column;
   }
-  .one.figure .figure {
+  .one.f-figure .figure:not(.none) {
     font-size: 40px;
     line-height: 1.05;
   }
@@ -253,6 +256,11 @@
     font-size: 17px;
     color: var(--soft);
     font-weight: 500;
+  }
+  @container sheet (max-width: 230px) {
+    .aside {
+      display: none;
+    }
   }
   @container sheet (max-width: 190px) {
     .figure {
