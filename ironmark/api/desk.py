@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.api.documents import KpiBody, PaletteBody, YardstickBody
 from ironmark.api.problems import Refused
-from ironmark.core import formula
+from ironmark.core import composite, formula
 from ironmark.core import reading as readings
 from ironmark.core.check import check
 from ironmark.core.expand import as_level, expand, read_from
@@ -235,6 +235,8 @@ class Book:
                 near = difflib.get_close_matches(reference.handle, self.by_handle, 1)
                 hint = f"; did you mean @{near[0]}?" if near else "; KPIs are named by their handle"
                 raise FormulaError(f"no KPI “@{reference.handle}”{hint}", *reference.span)
+            if other.composite is not None:
+                raise FormulaError(f"@{reference.handle} is a composite; it can only be a part of one", *reference.span)
             try:
                 found = self.core(other, way).formula
             except FormulaError as error:
@@ -245,7 +247,8 @@ class Book:
         expanded = expand(tree, resolve)
         if kpi.nature == "stock":
             expanded = as_level(expanded)
-        return Kpi(kpi.handle, kpi.name, expanded, kpi.unit.core(), kpi.direction, kpi.nature, kpi.pro_rating)
+        unit, as_shown = kpi.unit.core(), kpi.graded_as == "shown"
+        return Kpi(kpi.handle, kpi.name, expanded, unit, kpi.direction, kpi.nature, kpi.pro_rating, as_shown)
 
     @cached_property
     def year_start(self) -> int:
@@ -280,10 +283,56 @@ class Book:
         source = self.source(kpi)
         if periods is None:
             periods = timeline(Period.of(source.last, "month", self.year_start), source.first, source.last)
-        return readings.read(
+        taken = readings.read(
             found, source, entries, marks, yardstick,
             by=by, where=where, others=others, periods=periods, computed=formulas,
         )  # fmt: skip
+        if kpi.composite is None:
+            return taken
+        value = composite.compose(self.parts(kpi, by=by, where=where, periods=periods, members=taken.members))
+        return readings.regrade(taken, yardstick, value)
+
+    def parts(
+        self,
+        kpi: KpiBody,
+        *,
+        by: str | None,
+        where: Members | None,
+        periods: Sequence[Period],
+        members: Sequence[str | None],
+    ) -> list[composite.Part]:
+        """The parts of a composite with their scores. Raises FormulaError for one that is gone or goes in a circle."""
+        assert kpi.composite is not None
+        held, found = kpi.composite, []
+        self.fetch([part.kpi for part in held.parts], [part.yardstick for part in held.parts if part.yardstick])
+        for part in held.parts:
+            body = self.kpis.get(part.kpi)
+            if body is None:
+                raise FormulaError(f"a part of {kpi.name} was deleted; take it out", 0, 0)
+            self.refuse_circle(body, (kpi.handle,))
+            yardstick = self.graded_by(self.yardsticks[part.yardstick]) if part.yardstick in self.yardsticks else None
+            source = self.source(body)
+            chosen = {segment: names for segment, names in (where or {}).items() if segment in source.members}
+            read = self.read(
+                body, self.entries(part.kpi), [part.mark], yardstick,
+                by=by, where=chosen, periods=periods, computed=self.computed(part.kpi),
+            )  # fmt: skip
+            if held.by == "score":
+                score = composite.state_scores(read)
+            else:
+                score = composite.attainment_scores(read, part.mark, held.low, held.high)
+            found.append(composite.Part(body.name, part.weight, readings.aligned(read.totals, score, members), read))
+        return found
+
+    def refuse_circle(self, kpi: KpiBody, path: tuple[str, ...]) -> None:
+        """Refuse a composite that is, over its parts, a part of itself."""
+        if kpi.handle in path:
+            circle = " → ".join((*path[path.index(kpi.handle) :], kpi.handle))
+            raise FormulaError(f"this composite goes in a circle: {circle}", 0, 0)
+        for part in kpi.composite.parts if kpi.composite else ():
+            self.fetch([part.kpi])
+            if part.kpi in self.kpis:
+                self.refuse_circle(self.kpis[part.kpi], (*path, kpi.handle))
 
 
 @lru_cache(maxsize=512)

@@ -70,17 +70,51 @@ class UnitBody(Model):
         return Unit(self.kind, self.decimals, self.currency, self.text, self.compact, self.sign)
 
 
+class PartBody(Model):
+    """A part of a composite; its yardstick gives the states, its mark what is to be reached."""
+
+    kpi: Key
+    weight: Annotated[FiniteFloat, Field(gt=0, le=1e6)] = 1.0
+    yardstick: Key | None = None
+    mark: MarkName = "target"
+
+
+class CompositeBody(Model):
+    """KPIs rolled up with weights, by the score of their states or by attainment held between ``low`` and ``high``."""
+
+    parts: list[PartBody] = Field(min_length=1, max_length=30)
+    by: Literal["score", "attainment"] = "score"
+    low: Number = 0.0
+    high: Number = 1.2
+
+    @model_validator(mode="after")
+    def sound(self) -> CompositeBody:
+        if self.low >= self.high:
+            raise ValueError("attainment is held between a smaller and a larger number; swap the two")
+        if len({part.kpi for part in self.parts}) < len(self.parts):
+            raise ValueError("a KPI is in the composite twice; give it more weight instead")
+        return self
+
+
 class KpiBody(Model):
     handle: str = Field(max_length=60)
     name: Name
     description: str = Field("", max_length=2000)
     owner: str = Field("", max_length=120)
     dataset: Key
-    formula: str = Field(max_length=MAX_LENGTH)
+    formula: str = Field("", max_length=MAX_LENGTH)
     unit: UnitBody = UnitBody()
     direction: Literal["higher", "lower", "inside"] = "higher"
     nature: Literal["flow", "stock", "rate"] = "rate"
     pro_rating: Literal["days", "last_year"] = "days"
+    graded_as: Literal["exact", "shown"] = "exact"  # whether rounding decides about the band
+    composite: CompositeBody | None = None  # then the formula only counts the rows
+
+    @model_validator(mode="after")
+    def counts_rows(self) -> KpiBody:
+        if self.composite is not None:
+            self.formula, self.nature = "count()", "rate"
+        return self
 
     @field_validator("handle")
     @classmethod

@@ -47,7 +47,14 @@ class KpiUse(BaseModel):
 
 def _check(session: Session, body: KpiBody, key: str | None) -> None:
     """A KPI is kept only when its formula fits its dataset and nobody else has its handle."""
-    Book(None, session).core(body)  # type: ignore[arg-type]
+    book = Book(None, session)  # type: ignore[arg-type]
+    book.core(body)
+    if body.composite:
+        book.fetch([part.kpi for part in body.composite.parts])
+        for part in body.composite.parts:
+            if key is not None and part.kpi == key:
+                raise FormulaError("a composite cannot be a part of itself; take it out", 0, 0)
+            book.refuse_circle(book.kpi(part.kpi), (body.handle,))
     for other in records.every(session, "kpi"):
         if other.id != key and other.body["handle"] == body.handle:
             raise Refused(
@@ -108,6 +115,9 @@ def _may_delete(session: Session, _: Any, key: str | None) -> None:
     refuse_in_use(session, key, "kpi", "KPI")
     handle = records.get(session, "kpi", key).body["handle"]
     named = [k.body["name"] for k in records.every(session, "kpi") if handle in references(parse(k.body["formula"]))]
+    for kpi in records.every(session, "kpi"):
+        if any(part["kpi"] == key for part in (kpi.body.get("composite") or {}).get("parts", [])):
+            named.append(kpi.body["name"])
     for other, formulas in marks.every_computed(session).items():
         if other != key and any(handle in references(parse(text)) for text in formulas.values()):
             named.append(f"a computed mark of {records.get(session, 'kpi', other).body['name']}")

@@ -128,8 +128,12 @@ def _preview(book: Book, session: Session, ask: PreviewAsk) -> Preview:
     texts = {name: frozenset(names) for name, names in source.members.items()}
     percents = {h for h in references(tree) if h in book.by_handle and book.by_handle[h].unit.kind == "percent"}
     warned = prose.warnings(tree, body.nature, body.unit.kind, texts, percents)
+    reads_as = prose.reads_as(tree, dataset.name.lower(), lambda name: labels.get(name, name))
+    if body.composite is not None:
+        how = "their states" if body.composite.by == "score" else "how far they reach their marks"
+        reads_as = f"{len(body.composite.parts)} KPIs rolled up by {how}, weighted"
     return Preview(
-        reads_as=prose.reads_as(tree, dataset.name.lower(), lambda name: labels.get(name, name)),
+        reads_as=reads_as,
         warnings=[FormulaProblem(message=m, start=start, end=end) for m, start, end in warned],
         nature=nature_of(tree),
         period=period.key,

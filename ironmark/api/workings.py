@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 from pydantic import BaseModel
 
 from ironmark.api.desk import Book
-from ironmark.api.documents import InstrumentBody, ScopeBody
+from ironmark.api.documents import CompositeBody, InstrumentBody, ScopeBody
 from ironmark.api.problems import Refused
 from ironmark.api.reads import label_of, period_of, take
-from ironmark.core import words
+from ironmark.core import composite, words
 from ironmark.core import yardstick as grading
 from ironmark.core.formula import Aggregate
 from ironmark.core.marks import TOGETHER
@@ -75,7 +76,14 @@ def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: s
             verdict="no reading",
         )
     value = float(readings.value[p, m])
-    lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, book, body.dataset, period)]
+    if body.composite is not None:
+        where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
+        taken = book.parts(body, by=instrument.by, where=where, periods=readings.periods, members=readings.members)
+        lines, formula = _composite_lines(taken, body.composite, value, p, m, body.unit.core())
+        parts: list[Part] = []
+    else:
+        lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, book, body.dataset, period)]
+        formula, parts = body.formula, _parts(readings, p, m)
     if part := readings.parts[p]:
         shape = " by last year’s shape" if body.pro_rating == "last_year" else " by days"
         rated = f"; marks are pro-rated{shape}" if pro_rates(readings, p) else "; a rate or level is not pro-rated"
@@ -91,11 +99,42 @@ def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: s
     return Workings(
         title=body.name,
         subtitle=f"{period.label}, {who}",
-        formula=body.formula,
-        parts=_parts(readings, p, m),
+        formula=formula,
+        parts=parts,
         lines=lines,
         verdict=verdict if math.isfinite(value) else f"no reading: {_why_nothing(readings, p, m)}",
     )  # fmt: skip
+
+
+def _composite_lines(
+    parts: Sequence[composite.Part], body: CompositeBody, value: float, p: int, m: int, unit: Unit
+) -> tuple[list[Line], str]:
+    """What each part of a composite adds, and what the parts are rolled up by."""
+    adds = composite.contributions(parts, p, m)
+    whole = sum(part.weight for part, added in zip(parts, adds, strict=True) if math.isfinite(added))
+    percent = Unit("percent", 1)
+    lines = []
+    for part, added in zip(parts, adds, strict=True):
+        held = part.readings.members
+        at = m if len(held) > m else 0
+        read = float(part.readings.value[p, at])
+        state = part.readings.state(p, at)
+        shown = show(read, part.readings.kpi.unit) or "no reading"
+        if not math.isfinite(added):
+            why = "no state" if body.by == "score" else "no mark to reach"
+            lines.append(Line(label=part.name, text=f"{shown}, {why}: left out, the others keep their proportions"))
+            continue
+        score = show(float(part.score[p, m]), percent)
+        text = f"{shown}, score {score} × {part.weight:g} of {whole:g} = {show(added, percent)}"
+        lines.append(Line(label=part.name, text=text, state=state))
+    total = " + ".join(show(added, percent) for added in adds if math.isfinite(added))
+    lines.append(
+        Line(label="Reading", text=f"{total} = {show(value, unit)}" if total else "no reading: no part has a score")
+    )
+    if body.by == "score":
+        return lines, "the mean of its parts’ states by weight, the worst 0%, the best 100%"
+    low, high = show(body.low, Unit("percent", 0)), show(body.high, Unit("percent", 0))
+    return lines, f"the mean of how far its parts reach their marks by weight, each held between {low} and {high}"
 
 
 def _parts(readings: Readings, p: int, m: int) -> list[Part]:
@@ -206,9 +245,13 @@ def _grading_lines(name: str, readings: Readings, p: int, m: int) -> tuple[list[
         same = before == state
         text = f"{states[state].name}, as before" if same else f"{states[before].name} → {states[state].name}"
         lines.append(Line(label=f"Since {earlier}", text=text, state=state))
-    shown = int(grading.grade(yardstick, np.array([rounded(value, unit)]), np.asarray(cuts)[:, None])[0])
+    as_shown = readings.kpi.as_shown
+    tried = np.array([value if as_shown else rounded(value, unit)])
+    shown = int(grading.grade(yardstick, tried, np.asarray(cuts)[:, None])[0])
     if shown != band:
         other = yardstick.states[shown].name
+        if as_shown:
+            return lines, f"The shown value {show(value, unit)} decides: the exact one would be {other}."
         return lines, f"The exact value decides: shown as {show(value, unit)} it would look {other}."
     return lines, "Shown value and exact value fall in the same band."
 

@@ -236,5 +236,9 @@ def rounded(value: float, unit: Unit) -> float:
         whole = abs(value) * base >= 3570 or (_base(unit) != "s" and unit.decimals == 0)
         step = 60.0 if whole else (60.0 if abs(value) * base >= 60 or base > 1 else 1.0) / 10**unit.decimals
         return round(value * base / step) * step / base
+    if unit.compact and unit.kind != "percent":
+        size, suffix = scale(value, unit, unit.decimals)
+        if suffix:
+            return math.copysign(float(_half_up(size, unit.decimals)) * _SCALES[suffix], value)
     places = unit.decimals + (2 if unit.kind == "percent" else 0)
     return float(_half_up(value, places)) if abs(value) < 1e15 else value

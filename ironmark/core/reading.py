@@ -14,7 +14,7 @@ from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats, evaluate
 from ironmark.core.formula import Aggregate, Node, adds_up, aggregates, denominator
 from ironmark.core.marks import Ints, Lines, MarkEntry, Nature
-from ironmark.core.numbers import Unit
+from ironmark.core.numbers import Unit, rounded
 from ironmark.core.periods import Part, Period, months, part_of, pieces, timeline
 from ironmark.core.workings import uses
 from ironmark.core.yardstick import Bands, Yardstick
@@ -33,6 +33,7 @@ class Kpi:
     direction: Direction = "higher"
     nature: Nature = "rate"
     pro_rating: ProRating = "days"
+    as_shown: bool = False  # graded on the value as it is shown, rounded
 
 
 @dataclass(frozen=True)
@@ -204,7 +205,7 @@ class _Rows:
                 found = source.aggregate(bare, self.by, self.chosen, distinct)
             place = [distinct.index(period) for period in moved]
             for a, its in asked.items():
-                parts[a] = _aligned(found, found.parts[its], totals.members)[place]
+                parts[a] = aligned(found, found.parts[its], totals.members)[place]
         return replace(totals, parts=parts)
 
     def _last(self, source: Source, wanted: Sequence[Aggregate], periods: Sequence[Period]) -> Totals:
@@ -265,7 +266,7 @@ class _Rows:
         return np.where((share >= 0) & (share <= 1), share, np.nan)
 
 
-def _aligned(there: Totals, values: Floats, members: Sequence[str | None]) -> Floats:
+def aligned(there: Totals, values: Floats, members: Sequence[str | None]) -> Floats:
     """Values by the members of one source in the order of another's; NaN where it has none of that name."""
     if there.members == tuple(members):
         return values
@@ -282,10 +283,17 @@ def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | Non
         cuts = grading.resolve(yardstick, readings.marks, value.shape)
         if readings.kpi.nature == "flow":
             cuts = _scaled(cuts, yardstick, scale(readings, yardstick))
-        band = grading.grade(yardstick, value, cuts)
+        graded = shown_values(value, readings.kpi.unit) if readings.kpi.as_shown else value
+        band = grading.grade(yardstick, graded, cuts)
     else:
         band[np.isnan(value)] = grading.NO_READING
     return replace(readings, value=value, yardstick=yardstick, cuts=cuts, band=band)
+
+
+def shown_values(values: Floats, unit: Unit) -> Floats:
+    """Values (...) as they are shown, rounded, KPI unit; NaN stays NaN."""
+    found = [rounded(value, unit) if np.isfinite(value) else np.nan for value in values.ravel().tolist()]
+    return np.array(found).reshape(values.shape)
 
 
 def scale(readings: Readings, yardstick: Yardstick) -> Floats:

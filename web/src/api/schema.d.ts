@@ -1429,6 +1429,30 @@ export interface components {
             /** Largest */
             largest: string;
         };
+        /**
+         * CompositeBody
+         * @description KPIs rolled up with weights, by the score of their states or by attainment held between ``low`` and ``high``.
+         */
+        CompositeBody: {
+            /** Parts */
+            parts: components["schemas"]["PartBody"][];
+            /**
+             * By
+             * @default score
+             * @enum {string}
+             */
+            by: "score" | "attainment";
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 1.2
+             */
+            high: number;
+        };
         /** Computed */
         Computed: {
             /** Version */
@@ -2147,7 +2171,10 @@ export interface components {
             owner: string;
             /** Dataset */
             dataset: string;
-            /** Formula */
+            /**
+             * Formula
+             * @default
+             */
             formula: string;
             /**
              * @default {
@@ -2178,6 +2205,13 @@ export interface components {
              * @enum {string}
              */
             pro_rating: "days" | "last_year";
+            /**
+             * Graded As
+             * @default exact
+             * @enum {string}
+             */
+            graded_as: "exact" | "shown";
+            composite?: components["schemas"]["CompositeBody"] | null;
         };
         /** KpiUse */
         KpiUse: {
@@ -2496,6 +2530,26 @@ export interface components {
             source: string;
             /** Figure */
             figure: string;
+        };
+        /**
+         * PartBody
+         * @description A part of a composite; its yardstick gives the states, its mark what is to be reached.
+         */
+        PartBody: {
+            /** Kpi */
+            kpi: string;
+            /**
+             * Weight
+             * @default 1
+             */
+            weight: number;
+            /** Yardstick */
+            yardstick?: string | null;
+            /**
+             * Mark
+             * @default target
+             */
+            mark: string;
         };
         /** Partial */
         Partial: {

@@ -22,6 +22,7 @@
   import Slot from '../../parts/Slot.svelte'
   import Spark from '../../parts/Spark.svelte'
   import Uses from '../../parts/Uses.svelte'
+  import Composite from './Composite.svelte'
   import Formula from './Formula.svelte'
   import KpiSentence from './KpiSentence.svelte'
   import Revisions from './Revisions.svelte'
@@ -149,9 +150,28 @@
       direction: 'higher',
       nature: 'flow',
       pro_rating: 'days',
+      graded_as: 'exact',
     }
+    if (from === 'composite') body = { ...body, ...rolledUp() }
     uses = []
     look()
+  }
+  /** A composite to begin with: the first two KPIs, by their marks. */
+  function rolledUp(): Partial<Body> {
+    const parts = (kpis ?? []).filter((kpi) => !kpi.body.composite).slice(0, 2)
+    return {
+      handle: freeHandle('new_composite'),
+      name: 'New composite',
+      dataset: parts[0]?.body.dataset ?? datasets[0]!.id,
+      nature: 'rate',
+      unit: { kind: 'percent', decimals: 0, currency: 'GBP', text: '', compact: false, sign: false },
+      composite: {
+        by: 'attainment',
+        low: 0,
+        high: 1.2,
+        parts: parts.map((kpi) => ({ kpi: kpi.id, weight: 1, yardstick: null, mark: 'target' })),
+      },
+    }
   }
   const freeHandle = (wish: string) => {
     const taken = new Set(kpis?.map((kpi) => kpi.body.handle))
@@ -283,7 +303,12 @@
         <Delete name={kept.body.name} {remove} />
       {/if}
       {#if kept}<button class="act" aria-pressed={past} onclick={() => (past = !past)}>History</button>{/if}
-      {#if !creating}<a class="act" class:main={!dirty} href="#/kpis?new">New KPI</a>{/if}
+      {#if !creating}
+        {#if (kpis?.length ?? 0) > 1}<button class="act" onclick={() => push('/kpis?new=composite')}
+            >New composite</button
+          >{/if}
+        <a class="act" class:main={!dirty} href="#/kpis?new">New KPI</a>
+      {/if}
     </div>
     {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
     {#if said}<p class="aside-note gap" role="status">{said}</p>{/if}
@@ -322,7 +347,7 @@
         <div class="middle">
           <section class="sheet pad">
             <div class="line">
-              <h3>Formula</h3>
+              <h3>{body.composite ? 'Composite' : 'Formula'}</h3>
               <span class="small soft"
                 >handle <input
                   class="handle"
@@ -334,70 +359,79 @@
                 /></span
               >
             </div>
-            <Formula
-              bind:this={editor}
-              text={body.formula}
-              columns={columns.map((column) => column.name)}
-              members={texts}
-              handles={(kpis ?? [])
-                .filter((kpi) => kpi.id !== kept?.id)
-                .map((kpi) => ({ handle: kpi.body.handle, name: kpi.body.name }))}
-              functions={[...AGGREGATES, ...FUNCTIONS]}
-              problem={preview?.problem ?? null}
-              type={(formula) => change({ formula })}
-            />
-            <div class="insert small">
-              <span class="soft">put in</span>
-              {#each ['sum', 'mean', 'count', 'distinct'] as name (name)}
-                <button class="act quiet" onclick={() => editor?.insert(`${name}()`)}>{name}</button>
-              {/each}
-              <button class="act quiet" onclick={() => editor?.insert(' where ')}>where</button>
-              <Slot text="more" label="Functions" width={330}>
-                {#snippet children(close)}
-                  <Choices
-                    choices={FUNCTIONS.map(([key, note]) => ({ key, name: key, note }))}
-                    choose={(name) => {
-                      close()
-                      editor?.insert(`${name}()`)
-                    }}
-                  />
-                {/snippet}
-              </Slot>
-              <Slot text="a column" label="A column" width={280}>
-                {#snippet children(close)}
-                  <Choices
-                    choices={columns.map((column) => ({
-                      key: column.name,
-                      name: column.name,
-                      note: column.label === column.name ? column.role : `${column.label}, ${column.role}`,
-                    }))}
-                    choose={(name) => {
-                      close()
-                      editor?.insert(name)
-                    }}
-                  />
-                {/snippet}
-              </Slot>
-              {#if (kpis?.length ?? 0) > (kept ? 1 : 0)}
-                <Slot text="another KPI" label="Another KPI" width={280}>
+            {#if body.composite}
+              <Composite
+                composite={body.composite}
+                kpis={(kpis ?? []).filter((kpi) => kpi.id !== kept?.id)}
+                change={(composite) => change({ composite })}
+              />
+              {#if preview?.problem}<p class="wrong small" role="alert">{preview.problem.message}</p>{/if}
+            {:else}
+              <Formula
+                bind:this={editor}
+                text={body.formula}
+                columns={columns.map((column) => column.name)}
+                members={texts}
+                handles={(kpis ?? [])
+                  .filter((kpi) => kpi.id !== kept?.id)
+                  .map((kpi) => ({ handle: kpi.body.handle, name: kpi.body.name }))}
+                functions={[...AGGREGATES, ...FUNCTIONS]}
+                problem={preview?.problem ?? null}
+                type={(formula) => change({ formula })}
+              />
+              <div class="insert small">
+                <span class="soft">put in</span>
+                {#each ['sum', 'mean', 'count', 'distinct'] as name (name)}
+                  <button class="act quiet" onclick={() => editor?.insert(`${name}()`)}>{name}</button>
+                {/each}
+                <button class="act quiet" onclick={() => editor?.insert(' where ')}>where</button>
+                <Slot text="more" label="Functions" width={330}>
                   {#snippet children(close)}
                     <Choices
-                      choices={(kpis ?? [])
-                        .filter((kpi) => kpi.id !== kept?.id)
-                        .map((kpi) => ({
-                          key: kpi.body.handle,
-                          name: kpi.body.name,
-                          note: `@${kpi.body.handle}`,
-                        }))}
-                      choose={(handle) => {
+                      choices={FUNCTIONS.map(([key, note]) => ({ key, name: key, note }))}
+                      choose={(name) => {
                         close()
-                        editor?.insert(`@${handle}`)
+                        editor?.insert(`${name}()`)
                       }}
                     />
                   {/snippet}
                 </Slot>
-              {/if}
-            </div>
+                <Slot text="a column" label="A column" width={280}>
+                  {#snippet children(close)}
+                    <Choices
+                      choices={columns.map((column) => ({
+                        key: column.name,
+                        name: column.name,
+                        note: column.label === column.name ? column.role : `${column.label}, ${column.role}`,
+                      }))}
+                      choose={(name) => {
+                        close()
+                        editor?.insert(name)
+                      }}
+                    />
+                  {/snippet}
+                </Slot>
+                {#if (kpis?.length ?? 0) > (kept ? 1 : 0)}
+                  <Slot text="another KPI" label="Another KPI" width={280}>
+                    {#snippet children(close)}
+                      <Choices
+                        choices={(kpis ?? [])
+                          .filter((kpi) => kpi.id !== kept?.id)
+                          .map((kpi) => ({
+                            key: kpi.body.handle,
+                            name: kpi.body.name,
+                            note: `@${kpi.body.handle}`,
+                          }))}
+                        choose={(handle) => {
+                          close()
+                          editor?.insert(`@${handle}`)
+                        }}
+                      />
+                    {/snippet}
+                  </Slot>
+                {/if}
+              </div>
+            {/if}
             {#if preview?.reads_as}
               <p class="note reads"><b>Reads as:</b> {preview.reads_as}</p>
               {#each preview.warnings as warning (warning.message + warning.start)}

@@ -173,7 +173,33 @@
         }}
       />
     {/snippet}
-  </Slot> is better; owned by <Slot text={body.owner || 'nobody yet'} label="Owner">
+  </Slot> is better; graded on <Slot
+    text={body.graded_as === 'shown' ? 'the value as shown' : 'the exact value'}
+    label="Graded on"
+    width={270}
+  >
+    {#snippet children(close)}
+      <Choices
+        choices={[
+          {
+            key: 'exact',
+            name: 'the exact value',
+            note: '89.96% is under a cut of 90%, though it shows as 90.0%',
+          },
+          {
+            key: 'shown',
+            name: 'the value as shown',
+            note: 'rounded as it is read: 89.96% is on a cut of 90%',
+          },
+        ]}
+        chosen={body.graded_as}
+        choose={(way) => {
+          change({ graded_as: way as Body['graded_as'] })
+          close()
+        }}
+      />
+    {/snippet}
+  </Slot>; owned by <Slot text={body.owner || 'nobody yet'} label="Owner">
     {#snippet children(close)}
       <input
         class="type-in"

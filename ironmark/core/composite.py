@@ -1,0 +1,67 @@
+"""Composites: several KPIs rolled up into one by weights, by their states or by how far their marks are reached."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ironmark.core.evaluate import Floats
+from ironmark.core.palette import palette_of
+from ironmark.core.reading import Readings, gap_and_attainment, headroom
+
+
+@dataclass(frozen=True)
+class Part:
+    """One part: its weight, and its score (P, M), a fraction, NaN where it has none."""
+
+    name: str
+    weight: float
+    score: Floats
+    readings: Readings
+
+
+def state_scores(readings: Readings) -> Floats:
+    """What the states of readings are worth, (P, M): 0 for the worst of the palette, 1 for the best; NaN ungraded."""
+    yardstick = readings.yardstick
+    if yardstick is None:
+        return np.full(readings.value.shape, np.nan)
+    palette = palette_of(yardstick.bands[0])
+    top = max(state.rank for key, state in yardstick.known.items() if palette_of(key) == palette)
+    worth = np.array([(state.rank - 1) / max(top - 1, 1) for state in yardstick.states])
+    return np.where(readings.band >= 0, worth[np.maximum(readings.band, 0)], np.nan)
+
+
+def attainment_scores(readings: Readings, mark: str, low: float, high: float) -> Floats:
+    """How far a mark is reached, (P, M), held between ``low`` and ``high``; NaN without a mark.
+
+    For lower-is-better and inside a range, on the limit is 1 and all headroom is added to it.
+    """
+    if readings.kpi.direction == "higher":
+        reached = gap_and_attainment(readings, mark)[1]
+    else:
+        reached = 1 + headroom(readings, mark)
+    return np.asarray(np.clip(reached, low, high))
+
+
+def compose(parts: Sequence[Part]) -> Floats:
+    """The mean of the parts' scores by their weights, (P, M).
+
+    A part without a score counts for nothing, and the others keep their proportions; NaN where no part has one.
+    """
+    scores = np.stack([part.score for part in parts])
+    weights = np.array([part.weight for part in parts])[:, None, None]
+    known = np.isfinite(scores)
+    with np.errstate(all="ignore"):
+        total = np.where(known, scores * weights, 0.0).sum(axis=0) / (known * weights).sum(axis=0)
+    return np.where(known.any(axis=0), total, np.nan)
+
+
+def contributions(parts: Sequence[Part], p: int, m: int) -> list[float]:
+    """What each part adds to one composite reading; they come to its value. NaN for a part without a score."""
+    scores = np.array([part.score[p, m] for part in parts])
+    weights = np.array([part.weight for part in parts])
+    known = np.isfinite(scores)
+    whole = weights[known].sum()
+    return [float(s * w / whole) if ok else np.nan for s, w, ok in zip(scores, weights, known, strict=True)]
