@@ -127,7 +127,7 @@ def _preview(book: Book, session: Session, ask: PreviewAsk) -> Preview:
     tree, labels = parse(body.formula), {c.name: c.label for c in dataset.columns}
     texts = {name: frozenset(names) for name, names in source.members.items()}
     percents = {h for h in references(tree) if h in book.by_handle and book.by_handle[h].unit.kind == "percent"}
-    warned = prose.warnings(tree, body.nature, body.unit.kind, texts, percents)
+    warned = [] if body.composite else prose.warnings(tree, body.nature, body.unit.kind, texts, percents)
     reads_as = prose.reads_as(tree, dataset.name.lower(), lambda name: labels.get(name, name))
     if body.composite is not None:
         how = "their states" if body.composite.by == "score" else "how far they reach their marks"

@@ -128,12 +128,14 @@ def _side(
         cut, as_gaps = core.cut_of(values, marks)
         if as_gaps and marks is not None:
             values, name = values - marks, f"{name}, gap to {mark}"
+            if unit.kind == "percent":
+                values, name, unit = values * 100, f"{readings.kpi.name}, points from {mark}", Unit("number", 1)
             how = f"cut where each is on its own {mark}"
         elif marks is not None and np.isfinite(marks).any():
             how = f"cut at {mark} {words.show_cut(cut, unit)}"
         else:
             how = "cut at the middle member"
-    axis = axes.choose([*values, cut], ceiling=axes.whole_of(values, unit.kind == "percent" and "gap to" not in name))
+    axis = axes.choose([*values, cut], ceiling=axes.whole_of(values, unit.kind == "percent"))
     return Side(name, unit, values, shown, cut, how, readings.kpi.direction, axis)
 
 
@@ -159,4 +161,8 @@ def _way(direction: str) -> core.Direction:
 
 def _names(up: Side, across: Side) -> list[str]:
     one, other = up.name.partition(",")[0], across.name.partition(",")[0]
-    return ["Good in both", f"Only {one[:1].lower()}{one[1:]}", f"Only {other[:1].lower()}{other[1:]}", "In neither"]
+    return ["Good in both", f"Good in {_lower(one)} only", f"Good in {_lower(other)} only", "Good in neither"]
+
+
+def _lower(name: str) -> str:
+    return name if name[1:2].isupper() else name[:1].lower() + name[1:]

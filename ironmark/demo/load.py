@@ -42,6 +42,25 @@ KPIS: dict[str, tuple[str, str, str, str, dict[str, Any], str, str, str]] = {
     "berth": (SAFE, "berth_condition", "Berth condition", "mean(berth_condition)", {"decimals": 1}, UP, "rate", "Safety"),
 }  # fmt: skip
 
+REST = [
+    {"kpi": "cancelled", "yardstick": "within-limit", "marks": ["limit"]},
+    {"kpi": "booked-online", "yardstick": "online-share"},
+    {"kpi": "drills", "yardstick": "safety-share"},
+]
+ALL = [
+    {"kpi": "complaints", "yardstick": "within-limit", "marks": ["limit"]},
+    *REST,
+    {"kpi": "crew-certified", "yardstick": "safety-share"},
+]
+# Rolled up by the score of their states, punctuality counting three times.
+SERVICE = {
+    "parts": [
+        {"kpi": "on-time", "weight": 3, "yardstick": "punctuality"},
+        {"kpi": "complaints", "weight": 2, "yardstick": "within-limit", "mark": "limit"},
+        {"kpi": "cancelled", "weight": 1, "yardstick": "within-limit", "mark": "limit"},
+    ]
+}
+
 HIGHER, LOWER = ["short", "near", "met", "beyond"], ["beyond", "met", "near", "short"]
 TARGET_CUTS = [{"mark": "target", "offset": -0.07}, {"mark": "target"}, {"mark": "target", "offset": 0.04}]
 YARDSTICKS: dict[str, dict[str, Any]] = {
@@ -74,6 +93,10 @@ YARDSTICKS: dict[str, dict[str, Any]] = {
     "like-last-year": {
         "name": "Against last year", "kpi": "bookings", "bands": HIGHER,
         "cuts": [{"mark": "last year", "factor": f} for f in (0.95, 1.0, 1.1)],
+    },
+    "service-health": {
+        "name": "Service health", "kpi": "service", "bands": ["tide-ebb", "tide-slack", "tide-flood"],
+        "cuts": [{"offset": 0.45}, {"offset": 0.65}],
     },
     "score": {"name": "Score of 3", "kpi": "berth", "bands": ["short", "near", "met"], "cuts": [{"offset": 1.5}, {"offset": 2.25}]},
 }  # fmt: skip
@@ -136,18 +159,73 @@ SCORECARDS: dict[str, dict[str, Any]] = {
                 "id": "revenue", "title": "Revenue and cost",
                 "instruments": [
                     _instrument("i5", "fare-revenue", "bar", (0, 0, 4, 3), yardstick="share-of-target"),
-                    _instrument("i12", "drills", "bar", (0, 3, 4, 3), yardstick="safety-share", title="Drills held, all vessels"),
+                    _instrument("i14", "refit", "pips", (0, 3, 4, 3), yardstick="steps-done"),
                     _instrument("i6", "revenue-per-sailing", "chip", (4, 0, 3, 6), by="route", yardstick="share-of-target"),
-                    _instrument("i7", "fuel-per-mile", "bullet", (7, 0, 5, 6), by="vessel", yardstick="fuel-limit", marks=["limit"]),
+                    _instrument(
+                        "i7", "fuel-per-mile", "ledger", (7, 0, 5, 6), by="vessel", yardstick="fuel-limit", marks=["limit"],
+                        look={"ledger": {"columns": ["value", "mark", "headroom", "state"]}},
+                    ),
                 ],
             },
             {
                 "id": "safety", "title": "Safety and readiness",
                 "instruments": [
-                    _instrument("i8", "crew-certified", "dial", (0, 0, 3, 6), yardstick="safety-share"),
+                    _instrument("i8", "crew-certified", "ring", (0, 0, 3, 6), yardstick="safety-share"),
                     _instrument("i9", "crew-certified", "bar", (3, 0, 3, 6), by="vessel", yardstick="safety-share"),
-                    _instrument("i10", "deck-load", "dial", (6, 0, 3, 6), yardstick="deck-range", marks=[]),
-                    _instrument("i11", "berth", "lamp", (9, 0, 3, 6), by="vessel", yardstick="score", marks=[], order="name"),
+                    _instrument("i12", "drills", "column", (6, 0, 3, 6), yardstick="safety-share"),
+                    _instrument(
+                        "i11", "berth", "pips", (9, 0, 3, 6), by="vessel", yardstick="score", marks=[], order="name",
+                        axis={"low": 0, "high": 3}, look={"pips": {"steps": 3}},
+                    ),
+                ],
+            },
+            {
+                "id": "decks", "title": "Deck load",
+                "instruments": [
+                    _instrument("i10", "deck-load", "dial", (0, 0, 3, 6), yardstick="deck-range", marks=[], look={"dial": {"names": True}}),
+                    _instrument("i13", "deck-load", "strip", (3, 0, 9, 6), by="route", yardstick="deck-range", marks=[], order="state"),
+                ],
+            },
+        ],
+    },
+    "service-health": {
+        "title": "Service health",
+        "sections": [
+            {
+                "id": "glance", "title": "At a glance",
+                "instruments": [
+                    _instrument("s1", "service", "figure", (0, 0, 3, 6), yardstick="service-health", marks=[]),
+                    _instrument("s2", "on-time", "history", (3, 0, 6, 6), yardstick="punctuality", look={"history": {"periods": 18}}),
+                    _instrument("s3", "complaints", "tile", (9, 0, 3, 6), yardstick="within-limit", marks=["limit"], further=REST, title="Where each stands"),
+                ],
+            },
+            {
+                "id": "routes", "title": "Which routes need a hand",
+                "instruments": [
+                    _instrument(
+                        "s4", "on-time", "quadrant", (0, 0, 6, 13), by="route", yardstick="punctuality",
+                        look={"quadrant": {"across": "complaints", "size": "fare-revenue", "mark": "limit", "reverse_across": True}},
+                        title="On time against complaints",
+                    ),
+                    _instrument(
+                        "s5", "complaints", "ranked", (6, 0, 6, 7), by="route", yardstick="within-limit", marks=["limit"],
+                        ramp={"kpi": "on-time", "colours": "slate"}, title="Complaints by route, shaded by punctuality",
+                    ),
+                    _instrument("s6", "on-time", "strip", (6, 7, 6, 6), by="route", yardstick="punctuality"),
+                ],
+            },
+            {
+                "id": "all", "title": "Every measure",
+                "instruments": [
+                    _instrument(
+                        "s7", "on-time", "ledger", (0, 0, 8, 8), yardstick="punctuality", further=ALL, title="Measures of service",
+                        look={"ledger": {"columns": ["value", "mark", "gap", "attainment", "trail", "state"]}},
+                    ),
+                    _instrument(
+                        "s9", "cancelled", "ledger", (0, 8, 8, 8), by="route", yardstick="within-limit", marks=["limit"],
+                        look={"ledger": {"columns": ["value", "strokes", "mark", "headroom", "trail", "state"]}},
+                    ),
+                    _instrument("s8", "on-time", "profile", (8, 0, 4, 8), yardstick="punctuality", further=ALL, title="The same at one look"),
                 ],
             },
         ],
@@ -159,14 +237,14 @@ SCORECARDS: dict[str, dict[str, Any]] = {
                 "id": "refit", "title": "Refit programme",
                 "instruments": [
                     _instrument("r1", "refit", "dial", (0, 0, 3, 6), yardstick="steps-done", axis={"low": 0.0, "high": 1.0}, title="Steps done"),
-                    _instrument("r2", "refit", "bar", (3, 0, 5, 6), by="item", yardstick="steps-done", order="name", title="By vessel"),
+                    _instrument("r2", "refit", "pips", (3, 0, 5, 6), by="item", yardstick="steps-done", order="name", title="By vessel, ticked here"),
                     _instrument("r3", "refit", "bar", (8, 0, 4, 6), by="step", yardstick="steps-done", order="name", title="By step"),
                 ],
             },
             {
                 "id": "crew", "title": "Crew and drills",
                 "instruments": [
-                    _instrument("r4", "drills", "bullet", (0, 0, 6, 5), by="vessel", yardstick="safety-share"),
+                    _instrument("r4", "drills", "bullet", (0, 0, 6, 5), by="vessel", yardstick="safety-share", look={"bullet": {"standing": True}}),
                     _instrument("r5", "crew-certified", "bullet", (6, 0, 6, 5), by="vessel", yardstick="safety-share"),
                 ],
             },
@@ -181,8 +259,11 @@ SCORECARDS: dict[str, dict[str, Any]] = {
                 "instruments": [
                     _instrument("m1", "fare-revenue", "bar", (0, 0, 4, 4), yardstick="share-of-target"),
                     _instrument("m2", "fare-revenue", "bullet", (4, 0, 8, 4), yardstick="share-of-target"),
-                    _instrument("m3", "revenue-per-sailing", "bullet", (0, 4, 7, 7), by="route", yardstick="share-of-target"),
-                    _instrument("m4", "deck-load", "chip", (7, 4, 5, 7), by="route", yardstick="deck-range", marks=[], order="value"),
+                    _instrument(
+                        "m3", "revenue-per-sailing", "ledger", (0, 4, 7, 8), by="route", yardstick="share-of-target",
+                        look={"ledger": {"columns": ["value", "mark", "gap", "state"], "group": "vessel"}}, title="Revenue per sailing by vessel and route",
+                    ),
+                    _instrument("m4", "deck-load", "chip", (7, 4, 5, 8), by="route", yardstick="deck-range", marks=[], order="value"),
                 ],
             },
             {
@@ -221,6 +302,11 @@ def load(session: Session) -> None:
             "unit": unit, "direction": direction, "nature": nature,
         }  # fmt: skip
         records.create(session, "kpi", KpiBody.model_validate(kpi).model_dump(), name=name, key=key)
+    service = {
+        "handle": "service", "name": "Service health", "owner": "Customer service", "dataset": SAIL, "unit": WHOLE_PERCENT,
+        "composite": SERVICE, "description": "How punctual, undisturbed and complete the service was, by state.",
+    }  # fmt: skip
+    records.create(session, "kpi", KpiBody.model_validate(service).model_dump(), name="Service health", key="service")
     for kpi_id in dict.fromkeys(entry[0] for entry in MARKS):
         changes = [
             Change(name, _segment(member), member, since, value)

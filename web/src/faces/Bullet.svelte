@@ -8,6 +8,7 @@
   import Overrun from './Overrun.svelte'
   import Rows from './Rows.svelte'
   import Standing from './Standing.svelte'
+  import { widthOf } from './labels'
   import { paint, type FaceProps } from './looks'
   import { lists } from './names'
 
@@ -15,6 +16,9 @@
   const uid = $props.id()
   const many = $derived(lists(picture))
   const H = $derived(many || mini ? 18 : 34)
+  const gaps = $derived(
+    picture.readings.reduce((most, reading) => Math.max(most, widthOf(reading.gap_shown, 13)), 0),
+  )
   const zero = $derived(picture.axis?.zero ?? 0)
 </script>
 
@@ -61,10 +65,10 @@
 {:else if mini}
   {#each picture.readings.slice(0, 2) as reading, i (i)}{@render scale(reading, i)}{/each}
 {:else}
-  <Rows {picture} {open}>
+  <Rows {picture} {open} tailed={many ? 34 + gaps : 24}>
     {#snippet drawn(reading, i)}{@render scale(reading, i)}{/snippet}
     {#snippet tail(reading)}
-      {#if many}<span class="gap">{reading.gap_shown}</span><Sign state={reading.state} />{/if}
+      {#if many}<span class="off">{reading.gap_shown}</span><Sign state={reading.state} />{/if}
     {/snippet}
   </Rows>
 {/if}
@@ -79,12 +83,12 @@
       width 0.35s ease-out,
       x 0.35s ease-out;
   }
-  @container (max-width: 420px) {
-    .gap {
+  @container (max-width: 300px) {
+    .off {
       display: none;
     }
   }
-  .gap {
+  .off {
     color: var(--soft);
     min-width: 4.2ch;
     text-align: right;

@@ -3,6 +3,7 @@
   import type { Reading, Schemas } from '../api/client'
   import { stateOf, tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
+  import Slot from '../parts/Slot.svelte'
   import Spark from '../parts/Spark.svelte'
   import Mark from './Mark.svelte'
   import Overrun from './Overrun.svelte'
@@ -223,12 +224,39 @@
             aria-sort={sorted?.by !== column ? 'none' : sorted.down ? 'descending' : 'ascending'}
             class:right={NUMBERS.includes(column as Column)}
           >
-            <button onclick={() => sortBy(column)} title="Sort by this column">
-              {column === 'name' ? '' : heads[column]}{#if column === 'name'}<span class="soft"
-                  >{readings.length} rows</span
-                >{/if}{#if sorted?.by === column}<span aria-hidden="true">{sorted.down ? ' ↓' : ' ↑'}</span
-                >{/if}
-            </button>
+            {#if column === 'name'}
+              {#if take}
+                <Slot text="{readings.length} rows" label="Take the rows out" width={230}>
+                  {#snippet children(close)}
+                    <button class="act quiet" onclick={copy}>Copy as a table</button>
+                    <button
+                      class="act quiet"
+                      onclick={() => {
+                        take('csv')
+                        close()
+                      }}>Take out as CSV</button
+                    >
+                    <button
+                      class="act quiet"
+                      onclick={() => {
+                        take('xlsx')
+                        close()
+                      }}>Take out as XLSX</button
+                    >
+                    <p class="small soft" aria-live="polite">{said}</p>
+                  {/snippet}
+                </Slot>
+              {:else}{readings.length} rows{/if}
+              <button onclick={() => sortBy('name')} title="Sort by name" aria-label="Sort by name"
+                >{sorted?.by === 'name' ? (sorted.down ? '↓' : '↑') : '↕'}</button
+              >
+            {:else}
+              <button onclick={() => sortBy(column)} title="Sort by this column">
+                {heads[column]}{#if sorted?.by === column}<span aria-hidden="true"
+                    >{sorted.down ? ' ↓' : ' ↑'}</span
+                  >{/if}
+              </button>
+            {/if}
           </div>
         {/each}
       </div>
@@ -254,14 +282,6 @@
         {/snippet}
       </Windowed>
     </div>
-    {#if take}
-      <div class="foot small soft">
-        <span aria-live="polite">{said}</span>
-        <button class="act quiet" onclick={copy}>Copy as a table</button>
-        <button class="act quiet" onclick={() => take('csv')}>CSV</button>
-        <button class="act quiet" onclick={() => take('xlsx')}>XLSX</button>
-      </div>
-    {/if}
   </div>
 {/if}
 
@@ -354,16 +374,6 @@
   .drawn {
     display: block;
     overflow: visible;
-  }
-  .foot {
-    display: flex;
-    gap: 8px;
-    justify-content: flex-end;
-    align-items: baseline;
-    padding-top: 3px;
-  }
-  .foot span {
-    flex: 1;
   }
   .minis {
     display: flex;

@@ -25,7 +25,7 @@
       ></span>
       {#each picture.ramp.anchors as anchor, i (i)}
         <span
-          class="anchor"
+          class="end"
           class:first={i === 0}
           class:last={i === picture.ramp.anchors.length - 1}
           style:left="{anchor.fraction * 100}%">{anchor.label}</span
@@ -88,7 +88,7 @@
     height: 9px;
     border-radius: 2px;
   }
-  .anchor {
+  .end {
     position: absolute;
     top: 10px;
     transform: translateX(-50%);

@@ -41,11 +41,12 @@
   })
   const labels = $derived.by(() => {
     if (mini) return []
-    const most = Math.max(4, Math.floor((width / 2 - OUTER - 8) / 5.8) + 6)
     return clear(
       readings.map((reading, i): Label => {
         const place = at(i, OUTER + 9)
         const side = Math.abs(place.x) < 8 ? 'middle' : place.x < 0 ? 'end' : 'start'
+        const room = side === 'middle' ? width : width / 2 - Math.abs(place.x)
+        const most = Math.max(3, Math.floor(room / 6.8))
         return { text: shortened(reading.label, most), x: place.x, y: place.y + 4, anchor: side, size: 11.5 }
       }),
       [],

@@ -6,11 +6,15 @@
   import Mark from './Mark.svelte'
   import Overrun from './Overrun.svelte'
   import Rows from './Rows.svelte'
+  import { widthOf } from './labels'
   import { paint, type FaceProps } from './looks'
 
   let { picture, mini = false, open }: FaceProps = $props()
   const uid = $props.id()
   const H = $derived(mini ? 9 : 17)
+  const gaps = $derived(
+    picture.readings.reduce((most, reading) => Math.max(most, widthOf(reading.gap_shown, 13)), 18),
+  )
   const zero = $derived(picture.axis?.zero ?? 0)
 </script>
 
@@ -39,9 +43,9 @@
 {#if mini}
   {#each picture.readings.slice(0, 3) as reading, i (i)}{@render bar(reading, i)}{/each}
 {:else}
-  <Rows {picture} {open}>
+  <Rows {picture} {open} tailed={gaps + 6}>
     {#snippet drawn(reading, i)}{@render bar(reading, i)}{/snippet}
-    {#snippet tail(reading)}<span class="gap">{reading.gap_shown}</span>{/snippet}
+    {#snippet tail(reading)}<span class="off">{reading.gap_shown}</span>{/snippet}
   </Rows>
 {/if}
 
@@ -50,7 +54,7 @@
     display: block;
     overflow: visible;
   }
-  .gap {
+  .off {
     color: var(--soft);
     min-width: 4.2ch;
     text-align: right;

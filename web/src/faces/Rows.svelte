@@ -11,8 +11,10 @@
     open?: (reading: Reading) => void
     drawn: Snippet<[Reading, number]>
     tail: Snippet<[Reading]>
+    /** How wide the tail is, so that all rows share one axis. */
+    tailed?: number
   }
-  let { picture, open, drawn, tail }: Props = $props()
+  let { picture, open, drawn, tail, tailed = 24 }: Props = $props()
   const many = $derived(lists(picture))
   /** The widest figure gives its column the width, so that all rows share one axis. */
   const figures = $derived(
@@ -51,6 +53,7 @@
     role="list"
     class:fixed={picture.readings.length > 60}
     style:--figures="{figures}px"
+    style:--tail="{tailed}px"
     bind:this={bed}
   >
     <Windowed items={picture.readings} height={ROW} key={(reading) => reading.key} {bed}>
@@ -92,10 +95,7 @@
   .row {
     display: grid;
     width: 100%;
-    grid-template-columns: minmax(60px, 26%) minmax(50px, 1fr) minmax(52px, var(--figures)) minmax(
-        24px,
-        max-content
-      );
+    grid-template-columns: minmax(60px, 26%) minmax(50px, 1fr) minmax(52px, var(--figures)) var(--tail);
     gap: 10px;
     align-items: center;
     padding: 1px 4px 0;
@@ -116,7 +116,7 @@
   }
   @container (max-width: 300px) {
     .row {
-      grid-template-columns: minmax(80px, 36%) minmax(40px, 1fr) var(--figures) max-content;
+      grid-template-columns: minmax(80px, 36%) minmax(40px, 1fr) var(--figures) 24px;
       gap: 6px;
     }
   }

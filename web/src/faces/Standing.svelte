@@ -55,6 +55,16 @@
       height={Math.abs(reading.fraction - zero) * H}
       fill={reading.partial ? `url(#${uid}-${i})` : paint(reading)}
     />
+    {#if picture.axis?.broken}
+      <path
+        d="M{x(i) - thick * 0.26} {y(0) - 5}l{thick * 0.52} -4M{x(i) - thick * 0.26} {y(0) - 9}l{thick *
+          0.52} -4"
+        stroke="var(--sheet)"
+        stroke-width="2"
+      >
+        <title>The axis does not start at zero</title>
+      </path>
+    {/if}
     {#if reading.past}
       <path
         class="overrun"

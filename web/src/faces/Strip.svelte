@@ -121,7 +121,7 @@
   .cell {
     flex: 1;
     min-width: 0;
-    height: 24px;
+    height: 21px;
     display: grid;
     place-items: center;
     border-radius: 2px;

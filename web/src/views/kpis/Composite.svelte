@@ -18,7 +18,7 @@
   )
   const whole = $derived(composite.parts.reduce((sum, part) => sum + part.weight, 0))
   const nameOf = (id: string) => kpis.find((kpi) => kpi.id === id)?.body.name ?? 'a deleted KPI'
-  const percent = (share: number) => `${Math.round(share * 100)} %`
+  const percent = (share: number) => `${Math.round(share * 100)}%`
   const edit = (at: number, part: Partial<Body['parts'][number]>) =>
     change({
       ...composite,
@@ -44,7 +44,7 @@
     {#snippet children(close)}
       <Choices
         choices={[
-          { key: 'score', name: 'the score of each state', note: 'the worst state 0 %, the best 100 %' },
+          { key: 'score', name: 'the score of each state', note: 'the worst state 0%, the best 100%' },
           { key: 'attainment', name: 'how far each mark is reached', note: 'held between two ends' },
         ]}
         chosen={composite.by}
