@@ -13,7 +13,10 @@ from ironmark.api.documents import (
     Face,
     InstrumentBody,
     Key,
+    MarkName,
+    Member,
     Model,
+    Number,
     ScopeBody,
     Scorecard,
     ScorecardBody,
@@ -21,10 +24,13 @@ from ironmark.api.documents import (
 )
 from ironmark.api.instruments import picture
 from ironmark.api.pictures import scorecard_picture
+from ironmark.api.problems import Refused
 from ironmark.api.reads import period_of
 from ironmark.api.records import add_routes
 from ironmark.api.shapes import InstrumentPicture, Rehearsed, ScorecardPicture, TallyPart
 from ironmark.api.workings import Workings, workings
+from ironmark.core.marks import MarkEntry
+from ironmark.core.periods import Period
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
@@ -41,6 +47,17 @@ class ShelfEntry(BaseModel):
     updated_at: str
 
 
+class TriedMark(Model):
+    """An entry of the mark book that is tried: of one member, of any, or of all rows together."""
+
+    kpi: Key
+    name: MarkName
+    segment: str | None = Field(None, max_length=80)
+    member: Member | None = None
+    since: str = Field(max_length=24)
+    value: Number
+
+
 class ReadAsk(Model):
     """Read a scorecard as it stands in the client, saved or not.
 
@@ -51,6 +68,7 @@ class ReadAsk(Model):
     scope: ScopeBody | None = None
     rehearse: dict[Key, Rehearsed] = Field(default={}, max_length=50)
     yardsticks: dict[Key, YardstickBody] = Field(default={}, max_length=50)
+    marks: list[TriedMark] = Field(default=[], max_length=20)
 
 
 class FacesAsk(Model):
@@ -96,7 +114,17 @@ def read_scorecard(ask: ReadAsk, at: Desk = Depends(desk)) -> ScorecardPicture:
     with at.read() as session:
         book = Book(at, session)
         book.yardsticks |= ask.yardsticks
+        for tried in ask.marks:
+            book.try_mark(tried.kpi, _entry(tried, book.year_start))
         return scorecard_picture(book, ask.body, ask.scope or ask.body.scope, ask.rehearse)
+
+
+def _entry(tried: TriedMark, year_start: int) -> MarkEntry:
+    try:
+        since = Period.parse(tried.since, year_start)
+    except ValueError as error:
+        raise Refused(422, "no-period", "From which period?", f"{error}.") from None
+    return MarkEntry(tried.name, tried.segment, tried.member, since, tried.value)
 
 
 @router.post("/faces")

@@ -20,24 +20,30 @@ from ironmark.api.documents import (
     Model,
     Number,
     ScopeBody,
+    ScorecardBody,
+    SectionBody,
     Yardstick,
     YardstickBody,
 )
 from ironmark.api.kpis import KpiUse, refuse_in_use, uses
+from ironmark.api.pictures import scorecard_picture
 from ironmark.api.reads import period_of, take, unit_of
 from ironmark.api.records import add_routes
 from ironmark.api.scales import axis_picture, bands_on, cut_lines
-from ironmark.api.shapes import AxisPicture, Band, CutLine
+from ironmark.api.shapes import AxisPicture, Band, CutLine, InstrumentPicture, ReadingPicture
 from ironmark.core import axis as axes
 from ironmark.core import reading as core
 from ironmark.core import rules, words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
+from ironmark.core.evaluate import Floats
 from ironmark.core.numbers import Unit, show
 from ironmark.core.propose import deal, propose, shares_of
+from ironmark.store import records
 
 router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
 MOST_DOTS = 600
+MOST_PAST = 60
 
 
 class StripAsk(Model):
@@ -104,6 +110,22 @@ class Change(BaseModel):
     after: str | None
 
 
+class ImpactAsk(Model):
+    """A yardstick as it was and as it would be."""
+
+    before: YardstickBody
+    after: YardstickBody
+
+
+class Impact(BaseModel):
+    """An instrument that uses a yardstick, and which of its readings would change state."""
+
+    scorecard: str
+    title: str
+    instrument: str
+    changes: list[Change]
+
+
 class Rehearsal(BaseModel):
     value: float
     shown: str
@@ -130,6 +152,8 @@ class Strip(BaseModel):
     proof: list[ProofRow]
     sweep: list[SweepStep]
     changes: list[Change]
+    past_changes: list[Change]  # of earlier periods, the newest first
+    past_count: int
     rehearsal: Rehearsal | None
     reading: Rehearsal | None  # what is read now, graded by the form that is tried
 
@@ -160,7 +184,7 @@ class DealAsk(Model):
 
     kpi: Key
     by: str | None = Field(None, max_length=80)
-    over: Literal["axis", "readings"] = "axis"
+    over: Literal["axis", "readings", "last year"] = "axis"
     axis: AxisBody = AxisBody()  # as it is shown; an open end is chosen from the readings
     count: int = Field(4, ge=grading.MIN_BANDS, le=grading.MAX_BANDS)
     shares: list[FiniteFloat] = Field(default=[], max_length=40)  # percents; none deals out evenly
@@ -227,6 +251,8 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
         if graded.any()
         else np.zeros(len(yardstick.bands), int)
     )
+    earlier = [at for at in range(len(after.periods) - 1, -1, -1) if at != p] if ask.saved else []
+    past = [change for at in earlier for change in _changes(before, after, at, unit, after.periods[at].short)]
     by_state = {key: 0 for key in sorted(set(yardstick.bands), key=lambda key: yardstick.known[key].rank)}
     for state, count in zip(yardstick.bands, counts, strict=False):
         by_state[state] += int(count)
@@ -258,6 +284,8 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
             for start, band in (grading.sweep(yardstick, cuts, axis.low, axis.high) if fine else [])
         ],
         changes=_changes(before, after, p, unit) if ask.saved else [],
+        past_changes=past[:MOST_PAST],
+        past_count=len(past),
         rehearsal=None if ask.rehearse is None else _rehearsal(ask.rehearse, yardstick, cuts, straight, unit),
         reading=_rehearsal(value, yardstick, cuts, straight, unit) if math.isfinite(value) else None,
     )  # fmt: skip
@@ -302,11 +330,11 @@ def _dots(readings: core.Readings, axis: Axis, unit: Any) -> list[Dot]:
     return dots
 
 
-def _changes(before: core.Readings, after: core.Readings, p: int, unit: Any) -> list[Change]:
+def _changes(before: core.Readings, after: core.Readings, p: int, unit: Any, when: str = "") -> list[Change]:
     """The readings of the period whose state would be another."""
     return [
         Change(
-            label=member or "all together",
+            label=" ".join(part for part in (member or ("" if when else "all together"), when) if part),
             shown=show(float(after.value[p, m]), unit),
             before=before.state(p, m),
             after=after.state(p, m),
@@ -357,8 +385,21 @@ def deal_bands(ask: DealAsk, at: Desk = Depends(desk)) -> RulesOut:
     high = axis.high if ask.axis.high is None else ask.axis.high
     if low >= high:
         return RulesOut(problem="The axis ends before it begins. Give both of its ends.")
+    if ask.over == "last year":
+        level = _last_year(values)
+        if level is None:
+            return RulesOut(problem="There is no reading of last year to go by.")
+        made = propose(values, np.array([level]), kpi.direction, unit.kind == "percent")
+        return _bands_out(made.in_numbers({"target": level}), unit)
     over = values if ask.over == "readings" else None
     return _bands_out(deal(kpi.direction, shares, low=low, high=high, values=over), unit)
+
+
+def _last_year(values: Floats) -> float | None:
+    """The mean of the twelve months before the last twelve, else of the earliest twelve; None without a reading."""
+    rows = values[-24:-12] if len(values) > 12 else values[:12]
+    known = rows[np.isfinite(rows)]
+    return float(f"{known.mean():.4g}") if known.size else None
 
 
 def _bands_out(made: grading.Yardstick, unit: Unit) -> RulesOut:
@@ -380,6 +421,39 @@ def propose_yardstick(ask: Proposal, at: Desk = Depends(desk)) -> YardstickBody:
     made = propose(readings.value, readings.marks["target"], kpi.direction, kpi.unit.kind == "percent")
     cuts = [CutBody(**vars(cut)) for cut in made.cuts]
     return YardstickBody(name=ask.name or kpi.name, kpi=ask.kpi, bands=list(made.bands), cuts=cuts)
+
+
+@router.post("/{key}/impact")
+def yardstick_impact(key: str, ask: ImpactAsk, at: Desk = Depends(desk)) -> list[Impact]:
+    """Which readings, on all scorecards, would be in another state."""
+    found = []
+    with at.read() as session:
+        kept, tried = Book(at, session), Book(at, session)
+        kept.yardsticks[key], tried.yardsticks[key] = ask.before, ask.after
+        for card in records.every(session, "scorecard"):
+            body = ScorecardBody.model_validate(card.body)
+            instruments = [i for section in body.sections for i in section.instruments if _uses(i, key)]
+            only = body.model_copy(update={"sections": [SectionBody(id="s", instruments=instruments)]})
+            if not instruments:
+                continue
+            before, after = (scorecard_picture(book, only, body.scope).instruments for book in (kept, tried))
+            for one, other in zip(before, after, strict=True):
+                changes = [
+                    Change(label=b.label or b.shown, shown=b.shown, before=a.state, after=b.state)
+                    for a, b in zip(_by_key(one), _by_key(other), strict=True)
+                    if a.state != b.state
+                ]
+                found.append(Impact(scorecard=card.id, title=body.title, instrument=other.title, changes=changes))
+    return found
+
+
+def _uses(instrument: InstrumentBody, key: str) -> bool:
+    return key in (instrument.yardstick, *(more.yardstick for more in instrument.further))
+
+
+def _by_key(picture: InstrumentPicture) -> list[ReadingPicture]:
+    """In an order that does not depend on states."""
+    return sorted(picture.readings, key=lambda reading: reading.key)
 
 
 @router.get("/{key}/uses")

@@ -63,6 +63,16 @@ class Yardstick:
         """The state of each band, from the lowest values up."""
         return tuple(self.known[key] for key in self.bands)
 
+    def in_numbers(self, lines: Mapping[str, float]) -> Yardstick:
+        """The same with every cut a number, by what its mark comes to (KPI unit). Raises KeyError for one not given."""
+        cuts = tuple(
+            cut
+            if cut.mark is None
+            else Cut(float(f"{cut.factor * lines[cut.mark] + cut.offset:.12g}"), belongs=cut.belongs)
+            for cut in self.cuts
+        )
+        return Yardstick(self.bands, cuts, self.per, self.known)
+
     @property
     def marks(self) -> tuple[str, ...]:
         """The names of the marks the cuts are derived from."""

@@ -531,6 +531,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/yardsticks/{key}/impact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Yardstick Impact
+         * @description Which readings, on all scorecards, would be in another state.
+         */
+        post: operations["yardstick_impact_api_yardsticks__key__impact_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/yardsticks/{key}/uses": {
         parameters: {
             query?: never;
@@ -1634,7 +1654,7 @@ export interface components {
              * @default axis
              * @enum {string}
              */
-            over: "axis" | "readings";
+            over: "axis" | "readings" | "last year";
             /** @default {} */
             axis: components["schemas"]["AxisBody"];
             /**
@@ -1945,6 +1965,28 @@ export interface components {
             mark: number | null;
             /** Mark Shown */
             mark_shown: string;
+        };
+        /**
+         * Impact
+         * @description An instrument that uses a yardstick, and which of its readings would change state.
+         */
+        Impact: {
+            /** Scorecard */
+            scorecard: string;
+            /** Title */
+            title: string;
+            /** Instrument */
+            instrument: string;
+            /** Changes */
+            changes: components["schemas"]["Change"][];
+        };
+        /**
+         * ImpactAsk
+         * @description A yardstick as it was and as it would be.
+         */
+        ImpactAsk: {
+            before: components["schemas"]["YardstickBody"];
+            after: components["schemas"]["YardstickBody"];
         };
         /**
          * InstrumentBody
@@ -2931,6 +2973,11 @@ export interface components {
             yardsticks: {
                 [key: string]: components["schemas"]["YardstickBody"];
             };
+            /**
+             * Marks
+             * @default []
+             */
+            marks: components["schemas"]["TriedMark"][];
         };
         /**
          * ReadingPicture
@@ -3460,6 +3507,10 @@ export interface components {
             sweep: components["schemas"]["SweepStep"][];
             /** Changes */
             changes: components["schemas"]["Change"][];
+            /** Past Changes */
+            past_changes: components["schemas"]["Change"][];
+            /** Past Count */
+            past_count: number;
             rehearsal: components["schemas"]["Rehearsal"] | null;
             reading: components["schemas"]["Rehearsal"] | null;
         };
@@ -3531,6 +3582,24 @@ export interface components {
         Token: {
             /** Token */
             token: string;
+        };
+        /**
+         * TriedMark
+         * @description An entry of the mark book that is tried: of one member, of any, or of all rows together.
+         */
+        TriedMark: {
+            /** Kpi */
+            kpi: string;
+            /** Name */
+            name: string;
+            /** Segment */
+            segment?: string | null;
+            /** Member */
+            member?: string | null;
+            /** Since */
+            since: string;
+            /** Value */
+            value: number;
         };
         /** TryBody */
         TryBody: {
@@ -4867,6 +4936,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["YardstickBody"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    yardstick_impact_api_yardsticks__key__impact_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImpactAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Impact"][];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -3,6 +3,7 @@
   import type { Reading } from '../api/client'
   import { tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
+  import { grabbing } from './grab'
   import Hatch from './Hatch.svelte'
   import Mark from './Mark.svelte'
   import Overrun from './Overrun.svelte'
@@ -12,10 +13,14 @@
   import { paint, type FaceProps } from './looks'
   import { lists } from './names'
 
-  let { picture, look, mini = false, open }: FaceProps = $props()
+  let { picture, look, mini = false, open, grab }: FaceProps = $props()
   const uid = $props.id()
   const many = $derived(lists(picture))
   const H = $derived(many || mini ? 18 : 34)
+  const where = (event: PointerEvent) => {
+    const box = (event.currentTarget as Element).closest('.scale')!.getBoundingClientRect()
+    return (event.clientX - box.left) / box.width
+  }
   const gaps = $derived(
     picture.readings.reduce((most, reading) => Math.max(most, widthOf(reading.gap_shown, 13)), 0),
   )
@@ -57,6 +62,47 @@
       {/if}
     {/if}
     {#each reading.marks as mark (mark.name)}<Mark {mark} top={0} bottom={H} />{/each}
+    {#each grab && !many ? reading.cuts : [] as cut, i (i)}
+      {#if !cut.past}
+        <rect
+          class="hold"
+          role="slider"
+          tabindex="0"
+          aria-label="Cut {i + 1} on the bullet"
+          aria-valuenow={cut.value}
+          aria-valuetext={cut.shown}
+          x="{cut.fraction * 100}%"
+          width="9"
+          height={H}
+          use:grabbing={{
+            where,
+            now: cut.fraction,
+            move: (fraction, done, fine) => grab?.cut(i, fraction, done, fine),
+          }}><title>Cut at {cut.shown}. Drag it, or use the arrow keys</title></rect
+        >
+      {/if}
+    {/each}
+    {#each grab?.mark && !many ? reading.marks : [] as mark (mark.name)}
+      {#if !mark.past}
+        <rect
+          class="hold mark-hold"
+          role="slider"
+          tabindex="0"
+          aria-label="{mark.name} on the bullet"
+          aria-valuenow={mark.value}
+          aria-valuetext={mark.shown}
+          x="{mark.fraction * 100}%"
+          y={H - 4}
+          width="12"
+          height="11"
+          use:grabbing={{
+            where,
+            now: mark.fraction,
+            move: (fraction, done, fine) => grab?.mark?.(mark.name, fraction, done, fine),
+          }}><title>{mark.name} {mark.shown}. Drag it, or use the arrow keys</title></rect
+        >
+      {/if}
+    {/each}
   </svg>
 {/snippet}
 
@@ -77,6 +123,21 @@
   .scale {
     display: block;
     overflow: visible;
+  }
+  .hold {
+    translate: -4.5px 0;
+    fill: color-mix(in srgb, var(--accent) 26%, transparent);
+    cursor: ew-resize;
+    touch-action: none;
+    outline: none;
+  }
+  .mark-hold {
+    translate: -6px 0;
+    fill: transparent;
+  }
+  .hold:hover,
+  .hold:focus-visible {
+    fill: color-mix(in srgb, var(--accent) 60%, transparent);
   }
   .value {
     transition:

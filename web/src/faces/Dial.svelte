@@ -3,10 +3,11 @@
   import { arc } from 'd3-shape'
   import { colour, stateOf, tint } from '../api/states.svelte'
   import Hatch from './Hatch.svelte'
+  import { grabbing, placed } from './grab'
   import { boxOf, clear, type Label } from './labels'
   import { paint, type FaceProps } from './looks'
 
-  let { picture, look, mini = false }: FaceProps = $props()
+  let { picture, look, mini = false, grab }: FaceProps = $props()
 
   const OUTER = 90
   const INNER = 70
@@ -34,7 +35,7 @@
     const foot = Math.max(8, -Math.cos(half) * OUTER)
     const room = mini ? 8 : 38
     const top = mini ? 8 : 22
-    return { x: -side - room, y: -OUTER - top, w: 2 * (side + room), h: OUTER + top + foot + (mini ? 8 : 18) }
+    return { x: -side - room, y: -OUTER - top, w: 2 * (side + room), h: OUTER + top + foot + (mini ? 8 : 24) }
   })
 
   let width = $state(256)
@@ -85,6 +86,11 @@
     const order = scale < 0.62 ? ends : dial.names ? [...ends, ...names, ...cuts] : [...ends, ...cuts]
     return clear(order, taken, within).filter((label) => boxOf(label).right > boxOf(label).left + 2)
   })
+  let svg = $state<SVGSVGElement | null>(null)
+  const where = (event: PointerEvent) => {
+    const { x, y } = placed(svg!, event)
+    return Math.atan2(x, -y) / sweep + 0.5
+  }
   const needle = $derived(reading && reading.value !== null ? (angle(reading.fraction) * 180) / Math.PI : 0)
   const zero = $derived(picture.axis?.zero ?? 0)
   const full = $derived(reading?.partial ? `url(#${uid}-hatch)` : reading ? paint(reading) : '')
@@ -101,7 +107,7 @@
 </script>
 
 <span class="dial" bind:clientWidth={width} bind:clientHeight={height}>
-  <svg viewBox="{box.x} {box.y} {box.w} {box.h}" role="presentation">
+  <svg bind:this={svg} viewBox="{box.x} {box.y} {box.w} {box.h}" role="presentation">
     {#if reading}
       {#if reading.partial && (reading.state || reading.shade)}
         <Hatch id="{uid}-hatch" fill={paint(reading)} ground={tint(reading.state)} />
@@ -146,6 +152,48 @@
           <title>{mark.name} {mark.shown}</title>
         </g>
       {/each}
+      {#if grab}
+        {#each reading.cuts as cut, i (i)}
+          {#if !cut.past}
+            <path
+              class="hold"
+              role="slider"
+              tabindex="0"
+              aria-label="Cut {i + 1} on the dial"
+              aria-valuenow={cut.value}
+              aria-valuetext={cut.shown}
+              transform="rotate({(angle(cut.fraction) * 180) / Math.PI})"
+              d="M0 {-INNER + 2}V{-OUTER - 4}"
+              use:grabbing={{
+                where,
+                now: cut.fraction,
+                move: (fraction, done, fine) => grab.cut(i, fraction, done, fine),
+              }}
+            >
+              <title>Cut at {cut.shown}. Drag it, or use the arrow keys</title>
+            </path>
+          {/if}
+        {/each}
+        {#each grab.mark ? marks : [] as mark (mark.name)}
+          <path
+            class="hold mark-hold"
+            role="slider"
+            tabindex="0"
+            aria-label="{mark.name} on the dial"
+            aria-valuenow={mark.value}
+            aria-valuetext={mark.shown}
+            transform="rotate({(angle(mark.fraction) * 180) / Math.PI})"
+            d="M-7 {-OUTER - 11}H7V{-OUTER - 1}H-7Z"
+            use:grabbing={{
+              where,
+              now: mark.fraction,
+              move: (fraction, done, fine) => grab.mark?.(mark.name, fraction, done, fine),
+            }}
+          >
+            <title>{mark.name} {mark.shown}. Drag it, or use the arrow keys</title>
+          </path>
+        {/each}
+      {/if}
       {#if reading.value !== null}
         {#if dial.hand === 'needle'}
           <g class="needle" style:transform="rotate({needle}deg)">
@@ -192,6 +240,22 @@
   .nothing {
     font-size: 14px;
     fill: var(--soft);
+  }
+  .hold {
+    fill: transparent;
+    stroke: color-mix(in srgb, var(--accent) 30%, transparent);
+    stroke-width: 9;
+    cursor: grab;
+    touch-action: none;
+    outline: none;
+  }
+  .mark-hold {
+    stroke: none;
+  }
+  .hold:hover,
+  .hold:focus-visible {
+    stroke: var(--accent);
+    stroke-width: 5;
   }
   .needle {
     transition: transform 0.35s ease-out;

@@ -2,6 +2,7 @@
   /** The face of an instrument, by name; a face for one reading is repeated for many. */
   import type { Component } from 'svelte'
   import type { Picture, Reading, Schemas } from '../api/client'
+  import type { Grab } from './grab'
   import Bar from './Bar.svelte'
   import Bullet from './Bullet.svelte'
   import Chip from './Chip.svelte'
@@ -28,9 +29,10 @@
     look?: Look
     mini?: boolean
     open?: (reading: Reading) => void
+    grab?: Grab
     tick?: (reading: Reading, step: Schemas['Step'], done: boolean) => void
   }
-  let { face, picture, look = LOOK, mini = false, open, tick }: Props = $props()
+  let { face, picture, look = LOOK, mini = false, open, grab, tick }: Props = $props()
   const faces: Record<FaceName, Component<FaceProps>> = {
     dial: Dial,
     bullet: Bullet,
@@ -65,5 +67,5 @@
 {:else if face === 'pips'}
   <Pips {picture} {look} {mini} {open} {tick} />
 {:else}
-  <Chosen {picture} {look} {mini} {open} />
+  <Chosen {picture} {look} {mini} {open} {grab} />
 {/if}

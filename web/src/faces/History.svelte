@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A KPI over its periods as a line on its bands; a period can be chosen. */
   import type { Schemas } from '../api/client'
+  import { grabbing, placed, type Grab } from './grab'
   import { widthOf } from './labels'
   import { colour, stateOf, tint } from '../api/states.svelte'
 
@@ -10,8 +11,9 @@
     height?: number
     chosen?: string
     choose?: (key: string) => void
+    grab?: Grab
   }
-  let { picture, form = 'line', height: H = 122, chosen, choose }: Props = $props()
+  let { picture, form = 'line', height: H = 122, chosen, choose, grab }: Props = $props()
   let width = $state(600)
   const points = $derived(picture.points)
   const zero = $derived(picture.axis.zero)
@@ -50,6 +52,9 @@
     const turns = year && (i === 0 || points[i - 1]!.short.split(' ').at(-1) !== year)
     return turns ? `${short} ’${year.slice(-2)}` : short
   }
+  let svg = $state<SVGSVGElement | null>(null)
+  const where = (event: PointerEvent) => 1 - placed(svg!, event).y / H
+  const lastMark = $derived(points.at(-1)?.mark ?? null)
   const told = (i: number) => {
     const point = points[i]!
     const state = stateOf(point.state)?.name
@@ -74,7 +79,13 @@
     {#each shown as level (level.label)}<span style:top="{y(level.at)}px">{level.label}</span>{/each}
   </div>
   <div class="chart" bind:clientWidth={width}>
-    <svg {width} height={H} role="img" aria-label={points.map((_, i) => told(i)).join('; ')}>
+    <svg
+      bind:this={svg}
+      {width}
+      height={H}
+      role={grab ? 'group' : 'img'}
+      aria-label={points.map((_, i) => told(i)).join('; ')}
+    >
       {#each points as point, i (point.key)}
         {#each point.bands as band (band.start)}
           <rect
@@ -138,6 +149,46 @@
           {/if}
         {/each}
       {/if}
+      {#each grab ? picture.cuts : [] as cut, i (i)}
+        {#if !cut.past}
+          <rect
+            class="hold"
+            role="slider"
+            tabindex="0"
+            aria-label="Cut {i + 1} on the history"
+            aria-valuenow={cut.value}
+            aria-valuetext={cut.shown}
+            x={width - Math.max(step, 40)}
+            width={Math.max(step, 40)}
+            y={y(cut.fraction) - 4}
+            height="8"
+            use:grabbing={{
+              where,
+              now: cut.fraction,
+              move: (fraction, done, fine) => grab?.cut(i, fraction, done, fine),
+            }}><title>Cut at {cut.shown}. Drag it, or use the arrow keys</title></rect
+          >
+        {/if}
+      {/each}
+      {#if grab?.mark && lastMark !== null}
+        <rect
+          class="hold"
+          role="slider"
+          tabindex="0"
+          aria-label="{grab.name} on the history"
+          aria-valuenow={lastMark}
+          aria-valuetext={points.at(-1)?.mark_shown}
+          x="0"
+          width="40"
+          y={y(lastMark) - 4}
+          height="8"
+          use:grabbing={{
+            where,
+            now: lastMark,
+            move: (fraction, done, fine) => grab?.mark?.(grab.name, fraction, done, fine),
+          }}><title>{grab.name} {points.at(-1)?.mark_shown}. Drag it, or use the arrow keys</title></rect
+        >
+      {/if}
     </svg>
     <div class="names small soft" style:--tall="{H}px">
       {#each points as point, i (point.key)}
@@ -173,6 +224,16 @@
   }
   svg {
     display: block;
+  }
+  .hold {
+    fill: color-mix(in srgb, var(--accent) 26%, transparent);
+    cursor: ns-resize;
+    touch-action: none;
+    outline: none;
+  }
+  .hold:hover,
+  .hold:focus-visible {
+    fill: color-mix(in srgb, var(--accent) 60%, transparent);
   }
   .chosen {
     fill: none;

@@ -4,7 +4,7 @@
   import Spark from '../parts/Spark.svelte'
   import type { FaceProps } from './looks'
 
-  let { picture, look, mini = false }: FaceProps = $props()
+  let { picture, look, mini = false, grab }: FaceProps = $props()
   const reading = $derived(picture.readings[0])
   let height = $state(140)
 </script>
@@ -22,7 +22,12 @@
   {:else}
     <span class="past" bind:clientHeight={height}>
       <span class="inside">
-        <History picture={reading.history} form={look.history.form} height={Math.max(36, height - 22)} />
+        <History
+          {grab}
+          picture={reading.history}
+          form={look.history.form}
+          height={Math.max(36, height - 22)}
+        />
       </span>
     </span>
   {/if}

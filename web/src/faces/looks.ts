@@ -1,4 +1,5 @@
 import type { Instrument, Picture, Reading, Schemas } from '../api/client'
+import type { Grab } from './grab'
 import { colour } from '../api/states.svelte'
 
 export type Look = Schemas['Look']
@@ -10,6 +11,8 @@ export interface FaceProps {
   look: Look
   mini?: boolean
   open?: (reading: Reading) => void
+  /** Given on the bench: cuts and marks can be dragged. */
+  grab?: Grab
 }
 
 export const LOOK: Look = {

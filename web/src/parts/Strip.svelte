@@ -4,6 +4,7 @@
   import type { Cut, Strip, YardstickBody } from '../api/client'
   import { colour, on, stateOf, statesBeside, tint, word } from '../api/states.svelte'
   import Sign from './Sign.svelte'
+  import { moved as movedCut, tidy } from './cuts'
   import Typed from './Typed.svelte'
 
   interface Props {
@@ -34,19 +35,7 @@
     return level
   }
 
-  /** The cut moved to a value: a factor of its mark stays a factor, an offset an offset. */
-  function moved(at: number, to: number): YardstickBody {
-    const cuts = body.cuts.map((cut, i): Cut => {
-      if (i !== at) return { ...cut }
-      const mark = strip.cuts[i]?.mark_value
-      if (!cut.mark || mark === null || mark === undefined) return { ...cut, offset: tidy(to / strip.scale) }
-      if (!cut.offset && cut.factor !== 1 && mark !== 0)
-        return { ...cut, factor: Number((to / mark).toFixed(4)) }
-      return { ...cut, offset: tidy((to - cut.factor! * mark) / strip.scale) }
-    })
-    return { ...body, cuts }
-  }
-  const tidy = (number: number) => Number(number.toPrecision(12))
+  const moved = (at: number, to: number) => movedCut(body, at, to, strip.cuts[at]?.mark_value, strip.scale)
 
   /** Held between its neighbours, so that cuts stay in order. */
   function allowed(at: number, to: number) {

@@ -122,6 +122,14 @@
   const place = $derived(value ?? strip?.reading?.value ?? null)
 </script>
 
+{#snippet moves(change: Strip['changes'][number])}
+  <span
+    >{change.label}
+    {change.shown}: <Sign state={change.before} /> → <Sign state={change.after} />
+    {stateOf(change.after)?.name ?? 'not graded'}</span
+  >
+{/snippet}
+
 <div class="line">
   <h3 class="soft">
     {heading}{strip && strip.direction !== 'inside'
@@ -169,16 +177,14 @@
         >{/if}
     </label>
   {/if}
-  {#if trying && strip.changes.length}
+  {#if trying && (strip.changes.length || strip.past_count)}
     <div class="small changes" aria-live="polite">
       <b>{strip.changes.length} would change state in {strip.period_label}</b>
-      {#each strip.changes.slice(0, 4) as change (change.label)}
-        <span
-          >{change.label}
-          {change.shown}: <Sign state={change.before} /> → <Sign state={change.after} />
-          {stateOf(change.after)?.name}</span
-        >
-      {/each}
+      {#each strip.changes.slice(0, 4) as change (change.label)}{@render moves(change)}{/each}
+      {#if strip.past_count}
+        <b>{strip.past_count} of earlier periods would</b>
+        {#each strip.past_changes.slice(0, 4) as change (change.label)}{@render moves(change)}{/each}
+      {/if}
     </div>
   {/if}
 

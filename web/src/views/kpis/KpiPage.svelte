@@ -25,7 +25,7 @@
   import Composite from './Composite.svelte'
   import Formula from './Formula.svelte'
   import KpiSentence from './KpiSentence.svelte'
-  import Revisions from './Revisions.svelte'
+  import Revisions from '../../parts/Revisions.svelte'
 
   type Body = Schemas['KpiBody']
   let { params }: { params?: { id?: string } } = $props()
@@ -506,8 +506,11 @@
 
         <aside class="right">
           {#if past && kept}<Revisions
-              kpi={kept}
-              back={(earlier) => {
+              kind="kpis"
+              id={kept.id}
+              version={kept.version}
+              detail={(form: Body) => form.formula}
+              back={(earlier: Body) => {
                 change($state.snapshot(earlier) as Body)
                 past = false
                 said = 'This is the earlier form. Save it to have it hold again.'

@@ -16,6 +16,7 @@
   import Choices from '../../parts/Choices.svelte'
   import Typed from '../../parts/Typed.svelte'
   import YardstickEditor from '../../parts/YardstickEditor.svelte'
+  import Impact from '../yardsticks/Impact.svelte'
   import Brief from './Brief.svelte'
   import Drawn from './Drawn.svelte'
   import type { Session } from './session.svelte'
@@ -194,9 +195,16 @@
       >
         {#snippet aside()}
           {#if uses > 1}
-            <Slot text="used by {uses} instruments" label="Yardstick in use" width={240}>
+            <Slot text="used by {uses} instruments" label="Yardstick in use" width={270}>
               {#snippet children(close)}
-                <p class="small pad">A change here changes all {uses}.</p>
+                <p class="small pad">A change here changes all {uses}, on every scorecard.</p>
+                {#if instrument.yardstick && held && session.openedWith(instrument.yardstick)}
+                  <Impact
+                    id={instrument.yardstick}
+                    before={session.openedWith(instrument.yardstick)!}
+                    after={held.body}
+                  />
+                {/if}
                 <button
                   class="act quiet"
                   onclick={() => {

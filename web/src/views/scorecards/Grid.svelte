@@ -2,6 +2,7 @@
   /** A section's 12 columns. On the bench instruments are dragged, sized, and moved by the arrow keys. */
   import { untrack } from 'svelte'
   import type { Instrument, Picture, Reading, Schemas, Section } from '../../api/client'
+  import type { Grab } from '../../faces/grab'
   import Sheet from './Sheet.svelte'
   import { COLUMNS, GAP, ROW, settle } from './layout'
 
@@ -14,11 +15,12 @@
     open: (instrument: Instrument, reading: Reading) => void
     tick: (instrument: Instrument, reading: Reading, step: Schemas['Step'], done: boolean) => void
     take: (instrument: Instrument, kind: 'csv' | 'xlsx') => void
+    grabs: (instrument: Instrument) => Grab | undefined
     arrange: (items: Instrument[], says: string) => void
     carry: (id: string, way: -1 | 1) => void
     remove: (id: string) => void
   }
-  let { section, pictures, bench, selected, select, open, tick, take, arrange, carry, remove }: Props =
+  let { section, pictures, bench, selected, select, open, tick, take, grabs, arrange, carry, remove }: Props =
     $props()
   let width = $state(0)
   let trial = $state<Instrument[] | null>(null)
@@ -117,6 +119,7 @@
         picture={pictures[item.id]}
         open={(reading) => open(item, reading)}
         tick={bench ? undefined : (reading, step, done) => tick(item, reading, step, done)}
+        grab={bench && selected === item.id ? grabs(item) : undefined}
         take={bench ? undefined : (kind) => take(item, kind)}
       />
       {#if bench}

@@ -15,7 +15,8 @@
     type Yardstick,
   } from '../../api/client'
   import { LOOK } from '../../faces/looks'
-  import { kindOf } from '../../faces/names'
+  import type { Grab } from '../../faces/grab'
+  import { kindOf, lists } from '../../faces/names'
   import Choices from '../../parts/Choices.svelte'
   import { GRAINS } from '../../api/periods'
   import ScopeSentence from '../../parts/ScopeSentence.svelte'
@@ -245,6 +246,22 @@
     await got(api.POST('/api/scorecards/by-hand', { body }))
     await session.read()
   }
+  /** Cuts and marks of one reading that can be dragged on its face; a mark only where it is one month's own. */
+  function grabs(instrument: Instrument): Grab | undefined {
+    const picture = pictures[instrument.id]
+    const reading = picture?.readings[0]
+    if (!['dial', 'bullet', 'history'].includes(instrument.face) || !reading || lists(picture)) return
+    const name = reading.marks[0]?.name ?? ''
+    const plain = !reading.partial && /^\d{4}-\d{2}$/.test(picture.period)
+    return {
+      name,
+      cut: (at, fraction, done, fine) => session.dragCut(instrument, at, fraction, done, fine),
+      mark:
+        plain && name
+          ? (which, fraction, done, fine) => session.dragMark(instrument, which, fraction, done, fine)
+          : undefined,
+    }
+  }
   async function tick(instrument: Instrument, reading: Reading, step: Schemas['Step'], done: boolean) {
     failed = ''
     const member = reading.member ?? null
@@ -452,6 +469,7 @@
               open={(instrument, reading) => !bench && (asked = askedOf(instrument, reading))}
               {tick}
               {take}
+              {grabs}
               arrange={(items, says) =>
                 section(
                   held.id,

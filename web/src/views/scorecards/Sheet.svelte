@@ -1,6 +1,7 @@
 <script lang="ts">
   /** One instrument as a sheet on the page: title, state, face, and what there is to say about it. */
   import type { Instrument, Picture, Reading, Schemas } from '../../api/client'
+  import type { Grab } from '../../faces/grab'
   import Face from '../../faces/Face.svelte'
   import Ledger from '../../faces/Ledger.svelte'
   import Legend from '../../faces/Legend.svelte'
@@ -14,8 +15,10 @@
     open: (reading: Reading) => void
     tick?: (reading: Reading, step: Schemas['Step'], done: boolean) => void
     take?: (kind: 'csv' | 'xlsx') => void
+    /** Given on the bench, for the instrument that is chosen. */
+    grab?: Grab
   }
-  let { instrument, picture, open, tick: set, take }: Props = $props()
+  let { instrument, picture, open, tick: set, take, grab }: Props = $props()
   const tick = $derived(picture?.by_hand ? set : undefined)
 
   const STATES_ONLY = ['lamp', 'chip', 'tile']
@@ -115,18 +118,20 @@
       <span class="face"><Face {face} {picture} {look} {tick} /></span>
     </div>
   {:else}
-    <button
+    <svelte:element
+      this={grab ? 'div' : 'button'}
+      role={grab ? 'group' : undefined}
       class="one f-{face}"
-      onclick={() => open(reading)}
-      aria-label="{reading.spoken}. Open the workings"
-      title={reading.spoken}
+      onclick={() => !grab && open(reading)}
+      aria-label={grab ? undefined : `${reading.spoken}. Open the workings`}
+      title={grab ? undefined : reading.spoken}
     >
       {#if figured && face !== 'dial' && face !== 'ring'}<span class="figures">{@render figures()}</span>{/if}
-      <span class="face"><Face {face} {picture} {look} /></span>
+      <span class="face"><Face {face} {picture} {look} {grab} /></span>
       {#if figured && (face === 'dial' || face === 'ring')}<span class="figures">{@render figures()}</span
         >{/if}
       {#if !figured && below && reading.status !== 'graded'}<span class="small soft">{below}</span>{/if}
-    </button>
+    </svelte:element>
   {/if}
   {#if legend}<Legend {picture} asked={instrument.legend === true} />{/if}
   {#if picture.notes.length}<p class="small soft notes">{picture.notes.join(' · ')}</p>{/if}

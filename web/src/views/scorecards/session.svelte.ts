@@ -13,11 +13,14 @@ import {
   type Scope,
   type YardstickBody,
 } from '../../api/client'
+import { moved, stepOf, tidy } from '../../parts/cuts'
 
 /** A change to the scorecard, or to one yardstick, as the two forms of the document. */
 type Step =
   | { kind: 'card'; before: CardBody; after: CardBody; says: string }
   | { kind: 'yardstick'; id: string; before: YardstickBody; after: YardstickBody; says: string }
+  | { kind: 'mark'; kpi: string; before: Change; after: Change; says: string }
+type Change = Schemas['ChangeBody']
 
 const AUTOSAVE_MS = 500
 const WAITING_MS = 1500
@@ -37,7 +40,11 @@ export class Session {
   /** Scope of reading alone, from the address; null reads the scorecard's own. */
   reading = $state<Scope | null>(null)
   yardsticks = $state<Record<string, { version: number; body: YardstickBody }>>({})
+  private first: Record<string, YardstickBody> = {}
   private drafts = $state<Record<string, YardstickBody>>({})
+  private triedMark = $state<Schemas['TriedMark'] | null>(null)
+  /** The axis a drag began on, so that it stands still meanwhile. */
+  private axis: { id: string; low: number; high: number } | null = null
   private past = $state<Step[]>([])
   private future = $state<Step[]>([])
   private timer: ReturnType<typeof setTimeout> | undefined
@@ -83,10 +90,11 @@ export class Session {
       this.picture = await got(
         api.POST('/api/scorecards/read', {
           body: {
-            body: copy(this.body),
+            body: this.still(copy(this.body)),
             scope: this.reading ? copy(this.reading) : null,
             rehearse: copy(this.rehearse),
             yardsticks: copy(this.drafts),
+            marks: this.triedMark ? [copy(this.triedMark)] : [],
           },
         }),
       )
@@ -116,6 +124,11 @@ export class Session {
     })
   }
 
+  /** A yardstick as it was when it was first met here, to say what changed since. */
+  openedWith(id: string): YardstickBody | undefined {
+    return this.first[id]
+  }
+
   /** Try a yardstick on the whole page without keeping it; null goes back to the kept one. */
   draft(id: string, body: YardstickBody | null) {
     const rest = Object.fromEntries(Object.entries(this.drafts).filter(([key]) => key !== id))
@@ -127,6 +140,7 @@ export class Session {
     if (fresh || !this.yardsticks[id]) {
       const found = await got(api.GET('/api/yardsticks/{key}', { params: { path: { key: id } } }))
       this.yardsticks[id] = { version: found.version, body: found.body }
+      this.first[id] ??= found.body
     }
     return this.yardsticks[id]!
   }
@@ -140,7 +154,7 @@ export class Session {
   async undo() {
     const step = this.past.at(-1)
     if (!step) return
-    if (step.kind === 'yardstick' ? await this.putYardstick(step.id, step.before) : this.put(step.before)) {
+    if (await this.take(step, 'before')) {
       this.past = this.past.slice(0, -1)
       this.future = [...this.future, step]
     }
@@ -149,7 +163,7 @@ export class Session {
   async redo() {
     const step = this.future.at(-1)
     if (!step) return
-    if (step.kind === 'yardstick' ? await this.putYardstick(step.id, step.after) : this.put(step.after)) {
+    if (await this.take(step, 'after')) {
       this.future = this.future.slice(0, -1)
       this.past = [...this.past, step]
     }
@@ -177,6 +191,92 @@ export class Session {
     } catch (error) {
       this.problem = words(error)
       return null
+    }
+  }
+
+  private async take(step: Step, form: 'before' | 'after'): Promise<boolean> {
+    if (step.kind === 'yardstick') return this.putYardstick(step.id, step[form])
+    if (step.kind === 'mark') return this.putMark(step.kpi, step[form])
+    return this.put(step[form])
+  }
+
+  /** The scorecard with the axis of the instrument that is dragged on held where it was. */
+  private still(body: CardBody): CardBody {
+    const held = this.axis
+    for (const section of held ? (body.sections ?? []) : [])
+      for (const instrument of section.instruments ?? [])
+        if (instrument.id === held!.id) instrument.axis = { low: held!.low, high: held!.high }
+    return body
+  }
+
+  /** Where on its axis a drag is, as a value; snapped to round ones unless it is to be fine. */
+  private valueAt(instrument: Instrument, fraction: number, fine: boolean): number | null {
+    const picture = this.picture?.instruments.find((known) => known.id === instrument.id)
+    const axis = (instrument.face === 'history' ? picture?.readings[0]?.history?.axis : null) ?? picture?.axis
+    if (!axis) return null
+    this.axis ??= { id: instrument.id, low: axis.low, high: axis.high }
+    const { low, high } = this.axis
+    const value = low + fraction * (high - low)
+    const step = stepOf(high - low)
+    return fine ? value : tidy(Math.round(value / step) * step)
+  }
+
+  /** Move a cut on a face: tried on the whole page while it is held, kept when it is let go. */
+  async dragCut(instrument: Instrument, at: number, fraction: number, done: boolean, fine: boolean) {
+    const id = instrument.yardstick
+    const reading = this.picture?.instruments.find((known) => known.id === instrument.id)?.readings[0]
+    const to = this.valueAt(instrument, fraction, fine)
+    if (!id || !reading || to === null) return
+    const body = (await this.yardstick(id)).body
+    const cut = body.cuts[at]
+    const [below, above] = [reading.cuts[at - 1]?.value ?? -Infinity, reading.cuts[at + 1]?.value ?? Infinity]
+    if (!cut) return
+    const mark = reading.marks.find((known) => known.name === cut.mark)?.value ?? null
+    const drawn = reading.cuts[at]?.value ?? to
+    const plain = cut.mark ? drawn - (cut.factor ?? 1) * (mark ?? 0) : drawn
+    // While it is tried the drawn cut has moved already: only a kept one tells what plain numbers are times.
+    this.scale ??= cut.offset ? plain / cut.offset : 1
+    const next = moved(body, at, Math.min(Math.max(to, below), above), mark, this.scale || 1)
+    if (!done) return this.draft(id, next)
+    this.axis = null
+    this.scale = null
+    await this.changeYardstick(id, next, 'move a cut')
+  }
+  private scale: number | null = null
+
+  /** Move a mark on a face: an entry of the mark book for all rows together, from the period that is read. */
+  async dragMark(instrument: Instrument, name: string, fraction: number, done: boolean, fine: boolean) {
+    const picture = this.picture?.instruments.find((known) => known.id === instrument.id)
+    const value = this.valueAt(instrument, fraction, fine)
+    if (!picture || value === null) return
+    const entry = { name, segment: '*', member: '*', since: picture.period, value }
+    if (!done) {
+      this.triedMark = { kpi: instrument.kpi, ...entry }
+      await this.read()
+      return
+    }
+    this.triedMark = null
+    this.axis = null
+    await this.putMark(instrument.kpi, entry, true)
+  }
+
+  private async putMark(kpi: string, change: Change, noted = false): Promise<boolean> {
+    try {
+      const path = { key: kpi }
+      const book = await got(api.GET('/api/kpis/{key}/marks', { params: { path } }))
+      const kept = await got(
+        api.POST('/api/kpis/{key}/marks', {
+          params: { path, header: seen(book.version) },
+          body: { changes: [change] },
+        }),
+      )
+      if (noted && kept.back[0])
+        this.note({ kind: 'mark', kpi, before: kept.back[0], after: change, says: 'move a mark' })
+      await this.read()
+      return true
+    } catch (error) {
+      this.problem = words(error)
+      return false
     }
   }
 

@@ -15,7 +15,7 @@
   // The axis as it was when this was opened: using the bands may choose another.
   // svelte-ignore state_referenced_locally
   const ends = axis
-  let over = $state<'axis' | 'readings'>('axis')
+  let over = $state<Schemas['DealAsk']['over']>('axis')
   let count = $state(4)
   let typed = $state('')
   let dealt = $state<Schemas['RulesOut'] | null>(null)
@@ -62,14 +62,17 @@
     <select class="type-in" aria-label="Of what" bind:value={over}>
       <option value="axis">the axis</option>
       <option value="readings">the readings so far</option>
+      <option value="last year">last year’s level</option>
     </select>
-    <span>in equal shares, or in these</span>
-    <input
-      class="type-in shares"
-      aria-label="Shares in percent"
-      placeholder="40 30 20 10"
-      bind:value={typed}
-    />
+    {#if over === 'last year'}<span class="soft">as if it were the target</span>{:else}
+      <span>in equal shares, or in these</span>
+      <input
+        class="type-in shares"
+        aria-label="Shares in percent"
+        placeholder="40 30 20 10"
+        bind:value={typed}
+      />
+    {/if}
   </div>
   {#if failed}<p class="wrong">{failed}</p>{/if}
   {#if odd}<p class="note small">A share is no number. Type for example 40 30 20 10.</p>

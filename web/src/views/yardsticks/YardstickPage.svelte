@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { untrack } from 'svelte'
   import { push } from 'svelte-spa-router'
   import {
     Refusal,
@@ -19,7 +20,10 @@
   import Sign from '../../parts/Sign.svelte'
   import Slot from '../../parts/Slot.svelte'
   import Uses from '../../parts/Uses.svelte'
+  import Revisions from '../../parts/Revisions.svelte'
   import Deal from './Deal.svelte'
+  import Impact from './Impact.svelte'
+  import PaletteEditor from './PaletteEditor.svelte'
   import Rules from './Rules.svelte'
   import YardstickEditor from '../../parts/YardstickEditor.svelte'
 
@@ -34,6 +38,10 @@
   let past = $state<YardstickBody[]>([])
   let future = $state<YardstickBody[]>([])
   let from = $state<'rules' | 'deal' | null>(null)
+  let history = $state(false)
+  /** The form it had when it was opened here, and the one that is being tried. */
+  let opened = $state<YardstickBody | null>(null)
+  let tried = $state<YardstickBody | null>(null)
 
   const chosen = $derived(
     yardsticks?.find((known) => known.id === params?.id) ?? (params?.id ? undefined : yardsticks?.[0]),
@@ -68,6 +76,9 @@
     const id = chosen?.id
     by = null
     from = null
+    history = false
+    tried = null
+    opened = untrack(() => (chosen ? ($state.snapshot(chosen.body) as YardstickBody) : null))
     past = []
     future = []
     if (id)
@@ -138,6 +149,23 @@
       )
       await load()
       await push('/yardsticks')
+    } catch (error) {
+      failed = words(error)
+    }
+  }
+  const changed = $derived(
+    !!opened && !!chosen && (!!tried || JSON.stringify(opened) !== JSON.stringify(chosen.body)),
+  )
+  /** The shared yardstick goes back to what it was; the changes go on in a copy. */
+  async function asCopy() {
+    if (!chosen || !opened) return
+    const body = $state.snapshot(chosen.body) as YardstickBody
+    if (!(await put($state.snapshot(opened) as YardstickBody))) return
+    try {
+      const name = `${body.name.slice(0, 100)} (copy)`
+      const made = await got(api.POST('/api/yardsticks', { body: { ...body, name } }))
+      await load()
+      await push(`/yardsticks/${made.id}`)
     } catch (error) {
       failed = words(error)
     }
@@ -225,6 +253,7 @@
     </div>
     {#if chosen}
       <Delete name={chosen.body.name} {remove} />
+      <button class="act" aria-pressed={history} onclick={() => (history = !history)}>History</button>
       {#if kpi}
         <button class="act" aria-pressed={from === 'deal'} onclick={() => open('deal')}>Deal out bands</button
         >
@@ -280,6 +309,7 @@
             scope={{ period: 'complete', grain: 'month', members: {} }}
             {marks}
             markNames={[...new Set(['target', 'stretch', 'floor', 'limit', ...marks])]}
+            draft={(body) => (tried = body)}
             keep={(body) => keep(body)}
           />
         </section>
@@ -295,7 +325,36 @@
           {/each}
         </ol>
         <Uses {uses} />
-        {#if uses.length}<p class="small soft">A change here changes them all.</p>{/if}
+        {#if uses.length}
+          <p class="small soft">A change here changes them all.</p>
+          {#if changed && opened}
+            <Impact id={chosen.id} before={opened} after={tried ?? chosen.body} />
+            {#if !tried}
+              <button class="act" onclick={asCopy}>Have this as a copy instead</button>
+            {/if}
+          {/if}
+        {/if}
+        <PaletteEditor body={chosen.body} keep={(body) => keep(body)} />
+        {#if history}
+          <Revisions
+            kind="yardsticks"
+            id={chosen.id}
+            version={chosen.version}
+            detail={(form: YardstickBody) =>
+              form.cuts
+                .map((cut) =>
+                  cut.mark
+                    ? `${cut.factor === 1 ? '' : `${cut.factor} × `}${cut.mark}${cut.offset ? ` ${cut.offset > 0 ? '+' : '−'} ${Math.abs(cut.offset)}` : ''}`
+                    : String(cut.offset),
+                )
+                .join(' | ')}
+            back={(earlier: YardstickBody) => {
+              keep($state.snapshot(earlier) as YardstickBody)
+              history = false
+            }}
+            close={() => (history = false)}
+          />
+        {/if}
       </aside>
     {:else if chosen}
       <p class="sheet pad">Choose a KPI above to try this yardstick on.</p>

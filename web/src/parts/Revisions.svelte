@@ -1,33 +1,47 @@
-<script lang="ts">
-  /** The forms a KPI had: who saved which, when, what it changed, and the way back. */
-  import { api, got, words, type Kpi, type Schemas } from '../../api/client'
-  import { when } from '../data/days'
+<script lang="ts" generics="Body extends object">
+  /** The forms a document had: who saved which, when, what it changed, and the way back. */
+  import { api, got, words, type Schemas } from '../api/client'
+  import { when } from '../views/data/days'
 
-  type Body = Schemas['KpiBody']
   interface Props {
-    kpi: Kpi
+    kind: 'kpis' | 'yardsticks'
+    id: string
+    version: number
+    /** What is worth showing of a form: its formula, its cuts. */
+    detail: (body: Body) => string
     back: (body: Body) => void
     close: () => void
   }
-  let { kpi, back, close }: Props = $props()
+  let { kind, id, version, detail, back, close }: Props = $props()
   let found = $state<Schemas['RevisionOut'][] | null>(null)
   let failed = $state('')
   $effect(() => {
-    void kpi.version
-    got(api.GET('/api/kpis/{key}/revisions', { params: { path: { key: kpi.id } } })).then(
+    void version
+    const params = { path: { key: id } }
+    const asked =
+      kind === 'kpis'
+        ? api.GET('/api/kpis/{key}/revisions', { params })
+        : api.GET('/api/yardsticks/{key}/revisions', { params })
+    got<Schemas['RevisionOut'][]>(asked).then(
       (list) => (found = list),
       (error) => (failed = words(error)),
     )
   })
-  const NAMES: Partial<Record<keyof Body, string>> = { nature: 'nature', pro_rating: 'pro-rating' }
+  const bodyOf = (at: number) => found?.[at]?.body as Body | undefined
   function told(at: number): string {
-    const now = found![at]!.body as Body
-    const before = found![at + 1]?.body as Body | undefined
+    const now = bodyOf(at)!
+    const before = bodyOf(at + 1)
     if (!before) return 'first saved'
     const changed = (Object.keys(now) as (keyof Body)[]).filter(
       (key) => JSON.stringify(now[key]) !== JSON.stringify(before[key]),
     )
-    return changed.length ? `changed ${changed.map((key) => NAMES[key] ?? key).join(', ')}` : 'saved again'
+    const names = changed.map((key) => String(key).replace('_', ' '))
+    return names.length ? `changed ${names.join(', ')}` : 'saved again'
+  }
+  const shown = (at: number) => {
+    const now = detail(bodyOf(at)!)
+    const before = bodyOf(at + 1)
+    return before && detail(before) === now ? '' : now
   }
 </script>
 
@@ -42,9 +56,7 @@
       <li>
         <b>{told(i)}</b>
         <span class="soft">{revision.saved_by || 'somebody'}, {when(revision.saved_at)}</span>
-        {#if (revision.body as Body).formula !== (found?.[i + 1]?.body as Body | undefined)?.formula}
-          <code>{(revision.body as Body).formula}</code>
-        {/if}
+        {#if shown(i)}<code>{shown(i)}</code>{/if}
         {#if i > 0}<button class="act" onclick={() => back(revision.body as Body)}>Return to this</button>
         {:else}<span class="soft">as it is now</span>{/if}
       </li>
