@@ -87,7 +87,13 @@ sizes = st.floats(-1e6, 1e6, allow_nan=False)
 def yardsticks(draw: st.DrawFn) -> Yardstick:
     lines = sorted(draw(st.lists(sizes, min_size=1, max_size=11, unique=True)))
     belongs = draw(st.lists(st.sampled_from(("above", "below")), min_size=len(lines), max_size=len(lines)))
-    states = draw(st.lists(st.sampled_from([s.key for s in y.STATES.values() if "-" not in s.key]), min_size=len(lines) + 1, max_size=len(lines) + 1))
+    states = draw(
+        st.lists(
+            st.sampled_from([s.key for s in y.STATES.values() if "-" not in s.key]),
+            min_size=len(lines) + 1,
+            max_size=len(lines) + 1,
+        )
+    )
     return Yardstick(tuple(states), tuple(Cut(line, belongs=side) for line, side in zip(lines, belongs, strict=True)))
 
 

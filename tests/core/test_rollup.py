@@ -1,0 +1,172 @@
+"""Composites, ledgers and quadrants; gap and headroom inside a range; grading on the shown value."""
+
+import unittest
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ironmark.core import composite, ledger, quadrant
+from ironmark.core import reading as core
+from ironmark.core.formula import parse
+from ironmark.core.numbers import Unit
+from ironmark.core.periods import Period
+from ironmark.core.reading import Kpi, Readings, Totals
+from ironmark.core.yardstick import Cut, Yardstick
+
+amounts = st.floats(-1e6, 1e6).map(lambda value: round(value, 6))
+
+
+def block(values: list[float], target: float | None = None, **kpi: Any) -> Readings:
+    """One period of members with these values."""
+    value = np.array([values], dtype=float)
+    names = tuple(f"m{i}" for i in range(len(values)))
+    totals = Totals((Period.parse("2026-10"),), names, np.ones(value.shape, dtype=np.int64), {})
+    marks = {} if target is None else {"target": np.full(value.shape, target)}
+    made = Kpi("k", "K", parse("count()"), **kpi)
+    return Readings(made, "team", totals, value, marks, {}, (None,), np.ones(value.shape))
+
+
+FOUR = Yardstick(("short", "near", "met", "beyond"), (Cut(10), Cut(20), Cut(30)))
+RANGE = Yardstick(("short", "near", "met", "near", "short"), (Cut(50), Cut(60), Cut(75), Cut(85)))
+
+
+class Composites(unittest.TestCase):
+    def test_states_are_worth_their_rank(self) -> None:
+        graded = core.regrade(block([5, 15, 25, 35, np.nan]), FOUR)
+        np.testing.assert_allclose(composite.state_scores(graded)[0], [0, 1 / 3, 2 / 3, 1, np.nan])
+
+    def test_without_a_yardstick_no_score(self) -> None:
+        self.assertTrue(np.isnan(composite.state_scores(block([5.0]))).all())
+
+    def test_attainment_is_held_between_its_ends(self) -> None:
+        found = composite.attainment_scores(block([50, 100, 500, -20], 100.0), "target", 0.0, 1.2)
+        np.testing.assert_allclose(found[0], [0.5, 1.0, 1.2, 0.0])
+
+    def test_lower_is_better_on_the_limit_is_one(self) -> None:
+        found = composite.attainment_scores(block([100, 80, 130], 100.0, direction="lower"), "target", 0.0, 1.5)
+        np.testing.assert_allclose(found[0], [1.0, 1.2, 0.7])
+
+    def part(self, weight: float, *score: float) -> composite.Part:
+        return composite.Part("P", weight, np.array([score], dtype=float), block(list(score)))
+
+    def test_a_worked_example(self) -> None:
+        parts = [self.part(3, 1 / 3), self.part(2, 2 / 3), self.part(1, 2 / 3)]
+        self.assertAlmostEqual(composite.compose(parts)[0, 0], 0.5)
+        np.testing.assert_allclose(composite.contributions(parts, 0, 0), [1 / 6, 2 / 9, 1 / 9])
+
+    def test_a_part_without_a_score_leaves_the_others_their_proportions(self) -> None:
+        parts = [self.part(3, np.nan), self.part(2, 1.0), self.part(1, 0.4)]
+        self.assertAlmostEqual(composite.compose(parts)[0, 0], 0.8)
+        self.assertTrue(np.isnan(composite.contributions(parts, 0, 0)[0]))
+
+    def test_no_score_at_all_is_no_reading(self) -> None:
+        self.assertTrue(np.isnan(composite.compose([self.part(1, np.nan)])[0, 0]))
+
+    @given(st.lists(st.tuples(st.floats(0.01, 100), st.floats(0, 1.5) | st.just(float("nan"))), min_size=1, max_size=8))
+    def test_it_lies_among_its_parts_and_is_the_sum_of_what_they_add(self, given: list[tuple[float, float]]) -> None:
+        parts = [self.part(weight, score) for weight, score in given]
+        value = float(composite.compose(parts)[0, 0])
+        known = [score for _, score in given if np.isfinite(score)]
+        if not known:
+            self.assertTrue(np.isnan(value))
+            return
+        self.assertTrue(min(known) - 1e-9 <= value <= max(known) + 1e-9)
+        self.assertAlmostEqual(float(np.nansum(composite.contributions(parts, 0, 0))), value)
+
+
+class InsideARange(unittest.TestCase):
+    def test_gap_and_headroom_are_to_the_nearer_edge(self) -> None:
+        graded = core.regrade(block([55, 60, 63, 70, 75, 80, np.nan], direction="inside"), RANGE)
+        gap, room = core.gap_and_attainment(graded)
+        np.testing.assert_allclose(gap[0], [-5, 0, 3, -5, 0, 5, np.nan])
+        np.testing.assert_allclose(room[0], [-5 / 60, 0, 3 / 60, 5 / 75, 0, -5 / 75, np.nan])
+
+    def test_a_range_without_both_edges_has_none(self) -> None:
+        self.assertIsNone(core.nearer_edge(core.regrade(block([5.0], direction="inside"), FOUR)))
+
+    def test_headroom_is_above_zero_on_the_good_side_whatever_the_direction(self) -> None:
+        self.assertAlmostEqual(core.headroom(block([110.0], 100.0))[0, 0], 0.1)
+        self.assertAlmostEqual(core.headroom(block([110.0], 100.0, direction="lower"))[0, 0], -0.1)
+        self.assertAlmostEqual(core.headroom(block([-90.0], -100.0))[0, 0], 0.1)
+
+
+class Shown(unittest.TestCase):
+    def test_rounding_decides_only_where_it_is_chosen(self) -> None:
+        yardstick = Yardstick(("short", "met"), (Cut(0.9),))
+        unit = Unit("percent", 1)
+        exact, shown = (
+            core.regrade(block([0.8996, 0.8994], unit=unit, as_shown=as_shown), yardstick) for as_shown in (False, True)
+        )
+        self.assertEqual(exact.band[0].tolist(), [0, 0])
+        self.assertEqual(shown.band[0].tolist(), [1, 0])
+
+    def test_compact_figures_round_as_they_are_read(self) -> None:
+        values = core.shown_values(np.array([[412_649.0, -412_651.0, 42.4, np.nan]]), Unit("currency", 1, compact=True))
+        np.testing.assert_allclose(values[0], [412_600, -412_700, 42.4, np.nan])
+
+
+class Ledgers(unittest.TestCase):
+    def test_a_little_is_never_nothing(self) -> None:
+        found = ledger.strokes(np.array([0.0, 0.01, 10.0, 10.1, 49.0, np.nan]), 10.0)
+        self.assertEqual(found.tolist(), [0, 1, 1, 2, 5, 0])
+
+    @given(st.lists(amounts, min_size=1, max_size=30))
+    def test_the_largest_takes_at_most_so_many(self, given: list[float]) -> None:
+        values = np.array(given)
+        found = ledger.strokes(values, ledger.stroke_of(values))
+        self.assertLessEqual(found.max(), ledger.MOST_STROKES)
+        self.assertTrue(np.all((found > 0) == (values != 0)))
+
+    def test_bars_both_ways_share_one_scale(self) -> None:
+        np.testing.assert_allclose(ledger.both_ways(np.array([0.1, -0.2, np.nan])), [0.5, -1.0, np.nan])
+        np.testing.assert_allclose(ledger.both_ways(np.array([0.0, np.nan])), [0.0, np.nan])
+
+
+class Quadrants(unittest.TestCase):
+    @given(st.lists(st.tuples(amounts, amounts), min_size=1, max_size=20), amounts, amounts, st.booleans())
+    def test_quarters_agree_with_a_plain_loop(
+        self, members: list[tuple[float, float]], up_cut: float, across_cut: float, lower: bool
+    ) -> None:
+        ups, acrosses = (np.array(side) for side in zip(*members, strict=True))
+        found = quadrant.quarters(
+            quadrant.good(ups, up_cut, "lower" if lower else "higher"),
+            quadrant.good(acrosses, across_cut, "higher"),
+            np.ones(len(members), dtype=bool),
+        )
+        for (up, across), quarter in zip(members, found, strict=True):
+            slack = 1e-9 * abs(up_cut)
+            fine_up = up <= up_cut + slack if lower else up >= up_cut - slack
+            fine_across = across >= across_cut - 1e-9 * abs(across_cut)
+            self.assertEqual(
+                quarter, {(True, True): 0, (True, False): 1, (False, True): 2, (False, False): 3}[fine_up, fine_across]
+            )
+
+    def test_who_lacks_one_of_the_two_is_nowhere(self) -> None:
+        yes = np.array([True, True])
+        self.assertEqual(quadrant.quarters(yes, yes, np.array([True, False])).tolist(), [0, -1])
+
+    def test_an_axis_is_cut_by_its_mark_by_gaps_or_in_the_middle(self) -> None:
+        values = np.array([1.0, 2.0, 9.0])
+        self.assertEqual(quadrant.cut_of(values, np.full(3, 5.0)), (5.0, False))
+        self.assertEqual(quadrant.cut_of(values, np.array([5.0, 6.0, np.nan])), (0.0, True))
+        self.assertEqual(quadrant.cut_of(values, np.full(3, np.nan)), (2.0, False))
+        self.assertEqual(quadrant.cut_of(np.array([np.nan]), None), (0.0, False))
+
+    def test_the_area_of_a_dot_tells_the_amount(self) -> None:
+        radii = quadrant.radii(np.array([4.0, 1.0, 0.0, -3.0, np.nan]))
+        np.testing.assert_allclose(radii, [1.0, 0.5, 0.0, 0.0, 0.0])
+
+
+class InNumbers(unittest.TestCase):
+    def test_marks_become_numbers(self) -> None:
+        made = Yardstick(("short", "near", "met"), (Cut(0, "target", 0.9), Cut(-5, "target", belongs="below")))
+        cuts = made.in_numbers({"target": 200.0}).cuts
+        self.assertEqual(cuts, (Cut(180.0), Cut(195.0, belongs="below")))
+
+    def test_states_of_two_palettes_do_not_mix(self) -> None:
+        with self.assertRaisesRegex(ValueError, "two palettes"):
+            Yardstick(("short", "tide-flood"), (Cut(1),))
+        self.assertEqual(replace(FOUR, per="year").states[0].name, "Short")
