@@ -85,9 +85,18 @@ def uses(session: Session, key: str, slot: str) -> list[KpiUse]:
     found = []
     for card in records.every(session, "scorecard"):
         instruments = [i for section in card.body["sections"] for i in section["instruments"]]
-        if count := sum(i[slot] == key for i in instruments):
+        if count := sum(key in _held(i, slot) for i in instruments):
             found.append(KpiUse(scorecard=card.id, title=card.body["title"], instruments=count))
     return found
+
+
+def _held(instrument: dict[str, Any], slot: str) -> set[str]:
+    """Every KPI, or every yardstick, that an instrument names."""
+    held = {instrument[slot], *(more[slot] for more in instrument.get("further", []))}
+    if slot == "kpi":
+        quadrant = instrument.get("look", {}).get("quadrant", {})
+        held |= {quadrant.get("across"), quadrant.get("size"), (instrument.get("ramp") or {}).get("kpi")}
+    return held
 
 
 def yardsticks_in_use(session: Session) -> dict[str, str]:

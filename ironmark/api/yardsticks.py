@@ -27,6 +27,7 @@ from ironmark.api.documents import (
 )
 from ironmark.api.kpis import KpiUse, refuse_in_use, uses
 from ironmark.api.pictures import scorecard_picture
+from ironmark.api.problems import Refused
 from ironmark.api.reads import period_of, take, unit_of
 from ironmark.api.records import add_routes
 from ironmark.api.scales import axis_picture, bands_on, cut_lines
@@ -217,6 +218,11 @@ def _check(session: Session, body: YardstickBody, key: str | None) -> None:
 def _may_delete(session: Session, _: Any, key: str | None) -> None:
     assert key is not None
     refuse_in_use(session, key, "yardstick", "yardstick")
+    for kpi in records.every(session, "kpi"):
+        if any(part["yardstick"] == key for part in (kpi.body.get("composite") or {}).get("parts", [])):
+            name = kpi.body["name"]
+            detail = f"It grades a part of the composite {name}. Give that part another yardstick first."
+            raise Refused(409, "in-use", "The yardstick is in use", detail)
 
 
 @router.post("/strip")

@@ -152,7 +152,8 @@ class Kpis(WithServer):
         refused = self.client.delete("/api/kpis/on-time", headers={"If-Match": '"1"'})
         self.assertEqual(refused.status_code, 409)
         self.assertIn("Network performance", refused.json()["detail"])
-        self.assertEqual(self.ok(self.client.get("/api/kpis/on-time/uses"))[0]["instruments"], 2)
+        uses = {use["scorecard"]: use["instruments"] for use in self.ok(self.client.get("/api/kpis/on-time/uses"))}
+        self.assertEqual(uses, {"network-performance": 2, "service-health": 6})
 
     def test_the_percent_guard(self) -> None:
         for text in ("88", "88%", "0.88"):
@@ -369,7 +370,7 @@ class Readings(WithServer):
     def test_faces_each_choose_their_axis(self) -> None:
         instrument = {"id": "x", "kpi": "fare-revenue", "yardstick": "share-of-target"}
         drawn = {p["id"]: p for p in self.post("/api/scorecards/faces", {"instrument": instrument})}
-        self.assertEqual(set(drawn), {"dial", "bullet", "bar", "lamp", "chip"})
+        self.assertEqual(len(drawn), 16)
         self.assertEqual(drawn["bar"]["axis"]["low"], 0)
         self.assertAlmostEqual(drawn["bar"]["axis"]["high"], 1_180_000)
         self.assertGreater(drawn["dial"]["axis"]["high"], 1_180_000)
@@ -492,7 +493,10 @@ class Strips(WithServer):
     def test_one_in_use_is_not_deleted(self) -> None:
         refused = self.client.delete("/api/yardsticks/punctuality", headers={"If-Match": '"1"'})
         self.assertEqual(refused.status_code, 409)
-        self.assertEqual(self.ok(self.client.get("/api/yardsticks/punctuality/uses"))[0]["instruments"], 2)
+        uses = {
+            use["title"]: use["instruments"] for use in self.ok(self.client.get("/api/yardsticks/punctuality/uses"))
+        }
+        self.assertEqual(uses["Network performance"], 2)
 
 
 class Together(WithServer):

@@ -73,6 +73,8 @@ class Garbage(unittest.TestCase):
             "kpis": "on-time",
             "yardsticks": "punctuality",
             "datasets": "sailings",
+            "palettes": "none",
+            "specimens": "plain",
         }
         for path, methods in self.paths.items():
             # A new token for machines needs nothing but the dataset, so that garbage beside it does no harm.
