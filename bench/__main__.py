@@ -1,12 +1,18 @@
-"""python -m bench [grading|scope|imports|previews]: measure, and print ratios."""
+"""python -m bench [grading|scope|imports|previews|ledger]: measure, and print ratios."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import grading, imports, previews, scope
+from bench import grading, imports, ledger, previews, scope
 
-PARTS = {"grading": grading.main, "scope": scope.main, "imports": imports.main, "previews": previews.main}
+PARTS = {
+    "grading": grading.main,
+    "scope": scope.main,
+    "imports": imports.main,
+    "previews": previews.main,
+    "ledger": ledger.main,
+}
 
 if __name__ == "__main__":
     for name in sys.argv[1:] or PARTS:

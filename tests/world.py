@@ -100,7 +100,12 @@ def engine() -> Engine:
     mariadb = MariaDB(running().directory)
     assert mariadb.join()
     made = database.connect(mariadb.url)
-    _cleanups.append(lambda: (made.dispose(), mariadb.stop()))
+
+    def close() -> None:
+        made.dispose()
+        mariadb.stop()
+
+    _cleanups.append(close)
     return made
 
 

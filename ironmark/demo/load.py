@@ -159,7 +159,7 @@ SCORECARDS: dict[str, dict[str, Any]] = {
                 "id": "revenue", "title": "Revenue and cost",
                 "instruments": [
                     _instrument("i5", "fare-revenue", "bar", (0, 0, 4, 3), yardstick="share-of-target"),
-                    _instrument("i14", "refit", "pips", (0, 3, 4, 3), yardstick="steps-done"),
+                    _instrument("i14", "fuel-per-mile", "bar", (0, 3, 4, 3), yardstick="fuel-limit", marks=["limit"], look={"bar": {"ends": "dot"}}),
                     _instrument("i6", "revenue-per-sailing", "chip", (4, 0, 3, 6), by="route", yardstick="share-of-target"),
                     _instrument(
                         "i7", "fuel-per-mile", "ledger", (7, 0, 5, 6), by="vessel", yardstick="fuel-limit", marks=["limit"],

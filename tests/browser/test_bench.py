@@ -101,7 +101,7 @@ class Briefs(Bench):
         self.choose("Within the limit")
         self.wait(lambda: self.instrument()["yardstick"] == "within-limit")
         found = self.instrument()
-        self.assertEqual((found["kpi"], found["by"], found["face"]), ("complaints", "vessel", "bullet"))
+        self.assertEqual((found["kpi"], found["by"], found["face"]), ("complaints", "vessel", "dial"))
         self.assertEqual(found["marks"], ["target", "limit"])
 
     def test_each_face_is_drawn_with_this_reading_and_chosen_with_one_press(self) -> None:
@@ -112,7 +112,7 @@ class Briefs(Bench):
             ("Bar", "svg.track"),
             ("Lamp", ".lights"),
             ("Chip", ".large"),
-            ("Dial", "svg.dial"),
+            ("Dial", ".dial svg"),
         ):
             with self.subTest(name):
                 self.press(name, ".faces button")

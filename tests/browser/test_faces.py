@@ -108,7 +108,7 @@ class Faces(PageTest):
 
     def test_only_the_band_the_value_is_in_takes_the_full_colour(self) -> None:
         self.show({"face": "dial", "axis": {"low": -10, "high": 30}})
-        fills = [path.get_attribute("fill") for path in self.inside("f0", "svg.dial > path")]
+        fills = [path.get_attribute("fill") for path in self.inside("f0", ".dial svg > path")]
         self.assertEqual(fills, ["var(--short-tint)", "var(--near-tint)", "var(--met-tint)", "var(--beyond)"])
 
     def test_a_deleted_kpi_says_so_and_the_rest_reads_on(self) -> None:

@@ -15,7 +15,7 @@ class Shelf(PageTest):
         self.see(
             "Reading October 2026 for all routes and all vessels", "Punctuality", "91.4%", "0.6 points under target 92%"
         )
-        self.assertEqual(len(self.all("[data-instrument]")), 12)
+        self.assertEqual(len(self.all("[data-instrument]")), 14)
 
     def test_a_scorecard_is_made_named_and_deleted(self) -> None:
         self.sweep("scorecards")
@@ -41,7 +41,7 @@ class Shelf(PageTest):
 class Reading(PageTest):
     def test_the_tally_and_every_state_are_told_in_words(self) -> None:
         self.open(CARD)
-        self.see("3 Short", "10 Near", "14 Met", "4 Beyond", "1 not graded", "2 no reading")
+        self.see("3 Short", "10 Near", "21 Met", "4 Beyond", "1 not graded", "2 no reading")
         spoken = [e.get_attribute("aria-label") or "" for e in self.all("[data-instrument=i1] button")]
         self.assertIn("On-time departures, 91.4 percent, near, 0.6 points under target 92%. Open the workings", spoken)
 

@@ -124,7 +124,7 @@ class Kpis(PageTest):
         self.open("/kpis/on-time")
         self.press("Delete")
         self.press("Delete “On-time departures”")
-        self.see("It is used on Network performance. Take it off there first.")
+        self.see("It is used on", "Network performance", "Take it off there first.")
 
     def test_a_column_is_put_in_where_the_cursor_is(self) -> None:
         self.open("/kpis?new")

@@ -29,9 +29,10 @@
     kpis: Kpi[]
     yardsticks: Yardstick[]
     reload: () => Promise<void>
+    copy: () => void
     remove: () => void
   }
-  let { session, instrument, picture, card, kpis, yardsticks, reload, remove }: Props = $props()
+  let { session, instrument, picture, card, kpis, yardsticks, reload, copy, remove }: Props = $props()
 
   const kpi = $derived(kpis.find((known) => known.id === instrument.kpi))
   let faces = $state<Picture[]>([])
@@ -314,7 +315,10 @@
     onchange={(event) =>
       change('rename an instrument', (draft) => (draft.title = event.currentTarget.value.trim()))}
   />
-  <button class="act part" onclick={remove}>Delete this instrument</button>
+  <div class="acts part">
+    <button class="act" onclick={copy}>Copy this instrument</button>
+    <button class="act" onclick={remove}>Delete this instrument</button>
+  </div>
 </aside>
 
 <style>
@@ -360,6 +364,10 @@
   .faces button:disabled {
     opacity: 0.4;
     cursor: default;
+  }
+  .acts {
+    display: flex;
+    gap: 8px;
   }
   .axis {
     display: grid;

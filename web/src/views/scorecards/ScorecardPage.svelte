@@ -164,6 +164,20 @@
     })
     if (selected === id) selected = null
   }
+  function duplicate(id: string) {
+    const copied = fresh()
+    session.change('copy an instrument', (draft) => {
+      for (const section of draft.sections ?? []) {
+        const held = section.instruments?.find((known) => known.id === id)
+        if (held)
+          section.instruments = [
+            ...section.instruments!,
+            { ...held, id: copied, ...place(section.instruments!, held.w, held.h) },
+          ]
+      }
+    })
+    selected = copied
+  }
   function carry(id: string, way: -1 | 1) {
     session.change('move to another section', (draft) => {
       const sections = draft.sections ?? []
@@ -510,6 +524,7 @@
               {kpis}
               {yardsticks}
               reload={load}
+              copy={() => duplicate(chosen.id)}
               remove={() => remove(chosen.id)}
             />
           {/key}

@@ -1,0 +1,297 @@
+"""Drawing at the bench and reading what was drawn: faces, repeats, drags, ledgers, ticks, palettes, composites."""
+
+from typing import Any
+
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.page import PageTest
+from tests.browser.test_bench import Bench
+
+
+class Faces(Bench):
+    def test_every_face_is_chosen_and_drawn(self) -> None:
+        self.bench()
+        names = [face.get_attribute("aria-label") for face in self.all(".faces button")]
+        self.assertEqual(len(names), 16)
+        for name in names:
+            with self.subTest(name):
+                self.press(str(name), ".faces button")
+                self.wait(lambda name=name: self.all(f'.faces button[aria-label="{name}"][aria-pressed=true]'))
+                self.wait(lambda: not self.all("[data-instrument=d] .problem"))
+        self.assertEqual(self.instrument()["face"], "strip")
+
+    def test_a_dial_is_swept_filled_and_named(self) -> None:
+        self.bench()
+        for slot, choice in (("Sweep", "270°"), ("Hand", "a fill"), ("Names of bands", "named")):
+            self.slot(slot)
+            self.choose(choice)
+        self.wait(lambda: self.all("[data-instrument=d] .filled"))
+        self.wait(lambda: "Near" in self.one("[data-instrument=d] .dial").text)
+        self.assertEqual(
+            self.instrument()["look"]["dial"], {"sweep": 270, "ring": "bands", "hand": "fill", "names": True}
+        )
+
+    def test_parts_are_hidden(self) -> None:
+        self.bench()
+        figure = self.one("[data-instrument=d] .figure").text
+        self.slot("Hidden parts")
+        self.choose("value")
+        self.wait(lambda: not self.all("[data-instrument=d] .figure"))
+        self.choose("title")
+        self.wait(lambda: figure not in self.one("[data-instrument=d]").text)
+        self.assertEqual(self.instrument()["hide"], ["value", "label"])
+
+    def test_a_copy_stands_beside_the_first(self) -> None:
+        self.bench()
+        self.press("Copy this instrument")
+        self.wait(lambda: len(self.all("[data-instrument]")) == 3)
+        self.slot("KPI")
+        self.choose("Fare revenue")
+        self.see("Fare revenue")
+        made = self.saved()["sections"][0]["instruments"]
+        self.assertEqual([i["kpi"] for i in made], ["on-time", "on-time", "fare-revenue"])
+        self.assertEqual(made[2]["yardstick"], made[0]["yardstick"])
+
+
+class Repeats(Bench):
+    def test_over_members_over_periods_and_the_first_few(self) -> None:
+        self.bench()
+        self.slot("Scope of the instrument")
+        self.choose("each route")
+        self.wait(lambda: len(self.all("[data-instrument=d] .each button")) == 6)
+        self.slot("How many")
+        self.choose("the first 3, the rest as one")
+        self.wait(
+            lambda: [b.text.split("\n")[0] for b in self.all("[data-instrument=d] .each button")][-1:] == ["3 others"]
+        )
+        self.slot("Scope of the instrument")
+        self.choose("each of the last 6 months")
+        self.wait(lambda: len(self.all("[data-instrument=d] .each button")) == 6)
+        self.see("Oct 2026")
+        self.assertEqual(
+            (self.instrument()["by"], self.instrument()["last"], self.instrument()["first"]), (None, 6, None)
+        )
+
+    def test_further_kpis_and_a_ramp(self) -> None:
+        self.bench()
+        self.press("Ledger", ".faces button")
+        self.slot("Further KPIs")
+        self.choose("Drills held")
+        self.chord(Keys.ESCAPE)
+        self.wait(lambda: "Drills held" in self.one("[data-instrument=d]").text)
+        self.slot("Scope of the instrument")
+        self.choose("each route")
+        self.slot("Colour")
+        self.choose("a ramp of Fare revenue")
+        self.wait(lambda: "Fare revenue" in self.one("[data-instrument=d] .ramp").text)
+        self.assertEqual(self.instrument()["ramp"]["kpi"], "fare-revenue")
+
+    def test_a_quadrant_from_its_brief(self) -> None:
+        self.bench()
+        self.press("Quadrant", ".faces button")
+        self.slot("KPI across")
+        self.choose("Complaints per 10k")
+        self.wait(lambda: len(self.all("[data-instrument=d] circle[role=button]")) == 6)
+        self.slot("Across")
+        self.choose("reversed")
+        self.wait(lambda: self.instrument()["look"]["quadrant"]["reverse_across"])
+
+
+class Dragging(Bench):
+    def hold(self, name: str) -> Any:
+        return self.wait(lambda: self.all(f'[data-instrument=d] [role=slider][aria-label="{name}"]')[0])
+
+    def test_a_cut_is_dragged_on_the_dial(self) -> None:
+        self.bench()
+        self.drag(self.hold("Cut 1 on the dial"), 12, -12)
+        self.wait(lambda: self.cuts()[0] != 0.85)
+        self.assertEqual(self.cuts()[1:], [0.92, 0.96])
+        self.assertLessEqual(self.cuts()[0], 0.92, "held under its neighbour")
+        self.press("undo", "button.slot")
+        self.wait(lambda: self.cuts()[0] == 0.85)
+
+    def test_on_the_bullet_and_by_arrow_keys(self) -> None:
+        self.bench()
+        self.press("Bullet", ".faces button")
+        held = self.hold("Cut 3 on the bullet")
+        self.drag(held, 14)
+        self.wait(lambda: self.cuts()[2] > 0.96)
+        before = self.cuts()[0]
+        self.hold("Cut 1 on the bullet").send_keys(Keys.ARROW_LEFT)
+        self.wait(lambda: self.cuts()[0] < before)
+
+    def test_on_the_history(self) -> None:
+        self.bench()
+        self.press("History", ".faces button")
+        self.drag(self.hold("Cut 1 on the history"), 0, 10)
+        self.wait(lambda: self.cuts()[0] < 0.85)
+
+    def test_a_mark_is_dragged_into_the_mark_book_and_back(self) -> None:
+        self.bench()
+
+        def entries() -> Any:
+            return self.client.get("/api/kpis/on-time/marks").headers["etag"]
+
+        before = entries()
+        shown = self.hold("target on the dial").get_attribute("aria-valuetext")
+        self.drag(self.hold("target on the dial"), 10, 12)
+        self.wait(lambda: entries() != before)
+        self.wait(lambda: self.hold("target on the dial").get_attribute("aria-valuetext") != shown)
+        self.press("undo", "button.slot")
+        self.wait(lambda: self.hold("target on the dial").get_attribute("aria-valuetext") == shown)
+
+
+class Ledgers(PageTest):
+    def names(self) -> list[str]:
+        return [e.text for e in self.all("[data-instrument=s9] .r-member .name")]
+
+    def test_sorted_by_any_column(self) -> None:
+        self.open("/scorecards/service-health")
+        self.wait(lambda: len(self.names()) == 6)
+        head = "[data-instrument=s9] .head button"
+        first = self.names()
+        self.press("Value", head)
+        self.wait(lambda: self.names() != first)
+        values = [int(e.text) for e in self.all("[data-instrument=s9] .r-member .c-value")]
+        self.assertEqual(values, sorted(values, reverse=True))
+        self.press("Sort by name", head)
+        self.wait(lambda: self.names() == sorted(self.names()))
+        self.assertEqual(
+            [e.get_attribute("aria-sort") for e in self.all("[data-instrument=s9] [role=columnheader]")][:2],
+            ["ascending", "none"],
+        )
+
+    def test_its_first_column_stays_while_the_rest_scrolls(self) -> None:
+        self.driver.set_window_size(1280, 800)
+        self.open("/scorecards/network-performance/bench")
+        bed = self.one("[data-instrument=i7] .bed")
+        name = self.one("[data-instrument=i7] .r-member .name")
+        before = name.rect["x"]
+        self.driver.execute_script("arguments[0].scrollLeft = 60", bed)
+        self.assertEqual(name.rect["x"], before)
+
+    def test_a_group_opens_its_own_workings(self) -> None:
+        self.open("/scorecards/revenue-by-route")
+        self.wait(lambda: self.all("[data-instrument=m3] .r-group"))
+        group = self.one("[data-instrument=m3] .r-group .name button")
+        name = group.text
+        group.click()
+        self.see("Workings")
+        self.wait(lambda: f", {name}" in self.one(".workings").text)
+
+
+class Ticks(PageTest):
+    def test_a_step_is_ticked_on_the_instrument_and_taken_back(self) -> None:
+        self.open("/scorecards/fleet-readiness")
+        step = 'button[aria-label="Sea trial, Turnstone"]'
+        self.wait(lambda: self.all(step))
+        self.assertEqual(self.one(step).get_attribute("aria-pressed"), "false")
+        self.one(step).click()
+        self.wait(lambda: self.one(step).get_attribute("aria-pressed") == "true")
+        self.wait(lambda: "100%" in self.one("[data-instrument=r2]").text)
+        self.one(step).click()
+        self.wait(lambda: self.one(step).get_attribute("aria-pressed") == "false")
+
+    def test_a_score_is_set_by_a_pip(self) -> None:
+        self.open("/scorecards/network-performance")
+        pip = '[data-instrument=i11] button[aria-label="2 of 3, Grey Wether"]'
+        self.wait(lambda: self.all(pip))
+        self.one(pip).click()
+        self.wait(lambda: self.one(pip).get_attribute("aria-pressed") == "true")
+        self.one(pip).click()
+        self.wait(lambda: self.one(pip).get_attribute("aria-pressed") == "false")
+        self.see("1.0")
+
+
+class Palettes(PageTest):
+    def setUp(self) -> None:
+        super().setUp()
+        body = {
+            "name": "Palette trial",
+            "kpi": "on-time",
+            "bands": ["short", "near", "met"],
+            "cuts": [{"offset": 0.85}, {"offset": 0.92}],
+        }
+        self.yardstick = self.make("yardsticks", body)
+
+    def test_another_palette_keeps_the_ranks(self) -> None:
+        self.open(f"/yardsticks/{self.yardstick}")
+        self.slot("Palette")
+        self.choose("Risk")
+        self.wait(
+            lambda: self.body("yardsticks", self.yardstick)["bands"] == ["risk-severe", "risk-high", "risk-guarded"]
+        )
+        self.see("Severe", "Guarded", "Told apart by every reader")
+
+    def test_an_own_palette_is_checked_while_it_is_made(self) -> None:
+        self.open(f"/yardsticks/{self.yardstick}")
+        self.press("Make an own palette from it")
+        name = self.one("[aria-label='Name of state 1']")
+        name.clear()
+        name.send_keys("Low water", Keys.TAB)
+        set_colour = (
+            "const e = arguments[0]; e.value = '#d08c28'; e.dispatchEvent(new Event('input', { bubbles: true }))"
+        )
+        self.driver.execute_script(set_colour, self.one("[aria-label='Colour of Low water']"))
+        self.see("Low water and Near look alike to everybody")
+        self.driver.execute_script(
+            set_colour.replace("#d08c28", "#7a1f4d"), self.one("[aria-label='Colour of Low water']")
+        )
+        self.gone("look alike to everybody")
+        before = {found["id"] for found in self.client.get("/api/palettes").json()}
+        self.press("Save palette")
+        self.wait(lambda: {found["id"] for found in self.client.get("/api/palettes").json()} - before)
+        (made,) = {found["id"] for found in self.client.get("/api/palettes").json()} - before
+        self.addCleanup(self.drop, "palettes", made)
+        self.addCleanup(self.drop, "yardsticks", self.yardstick)
+        self.wait(lambda: self.body("yardsticks", self.yardstick)["bands"][0] == f"{made}-short")
+        self.see("Low water")
+
+    def test_a_shared_one_says_what_changes_and_goes_on_as_a_copy(self) -> None:
+        item = {"id": "d", "kpi": "on-time", "face": "dial", "yardstick": self.yardstick}
+        card = {"title": "Sharing", "sections": [{"id": "s", "instruments": [item]}]}
+        self.addCleanup(self.drop, "scorecards", self.make("scorecards", card))
+        self.sweep("yardsticks")
+        self.open(f"/yardsticks/{self.yardstick}")
+        cut = self.wait(lambda: self.all("[role=slider].cut")[1])
+        for _ in range(20):
+            cut.send_keys(Keys.SHIFT, Keys.ARROW_LEFT)
+        self.wait(lambda: self.body("yardsticks", self.yardstick)["cuts"][1]["offset"] < 0.91)
+        self.see("1 reading changes state", "Sharing")
+        self.press("Have this as a copy instead")
+        self.see("Palette trial (copy)")
+        self.assertEqual(self.body("yardsticks", self.yardstick)["cuts"][1]["offset"], 0.92)
+
+    def test_an_earlier_form_is_returned_to(self) -> None:
+        tag = {"If-Match": '"1"'}
+        body = self.body("yardsticks", self.yardstick) | {"cuts": [{"offset": 0.8}, {"offset": 0.9}]}
+        self.client.put(f"/api/yardsticks/{self.yardstick}", json=body, headers=tag)
+        self.open(f"/yardsticks/{self.yardstick}")
+        self.press("History")
+        self.see("changed cuts", "0.8 | 0.9", "0.85 | 0.92")
+        self.press("Return to this")
+        self.wait(lambda: self.body("yardsticks", self.yardstick)["cuts"][0]["offset"] == 0.85)
+
+
+class Composites(PageTest):
+    def test_one_is_made_from_parts_with_weights(self) -> None:
+        self.sweep("kpis")
+        self.open("/kpis")
+        self.press("New composite")
+        self.see("Rolled up by")
+        self.slot("Rolled up by")
+        self.choose("the score of each state")
+        self.slot("Yardstick of On-time departures")
+        self.choose("Punctuality")
+        weight = self.one("[aria-label='Weight of On-time departures']")
+        weight.clear()
+        weight.send_keys("3", Keys.TAB)
+        self.see("75%", "2 KPIs rolled up by their states, weighted")
+        self.press("Save KPI")
+        self.wait(lambda: "new_composite" in self.driver.current_url or "new-composite" in self.driver.current_url)
+        self.see("On-time departures", "score 33.3% × 3 of 3")
+
+    def test_its_workings_on_the_scorecard(self) -> None:
+        self.open("/scorecards/service-health")
+        self.one("[data-instrument=s1] button").click()
+        self.see("Workings", "score 33.3% × 3 of 6 = 16.7%", "16.7% + 22.2% + 11.1% = 50%")
