@@ -135,7 +135,7 @@ def _preview(book: Book, session: Session, ask: PreviewAsk) -> Preview:
     return Preview(
         reads_as=reads_as,
         warnings=[FormulaProblem(message=m, start=start, end=end) for m, start, end in warned],
-        nature=nature_of(tree),
+        nature="rate" if body.composite else nature_of(tree),
         period=period.key,
         period_label=period.label,
         by=by,

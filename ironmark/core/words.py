@@ -34,9 +34,11 @@ def show_cut(value: float, unit: Unit) -> str:
 
 
 def decimals_for(value: float, unit: Unit) -> int:
-    """As few decimals as tell ``value``, at most four (three when compact)."""
+    """As few decimals as tell ``value``, at most four (three when compact), or two figures of a smaller one."""
     most = 3 if unit.compact else 4
     size, _ = scale(value, unit, most)
+    if 0 < size < 10.0 ** (1 - most):
+        most = min(12, 1 - math.floor(math.log10(size)))
     return len(f"{size:.{most}f}".rstrip("0").partition(".")[2]) if math.isfinite(size) else 0
 
 

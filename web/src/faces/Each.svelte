@@ -89,6 +89,7 @@
     flex-direction: column;
     flex: 1;
     min-height: 0;
+    overflow: hidden;
   }
   .foot {
     display: flex;

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A big number with a small history of it: its line, its mark, its last state. */
   import { colour } from '../api/states.svelte'
+  import { widthOf } from './labels'
   import { paint, type FaceProps } from './looks'
 
   let { picture, mini = false }: FaceProps = $props()
@@ -50,8 +51,8 @@
       </svg>
     {/if}
   </span>
-  {#if ends.length && width > 118}<span class="ends small soft"
-      ><span>{ends[0]}</span><span>{ends[1]}</span></span
+  {#if ends.length && width > widthOf(ends[0]!, 12.5) + widthOf(ends[1]!, 12.5) + 14}<span
+      class="ends small soft"><span>{ends[0]}</span><span>{ends[1]}</span></span
     >{/if}
 {/if}
 

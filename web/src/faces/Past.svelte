@@ -26,7 +26,7 @@
           {grab}
           picture={reading.history}
           form={look.history.form}
-          height={Math.max(36, height - 22)}
+          height={Math.max(14, height - 22)}
         />
       </span>
     </span>
@@ -38,7 +38,6 @@
     position: relative;
     display: block;
     height: 100%;
-    min-height: 60px;
   }
   .inside {
     position: absolute;

@@ -41,6 +41,12 @@
       }
     })
   })
+  const missing = $derived.by(() => {
+    const names = quadrant?.missing ?? []
+    if (!names.length) return ''
+    const rest = names.length > 3 ? ` and ${names.length - 3} more` : ''
+    return `without a reading: ${names.slice(0, 3).join(', ')}${rest}`
+  })
   const dots = $derived([...(quadrant?.dots ?? [])].sort((a, b) => b.size - a.size))
   const spots = $derived(
     dots.map((dot): Box => {
@@ -189,10 +195,7 @@
     {#if !mini && width > 190}
       <div class="foot small soft">
         <span
-          >{[
-            quadrant.size_name ? `size: ${quadrant.size_name}` : '',
-            quadrant.missing.length ? `without a reading: ${quadrant.missing.join(', ')}` : '',
-          ]
+          >{[quadrant.size_name ? `size: ${quadrant.size_name}` : '', missing]
             .filter(Boolean)
             .join(' · ')}</span
         >

@@ -46,6 +46,7 @@
   const chosen = $derived(
     yardsticks?.find((known) => known.id === params?.id) ?? (params?.id ? undefined : yardsticks?.[0]),
   )
+  const chosenId = $derived(chosen?.id)
   const kpi = $derived(kpis.find((known) => known.id === chosen?.body.kpi))
   const segments = $derived(
     datasets
@@ -73,7 +74,7 @@
   }
   load()
   $effect(() => {
-    const id = chosen?.id
+    const id = chosenId
     by = null
     from = null
     history = false
