@@ -54,9 +54,14 @@ requestAnimationFrame(run)
 def card(client: Any) -> str:
     """A scorecard with nothing but the ledger."""
     rows = "day,berth,x\n" + "".join(
-        f"2026-{month:02d}-28,Berth {at + 1},{20 + at * 37 % 81}\n" for month in (9, 10) for at in range(ROWS)
+        f"2026-{month:02d}-28,Berth {at + 1},{20 + at * 37 % 81}\n" for month in range(3, 11) for at in range(ROWS)
     )
-    dataset = client.post("/api/datasets", files={"file": ("berths.csv", rows.encode())}).json()["id"]
+    made = client.post("/api/datasets", files={"file": ("berths.csv", rows.encode())}).json()
+    dataset = made["id"]
+    columns = [{name: column[name] for name in ("name", "label", "role")} for column in made["columns"]]
+    columns[1]["role"] = "segment"  # so many members are not taken for one by themselves
+    change = {"name": made["name"], "columns": columns, "through": made["through"]}
+    client.patch(f"/api/datasets/{dataset}", json=change, headers={"If-Match": '"1"'}).raise_for_status()
     kpi = {"handle": "calls", "name": "Calls", "dataset": dataset, "formula": "sum(x)", "nature": "rate"}
     key = client.post("/api/kpis", json=kpi).json()["id"]
     mark = {"changes": [{"name": "target", "since": "2026-01", "value": 60}]}

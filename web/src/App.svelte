@@ -4,6 +4,7 @@
   import { LOCALES, writeAs } from './api/numbers'
   import { loadStates } from './api/states.svelte'
   import Slot from './parts/Slot.svelte'
+  import Tip from './parts/Tip.svelte'
   import DataPage from './views/data/DataPage.svelte'
   import DataList from './views/data/DataList.svelte'
   import NewChecklist from './views/data/NewChecklist.svelte'
@@ -161,6 +162,7 @@
     {mode === 'dark' ? 'Paper' : 'Dark'}
   </button>
 </header>
+<Tip />
 <Router {routes} restoreScrollState={true} />
 
 <style>

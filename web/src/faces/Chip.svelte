@@ -3,7 +3,7 @@
   import { colour, on, stateOf } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
   import StateChip from '../parts/StateChip.svelte'
-  import type { FaceProps } from './looks'
+  import { told, type FaceProps } from './looks'
   import { lists } from './names'
 
   let { picture, mini = false, open }: FaceProps = $props()
@@ -35,7 +35,7 @@
 {:else}
   <div class="members">
     {#each picture.readings as reading (reading.key)}
-      <button onclick={() => open?.(reading)} aria-label={reading.spoken} title={reading.spoken}>
+      <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={told(reading)}>
         <span class="name">{reading.label}</span>
         <StateChip {reading} whole />
       </button>

@@ -3,7 +3,7 @@
   import type { Component } from 'svelte'
   import type { Reading } from '../api/client'
   import Sign from '../parts/Sign.svelte'
-  import type { FaceProps } from './looks'
+  import { told, type FaceProps } from './looks'
 
   interface Props extends FaceProps {
     One: Component<FaceProps>
@@ -35,12 +35,13 @@
 
 <div
   class="each"
+  class:crowd={picture.readings.length > 60}
   bind:clientWidth={width}
   bind:clientHeight={height}
   style:grid-template-columns="repeat({columns}, minmax(0, 1fr))"
 >
   {#each picture.readings as reading (reading.key)}
-    <button onclick={() => open?.(reading)} aria-label={reading.spoken} title={reading.spoken}>
+    <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={told(reading)}>
       <span class="name" class:rest={reading.role === 'rest'}>{reading.label}</span>
       <span class="drawing"
         ><One picture={one(reading)} {look} mini={shrinks && width / columns < 210} /></span
@@ -69,6 +70,9 @@
     padding: 2px 3px;
     border-radius: 3px;
     cursor: pointer;
+  }
+  /* Of a crowd only what is in sight is laid out. */
+  .crowd button {
     content-visibility: auto;
     contain-intrinsic-size: auto 110px;
   }
@@ -85,6 +89,8 @@
     font-style: italic;
   }
   .drawing {
+    width: 100%;
+    min-width: 0;
     display: flex;
     flex-direction: column;
     flex: 1;

@@ -61,6 +61,8 @@
     position: relative;
     display: block;
     flex: 1;
+    width: 100%;
+    min-width: 0;
     min-height: 0;
     overflow: hidden;
   }
@@ -69,6 +71,9 @@
     inset: 0;
   }
   .ends {
+    width: 100%;
+    min-width: 0;
+    overflow: hidden;
     display: flex;
     justify-content: space-between;
   }

@@ -3,7 +3,7 @@
   import type { Reading } from '../api/client'
   import { colour, on, stateOf, statesBeside, tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
-  import type { FaceProps } from './looks'
+  import { told as inFull, type FaceProps } from './looks'
   import { lists } from './names'
 
   let { picture, look, mini = false, open }: FaceProps = $props()
@@ -37,7 +37,7 @@
 {:else if many}
   <div class="members">
     {#each picture.readings as reading (reading.key)}
-      <button onclick={() => open?.(reading)} aria-label={reading.spoken} title={reading.spoken}>
+      <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={inFull(reading)}>
         {@render light(reading, 26)}
         <span class="name">{reading.label}<span class="told">{told(reading)}</span></span>
       </button>

@@ -10,7 +10,7 @@
   import Tallied from './Tallied.svelte'
   import Windowed from './Windowed.svelte'
   import { widthOf } from './labels'
-  import { paint, type FaceProps } from './looks'
+  import { told as inFull, paint, type FaceProps } from './looks'
 
   interface Props extends FaceProps {
     /** Take the rows out as a file. */
@@ -41,19 +41,28 @@
     state: 'State',
   })
   const NUMBERS: Column[] = ['value', 'mark', 'gap', 'attainment']
-  const text = (reading: Reading, column: Column) =>
-    ({
-      value: reading.shown,
-      mark: reading.marks[0]?.shown ?? '',
-      gap: reading.gap_shown,
-      attainment: reading.attainment_shown,
-      bullet: reading.shown,
-      progress: reading.attainment_shown,
-      strokes: reading.value === null ? '' : String(reading.strokes),
-      headroom: reading.headroom_shown,
-      trail: '',
-      state: told(reading),
-    })[column]
+  const text = (reading: Reading, column: Column): string => {
+    switch (column) {
+      case 'value':
+      case 'bullet':
+        return reading.shown
+      case 'mark':
+        return reading.marks[0]?.shown ?? ''
+      case 'gap':
+        return reading.gap_shown
+      case 'attainment':
+      case 'progress':
+        return reading.attainment_shown
+      case 'strokes':
+        return reading.value === null ? '' : String(reading.strokes)
+      case 'headroom':
+        return reading.headroom_shown
+      case 'state':
+        return told(reading)
+      case 'trail':
+        return ''
+    }
+  }
   const told = (reading: Reading) =>
     stateOf(reading.state)?.name ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded')
   const figure = (reading: Reading, column: Column): number | null => {
@@ -262,7 +271,7 @@
       </div>
       <Windowed items={rows} height={ROW} key={(reading) => reading.key} {bed}>
         {#snippet row(reading)}
-          <div class="line r-{reading.role}" role="row" title={reading.spoken}>
+          <div class="line r-{reading.role}" role="row" data-tip={inFull(reading)}>
             <div role="rowheader" class="name">
               <button onclick={() => open?.(reading)} aria-label={reading.spoken}
                 >{reading.label || picture.title}</button

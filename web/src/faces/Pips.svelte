@@ -3,7 +3,7 @@
   import type { Reading, Schemas } from '../api/client'
   import { tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
-  import { paint, type FaceProps } from './looks'
+  import { told, paint, type FaceProps } from './looks'
   import { lists } from './names'
 
   type Tick = (reading: Reading, step: Schemas['Step'], done: boolean) => void
@@ -58,7 +58,7 @@
       <div class="row" role="listitem">
         <button
           class="name"
-          title={reading.spoken}
+          data-tip={told(reading)}
           aria-label={reading.spoken}
           onclick={() => open?.(reading)}>{reading.label}</button
         >

@@ -4,6 +4,7 @@
   import type { Picture, Reading } from '../api/client'
   import Windowed from './Windowed.svelte'
   import { widthOf } from './labels'
+  import { told } from './looks'
   import { lists } from './names'
 
   interface Props {
@@ -63,7 +64,7 @@
             class="row"
             onclick={() => open?.(reading)}
             aria-label={reading.spoken}
-            title={reading.spoken}
+            data-tip={told(reading)}
           >
             <span class="name">{reading.label}</span>
             <span class="scale">{@render drawn(reading, i)}</span>

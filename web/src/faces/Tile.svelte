@@ -3,7 +3,7 @@
   import type { Reading } from '../api/client'
   import { colour, on, stateOf } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
-  import type { FaceProps } from './looks'
+  import { told as inFull, type FaceProps } from './looks'
   import { lists } from './names'
 
   let { picture, mini = false, open }: FaceProps = $props()
@@ -39,7 +39,7 @@
 {:else if many}
   <div class="plates">
     {#each picture.readings as reading (reading.key)}
-      <button onclick={() => open?.(reading)} aria-label={reading.spoken} title={reading.spoken}>
+      <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={inFull(reading)}>
         {@render plate(reading)}
       </button>
     {/each}

@@ -33,6 +33,12 @@ export const LOOK: Look = {
   history: { form: 'line', periods: 12 },
 }
 
+/** A reading in full: value, state, mark, gap and the band it lies in. */
+export const told = (reading: Pick<Reading, 'spoken' | 'band_words'>) =>
+  reading.band_words && !reading.spoken.includes(reading.band_words)
+    ? `${reading.spoken}; its band: ${reading.band_words}`
+    : reading.spoken
+
 /** The colour of a reading: of its ramp where it has one, else of its state. */
 export const paint = (reading: Pick<Reading, 'shade' | 'state'>) =>
   reading.shade ?? (reading.state ? colour(reading.state) : 'var(--soft)')

@@ -5,7 +5,7 @@
   import Face from '../../faces/Face.svelte'
   import Ledger from '../../faces/Ledger.svelte'
   import Legend from '../../faces/Legend.svelte'
-  import { LOOK } from '../../faces/looks'
+  import { told, LOOK } from '../../faces/looks'
   import { lists } from '../../faces/names'
   import StateChip from '../../parts/StateChip.svelte'
 
@@ -113,7 +113,7 @@
         class="figures"
         onclick={() => open(reading)}
         aria-label="{reading.spoken}. Open the workings"
-        title={reading.spoken}>{@render figures()}</button
+        data-tip={told(reading)}>{@render figures()}</button
       >
       <span class="face"><Face {face} {picture} {look} {tick} /></span>
     </div>
@@ -124,7 +124,7 @@
       class="one f-{face}"
       onclick={() => !grab && open(reading)}
       aria-label={grab ? undefined : `${reading.spoken}. Open the workings`}
-      title={grab ? undefined : reading.spoken}
+      data-tip={grab ? undefined : told(reading)}
     >
       {#if figured && face !== 'dial' && face !== 'ring'}<span class="figures">{@render figures()}</span>{/if}
       <span class="face"><Face {face} {picture} {look} {grab} /></span>
