@@ -64,7 +64,9 @@
     }
   }
   const told = (reading: Reading) =>
-    stateOf(reading.state)?.name ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded')
+    (reading.state && reading.partial
+      ? `${stateOf(reading.state)?.name} so far`
+      : stateOf(reading.state)?.name) ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded')
   const figure = (reading: Reading, column: Column): number | null => {
     if (column === 'mark') return reading.marks[0]?.value ?? null
     if (column === 'gap') return reading.gap

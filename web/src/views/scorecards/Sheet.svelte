@@ -36,11 +36,13 @@
     return by === 'name' ? 'by name' : `sorted by ${by}`
   })
   const direction = $derived(
-    picture?.direction === 'lower'
-      ? 'lower is better'
-      : picture?.direction === 'inside'
-        ? 'best inside a range'
-        : '',
+    instrument.further?.length
+      ? '' // each KPI has its own
+      : picture?.direction === 'lower'
+        ? 'lower is better'
+        : picture?.direction === 'inside'
+          ? 'best inside a range'
+          : '',
   )
   const figured = $derived(!many && !STATES_ONLY.includes(face))
   const legend = $derived(
