@@ -149,13 +149,13 @@ class Book:
 
     def fetch(self, kpis: Iterable[str], yardsticks: Iterable[str] = ()) -> None:
         """Have these at hand, with the mark entries of the KPIs, in one query each."""
-        wanted = set(kpis) - self.kpis.keys()
+        wanted = {key for key in kpis if key not in self.kpis}
         if wanted:
             found = records.some(self.session, "kpi", wanted)
             self.kpis |= {key: KpiBody.model_validate(document.body) for key, document in found.items()}
             self._entries |= marks.entries(self.session, wanted, self.year_start)
             self._computed |= marks.computed(self.session, wanted)
-        wanted = set(yardsticks) - self.yardsticks.keys()
+        wanted = {key for key in yardsticks if key not in self.yardsticks}
         if wanted:
             found = records.some(self.session, "yardstick", wanted)
             self.yardsticks |= {key: YardstickBody.model_validate(document.body) for key, document in found.items()}
@@ -168,13 +168,15 @@ class Book:
         self._computed[key] = self.computed(like) if like else {}
 
     def kpi(self, key: str) -> KpiBody:
-        self.fetch([key])
+        if key not in self.kpis:
+            self.fetch([key])
         if key not in self.kpis:
             raise database.Missing("KPI", key)
         return self.kpis[key]
 
     def yardstick(self, key: str) -> YardstickBody:
-        self.fetch([], [key])
+        if key not in self.yardsticks:
+            self.fetch([], [key])
         if key not in self.yardsticks:
             raise database.Missing("yardstick", key)
         return self.yardsticks[key]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -53,15 +53,15 @@ class Place:
     member: str | None = None
     ask: Ask | None = None
 
-    @property
+    @cached_property
     def value(self) -> float:
         return float(self.readings.value[self.p, self.m])
 
-    @property
+    @cached_property
     def lines(self) -> dict[str, float]:
         return {name: float(line[self.p, self.m]) for name, line in self.readings.marks.items()}
 
-    @property
+    @cached_property
     def cuts(self) -> list[float]:
         found: list[float] = self.readings.cuts[:, self.p, self.m].tolist()
         return found
@@ -126,10 +126,11 @@ def _drawn(
     if instrument.face == "ledger" and instrument.look.ledger.group and instrument.by and not instrument.last:
         places = _grouped(book, instrument, scope, period, places)
     axis = _axis_of(instrument, places, unit)
-    frames: dict[int, Frame] = {}
-    drawn = [
-        frames.setdefault(id(at.readings), Frame(instrument, at.readings, unit, title, axis)).draw(at) for at in places
-    ]
+    frames = {
+        id(block): Frame(instrument, block, unit, title, axis)
+        for block in {id(at.readings): at.readings for at in places}.values()
+    }
+    drawn = [frames[id(at.readings)].draw(at) for at in places]
     out: dict[str, Any] = {
         "title": title, "notes": notes, "axis": axis_picture(axis, unit, instrument.ticks), "readings": drawn,
         "rehearsed": rehearsed is not None,

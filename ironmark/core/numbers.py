@@ -173,6 +173,11 @@ def write_as(locale: str) -> None:
     symbol.cache_clear()
 
 
+def written_as() -> str:
+    """The locale that numbers are written as."""
+    return _locale[0]
+
+
 @lru_cache(maxsize=1)
 def _signs() -> _Signs:
     # Asked of Babel once: its formatting looks the locale up at every number.

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import lru_cache
 
-from ironmark.core.numbers import MINUS, Unit, scale, show, show_gap
+from ironmark.core.numbers import MINUS, Unit, scale, show, show_gap, written_as
 from ironmark.core.yardstick import Cut, Yardstick
 
 
@@ -30,6 +31,12 @@ def offset_words(offset: float, unit: Unit) -> str:
 
 def show_cut(value: float, unit: Unit) -> str:
     """A cut's value with the decimals it needs, however few the KPI shows."""
+    return _shown(value, unit, written_as())
+
+
+@lru_cache(maxsize=8192)
+def _shown(value: float, unit: Unit, locale: str) -> str:
+    # The same cuts and marks are written for many readings of a page.
     return show(value, unit, decimals=decimals_for(value, unit))
 
 
