@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
+from dataclasses import replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -14,6 +14,7 @@ from ironmark.api.desk import Book
 from ironmark.api.documents import FurtherBody, InstrumentBody, ScopeBody
 from ironmark.api.hands import kept_by_hand
 from ironmark.api.histories import history, moments
+from ironmark.api.places import Place, first_of, grouped, ordered, places_of
 from ironmark.api.quadrants import quadrant_picture
 from ironmark.api.ramps import shaded
 from ironmark.api.reads import label_of, take, unit_of
@@ -24,7 +25,6 @@ from ironmark.core import ledger, words
 from ironmark.core import reading as core
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
-from ironmark.core.evaluate import Floats
 from ironmark.core.formula import FormulaError
 from ironmark.core.numbers import Unit, show
 from ironmark.core.periods import Period
@@ -38,33 +38,6 @@ TO_ITS_MARK = {"bar", "column", "ring", "pips"}  # progress from nothing to a ma
 FROM_ZERO = {"ranked", "profile"}
 SINGLE = {"dial", "column", "ring", "figure", "history"}  # drawn once for each reading
 TRAILED = {"figure", "strip"}
-MOST_GROUPS = 60
-
-
-@dataclass(frozen=True)
-class Place:
-    """One reading of an instrument: where it stands among some readings, and what it is a reading of."""
-
-    readings: Readings
-    p: int
-    m: int = 0
-    role: str = "all"
-    label: str = ""
-    member: str | None = None
-    ask: Ask | None = None
-
-    @cached_property
-    def value(self) -> float:
-        return float(self.readings.value[self.p, self.m])
-
-    @cached_property
-    def lines(self) -> dict[str, float]:
-        return {name: float(line[self.p, self.m]) for name, line in self.readings.marks.items()}
-
-    @cached_property
-    def cuts(self) -> list[float]:
-        found: list[float] = self.readings.cuts[:, self.p, self.m].tolist()
-        return found
 
 
 def picture(
@@ -73,8 +46,12 @@ def picture(
     scope: ScopeBody,
     period: Period | None,
     rehearsed: Rehearsed | None = None,
+    most: int | None = None,
 ) -> InstrumentPicture:
-    """Never raises for what a KPI or its data may hold: the picture then says what is wrong."""
+    """Never raises for what a KPI or its data may hold: the picture then says what is wrong.
+
+    most: how many readings are drawn, where a few are enough to show what it looks like.
+    """
     kpi = book.kpis.get(instrument.kpi)
     empty = InstrumentPicture(
         id=instrument.id, title=instrument.title or (kpi.name if kpi else "An instrument without a KPI"),
@@ -85,7 +62,7 @@ def picture(
     if kpi is None:
         return empty.model_copy(update={"problem": "Its KPI was deleted. Choose another KPI in the brief, or undo."})
     try:
-        return _drawn(book, instrument, scope, period, rehearsed, empty)
+        return _drawn(book, instrument, scope, period, rehearsed, most, empty)
     except Slow as error:
         return empty.model_copy(update={"problem": str(error), "waiting": True})
     except (FormulaError, NoPeriod, Missing, LiveProblem) as error:
@@ -100,6 +77,7 @@ def _drawn(
     scope: ScopeBody,
     period: Period | None,
     rehearsed: Rehearsed | None,
+    most: int | None,
     empty: InstrumentPicture,
 ) -> InstrumentPicture:
     kpi = book.kpi(instrument.kpi)
@@ -121,10 +99,11 @@ def _drawn(
         member = rehearsed.member
         value[p, readings.members.index(member) if member in readings.members else 0] = rehearsed.value
         readings = core.regrade(readings, readings.yardstick, value)
-    places = _ordered(_places(instrument, readings, p), instrument.order, kpi.direction)
-    places = _first(book, instrument, scope, period, places, p)
+    places = ordered(places_of(instrument, readings, p), instrument.order, kpi.direction)
+    places = first_of(book, instrument, scope, period, places, p)
     if instrument.face == "ledger" and instrument.look.ledger.group and instrument.by and not instrument.last:
-        places = _grouped(book, instrument, scope, period, places)
+        places = grouped(book, instrument, scope, period, places)
+    places = places[:most]
     axis = _axis_of(instrument, places, unit)
     frames = {
         id(block): Frame(instrument, block, unit, title, axis)
@@ -149,92 +128,6 @@ def _drawn(
     if instrument.face == "quadrant":
         out["quadrant"] = quadrant_picture(book, instrument, scope, period, readings, p, unit, drawn)
     return empty.model_copy(update=out)
-
-
-# Which readings there are, and in which order
-
-
-def _places(instrument: InstrumentBody, readings: Readings, p: int) -> list[Place]:
-    if instrument.by:
-        return [Place(readings, p, m, "member", name or "", name) for m, name in enumerate(readings.members)]
-    if instrument.last:
-        some = range(max(0, p + 1 - instrument.last), p + 1)
-        found = []
-        for at in some:
-            when = readings.periods[at]
-            found.append(Place(readings, at, 0, "period", when.short, ask=Ask(period=when.key)))
-        return found
-    return [Place(readings, p)]
-
-
-def _ordered(places: list[Place], order: str, direction: str) -> list[Place]:
-    """Worst first by gap, or by value where there is no mark; largest first by value; without a figure last."""
-    if order == "name" or len(places) < 2:
-        return places  # as the members come
-    readings = places[0].readings
-    rows, columns = np.array([at.p for at in places]), np.array([at.m for at in places])
-    value = readings.value[rows, columns]
-    figure = value.copy()
-    if order == "gap":
-        gap = _gap(readings)
-        if gap is not None:
-            figure = np.where(np.isfinite(gap[rows, columns]), gap[rows, columns], value)
-    elif order == "state" and readings.yardstick:
-        ranks = np.array([state.rank for state in readings.yardstick.states])
-        band = readings.band[rows, columns]
-        figure = np.where(band >= 0, ranks[np.maximum(band, 0)], np.where(np.isfinite(value), len(ranks) + 1.0, np.nan))
-    descending = order == "value" or (order == "gap" and direction == "lower")
-    keys = np.where(np.isfinite(figure), -figure if descending else figure, np.inf)
-    labels = [at.label for at in places]
-    return [
-        places[i] for i in sorted(range(len(places)), key=lambda i: (not np.isfinite(figure[i]), keys[i], labels[i]))
-    ]
-
-
-def _gap(readings: Readings) -> Floats | None:
-    first = next(iter(readings.marks), None)
-    if first is None and readings.kpi.direction != "inside":
-        return None
-    return core.gap_and_attainment(readings, first or "")[0]
-
-
-def _first(
-    book: Book, instrument: InstrumentBody, scope: ScopeBody, period: Period | None, places: list[Place], p: int
-) -> list[Place]:
-    """The first so many members, and all others read together as one."""
-    if not instrument.first or not instrument.by or len(places) <= instrument.first:
-        return places
-    rest = [at.member or "" for at in places[instrument.first :]]
-    together = instrument.model_copy(update={"by": None})
-    narrowed = scope.model_copy(update={"members": scope.members | {instrument.by: rest}})
-    readings, _ = take(book, together, narrowed, period)
-    ask = Ask(by=None, members={instrument.by: rest}, together=True)
-    label = f"{len(rest)} others" if len(rest) > 1 else rest[0]
-    return [*places[: instrument.first], Place(readings, p, 0, "rest", label, ask=ask)]
-
-
-def _grouped(
-    book: Book, instrument: InstrumentBody, scope: ScopeBody, period: Period | None, places: list[Place]
-) -> list[Place]:
-    """The rows of a ledger under their groups, each group read together as a row of its own."""
-    group = instrument.look.ledger.group or ""
-    heads, _ = take(book, instrument.model_copy(update={"by": group}), scope, period)
-    p, out = places[0].p, []
-    for m, name in list(enumerate(heads.members))[:MOST_GROUPS]:
-        if not heads.totals.rows[p, m]:
-            continue
-        only = {group: [name or ""]}
-        out.append(Place(heads, p, m, "group", name or "", name, Ask(by=group)))
-        narrowed = scope.model_copy(update={"members": scope.members | only})
-        readings, _ = take(book, instrument, narrowed, period)
-        column = {member: at for at, member in enumerate(readings.members)}
-        inside = [
-            Place(readings, p, column[at.member], "member", at.label, at.member, Ask(by=instrument.by, members=only))
-            for at in places
-            if at.member in column and readings.totals.rows[p, column[at.member]]
-        ]
-        out += _ordered(inside, instrument.order, readings.kpi.direction)
-    return out
 
 
 def _further(book: Book, instrument: InstrumentBody, scope: ScopeBody, period: Period | None) -> list[ReadingPicture]:
@@ -310,6 +203,7 @@ class Frame:
     def __init__(self, instrument: InstrumentBody, readings: Readings, unit: Unit, title: str, axis: Axis) -> None:
         self.instrument, self.readings, self.unit, self.title, self.axis = instrument, readings, unit, title, axis
         self.first = next(iter(readings.marks), "")
+        self.ranged = readings.kpi.direction == "inside" and core.nearer_edge(readings) is not None
         self.gap, self.attainment = core.gap_and_attainment(readings, self.first)
         self.room = core.headroom(readings, self.first) if instrument.face == "ledger" else None
         self._ordered: dict[int, list[bool]] = {}
@@ -362,7 +256,7 @@ class Frame:
         if state is None:
             reason = grading.why_not_graded(yardstick, cuts) if yardstick else "no yardstick is chosen"
         distance, reached = _known(self.gap[p, m]), _known(self.attainment[p, m])
-        gap_words = self._gap_words(value, lines, distance)
+        gap_words = self._gap_words(value, lines, distance, reached)
         band_words = ""
         if state is not None and yardstick:
             band_words = words.band_words(yardstick, cuts, int(readings.band[p, m]), unit)
@@ -389,21 +283,12 @@ class Frame:
             axis=None, shade=None, side=None, strokes=0, steps=[],
         )  # fmt: skip
 
-    def _gap_words(self, value: float, lines: Sequence[MarkLine], distance: float | None) -> str:
+    def _gap_words(self, value: float, lines: Sequence[MarkLine], distance: float | None, room: float | None) -> str:
         direction = self.readings.kpi.direction
-        if direction == "inside" and distance is not None and core.nearer_edge(self.readings) is not None:
-            return words.edge_words(value - distance, distance, self._inside(value, distance), self.unit)
+        if self.ranged and distance is not None:
+            return words.edge_words(value - distance, distance, room is None or room >= 0, self.unit)
         first = lines[0] if lines else None
         return words.gap_words(value, first.value, first.name, direction, self.unit) if first else ""
-
-    def _inside(self, value: float, distance: float) -> bool:
-        yardstick = self.readings.yardstick
-        assert yardstick is not None
-        top = grading.best(yardstick)
-        lower = self.readings.cuts[top[0] - 1]
-        # The nearer edge is a lower one where the value is over it and inside, or under it and outside.
-        is_low = bool(np.any(np.isclose(lower, value - distance, rtol=1e-9)))
-        return distance >= 0 if is_low else distance <= 0
 
     def _trail(self, at: Place) -> list[Any]:
         return moments(self.readings, at.m, self.first, at.p, self.instrument.look.history.periods, self.unit)

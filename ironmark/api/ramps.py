@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from ironmark.api.desk import Book
 from ironmark.api.documents import InstrumentBody, ScopeBody
+from ironmark.api.places import Place
 from ironmark.api.reads import take
 from ironmark.api.shapes import RampPicture, ReadingPicture, Tick
 from ironmark.core import words
@@ -17,9 +17,6 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period
 from ironmark.core.ramp import RAMPS, anchored
-
-if TYPE_CHECKING:
-    from ironmark.api.instruments import Place
 
 STEPS = 12
 

@@ -35,6 +35,7 @@ from ironmark.store import records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
 FACES = get_args(Face)
+ENOUGH = 8  # readings of a small picture of a face
 
 
 class ShelfEntry(BaseModel):
@@ -139,7 +140,7 @@ def draw_faces(ask: FacesAsk, at: Desk = Depends(desk)) -> list[InstrumentPictur
         drawn = []
         for face in FACES:
             instrument = ask.instrument.model_copy(update={"face": face, "id": face})
-            drawn.append(picture(book, instrument, ask.scope, period))
+            drawn.append(picture(book, instrument, ask.scope, period, most=ENOUGH))
     return drawn
 
 

@@ -20,18 +20,15 @@ from ironmark.api.documents import (
     Model,
     Number,
     ScopeBody,
-    ScorecardBody,
-    SectionBody,
     Yardstick,
     YardstickBody,
 )
 from ironmark.api.kpis import KpiUse, refuse_in_use, uses
-from ironmark.api.pictures import scorecard_picture
 from ironmark.api.problems import Refused
 from ironmark.api.reads import period_of, take, unit_of
 from ironmark.api.records import add_routes
 from ironmark.api.scales import axis_picture, bands_on, cut_lines
-from ironmark.api.shapes import AxisPicture, Band, CutLine, InstrumentPicture, ReadingPicture
+from ironmark.api.shapes import AxisPicture, Band, CutLine
 from ironmark.core import axis as axes
 from ironmark.core import reading as core
 from ironmark.core import rules, words
@@ -109,22 +106,6 @@ class Change(BaseModel):
     shown: str
     before: str | None
     after: str | None
-
-
-class ImpactAsk(Model):
-    """A yardstick as it was and as it would be."""
-
-    before: YardstickBody
-    after: YardstickBody
-
-
-class Impact(BaseModel):
-    """An instrument that uses a yardstick, and which of its readings would change state."""
-
-    scorecard: str
-    title: str
-    instrument: str
-    changes: list[Change]
 
 
 class Rehearsal(BaseModel):
@@ -427,39 +408,6 @@ def propose_yardstick(ask: Proposal, at: Desk = Depends(desk)) -> YardstickBody:
     made = propose(readings.value, readings.marks["target"], kpi.direction, kpi.unit.kind == "percent")
     cuts = [CutBody(**vars(cut)) for cut in made.cuts]
     return YardstickBody(name=ask.name or kpi.name, kpi=ask.kpi, bands=list(made.bands), cuts=cuts)
-
-
-@router.post("/{key}/impact")
-def yardstick_impact(key: str, ask: ImpactAsk, at: Desk = Depends(desk)) -> list[Impact]:
-    """Which readings, on all scorecards, would be in another state."""
-    found = []
-    with at.read() as session:
-        kept, tried = Book(at, session), Book(at, session)
-        kept.yardsticks[key], tried.yardsticks[key] = ask.before, ask.after
-        for card in records.every(session, "scorecard"):
-            body = ScorecardBody.model_validate(card.body)
-            instruments = [i for section in body.sections for i in section.instruments if _uses(i, key)]
-            only = body.model_copy(update={"sections": [SectionBody(id="s", instruments=instruments)]})
-            if not instruments:
-                continue
-            before, after = (scorecard_picture(book, only, body.scope).instruments for book in (kept, tried))
-            for one, other in zip(before, after, strict=True):
-                changes = [
-                    Change(label=b.label or b.shown, shown=b.shown, before=a.state, after=b.state)
-                    for a, b in zip(_by_key(one), _by_key(other), strict=True)
-                    if a.state != b.state
-                ]
-                found.append(Impact(scorecard=card.id, title=body.title, instrument=other.title, changes=changes))
-    return found
-
-
-def _uses(instrument: InstrumentBody, key: str) -> bool:
-    return key in (instrument.yardstick, *(more.yardstick for more in instrument.further))
-
-
-def _by_key(picture: InstrumentPicture) -> list[ReadingPicture]:
-    """In an order that does not depend on states."""
-    return sorted(picture.readings, key=lambda reading: reading.key)
 
 
 @router.get("/{key}/uses")

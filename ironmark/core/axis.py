@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike
 
 from ironmark.core.evaluate import Floats
 
+SMALLEST = 1e-300  # a step below it would be lost in rounding
 LARGEST = 1e300  # beyond it the length of an axis could not be told
 STEPS = (1.0, 2.0, 2.5, 5.0, 10.0)
 
@@ -51,7 +52,7 @@ class Axis:
 
 def step_for(span: float, most: int) -> float:
     """The smallest round step (1, 2, 2.5, 5 × a power of ten) that cuts ``span`` into at most ``most`` parts."""
-    raw = span / max(most, 1)
+    raw = max(span / max(most, 1), SMALLEST)
     power = 10.0 ** math.floor(math.log10(raw))
     return next((m * power for m in STEPS if m * power >= raw * (1 - 1e-9)), 10 * power)
 

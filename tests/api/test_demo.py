@@ -1,9 +1,11 @@
 """The demo: the same rows on every run, and every trap it is meant to hold."""
 
 import unittest
+from typing import get_args
 
 import polars as pl
 
+from ironmark.api.documents import Face
 from ironmark.demo import load, sailings
 from tests import world
 
@@ -32,6 +34,18 @@ class Rows(unittest.TestCase):
             self.assertEqual(
                 frame.filter((pl.col("route") == route) & (pl.col("month") == f"{year}-{month:02d}")).height, 0
             )
+
+
+class Arrangement(unittest.TestCase):
+    def test_the_scorecards_use_every_face_and_all_can_be_read(self) -> None:
+        client, faces = world.running().client, set()
+        for key in load.SCORECARDS:
+            body = client.get(f"/api/scorecards/{key}").json()["body"]
+            faces |= {i["face"] for section in body["sections"] for i in section["instruments"]}
+            drawn = client.post("/api/scorecards/read", json={"body": body}).json()
+            for picture in drawn["instruments"]:
+                self.assertTrue(picture["problem"] is None or picture["waiting"], picture["problem"])
+        self.assertEqual(faces, set(get_args(Face)))
 
 
 class Traps(unittest.TestCase):

@@ -3,6 +3,7 @@
 import csv
 import io
 import unittest
+import zipfile
 from typing import Any
 
 import python_calamine
@@ -147,6 +148,8 @@ class Ledgers(Instruments):
         body = self.take("xlsx", by="site", look={"ledger": {"columns": ["value", "state"]}}, order="value")
         sheet = python_calamine.load_workbook(io.BytesIO(body)).get_sheet_by_index(0).to_python()
         self.assertEqual(sheet[1], ["East", 60.0, "Beyond"])
+        styles = zipfile.ZipFile(io.BytesIO(body)).read("xl/styles.xml").decode()
+        self.assertIn('fgColor rgb="FF2F4E9E"', styles, "the state stands in its colour")
 
     def test_one_that_cannot_be_read_says_why(self) -> None:
         answer = self.client.post("/api/scorecards/ledger", json={"instrument": self.slots(by="harbour")})

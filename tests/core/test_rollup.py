@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ironmark.core import composite, ledger, quadrant
+from ironmark.core import composite, ledger, quadrant, words
 from ironmark.core import reading as core
 from ironmark.core.formula import parse
 from ironmark.core.numbers import Unit
@@ -170,3 +170,16 @@ class InNumbers(unittest.TestCase):
         with self.assertRaisesRegex(ValueError, "two palettes"):
             Yardstick(("short", "tide-flood"), (Cut(1),))
         self.assertEqual(replace(FOUR, per="year").states[0].name, "Short")
+
+
+class EdgeWords(unittest.TestCase):
+    def test_how_far_from_which_edge_on_which_side(self) -> None:
+        percent = Unit("percent", 0)
+        self.assertEqual(words.edge_words(0.75, -0.07, True, percent), "7 points inside 75%")
+        self.assertEqual(words.edge_words(0.6, -0.03, False, percent), "3 points outside 60%")
+        self.assertEqual(words.edge_words(0.6, 0.0, True, percent), "on the edge 60%")
+
+    def test_a_small_cut_is_written_with_the_figures_it_needs(self) -> None:
+        self.assertEqual(words.show_cut(0.00012, Unit()), "0.00012")
+        self.assertEqual(words.show_cut(0.25, Unit()), "0.25")
+        self.assertEqual(words.show_cut(1 / 3, Unit()), "0.3333")

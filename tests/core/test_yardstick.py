@@ -4,7 +4,7 @@ import itertools
 import unittest
 
 import numpy as np
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from ironmark.core import words
@@ -154,6 +154,7 @@ class Proposed(unittest.TestCase):
         self.assertEqual(len(propose(self.VALUES, self.NONE, "inside", True).bands), 5)
 
     @given(st.lists(st.floats(allow_nan=False), max_size=8), st.sampled_from(("higher", "lower", "inside")))
+    @example([5e-324], "higher")
     def test_whatever_the_history_the_cuts_rise_and_grade(self, values: list[float], direction: str) -> None:
         made = propose(np.array(values), np.array([np.nan]), direction, False)
         lines = y.resolve(made, {}, (1,))

@@ -1,0 +1,64 @@
+"""What a change of a shared yardstick does to every instrument that uses it."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends
+from pydantic import BaseModel
+
+from ironmark.api.desk import Book, Desk, desk
+from ironmark.api.documents import InstrumentBody, Model, ScorecardBody, SectionBody, YardstickBody
+from ironmark.api.pictures import scorecard_picture
+from ironmark.api.shapes import InstrumentPicture, ReadingPicture
+from ironmark.api.yardsticks import Change
+from ironmark.store import records
+
+router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
+
+
+class ImpactAsk(Model):
+    """A yardstick as it was and as it would be."""
+
+    before: YardstickBody
+    after: YardstickBody
+
+
+class Impact(BaseModel):
+    """An instrument that uses a yardstick, and which of its readings would change state."""
+
+    scorecard: str
+    title: str
+    instrument: str
+    changes: list[Change]
+
+
+@router.post("/{key}/impact")
+def yardstick_impact(key: str, ask: ImpactAsk, at: Desk = Depends(desk)) -> list[Impact]:
+    """Which readings, on all scorecards, would be in another state."""
+    found = []
+    with at.read() as session:
+        kept, tried = Book(at, session), Book(at, session)
+        kept.yardsticks[key], tried.yardsticks[key] = ask.before, ask.after
+        for card in records.every(session, "scorecard"):
+            body = ScorecardBody.model_validate(card.body)
+            instruments = [i for section in body.sections for i in section.instruments if _uses(i, key)]
+            only = body.model_copy(update={"sections": [SectionBody(id="s", instruments=instruments)]})
+            if not instruments:
+                continue
+            before, after = (scorecard_picture(book, only, body.scope).instruments for book in (kept, tried))
+            for one, other in zip(before, after, strict=True):
+                changes = [
+                    Change(label=b.label or b.shown, shown=b.shown, before=a.state, after=b.state)
+                    for a, b in zip(_by_key(one), _by_key(other), strict=True)
+                    if a.state != b.state
+                ]
+                found.append(Impact(scorecard=card.id, title=body.title, instrument=other.title, changes=changes))
+    return found
+
+
+def _uses(instrument: InstrumentBody, key: str) -> bool:
+    return key in (instrument.yardstick, *(more.yardstick for more in instrument.further))
+
+
+def _by_key(picture: InstrumentPicture) -> list[ReadingPicture]:
+    """In an order that does not depend on states."""
+    return sorted(picture.readings, key=lambda reading: reading.key)

@@ -1,0 +1,128 @@
+"""Which readings an instrument shows, and in which order."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from ironmark.api.desk import Book
+from ironmark.api.documents import InstrumentBody, ScopeBody
+from ironmark.api.reads import take
+from ironmark.api.shapes import Ask
+from ironmark.core import reading as core
+from ironmark.core.evaluate import Floats
+from ironmark.core.periods import Period
+from ironmark.core.reading import Readings
+
+MOST_GROUPS = 60
+
+
+@dataclass(frozen=True)
+class Place:
+    """One reading of an instrument: where it stands among some readings, and what it is a reading of."""
+
+    readings: Readings
+    p: int
+    m: int = 0
+    role: str = "all"
+    label: str = ""
+    member: str | None = None
+    ask: Ask | None = None
+
+    @cached_property
+    def value(self) -> float:
+        return float(self.readings.value[self.p, self.m])
+
+    @cached_property
+    def lines(self) -> dict[str, float]:
+        return {name: float(line[self.p, self.m]) for name, line in self.readings.marks.items()}
+
+    @cached_property
+    def cuts(self) -> list[float]:
+        found: list[float] = self.readings.cuts[:, self.p, self.m].tolist()
+        return found
+
+
+def places_of(instrument: InstrumentBody, readings: Readings, p: int) -> list[Place]:
+    if instrument.by:
+        return [Place(readings, p, m, "member", name or "", name) for m, name in enumerate(readings.members)]
+    if instrument.last:
+        some = range(max(0, p + 1 - instrument.last), p + 1)
+        found = []
+        for at in some:
+            when = readings.periods[at]
+            found.append(Place(readings, at, 0, "period", when.short, ask=Ask(period=when.key)))
+        return found
+    return [Place(readings, p)]
+
+
+def ordered(places: list[Place], order: str, direction: str) -> list[Place]:
+    """Worst first by gap, or by value where there is no mark; largest first by value; without a figure last."""
+    if order == "name" or len(places) < 2:
+        return places  # as the members come
+    readings = places[0].readings
+    rows, columns = np.array([at.p for at in places]), np.array([at.m for at in places])
+    value = readings.value[rows, columns]
+    figure = value.copy()
+    if order == "gap":
+        gap = _gap(readings)
+        if gap is not None:
+            figure = np.where(np.isfinite(gap[rows, columns]), gap[rows, columns], value)
+    elif order == "state" and readings.yardstick:
+        ranks = np.array([state.rank for state in readings.yardstick.states])
+        band = readings.band[rows, columns]
+        figure = np.where(band >= 0, ranks[np.maximum(band, 0)], np.where(np.isfinite(value), len(ranks) + 1.0, np.nan))
+    descending = order == "value" or (order == "gap" and direction == "lower")
+    keys = np.where(np.isfinite(figure), -figure if descending else figure, np.inf)
+    labels = [at.label for at in places]
+    return [
+        places[i] for i in sorted(range(len(places)), key=lambda i: (not np.isfinite(figure[i]), keys[i], labels[i]))
+    ]
+
+
+def _gap(readings: Readings) -> Floats | None:
+    first = next(iter(readings.marks), None)
+    if first is None and readings.kpi.direction != "inside":
+        return None
+    return core.gap_and_attainment(readings, first or "")[0]
+
+
+def first_of(
+    book: Book, instrument: InstrumentBody, scope: ScopeBody, period: Period | None, places: list[Place], p: int
+) -> list[Place]:
+    """The first so many members, and all others read together as one."""
+    if not instrument.first or not instrument.by or len(places) <= instrument.first:
+        return places
+    rest = [at.member or "" for at in places[instrument.first :]]
+    together = instrument.model_copy(update={"by": None})
+    narrowed = scope.model_copy(update={"members": scope.members | {instrument.by: rest}})
+    readings, _ = take(book, together, narrowed, period)
+    ask = Ask(by=None, members={instrument.by: rest}, together=True)
+    label = f"{len(rest)} others" if len(rest) > 1 else rest[0]
+    return [*places[: instrument.first], Place(readings, p, 0, "rest", label, ask=ask)]
+
+
+def grouped(
+    book: Book, instrument: InstrumentBody, scope: ScopeBody, period: Period | None, places: list[Place]
+) -> list[Place]:
+    """The rows of a ledger under their groups, each group read together as a row of its own."""
+    group = instrument.look.ledger.group or ""
+    heads, _ = take(book, instrument.model_copy(update={"by": group}), scope, period)
+    p, out = places[0].p, []
+    for m, name in list(enumerate(heads.members))[:MOST_GROUPS]:
+        if not heads.totals.rows[p, m]:
+            continue
+        only = {group: [name or ""]}
+        out.append(Place(heads, p, m, "group", name or "", name, Ask(by=group)))
+        narrowed = scope.model_copy(update={"members": scope.members | only})
+        readings, _ = take(book, instrument, narrowed, period)
+        column = {member: at for at, member in enumerate(readings.members)}
+        inside = [
+            Place(readings, p, column[at.member], "member", at.label, at.member, Ask(by=instrument.by, members=only))
+            for at in places
+            if at.member in column and readings.totals.rows[p, column[at.member]]
+        ]
+        out += ordered(inside, instrument.order, readings.kpi.direction)
+    return out
