@@ -2,6 +2,8 @@
 
 from typing import Any
 
+from selenium.webdriver.common.keys import Keys
+
 from tests.browser.page import PageTest
 
 # The boxes of all texts in view on each sheet, cut to what scrolls; and which of them lie over another or outside.
@@ -96,6 +98,16 @@ class Specimens(PageTest):
                 self.assertTrue(any("under" in text or "over" in text or "Good" in text for text in told), told)
         self.named("Calls at the landing, 777, near, 23 under target 800. Open the workings", "button").click()
         self.see("Calls at the landing, 777, near, 23 under target 800")
+
+    def test_the_focus_tells_value_mark_gap_state_and_band(self) -> None:
+        self.show("members")
+        self.driver.execute_script("document.querySelector('[data-face=bullet] button.row').focus()")
+        self.chord(Keys.SHIFT, Keys.TAB)
+        self.keys(Keys.TAB)
+        said = "Calls at the landing, North quay, 55, short, 45 under target 100; its band: under 90"
+        self.wait(lambda: self.one(".tip").text == said)
+        self.keys(Keys.ESCAPE)
+        self.wait(lambda: not self.all(".tip"))
 
     def test_no_reading_shows_no_zero(self) -> None:
         self.show("nothing")

@@ -531,26 +531,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/yardsticks/{key}/impact": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Yardstick Impact
-         * @description Which readings, on all scorecards, would be in another state.
-         */
-        post: operations["yardstick_impact_api_yardsticks__key__impact_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/yardsticks/{key}/uses": {
         parameters: {
             query?: never;
@@ -616,6 +596,26 @@ export interface paths {
         get: operations["list_yardstick_revisions"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/yardsticks/{key}/impact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Yardstick Impact
+         * @description Which readings, on all scorecards, would be in another state.
+         */
+        post: operations["yardstick_impact_api_yardsticks__key__impact_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4949,41 +4949,6 @@ export interface operations {
             };
         };
     };
-    yardstick_impact_api_yardsticks__key__impact_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ImpactAsk"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Impact"][];
-                };
-            };
-            /** @description A problem document (RFC 9457) */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     yardstick_uses_api_yardsticks__key__uses_get: {
         parameters: {
             query?: never;
@@ -5194,6 +5159,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    yardstick_impact_api_yardsticks__key__impact_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImpactAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Impact"][];
                 };
             };
             /** @description A problem document (RFC 9457) */
