@@ -168,15 +168,13 @@ class Book:
         self._computed[key] = self.computed(like) if like else {}
 
     def kpi(self, key: str) -> KpiBody:
-        if key not in self.kpis:
-            self.fetch([key])
+        self.fetch([key])
         if key not in self.kpis:
             raise database.Missing("KPI", key)
         return self.kpis[key]
 
     def yardstick(self, key: str) -> YardstickBody:
-        if key not in self.yardsticks:
-            self.fetch([], [key])
+        self.fetch([], [key])
         if key not in self.yardsticks:
             raise database.Missing("yardstick", key)
         return self.yardsticks[key]

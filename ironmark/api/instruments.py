@@ -360,14 +360,10 @@ def _add_steps(
                 for i in range(count)
             ]
         return
-    each, _ = take(book, instrument.model_copy(update={"by": "step", "yardstick": None, "marks": []}), scope, period)
+    by_step = instrument.model_copy(update={"by": "step", "yardstick": None, "marks": []})
     for reading in drawn:
-        block = each
-        if instrument.by and reading.member is not None:
-            only = scope.model_copy(update={"members": scope.members | {instrument.by: [reading.member]}})
-            block, _ = take(
-                book, instrument.model_copy(update={"by": "step", "yardstick": None, "marks": []}), only, period
-            )
+        only = {instrument.by: [reading.member]} if instrument.by and reading.member is not None else {}
+        block, _ = take(book, by_step, scope.model_copy(update={"members": scope.members | only}), period)
         p = block.at(period) if period else None
         if p is not None:
             reading.steps = [

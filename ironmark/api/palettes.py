@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 from fastapi import APIRouter, Depends
@@ -61,7 +62,9 @@ class PaletteLook(BaseModel):
     seen: list[Seen]  # the colours as readers see them, in the order of the states
 
 
+@lru_cache(maxsize=64)
 def look(palette: core.Palette) -> PaletteLook:
+    """How a palette looks; worked out once, since every page asks for all of them."""
     tones = colours.rgb([state.colour for state in palette.states])
     return PaletteLook(
         key=palette.key,
