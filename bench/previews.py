@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 import shutil
-import tempfile
 from itertools import cycle
-from pathlib import Path
 
 from bench.measure import side_by_side
 from ironmark.api.desk import Desk
 from ironmark.api.documents import YardstickBody
 from ironmark.api.yardsticks import StripAsk, strip
 from ironmark.demo import load
-from ironmark.store import database
+from ironmark.store import database, scratch
 from ironmark.store.mariadb import MariaDB
 
 
 def main() -> None:
-    directory = Path(tempfile.mkdtemp(prefix="ironmark-bench-"))
+    directory = scratch.make("bench")
     mariadb = MariaDB(directory).start()
     try:
         database.migrate(mariadb.url)

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import shutil
-import tempfile
 from itertools import cycle
-from pathlib import Path
 
 import numpy as np
 import pandas as pd
@@ -17,7 +15,8 @@ from bench.measure import report, side_by_side
 from ironmark.api.desk import Book, Desk
 from ironmark.api.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody, YardstickBody
 from ironmark.api.pictures import scorecard_picture
-from ironmark.store import database, datasets, marks, records
+from ironmark.core.marks import EVERYONE
+from ironmark.store import database, datasets, marks, records, scratch
 from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change
 from ironmark.tables.reader import Column, Table
@@ -65,7 +64,7 @@ COLUMNS = (
 
 
 def main() -> None:
-    directory = Path(tempfile.mkdtemp(prefix="ironmark-bench-"))
+    directory = scratch.make("bench")
     mariadb = MariaDB(directory).start()
     try:
         _measure(mariadb)
@@ -85,7 +84,7 @@ def _measure(mariadb: MariaDB) -> None:
         for at, formula in enumerate(FORMULAS):
             body = KpiBody(handle=f"k{at}", name=f"KPI {at}", dataset=dataset.id, formula=formula)
             kpis.append(records.create(session, "kpi", body.model_dump(), name="k", key=f"k{at}").id)
-            marks.apply(session, f"k{at}", [Change("target", None, None, "2025-01", 10.0)], 0)
+            marks.apply(session, f"k{at}", [Change("target", EVERYONE, "2025-01", 10.0)], 0)
         cuts = [{"mark": "target", "factor": factor} for factor in (0.9, 1.0, 1.1)]
         bands = ["short", "near", "met", "beyond"]
         yardstick = YardstickBody.model_validate({"name": "y", "bands": bands, "cuts": cuts})

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 import logging
+import os
 import shutil
+import signal
 import socket
 import sys
 from collections.abc import Iterator
@@ -18,7 +20,7 @@ from sqlalchemy import Engine, create_engine
 
 from ironmark.api.app import create_app
 from ironmark.demo import load
-from ironmark.store import calendar, database, datasets
+from ironmark.store import calendar, database, datasets, scratch
 from ironmark.store.mariadb import MariaDB, MariaDBError
 from ironmark.tables.formats import read_file
 from ironmark.tables.reader import Unreadable
@@ -94,6 +96,8 @@ def serve(
                 f"Port {port} on {host} cannot be used ({error.strerror}). "
                 f"Stop the program that has it, or choose another: ./run --port {port + 1 if port < 65535 else 8470}"
             ) from None
+    _stop_in_order()
+    scratch.sweep()
     mariadb = MariaDB(data_dir)
     try:
         if fresh:
@@ -121,17 +125,34 @@ def serve(
         mariadb.stop()
 
 
+def _stop_in_order() -> None:
+    """Have the database stopped too when the server is told to end, or the terminal it was started from ends."""
+
+    def end(*_: object) -> None:
+        raise SystemExit(0)
+
+    def told(*_: object) -> None:
+        os.kill(os.getpid(), signal.SIGTERM)  # the server then ends as it does for any who asks
+
+    signal.signal(signal.SIGTERM, end)
+    if signal.getsignal(signal.SIGHUP) != signal.SIG_IGN:  # not where it was started to outlive the terminal
+        signal.signal(signal.SIGHUP, told)
+
+
 def _clear(mariadb: MariaDB) -> None:
     """Empty the data directory, and refuse one that holds anything but ours."""
     directory = mariadb.directory
     if not directory.exists():
         return
-    ours = {"mariadb", "mariadb.log", "mariadb.pid", "mariadb.port", "mariadb.secret", "ironmark.lock", "server.log"}
+    ours = {
+        "mariadb", "mariadb.log", "mariadb.pid", "mariadb.port", "mariadb.secret", "mariadb.sock", "ironmark.lock",
+        "server.log", scratch.OWNER,
+    }  # fmt: skip
     others = sorted(path.name for path in directory.iterdir() if path.name not in ours)
     if others:
         raise _fail(f"--fresh would delete {directory}, but it also holds “{others[0]}”. Choose another --data-dir.")
     mariadb.claim()
-    for name in ours - {"ironmark.lock"}:
+    for name in ours - {"ironmark.lock", scratch.OWNER}:
         path = directory / name
         shutil.rmtree(path) if path.is_dir() else path.unlink(missing_ok=True)
 

@@ -5,17 +5,22 @@ python -m tests [RESULTS] [PATTERN]: PATTERN picks modules, as in ``core`` or ``
 
 from __future__ import annotations
 
+import signal
 import sys
 import unittest
 from pathlib import Path
 
+from ironmark.store import scratch
 from tests import world
 
-FOLDERS = ("core", "tables", "store", "api", "browser")
+FOLDERS = ("core", "tables", "store", "api", "second", "browser")
 
 
 def main(results: str | None = None, pattern: str = "") -> int:
     here = Path(__file__).parent
+    for end in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(end, lambda *_: sys.exit(1))  # what was started is taken away then too
+    scratch.sweep()
     suite = unittest.TestSuite()
     for folder in FOLDERS:
         for path in sorted((here / folder).glob("test_*.py")):
@@ -26,7 +31,9 @@ def main(results: str | None = None, pattern: str = "") -> int:
         found = unittest.TextTestRunner(verbosity=1).run(suite)
     finally:
         world.close()
-    failed = len(found.failures) + len(found.errors) + len(found.unexpectedSuccesses)
+    # A test counts once, however many of its subtests fail.
+    gone_wrong = [test for test, _ in (*found.failures, *found.errors)] + [*found.unexpectedSuccesses]
+    failed = len({getattr(test, "test_case", test).id() for test in gone_wrong})
     skipped = len(found.skipped)
     passed = found.testsRun - failed - skipped
     if results:

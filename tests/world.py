@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import atexit
+import ctypes
 import os
+import secrets
 import shutil
 import signal
 import socket
 import subprocess
 import sys
-import tempfile
 import time
 from functools import lru_cache
 from pathlib import Path
@@ -18,11 +19,35 @@ from typing import Any
 import httpx
 from sqlalchemy import Engine
 
-from ironmark.store import database
+from ironmark.store import database, scratch
 from ironmark.store.mariadb import MariaDB
 
 ROOT = Path(__file__).parents[1]
 _cleanups: list[Any] = []
+
+
+_LIBC = ctypes.CDLL(None)
+_PR_SET_PDEATHSIG = 1
+
+
+def _end_with_us() -> None:
+    """In a server just started: it is told to end when the tests do, however they end, and its database with it."""
+    _LIBC.prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
+
+
+def temporary(name: str, body: bytes | str) -> Path:
+    """A file to upload; it goes with the run."""
+    path = Path(_files()) / secrets.token_hex(4) / name
+    path.parent.mkdir()
+    path.write_bytes(body if isinstance(body, bytes) else body.encode())
+    return path
+
+
+@lru_cache(maxsize=1)
+def _files() -> Path:
+    made = scratch.make("files")
+    _cleanups.append(lambda: shutil.rmtree(made, ignore_errors=True))
+    return made
 
 
 def free_port() -> int:
@@ -35,7 +60,7 @@ class Running:
     """An Iron Mark of our own, started as ``./run`` starts it."""
 
     def __init__(self, *options: str, directory: Path | None = None) -> None:
-        self.directory = directory or Path(tempfile.mkdtemp(prefix="ironmark-test-"))
+        self.directory = directory or scratch.make("test")
         self.port = free_port()
         self.address = f"http://127.0.0.1:{self.port}"
         self.options = options
@@ -50,6 +75,7 @@ class Running:
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
             text=True,
+            preexec_fn=_end_with_us,
         )
         until = time.monotonic() + 60
         while time.monotonic() < until:
@@ -114,7 +140,7 @@ def browser() -> Any:
     from selenium import webdriver
     from selenium.webdriver.chrome.service import Service
 
-    profile = tempfile.mkdtemp(prefix="ironmark-browser-")
+    profile = scratch.make("browser")
     options = webdriver.ChromeOptions()
     options.binary_location = shutil.which("chromium") or "/usr/bin/chromium"
     for flag in (

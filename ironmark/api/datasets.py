@@ -17,7 +17,7 @@ from ironmark.api.problems import Refused
 from ironmark.store import datasets, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.formats import read_file, sheet_names
-from ironmark.tables.reader import ROLES, Column, Role
+from ironmark.tables.reader import ROLES, Column, Decimal, Role, complete_through
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"])
 MAX_BYTES = 256 * 1024 * 1024
@@ -56,6 +56,7 @@ class DatasetOut(BaseModel):
     columns: list[ColumnOut]
     problems: list[ProblemOut]
     through: dt.date | None
+    fixed_through: bool  # said by somebody; else it follows the rows
     updated_at: str
     kpis: list[str]
     kind: Literal["file", "sheet", "checklist", "live"]
@@ -74,6 +75,8 @@ class ColumnChange(Model):
 
 
 class DatasetChange(Model):
+    """``through``: the day the rows are complete through; null has it follow the rows again, left out keeps it."""
+
     name: Name
     through: dt.date | None = None
     columns: list[ColumnChange]
@@ -92,6 +95,7 @@ def dataset_out(dataset: StoredDataset, users: dict[str, list[str]]) -> DatasetO
         ],
         problems=[ProblemOut(message=p.message, column=p.column, rows=list(p.rows)) for p in dataset.problems],
         through=dataset.through,
+        fixed_through=bool(dataset.settings.get("fixed_through")),
         updated_at=dataset.updated_at.isoformat() + "Z",
         kpis=users.get(dataset.id, []),
         kind=dataset.kind,
@@ -156,11 +160,12 @@ def upload_dataset(
     file: UploadFile,
     response: Response,
     sheet: str | None = Query(None, max_length=120),
+    decimal: Decimal | None = Query(None),
     at: Desk = Depends(desk),
 ) -> DatasetOut:
     """Read a file and keep it as a new dataset; ``sheet`` names one of a workbook."""
     body = body_of(file)
-    table = read_file(body, sheet)
+    table = read_file(body, sheet, decimal)
     file_name = file_name_of(file)
     with at.write() as session:
         dataset = datasets.create(session, name_from(file_name), file_name, table)
@@ -188,9 +193,13 @@ def change_dataset(
         dataset = datasets.get(session, key)
         columns = _changed(dataset.columns, change.columns)
         settings = _settings(dataset, change)
-        through = change.through or dataset.through
-        if through != dataset.through:
-            settings["fixed_through"] = True
+        through = dataset.through
+        if "through" in change.model_fields_set and change.through is None:
+            settings.pop("fixed_through", None)
+            if dataset.kind != "live":
+                through = complete_through(datasets.raw_rows(session, dataset), columns)
+        elif change.through is not None and change.through != dataset.through:
+            through, settings["fixed_through"] = change.through, True
         dataset = datasets.update(session, key, saw, change.name, columns, through, settings)
         return dataset_answer(session, response, dataset)
 

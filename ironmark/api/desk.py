@@ -203,8 +203,8 @@ class Book:
     def try_mark(self, kpi: str, tried: MarkEntry) -> None:
         """Have an entry of the mark book stand for this request, in place of the one it would replace."""
         self.fetch([kpi])
-        place = (tried.name, tried.segment, tried.member, tried.since)
-        kept = [e for e in self.entries(kpi) if (e.name, e.segment, e.member, e.since) != place]
+        place = (tried.name, tried.owner, tried.since)
+        kept = [e for e in self.entries(kpi) if (e.name, e.owner, e.since) != place]
         self._entries[kpi] = [*kept, tried]
 
     def computed(self, kpi: str) -> dict[str, str]:
@@ -223,6 +223,15 @@ class Book:
 
     def source(self, kpi: KpiBody) -> Source:
         return self.desk.source(self.session, self.dataset(kpi.dataset))
+
+    def label_of(self, dataset: str, column: str) -> str:
+        """What a column is called."""
+        return next((c.label for c in self.dataset(dataset).columns if c.name == column), column)
+
+    def sources_of(self, *trees: formula.Node) -> dict[str, Source]:
+        """The sources of further datasets that formulas read, by key."""
+        keys = {a.dataset for tree in trees for a in formula.aggregates(tree) if a.dataset}
+        return {key: self.desk.source(self.session, self.dataset(key)) for key in keys}
 
     def core(self, kpi: KpiBody, path: tuple[str, ...] = ()) -> Kpi:
         """The KPI with its formula parsed, checked, and every ``@handle`` in it worked in. Raises FormulaError.
@@ -282,11 +291,9 @@ class Book:
     ) -> Readings:
         """Take the readings of a KPI from its own dataset and those of the KPIs it names. See ``core.reading.read``."""
         found = self.core(kpi)
-        names = {*marks, *(yardstick.marks if yardstick else ())}
+        names = {*marks, *readings.EDGES, *(yardstick.marks if yardstick else ())}
         formulas = {name: self.mark_formula(kpi, text) for name, text in (computed or {}).items() if name in names}
-        trees = (found.formula, *formulas.values())
-        keys = {a.dataset for tree in trees for a in formula.aggregates(tree) if a.dataset}
-        others = {key: self.desk.source(self.session, self.dataset(key)) for key in keys}
+        others = self.sources_of(found.formula, *formulas.values())
         source = self.source(kpi)
         if periods is None:
             periods = timeline(Period.of(source.last, "month", self.year_start), source.first, source.last)

@@ -8,10 +8,12 @@ from pydantic import BaseModel, Field
 
 from ironmark.api.desk import Book, Desk, desk
 from ironmark.api.documents import InstrumentBody, KpiBody, Member, Model, Number, ScopeBody
+from ironmark.api.kpis import history_of
 from ironmark.api.problems import Refused
 from ironmark.api.reads import period_of
 from ironmark.core.formula import Aggregate, Column, FormulaError, parse
 from ironmark.core.periods import Period
+from ironmark.core.words import doubt
 from ironmark.store import datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
@@ -22,7 +24,10 @@ router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
 
 
 class HandAsk(Model):
-    """``step`` and ``done`` for a checklist, ``value`` (KPI unit) for a figure of a typed sheet."""
+    """``step`` and ``done`` for a checklist, ``value`` (KPI unit) for a figure of a typed sheet.
+
+    sure: also a value that is far from everything read so far, which is asked about first.
+    """
 
     instrument: InstrumentBody
     scope: ScopeBody = ScopeBody()
@@ -30,6 +35,7 @@ class HandAsk(Model):
     step: Member | None = None
     done: bool | None = None
     value: Number | None = Field(None)
+    sure: bool = False
 
 
 class Kept(BaseModel):
@@ -72,6 +78,10 @@ def set_by_hand(ask: HandAsk, at: Desk = Depends(desk)) -> Kept:
             table = _ticked(frame, dataset, period, where.get("item", []), ask.step, ask.done)
             word = "ticked"
         elif kind == "value" and ask.value is not None:
+            sizes = history_of(book, kpi, {ask.instrument.by: ask.member} if ask.instrument.by and ask.member else {})
+            if not ask.sure and (told := doubt(ask.value, kpi.unit.core(), sizes)):
+                detail = f"{told} Send sure: true to keep it."
+                raise Refused(422, "doubtful", "Is this meant?", detail, {"field": "value"})
             table = _typed(frame, dataset, period, where, _column(kpi) or "", ask.value)
             word = "typed"
         else:

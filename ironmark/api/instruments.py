@@ -17,7 +17,7 @@ from ironmark.api.histories import history, moments
 from ironmark.api.places import Place, first_of, grouped, ordered, places_of
 from ironmark.api.quadrants import quadrant_picture
 from ironmark.api.ramps import shaded
-from ironmark.api.reads import label_of, take, unit_of
+from ironmark.api.reads import take, unit_of
 from ironmark.api.scales import axis_picture, bands_on, cut_lines
 from ironmark.api.shapes import Ask, InstrumentPicture, MarkLine, Partial, ReadingPicture, Rehearsed, Step
 from ironmark.core import axis as axes
@@ -84,29 +84,33 @@ def _drawn(
     readings, notes = take(book, instrument, scope, period)
     unit = unit_of(readings.kpi.unit, instrument)
     title = instrument.title or kpi.name + (
-        f" by {label_of(book, kpi.dataset, instrument.by).lower()}" if instrument.by else ""
+        f" by {book.label_of(kpi.dataset, instrument.by).lower()}" if instrument.by else ""
     )
     p = readings.at(period) if period else None
-    if p is None:
+    after = period is not None and period.start > book.source(kpi).last
+    if p is None or (after and not np.isfinite(readings.value[p]).any()):
         label = period.label if period else "this period"
         nothing = [
             _nothing(title, "member" if instrument.by else "all", member, f"no rows in {label}")
             for member in (readings.members if instrument.by else [None])
         ]
         return empty.model_copy(update={"title": title, "notes": notes, "readings": nothing})
+    read_so_far = readings.value
     if rehearsed is not None:
         value = readings.value.copy()
         member = rehearsed.member
         value[p, readings.members.index(member) if member in readings.members else 0] = rehearsed.value
         readings = core.regrade(readings, readings.yardstick, value)
-    places = ordered(places_of(instrument, readings, p), instrument.order, kpi.direction)
+    tried = {"axis from": instrument.axis.low, "axis to": instrument.axis.high}
+    notes = notes + words.doubts_of(tried | ({"rehearsed": rehearsed.value} if rehearsed else {}), unit, read_so_far)
+    places = ordered(places_of(instrument, readings, p), instrument.order)
     places = first_of(book, instrument, scope, period, places, p)
     if instrument.face == "ledger" and instrument.look.ledger.group and instrument.by and not instrument.last:
         places = grouped(book, instrument, scope, period, places)
     places = places[:most]
     axis = _axis_of(instrument, places, unit)
     frames = {
-        id(block): Frame(instrument, block, unit, title, axis)
+        id(block): Frame(book, instrument, block, unit, title, axis)
         for block in {id(at.readings): at.readings for at in places}.values()
     }
     drawn = [frames[id(at.readings)].draw(at) for at in places]
@@ -200,10 +204,13 @@ def _nothing(title: str, role: str, member: str | None, reason: str) -> ReadingP
 class Frame:
     """What the readings of one block share: axis, unit, title, gaps to each mark."""
 
-    def __init__(self, instrument: InstrumentBody, readings: Readings, unit: Unit, title: str, axis: Axis) -> None:
+    def __init__(
+        self, book: Book, instrument: InstrumentBody, readings: Readings, unit: Unit, title: str, axis: Axis
+    ) -> None:
+        self.book, self.key, self.kpi = book, instrument.kpi, book.kpi(instrument.kpi)
         self.instrument, self.readings, self.unit, self.title, self.axis = instrument, readings, unit, title, axis
         self.first = next(iter(readings.marks), "")
-        self.ranged = readings.kpi.direction == "inside" and core.nearer_edge(readings) is not None
+        self.edge = core.nearer_edge(readings) if readings.kpi.direction == "inside" else None
         self.gap, self.attainment = core.gap_and_attainment(readings, self.first)
         self.room = core.headroom(readings, self.first) if instrument.face == "ledger" else None
         self._ordered: dict[int, list[bool]] = {}
@@ -246,17 +253,16 @@ class Frame:
             else None,
         }  # fmt: skip
         if not math.isfinite(value):
-            rows = int(readings.totals.rows[p, m])
-            reason = f"no rows in {readings.periods[p].label}" if not rows else "the formula divides by nothing here"
+            reason = core.why_nothing(readings, p, m)
             name = at.label if at.role != "all" else None
             return _nothing(self.title, at.role, name, reason).model_copy(update=parts | {"member": at.member})
         state = readings.state(p, m)
         before = readings.state(p - 1, m) if p > 0 else None
         reason = ""
         if state is None:
-            reason = grading.why_not_graded(yardstick, cuts) if yardstick else "no yardstick is chosen"
+            reason = self._why_not_graded(at) if yardstick else "no yardstick is chosen"
         distance, reached = _known(self.gap[p, m]), _known(self.attainment[p, m])
-        gap_words = self._gap_words(value, lines, distance, reached)
+        gap_words = self._gap_words(at, lines, distance)
         band_words = ""
         if state is not None and yardstick:
             band_words = words.band_words(yardstick, cuts, int(readings.band[p, m]), unit)
@@ -283,12 +289,20 @@ class Frame:
             axis=None, shade=None, side=None, strokes=0, steps=[],
         )  # fmt: skip
 
-    def _gap_words(self, value: float, lines: Sequence[MarkLine], distance: float | None, room: float | None) -> str:
+    def _why_not_graded(self, at: Place) -> str:
+        assert self.readings.yardstick is not None
+        source, entries = self.book.source(self.kpi), self.book.entries(self.key)
+        return grading.why_not_graded(
+            self.readings.yardstick, at.cuts,
+            lambda mark: core.no_mark(self.readings, source, entries, mark, at.p, at.m),
+        )  # fmt: skip
+
+    def _gap_words(self, at: Place, lines: Sequence[MarkLine], distance: float | None) -> str:
         direction = self.readings.kpi.direction
-        if self.ranged and distance is not None:
-            return words.edge_words(value - distance, distance, room is None or room >= 0, self.unit)
+        if self.edge is not None and distance is not None and math.isfinite(edge := self.edge[0][at.p, at.m]):
+            return words.edge_words(float(edge), distance, bool(self.edge[1][at.p, at.m] >= 0), self.unit)
         first = lines[0] if lines else None
-        return words.gap_words(value, first.value, first.name, direction, self.unit) if first else ""
+        return words.gap_words(at.value, first.value, first.name, direction, self.unit) if first else ""
 
     def _trail(self, at: Place) -> list[Any]:
         return moments(self.readings, at.m, self.first, at.p, self.instrument.look.history.periods, self.unit)

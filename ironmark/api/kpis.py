@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any
 
 import numpy as np
@@ -10,11 +11,14 @@ from pydantic import BaseModel, Field, StringConstraints
 from sqlalchemy.orm import Session
 
 from ironmark.api.desk import Book, Desk, desk
-from ironmark.api.documents import Kpi, KpiBody, Model, UnitBody
+from ironmark.api.documents import Kpi, KpiBody, Member, Model, UnitBody
 from ironmark.api.problems import Refused
 from ironmark.api.records import add_routes
-from ironmark.core.formula import FormulaError, parse, references, renamed
+from ironmark.core.evaluate import Floats
+from ironmark.core.formula import FormulaError, never_a_flow, parse, references, renamed
 from ironmark.core.numbers import NotANumber, Unit, show, understand
+from ironmark.core.periods import Grain, Period, timeline
+from ironmark.core.words import doubt
 from ironmark.store import marks, records
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
@@ -23,9 +27,12 @@ router = APIRouter(prefix="/api/kpis", tags=["kpis"])
 
 
 class UnderstandAsk(Model):
+    """``of``: the member it is for in each segment, whose readings tell what is far from usual."""
+
     text: str = Field(max_length=60)
     unit: UnitBody = UnitBody()
     kpi: str | None = Field(None, max_length=80)
+    of: dict[str, Member] = Field({}, max_length=20)
 
 
 class ManyTexts(Model):
@@ -48,7 +55,13 @@ class KpiUse(BaseModel):
 def _check(session: Session, body: KpiBody, key: str | None) -> None:
     """A KPI is kept only when its formula fits its dataset and nobody else has its handle."""
     book = Book(None, session)  # type: ignore[arg-type]
-    book.core(body)
+    made = book.core(body)
+    if body.nature == "flow" and never_a_flow(made.formula):
+        detail = (
+            "A running total (to_date, rolling) is a level, and a share is a rate: neither adds up over time. "
+            "Say stock for a level, rate for a share."
+        )
+        raise Refused(422, "no-flow", "This cannot be a flow", detail, {"field": "nature"})
     if body.composite:
         book.fetch([part.kpi for part in body.composite.parts])
         for part in body.composite.parts:
@@ -141,7 +154,7 @@ def understand_number(ask: UnderstandAsk, at: Desk = Depends(desk)) -> Understoo
     with at.read() as session:
         book = Book(at, session)
         body = book.kpi(ask.kpi) if ask.kpi else None
-        return _understood(ask.text, (body.unit if body else ask.unit).core(), history_of(book, body))
+        return _understood(ask.text, (body.unit if body else ask.unit).core(), history_of(book, body, ask.of))
 
 
 @router.post("/{key}/understand")
@@ -154,25 +167,25 @@ def understand_numbers(key: str, ask: ManyTexts, at: Desk = Depends(desk)) -> li
         return [_understood(text, unit, history) for text in ask.texts]
 
 
-def history_of(book: Book, body: KpiBody | None) -> np.ndarray:
-    """The sizes of a KPI's readings so far, all rows together."""
+def history_of(book: Book, body: KpiBody | None, of: Mapping[str, str] | None = None) -> np.ndarray:
+    """The sizes of a KPI's readings so far, of the one member of each segment in ``of``, or of all rows together."""
     if body is None:
         return np.array([])
+    found = sizes_by_member(book, body, None, of or {}, "month")
+    return found.get(None, np.array([]))
+
+
+def sizes_by_member(
+    book: Book, body: KpiBody, by: str | None, of: Mapping[str, str], grain: Grain
+) -> dict[str | None, Floats]:
+    """The sizes of a KPI's readings so far by the members of a segment; none where they cannot be read."""
     try:
-        values = book.read(body).value
-    except (FormulaError, NoPeriod, LiveProblem):
-        return np.array([])
-    return np.abs(values[np.isfinite(values)])
-
-
-def doubt(value: float, unit: Unit, history: np.ndarray) -> str:
-    """A question where a value is 20 times outside of what a KPI's readings were so far; else nothing."""
-    if not history.size or value == 0 or history.min() / 20 <= abs(value) <= 20 * history.max():
-        return ""
-    return (
-        f"{show(value, unit)} is far from this KPI’s history of {show(float(history.min()), unit)} to "
-        f"{show(float(history.max()), unit)}. Keep it only if it is meant."
-    )
+        source = book.source(body)
+        periods = timeline(Period.of(source.last, grain, book.year_start), source.first, source.last)
+        taken = book.read(body, by=by, where={s: [m] for s, m in of.items()}, periods=periods)
+    except (FormulaError, NoPeriod, LiveProblem, KeyError):
+        return {}
+    return {name: np.abs(line[np.isfinite(line)]) for name, line in zip(taken.members, taken.value.T, strict=True)}
 
 
 def _understood(text: str, unit: Unit, history: np.ndarray) -> Understood:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from dataclasses import replace
 from typing import Annotated, Literal
 
 import numpy as np
@@ -13,28 +15,27 @@ from ironmark.api.datasets import body_of
 from ironmark.api.desk import Book, Desk, desk, seen_version
 from ironmark.api.documents import KpiBody, MarkName, Member, Model, Number
 from ironmark.api.downloads import download
-from ironmark.api.kpis import doubt, history_of
-from ironmark.api.marks import ChangeBody, view_of
-from ironmark.api.problems import Refused
+from ironmark.api.marks import ChangeBody, Guard, OwnedBody, change_of, owner_of, view_of
+from ironmark.api.problems import Refused, nearest
 from ironmark.core import marks as core
 from ironmark.core.evaluate import Floats
 from ironmark.core.formula import MAX_LENGTH
-from ironmark.core.numbers import NotANumber, show, understand
-from ironmark.core.periods import Grain, Period, timeline
+from ironmark.core.numbers import NotANumber, show, understand, unit_words
+from ironmark.core.periods import FIRST_YEAR, LAST_YEAR, Grain, Period, timeline
+from ironmark.core.words import decimals_for
 from ironmark.publish import sheets
 from ironmark.store import marks
+from ironmark.store.marks import Change
 from ironmark.tables.formats import raw_rows
 
 router = APIRouter(prefix="/api/kpis/{key}/marks", tags=["marks"])
 MOST_ROWS = 10_000
 
 
-class SpreadAsk(Model):
+class SpreadAsk(OwnedBody):
     """A figure for a whole period, dealt out over its parts. ``weights`` are wanted for the way of that name."""
 
     name: MarkName
-    segment: str | None = Field(None, max_length=80)
-    member: Member | None = None
     over: str = Field(max_length=24)  # the period the figure is for, such as 2026
     grain: Grain = "month"
     value: Number
@@ -43,7 +44,10 @@ class SpreadAsk(Model):
 
 
 class RaiseAsk(Model):
-    """The KPI's own readings of a year before, raised by a share: 0.05 for 5 % more."""
+    """The KPI's own readings of a year before, raised by a share.
+
+    more: a fraction, 0.05 for 5 % more, as every percent of this interface is (see ``shares`` of ``/yardsticks/deal``).
+    """
 
     name: MarkName
     by: str | None = Field(None, max_length=80)
@@ -76,12 +80,14 @@ def _periods(text: str, grain: Grain, year_start: int) -> tuple[Period, ...]:
     try:
         whole = Period.parse(text, year_start)
     except ValueError as error:
-        raise Refused(422, "no-period", "Over which period?", f"{error}.") from None
+        raise Refused(422, "no-period", "Over which period?", f"{error}.", {"field": "over"}) from None
     parts = timeline(Period.of(whole.start, grain, year_start), whole.start, whole.end)
     if len(parts) > 400:
-        raise Refused(422, "too-many", "Too many parts", f"That makes {len(parts):,} marks; choose a coarser grain.")
+        detail = f"That makes {len(parts):,} marks; choose a coarser grain."
+        raise Refused(422, "too-many", "Too many parts", detail, {"field": "grain"})
     if parts[0].start != whole.start or parts[-1].end != whole.end:
-        raise Refused(422, "uneven", "The parts do not fit", f"{whole.label} is not made of whole {grain}s.")
+        detail = f"{whole.label} is not made of whole {grain}s."
+        raise Refused(422, "uneven", "The parts do not fit", detail, {"field": "grain"})
     return parts
 
 
@@ -104,22 +110,31 @@ def spread_figure(key: str, ask: SpreadAsk, at: Desk = Depends(desk)) -> Propose
                 f"{kpi.name} is a {kpi.nature}; its marks do not add up over time. Set one mark, which carries forward."
             )
             raise Refused(422, "no-flow", "Only a flow can be spread", detail)
+        owner = owner_of(book, kpi, ask, "", value=ask.value)
         periods = _periods(ask.over, ask.grain, book.year_start)
-        weights = _weights(book, kpi, ask, periods)
-    try:
-        parts = core.spread(ask.value, weights, _smallest(kpi))
-    except ValueError as error:
-        raise Refused(422, "no-weights", "Nothing to spread by", f"{error}".capitalize() + ".") from None
-    changes = [
-        ChangeBody(name=ask.name, segment=ask.segment, member=ask.member, since=period.key, value=float(value))
-        for period, value in zip(periods, parts, strict=True)
-    ]
-    total = show(float(np.round(parts.sum(), 10)), kpi.unit.core(), decimals=max(2, kpi.unit.decimals))
+        weights = _weights(book, kpi, ask, owner, periods)
+        try:
+            parts = core.spread(ask.value, weights, _smallest(kpi))
+        except ValueError as error:
+            field = {"field": "weights" if ask.way == "weights" else "way"}
+            raise Refused(422, "no-weights", "Nothing to spread by", f"{error}".capitalize() + ".", field) from None
+        doubts = _doubts(
+            book, kpi, [Change(ask.name, owner, p.key, float(v)) for p, v in zip(periods, parts, strict=True)]
+        )
+    changes = [ChangeBody.of_entry(ask.name, owner, p.key, float(v)) for p, v in zip(periods, parts, strict=True)]
+    unit, plain = kpi.unit.core(), replace(kpi.unit.core(), compact=False)
+    total = show(float(np.round(parts.sum(), 10)), plain, decimals=decimals_for(ask.value, plain))
     report = [f"{len(parts)} {ask.grain}s, together {total}."]
-    return Proposed(changes=changes, shown=[show(float(v), kpi.unit.core()) for v in parts], report=report)
+    return Proposed(changes=changes, shown=[show(float(v), unit) for v in parts], report=[*report, *doubts])
 
 
-def _weights(book: Book, kpi: KpiBody, ask: SpreadAsk, periods: tuple[Period, ...]) -> Floats:
+def _doubts(book: Book, kpi: KpiBody, changes: Sequence[Change]) -> list[str]:
+    """A question about marks that are far from everything that was read."""
+    found = Guard(book, kpi).doubts(changes)
+    return [f"Look again at {len(found)} of them: {found[0][1]}"] if found else []
+
+
+def _weights(book: Book, kpi: KpiBody, ask: SpreadAsk, owner: core.Owner, periods: tuple[Period, ...]) -> Floats:
     if ask.way == "even":
         return np.ones(len(periods))
     if ask.way == "days":
@@ -127,10 +142,9 @@ def _weights(book: Book, kpi: KpiBody, ask: SpreadAsk, periods: tuple[Period, ..
     if ask.way == "weights":
         if len(ask.weights) != len(periods):
             detail = f"There are {len(periods)} {ask.grain}s and {len(ask.weights)} weights. Give one for each."
-            raise Refused(422, "other-weights", "Weights are missing", detail)
+            raise Refused(422, "other-weights", "Weights are missing", detail, {"field": "weights"})
         return np.array(ask.weights)
-    own = ask.segment if ask.segment != core.TOGETHER else None
-    where = {own: [ask.member or ""]} if own else {}
+    where = {segment: [member] for segment, member in owner.of} if owner.whose == "member" else {}
     before = [period.years_back(1) for period in periods]
     value = book.read(kpi, where=where, periods=before).value[:, 0]
     if not np.isfinite(value).any():
@@ -147,24 +161,32 @@ def raise_last_year(key: str, ask: RaiseAsk, at: Desk = Depends(desk)) -> Propos
         kpi = book.kpi(key)
         periods = _periods(ask.over, ask.grain, book.year_start)
         before = [period.years_back(1) for period in periods]
+        if ask.by is not None and ask.by not in book.source(kpi).members:
+            known = book.source(kpi).members
+            detail = f"There is no segment “{ask.by}”{nearest(ask.by, known)}."
+            raise Refused(422, "no-segment", "No such segment", detail, {"field": "by"})
         read = {by: book.read(kpi, by=by, periods=before) for by in dict.fromkeys((ask.by, None))}
-    changes, shown, without = [], [], 0
-    places, unit = _smallest(kpi), kpi.unit.core()
-    for member in ask.members:
-        found = read[None if member is None else ask.by]
-        if member not in found.members:
-            raise Refused(422, "no-member", "No such member", f"“{member}” is not read by this segment.")
-        own = (core.TOGETHER, core.TOGETHER) if member is None else (ask.by, member)
-        for p, period in enumerate(periods):
-            value = float(found.value[p, found.members.index(member)]) * (1 + ask.more)
-            if not math.isfinite(value):
-                without += 1
-                continue
-            value = round(value, places)
-            changes.append(ChangeBody(name=ask.name, segment=own[0], member=own[1], since=period.key, value=value))
-            shown.append(show(value, unit))
+        changes, shown, without = [], [], 0
+        places, unit = _smallest(kpi), kpi.unit.core()
+        for n, member in enumerate(ask.members):
+            found = read[None if member is None else ask.by]
+            if member not in found.members:
+                near = nearest(member or "", [name for name in found.members if name])
+                detail = f"“{member}” is not read by this segment{near}."
+                raise Refused(422, "no-member", "No such member", detail, {"field": f"members.{n}"})
+            owner = core.TOGETHER if member is None else core.Owner.of_members({str(ask.by): member})
+            for p, period in enumerate(periods):
+                value = float(found.value[p, found.members.index(member)]) * (1 + ask.more)
+                if not math.isfinite(value):
+                    without += 1
+                    continue
+                value = round(value, places)
+                changes.append(Change(ask.name, owner, period.key, value))
+                shown.append(show(value, unit))
+        doubts = _doubts(book, kpi, changes)
     report = [f"{without} periods have no reading of the year before; no mark is made for them."] if without else []
-    return Proposed(changes=changes, shown=shown, report=report)
+    made = [ChangeBody.of_entry(c.name, c.owner, c.since, c.value) for c in changes]
+    return Proposed(changes=made, shown=shown, report=[*report, *doubts])
 
 
 @router.put("/computed")
@@ -189,21 +211,26 @@ def export_marks(
     name: str = Query("target", max_length=40),
     by: str | None = Query(None, max_length=80),
     grain: Grain = Query("month"),
-    year: int | None = Query(None, ge=1, le=9990),
+    within: str | None = Query(None, max_length=80),
+    member: str | None = Query(None, max_length=200),
+    year: int | None = Query(None, ge=FIRST_YEAR, le=LAST_YEAR),
     span: int = Query(1, ge=1, le=3),
     form: Literal["csv", "xlsx"] = Query("csv"),
     at: Desk = Depends(desk),
 ) -> Response:
     """The grid as a sheet, its numbers as numbers; what is set is bold in XLSX."""
     with at.read() as session:
-        view = view_of(Book(at, session), key, name, by, grain, year, span)
-    head = [view.by or "Member", *(period.key for period in view.periods)]
-    names = [{None: "Any", core.TOGETHER: "All together"}.get(member, member) for member in view.members]
+        book = Book(at, session)
+        narrow = {within: member} if within and member else {}
+        view = view_of(book, key, name, by, grain, year, span, narrow)
+        by_label = book.label_of(view.kpi.dataset, view.by) if view.by else "Member"
+    unit = unit_words(view.kpi.unit.core())
+    head = [f"{by_label}, {name} of {view.kpi.name}" + (f" ({unit})" if unit else ""), *(p.key for p in view.periods)]
     every = range(len(view.periods))
     rows: list[list[sheets.Cell]] = [
-        [label or "", *(_known(view.value(p, m)) for p in every)] for m, label in enumerate(names)
+        [label, *(_known(view.shown(p, m)) for p in every)] for m, label in enumerate(view.labels)
     ]
-    bold = {(m, p + 1) for m in range(len(names)) for p in every if view.kind(p, m) == "set"}
+    bold = {(m, p + 1) for m in range(len(rows)) for p in every if view.kind(p, m) == "set"}
     file = f"{view.kpi.handle} {name}"
     if form == "csv":
         return download(sheets.as_csv(head, rows), f"{file}.csv", "text/csv; charset=utf-8")
@@ -234,18 +261,19 @@ def read_marks(
         source = book.source(kpi)
         by = by if by in source.members else next(iter(source.members), None)
         known = source.members[by] if by else ()
-        made = _Reading(kpi, name, by, known, book.year_start).read(labels, rows)
-        doubts = [d for c in made.changes if (d := doubt(c.value or 0.0, kpi.unit.core(), history_of(book, kpi)))]
-        if doubts:
-            made.report.append(f"Look again at {len(doubts)} of them: {doubts[0]}")
+        made = _Reading(book, kpi, name, by, known).read(labels, rows)
+        made.report += _doubts(
+            book, kpi, [change_of(book, kpi, change, f"changes.{n}") for n, change in enumerate(made.changes)]
+        )
         return made
 
 
 class _Reading:
     """Marks out of a sheet, with everything that did not match."""
 
-    def __init__(self, kpi: KpiBody, name: str, by: str | None, members: tuple[str, ...], year_start: int) -> None:
-        self.kpi, self.name, self.by, self.year_start = kpi, name.strip().lower(), by, year_start
+    def __init__(self, book: Book, kpi: KpiBody, name: str, by: str | None, members: tuple[str, ...]) -> None:
+        self.kpi, self.name, self.by, self.year_start = kpi, name.strip().lower(), by, book.year_start
+        self.adds, self.each = book.core(kpi).adds, _plain(f"each {book.label_of(kpi.dataset, by or '')}")
         self.members = {_plain(member): member for member in members}
         self.changes: list[ChangeBody] = []
         self.strangers: dict[str, None] = {}
@@ -266,7 +294,8 @@ class _Reading:
             self._one_a_row([label.strip().lower() for label in labels], rows)
         if self.strangers:
             named = ", ".join(f"“{name}”" for name in list(self.strangers)[:8])
-            report.append(f"No member is called {named}. Their rows were left out.")
+            sums = ", and say “all together” or “each” where a figure is for many" if self.adds else ""
+            report.append(f"No member is called {named}. Their rows were left out; mend the names{sums}.")
         if self.unread:
             report.append(f"{len(self.unread)} cells are no number and were left out, such as {self.unread[0]}.")
         if not self.changes:
@@ -297,22 +326,26 @@ class _Reading:
     def add(self, who: str, period: Period, text: str, name: str) -> None:
         own = self._owner(who)
         if own is None:
-            self.strangers[who[:60]] = None
+            self.strangers[who[:60] or "(nobody)"] = None
             return
         try:
             value = understand(text, self.kpi.unit.core())
         except NotANumber:
-            self.unread.append(f"“{text[:20]}” for {who or 'any'} in {period.short}")
+            self.unread.append(f"“{text[:20]}” for {who or 'nobody named'} in {period.short}")
             return
-        self.changes.append(ChangeBody(name=name, segment=own[0], member=own[1], since=period.key, value=value))
+        self.changes.append(ChangeBody.of_entry(name, own, period.key, value))
 
-    def _owner(self, who: str) -> tuple[str | None, str | None] | None:
+    def _owner(self, who: str) -> core.Owner | None:
+        """Whose marks a row's are; None for a name that is nobody's, and for nobody where it could be two things."""
         plain = _plain(who)
         if plain in self.members:
-            return self.by, self.members[plain]
-        if plain in ("", "any", _plain(f"any {self.by}")):
-            return None, None
-        return (core.TOGETHER, core.TOGETHER) if plain in ("all together", "together", "total") else None
+            return core.Owner.of_members({str(self.by): self.members[plain]})
+        if self.by and plain in ("each", self.each):
+            return core.Owner.each(self.by)
+        # Sheets that were taken out before say “any route”.
+        if not self.adds and (plain in ("", "everyone", "any") or plain.startswith("any ")):
+            return core.EVERYONE
+        return core.TOGETHER if plain in ("all together", "together", "total") else None
 
 
 def _plain(name: str) -> str:

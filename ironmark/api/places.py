@@ -12,7 +12,6 @@ from ironmark.api.documents import InstrumentBody, ScopeBody
 from ironmark.api.reads import take
 from ironmark.api.shapes import Ask
 from ironmark.core import reading as core
-from ironmark.core.evaluate import Floats
 from ironmark.core.periods import Period
 from ironmark.core.reading import Readings
 
@@ -58,8 +57,11 @@ def places_of(instrument: InstrumentBody, readings: Readings, p: int) -> list[Pl
     return [Place(readings, p)]
 
 
-def ordered(places: list[Place], order: str, direction: str) -> list[Place]:
-    """Worst first by gap, or by value where there is no mark; largest first by value; without a figure last."""
+def ordered(places: list[Place], order: str) -> list[Place]:
+    """Worst first by gap, or by value where there is no mark; largest first by value; without a figure last.
+
+    Of equal ones that which comes first by name.
+    """
     if order == "name" or len(places) < 2:
         return places  # as the members come
     readings = places[0].readings
@@ -67,26 +69,17 @@ def ordered(places: list[Place], order: str, direction: str) -> list[Place]:
     value = readings.value[rows, columns]
     figure = value.copy()
     if order == "gap":
-        gap = _gap(readings)
-        if gap is not None:
-            figure = np.where(np.isfinite(gap[rows, columns]), gap[rows, columns], value)
+        good = core.goodness(readings, next(iter(readings.marks), ""))[rows, columns]
+        # Without any mark at all the values themselves tell more and less.
+        worse_first = -value if readings.kpi.direction == "lower" else value
+        figure = good if np.isfinite(good).any() else worse_first
     elif order == "state" and readings.yardstick:
         ranks = np.array([state.rank for state in readings.yardstick.states])
         band = readings.band[rows, columns]
         figure = np.where(band >= 0, ranks[np.maximum(band, 0)], np.where(np.isfinite(value), len(ranks) + 1.0, np.nan))
-    descending = order == "value" or (order == "gap" and direction == "lower")
-    keys = np.where(np.isfinite(figure), -figure if descending else figure, np.inf)
-    labels = [at.label for at in places]
-    return [
-        places[i] for i in sorted(range(len(places)), key=lambda i: (not np.isfinite(figure[i]), keys[i], labels[i]))
-    ]
-
-
-def _gap(readings: Readings) -> Floats | None:
-    first = next(iter(readings.marks), None)
-    if first is None and readings.kpi.direction != "inside":
-        return None
-    return core.gap_and_attainment(readings, first or "")[0]
+    last = np.where(np.isfinite(figure), 0, np.where(np.isfinite(value), 1, 2))
+    keys = np.where(np.isfinite(figure), -figure if order == "value" else figure, 0.0)
+    return [places[i] for i in sorted(range(len(places)), key=lambda i: (last[i], keys[i], places[i].label))]
 
 
 def first_of(
@@ -124,5 +117,5 @@ def grouped(
             for at in places
             if at.member in column and readings.totals.rows[p, column[at.member]]
         ]
-        out += ordered(inside, instrument.order, readings.kpi.direction)
+        out += ordered(inside, instrument.order)
     return out

@@ -66,7 +66,7 @@ class Preview(BaseModel):
     waiting: bool = False
     reads_as: str = ""
     warnings: list[FormulaProblem] = []
-    nature: Literal["flow", "rate"] = "rate"  # what the formula most likely is
+    nature: Literal["flow", "stock", "rate"] = "rate"  # what the formula most likely is
     period: str = ""
     period_label: str = ""
     by: str | None = None
@@ -127,15 +127,16 @@ def _preview(book: Book, session: Session, ask: PreviewAsk) -> Preview:
     tree, labels = parse(body.formula), {c.name: c.label for c in dataset.columns}
     texts = {name: frozenset(names) for name, names in source.members.items()}
     percents = {h for h in references(tree) if h in book.by_handle and book.by_handle[h].unit.kind == "percent"}
-    warned = [] if body.composite else prose.warnings(tree, body.nature, body.unit.kind, texts, percents)
-    reads_as = prose.reads_as(tree, dataset.name.lower(), lambda name: labels.get(name, name))
+    natures = {handle: book.by_handle[handle].nature for handle in references(tree) if handle in book.by_handle}
+    warned = [] if body.composite else prose.warnings(tree, body.nature, body.unit.kind, texts, percents, natures)
+    reads_as = prose.reads_as(tree, lambda name: labels.get(name, name))
     if body.composite is not None:
         how = "their states" if body.composite.by == "score" else "how far they reach their marks"
         reads_as = f"{len(body.composite.parts)} KPIs rolled up by {how}, weighted"
     return Preview(
         reads_as=reads_as,
         warnings=[FormulaProblem(message=m, start=start, end=end) for m, start, end in warned],
-        nature="rate" if body.composite else nature_of(tree),
+        nature="rate" if body.composite else nature_of(tree, natures),
         period=period.key,
         period_label=period.label,
         by=by,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import difflib
+from collections.abc import Iterable
 from typing import Any
 
 import structlog
@@ -37,6 +39,14 @@ class Refused(Exception):
     def __init__(self, status: int, type_: str, title: str, detail: str, where: dict[str, Any] | None = None) -> None:
         super().__init__(detail)
         self.problem = Problem(type=type_, title=title, status=status, detail=detail, where=where)
+
+
+def nearest(name: str, known: Iterable[str]) -> str:
+    """The name that was most likely meant, as words to put behind the one that is not known."""
+    every = list(known)
+    near = difflib.get_close_matches(name, every, 1)
+    near = near or [one for one in every if name and name.casefold() in one.casefold()]
+    return f"; did you mean “{near[0]}”?" if near else ""
 
 
 def _answer(status: int, type_: str, title: str, detail: str, where: dict[str, Any] | None = None) -> JSONResponse:
@@ -102,6 +112,7 @@ def install(app: FastAPI) -> None:
     def invalid(_: Request, error: RequestValidationError) -> JSONResponse:
         first = error.errors()[0]
         field = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
+        field = field or str(next(iter(first["loc"]), "body"))  # what is wrong with the whole is wrong with the body
         message = str(first["msg"]).removeprefix("Value error, ")
         detail = f"{field}: {message}" if field else message
         return _answer(422, "invalid-request", "Something in the request does not fit", detail, {"field": field})

@@ -18,7 +18,7 @@ from ironmark.core import quadrant as core
 from ironmark.core import words
 from ironmark.core.axis import Axis
 from ironmark.core.evaluate import Floats
-from ironmark.core.numbers import Unit, show
+from ironmark.core.numbers import MINUS, Unit, show, show_gap
 from ironmark.core.periods import Period
 from ironmark.core.reading import Readings
 
@@ -128,6 +128,7 @@ def _side(
         cut, as_gaps = core.cut_of(values, marks)
         if as_gaps and marks is not None:
             values, name = values - marks, f"{name}, gap to {mark}"
+            shown = [_gap_shown(value, unit) for value in values]
             if unit.kind == "percent":
                 values, name, unit = values * 100, f"{readings.kpi.name}, points from {mark}", Unit("number", 1)
             how = f"cut where each is on its own {mark}"
@@ -137,6 +138,12 @@ def _side(
             how = "cut at the middle member"
     axis = axes.choose([*values, cut], ceiling=axes.whole_of(values, unit.kind == "percent"))
     return Side(name, unit, values, shown, cut, how, readings.kpi.direction, axis)
+
+
+def _gap_shown(gap: float, unit: Unit) -> str:
+    if not math.isfinite(gap):
+        return "no reading"
+    return f"{MINUS if gap < 0 else '+' if gap > 0 else ''}{show_gap(gap, unit)}"
 
 
 def _picture(side: Side, reverse: bool) -> QuadrantSide:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -11,6 +12,8 @@ from ironmark.core import reading as core
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period, latest_complete, timeline
 from ironmark.core.reading import Readings
+
+MOST_AFTER = 400  # periods after the last row
 
 
 def period_of(scope: ScopeBody, sources: Sequence[core.Source], year_start: int) -> Period:
@@ -46,7 +49,7 @@ def take(
     key = (instrument.kpi, instrument.by, instrument.yardstick, tuple(instrument.marks), repr(where), line)
     if key not in book.taken:
         entries = book.entries(instrument.kpi)
-        periods = timeline(period, source.first, source.last)
+        periods = timeline(period, source.first, _last(period, source))
         book.taken[key] = book.read(
             kpi, entries, instrument.marks, yardstick, by=instrument.by, where=where, periods=periods,
             computed=book.computed(instrument.kpi),
@@ -54,11 +57,14 @@ def take(
     return book.taken[key], notes
 
 
+def _last(period: Period, source: core.Source) -> dt.date:
+    """How far out readings are taken: to the last row, and to the period that is asked for, since a formula may look
+    back from there. One that lies very far out is not read."""
+    after = (period.ordinal - Period.of(source.last, period.grain, period.year_start).ordinal) // period.length
+    return max(source.last, period.end) if after <= MOST_AFTER else source.last
+
+
 def unit_of(unit: Unit, instrument: InstrumentBody) -> Unit:
     decimals = unit.decimals if instrument.decimals is None else instrument.decimals
     compact = unit.compact if instrument.compact is None else instrument.compact
     return replace(unit, decimals=decimals, compact=compact)
-
-
-def label_of(book: Book, dataset: str, column: str) -> str:
-    return next((c.label for c in book.dataset(dataset).columns if c.name == column), column)

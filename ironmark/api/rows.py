@@ -20,7 +20,7 @@ from ironmark.store.datasets import StoredDataset
 from ironmark.tables import connections
 from ironmark.tables.findings import late_rows, spellings
 from ironmark.tables.formats import read_file
-from ironmark.tables.reader import Column
+from ironmark.tables.reader import Column, Decimal
 from ironmark.tables.refresh import How, merged
 
 router = APIRouter(prefix="/api/datasets/{key}", tags=["datasets"])
@@ -240,6 +240,7 @@ def put_rows(
     response: Response,
     how: How = Query("replace"),
     sheet: str | None = Query(None, max_length=120),
+    decimal: Decimal | None = Query(None),
     if_match: str | None = Header(None),
     authorization: str | None = Header(None),
     at: Desk = Depends(desk),
@@ -254,7 +255,7 @@ def put_rows(
             if not datasets.is_token(session, key, word):
                 raise Refused(401, "wrong-token", "The token does not fit", "Make a new one on the dataset’s page.")
     saw = None if word else seen_version(if_match)
-    table = read_file(body_of(file), sheet)
+    table = read_file(body_of(file), sheet, decimal)
     with at.write() as session:
         refuse_live(datasets.get(session, key))
         dataset = datasets.refresh(session, key, saw, file_name_of(file), table, how)

@@ -14,7 +14,6 @@ from ironmark.api.documents import (
     InstrumentBody,
     Key,
     MarkName,
-    Member,
     Model,
     Number,
     ScopeBody,
@@ -23,14 +22,13 @@ from ironmark.api.documents import (
     YardstickBody,
 )
 from ironmark.api.instruments import picture
+from ironmark.api.marks import OwnedBody, owner_of, since_of
 from ironmark.api.pictures import scorecard_picture
-from ironmark.api.problems import Refused
 from ironmark.api.reads import period_of
 from ironmark.api.records import add_routes
 from ironmark.api.shapes import InstrumentPicture, Rehearsed, ScorecardPicture, TallyPart
 from ironmark.api.workings import Workings, workings
 from ironmark.core.marks import MarkEntry
-from ironmark.core.periods import Period
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
@@ -48,13 +46,11 @@ class ShelfEntry(BaseModel):
     updated_at: str
 
 
-class TriedMark(Model):
-    """An entry of the mark book that is tried: of one member, of any, or of all rows together."""
+class TriedMark(OwnedBody):
+    """An entry of the mark book that is tried."""
 
     kpi: Key
     name: MarkName
-    segment: str | None = Field(None, max_length=80)
-    member: Member | None = None
     since: str = Field(max_length=24)
     value: Number
 
@@ -115,17 +111,11 @@ def read_scorecard(ask: ReadAsk, at: Desk = Depends(desk)) -> ScorecardPicture:
     with at.read() as session:
         book = Book(at, session)
         book.yardsticks |= ask.yardsticks
-        for tried in ask.marks:
-            book.try_mark(tried.kpi, _entry(tried, book.year_start))
+        for n, tried in enumerate(ask.marks):
+            owner = owner_of(book, book.kpi(tried.kpi), tried, f"marks.{n}", value=tried.value)
+            since = since_of(tried.since, book.year_start, f"marks.{n}.since")
+            book.try_mark(tried.kpi, MarkEntry(tried.name, owner, since, tried.value))
         return scorecard_picture(book, ask.body, ask.scope or ask.body.scope, ask.rehearse)
-
-
-def _entry(tried: TriedMark, year_start: int) -> MarkEntry:
-    try:
-        since = Period.parse(tried.since, year_start)
-    except ValueError as error:
-        raise Refused(422, "no-period", "From which period?", f"{error}.") from None
-    return MarkEntry(tried.name, tried.segment, tried.member, since, tried.value)
 
 
 @router.post("/faces")

@@ -17,7 +17,7 @@ from ironmark.api.documents import Face, InstrumentBody, KpiBody, ScopeBody, Yar
 from ironmark.api.instruments import picture
 from ironmark.api.problems import Refused
 from ironmark.api.shapes import InstrumentPicture
-from ironmark.core.marks import MarkEntry
+from ironmark.core.marks import TOGETHER, MarkEntry, Owner
 from ironmark.core.palette import PALETTES
 from ironmark.core.periods import Period
 from ironmark.core.reading import Source
@@ -136,8 +136,8 @@ def _book() -> Book:
 
 
 def _mark(segment: str | None, value: float) -> MarkEntry:
-    """Any member's mark, or that of all together."""
-    return MarkEntry("target", None if segment else "*", None, Period.parse("2026-01"), value)
+    """Each member's mark, or that of all together."""
+    return MarkEntry("target", Owner.each(segment) if segment else TOGETHER, Period.parse("2026-01"), value)
 
 
 @router.get("")

@@ -13,9 +13,10 @@ from ironmark.api.downloads import download
 from ironmark.api.instruments import picture
 from ironmark.api.problems import Refused
 from ironmark.api.reads import period_of
-from ironmark.api.shapes import ReadingPicture
+from ironmark.api.shapes import InstrumentPicture, ReadingPicture
 from ironmark.core import palette as palettes
-from ironmark.core.numbers import Unit
+from ironmark.core.numbers import Unit, unit_words
+from ironmark.core.periods import Period
 from ironmark.publish import sheets
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
@@ -42,11 +43,19 @@ def take_ledger(ask: LedgerAsk, kind: Literal["csv", "xlsx"] = Query("xlsx"), at
         if drawn.problem:
             raise Refused(422, "no-ledger", "The ledger cannot be read", drawn.problem)
         units = [_unit(book, ask.instrument, reading) for reading in drawn.readings]
-        states = book.states
+        states, year_start = book.states, book.year_start
     columns = list(dict.fromkeys(c for c in ask.instrument.look.ledger.columns if HEADS[c]))
     columns = [c for c in columns if c != "progress" or "attainment" not in columns]
-    head = [drawn.title, *(HEADS[c] for c in columns)]
-    rows = [[r.label or drawn.title, *(_cell(r, c, states) for c in columns)] for r in drawn.readings]
+    head = [drawn.title, *(HEADS[c] for c in columns), "Unit", "Period"]
+    rows = [
+        [
+            r.label or drawn.title,
+            *(_cell(r, c, states) for c in columns),
+            unit_words(unit),
+            _period(drawn, r, year_start),
+        ]
+        for r, unit in zip(drawn.readings, units, strict=True)
+    ]
     name = f"{drawn.title} {drawn.period}".strip()
     if kind == "csv":
         return download(sheets.as_csv(head, rows), f"{name}.csv", "text/csv; charset=utf-8")
@@ -63,6 +72,13 @@ def take_ledger(ask: LedgerAsk, kind: Literal["csv", "xlsx"] = Query("xlsx"), at
     )
 
 
+def _period(drawn: InstrumentPicture, reading: ReadingPicture, year_start: int) -> str:
+    """Of which period a reading is, and how much of it there is so far."""
+    key = (reading.ask.period if reading.ask else None) or drawn.period
+    label = Period.parse(key, year_start).label if key else ""
+    return f"{label}, so far: {reading.partial.words}" if reading.partial else label
+
+
 def _unit(book: Book, instrument: InstrumentBody, reading: ReadingPicture) -> Unit:
     unit = book.kpi(reading.ask.kpi if reading.ask and reading.ask.kpi else instrument.kpi).unit.core()
     return replace(unit, compact=False)
@@ -76,7 +92,9 @@ def _form(column: str, unit: Unit) -> str:
 
 def _cell(reading: ReadingPicture, column: str, states: dict[str, palettes.State]) -> sheets.Cell:
     if column == "state":
-        return states[reading.state].name if reading.state else reading.status.replace("_", " ")
+        if not reading.state:
+            return reading.status.replace("_", " ")
+        return states[reading.state].name + (" so far" if reading.partial else "")
     if column == "mark":
         return reading.marks[0].value if reading.marks else None
     figures: dict[str, float | None] = {

@@ -20,6 +20,7 @@ from ironmark.api.problems import Problem, Refused, problem_of
 from ironmark.api.rows import refuse_live
 from ironmark.store import datasets
 from ironmark.tables.formats import read_file
+from ironmark.tables.reader import Decimal
 from ironmark.tables.refresh import How
 
 router = APIRouter(prefix="/api/uploads", tags=["uploads"])
@@ -117,6 +118,7 @@ def uploads(request: Request) -> Uploads:
 def begin_upload(
     file: UploadFile,
     sheet: str | None = Query(None, max_length=120),
+    decimal: Decimal | None = Query(None),
     dataset: Key | None = Query(None),
     how: How = Query("replace"),
     ticket: Key | None = Query(None),
@@ -133,7 +135,7 @@ def begin_upload(
 
     def work(tell: Callable[[str, float], None]) -> str:
         tell("Reading the table", _READ)
-        table = read_file(body, sheet)
+        table = read_file(body, sheet, decimal)
         rows = f"{table.frame.height:,} rows"
         tell(f"Looking through {rows}", _KEPT)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from pydantic import BaseModel
@@ -11,15 +11,15 @@ from pydantic import BaseModel
 from ironmark.api.desk import Book
 from ironmark.api.documents import CompositeBody, InstrumentBody, ScopeBody
 from ironmark.api.problems import Refused
-from ironmark.api.reads import label_of, period_of, take
+from ironmark.api.reads import period_of, take
 from ironmark.core import composite, words
 from ironmark.core import yardstick as grading
-from ironmark.core.formula import Aggregate
-from ironmark.core.marks import TOGETHER
-from ironmark.core.numbers import Unit, rounded, show, show_exact, show_gap
-from ironmark.core.periods import Period
-from ironmark.core.reading import Readings, pro_rates
-from ironmark.core.workings import describe, figure, in_numbers, uses
+from ironmark.core.formula import Aggregate, adds_up, aggregates
+from ironmark.core.marks import MarkEntry
+from ironmark.core.numbers import MINUS, Unit, rounded, show, show_exact, show_gap
+from ironmark.core.periods import Period, pieces
+from ironmark.core.reading import Readings, Source, gap_and_attainment, nearer_edge, no_mark, pro_rates, why_nothing
+from ironmark.core.workings import describe, figure, in_numbers
 
 
 class Line(BaseModel):
@@ -35,6 +35,15 @@ class Part(BaseModel):
     figure: str
 
 
+class MissingMark(BaseModel):
+    """A mark that a reading lacks, and where in the mark book it is set."""
+
+    kpi: str
+    mark: str
+    by: str | None
+    year: str
+
+
 class Workings(BaseModel):
     title: str
     subtitle: str
@@ -42,6 +51,7 @@ class Workings(BaseModel):
     parts: list[Part]
     lines: list[Line]
     verdict: str
+    missing: list[MissingMark] = []
 
 
 def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: str | None) -> Workings:
@@ -59,7 +69,7 @@ def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: s
     if member is not None and member not in readings.members:
         raise Refused(404, "no-member", "No such member", f"“{member}” is not read here.")
     m = readings.members.index(member) if member is not None else 0
-    chosen = "; ".join(f"{label_of(book, body.dataset, s)}: {', '.join(v)}" for s, v in scope.members.items() if v)
+    chosen = "; ".join(f"{book.label_of(body.dataset, s)}: {', '.join(v)}" for s, v in readings.where.items())
     who = member or chosen or "all rows together"
     p = readings.at(period)
     if p is None:
@@ -88,10 +98,16 @@ def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: s
         shape = " by last year’s shape" if body.pro_rating == "last_year" else " by days"
         rated = f"; marks are pro-rated{shape}" if pro_rates(readings, p) else "; a rate or level is not pro-rated"
         lines.append(Line(label="Partial", text=f"{part.words}{rated}"))
-    lines += [_mark_line(book, instrument, readings, name, p, m, body.dataset) for name in readings.marks]
+    shown_marks = dict.fromkeys((*instrument.marks, *(readings.yardstick.marks if readings.yardstick else ())))
+    lines += [_mark_line(book, instrument, readings, name, p, m, body.dataset) for name in shown_marks]
+    lines += _against_lines(readings, next(iter(shown_marks), "target"), p, m)
     verdict = ""
     if instrument.yardstick and readings.yardstick:
-        graded, verdict = _grading_lines(book.yardstick(instrument.yardstick).name, readings, p, m)
+        entries = book.entries(instrument.kpi)
+        graded, verdict = _grading_lines(
+            book.yardstick(instrument.yardstick).name, readings, p, m,
+            lambda mark: no_mark(readings, source, entries, mark, p, m),
+        )  # fmt: skip
         lines += graded
     else:
         lines.append(Line(label="Yardstick", text="none chosen, so not graded"))
@@ -102,8 +118,36 @@ def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: s
         formula=formula,
         parts=parts,
         lines=lines,
-        verdict=verdict if math.isfinite(value) else f"no reading: {_why_nothing(readings, p, m)}",
+        verdict=verdict if math.isfinite(value) else f"no reading: {why_nothing(readings, p, m)}",
+        missing=[
+            MissingMark(kpi=instrument.kpi, mark=name, by=_book_by(readings, source), year=Period.of(period.end, "year", book.year_start).key)
+            for name, line in readings.marks.items() if name in shown_marks and not math.isfinite(line[p, m])
+        ],
     )  # fmt: skip
+
+
+def _book_by(readings: Readings, source: Source) -> str | None:
+    """The segment by which the mark book shows the marks of a reading."""
+    return readings.segment or next(iter(readings.where), None) or next(iter(source.members), None)
+
+
+def _against_lines(readings: Readings, mark: str, p: int, m: int) -> list[Line]:
+    """Gap, attainment and headroom, each with how it was reckoned."""
+    value, unit = float(readings.value[p, m]), readings.kpi.unit
+    gap, reached = (float(found[p, m]) for found in gap_and_attainment(readings, mark))
+    lines = []
+    if math.isfinite(gap):
+        ranged = readings.kpi.direction == "inside" and math.isfinite(nearer_edge(readings)[0][p, m])
+        to = f"to the nearer edge, {words.show_cut(value - gap, unit)}" if ranged else f"to the {mark}"
+        lines.append(Line(label="Gap", text=f"{MINUS if gap < 0 else ''}{show_gap(gap, unit)} {to}"))
+    if math.isfinite(reached):
+        how = (
+            f"2 {MINUS} value ÷ {mark}, since lower is better"
+            if readings.kpi.direction == "lower"
+            else f"value ÷ {mark}"
+        )
+        lines.append(Line(label="Attainment", text=f"{show(reached, Unit('percent', 1))}, {how}"))
+    return lines
 
 
 def _composite_lines(
@@ -138,35 +182,30 @@ def _composite_lines(
 
 
 def _parts(readings: Readings, p: int, m: int) -> list[Part]:
-    """Every aggregate with its figure, and the month where that is an earlier one."""
+    """Every aggregate with its figure, and the period where that is an earlier one."""
     return [
-        Part(
-            source=describe(a) + _when(readings, p, back, a.years),
-            figure=figure(_earlier(readings, a, p - back, m)),
-        )
-        for a, back in dict.fromkeys(uses(readings.kpi.formula))
+        Part(source=describe(a) + _when(readings, a, p), figure=figure(float(readings.totals.parts[a][p, m])))
+        for a in aggregates(readings.kpi.formula)
     ]
 
 
-def _when(readings: Readings, p: int, back: int, years: int) -> str:
-    if not back and not years:
+def _when(readings: Readings, a: Aggregate, p: int) -> str:
+    if not a.moved:
         return ""
-    return f", {readings.periods[p].shift(-back).years_back(years).short}"
-
-
-def _earlier(readings: Readings, a: Aggregate, p: int, m: int) -> float:
-    return float(readings.totals.parts[a][p, m]) if p >= 0 else math.nan
-
-
-def _why_nothing(readings: Readings, p: int, m: int) -> str:
-    return "the formula divides by nothing, or all its cells are blank" if readings.totals.rows[p, m] else "no rows"
+    part = readings.parts[p]
+    earlier = readings.periods[p].shift(-a.back).years_back(a.years).short
+    return f" ({earlier}, the same {part.days} days of it)" if part else f" ({earlier})"
 
 
 def _value_line(readings: Readings, value: float, p: int, m: int) -> Line:
     if not math.isfinite(value):
-        return Line(label="Reading", text=f"no reading: {_why_nothing(readings, p, m)}")
-    unit = readings.kpi.unit
-    text = in_numbers(readings.kpi.formula, lambda a, back: _earlier(readings, a, p - back, m))
+        return Line(label="Reading", text=f"no reading: {why_nothing(readings, p, m)}")
+    kpi, unit = readings.kpi, readings.kpi.unit
+    if kpi.nature == "flow" and not adds_up(kpi.formula) and len(pieces(readings.periods[p : p + 1], "month")[0]) > 1:
+        return Line(
+            label="Reading", text=f"{show_exact(value, unit)}, the sum of its months’, shown {show(value, unit)}"
+        )
+    text = in_numbers(kpi.formula, lambda a: float(readings.totals.parts[a][p, m]))
     exact = show_exact(value, unit)
     steps = text if text.replace(",", "") == exact else f"{text} = {exact}"
     return Line(label="Reading", text=f"{steps}, shown {show(value, unit)}")
@@ -186,39 +225,58 @@ def _rows_line(readings: Readings, p: int, m: int, book: Book, dataset: str, per
     )
 
 
+def _whose(book: Book, dataset: str, entry: MarkEntry) -> str:
+    """Whose an entry is, in words."""
+    if entry.owner.whose == "each":
+        return f"each {book.label_of(dataset, entry.owner.of[0][0]).lower()}"
+    if entry.owner.whose == "member":
+        return ", ".join(member for _, member in entry.owner.of)
+    return "all together" if entry.owner.whose == "together" else "everyone"
+
+
 def _mark_line(
     book: Book, instrument: InstrumentBody, readings: Readings, name: str, p: int, m: int, dataset: str
 ) -> Line:
-    line, index = float(readings.marks[name][p, m]), int(readings.lines[name].entry[p, m])
-    if index < 0 and math.isfinite(line):
-        return Line(
-            label=name.capitalize(),
-            text=f"{show(line, readings.kpi.unit)}, computed: {book.computed(instrument.kpi)[name]}",
+    line, lines = float(readings.marks[name][p, m]), readings.lines[name]
+    unit, period, kpi = readings.kpi.unit, readings.periods[p], readings.kpi
+    index, whole, split = int(lines.entry[p, m]), float(lines.value[p, m]), lines.segment(p, m)
+    if not math.isfinite(whole) and math.isfinite(line):
+        text = f"{show(line, unit)}, computed: {book.computed(instrument.kpi)[name]}"
+        return Line(label=name.capitalize(), text=text)
+    if not math.isfinite(whole):
+        entries = book.entries(instrument.kpi)
+        reason = no_mark(readings, book.source(book.kpi(instrument.kpi)), entries, name, p, m)
+        return Line(label=name.capitalize(), text=f"none: {reason}")
+    over = {"flow": "added up over", "rate": "weighted over", "stock": "as of the end of"}[kpi.nature]
+    if split:
+        label = book.label_of(dataset, split).lower()
+        how = (
+            f"the {name}s of its members by {label} added up"
+            if kpi.adds
+            else f"the mean of its members’ {name}s by {label}, weighted by the formula’s denominator"
         )
-    if index < 0:
-        return Line(label=name.capitalize(), text=f"no entry in the mark book on or before {readings.periods[p].label}")
-    entry = book.entries(instrument.kpi)[index]
-    segment = readings.segment or entry.segment
-    unit, period = readings.kpi.unit, readings.periods[p]
-    if entry.segment == TOGETHER:
-        whose = "all together"
+        text = f"{words.show_cut(whole, unit)}, {how}"
     else:
-        whose = entry.member or ("any " + label_of(book, dataset, segment).lower() if segment else "any member")
-    text = f"{words.show_cut(entry.value, unit)}, from the mark book: {whose}, from {entry.since.short}"
-    whole = float(readings.lines[name].value[p, m])
-    if not math.isclose(whole, entry.value, rel_tol=1e-12):
-        how = {"flow": "added up over", "rate": "weighted over", "stock": "as of the end of"}[readings.kpi.nature]
-        text = f"{words.show_cut(whole, unit)}, {how} {period.label}; the last entry is {text}"
-    share = float(readings.share[p, m])
-    if readings.parts[p] and pro_rates(readings, p):
-        part = readings.parts[p]
-        by_days = part and math.isclose(share, part.share)
-        text += f"; × {part.days}/{part.of} days" if by_days and part else f"; × {share:.1%} by last year’s shape"
-        text += f" = {show(line, unit)}"
+        entry = book.entries(instrument.kpi)[index]
+        text = f"{words.show_cut(entry.value, unit)}, from the mark book: {_whose(book, dataset, entry)}, from {entry.since.short}"
+        if not math.isclose(whole, entry.value, rel_tol=1e-12):
+            text = f"{words.show_cut(whole, unit)}, {over} {period.label}; the last entry is {text}"
+    if (part := readings.parts[p]) and pro_rates(readings, p):
+        text += f"; of {part.words}, {_how_rated(book.kpi(instrument.kpi).pro_rating, period)}: {show(line, unit)}"
     return Line(label=name.capitalize(), text=text)
 
 
-def _grading_lines(name: str, readings: Readings, p: int, m: int) -> tuple[list[Line], str]:
+def _how_rated(way: str, period: Period) -> str:
+    """How the marks of a partial period were pro-rated."""
+    share = "its share by last year’s shape" if way == "last_year" else "its share of days"
+    if period.unit == "month" and period.units[1] - period.units[0] > 1:
+        return f"the months that are over in full, the one under way by {share}, those to come not at all"
+    return f"by {share}"
+
+
+def _grading_lines(
+    name: str, readings: Readings, p: int, m: int, no_mark: Callable[[str], str]
+) -> tuple[list[Line], str]:
     yardstick, unit = readings.yardstick, readings.kpi.unit
     assert yardstick is not None
     states = yardstick.known
@@ -228,7 +286,7 @@ def _grading_lines(name: str, readings: Readings, p: int, m: int) -> tuple[list[
     lines = [Line(label="Yardstick", text=f"{name}, cuts at {of}")]
     if band < 0:
         if math.isfinite(value):
-            lines.append(Line(label="Band", text=f"not graded: {grading.why_not_graded(yardstick, cuts)}"))
+            lines.append(Line(label="Band", text=f"not graded: {grading.why_not_graded(yardstick, cuts, no_mark)}"))
         return lines, ""
     state = yardstick.bands[band]
     lines.append(

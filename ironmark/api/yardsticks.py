@@ -24,7 +24,7 @@ from ironmark.api.documents import (
     YardstickBody,
 )
 from ironmark.api.kpis import KpiUse, refuse_in_use, uses
-from ironmark.api.problems import Refused
+from ironmark.api.problems import Refused, nearest
 from ironmark.api.reads import period_of, take, unit_of
 from ironmark.api.records import add_routes
 from ironmark.api.scales import axis_picture, bands_on, cut_lines
@@ -37,7 +37,7 @@ from ironmark.core.axis import Axis
 from ironmark.core.evaluate import Floats
 from ironmark.core.numbers import Unit, show
 from ironmark.core.propose import deal, propose, shares_of
-from ironmark.store import records
+from ironmark.store import marks, records
 
 router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
 MOST_DOTS = 600
@@ -138,6 +138,7 @@ class Strip(BaseModel):
     past_count: int
     rehearsal: Rehearsal | None
     reading: Rehearsal | None  # what is read now, graded by the form that is tried
+    doubts: list[str]  # questions about numbers that are far from everything read so far
 
 
 class RulesAsk(Model):
@@ -169,7 +170,7 @@ class DealAsk(Model):
     over: Literal["axis", "readings", "last year"] = "axis"
     axis: AxisBody = AxisBody()  # as it is shown; an open end is chosen from the readings
     count: int = Field(4, ge=grading.MIN_BANDS, le=grading.MAX_BANDS)
-    shares: list[FiniteFloat] = Field(default=[], max_length=40)  # percents; none deals out evenly
+    shares: list[FiniteFloat] = Field(default=[], max_length=40)  # fractions, 0.25 for 25 %; none deals out evenly
 
 
 class RulesOut(BaseModel):
@@ -194,6 +195,13 @@ def _check(session: Session, body: YardstickBody, key: str | None) -> None:
     book.graded_by(body)
     if body.kpi:
         book.kpi(body.kpi)
+    known = marks.names(session)
+    for at, cut in enumerate(body.cuts):
+        if cut.mark and cut.mark not in known:
+            detail = f"Cut {at + 1} is derived from “{cut.mark}”, and no mark has that name{nearest(cut.mark, known)}."
+            if "did you mean" not in detail:
+                detail += " Set one in the mark book first, or derive the cut from another."
+            raise Refused(422, "no-mark", "No such mark", detail, {"field": f"cuts.{at}.mark"})
 
 
 def _may_delete(session: Session, _: Any, key: str | None) -> None:
@@ -274,8 +282,21 @@ def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
         past_changes=past[:MOST_PAST],
         past_count=len(past),
         rehearsal=None if ask.rehearse is None else _rehearsal(ask.rehearse, yardstick, cuts, straight, unit),
+        doubts=words.doubts_of(_tried(ask, yardstick), unit, _for_one(after, yardstick)),
         reading=_rehearsal(value, yardstick, cuts, straight, unit) if math.isfinite(value) else None,
     )  # fmt: skip
+
+
+def _for_one(readings: core.Readings, yardstick: grading.Yardstick) -> Floats:
+    """Values as they are beside the yardstick's plain numbers, (P, M): of a flow what one of its periods has."""
+    with np.errstate(all="ignore"):
+        return np.asarray(readings.value / core.scale(readings, yardstick))
+
+
+def _tried(ask: StripAsk, yardstick: grading.Yardstick) -> dict[str, float | None]:
+    """The numbers that are tried, by what they are."""
+    cuts = {f"cut {at}": cut.offset for at, cut in enumerate(yardstick.cuts, start=1) if cut.mark is None}
+    return {**cuts, "axis from": ask.axis.low, "axis to": ask.axis.high, "rehearsed": ask.rehearse}
 
 
 def _strip_axis(given: AxisBody, readings: core.Readings, p: int, m: int, share: bool) -> Axis:
@@ -339,7 +360,7 @@ def _rehearsal(value: float, yardstick: grading.Yardstick, cuts: list[float], ax
 
 @router.post("/rules")
 def turn_rules(ask: RulesAsk, at: Desk = Depends(desk)) -> RulesOut:
-    """Turn rules such as ``>= 500 and < 700 amber`` into bands and cuts, with everything that was wrong in them."""
+    """Turn rules such as ``>= 85 and < 92 amber`` into bands and cuts, with everything that was wrong in them."""
     with at.read() as session:
         unit = Book(at, session).kpi(ask.kpi).unit.core()
     try:
@@ -363,7 +384,7 @@ def deal_bands(ask: DealAsk, at: Desk = Depends(desk)) -> RulesOut:
         kpi = book.kpi(ask.kpi)
         values = book.read(kpi, by=ask.by).value
     try:
-        shares = shares_of(ask.shares or [100 / ask.count] * ask.count)
+        shares = shares_of(ask.shares or [1 / ask.count] * ask.count)
     except ValueError as error:
         return RulesOut(problem=f"{error}".capitalize() + ".")
     unit = kpi.unit.core()

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from ironmark.core.evaluate import Floats
-from ironmark.core.palette import palette_of
 from ironmark.core.reading import Readings, gap_and_attainment, headroom
 
 
@@ -23,25 +22,26 @@ class Part:
 
 
 def state_scores(readings: Readings) -> Floats:
-    """What the states of readings are worth, (P, M): 0 for the worst of the palette, 1 for the best; NaN ungraded."""
+    """What the states of readings are worth, (P, M): 0 for the worst of their yardstick, 1 for its best, even steps
+    between; NaN ungraded. Where all bands carry one state it is the best."""
     yardstick = readings.yardstick
     if yardstick is None:
         return np.full(readings.value.shape, np.nan)
-    palette = palette_of(yardstick.bands[0])
-    top = max(state.rank for key, state in yardstick.known.items() if palette_of(key) == palette)
-    worth = np.array([(state.rank - 1) / max(top - 1, 1) for state in yardstick.states])
+    ranks = sorted({state.rank for state in yardstick.states})
+    steps = len(ranks) - 1
+    worth = np.array([ranks.index(state.rank) / steps if steps else 1.0 for state in yardstick.states])
     return np.where(readings.band >= 0, worth[np.maximum(readings.band, 0)], np.nan)
 
 
 def attainment_scores(readings: Readings, mark: str, low: float, high: float) -> Floats:
     """How far a mark is reached, (P, M), held between ``low`` and ``high``; NaN without a mark.
 
-    For lower-is-better and inside a range, on the limit is 1 and all headroom is added to it.
+    For inside a range, on its edge is 1 and the headroom is added to it.
     """
-    if readings.kpi.direction == "higher":
-        reached = gap_and_attainment(readings, mark)[1]
-    else:
+    if readings.kpi.direction == "inside":
         reached = 1 + headroom(readings, mark)
+    else:
+        reached = gap_and_attainment(readings, mark)[1]
     return np.asarray(np.clip(reached, low, high))
 
 

@@ -8,7 +8,7 @@ from functools import reduce
 import numpy as np
 from numpy.typing import NDArray
 
-from ironmark.core.formula import Aggregate, Binary, Call, Compare, Logic, Minus, Node, Not, Number, Shift
+from ironmark.core.formula import Aggregate, Binary, Call, Compare, Logic, Minus, Node, Not, Number
 
 Floats = NDArray[np.float64]
 
@@ -39,8 +39,6 @@ def _work(node: Node, parts: Mapping[Aggregate, Floats]) -> Floats:
             if op == "/":
                 other = np.where(other == 0, np.nan, other)
             return np.asarray(_OPERATIONS[op](one, other))
-        case Shift(of=of, periods=periods):
-            return shifted(_work(of, parts), periods)
         case Call(name="if", args=(test, then, otherwise)):
             holds = _test(test, parts)
             chosen = np.where(holds == 1, _work(then, parts), _work(otherwise, parts))
@@ -54,15 +52,6 @@ def _work(node: Node, parts: Mapping[Aggregate, Floats]) -> Floats:
             pick = np.minimum if name == "least" else np.maximum
             return np.asarray(reduce(pick, [_work(arg, parts) for arg in args]))
     raise TypeError(f"{type(node).__name__} has no value of its own")
-
-
-def shifted(values: Floats, periods: int) -> Floats:
-    """(P, M) values as they were ``periods`` rows before; NaN before the first."""
-    if values.ndim == 0:
-        return values
-    out = np.full_like(values, np.nan, dtype=float)
-    out[periods:] = values[: max(len(values) - periods, 0)]
-    return out
 
 
 _COMPARISONS = {

@@ -14,7 +14,6 @@ from ironmark.core.formula import (
     Node,
     Number,
     Reference,
-    Shift,
     Window,
     rebuilt,
 )
@@ -25,8 +24,9 @@ Resolve = Callable[[Reference], Node]
 def expand(node: Node, resolve: Resolve | None = None) -> Node:
     """A checked formula with its functions over time and members worked into its aggregates.
 
-    ``rolling`` and ``to_date`` give them a window, ``year_ago`` takes them a year earlier, ``share`` divides by the
-    same over all members, and ``@handle`` becomes the other KPI's formula. resolve: from a reference to that formula, itself expanded; raises FormulaError.
+    ``rolling`` and ``to_date`` give them a window, ``prior`` and ``year_ago`` take them from earlier periods,
+    ``share`` divides by the same over all rows, and ``@handle`` becomes the other KPI's formula. resolve: from a
+    reference to that formula, itself expanded; raises FormulaError.
     """
 
     def change(found: Node) -> Node:
@@ -36,8 +36,8 @@ def expand(node: Node, resolve: Resolve | None = None) -> Node:
                     raise FormulaError(f"no KPI “@{found.handle}”", *found.span)
                 return resolve(found)
             case Call(name="prior", args=(of, *rest)):
-                back = rest[0].value if rest and isinstance(rest[0], Number) else 1
-                return Shift(of, int(back), span=found.span)
+                back = int(rest[0].value) if rest and isinstance(rest[0], Number) else 1
+                return rebuilt(of, lambda a: replace(a, back=a.back + back) if isinstance(a, Aggregate) else a)
             case Call(name="year_ago", args=(of,)):
                 return rebuilt(of, lambda a: replace(a, years=a.years + 1) if isinstance(a, Aggregate) else a)
             case Call(name="rolling", args=(of, Number() as periods)):
@@ -64,7 +64,7 @@ def read_from(tree: Node, its: str, reader: str) -> Node:
 
 
 def as_level(node: Node) -> Node:
-    """An expanded formula as a stock is read: over the rows of the last day that has any, windows aside."""
+    """An expanded formula as a stock is read: over each series' last rows within the period, windows aside."""
     return rebuilt(node, lambda a: replace(a, last=True) if isinstance(a, Aggregate) and a.window is None else a)
 
 

@@ -8,7 +8,7 @@ A KPI formula is arithmetic over aggregates, and each aggregate runs over rows:
 from __future__ import annotations
 
 import difflib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
@@ -35,6 +35,7 @@ FUNCTIONS: dict[str, tuple[int, int, str]] = {
 MOST_PERIODS = 240
 RESERVED = frozenset(["or", "and", "not", "in", "is", "where", "blank", "filled", "yes", "no"])
 ColumnType = Literal["number", "text", "date", "flag"]
+FormulaNature = Literal["flow", "stock", "rate"]
 Span = tuple[int, int]
 
 
@@ -124,9 +125,9 @@ class Window:
 class Aggregate(Node):
     """``name`` over the rows where ``where`` holds, of the row expression ``of`` (None: of the rows).
 
-    window: several periods instead of one. whole: over all members, whichever is read. dataset: whose rows, when
-    not those of the KPI itself. last: over the rows of the last day that has any, as a level is read. years: as
-    it was so many years before.
+    window: several periods instead of one. whole: over all rows, whichever members are read. dataset: whose rows,
+    when not those of the KPI itself. last: over each series' last rows within the period, as a level is read. years,
+    back: over the period so many years, then so many periods of its own length, before.
     """
 
     name: str
@@ -137,6 +138,12 @@ class Aggregate(Node):
     dataset: str | None = None
     last: bool = False
     years: int = 0
+    back: int = 0
+
+    @property
+    def moved(self) -> bool:
+        """Whether it runs over an earlier period than the one that is read."""
+        return bool(self.years or self.back)
 
 
 @dataclass(frozen=True)
@@ -145,14 +152,6 @@ class Call(Node):
 
     name: str
     args: tuple[Node, ...]
-
-
-@dataclass(frozen=True)
-class Shift(Node):
-    """``of`` as it was ``periods`` before."""
-
-    of: Node
-    periods: int
 
 
 @dataclass(frozen=True)
@@ -181,31 +180,49 @@ def aggregates(node: Node) -> tuple[Aggregate, ...]:
     return tuple(dict.fromkeys(found for found in walk(node) if isinstance(found, Aggregate)))
 
 
-def nature_of(node: Node) -> Literal["flow", "rate"]:
+def nature_of(node: Node, natures: Mapping[str, FormulaNature] | None = None) -> FormulaNature:
     """What a formula most likely is: sums and counts add up over time, all else is recomputed from totals.
 
     Multiplied or divided by a constant a flow stays one; a mean, a smallest or largest value, and anything
-    divided by another aggregate is a rate.
+    divided by another aggregate is a rate; what runs over the year so far or the last periods is a level.
+    natures: those of other KPIs by their handles; one that is not known counts as a rate.
     """
+    known = natures or {}
     match node:
         case Aggregate(name=name):
             return "flow" if name in ("sum", "count") else "rate"
         case Binary(op="/", left=left, right=right):
-            return "rate" if _varies(right) else nature_of(left)
+            return "rate" if _varies(right) else nature_of(left, known)
         case Binary(op="*", left=left, right=right):
-            return "rate" if _varies(left) and _varies(right) else nature_of(left if _varies(left) else right)
-        case Call(name=name, args=args) if name not in ("share", "to_date", "rolling"):
-            return nature_of(args[1] if name == "if" else args[0])
-        case Call() | Reference():
+            return "rate" if _varies(left) and _varies(right) else nature_of(left if _varies(left) else right, known)
+        case Call(name="share"):
             return "rate"
+        case Call(name="to_date" | "rolling", args=(of, *_)):
+            return "rate" if nature_of(of, known) == "rate" else "stock"
+        case Call(name=name, args=args):
+            return nature_of(args[1] if name == "if" else args[0], known)
+        case Reference(handle=handle):
+            return known.get(handle, "rate")
         case Minus() | Binary():
-            parts = [nature_of(child) for child in children(node) if _varies(child)]
-            return "rate" if "rate" in parts else "flow"
+            parts = [nature_of(child, known) for child in children(node) if _varies(child)]
+            return "rate" if "rate" in parts or len(set(parts)) > 1 else parts[0]
     return "flow"
 
 
+def never_a_flow(node: Node) -> bool:
+    """Whether an expanded formula holds a running total or a share: these do not add up over time."""
+    return any(a.window is not None or a.whole for a in aggregates(node))
+
+
+def adds_members(node: Node) -> bool:
+    """Whether the figure of several members is exactly the sum of theirs: sums and counts, whenever they are taken."""
+    plain = rebuilt(node, lambda a: replace(a, window=None, last=False) if isinstance(a, Aggregate) else a)
+    return adds_up(plain) and not any(a.whole for a in aggregates(node))
+
+
 def adds_up(node: Node) -> bool:
-    """Whether a period's figure is exactly the sum of those of its parts: sums and counts, added and scaled."""
+    """Whether a period's figure is exactly the sum of those of its parts: sums and counts, added and scaled, of
+    whatever period of the same length."""
     match node:
         case Aggregate(name=name, window=window, last=last):
             return name in ("sum", "count") and window is None and not last

@@ -1,11 +1,11 @@
-"""The mark book: which line a reading is measured against."""
+"""The mark book: whose marks are, and which of them is in force for what is read."""
 
 from __future__ import annotations
 
-import datetime as dt
-from collections.abc import Callable, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from itertools import combinations
+from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,146 +16,158 @@ from ironmark.core.periods import Grain, Period, pieces
 Ints = NDArray[np.int64]
 Nature = Literal["flow", "stock", "rate"]
 NAMES = ("target", "stretch", "floor", "limit")
-TOGETHER = "*"  # the segment and member of an entry for everything read together
+Whose = Literal["member", "each", "together", "everyone"]
+WHOSE: tuple[Whose, ...] = get_args(Whose)
+MOST_SEGMENTS = 2  # of a member whose marks are its own: this depot, express only
+
+
+@dataclass(frozen=True)
+class Owner:
+    """Whose a mark is: one member's (of a segment, or of two), each member's of a segment, all together's, or
+    everyone's, members and all together alike. ``of`` names segment and member, by segment; no member for "each".
+    """
+
+    whose: Whose
+    of: tuple[tuple[str, str], ...] = ()
+
+    @classmethod
+    def member(cls, **of: str) -> Owner:
+        return cls.of_members(of)
+
+    @classmethod
+    def of_members(cls, of: Mapping[str, str]) -> Owner:
+        """One member's marks. Raises ValueError for more than MOST_SEGMENTS segments, or none."""
+        if not 1 <= len(of) <= MOST_SEGMENTS:
+            raise ValueError(f"a mark is one member’s of one segment, or of {MOST_SEGMENTS}; {len(of)} are named")
+        return cls("member", tuple(sorted(of.items())))
+
+    @classmethod
+    def each(cls, segment: str) -> Owner:
+        return cls("each", ((segment, ""),))
+
+
+TOGETHER, EVERYONE = Owner("together"), Owner("everyone")
 
 
 @dataclass(frozen=True)
 class MarkEntry:
-    """A line from a period on: of one member of a segment, of all together, or of any (both None).
-
-    A flow's entry is an amount for a period of the grain of ``since``: a yearly one is a twelfth or so a month.
-    """
+    """A line from a period on. A flow's entry is an amount for a period of the grain of ``since``: a yearly one is
+    a twelfth or so a month."""
 
     name: str
-    segment: str | None
-    member: str | None
+    owner: Owner
     since: Period
     value: float
 
 
-@dataclass(frozen=True)
-class Lines:
-    """Marks by period and member, (P, M) each: ``value`` in the KPI's unit, NaN for none; ``entry`` the index of
-    the entry in force at the period's end, −1 for none; ``count`` how many entries the mark comes from."""
+# What a reading is of: the members it is narrowed to, by segment. A segment of which all are named is not there.
+Reading = frozenset[tuple[str, str]]
+Key = Reading | Owner
 
-    value: Floats
-    entry: Ints
-    count: Ints
+
+def narrowed(where: Mapping[str, Sequence[str]], members: Mapping[str, Sequence[str]]) -> dict[str, tuple[str, ...]]:
+    """The members that are read by segment, without the segments of which none or all are named.
+
+    members: every member of every segment. Naming all members is the same as naming none, and the order and
+    number of times they are named do not matter. Names that are no member stay where nobody else is named, so that
+    such a scope reads nothing. A segment that is not in ``members`` is kept as it is.
+    """
+    found: dict[str, tuple[str, ...]] = {}
+    for segment in sorted(where):
+        known, named = members.get(segment), set(where[segment])
+        if known is None and named:
+            found[segment] = tuple(where[segment])
+        elif known is not None and named and not named.issuperset(known):
+            found[segment] = tuple(name for name in known if name in named) or tuple(where[segment])
+    return found
+
+
+def candidates(of: Mapping[str, str], members: Mapping[str, Sequence[str]], adds: bool) -> list[Key]:
+    """Whose marks a reading may be held to, the first before the others.
+
+    of: the one member the reading is narrowed to in each segment (``narrowed`` with single members). adds: the
+    figure of several members is the sum of theirs, so that a part is not held to the whole's mark; all else takes
+    the nearest wider one, of equally near ones that of the segments first by name, then everyone's.
+    """
+    single = [segment for segment in sorted(members) if len(members[segment]) == 1]
+    found: list[Key] = [frozenset(of.items())]
+    if len(of) == 1:
+        found += [Owner.each(segment) for segment in of]
+    elif not of:  # everything is also the only member of a segment that has no other
+        found += [Owner.each(segment) for segment in single]
+    if adds:
+        return found
+    pairs = sorted(of.items())
+    for size in range(len(pairs) - 1, 0, -1):
+        found += [frozenset(some) for some in combinations(pairs, size)]
+    if len(pairs) > 1:
+        found += [Owner.each(segment) for segment, _ in pairs]
+    return [*found, EVERYONE]
+
+
+def key_of(owner: Owner, members: Mapping[str, Sequence[str]]) -> Key:
+    """What an entry is looked up by: the reading it is the own mark of, or its owner."""
+    if owner.whose in ("each", "everyone"):
+        return owner
+    return frozenset((segment, name) for segment, name in owner.of if tuple(members.get(segment, ())) != (name,))
 
 
 def look_up(
-    entries: Sequence[MarkEntry], name: str, days: Ints, segment: str | None, members: Sequence[str | None]
+    entries: Sequence[MarkEntry],
+    name: str,
+    days: Ints,
+    wanted: Sequence[Sequence[Key]],
+    members: Mapping[str, Sequence[str]],
 ) -> Ints:
-    """Which entry is in force for every day and member.
+    """Which entry is in force for every day and reading.
 
-    days: (P,) days counted from the first of January of year 1; members: M names of ``segment``, None for all
-    together. Returns the index into ``entries`` (P, M), −1 where there is none. The latest entry of the member on
-    or before the day wins, else the latest of any; of two from the same day the one for the shorter period.
+    days: (N,) days counted from the first of January of year 1. wanted: for each of K readings its ``candidates``.
+    Returns the index into ``entries`` (N, K), −1 where there is none. Of one owner's entries the latest on or before the day wins; of two from the same day the one for the shorter period.
     """
-    codes = {member: code for code, member in enumerate(dict.fromkeys(members), start=2) if member is not None}
-    relevant = []
-    for index, entry in enumerate(entries):
-        if entry.name != name:
-            continue
-        if entry.segment == TOGETHER:
-            code: int | None = 1
-        elif entry.member is None:
-            code = 0
-        else:
-            code = codes.get(entry.member) if entry.segment == segment else None
-        if code is not None:
-            relevant.append((code, entry.since.start.toordinal(), -entry.since.days, index))
-    shape = (len(days), len(members))
+    codes = {key: code for code, key in enumerate(dict.fromkeys(key for keys in wanted for key in keys))}
+    relevant = [
+        (codes[key], entry.since.start.toordinal(), -entry.since.days, index)
+        for index, entry in enumerate(entries)
+        if entry.name == name and (key := key_of(entry.owner, members)) in codes
+    ]
+    shape = (len(days), len(wanted))
+    row = np.full(shape, -1)
     if not relevant:
-        return np.full(shape, -1)
+        return row
     table = np.array(sorted(relevant), dtype=np.int64)
     stride = int(max(table[:, 1].max(), days.max() if len(days) else 0)) + 1
     keys = table[:, 0] * stride + table[:, 1]
-
-    def latest(of: Ints) -> Ints:
-        """The row of ``table`` in force for member code ``of`` (1, M) on each day; −1 for none."""
+    for level in range(max(len(found) for found in wanted)):
+        of = np.array([[codes[found[level]] if level < len(found) else -1 for found in wanted]], dtype=np.int64)
         at = np.searchsorted(keys, of * stride + days[:, None], side="right") - 1
-        held = (at >= 0) & (table[np.maximum(at, 0), 0] == of)
-        return np.where(held, at, -1)
-
-    wanted = np.array([[1 if member is None else codes[member] for member in members]], dtype=np.int64)
-    own = latest(wanted)
-    row = np.where(own >= 0, own, latest(np.zeros_like(wanted)))
-    return np.where(row >= 0, table[np.maximum(row, 0), 3], -1)
-
-
-Weigh = Callable[[tuple[Period, ...]], Floats | None]
-
-
-def over(
-    entries: Sequence[MarkEntry],
-    name: str,
-    periods: Sequence[Period],
-    nature: Nature,
-    segment: str | None,
-    members: Sequence[str | None],
-    weigh: Weigh | None = None,
-) -> Lines:
-    """The mark ``name`` of whole periods, however long these are beside the entries'.
-
-    A flow's marks add up over the months or days a period is made of; a stock takes the last one; a rate takes
-    the mark when it is the same throughout, else the mean weighted by ``weigh`` (from pieces (N,) to the
-    formula's denominator (N, M)), or by days where there is no denominator. A piece without a mark leaves the
-    whole period without one.
-    """
-    fine = any(p.unit != "month" for p in periods) or any(e.since.unit != "month" for e in entries if e.name == name)
-    parts, of = pieces(periods, "day" if fine else "month")
-    starts = np.array([part.start.toordinal() for part in parts], dtype=np.int64)
-    index = look_up(entries, name, starts, segment, members)
-    first = np.searchsorted(np.array(of), np.arange(len(periods)))
-    last = np.append(first[1:], len(parts)) - 1
-    lines = np.array([entry.value for entry in entries] or [np.nan])
-    value = np.where(index >= 0, lines[np.maximum(index, 0)], np.nan)
-    new = np.ones_like(index)
-    new[1:] = index[1:] != index[:-1]
-    new[first] = 1
-    count = np.add.reduceat(new * (index >= 0), first, axis=0)
-    if nature == "flow":
-        value = np.add.reduceat(value * _amount(entries, index, parts), first, axis=0)
-    elif nature == "stock" or len(parts) == len(periods):
-        value = value[last]
-    else:
-        value = _mean(value, parts, first, weigh)
-    return Lines(value, index[last], count)
+        held = (at >= 0) & (table[np.maximum(at, 0), 0] == of) & (row < 0)
+        row = np.where(held, table[np.maximum(at, 0), 3], row)
+    return row
 
 
 def amounts(periods: Sequence[Period], per: Grain) -> Floats:
     """How many of its ``per`` each period holds, (P,): a quarter three months, a week of February a quarter of one."""
-    whole = MarkEntry("", None, None, Period.of(dt.date(1, 1, 1), per, periods[0].year_start), 1.0)
-    return over([whole], "", periods, "flow", None, [None]).value[:, 0]
+    parts, of = pieces(periods, "month" if all(p.unit == "month" for p in periods) and per not in FINE else "day")
+    weights = piece_amounts(parts, per, periods[0].year_start)
+    return np.bincount(of, weights=weights, minlength=len(periods)).astype(float)
 
 
-def _amount(entries: Sequence[MarkEntry], index: Ints, parts: Sequence[Period]) -> Floats:
-    """How much of the amount of its entry falls to each piece, (N, M): by days, and 1 where they are of one length."""
+FINE: tuple[Grain, ...] = ("day", "week")
+
+
+def piece_amounts(parts: Sequence[Period], per: Grain, year_start: int) -> Floats:
+    """How much of an amount for one ``per`` falls to each piece within it, (N,): by days, and 1 to the whole."""
+    return np.array([part.days / Period.of(part.start, per, year_start).days for part in parts])
+
+
+def entry_amounts(entries: Sequence[MarkEntry], index: Ints, parts: Sequence[Period]) -> Floats:
+    """How much of the amount of its entry falls to each piece, (N, K); NaN where ``index`` (N, K) has none."""
     kinds = list(dict.fromkeys((entry.since.grain, entry.since.year_start) for entry in entries))
     if not kinds:
-        return np.ones(index.shape)
+        return np.full(index.shape, np.nan)
     kind_of = np.array([kinds.index((entry.since.grain, entry.since.year_start)) for entry in entries])
-    days = np.array([part.days for part in parts], dtype=float)
-    whole = np.array([[Period.of(part.start, *kind).days for kind in kinds] for part in parts], dtype=float)
-    share = days[:, None] / whole
+    share = np.stack([piece_amounts(parts, *kind) for kind in kinds], axis=1)
     return np.where(index >= 0, share[np.arange(len(parts))[:, None], kind_of[np.maximum(index, 0)]], np.nan)
-
-
-def _mean(value: Floats, parts: tuple[Period, ...], first: Ints, weigh: Weigh | None) -> Floats:
-    low, high = np.minimum.reduceat(value, first, axis=0), np.maximum.reduceat(value, first, axis=0)
-    if np.array_equal(low, high, equal_nan=True):
-        return low
-    days = np.array([part.days for part in parts], dtype=float)[:, None]
-    weights = weigh(parts) if weigh else None
-    weights = np.broadcast_to(days, value.shape) if weights is None else np.nan_to_num(weights)
-    total = np.add.reduceat(weights, first, axis=0)
-    # A period without rows so far has no denominator to weigh by.
-    repeats = np.diff(np.append(first, len(parts)))
-    weights = np.where(np.repeat(total, repeats, axis=0) > 0, weights, days)
-    with np.errstate(all="ignore"):
-        mean = np.add.reduceat(value * weights, first, axis=0) / np.add.reduceat(weights, first, axis=0)
-    return np.where(low == high, low, mean)
 
 
 def spread(total: float, weights: Floats, decimals: int) -> Floats:

@@ -87,7 +87,9 @@ def _plain(digits: str) -> str:
         return digits
     sign, tail = digits[last], digits[last + 1 :]
     # A single comma before exactly three digits groups thousands; any other last sign is the decimal one.
-    grouping = digits.count(sign) > 1 or (sign == "," and len(tail) == 3 and "." not in digits and last > 0)
+    # Nothing and 0 have no thousands: 0,885 is a fraction, as 0.885 is.
+    whole = digits[:last].strip("0") != ""
+    grouping = digits.count(sign) > 1 or (sign == "," and len(tail) == 3 and "." not in digits and whole)
     if grouping:
         return digits.replace(",", "").replace(".", "")
     return digits[:last].replace(",", "").replace(".", "") + "." + (tail or "0")
@@ -219,6 +221,13 @@ def _duration(size: float, unit: Unit, places: int) -> str:
 def _half_up(value: float, places: int) -> Decimal:
     """Rounded with a half going away from zero, by the decimals that ``value`` prints with."""
     return Decimal(repr(float(value))).quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP)
+
+
+def unit_words(unit: Unit) -> str:
+    """The unit in words, for the head of a column of plain figures: ``percent``, ``GBP``, ``minutes``; empty for none."""
+    if unit.kind == "duration":
+        return {"s": "seconds", "min": "minutes", "h": "hours"}[_base(unit)]
+    return {"percent": "percent", "currency": unit.currency}.get(unit.kind, unit.text)
 
 
 def show_gap(gap: float, unit: Unit, *, decimals: int | None = None) -> str:

@@ -17,6 +17,8 @@ _MONTHS_IN = {"month": 1, "quarter": 3, "year": 12}
 _WRITTEN = re.compile(r"^(\d{4})(?:-(?:Q(?P<q>[1-4])|W(?P<w>\d{1,2})|(?P<m>\d{1,2})(?:-(?P<d>\d{1,2}))?))?$", re.I)
 _HOW = "write 2026, 2026-Q3, 2026-10, 2026-W43 or 2026-10-07, or a span such as 2026-04..2026-09"
 MOST_IN_A_SPAN = 4000
+FIRST_YEAR, LAST_YEAR = 1000, 9000  # what is typed; so that periods before and after them can be counted too
+_DAYS = dt.date.min.toordinal(), dt.date.max.toordinal()
 
 
 @dataclass(frozen=True, order=True)
@@ -62,7 +64,7 @@ class Period:
             return replace(first, length=last.ordinal - first.ordinal + 1)
         found = _WRITTEN.match(text.strip())
         year = int(found[1]) if found else 0
-        if found and 1 <= year <= 9997:
+        if found and FIRST_YEAR <= year <= LAST_YEAR:
             quarter, week, month, day = found["q"], found["w"], found["m"], found["d"]
             try:
                 if quarter:
@@ -103,12 +105,18 @@ class Period:
         return self._starts(self.ordinal + self.length) - dt.timedelta(days=1)
 
     def _starts(self, ordinal: int) -> dt.date:
-        if self.grain == "day":
-            return dt.date.fromordinal(ordinal)
-        if self.grain == "week":
-            return dt.date.fromordinal(ordinal * 7 + 1)
+        """The first day of a unit, held within the days that can be counted."""
+        if self.unit != "month":
+            day = ordinal if self.grain == "day" else ordinal * 7 + 1
+            return dt.date.fromordinal(min(max(day, _DAYS[0]), _DAYS[1]))
         month = ordinal * _MONTHS_IN[self.grain] + (self.year_start - 1 if self.grain != "month" else 0)
-        return dt.date(month // 12, month % 12 + 1, 1)
+        return (
+            dt.date(month // 12, month % 12 + 1, 1)
+            if 12 <= month < 120_000
+            else dt.date.min
+            if month < 12
+            else dt.date.max
+        )
 
     @property
     def days(self) -> int:
@@ -192,12 +200,13 @@ class Period:
 
     def years_back(self, n: int) -> Period:
         """The same period ``n`` years earlier: day by its date, week by its number, the last one where none is left."""
+        if not n:
+            return self
         if self.grain == "day":
-            start = self.start
-            last = calendar.monthrange(start.year - n, start.month)[1]
-            return replace(self, ordinal=dt.date(start.year - n, start.month, min(start.day, last)).toordinal())
+            return replace(self, ordinal=day_years_back(self.start, n).toordinal())
         if self.grain == "week":
             year, week, _ = self.start.isocalendar()
+            n = min(n, year - 1)
             last = dt.date(year - n, 12, 28).isocalendar()[1]
             monday = dt.date.fromisocalendar(year - n, min(week, last), 1)
             return replace(self, ordinal=(monday.toordinal() - 1) // 7)
@@ -225,6 +234,27 @@ def part_of(period: Period, through: dt.date) -> Part | None:
     if through >= period.end:
         return None
     return Part(max(0, (through - period.start).days + 1), period.days)
+
+
+def day_years_back(day: dt.date, n: int) -> dt.date:
+    """The same day ``n`` years earlier, the last one of its month where that is shorter."""
+    year = max(1, day.year - n)
+    return dt.date(year, day.month, min(day.day, calendar.monthrange(year, day.month)[1]))
+
+
+def same_part(period: Period, earlier: Period, through: dt.date, years: int = 0) -> dt.date:
+    """The last day of the part of ``earlier`` that answers to the part of ``period`` up to ``through``.
+
+    years: how many years earlier it is, where it is the same period then: it goes to the same date. Else as many
+    days are read, all of it where it is shorter.
+    """
+    if through >= period.end:
+        return earlier.end
+    if through < period.start:
+        return earlier.start - dt.timedelta(days=1)
+    if years and period.unit == "month":
+        return day_years_back(through, years)
+    return min(earlier.start + (through - period.start), earlier.end)
 
 
 def latest_complete(first: Period, last: Period, through: dt.date) -> Period:

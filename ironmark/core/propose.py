@@ -50,19 +50,19 @@ def dealt_states(direction: str, count: int) -> tuple[str, ...]:
 
 
 def shares_of(typed: Sequence[float]) -> Floats:
-    """Shares of bands, (n,) fractions, from percents as they were typed.
+    """Shares of bands, (n,) fractions, held against what shares have to be.
 
-    Raises ValueError that says what is missing or too much where they do not come to 100.
+    Raises ValueError that says in percent what is missing or too much where they do not come to 1.
     """
     if not MIN_BANDS <= len(typed) <= MAX_BANDS:
         raise ValueError(f"give {MIN_BANDS} to {MAX_BANDS} shares, one for each band; there are {len(typed)}")
     if any(not share > 0 for share in typed):
         raise ValueError("every share must be above zero")
     total = float(np.sum(typed))
-    if abs(total - 100) > 1e-6:
-        off = f"{100 - total:g} % is missing" if total < 100 else f"{total - 100:g} % is too much"
-        raise ValueError(f"the shares come to {total:g} %; {off}")
-    return np.asarray(typed, dtype=float) / 100
+    if abs(total - 1) > 1e-8:
+        off = f"{100 * (1 - total):g} % is missing" if total < 1 else f"{100 * (total - 1):g} % is too much"
+        raise ValueError(f"the shares come to {100 * total:g} %; {off}")
+    return np.asarray(typed, dtype=float)
 
 
 def deal(

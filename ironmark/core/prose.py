@@ -20,20 +20,17 @@ _COMPARED = {
 }  # fmt: skip
 
 
-def reads_as(node: f.Node, rows: str = "rows", label: Callable[[str], str] = str) -> str:
-    """A formula as one sentence.
-
-    rows: what the dataset's rows are called; label: from a column's name to how it is called.
-    """
-    sentence = _Speaker(rows, label).figure(node)
+def reads_as(node: f.Node, label: Callable[[str], str] = str) -> str:
+    """A formula as one sentence. label: from a column's name to how it is called."""
+    sentence = _Speaker(label).figure(node)
     ratio = isinstance(node, f.Binary) and node.op == "/" and f.aggregates(node.right)
     more = ". A ratio of totals, so larger members weigh more" if ratio else ""
     return sentence[:1].upper() + sentence[1:] + more + "."
 
 
 class _Speaker:
-    def __init__(self, rows: str, label: Callable[[str], str]) -> None:
-        self.rows, self.label = rows, label
+    def __init__(self, label: Callable[[str], str]) -> None:
+        self.label = label
 
     def figure(self, node: f.Node) -> str:
         match node:
@@ -87,10 +84,10 @@ class _Speaker:
     def aggregate(self, node: f.Aggregate) -> str:
         where = f" where {self.condition(node.where)}" if node.where is not None else ""
         if node.name == "count" and node.of is None:
-            return f"the number of {self.rows}{where}"
-        of = self.value(node.of) if node.of is not None else self.rows
+            return f"the number of rows{where}"
+        of = self.value(node.of) if node.of is not None else "rows"
         if node.name == "count":
-            return f"the number of {self.rows} with {of}{where}"
+            return f"the number of rows with {of}{where}"
         if node.name == "distinct":
             return f"the number of different {of}{where}"
         if node.name == "sum":
@@ -138,11 +135,12 @@ def warnings(
     unit: str,
     members: Mapping[str, frozenset[str]] | None = None,
     percents: Collection[str] = (),
+    natures: Mapping[str, f.FormulaNature] | None = None,
 ) -> list[tuple[str, int, int]]:
     """What a formula may get wrong although it can be read: (message, start, end) into its text.
 
     nature and unit: as the KPI declares them. members: the distinct texts of columns, where they are known.
-    percents: the handles of the KPIs that are percents.
+    percents: the handles of the KPIs that are percents; natures: of other KPIs by their handles.
     """
     found: list[tuple[str, int, int]] = []
     for inner in f.walk(node):
@@ -162,18 +160,21 @@ def warnings(
                     *inner.span,
                 )
             )
-        if isinstance(inner, f.Call) and inner.name == "share" and f.nature_of(inner.args[0]) == "rate":
+        if isinstance(inner, f.Call) and inner.name == "share" and f.nature_of(inner.args[0], natures) == "rate":
             found.append(
                 (
                     "Rates of members do not add up to the rate of all, so their shares do not add up to 100%.",
                     *inner.span,
                 )
             )
-        if isinstance(inner, f.Compare | f.Among):
+        if isinstance(inner, f.Among) or (isinstance(inner, f.Compare) and inner.op in ("=", "!=")):
             found += _strangers(inner, members or {})
-    likely = f.nature_of(node)
+    likely = f.nature_of(node, natures)
     if nature == "flow" and likely == "rate":
         found.append(("Declared a flow, but a mean or a ratio does not add up over time: a rate.", *node.span))
+    if nature == "flow" and likely == "stock":
+        told = "Declared a flow, but a running total is a level: over a span the last one counts. Make it a stock."
+        found.append((told, *node.span))
     if nature == "rate" and likely == "flow" and not _called(node):
         found.append(("Declared a rate, but sums and counts add up over time: a flow.", *node.span))
     if unit == "percent" and isinstance(node, f.Binary) and node.op == "*" and _hundred(node.left, node.right):
@@ -203,8 +204,9 @@ def _strangers(node: f.Compare | f.Among, members: Mapping[str, frozenset[str]])
     column, texts = (node.left, (node.right,)) if isinstance(node, f.Compare) else (node.of, node.values)
     if not isinstance(column, f.Column) or column.name not in members:
         return []
+    every = "every filled row" if isinstance(node, f.Compare) and node.op == "!=" else "none"
     return [
-        (f"No row has “{text.value}” in {column.name}, so this matches none.", *text.span)
+        (f"No row has “{text.value}” in {column.name}, so this matches {every}.", *text.span)
         for text in texts
         if isinstance(text, f.Text) and text.value not in members[column.name]
     ]

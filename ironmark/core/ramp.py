@@ -53,20 +53,28 @@ def anchored(
 ) -> Ramp:
     """A ramp for values (n,), KPI unit: from the least to the largest, between given ends, or around a middle.
 
-    An end that is not given is the data's own; around a middle it is taken as far on both sides, so that equal
-    distances look equal. Raises ValueError for ends that do not rise.
+    An end that is not given is the data's own. Around a middle an end that is not given lies as far from it as the
+    other, so that equal distances look equal; low, middle and high that are all given are all used. With two colours
+    the middle takes the one halfway between them. Raises ValueError for anchors that do not rise.
     """
     known = values[np.isfinite(values)]
     least, most = (float(known.min()), float(known.max())) if known.size else (0.0, 1.0)
     if anchor == "extent":
         low, high = least, most
+        middle = None
+    ends = (low, high)
     low, high = least if low is None else low, most if high is None else high
     if anchor == "midpoint":
         middle = (low + high) / 2 if middle is None else middle
-        reach = max(abs(middle - low), abs(high - middle)) or 1.0
-        low, high = middle - reach, middle + reach
+        if None in ends:
+            known_reach = [abs(middle - end) for end in ends if end is not None]
+            reach = max(known_reach or [abs(middle - low), abs(high - middle)]) or 1.0
+            low, high = (middle - reach if ends[0] is None else low), (middle + reach if ends[1] is None else high)
     if low == high:
         low, high = low - (abs(low) or 1.0) / 2, high + (abs(high) or 1.0) / 2
-    if len(colours) == 2:
+    if len(colours) == 2 and (middle is None or not low < middle < high):
         return Ramp(tuple(colours), (low, high))
+    if len(colours) == 2:
+        halfway = Ramp(tuple(colours), (0.0, 1.0)).shades(np.array([0.5]))[0] or colours[0]
+        return Ramp((colours[0], halfway, colours[1]), (low, middle or 0.0, high))
     return Ramp(tuple(colours), (low, (low + high) / 2 if middle is None else middle, high))

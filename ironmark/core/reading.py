@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property, lru_cache
 from typing import Literal, Protocol
 
 import numpy as np
@@ -12,16 +13,18 @@ import numpy as np
 from ironmark.core import marks as mark_book
 from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats, evaluate
-from ironmark.core.formula import Aggregate, Node, adds_up, aggregates, denominator
-from ironmark.core.marks import Ints, Lines, MarkEntry, Nature
+from ironmark.core.formula import Aggregate, Node, adds_members, adds_up, aggregates, denominator, rebuilt
+from ironmark.core.lines import Lines, Where, lines, pieces_for, why_none
+from ironmark.core.marks import Ints, MarkEntry, Nature, narrowed
 from ironmark.core.numbers import Unit, rounded
-from ironmark.core.periods import Part, Period, months, part_of, pieces, timeline
-from ironmark.core.workings import uses
+from ironmark.core.periods import Grain, Part, Period, months, part_of, pieces, same_part
 from ironmark.core.yardstick import Bands, Yardstick
 
 Direction = Literal["higher", "lower", "inside"]
 ProRating = Literal["days", "last_year"]
 Members = Mapping[str, Sequence[str]]
+LIMIT = "limit"  # what headroom is told to, where there is one
+EDGES = ("floor", LIMIT)  # of a range, where no yardstick gives it
 
 
 @dataclass(frozen=True)
@@ -34,6 +37,11 @@ class Kpi:
     nature: Nature = "rate"
     pro_rating: ProRating = "days"
     as_shown: bool = False  # graded on the value as it is shown, rounded
+
+    @cached_property
+    def adds(self) -> bool:
+        """Whether the figure of several members is the sum of theirs: a flow's, and a stock's that is no ratio."""
+        return self.nature == "flow" or (self.nature == "stock" and adds_members(self.formula))
 
 
 @dataclass(frozen=True)
@@ -62,12 +70,17 @@ class Source(Protocol):
     def members(self) -> Mapping[str, tuple[str, ...]]: ...
 
     def aggregate(
-        self, wanted: Sequence[Aggregate], by: str | None, where: Members, periods: Sequence[Period]
+        self,
+        wanted: Sequence[Aggregate],
+        by: str | None,
+        where: Members,
+        periods: Sequence[Period],
+        until: dt.date | None = None,
     ) -> Totals:
         """Aggregate the rows of the members in ``where``, by period and by the segment ``by`` (None: together).
 
         periods: rising, none overlapping the next. Windows end with each of them and are empty where they would
-        begin before the first row.
+        begin before the first row. until: rows after that day are left out.
         """
         ...
 
@@ -77,14 +90,16 @@ class Readings:
     """A block of readings. All arrays are (P, M), periods by members, values in the KPI's unit."""
 
     kpi: Kpi
-    segment: str | None
+    segment: str | None  # the one they are read by
     totals: Totals
     value: Floats
-    marks: Mapping[str, Floats]
-    lines: Mapping[str, Lines]
+    marks: Mapping[str, Floats]  # those asked for and those of cuts, of what has data of each period
+    lines: Mapping[str, Lines]  # what the mark book says
     parts: tuple[Part | None, ...]
-    share: Floats  # (P, M) how much of a flow's marks falls to the part of a period that has data
     yardstick: Yardstick | None = None
+    counted: Callable[[Grain], Floats] | None = None  # how many of a flow's grain each period holds so far, (P, M)
+    where: Where = field(default_factory=dict)  # what is read, narrowed
+    edges: Mapping[str, Floats] = field(default_factory=dict)  # floor and limit, also where they were not asked for
     cuts: Floats = field(default_factory=lambda: np.empty((0, 0, 0)))
     band: Bands = field(default_factory=lambda: np.empty((0, 0), dtype=np.int8))
 
@@ -121,148 +136,198 @@ def read(
     """Take and grade the readings of a KPI for all periods and members at once.
 
     by: the segment whose members are read one by one; None reads all rows together. where: chosen members by
-    segment; a segment left out, or with no member chosen, means all of them. Read together, one single chosen
-    member is still measured against its own marks, and several against theirs together. A flow's marks are
-    pro-rated in a partial period. others: the sources of further datasets that the formula reads, by key.
-    periods: those of ``core.periods.timeline``; None takes the months that have rows. computed: expanded formulas of
-    marks that are computed, by name; a mark book's entry goes before them. Raises KeyError for a segment
-    that one of the sources does not have.
+    segment; a segment left out, with no member chosen or with all of them, means all. What is read decides the
+    value, the marks and the state, never how it was asked for. others: the sources of further datasets that the
+    formula reads, by key. periods: those of ``core.periods.timeline``; None takes the months that have rows.
+    computed: expanded formulas of marks that are computed, by name; a mark book's entry goes before them. Raises
+    KeyError for a segment that one of the sources does not have.
     """
-    chosen = {segment: tuple(members) for segment, members in (where or {}).items() if members}
+    chosen = narrowed(where or {}, source.members)
     periods = tuple(periods or months(source.first, source.last))
     rows = _Rows(kpi, source, others or {}, by, chosen)
     totals = rows.totals(kpi.formula, periods)
-    value = rows.values(periods, totals)
-    segment, members = by, list(totals.members)
-    together: tuple[str, ...] = ()
-    if by is None and len(chosen) == 1:
-        ((only, together),) = chosen.items()
-        segment, members = only, [*together]
+    value = np.broadcast_to(rows.values(kpi.formula, periods, totals), totals.rows.shape)
+    names = dict.fromkeys((*mark_names, *(yardstick.marks if yardstick else ())))
+    found, marks = {}, {}
+    # How far it is to go is told to the limit, however the reading was asked for.
+    for name in dict.fromkeys((*names, *EDGES)):
+        of_name = [entry for entry in entries if entry.name == name]
+        part = None
+        if kpi.nature == "flow" and of_name:
+            part = rows.shares(pieces_for(periods, of_name)[0], periods[0].unit)
+        found[name] = lines(entries, name, periods, kpi.nature, kpi.adds, by, chosen, rows, part)
+        marks[name] = found[name].rated
+        if computed and name in computed:
+            # What the book leaves open; it goes before the formula.
+            marks[name] = np.where(np.isfinite(found[name].value), marks[name], rows.computed(computed[name], periods))
+    edges = {name: marks[name] for name in EDGES}
+    marks, found = {name: marks[name] for name in names}, {name: found[name] for name in names}
+    counted = lru_cache(maxsize=None)(lambda per: rows.numbers(periods, per)[0]) if kpi.nature == "flow" else None
     parts = tuple(part_of(period, source.through) for period in periods)
-    share = rows.shares(periods, parts, len(totals.members))
-
-    def weigh(pieces: tuple[Period, ...]) -> Floats | None:
-        below = denominator(kpi.formula)
-        if below is None:
-            return None
-        scope = rows if len(together) < 2 else replace(rows, by=segment)
-        return np.abs(np.broadcast_to(evaluate(below, scope.totals(below, pieces).parts), (len(pieces), len(members))))
-
-    lines = {}
-    for name in dict.fromkeys((*mark_names, *(yardstick.marks if yardstick else ()))):
-        found = mark_book.over(entries, name, periods, kpi.nature, segment, members, weigh)
-        lines[name] = found if len(together) < 2 else _together(found, kpi, weigh(periods))
-    marks = {name: line.value * share for name, line in lines.items()}
-    for name, formula in (computed or {}).items():
-        if name in marks:
-            found_there = rows.marks(formula, periods, share)
-            marks[name] = np.where(lines[name].entry >= 0, marks[name], found_there)
-    return regrade(Readings(kpi, segment, totals, value, marks, lines, parts, share), yardstick)
+    made = Readings(kpi, by, totals, value, marks, found, parts, yardstick, counted, chosen, edges)
+    return regrade(made, yardstick)
 
 
-def _together(lines: Lines, kpi: Kpi, weights: Floats | None) -> Lines:
-    """The marks of several members as one: a rate's weighted by its denominator, all others added up."""
-    value = lines.value
-    if kpi.nature == "rate":
-        with np.errstate(all="ignore"):
-            weighed = value if weights is None else np.where(weights > 0, value * weights, 0.0)
-            mean = weighed.mean(axis=1) if weights is None else weighed.sum(axis=1) / np.nansum(weights, axis=1)
-        same = (value == value[:, :1]).all(axis=1)
-        total = np.where(same, value[:, 0], np.where(np.isnan(value).any(axis=1), np.nan, mean))
-    else:
-        total = value.sum(axis=1)
-    return Lines(total[:, None], lines.entry[:, :1], lines.count.sum(axis=1, keepdims=True))
+def book_lines(
+    kpi: Kpi,
+    source: Source,
+    entries: Sequence[MarkEntry],
+    name: str,
+    periods: Sequence[Period],
+    by: str | None,
+    where: Members | None = None,
+    others: Mapping[str, Source] | None = None,
+) -> Lines:
+    """What the mark book says of whole periods, however much of them has data. See ``core.lines.lines``."""
+    chosen = narrowed(where or {}, source.members)
+    rows = _Rows(kpi, source, others or {}, by, chosen)
+    return lines(entries, name, periods, kpi.nature, kpi.adds, by, chosen, rows)
+
+
+def no_mark(readings: Readings, source: Source, entries: Sequence[MarkEntry], name: str, p: int, m: int) -> str:
+    """The reason in words that one reading has no mark of a name, with what is missing."""
+    where = dict(readings.where)
+    if readings.segment and readings.members[m] is not None:
+        where = narrowed({**where, readings.segment: [str(readings.members[m])]}, source.members)
+    several = [segment for segment, names in where.items() if len(names) > 1]
+    owned = {segment for entry in entries if entry.name == name for segment, _ in entry.owner.of}
+    split = next((s for s in sorted(owned) if s in source.members and (s in several if several else not where)), None)
+    without: list[str] = []
+    if split:
+        period = readings.periods[p : p + 1]
+        line = book_lines(readings.kpi, source, entries, name, period, split, where).value[0]
+        found = source.aggregate((), split, where, period)
+        missing = (found.rows[0] > 0) & ~np.isfinite(line)
+        without = [str(one) for one, gone in zip(found.members, missing, strict=True) if gone]
+        if len(without) == len(found.members):
+            without = []
+    return why_none(entries, name, readings.kpi.adds, where, without)
 
 
 @dataclass(frozen=True)
 class _Rows:
-    """The rows a KPI reads: its own dataset's and those of the others, of the members chosen."""
+    """The rows a KPI reads: its own dataset's and those of the others, of the members chosen. See ``lines.Rows``."""
 
     kpi: Kpi
     source: Source
     others: Mapping[str, Source]
     by: str | None
-    chosen: Members
+    chosen: Where
+
+    @property
+    def members(self) -> Mapping[str, tuple[str, ...]]:
+        return self.source.members
+
+    @property
+    def through(self) -> dt.date:
+        return self.source.through
+
+    def counted(self, by: str | None, where: Where, periods: Sequence[Period]) -> Ints:
+        return self.source.aggregate((), by, where, periods).rows
+
+    def weighed(self, by: str | None, where: Where, periods: Sequence[Period]) -> Floats | None:
+        below = denominator(self.kpi.formula)
+        if below is None:
+            return None
+        totals = replace(self, by=by, chosen=where).totals(below, periods)
+        return np.abs(np.broadcast_to(evaluate(below, totals.parts), totals.rows.shape))
 
     def totals(self, formula: Node, periods: Sequence[Period]) -> Totals:
         """Every aggregate of a formula, by period and member."""
         wanted = aggregates(formula)
-        plain = [a for a in wanted if a.dataset is None and not a.last and not a.years]
-        totals = self.source.aggregate(plain, self.by, self.chosen, periods)
+        totals = self.source.aggregate(
+            [a for a in wanted if a.dataset is None and not a.moved], self.by, self.chosen, periods
+        )
         parts = dict(totals.parts)
-        for kind in dict.fromkeys((a.dataset, a.last, a.years) for a in wanted if a not in parts):
-            dataset, last, years = kind
+        for kind in dict.fromkeys((a.dataset, a.years, a.back) for a in wanted if a not in parts):
+            dataset, years, back = kind
             asked = {
-                a: replace(a, dataset=None, last=False, years=0) for a in wanted if kind == (a.dataset, a.last, a.years)
+                a: replace(a, dataset=None, years=0, back=0) for a in wanted if kind == (a.dataset, a.years, a.back)
             }
             source = self.source if dataset is None else self.others[dataset]
-            moved = [period.years_back(years) for period in periods]
-            distinct = tuple(dict.fromkeys(moved))
-            bare = list(asked.values())
-            if last:
-                found = self._last(source, bare, distinct)
-            else:
-                found = source.aggregate(bare, self.by, self.chosen, distinct)
-            place = [distinct.index(period) for period in moved]
-            for a, its in asked.items():
-                parts[a] = aligned(found, found.parts[its], totals.members)[place]
+            moved = [period.shift(-back).years_back(years) for period in periods]
+            found = {a: np.full((len(periods), len(totals.members)), np.nan) for a in asked}
+            for until, at in self._cut(periods, moved, years, back).items():
+                distinct = tuple(dict.fromkeys(moved[p] for p in at))
+                there = source.aggregate(list(asked.values()), self.by, self.chosen, distinct, until)
+                place = [distinct.index(moved[p]) for p in at]
+                for a, its in asked.items():
+                    found[a][at] = aligned(there, there.parts[its], totals.members)[place]
+            parts |= found
         return replace(totals, parts=parts)
 
-    def _last(self, source: Source, wanted: Sequence[Aggregate], periods: Sequence[Period]) -> Totals:
-        """Aggregates over the rows of each period's last day that has any, member by member."""
-        first, last = max(source.first, periods[0].start), min(source.last, periods[-1].end)
-        days = timeline(Period.of(first, "day"), first, max(first, last))
-        daily = source.aggregate(wanted, self.by, self.chosen, days)
-        seen = np.maximum.accumulate(np.where(daily.rows > 0, np.arange(len(days))[:, None], -1), axis=0)
-        start = np.array([(period.start - first).days for period in periods])
-        end = np.array([(period.end - first).days for period in periods])
-        at = np.where((end >= 0)[:, None], seen[np.clip(end, 0, len(days) - 1)], -1)
-        held = at >= np.maximum(start, 0)[:, None]
-        column = np.arange(len(daily.members))[None, :]
-        rows = np.where(held, daily.rows[at, column], 0)
-        parts = {a: np.where(held, values[at, column], np.nan) for a, values in daily.parts.items()}
-        return Totals(tuple(periods), daily.members, rows, parts)
+    def _cut(
+        self, periods: Sequence[Period], moved: Sequence[Period], years: int, back: int
+    ) -> dict[dt.date | None, list[int]]:
+        """The periods by the day up to which the earlier ones are read: of a partial period the same part of it."""
+        found: dict[dt.date | None, list[int]] = {}
+        for p, period in enumerate(periods):
+            earlier = bool(years or back) and period.end > self.source.through
+            until = same_part(period, moved[p], self.source.through, years if not back else 0) if earlier else None
+            found.setdefault(until, []).append(p)
+        return found
 
-    def values(self, periods: Sequence[Period], totals: Totals | None = None) -> Floats:
-        """The KPI's values (P, M). A flow whose formula does not add up is summed over the months."""
-        totals = totals or self.totals(self.kpi.formula, periods)
-        value = np.broadcast_to(evaluate(self.kpi.formula, totals.parts), totals.rows.shape)
-        if self.kpi.nature == "flow" and not adds_up(self.kpi.formula):
-            parts, of = pieces(periods, "month")
-            if len(parts) > len(periods):
-                small = self.totals(self.kpi.formula, parts)
-                monthly = np.broadcast_to(evaluate(self.kpi.formula, small.parts), small.rows.shape)
-                first = np.searchsorted(np.array(of), np.arange(len(periods)))
-                some = np.add.reduceat(np.isfinite(monthly), first, axis=0) > 0
-                value = np.where(some, np.add.reduceat(np.nan_to_num(monthly), first, axis=0), np.nan)
-        return np.where(totals.rows > 0, value, np.nan)
+    def values(self, formula: Node, periods: Sequence[Period], totals: Totals | None = None) -> Floats:
+        """The formula's values (P, M). A flow's that does not add up is summed over the months."""
+        parts, of = pieces(periods, "month")
+        if self.kpi.nature != "flow" or adds_up(formula) or len(parts) == len(periods):
+            return evaluate(formula, (totals or self.totals(formula, periods)).parts)
+        # In each month ``prior`` reads the month at the same place of the period before.
+        length = max(np.bincount(of))
+        by_month = rebuilt(formula, lambda a: replace(a, back=a.back * length) if isinstance(a, Aggregate) else a)
+        small = self.totals(by_month, parts)
+        monthly = np.broadcast_to(evaluate(by_month, small.parts), small.rows.shape)
+        first = np.searchsorted(np.array(of), np.arange(len(periods)))
+        some = np.add.reduceat(np.isfinite(monthly), first, axis=0) > 0
+        return np.where(some, np.add.reduceat(np.nan_to_num(monthly), first, axis=0), np.nan)
 
-    def marks(self, formula: Node, periods: Sequence[Period], share: Floats) -> Floats:
-        """Marks by a formula, (P, M). One that looks at earlier periods alone is whole, so a flow's is pro-rated."""
+    def computed(self, formula: Node, periods: Sequence[Period]) -> Floats:
+        """Marks by a formula, (P, M). What it reads of a partial period, or of an earlier one for it, is a part by
+        itself; a window is whole, so a flow's mark of nothing else is pro-rated."""
         totals = self.totals(formula, periods)
-        value = np.broadcast_to(evaluate(formula, totals.parts), share.shape)
-        earlier = all(back or a.years for a, back in uses(formula))
-        return np.asarray(value * share if earlier else value)
+        if self.kpi.nature == "flow" and all(a.window is not None for a in aggregates(formula)):
+            begun, whole = self.numbers(periods, "month")
+            return np.asarray(evaluate(formula, totals.parts) * begun / whole)
+        return np.broadcast_to(self.values(formula, periods, totals), totals.rows.shape)
 
-    def shares(self, periods: Sequence[Period], parts: Sequence[Part | None], members: int) -> Floats:
-        """How much of a flow's marks falls to what has data of each period (P, M); 1 for all else."""
-        share = np.ones((len(periods), members))
-        if self.kpi.nature != "flow":
-            return share
-        for p, part in enumerate(parts):
+    def numbers(self, periods: Sequence[Period], per: Grain) -> tuple[Floats, Floats]:
+        """How many of a flow's ``per`` each period holds, as far as these have data (P, M), and in all (P, 1)."""
+        month = periods[0].unit == "month" and per not in mark_book.FINE
+        parts, of = pieces(periods, "month" if month else "day")
+        amount = mark_book.piece_amounts(parts, per, periods[0].year_start)[:, None]
+        first = np.searchsorted(np.array(of), np.arange(len(periods)))
+        begun = np.add.reduceat(self.shares(parts, periods[0].unit) * amount, first, axis=0)
+        return begun, np.add.reduceat(amount, first, axis=0)
+
+    def shares(self, parts: Sequence[Period], unit: Grain) -> Floats:
+        """How much of a flow's marks falls to what has data of pieces of periods, (N, M): all of the ``unit`` they lie
+        in where that is over, nothing where it is to come, of the one under way its share, by days or by last year's
+        shape."""
+        width = len(self.source.aggregate((), self.by, self.chosen, parts[:1]).members)
+        share = np.ones((len(parts), width))
+        known: dict[Period, Floats | float] = {}
+        for n in range(len(parts) - 1, -1, -1):
+            whole = Period.of(parts[n].start, unit)
+            part = part_of(whole, self.source.through)
             if part is None:
-                continue
-            share[p] = part.share
-            if self.kpi.pro_rating == "last_year" and part.days:
-                share[p] = np.where(np.isfinite(shape := self._shape(periods[p], part)), shape, part.share)
+                break  # and so is all before it
+            if whole not in known:
+                known[whole] = self._share(whole, part)
+            share[n] = known[whole]
         return share
+
+    def _share(self, unit: Period, part: Part) -> Floats | float:
+        if self.kpi.pro_rating != "last_year" or not part.days:
+            return part.share
+        shape = self._shape(unit, part)
+        return np.where(np.isfinite(shape), shape, part.share)
 
     def _shape(self, period: Period, part: Part) -> Floats:
         """What share of the same period last year had come by the same day; NaN where that tells nothing."""
         before = period.years_back(1)
         so_far = Period(before.start.toordinal(), "day", min(part.days, before.days))
         with np.errstate(all="ignore"):
-            share = np.asarray(self.values([so_far])[0] / self.values([before])[0])
+            share = np.asarray(self.values(self.kpi.formula, [so_far])[0] / self.values(self.kpi.formula, [before])[0])
         return np.where((share >= 0) & (share <= 1), share, np.nan)
 
 
@@ -281,13 +346,30 @@ def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | Non
     cuts, band = np.empty((0, *value.shape)), np.full(value.shape, grading.NOT_GRADED, dtype=np.int8)
     if yardstick is not None:
         cuts = grading.resolve(yardstick, readings.marks, value.shape)
-        if readings.kpi.nature == "flow":
-            cuts = _scaled(cuts, yardstick, scale(readings, yardstick))
+        if readings.counted is not None:
+            cuts = _scaled(cuts, yardstick, readings.counted(yardstick.per))
         graded = shown_values(value, readings.kpi.unit) if readings.kpi.as_shown else value
         band = grading.grade(yardstick, graded, cuts)
     else:
         band[np.isnan(value)] = grading.NO_READING
     return replace(readings, value=value, yardstick=yardstick, cuts=cuts, band=band)
+
+
+def why_nothing(readings: Readings, p: int, m: int) -> str:
+    """Why there is no value: no rows, none in an earlier period that is read, or a formula that comes to nothing."""
+    period, used = readings.periods[p], aggregates(readings.kpi.formula)
+    parts = readings.totals.parts
+    empty = [a for a in used if a in parts and np.isnan(parts[a][p, m])]
+    if not readings.totals.rows[p, m] and not any(a.moved or a.window for a in used):
+        return f"no rows in {period.label}"
+    if empty and empty[0].moved:
+        return f"no rows in {period.shift(-empty[0].back).years_back(empty[0].years).label}, which it looks back to"
+    if empty and empty[0].window is not None:
+        whole = "the year so far" if empty[0].window.periods is None else f"the last {empty[0].window.periods} periods"
+        return f"{whole} up to {period.label} reach back beyond the first row, or have none"
+    if empty:
+        return f"no rows in {period.label}" if not readings.totals.rows[p, m] else "all the cells it reads are blank"
+    return "the formula divides by nothing here"
 
 
 def shown_values(values: Floats, unit: Unit) -> Floats:
@@ -298,9 +380,7 @@ def shown_values(values: Floats, unit: Unit) -> Floats:
 
 def scale(readings: Readings, yardstick: Yardstick) -> Floats:
     """What a yardstick's plain numbers are multiplied by, (P, M): 1 but for a flow."""
-    if readings.kpi.nature != "flow":
-        return np.ones(readings.value.shape)
-    return np.asarray(mark_book.amounts(readings.periods, yardstick.per)[:, None] * readings.share)
+    return np.ones(readings.value.shape) if readings.counted is None else readings.counted(yardstick.per)
 
 
 def _scaled(cuts: Floats, yardstick: Yardstick, share: Floats) -> Floats:
@@ -314,49 +394,70 @@ def _scaled(cuts: Floats, yardstick: Yardstick, share: Floats) -> Floats:
     return scaled
 
 
+def _line(readings: Readings, name: str) -> Floats:
+    """A mark of readings, (P, M) KPI unit; NaN where there is none."""
+    line = readings.marks.get(name, readings.edges.get(name))
+    return np.full_like(readings.value, np.nan) if line is None else line
+
+
 def gap_and_attainment(readings: Readings, mark: str = "target") -> tuple[Floats, Floats]:
-    """Gap (value − mark, KPI unit) and attainment (value ÷ mark), (P, M) each; NaN where there is no mark.
+    """Gap (value − mark, KPI unit) and attainment (a share of the mark), (P, M) each; NaN where there is no mark.
 
-    Attainment is for higher-is-better; for lower-is-better it is the headroom, (mark − value) ÷ mark, and for inside
-    the headroom to the nearer edge of the range.
+    Attainment is value ÷ mark where higher is better and 2 − value ÷ mark where lower is, so that on the mark is 1
+    either way; there is none where the mark is not above zero. For inside a range the gap is that to the nearer
+    edge, to the mark where it has no edge, and nothing is attained.
     """
-    if readings.kpi.direction == "inside" and (edge := nearer_edge(readings)) is not None:
-        return readings.value - edge[0], edge[1]
-    line = readings.marks.get(mark)
-    if line is None:
-        return np.full_like(readings.value, np.nan), np.full_like(readings.value, np.nan)
+    line = _line(readings, mark)
+    if readings.kpi.direction == "inside":
+        edge, _ = nearer_edge(readings)
+        nothing = np.full_like(readings.value, np.nan)
+        return readings.value - np.where(np.isfinite(edge), edge, line), nothing
     with np.errstate(all="ignore"):
-        gap = readings.value - line
-        ratio = -gap / line if readings.kpi.direction == "lower" else readings.value / line
-    return gap, np.where(np.isfinite(ratio), ratio, np.nan)
+        share = np.where(line > 0, readings.value / line, np.nan)
+    if readings.kpi.direction == "lower":
+        share = 2 - share
+    return readings.value - line, np.where(np.isfinite(share), share, np.nan)
 
 
-def nearer_edge(readings: Readings) -> tuple[Floats, Floats] | None:
-    """For a KPI that is best inside a range: the nearer edge of it (KPI unit) and the headroom, (P, M) each.
+def nearer_edge(readings: Readings) -> tuple[Floats, Floats]:
+    """For a KPI that is best inside a range: the nearer edge of it and how far inside of it the value lies, negative
+    outside; (P, M) each, KPI unit.
 
-    The range is that of the yardstick's best bands. The headroom is how far there is to go before the edge as a
-    share of it, negative once past. None without a range that has both edges.
+    The range is that of the yardstick's best bands; where these do not lie between two cuts, from the mark floor to
+    the mark limit, of which one alone is an edge too. NaN where there is none.
     """
     yardstick = readings.yardstick
     top = grading.best(yardstick) if yardstick else []
-    if not top or top[0] == 0 or top[-1] == len(readings.cuts):
-        return None
-    low, high = readings.cuts[top[0] - 1], readings.cuts[top[-1]]
-    below = np.abs(readings.value - low) <= np.abs(high - readings.value)
-    edge = np.where(np.isnan(readings.value), np.nan, np.where(below, low, high))
-    with np.errstate(all="ignore"):
-        room = np.where(below, readings.value - low, high - readings.value) / np.abs(edge)
-    return edge, np.where(np.isfinite(room), room, np.nan)
+    if top and top[0] > 0 and top[-1] < len(readings.cuts):
+        low, high = readings.cuts[top[0] - 1], readings.cuts[top[-1]]
+    else:
+        low, high = (_line(readings, name) for name in EDGES)
+    over, under = readings.value - low, high - readings.value  # how far inside, by either edge
+    below = np.isnan(high) | (np.abs(over) <= np.abs(under))
+    return np.where(np.isnan(readings.value), np.nan, np.where(below, low, high)), np.where(below, over, under)
 
 
 def headroom(readings: Readings, mark: str = "target") -> Floats:
-    """How far a reading is on the good side of its mark, as a share of the mark, (P, M); negative on the other."""
-    gap, ratio = gap_and_attainment(readings, mark)
-    if readings.kpi.direction != "higher":
-        return ratio
+    """How far there is still to go before the limit, ``mark`` where there is none, as a share of it, (P, M); negative
+    once past. For inside a range how far inside it is, as a share of the nearer edge. None of a line at zero."""
+    limit = _line(readings, LIMIT)
+    line = np.where(np.isfinite(limit), limit, _line(readings, mark))
+    room = line - readings.value
+    if readings.kpi.direction == "inside":
+        edge, inside = nearer_edge(readings)
+        line, room = np.where(np.isfinite(edge), edge, line), np.where(np.isfinite(edge), inside, room)
     with np.errstate(all="ignore"):
-        share = gap / np.abs(readings.value - gap)
+        share = room / np.abs(line)
     return np.where(np.isfinite(share), share, np.nan)
+
+
+def goodness(readings: Readings, mark: str) -> Floats:
+    """How far each reading is on the good side of its mark, (P, M) KPI unit, larger is better; inside a range every
+    reading inside it comes before all outside. NaN where there is nothing to go by."""
+    if readings.kpi.direction == "inside":
+        return nearer_edge(readings)[1]
+    gap = readings.value - _line(readings, mark)
+    return -gap if readings.kpi.direction == "lower" else gap
 
 
 def pro_rates(readings: Readings, p: int) -> bool:

@@ -1,4 +1,4 @@
-"""Rules as people write them by hand (``>= 500 and < 700 amber``) turned into bands, with what was wrong in them.
+"""Rules as people write them by hand (``>= 85 and < 92 amber``) turned into bands, with what was wrong in them.
 
 Such rules overlap, leave gaps, stand in the wrong order or mix percents with fractions, since nothing keeps them
 from it. Bands cannot: so every rule is read as an interval, the line of numbers is cut where any of them begins or
@@ -31,6 +31,7 @@ _LEAST = r">=|=>|≥|at least|not less than|no less than|not below|from|minimum|
 _OVER = r">|above|over|more than|greater than|exceeds"
 _MOST = r"<=|=<|≤|at most|not more than|no more than|up to|not above|maximum|max"
 _UNDER = r"<|below|under|less than"
+_RANGE = rf"^[a-z_ :]*{_NUMBER}\s*(?:-|–|to|\.\.|up to)\s*(?P<not>but not including\s*)?{_NUMBER}"
 _TURNED = {"<": ">", "<=": ">=", ">": "<", ">=": "<="}
 
 
@@ -49,6 +50,10 @@ class Rule:
     state: str
     text: str = ""
     rest: bool = False  # otherwise: all that no other rule is about
+    loose: bool = False  # a bare range, 85–92: which of its ends belong to it its neighbours say
+
+    def inside(self, value: float) -> bool:
+        return self.low < value < self.high
 
     def holds(self, value: float) -> bool:
         above = value > self.low or (value == self.low and self.closed[0])
@@ -86,11 +91,11 @@ def turn(text: str, unit: Unit) -> Turned:
     lines = [line.strip(" \t;,.") for line in re.split(r"[\n;]+", text)]
     numbered = [(at, line) for at, line in enumerate(lines, start=1) if line]
     if not numbered:
-        raise NotARule("Write one rule a line, such as “>= 500 and < 700 amber”.")
+        raise NotARule("Write one rule a line, such as “>= 85 and < 92 amber”.")
     if len(numbered) > MOST_LINES:
         raise NotARule(f"There are {len(numbered)} rules; at most {MOST_LINES} can be read.")
     read = [_rule(at, line, unit) for at, line in numbered]
-    rules, found = [rule for rule, _ in read], _scales(read, unit)
+    rules, found = _shared([rule for rule, _ in read]), _scales(read, unit)
     pieces, more = _pieces(rules, unit)
     found += more
     yardstick = _yardstick(pieces)
@@ -112,7 +117,7 @@ def _rule(at: int, line: str, unit: Unit) -> tuple[Rule, list[str]]:
         return Rule(at, -math.inf, math.inf, (False, False), state, line, rest=True), []
     bounds = _bounds(plain)
     if not bounds:
-        raise NotARule(f"Line {at}, “{line[:60]}”, names no number. Write for example “>= 500 and < 700 amber”.")
+        raise NotARule(f"Line {at}, “{line[:60]}”, names no number. Write for example “>= 85 and < 92 amber”.")
     low, high, closed, typed = -math.inf, math.inf, [False, False], []
     for sign, number in bounds:
         try:
@@ -120,13 +125,39 @@ def _rule(at: int, line: str, unit: Unit) -> tuple[Rule, list[str]]:
         except NotANumber as error:
             raise NotARule(f"Line {at}: {error}.") from None
         typed.append(number.strip())
-        if sign in (">", ">=") and value >= low:
+        # Of two bounds on one side the tighter holds.
+        if sign in (">", ">=") and (value, sign == ">") > (low, not closed[0]):
             low, closed[0] = value, sign == ">="
-        elif sign in ("<", "<=") and value <= high:
+        elif sign in ("<", "<=") and (-value, sign == "<") > (-high, not closed[1]):
             high, closed[1] = value, sign == "<="
     if low > high or (low == high and not all(closed)):
         raise NotARule(f"Line {at}, “{line[:60]}”, holds for no number: it ends before it begins.")
-    return Rule(at, low, high, (closed[0], closed[1]), state, line), typed
+    return Rule(at, low, high, (closed[0], closed[1]), state, line, loose=_is_range(plain)), typed
+
+
+def _shared(rules: Sequence[Rule]) -> list[Rule]:
+    """The rules, each bare range with those of its ends that its neighbours leave out.
+
+    An end that another rule names as its own goes to that one; where two ranges meet the upper one begins there.
+    """
+
+    def taken(rule: Rule, value: float, upper: bool) -> bool:
+        for other in rules:
+            if other is rule or other.rest:
+                continue
+            if other.inside(value) or (not other.loose and other.holds(value)):
+                return True
+            if upper and other.loose and other.low == value:
+                return True
+        return False
+
+    found = []
+    for rule in rules:
+        if rule.loose and rule.low < rule.high:
+            closed = (not taken(rule, rule.low, False), not taken(rule, rule.high, True))
+            rule = replace(rule, closed=closed)
+        found.append(rule)
+    return found
 
 
 def _bounds(plain: str) -> list[tuple[str, str]]:
@@ -135,21 +166,26 @@ def _bounds(plain: str) -> list[tuple[str, str]]:
         return [(">=", found[1]), ("<=", found[2])]
     if found := re.search(rf"{_NUMBER}\s*(<=|<|≤)\s*[a-z_ ]*?\s*(<=|<|≤)\s*{_NUMBER}", plain):
         return [(_TURNED[found[2].replace("≤", "<=")], found[1]), (found[3].replace("≤", "<="), found[4])]
-    # A bare range leaves its upper end to the next one: 500–700 amber, 700–900 green.
-    if found := re.search(rf"^[a-z_ :]*{_NUMBER}\s*(?:-|–|to|\.\.|up to)\s*(?:but not including\s*)?{_NUMBER}", plain):
-        return [(">=", found[1]), ("<", found[2])]
+    if found := re.search(_RANGE, plain):
+        return [(">=", found[1]), ("<" if found["not"] else "<=", found[3])]
     bounds = []
     signs = ((">=", _LEAST), ("<=", _MOST), (">", _OVER), ("<", _UNDER))
     pattern = "|".join(f"(?P<s{n}>{words})" for n, (_, words) in enumerate(signs))
     for found in re.finditer(rf"(?:{pattern})\s*{_NUMBER}", plain):
         sign = next(sign for n, (sign, _) in enumerate(signs) if found[f"s{n}"])
         bounds.append((sign, found.groups()[-1]))
-    # The number first: 500 <= delay; or “700 and above”.
+    # The number first: 85 <= share; or “92 and above”.
     if found := re.search(rf"{_NUMBER}\s*(?:and|or)\s*(above|over|more|higher|up|below|under|less|lower)\b", plain):
         bounds.append((">=" if found[2] in ("above", "over", "more", "higher", "up") else "<=", found[1]))
     if not bounds and (found := re.search(rf"{_NUMBER}\s*(<=|>=|<|>|≤|≥)", plain)):
         bounds.append((_TURNED[found[2].replace("≤", "<=").replace("≥", ">=")], found[1]))
     return bounds
+
+
+def _is_range(plain: str) -> bool:
+    """Whether a line is a bare range, which does not say whose its ends are."""
+    found = None if plain.find("between") >= 0 else re.search(_RANGE, plain)
+    return found is not None and not found["not"] and not re.search(rf"{_NUMBER}\s*(<=|<|≤)", plain)
 
 
 def _scales(read: Sequence[tuple[Rule, list[str]]], unit: Unit) -> list[Finding]:
@@ -246,9 +282,18 @@ def _pieces(rules: Sequence[Rule], unit: Unit) -> tuple[list[_Piece], list[Findi
         pieces[at] = replace(pieces[at], state=_filled(pieces, at))
     for first, last in _runs(gaps):
         given = [STATES[key].name for key in dict.fromkeys(pieces[at].state or "" for at in range(first, last + 1))]
-        where = _Piece(pieces[first].low, pieces[last].high, None).words(unit)
+        where = _between(pieces[first], pieces[last], unit)
         found.append(Finding("gap", f"No rule says what {where} is; it was given to {' and '.join(given)}."))
     return pieces, found
+
+
+def _between(first: _Piece, last: _Piece, unit: Unit) -> str:
+    """Where a run of pieces lies, in words; a stretch does not hold its own ends."""
+    if not first.point and math.isfinite(first.low) and math.isinf(last.high):
+        return f"above {show(first.low, unit)}"
+    if last.point and not first.point and math.isinf(first.low):
+        return f"{show(last.low, unit)} and below"
+    return _Piece(first.low, last.high, None).words(unit)
 
 
 def _runs(places: Sequence[int]) -> list[tuple[int, int]]:

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 
+import numpy as np
+
+from ironmark.core.evaluate import Floats
 from ironmark.core.numbers import MINUS, Unit, scale, show, show_gap, written_as
 from ironmark.core.yardstick import Cut, Yardstick
 
@@ -84,6 +87,32 @@ def edge_words(edge: float, gap: float, inside: bool, unit: Unit) -> str:
     if not any(figure in "123456789" for figure in size):
         return f"on the edge {show_cut(edge, unit)}"
     return f"{size} {'inside' if inside else 'outside'} {show_cut(edge, unit)}"
+
+
+FAR = 20  # times outside of what was read so far is asked about
+
+
+def doubt(value: float, unit: Unit, sizes: Floats) -> str:
+    """A question where a value is FAR times outside of what readings were so far; else nothing.
+
+    value: KPI unit; sizes: (n,) the absolute values of the readings, KPI unit.
+    """
+    if not sizes.size or value == 0 or sizes.min() / FAR <= abs(value) <= FAR * sizes.max():
+        return ""
+    return (
+        f"{show(value, unit)} is far from this KPI’s history of {show(float(sizes.min()), unit)} to "
+        f"{show(float(sizes.max()), unit)}. Keep it only if it is meant."
+    )
+
+
+def doubts_of(values: Mapping[str, float | None], unit: Unit, readings: Floats) -> list[str]:
+    """The questions about some values by what they are: ``axis to: 8,800% is far from …``.
+
+    readings: (…) KPI unit, NaN for none.
+    """
+    sizes = np.abs(readings[np.isfinite(readings)])
+    found = ((name, doubt(value, unit, sizes)) for name, value in values.items() if value is not None)
+    return [f"{name}: {told}" for name, told in found if told]
 
 
 def spoken(title: str, shown: str, state: str | None, rest: str) -> str:

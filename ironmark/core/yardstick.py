@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -133,11 +133,18 @@ def grade(yardstick: Yardstick, values: Floats, cuts: Floats) -> Bands:
     return band
 
 
-def why_not_graded(yardstick: Yardstick, cuts: Sequence[float], show: Mapping[float, str] | None = None) -> str:
-    """The reason in words that one reading, with resolved ``cuts`` (n,), was not graded."""
+def why_not_graded(
+    yardstick: Yardstick,
+    cuts: Sequence[float],
+    no_mark: Callable[[str], str] = lambda mark: f"no {mark} in the mark book",
+) -> str:
+    """The reason in words that one reading, with resolved ``cuts`` (n,), was not graded.
+
+    no_mark: the reason that there is no mark of a name.
+    """
     missing = [cut.mark for cut, line in zip(yardstick.cuts, cuts, strict=True) if not np.isfinite(line)]
-    if missing:
-        return f"no {missing[0]} in the mark book"
+    if missing and missing[0]:
+        return no_mark(missing[0])
     for at, (lower, upper) in enumerate(zip(cuts, list(cuts)[1:], strict=False), start=1):
         if upper <= lower:
             return f"cuts {at} and {at + 1} of the yardstick are out of order"

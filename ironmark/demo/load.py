@@ -9,7 +9,7 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from ironmark.api.documents import KpiBody, ScorecardBody, YardstickBody
-from ironmark.core.marks import TOGETHER
+from ironmark.core.marks import EVERYONE, TOGETHER, Owner
 from ironmark.demo import sailings
 from ironmark.store import database, datasets, marks, records
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
@@ -110,26 +110,26 @@ REVENUE_TARGETS = {
     "Night freight": 1000,
 }
 
-# KPI, mark, member of route or vessel (None: any), from, value
-MARKS: list[tuple[str, str, str | None, str, float]] = [
-    ("on-time", "target", None, "2025-01", 0.90),
-    ("on-time", "target", None, "2026-04", 0.92),
+# KPI, mark, whose (a route's, all together's or, of a rate, everyone's), from, value
+MARKS: list[tuple[str, str, str | Owner, str, float]] = [
+    ("on-time", "target", EVERYONE, "2025-01", 0.90),
+    ("on-time", "target", EVERYONE, "2026-04", 0.92),
     ("on-time", "target", "Skarra – Eddy Isle", "2026-01", 0.90),
     ("on-time", "target", "Lowsay – Brae Holm", "2026-01", 0.86),
     ("on-time", "target", "Lowsay – Brae Holm", "2026-10", 0.88),
     ("on-time", "target", "Night freight", "2025-01", 0.85),
-    ("cancelled", "limit", None, "2025-01", 14),
+    ("cancelled", "limit", TOGETHER, "2025-01", 14),
     *(("cancelled", "limit", route, "2025-01", limit) for route, limit in zip(sailings.ROUTES, (4, 3, 2, 2, 2, 1), strict=True)),
     ("fare-revenue", "target", TOGETHER, "2025-01", 1_040_000),
     ("fare-revenue", "target", TOGETHER, "2026-01", 1_180_000),
     *(("revenue-per-sailing", "target", route, "2025-01", value) for route, value in REVENUE_TARGETS.items()),
-    ("fuel-per-mile", "limit", None, "2025-01", 46),
-    ("complaints", "limit", None, "2025-01", 6),
-    ("booked-online", "target", None, "2025-01", 0.6),
-    ("booked-online", "target", None, "2026-01", 0.66),
-    ("refit", "target", None, "2025-01", 0.6),
-    ("crew-certified", "target", None, "2025-01", 0.85),
-    ("drills", "target", None, "2025-01", 0.72),
+    ("fuel-per-mile", "limit", EVERYONE, "2025-01", 46),
+    ("complaints", "limit", EVERYONE, "2025-01", 6),
+    ("booked-online", "target", EVERYONE, "2025-01", 0.6),
+    ("booked-online", "target", EVERYONE, "2026-01", 0.66),
+    ("refit", "target", EVERYONE, "2025-01", 0.6),
+    ("crew-certified", "target", EVERYONE, "2025-01", 0.85),
+    ("drills", "target", EVERYONE, "2025-01", 0.72),
 ]  # fmt: skip
 
 
@@ -309,8 +309,8 @@ def load(session: Session) -> None:
     records.create(session, "kpi", KpiBody.model_validate(service).model_dump(), name="Service health", key="service")
     for kpi_id in dict.fromkeys(entry[0] for entry in MARKS):
         changes = [
-            Change(name, _segment(member), member, since, value)
-            for owner_id, name, member, since, value in MARKS
+            Change(name, whose if isinstance(whose, Owner) else Owner.member(route=whose), since, value)
+            for owner_id, name, whose, since, value in MARKS
             if owner_id == kpi_id
         ]
         marks.apply(session, kpi_id, changes, 0)
@@ -359,9 +359,3 @@ def _load_refit(session: Session) -> None:
         session, "Refit programme", "typed in", table, key=REFIT, kind="checklist", settings=settings
     )
     datasets.update(session, REFIT, made.version, made.name, list(made.columns), sailings.THROUGH)
-
-
-def _segment(member: str | None) -> str | None:
-    if member in (None, TOGETHER):
-        return member
-    return "route" if member in sailings.ROUTES else "vessel"

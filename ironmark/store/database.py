@@ -49,12 +49,12 @@ def sessions(engine: Engine) -> sessionmaker[Session]:
     return sessionmaker(engine, expire_on_commit=False)
 
 
-def migrate(url: URL) -> None:
-    """Bring the tables to the newest revision."""
+def migrate(url: URL, revision: str = "head") -> None:
+    """Bring the tables to the newest revision, or to an earlier one than that."""
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     config.attributes["url"] = url
-    command.upgrade(config, "head")
+    command.upgrade(config, revision)
 
 
 def alive(engine: Engine) -> bool:

@@ -141,7 +141,8 @@ def refresh(
     frame = combined(old, new, how, before.period)
     told = changes(merged(old, before.merges), merged(frame, before.merges), new.frame.height, new.columns)
     problems = (*new.problems, *findings(frame, new.columns))
-    through = complete_through(frame, new.columns)
+    through = complete_through(frame, new.columns)  # a day that was said was of the rows before
+    row.settings = {key: value for key, value in (row.settings or {}).items() if key != "fixed_through"} or None
     last = _last_number(session, key) + 1
     _write(session, row, last, file_name, Table(frame, new.columns, problems), how, _plain(told), through, tell)
     return get(session, key)

@@ -13,7 +13,6 @@ import shutil
 import signal
 import socket
 import subprocess
-import tempfile
 import threading
 import time
 from pathlib import Path
@@ -22,10 +21,13 @@ from typing import IO
 import pymysql
 from sqlalchemy import URL
 
+from ironmark.store import scratch
+
 ROWS_DATABASE = "ironmark_rows"  # tables of rows that live sources read, apart from the records
 READER = "ironmark_reader"
 DATABASE = "ironmark"
 _START_SECONDS = 60
+LONGEST_SOCKET = 107  # bytes of a socket's path; a data directory may be deeper than that
 
 
 class MariaDBError(RuntimeError):
@@ -45,9 +47,8 @@ class MariaDB:
         self._lock: IO[str] | None = None
         self._stopping = threading.Event()
         self._turn = threading.Lock()
-        # A socket's path may have 107 characters; a data directory may be deeper than that.
-        self._sockets = Path(tempfile.mkdtemp(prefix="ironmark-"))
-        self.socket = self._sockets / "db.sock"
+        self.socket = self.directory / "mariadb.sock"
+        self._scratch: Path | None = None
 
     def __enter__(self) -> MariaDB:
         return self.start()
@@ -58,6 +59,9 @@ class MariaDB:
     def start(self, port: int | None = None) -> MariaDB:
         self.directory.mkdir(parents=True, exist_ok=True)
         self.claim()
+        if self._scratch is None and len(os.fsencode(self.socket)) > LONGEST_SOCKET:
+            self._scratch = scratch.make("socket")
+            self.socket = self._scratch / "db.sock"
         if not (self.data / "mysql").is_dir():
             self._install()
         self.port = port or _free_port()
@@ -95,7 +99,8 @@ class MariaDB:
         with self._turn:
             self._end()
         self._release()
-        shutil.rmtree(self._sockets, ignore_errors=True)
+        if self._scratch is not None:
+            shutil.rmtree(self._scratch, ignore_errors=True)
 
     def _end(self) -> None:
         if self.process is not None and self.process.poll() is None:
@@ -166,16 +171,7 @@ class MariaDB:
                 f"Iron Mark already runs with the data directory {self.directory}. "
                 "Stop it with Ctrl-C where it was started, or choose another --data-dir."
             ) from None
-        try:
-            pid = int((self.directory / "mariadb.pid").read_text())
-            command = Path(f"/proc/{pid}/cmdline").read_bytes().decode(errors="replace")
-        except (OSError, ValueError):
-            return
-        if f"--datadir={self.data}\0" in command:
-            os.kill(pid, signal.SIGTERM)
-            until = time.monotonic() + _START_SECONDS
-            while _running(pid) and time.monotonic() < until:
-                time.sleep(0.05)
+        scratch.end_database(self.directory)
 
     def _release(self) -> None:
         if self._lock is not None:
@@ -207,9 +203,12 @@ class MariaDB:
             if self.process.poll() is not None:
                 break
             try:
+                # Asked with a socket of our own first: the driver leaves one open that is refused.
+                with socket.socket(socket.AF_UNIX) as probe:
+                    probe.connect(str(self.socket))
                 self._as_root().close()
                 return
-            except pymysql.MySQLError:
+            except (OSError, pymysql.MySQLError):
                 time.sleep(0.05)
         tail = "\n".join(self.log.read_text(errors="replace").splitlines()[-5:])
         self._end()
@@ -235,14 +234,6 @@ class MariaDB:
 def reader_password(password: str) -> str:
     """The password of the account that may only read ROWS_DATABASE, made from that of the one that keeps records."""
     return hashlib.sha256(f"{READER} {password}".encode()).hexdigest()[:32]
-
-
-def _running(pid: int) -> bool:
-    """Whether the process still works; one that ended but was not waited for does not."""
-    try:
-        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
-    except (OSError, IndexError):
-        return False
 
 
 def _as_user() -> list[str]:

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from ironmark.core.marks import MarkEntry
+from ironmark.core.marks import NAMES, MarkEntry, Owner
 from ironmark.core.periods import Period
-from ironmark.store.database import StaleVersion, now
+from ironmark.store.database import StaleVersion, author, now
 from ironmark.store.models import Mark, MarkBook, Revision
 
 
@@ -20,10 +20,13 @@ class Change:
     """Set the entry at one place of the book; ``value`` None takes it out."""
 
     name: str
-    segment: str | None
-    member: str | None
+    owner: Owner
     since: str  # a period's key, such as 2026-10 or 2026
     value: float | None
+
+    @property
+    def place(self) -> tuple[str, Owner, str]:
+        return self.name, self.owner, self.since
 
 
 def entries(session: Session, kpi_ids: Iterable[str], year_start: int = 1) -> dict[str, list[MarkEntry]]:
@@ -31,8 +34,20 @@ def entries(session: Session, kpi_ids: Iterable[str], year_start: int = 1) -> di
     found: dict[str, list[MarkEntry]] = {key: [] for key in kpi_ids}
     query = select(Mark).where(Mark.kpi_id.in_(found)).order_by(Mark.name, Mark.segment, Mark.member, Mark.since)
     for row in session.scalars(query):
-        found[row.kpi_id].append(_entry(row, year_start))
+        found[row.kpi_id].append(MarkEntry(row.name, _owner(row), Period.parse(row.since, year_start), row.value))
     return found
+
+
+def _owner(row: Mark) -> Owner:
+    pairs = ((row.segment, row.member), (row.segment2, row.member2))
+    return Owner(row.whose, tuple(pair for pair in pairs if pair[0]))  # type: ignore[arg-type]
+
+
+def _columns(owner: Owner) -> dict[str, str]:
+    first, second = (*owner.of, ("", ""), ("", ""))[:2]
+    return {
+        "whose": owner.whose, "segment": first[0], "member": first[1], "segment2": second[0], "member2": second[1],
+    }  # fmt: skip
 
 
 def computed(session: Session, kpi_ids: Iterable[str]) -> dict[str, dict[str, str]]:
@@ -47,12 +62,26 @@ def every_computed(session: Session) -> dict[str, dict[str, str]]:
     }
 
 
+def names(session: Session) -> list[str]:
+    """Every name that a mark has, of whatever KPI, those that always stand in the book first."""
+    held = session.scalars(select(Mark.name).distinct().order_by(Mark.name))
+    made = (name for formulas in every_computed(session).values() for name in formulas)
+    return list(dict.fromkeys((*NAMES, *held, *made)))
+
+
 def compute(session: Session, kpi_id: str, name: str, formula: str | None, saw: int) -> int:
     """Have a mark computed by a formula, or (None) no longer; returns the book's version. Raises StaleVersion."""
     book = _locked(session, kpi_id, saw)
     before = dict(book.computed or {})
     session.add(
-        Revision(kind="marks", record_id=kpi_id, version=book.version, body={"computed": before}, saved_at=now())
+        Revision(
+            kind="marks",
+            record_id=kpi_id,
+            version=book.version,
+            body={"computed": before},
+            saved_at=now(),
+            saved_by=author.get(),
+        )
     )
     book.computed = {key: text for key, text in (before | {name: formula}).items() if text}
     book.version += 1
@@ -71,32 +100,29 @@ def apply(session: Session, kpi_id: str, changes: Sequence[Change], saw: int) ->
     Returns the new version and the changes that would take these back. Raises StaleVersion.
     """
     book = _locked(session, kpi_id, saw)
+    rows = {
+        (row.name, _owner(row), row.since): row for row in session.scalars(select(Mark).where(Mark.kpi_id == kpi_id))
+    }
+    held = {place: row.value for place, row in rows.items()}
     back: list[Change] = []
     for change in changes:
-        place = (
-            Mark.kpi_id == kpi_id,
-            Mark.name == change.name,
-            Mark.segment == (change.segment or ""),
-            Mark.member == (change.member or ""),
-            Mark.since == change.since,
-        )
-        before = session.scalar(select(Mark.value).where(*place))
-        back.insert(0, Change(change.name, change.segment, change.member, change.since, before))
-        session.execute(delete(Mark).where(*place))
+        back.append(replace(change, value=held.get(change.place)))
+        held.pop(change.place, None)
         if change.value is not None:
-            session.add(
-                Mark(
-                    kpi_id=kpi_id,
-                    name=change.name,
-                    segment=change.segment or "",
-                    member=change.member or "",
-                    since=change.since,
-                    value=change.value,
-                )
-            )
-        session.flush()
-    body = {"back": [vars(change) for change in back]}
-    session.add(Revision(kind="marks", record_id=kpi_id, version=book.version, body=body, saved_at=now()))
+            held[change.place] = change.value
+    back.reverse()
+    for name, owner, since in dict.fromkeys(change.place for change in changes):
+        row, value = rows.get((name, owner, since)), held.get((name, owner, since))
+        if row is not None and value is None:
+            session.delete(row)
+        elif row is not None and value is not None:
+            row.value = value
+        elif value is not None:
+            session.add(Mark(kpi_id=kpi_id, name=name, since=since, value=value, **_columns(owner)))
+    body = {"back": [vars(change) | {"owner": _columns(change.owner)} for change in back]}
+    session.add(
+        Revision(kind="marks", record_id=kpi_id, version=book.version, body=body, saved_at=now(), saved_by=author.get())
+    )
     book.version += 1
     session.flush()
     return book.version, back
@@ -116,8 +142,3 @@ def _locked(session: Session, kpi_id: str, saw: int) -> MarkBook:
 def remove(session: Session, kpi_id: str) -> None:
     session.execute(delete(Mark).where(Mark.kpi_id == kpi_id))
     session.execute(delete(MarkBook).where(MarkBook.kpi_id == kpi_id))
-
-
-def _entry(row: Mark, year_start: int) -> MarkEntry:
-    since = Period.parse(row.since, year_start)
-    return MarkEntry(row.name, row.segment or None, row.member or None, since, row.value)

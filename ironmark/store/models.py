@@ -103,7 +103,8 @@ class MarkBook(Base):
 
 
 class Mark(Base):
-    """A mark entry. Empty ``segment`` and ``member`` stand for *any*, since a key holds no NULL; ``*`` for all together.
+    """A mark entry. ``whose`` says whose it is: one member's of a segment or two, each member's of a segment, all
+    together's or everyone's; names that do not apply are empty, since a key holds no NULL.
 
     ``since`` is the key of the period it takes effect from, such as 2026-10; a flow's amount is for such a period.
     """
@@ -112,8 +113,26 @@ class Mark(Base):
     number: Mapped[int] = mapped_column(Integer, primary_key=True)
     kpi_id: Mapped[str] = mapped_column(ForeignKey("mark_books.kpi_id", ondelete="CASCADE"))
     name: Mapped[str] = mapped_column(String(40))
+    whose: Mapped[str] = mapped_column(String(10))
     segment: Mapped[str] = mapped_column(Key, default="")
     member: Mapped[str] = mapped_column(Name, default="")
+    segment2: Mapped[str] = mapped_column(Key, default="")
+    member2: Mapped[str] = mapped_column(Name, default="")
     since: Mapped[str] = mapped_column(String(24))
     value: Mapped[float]
-    __table_args__ = (UniqueConstraint("kpi_id", "name", "segment", "member", "since", name="uq_marks_from"),)
+    __table_args__ = (
+        UniqueConstraint(
+            "kpi_id", "name", "whose", "segment", "member", "segment2", "member2", "since", name="uq_marks_owner"
+        ),
+    )
+
+
+class Notice(Base):
+    """What a new version of the product changed in what is kept: told until it was read."""
+
+    __tablename__ = "notices"
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(40))
+    body: Mapped[dict[str, Any]]
+    made_at: Mapped[dt.datetime]
+    read_at: Mapped[dt.datetime | None]

@@ -52,7 +52,7 @@ class CellSource(ABC):
         """first_day, last_day: counted from the first of January of year 1, as ``datetime.date`` does."""
         self._first_day, self._last_day = first_day, last_day
         self._members, self._through = members, through
-        self._worked_out: dict[Hashable, Floats] = {}
+        self._worked_out: dict[Hashable, np.ndarray] = {}
         self._lock = threading.RLock()
 
     @abstractmethod
@@ -83,7 +83,12 @@ class CellSource(ABC):
         return dt.date.fromordinal(self._last_day)
 
     def aggregate(
-        self, wanted: Sequence[f.Aggregate], by: str | None, where: Members, periods: Sequence[Period]
+        self,
+        wanted: Sequence[f.Aggregate],
+        by: str | None,
+        where: Members,
+        periods: Sequence[Period],
+        until: dt.date | None = None,
     ) -> Totals:
         """See ``Source.aggregate``. Raises NoSegment."""
         segments = tuple(sorted({*where, *([by] if by else [])}))
@@ -94,40 +99,80 @@ class CellSource(ABC):
         if by and by in where:
             members = tuple(name for name in self.members[by] if name in set(where[by]))
         count = len(members)
-        line = Line(periods, self._first_day, self._last_day)
+        line = Line(periods, self._first_day, self._last_day, until)
+        plain = [a for a in wanted if not a.last]
+        cells = self._cells_with(line.unit, segments, plain)
+        adder = self._adder(cells, by, where, members, line)
+        rows = adder.total(cells.rows)
+        parts: dict[f.Aggregate, Floats] = {}
+        for a in wanted:
+            if a.whole:
+                parts[a] = self._of_whole(a, count, periods, until)
+            elif a.name in f.UNADDED:
+                parts[a] = self._over_rows(a, by, where, members, line)
+            elif not a.last:
+                parts[a] = self._combine(a, cells, adder)
+        levels = [a for a in wanted if a not in parts]
+        if levels:
+            parts |= self._levels(levels, by, where, members, line)
+        return Totals(tuple(periods), members, rows.astype(np.int64), parts)
+
+    def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[f.Aggregate]) -> Cells:
+        """The cells of some segments with what these aggregates are put together from."""
         with self._lock:
-            cells = self._cells_by(line.unit, segments)
+            cells = self._cells_by(unit, segments)
             missing = list(dict.fromkeys(k for a in wanted for k in parts_of(a) if k not in cells.parts))
             if missing:
-                self._work_out(line.unit, segments, missing)
-        keep = np.ones(len(cells.unit), dtype=bool)
+                self._work_out(unit, segments, missing)
+        return cells
+
+    def _adder(
+        self, cells: Cells, by: str | None, where: Members, members: Sequence[str | None], line: Line,
+        also: np.ndarray | None = None,
+    ) -> Adder:  # fmt: skip
+        """Adds up the cells of the members in ``where``; ``also``: and only these of them."""
+        keep = np.ones(len(cells.unit), dtype=bool) if also is None else also.copy()
         for segment, names in where.items():
             codes = [self.members[segment].index(name) for name in names if name in self.members[segment]]
             keep &= np.isin(cells.member[segment], codes)
         member = np.zeros(1, dtype=np.int64)
         if by:
             place = np.full(len(self.members[by]), -1)
-            place[[self.members[by].index(name) for name in members if name is not None]] = np.arange(count)
+            place[[self.members[by].index(name) for name in members if name is not None]] = np.arange(len(members))
             member = place[cells.member[by]]
-        adder = Adder(keep, cells.unit, np.broadcast_to(member, cells.unit.shape), count, line)
-        rows = adder.total(cells.rows)
-        parts: dict[f.Aggregate, Floats] = {}
-        for a in wanted:
-            if a.whole:
-                parts[a] = self._of_whole(a, by, where, count, periods)
-            elif a.name in f.UNADDED:
-                parts[a] = self._over_rows(a, by, where, members, line)
-            else:
-                parts[a] = self._combine(a, cells, adder)
-        return Totals(tuple(periods), members, rows.astype(np.int64), parts)
+        return Adder(keep, cells.unit, np.broadcast_to(member, cells.unit.shape), len(members), line)
 
-    def _of_whole(
-        self, a: f.Aggregate, by: str | None, where: Members, count: int, periods: Sequence[Period]
-    ) -> Floats:
-        """The aggregate over all members of what is read, the same for each."""
-        rest = {segment: names for segment, names in where.items() if by is not None and segment != by}
+    def _levels(
+        self, wanted: Sequence[f.Aggregate], by: str | None, where: Members, members: Sequence[str | None], line: Line
+    ) -> dict[f.Aggregate, Floats]:
+        """Aggregates over the rows of the last day of each series within every period.
+
+        A series is one combination of members of all segments: so the levels of members add up to that of all,
+        whichever segment they are read by.
+        """
+        segments = tuple(sorted(self.members))
+        days = line if line.unit == "day" else Line(line.periods, self._first_day, self._last_day, line.until, "day")
+        cells = self._cells_with("day", segments, wanted)
+        key = ("levels", days.periods, days.until)
+        with self._lock:
+            held = self._worked_out.get(key)
+        if held is None:
+            held = last_days(days.bucket[cells.unit], self.series(cells.member, len(cells.unit)), cells.unit)
+            self._keep(key, held)
+        adder = self._adder(cells, by, where, members, days, held)
+        return {a: self._combine(a, cells, adder) for a in wanted}
+
+    def series(self, member: Mapping[str, Ints], count: int) -> Ints:
+        """A number for each combination of members, (N,)."""
+        code = np.zeros(count, dtype=np.int64)
+        for segment in sorted(self.members):
+            _, code = np.unique(code * len(self.members[segment]) + member[segment], return_inverse=True)
+        return code
+
+    def _of_whole(self, a: f.Aggregate, count: int, periods: Sequence[Period], until: dt.date | None) -> Floats:
+        """The aggregate over all rows, whatever is read: a share is one of everything, so it has one answer."""
         one = replace(a, whole=False)
-        return np.repeat(self.aggregate([one], None, rest, periods).parts[one], count, axis=1)
+        return np.repeat(self.aggregate([one], None, {}, periods, until).parts[one], count, axis=1)
 
     def _over_rows(
         self, a: f.Aggregate, by: str | None, where: Members, members: Sequence[str | None], line: Line
@@ -135,16 +180,19 @@ class CellSource(ABC):
         """An aggregate that has to see its rows together: worked out for just this scope, and kept."""
         every: tuple[str | None, ...] = self.members[by] if by else (None,)
         scope = tuple(sorted((segment, tuple(sorted(names))) for segment, names in where.items()))
-        key = (a.name, a.of, a.where, a.window, by, scope, line.periods)
+        key = (a.name, a.of, a.where, a.window, a.last, by, scope, line.periods, line.until)
         with self._lock:
             held = self._worked_out.get(key)
         if held is None:
             held = self._see_rows(a, by, where, line)
-            with self._lock:
-                if len(self._worked_out) >= _MOST_WORKED_OUT:
-                    self._worked_out.pop(next(iter(self._worked_out)))
-                self._worked_out[key] = held
+            self._keep(key, held)
         return held[:, [every.index(name) for name in members]]
+
+    def _keep(self, key: Hashable, found: np.ndarray) -> None:
+        with self._lock:
+            if len(self._worked_out) >= _MOST_WORKED_OUT:
+                self._worked_out.pop(next(iter(self._worked_out)))
+            self._worked_out[key] = found
 
     def _combine(self, a: f.Aggregate, cells: Cells, adder: Adder) -> Floats:
         parts = {key[0]: cells.parts[key] for key in parts_of(a)}
@@ -165,30 +213,65 @@ class CellSource(ABC):
 
 
 class Line:
-    """Periods over the days, weeks or months that have rows, these counted from the first one."""
+    """Periods over the days, weeks or months that have rows, these counted from the first one.
 
-    def __init__(self, periods: Sequence[Period], first_day: int, last_day: int) -> None:
-        self.periods = tuple(periods)
-        self.unit: Unit = periods[0].unit
+    until: days after it are left out, of every period; then days are counted.
+    """
+
+    def __init__(
+        self,
+        periods: Sequence[Period],
+        first_day: int,
+        last_day: int,
+        until: dt.date | None = None,
+        unit: Unit | None = None,
+    ) -> None:
+        self.periods, self.until = tuple(periods), until
+        self.first_day = dt.date.fromordinal(first_day)
+        self.unit: Unit = unit or ("day" if until is not None else periods[0].unit)
         first, last = (Period.of(dt.date.fromordinal(day), self.unit).ordinal for day in (first_day, last_day))
-        self.first, self.count = first, last - first + 1
-        starts, ends = np.array([period.units for period in periods], dtype=np.int64).T
-        units = np.arange(first, last + 1)
+        if until is not None:
+            last = min(last, until.toordinal())
+        self.first, self.count = first, max(last - first + 1, 0)
+        self.spans = [self._span(period) for period in periods]  # units as ``core.periods`` counts them
+        starts, ends = np.array(self.spans, dtype=np.int64).T
+        last_of_rows = Period.of(dt.date.fromordinal(last_day), self.unit).ordinal
+        units = np.arange(first, last_of_rows + 1)
         at = np.searchsorted(starts, units, side="right") - 1
-        self.bucket: Ints = np.where((at >= 0) & (units < ends[np.maximum(at, 0)]), at, -1)
+        within = (at >= 0) & (units < ends[np.maximum(at, 0)]) & (units <= last)
+        self.bucket: Ints = np.where(within, at, -1)
+
+    def _span(self, period: Period) -> tuple[int, int]:
+        """The units of a period, from the first up to, not including, the last."""
+        if self.unit != "day":
+            return period.units
+        return period.start.toordinal(), period.end.toordinal() + 1
 
     def windows(self, window: f.Window) -> list[tuple[int, int]]:
         """The units that each period's window covers; none where it would begin before the first row."""
         found = []
-        for period in self.periods:
-            end = min(period.units[1] - self.first, self.count)
+        for period, span in zip(self.periods, self.spans, strict=True):
+            end = min(span[1] - self.first, self.count)
             if window.periods is None:
                 year = Period.of(period.end, "year", period.year_start).start
                 start = max(0, Period.of(year, self.unit).ordinal - self.first)
             else:
-                start = period.shift(1 - window.periods).units[0] - self.first
+                begin = period.shift(1 - window.periods)
+                started = begin.units[0] >= Period.of(self.first_day, begin.unit).ordinal
+                start = max(0, self._span(begin)[0] - self.first) if started else -1
             found.append((start, end) if 0 <= start < end else (0, 0))
         return found
+
+
+def last_days(bucket: Ints, series: Ints, day: Ints) -> np.ndarray:
+    """Which of some rows or cells (N,) lie on the last day of their series within their period (bucket, −1 for none)."""
+    held = bucket >= 0
+    _, group = np.unique(np.stack([bucket[held], series[held]]), axis=1, return_inverse=True)
+    last = np.full(int(group.max(initial=-1)) + 1, -1, dtype=np.int64)
+    np.maximum.at(last, group.ravel(), day[held])
+    found = np.zeros(len(day), dtype=bool)
+    found[held] = day[held] == last[group.ravel()]
+    return found
 
 
 class Adder:
@@ -203,8 +286,8 @@ class Adder:
 
     def total(self, part: np.ndarray, window: f.Window | None = None) -> Floats:
         if window is not None:
-            flat = np.bincount(self.of_unit, weights=part[self.every], minlength=self.line.count * self.members)
-            units = flat.reshape(self.line.count, self.members)
+            flat = np.bincount(self.of_unit, weights=part[self.every], minlength=len(self.line.bucket) * self.members)
+            units = flat.reshape(-1, self.members)
             return np.array([units[start:end].sum(axis=0) for start, end in self.line.windows(window)])
         size = len(self.line.periods) * self.members
         total = np.bincount(self.of_period, weights=part[self.kept], minlength=size)
@@ -213,9 +296,9 @@ class Adder:
     def extreme(self, part: Floats, name: str, window: f.Window | None = None) -> Floats:
         pick = np.fmin if name == "min" else np.fmax
         if window is not None:
-            flat = np.full(self.line.count * self.members, np.nan)
+            flat = np.full(len(self.line.bucket) * self.members, np.nan)
             pick.at(flat, self.of_unit, part[self.every])
-            units = flat.reshape(self.line.count, self.members)
+            units = flat.reshape(-1, self.members)
             nothing = np.full(self.members, np.nan)
             spans = self.line.windows(window)
             return np.array([pick.reduce(units[start:end], axis=0) if end > start else nothing for start, end in spans])

@@ -12,7 +12,7 @@ from ironmark.core import formula as f
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import Ints
 from ironmark.core.reading import Members
-from ironmark.tables.cells import BLANK_MEMBER, Cells, CellSource, Line, NoPeriod, PartKey, Unit
+from ironmark.tables.cells import BLANK_MEMBER, Cells, CellSource, Line, NoPeriod, PartKey, Unit, last_days
 
 _EPOCH = dt.date(1970, 1, 1).toordinal()
 Dates = frozenset[str]  # the names of the columns of dates
@@ -32,7 +32,12 @@ class ColumnSource(CellSource):
         """order: members by segment that come before the others, which follow by name."""
         if not frame.height or frame[period].null_count() == frame.height:
             raise NoPeriod("The dataset has no rows with a date yet; upload rows first.")
-        frame = frame.filter(pl.col(period).is_not_null())
+        frame = frame.filter(pl.col(period) <= through)  # a row without a day is none of any period
+        if not frame.height:
+            raise NoPeriod(
+                f"The dataset has no rows up to {through:%-d %B %Y}, the day it is said to be complete through. "
+                "Say another day on its page under Data."
+            )
         # Days counted as datetime.date counts them, from the first of January of year 1.
         self._day_of_row = frame[period].to_physical().cast(pl.Int64).to_numpy() + _EPOCH
         self._frame = frame
@@ -68,6 +73,10 @@ class ColumnSource(CellSource):
             keep &= np.isin(self._member_of_row[segment], codes)
         member = self._member_of_row[by] if by else np.zeros(1, dtype=np.int64)
         unit = self._units(line.unit)
+        if a.last:
+            days = Line(line.periods, self._first_day, self._last_day, line.until, "day")
+            day = self._units("day")
+            keep &= last_days(days.bucket[day], self.series(self._member_of_row, self.height), day)
         full = np.full(len(line.periods) * every, np.nan)
         if a.window is None:
             bucket = line.bucket[unit]
@@ -131,10 +140,14 @@ class ColumnSource(CellSource):
 
 def _part(name: str, of: f.Node | None, where: f.Node | None, dates: Dates) -> pl.Expr:
     holds = expression(where, dates).fill_null(False) if where is not None else pl.lit(True)
+    if where is not None and not f.columns_used(where):
+        holds = pl.when(pl.col("cell") >= 0).then(holds)
     if name == "matching":
         return pl.len() if where is None else holds.sum()
     assert of is not None
     value = expression(of, dates)
+    if not f.columns_used(of):  # a constant counts once a row, not once
+        value = pl.when(pl.col("cell") >= 0).then(value)
     if name == "filled":
         return (value.is_not_null() & holds).sum()
     if name == "distinct":

@@ -18,11 +18,20 @@ _PIECE = 100_000
 def findings(frame: pl.DataFrame, columns: Sequence[Column]) -> tuple[Problem, ...]:
     """Everything found in the rows together; the place of a row counts the header as line 1."""
     period = next((column.name for column in columns if column.role == "period"), None)
-    found = [*_twice(frame), *_gaps(frame, period)]
+    found = [*_undated(frame, period), *_twice(frame), *_gaps(frame, period)]
     for column in columns:
         if column.type == "number":
             found += _two_scales(frame[column.name], column)
     return tuple(found)
+
+
+def _undated(frame: pl.DataFrame, period: str | None) -> list[Problem]:
+    """Rows without a day: they are in no period."""
+    if period is None or not (count := frame[period].null_count()) or count == frame.height:
+        return []
+    rows = tuple(row + 2 for row in frame[period].is_null().arg_true()[:5].to_list())
+    told = "row has" if count == 1 else "rows have"
+    return [Problem(f"{count:,} {told} no day, so no reading counts them. Fill the day in the file.", period, rows)]
 
 
 def _twice(frame: pl.DataFrame) -> list[Problem]:

@@ -13,25 +13,36 @@ from typing import Any
 import polars as pl
 import python_calamine as calamine
 
-from ironmark.tables.reader import MAX_COLUMNS, Problem, Table, Unreadable, read_cells, read_delimited, typed_table
+from ironmark.tables.reader import (
+    MAX_COLUMNS,
+    Decimal,
+    Problem,
+    Table,
+    Unreadable,
+    read_cells,
+    read_delimited,
+    typed_table,
+)
 
 MAX_UNPACKED = 1024 * 1024 * 1024
 _HEADER_WITHIN = 30  # rows in which the header of a sheet is looked for
 
 
-def read_file(body: bytes, sheet: str | None = None) -> Table:
+def read_file(body: bytes, sheet: str | None = None, decimal: Decimal | None = None) -> Table:
     """Read a file by what it holds, whatever it is called. Raises Unreadable.
+
+    decimal: how texts write numbers; None has it found.
 
     XLSX and ODS workbooks (``sheet`` names one, else the first with cells), Parquet, JSON records, or delimited
     text. Formula cells and merged cells are read as their values.
     """
     if body[:4] == b"PK\x03\x04":
-        return _workbook(body, sheet)
+        return _workbook(body, sheet, decimal)
     if body[:4] == b"PAR1":
         return _parquet(body)
     if body.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"[", b"{"):
         return _records(body)
-    return read_delimited(body)
+    return read_delimited(body, decimal)
 
 
 def raw_rows(body: bytes, sheet: str | None = None) -> tuple[list[str], list[list[str]]]:
@@ -74,8 +85,8 @@ def _filled(rows: Sequence[Sequence[Any]]) -> bool:
     return any(any(as_text(cell) for cell in row) for row in rows)
 
 
-def _workbook(body: bytes, wanted: str | None) -> Table:
-    return _from_rows(*_sheet_of(body, wanted))
+def _workbook(body: bytes, wanted: str | None, decimal: Decimal | None) -> Table:
+    return _from_rows(*_sheet_of(body, wanted), decimal)
 
 
 def _sheet_of(body: bytes, wanted: str | None) -> tuple[list[str], list[list[str]], list[Problem]]:
@@ -120,10 +131,12 @@ def _header(rows: Sequence[Sequence[Any]]) -> int:
     return next(at for at, width in enumerate(widths) if width)
 
 
-def _from_rows(labels: list[str], rows: list[list[str]], problems: list[Problem]) -> Table:
+def _from_rows(
+    labels: list[str], rows: list[list[str]], problems: list[Problem], decimal: Decimal | None = None
+) -> Table:
     rows = [row + [""] * (len(labels) - len(row)) for row in rows if any(row)]
     schema = {f"c{i}": pl.String for i in range(len(labels))}
-    return typed_table(labels, pl.DataFrame(rows, schema=schema, orient="row"), problems)
+    return typed_table(labels, pl.DataFrame(rows, schema=schema, orient="row"), problems, decimal)
 
 
 def as_text(cell: Any) -> str:
@@ -133,7 +146,11 @@ def as_text(cell: Any) -> str:
     if isinstance(cell, bool):
         return "yes" if cell else "no"
     if isinstance(cell, float):
-        return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else repr(cell)
+        if cell.is_integer() and abs(cell) < 1e15:
+            return str(int(cell))
+        written = repr(cell)
+        # A number has a decimal point; a fourth decimal keeps 1.234 from looking like thousands.
+        return f"{written}0" if len(written.partition(".")[2]) == 3 and written[-3:].isdigit() else written
     if isinstance(cell, dt.datetime | dt.date):
         return cell.isoformat()
     if isinstance(cell, list | dict):
@@ -179,4 +196,4 @@ def _parquet(body: bytes) -> Table:
             plain.append(column.cast(pl.String))
     labels = frame.columns
     renamed = [series.alias(f"c{i}") for i, series in enumerate(plain)]
-    return typed_table(labels, pl.DataFrame(renamed), [])
+    return typed_table(labels, pl.DataFrame(renamed), [], "point")

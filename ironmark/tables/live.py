@@ -54,6 +54,15 @@ class LiveSource(CellSource):
         if ends[0] is None:
             raise NoPeriod("The live source has no rows with a date yet.")
         first, last, latest = date_of(ends[0]), date_of(ends[1]), int(ends[2])
+        complete = through or (Period.of(last).end if latest == 1 else last)
+        if complete < first:
+            raise NoPeriod(
+                f"The live source has no rows up to {complete:%-d %B %Y}, the day it is said to be complete through."
+            )
+        # Rows after the complete day are not read. The last day is looked for again among those that are.
+        self._read = sa.and_(self._day.is_not(None), self._day <= complete)
+        if last > complete:
+            last = date_of(self._ask(sa.select(sa.func.max(self._day)).where(self._read))[0][0])
         self._raw: dict[str, dict[Any, str]] = {}
         members = {}
         for column in columns:
@@ -61,8 +70,7 @@ class LiveSource(CellSource):
                 members[column.name] = self._members_of(column.name, (order or {}).get(column.name, ()))
         self._cells: dict[tuple[Unit, tuple[str, ...]], Cells] = {}
         self._place: dict[tuple[Unit, tuple[str, ...]], dict[tuple[int, ...], int]] = {}
-        complete = Period.of(last).end if latest == 1 else last
-        super().__init__(first.toordinal(), last.toordinal(), members, through or complete)
+        super().__init__(first.toordinal(), last.toordinal(), members, complete)
 
     def close(self) -> None:
         self._engine.dispose()
@@ -87,7 +95,7 @@ class LiveSource(CellSource):
 
     def _members_of(self, name: str, order: Sequence[str]) -> tuple[str, ...]:
         expression = self._columns[name]
-        query = sa.select(expression).where(self._day.is_not(None)).distinct().limit(MOST_MEMBERS + 1)
+        query = sa.select(expression).where(self._read).distinct().limit(MOST_MEMBERS + 1)
         found = [row[0] for row in self._ask(query)]
         if len(found) > MOST_MEMBERS:
             raise Wrong(f"“{name}” has more than {MOST_MEMBERS:,} members. Give it another role than segment.")
@@ -108,7 +116,7 @@ class LiveSource(CellSource):
         if (unit, segments) not in self._cells:
             keys = [self._unit(unit), *(self._columns[segment] for segment in segments)]
             found = self._ask(
-                sa.select(*keys, sa.func.count()).select_from(self._table).where(self._day.is_not(None)).group_by(*keys)
+                sa.select(*keys, sa.func.count()).select_from(self._table).where(self._read).group_by(*keys)
             )
             first = Period.of(self.first, unit).ordinal
             rows: dict[tuple[int, ...], int] = {}
@@ -138,9 +146,7 @@ class LiveSource(CellSource):
         cells, places = self._cells[unit, segments], self._place[unit, segments]
         keys = [self._unit(unit), *(self._columns[segment] for segment in segments)]
         wanted = [self._part(*key) for key in missing]
-        found = self._ask(
-            sa.select(*keys, *wanted).select_from(self._table).where(self._day.is_not(None)).group_by(*keys)
-        )
+        found = self._ask(sa.select(*keys, *wanted).select_from(self._table).where(self._read).group_by(*keys))
         columns = [np.full(len(cells.unit), np.nan) for _ in missing]
         first = Period.of(self.first, unit).ordinal
         for row in found:
@@ -173,14 +179,16 @@ class LiveSource(CellSource):
         every = self.members[by] if by else (None,)
         full = np.full((len(line.periods), len(every)), np.nan)
         unit = self._unit(line.unit)
-        scope = [self._day.is_not(None), *(self._among(segment, names) for segment, names in where.items())]
-        spans = [(p.units[0], p.units[1]) for p in line.periods]
+        scope = [self._read, *(self._among(segment, names) for segment, names in where.items())]
+        spans = line.spans
+        if line.until is not None:
+            spans = [(start, min(end, line.first + line.count)) for start, end in spans]
         if a.window is not None:
             spans = [(start + line.first, end + line.first) for start, end in line.windows(a.window)]
         size = spans[0][1] - spans[0][0]
         even = all(span == (spans[0][0] + at * size, spans[0][0] + (at + 1) * size) for at, span in enumerate(spans))
         groups = [self._columns[by]] if by else []
-        if even and size:
+        if even and size > 0 and not a.last:
             place = sa.func.floor((unit - spans[0][0]) / size)
             inside = [*scope, unit >= spans[0][0], unit < spans[-1][1]]
             for row in self._rows_of(a, [place, *groups], inside):
@@ -188,9 +196,20 @@ class LiveSource(CellSource):
             return full
         for p, (start, end) in enumerate(spans):
             if end > start:
-                for row in self._rows_of(a, groups, [*scope, unit >= start, unit < end]):
+                inside = [unit >= start, unit < end]
+                if a.last:
+                    inside.append(self._is_last([self._read, *inside]))
+                for row in self._rows_of(a, groups, [*scope, *inside]):
                     self._put(full, p, row, by)
         return full
+
+    def _is_last(self, inside: list[Expression]) -> Expression:
+        """Whether a row lies on the last day of its series among the rows ``inside``."""
+        keys = [self._columns[segment].label(f"k{at}") for at, segment in enumerate(sorted(self.members))]
+        latest = sa.select(*keys, sa.func.max(self._day).label("latest")).select_from(self._table).where(*inside)
+        ends = (latest.group_by(*keys) if keys else latest).subquery()
+        same = [self._columns[s].op("<=>")(ends.c[f"k{at}"]) for at, s in enumerate(sorted(self.members))]
+        return sa.exists(sa.select(1).select_from(ends).where(*same, self._day == ends.c.latest))
 
     def _put(self, full: Floats, p: int, row: Sequence[Any], by: str | None) -> None:
         m = 0

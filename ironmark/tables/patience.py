@@ -111,9 +111,14 @@ class Patient:
         return self._opened.members
 
     def aggregate(
-        self, wanted: Sequence[f.Aggregate], by: str | None, where: Members, periods: Sequence[Period]
+        self,
+        wanted: Sequence[f.Aggregate],
+        by: str | None,
+        where: Members,
+        periods: Sequence[Period],
+        until: dt.date | None = None,
     ) -> Totals:
         source = self._opened
         scope = tuple(sorted((segment, tuple(names)) for segment, names in where.items()))
-        key = (tuple(wanted), by, scope, tuple(periods))
-        return self._wait(key, lambda: source.aggregate(wanted, by, where, periods))
+        key = (tuple(wanted), by, scope, tuple(periods), until)
+        return self._wait(key, lambda: source.aggregate(wanted, by, where, periods, until))

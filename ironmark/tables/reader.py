@@ -36,6 +36,14 @@ _MONEY = r"[£$€¥\s\u00a0\u202f']"
 _POINT = r"^[+\-−]?(\d+|\d{1,3}(,\d{3})+)?(\.\d+)?(e[+-]?\d+)?%?$"
 _COMMA = r"^[+\-−]?(\d+|\d{1,3}(\.\d{3})+)?(,\d+)?%?$"
 _PLAIN = r"^-?\d+(\.\d+)?$"
+Decimal = Literal["point", "comma"]
+# What only one of the two ways to write numbers allows; 1.234 and 1,234 are either.
+_SURELY: dict[Decimal, str] = {
+    "point": r"^[+\-−]?(\d{1,3}(,\d{3})+\.\d+|\d{1,3}(,\d{3}){2,}|0?\.\d+|0+\.\d+|\d{4,}\.\d+|\d+\.(\d{1,2}|\d{4,}))%?$",
+    "comma": r"^[+\-−]?(\d{1,3}(\.\d{3})+,\d+|\d{1,3}(\.\d{3}){2,}|0?,\d+|0+,\d+|\d{4,},\d+|\d+,(\d{1,2}|\d{4,}))%?$",
+}
+_EITHER = r"^[+\-−]?[1-9]\d{0,2}[.,]\d{3}%?$"
+_BRACKETED = r"^\(\s*(.*?)\s*\)$"  # accountants write −5.25 as (5.25)
 _ISO_DAY = r"^\d{4}-\d{2}-\d{2}$"
 _LARGE, _SAMPLE = 2_000_000, 80_000  # bytes: what is read by columns, and how much of it is looked at first
 _CLOCK = r"^\d{1,2}:\d{2}(:\d{2})?$"
@@ -76,30 +84,30 @@ class Table:
     problems: tuple[Problem, ...] = field(default=())
 
 
-def read_delimited(body: bytes) -> Table:
+def read_delimited(body: bytes, decimal: Decimal | None = None) -> Table:
     """Read delimited text. Raises Unreadable.
 
     The separator, the encoding (UTF-8 with or without BOM, UTF-16 with one, else Windows-1252), the order of
-    dates and the decimal sign are found from the contents; the first line is the header.
+    dates and, unless it is said, the decimal sign are found from the contents; the first line is the header.
     """
-    return _plain(body) or _careful(body)
+    return _plain(body, decimal) or _careful(body, decimal)
 
 
-def _careful(body: bytes) -> Table:
+def _careful(body: bytes, decimal: Decimal | None = None) -> Table:
     """Every cell looked at as a text."""
     text, problems = _decode(body)
     separator = _separator(text)
     labels, width_problems, raw = _cells(text, separator)
-    return typed_table(labels, raw, problems + width_problems)
+    return typed_table(labels, raw, problems + width_problems, decimal)
 
 
-def _plain(body: bytes) -> Table | None:
+def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
     """A large file without anything odd in it, its plain numbers parsed as such; None for any other.
 
     Large files come from machines. The first rows say which columns hold plain numbers; one cell that is none, a
     quote, or a row of another width, and the file is read with care instead.
     """
-    if len(body) < _LARGE or b'"' in body or not body[:64].isascii():
+    if len(body) < _LARGE or decimal == "comma" or b'"' in body or not body[:64].isascii():
         return None
     end = body.find(b"\n", _SAMPLE)
     head = body[: end + 1] if end > 0 else body
@@ -114,6 +122,7 @@ def _plain(body: bytes) -> Table | None:
     labels = next(csv.reader([body[:first].decode()], delimiter=separator))
     numbers = {c.name for c in sample.columns if c.type == "number" and sample.frame[c.name].is_finite().all()}
     raw = _texts(head, separator, [c.name for c in sample.columns])
+    way = _way_of([_digits(raw[name].str.strip_chars()) for name in raw.columns])
     plain = {name for name in numbers if bool(raw[name].str.contains(_PLAIN).fill_null(True).all())}
     days = {c.name for c in sample.columns if c.type == "date" and bool(raw[c.name].str.contains(_ISO_DAY).all())}
     schema = {
@@ -127,7 +136,7 @@ def _plain(body: bytes) -> Table | None:
     del frame
     made, problems = [], []
     for column in sample.columns:
-        typed = _by_members(cells.pop(0), column.label)
+        typed = _by_members(cells.pop(0), column.label, way)
         if typed is None or typed[1] != column.type:
             return None
         made.append(typed[0].alias(column.name))
@@ -158,12 +167,14 @@ def _texts(body: bytes, separator: str, names: Sequence[str]) -> pl.DataFrame:
     return pl.read_csv(body, schema=dict.fromkeys(names, pl.String), separator=separator, has_header=False, skip_rows=1)
 
 
-def _by_members(cells: pl.Series, label: str) -> tuple[pl.Series, ColumnType, list[Problem]] | None:
+def _by_members(
+    cells: pl.Series, label: str, way: Decimal | None
+) -> tuple[pl.Series, ColumnType, list[Problem]] | None:
     """A column typed by its different values, each looked at once; None where one of them does not fit."""
     if cells.dtype != pl.String:
         return cells, "number" if cells.dtype == pl.Float64 else "date", []
     distinct = cells.unique(maintain_order=True)
-    typed, kind, found = _typed(distinct, label)
+    typed, kind, found = _typed(distinct, label, way)
     blank = distinct.is_null() | distinct.str.strip_chars().str.to_lowercase().is_in(BLANKS)
     if bool((typed.is_null() & ~blank).any()):
         return None
@@ -188,14 +199,18 @@ def read_cells(body: bytes) -> tuple[list[str], pl.DataFrame]:
     return labels, raw
 
 
-def typed_table(labels: list[str], raw: pl.DataFrame, problems: list[Problem]) -> Table:
-    """Columns of texts as typed columns with roles. raw: as many columns of strings as there are labels."""
+def typed_table(labels: list[str], raw: pl.DataFrame, problems: list[Problem], decimal: Decimal | None = None) -> Table:
+    """Columns of texts as typed columns with roles. raw: as many columns of strings as there are labels.
+
+    decimal: how numbers are written; None has it found from all columns together.
+    """
     names = identifiers(labels)
     raw.columns = names
+    way = decimal or _way_of([_digits(raw[name].str.strip_chars()) for name in names])
     series: list[pl.Series] = []
     columns: list[Column] = []
     for name, label in zip(names, labels, strict=True):
-        typed, kind, found = _typed(raw[name], label)
+        typed, kind, found = _typed(raw[name], label, way)
         series.append(typed)
         problems += [replace(problem, column=name) for problem in found]
         columns.append(Column(name, label.strip() or name, kind, "text"))
@@ -318,13 +333,32 @@ def identifiers(labels: Iterable[str]) -> list[str]:
     return names
 
 
-def _typed(cells: pl.Series, label: str) -> tuple[pl.Series, ColumnType, list[Problem]]:
+def _digits(text: pl.Series) -> pl.Series:
+    """Texts without the signs of money and blanks in between, and with a minus for brackets."""
+    plain = text.str.replace_all(_MONEY, "").str.to_lowercase()
+    return plain.str.replace(_BRACKETED, "-$1")
+
+
+def _way_of(columns: Sequence[pl.Series]) -> Decimal | None:
+    """How a file writes numbers, by those of its cells that can be read in one way alone; None where none tells."""
+    counts = {way: 0 for way in _SURELY}
+    for cells in columns:
+        if float(cells.drop_nulls().str.contains(f"{_POINT}|{_COMMA}").mean() or 0) < _NEARLY:  # type: ignore[arg-type]
+            continue
+        for way, pattern in _SURELY.items():
+            counts[way] += int(cells.str.contains(pattern).sum() or 0)
+    if not any(counts.values()):
+        return None
+    return "point" if counts["point"] > counts["comma"] else "comma"
+
+
+def _typed(cells: pl.Series, label: str, way: Decimal | None = None) -> tuple[pl.Series, ColumnType, list[Problem]]:
     text = cells.str.strip_chars()
     text = text.set(text.str.to_lowercase().is_in(BLANKS).fill_null(False), None)
     filled = text.drop_nulls()
     if not len(filled):
         return text, "text", [Problem("The column is empty.")] if len(text) else []
-    for attempt in (_as_flag, _as_date, _as_number):
+    for attempt in (_as_flag, _as_date, lambda cells: _as_number(cells, way)):
         typed, kind, found = attempt(text)
         if typed is None:
             continue
@@ -378,25 +412,45 @@ def _as_date(text: pl.Series) -> Attempt:
     return best, "date", note
 
 
-def _as_number(text: pl.Series) -> Attempt:
-    plain = text.str.replace_all(_MONEY, "").str.to_lowercase()
+def _as_number(text: pl.Series, way: Decimal | None = None) -> Attempt:
+    """way: how the file writes numbers; a column that contradicts it is read by itself, and told."""
+    plain = _digits(text)
     filled = plain.drop_nulls()
     point, comma = filled.str.contains(_POINT), filled.str.contains(_COMMA)
-    share_point, share_comma = float(point.mean() or 0), float(comma.mean() or 0)  # type: ignore[arg-type]
-    if max(share_point, share_comma) < _NEARLY:
+    if max(float(point.mean() or 0), float(comma.mean() or 0)) < _NEARLY:  # type: ignore[arg-type]
         return None, "number", []
-    if share_comma > share_point:
+    own = _way_of([filled])
+    chosen = own or way or "point"
+    notes: list[Problem] = []
+    either = filled.filter(filled.str.contains(_EITHER))
+    if own and way and own != way:
+        other = filled.filter(filled.str.contains(_SURELY[own]))[0]
+        notes.append(
+            Problem(
+                f"Numbers such as “{other[:20]}” have a decimal {own}, and the rest of the file has a decimal {way}. "
+                f"This column was read with the {own}. Upload the file again and say which it is if that is wrong."
+            )
+        )
+    elif len(either) and not own and (way is None or (chosen == "comma") == ("." in either[0])):
+        read = either[0].replace("." if chosen == "comma" else ",", "").replace(",", ".")
+        why = f"as the rest of the file has a decimal {way}" if way else "but nothing in the file says so"
+        notes.append(
+            Problem(
+                f"“{either[0][:20]}” could have thousands or three decimals; it was read as {read}, {why}. "
+                "Upload the file again and say how it writes numbers if that is wrong."
+            )
+        )
+    if chosen == "comma":
         plain = plain.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
     else:
         plain = plain.str.replace_all(",", "", literal=True)
     percent = plain.str.ends_with("%").fill_null(False)
     value = plain.str.replace("−", "-", literal=True).str.strip_chars_end("%").cast(pl.Float64, strict=False)
     value = value.set(~value.is_finite().fill_null(True), None)
-    notes: list[Problem] = []
     if percent.any():
         value = pl.select(pl.when(percent).then(value / 100).otherwise(value)).to_series().alias(text.name)
         if not bool((percent | text.is_null()).all()):
-            notes = [Problem("Some cells have a percent sign and some have none; 88% was read as 0.88.")]
+            notes += [Problem("Some cells have a percent sign and some have none; 88% was read as 0.88.")]
     return value, "number", notes
 
 

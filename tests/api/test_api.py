@@ -73,6 +73,17 @@ class Datasets(WithServer):
         self.assertEqual(refused.status_code, 422)
         self.assertIn("needs number", refused.json()["detail"])
 
+    def test_the_complete_day_is_said_and_follows_the_rows_again(self) -> None:
+        made = self.upload("day,x\n2026-01-01,1\n2026-01-05,2\n,3\n")
+        self.assertIn("1 row has no day", str(made["problems"]))
+        path, body = f"/api/datasets/{made['id']}", {"name": "Rows", "columns": []}
+        said = self.ok(self.client.patch(path, json=body | {"through": "2026-01-31"}, headers={"If-Match": '"1"'}))
+        self.assertEqual((said["through"], said["fixed_through"]), ("2026-01-31", True))
+        kept = self.ok(self.client.patch(path, json=body, headers={"If-Match": '"2"'}))
+        self.assertEqual(kept["through"], "2026-01-31", "left out, it stays")
+        back = self.ok(self.client.patch(path, json=body | {"through": None}, headers={"If-Match": '"3"'}))
+        self.assertEqual((back["through"], back["fixed_through"]), ("2026-01-05", False))
+
     def test_what_is_no_table_is_refused_and_nothing_is_kept(self) -> None:
         before = self.ok(self.client.get("/api/datasets"))
         for body in (b"", b"PK\x03\x04", b"\x00\x01"):
@@ -231,7 +242,10 @@ class NamedKpis(WithServer):
         now, before = (part["figure"] for part in found["parts"])
         self.assertNotEqual(now, before)
         self.assertTrue(found["lines"][0]["text"].startswith(f"{now} ÷ {before} − 1 = "), found["lines"][0])
-        self.assertTrue(found["parts"][1]["source"].endswith(", Oct 2025"))
+        self.assertTrue(found["parts"][1]["source"].endswith("a year before (Oct 2025)"))
+        early = {"instrument": instrument, "scope": {"period": "2025-03"}}
+        found = self.post("/api/scorecards/workings", early)
+        self.assertEqual(found["verdict"], "no reading: no rows in March 2024, which it looks back to")
         rolling = self.create("kpis", self.kpi("year", "rolling(sum(fare_revenue), 12)"))
         found = self.post("/api/scorecards/workings", {"instrument": instrument | {"kpi": rolling["id"]}})
         self.assertEqual(found["parts"][0]["source"], "sum(fare_revenue), over the last 12 periods")
@@ -247,7 +261,8 @@ class Marks(WithServer):
     def test_set_carried_inherited_and_none(self) -> None:
         grid = self.ok(self.client.get("/api/kpis/on-time/marks", params={"year": 2026}))
         kinds = {row["member"]: [cell["kind"] for cell in row["cells"]] for row in grid["rows"]}
-        self.assertEqual(kinds[None][2:5], ["carried", "set", "carried"])
+        everyone = next(row for row in grid["rows"] if row["whose"] == "everyone")
+        self.assertEqual([cell["kind"] for cell in everyone["cells"]][2:5], ["carried", "set", "carried"])
         self.assertEqual(set(kinds["Hollin – Skarra"]), {"inherited"})
         self.assertEqual(kinds["Lowsay – Brae Holm"][8:11], ["carried", "set", "carried"])
         self.assertEqual((grid["covered"], grid["coverable"]), (84, 84))
@@ -257,11 +272,84 @@ class Marks(WithServer):
             {"none"},
         )
 
+    def test_a_sum_s_book_has_all_together_on_top_and_adds_its_members_up(self) -> None:
+        grid = self.ok(self.client.get("/api/kpis/cancelled/marks", params={"year": 2026, "name": "limit"}))
+        self.assertEqual(
+            [row["label"] for row in grid["rows"]][:3], ["All together", "Each route", "Hollin – Brae Holm"]
+        )
+        self.assertTrue(grid["adds"])
+        made = self.create(
+            "kpis",
+            {"handle": "x_adds", "name": "Adds", "dataset": "sailings", "formula": "sum(passengers)", "nature": "flow"},
+        )
+        path = f"/api/kpis/{made['id']}/marks"
+        each = {"name": "target", "whose": "each", "of": {"route": ""}, "since": "2026-01", "value": 9000}
+        self.ok(self.client.post(path, json={"changes": [each]}, headers={"If-Match": '"0"'}))
+        grid = self.ok(self.client.get(path, params={"year": 2026, "by": "route"}))
+        cells = {row["label"]: (row["cells"][0]["value"], row["cells"][0]["kind"]) for row in grid["rows"]}
+        self.assertEqual(cells["All together"], (54_000, "together"))
+        self.assertEqual((cells["Each route"], cells["Night freight"]), ((9000, "set"), (9000, "inherited")))
+        narrow = self.ok(
+            self.client.get(path, params={"year": 2026, "by": "route", "within": "vessel", "member": "Thrift"})
+        )
+        self.assertEqual(narrow["rows"][0]["label"], "All of Thrift")
+        self.assertEqual(narrow["rows"][1]["of"], {"route": "Hollin – Brae Holm", "vessel": "Thrift"})
+        self.assertEqual(
+            {row["cells"][0]["kind"] for row in narrow["rows"]}, {"none"}, "a part is not held to the whole's"
+        )
+
+    def test_one_figure_of_a_sum_is_asked_about(self) -> None:
+        path = "/api/kpis/fare-revenue/marks"
+        version = self.ok(self.client.get(path))["version"]
+        change: dict[str, Any] = {"name": "stretch", "since": "2026-01", "value": 18_000}
+        for owner in ({}, {"whose": "everyone"}):
+            body = {"changes": [change | owner]}
+            problem = self.ok(self.client.post(path, json=body, headers={"If-Match": f'"{version}"'}), 422)
+            self.assertEqual((problem["type"], problem["where"]["field"]), ("whose-mark", "changes.0.whose"))
+            self.assertIn("each route’s (6 of them, together £108.00k)", problem["detail"])
+            self.assertIn("all together’s (£18.00k)", problem["detail"])
+
+    def test_a_cut_from_a_mark_that_does_not_exist_is_refused_with_the_nearest(self) -> None:
+        body = {"name": "x", "kpi": "on-time", "bands": ["short", "met"], "cuts": [{"mark": "targt"}]}
+        problem = self.post("/api/yardsticks", body, 422)
+        self.assertEqual((problem["type"], problem["where"]["field"]), ("no-mark", "cuts.0.mark"))
+        self.assertIn("did you mean “target”?", problem["detail"])
+
+    def test_there_is_nothing_to_tell_where_nothing_was_changed(self) -> None:
+        self.assertEqual(self.ok(self.client.get("/api/notices")), [])
+        self.ok(self.client.post("/api/notices/99999999999999999999/read"), 404)
+
+    def test_members_and_segments_that_do_not_exist_are_refused_with_the_nearest(self) -> None:
+        path = "/api/kpis/on-time/marks"
+        version = self.ok(self.client.get(path))["version"]
+        for of, field, near in (
+            ({"route": "Night frieght"}, "changes.0.of", "“Night freight”"), ({"rout": "Night freight"}, "changes.0.of", "“route”"),
+        ):  # fmt: skip
+            body = {"changes": [{"name": "target", "of": of, "since": "2026-01", "value": 0.9}]}
+            problem = self.ok(self.client.post(path, json=body, headers={"If-Match": f'"{version}"'}), 422)
+            self.assertEqual(problem["where"]["field"], field)
+            self.assertIn(near, problem["detail"])
+
+    def test_a_value_far_from_its_member_s_history_is_asked_about_before_it_is_kept(self) -> None:
+        path = "/api/kpis/on-time/marks"
+        version = self.ok(self.client.get(path))["version"]
+        change = {"name": "stretch", "of": {"route": "Night freight"}, "since": "2026-01", "value": 88}
+        headers = {"If-Match": f'"{version}"'}
+        problem = self.ok(self.client.post(path, json={"changes": [change]}, headers=headers), 422)
+        self.assertEqual((problem["type"], problem["where"]["field"]), ("doubtful", "changes.0.value"))
+        self.assertIn("8,800", problem["detail"])
+        self.assertEqual(self.ok(self.client.get(path))["version"], version)
+        self.assertIn("8,800", self.post(f"{path}/try", {"changes": [change]})["doubts"][0])
+        done = self.ok(self.client.post(path, json={"changes": [change], "sure": True}, headers=headers))
+        back = {"changes": done["back"]}
+        self.ok(self.client.post(path, json=back, headers={"If-Match": f'"{done["version"]}"'}))
+
     def test_a_change_and_its_way_back(self) -> None:
         version = self.ok(self.client.get("/api/kpis/drills/marks"))["version"]
         change = {"name": "target", "segment": "vessel", "member": "Thrift", "since": "2026-03", "value": 0.8}
         done = self.change(version, change)
-        self.assertEqual(done["back"], [change | {"value": None}])
+        back = {"name": "target", "whose": "member", "of": {"vessel": "Thrift"}, "since": "2026-03", "value": None}
+        self.assertEqual(done["back"], [back])
         self.change(version, change, status=412)
         self.change(done["version"], *done["back"])
 
@@ -308,6 +396,13 @@ class Readings(WithServer):
     def instrument(self, found: Any, key: str) -> Any:
         return next(i for i in found["instruments"] if i["id"] == key)
 
+    def test_year_one_is_no_period(self) -> None:
+        for period in ("0001", "0001-01", "0999-W01"):
+            body = self.ok(self.client.get("/api/scorecards/network-performance"))["body"]
+            self.post("/api/scorecards/read", {"body": body, "scope": {"period": period}}, 422)
+        far = self.read(scope={"period": "9000-01..9000-12"})
+        self.assertEqual({r["status"] for i in far["instruments"] for r in i["readings"]}, {"no_reading"})
+
     def test_the_demo_reads_in_every_state(self) -> None:
         found = self.read()
         self.assertEqual(found["period"], "2026-10")
@@ -325,7 +420,7 @@ class Readings(WithServer):
         self.assertIn("no rows in October 2026", absent["reason"])
         bare = next(r for r in self.instrument(found, "i6")["readings"] if r["member"] == "Tarn Point – Lowsay")
         self.assertEqual((bare["status"], bare["state"]), ("not_graded", None))
-        self.assertEqual(bare["reason"], "no target in the mark book")
+        self.assertEqual(bare["reason"], "no target for Tarn Point – Lowsay in the mark book")
 
     def test_the_partial_month_says_so_and_flows_are_pro_rated(self) -> None:
         found = self.read(scope={"period": "latest", "members": {}})
@@ -393,7 +488,7 @@ class Readings(WithServer):
         latest = {"period": "latest", "members": {}}
         found = self.post("/api/scorecards/workings", {"instrument": revenue, "scope": latest})
         lines = {line["label"]: line["text"] for line in found["lines"]}
-        self.assertIn("× 21/30 days = £826.00k", lines["Target"])
+        self.assertIn("of 21 of 30 days, by its share of days: £826.00k", lines["Target"])
         self.assertIn("pro-rated", lines["Partial"])
         refused = self.client.post("/api/scorecards/workings", json={"instrument": punctual, "member": "Atlantis"})
         self.assertEqual(refused.status_code, 404)
@@ -522,7 +617,7 @@ class Together(WithServer):
         answers: list[Any] = []
 
         def write(at: int) -> None:
-            change = {"name": "stretch", "since": "2026-01", "value": at / 100}
+            change = {"name": "stretch", "since": "2026-01", "value": 0.7 + at / 100}
             answers.append(
                 self.client.post(
                     "/api/kpis/drills/marks", json={"changes": [change]}, headers={"If-Match": f'"{version}"'}

@@ -141,13 +141,13 @@ class Ledgers(Instruments):
         columns = {"ledger": {"columns": ["value", "strokes", "state"]}}
         body = self.take("csv", by="site", look=columns, order="name", title="=HYPERLINK(1)")
         rows = list(csv.reader(io.StringIO(body.decode("utf-8-sig"))))
-        self.assertEqual(rows[0], ["'=HYPERLINK(1)", "Value", "Tally", "State"])
-        self.assertEqual(rows[1], ["East", "60", "24", "Beyond"])
+        self.assertEqual(rows[0], ["'=HYPERLINK(1)", "Value", "Tally", "State", "Unit", "Period"])
+        self.assertEqual(rows[1], ["East", "60", "24", "Beyond", "", "August 2026"])
 
     def test_taken_out_as_xlsx_with_number_types(self) -> None:
         body = self.take("xlsx", by="site", look={"ledger": {"columns": ["value", "state"]}}, order="value")
         sheet = python_calamine.load_workbook(io.BytesIO(body)).get_sheet_by_index(0).to_python()
-        self.assertEqual(sheet[1], ["East", 60.0, "Beyond"])
+        self.assertEqual(sheet[1], ["East", 60.0, "Beyond", "", "August 2026"])
         styles = zipfile.ZipFile(io.BytesIO(body)).read("xl/styles.xml").decode()
         self.assertIn('fgColor rgb="FF2F4E9E"', styles, "the state stands in its colour")
 
@@ -182,6 +182,20 @@ class Quadrants(Instruments):
     def quadrant(self, **look: Any) -> Any:
         look = {"across": self.ids["site_low"], "size": self.ids["site_rate"]} | look
         return self.draw(by="site", face="quadrant", look={"quadrant": look})["quadrant"]
+
+    def test_a_gap_to_the_mark_is_told_not_the_value(self) -> None:
+        instrument = {
+            "id": "q", "kpi": "revenue-per-sailing", "by": "route", "face": "quadrant", "marks": ["target"],
+            "look": {"quadrant": {"across": "complaints", "mark": "limit"}},
+        }  # fmt: skip
+        body = {"title": "t", "sections": [{"id": "s", "instruments": [instrument]}]}
+        ask = {"body": body, "scope": {"period": "2026-10"}}
+        found = self.client.post("/api/scorecards/read", json=ask).json()["instruments"][0]
+        self.assertIn("gap to target", found["quadrant"]["up"]["name"])
+        reading = next(r for r in found["readings"] if r["member"] == "Night freight")
+        dot = next(d for d in found["quadrant"]["dots"] if d["member"] == "Night freight")
+        self.assertIn(f"gap to target {'+' if reading['gap'] > 0 else '−'}£", dot["shown"])
+        self.assertNotIn(reading["shown"], dot["shown"].partition(",")[2].partition(",")[0])
 
     def test_members_lie_in_the_quarter_of_both_cuts(self) -> None:
         found = self.quadrant(cut_up=35, cut_across=5)
@@ -400,7 +414,7 @@ class Shared(Instruments):
         self.assertEqual([cut["offset"] for cut in found["cuts"]], [level * f for f in (0.9, 1.0, 1.1)])
 
     def test_a_mark_is_tried_and_not_kept(self) -> None:
-        tried = {"kpi": self.ids["site_sum"], "name": "target", "since": "2026-08", "value": 150}
+        tried = {"kpi": self.ids["site_sum"], "name": "target", "whose": "together", "since": "2026-08", "value": 150}
         body = {"title": "t", "sections": [{"id": "s", "instruments": [self.slots(marks=["target"])]}]}
         ask = {"body": body, "scope": {"period": "2026-08"}, "marks": [tried]}
         found = self.client.post("/api/scorecards/read", json=ask).json()["instruments"][0]["readings"][0]

@@ -14,16 +14,23 @@ REVENUE = "/api/kpis/fare-revenue/marks"
 class Proposals(WithServer):
     def test_a_yearly_figure_is_spread_to_the_last_unit(self) -> None:
         for way, weights in (("even", []), ("days", []), ("last_year", []), ("weights", [1, 0, *[2] * 10])):
-            ask = {"name": "target", "over": "2026", "value": 10_000_001, "way": way, "weights": weights}
+            ask = {
+                "name": "target",
+                "whose": "together",
+                "over": "2026",
+                "value": 10_000_001,
+                "way": way,
+                "weights": weights,
+            }
             found = self.post(f"{REVENUE}/spread", ask)
             values = [change["value"] for change in found["changes"]]
             self.assertEqual((len(values), sum(values)), (12, 10_000_001), way)
             self.assertEqual(found["changes"][1]["since"], "2026-02")
-            self.assertIn("£10,000,001", found["report"][0].replace("£10.00m", "£10,000,001"))
+            self.assertEqual("12 months, together £10,000,001.", found["report"][0])
         self.assertEqual(values[1], 0)
 
     def test_what_cannot_be_spread_says_why(self) -> None:
-        ask: dict[str, Any] = {"name": "target", "over": "2026", "value": 100}
+        ask: dict[str, Any] = {"name": "target", "whose": "together", "over": "2026", "value": 100}
         self.assertIn("do not add up", self.post("/api/kpis/on-time/marks/spread", ask, 422)["detail"])
         self.assertIn(
             "one for each", self.post(f"{REVENUE}/spread", ask | {"way": "weights", "weights": [1]}, 422)["detail"]
@@ -44,11 +51,21 @@ class Proposals(WithServer):
         found = self.post(f"{REVENUE}/raise", ask)
         self.assertEqual(len(found["changes"]), 11)  # nothing is known of January 2025
         self.assertIn("1 periods have no reading", found["report"][0])
-        self.assertEqual(found["changes"][0]["segment"], "*")
+        self.assertEqual(found["changes"][0]["whose"], "together")
         self.assertAlmostEqual(found["changes"][0]["value"], year["Feb 2025"] * 1.05, delta=0.6)
         found = self.post(f"{REVENUE}/raise", ask | {"by": "route", "members": ["Night freight"], "over": "2026-Q3"})
         self.assertEqual([c["since"] for c in found["changes"]], ["2026-07", "2026-08", "2026-09"])
-        self.post(f"{REVENUE}/raise", ask | {"by": "route", "members": ["Nobody"]}, 422)
+        refused = self.post(f"{REVENUE}/raise", ask | {"by": "route", "members": ["Night"]}, 422)
+        self.assertIn("did you mean", refused["detail"])
+        self.assertEqual(refused["where"]["field"], "members.0")
+        for over in ("0001", "0001-01"):
+            for way in ("spread", "raise"):
+                body = (
+                    ask | {"over": over}
+                    if way == "raise"
+                    else {"name": "t", "whose": "together", "over": over, "value": 9}
+                )
+                self.assertEqual(self.post(f"{REVENUE}/{way}", body, 422)["where"]["field"], "over")
 
 
 class ComputedMarks(WithServer):
@@ -83,12 +100,19 @@ class ComputedMarks(WithServer):
         self.assertAlmostEqual(reading["marks"][0]["value"], months["Oct 2025"] * 1.1)
         told = self.post("/api/scorecards/workings", {"instrument": instrument, "scope": card["scope"]})
         self.assertIn("computed: year_ago(@x_own) * 1.1", str(told["lines"]))
-        # The running month is measured against its share of the whole one a year ago.
+        # The running month is measured against the same part of the one a year ago.
         card["scope"] = {"period": "2026-11"}
         partial = self.post("/api/scorecards/read", {"body": card})["instruments"][0]["readings"][0]
-        self.assertAlmostEqual(partial["marks"][0]["value"], months["Nov 2025"] * 1.1 * 21 / 30)
-        set_one = {"name": "last year", "segment": "*", "member": "*", "since": "2026-10", "value": 7}
-        self.ok(self.client.post(f"/api/kpis/{key}/marks", json={"changes": [set_one]}, headers={"If-Match": '"1"'}))
+        card["scope"] = {"period": "2025-11-01..2025-11-21"}
+        part = self.post("/api/scorecards/read", {"body": card})["instruments"][0]["readings"][0]
+        self.assertLess(part["value"], months["Nov 2025"])
+        self.assertAlmostEqual(partial["marks"][0]["value"], part["value"] * 1.1)
+        set_one = {"name": "last year", "whose": "together", "since": "2026-10", "value": 7}
+        self.ok(
+            self.client.post(
+                f"/api/kpis/{key}/marks", json={"changes": [set_one], "sure": True}, headers={"If-Match": '"1"'}
+            )
+        )
         card["scope"] = {"period": "2026-10"}
         reading = self.post("/api/scorecards/read", {"body": card})["instruments"][0]["readings"][0]
         self.assertEqual(reading["marks"][0]["value"], 7)
@@ -119,14 +143,14 @@ class Sheets(WithServer):
             "Route,Oct 2026,2026-11-01,Note\nhollin – skarra ,88,0.9,x\nAny route,,91%,\nHollin – Nowhere,80,80,\n"
             "All together,lots,93,\n".encode()
         )
-        got = [(c["member"], c["since"], c["value"]) for c in found["changes"]]
+        got = [(c["of"].get("route", c["whose"]), c["since"], c["value"]) for c in found["changes"]]
         self.assertEqual(
             got,
             [
                 ("Hollin – Skarra", "2026-10", 0.88),
                 ("Hollin – Skarra", "2026-11", 0.9),
-                (None, "2026-11", 0.91),
-                ("*", "2026-11", 0.93),
+                ("everyone", "2026-11", 0.91),
+                ("together", "2026-11", 0.93),
             ],
         )
         told = " ".join(found["report"])
@@ -136,8 +160,8 @@ class Sheets(WithServer):
     def test_one_mark_a_row_and_quarters_and_financial_years(self) -> None:
         found = self.read(b"member,from,value,mark\nNight freight,Q4 2026,80,Floor\n,2026/27,90,\n,soon,9,\n")
         self.assertEqual(
-            [(c["name"], c["member"], c["since"]) for c in found["changes"]],
-            [("floor", "Night freight", "2026-Q4"), ("target", None, "2026")],
+            [(c["name"], c["whose"], c["since"]) for c in found["changes"]],
+            [("floor", "member", "2026-Q4"), ("target", "everyone", "2026")],
         )
         self.assertIn("soon", str(found["report"]))
         self.assertIn("No mark was found", str(self.read(b"a,b\n1,2\n")["report"]))
@@ -148,7 +172,7 @@ class Sheets(WithServer):
             self.assertIn("attachment", answer.headers["content-disposition"])
             found = self.read(answer.content, f"marks.{form}", by="route")
             grid = self.ok(self.client.get("/api/kpis/on-time/marks", params={"year": 2026, "by": "route"}))
-            expected = [cell["value"] for row in grid["rows"] for cell in row["cells"]]
+            expected = [cell["value"] for row in grid["rows"] for cell in row["cells"] if cell["value"] is not None]
             self.assertEqual([change["value"] for change in found["changes"]], expected)
         book = python_calamine.load_workbook(io.BytesIO(answer.content))
         rows = book.get_sheet_by_index(0).to_python()
@@ -178,7 +202,7 @@ class Bands(WithServer):
         self.post("/api/yardsticks/rules", ask | {"kpi": "nobody"}, 404)
         deal = {"kpi": "on-time", "axis": {"low": 0.5, "high": 1.0}, "count": 5}
         self.assertEqual([c["offset"] for c in self.post("/api/yardsticks/deal", deal)["cuts"]], [0.6, 0.7, 0.8, 0.9])
-        self.assertIn("10 % is missing", self.post("/api/yardsticks/deal", deal | {"shares": [60, 30]})["problem"])
+        self.assertIn("10 % is missing", self.post("/api/yardsticks/deal", deal | {"shares": [0.6, 0.3]})["problem"])
         self.assertIn("ends before", self.post("/api/yardsticks/deal", deal | {"axis": {"low": 5}})["problem"])
         readings = self.post("/api/yardsticks/deal", deal | {"over": "readings", "by": "route", "count": 2})
         self.assertEqual(len(readings["cuts"]), 1)

@@ -15,7 +15,7 @@ from selenium.webdriver.remote.webelement import WebElement
 
 from tests import world
 
-SECONDS = 10.0
+SECONDS = 30.0
 
 
 class PageTest(unittest.TestCase):

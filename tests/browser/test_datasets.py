@@ -1,8 +1,5 @@
 """Datasets on the screen: refreshed and returned, typed, ticked, merged, read live, and stopped on the way."""
 
-import tempfile
-from pathlib import Path
-
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
@@ -15,8 +12,7 @@ FIRST = "day,line,fare\n2026-01-05,North,10\n2026-01-06,Nord,20\n2026-02-05,Nort
 
 class WithFile(PageTest):
     def upload(self, text: str, name: str = "lines.csv") -> None:
-        path = Path(tempfile.mkdtemp()) / name
-        path.write_text(text)
+        path = world.temporary(name, text)
         self.wait(lambda: self.driver.find_element(By.CSS_SELECTOR, "input[type=file]"))
         self.driver.find_element(By.CSS_SELECTOR, "input[type=file]").send_keys(str(path))
 

@@ -104,13 +104,13 @@ class SomebodyElse(PageTest):
     def test_a_mark_book_changed_elsewhere_is_loaded_again(self) -> None:
         key = self.make("kpis", {"handle": "both", "name": "Both", "dataset": "sailings", "formula": "count()"})
         self.open(f"/marks/{key}?year=2026")
-        self.see("Any route")
-        change = {"changes": [{"name": "target", "since": "2026-01", "value": 7}]}
+        self.see("Each route")
+        change = {"changes": [{"name": "target", "since": "2026-01", "value": 1400}]}
         self.client.post(f"/api/kpis/{key}/marks", json=change, headers={"If-Match": '"0"'}).raise_for_status()
         self.wait(lambda: self._click('[data-cell="0-5"]'))
         self.keys("1500", Keys.ENTER)
         self.see("The mark book was changed elsewhere meanwhile.")
-        self.wait(lambda: self.one('[data-cell="0-0"]').text == "7")
+        self.wait(lambda: self.one('[data-cell="0-0"]').text == "1,400")
 
     def test_a_dataset_changed_elsewhere_is_loaded_again(self) -> None:
         made = self.client.post("/api/datasets", files={"file": ("both.csv", b"day,route,x\n2026-01-02,a,1\n")}).json()

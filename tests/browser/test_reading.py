@@ -83,14 +83,14 @@ class Reading(PageTest):
         self.see(
             "Workings",
             "count(where delay_minutes <= 5)",
-            "from the mark book: any member, from Apr 2026",
+            "from the mark book: everyone, from Apr 2026",
             "→ Near",
             "To reach Met",
         )
         self.keys(Keys.ESCAPE)
         self.gone("Workings")
         self.wait(lambda: self._click('[data-instrument=i6] button[aria-label*="Tarn Point"]'))
-        self.see("not graded: no target in the mark book", "no entry in the mark book")
+        self.see("not graded: no target for Tarn Point – Lowsay in the mark book", "Set the target in the mark book")
         self.press("Close")
         self.gone("Workings")
 

@@ -1,13 +1,15 @@
 """Data, KPIs, the mark book and the yardstick page."""
 
 import io
-import tempfile
-from pathlib import Path
 
 import xlsxwriter
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from sqlalchemy.orm import Session
 
+from ironmark.store.database import now
+from ironmark.store.models import Notice
+from tests import world
 from tests.browser.page import PageTest
 
 CSV = "Datum;Lager;Menge (kg);Geprüft?;Menge (kg)\n31.12.2025;Nord;1.200,5;ja;1\n05.01.2026;Süd;;nein;2\n06.01.2026;Nord;300;ja;x\n"
@@ -15,8 +17,7 @@ CSV = "Datum;Lager;Menge (kg);Geprüft?;Menge (kg)\n31.12.2025;Nord;1.200,5;ja;1
 
 class Data(PageTest):
     def upload(self, text: str | bytes, name: str = "lager bestand.csv") -> None:
-        path = Path(tempfile.mkdtemp()) / name
-        path.write_bytes(text.encode() if isinstance(text, str) else text)
+        path = world.temporary(name, text)
         self.one("main .act")
         self.driver.find_element(By.CSS_SELECTOR, "input[type=file]").send_keys(str(path))
 
@@ -166,26 +167,26 @@ class MarkBook(PageTest):
 
     def test_marks_are_typed_carried_inherited_and_taken_out(self) -> None:
         self.open(f"/marks/{self.kpi}?year=2026")
-        self.see("Any route", "0 of 84")
+        self.see("Everyone", "All together", "Each route", "0 of 84")
         self.wait(lambda: self._click('[data-cell="0-2"]'))
         self.keys("88")
-        self.see("Read as 88.0% from Mar 2026 on.")
+        self.see("Read as 88.0% for everyone, from Mar 2026 on.")
         self.keys(Keys.ENTER)
         self.wait(lambda: self.cell(0, 2) == "88%")
-        self.assertEqual([self.cell(0, 1), self.cell(0, 3), self.cell(3, 5)], ["–", "88%", "88%"])
+        self.assertEqual([self.cell(0, 1), self.cell(0, 3), self.cell(5, 5)], ["–", "88%", "88%"])
         self.see("70 of 84")
-        self.assertIn("inherited", self.one('[data-cell="3-5"]').get_attribute("class") or "")
-        self.wait(lambda: self._click('[data-cell="3-4"]'))
+        self.assertIn("inherited", self.one('[data-cell="5-5"]').get_attribute("class") or "")
+        self.wait(lambda: self._click('[data-cell="5-4"]'))
         self.keys(Keys.CONTROL, "a")
         self.chord(Keys.CONTROL, "a")
         self.keys("0.91", Keys.ENTER)
-        self.wait(lambda: self.cell(3, 4) == "91%")
+        self.wait(lambda: self.cell(5, 4) == "91%")
         self.chord(Keys.CONTROL, "z")
-        self.wait(lambda: self.cell(3, 4) == "88%")
+        self.wait(lambda: self.cell(5, 4) == "88%")
         self.chord(Keys.CONTROL, Keys.SHIFT, "z")
-        self.wait(lambda: self.cell(3, 4) == "91%")
+        self.wait(lambda: self.cell(5, 4) == "91%")
         self.driver.refresh()
-        self.wait(lambda: self.cell(3, 4) == "91%")
+        self.wait(lambda: self.cell(5, 4) == "91%")
 
     def test_a_doubtful_percent_is_questioned_before_it_is_kept(self) -> None:
         self.open(f"/marks/{self.kpi}?year=2026")
@@ -207,39 +208,39 @@ class MarkBook(PageTest):
 
     def test_a_block_is_pasted_from_a_spreadsheet_and_taken_back_at_once(self) -> None:
         self.open(f"/marks/{self.kpi}?year=2026")
-        self.see("Any route")
-        self.driver.execute_script("document.querySelector('[data-cell=\"1-9\"]').focus()")
+        self.see("Each route")
+        self.driver.execute_script("document.querySelector('[data-cell=\"3-9\"]').focus()")
         self.paste("88\t0.89\t90%\t91\r\n85\t\tmany\r\n")
         self.see(
             "4 marks were pasted. 1 cell was no number and left out. 1 fell outside of the grid and were left out."
         )
-        self.wait(lambda: [self.cell(1, c) for c in (9, 10, 11)] == ["88%", "89%", "90%"])
-        self.assertEqual([self.cell(2, c) for c in (9, 10, 11)], ["85%", "85%", "85%"])
+        self.wait(lambda: [self.cell(3, c) for c in (9, 10, 11)] == ["88%", "89%", "90%"])
+        self.assertEqual([self.cell(4, c) for c in (9, 10, 11)], ["85%", "85%", "85%"])
         self.press("Undo")
-        self.wait(lambda: [self.cell(r, 9) for r in (1, 2)] == ["–", "–"])
+        self.wait(lambda: [self.cell(r, 9) for r in (3, 4)] == ["–", "–"])
 
     def test_a_selection_is_filled_copied_and_cleared(self) -> None:
         self.open(f"/marks/{self.kpi}?year=2026")
-        self.wait(lambda: self._click('[data-cell="1-3"]'))
+        self.wait(lambda: self._click('[data-cell="3-3"]'))
         self.keys("80", Keys.ENTER)
-        self.wait(lambda: self.cell(1, 3) == "80%")
-        self.wait(lambda: self.driver.execute_script("return document.activeElement.dataset.cell") == "1-3")
+        self.wait(lambda: self.cell(3, 3) == "80%")
+        self.wait(lambda: self.driver.execute_script("return document.activeElement.dataset.cell") == "3-3")
         self.chord(Keys.SHIFT, Keys.ARROW_DOWN)
         self.chord(Keys.SHIFT, Keys.ARROW_DOWN)
         self.press("Fill down")
-        self.wait(lambda: [self.cell(row, 3) for row in (1, 2, 3, 4)] == ["80%", "80%", "80%", "–"])
+        self.wait(lambda: [self.cell(row, 3) for row in (3, 4, 5, 6)] == ["80%", "80%", "80%", "–"])
         script = (
             "const data = new DataTransfer(); const e = new ClipboardEvent('copy', {clipboardData: data, bubbles: true});"
             "document.body.dispatchEvent(e); return data.getData('text/plain')"
         )
         self.assertEqual(self.driver.execute_script(script), "80%\n80%\n80%")
-        self.driver.execute_script("document.querySelector('[data-cell=\"3-3\"]').focus()")
+        self.driver.execute_script("document.querySelector('[data-cell=\"5-3\"]').focus()")
         self.keys(Keys.DELETE)
-        self.wait(lambda: [self.cell(row, 3) for row in (1, 2, 3)] == ["–", "–", "–"])
+        self.wait(lambda: [self.cell(row, 3) for row in (3, 4, 5)] == ["–", "–", "–"])
 
     def test_what_an_edit_changes_is_told_while_it_is_typed(self) -> None:
         self.open("/marks/on-time?year=2026")
-        self.wait(lambda: self._click('[data-cell="3-9"]'))
+        self.wait(lambda: self._click('[data-cell="5-9"]'))
         self.chord(Keys.CONTROL, "a")
         self.keys("75")
         self.see("What this edit changes", "graded by Punctuality", "Lowsay – Brae Holm")
@@ -248,7 +249,7 @@ class MarkBook(PageTest):
 
     def test_the_whole_grid_goes_by_keys(self) -> None:
         self.open(f"/marks/{self.kpi}?year=2026")
-        self.see("Any route")
+        self.see("Each route")
         self.driver.execute_script("document.querySelector('[data-cell=\"0-0\"]').focus()")
         self.keys(Keys.ARROW_RIGHT, Keys.ARROW_DOWN, "9")
         self.keys("0", Keys.TAB)
@@ -278,9 +279,9 @@ class ManyMarks(PageTest):
         self.see("12 months, together £12,000,000")
         self.press("Keep 12 marks")
         self.see("12 marks were kept.")
-        self.wait(lambda: self.cells(7)[:2] == ["£1,019,178", "£920,548"])
+        self.wait(lambda: self.cells(0)[:2] == ["£1,019,178", "£920,548"])
         self.press("Undo")
-        self.wait(lambda: self.cells(7)[0] == "–")
+        self.wait(lambda: self.cells(0)[0] == "–")
 
     def test_a_mark_is_computed_from_the_kpi_s_own_last_year(self) -> None:
         self.open(f"/marks/{self.kpi}?year=2026&mark=last+year")
@@ -288,20 +289,47 @@ class ManyMarks(PageTest):
         self.press("a year before")
         self.press("Compute it so")
         self.see("computed by year_ago(@takings)")
-        self.wait(lambda: "computed" in (self.one('[data-cell="7-3"]').get_attribute("class") or ""))
+        self.wait(lambda: "computed" in (self.one('[data-cell="0-3"]').get_attribute("class") or ""))
         self.press("Compute")
         self.press("No longer")
         self.gone("computed by year_ago")
 
+    def test_one_figure_of_a_sum_is_each_route_s_or_all_together_s(self) -> None:
+        self.open(f"/marks/{self.kpi}?year=2026")
+        self.wait(lambda: self._click('[data-cell="0-9"]'))
+        self.keys("200000")
+        self.see("One figure could be either", "all together: £200,000")
+        self.press("each of the 6: together £1,200,000")
+        self.wait(lambda: self.cells(1)[9] == "£200,000")
+        self.wait(lambda: self.cells(0)[9:11] == ["£1,200,000", "£1,200,000"], "its members' marks together")
+        self.assertIn("together", self.one('[data-cell="0-9"]').get_attribute("class") or "")
+        self.slot("Of which rows")
+        self.choose("Thrift")
+        self.see("All of Thrift")
+        self.wait(lambda: self.cells(0)[9] == "–", "a part is not held to the whole's mark")
+
+    def test_a_pasted_value_that_is_far_from_usual_is_asked_about(self) -> None:
+        self.open(f"/marks/{self.kpi}?year=2026")
+        self.see("Each route")
+        self.driver.execute_script("document.querySelector('[data-cell=\"2-9\"]').focus()")
+        script = (
+            "const data = new DataTransfer(); data.setData('text/plain', '99000000000');"
+            "document.activeElement.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true}))"
+        )
+        self.driver.execute_script(script)
+        self.see("is far from this KPI’s history")
+        self.assertEqual(self.cells(2)[9], "–")
+        self.press("Keep it")
+        self.wait(lambda: self.cells(2)[9] != "–")
+
     def test_a_sheet_of_marks_is_read_with_a_report(self) -> None:
         self.open(f"/marks/{self.kpi}?year=2026")
         self.press("Sheets")
-        path = Path(tempfile.mkdtemp()) / "marks.csv"
-        path.write_text("Route,Jan 2026,Feb 2026\nNight freight,100,200\nNowhere,1,2\n")
+        path = world.temporary("marks.csv", "Route,Jan 2026,Feb 2026\nNight freight,100,200\nNowhere,1,2\n")
         self.driver.find_element(By.CSS_SELECTOR, '[aria-label="Sheet of marks"]').send_keys(str(path))
         self.see("2 marks were read.", "No member is called “Nowhere”.")
         self.press("Keep 2 marks")
-        self.wait(lambda: self.cells(4)[:3] == ["£100", "£200", "£200"])
+        self.wait(lambda: self.cells(5)[:3] == ["£100", "£200", "£200"])
 
     def test_quarters_and_three_years(self) -> None:
         self.open(f"/marks/{self.kpi}?year=2026")
@@ -327,13 +355,30 @@ class ManyMarks(PageTest):
         kpi = self.make("kpis", {"handle": "many_x", "name": "Many", "dataset": made["id"], "formula": "sum(x)"})
         self.addCleanup(self.drop, "kpis", kpi)
         self.open(f"/marks/{kpi}?years=3&year=2024")
-        self.see("Any member")
+        self.see("Everyone", "Each member")
         self.assertLess(len(self.all("tbody tr")), 80)
         self.assertEqual(len(self.all("thead th")), 37)
         self.wait(lambda: self._click('[data-cell="1-0"]'))
         self.keys(Keys.ESCAPE)
         self.driver.execute_script("const s = document.querySelector('.scroll.long'); s.scrollTop = s.scrollHeight")
-        self.see("M0999", "All together")
+        self.see("M0999")
+
+
+class WhatWasChanged(PageTest):
+    def test_it_is_listed_once_until_it_was_read(self) -> None:
+        change = {"kpi": "cancelled", "kpi_name": "Cancelled sailings", "mark": "limit", "since": "2025-01", "value": 14.0,
+                  "whose": "each", "segment": "route"}  # fmt: skip
+        with Session(world.engine()) as session:
+            session.add(Notice(kind="whose-marks", body={"changes": [change]}, made_at=now()))
+            session.commit()
+        self.open("/data")
+        self.see("A new version changed marks that are kept here.")
+        self.open("/changed")
+        self.see("Cancelled sailings", "January 2025", "now each route’s")
+        self.press("I have read this")
+        self.wait(lambda: "/scorecards" in self.driver.current_url)
+        self.open("/changed")
+        self.see("Nothing that is kept was changed")
 
 
 class KpiPages(PageTest):

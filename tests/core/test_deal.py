@@ -14,25 +14,25 @@ from ironmark.core.yardstick import MAX_BANDS, MIN_BANDS, STATES
 class Shares(unittest.TestCase):
     def test_what_is_missing_or_too_much_is_told(self) -> None:
         for typed, says in (
-            ((40.0, 30.0, 20.0), "come to 90 %; 10 % is missing"), ((60.0, 50.0), "come to 110 %; 10 % is too much"),
-            ((100.0,), "2 to 12 shares"), ((50.0, 50.0, 0.0), "above zero"), ((float("nan"), 100.0), "above zero"),
+            ((0.4, 0.3, 0.2), "come to 90 %; 10 % is missing"), ((0.6, 0.5), "come to 110 %; 10 % is too much"),
+            ((1.0,), "2 to 12 shares"), ((0.5, 0.5, 0.0), "above zero"), ((float("nan"), 1.0), "above zero"),
         ):  # fmt: skip
             with self.assertRaisesRegex(ValueError, says):
                 shares_of(typed)
-        self.assertEqual(shares_of((70, 20, 10)).tolist(), [0.7, 0.2, 0.1])
-        self.assertEqual(len(shares_of([100 / 3] * 3)), 3)
+        self.assertEqual(shares_of((0.7, 0.2, 0.1)).tolist(), [0.7, 0.2, 0.1])
+        self.assertEqual(len(shares_of([1 / 3] * 3)), 3)
 
 
 class Dealt(unittest.TestCase):
     def test_an_even_split_and_uneven_shares_of_an_axis(self) -> None:
-        self.assertEqual([c.offset for c in deal("higher", shares_of([25] * 4)).cuts], [0.25, 0.5, 0.75])
-        made = deal("lower", shares_of([70, 20, 10]), low=0, high=200)
+        self.assertEqual([c.offset for c in deal("higher", shares_of([0.25] * 4)).cuts], [0.25, 0.5, 0.75])
+        made = deal("lower", shares_of([0.7, 0.2, 0.1]), low=0, high=200)
         self.assertEqual(([c.offset for c in made.cuts], made.bands), ([140, 180], ("met", "near", "short")))
 
     def test_shares_of_readings_are_quantiles(self) -> None:
-        made = deal("higher", shares_of([50, 50]), values=np.arange(101.0))
+        made = deal("higher", shares_of([0.5, 0.5]), values=np.arange(101.0))
         self.assertEqual([c.offset for c in made.cuts], [50])
-        self.assertEqual(len(deal("higher", shares_of([50, 50]), values=np.array([np.nan])).cuts), 1)
+        self.assertEqual(len(deal("higher", shares_of([0.5, 0.5]), values=np.array([np.nan])).cuts), 1)
 
     @given(st.integers(MIN_BANDS, MAX_BANDS), st.sampled_from(("higher", "lower", "inside")))
     def test_states_run_from_worst_to_best_as_the_direction_has_it(self, count: int, direction: str) -> None:

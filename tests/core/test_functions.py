@@ -6,7 +6,7 @@ import numpy as np
 
 from ironmark.core import formula as f
 from ironmark.core.check import check as hold
-from ironmark.core.evaluate import evaluate, shifted
+from ironmark.core.evaluate import evaluate
 from ironmark.core.expand import expand, read_from
 from ironmark.core.prose import reads_as, warnings
 from ironmark.core.workings import describe, in_numbers
@@ -69,10 +69,10 @@ class Checked(unittest.TestCase):
 
 
 class Worked(unittest.TestCase):
-    def test_months_back_have_no_reading_before_the_first(self) -> None:
-        np.testing.assert_equal(worked("prior(sum(fare), 2)", fare=[1, 2, 3, 4]), [np.nan, np.nan, 1, 2])
-        np.testing.assert_equal(worked("sum(fare) / prior(sum(fare)) - 1", fare=[2, 3, 6]), [np.nan, 0.5, 1])
-        np.testing.assert_equal(shifted(np.ones((2, 1)), 5), [[np.nan], [np.nan]])
+    def test_prior_moves_the_aggregates(self) -> None:
+        tree = expand(checked("prior(sum(fare) - prior(sum(miles), 2)) + prior(sum(fare), 3)"))
+        self.assertEqual([a.back for a in f.aggregates(tree)], [1, 3, 3])
+        self.assertEqual(describe(f.aggregates(tree)[1]), "sum(miles), 3 periods before")
 
     def test_sizes_and_choices(self) -> None:
         self.assertEqual(worked("abs(sum(fare))", fare=[-1, 2]), [1, 2])
@@ -88,12 +88,35 @@ class Worked(unittest.TestCase):
     def test_a_year_ago_moves_the_aggregates(self) -> None:
         tree = expand(checked("year_ago(sum(fare) / year_ago(count()))"))
         self.assertEqual([(a.name, a.years) for a in f.aggregates(tree)], [("sum", 1), ("count", 2)])
-        self.assertEqual(describe(f.aggregates(tree)[1]), "count()")
+        self.assertEqual(describe(f.aggregates(tree)[1]), "count(), 2 years before")
 
     def test_windows_and_wholes_mark_the_aggregates(self) -> None:
         tree = expand(checked("rolling(sum(fare), 3) / share(sum(miles))"))
         windows = {(a.of.name, a.window, a.whole) for a in f.aggregates(tree) if isinstance(a.of, f.Column)}
         self.assertEqual(windows, {("fare", f.Window(3), False), ("miles", None, False), ("miles", None, True)})
+
+
+class Natures(unittest.TestCase):
+    def test_what_a_formula_most_likely_is(self) -> None:
+        for text, nature in (
+            ("sum(fare)", "flow"), ("prior(sum(fare))", "flow"), ("sum(fare) / 2", "flow"), ("sum(fare) / count()", "rate"),
+            ("to_date(sum(fare))", "stock"), ("rolling(count(), 3) * 2", "stock"), ("rolling(mean(fare), 3)", "rate"),
+            ("share(sum(fare))", "rate"), ("@income", "flow"), ("@crew + 1", "stock"), ("@unknown", "rate"),
+            ("sum(fare) - to_date(sum(fare))", "rate"), ("if(count() > 3, sum(fare), 0)", "flow"),
+        ):  # fmt: skip
+            with self.subTest(text):
+                self.assertEqual(f.nature_of(checked(text), {"income": "flow", "crew": "stock"}), nature)
+
+    def test_running_totals_and_shares_are_never_flows(self) -> None:
+        for text, never in (("to_date(sum(fare))", True), ("share(sum(fare))", True), ("prior(sum(fare))", False)):
+            self.assertEqual(f.never_a_flow(expand(checked(text))), never, text)
+
+    def test_what_adds_up_over_members(self) -> None:
+        for text, adds in (
+            ("sum(fare)", True), ("to_date(sum(fare)) - count()", True), ("prior(sum(fare)) / 2", True),
+            ("sum(fare) / count()", False), ("mean(fare)", False), ("share(sum(fare))", False), ("max(fare)", False),
+        ):  # fmt: skip
+            self.assertEqual(f.adds_members(expand(checked(text))), adds, text)
 
 
 class OtherKpis(unittest.TestCase):
@@ -116,25 +139,25 @@ class Prose(unittest.TestCase):
     def test_formulas_read_as_sentences(self) -> None:
         for text, says in (
             ("sum(fare)", "Total fare."),
-            ("count(where late = no)", "The number of sailings where late is no."),
+            ("count(where late = no)", "The number of rows where late is no."),
             (
                 'count(where route in ("a", "b") and fare is filled) / count()',
-                "The number of sailings where route is one of “a”, “b” and fare is filled, divided by the number of "
-                "sailings. A ratio of totals, so larger members weigh more.",
+                "The number of rows where route is one of “a”, “b” and fare is filled, divided by the number of "
+                "rows. A ratio of totals, so larger members weigh more.",
             ),
             ("(sum(fare) - 1) * 2", "(total fare, minus 1), times 2."),
             ("rolling(mean(fare), 12)", "The mean of fare, over the last 12 periods."),
             ("prior(max(fare))", "The largest fare, 1 period before."),
             (
                 "if(count() > 30, median(fare), 0)",
-                "If the number of sailings is over 30: the median of fare; otherwise 0.",
+                "If the number of rows is over 30: the median of fare; otherwise 0.",
             ),
             ("share(sum(fare - miles))", "Total (fare minus miles), as a share of that of all members."),
             ("greatest(@other, -sum(fare))", "The greatest of @other and minus total fare."),
             ("distinct(route where not late = yes)", "The number of different route where not (late is yes)."),
         ):
             with self.subTest(text):
-                self.assertEqual(reads_as(checked(text), "sailings"), says)
+                self.assertEqual(reads_as(checked(text)), says)
 
     def warned(self, text: str, nature: str = "rate", unit: str = "number") -> str:
         members = {"route": frozenset({"North", "South"})}
@@ -149,7 +172,15 @@ class Prose(unittest.TestCase):
         percents = warnings(checked("@a / @b"), "rate", "percent", {}, {"a", "b"})
         self.assertIn("percent relative to a percent", percents[0][0])
         self.assertEqual(warnings(checked("@a / @b"), "rate", "percent", {}, {"a"}), [])
-        self.assertIn("No row has “Nort”", self.warned('count(where route = "Nort") / count()'))
+        self.assertIn("matches none", self.warned('count(where route = "Nort") / count()'))
+        self.assertIn("matches every", self.warned('count(where route != "Nort") / count()'))
+        self.assertEqual(self.warned('count(where route > "F") / count()'), "")
+        self.assertEqual(warnings(checked("share(@income)"), "rate", "percent", {}, (), {"income": "flow"}), [])
+        self.assertIn(
+            "shares do not add up",
+            warnings(checked("share(@on_time)"), "rate", "percent", {}, (), {"on_time": "rate"})[0][0],
+        )
+        self.assertIn("running total is a level", self.warned("to_date(sum(fare))", nature="flow"))
 
     def test_and_hold_their_peace_where_all_is_well(self) -> None:
         for text, nature in (
@@ -162,7 +193,7 @@ class Prose(unittest.TestCase):
 class Workings(unittest.TestCase):
     def test_functions_in_numbers(self) -> None:
         tree = expand(checked("if(sum(fare) > 2, abs(sum(miles)), prior(sum(fare)))"))
-        self.assertEqual(in_numbers(tree, lambda _, back: 3.0 - back), "if(3 > 2, abs(3), 2)")
+        self.assertEqual(in_numbers(tree, lambda a: 3.0 - a.back), "if(3 > 2, abs(3), 2)")
 
     def test_a_windowed_aggregate_says_over_what(self) -> None:
         tree = expand(checked("rolling(sum( fare ), 3) + to_date(sum(miles)) + share(count())"))

@@ -22,6 +22,8 @@ class Typed(unittest.TestCase):
         self.assertAlmostEqual(understand("0.5%", PERCENT), 0.005)
         self.assertAlmostEqual(understand("1%", PERCENT), 0.01)
         self.assertEqual(understand("1", PERCENT), 1.0)
+        for text in ("0,885", "0.885", ",885", "88,5", "88.5%"):
+            self.assertAlmostEqual(understand(text, PERCENT), 0.885, msg=text)
         self.assertAlmostEqual(understand("−7 points", PERCENT), -0.07)
 
     def test_thousands_and_decimals_are_told_apart(self) -> None:

@@ -137,6 +137,14 @@ class Ramps(unittest.TestCase):
         self.assertEqual(ramp.anchors, (-10.0, 0.0, 10.0))
         self.assertEqual(ramp.shades(np.array([0.0])), [RAMPS["tideline"][1]])
 
+    def test_low_middle_and_high_that_are_given_are_all_used(self) -> None:
+        for colours in (RAMPS["tideline"], RAMPS["slate"]):
+            ramp = anchored(colours, np.array([-2.0, 10.0]), "midpoint", 0.0, 2.0, 10.0)
+            self.assertEqual(ramp.anchors, (0.0, 2.0, 10.0))
+            self.assertEqual((ramp.colours[0], ramp.colours[-1]), (colours[0], colours[-1]))
+        one_given = anchored(RAMPS["tideline"], np.array([-2.0, 10.0]), "midpoint", None, 0.0, 4.0)
+        self.assertEqual(one_given.anchors, (-4.0, 0.0, 4.0))
+
     def test_one_value_alone_has_a_place(self) -> None:
         for value in (0.0, 5.0, -3.0):
             ramp = anchored(("#000000", "#ffffff"), np.array([value]), "extent", None, None, None)

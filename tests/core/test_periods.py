@@ -12,10 +12,11 @@ from hypothesis import strategies as st
 
 from ironmark.core import formula as f
 from ironmark.core.expand import as_level, expand
-from ironmark.core.marks import MarkEntry
+from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.periods import GRAINS, Grain, Period, part_of, pieces, timeline
 from ironmark.core.reading import Kpi, Readings, read
 from ironmark.core.yardstick import Cut, Yardstick
+from ironmark.tables.cells import NoPeriod
 from ironmark.tables.columns import ColumnSource
 
 APRIL = 4
@@ -36,6 +37,9 @@ class Grains(unittest.TestCase):
                 (period.key, period.start.isoformat(), period.end.isoformat(), period.label, period.short),
                 (key, start, end, label, short),
             )
+
+    def test_a_span_of_one_is_that_one(self) -> None:
+        self.assertEqual(Period.parse("2026-01..2026-01"), Period.parse("2026-01"))
 
     def test_a_financial_year_begins_in_any_month_and_is_named_so(self) -> None:
         year, quarter = Period.parse("2026", APRIL), Period.parse("2026-Q4", APRIL)
@@ -129,7 +133,8 @@ def at(readings: Readings, key: str, member: int = 0) -> float:
 
 
 MONTHS = {f"2026-{m:02d}-15": [float(m), 2.0 * m] for m in range(1, 13)}
-TARGET = [MarkEntry("target", None, None, Period.parse("2025-01"), 10.0)]
+TARGET = [MarkEntry("target", TOGETHER, Period.parse("2025-01"), 10.0)]
+ALIKE = [MarkEntry("target", EVERYONE, Period.parse("2025-01"), 10.0)]
 
 
 class OverSpans(unittest.TestCase):
@@ -154,16 +159,24 @@ class OverSpans(unittest.TestCase):
         self.assertEqual((at(quarter, "2026-Q1", 0), at(quarter, "2026-Q1", 1)), (9, 8))
         self.assertEqual(at(taken("sum(fare)", "stock", rows, "2026-02"), "2026-02"), 15)
 
+    def test_levels_of_several_members_add_up_each_its_own_last(self) -> None:
+        rows = source({"2026-01-05": [1, 2], "2026-01-19": [3], "2026-02-02": [7, 8], "2026-03-30": [9]})
+        self.assertEqual(at(taken("sum(fare)", "stock", rows, "2026-01"), "2026-01"), 3 + 2)
+        self.assertEqual(at(taken("sum(fare)", "stock", rows, "2026-Q1"), "2026-Q1"), 9 + 8)
+        ratio = taken("sum(fare) / sum(trips)", "stock", rows, "2026-Q1")
+        self.assertEqual(at(ratio, "2026-Q1"), 17 / 20)  # recomputed from those last rows
+        self.assertEqual(at(taken("median(fare)", "stock", rows, "2026-Q1"), "2026-Q1"), 8.5)
+
     def test_marks_follow_and_a_two_year_sum_never_meets_a_one_year_target(self) -> None:
         rows = source({**MONTHS, "2025-01-15": [1, 1]})
         found = taken("sum(fare)", "flow", rows, "2025..2026", TARGET)
         self.assertEqual(found.marks["target"].ravel().tolist(), [240.0])
-        rate = taken("sum(fare) / sum(trips)", "rate", rows, "2025..2026", TARGET)
+        rate = taken("sum(fare) / sum(trips)", "rate", rows, "2025..2026", ALIKE)
         self.assertEqual(rate.marks["target"].ravel().tolist(), [10.0])
 
     def test_a_rate_s_changing_mark_is_weighted_by_its_denominator(self) -> None:
         rows = source({"2026-01-10": [1], "2026-02-10": [1], "2026-02-11": [1], "2026-02-12": [1]})
-        entries = [*TARGET, MarkEntry("target", None, None, Period.parse("2026-02"), 20.0)]
+        entries = [*ALIKE, MarkEntry("target", EVERYONE, Period.parse("2026-02"), 20.0)]
         found = taken("sum(fare) / sum(trips)", "rate", rows, "2026-01..2026-02", entries)
         self.assertAlmostEqual(found.marks["target"][0, 0], (10 * 10 + 20 * 30) / 40)
 
@@ -176,7 +189,11 @@ class OverSpans(unittest.TestCase):
         self.assertEqual(rate.cuts[0, 0, 0], 15)
 
     def test_several_members_together_are_measured_against_theirs_together(self) -> None:
-        entries = [*TARGET, MarkEntry("target", "route", "b", Period.parse("2026-01"), 4.0)]
+        long_ago = Period.parse("2025-01")
+        entries = [
+            MarkEntry("target", Owner.each("route"), long_ago, 10.0),
+            MarkEntry("target", Owner.member(route="b"), long_ago, 4.0),
+        ]
         rows = source(MONTHS)
         flow = taken("sum(fare)", "flow", rows, "2026-01", entries, where={"route": ["a", "b"]})
         self.assertEqual(flow.marks["target"][0, 0], 14)
@@ -190,7 +207,7 @@ class Incomplete(unittest.TestCase):
     def test_a_flow_s_marks_are_pro_rated_by_days_and_a_rate_s_are_not(self) -> None:
         rows = source(self.ROWS, "2026-11-21")
         self.assertAlmostEqual(taken("sum(fare)", "flow", rows, "2026-11", TARGET).marks["target"][-1, 0], 7)
-        self.assertEqual(taken("mean(fare)", "rate", rows, "2026-11", TARGET).marks["target"][-1, 0], 10)
+        self.assertEqual(taken("mean(fare)", "rate", rows, "2026-11", ALIKE).marks["target"][-1, 0], 10)
         self.assertEqual(taken("sum(fare)", "stock", rows, "2026-11", TARGET).marks["target"][-1, 0], 10)
 
     def test_or_by_last_year_s_shape_of_the_same_period(self) -> None:
@@ -199,7 +216,34 @@ class Incomplete(unittest.TestCase):
         self.assertEqual(found.marks["target"][-1, 0], 7.5)
         self.assertEqual(found.state(len(found.periods) - 1, 0), None)
         year = taken("sum(fare)", "flow", rows, "2026", TARGET, pro_rating="last_year")
-        self.assertAlmostEqual(year.marks["target"][-1, 0], 120 * 0.75)
+        self.assertAlmostEqual(year.marks["target"][-1, 0], 10 * 10 + 10 * 0.75)  # December is to come
+
+    def test_a_year_its_quarters_and_its_months_tell_the_same_story(self) -> None:
+        # 20,000 a month, November and December 120,000, rows through 21 October.
+        entries = [
+            MarkEntry("target", TOGETHER, Period.parse("2025-01"), 20_000.0),
+            MarkEntry("target", TOGETHER, Period.parse("2026-11"), 120_000.0),
+        ]
+        rows = source({f"2026-{m:02d}-15": [1.0] for m in range(1, 11)}, "2026-10-21")
+        expected = 9 * 20_000 + 20_000 * 21 / 31
+        for key in ("2026", "2026-01..2026-10", "2026-Q1..2026-Q4"):
+            self.assertAlmostEqual(
+                taken("sum(fare)", "flow", rows, key, entries).marks["target"][-1, 0], expected, msg=key
+            )
+        quarters = taken("sum(fare)", "flow", rows, "2026-Q4", entries).marks["target"][:, 0]
+        months = taken("sum(fare)", "flow", rows, "2026-10", entries).marks["target"][:, 0]
+        self.assertAlmostEqual(quarters.sum(), expected)
+        self.assertAlmostEqual(months.sum(), expected)
+        cuts = Yardstick(("short", "met"), (Cut(1000.0),))
+        year = taken("sum(fare)", "flow", rows, "2026", entries, yardstick=cuts)
+        self.assertAlmostEqual(year.cuts[0, -1, 0], 9_000 + 1_000 * 21 / 31)
+
+    def test_rows_after_the_complete_day_are_not_read(self) -> None:
+        rows = source({"2026-11-05": [33.0], "2026-11-22": [1000.0], "2026-12-01": [5.0]}, "2026-11-21")
+        self.assertEqual((rows.last, rows.height), (dt.date(2026, 11, 5), 1))
+        self.assertEqual(at(taken("sum(fare)", "flow", rows, "2026-11"), "2026-11"), 33)
+        with self.assertRaises(NoPeriod):
+            source({"2026-11-22": [1.0]}, "2026-11-21")
 
     def test_without_a_last_year_it_goes_by_days(self) -> None:
         rows = source({"2026-11-05": [33.0]}, "2026-11-21")
@@ -228,10 +272,60 @@ class OverTime(unittest.TestCase):
         self.assertEqual(at(found, "2026-03"), 18)
         self.assertEqual(at(taken("to_date(sum(fare))", "rate", rows, "2026-06"), "2026-06"), 63)
 
+    def test_they_have_a_value_wherever_their_rows_do(self) -> None:
+        rows = source({"2026-01-10": [4.0], "2026-03-10": [6.0]})
+        self.assertEqual(at(taken("to_date(sum(fare))", "stock", rows, "2026-02"), "2026-02"), 4)
+        self.assertEqual(at(taken("rolling(sum(fare), 2)", "stock", rows, "2026-02"), "2026-02"), 4)
+        self.assertEqual(at(taken("prior(sum(fare))", "flow", rows, "2026-02"), "2026-02"), 4)
+        self.assertTrue(np.isnan(at(taken("sum(fare)", "flow", rows, "2026-02"), "2026-02")))
+
+    def test_a_flow_s_prior_is_the_period_of_the_same_length_before(self) -> None:
+        rows = source(MONTHS)
+        for text in ("prior(sum(fare))", "prior(least(sum(fare), 100))"):  # the second is summed month by month
+            self.assertEqual(at(taken(text, "flow", rows, "2026-Q2"), "2026-Q2"), 18, text)
+        as_mark = taken(
+            "sum(fare)", "flow", rows, "2026-Q2", TARGET, computed={"target": expand(f.parse("prior(sum(fare))"))}
+        )
+        self.assertEqual(as_mark.marks["target"][1, 0], 30)  # the book goes before the formula
+        alone = read(
+            Kpi("k", "K", f.parse("sum(fare)"), nature="flow"), rows, [], ["target"], None,
+            periods=as_mark.periods, computed={"target": expand(f.parse("prior(sum(fare))"))},
+        )  # fmt: skip
+        self.assertEqual(alone.marks["target"][1, 0], 18)
+
+    def test_of_a_partial_period_the_same_part_is_read(self) -> None:
+        rows = source(
+            {"2025-11-05": [3.0], "2025-11-25": [4.0], "2026-10-05": [5.0], "2026-10-25": [6.0], "2026-11-05": [7.0]},
+            "2026-11-21",
+        )
+        self.assertEqual(at(taken("year_ago(sum(fare))", "flow", rows, "2026-11"), "2026-11"), 3)
+        self.assertEqual(at(taken("prior(sum(fare))", "flow", rows, "2026-11"), "2026-11"), 5)
+        self.assertEqual(at(taken("year_ago(sum(fare))", "flow", rows, "2026"), "2026"), 3)
+        self.assertEqual(at(taken("year_ago(to_date(sum(fare)))", "stock", rows, "2026-11"), "2026-11"), 3)
+
+    def test_a_computed_window_is_whole_so_a_flow_s_mark_of_it_is_pro_rated(self) -> None:
+        rows = source({f"2026-{m:02d}-02": [31.0] for m in range(1, 11)}, "2026-10-21")
+        formula = expand(f.parse("prior(rolling(sum(fare), 3)) / 3"))
+        kpi = Kpi("k", "K", f.parse("sum(fare)"), nature="flow")
+        line = timeline(Period.parse("2026-10"), rows.first, rows.last)
+        found = read(kpi, rows, [], ["target"], None, periods=line, computed={"target": formula})
+        np.testing.assert_allclose(found.marks["target"][-2:, 0], [31, 21])
+
+    def test_a_share_is_one_of_everything_however_it_is_read(self) -> None:
+        rows = source(MONTHS)
+        by = taken("share(sum(fare))", "rate", rows, "2026-03", by="route")
+        self.assertAlmostEqual(at(by, "2026-03", 0), 1 / 3)
+        for where in ({"route": ["a"]}, {"route": ("a",), "none": []}):
+            self.assertAlmostEqual(
+                at(taken("share(sum(fare))", "rate", rows, "2026-03", where=where), "2026-03"), 1 / 3
+            )
+        self.assertEqual(at(taken("share(sum(fare))", "rate", rows, "2026-03"), "2026-03"), 1)
+
     def test_a_level_in_another_formula_is_still_read_as_one(self) -> None:
         rows = source({"2026-01-05": [100], "2026-01-31": [50], "2026-02-01": [1]})
         level = as_level(expand(f.parse("sum(trips)")))
         tree = expand(f.parse("sum(fare) / @crew"), lambda _: level)
         kpi = Kpi("k", "K", tree)
         found = read(kpi, rows, [], [], None, periods=timeline(Period.parse("2026-01"), rows.first, rows.last))
+        # Of each series the last rows of the month: 10 trips, 10 trips.
         np.testing.assert_equal(found.value[:, 0], [15.0, 0.1])

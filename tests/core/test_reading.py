@@ -8,7 +8,7 @@ import numpy as np
 
 from ironmark.core import formula as f
 from ironmark.core.evaluate import evaluate
-from ironmark.core.marks import MarkEntry
+from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Part, Period, latest_complete, part_of
 from ironmark.core.reading import Kpi, Members, Totals, gap_and_attainment, read, regrade
@@ -29,13 +29,19 @@ class Fixed:
         self.first, self.last = OCTOBER.start, OCTOBER.shift(len(values) - 1).end
 
     def aggregate(
-        self, wanted: Sequence[f.Aggregate], by: str | None, where: Members, periods: Sequence[Period]
+        self,
+        wanted: Sequence[f.Aggregate],
+        by: str | None,
+        where: Members,
+        periods: Sequence[Period],
+        until: dt.date | None = None,
     ) -> Totals:
-        values = np.full((len(periods), len(self.names)), np.nan)
+        names = self.names if by is None or len(self.names) > 1 else tuple(where.get(by, self.members[by]))
+        values = np.full((len(periods), len(names)), np.nan)
         for p, period in enumerate(periods):
             if (at := period.ordinal - OCTOBER.ordinal) in range(len(self.values)):
                 values[p] = self.values[at]
-        return Totals(tuple(periods), self.names, np.where(np.isnan(values), 0, 3), {a: values for a in wanted})
+        return Totals(tuple(periods), names, np.where(np.isnan(values), 0, 3), {a: values for a in wanted})
 
 
 def flow(nature: str = "flow", direction: str = "higher") -> Kpi:
@@ -47,7 +53,18 @@ class Periods(unittest.TestCase):
         self.assertEqual((OCTOBER.label, OCTOBER.short, OCTOBER.days), ("October 2026", "Oct 2026", 31))
         self.assertEqual(OCTOBER.shift(3).key, "2027-01")
         self.assertEqual(Period.of(dt.date(2024, 2, 9)).end, dt.date(2024, 2, 29))
-        for text in ("26", "2026-13", "10/2026", "0000-01", "9999-12", "2026-02-30", "2026-Q5", "2026-W54"):
+        for text in (
+            "26",
+            "2026-13",
+            "10/2026",
+            "0000-01",
+            "0001",
+            "0001-01",
+            "9999-12",
+            "2026-02-30",
+            "2026-Q5",
+            "2026-W54",
+        ):
             with self.assertRaises(ValueError):
                 Period.parse(text)
 
@@ -76,8 +93,8 @@ class Arithmetic(unittest.TestCase):
 class Read(unittest.TestCase):
     def test_marks_of_the_member_then_of_any_then_none(self) -> None:
         entries = [
-            MarkEntry("target", None, None, OCTOBER, 100),
-            MarkEntry("target", "route", "b", OCTOBER, 50),
+            MarkEntry("target", Owner.each("route"), OCTOBER, 100),
+            MarkEntry("target", Owner.member(route="b"), OCTOBER, 50),
         ]
         source = Fixed([[95, 95, np.nan]], ["a", "b", "c"], dt.date(2026, 12, 31))
         found = read(flow(), source, entries, ["target"], GRADES, by="route")
@@ -87,7 +104,10 @@ class Read(unittest.TestCase):
         self.assertEqual(bare.band[0].tolist(), [NOT_GRADED, NOT_GRADED, NO_READING])
 
     def test_one_chosen_member_read_alone_keeps_its_own_marks(self) -> None:
-        entries = [MarkEntry("target", None, None, LONG_AGO, 100), MarkEntry("target", "route", "b", LONG_AGO, 50)]
+        entries = [
+            MarkEntry("target", Owner.each("route"), LONG_AGO, 100),
+            MarkEntry("target", Owner.member(route="b"), LONG_AGO, 50),
+        ]
         source = Fixed([[60]], [None], dt.date(2026, 12, 31))
         alone = read(flow(), source, entries, ["target"], GRADES, where={"route": ["b"], "vessel": []})
         self.assertEqual(alone.marks["target"][0, 0], 50)
@@ -95,11 +115,12 @@ class Read(unittest.TestCase):
         self.assertEqual(several.marks["target"][0, 0], 150)
 
     def test_a_partial_flow_is_measured_against_its_share_of_the_mark(self) -> None:
-        entries = [MarkEntry("target", None, None, LONG_AGO, 300)]
+        entries = [MarkEntry("target", TOGETHER, LONG_AGO, 300)]
         source = Fixed([[300], [215]], [None], dt.date(2026, 11, 21))
         found = read(flow(), source, entries, ["target"], GRADES)
         self.assertEqual(found.marks["target"][:, 0].tolist(), [300, 210])
         self.assertEqual(found.state(1, 0), "met")
+        entries = [MarkEntry("target", EVERYONE, LONG_AGO, 300)]
         rate = read(flow("rate"), source, entries, ["target"], GRADES)
         self.assertEqual(rate.marks["target"][1, 0], 300)
         self.assertEqual(rate.state(1, 0), "short")
@@ -109,21 +130,21 @@ class Read(unittest.TestCase):
         offset = Yardstick(("short", "met"), (Cut(-30, "target"),))
         source = Fixed([[0], [200]], [None], dt.date(2026, 11, 21))
         self.assertAlmostEqual(read(flow(), source, [], [], cuts).cuts[0, 1, 0], 210)
-        entries = [MarkEntry("target", None, None, LONG_AGO, 300)]
+        entries = [MarkEntry("target", TOGETHER, LONG_AGO, 300)]
         self.assertAlmostEqual(read(flow(), source, entries, ["target"], offset).cuts[0, 1, 0], 189)
 
     def test_gap_and_attainment_by_direction(self) -> None:
-        entries = [MarkEntry("target", None, None, LONG_AGO, 50)]
+        entries = [MarkEntry("target", TOGETHER, LONG_AGO, 50)]
         source = Fixed([[40]], [None], dt.date(2026, 12, 31))
         gap, attainment = gap_and_attainment(read(flow(), source, entries, ["target"], None))
         self.assertEqual((gap[0, 0], attainment[0, 0]), (-10, 0.8))
-        _, headroom = gap_and_attainment(read(flow(direction="lower"), source, entries, ["target"], None))
-        self.assertAlmostEqual(headroom[0, 0], 0.2)
+        _, reached = gap_and_attainment(read(flow(direction="lower"), source, entries, ["target"], None))
+        self.assertAlmostEqual(reached[0, 0], 1.2)
         gap, _ = gap_and_attainment(read(flow(), source, [], [], None))
         self.assertTrue(np.isnan(gap).all())
 
     def test_a_rehearsed_value_is_graded_without_touching_rows(self) -> None:
-        entries = [MarkEntry("target", None, None, LONG_AGO, 50)]
+        entries = [MarkEntry("target", TOGETHER, LONG_AGO, 50)]
         found = read(flow(), Fixed([[40]], [None], dt.date(2026, 12, 31)), entries, ["target"], GRADES)
         self.assertEqual(found.state(0, 0), "short")
         self.assertEqual(regrade(found, GRADES, np.array([[50.0]])).state(0, 0), "met")
@@ -133,8 +154,8 @@ class Workings(unittest.TestCase):
     def test_the_formula_in_numbers_keeps_its_brackets(self) -> None:
         tree = f.parse("(sum(a) - sum(b)) / (count() * 2) - -sum(a)")
         values = dict(zip(f.aggregates(tree), (1862.0, 12.5, 2051.0), strict=True))
-        self.assertEqual(in_numbers(tree, lambda a, _: values[a]), "(1,862 − 12.5) ÷ (2,051 × 2) − −1,862")
-        self.assertEqual(in_numbers(f.parse("sum(a) - (sum(b) - 1)"), lambda a, _: values[a]), "1,862 − (12.5 − 1)")
+        self.assertEqual(in_numbers(tree, lambda a: values[a]), "(1,862 − 12.5) ÷ (2,051 × 2) − −1,862")
+        self.assertEqual(in_numbers(f.parse("sum(a) - (sum(b) - 1)"), lambda a: values[a]), "1,862 − (12.5 − 1)")
 
     def test_figures(self) -> None:
         for value, text in (

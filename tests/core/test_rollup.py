@@ -26,7 +26,7 @@ def block(values: list[float], target: float | None = None, **kpi: Any) -> Readi
     totals = Totals((Period.parse("2026-10"),), names, np.ones(value.shape, dtype=np.int64), {})
     marks = {} if target is None else {"target": np.full(value.shape, target)}
     made = Kpi("k", "K", parse("count()"), **kpi)
-    return Readings(made, "team", totals, value, marks, {}, (None,), np.ones(value.shape))
+    return Readings(made, "team", totals, value, marks, {}, (None,))
 
 
 FOUR = Yardstick(("short", "near", "met", "beyond"), (Cut(10), Cut(20), Cut(30)))
@@ -37,6 +37,12 @@ class Composites(unittest.TestCase):
     def test_states_are_worth_their_rank(self) -> None:
         graded = core.regrade(block([5, 15, 25, 35, np.nan]), FOUR)
         np.testing.assert_allclose(composite.state_scores(graded)[0], [0, 1 / 3, 2 / 3, 1, np.nan])
+
+    def test_the_worst_of_their_own_yardstick_is_nothing_its_best_all(self) -> None:
+        three = Yardstick(("near", "met", "near"), (Cut(10), Cut(20)))
+        np.testing.assert_allclose(composite.state_scores(core.regrade(block([5, 15, 25]), three))[0], [0, 1, 0])
+        alike = Yardstick(("near", "near"), (Cut(10),))
+        np.testing.assert_allclose(composite.state_scores(core.regrade(block([5.0]), alike))[0], [1])
 
     def test_without_a_yardstick_no_score(self) -> None:
         self.assertTrue(np.isnan(composite.state_scores(block([5.0]))).all())
@@ -80,17 +86,53 @@ class Composites(unittest.TestCase):
 class InsideARange(unittest.TestCase):
     def test_gap_and_headroom_are_to_the_nearer_edge(self) -> None:
         graded = core.regrade(block([55, 60, 63, 70, 75, 80, np.nan], direction="inside"), RANGE)
-        gap, room = core.gap_and_attainment(graded)
+        gap, reached = core.gap_and_attainment(graded)
         np.testing.assert_allclose(gap[0], [-5, 0, 3, -5, 0, 5, np.nan])
+        self.assertTrue(np.isnan(reached).all())
+        room = core.headroom(graded)
         np.testing.assert_allclose(room[0], [-5 / 60, 0, 3 / 60, 5 / 75, 0, -5 / 75, np.nan])
+        scores = composite.attainment_scores(graded, "target", 0.0, 2.0)
+        np.testing.assert_allclose(scores[0], 1 + room[0])
 
-    def test_a_range_without_both_edges_has_none(self) -> None:
-        self.assertIsNone(core.nearer_edge(core.regrade(block([5.0], direction="inside"), FOUR)))
+    def test_the_marks_floor_and_limit_are_a_range_too(self) -> None:
+        readings = block([40, 55, 60, 72, 90, np.nan], direction="inside")
+        marks = {"floor": np.full((1, 6), 50.0), "limit": np.full((1, 6), 75.0)}
+        for ranged in (replace(readings, marks=marks), replace(readings, edges=marks)):
+            gap, _ = core.gap_and_attainment(ranged, "floor")
+            np.testing.assert_allclose(gap[0], [-10, 5, 10, -3, 15, np.nan])
+            room = core.headroom(ranged)[0]
+            np.testing.assert_allclose(room, [-10 / 50, 5 / 50, 10 / 50, 3 / 75, -15 / 75, np.nan])
+            # Inside is better than outside: 15 and 10 outside come before all that lie within.
+            self.assertEqual(np.argsort(core.goodness(ranged, "floor")[0][:5]).tolist(), [4, 0, 3, 1, 2])
 
-    def test_headroom_is_above_zero_on_the_good_side_whatever_the_direction(self) -> None:
-        self.assertAlmostEqual(core.headroom(block([110.0], 100.0))[0, 0], 0.1)
+    def test_one_edge_alone_is_an_edge(self) -> None:
+        readings = replace(block([40.0, 80.0], direction="inside"), marks={"floor": np.full((1, 2), 50.0)})
+        np.testing.assert_allclose(core.gap_and_attainment(readings)[0][0], [-10, 30])
+
+    def test_a_range_without_edges_has_none(self) -> None:
+        graded = core.regrade(block([5.0], 8.0, direction="inside"), FOUR)
+        self.assertTrue(np.isnan(core.nearer_edge(graded)[0]).all())
+        self.assertEqual(core.gap_and_attainment(graded)[0][0, 0], -3)
+
+    def test_headroom_is_what_is_left_before_the_limit_else_the_target(self) -> None:
+        self.assertAlmostEqual(core.headroom(block([110.0], 100.0))[0, 0], -0.1)
+        self.assertAlmostEqual(core.headroom(block([80.0], 100.0))[0, 0], 0.2)
         self.assertAlmostEqual(core.headroom(block([110.0], 100.0, direction="lower"))[0, 0], -0.1)
-        self.assertAlmostEqual(core.headroom(block([-90.0], -100.0))[0, 0], 0.1)
+        self.assertAlmostEqual(core.headroom(block([-90.0], -100.0))[0, 0], -0.1)
+        self.assertTrue(np.isnan(core.headroom(block([5.0], 0.0))).all())
+        limited = replace(block([80.0], 100.0), edges={"limit": np.full((1, 1), 160.0)})
+        self.assertAlmostEqual(core.headroom(limited)[0, 0], 0.5)
+
+    def test_on_target_is_one_either_way_and_there_is_none_where_it_is_not_above_zero(self) -> None:
+        for direction, value, expected in (
+            ("higher", 50.0, 0.5), ("higher", 100.0, 1.0), ("lower", 100.0, 1.0), ("lower", 130.0, 0.7), ("lower", 0.0, 2.0),
+        ):  # fmt: skip
+            gap, reached = core.gap_and_attainment(block([value], 100.0, direction=direction))
+            self.assertEqual(gap[0, 0], value - 100)
+            self.assertAlmostEqual(reached[0, 0], expected, msg=direction)
+        for target in (0.0, -5.0):
+            for direction in ("higher", "lower"):
+                self.assertTrue(np.isnan(core.gap_and_attainment(block([3.0], target, direction=direction))[1]).all())
 
 
 class Shown(unittest.TestCase):

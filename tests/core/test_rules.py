@@ -26,6 +26,7 @@ class Spellings(unittest.TestCase):
             "green: at least 700\namber: between 500 and 699.999\nbelow 500: red",
             "under 500 → short; 500 - 700 near; 700 and above met",
             "700 or more good\n500 to 700 warning\nless than 500 bad",
+            "700 <= x green\n500 <= x amber\nx < 500 red",
             "if x >= 700 then green\nif 500 <= x < 700 then amber\notherwise red",
             "≥ 700 Met\n500–700 Near\nelse Short",
             "x >= £700 green\nx >= £500 amber\nx < £500 red",
@@ -49,6 +50,39 @@ class Spellings(unittest.TestCase):
         assert found is not None
         self.assertEqual((found.bands, found.cuts[0].belongs), (("met", "short"), "below"))
         self.assertEqual(states(found, [5, 5.1]), ["met", "short"])
+
+    def test_a_range_takes_what_its_neighbour_leaves_out(self) -> None:
+        for text, at_85, at_92 in (
+            ("amber 85-92\ngreen > 92\nred < 85", "near", "near"),
+            ("amber 85 - 92; green >= 92; red <= 85", "short", "met"),
+            ("amber 85 to 92\ngreen 92 to 100\nred < 85", "near", "met"),
+            ("amber 85 up to but not including 92\ngreen 92–100\nred below 85", "near", "met"),
+        ):
+            with self.subTest(text):
+                found = turn(text, PLAIN)
+                assert found.yardstick is not None
+                self.assertEqual(states(found.yardstick, [85, 92]), [at_85, at_92])
+                self.assertNotIn("overlap", [finding.kind for finding in found.findings])
+
+    def test_of_two_bounds_on_one_side_the_tighter_holds(self) -> None:
+        for text in ("> 5 and >= 5 red", ">= 5 and > 5 red", "> 5 and > 3 red"):
+            rule = turn(f"{text}\n<= 5 green", PLAIN).rules[0]
+            self.assertEqual((rule.low, rule.closed[0]), (5, False), text)
+
+    def test_a_rule_may_hold_for_one_number_and_must_for_any(self) -> None:
+        found = turn(">= 5 and <= 5 amber\n< 5 red\n> 5 green", PLAIN)
+        first = found.rules[0]
+        self.assertEqual((first.low, first.high, first.closed), (5, 5, (True, True)))
+        for text in ("> 5 and <= 5 amber", ">= 5 and < 5 amber", "> 6 and < 5 amber"):
+            with self.assertRaisesRegex(NotARule, "ends before it begins"):
+                turn(text, PLAIN)
+
+    def test_a_range_with_a_dash_or_the_word_to_is_one(self) -> None:
+        for low, high in (("500", "700"), ("-7", "-2"), ("85%", "92%")):
+            unit = PERCENT if "%" in low else PLAIN
+            made = [turn(f"{low} {sign} {high} amber\n> {high} green\n< {low} red", unit) for sign in ("to", "-", "–")]
+            self.assertEqual(made[0].yardstick, made[1].yardstick)
+            self.assertEqual(made[0].yardstick, made[2].yardstick)
 
     def test_what_is_no_rule_says_what_to_write(self) -> None:
         for text, says in (

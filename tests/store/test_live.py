@@ -15,7 +15,7 @@ from sqlalchemy import text
 
 from ironmark.core import formula as f
 from ironmark.core.evaluate import evaluate
-from ironmark.core.expand import expand
+from ironmark.core.expand import as_level, expand
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Kpi, Source, read
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
@@ -62,7 +62,7 @@ FORMULAS = [
     *(f"count({where.strip()})" for where in CONDITIONS),
     *(f"distinct({name}{where})" for name in ("route", "day", "late") for where in CONDITIONS[:3]),
     "rolling(sum(fare), 2)", "to_date(mean(delay))", "rolling(median(fare), 2)", "to_date(distinct(route))",
-    "share(sum(delay))", "year_ago(sum(fare))", "sum(fare) / count(where late = yes)", "rolling(max(fare), 2)",
+    "share(sum(delay))", "year_ago(sum(fare))", "prior(sum(fare))", "prior(median(fare))", "sum(1)", "count(5)", "sum(fare) / count(where late = yes)", "rolling(max(fare), 2)",
 ]  # fmt: skip
 
 
@@ -114,16 +114,23 @@ class TheSameFigures(WithTable):
         st.sampled_from(
             ("2026-01", "2026-01-05", "2026-W03", "2026-Q1", "2026", "2026-01..2026-02", "2026-W02..2026-W04")
         ),
-        st.sampled_from(("rate", "stock")),
+        st.sampled_from(("rate", "stock", "flow")),
+        st.sampled_from((dt.date(2026, 4, 30), dt.date(2026, 3, 10))),
     )
     def test_agree(
-        self, data: Any, texts: list[str], by: str | None, chosen: tuple[str, ...], key: str, nature: Any
+        self,
+        data: Any,
+        texts: list[str],
+        by: str | None,
+        chosen: tuple[str, ...],
+        key: str,
+        nature: Any,
+        through: dt.date,
     ) -> None:
         self.fill(data)
-        here = ColumnSource(
-            pl.DataFrame(data, schema=SCHEMA, orient="row"), "day", ["route", "vessel"], dt.date(2026, 4, 30)
-        )
-        there = self.live(through=dt.date(2026, 4, 30))
+        through = max(through, min(row[0] for row in data if row[0]))  # later rows are not read in either
+        here = ColumnSource(pl.DataFrame(data, schema=SCHEMA, orient="row"), "day", ["route", "vessel"], through)
+        there = self.live(through=through)
         try:
             self.compare(here, there, data, texts, by, chosen, key, nature)
         finally:
@@ -144,7 +151,8 @@ class TheSameFigures(WithTable):
         self.assertEqual((here.first, here.last), (there.first, there.last))
         periods = timeline(Period.parse(key), here.first, here.last)
         for written in texts:
-            kpi = Kpi("k", "K", expand(f.parse(written)), nature=nature)
+            tree = expand(f.parse(written))
+            kpi = Kpi("k", "K", as_level(tree) if nature == "stock" else tree, nature=nature)
             found = [
                 read(kpi, source, [], [], None, by=by, where={"route": chosen}, periods=periods)
                 for source in (here, there)

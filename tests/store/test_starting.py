@@ -1,13 +1,16 @@
 """Starting, stopping, crashing and starting again."""
 
 import shutil
+import signal
 import socket
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 from pathlib import Path
 
+from ironmark.store import scratch
 from tests import world
 
 
@@ -53,31 +56,78 @@ class Life(unittest.TestCase):
         self.assertEqual(server.client.get("/api/scorecards").json(), [])
 
     def test_a_port_in_use_is_a_clear_message(self) -> None:
+        never = world.temporary("x", "").parent / "never-made"
         with socket.socket() as taken:
             taken.bind(("127.0.0.1", 0))
             taken.listen()
-            said = run(
-                "serve", "--port", str(taken.getsockname()[1]), "--data-dir", tempfile.gettempdir() + "/never-made"
-            )
+            said = run("serve", "--port", str(taken.getsockname()[1]), "--data-dir", str(never))
         self.assertEqual(said.returncode, 1)
         self.assertIn("choose another", said.stderr)
 
     def test_fresh_does_not_empty_a_directory_with_other_things(self) -> None:
-        directory = Path(tempfile.mkdtemp())
-        self.addCleanup(shutil.rmtree, directory)
-        (directory / "thesis.txt").write_text("mine")
+        directory = world.temporary("thesis.txt", "mine").parent
         said = run("serve", "--fresh", "--port", str(world.free_port()), "--data-dir", str(directory))
         self.assertEqual(said.returncode, 1)
         self.assertIn("thesis.txt", said.stderr)
         self.assertTrue((directory / "thesis.txt").exists())
 
 
+class Endings(unittest.TestCase):
+    def test_told_to_end_or_left_by_its_terminal_it_stops_the_database_and_leaves_nothing(self) -> None:
+        for how in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+            with self.subTest(how):
+                # A path too long for a socket has that kept elsewhere.
+                deep = scratch.make("test") / ("d" * 100)
+                deep.mkdir()
+                server = world.Running("--no-demo", directory=deep).start()
+                self.addCleanup(server.client.close)
+                self.addCleanup(shutil.rmtree, deep.parent, True)
+                sockets = self.of(server)
+                self.assertEqual(len(sockets), 1)
+                database = server.database_pid
+                assert server.process is not None
+                server.process.send_signal(how)
+                server.process.communicate(timeout=60)
+                self.assertFalse(world.alive(database))
+                self.assertEqual(self.of(server), [])
+
+    def of(self, server: world.Running) -> list[Path]:
+        """The directories that a server has made in the temporary folder."""
+        assert server.process is not None
+        mine = f"{server.process.pid} "
+        every = Path(tempfile.gettempdir()).glob(f"{scratch.PREFIX}*/{scratch.OWNER}")
+        return [path.parent for path in every if path.read_text().startswith(mine)]
+
+    def test_tests_that_are_killed_leave_neither_server_nor_database(self) -> None:
+        code = "from tests import world; s = world.running(); print(s.database_pid, s.directory, flush=True); input()"
+        tests = subprocess.Popen(
+            [sys.executable, "-c", code], cwd=world.ROOT, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+        )
+        assert tests.stdout is not None and tests.stdin is not None
+        database, directory = tests.stdout.readline().split()
+        self.assertTrue(world.alive(int(database)))
+        tests.kill()
+        tests.wait()
+        tests.stdin.close()
+        tests.stdout.close()
+        until = time.monotonic() + 60
+        while world.alive(int(database)) and time.monotonic() < until:
+            time.sleep(0.1)
+        self.assertFalse(world.alive(int(database)))
+        # What they had in the temporary folder is found by the next start.
+        self.assertIn(Path(directory), scratch.sweep())
+        self.assertFalse(Path(directory).exists())
+
+    def test_a_directory_whose_owner_works_is_left_alone(self) -> None:
+        mine = scratch.make("test")
+        self.addCleanup(shutil.rmtree, mine)
+        self.assertNotIn(mine, scratch.sweep())
+        self.assertTrue(mine.exists())
+
+
 class Program(unittest.TestCase):
     def test_a_file_is_imported_beside_the_running_server(self) -> None:
-        directory = Path(tempfile.mkdtemp())
-        self.addCleanup(shutil.rmtree, directory)
-        path = directory / "tickets_sold.csv"
-        path.write_text("day;sold\n2026-01-02;3,5\n")
+        path = world.temporary("tickets_sold.csv", "day;sold\n2026-01-02;3,5\n")
         server = world.running()
         said = run("import", str(path), "--data-dir", str(server.directory))
         self.assertEqual(said.returncode, 0, said.stderr)

@@ -1,6 +1,7 @@
 """Records, marks and rows in a real MariaDB."""
 
 import datetime as dt
+import shutil
 import unittest
 from typing import Any
 
@@ -9,9 +10,10 @@ from sqlalchemy import select, text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
-from ironmark.core.marks import MarkEntry
+from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.periods import Period
-from ironmark.store import database, datasets, marks, records
+from ironmark.store import database, datasets, marks, notices, records, scratch
+from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change
 from ironmark.store.models import DatasetSegment
 from ironmark.tables.reader import Column, Problem, Table
@@ -75,29 +77,46 @@ class Marks(InDatabase):
     KPI = "test-of-marks"
 
     def test_changes_come_with_their_way_back(self) -> None:
-        first = Change("target", None, None, "2026-01", 0.9)
-        version, back = marks.apply(self.session, self.KPI, [first, Change("target", "route", "a", "2026-02", 0.8)], 0)
+        first = Change("target", EVERYONE, "2026-01", 0.9)
+        version, back = marks.apply(
+            self.session, self.KPI, [first, Change("target", Owner.member(route="a"), "2026-02", 0.8)], 0
+        )
         self.assertEqual(version, 1)
         self.assertEqual([c.value for c in back], [None, None])
-        version, back = marks.apply(self.session, self.KPI, [Change("target", None, None, "2026-01", 0.95)], 1)
+        version, back = marks.apply(self.session, self.KPI, [Change("target", EVERYONE, "2026-01", 0.95)], 1)
         self.assertEqual(back, [first])
         version, _ = marks.apply(self.session, self.KPI, back, 2)
         found = marks.entries(self.session, [self.KPI, "nobody"])
         expected = [
-            MarkEntry("target", None, None, Period.parse("2026-01"), 0.9),
-            MarkEntry("target", "route", "a", Period.parse("2026-02"), 0.8),
+            MarkEntry("target", EVERYONE, Period.parse("2026-01"), 0.9),
+            MarkEntry("target", Owner.member(route="a"), Period.parse("2026-02"), 0.8),
         ]
         self.assertEqual(found, {self.KPI: expected, "nobody": []})
         self.assertEqual(marks.version(self.session, self.KPI), 3)
 
+    def test_whose_they_are_is_kept(self) -> None:
+        owners = [EVERYONE, TOGETHER, Owner.each("route"), Owner.member(route="a"), Owner.member(vessel="x", route="a")]
+        changes = [Change("target", owner, "2026-01", float(n)) for n, owner in enumerate(owners)]
+        marks.apply(self.session, self.KPI, changes, 0)
+        self.session.expire_all()
+        found = {entry.owner: entry.value for entry in marks.entries(self.session, [self.KPI])[self.KPI]}
+        self.assertEqual(found, {owner: float(n) for n, owner in enumerate(owners)})
+
+    def test_one_place_twice_in_a_change_ends_as_the_last_says(self) -> None:
+        place = ("target", EVERYONE, "2026-01")
+        _, back = marks.apply(self.session, self.KPI, [Change(*place, 1), Change(*place, None), Change(*place, 3)], 0)
+        self.assertEqual([entry.value for entry in marks.entries(self.session, [self.KPI])[self.KPI]], [3])
+        marks.apply(self.session, self.KPI, back, 1)
+        self.assertEqual(marks.entries(self.session, [self.KPI])[self.KPI], [])
+
     def test_a_stale_change_is_refused_whole(self) -> None:
-        marks.apply(self.session, self.KPI, [Change("target", None, None, "2026-01", 1)], 0)
+        marks.apply(self.session, self.KPI, [Change("target", EVERYONE, "2026-01", 1)], 0)
         with self.assertRaises(database.StaleVersion):
-            marks.apply(self.session, self.KPI, [Change("target", None, None, "2026-01", 2)], 0)
+            marks.apply(self.session, self.KPI, [Change("target", EVERYONE, "2026-01", 2)], 0)
         self.assertEqual(marks.entries(self.session, [self.KPI])[self.KPI][0].value, 1)
 
     def test_taking_out_what_is_not_there_changes_nothing(self) -> None:
-        marks.apply(self.session, self.KPI, [Change("target", None, None, "2026-01", None)], 0)
+        marks.apply(self.session, self.KPI, [Change("target", EVERYONE, "2026-01", None)], 0)
         self.assertEqual(marks.entries(self.session, [self.KPI])[self.KPI], [])
 
 
@@ -148,6 +167,72 @@ class Datasets(InDatabase):
         self.assertEqual(list(self.session.scalars(query)), [])
         with self.assertRaises(database.Missing):
             datasets.get(self.session, made.id)
+
+
+class WhoseMarksWere(unittest.TestCase):
+    """Tables of an earlier version, with marks of any member."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        directory = scratch.make("test")
+        cls.addClassCleanup(shutil.rmtree, directory, True)
+        mariadb = MariaDB(directory).start()
+        cls.addClassCleanup(mariadb.stop)
+        database.migrate(mariadb.url, "0002")
+        cls.engine = database.connect(mariadb.url)
+        cls.addClassCleanup(cls.engine.dispose)
+        kpis = {
+            "income": ("flow", "sum(x)"), "visits": ("flow", "count()"), "crew": ("stock", "sum(x)"), "ready": ("stock", "sum(x) / sum(y)"),
+            "share": ("rate", "sum(x) / sum(y)"),
+        }  # fmt: skip
+        old = [
+            ("income", "", "", "2026-01", 18_000), ("income", "depot", "East", "2026-01", 22_000), ("income", "depot", "West", "2026-01", 1),
+            ("income", "service", "Express", "2026-01", 3), ("visits", "", "", "2026-01", 500), ("visits", "", "", "2026-06", 600),
+            ("visits", "*", "*", "2026-06", 900), ("crew", "", "", "2026-01", 40), ("ready", "", "", "2026-01", 0.9), ("share", "", "", "2026-01", 0.5),
+        ]  # fmt: skip
+        with Session(cls.engine) as session:
+            for key, (nature, formula) in kpis.items():
+                body = {"name": key.title(), "nature": nature, "formula": formula}
+                records.create(session, "kpi", body, name=key, key=key)
+                session.execute(text("INSERT INTO mark_books (kpi_id, version) VALUES (:key, 1)"), {"key": key})
+            for entry in old:
+                insert = "INSERT INTO marks (kpi_id, name, segment, member, since, value) VALUES (:k, 'target', :s, :m, :f, :v)"
+                session.execute(text(insert), dict(zip("ksmfv", entry, strict=True)))
+            session.commit()
+        database.migrate(mariadb.url)
+
+    def owners(self, key: str) -> list[tuple[Owner, str, float]]:
+        with Session(self.engine) as session:
+            return [(e.owner, e.since.key, e.value) for e in marks.entries(session, [key])[key]]
+
+    def test_any_of_a_sum_is_each_member_s_where_a_segment_has_own_ones_else_all_together_s(self) -> None:
+        self.assertIn((Owner.each("depot"), "2026-01", 18_000), self.owners("income"))
+        self.assertEqual(len(self.owners("income")), 4)
+        self.assertEqual(self.owners("crew"), [(TOGETHER, "2026-01", 40)])
+        # Where all together had a mark of its own from the same period, that one holds.
+        self.assertEqual(self.owners("visits"), [(TOGETHER, "2026-01", 500), (TOGETHER, "2026-06", 900)])
+
+    def test_of_a_rate_and_of_a_ratio_it_is_everyone_s(self) -> None:
+        self.assertEqual(self.owners("share"), [(EVERYONE, "2026-01", 0.5)])
+        self.assertEqual(self.owners("ready"), [(EVERYONE, "2026-01", 0.9)])
+
+    def test_what_was_changed_is_told_until_it_was_read(self) -> None:
+        with Session(self.engine) as session:
+            (notice,) = notices.unread(session)
+            told = {(c["kpi"], c["since"]): (c["whose"], c["segment"]) for c in notice.body["changes"]}
+            self.assertEqual(
+                told,
+                {
+                    ("income", "2026-01"): ("each", "depot"),
+                    ("visits", "2026-01"): ("together", ""),
+                    ("visits", "2026-06"): ("dropped", ""),
+                    ("crew", "2026-01"): ("together", ""),
+                },
+            )
+            notices.read(session, notice.number)
+            self.assertEqual(notices.unread(session), [])
+            with self.assertRaises(database.Missing):
+                notices.read(session, 10**12)
 
 
 class Migrations(unittest.TestCase):

@@ -176,6 +176,17 @@ class OverMonths(unittest.TestCase):
 
 
 class Plain(unittest.TestCase):
+    def test_a_constant_counts_once_a_row(self) -> None:
+        day = dt.date(2026, 1, 5)
+        made = source([(day, "a", "x", 1.0, 1, True), (day, "a", "x", None, 1, None), (day, "b", "y", 2.0, 1, True)])
+        for text, expected in (
+            ("sum(1)", [2, 1]), ("count(5)", [2, 1]), ("count(where 1 = 1)", [2, 1]), ("sum(2.5)", [5, 2.5]), ("mean(3)", [3, 3]),
+            ("count(where 1 = 2)", [0, 0]), ("sum(1 where late = yes)", [1, 1]), ("distinct(7)", [1, 1]), ("median(4)", [4, 4]),
+        ):  # fmt: skip
+            tree = f.parse(text)
+            (found,) = aggregated(made, tree, "route").parts.values()
+            self.assertEqual(found[0].tolist(), expected, text)
+
     def test_a_month_between_without_rows_is_there_and_empty(self) -> None:
         data = [(dt.date(2026, 1, 5), "a", "x", 1.0, 1, True), (dt.date(2026, 3, 5), "a", "x", 2.0, 1, True)]
         tree = f.parse("count()")

@@ -105,6 +105,32 @@ class Types(unittest.TestCase):
         self.assertEqual(table.frame["p"].to_list()[:2], [0.88, 0.9])
         self.assertEqual(table.frame["f"].to_list()[:2], [True, False])
 
+    def test_the_file_says_how_its_numbers_are_written(self) -> None:
+        table = read("day;a;b\n2026-01-01;1.234;1.234,50\n2026-01-02;2.500;3,5\n2026-01-03;7;2\n")
+        self.assertEqual(table.frame["a"].to_list(), [1234.0, 2500.0, 7.0])
+        self.assertIn("read as 1234, as the rest of the file has a decimal comma", str(table.problems))
+        table = read("day;a;b\n2026-01-01;1,234;1.5\n2026-01-02;2,500;2.5\n")
+        self.assertEqual(table.frame["a"].to_list(), [1234.0, 2500.0])
+
+    def test_a_column_that_contradicts_the_file_is_doubted(self) -> None:
+        table = read("day;a;b\n2026-01-01;1.5;1.234,50\n2026-01-02;2.25;3,5\n2026-01-03;3.5;4,5\n")
+        self.assertEqual(table.frame["a"].to_list(), [1.5, 2.25, 3.5])
+        problem = next(p for p in table.problems if p.column == "a")
+        self.assertIn("decimal point, and the rest of the file has a decimal comma", problem.message)
+
+    def test_where_nothing_tells_it_is_asked_and_the_answer_holds(self) -> None:
+        text = "day;a\n2026-01-01;1.234\n2026-01-02;2.500\n2026-01-03;7\n"
+        table = read(text)
+        self.assertEqual(table.frame["a"].to_list(), [1.234, 2.5, 7])
+        self.assertIn("nothing in the file says so", str(table.problems))
+        said = read_delimited(text.encode(), "comma")
+        self.assertEqual(said.frame["a"].to_list(), [1234, 2500, 7])
+        self.assertEqual(read("day;a\n2026-01-01;0.125\n2026-01-02;0.5\n").problems, ())
+
+    def test_brackets_are_negative_as_accountants_write(self) -> None:
+        table = read('day,a\n2026-01-01,(5.25)\n2026-01-02,"(£1,200.50)"\n2026-01-03,3\n')
+        self.assertEqual(table.frame["a"].to_list(), [-5.25, -1200.5, 3])
+
     def test_two_scales_of_percent_are_pointed_out(self) -> None:
         table = read("p;x\n88%;1\n0.9;1\n")
         self.assertTrue([p for p in table.problems if p.column == "p" and "percent sign" in p.message])

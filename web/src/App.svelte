@@ -12,6 +12,7 @@
   import NewSheet from './views/data/NewSheet.svelte'
   import KpiPage from './views/kpis/KpiPage.svelte'
   import MarkBook from './views/marks/MarkBook.svelte'
+  import Changed from './views/Changed.svelte'
   import NotFound from './views/NotFound.svelte'
   import ScorecardPage from './views/scorecards/ScorecardPage.svelte'
   import Shelf from './views/scorecards/Shelf.svelte'
@@ -34,6 +35,7 @@
     '/data/new/checklist': NewChecklist,
     '/data/new/live': NewLive,
     '/data/:id': DataPage,
+    '/changed': Changed,
     '/specimens': Specimens,
     '/specimens/:condition': Specimens,
     '*': NotFound,
@@ -81,6 +83,15 @@
       .slice(0, 3)
       .toLocaleUpperCase(),
   )
+  /** How much a new version changed in what is kept that nobody has read yet. */
+  let changed = $state(0)
+  $effect(() => {
+    void router.location
+    got(api.GET('/api/notices')).then(
+      (found) => (changed = found.length),
+      () => (changed = 0),
+    )
+  })
   let through = $state('')
   $effect(() => {
     void router.location
@@ -162,10 +173,20 @@
     {mode === 'dark' ? 'Paper' : 'Dark'}
   </button>
 </header>
+{#if changed && router.location !== '/changed'}
+  <p class="told">
+    A new version changed marks that are kept here. <a class="link" href="#/changed">See what was changed</a>
+  </p>
+{/if}
 <Tip />
 <Router {routes} restoreScrollState={true} />
 
 <style>
+  .told {
+    padding: 7px 20px;
+    border-bottom: 1px solid var(--rule);
+    background: var(--sheet);
+  }
   .frame {
     position: sticky;
     top: 0;

@@ -416,13 +416,14 @@ export interface paths {
         };
         /**
          * Mark Grid
-         * @description The periods of one to three financial years by the members of a segment (the first one when ``by`` is not given).
+         * @description The periods of one to three financial years by the members of a segment (the first one when ``by`` is not
+         *     given), of all rows or, for marks of two segments, of the ``member`` of the segment ``within``.
          */
         get: operations["mark_grid_api_kpis__key__marks_get"];
         put?: never;
         /**
          * Change Marks
-         * @description Set or take out entries, all or none.
+         * @description Set or take out entries, all or none. A value 20 times outside of what was read is asked about first.
          */
         post: operations["change_marks_api_kpis__key__marks_post"];
         delete?: never;
@@ -445,6 +446,46 @@ export interface paths {
          * @description The readings that would change state, the newest first, by the yardstick this KPI is graded by.
          */
         post: operations["try_marks_api_kpis__key__marks_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Notices
+         * @description Those that were not read yet.
+         */
+        get: operations["list_notices_api_notices_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notices/{number}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Notice
+         * @description It is not told again.
+         */
+        post: operations["read_notice_api_notices__number__read_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -482,7 +523,7 @@ export interface paths {
         put?: never;
         /**
          * Turn Rules
-         * @description Turn rules such as ``>= 500 and < 700 amber`` into bands and cuts, with everything that was wrong in them.
+         * @description Turn rules such as ``>= 85 and < 92 amber`` into bands and cuts, with everything that was wrong in them.
          */
         post: operations["turn_rules_api_yardsticks_rules_post"];
         delete?: never;
@@ -1284,7 +1325,7 @@ export interface components {
         };
         /**
          * Cell
-         * @description A mark as the book has it for one member and month, and where it comes from.
+         * @description A mark as the book has it for one owner and period, and where it comes from.
          */
         Cell: {
             /** Shown */
@@ -1295,7 +1336,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "set" | "carried" | "inherited" | "computed" | "none";
+            kind: "set" | "carried" | "inherited" | "together" | "computed" | "none";
         };
         /** Change */
         Change: {
@@ -1311,16 +1352,19 @@ export interface components {
         /**
          * ChangeBody
          * @description ``since`` is a period such as 2026-10 or 2026; ``value`` null takes the entry out.
-         *
-         *     Neither segment nor member stands for any member; ``*`` for both for all members together.
          */
         ChangeBody: {
+            /** Whose */
+            whose?: ("member" | "each" | "together" | "everyone") | null;
+            /**
+             * Of
+             * @default {}
+             */
+            of: {
+                [key: string]: string;
+            };
             /** Name */
             name: string;
-            /** Segment */
-            segment?: string | null;
-            /** Member */
-            member?: string | null;
             /** Since */
             since: string;
             /** Value */
@@ -1333,10 +1377,18 @@ export interface components {
             /** Back */
             back: components["schemas"]["ChangeBody"][];
         };
-        /** ChangesBody */
+        /**
+         * ChangesBody
+         * @description ``sure``: also values 20 times outside of what was read so far, which are asked about first.
+         */
         ChangesBody: {
             /** Changes */
             changes: components["schemas"]["ChangeBody"][];
+            /**
+             * Sure
+             * @default false
+             */
+            sure: boolean;
         };
         /**
          * ChecklistBody
@@ -1592,7 +1644,10 @@ export interface components {
             /** Offset Shown */
             offset_shown: string;
         };
-        /** DatasetChange */
+        /**
+         * DatasetChange
+         * @description ``through``: the day the rows are complete through; null has it follow the rows again, left out keeps it.
+         */
         DatasetChange: {
             /** Name */
             name: string;
@@ -1619,6 +1674,8 @@ export interface components {
             problems: components["schemas"]["ProblemOut"][];
             /** Through */
             through: string | null;
+            /** Fixed Through */
+            fixed_through: boolean;
             /** Updated At */
             updated_at: string;
             /** Kpis */
@@ -1861,6 +1918,13 @@ export interface components {
             by_label: string;
             /** Segments */
             segments: string[];
+            within: components["schemas"]["Within"] | null;
+            /** Choices */
+            choices: {
+                [key: string]: string[];
+            };
+            /** Adds */
+            adds: boolean;
             /**
              * Grain
              * @enum {string}
@@ -1887,6 +1951,8 @@ export interface components {
         /**
          * HandAsk
          * @description ``step`` and ``done`` for a checklist, ``value`` (KPI unit) for a figure of a typed sheet.
+         *
+         *     sure: also a value that is far from everything read so far, which is asked about first.
          */
         HandAsk: {
             instrument: components["schemas"]["InstrumentBody"];
@@ -1906,6 +1972,11 @@ export interface components {
             done?: boolean | null;
             /** Value */
             value?: number | null;
+            /**
+             * Sure
+             * @default false
+             */
+            sure: boolean;
         };
         /** Health */
         Health: {
@@ -2427,6 +2498,24 @@ export interface components {
             past: number;
         };
         /**
+         * MarkNotice
+         * @description An entry that was any member’s, and whose it is now.
+         */
+        MarkNotice: {
+            /** Kpi */
+            kpi: string;
+            /** Kpi Name */
+            kpi_name: string;
+            /** Mark */
+            mark: string;
+            /** Since */
+            since: string;
+            /** Shown */
+            shown: string;
+            /** Became */
+            became: string;
+        };
+        /**
          * MemberOut
          * @description A member as the rows spell it, how many have it, and the member it stands for where it was merged.
          */
@@ -2439,6 +2528,20 @@ export interface components {
             stands_for: string | null;
             /** Suggested */
             suggested: string | null;
+        };
+        /**
+         * MissingMark
+         * @description A mark that a reading lacks, and where in the mark book it is set.
+         */
+        MissingMark: {
+            /** Kpi */
+            kpi: string;
+            /** Mark */
+            mark: string;
+            /** By */
+            by: string | null;
+            /** Year */
+            year: string;
         };
         /**
          * Moment
@@ -2527,6 +2630,15 @@ export interface components {
             rows: string[][];
             /** Name */
             name: string;
+        };
+        /** NoticeOut */
+        NoticeOut: {
+            /** Id */
+            id: number;
+            /** Made At */
+            made_at: string;
+            /** Changes */
+            changes: components["schemas"]["MarkNotice"][];
         };
         /** Palette */
         Palette: {
@@ -2652,7 +2764,7 @@ export interface components {
              * @default rate
              * @enum {string}
              */
-            nature: "flow" | "rate";
+            nature: "flow" | "stock" | "rate";
             /**
              * Period
              * @default
@@ -2892,7 +3004,9 @@ export interface components {
         };
         /**
          * RaiseAsk
-         * @description The KPI's own readings of a year before, raised by a share: 0.05 for 5 % more.
+         * @description The KPI's own readings of a year before, raised by a share.
+         *
+         *     more: a fraction, 0.05 for 5 % more, as every percent of this interface is (see ``shares`` of ``/yardsticks/deal``).
          */
         RaiseAsk: {
             /** Name */
@@ -3097,8 +3211,22 @@ export interface components {
              */
             segments: number;
         };
-        /** Row */
+        /**
+         * Row
+         * @description A row of the book, and whose marks are set in it; ``member`` where it is one member's.
+         */
         Row: {
+            /**
+             * Whose
+             * @enum {string}
+             */
+            whose: "member" | "each" | "together" | "everyone";
+            /** Of */
+            of: {
+                [key: string]: string;
+            };
+            /** Label */
+            label: string;
             /** Member */
             member: string | null;
             /** Cells */
@@ -3365,12 +3493,17 @@ export interface components {
          * @description A figure for a whole period, dealt out over its parts. ``weights`` are wanted for the way of that name.
          */
         SpreadAsk: {
+            /** Whose */
+            whose?: ("member" | "each" | "together" | "everyone") | null;
+            /**
+             * Of
+             * @default {}
+             */
+            of: {
+                [key: string]: string;
+            };
             /** Name */
             name: string;
-            /** Segment */
-            segment?: string | null;
-            /** Member */
-            member?: string | null;
             /** Over */
             over: string;
             /**
@@ -3513,6 +3646,8 @@ export interface components {
             past_count: number;
             rehearsal: components["schemas"]["Rehearsal"] | null;
             reading: components["schemas"]["Rehearsal"] | null;
+            /** Doubts */
+            doubts: string[];
         };
         /**
          * StripAsk
@@ -3585,17 +3720,22 @@ export interface components {
         };
         /**
          * TriedMark
-         * @description An entry of the mark book that is tried: of one member, of any, or of all rows together.
+         * @description An entry of the mark book that is tried.
          */
         TriedMark: {
+            /** Whose */
+            whose?: ("member" | "each" | "together" | "everyone") | null;
+            /**
+             * Of
+             * @default {}
+             */
+            of: {
+                [key: string]: string;
+            };
             /** Kpi */
             kpi: string;
             /** Name */
             name: string;
-            /** Segment */
-            segment?: string | null;
-            /** Member */
-            member?: string | null;
             /** Since */
             since: string;
             /** Value */
@@ -3605,6 +3745,11 @@ export interface components {
         TryBody: {
             /** Changes */
             changes: components["schemas"]["ChangeBody"][];
+            /**
+             * Sure
+             * @default false
+             */
+            sure: boolean;
             /** By */
             by?: string | null;
         };
@@ -3619,8 +3764,16 @@ export interface components {
             changes: components["schemas"]["StateChange"][];
             /** Count */
             count: number;
+            /**
+             * Doubts
+             * @default []
+             */
+            doubts: string[];
         };
-        /** UnderstandAsk */
+        /**
+         * UnderstandAsk
+         * @description ``of``: the member it is for in each segment, whose readings tell what is far from usual.
+         */
         UnderstandAsk: {
             /** Text */
             text: string;
@@ -3637,6 +3790,13 @@ export interface components {
             unit: components["schemas"]["UnitBody"];
             /** Kpi */
             kpi?: string | null;
+            /**
+             * Of
+             * @default {}
+             */
+            of: {
+                [key: string]: string;
+            };
         };
         /** Understood */
         Understood: {
@@ -3722,6 +3882,16 @@ export interface components {
             /** Shown */
             shown: boolean;
         };
+        /**
+         * Within
+         * @description Of what else the rows are narrowed to, for marks of two segments.
+         */
+        Within: {
+            /** Segment */
+            segment: string;
+            /** Member */
+            member: string;
+        };
         /** Workings */
         Workings: {
             /** Title */
@@ -3736,6 +3906,11 @@ export interface components {
             lines: components["schemas"]["Line"][];
             /** Verdict */
             verdict: string;
+            /**
+             * Missing
+             * @default []
+             */
+            missing: components["schemas"]["MissingMark"][];
         };
         /** WorkingsAsk */
         WorkingsAsk: {
@@ -4639,6 +4814,8 @@ export interface operations {
                 name?: string;
                 by?: string | null;
                 grain?: "day" | "week" | "month" | "quarter" | "year";
+                within?: string | null;
+                member?: string | null;
                 year?: number | null;
                 span?: number;
                 form?: "csv" | "xlsx";
@@ -4713,6 +4890,8 @@ export interface operations {
             query?: {
                 name?: string;
                 by?: string | null;
+                within?: string | null;
+                member?: string | null;
                 grain?: "day" | "week" | "month" | "quarter" | "year";
                 year?: number | null;
                 span?: number;
@@ -4805,6 +4984,64 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TryOut"];
                 };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_notices_api_notices_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_notice_api_notices__number__read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem document (RFC 9457) */
             default: {
@@ -5834,6 +6071,7 @@ export interface operations {
         parameters: {
             query?: {
                 sheet?: string | null;
+                decimal?: ("point" | "comma") | null;
             };
             header?: never;
             path?: never;
@@ -6033,6 +6271,7 @@ export interface operations {
             query?: {
                 how?: "replace" | "append" | "periods";
                 sheet?: string | null;
+                decimal?: ("point" | "comma") | null;
             };
             header?: {
                 "if-match"?: string | null;
@@ -6201,6 +6440,7 @@ export interface operations {
         parameters: {
             query?: {
                 sheet?: string | null;
+                decimal?: ("point" | "comma") | null;
                 dataset?: string | null;
                 how?: "replace" | "append" | "periods";
                 ticket?: string | null;

@@ -27,12 +27,11 @@
   const columns = $derived(look.ledger.columns)
   const readings = $derived(picture.readings)
   const markName = $derived(readings.find((reading) => reading.marks.length)?.marks[0]?.name ?? 'mark')
-  const lower = $derived(picture.direction === 'lower')
   const heads = $derived<Record<Column, string>>({
     value: 'Value',
     mark: markName[0]!.toLocaleUpperCase() + markName.slice(1),
     gap: 'Gap',
-    attainment: lower ? 'Headroom' : 'Reached',
+    attainment: 'Reached',
     bullet: 'On its bands',
     progress: 'Progress',
     strokes: `Tally, ${picture.stroke} each`,
@@ -175,7 +174,7 @@
     <svg width="100%" height="11" class="drawn" role="presentation">
       <rect width="100%" height="11" rx="2" fill="var(--track)" />
       {#if reading.attainment !== null}
-        {@const reached = lower ? 1 - reading.attainment : reading.attainment}
+        {@const reached = picture.direction === 'lower' ? 2 - reading.attainment : reading.attainment}
         <rect
           width="{Math.min(1, Math.max(0, reached)) * 100}%"
           height="11"

@@ -26,6 +26,18 @@
   {/each}
 </dl>
 {#if found.verdict}<p class="aside-note">{found.verdict}</p>{/if}
+{#each found.missing as lacks (lacks.mark)}
+  <p>
+    <a
+      class="act"
+      href="#/marks/{lacks.kpi}?{new URLSearchParams({
+        mark: lacks.mark,
+        year: lacks.year,
+        ...(lacks.by ? { by: lacks.by } : {}),
+      })}">Set the {lacks.mark} in the mark book</a
+    >
+  </p>
+{/each}
 
 <style>
   .who {

@@ -6,11 +6,13 @@
     shown: string
     label: string
     kpi?: string
+    /** The member it is for, by segment: its readings tell what is far from usual. */
+    of?: Record<string, string>
     unit?: Schemas['UnitBody']
     blank?: boolean
     keep: (value: number | null) => void
   }
-  let { shown, label, kpi, unit, blank = false, keep }: Props = $props()
+  let { shown, label, kpi, of = {}, unit, blank = false, keep }: Props = $props()
   let text = $state<string | null>(null)
   let said = $state<Schemas['Understood'] | null>(null)
   let refused = $state('')
@@ -23,6 +25,7 @@
       const body = {
         text: asked,
         kpi: kpi ?? null,
+        of,
         unit: unit ?? { kind: 'number', decimals: 0, currency: 'GBP', text: '', compact: false, sign: false },
       } as Schemas['UnderstandAsk']
       const answer = await got(api.POST('/api/kpis/understand', { body }))

@@ -45,6 +45,9 @@
               <Typed
                 label="Set by hand"
                 kpi={asked.instrument.kpi}
+                of={asked.instrument.by && asked.member != null
+                  ? { [asked.instrument.by]: asked.member }
+                  : {}}
                 shown={asked.byHand.shown}
                 keep={(value) =>
                   value !== null && asked.byHand?.set(value).then(close, (error) => (failed = words(error)))}

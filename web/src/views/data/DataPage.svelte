@@ -48,7 +48,6 @@
     if (!dataset) return
     const body: Schemas['DatasetChange'] = {
       name: dataset.name,
-      through: dataset.through ?? null,
       columns: dataset.columns.map(({ name, label, role }) => ({ name, label, role })),
     }
     edit(body)
@@ -146,6 +145,15 @@
                   }
                 }}
               />
+              {#if dataset?.fixed_through}
+                <button
+                  class="act"
+                  onclick={() => {
+                    change((body) => (body.through = null))
+                    close()
+                  }}>Follow the rows again</button
+                >
+              {/if}
             {/snippet}
           </Slot>
         </p>

@@ -18,6 +18,7 @@
     { key: 'replace', name: 'Replace all rows', note: 'the file holds everything' },
   ] as const
   let how = $state<(typeof WAYS)[number]['key']>('periods')
+  let decimal = $state<'' | 'point' | 'comma'>('')
   let token = $state('')
   let failed = $state('')
 
@@ -44,7 +45,18 @@
       >
     {/each}
   </div>
-  <Take label="Choose the file" main aim={{ dataset, how }} {done} />
+  <label class="small numbers"
+    >Its numbers are written <select
+      class="type-in"
+      bind:value={decimal}
+      aria-label="How its numbers are written"
+    >
+      <option value="">as the file shows</option>
+      <option value="point">with a decimal point: 1,234.5</option>
+      <option value="comma">with a decimal comma: 1.234,5</option>
+    </select></label
+  >
+  <Take label="Choose the file" main aim={{ dataset, how, decimal }} {done} />
   <p class="small soft">It becomes a version of its own; you can return to this one.</p>
   <details class="small">
     <summary>Let a machine do it</summary>
@@ -63,6 +75,9 @@
 </section>
 
 <style>
+  .numbers select {
+    width: auto;
+  }
   .pad {
     padding: 12px 14px;
     display: grid;

@@ -5,6 +5,8 @@ const POLL_MS = 250
 
 interface Aim {
   sheet?: string
+  /** How the file writes numbers; left out, it is found. */
+  decimal?: 'point' | 'comma' | ''
   /** New rows of this dataset, seen at a version, instead of a dataset of its own. */
   dataset?: { id: string; version: number }
   how?: 'replace' | 'append' | 'periods'
@@ -47,6 +49,7 @@ export class Sending {
   private post(file: File, aim: Aim): Promise<Schemas['Upload'] | null> {
     const query = new URLSearchParams({ ticket: this.ticket })
     if (aim.sheet) query.set('sheet', aim.sheet)
+    if (aim.decimal) query.set('decimal', aim.decimal)
     if (aim.dataset) query.set('dataset', aim.dataset.id)
     if (aim.how) query.set('how', aim.how)
     const request = (this.request = new XMLHttpRequest())

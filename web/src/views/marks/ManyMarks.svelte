@@ -16,12 +16,14 @@
   const kpi = $derived(book.kpi!)
   const flow = $derived(kpi.body.nature === 'flow')
   const path = $derived({ key: kpi.id })
-  const members = $derived(grid.rows.map((row) => row.member))
-  const label = (member: string | null) =>
-    member === '*' ? 'All together' : (member ?? `Any ${grid.by_label.toLowerCase() || 'member'}`)
+  const members = $derived(grid.rows.flatMap((row) => (row.member === null ? [] : [row.member])))
+  const label = (change: Schemas['ChangeBody']) =>
+    grid.rows.find(
+      (row) => row.whose === change.whose && JSON.stringify(row.of) === JSON.stringify(change.of),
+    )?.label ?? Object.values(change.of).join(', ')
   const grain = $derived(grid.grain === 'year' ? 'month' : grid.grain)
 
-  let whose = $state<string>('*')
+  let whose = $state(0) // a row of the book; of a sum all together is the first
   let value = $state<number | null>(null)
   let shown = $state('')
   let way = $state<'days' | 'even' | 'last_year' | 'weights'>('days')
@@ -43,10 +45,7 @@
       failed = words(error)
     }
   }
-  const owner = () => {
-    if (whose === '*') return { segment: '*', member: '*' }
-    return whose === '' ? { segment: null, member: null } : { segment: grid.by, member: whose }
-  }
+  const owner = () => ({ whose: grid.rows[whose]!.whose, of: grid.rows[whose]!.of })
   const spread = () =>
     propose(() =>
       got(
@@ -81,7 +80,7 @@
             over: grid.year.key,
             grain,
             more: Number(more.replace(',', '.').replace('%', '')) / 100,
-            members: everyone ? [...members.filter((one) => one !== null && one !== '*'), null] : [null],
+            members: everyone ? [...members, null] : [null],
           },
         }),
       ),
@@ -118,7 +117,8 @@
   async function keep() {
     if (!proposed) return
     const report = `${proposed.changes.length} marks were kept.`
-    if (await book.keep($state.snapshot(proposed.changes) as Schemas['ChangeBody'][])) {
+    // What is far from usual was told above the list.
+    if (await book.keep($state.snapshot(proposed.changes) as Schemas['ChangeBody'][], true)) {
       book.report = report
       close()
     } else failed = book.failed
@@ -159,9 +159,7 @@
       <div class="row">
         <span>{grid.year.label} of</span>
         <select class="type-in" aria-label="Whose" bind:value={whose}>
-          {#each [...members].reverse() as member (member ?? '')}<option value={member ?? ''}
-              >{label(member)}</option
-            >{/each}
+          {#each grid.rows as row, at (at)}<option value={at}>{row.label}</option>{/each}
         </select>
         <span>comes to</span>
         <span class="typed"
@@ -256,7 +254,7 @@
       <ul class="small">
         {#each proposed.changes.slice(0, 36) as change, i (i)}
           <li>
-            <span class="soft">{label(change.member ?? null)}, {change.since}</span>
+            <span class="soft">{label(change)}, {change.since}</span>
             <b>{proposed.shown[i]}</b>
           </li>
         {/each}

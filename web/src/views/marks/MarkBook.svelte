@@ -1,6 +1,7 @@
 <script lang="ts">
   import { push, router } from 'svelte-spa-router'
   import { api, got, words, type Kpi } from '../../api/client'
+  import { count, money } from '../../api/numbers'
   import { stateOf } from '../../api/states.svelte'
   import Choices from '../../parts/Choices.svelte'
   import Sign from '../../parts/Sign.svelte'
@@ -31,15 +32,38 @@
     book.open(kpi, {
       mark: query.get('mark') ?? undefined,
       by: query.get('by') ?? undefined,
+      within: query.get('within') ?? undefined,
+      member: query.get('member') ?? undefined,
       year: query.get('year') ?? undefined,
       grain: GRAINS.find((known) => known === query.get('grain')),
       span: Number(query.get('years')) || undefined,
     })
   })
 
+  /** Of a sum one figure is each member's or all together's: what it would come to either way. */
+  const either = $derived.by(() => {
+    const value = book.said?.value
+    const held = book.editing ? grid?.rows[book.editing.row] : undefined
+    if (!grid?.adds || value == null || !held || (held.whose !== 'each' && held.whose !== 'together'))
+      return null
+    const members = grid.rows.filter((row) => row.member !== null).length
+    const rows = grid.rows.map((row, at) => ({ ...row, at }))
+    const each = rows.find((row) => row.whose === 'each')
+    const together = rows.find((row) => row.whose === 'together')
+    if (!each || !together || members < 2) return null
+    return [
+      { row: each.at, name: `each of the ${members}: together ${figure(value * members)}` },
+      { row: together.at, name: `all together: ${figure(value)}` },
+    ]
+  })
+  const figure = (value: number) =>
+    kpi?.body.unit?.kind === 'currency' ? money(value, kpi.body.unit.currency ?? 'GBP') : count(value)
+
   function to(edit: Record<string, string>) {
     const next = new URLSearchParams(query)
-    for (const [key, value] of Object.entries(edit)) next.set(key, value)
+    for (const [key, value] of Object.entries(edit))
+      if (value) next.set(key, value)
+      else next.delete(key)
     push(`/marks/${kpi?.id}?${next}`)
   }
   function undoKeys(event: KeyboardEvent) {
@@ -122,6 +146,30 @@
                   }}
                 />
               {/snippet}
+            </Slot>{/if}{#if Object.keys(grid.choices).length}{' of '}<Slot
+              text={grid.within ? grid.within.member : 'all rows'}
+              label="Of which rows"
+            >
+              {#snippet children(close)}
+                <Choices
+                  choices={[
+                    { key: '', name: 'all rows' },
+                    ...Object.entries(grid?.choices ?? {}).flatMap(([segment, members]) =>
+                      members.map((member) => ({
+                        key: JSON.stringify([segment, member]),
+                        name: member,
+                        note: segment,
+                      })),
+                    ),
+                  ]}
+                  chosen={grid?.within ? JSON.stringify([grid.within.segment, grid.within.member]) : ''}
+                  choose={(place) => {
+                    const [within = '', member = ''] = place ? (JSON.parse(place) as string[]) : []
+                    to({ within, member })
+                    close()
+                  }}
+                />
+              {/snippet}
             </Slot>{/if} and <Slot text={grid.grain} label="Grain">
             {#snippet children(close)}
               <Choices
@@ -144,10 +192,7 @@
                 }}
               />
             {/snippet}
-          </Slot>, showing <Slot
-            text={grid.span === 1 ? 'one year' : `${grid.span} years`}
-            label="Years shown"
-          >
+          </Slot>, <Slot text={grid.span === 1 ? 'one year' : `${grid.span} years`} label="Years shown">
             {#snippet children(close)}
               <Choices
                 choices={[1, 2, 3].map((n) => ({
@@ -178,6 +223,13 @@
   {#if gone || book.failed}<p class="note gap" role="alert">
       {gone || book.failed} <button class="act quiet" onclick={book.load}>Load again</button>
     </p>{/if}
+  {#if book.asked}
+    <p class="note gap" role="alert">
+      {book.asked.detail}
+      <button class="act" onclick={() => book.asked && book.keep(book.asked.changes, true)}>Keep it</button>
+      <button class="act quiet" onclick={() => (book.asked = null)}>Drop it</button>
+    </p>
+  {/if}
   {#if book.report}<p class="aside-note gap" role="status">{book.report}</p>{/if}
   {#if many && grid}{#key many}<ManyMarks {book} what={many} close={() => (many = null)} />{/key}{/if}
   {#if kpis && !kpis.length}
@@ -189,7 +241,9 @@
         <p class="small soft legend">
           <b>Bold</b>: set here, in force from there on. Upright: carried forward, or for another length of
           period.
-          <i>Italic: inherited from “Any”.</i>
+          <i>Italic: inherited from a wider row.</i> Grey: {grid.adds
+            ? 'its members’ marks added up.'
+            : 'the mean of its members’ marks, weighted.'}
           {#if grid.formula}<span class="computed">Green: computed by {grid.formula}.</span>{/if}
           {#if kpi?.body.unit?.kind === 'percent'}Type 88, 88% or 0.88; the KPI is a percent, so all three
             mean 88%.{/if}
@@ -223,8 +277,23 @@
                 }}>Drop it</button
               >
             {:else if book.said}<p>
-                Read as <b>{book.said.shown}</b> from {grid.periods[book.editing.column]?.short} on.
+                Read as <b>{book.said.shown}</b> for {grid.rows[book.editing.row]?.label.toLowerCase()}, from {grid
+                  .periods[book.editing.column]?.short} on.
               </p>
+              {#if either}
+                <p class="soft">One figure could be either:</p>
+                {#each either as choice (choice.row)}
+                  <button
+                    class="act choice"
+                    aria-pressed={choice.row === book.editing.row}
+                    onmousedown={(event) => {
+                      event.preventDefault()
+                      if (book.editing) book.editing = { ...book.editing, row: choice.row }
+                      cells?.commit()
+                    }}>{choice.name}</button
+                  >
+                {/each}
+              {/if}
             {:else}<p class="soft">Enter keeps it, Escape drops it.</p>{/if}
           </div>
         {/if}
@@ -288,6 +357,16 @@
   .pad {
     padding: 10px 12px;
     overflow-x: auto;
+  }
+  .choice {
+    display: block;
+    width: 100%;
+    margin-top: 4px;
+    text-align: left;
+  }
+  .choice[aria-pressed='true'] {
+    border-color: var(--accent);
+    background: var(--accent-tint);
   }
   .computed {
     color: var(--met-word);

@@ -25,18 +25,17 @@
   const rows = $derived(Array.from({ length: until - first }, (_, i) => first + i))
   /** A column's head: one year stands in the sentence above. */
   const head = (short: string) => (grid.grain === 'year' || grid.span > 1 ? short : short.split(' ')[0])
-  const whose = (member: string | null) => {
-    const label = grid.by_label.toLowerCase() || 'member'
-    return member === '*' ? 'All together' : (member ?? `Any ${label}`)
-  }
   const told: Record<string, string> = {
     set: 'set here',
     carried: 'carried forward',
-    inherited: 'inherited from any',
+    inherited: 'inherited from a wider row',
+    together: 'its members’ marks together',
     computed: 'computed',
     none: 'no mark',
   }
-  const view = $derived([grid.name, grid.by, grid.year.key, grid.grain, grid.span].join())
+  const view = $derived(
+    [grid.name, grid.by, grid.within?.member, grid.year.key, grid.grain, grid.span].join(),
+  )
   $effect(() => {
     void view
     anchor = null
@@ -118,15 +117,13 @@
       const good = inside.flatMap(({ row, column }, i) =>
         read[i]?.value == null ? [] : [book.changeAt(row, column, read[i].value)],
       )
-      await book.keep(good)
+      const kept = await book.keep(good)
       const bad = read.filter((answer) => answer.problem).length
       const outside = wanted.filter(({ text }) => text.trim()).length - inside.length
-      const doubt = read.find((answer) => answer.doubt)?.doubt
       book.report = [
-        `${good.length} ${good.length === 1 ? 'mark was' : 'marks were'} pasted.`,
+        kept ? `${good.length} ${good.length === 1 ? 'mark was' : 'marks were'} pasted.` : '',
         bad ? `${bad} ${bad === 1 ? 'cell was' : 'cells were'} no number and left out.` : '',
         outside > 0 ? `${outside} fell outside of the grid and were left out.` : '',
-        doubt ? `Look again: ${doubt} Undo takes the paste back.` : '',
       ]
         .filter(Boolean)
         .join(' ')
@@ -156,7 +153,18 @@
     book.tried = null
     anchor = null
   }
+  let keeping = false
   export async function commit(sure = false) {
+    // Leaving the field keeps too: what is on its way is not kept twice.
+    if (!book.editing || keeping) return
+    keeping = true
+    try {
+      await keep(sure)
+    } finally {
+      keeping = false
+    }
+  }
+  async function keep(sure: boolean) {
     if (!book.editing) return
     const { row, column } = book.editing
     const held = cell(row, column)
@@ -170,7 +178,7 @@
     const answer = await book.understand()
     if (!answer || answer.value == null || (answer.doubt && !sure)) return
     leave(row, column)
-    await book.keep([book.changeAt(row, column, answer.value)])
+    await book.keep([book.changeAt(row, column, answer.value)], sure)
     focus(row, column)
   }
   export function leave(row = at.row, column = at.column) {
@@ -244,9 +252,7 @@
       {#each rows as row (row)}
         {@const line = grid.rows[row]!}
         <tr>
-          <th scope="row" class:any={line.member === null || line.member === '*'} title={whose(line.member)}
-            >{whose(line.member)}</th
-          >
+          <th scope="row" class:any={line.member === null} title={line.label}>{line.label}</th>
           {#each line.cells as held, column (column)}
             {@const active = book.editing?.row === row && book.editing.column === column}
             <td
@@ -256,7 +262,7 @@
               role="gridcell"
               data-cell="{row}-{column}"
               tabindex={at.row === row && at.column === column ? 0 : -1}
-              aria-label="{line.member ?? 'any'}, {grid.periods[column]?.key}: {held.shown || 'none'}, {told[
+              aria-label="{line.label}, {grid.periods[column]?.key}: {held.shown || 'none'}, {told[
                 held.kind
               ]}"
               title={told[held.kind]}
@@ -377,6 +383,9 @@
     font-style: italic;
     color: var(--soft);
     font-synthesis: style;
+  }
+  td.together {
+    color: var(--soft);
   }
   td.computed {
     color: var(--met-word);

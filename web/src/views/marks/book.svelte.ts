@@ -5,6 +5,8 @@ export type Change = Schemas['ChangeBody']
 export interface View {
   mark?: string
   by?: string
+  within?: string
+  member?: string
   year?: string
   grain?: 'week' | 'month' | 'quarter' | 'year'
   span?: number
@@ -19,10 +21,13 @@ export class Book {
   text = $state('')
   said = $state<Schemas['Understood'] | null>(null)
   tried = $state<Schemas['TryOut'] | null>(null)
+  /** Marks that are far from everything read so far: kept only when somebody says so. */
+  asked = $state<{ changes: Change[]; detail: string } | null>(null)
   private view: View = {}
   private past = $state<Change[][]>([])
   private future = $state<Change[][]>([])
   private turn = 0
+  private sending: Change[] = []
 
   canUndo = $derived(this.past.length > 0)
   canRedo = $derived(this.future.length > 0)
@@ -51,6 +56,8 @@ export class Book {
             query: {
               name,
               by: view.by,
+              within: view.within,
+              member: view.member,
               year: view.year ? Number(view.year) : undefined,
               grain: view.grain,
               span: view.span,
@@ -76,18 +83,19 @@ export class Book {
   }
 
   changeAt(row: number, column: number, value: number | null): Change {
-    const member = this.grid?.rows[row]?.member ?? null
+    const held = this.grid?.rows[row]
     return {
       name: this.grid?.name ?? 'target',
-      segment: member === null || member === '*' ? member : (this.grid?.by ?? null),
-      member,
+      whose: held?.whose ?? 'together',
+      of: { ...held?.of },
       since: this.grid?.periods[column]?.key ?? '',
       value,
     }
   }
 
-  async keep(changes: Change[]): Promise<boolean> {
-    const back = changes.length ? await this.apply(changes) : null
+  async keep(changes: Change[], sure = false): Promise<boolean> {
+    this.asked = null
+    const back = changes.length ? await this.apply(changes, sure) : null
     if (!back) return false
     this.past = [...this.past, back]
     this.future = []
@@ -96,7 +104,7 @@ export class Book {
 
   async undo() {
     const step = this.past.at(-1)
-    const back = step && (await this.apply(step))
+    const back = step && (await this.apply(step, true))
     if (back) {
       this.past = this.past.slice(0, -1)
       this.future = [...this.future, back]
@@ -105,7 +113,7 @@ export class Book {
 
   async redo() {
     const step = this.future.at(-1)
-    const back = step && (await this.apply(step))
+    const back = step && (await this.apply(step, true))
     if (back) {
       this.future = this.future.slice(0, -1)
       this.past = [...this.past, back]
@@ -123,7 +131,7 @@ export class Book {
   /** What the mark being typed would change, asked for while it is typed. */
   tryOut = newest(async (changes: Change[]) => {
     if (!this.kpi) return
-    const body = { changes, by: this.grid?.by ?? null }
+    const body = { changes, by: this.grid?.by ?? null, sure: false }
     try {
       const params = { path: { key: this.kpi.id } }
       this.tried = await got(api.POST('/api/kpis/{key}/marks/try', { params, body }))
@@ -135,7 +143,9 @@ export class Book {
   async understand(): Promise<Schemas['Understood'] | null> {
     const { kpi, text } = this
     if (!text.trim() || !kpi) return (this.said = null)
-    const body = { text, kpi: kpi.id, unit: kpi.body.unit } as Schemas['UnderstandAsk']
+    const held = this.editing ? this.grid?.rows[this.editing.row] : undefined
+    const of = held?.whose === 'member' ? held.of : {}
+    const body = { text, kpi: kpi.id, unit: kpi.body.unit, of } as Schemas['UnderstandAsk']
     try {
       const answer = await got(api.POST('/api/kpis/understand', { body }))
       if (text === this.text) {
@@ -152,12 +162,13 @@ export class Book {
     }
   }
 
-  private async apply(changes: Change[]): Promise<Change[] | null> {
+  private async apply(changes: Change[], sure: boolean): Promise<Change[] | null> {
     if (!this.kpi || !this.grid) return null
     let back: Change[] | null = null
     const params = { path: { key: this.kpi.id }, header: seen(this.grid.version) }
     await this.sent(async () => {
-      back = (await got(api.POST('/api/kpis/{key}/marks', { params, body: { changes } }))).back
+      this.sending = changes
+      back = (await got(api.POST('/api/kpis/{key}/marks', { params, body: { changes, sure } }))).back
     })
     return back
   }
@@ -168,6 +179,10 @@ export class Book {
       await this.load()
       return true
     } catch (error) {
+      if (error instanceof Refusal && error.problem.type === 'doubtful') {
+        this.asked = { changes: this.sending, detail: error.problem.detail.replace(/ Send sure.*$/, '') }
+        return false
+      }
       const stale = error instanceof Refusal && error.problem.status === 412
       if (stale) await this.load()
       this.failed = stale

@@ -255,6 +255,7 @@
     const body = {
       instrument: $state.snapshot(instrument) as Instrument,
       scope: $state.snapshot(session.scope) as Scope,
+      sure: true, // the field asked about what is far from usual
       ...what,
     }
     await got(api.POST('/api/scorecards/by-hand', { body }))
@@ -271,7 +272,7 @@
       name,
       cut: (at, fraction, done, fine) => session.dragCut(instrument, at, fraction, done, fine),
       mark:
-        plain && name
+        plain && name && session.owner()
           ? (which, fraction, done, fine) => session.dragMark(instrument, which, fraction, done, fine)
           : undefined,
     }

@@ -244,12 +244,21 @@ export class Session {
   }
   private scale: number | null = null
 
-  /** Move a mark on a face: an entry of the mark book for all rows together, from the period that is read. */
+  /** Whose mark a dragged one is: that of what the page reads; null where it is nobody's own. */
+  owner(): { whose: 'together' | 'member'; of: Record<string, string> } | null {
+    const narrowed = Object.entries(this.scope?.members ?? {}).filter(([, members]) => members.length)
+    if (narrowed.some(([, members]) => members.length > 1) || narrowed.length > 2) return null
+    const of = Object.fromEntries(narrowed.map(([segment, members]) => [segment, members[0]!]))
+    return { whose: narrowed.length ? 'member' : 'together', of }
+  }
+
+  /** Move a mark on a face: an entry of the mark book for what the page reads, from the period that is read. */
   async dragMark(instrument: Instrument, name: string, fraction: number, done: boolean, fine: boolean) {
     const picture = this.picture?.instruments.find((known) => known.id === instrument.id)
     const value = this.valueAt(instrument, fraction, fine)
-    if (!picture || value === null) return
-    const entry = { name, segment: '*', member: '*', since: picture.period, value }
+    const owner = this.owner()
+    if (!picture || value === null || !owner) return
+    const entry = { name, ...owner, since: picture.period, value }
     if (!done) {
       this.triedMark = { kpi: instrument.kpi, ...entry }
       await this.read()
@@ -267,7 +276,7 @@ export class Session {
       const kept = await got(
         api.POST('/api/kpis/{key}/marks', {
           params: { path, header: seen(book.version) },
-          body: { changes: [change] },
+          body: { changes: [change], sure: true },
         }),
       )
       if (noted && kept.back[0])

@@ -43,7 +43,7 @@
         by,
         over,
         count,
-        shares: [...shares],
+        shares: shares.map((share) => share / 100),
         axis: { low: ends?.low ?? null, high: ends?.high ?? null },
       })
   })

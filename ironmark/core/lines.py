@@ -1,0 +1,265 @@
+"""One way to marks: the lines that readings are held to, resolved for many periods and members at once.
+
+The sources of a line are asked in order: the entry that is its own; each member's; for all but sums the nearest
+wider one, then everyone's; and for all together, or several members read as one, the marks of these members
+together. What the book leaves open a computed mark fills (``core.reading``).
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from ironmark.core.evaluate import Floats
+from ironmark.core.marks import FINE, Ints, MarkEntry, Nature, candidates, entry_amounts, look_up
+from ironmark.core.periods import Period, pieces
+
+Where = Mapping[str, tuple[str, ...]]
+NO_SEGMENT = -1
+A_PART = {"": ""}  # stands for being narrowed to members that no entry is about
+
+
+class Rows(Protocol):
+    """What lines have to know of the rows they are for."""
+
+    @property
+    def members(self) -> Mapping[str, tuple[str, ...]]: ...
+
+    @property
+    def through(self) -> dt.date: ...
+
+    def counted(self, by: str | None, where: Where, periods: Sequence[Period]) -> Ints:
+        """How many rows there are, (N, K), by the members of ``by``."""
+        ...
+
+    def weighed(self, by: str | None, where: Where, periods: Sequence[Period]) -> Floats | None:
+        """The formula's denominator, (N, K), not negative; None where it has none."""
+        ...
+
+
+@dataclass(frozen=True)
+class Lines:
+    """The marks of one name by period and member, (P, M) each, KPI unit, NaN for none.
+
+    value: of whole periods. rated: of what has data of them. entry: the index of the entry in force at the period's
+    end, −1 where it is none of the reading's own or inherited. split: the place in ``segments`` of the one whose
+    members' marks were put together, NO_SEGMENT for none.
+    """
+
+    value: Floats
+    rated: Floats
+    entry: Ints
+    split: Ints
+    segments: tuple[str, ...] = ()
+
+    def segment(self, p: int, m: int) -> str | None:
+        """The segment whose members' marks make up this one; None where it is an entry's."""
+        at = int(self.split[p, m])
+        return self.segments[at] if at != NO_SEGMENT else None
+
+
+@dataclass(frozen=True)
+class Found:
+    """Marks of pieces of periods, (N, K) each; see ``Lines``."""
+
+    value: Floats
+    entry: Ints
+    split: Ints
+
+
+@dataclass(frozen=True)
+class Asked:
+    """The marks of one name for the pieces of some periods.
+
+    adds: the figure of several members is the sum of theirs. parts, of: the pieces, and the period each belongs to.
+    """
+
+    entries: Sequence[MarkEntry]
+    name: str
+    nature: Nature
+    adds: bool
+    periods: Sequence[Period]
+    parts: Sequence[Period]
+    of: Ints
+    rows: Rows
+    segments: tuple[str, ...]  # those that entries of this name are about
+
+    def names(self, by: str | None, where: Where) -> tuple[str | None, ...]:
+        if by is None:
+            return (None,)
+        named = set(where.get(by, self.rows.members[by]))
+        return tuple(name for name in self.rows.members[by] if name in named)
+
+    def find(self, by: str | None, where: Where) -> Found:
+        """The marks of everything in ``where``, by the members of ``by``, narrowed as ``marks.narrowed`` does."""
+        names = self.names(by, where)
+        others = {segment: held for segment, held in where.items() if segment != by}
+        fixed = {segment: held[0] for segment, held in others.items() if segment in self.segments and len(held) == 1}
+        several = [segment for segment, held in others.items() if segment in self.segments and len(held) > 1]
+        if any(segment not in self.segments for segment in others):
+            fixed |= A_PART  # whose it is makes no difference: no entry is about it
+        shape = (len(self.parts), len(names))
+        found = Found(np.full(shape, np.nan), np.full(shape, -1), np.full(shape, NO_SEGMENT))
+        if several:
+            for k, name in enumerate(names):
+                self._put_together(found, k, several[0], where if by is None else {**where, by: (str(name),)})
+            return found
+        alone = by is None or len(self.rows.members[by]) == 1  # the only member of a segment is everything
+        wanted = [
+            candidates(fixed if alone else {**fixed, str(by): str(name)}, self.rows.members, self.adds)
+            for name in names
+        ]
+        days = np.array([part.start.toordinal() for part in self.parts], dtype=np.int64)
+        entry = look_up(self.entries, self.name, days, wanted, self.rows.members)
+        lines = np.array([one.value for one in self.entries] or [np.nan])
+        value = np.where(entry >= 0, lines[np.maximum(entry, 0)], np.nan)
+        if self.nature == "flow":
+            value = value * entry_amounts(self.entries, entry, self.parts)
+        found = Found(value, entry, found.split)
+        if alone and not fixed:
+            for segment in self.segments:
+                if np.isnan(found.value).any() and len(self.rows.members.get(segment, ())) > 1:
+                    self._put_together(found, 0, segment, {})
+        return found
+
+    def _put_together(self, found: Found, k: int, segment: str, where: Where) -> None:
+        """Fill column ``k`` where it has no mark yet with the marks of the members of ``segment`` together.
+
+        Every member with rows has to have one. A sum's are added up, also those of members without rows; all else
+        is their mean weighted by the formula's denominator.
+        """
+        members = self.find(segment, where)
+        known = np.isfinite(members.value)
+        needed = self._counted(segment, where) > 0
+        # Who will have rows in what is to come is not known, so that needs the marks of all.
+        needed |= np.array([[part.start > self.rows.through] for part in self.parts])
+        whole = ~(needed & ~known).any(axis=1) & known.any(axis=1)
+        if self.adds:
+            total = np.where(known, members.value, 0.0).sum(axis=1)
+        else:
+            weights = self.rows.weighed(segment, where, self.parts)
+            total = mean(members.value, needed.astype(float) if weights is None else weights)
+        free = np.isnan(found.value[:, k]) & whole
+        found.value[free, k] = total[free]
+        found.split[free, k] = self.segments.index(segment)
+
+    def _counted(self, segment: str, where: Where) -> Ints:
+        if self.nature == "stock":  # a level may be older than the piece it is read in
+            return self.rows.counted(segment, where, self.periods)[self.of]
+        return self.rows.counted(segment, where, self.parts)
+
+
+def mean(values: Floats, weights: Floats) -> Floats:
+    """The mean of the known values of each row, (N, K) to (N,), by weights (N, K); plain where none is above zero.
+
+    Values that are all the same are that value, to the last digit.
+    """
+    known = np.isfinite(values)
+    weights = np.where(known & (weights > 0), weights, 0.0)
+    weights = np.where(weights.sum(axis=1, keepdims=True) > 0, weights, known)
+    counted = weights > 0
+    low = np.where(counted, values, np.inf).min(axis=1)
+    high = np.where(counted, values, -np.inf).max(axis=1)
+    with np.errstate(all="ignore"):
+        found = np.where(counted, values * weights, 0.0).sum(axis=1) / weights.sum(axis=1)
+    return np.where(low == high, low, np.where(np.isfinite(found), found, np.nan))
+
+
+def lines(
+    entries: Sequence[MarkEntry],
+    name: str,
+    periods: Sequence[Period],
+    nature: Nature,
+    adds: bool,
+    by: str | None,
+    where: Where,
+    rows: Rows,
+    part: Floats | None = None,
+) -> Lines:
+    """The marks called ``name`` of whole periods and of what has data of them, however long the periods are.
+
+    A flow's marks add up over the months or days a period is made of; those that are over count in full, the one
+    under way by its share, those to come not at all. A stock takes the mark of its last piece; a rate takes the mark
+    when it is the same throughout, else the mean weighted by the formula's denominator, by days where there is none.
+    A piece without a mark leaves the whole period without one. by, where: see ``core.reading.read``, narrowed by
+    ``marks.narrowed``. part: the share (N, M) of each of ``pieces_for`` that has data; None for all of it.
+    """
+    of_name = [entry for entry in entries if entry.name == name]
+    parts, of = pieces_for(periods, of_name)
+    segments = tuple(sorted({segment for entry in of_name for segment, _ in entry.owner.of if segment in rows.members}))
+    asked = Asked(entries, name, nature, adds, periods, parts, of, rows, segments)
+    shape = (len(periods), len(asked.names(by, where)))
+    if not of_name:
+        nothing = np.full(shape, np.nan)
+        return Lines(nothing, nothing, np.full(shape, -1), np.full(shape, NO_SEGMENT))
+    found = asked.find(by, where)
+    first = np.searchsorted(of, np.arange(len(periods)))
+    last = np.append(first[1:], len(parts)) - 1
+    if nature == "flow":
+        value = np.add.reduceat(found.value, first, axis=0)
+        rated = value if part is None else _rated(found.value, part, first)
+    elif nature == "stock" or len(parts) == len(periods):
+        rated = value = found.value[last]
+    else:
+        rated = value = _throughout(found.value, parts, first, rows.weighed(by, where, parts))
+    return Lines(value, rated, found.entry[last], found.split[last], segments)
+
+
+def pieces_for(periods: Sequence[Period], entries: Sequence[MarkEntry]) -> tuple[tuple[Period, ...], Ints]:
+    """The months that periods are made of, days where any of them or of the entries is finer; and whose each is."""
+    fine = any(p.unit != "month" for p in periods) or any(e.since.grain in FINE for e in entries)
+    parts, of = pieces(periods, "day" if fine else "month")
+    return parts, np.array(of, dtype=np.int64)
+
+
+def _rated(value: Floats, part: Floats, first: Ints) -> Floats:
+    """The sum over the pieces of each period by the share of them that has data; those to come need no mark, and a
+    period that is all to come has none."""
+    total = np.add.reduceat(np.where(part > 0, value * part, 0.0), first, axis=0)
+    return np.where(np.maximum.reduceat(part, first, axis=0) > 0, total, np.nan)
+
+
+def _throughout(value: Floats, parts: Sequence[Period], first: Ints, weights: Floats | None) -> Floats:
+    """A rate's marks over periods: the one it has throughout, else the mean by weights (N, M), or by days."""
+    low, high = np.minimum.reduceat(value, first, axis=0), np.maximum.reduceat(value, first, axis=0)
+    if np.array_equal(low, high, equal_nan=True):
+        return low
+    days = np.array([part.days for part in parts], dtype=float)[:, None]
+    weights = np.broadcast_to(days, value.shape) if weights is None else np.nan_to_num(weights)
+    total = np.add.reduceat(weights, first, axis=0)
+    # A period without rows so far has no denominator to weigh by.
+    repeats = np.diff(np.append(first, len(parts)))
+    weights = np.where(np.repeat(total, repeats, axis=0) > 0, weights, days)
+    with np.errstate(all="ignore"):
+        found = np.add.reduceat(value * weights, first, axis=0) / np.add.reduceat(weights, first, axis=0)
+    return np.where(low == high, low, found)
+
+
+def why_none(
+    entries: Sequence[MarkEntry],
+    name: str,
+    adds: bool,
+    where: Where,
+    without: Sequence[str],
+) -> str:
+    """The reason in words that a reading has no mark, and what would give it one.
+
+    where: what is read, narrowed. without: the members with rows that have no mark, where others have one.
+    """
+    of_name = [entry for entry in entries if entry.name == name]
+    who = ", ".join(name for names in where.values() for name in names[:3]) if where else "all together"
+    if not of_name:
+        return f"no {name} in the mark book"
+    if without:
+        named = ", ".join(without[:3]) + (f" and {len(without) - 3} more" if len(without) > 3 else "")
+        return f"no {name} for {who}, and {named} {'has' if len(without) == 1 else 'have'} none to add up or weigh"
+    wider = {
+        frozenset(segment for segment, _ in entry.owner.of) for entry in of_name if entry.owner.whose != "everyone"
+    }
+    if adds and where and any(held < frozenset(where) for held in wider):
+        return f"no {name} for {who}: a part is not held to the whole’s {name}"
+    return f"no {name} for {who} in the mark book"

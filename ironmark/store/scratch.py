@@ -1,0 +1,72 @@
+"""Directories in the temporary folder that nobody leaves behind: each names its owner, and the next start sweeps."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shutil
+import signal
+import tempfile
+import time
+from pathlib import Path
+
+PREFIX = "ironmark-"
+OWNER = "owner"  # the file that says which process made a directory
+_PATIENCE_S = 20.0
+
+
+def make(kind: str) -> Path:
+    """A new directory of this process. Whoever makes it takes it away; what a crash leaves, ``sweep`` finds."""
+    made = Path(tempfile.mkdtemp(prefix=f"{PREFIX}{kind}-"))
+    (made / OWNER).write_text(_name_of(os.getpid()))
+    return made
+
+
+def sweep() -> list[Path]:
+    """Take away the directories whose owner has ended, with a database that still runs in one. Returns them."""
+    swept = []
+    for found in Path(tempfile.gettempdir()).glob(f"{PREFIX}*"):
+        with contextlib.suppress(OSError, ValueError):
+            owner = (found / OWNER).read_text()
+            if _name_of(int(owner.split()[0])) == owner:
+                continue
+            end_database(found)
+            shutil.rmtree(found, ignore_errors=True)
+            swept.append(found)
+    return swept
+
+
+def end_database(directory: Path) -> None:
+    """Stop in order the MariaDB over ``directory`` that a killed server left, and wait until it has ended."""
+    try:
+        pid = int((directory / "mariadb.pid").read_text())
+        command = Path(f"/proc/{pid}/cmdline").read_bytes().decode(errors="replace")
+    except (OSError, ValueError):
+        return
+    if f"--datadir={directory / 'mariadb'}\0" in command:
+        os.kill(pid, signal.SIGTERM)
+        until = time.monotonic() + _PATIENCE_S
+        while runs(pid) and time.monotonic() < until:
+            time.sleep(0.05)
+
+
+def runs(pid: int) -> bool:
+    """Whether a process still works; one that ended but was not waited for does not."""
+    return _state(pid) not in ("", "Z")
+
+
+def _stat(pid: int) -> list[str]:
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
+    except (OSError, IndexError):
+        return []
+
+
+def _state(pid: int) -> str:
+    return next(iter(_stat(pid)), "")
+
+
+def _name_of(pid: int) -> str:
+    """A process by its number and when it began, since numbers are used again; no such for one that has ended."""
+    stat = _stat(pid)
+    return f"{pid} {stat[19]}" if stat and stat[0] != "Z" else ""
