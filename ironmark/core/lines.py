@@ -104,11 +104,11 @@ class Asked:
             fixed |= A_PART  # whose it is makes no difference: no entry is about it
         shape = (len(self.parts), len(names))
         found = Found(np.full(shape, np.nan), np.full(shape, -1), np.full(shape, NO_SEGMENT))
+        alone = by is None or len(self.rows.members[by]) == 1  # the only member of a segment is everything
         if several:
             for k, name in enumerate(names):
-                self._put_together(found, k, several[0], where if by is None else {**where, by: (str(name),)})
+                self._put_together(found, k, several[0], others if alone else {**others, str(by): (str(name),)})
             return found
-        alone = by is None or len(self.rows.members[by]) == 1  # the only member of a segment is everything
         wanted = [
             candidates(fixed if alone else {**fixed, str(by): str(name)}, self.rows.members, self.adds)
             for name in names

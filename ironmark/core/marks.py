@@ -122,26 +122,29 @@ def look_up(
     """Which entry is in force for every day and reading.
 
     days: (N,) days counted from the first of January of year 1. wanted: for each of K readings its ``candidates``.
-    Returns the index into ``entries`` (N, K), −1 where there is none. Of one owner's entries the latest on or before the day wins; of two from the same day the one for the shorter period.
+    Returns the index into ``entries`` (N, K), −1 where there is none. Of one owner's entries the latest on or before
+    the day wins; of two from the same day the one for the shorter period.
     """
     codes = {key: code for code, key in enumerate(dict.fromkeys(key for keys in wanted for key in keys))}
-    relevant = [
-        (codes[key], entry.since.start.toordinal(), -entry.since.days, index)
+    # Where a segment has one member only, that member's mark and everything's are of the same reading: of two from
+    # the same day the one that names fewer goes before, however the book is ordered.
+    relevant = sorted(
+        (codes[key], entry.since.start.toordinal(), -entry.since.days, -len(entry.owner.of), entry.owner.of, index)
         for index, entry in enumerate(entries)
         if entry.name == name and (key := key_of(entry.owner, members)) in codes
-    ]
+    )
     shape = (len(days), len(wanted))
     row = np.full(shape, -1)
     if not relevant:
         return row
-    table = np.array(sorted(relevant), dtype=np.int64)
+    table = np.array([(code, start, index) for code, start, *_, index in relevant], dtype=np.int64)
     stride = int(max(table[:, 1].max(), days.max() if len(days) else 0)) + 1
     keys = table[:, 0] * stride + table[:, 1]
     for level in range(max(len(found) for found in wanted)):
         of = np.array([[codes[found[level]] if level < len(found) else -1 for found in wanted]], dtype=np.int64)
         at = np.searchsorted(keys, of * stride + days[:, None], side="right") - 1
         held = (at >= 0) & (table[np.maximum(at, 0), 0] == of) & (row < 0)
-        row = np.where(held, table[np.maximum(at, 0), 3], row)
+        row = np.where(held, table[np.maximum(at, 0), 2], row)
     return row
 
 

@@ -287,7 +287,7 @@ class Adder:
     def total(self, part: np.ndarray, window: f.Window | None = None) -> Floats:
         if window is not None:
             flat = np.bincount(self.of_unit, weights=part[self.every], minlength=len(self.line.bucket) * self.members)
-            units = flat.reshape(-1, self.members)
+            units = flat.reshape(len(self.line.bucket), self.members)
             return np.array([units[start:end].sum(axis=0) for start, end in self.line.windows(window)])
         size = len(self.line.periods) * self.members
         total = np.bincount(self.of_period, weights=part[self.kept], minlength=size)
@@ -298,7 +298,7 @@ class Adder:
         if window is not None:
             flat = np.full(len(self.line.bucket) * self.members, np.nan)
             pick.at(flat, self.of_unit, part[self.every])
-            units = flat.reshape(-1, self.members)
+            units = flat.reshape(len(self.line.bucket), self.members)
             nothing = np.full(self.members, np.nan)
             spans = self.line.windows(window)
             return np.array([pick.reduce(units[start:end], axis=0) if end > start else nothing for start, end in spans])

@@ -104,6 +104,13 @@ class OneAnswer(unittest.TestCase):
             for m, member in enumerate(block.members):
                 self.same(block, m, taken(here, kpi, book, key, where={**where, by: [member]}))
 
+    def test_a_member_without_rows_has_no_reading_of_a_window(self) -> None:
+        here = source([(dt.date(2025, 1, 1), "North", "Express", 5.0, 1.0)] * 3, ["depot", "service"])
+        for nature, text in (("stock", "to_date(sum(x))"), ("flow", "rolling(max(x), 2)")):
+            for by in (None, "depot"):
+                block = taken(here, (nature, text), [], "2025-01", by=by, where={"depot": ["East"]})
+                self.assertFalse(np.isfinite(block.value).any())
+
     @settings(max_examples=60, deadline=None)
     @given(rows, entries, scopes)
     def test_a_year_s_marks_are_the_sum_of_its_months(self, data: list[Any], book: Any, where: Any) -> None:
