@@ -6,10 +6,11 @@ import shutil
 from itertools import cycle
 
 from bench.measure import side_by_side
-from ironmark.api.desk import Desk
-from ironmark.api.documents import YardstickBody
+from ironmark.api.who import Reader
 from ironmark.api.yardsticks import StripAsk, strip
 from ironmark.demo import load
+from ironmark.pages.documents import YardstickBody
+from ironmark.pages.sources import Sources
 from ironmark.store import database, scratch
 from ironmark.store.mariadb import MariaDB
 
@@ -21,7 +22,7 @@ def main() -> None:
         database.migrate(mariadb.url)
         engine = database.connect(mariadb.url)
         load.load_if_empty(engine)
-        desk = Desk(engine)
+        who = Reader(Sources(engine))
         places = cycle([n / 1000 for n in range(860, 940)])
 
         def drag() -> object:
@@ -29,7 +30,7 @@ def main() -> None:
             body = YardstickBody.model_validate(
                 {"name": "p", "bands": ["short", "near", "met", "beyond"], "cuts": cuts}
             )
-            return strip(StripAsk(body=body, kpi="on-time", saved="punctuality", by="route"), desk)
+            return strip(StripAsk(body=body, kpi="on-time", saved="punctuality", by="route"), who)
 
         timing = side_by_side({"strip": drag}, runs=300, warm_up=5)["strip"]
         p95 = timing.p95 * 1000

@@ -12,10 +12,11 @@ import polars as pl
 from sqlalchemy import text
 
 from bench.measure import report, side_by_side
-from ironmark.api.desk import Book, Desk
-from ironmark.api.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody, YardstickBody
-from ironmark.api.pictures import scorecard_picture
 from ironmark.core.marks import EVERYONE
+from ironmark.pages.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody, YardstickBody
+from ironmark.pages.library import Library
+from ironmark.pages.pictures import scorecard_picture
+from ironmark.pages.sources import Sources
 from ironmark.store import database, datasets, marks, records, scratch
 from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change
@@ -77,8 +78,8 @@ def _measure(mariadb: MariaDB) -> None:
     database.migrate(mariadb.url)
     engine = database.connect(mariadb.url)
     frame = rows()
-    desk = Desk(engine)
-    with desk.write() as session:
+    sources = Sources(engine)
+    with sources.changes() as session:
         dataset = datasets.create(session, "Rows", "rows.csv", Table(frame, COLUMNS), key="rows")
         kpis = []
         for at, formula in enumerate(FORMULAS):
@@ -103,8 +104,10 @@ def _measure(mariadb: MariaDB) -> None:
 
     def ours() -> object:
         month, route = next(scopes)
-        with desk.read() as session:
-            return scorecard_picture(Book(desk, session), card, ScopeBody(period=month, members={"route": [route]}))
+        with sources.readings() as session:
+            return scorecard_picture(
+                Library(sources, session), card, ScopeBody(period=month, members={"route": [route]})
+            )
 
     def by_sql() -> object:
         """The aggregates of the same 60 instruments, each one statement as a report writes it."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 from collections.abc import Awaitable, Callable
 from pathlib import Path
-from urllib.parse import unquote
 
 import structlog
 from fastapi import Depends, FastAPI, Request
@@ -35,7 +34,9 @@ from ironmark.api import (
     uploads,
     yardsticks,
 )
-from ironmark.api.desk import Desk, desk
+from ironmark.api.who import Reader, reader
+from ironmark.pages.problems import Problem
+from ironmark.pages.sources import Sources
 from ironmark.store import database
 
 WEB = Path(__file__).parents[2] / "web" / "dist"
@@ -56,12 +57,12 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
     app = FastAPI(
         title="Iron Mark",
         version=__version__,
-        responses={"default": {"model": problems.Problem, "description": "A problem document (RFC 9457)"}},
+        responses={"default": {"model": Problem, "description": "A problem document (RFC 9457)"}},
         docs_url=None,
         redoc_url=None,
         openapi_url="/api/openapi.json",
     )
-    app.state.desk = Desk(engine)
+    app.state.sources = Sources(engine)
     app.state.uploads = uploads.Uploads()
     problems.install(app)
     for module in (
@@ -87,15 +88,14 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
     app.include_router(palettes.states_router)
 
     @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})
-    def health(at: Desk = Depends(desk)) -> Health:
+    def health(who: Reader = Depends(reader)) -> Health:
         """Whether the server and its database answer."""
-        database.alive(at.engine)
+        database.alive(who.sources.engine)
         return Health(status="ok", database="ok", version=__version__)
 
     @app.middleware("http")
     async def guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
         started = time.perf_counter()
-        database.author.set(unquote(request.headers.get("x-author", ""))[:120])
         refused = _refuse(request, HOSTS | hosts)
         if refused is not None and _length(request) <= MAX_DRAINED:
             # Answered before its body is read, a sender may see a broken connection instead of the answer.
@@ -147,7 +147,7 @@ def _refuse(request: Request, hosts: set[str] | frozenset[str]) -> JSONResponse 
     if problem is None:
         return None
     status, type_, title, detail = problem
-    body = problems.Problem(type=type_, title=title, status=status, detail=detail)
+    body = Problem(type=type_, title=title, status=status, detail=detail)
     return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
 
 

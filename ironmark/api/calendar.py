@@ -6,9 +6,10 @@ from babel import Locale, UnknownLocaleError
 from fastapi import APIRouter, Depends, Header, Response
 from pydantic import BaseModel, Field, field_validator
 
-from ironmark.api.desk import Desk, desk, seen_version
-from ironmark.api.documents import Model
+from ironmark.api.versions import seen_version
+from ironmark.api.who import Reader, reader
 from ironmark.core import numbers
+from ironmark.pages.documents import Model
 from ironmark.store import calendar
 
 router = APIRouter(prefix="/api/calendar", tags=["calendar"])
@@ -35,8 +36,8 @@ class Calendar(BaseModel):
 
 
 @router.get("")
-def get_calendar(response: Response, at: Desk = Depends(desk)) -> Calendar:
-    with at.read() as session:
+def get_calendar(response: Response, who: Reader = Depends(reader)) -> Calendar:
+    with who.read() as session:
         found = calendar.get(session)
     response.headers["ETag"] = f'"{found.version}"'
     return Calendar(version=found.version, **found.body)
@@ -44,10 +45,10 @@ def get_calendar(response: Response, at: Desk = Depends(desk)) -> Calendar:
 
 @router.put("")
 def put_calendar(
-    body: CalendarBody, response: Response, if_match: str | None = Header(None), at: Desk = Depends(desk)
+    body: CalendarBody, response: Response, if_match: str | None = Header(None), who: Reader = Depends(reader)
 ) -> Calendar:
     saw = seen_version(if_match)
-    with at.write() as session:
+    with who.write() as session:
         found = calendar.save(session, body.model_dump(), saw)
     numbers.write_as(body.locale)
     response.headers["ETag"] = f'"{found.version}"'

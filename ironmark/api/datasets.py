@@ -11,9 +11,10 @@ from fastapi import APIRouter, Depends, Header, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
-from ironmark.api.desk import Desk, desk, seen_version
-from ironmark.api.documents import Member, Model, Name
-from ironmark.api.problems import Refused
+from ironmark.api.versions import seen_version
+from ironmark.api.who import Reader, reader
+from ironmark.pages.documents import Member, Model, Name
+from ironmark.pages.problems import Refused
 from ironmark.store import datasets, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.formats import read_file, sheet_names
@@ -121,8 +122,8 @@ def dataset_answer(session: Session, response: Response, dataset: StoredDataset)
 
 
 @router.get("")
-def list_datasets(at: Desk = Depends(desk)) -> list[DatasetOut]:
-    with at.read() as session:
+def list_datasets(who: Reader = Depends(reader)) -> list[DatasetOut]:
+    with who.read() as session:
         users = users_of(session)
         return [dataset_out(dataset, users) for dataset in datasets.every(session)]
 
@@ -161,21 +162,21 @@ def upload_dataset(
     response: Response,
     sheet: str | None = Query(None, max_length=120),
     decimal: Decimal | None = Query(None),
-    at: Desk = Depends(desk),
+    who: Reader = Depends(reader),
 ) -> DatasetOut:
     """Read a file and keep it as a new dataset; ``sheet`` names one of a workbook."""
     body = body_of(file)
     table = read_file(body, sheet, decimal)
     file_name = file_name_of(file)
-    with at.write() as session:
+    with who.write() as session:
         dataset = datasets.create(session, name_from(file_name), file_name, table)
     response.headers["ETag"] = f'"{dataset.version}"'
     return dataset_out(dataset, {})
 
 
 @router.get("/{key}")
-def get_dataset(key: str, response: Response, at: Desk = Depends(desk)) -> DatasetOut:
-    with at.read() as session:
+def get_dataset(key: str, response: Response, who: Reader = Depends(reader)) -> DatasetOut:
+    with who.read() as session:
         return dataset_answer(session, response, datasets.get(session, key))
 
 
@@ -185,11 +186,11 @@ def change_dataset(
     change: DatasetChange,
     response: Response,
     if_match: str | None = Header(None),
-    at: Desk = Depends(desk),
+    who: Reader = Depends(reader),
 ) -> DatasetOut:
     """Rename, change the roles of columns, or say through which day the rows are complete."""
     saw = seen_version(if_match)
-    with at.write() as session:
+    with who.write() as session:
         dataset = datasets.get(session, key)
         columns = _changed(dataset.columns, change.columns)
         settings = _settings(dataset, change)
@@ -258,9 +259,9 @@ def _changed(columns: tuple[Column, ...], changes: list[ColumnChange]) -> list[C
 
 
 @router.delete("/{key}", status_code=204)
-def delete_dataset(key: str, if_match: str | None = Header(None), at: Desk = Depends(desk)) -> None:
+def delete_dataset(key: str, if_match: str | None = Header(None), who: Reader = Depends(reader)) -> None:
     saw = seen_version(if_match)
-    with at.write() as session:
+    with who.write() as session:
         users = users_of(session).get(key, [])
         if users:
             raise Refused(

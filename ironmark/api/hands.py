@@ -6,14 +6,14 @@ import polars as pl
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
 
-from ironmark.api.desk import Book, Desk, desk
-from ironmark.api.documents import InstrumentBody, KpiBody, Member, Model, Number, ScopeBody
 from ironmark.api.kpis import history_of
-from ironmark.api.problems import Refused
-from ironmark.api.reads import period_of
+from ironmark.api.who import Reader, reader
 from ironmark.core.formula import Aggregate, Column, FormulaError, parse
 from ironmark.core.periods import Period
 from ironmark.core.words import doubt
+from ironmark.pages.documents import InstrumentBody, KpiBody, Member, Model, Number, ScopeBody
+from ironmark.pages.problems import Refused
+from ironmark.pages.reads import period_of
 from ironmark.store import datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
@@ -62,13 +62,13 @@ def _column(kpi: KpiBody) -> str | None:
 
 
 @router.post("/by-hand")
-def set_by_hand(ask: HandAsk, at: Desk = Depends(desk)) -> Kept:
+def set_by_hand(ask: HandAsk, who: Reader = Depends(reader)) -> Kept:
     """Set what one reading of an instrument shows, in the checklist or sheet it comes from, as a new version."""
-    with at.write() as session:
-        book = Book(at, session)
-        kpi = book.kpi(ask.instrument.kpi)
-        dataset = book.dataset(kpi.dataset)
-        period = period_of(ask.scope, [book.source(kpi)], book.year_start)
+    with who.write() as session:
+        library = who.library(session)
+        kpi = library.kpi(ask.instrument.kpi)
+        dataset = library.dataset(kpi.dataset)
+        period = period_of(ask.scope, [library.source(kpi)], library.year_start)
         where = {name: list(members) for name, members in ask.scope.members.items() if members}
         if ask.instrument.by and ask.member is not None:
             where[ask.instrument.by] = [ask.member]
@@ -78,7 +78,9 @@ def set_by_hand(ask: HandAsk, at: Desk = Depends(desk)) -> Kept:
             table = _ticked(frame, dataset, period, where.get("item", []), ask.step, ask.done)
             word = "ticked"
         elif kind == "value" and ask.value is not None:
-            sizes = history_of(book, kpi, {ask.instrument.by: ask.member} if ask.instrument.by and ask.member else {})
+            sizes = history_of(
+                library, kpi, {ask.instrument.by: ask.member} if ask.instrument.by and ask.member else {}
+            )
             if not ask.sure and (told := doubt(ask.value, kpi.unit.core(), sizes)):
                 detail = f"{told} Send sure: true to keep it."
                 raise Refused(422, "doubtful", "Is this meant?", detail, {"field": "value"})

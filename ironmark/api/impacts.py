@@ -5,11 +5,11 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel
 
-from ironmark.api.desk import Book, Desk, desk
-from ironmark.api.documents import InstrumentBody, Model, ScorecardBody, SectionBody, YardstickBody
-from ironmark.api.pictures import scorecard_picture
-from ironmark.api.shapes import InstrumentPicture, ReadingPicture
+from ironmark.api.who import Reader, reader
 from ironmark.api.yardsticks import Change
+from ironmark.pages.documents import InstrumentBody, Model, ScorecardBody, SectionBody, YardstickBody
+from ironmark.pages.pictures import scorecard_picture
+from ironmark.pages.shapes import InstrumentPicture, ReadingPicture
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
@@ -32,11 +32,11 @@ class Impact(BaseModel):
 
 
 @router.post("/{key}/impact")
-def yardstick_impact(key: str, ask: ImpactAsk, at: Desk = Depends(desk)) -> list[Impact]:
+def yardstick_impact(key: str, ask: ImpactAsk, who: Reader = Depends(reader)) -> list[Impact]:
     """Which readings, on all scorecards, would be in another state."""
     found = []
-    with at.read() as session:
-        kept, tried = Book(at, session), Book(at, session)
+    with who.read() as session:
+        kept, tried = who.library(session), who.library(session)
         kept.yardsticks[key], tried.yardsticks[key] = ask.before, ask.after
         for card in records.every(session, "scorecard"):
             body = ScorecardBody.model_validate(card.body)

@@ -10,15 +10,16 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field, StringConstraints
 from sqlalchemy.orm import Session
 
-from ironmark.api.desk import Book, Desk, desk
-from ironmark.api.documents import Kpi, KpiBody, Member, Model, UnitBody
-from ironmark.api.problems import Refused
 from ironmark.api.records import add_routes
+from ironmark.api.who import Reader, reader
 from ironmark.core.evaluate import Floats
 from ironmark.core.formula import FormulaError, never_a_flow, parse, references, renamed
 from ironmark.core.numbers import NotANumber, Unit, show, understand
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.words import doubt
+from ironmark.pages.documents import Kpi, KpiBody, Member, Model, UnitBody
+from ironmark.pages.library import Library
+from ironmark.pages.problems import Refused
 from ironmark.store import marks, records
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
@@ -54,8 +55,8 @@ class KpiUse(BaseModel):
 
 def _check(session: Session, body: KpiBody, key: str | None) -> None:
     """A KPI is kept only when its formula fits its dataset and nobody else has its handle."""
-    book = Book(None, session)  # type: ignore[arg-type]
-    made = book.core(body)
+    library = Library(None, session)  # type: ignore[arg-type]
+    made = library.expanded(body)
     if body.nature == "flow" and never_a_flow(made.formula):
         detail = (
             "A running total (to_date, rolling) is a level, and a share is a rate: neither adds up over time. "
@@ -63,11 +64,11 @@ def _check(session: Session, body: KpiBody, key: str | None) -> None:
         )
         raise Refused(422, "no-flow", "This cannot be a flow", detail, {"field": "nature"})
     if body.composite:
-        book.fetch([part.kpi for part in body.composite.parts])
+        library.fetch([part.kpi for part in body.composite.parts])
         for part in body.composite.parts:
             if key is not None and part.kpi == key:
                 raise FormulaError("a composite cannot be a part of itself; take it out", 0, 0)
-            book.refuse_circle(book.kpi(part.kpi), (body.handle,))
+            library.refuse_circle(library.kpi(part.kpi), (body.handle,))
     for other in records.every(session, "kpi"):
         if other.id != key and other.body["handle"] == body.handle:
             raise Refused(
@@ -149,40 +150,40 @@ def _may_delete(session: Session, _: Any, key: str | None) -> None:
 
 
 @router.post("/understand")
-def understand_number(ask: UnderstandAsk, at: Desk = Depends(desk)) -> Understood:
+def understand_number(ask: UnderstandAsk, who: Reader = Depends(reader)) -> Understood:
     """What a typed number means in a KPI's unit, and a question where it is far outside of its history."""
-    with at.read() as session:
-        book = Book(at, session)
-        body = book.kpi(ask.kpi) if ask.kpi else None
-        return _understood(ask.text, (body.unit if body else ask.unit).core(), history_of(book, body, ask.of))
+    with who.read() as session:
+        library = who.library(session)
+        body = library.kpi(ask.kpi) if ask.kpi else None
+        return _understood(ask.text, (body.unit if body else ask.unit).core(), history_of(library, body, ask.of))
 
 
 @router.post("/{key}/understand")
-def understand_numbers(key: str, ask: ManyTexts, at: Desk = Depends(desk)) -> list[Understood]:
+def understand_numbers(key: str, ask: ManyTexts, who: Reader = Depends(reader)) -> list[Understood]:
     """The same for many numbers at once, as they come from a pasted sheet."""
-    with at.read() as session:
-        book = Book(at, session)
-        body = book.kpi(key)
-        history, unit = history_of(book, body), body.unit.core()
+    with who.read() as session:
+        library = who.library(session)
+        body = library.kpi(key)
+        history, unit = history_of(library, body), body.unit.core()
         return [_understood(text, unit, history) for text in ask.texts]
 
 
-def history_of(book: Book, body: KpiBody | None, of: Mapping[str, str] | None = None) -> np.ndarray:
+def history_of(library: Library, body: KpiBody | None, of: Mapping[str, str] | None = None) -> np.ndarray:
     """The sizes of a KPI's readings so far, of the one member of each segment in ``of``, or of all rows together."""
     if body is None:
         return np.array([])
-    found = sizes_by_member(book, body, None, of or {}, "month")
+    found = sizes_by_member(library, body, None, of or {}, "month")
     return found.get(None, np.array([]))
 
 
 def sizes_by_member(
-    book: Book, body: KpiBody, by: str | None, of: Mapping[str, str], grain: Grain
+    library: Library, body: KpiBody, by: str | None, of: Mapping[str, str], grain: Grain
 ) -> dict[str | None, Floats]:
     """The sizes of a KPI's readings so far by the members of a segment; none where they cannot be read."""
     try:
-        source = book.source(body)
-        periods = timeline(Period.of(source.last, grain, book.year_start), source.first, source.last)
-        taken = book.read(body, by=by, where={s: [m] for s, m in of.items()}, periods=periods)
+        source = library.source(body)
+        periods = timeline(Period.of(source.last, grain, library.year_start), source.first, source.last)
+        taken = library.read(body, by=by, where={s: [m] for s, m in of.items()}, periods=periods)
     except (FormulaError, NoPeriod, LiveProblem, KeyError):
         return {}
     return {name: np.abs(line[np.isfinite(line)]) for name, line in zip(taken.members, taken.value.T, strict=True)}
@@ -197,8 +198,8 @@ def _understood(text: str, unit: Unit, history: np.ndarray) -> Understood:
 
 
 @router.get("/{key}/uses")
-def kpi_uses(key: str, at: Desk = Depends(desk)) -> list[KpiUse]:
-    with at.read() as session:
+def kpi_uses(key: str, who: Reader = Depends(reader)) -> list[KpiUse]:
+    with who.read() as session:
         return uses(session, key, "kpi")
 
 

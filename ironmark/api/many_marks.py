@@ -12,17 +12,19 @@ from fastapi import APIRouter, Depends, Header, Query, Response, UploadFile
 from pydantic import BaseModel, Field, FiniteFloat
 
 from ironmark.api.datasets import body_of
-from ironmark.api.desk import Book, Desk, desk, seen_version
-from ironmark.api.documents import KpiBody, MarkName, Member, Model, Number
 from ironmark.api.downloads import download
 from ironmark.api.marks import ChangeBody, Guard, OwnedBody, change_of, owner_of, view_of
-from ironmark.api.problems import Refused, nearest
+from ironmark.api.versions import seen_version
+from ironmark.api.who import Reader, reader
 from ironmark.core import marks as core
 from ironmark.core.evaluate import Floats
 from ironmark.core.formula import MAX_LENGTH
 from ironmark.core.numbers import NotANumber, show, understand, unit_words
 from ironmark.core.periods import FIRST_YEAR, LAST_YEAR, Grain, Period, timeline
 from ironmark.core.words import decimals_for
+from ironmark.pages.documents import KpiBody, MarkName, Member, Model, Number
+from ironmark.pages.library import Library
+from ironmark.pages.problems import Refused, nearest
 from ironmark.publish import sheets
 from ironmark.store import marks
 from ironmark.store.marks import Change
@@ -100,26 +102,26 @@ def _smallest(kpi: KpiBody) -> int:
 
 
 @router.post("/spread")
-def spread_figure(key: str, ask: SpreadAsk, at: Desk = Depends(desk)) -> Proposed:
+def spread_figure(key: str, ask: SpreadAsk, who: Reader = Depends(reader)) -> Proposed:
     """A yearly figure as marks of its months; they add up to it to the last unit."""
-    with at.read() as session:
-        book = Book(at, session)
-        kpi = book.kpi(key)
+    with who.read() as session:
+        library = who.library(session)
+        kpi = library.kpi(key)
         if kpi.nature != "flow":
             detail = (
                 f"{kpi.name} is a {kpi.nature}; its marks do not add up over time. Set one mark, which carries forward."
             )
             raise Refused(422, "no-flow", "Only a flow can be spread", detail)
-        owner = owner_of(book, kpi, ask, "", value=ask.value)
-        periods = _periods(ask.over, ask.grain, book.year_start)
-        weights = _weights(book, kpi, ask, owner, periods)
+        owner = owner_of(library, kpi, ask, "", value=ask.value)
+        periods = _periods(ask.over, ask.grain, library.year_start)
+        weights = _weights(library, kpi, ask, owner, periods)
         try:
             parts = core.spread(ask.value, weights, _smallest(kpi))
         except ValueError as error:
             field = {"field": "weights" if ask.way == "weights" else "way"}
             raise Refused(422, "no-weights", "Nothing to spread by", f"{error}".capitalize() + ".", field) from None
         doubts = _doubts(
-            book, kpi, [Change(ask.name, owner, p.key, float(v)) for p, v in zip(periods, parts, strict=True)]
+            library, kpi, [Change(ask.name, owner, p.key, float(v)) for p, v in zip(periods, parts, strict=True)]
         )
     changes = [ChangeBody.of_entry(ask.name, owner, p.key, float(v)) for p, v in zip(periods, parts, strict=True)]
     unit, plain = kpi.unit.core(), replace(kpi.unit.core(), compact=False)
@@ -128,13 +130,13 @@ def spread_figure(key: str, ask: SpreadAsk, at: Desk = Depends(desk)) -> Propose
     return Proposed(changes=changes, shown=[show(float(v), unit) for v in parts], report=[*report, *doubts])
 
 
-def _doubts(book: Book, kpi: KpiBody, changes: Sequence[Change]) -> list[str]:
+def _doubts(library: Library, kpi: KpiBody, changes: Sequence[Change]) -> list[str]:
     """A question about marks that are far from everything that was read."""
-    found = Guard(book, kpi).doubts(changes)
+    found = Guard(library, kpi).doubts(changes)
     return [f"Look again at {len(found)} of them: {found[0][1]}"] if found else []
 
 
-def _weights(book: Book, kpi: KpiBody, ask: SpreadAsk, owner: core.Owner, periods: tuple[Period, ...]) -> Floats:
+def _weights(library: Library, kpi: KpiBody, ask: SpreadAsk, owner: core.Owner, periods: tuple[Period, ...]) -> Floats:
     if ask.way == "even":
         return np.ones(len(periods))
     if ask.way == "days":
@@ -146,7 +148,7 @@ def _weights(book: Book, kpi: KpiBody, ask: SpreadAsk, owner: core.Owner, period
         return np.array(ask.weights)
     where = {segment: [member] for segment, member in owner.of} if owner.whose == "member" else {}
     before = [period.years_back(1) for period in periods]
-    value = book.read(kpi, where=where, periods=before).value[:, 0]
+    value = library.read(kpi, where=where, periods=before).value[:, 0]
     if not np.isfinite(value).any():
         detail = "There are no readings of the year before to take the shape from. Spread by days instead."
         raise Refused(422, "no-last-year", "No last year", detail)
@@ -154,18 +156,18 @@ def _weights(book: Book, kpi: KpiBody, ask: SpreadAsk, owner: core.Owner, period
 
 
 @router.post("/raise")
-def raise_last_year(key: str, ask: RaiseAsk, at: Desk = Depends(desk)) -> Proposed:
+def raise_last_year(key: str, ask: RaiseAsk, who: Reader = Depends(reader)) -> Proposed:
     """Last year's readings and some more as marks; a period without a reading gets none."""
-    with at.read() as session:
-        book = Book(at, session)
-        kpi = book.kpi(key)
-        periods = _periods(ask.over, ask.grain, book.year_start)
+    with who.read() as session:
+        library = who.library(session)
+        kpi = library.kpi(key)
+        periods = _periods(ask.over, ask.grain, library.year_start)
         before = [period.years_back(1) for period in periods]
-        if ask.by is not None and ask.by not in book.source(kpi).members:
-            known = book.source(kpi).members
+        if ask.by is not None and ask.by not in library.source(kpi).members:
+            known = library.source(kpi).members
             detail = f"There is no segment “{ask.by}”{nearest(ask.by, known)}."
             raise Refused(422, "no-segment", "No such segment", detail, {"field": "by"})
-        read = {by: book.read(kpi, by=by, periods=before) for by in dict.fromkeys((ask.by, None))}
+        read = {by: library.read(kpi, by=by, periods=before) for by in dict.fromkeys((ask.by, None))}
         changes, shown, without = [], [], 0
         places, unit = _smallest(kpi), kpi.unit.core()
         for n, member in enumerate(ask.members):
@@ -183,7 +185,7 @@ def raise_last_year(key: str, ask: RaiseAsk, at: Desk = Depends(desk)) -> Propos
                 value = round(value, places)
                 changes.append(Change(ask.name, owner, period.key, value))
                 shown.append(show(value, unit))
-        doubts = _doubts(book, kpi, changes)
+        doubts = _doubts(library, kpi, changes)
     report = [f"{without} periods have no reading of the year before; no mark is made for them."] if without else []
     made = [ChangeBody.of_entry(c.name, c.owner, c.since, c.value) for c in changes]
     return Proposed(changes=made, shown=shown, report=[*report, *doubts])
@@ -191,15 +193,15 @@ def raise_last_year(key: str, ask: RaiseAsk, at: Desk = Depends(desk)) -> Propos
 
 @router.put("/computed")
 def compute_mark(
-    key: str, body: ComputedBody, response: Response, if_match: str | None = Header(None), at: Desk = Depends(desk)
+    key: str, body: ComputedBody, response: Response, if_match: str | None = Header(None), who: Reader = Depends(reader)
 ) -> Computed:
     """Have a mark worked out by a formula wherever the book has no entry: on data, or on the KPI's own earlier readings."""
     saw = seen_version(if_match)
-    with at.write() as session:
-        book = Book(at, session)
-        kpi = book.kpi(key)
+    with who.write() as session:
+        library = who.library(session)
+        kpi = library.kpi(key)
         if body.formula is not None:
-            book.mark_formula(kpi, body.formula)
+            library.mark_formula(kpi, body.formula)
         version = marks.compute(session, key, body.name, body.formula, saw)
     response.headers["ETag"] = f'"{version}"'
     return Computed(version=version)
@@ -216,14 +218,14 @@ def export_marks(
     year: int | None = Query(None, ge=FIRST_YEAR, le=LAST_YEAR),
     span: int = Query(1, ge=1, le=3),
     form: Literal["csv", "xlsx"] = Query("csv"),
-    at: Desk = Depends(desk),
+    who: Reader = Depends(reader),
 ) -> Response:
     """The grid as a sheet, its numbers as numbers; what is set is bold in XLSX."""
-    with at.read() as session:
-        book = Book(at, session)
+    with who.read() as session:
+        library = who.library(session)
         narrow = {within: member} if within and member else {}
-        view = view_of(book, key, name, by, grain, year, span, narrow)
-        by_label = book.label_of(view.kpi.dataset, view.by) if view.by else "Member"
+        view = view_of(library, key, name, by, grain, year, span, narrow)
+        by_label = library.label_of(view.kpi.dataset, view.by) if view.by else "Member"
     unit = unit_words(view.kpi.unit.core())
     head = [f"{by_label}, {name} of {view.kpi.name}" + (f" ({unit})" if unit else ""), *(p.key for p in view.periods)]
     every = range(len(view.periods))
@@ -249,21 +251,21 @@ def read_marks(
     name: str = Query("target", max_length=40),
     by: str | None = Query(None, max_length=80),
     sheet: str | None = Query(None, max_length=120),
-    at: Desk = Depends(desk),
+    who: Reader = Depends(reader),
 ) -> Proposed:
     """A sheet as marks to look at before they are kept: members down and periods across, or one mark a row."""
     labels, rows = raw_rows(body_of(file), sheet)
     if len(rows) > MOST_ROWS:
         raise Refused(413, "too-many-rows", "The sheet is too long", f"At most {MOST_ROWS:,} rows are read at once.")
-    with at.read() as session:
-        book = Book(at, session)
-        kpi = book.kpi(key)
-        source = book.source(kpi)
+    with who.read() as session:
+        library = who.library(session)
+        kpi = library.kpi(key)
+        source = library.source(kpi)
         by = by if by in source.members else next(iter(source.members), None)
         known = source.members[by] if by else ()
-        made = _Reading(book, kpi, name, by, known).read(labels, rows)
+        made = _Reading(library, kpi, name, by, known).read(labels, rows)
         made.report += _doubts(
-            book, kpi, [change_of(book, kpi, change, f"changes.{n}") for n, change in enumerate(made.changes)]
+            library, kpi, [change_of(library, kpi, change, f"changes.{n}") for n, change in enumerate(made.changes)]
         )
         return made
 
@@ -271,9 +273,9 @@ def read_marks(
 class _Reading:
     """Marks out of a sheet, with everything that did not match."""
 
-    def __init__(self, book: Book, kpi: KpiBody, name: str, by: str | None, members: tuple[str, ...]) -> None:
-        self.kpi, self.name, self.by, self.year_start = kpi, name.strip().lower(), by, book.year_start
-        self.adds, self.each = book.core(kpi).adds, _plain(f"each {book.label_of(kpi.dataset, by or '')}")
+    def __init__(self, library: Library, kpi: KpiBody, name: str, by: str | None, members: tuple[str, ...]) -> None:
+        self.kpi, self.name, self.by, self.year_start = kpi, name.strip().lower(), by, library.year_start
+        self.adds, self.each = library.expanded(kpi).adds, _plain(f"each {library.label_of(kpi.dataset, by or '')}")
         self.members = {_plain(member): member for member in members}
         self.changes: list[ChangeBody] = []
         self.strangers: dict[str, None] = {}

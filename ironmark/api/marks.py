@@ -12,11 +12,9 @@ from fastapi import APIRouter, Depends, Header, Query, Response
 from numpy.typing import NDArray
 from pydantic import BaseModel, Field, StringConstraints, model_validator
 
-from ironmark.api.desk import Book, Desk, desk, seen_version
-from ironmark.api.documents import KpiBody, MarkName, Member, Model, Number
 from ironmark.api.kpis import sizes_by_member, yardsticks_in_use
-from ironmark.api.problems import Refused, nearest
-from ironmark.api.shapes import PeriodChoice
+from ironmark.api.versions import seen_version
+from ironmark.api.who import Reader, reader
 from ironmark.core import marks as core
 from ironmark.core import reading as readings
 from ironmark.core import words
@@ -25,6 +23,10 @@ from ironmark.core.lines import Lines
 from ironmark.core.numbers import show
 from ironmark.core.periods import FIRST_YEAR, LAST_YEAR, Grain, Period, timeline
 from ironmark.core.reading import Members
+from ironmark.pages.documents import KpiBody, MarkName, Member, Model, Number
+from ironmark.pages.library import Library
+from ironmark.pages.problems import Refused, nearest
+from ironmark.pages.shapes import PeriodChoice
 from ironmark.store import marks
 from ironmark.store.database import StaleVersion
 
@@ -167,16 +169,16 @@ def mark_grid(
     grain: Grain = Query("month"),
     year: int | None = Query(None, ge=FIRST_YEAR, le=LAST_YEAR),
     span: int = Query(1, ge=1, le=3),
-    at: Desk = Depends(desk),
+    who: Reader = Depends(reader),
 ) -> Grid:
     """The periods of one to three financial years by the members of a segment (the first one when ``by`` is not
     given), of all rows or, for marks of two segments, of the ``member`` of the segment ``within``."""
-    with at.read() as session:
-        book = Book(at, session)
-        view = view_of(book, key, name, by, grain, year, span, {within: member} if within and member else {})
+    with who.read() as session:
+        library = who.library(session)
+        view = view_of(library, key, name, by, grain, year, span, {within: member} if within and member else {})
         version = marks.version(session, key)
-        start, source = book.year_start, book.source(view.kpi)
-        dataset, entries, computed = book.dataset(view.kpi.dataset), book.entries(key), book.computed(key)
+        start, source = library.year_start, library.source(view.kpi)
+        dataset, entries, computed = library.dataset(view.kpi.dataset), library.entries(key), library.computed(key)
     rows = [
         Row(whose=one.whose, of=dict(one.of), label=label, member=view.member(one), cells=cells)
         for one, label, cells in zip(view.owners, view.labels, view.cells(), strict=True)
@@ -266,7 +268,7 @@ class View:
 
 
 def view_of(
-    book: Book,
+    library: Library,
     key: str,
     name: str,
     by: str | None,
@@ -279,8 +281,8 @@ def view_of(
 
     within: the member of another segment, for marks of two segments.
     """
-    kpi = book.kpi(key)
-    made, source, entries, start = book.core(kpi), book.source(kpi), book.entries(key), book.year_start
+    kpi = library.kpi(key)
+    made, source, entries, start = library.expanded(kpi), library.source(kpi), library.entries(key), library.year_start
     held = {s: m for s, m in (within or {}).items() if m in source.members.get(s, ()) and s != by}
     by = by if by in source.members else next((s for s in source.members if s not in held), None)
     held = {s: m for s, m in held.items() if s != by}
@@ -291,8 +293,8 @@ def view_of(
     periods = timeline(Period.of(whole.start, grain, start), whole.start, whole.end)
     names = source.members[by] if by else ()
     where = {s: (m,) for s, m in held.items()}
-    others = book.sources_of(made.formula)
-    label = book.label_of(kpi.dataset, by).lower() if by else "member"
+    others = library.sources_of(made.formula)
+    label = library.label_of(kpi.dataset, by).lower() if by else "member"
 
     def lines(by: str | None, some: Sequence[core.MarkEntry] = entries, where: Members = where) -> Lines:
         return readings.book_lines(made, source, some, name, periods, by, where, others)
@@ -318,9 +320,9 @@ def view_of(
         for m, one in enumerate(names):
             found.append((core.Owner.of_members({by: one, **held}), one or "", rows, m))
     computed = np.full((len(periods), len(found)), np.nan)
-    if name in book.computed(key):
-        formula = {name: book.computed(key)[name]}
-        read = {one: book.read(kpi, [], [name], by=one, where=where, periods=periods, computed=formula).marks[name]
+    if name in library.computed(key):
+        formula = {name: library.computed(key)[name]}
+        read = {one: library.read(kpi, [], [name], by=one, where=where, periods=periods, computed=formula).marks[name]
                 for one in dict.fromkeys((by, None))}  # fmt: skip
         for at, (owner, _, _, m) in enumerate(found):
             if owner.whose == "together" or (held and at == 0):
@@ -341,31 +343,31 @@ MOST_CHOICES = 500
 
 
 @router.post("/try")
-def try_marks(key: str, body: TryBody, at: Desk = Depends(desk)) -> TryOut:
+def try_marks(key: str, body: TryBody, who: Reader = Depends(reader)) -> TryOut:
     """The readings that would change state, the newest first, by the yardstick this KPI is graded by."""
-    with at.read() as session:
-        book = Book(at, session)
-        kpi = book.kpi(key)
-        changes = [change_of(book, kpi, change, f"changes.{n}") for n, change in enumerate(body.changes)]
-        doubts = [doubt for _, doubt in Guard(book, kpi).doubts(changes)]
+    with who.read() as session:
+        library = who.library(session)
+        kpi = library.kpi(key)
+        changes = [change_of(library, kpi, change, f"changes.{n}") for n, change in enumerate(body.changes)]
+        doubts = [doubt for _, doubt in Guard(library, kpi).doubts(changes)]
         yardstick_id = yardsticks_in_use(session).get(key)
         if yardstick_id is None:
             return TryOut(yardstick="", changes=[], count=0, doubts=doubts[:MOST_TOLD])
-        yardstick = book.yardstick(yardstick_id)
-        entries = book.entries(key)
+        yardstick = library.yardstick(yardstick_id)
+        entries = library.entries(key)
         places = {change.place for change in changes}
         tried = [e for e in entries if (e.name, e.owner, e.since.key) not in places]
         tried += [
-            core.MarkEntry(c.name, c.owner, Period.parse(c.since, book.year_start), c.value)
+            core.MarkEntry(c.name, c.owner, Period.parse(c.since, library.year_start), c.value)
             for c in changes
             if c.value is not None
         ]
         found: list[tuple[int, StateChange]] = []
-        graded = book.graded_by(yardstick)
+        graded = library.graded_by(yardstick)
         for by in dict.fromkeys((None, body.by)):
-            computed = book.computed(key)
+            computed = library.computed(key)
             before, after = (
-                book.read(kpi, marks, yardstick=graded, by=by, computed=computed) for marks in (entries, tried)
+                library.read(kpi, marks, yardstick=graded, by=by, computed=computed) for marks in (entries, tried)
             )
             for p, m in np.argwhere(before.band != after.band):
                 change = StateChange(
@@ -392,25 +394,25 @@ def since_of(text: str, year_start: int, field: str) -> Period:
     return since
 
 
-def change_of(book: Book, kpi: KpiBody, change: ChangeBody, field: str) -> marks.Change:
+def change_of(library: Library, kpi: KpiBody, change: ChangeBody, field: str) -> marks.Change:
     """A change to the book. Refuses one without a period or an owner; taken out is also what a member left behind."""
-    since = since_of(change.since, book.year_start, f"{field}.since")
-    owner = owner_of(book, kpi, change, field, must_exist=change.value is not None, value=change.value)
+    since = since_of(change.since, library.year_start, f"{field}.since")
+    owner = owner_of(library, kpi, change, field, must_exist=change.value is not None, value=change.value)
     return marks.Change(change.name, owner, since.key, change.value)
 
 
 def owner_of(
-    book: Book, kpi: KpiBody, body: OwnedBody, field: str, *, must_exist: bool = True, value: float | None = None
+    library: Library, kpi: KpiBody, body: OwnedBody, field: str, *, must_exist: bool = True, value: float | None = None
 ) -> core.Owner:
     """Whose a mark is. Refuses a segment or member that does not exist, and a sum's mark that could be two things."""
     where = {"field": f"{field}.of" if field else "of"}
     whose = body.whose or ("member" if body.of else None)
-    if whose in (None, "everyone") and book.core(kpi).adds and must_exist:
+    if whose in (None, "everyone") and library.expanded(kpi).adds and must_exist:
         raise Refused(
             422,
             "whose-mark",
             "Whose mark is it?",
-            _two_readings(book, kpi, value),
+            _two_readings(library, kpi, value),
             {"field": f"{field}.whose".strip(".")},
         )
     if whose is None or whose == "everyone":
@@ -422,7 +424,7 @@ def owner_of(
     if whose == "member" and not body.of:
         raise Refused(422, "whose-mark", "Which member?", "Name the member by its segment, in “of”.", where)
     if must_exist:
-        _refuse_unknown(book.source(kpi).members, body.of if whose == "member" else {}, tuple(body.of), where)
+        _refuse_unknown(library.source(kpi).members, body.of if whose == "member" else {}, tuple(body.of), where)
     return core.Owner.each(next(iter(body.of))) if whose == "each" else core.Owner.of_members(body.of)
 
 
@@ -445,14 +447,14 @@ def _refuse_unknown(
             raise Refused(422, "no-member", "No such member", detail, where)
 
 
-def _two_readings(book: Book, kpi: KpiBody, value: float | None) -> str:
+def _two_readings(library: Library, kpi: KpiBody, value: float | None) -> str:
     """What one figure of a sum could mean."""
-    unit, members = kpi.unit.core(), book.source(kpi).members
+    unit, members = kpi.unit.core(), library.source(kpi).members
     shown = show(value, unit) if value is not None else "the figure"
     choices = [f"all together’s ({shown})"]
     for segment, names in members.items():
         total = f", together {show(value * len(names), unit)}" if value is not None else ""
-        label = book.label_of(kpi.dataset, segment).lower()
+        label = library.label_of(kpi.dataset, segment).lower()
         choices.insert(-1, f"each {label}’s ({len(names)} of them{total})")
     return (
         f"{kpi.name} adds up over members, so {shown} is either {' or '.join(choices)}. Send whose: “each” with its "
@@ -466,20 +468,20 @@ def change_marks(
     body: ChangesBody,
     response: Response,
     if_match: str | None = Header(None),
-    at: Desk = Depends(desk),
+    who: Reader = Depends(reader),
 ) -> Changed:
     """Set or take out entries, all or none. A value 20 times outside of what was read is asked about first."""
     saw = seen_version(if_match)
-    with at.read() as session:
-        book = Book(at, session)
-        kpi = book.kpi(key)
+    with who.read() as session:
+        library = who.library(session)
+        kpi = library.kpi(key)
         if (current := marks.version(session, key)) != saw:
             raise StaleVersion(saw, current)
-        changes = [change_of(book, kpi, change, f"changes.{n}") for n, change in enumerate(body.changes)]
+        changes = [change_of(library, kpi, change, f"changes.{n}") for n, change in enumerate(body.changes)]
         if not body.sure:
-            refuse_doubtful(Guard(book, kpi).doubts(changes))
-    with at.write() as session:
-        Book(at, session).kpi(key)
+            refuse_doubtful(Guard(library, kpi).doubts(changes))
+    with who.write() as session:
+        who.library(session).kpi(key)
         version, back = marks.apply(session, key, changes, saw)
     response.headers["ETag"] = f'"{version}"'
     return Changed(version=version, back=[ChangeBody.of_entry(c.name, c.owner, c.since, c.value) for c in back])
@@ -499,8 +501,8 @@ def refuse_doubtful(doubts: Sequence[tuple[int, str]]) -> None:
 class Guard:
     """Asks about marks that are 20 times outside of the readings of the member they are for."""
 
-    def __init__(self, book: Book, kpi: KpiBody) -> None:
-        self.book, self.kpi = book, kpi
+    def __init__(self, library: Library, kpi: KpiBody) -> None:
+        self.library, self.kpi = library, kpi
         self._sizes: dict[tuple[str | None, tuple[tuple[str, str], ...], Grain], dict[str | None, Floats]] = {}
 
     def doubts(self, changes: Sequence[marks.Change]) -> list[tuple[int, str]]:
@@ -509,7 +511,7 @@ class Guard:
         for n, change in enumerate(changes):
             if change.value is None:
                 continue
-            grain = Period.parse(change.since, self.book.year_start).grain if self.kpi.nature == "flow" else "month"
+            grain = Period.parse(change.since, self.library.year_start).grain if self.kpi.nature == "flow" else "month"
             if told := words.doubt(change.value, self.kpi.unit.core(), self.sizes(change.owner, grain)):
                 found.append((n, told))
         return found
@@ -520,7 +522,7 @@ class Guard:
         rest = owner.of[1:]
         key = (by, rest, grain)
         if key not in self._sizes:
-            self._sizes[key] = sizes_by_member(self.book, self.kpi, by, dict(rest), grain)
+            self._sizes[key] = sizes_by_member(self.library, self.kpi, by, dict(rest), grain)
         held = self._sizes[key]
         if owner.whose == "member":
             return held.get(owner.of[0][1], np.array([]))

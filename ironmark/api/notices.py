@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel
 
-from ironmark.api.desk import Book, Desk, desk
+from ironmark.api.who import Reader, reader
 from ironmark.core.numbers import show
 from ironmark.core.periods import Period
 from ironmark.store import notices
@@ -35,11 +35,11 @@ class NoticeOut(BaseModel):
 
 
 @router.get("")
-def list_notices(at: Desk = Depends(desk)) -> list[NoticeOut]:
+def list_notices(who: Reader = Depends(reader)) -> list[NoticeOut]:
     """Those that were not read yet."""
-    with at.read() as session:
-        book, found = Book(at, session), notices.unread(session)
-        book.fetch({change["kpi"] for notice in found for change in notice.body["changes"]})
+    with who.read() as session:
+        library, found = who.library(session), notices.unread(session)
+        library.fetch({change["kpi"] for notice in found for change in notice.body["changes"]})
         return [
             NoticeOut(
                 id=notice.number,
@@ -47,8 +47,8 @@ def list_notices(at: Desk = Depends(desk)) -> list[NoticeOut]:
                 changes=[
                     MarkNotice(
                         kpi=change["kpi"], kpi_name=change["kpi_name"], mark=change["mark"],
-                        since=Period.parse(change["since"], book.year_start).label,
-                        shown=show(change["value"], book.kpis[change["kpi"]].unit.core()) if change["kpi"] in book.kpis else str(change["value"]),
+                        since=Period.parse(change["since"], library.year_start).label,
+                        shown=show(change["value"], library.kpis[change["kpi"]].unit.core()) if change["kpi"] in library.kpis else str(change["value"]),
                         became=BECAME.get(change["whose"], f"now each {change['segment']}’s"),
                     )
                     for change in notice.body["changes"]
@@ -59,7 +59,7 @@ def list_notices(at: Desk = Depends(desk)) -> list[NoticeOut]:
 
 
 @router.post("/{number}/read", status_code=204)
-def read_notice(number: int, at: Desk = Depends(desk)) -> None:
+def read_notice(number: int, who: Reader = Depends(reader)) -> None:
     """It is not told again."""
-    with at.write() as session:
+    with who.write() as session:
         notices.read(session, number)

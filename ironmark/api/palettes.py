@@ -9,12 +9,12 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
-from ironmark.api.desk import Book, Desk, desk
-from ironmark.api.documents import Palette, PaletteBody
-from ironmark.api.problems import Refused
 from ironmark.api.records import add_routes
+from ironmark.api.who import Reader, reader
 from ironmark.core import colour as colours
 from ironmark.core import palette as core
+from ironmark.pages.documents import Palette, PaletteBody
+from ironmark.pages.problems import Refused
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/palettes", tags=["palettes"])
@@ -84,10 +84,10 @@ def look(palette: core.Palette) -> PaletteLook:
 
 
 @states_router.get("")
-def every_state(at: Desk = Depends(desk)) -> list[PaletteLook]:
+def every_state(who: Reader = Depends(reader)) -> list[PaletteLook]:
     """Every palette with its states and how they look: those that come with the product, then the own ones."""
-    with at.read() as session:
-        return [look(palette) for palette in Book(at, session).palettes.values()]
+    with who.read() as session:
+        return [look(palette) for palette in who.library(session).palettes.values()]
 
 
 @router.post("/check")

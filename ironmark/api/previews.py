@@ -10,14 +10,8 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
-from ironmark.api.desk import Book, Desk, desk
-from ironmark.api.documents import InstrumentBody, Key, KpiBody, Model, ScopeBody
-from ironmark.api.histories import history, told
-from ironmark.api.instruments import picture
 from ironmark.api.kpis import yardsticks_in_use
-from ironmark.api.reads import period_of, take
-from ironmark.api.shapes import HistoryPicture, InstrumentPicture
-from ironmark.api.workings import Workings, workings
+from ironmark.api.who import Reader, reader
 from ironmark.core import prose
 from ironmark.core import reading as core
 from ironmark.core.evaluate import Floats
@@ -25,6 +19,13 @@ from ironmark.core.formula import FormulaError, nature_of, parse, references
 from ironmark.core.numbers import show
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.reading import Readings
+from ironmark.pages.documents import InstrumentBody, Key, KpiBody, Model, ScopeBody
+from ironmark.pages.histories import history, told
+from ironmark.pages.instruments import picture
+from ironmark.pages.library import Library
+from ironmark.pages.reads import period_of, take_readings
+from ironmark.pages.shapes import HistoryPicture, InstrumentPicture
+from ironmark.pages.workings import Workings, workings
 from ironmark.store import records
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem, Slow
@@ -94,13 +95,13 @@ class Glance(BaseModel):
 
 
 @router.post("/preview")
-def preview_kpi(ask: PreviewAsk, at: Desk = Depends(desk)) -> Preview:
+def preview_kpi(ask: PreviewAsk, who: Reader = Depends(reader)) -> Preview:
     """Work out a KPI that is being typed. A formula that cannot be read is an answer, not an error."""
-    with at.read() as session:
-        book = Book(at, session)
-        book.put(TYPED, ask.body, like=ask.key)
+    with who.read() as session:
+        library = who.library(session)
+        library.put(TYPED, ask.body, like=ask.key)
         try:
-            return _preview(book, session, ask)
+            return _preview(library, session, ask)
         except FormulaError as error:
             return Preview(problem=FormulaProblem(message=error.message, start=error.start, end=error.end))
         except NoPeriod as error:
@@ -109,25 +110,25 @@ def preview_kpi(ask: PreviewAsk, at: Desk = Depends(desk)) -> Preview:
             return Preview(note=str(error), waiting=isinstance(error, Slow))
 
 
-def _preview(book: Book, session: Session, ask: PreviewAsk) -> Preview:
+def _preview(library: Library, session: Session, ask: PreviewAsk) -> Preview:
     body = ask.body
-    dataset = book.dataset(body.dataset)
-    kpi, source = book.core(body), book.source(body)
+    dataset = library.dataset(body.dataset)
+    kpi, source = library.expanded(body), library.source(body)
     yardstick = yardsticks_in_use(session).get(ask.key) if ask.key else None
     by = ask.by if ask.by in source.members else next(iter(source.members), None)
     scope = ScopeBody(period=ask.period, grain=ask.grain)
-    period = period_of(scope, [source], book.year_start)
-    instrument = InstrumentBody(id="t", kpi=TYPED, yardstick=yardstick, marks=_marks(book, ask.key), face="bullet")
-    book.fetch([], [yardstick] if yardstick else [])
-    together, _ = take(book, instrument, scope, period)
-    by_member = picture(book, instrument.model_copy(update={"by": by}), scope, period) if by else None
+    period = period_of(scope, [source], library.year_start)
+    instrument = InstrumentBody(id="t", kpi=TYPED, yardstick=yardstick, marks=_marks(library, ask.key), face="bullet")
+    library.fetch([], [yardstick] if yardstick else [])
+    together, _ = take_readings(library, instrument, scope, period)
+    by_member = picture(library, instrument.model_copy(update={"by": by}), scope, period) if by else None
     if by_member is not None and by_member.problem:  # a dataset that it also reads is not split by this segment
         by_member = None
     members = by_member.readings if by_member else []
     tree, labels = parse(body.formula), {c.name: c.label for c in dataset.columns}
     texts = {name: frozenset(names) for name, names in source.members.items()}
-    percents = {h for h in references(tree) if h in book.by_handle and book.by_handle[h].unit.kind == "percent"}
-    natures = {handle: book.by_handle[handle].nature for handle in references(tree) if handle in book.by_handle}
+    percents = {h for h in references(tree) if h in library.by_handle and library.by_handle[h].unit.kind == "percent"}
+    natures = {handle: library.by_handle[handle].nature for handle in references(tree) if handle in library.by_handle}
     warned = [] if body.composite else prose.warnings(tree, body.nature, body.unit.kind, texts, percents, natures)
     reads_as = prose.reads_as(tree, lambda name: labels.get(name, name))
     if body.composite is not None:
@@ -147,16 +148,16 @@ def _preview(book: Book, session: Session, ask: PreviewAsk) -> Preview:
             Figure(label=r.member or "", value=r.value, shown=r.shown)
             for r in sorted(members, key=lambda r: source.members[by or ""].index(r.member or ""))
         ],
-        graded=told(together, book.yardstick(yardstick).name if yardstick else ""),
+        graded=told(together, library.yardstick(yardstick).name if yardstick else ""),
         history=history(together, mark=next(iter(instrument.marks), "target")),
         by_member=by_member,
-        workings=workings(book, instrument, scope, None),
+        workings=workings(library, instrument, scope, None),
     )
 
 
-def _marks(book: Book, key: str | None) -> list[str]:
+def _marks(library: Library, key: str | None) -> list[str]:
     """The mark a KPI is measured against: its target where it has one, else the first it has."""
-    names = [entry.name for entry in book.entries(key)] + list(book.computed(key)) if key else []
+    names = [entry.name for entry in library.entries(key)] + list(library.computed(key)) if key else []
     return ["target"] if "target" in names or not names else names[:1]
 
 
@@ -172,27 +173,27 @@ def _figure(label: str, readings: Readings, p: int, kpi: core.Kpi) -> Figure:
 
 
 @router.get("/glances")
-def every_glance(at: Desk = Depends(desk)) -> list[Glance]:
+def every_glance(who: Reader = Depends(reader)) -> list[Glance]:
     """Every KPI's last complete month and the months before it. One that cannot be read holds up no other."""
-    with at.read() as session:
-        book = Book(at, session)
+    with who.read() as session:
+        library = who.library(session)
         keys = [kpi.id for kpi in records.every(session, "kpi")]
-        book.fetch(keys)
+        library.fetch(keys)
         yardsticks = yardsticks_in_use(session)
-        book.fetch([], yardsticks.values())
-        return [_glance(book, key, yardsticks.get(key)) for key in keys]
+        library.fetch([], yardsticks.values())
+        return [_glance(library, key, yardsticks.get(key)) for key in keys]
 
 
-def _glance(book: Book, key: str, name: str | None) -> Glance:
-    kpi = book.kpis[key]
+def _glance(library: Library, key: str, name: str | None) -> Glance:
+    kpi = library.kpis[key]
     empty = Glance(id=key, shown="–", period="", state=None, line=[], target=[])
     try:
-        source = book.source(kpi)
-        period = period_of(ScopeBody(), [source], book.year_start)
-        marks = _marks(book, key)
-        readings = book.read(
-            kpi, book.entries(key), marks, book.graded_by(book.yardstick(name)) if name else None,
-            periods=_before(period, source), computed=book.computed(key),
+        source = library.source(kpi)
+        period = period_of(ScopeBody(), [source], library.year_start)
+        marks = _marks(library, key)
+        readings = library.read(
+            kpi, library.entries(key), marks, library.graded_by(library.yardstick(name)) if name else None,
+            periods=_before(period, source), computed=library.computed(key),
         )  # fmt: skip
     except (FormulaError, NoPeriod, LiveProblem) as error:
         return empty.model_copy(update={"problem": str(error), "waiting": isinstance(error, Slow)})

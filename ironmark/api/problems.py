@@ -2,51 +2,23 @@
 
 from __future__ import annotations
 
-import difflib
-from collections.abc import Iterable
 from typing import Any
 
 import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from pydantic import BaseModel
 from sqlalchemy.exc import DBAPIError, IntegrityError, InterfaceError, OperationalError, TimeoutError
 from starlette.exceptions import HTTPException
 
 from ironmark.core.formula import FormulaError
+from ironmark.pages.problems import Problem, Refused
 from ironmark.store.database import Missing, StaleVersion
 from ironmark.tables.cells import NoPeriod, NoSegment
 from ironmark.tables.connections import LiveProblem
 from ironmark.tables.reader import Unreadable
 
 log = structlog.get_logger()
-
-
-class Problem(BaseModel):
-    """A problem document. ``where`` points into the request: a field, or a place in a formula."""
-
-    type: str
-    title: str
-    status: int
-    detail: str
-    where: dict[str, Any] | None = None
-
-
-class Refused(Exception):
-    """A request that cannot be carried out, with the reason and the way out."""
-
-    def __init__(self, status: int, type_: str, title: str, detail: str, where: dict[str, Any] | None = None) -> None:
-        super().__init__(detail)
-        self.problem = Problem(type=type_, title=title, status=status, detail=detail, where=where)
-
-
-def nearest(name: str, known: Iterable[str]) -> str:
-    """The name that was most likely meant, as words to put behind the one that is not known."""
-    every = list(known)
-    near = difflib.get_close_matches(name, every, 1)
-    near = near or [one for one in every if name and name.casefold() in one.casefold()]
-    return f"; did you mean “{near[0]}”?" if near else ""
 
 
 def _answer(status: int, type_: str, title: str, detail: str, where: dict[str, Any] | None = None) -> JSONResponse:

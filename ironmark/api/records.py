@@ -8,8 +8,9 @@ from fastapi import APIRouter, Depends, Header, Response
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
-from ironmark.api.desk import Desk, desk, seen_version
-from ironmark.api.documents import Model, Saved
+from ironmark.api.versions import seen_version
+from ironmark.api.who import Reader, reader
+from ironmark.pages.documents import Model, Saved
 from ironmark.store import records
 from ironmark.store.records import Document, Kind
 
@@ -51,13 +52,13 @@ def add_routes(
     """
 
     @router.get("", response_model=list[out], operation_id=f"list_{kind}s")  # type: ignore[valid-type]
-    def list_all(at: Desk = Depends(desk)) -> Any:
-        with at.read() as session:
+    def list_all(who: Reader = Depends(reader)) -> Any:
+        with who.read() as session:
             return [saved(document, out) for document in records.every(session, kind)]
 
     @router.post("", response_model=out, status_code=201, operation_id=f"create_{kind}")
-    def create(content: body, response: Response, at: Desk = Depends(desk)) -> Any:  # type: ignore[valid-type]
-        with at.write() as session:
+    def create(content: body, response: Response, who: Reader = Depends(reader)) -> Any:  # type: ignore[valid-type]
+        with who.write() as session:
             check(session, content, None)
             dumped = content.model_dump()  # type: ignore[attr-defined]
             document = records.create(session, kind, dumped, name=dumped[name])
@@ -65,8 +66,8 @@ def add_routes(
         return saved(document, out)
 
     @router.get("/{key}", response_model=out, operation_id=f"get_{kind}")
-    def get(key: str, response: Response, at: Desk = Depends(desk)) -> Any:
-        with at.read() as session:
+    def get(key: str, response: Response, who: Reader = Depends(reader)) -> Any:
+        with who.read() as session:
             document = records.get(session, kind, key)
         response.headers["ETag"] = f'"{document.version}"'
         return saved(document, out)
@@ -77,26 +78,26 @@ def add_routes(
         content: body,  # type: ignore[valid-type]
         response: Response,
         if_match: str | None = Header(None),
-        at: Desk = Depends(desk),
+        who: Reader = Depends(reader),
     ) -> Any:
         saw = seen_version(if_match)
-        with at.write() as session:
+        with who.write() as session:
             check(session, content, key)
             document = records.save(session, kind, key, content.model_dump(), saw)  # type: ignore[attr-defined]
         response.headers["ETag"] = f'"{document.version}"'
         return saved(document, out)
 
     @router.delete("/{key}", status_code=204, operation_id=f"delete_{kind}")
-    def delete(key: str, if_match: str | None = Header(None), at: Desk = Depends(desk)) -> None:
+    def delete(key: str, if_match: str | None = Header(None), who: Reader = Depends(reader)) -> None:
         saw = seen_version(if_match)
-        with at.write() as session:
+        with who.write() as session:
             records.get(session, kind, key)
             may_delete(session, None, key)
             records.remove(session, kind, key, saw)
 
     @router.get("/{key}/revisions", operation_id=f"list_{kind}_revisions")
-    def revisions(key: str, at: Desk = Depends(desk)) -> list[RevisionOut]:
-        with at.read() as session:
+    def revisions(key: str, who: Reader = Depends(reader)) -> list[RevisionOut]:
+        with who.read() as session:
             held = records.some(session, kind, [key]).get(key)
             every: list[Any] = records.revisions(session, kind, key)
         now = [(held.version, held.updated_at, held.saved_by, held.body)] if held else []

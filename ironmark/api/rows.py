@@ -11,9 +11,10 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from ironmark.api.datasets import DatasetOut, ProblemOut, body_of, dataset_answer, file_name_of
-from ironmark.api.desk import Desk, desk, seen_version
-from ironmark.api.problems import Refused
+from ironmark.api.versions import seen_version
+from ironmark.api.who import Reader, reader
 from ironmark.core.numbers import MINUS
+from ironmark.pages.problems import Refused
 from ironmark.store import datasets
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
@@ -91,18 +92,18 @@ class Token(BaseModel):
     token: str
 
 
-def _rows(at: Desk, session: Session, dataset: StoredDataset, limit: int | None = None) -> pl.DataFrame:
+def _rows(who: Reader, session: Session, dataset: StoredDataset, limit: int | None = None) -> pl.DataFrame:
     """The rows as they came; of a live source the first of them."""
     if dataset.kind == "live":
-        return connections.first_rows(at.connection(session, dataset), dataset.columns, limit or 2000)
+        return connections.first_rows(who.sources.connection(session, dataset), dataset.columns, limit or 2000)
     return datasets.raw_rows(session, dataset)
 
 
 @router.get("/rows")
-def first_rows(key: str, at: Desk = Depends(desk)) -> RowsOut:
-    with at.read() as session:
+def first_rows(key: str, who: Reader = Depends(reader)) -> RowsOut:
+    with who.read() as session:
         dataset = datasets.get(session, key)
-        frame = merged(_rows(at, session, dataset), dataset.merges)
+        frame = merged(_rows(who, session, dataset), dataset.merges)
     late = late_rows(frame, dataset.period, dataset.through)
     rows = [[_cell(cell)[:200] for cell in row] for row in frame.head(FIRST_ROWS).rows()]
     return RowsOut(
@@ -134,13 +135,13 @@ def _cell(cell: Any) -> str:
 
 
 @router.get("/columns/{name}")
-def get_column(key: str, name: str, at: Desk = Depends(desk)) -> ColumnLook:
-    with at.read() as session:
+def get_column(key: str, name: str, who: Reader = Depends(reader)) -> ColumnLook:
+    with who.read() as session:
         dataset = datasets.get(session, key)
         column = next((c for c in dataset.columns if c.name == name), None)
         if column is None:
             raise Missing("column", name)
-        cells = _rows(at, session, dataset)[name]
+        cells = _rows(who, session, dataset)[name]
     merges, order = dataset.merges.get(name, {}), dataset.order.get(name, [])
     summary, members = _summary(cells), _members(cells, column, merges, order)
     mean = cells.mean() if column.type == "number" else None
@@ -209,8 +210,8 @@ def _edges(start: float, end: float, column: Column) -> str:
 
 
 @router.get("/versions")
-def list_versions(key: str, at: Desk = Depends(desk)) -> list[VersionOut]:
-    with at.read() as session:
+def list_versions(key: str, who: Reader = Depends(reader)) -> list[VersionOut]:
+    with who.read() as session:
         shown = datasets.get(session, key).rows_version
         found = datasets.versions(session, key)
     return [
@@ -224,11 +225,11 @@ def show_version(
     response: Response,
     number: int = Path(ge=1, le=1_000_000),
     if_match: str | None = Header(None),
-    at: Desk = Depends(desk),
+    who: Reader = Depends(reader),
 ) -> DatasetOut:
     """Return to the rows of another version. Nothing is lost: the versions after it stay."""
     saw = seen_version(if_match)
-    with at.write() as session:
+    with who.write() as session:
         dataset = datasets.go_back(session, key, saw, number)
         return dataset_answer(session, response, dataset)
 
@@ -243,7 +244,7 @@ def put_rows(
     decimal: Decimal | None = Query(None),
     if_match: str | None = Header(None),
     authorization: str | None = Header(None),
-    at: Desk = Depends(desk),
+    who: Reader = Depends(reader),
 ) -> DatasetOut:
     """Put new rows in: ``replace`` all, ``append``, or replace those of the days the file covers (``periods``).
 
@@ -251,21 +252,21 @@ def put_rows(
     """
     word = (authorization or "").removeprefix("Bearer ").strip()
     if word:
-        with at.read() as session:
+        with who.read() as session:
             if not datasets.is_token(session, key, word):
                 raise Refused(401, "wrong-token", "The token does not fit", "Make a new one on the dataset’s page.")
     saw = None if word else seen_version(if_match)
     table = read_file(body_of(file), sheet, decimal)
-    with at.write() as session:
+    with who.write() as session:
         refuse_live(datasets.get(session, key))
         dataset = datasets.refresh(session, key, saw, file_name_of(file), table, how)
         return dataset_answer(session, response, dataset)
 
 
 @router.post("/token")
-def make_token(key: str, at: Desk = Depends(desk)) -> Token:
+def make_token(key: str, who: Reader = Depends(reader)) -> Token:
     """A new token for uploads by machines; the one before no longer holds."""
-    with at.write() as session:
+    with who.write() as session:
         return Token(token=datasets.new_token(session, key))
 
 

@@ -8,8 +8,11 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
-from ironmark.api.desk import Book, Desk, desk
-from ironmark.api.documents import (
+from ironmark.api.marks import OwnedBody, owner_of, since_of
+from ironmark.api.records import add_routes
+from ironmark.api.who import Reader, reader
+from ironmark.core.marks import MarkEntry
+from ironmark.pages.documents import (
     Face,
     InstrumentBody,
     Key,
@@ -21,14 +24,11 @@ from ironmark.api.documents import (
     ScorecardBody,
     YardstickBody,
 )
-from ironmark.api.instruments import picture
-from ironmark.api.marks import OwnedBody, owner_of, since_of
-from ironmark.api.pictures import scorecard_picture
-from ironmark.api.reads import period_of
-from ironmark.api.records import add_routes
-from ironmark.api.shapes import InstrumentPicture, Rehearsed, ScorecardPicture, TallyPart
-from ironmark.api.workings import Workings, workings
-from ironmark.core.marks import MarkEntry
+from ironmark.pages.instruments import picture
+from ironmark.pages.pictures import scorecard_picture
+from ironmark.pages.reads import period_of
+from ironmark.pages.shapes import InstrumentPicture, Rehearsed, ScorecardPicture, TallyPart
+from ironmark.pages.workings import Workings, workings
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
@@ -84,14 +84,14 @@ def _nothing_to_check(session: Session, body: Any, key: str | None) -> None:
 
 
 @router.get("/shelf")
-def shelf(at: Desk = Depends(desk)) -> list[ShelfEntry]:
+def shelf(who: Reader = Depends(reader)) -> list[ShelfEntry]:
     """Every scorecard with its tally for its own scope, the one changed last first."""
-    with at.read() as session:
-        book = Book(at, session)
+    with who.read() as session:
+        library = who.library(session)
         entries = []
         for card in records.every(session, "scorecard"):
             body = ScorecardBody.model_validate(card.body)
-            read = scorecard_picture(book, body, body.scope)
+            read = scorecard_picture(library, body, body.scope)
             entries.append(
                 ShelfEntry(
                     id=card.id,
@@ -107,37 +107,37 @@ def shelf(at: Desk = Depends(desk)) -> list[ShelfEntry]:
 
 
 @router.post("/read")
-def read_scorecard(ask: ReadAsk, at: Desk = Depends(desk)) -> ScorecardPicture:
-    with at.read() as session:
-        book = Book(at, session)
-        book.yardsticks |= ask.yardsticks
+def read_scorecard(ask: ReadAsk, who: Reader = Depends(reader)) -> ScorecardPicture:
+    with who.read() as session:
+        library = who.library(session)
+        library.yardsticks |= ask.yardsticks
         for n, tried in enumerate(ask.marks):
-            owner = owner_of(book, book.kpi(tried.kpi), tried, f"marks.{n}", value=tried.value)
-            since = since_of(tried.since, book.year_start, f"marks.{n}.since")
-            book.try_mark(tried.kpi, MarkEntry(tried.name, owner, since, tried.value))
-        return scorecard_picture(book, ask.body, ask.scope or ask.body.scope, ask.rehearse)
+            owner = owner_of(library, library.kpi(tried.kpi), tried, f"marks.{n}", value=tried.value)
+            since = since_of(tried.since, library.year_start, f"marks.{n}.since")
+            library.try_mark(tried.kpi, MarkEntry(tried.name, owner, since, tried.value))
+        return scorecard_picture(library, ask.body, ask.scope or ask.body.scope, ask.rehearse)
 
 
 @router.post("/faces")
-def draw_faces(ask: FacesAsk, at: Desk = Depends(desk)) -> list[InstrumentPicture]:
+def draw_faces(ask: FacesAsk, who: Reader = Depends(reader)) -> list[InstrumentPicture]:
     """One instrument's reading as every face would draw it, each with the axis that face would choose."""
-    with at.read() as session:
-        book = Book(at, session)
-        kpi = book.kpi(ask.instrument.kpi)
-        source = book.source(kpi)
-        period = period_of(ask.scope, [source], book.year_start)
-        book.fetch([], [ask.instrument.yardstick] if ask.instrument.yardstick else [])
+    with who.read() as session:
+        library = who.library(session)
+        kpi = library.kpi(ask.instrument.kpi)
+        source = library.source(kpi)
+        period = period_of(ask.scope, [source], library.year_start)
+        library.fetch([], [ask.instrument.yardstick] if ask.instrument.yardstick else [])
         drawn = []
         for face in FACES:
             instrument = ask.instrument.model_copy(update={"face": face, "id": face})
-            drawn.append(picture(book, instrument, ask.scope, period, most=ENOUGH))
+            drawn.append(picture(library, instrument, ask.scope, period, most=ENOUGH))
     return drawn
 
 
 @router.post("/workings")
-def read_workings(ask: WorkingsAsk, at: Desk = Depends(desk)) -> Workings:
-    with at.read() as session:
-        return workings(Book(at, session), ask.instrument, ask.scope, ask.member)
+def read_workings(ask: WorkingsAsk, who: Reader = Depends(reader)) -> Workings:
+    with who.read() as session:
+        return workings(who.library(session), ask.instrument, ask.scope, ask.member)
 
 
 add_routes(

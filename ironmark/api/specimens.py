@@ -12,15 +12,15 @@ import polars as pl
 from fastapi import APIRouter
 from pydantic import BaseModel
 
-from ironmark.api.desk import Book
-from ironmark.api.documents import Face, InstrumentBody, KpiBody, ScopeBody, YardstickBody
-from ironmark.api.instruments import picture
-from ironmark.api.problems import Refused
-from ironmark.api.shapes import InstrumentPicture
 from ironmark.core.marks import TOGETHER, MarkEntry, Owner
 from ironmark.core.palette import PALETTES
 from ironmark.core.periods import Period
 from ironmark.core.reading import Source
+from ironmark.pages.documents import Face, InstrumentBody, KpiBody, ScopeBody, YardstickBody
+from ironmark.pages.instruments import picture
+from ironmark.pages.library import Library
+from ironmark.pages.problems import Refused
+from ironmark.pages.shapes import InstrumentPicture
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.reader import Column
@@ -78,8 +78,8 @@ class Specimen(BaseModel):
     picture: InstrumentPicture
 
 
-class _Shelf:
-    """Stands where a desk would: hands out the made-up rows."""
+class _Rows:
+    """Stands where sources would: hands out the made-up rows."""
 
     def source(self, session: None, dataset: StoredDataset) -> Source:
         return _rows(dataset.id == "berths")
@@ -100,8 +100,8 @@ def _rows(crowd: bool) -> ColumnSource:
 
 
 @lru_cache(maxsize=1)
-def _book() -> Book:
-    book = Book(_Shelf(), None)  # type: ignore[arg-type]
+def _library() -> Library:
+    library = Library(_Rows(), None)  # type: ignore[arg-type]
     plain = "sum(x)"
     formulas = {
         "calls": plain,
@@ -117,22 +117,22 @@ def _book() -> Book:
     for key, formula in formulas.items():
         unit = {"kind": "number", "decimals": 5 if key == "tiny" else 0}
         nature = "rate"
-        book.kpis[key] = KpiBody.model_validate(
+        library.kpis[key] = KpiBody.model_validate(
             {"handle": key, "name": "Calls at the landing" if key != "stops" else "Stops", "dataset": "berths" if key == "crowd" else "landings",
              "formula": formula, "unit": unit, "nature": nature}
         )  # fmt: skip
         size = sizes.get(key, 800.0)
-        book._entries[key] = [] if key in ("unmarked", "stops") else [_mark("landing", size / 8), _mark(None, size)]
+        library._entries[key] = [] if key in ("unmarked", "stops") else [_mark("landing", size / 8), _mark(None, size)]
         signs = (1.1, 1.0, 0.9) if size < 0 else (0.9, 1.0, 1.1)
-        book.yardsticks[key] = YardstickBody.model_validate(
+        library.yardsticks[key] = YardstickBody.model_validate(
             {"name": key, "bands": ["short", "near", "met", "beyond"],
              "cuts": [{"mark": "target", "factor": factor} for factor in signs]}
         )  # fmt: skip
     for key in ("landings", "berths"):
         moment = dt.datetime(2026, 11, 21)
-        book._datasets[key] = StoredDataset(key, 1, key.capitalize(), 1, 0, "", COLUMNS, (), THROUGH, moment)
-    book.__dict__.update(year_start=1, palettes=PALETTES, by_handle={})
-    return book
+        library._datasets[key] = StoredDataset(key, 1, key.capitalize(), 1, 0, "", COLUMNS, (), THROUGH, moment)
+    library.__dict__.update(year_start=1, palettes=PALETTES, by_handle={})
+    return library
 
 
 def _mark(segment: str | None, value: float) -> MarkEntry:
@@ -150,8 +150,8 @@ def specimens(key: str) -> list[Specimen]:
     """Every face in one condition."""
     if key not in CONDITIONS:
         raise Refused(404, "no-condition", "No such condition", f"There is no condition “{key}”.")
-    condition, book = CONDITIONS[key], _book()
-    book.taken.clear()
+    condition, library = CONDITIONS[key], _library()
+    library.taken.clear()
     period = Period.parse(condition.period)
     found = []
     for face in get_args(Face):
@@ -165,5 +165,5 @@ def specimens(key: str) -> list[Specimen]:
         }
         instrument = InstrumentBody.model_validate({"id": face, "kpi": condition.kpi, "face": face} | slots)
         scope = ScopeBody(period=condition.period)
-        found.append(Specimen(instrument=instrument, picture=picture(book, instrument, scope, period)))
+        found.append(Specimen(instrument=instrument, picture=picture(library, instrument, scope, period)))
     return found

@@ -7,16 +7,17 @@ from typing import Literal
 
 from fastapi import APIRouter, Depends, Query, Response
 
-from ironmark.api.desk import Book, Desk, desk
-from ironmark.api.documents import InstrumentBody, Model, ScopeBody
 from ironmark.api.downloads import download
-from ironmark.api.instruments import picture
-from ironmark.api.problems import Refused
-from ironmark.api.reads import period_of
-from ironmark.api.shapes import InstrumentPicture, ReadingPicture
+from ironmark.api.who import Reader, reader
 from ironmark.core import palette as palettes
 from ironmark.core.numbers import Unit, unit_words
 from ironmark.core.periods import Period
+from ironmark.pages.documents import InstrumentBody, Model, ScopeBody
+from ironmark.pages.instruments import picture
+from ironmark.pages.library import Library
+from ironmark.pages.problems import Refused
+from ironmark.pages.reads import period_of
+from ironmark.pages.shapes import InstrumentPicture, ReadingPicture
 from ironmark.publish import sheets
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
@@ -33,17 +34,21 @@ class LedgerAsk(Model):
 
 
 @router.post("/ledger", response_class=Response)
-def take_ledger(ask: LedgerAsk, kind: Literal["csv", "xlsx"] = Query("xlsx"), at: Desk = Depends(desk)) -> Response:
+def take_ledger(
+    ask: LedgerAsk, kind: Literal["csv", "xlsx"] = Query("xlsx"), who: Reader = Depends(reader)
+) -> Response:
     """The rows of a ledger with its columns of figures, in the order it shows them."""
-    with at.read() as session:
-        book = Book(at, session)
-        kpi = book.kpi(ask.instrument.kpi)
-        book.fetch([more.kpi for more in ask.instrument.further])
-        drawn = picture(book, ask.instrument, ask.scope, period_of(ask.scope, [book.source(kpi)], book.year_start))
+    with who.read() as session:
+        library = who.library(session)
+        kpi = library.kpi(ask.instrument.kpi)
+        library.fetch([more.kpi for more in ask.instrument.further])
+        drawn = picture(
+            library, ask.instrument, ask.scope, period_of(ask.scope, [library.source(kpi)], library.year_start)
+        )
         if drawn.problem:
             raise Refused(422, "no-ledger", "The ledger cannot be read", drawn.problem)
-        units = [_unit(book, ask.instrument, reading) for reading in drawn.readings]
-        states, year_start = book.states, book.year_start
+        units = [_unit(library, ask.instrument, reading) for reading in drawn.readings]
+        states, year_start = library.states, library.year_start
     columns = list(dict.fromkeys(c for c in ask.instrument.look.ledger.columns if HEADS[c]))
     columns = [c for c in columns if c != "progress" or "attainment" not in columns]
     head = [drawn.title, *(HEADS[c] for c in columns), "Unit", "Period"]
@@ -79,8 +84,8 @@ def _period(drawn: InstrumentPicture, reading: ReadingPicture, year_start: int) 
     return f"{label}, so far: {reading.partial.words}" if reading.partial else label
 
 
-def _unit(book: Book, instrument: InstrumentBody, reading: ReadingPicture) -> Unit:
-    unit = book.kpi(reading.ask.kpi if reading.ask and reading.ask.kpi else instrument.kpi).unit.core()
+def _unit(library: Library, instrument: InstrumentBody, reading: ReadingPicture) -> Unit:
+    unit = library.kpi(reading.ask.kpi if reading.ask and reading.ask.kpi else instrument.kpi).unit.core()
     return replace(unit, compact=False)
 
 

@@ -12,9 +12,10 @@ from pydantic import BaseModel, Field, StringConstraints
 from sqlalchemy.orm import Session
 
 from ironmark.api.datasets import DatasetOut, dataset_answer, users_of
-from ironmark.api.desk import Desk, desk, seen_version
-from ironmark.api.documents import Member, Model, Name
-from ironmark.api.problems import Refused
+from ironmark.api.versions import seen_version
+from ironmark.api.who import Reader, reader
+from ironmark.pages.documents import Member, Model, Name
+from ironmark.pages.problems import Refused
 from ironmark.store import datasets
 from ironmark.store.datasets import Kind, StoredDataset
 from ironmark.tables import checklist, connections
@@ -92,18 +93,18 @@ class Found(BaseModel):
 
 
 @router.post("/typed", status_code=201)
-def type_sheet(body: NewSheet, response: Response, at: Desk = Depends(desk)) -> DatasetOut:
+def type_sheet(body: NewSheet, response: Response, who: Reader = Depends(reader)) -> DatasetOut:
     """Keep a table that was typed or pasted."""
     table = _table(body)
-    with at.write() as session:
+    with who.write() as session:
         dataset = datasets.create(session, body.name, "typed in", table, kind="sheet")
         return dataset_answer(session, response, dataset)
 
 
 @router.get("/{key}/sheet")
-def get_sheet(key: str, at: Desk = Depends(desk)) -> SheetOut:
+def get_sheet(key: str, who: Reader = Depends(reader)) -> SheetOut:
     """Every cell of a typed sheet as it would be typed again."""
-    with at.read() as session:
+    with who.read() as session:
         dataset = _of_kind(session, key, "sheet")
         frame = datasets.raw_rows(session, dataset)
     return SheetOut(
@@ -116,12 +117,12 @@ def get_sheet(key: str, at: Desk = Depends(desk)) -> SheetOut:
 
 @router.put("/{key}/sheet")
 def put_sheet(
-    key: str, body: SheetBody, response: Response, if_match: str | None = Header(None), at: Desk = Depends(desk)
+    key: str, body: SheetBody, response: Response, if_match: str | None = Header(None), who: Reader = Depends(reader)
 ) -> DatasetOut:
     """Keep the cells as a new version. Columns keep their names, so formulas hold while a heading changes."""
     saw = seen_version(if_match)
     table = _table(body)
-    with at.write() as session:
+    with who.write() as session:
         dataset = _of_kind(session, key, "sheet")
         old = {column.name: column for column in dataset.columns}
         kept = [(old[name], typed) for name, typed in zip(body.names, table.columns, strict=False) if name in old]
@@ -159,18 +160,18 @@ def _table(body: SheetBody) -> Table:
 
 
 @router.post("/checklists", status_code=201)
-def new_checklist(body: NewChecklist, response: Response, at: Desk = Depends(desk)) -> DatasetOut:
+def new_checklist(body: NewChecklist, response: Response, who: Reader = Depends(reader)) -> DatasetOut:
     table = checklist.ticked(checklist.rows(_checklist(body)).clear(), _checklist(body))
-    with at.write() as session:
+    with who.write() as session:
         dataset = datasets.create(session, body.name, "typed in", table, kind="checklist")
         dataset = _in_order(session, dataset, body)
         return dataset_answer(session, response, dataset)
 
 
 @router.get("/{key}/checklist")
-def get_checklist(key: str, day: dt.date | None = Query(None), at: Desk = Depends(desk)) -> ChecklistOut:
+def get_checklist(key: str, day: dt.date | None = Query(None), who: Reader = Depends(reader)) -> ChecklistOut:
     """What is ticked on a day, or now."""
-    with at.read() as session:
+    with who.read() as session:
         dataset = _of_kind(session, key, "checklist")
         frame = datasets.raw_rows(session, dataset)
     days = sorted(frame["day"].unique().to_list())
@@ -183,11 +184,15 @@ def get_checklist(key: str, day: dt.date | None = Query(None), at: Desk = Depend
 
 @router.put("/{key}/checklist")
 def put_checklist(
-    key: str, body: ChecklistBody, response: Response, if_match: str | None = Header(None), at: Desk = Depends(desk)
+    key: str,
+    body: ChecklistBody,
+    response: Response,
+    if_match: str | None = Header(None),
+    who: Reader = Depends(reader),
 ) -> DatasetOut:
     """Say what is ticked on a day; it holds from then until something else is said."""
     saw = seen_version(if_match)
-    with at.write() as session:
+    with who.write() as session:
         dataset = _of_kind(session, key, "checklist")
         table = checklist.ticked(datasets.raw_rows(session, dataset), _checklist(body))
         table = Table(table.frame, dataset.columns)
@@ -214,25 +219,27 @@ def _in_order(session: Session, dataset: StoredDataset, body: ChecklistBody) -> 
 
 
 @router.post("/live/look")
-def look_live(body: ConnectionBody, key: str | None = Query(None, max_length=80), at: Desk = Depends(desk)) -> Found:
+def look_live(
+    body: ConnectionBody, key: str | None = Query(None, max_length=80), who: Reader = Depends(reader)
+) -> Found:
     """Try a connection. ``key`` names the live source whose password is meant when none is given."""
-    with at.read() as session:
-        connection = at.reach(session, _plain(body), body.password, key)
+    with who.read() as session:
+        connection = who.sources.reach(session, _plain(body), body.password, key)
     return Found(tables=connections.tables(connection), may_write=connections.may_write(connection))
 
 
 @router.post("/live", status_code=201)
-def new_live(body: NewLive, response: Response, at: Desk = Depends(desk)) -> DatasetOut:
+def new_live(body: NewLive, response: Response, who: Reader = Depends(reader)) -> DatasetOut:
     """Keep where a table is; its rows stay there."""
-    with at.read() as session:
-        connection = at.reach(session, _plain(body), body.password, None)
+    with who.read() as session:
+        connection = who.sources.reach(session, _plain(body), body.password, None)
     columns = connections.columns(connection)
     table = Table(
         pl.DataFrame(schema={column.name: pl.Float64 for column in columns}),
         columns,
         _live_problems(connection, columns),
     )
-    with at.write() as session:
+    with who.write() as session:
         dataset = datasets.create(
             session, body.name, body.table, table, kind="live", settings={"connection": _plain(body)}, secret=body.password or "",
             findings_too=False,
@@ -242,19 +249,23 @@ def new_live(body: NewLive, response: Response, at: Desk = Depends(desk)) -> Dat
 
 @router.put("/{key}/connection")
 def put_connection(
-    key: str, body: ConnectionBody, response: Response, if_match: str | None = Header(None), at: Desk = Depends(desk)
+    key: str,
+    body: ConnectionBody,
+    response: Response,
+    if_match: str | None = Header(None),
+    who: Reader = Depends(reader),
 ) -> DatasetOut:
     """Change where the table of a live source is. Without a password the one it has is kept."""
     saw = seen_version(if_match)
-    with at.read() as session:
+    with who.read() as session:
         dataset = _of_kind(session, key, "live")
-        connection = at.reach(session, _plain(body), body.password, key)
+        connection = who.sources.reach(session, _plain(body), body.password, key)
     found = connections.columns(connection)
     said = {column.name: column for column in dataset.columns}
     kept = [said[c.name] if c.name in said and said[c.name].type == c.type else c for c in found]
     if sum(column.role == "period" for column in kept) > 1:
         kept = [c if c.name in said or c.role != "period" else replace(c, role="text") for c in kept]
-    with at.write() as session:
+    with who.write() as session:
         settings = {**dataset.settings, "connection": _plain(body)}
         dataset = datasets.update(session, key, saw, dataset.name, kept, dataset.through, settings)
         if body.password is not None:

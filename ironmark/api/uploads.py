@@ -14,10 +14,12 @@ from fastapi import APIRouter, Depends, Header, Query, Request, UploadFile
 from pydantic import BaseModel
 
 from ironmark.api.datasets import body_of, file_name_of, name_from
-from ironmark.api.desk import Desk, desk, seen_version
-from ironmark.api.documents import Key
-from ironmark.api.problems import Problem, Refused, problem_of
+from ironmark.api.problems import problem_of
 from ironmark.api.rows import refuse_live
+from ironmark.api.versions import seen_version
+from ironmark.api.who import Reader, reader
+from ironmark.pages.documents import Key
+from ironmark.pages.problems import Problem, Refused
 from ironmark.store import datasets
 from ironmark.tables.formats import read_file
 from ironmark.tables.reader import Decimal
@@ -123,13 +125,13 @@ def begin_upload(
     how: How = Query("replace"),
     ticket: Key | None = Query(None),
     if_match: str | None = Header(None),
-    at: Desk = Depends(desk),
+    who: Reader = Depends(reader),
     held: Uploads = Depends(uploads),
 ) -> Upload:
     """Read a file as a new dataset, or with ``dataset`` as new rows of that one, whose version If-Match names."""
     saw = seen_version(if_match) if dataset else None
     if dataset:
-        with at.read() as session:
+        with who.read() as session:
             refuse_live(datasets.get(session, dataset))
     body, file_name = body_of(file), file_name_of(file)
 
@@ -142,7 +144,7 @@ def begin_upload(
         def kept(share: float) -> None:
             tell(f"Keeping {rows}", _KEPT + (1 - _KEPT) * share)
 
-        with at.write() as session:
+        with who.write() as session:
             if dataset:
                 return datasets.refresh(session, dataset, saw, file_name, table, how, kept).id
             return datasets.create(session, name_from(file_name), file_name, table, tell=kept).id

@@ -10,8 +10,18 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field, FiniteFloat
 from sqlalchemy.orm import Session
 
-from ironmark.api.desk import Book, Desk, desk
-from ironmark.api.documents import (
+from ironmark.api.kpis import KpiUse, refuse_in_use, uses
+from ironmark.api.records import add_routes
+from ironmark.api.who import Reader, reader
+from ironmark.core import axis as axes
+from ironmark.core import reading as core
+from ironmark.core import rules, words
+from ironmark.core import yardstick as grading
+from ironmark.core.axis import Axis
+from ironmark.core.evaluate import Floats
+from ironmark.core.numbers import Unit, show
+from ironmark.core.propose import deal, propose, shares_of
+from ironmark.pages.documents import (
     AxisBody,
     CutBody,
     InstrumentBody,
@@ -23,20 +33,11 @@ from ironmark.api.documents import (
     Yardstick,
     YardstickBody,
 )
-from ironmark.api.kpis import KpiUse, refuse_in_use, uses
-from ironmark.api.problems import Refused, nearest
-from ironmark.api.reads import period_of, take, unit_of
-from ironmark.api.records import add_routes
-from ironmark.api.scales import axis_picture, bands_on, cut_lines
-from ironmark.api.shapes import AxisPicture, Band, CutLine
-from ironmark.core import axis as axes
-from ironmark.core import reading as core
-from ironmark.core import rules, words
-from ironmark.core import yardstick as grading
-from ironmark.core.axis import Axis
-from ironmark.core.evaluate import Floats
-from ironmark.core.numbers import Unit, show
-from ironmark.core.propose import deal, propose, shares_of
+from ironmark.pages.library import Library
+from ironmark.pages.problems import Refused, nearest
+from ironmark.pages.reads import period_of, take_readings, unit_of
+from ironmark.pages.scales import axis_picture, bands_on, cut_lines
+from ironmark.pages.shapes import AxisPicture, Band, CutLine
 from ironmark.store import marks, records
 
 router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
@@ -191,10 +192,10 @@ class Proposal(Model):
 
 
 def _check(session: Session, body: YardstickBody, key: str | None) -> None:
-    book = Book(None, session)  # type: ignore[arg-type]
-    book.graded_by(body)
+    library = Library(None, session)  # type: ignore[arg-type]
+    library.graded_by(body)
     if body.kpi:
-        book.kpi(body.kpi)
+        library.kpi(body.kpi)
     known = marks.names(session)
     for at, cut in enumerate(body.cuts):
         if cut.mark and cut.mark not in known:
@@ -215,21 +216,21 @@ def _may_delete(session: Session, _: Any, key: str | None) -> None:
 
 
 @router.post("/strip")
-def strip(ask: StripAsk, at: Desk = Depends(desk)) -> Strip:
+def strip(ask: StripAsk, who: Reader = Depends(reader)) -> Strip:
     """Everything the strip shows for a yardstick, saved or not, on a KPI's past and current readings."""
-    with at.read() as session:
-        book = Book(at, session)
-        yardstick = book.graded_by(ask.body)
-        kpi = book.kpi(ask.kpi)
-        source = book.source(kpi)
-        book.fetch([], [ask.saved] if ask.saved else [])
-        saved = ask.saved if ask.saved in book.yardsticks else None
+    with who.read() as session:
+        library = who.library(session)
+        yardstick = library.graded_by(ask.body)
+        kpi = library.kpi(ask.kpi)
+        source = library.source(kpi)
+        library.fetch([], [ask.saved] if ask.saved else [])
+        saved = ask.saved if ask.saved in library.yardsticks else None
         instrument = InstrumentBody(id="strip", kpi=ask.kpi, by=ask.by, axis=ask.axis, yardstick=saved)
         # The marks asked for and those the tried cuts are derived from, looked up together.
         instrument.marks = list(dict.fromkeys((*ask.marks, *yardstick.marks)))
-        before, _ = take(book, instrument, ask.scope)
+        before, _ = take_readings(library, instrument, ask.scope)
     after = core.regrade(before, yardstick)
-    period = period_of(ask.scope, [source], book.year_start)
+    period = period_of(ask.scope, [source], library.year_start)
     p = before.at(period)
     p = len(before.periods) - 1 if p is None else p
     m = before.members.index(ask.member) if ask.member in before.members else 0
@@ -359,10 +360,10 @@ def _rehearsal(value: float, yardstick: grading.Yardstick, cuts: list[float], ax
 
 
 @router.post("/rules")
-def turn_rules(ask: RulesAsk, at: Desk = Depends(desk)) -> RulesOut:
+def turn_rules(ask: RulesAsk, who: Reader = Depends(reader)) -> RulesOut:
     """Turn rules such as ``>= 85 and < 92 amber`` into bands and cuts, with everything that was wrong in them."""
-    with at.read() as session:
-        unit = Book(at, session).kpi(ask.kpi).unit.core()
+    with who.read() as session:
+        unit = who.library(session).kpi(ask.kpi).unit.core()
     try:
         turned = rules.turn(ask.text, unit)
     except rules.NotARule as error:
@@ -377,12 +378,12 @@ def turn_rules(ask: RulesAsk, at: Desk = Depends(desk)) -> RulesOut:
 
 
 @router.post("/deal")
-def deal_bands(ask: DealAsk, at: Desk = Depends(desk)) -> RulesOut:
+def deal_bands(ask: DealAsk, who: Reader = Depends(reader)) -> RulesOut:
     """Bands of equal or of typed shares. Shares that do not come to 100 % are an answer, not an error."""
-    with at.read() as session:
-        book = Book(at, session)
-        kpi = book.kpi(ask.kpi)
-        values = book.read(kpi, by=ask.by).value
+    with who.read() as session:
+        library = who.library(session)
+        kpi = library.kpi(ask.kpi)
+        values = library.read(kpi, by=ask.by).value
     try:
         shares = shares_of(ask.shares or [1 / ask.count] * ask.count)
     except ValueError as error:
@@ -420,20 +421,22 @@ def _bands_out(made: grading.Yardstick, unit: Unit) -> RulesOut:
 
 
 @router.post("/propose")
-def propose_yardstick(ask: Proposal, at: Desk = Depends(desk)) -> YardstickBody:
+def propose_yardstick(ask: Proposal, who: Reader = Depends(reader)) -> YardstickBody:
     """A first yardstick for a KPI: around its target where it has one, else from quantiles of its history."""
-    with at.read() as session:
-        book = Book(at, session)
-        kpi = book.kpi(ask.kpi)
-        readings = book.read(kpi, book.entries(ask.kpi), ["target"], by=ask.by, computed=book.computed(ask.kpi))
+    with who.read() as session:
+        library = who.library(session)
+        kpi = library.kpi(ask.kpi)
+        readings = library.read(
+            kpi, library.entries(ask.kpi), ["target"], by=ask.by, computed=library.computed(ask.kpi)
+        )
     made = propose(readings.value, readings.marks["target"], kpi.direction, kpi.unit.kind == "percent")
     cuts = [CutBody(**vars(cut)) for cut in made.cuts]
     return YardstickBody(name=ask.name or kpi.name, kpi=ask.kpi, bands=list(made.bands), cuts=cuts)
 
 
 @router.get("/{key}/uses")
-def yardstick_uses(key: str, at: Desk = Depends(desk)) -> list[KpiUse]:
-    with at.read() as session:
+def yardstick_uses(key: str, who: Reader = Depends(reader)) -> list[KpiUse]:
+    with who.read() as session:
         return uses(session, key, "yardstick")
 
 

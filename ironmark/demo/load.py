@@ -8,9 +8,9 @@ import sqlalchemy as sa
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
-from ironmark.api.documents import KpiBody, ScorecardBody, YardstickBody
 from ironmark.core.marks import EVERYONE, TOGETHER, Owner
 from ironmark.demo import sailings
+from ironmark.pages.documents import KpiBody, ScorecardBody, YardstickBody
 from ironmark.store import database, datasets, marks, records
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
 from ironmark.store.marks import Change

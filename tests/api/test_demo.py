@@ -5,8 +5,8 @@ from typing import get_args
 
 import polars as pl
 
-from ironmark.api.documents import Face
 from ironmark.demo import load, sailings
+from ironmark.pages.documents import Face
 from tests import world
 
 

@@ -1,21 +1,13 @@
-"""What every route works at: the database, and the datasets in memory."""
+"""The documents, marks and rows one request reads, each fetched at most once."""
 
 from __future__ import annotations
 
 import difflib
-import threading
-from collections import OrderedDict
-from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from functools import cached_property, lru_cache
-from typing import Any
 
-from fastapi import Request
-from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from ironmark.api.documents import KpiBody, PaletteBody, YardstickBody
-from ironmark.api.problems import Refused
 from ironmark.core import composite, formula
 from ironmark.core import reading as readings
 from ironmark.core.check import check
@@ -26,120 +18,20 @@ from ironmark.core.palette import PALETTES, STATES, Palette, State
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Kpi, Members, Readings, Source
 from ironmark.core.yardstick import Yardstick
+from ironmark.pages.documents import KpiBody, PaletteBody, YardstickBody
+from ironmark.pages.problems import Refused
+from ironmark.pages.sources import Sources
 from ironmark.store import calendar, database, datasets, marks, records
 from ironmark.store.datasets import StoredDataset
-from ironmark.tables import checklist
-from ironmark.tables.cells import NoPeriod
-from ironmark.tables.columns import ColumnSource
-from ironmark.tables.connections import Connection
-from ironmark.tables.live import LiveSource
-from ironmark.tables.patience import FRESH_S, Patient
 
 HELD_DATASETS = 12
 
 
-class Desk:
-    """The engine, and the dataset versions in memory, the longest unused one given up first."""
+class Library:
+    """The documents one request reads, with their marks and rows."""
 
-    def __init__(self, engine: Engine) -> None:
-        self.engine = engine
-        self._sessions = database.sessions(engine)
-        self._held: OrderedDict[tuple[str, int], ColumnSource] = OrderedDict()
-        self._live: dict[tuple[str, int], Patient] = {}
-        self._coming: dict[tuple[str, int], Patient] = {}
-        self._lock = threading.Lock()
-
-    @contextmanager
-    def read(self) -> Iterator[Session]:
-        with self._sessions() as session:
-            yield session
-
-    @contextmanager
-    def write(self) -> Iterator[Session]:
-        """A transaction, committed before the route answers: what is confirmed is on disk."""
-        with self._sessions.begin() as session:
-            yield session
-
-    def source(self, session: Session, dataset: StoredDataset) -> Source:
-        """The rows of a dataset, ready to be aggregated. Raises NoPeriod, LiveProblem."""
-        key = (dataset.id, dataset.version)
-        if dataset.kind == "live":
-            return self._live_source(session, dataset)
-        with self._lock:
-            if key in self._held:
-                self._held.move_to_end(key)
-                return self._held[key]
-        if dataset.period is None or dataset.through is None:
-            raise NoPeriod(f"“{dataset.name}” has no period: give a column of dates that role on its page under Data.")
-        frame = datasets.rows(session, dataset)
-        if dataset.kind == "checklist":
-            frame = checklist.carried(frame, dataset.through)
-        made = ColumnSource(frame, dataset.period, dataset.segments, dataset.through, dataset.order)
-        with self._lock:
-            self._held[key] = made
-            for held in [k for k in self._held if k[0] == dataset.id and k[1] < dataset.version]:
-                del self._held[held]
-            while len(self._held) > HELD_DATASETS:
-                self._held.popitem(last=False)
-        return made
-
-    def _live_source(self, session: Session, dataset: StoredDataset) -> Patient:
-        """A live source; one that has grown old is read anew beside it, and serves on until the new one is there."""
-        key = (dataset.id, dataset.version)
-        with self._lock:
-            held = self._live.get(key)
-            if held is not None and held.age < FRESH_S:
-                return held
-            coming = self._coming.get(key)
-            if held is not None and coming is None:
-                coming = self._coming[key] = self._patient(session, dataset)
-                coming.warm()
-            if held is not None and coming is not None and not coming.is_open and held.age < 3 * FRESH_S:
-                return held
-            for old in [k for k in self._live if k[0] == dataset.id]:
-                self._live.pop(old).close()
-            coming = self._coming.pop(key) if key in self._coming else None
-            self._live[key] = coming or self._patient(session, dataset)
-            return self._live[key]
-
-    def connection(self, session: Session, dataset: StoredDataset) -> Connection:
-        """How a live source is reached."""
-        return self.reach(session, dataset.settings["connection"], None, dataset.id)
-
-    def reach(self, session: Session, plain: dict[str, Any], password: str | None, key: str | None) -> Connection:
-        """plain: the settings of a connection; without a host, the MariaDB the records are in. password: None takes
-        the one kept for the dataset ``key``, which goes to no other server and is used by no other account."""
-        if password is None and key:
-            kept = datasets.get(session, key).settings.get("connection", {})
-            if any(kept.get(name) != plain[name] for name in ("host", "port", "user")):
-                detail = "For another server or another user the password has to be typed again."
-                raise Refused(422, "password-needed", "The password is needed", detail, {"field": "password"})
-            password = datasets.secret(session, key)
-        url = self.engine.url
-        own = {} if plain["host"] else {"host": url.host or "", "port": url.port or 3306}
-        return Connection(**{**plain, **own}, password=password or "")
-
-    def _patient(self, session: Session, dataset: StoredDataset) -> Patient:
-        connection = self.connection(session, dataset)
-        through = dataset.through if dataset.settings.get("fixed_through") else None
-
-        def make() -> LiveSource:
-            return LiveSource(connection, dataset.columns, dataset.merges, dataset.order, through)
-
-        return Patient(dataset.name, make)
-
-
-def desk(request: Request) -> Desk:
-    """The desk of this application, as a FastAPI dependency."""
-    found: Desk = request.app.state.desk
-    return found
-
-
-class Book:
-    """The records one request reads, each fetched at most once."""
-
-    def __init__(self, desk: Desk, session: Session) -> None:
-        self.desk, self.session = desk, session
+    def __init__(self, sources: Sources, session: Session) -> None:
+        self.sources, self.session = sources, session
         self.kpis: dict[str, KpiBody] = {}
         self.yardsticks: dict[str, YardstickBody] = {}
         self.taken: dict[Hashable, Readings] = {}
@@ -214,7 +106,7 @@ class Book:
     def mark_formula(self, kpi: KpiBody, text: str) -> formula.Node:
         """The formula of a computed mark, expanded; it may name the KPI itself. Raises FormulaError."""
         # Another handle, so that naming the KPI is no circle.
-        return self.core(kpi.model_copy(update={"formula": text, "handle": ""})).formula
+        return self.expanded(kpi.model_copy(update={"formula": text, "handle": ""})).formula
 
     def dataset(self, key: str) -> StoredDataset:
         if key not in self._datasets:
@@ -222,7 +114,7 @@ class Book:
         return self._datasets[key]
 
     def source(self, kpi: KpiBody) -> Source:
-        return self.desk.source(self.session, self.dataset(kpi.dataset))
+        return self.sources.source(self.session, self.dataset(kpi.dataset))
 
     def label_of(self, dataset: str, column: str) -> str:
         """What a column is called."""
@@ -231,9 +123,9 @@ class Book:
     def sources_of(self, *trees: formula.Node) -> dict[str, Source]:
         """The sources of further datasets that formulas read, by key."""
         keys = {a.dataset for tree in trees for a in formula.aggregates(tree) if a.dataset}
-        return {key: self.desk.source(self.session, self.dataset(key)) for key in keys}
+        return {key: self.sources.source(self.session, self.dataset(key)) for key in keys}
 
-    def core(self, kpi: KpiBody, path: tuple[str, ...] = ()) -> Kpi:
+    def expanded(self, kpi: KpiBody, path: tuple[str, ...] = ()) -> Kpi:
         """The KPI with its formula parsed, checked, and every ``@handle`` in it worked in. Raises FormulaError.
 
         path: the handles on the way here, so that a circle is found.
@@ -254,7 +146,7 @@ class Book:
             if other.composite is not None:
                 raise FormulaError(f"@{reference.handle} is a composite; it can only be a part of one", *reference.span)
             try:
-                found = self.core(other, way).formula
+                found = self.expanded(other, way).formula
             except FormulaError as error:
                 message = error.message if "circle" in error.message else f"@{reference.handle}: {error.message}"
                 raise FormulaError(message, *reference.span) from None
@@ -290,7 +182,7 @@ class Book:
         computed: Mapping[str, str] | None = None,
     ) -> Readings:
         """Take the readings of a KPI from its own dataset and those of the KPIs it names. See ``core.reading.read``."""
-        found = self.core(kpi)
+        found = self.expanded(kpi)
         names = {*marks, *readings.EDGES, *(yardstick.marks if yardstick else ())}
         formulas = {name: self.mark_formula(kpi, text) for name, text in (computed or {}).items() if name in names}
         others = self.sources_of(found.formula, *formulas.values())
@@ -354,18 +246,3 @@ def _checked(text: str, types: tuple[tuple[str, ColumnType], ...]) -> formula.No
     tree = formula.parse(text)
     check(tree, dict(types))
     return tree
-
-
-def seen_version(if_match: str | None) -> int:
-    """The version a write names in If-Match. Refuses one that names none."""
-    text = (if_match or "").strip().removeprefix("W/").strip('"')
-    if not text:
-        raise Refused(
-            428,
-            "version-needed",
-            "Which version did you see?",
-            "Send the version you saw in the header If-Match, so that nobody's change is lost.",
-        )
-    if not text.isdecimal() or len(text) > 9:
-        raise Refused(400, "invalid-version", "If-Match is no version", "Send the number from ETag, in quotes.")
-    return int(text)

@@ -10,16 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from ironmark.api.desk import Book
-from ironmark.api.documents import FurtherBody, InstrumentBody, ScopeBody
 from ironmark.api.hands import kept_by_hand
-from ironmark.api.histories import history, moments
-from ironmark.api.places import Place, first_of, grouped, ordered, places_of
-from ironmark.api.quadrants import quadrant_picture
-from ironmark.api.ramps import shaded
-from ironmark.api.reads import take, unit_of
-from ironmark.api.scales import axis_picture, bands_on, cut_lines
-from ironmark.api.shapes import Ask, InstrumentPicture, MarkLine, Partial, ReadingPicture, Rehearsed, Step
 from ironmark.core import axis as axes
 from ironmark.core import ledger, words
 from ironmark.core import reading as core
@@ -29,6 +20,15 @@ from ironmark.core.formula import FormulaError
 from ironmark.core.numbers import Unit, show
 from ironmark.core.periods import Period
 from ironmark.core.reading import Readings
+from ironmark.pages.documents import FurtherBody, InstrumentBody, ScopeBody
+from ironmark.pages.histories import history, moments
+from ironmark.pages.library import Library
+from ironmark.pages.places import Place, first_of, grouped, ordered, places_of
+from ironmark.pages.quadrants import quadrant_picture
+from ironmark.pages.ramps import shaded
+from ironmark.pages.reads import take_readings, unit_of
+from ironmark.pages.scales import axis_picture, bands_on, cut_lines
+from ironmark.pages.shapes import Ask, InstrumentPicture, MarkLine, Partial, ReadingPicture, Rehearsed, Step
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem, Slow
@@ -41,7 +41,7 @@ TRAILED = {"figure", "strip"}
 
 
 def picture(
-    book: Book,
+    library: Library,
     instrument: InstrumentBody,
     scope: ScopeBody,
     period: Period | None,
@@ -52,7 +52,7 @@ def picture(
 
     most: how many readings are drawn, where a few are enough to show what it looks like.
     """
-    kpi = book.kpis.get(instrument.kpi)
+    kpi = library.kpis.get(instrument.kpi)
     empty = InstrumentPicture(
         id=instrument.id, title=instrument.title or (kpi.name if kpi else "An instrument without a KPI"),
         kpi_name=kpi.name if kpi else "", direction=kpi.direction if kpi else "higher", unit=kpi.unit.kind if kpi else "number",
@@ -62,7 +62,7 @@ def picture(
     if kpi is None:
         return empty.model_copy(update={"problem": "Its KPI was deleted. Choose another KPI in the brief, or undo."})
     try:
-        return _drawn(book, instrument, scope, period, rehearsed, most, empty)
+        return _drawn(library, instrument, scope, period, rehearsed, most, empty)
     except Slow as error:
         return empty.model_copy(update={"problem": str(error), "waiting": True})
     except (FormulaError, NoPeriod, Missing, LiveProblem) as error:
@@ -72,7 +72,7 @@ def picture(
 
 
 def _drawn(
-    book: Book,
+    library: Library,
     instrument: InstrumentBody,
     scope: ScopeBody,
     period: Period | None,
@@ -80,14 +80,14 @@ def _drawn(
     most: int | None,
     empty: InstrumentPicture,
 ) -> InstrumentPicture:
-    kpi = book.kpi(instrument.kpi)
-    readings, notes = take(book, instrument, scope, period)
+    kpi = library.kpi(instrument.kpi)
+    readings, notes = take_readings(library, instrument, scope, period)
     unit = unit_of(readings.kpi.unit, instrument)
     title = instrument.title or kpi.name + (
-        f" by {book.label_of(kpi.dataset, instrument.by).lower()}" if instrument.by else ""
+        f" by {library.label_of(kpi.dataset, instrument.by).lower()}" if instrument.by else ""
     )
     p = readings.at(period) if period else None
-    after = period is not None and period.start > book.source(kpi).last
+    after = period is not None and period.start > library.source(kpi).last
     if p is None or (after and not np.isfinite(readings.value[p]).any()):
         label = period.label if period else "this period"
         nothing = [
@@ -104,53 +104,55 @@ def _drawn(
     tried = {"axis from": instrument.axis.low, "axis to": instrument.axis.high}
     notes = notes + words.doubts_of(tried | ({"rehearsed": rehearsed.value} if rehearsed else {}), unit, read_so_far)
     places = ordered(places_of(instrument, readings, p), instrument.order)
-    places = first_of(book, instrument, scope, period, places, p)
+    places = first_of(library, instrument, scope, period, places, p)
     if instrument.face == "ledger" and instrument.look.ledger.group and instrument.by and not instrument.last:
-        places = grouped(book, instrument, scope, period, places)
+        places = grouped(library, instrument, scope, period, places)
     places = places[:most]
     axis = _axis_of(instrument, places, unit)
     frames = {
-        id(block): Frame(book, instrument, block, unit, title, axis)
+        id(block): Frame(library, instrument, block, unit, title, axis)
         for block in {id(at.readings): at.readings for at in places}.values()
     }
     drawn = [frames[id(at.readings)].draw(at) for at in places]
     out: dict[str, Any] = {
         "title": title, "notes": notes, "axis": axis_picture(axis, unit, instrument.ticks), "readings": drawn,
         "rehearsed": rehearsed is not None,
-        "by_hand": kept_by_hand(book.dataset(kpi.dataset), kpi, instrument, scope),
+        "by_hand": kept_by_hand(library.dataset(kpi.dataset), kpi, instrument, scope),
     }  # fmt: skip
     if instrument.further and instrument.face in LISTS_KPIS and not instrument.by and not instrument.last:
-        drawn += _further(book, instrument, scope, period)
+        drawn += _further(library, instrument, scope, period)
         drawn[0] = drawn[0].model_copy(update={"label": kpi.name, "role": "kpi", "axis": out["axis"]})
         out["title"] = instrument.title or f"{kpi.name} and {len(instrument.further)} more"
     if instrument.face == "pips":
-        _add_steps(book, instrument, scope, period, axis, drawn)
+        _add_steps(library, instrument, scope, period, axis, drawn)
     if instrument.face == "ledger":
         out["stroke"] = _tally_columns(instrument, places, drawn, unit)
     if instrument.ramp is not None:
-        out["ramp"] = shaded(book, instrument, scope, period, places, drawn, unit)
+        out["ramp"] = shaded(library, instrument, scope, period, places, drawn, unit)
     if instrument.face == "quadrant":
-        out["quadrant"] = quadrant_picture(book, instrument, scope, period, readings, p, unit, drawn)
+        out["quadrant"] = quadrant_picture(library, instrument, scope, period, readings, p, unit, drawn)
     return empty.model_copy(update=out)
 
 
-def _further(book: Book, instrument: InstrumentBody, scope: ScopeBody, period: Period | None) -> list[ReadingPicture]:
+def _further(
+    library: Library, instrument: InstrumentBody, scope: ScopeBody, period: Period | None
+) -> list[ReadingPicture]:
     """The readings of an instrument's further KPIs, each on an axis of its own."""
-    book.fetch(
+    library.fetch(
         [more.kpi for more in instrument.further], [more.yardstick for more in instrument.further if more.yardstick]
     )
     found = []
     for more in instrument.further:
-        found.append(_one_further(book, instrument, more, scope, period))
+        found.append(_one_further(library, instrument, more, scope, period))
     return found
 
 
 def _one_further(
-    book: Book, instrument: InstrumentBody, more: FurtherBody, scope: ScopeBody, period: Period | None
+    library: Library, instrument: InstrumentBody, more: FurtherBody, scope: ScopeBody, period: Period | None
 ) -> ReadingPicture:
     slots = {"kpi": more.kpi, "yardstick": more.yardstick, "marks": more.marks, "title": ""}
     alone = instrument.model_copy(update={**slots, "further": [], "axis": type(instrument.axis)(), "decimals": None})
-    drawn = picture(book, alone, scope, period)
+    drawn = picture(library, alone, scope, period)
     ask = Ask(kpi=more.kpi, yardstick=more.yardstick, marks=more.marks)
     name = drawn.kpi_name or "A deleted KPI"
     if drawn.problem or not drawn.readings:
@@ -205,9 +207,9 @@ class Frame:
     """What the readings of one block share: axis, unit, title, gaps to each mark."""
 
     def __init__(
-        self, book: Book, instrument: InstrumentBody, readings: Readings, unit: Unit, title: str, axis: Axis
+        self, library: Library, instrument: InstrumentBody, readings: Readings, unit: Unit, title: str, axis: Axis
     ) -> None:
-        self.book, self.key, self.kpi = book, instrument.kpi, book.kpi(instrument.kpi)
+        self.library, self.key, self.kpi = library, instrument.kpi, library.kpi(instrument.kpi)
         self.instrument, self.readings, self.unit, self.title, self.axis = instrument, readings, unit, title, axis
         self.first = next(iter(readings.marks), "")
         self.edge = core.nearer_edge(readings) if readings.kpi.direction == "inside" else None
@@ -291,7 +293,7 @@ class Frame:
 
     def _why_not_graded(self, at: Place) -> str:
         assert self.readings.yardstick is not None
-        source, entries = self.book.source(self.kpi), self.book.entries(self.key)
+        source, entries = self.library.source(self.kpi), self.library.entries(self.key)
         return grading.why_not_graded(
             self.readings.yardstick, at.cuts,
             lambda mark: core.no_mark(self.readings, source, entries, mark, at.p, at.m),
@@ -352,7 +354,7 @@ def _tally_columns(instrument: InstrumentBody, places: Sequence[Place], drawn: l
 
 
 def _add_steps(
-    book: Book,
+    library: Library,
     instrument: InstrumentBody,
     scope: ScopeBody,
     period: Period | None,
@@ -360,7 +362,7 @@ def _add_steps(
     drawn: Sequence[ReadingPicture],
 ) -> None:
     """The steps of a checklist by name; for any other KPI so many even steps of its axis."""
-    dataset = book.dataset(book.kpi(instrument.kpi).dataset)
+    dataset = library.dataset(library.kpi(instrument.kpi).dataset)
     if dataset.kind != "checklist" or instrument.by == "step":
         count = instrument.look.pips.steps
         for reading in drawn:
@@ -377,7 +379,7 @@ def _add_steps(
     by_step = instrument.model_copy(update={"by": "step", "yardstick": None, "marks": []})
     for reading in drawn:
         only = {instrument.by: [reading.member]} if instrument.by and reading.member is not None else {}
-        block, _ = take(book, by_step, scope.model_copy(update={"members": scope.members | only}), period)
+        block, _ = take_readings(library, by_step, scope.model_copy(update={"members": scope.members | only}), period)
         p = block.at(period) if period else None
         if p is not None:
             reading.steps = [

@@ -8,10 +8,6 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from pydantic import BaseModel
 
-from ironmark.api.desk import Book
-from ironmark.api.documents import CompositeBody, InstrumentBody, ScopeBody
-from ironmark.api.problems import Refused
-from ironmark.api.reads import period_of, take
 from ironmark.core import composite, words
 from ironmark.core import yardstick as grading
 from ironmark.core.formula import Aggregate, adds_up, aggregates
@@ -20,6 +16,10 @@ from ironmark.core.numbers import MINUS, Unit, rounded, show, show_exact, show_g
 from ironmark.core.periods import Period, pieces
 from ironmark.core.reading import Readings, Source, gap_and_attainment, nearer_edge, no_mark, pro_rates, why_nothing
 from ironmark.core.workings import describe, figure, in_numbers
+from ironmark.pages.documents import CompositeBody, InstrumentBody, ScopeBody
+from ironmark.pages.library import Library
+from ironmark.pages.problems import Refused
+from ironmark.pages.reads import period_of, take_readings
 
 
 class Line(BaseModel):
@@ -54,22 +54,22 @@ class Workings(BaseModel):
     missing: list[MissingMark] = []
 
 
-def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: str | None) -> Workings:
+def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, member: str | None) -> Workings:
     """Raises FormulaError, NoPeriod, Missing; refuses a member that is not read."""
-    book.fetch([instrument.kpi], [instrument.yardstick] if instrument.yardstick else [])
-    body = book.kpi(instrument.kpi)
-    if instrument.yardstick and instrument.yardstick not in book.yardsticks:
+    library.fetch([instrument.kpi], [instrument.yardstick] if instrument.yardstick else [])
+    body = library.kpi(instrument.kpi)
+    if instrument.yardstick and instrument.yardstick not in library.yardsticks:
         instrument = instrument.model_copy(update={"yardstick": None})
     try:
-        source = book.source(body)
-        period = period_of(scope, [source], book.year_start)
-        readings, notes = take(book, instrument, scope, period)
+        source = library.source(body)
+        period = period_of(scope, [source], library.year_start)
+        readings, notes = take_readings(library, instrument, scope, period)
     except KeyError as error:
         raise Refused(422, "no-segment", "No such segment", f"The dataset has no segment {error}.") from None
     if member is not None and member not in readings.members:
         raise Refused(404, "no-member", "No such member", f"“{member}” is not read here.")
     m = readings.members.index(member) if member is not None else 0
-    chosen = "; ".join(f"{book.label_of(body.dataset, s)}: {', '.join(v)}" for s, v in readings.where.items())
+    chosen = "; ".join(f"{library.label_of(body.dataset, s)}: {', '.join(v)}" for s, v in readings.where.items())
     who = member or chosen or "all rows together"
     p = readings.at(period)
     if p is None:
@@ -88,24 +88,24 @@ def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: s
     value = float(readings.value[p, m])
     if body.composite is not None:
         where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
-        taken = book.parts(body, by=instrument.by, where=where, periods=readings.periods, members=readings.members)
+        taken = library.parts(body, by=instrument.by, where=where, periods=readings.periods, members=readings.members)
         lines, formula = _composite_lines(taken, body.composite, value, p, m, body.unit.core())
         parts: list[Part] = []
     else:
-        lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, book, body.dataset, period)]
+        lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, library, body.dataset, period)]
         formula, parts = body.formula, _parts(readings, p, m)
     if part := readings.parts[p]:
         shape = " by last year’s shape" if body.pro_rating == "last_year" else " by days"
         rated = f"; marks are pro-rated{shape}" if pro_rates(readings, p) else "; a rate or level is not pro-rated"
         lines.append(Line(label="Partial", text=f"{part.words}{rated}"))
     shown_marks = dict.fromkeys((*instrument.marks, *(readings.yardstick.marks if readings.yardstick else ())))
-    lines += [_mark_line(book, instrument, readings, name, p, m, body.dataset) for name in shown_marks]
+    lines += [_mark_line(library, instrument, readings, name, p, m, body.dataset) for name in shown_marks]
     lines += _against_lines(readings, next(iter(shown_marks), "target"), p, m)
     verdict = ""
     if instrument.yardstick and readings.yardstick:
-        entries = book.entries(instrument.kpi)
+        entries = library.entries(instrument.kpi)
         graded, verdict = _grading_lines(
-            book.yardstick(instrument.yardstick).name, readings, p, m,
+            library.yardstick(instrument.yardstick).name, readings, p, m,
             lambda mark: no_mark(readings, source, entries, mark, p, m),
         )  # fmt: skip
         lines += graded
@@ -120,7 +120,7 @@ def workings(book: Book, instrument: InstrumentBody, scope: ScopeBody, member: s
         lines=lines,
         verdict=verdict if math.isfinite(value) else f"no reading: {why_nothing(readings, p, m)}",
         missing=[
-            MissingMark(kpi=instrument.kpi, mark=name, by=_book_by(readings, source), year=Period.of(period.end, "year", book.year_start).key)
+            MissingMark(kpi=instrument.kpi, mark=name, by=_book_by(readings, source), year=Period.of(period.end, "year", library.year_start).key)
             for name, line in readings.marks.items() if name in shown_marks and not math.isfinite(line[p, m])
         ],
     )  # fmt: skip
@@ -211,7 +211,7 @@ def _value_line(readings: Readings, value: float, p: int, m: int) -> Line:
     return Line(label="Reading", text=f"{steps}, shown {show(value, unit)}")
 
 
-def _rows_line(readings: Readings, p: int, m: int, book: Book, dataset: str, period: Period) -> Line:
+def _rows_line(readings: Readings, p: int, m: int, library: Library, dataset: str, period: Period) -> Line:
     rows = int(readings.totals.rows[p, m])
     part = readings.parts[p]
     last = part.days if part else period.days
@@ -221,35 +221,35 @@ def _rows_line(readings: Readings, p: int, m: int, book: Book, dataset: str, per
         days = period.label + (f", {part.words}" if part else "")
     return Line(
         label="Rows used",
-        text=f"{rows:,} of {book.dataset(dataset).name}, {days}" if rows else f"none in {period.label}",
+        text=f"{rows:,} of {library.dataset(dataset).name}, {days}" if rows else f"none in {period.label}",
     )
 
 
-def _whose(book: Book, dataset: str, entry: MarkEntry) -> str:
+def _whose(library: Library, dataset: str, entry: MarkEntry) -> str:
     """Whose an entry is, in words."""
     if entry.owner.whose == "each":
-        return f"each {book.label_of(dataset, entry.owner.of[0][0]).lower()}"
+        return f"each {library.label_of(dataset, entry.owner.of[0][0]).lower()}"
     if entry.owner.whose == "member":
         return ", ".join(member for _, member in entry.owner.of)
     return "all together" if entry.owner.whose == "together" else "everyone"
 
 
 def _mark_line(
-    book: Book, instrument: InstrumentBody, readings: Readings, name: str, p: int, m: int, dataset: str
+    library: Library, instrument: InstrumentBody, readings: Readings, name: str, p: int, m: int, dataset: str
 ) -> Line:
     line, lines = float(readings.marks[name][p, m]), readings.lines[name]
     unit, period, kpi = readings.kpi.unit, readings.periods[p], readings.kpi
     index, whole, split = int(lines.entry[p, m]), float(lines.value[p, m]), lines.segment(p, m)
     if not math.isfinite(whole) and math.isfinite(line):
-        text = f"{show(line, unit)}, computed: {book.computed(instrument.kpi)[name]}"
+        text = f"{show(line, unit)}, computed: {library.computed(instrument.kpi)[name]}"
         return Line(label=name.capitalize(), text=text)
     if not math.isfinite(whole):
-        entries = book.entries(instrument.kpi)
-        reason = no_mark(readings, book.source(book.kpi(instrument.kpi)), entries, name, p, m)
+        entries = library.entries(instrument.kpi)
+        reason = no_mark(readings, library.source(library.kpi(instrument.kpi)), entries, name, p, m)
         return Line(label=name.capitalize(), text=f"none: {reason}")
     over = {"flow": "added up over", "rate": "weighted over", "stock": "as of the end of"}[kpi.nature]
     if split:
-        label = book.label_of(dataset, split).lower()
+        label = library.label_of(dataset, split).lower()
         how = (
             f"the {name}s of its members by {label} added up"
             if kpi.adds
@@ -257,12 +257,12 @@ def _mark_line(
         )
         text = f"{words.show_cut(whole, unit)}, {how}"
     else:
-        entry = book.entries(instrument.kpi)[index]
-        text = f"{words.show_cut(entry.value, unit)}, from the mark book: {_whose(book, dataset, entry)}, from {entry.since.short}"
+        entry = library.entries(instrument.kpi)[index]
+        text = f"{words.show_cut(entry.value, unit)}, from the mark book: {_whose(library, dataset, entry)}, from {entry.since.short}"
         if not math.isclose(whole, entry.value, rel_tol=1e-12):
             text = f"{words.show_cut(whole, unit)}, {over} {period.label}; the last entry is {text}"
     if (part := readings.parts[p]) and pro_rates(readings, p):
-        text += f"; of {part.words}, {_how_rated(book.kpi(instrument.kpi).pro_rating, period)}: {show(line, unit)}"
+        text += f"; of {part.words}, {_how_rated(library.kpi(instrument.kpi).pro_rating, period)}: {show(line, unit)}"
     return Line(label=name.capitalize(), text=text)
 
 

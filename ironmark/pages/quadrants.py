@@ -8,11 +8,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ironmark.api.desk import Book
-from ironmark.api.documents import InstrumentBody, ScopeBody
-from ironmark.api.reads import take
-from ironmark.api.scales import axis_picture
-from ironmark.api.shapes import DotPlace, QuadrantPicture, QuadrantSide, Quarter, ReadingPicture
 from ironmark.core import axis as axes
 from ironmark.core import quadrant as core
 from ironmark.core import words
@@ -21,6 +16,11 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.numbers import MINUS, Unit, show, show_gap
 from ironmark.core.periods import Period
 from ironmark.core.reading import Readings
+from ironmark.pages.documents import InstrumentBody, ScopeBody
+from ironmark.pages.library import Library
+from ironmark.pages.reads import take_readings
+from ironmark.pages.scales import axis_picture
+from ironmark.pages.shapes import DotPlace, QuadrantPicture, QuadrantSide, Quarter, ReadingPicture
 
 
 @dataclass(frozen=True)
@@ -38,7 +38,7 @@ class Side:
 
 
 def quadrant_picture(
-    book: Book,
+    library: Library,
     instrument: InstrumentBody,
     scope: ScopeBody,
     period: Period | None,
@@ -47,17 +47,17 @@ def quadrant_picture(
     unit: Unit,
     drawn: Sequence[ReadingPicture],
 ) -> QuadrantPicture | None:
-    """None until a KPI is chosen to go across. Raises as ``take`` does."""
+    """None until a KPI is chosen to go across. Raises as ``take_readings`` does."""
     look = instrument.look.quadrant
     if look.across is None or instrument.by is None:
         return None
     members = [member or "" for member in readings.members]
     up = _side(readings, p, members, unit, look.cut_up, instrument.marks[0] if instrument.marks else "")
-    other, q = _taken(book, instrument, look.across, [look.mark], scope, period)
+    other, q = _taken(library, instrument, look.across, [look.mark], scope, period)
     across = _side(other, q, members, other.kpi.unit, look.cut_across, look.mark)
     sizes, size_name = np.full(len(members), np.nan), ""
     if look.size:
-        third, r = _taken(book, instrument, look.size, [], scope, period)
+        third, r = _taken(library, instrument, look.size, [], scope, period)
         sizes, size_name = _aligned(third, third.value, r, members), third.kpi.name
     radii = core.radii(sizes) if look.size else np.zeros(len(members))
     known = np.isfinite(up.values) & np.isfinite(across.values)
@@ -98,10 +98,10 @@ def quadrant_picture(
 
 
 def _taken(
-    book: Book, instrument: InstrumentBody, kpi: str, marks: list[str], scope: ScopeBody, period: Period | None
+    library: Library, instrument: InstrumentBody, kpi: str, marks: list[str], scope: ScopeBody, period: Period | None
 ) -> tuple[Readings, int | None]:
-    readings, _ = take(
-        book, instrument.model_copy(update={"kpi": kpi, "yardstick": None, "marks": marks}), scope, period
+    readings, _ = take_readings(
+        library, instrument.model_copy(update={"kpi": kpi, "yardstick": None, "marks": marks}), scope, period
     )
     return readings, readings.at(period) if period else None
 

@@ -7,22 +7,22 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ironmark.api.desk import Book
-from ironmark.api.documents import InstrumentBody, ScopeBody
-from ironmark.api.places import Place
-from ironmark.api.reads import take
-from ironmark.api.shapes import RampPicture, ReadingPicture, Tick
 from ironmark.core import words
 from ironmark.core.evaluate import Floats
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period
 from ironmark.core.ramp import RAMPS, anchored
+from ironmark.pages.documents import InstrumentBody, ScopeBody
+from ironmark.pages.library import Library
+from ironmark.pages.places import Place
+from ironmark.pages.reads import take_readings
+from ironmark.pages.shapes import RampPicture, ReadingPicture, Tick
 
 STEPS = 12
 
 
 def shaded(
-    book: Book,
+    library: Library,
     instrument: InstrumentBody,
     scope: ScopeBody,
     period: Period | None,
@@ -30,13 +30,13 @@ def shaded(
     drawn: Sequence[ReadingPicture],
     unit: Unit,
 ) -> RampPicture:
-    """Give every reading its colour, by its value or by another KPI. Raises as ``take`` does."""
+    """Give every reading its colour, by its value or by another KPI. Raises as ``take_readings`` does."""
     body = instrument.ramp
     assert body is not None
-    values, name = np.array([at.value for at in places]), book.kpi(instrument.kpi).name
+    values, name = np.array([at.value for at in places]), library.kpi(instrument.kpi).name
     if body.kpi:
-        values, name = _other(book, instrument, body.kpi, scope, period, places), book.kpi(body.kpi).name
-        unit = book.kpi(body.kpi).unit.core()
+        values, name = _other(library, instrument, body.kpi, scope, period, places), library.kpi(body.kpi).name
+        unit = library.kpi(body.kpi).unit.core()
     ramp = anchored(RAMPS[body.colours], values, body.anchor, body.low, body.middle, body.high)
     for reading, shade in zip(drawn, ramp.shades(values), strict=False):
         reading.shade = shade
@@ -55,10 +55,17 @@ def _short(value: float) -> float:
 
 
 def _other(
-    book: Book, instrument: InstrumentBody, kpi: str, scope: ScopeBody, period: Period | None, places: Sequence[Place]
+    library: Library,
+    instrument: InstrumentBody,
+    kpi: str,
+    scope: ScopeBody,
+    period: Period | None,
+    places: Sequence[Place],
 ) -> Floats:
     """Another KPI's values for the same members or periods; NaN where it has none."""
-    readings, _ = take(book, instrument.model_copy(update={"kpi": kpi, "yardstick": None, "marks": []}), scope, period)
+    readings, _ = take_readings(
+        library, instrument.model_copy(update={"kpi": kpi, "yardstick": None, "marks": []}), scope, period
+    )
     column = {member: m for m, member in enumerate(readings.members)}
     found = []
     for at in places:

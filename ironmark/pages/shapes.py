@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pydantic import BaseModel, Field
 
-from ironmark.api.documents import Model, Number
 from ironmark.core.periods import Grain
+from ironmark.pages.documents import Model, Number
 
 
 class Rehearsed(Model):

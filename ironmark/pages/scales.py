@@ -6,12 +6,12 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
-from ironmark.api.shapes import AxisPicture, Band, CutLine, Tick
 from ironmark.core import axis as axes
 from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.numbers import Unit
+from ironmark.pages.shapes import AxisPicture, Band, CutLine, Tick
 
 
 def axis_picture(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture:

@@ -6,12 +6,12 @@ import datetime as dt
 from collections.abc import Sequence
 from dataclasses import replace
 
-from ironmark.api.desk import Book
-from ironmark.api.documents import InstrumentBody, ScopeBody
 from ironmark.core import reading as core
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period, latest_complete, timeline
 from ironmark.core.reading import Readings
+from ironmark.pages.documents import InstrumentBody, ScopeBody
+from ironmark.pages.library import Library
 
 MOST_AFTER = 400  # periods after the last row
 
@@ -27,18 +27,18 @@ def period_of(scope: ScopeBody, sources: Sequence[core.Source], year_start: int)
     return latest_complete(first, last, max(source.through for source in sources))
 
 
-def take(
-    book: Book, instrument: InstrumentBody, scope: ScopeBody, period: Period | None = None
+def take_readings(
+    library: Library, instrument: InstrumentBody, scope: ScopeBody, period: Period | None = None
 ) -> tuple[Readings, list[str]]:
     """The readings behind an instrument for all periods in step with ``period``, or with the scope's.
 
     Raises FormulaError, NoPeriod, Missing, KeyError.
     """
-    kpi = book.kpi(instrument.kpi)
-    source = book.source(kpi)
-    period = period or period_of(scope, [source], book.year_start)
+    kpi = library.kpi(instrument.kpi)
+    source = library.source(kpi)
+    period = period or period_of(scope, [source], library.year_start)
     line = (period.grain, period.length, period.ordinal % period.length)
-    yardstick = book.graded_by(book.yardstick(instrument.yardstick)) if instrument.yardstick else None
+    yardstick = library.graded_by(library.yardstick(instrument.yardstick)) if instrument.yardstick else None
     where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
     notes = [
         f"not split by {segment}: all rows are read"
@@ -47,14 +47,14 @@ def take(
     ]
     # Several faces of one KPI on a page share its readings.
     key = (instrument.kpi, instrument.by, instrument.yardstick, tuple(instrument.marks), repr(where), line)
-    if key not in book.taken:
-        entries = book.entries(instrument.kpi)
+    if key not in library.taken:
+        entries = library.entries(instrument.kpi)
         periods = timeline(period, source.first, _last(period, source))
-        book.taken[key] = book.read(
+        library.taken[key] = library.read(
             kpi, entries, instrument.marks, yardstick, by=instrument.by, where=where, periods=periods,
-            computed=book.computed(instrument.kpi),
+            computed=library.computed(instrument.kpi),
         )  # fmt: skip
-    return book.taken[key], notes
+    return library.taken[key], notes
 
 
 def _last(period: Period, source: core.Source) -> dt.date:

@@ -6,11 +6,14 @@ import datetime as dt
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
-from ironmark.api.desk import Book
-from ironmark.api.documents import InstrumentBody, ScopeBody, ScorecardBody
-from ironmark.api.instruments import picture
-from ironmark.api.reads import period_of
-from ironmark.api.shapes import (
+from ironmark.core import palette as palettes
+from ironmark.core import reading as core
+from ironmark.core.periods import Period, timeline
+from ironmark.pages.documents import InstrumentBody, ScopeBody, ScorecardBody
+from ironmark.pages.instruments import picture
+from ironmark.pages.library import Library
+from ironmark.pages.reads import period_of
+from ironmark.pages.shapes import (
     InstrumentPicture,
     PeriodChoice,
     ReadingPicture,
@@ -21,9 +24,6 @@ from ironmark.api.shapes import (
     State,
     TallyPart,
 )
-from ironmark.core import palette as palettes
-from ironmark.core import reading as core
-from ironmark.core.periods import Period, timeline
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
@@ -31,37 +31,39 @@ from ironmark.tables.connections import LiveProblem
 COUNTED = {"all", "member", "kpi"}  # groups, the rest and earlier periods are readings of the same rows again
 
 
-def states_used(book: Book, readings: Sequence[ReadingPicture], yardsticks: Sequence[str]) -> list[palettes.State]:
+def states_used(
+    library: Library, readings: Sequence[ReadingPicture], yardsticks: Sequence[str]
+) -> list[palettes.State]:
     """The states that some yardsticks and readings carry, palette by palette, each from worst to best."""
-    bands = (key for held in yardsticks if held in book.yardsticks for key in book.yardsticks[held].bands)
+    bands = (key for held in yardsticks if held in library.yardsticks for key in library.yardsticks[held].bands)
     used = {palettes.palette_of(key) for key in (*bands, *(r.state for r in readings if r.state))}
-    known = book.palettes if used - palettes.PALETTES.keys() else palettes.PALETTES
+    known = library.palettes if used - palettes.PALETTES.keys() else palettes.PALETTES
     return [state for key in known if key in used for state in known[key].states]
 
 
 def scorecard_picture(
-    book: Book, body: ScorecardBody, scope: ScopeBody, rehearsals: Mapping[str, Rehearsed] | None = None
+    library: Library, body: ScorecardBody, scope: ScopeBody, rehearsals: Mapping[str, Rehearsed] | None = None
 ) -> ScorecardPicture:
     """Read and grade every instrument of a scorecard. What cannot be read says why, and holds up nothing else."""
     instruments = [instrument for section in body.sections for instrument in section.instruments]
-    book.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
-    sources, choices = _datasets(book, instruments)
-    period = period_of(scope, list(sources.values()), book.year_start) if sources else None
-    pictures = [picture(book, i, scope, period, (rehearsals or {}).get(i.id)) for i in instruments]
+    library.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
+    sources, choices = _datasets(library, instruments)
+    period = period_of(scope, list(sources.values()), library.year_start) if sources else None
+    pictures = [picture(library, i, scope, period, (rehearsals or {}).get(i.id)) for i in instruments]
     by_id = {p.id: p for p in pictures}
     first = min((source.first for source in sources.values()), default=None)
     last = max((source.last for source in sources.values()), default=None)
     partial = next((r.partial for p in pictures for r in p.readings if r.partial), None)
     every = [r for p in pictures for r in p.readings if r.role in COUNTED]
-    used = states_used(book, every, [i.yardstick for i in instruments if i.yardstick])
+    used = states_used(library, every, [i.yardstick for i in instruments if i.yardstick])
     return ScorecardPicture(
         period=period.key if period else "",
         period_label=period.label if period else "",
         previous_label=period.shift(-1).label if period else "",
         partial=partial.words if partial else "",
         grain=period.grain if period else scope.grain,
-        periods=_choices(period, first, last, book.year_start) if period and first and last else [],
-        year_start=book.year_start,
+        periods=_choices(period, first, last, library.year_start) if period and first and last else [],
+        year_start=library.year_start,
         segments=choices,
         states=[State(**{name: getattr(state, name) for name in ("key", "name", "rank", "sign")}) for state in used],
         tally=_tally(every, used),
@@ -81,17 +83,19 @@ def _choices(period: Period, first: dt.date, last: dt.date, year_start: int) -> 
     return [PeriodChoice(key=p.key, label=p.label, short=p.short) for p in timeline(one, first, last)]
 
 
-def _datasets(book: Book, instruments: Sequence[InstrumentBody]) -> tuple[dict[str, core.Source], list[SegmentChoice]]:
+def _datasets(
+    library: Library, instruments: Sequence[InstrumentBody]
+) -> tuple[dict[str, core.Source], list[SegmentChoice]]:
     """The readable datasets of some instruments, and the segments a scope can choose members of."""
     sources: dict[str, core.Source] = {}
     choices: dict[str, SegmentChoice] = {}
     for instrument in instruments:
-        kpi = book.kpis.get(instrument.kpi)
+        kpi = library.kpis.get(instrument.kpi)
         if kpi is None or kpi.dataset in sources:
             continue
         try:
-            dataset = book.dataset(kpi.dataset)
-            source = sources[kpi.dataset] = book.source(kpi)
+            dataset = library.dataset(kpi.dataset)
+            source = sources[kpi.dataset] = library.source(kpi)
             source.first  # noqa: B018  a live source is opened here
         except (Missing, NoPeriod, LiveProblem):
             sources.pop(kpi.dataset, None)

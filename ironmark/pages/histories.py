@@ -6,8 +6,6 @@ import math
 
 import numpy as np
 
-from ironmark.api.scales import axis_picture, bands_on, cut_lines
-from ironmark.api.shapes import HistoryPicture, HistoryPoint, Moment
 from ironmark.core import axis as axes
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
@@ -15,6 +13,8 @@ from ironmark.core.numbers import Unit, show
 from ironmark.core.periods import Grain
 from ironmark.core.reading import Readings
 from ironmark.core.words import show_cut
+from ironmark.pages.scales import axis_picture, bands_on, cut_lines
+from ironmark.pages.shapes import HistoryPicture, HistoryPoint, Moment
 
 MOST: dict[Grain, int] = {"day": 62, "week": 53, "month": 24, "quarter": 12, "year": 12}
 

@@ -1,0 +1,55 @@
+"""Who asks, and what they may: the one way for a route to documents, KPIs and rows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from urllib.parse import unquote
+
+from fastapi import Request
+from sqlalchemy.orm import Session
+
+from ironmark.pages.library import Library
+from ironmark.pages.sources import Sources
+from ironmark.store import database
+
+OWNER = frozenset({"read", "edit", "share", "administer"})
+
+
+@dataclass(frozen=True)
+class Reader:
+    """Somebody who asks, with their rights and the locale their figures are written in.
+
+    name: what is kept with the changes they make. Until there are accounts everyone who reaches the server is its
+    owner, and the name is the one they type themselves: it is told beside changes and opens nothing.
+    """
+
+    sources: Sources
+    name: str = ""
+    rights: frozenset[str] = OWNER
+    locale: str = "en_GB"
+
+    @contextmanager
+    def read(self) -> Iterator[Session]:
+        """Everything read in it is of one moment of the database."""
+        with self.sources.readings() as session:
+            yield session
+
+    @contextmanager
+    def write(self) -> Iterator[Session]:
+        """A transaction, committed before the route answers: what is confirmed is on disk."""
+        with self.sources.changes() as session:
+            token = database.author.set(self.name)
+            try:
+                yield session
+            finally:
+                database.author.reset(token)
+
+    def library(self, session: Session) -> Library:
+        return Library(self.sources, session)
+
+
+def reader(request: Request) -> Reader:
+    """Who makes this request, as a FastAPI dependency."""
+    return Reader(request.app.state.sources, unquote(request.headers.get("x-author", ""))[:120])

@@ -1,0 +1,118 @@
+"""The rows that scorecards read: dataset versions in memory, and live sources that are open."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
+
+from ironmark.core.reading import Source
+from ironmark.pages.problems import Refused
+from ironmark.store import database, datasets
+from ironmark.store.datasets import StoredDataset
+from ironmark.tables import checklist
+from ironmark.tables.cells import NoPeriod
+from ironmark.tables.columns import ColumnSource
+from ironmark.tables.connections import Connection
+from ironmark.tables.live import LiveSource
+from ironmark.tables.patience import FRESH_S, Patient
+
+HELD_DATASETS = 12
+
+
+class Sources:
+    """The database, and the dataset versions in memory, the longest unused one given up first."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+        self._changes = database.sessions(engine)
+        self._readings = database.sessions(engine.execution_options(isolation_level="REPEATABLE READ"))
+        self._held: OrderedDict[tuple[str, int], ColumnSource] = OrderedDict()
+        self._live: dict[tuple[str, int], Patient] = {}
+        self._coming: dict[tuple[str, int], Patient] = {}
+        self._lock = threading.Lock()
+
+    @contextmanager
+    def readings(self) -> Iterator[Session]:
+        """A session that sees one moment of the database."""
+        with self._readings() as session:
+            yield session
+
+    @contextmanager
+    def changes(self) -> Iterator[Session]:
+        """A transaction, committed at the end of the block."""
+        with self._changes.begin() as session:
+            yield session
+
+    def source(self, session: Session, dataset: StoredDataset) -> Source:
+        """The rows of a dataset, ready to be aggregated. Raises NoPeriod, LiveProblem."""
+        key = (dataset.id, dataset.version)
+        if dataset.kind == "live":
+            return self._live_source(session, dataset)
+        with self._lock:
+            if key in self._held:
+                self._held.move_to_end(key)
+                return self._held[key]
+        if dataset.period is None or dataset.through is None:
+            raise NoPeriod(f"“{dataset.name}” has no period: give a column of dates that role on its page under Data.")
+        frame = datasets.rows(session, dataset)
+        if dataset.kind == "checklist":
+            frame = checklist.carried(frame, dataset.through)
+        made = ColumnSource(frame, dataset.period, dataset.segments, dataset.through, dataset.order)
+        with self._lock:
+            self._held[key] = made
+            for held in [k for k in self._held if k[0] == dataset.id and k[1] < dataset.version]:
+                del self._held[held]
+            while len(self._held) > HELD_DATASETS:
+                self._held.popitem(last=False)
+        return made
+
+    def _live_source(self, session: Session, dataset: StoredDataset) -> Patient:
+        """A live source; one that has grown old is read anew beside it, and serves on until the new one is there."""
+        key = (dataset.id, dataset.version)
+        with self._lock:
+            held = self._live.get(key)
+            if held is not None and held.age < FRESH_S:
+                return held
+            coming = self._coming.get(key)
+            if held is not None and coming is None:
+                coming = self._coming[key] = self._patient(session, dataset)
+                coming.warm()
+            if held is not None and coming is not None and not coming.is_open and held.age < 3 * FRESH_S:
+                return held
+            for old in [k for k in self._live if k[0] == dataset.id]:
+                self._live.pop(old).close()
+            coming = self._coming.pop(key) if key in self._coming else None
+            self._live[key] = coming or self._patient(session, dataset)
+            return self._live[key]
+
+    def connection(self, session: Session, dataset: StoredDataset) -> Connection:
+        """How a live source is reached."""
+        return self.reach(session, dataset.settings["connection"], None, dataset.id)
+
+    def reach(self, session: Session, plain: dict[str, Any], password: str | None, key: str | None) -> Connection:
+        """plain: the settings of a connection; without a host, the MariaDB the records are in. password: None takes
+        the one kept for the dataset ``key``, which goes to no other server and is used by no other account."""
+        if password is None and key:
+            kept = datasets.get(session, key).settings.get("connection", {})
+            if any(kept.get(name) != plain[name] for name in ("host", "port", "user")):
+                detail = "For another server or another user the password has to be typed again."
+                raise Refused(422, "password-needed", "The password is needed", detail, {"field": "password"})
+            password = datasets.secret(session, key)
+        url = self.engine.url
+        own = {} if plain["host"] else {"host": url.host or "", "port": url.port or 3306}
+        return Connection(**{**plain, **own}, password=password or "")
+
+    def _patient(self, session: Session, dataset: StoredDataset) -> Patient:
+        connection = self.connection(session, dataset)
+        through = dataset.through if dataset.settings.get("fixed_through") else None
+
+        def make() -> LiveSource:
+            return LiveSource(connection, dataset.columns, dataset.merges, dataset.order, through)
+
+        return Patient(dataset.name, make)
