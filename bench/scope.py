@@ -14,8 +14,9 @@ from sqlalchemy import text
 from bench.measure import report, side_by_side
 from ironmark.core.marks import EVERYONE
 from ironmark.pages.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody, YardstickBody
+from ironmark.pages.draw import draw_page
 from ironmark.pages.library import Library
-from ironmark.pages.pictures import scorecard_picture
+from ironmark.pages.read import read_page
 from ironmark.pages.sources import Sources
 from ironmark.store import database, datasets, marks, records, scratch
 from ironmark.store.mariadb import MariaDB
@@ -105,9 +106,8 @@ def _measure(mariadb: MariaDB) -> None:
     def ours() -> object:
         month, route = next(scopes)
         with sources.readings() as session:
-            return scorecard_picture(
-                Library(sources, session), card, ScopeBody(period=month, members={"route": [route]})
-            )
+            scope = ScopeBody(period=month, members={"route": [route]})
+            return draw_page(read_page(Library(sources, session), card, scope))
 
     def by_sql() -> object:
         """The aggregates of the same 60 instruments, each one statement as a report writes it."""

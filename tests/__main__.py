@@ -13,7 +13,7 @@ from pathlib import Path
 from ironmark.store import scratch
 from tests import world
 
-FOLDERS = ("core", "tables", "store", "api", "second", "browser")
+FOLDERS = ("core", "tables", "store", "pages", "api", "second", "browser")
 
 
 def main(results: str | None = None, pattern: str = "") -> int:

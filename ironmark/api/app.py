@@ -17,6 +17,7 @@ from ironmark import __version__
 from ironmark.api import (
     calendar,
     datasets,
+    faces,
     hands,
     impacts,
     kpis,
@@ -78,6 +79,7 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
         impacts,
         palettes,
         specimens,
+        faces,
         typed,
         datasets,
         rows,

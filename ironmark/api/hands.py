@@ -8,12 +8,12 @@ from pydantic import BaseModel, Field
 
 from ironmark.api.kpis import history_of
 from ironmark.api.who import Reader, reader
-from ironmark.core.formula import Aggregate, Column, FormulaError, parse
 from ironmark.core.periods import Period
 from ironmark.core.words import doubt
-from ironmark.pages.documents import InstrumentBody, KpiBody, Member, Model, Number, ScopeBody
+from ironmark.pages.by_hand import column_of, kept_by_hand
+from ironmark.pages.documents import InstrumentBody, Member, Model, Number, ScopeBody
 from ironmark.pages.problems import Refused
-from ironmark.pages.reads import period_of
+from ironmark.pages.readings import period_of
 from ironmark.store import datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
@@ -43,24 +43,6 @@ class Kept(BaseModel):
     version: int
 
 
-def kept_by_hand(dataset: StoredDataset, kpi: KpiBody, instrument: InstrumentBody, scope: ScopeBody) -> str:
-    """Whether an instrument's readings can be set on it: "steps" of a checklist, the "value" of one cell, or ""."""
-    if dataset.kind == "checklist":
-        one = instrument.by == "item" or len(scope.members.get("item", [])) == 1
-        return "steps" if one and instrument.by != "step" else ""
-    return "value" if dataset.kind == "sheet" and _column(kpi) and not instrument.last else ""
-
-
-def _column(kpi: KpiBody) -> str | None:
-    """The column a KPI repeats: ``mean(score)`` of one row is that row's score."""
-    try:
-        tree = parse(kpi.formula)
-    except FormulaError:
-        return None
-    plain = isinstance(tree, Aggregate) and tree.name in ("mean", "sum", "min", "max", "median") and not tree.where
-    return tree.of.name if plain and isinstance(tree, Aggregate) and isinstance(tree.of, Column) else None
-
-
 @router.post("/by-hand")
 def set_by_hand(ask: HandAsk, who: Reader = Depends(reader)) -> Kept:
     """Set what one reading of an instrument shows, in the checklist or sheet it comes from, as a new version."""
@@ -84,7 +66,7 @@ def set_by_hand(ask: HandAsk, who: Reader = Depends(reader)) -> Kept:
             if not ask.sure and (told := doubt(ask.value, kpi.unit.core(), sizes)):
                 detail = f"{told} Send sure: true to keep it."
                 raise Refused(422, "doubtful", "Is this meant?", detail, {"field": "value"})
-            table = _typed(frame, dataset, period, where, _column(kpi) or "", ask.value)
+            table = _typed(frame, dataset, period, where, column_of(kpi) or "", ask.value)
             word = "typed"
         else:
             detail = f"{kpi.name} is not kept by hand here. Change the rows it is computed from under Data."

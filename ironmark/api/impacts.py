@@ -7,9 +7,10 @@ from pydantic import BaseModel
 
 from ironmark.api.who import Reader, reader
 from ironmark.api.yardsticks import Change
+from ironmark.core.numbers import show
 from ironmark.pages.documents import InstrumentBody, Model, ScorecardBody, SectionBody, YardstickBody
-from ironmark.pages.pictures import scorecard_picture
-from ironmark.pages.shapes import InstrumentPicture, ReadingPicture
+from ironmark.pages.page import Reading, Sheet
+from ironmark.pages.read import read_page
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
@@ -44,10 +45,10 @@ def yardstick_impact(key: str, ask: ImpactAsk, who: Reader = Depends(reader)) ->
             only = body.model_copy(update={"sections": [SectionBody(id="s", instruments=instruments)]})
             if not instruments:
                 continue
-            before, after = (scorecard_picture(book, only, body.scope).instruments for book in (kept, tried))
+            before, after = (read_page(library, only, body.scope).sheets for library in (kept, tried))
             for one, other in zip(before, after, strict=True):
                 changes = [
-                    Change(label=b.label or b.shown, shown=b.shown, before=a.state, after=b.state)
+                    Change(label=b.label or _shown(other, b), shown=_shown(other, b), before=a.state, after=b.state)
                     for a, b in zip(_by_key(one), _by_key(other), strict=True)
                     if a.state != b.state
                 ]
@@ -59,6 +60,10 @@ def _uses(instrument: InstrumentBody, key: str) -> bool:
     return key in (instrument.yardstick, *(more.yardstick for more in instrument.further))
 
 
-def _by_key(picture: InstrumentPicture) -> list[ReadingPicture]:
+def _by_key(sheet: Sheet) -> list[Reading]:
     """In an order that does not depend on states."""
-    return sorted(picture.readings, key=lambda reading: reading.key)
+    return sorted(sheet.readings, key=lambda reading: reading.key)
+
+
+def _shown(sheet: Sheet, reading: Reading) -> str:
+    return "no reading" if reading.value is None else show(reading.value, sheet.subjects[reading.subject].unit)

@@ -20,11 +20,12 @@ from ironmark.core.numbers import show
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.reading import Readings
 from ironmark.pages.documents import InstrumentBody, Key, KpiBody, Model, ScopeBody
-from ironmark.pages.histories import history, told
-from ironmark.pages.instruments import picture
+from ironmark.pages.draw_sheet import draw_sheet
+from ironmark.pages.histories import MOST, history, told
 from ironmark.pages.library import Library
-from ironmark.pages.reads import period_of, take_readings
+from ironmark.pages.readings import period_of, take_readings
 from ironmark.pages.shapes import HistoryPicture, InstrumentPicture
+from ironmark.pages.sheets import block_of, read_sheet
 from ironmark.pages.workings import Workings, workings
 from ironmark.store import records
 from ironmark.tables.cells import NoPeriod
@@ -121,7 +122,8 @@ def _preview(library: Library, session: Session, ask: PreviewAsk) -> Preview:
     instrument = InstrumentBody(id="t", kpi=TYPED, yardstick=yardstick, marks=_marks(library, ask.key), face="bullet")
     library.fetch([], [yardstick] if yardstick else [])
     together, _ = take_readings(library, instrument, scope, period)
-    by_member = picture(library, instrument.model_copy(update={"by": by}), scope, period) if by else None
+    sheet = read_sheet(library, instrument.model_copy(update={"by": by}), scope, period) if by else None
+    by_member = draw_sheet(sheet, library.states, library.year_start) if sheet else None
     if by_member is not None and by_member.problem:  # a dataset that it also reads is not split by this segment
         by_member = None
     members = by_member.readings if by_member else []
@@ -149,10 +151,17 @@ def _preview(library: Library, session: Session, ask: PreviewAsk) -> Preview:
             for r in sorted(members, key=lambda r: source.members[by or ""].index(r.member or ""))
         ],
         graded=told(together, library.yardstick(yardstick).name if yardstick else ""),
-        history=history(together, mark=next(iter(instrument.marks), "target")),
+        history=_history(library, instrument, together),
         by_member=by_member,
         workings=workings(library, instrument, scope, None),
     )
+
+
+def _history(library: Library, instrument: InstrumentBody, readings: Readings) -> HistoryPicture:
+    block = block_of(library, instrument.kpi, instrument.yardstick, readings)
+    last = len(readings.periods) - 1
+    moments = block.earlier(last, 0, MOST[readings.periods[0].grain], True)
+    return history(moments, readings.yardstick, readings.kpi.unit, library.year_start)
 
 
 def _marks(library: Library, key: str | None) -> list[str]:

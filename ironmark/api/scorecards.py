@@ -2,37 +2,45 @@
 
 from __future__ import annotations
 
-from typing import Any, get_args
+from collections.abc import Sequence
+from typing import Any
 
-from fastapi import APIRouter, Depends
-from pydantic import BaseModel, Field
+from fastapi import APIRouter, Depends, Header, Query, Request, Response
+from fastapi.exceptions import RequestValidationError
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 from sqlalchemy.orm import Session
 
 from ironmark.api.marks import OwnedBody, owner_of, since_of
 from ironmark.api.records import add_routes
 from ironmark.api.who import Reader, reader
+from ironmark.core.faces import FACES
 from ironmark.core.marks import MarkEntry
+from ironmark.core.numbers import written_as
+from ironmark.core.periods import Grain
 from ironmark.pages.documents import (
-    Face,
     InstrumentBody,
     Key,
     MarkName,
     Model,
     Number,
+    Rehearsed,
     ScopeBody,
     Scorecard,
     ScorecardBody,
     YardstickBody,
 )
-from ironmark.pages.instruments import picture
-from ironmark.pages.pictures import scorecard_picture
-from ironmark.pages.reads import period_of
-from ironmark.pages.shapes import InstrumentPicture, Rehearsed, ScorecardPicture, TallyPart
+from ironmark.pages.draw import draw_page
+from ironmark.pages.draw_sheet import draw_sheet
+from ironmark.pages.read import read_page
+from ironmark.pages.readings import period_of
+from ironmark.pages.shapes import InstrumentPicture, ScorecardPicture, TallyPart
+from ironmark.pages.sheets import read_sheet
+from ironmark.pages.tally import tally
 from ironmark.pages.workings import Workings, workings
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
-FACES = get_args(Face)
+_PICTURES: TypeAdapter[ScorecardPicture] = TypeAdapter(ScorecardPicture)
 ENOUGH = 8  # readings of a small picture of a face
 
 
@@ -91,19 +99,69 @@ def shelf(who: Reader = Depends(reader)) -> list[ShelfEntry]:
         entries = []
         for card in records.every(session, "scorecard"):
             body = ScorecardBody.model_validate(card.body)
-            read = scorecard_picture(library, body, body.scope)
+            page = read_page(library, body, body.scope)
             entries.append(
                 ShelfEntry(
                     id=card.id,
                     version=card.version,
                     title=body.title,
                     instruments=sum(len(section.instruments) for section in body.sections),
-                    period_label=read.period_label,
-                    tally=read.tally,
+                    period_label=page.when(page.period).label if page.period else "",
+                    tally=tally(page),
                     updated_at=card.updated_at.isoformat() + "Z",
                 )
             )
     return sorted(entries, key=lambda entry: entry.updated_at, reverse=True)
+
+
+@router.get("/{key}/page", responses={304: {"description": "Nothing that it rests on has changed."}})
+def read_page_of(
+    key: str,
+    request: Request,
+    period: str | None = Query(None, max_length=24),
+    grain: Grain | None = None,
+    data: bool = False,
+    if_none_match: str | None = Header(None),
+    who: Reader = Depends(reader),
+) -> ScorecardPicture:
+    """A saved scorecard as it reads, for its own scope or another one.
+
+    Members are named by their segment, as in ``?period=2026-10&route=Northway&route=Eastway``. data: the page itself, with nothing drawn, instead of its
+    pictures.
+    """
+    asked = [
+        (name, value) for name, value in request.query_params.multi_items() if name not in ("period", "grain", "data")
+    ]
+    with who.read() as session:
+        place = (key, period, grain, tuple(sorted(asked)), data, who.rights, written_as())
+        held = who.sources.kept.get(session, place)
+        if held is None:
+            library = who.library(session)
+            body = library.scorecard(key)
+            page = read_page(library, body, _scope(body, period, grain, asked))
+            picture = None if data else draw_page(page)
+            text = page.to_json() if picture is None else _PICTURES.dump_json(picture)
+            if not library.still or any(sheet.problem for sheet in page.sheets):
+                return Response(text, media_type="application/json")  # type: ignore[return-value]
+            held = who.sources.kept.put(place, page, text)
+    head = {"ETag": f'"{held.etag}"', "Cache-Control": "private, no-cache"}
+    if held.etag in (if_none_match or ""):
+        return Response(status_code=304, headers=head)  # type: ignore[return-value]
+    return Response(held.body, headers=head, media_type="application/json")  # type: ignore[return-value]
+
+
+def _scope(body: ScorecardBody, period: str | None, grain: str | None, asked: Sequence[tuple[str, str]]) -> ScopeBody:
+    """What is asked for; the scorecard's own scope where nothing is."""
+    if period is None and grain is None and not asked:
+        return body.scope
+    members: dict[str, list[str]] = {}
+    for segment, member in asked:
+        members.setdefault(segment, []).append(member)
+    wanted = {"period": period or body.scope.period, "grain": grain or body.scope.grain, "members": members}
+    try:
+        return ScopeBody.model_validate(wanted)
+    except ValidationError as error:
+        raise RequestValidationError(error.errors()) from None
 
 
 @router.post("/read")
@@ -115,7 +173,8 @@ def read_scorecard(ask: ReadAsk, who: Reader = Depends(reader)) -> ScorecardPict
             owner = owner_of(library, library.kpi(tried.kpi), tried, f"marks.{n}", value=tried.value)
             since = since_of(tried.since, library.year_start, f"marks.{n}.since")
             library.try_mark(tried.kpi, MarkEntry(tried.name, owner, since, tried.value))
-        return scorecard_picture(library, ask.body, ask.scope or ask.body.scope, ask.rehearse)
+        page = read_page(library, ask.body, ask.scope or ask.body.scope, ask.rehearse)
+    return Response(_PICTURES.dump_json(draw_page(page)), media_type="application/json")  # type: ignore[return-value]
 
 
 @router.post("/faces")
@@ -127,11 +186,9 @@ def draw_faces(ask: FacesAsk, who: Reader = Depends(reader)) -> list[InstrumentP
         source = library.source(kpi)
         period = period_of(ask.scope, [source], library.year_start)
         library.fetch([], [ask.instrument.yardstick] if ask.instrument.yardstick else [])
-        drawn = []
-        for face in FACES:
-            instrument = ask.instrument.model_copy(update={"face": face, "id": face})
-            drawn.append(picture(library, instrument, ask.scope, period, most=ENOUGH))
-    return drawn
+        as_each = [ask.instrument.model_copy(update={"face": face, "id": face}) for face in FACES]
+        sheets = [read_sheet(library, instrument, ask.scope, period, most=ENOUGH) for instrument in as_each]
+        return [draw_sheet(sheet, library.states, library.year_start) for sheet in sheets]
 
 
 @router.post("/workings")

@@ -6,21 +6,23 @@ import datetime as dt
 import math
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import Any, get_args
+from typing import Any
 
 import polars as pl
 from fastapi import APIRouter
 from pydantic import BaseModel
 
+from ironmark.core.faces import FACES
 from ironmark.core.marks import TOGETHER, MarkEntry, Owner
 from ironmark.core.palette import PALETTES
 from ironmark.core.periods import Period
 from ironmark.core.reading import Source
-from ironmark.pages.documents import Face, InstrumentBody, KpiBody, ScopeBody, YardstickBody
-from ironmark.pages.instruments import picture
+from ironmark.pages.documents import InstrumentBody, KpiBody, ScopeBody, YardstickBody
+from ironmark.pages.draw_sheet import draw_sheet
 from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused
 from ironmark.pages.shapes import InstrumentPicture
+from ironmark.pages.sheets import read_sheet
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.reader import Column
@@ -154,7 +156,7 @@ def specimens(key: str) -> list[Specimen]:
     library.taken.clear()
     period = Period.parse(condition.period)
     found = []
-    for face in get_args(Face):
+    for face in FACES:
         slots: dict[str, Any] = {"yardstick": condition.kpi, "title": "Calls at the landing"} | condition.slots
         if (condition.many or face in ("quadrant", "profile")) and not slots.get("by"):
             slots |= {"by": "landing", "last": None}
@@ -165,5 +167,10 @@ def specimens(key: str) -> list[Specimen]:
         }
         instrument = InstrumentBody.model_validate({"id": face, "kpi": condition.kpi, "face": face} | slots)
         scope = ScopeBody(period=condition.period)
-        found.append(Specimen(instrument=instrument, picture=picture(library, instrument, scope, period)))
+        found.append(
+            Specimen(
+                instrument=instrument,
+                picture=draw_sheet(read_sheet(library, instrument, scope, period), library.states, 1),
+            )
+        )
     return found

@@ -13,11 +13,12 @@ from ironmark.core import palette as palettes
 from ironmark.core.numbers import Unit, unit_words
 from ironmark.core.periods import Period
 from ironmark.pages.documents import InstrumentBody, Model, ScopeBody
-from ironmark.pages.instruments import picture
+from ironmark.pages.draw_sheet import draw_sheet
 from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused
-from ironmark.pages.reads import period_of
+from ironmark.pages.readings import period_of
 from ironmark.pages.shapes import InstrumentPicture, ReadingPicture
+from ironmark.pages.sheets import read_sheet
 from ironmark.publish import sheets
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
@@ -42,9 +43,9 @@ def take_ledger(
         library = who.library(session)
         kpi = library.kpi(ask.instrument.kpi)
         library.fetch([more.kpi for more in ask.instrument.further])
-        drawn = picture(
-            library, ask.instrument, ask.scope, period_of(ask.scope, [library.source(kpi)], library.year_start)
-        )
+        period = period_of(ask.scope, [library.source(kpi)], library.year_start)
+        sheet = read_sheet(library, ask.instrument, ask.scope, period)
+        drawn = draw_sheet(sheet, library.states, library.year_start)
         if drawn.problem:
             raise Refused(422, "no-ledger", "The ledger cannot be read", drawn.problem)
         units = [_unit(library, ask.instrument, reading) for reading in drawn.readings]

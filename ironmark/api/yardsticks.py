@@ -35,7 +35,7 @@ from ironmark.pages.documents import (
 )
 from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused, nearest
-from ironmark.pages.reads import period_of, take_readings, unit_of
+from ironmark.pages.readings import period_of, take_readings, unit_of
 from ironmark.pages.scales import axis_picture, bands_on, cut_lines
 from ironmark.pages.shapes import AxisPicture, Band, CutLine
 from ironmark.store import marks, records
@@ -259,7 +259,7 @@ def strip(ask: StripAsk, who: Reader = Depends(reader)) -> Strip:
         kpi_name=kpi.name,
         direction=kpi.direction,
         axis=axis,
-        step=axes.step_for(axis.high - axis.low, 200),
+        step=axis.step,
         bands=bands_on(straight, yardstick, cuts) if fine else [],
         band_words=[
             BandWords(state=key, name=yardstick.known[key].name, words=words.band_words(yardstick, cuts, i, unit) if fine else "")
@@ -303,10 +303,7 @@ def _tried(ask: StripAsk, yardstick: grading.Yardstick) -> dict[str, float | Non
 def _strip_axis(given: AxisBody, readings: core.Readings, p: int, m: int, share: bool) -> Axis:
     """An axis on which all past readings and the cuts lie."""
     values = np.concatenate([readings.value.ravel(), readings.cuts[:, p, m]])
-    chosen = axes.choose(values, ceiling=axes.whole_of(values, share))
-    low = chosen.low if given.low is None else given.low
-    high = chosen.high if given.high is None else given.high
-    return Axis(low, high) if low < high else chosen
+    return axes.with_ends(axes.choose(values, ceiling=axes.whole_of(values, share)), given.low, given.high)
 
 
 def _cut_words(

@@ -107,3 +107,17 @@ def choose(values: Iterable[float], *, from_zero: bool = False, ceiling: float |
     if not new_low < new_high:
         new_low, new_high = low - abs(low or 1.0), high + abs(high or 1.0)
     return Axis(new_low, new_high)
+
+
+def with_ends(chosen: Axis, low: float | None, high: float | None) -> Axis:
+    """An axis with one or both ends given, the others as they were chosen.
+
+    A given end that lies past the chosen one wins, and that one gives way, so that the axis keeps its length. Ends
+    between which nothing can be drawn (two given that do not rise, or one so far out that the length vanishes) leave
+    the chosen axis as it is.
+    """
+    start, end = chosen.low if low is None else low, chosen.high if high is None else high
+    span = chosen.high - chosen.low
+    if start >= end and (low is None or high is None):
+        start, end = (start, start + span) if high is None else (end - span, end)
+    return Axis(start, end) if start < end and math.isfinite(end - start) else chosen

@@ -9,29 +9,38 @@ from typing import Annotated, Literal
 
 from babel.numbers import list_currencies
 from pydantic import (
+    AfterValidator,
     BaseModel,
     ConfigDict,
     Field,
     FiniteFloat,
     StringConstraints,
+    WithJsonSchema,
     field_validator,
     model_validator,
 )
 
 from ironmark.core import palette as palettes
 from ironmark.core import yardstick as core
+from ironmark.core.faces import FACES
 from ironmark.core.formula import MAX_LENGTH
 from ironmark.core.numbers import SECONDS, Unit
 from ironmark.core.periods import Grain, Period
+from ironmark.pages.problems import nearest
 
 Key = Annotated[str, StringConstraints(min_length=1, max_length=80, pattern=r"^[A-Za-z0-9_-]+$")]
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
 Member = Annotated[str, StringConstraints(max_length=200)]
 MarkName = Annotated[str, StringConstraints(strip_whitespace=True, to_lower=True, min_length=1, max_length=40)]
-Face = Literal[
-    "dial", "bullet", "bar", "column", "ring", "pips", "lamp", "tile", "chip", "figure", "ledger", "ranked",
-    "quadrant", "profile", "history", "strip",
-]  # fmt: skip
+
+
+def _known_face(face: str) -> str:
+    if face not in FACES:
+        raise ValueError(f"there is no face “{face}”{nearest(face, FACES)}; there are {', '.join(FACES)}")
+    return face
+
+
+FaceKey = Annotated[str, AfterValidator(_known_face), WithJsonSchema({"type": "string", "enum": list(FACES)})]
 Part = Literal["label", "value", "mark", "state"]
 LedgerColumn = Literal[
     "value", "mark", "gap", "attainment", "bullet", "progress", "strokes", "headroom", "trail", "state"
@@ -318,7 +327,7 @@ class InstrumentBody(Model):
     by: str | None = Field(None, max_length=80)
     last: int | None = Field(None, ge=2, le=62)
     first: int | None = Field(None, ge=1, le=300)
-    face: Face = "dial"
+    face: FaceKey = "dial"
     look: Look = Look()
     ramp: RampBody | None = None
     hide: list[Part] = Field(default=[], max_length=4)
@@ -354,6 +363,13 @@ class ScopeBody(Model):
     @classmethod
     def known_period(cls, period: str) -> str:
         return period if period in ("latest", "complete") else Period.parse(period).key
+
+
+class Rehearsed(Model):
+    """A value tried on one reading of an instrument."""
+
+    value: Number
+    member: str | None = Field(None, max_length=200)
 
 
 class ScorecardBody(Model):

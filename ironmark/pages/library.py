@@ -5,6 +5,7 @@ from __future__ import annotations
 import difflib
 from collections.abc import Hashable, Iterable, Mapping, Sequence
 from functools import cached_property, lru_cache
+from typing import Any
 
 from sqlalchemy.orm import Session
 
@@ -18,11 +19,13 @@ from ironmark.core.palette import PALETTES, STATES, Palette, State
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Kpi, Members, Readings, Source
 from ironmark.core.yardstick import Yardstick
-from ironmark.pages.documents import KpiBody, PaletteBody, YardstickBody
+from ironmark.pages.documents import KpiBody, PaletteBody, ScorecardBody, YardstickBody
+from ironmark.pages.page import RestsOn
 from ironmark.pages.problems import Refused
 from ironmark.pages.sources import Sources
 from ironmark.store import calendar, database, datasets, marks, records
 from ironmark.store.datasets import StoredDataset
+from ironmark.store.records import Document
 
 HELD_DATASETS = 12
 
@@ -35,6 +38,8 @@ class Library:
         self.kpis: dict[str, KpiBody] = {}
         self.yardsticks: dict[str, YardstickBody] = {}
         self.taken: dict[Hashable, Readings] = {}
+        self.blocks: dict[int, Any] = {}  # see ``pages.sheets.Block``
+        self._versions: dict[str, dict[str, int]] = {}
         self._entries: dict[str, list[MarkEntry]] = {}
         self._computed: dict[str, dict[str, str]] = {}
         self._datasets: dict[str, StoredDataset] = {}
@@ -44,13 +49,39 @@ class Library:
         wanted = {key for key in kpis if key not in self.kpis}
         if wanted:
             found = records.some(self.session, "kpi", wanted)
+            self._saw("kpi", found, wanted)
             self.kpis |= {key: KpiBody.model_validate(document.body) for key, document in found.items()}
             self._entries |= marks.entries(self.session, wanted, self.year_start)
             self._computed |= marks.computed(self.session, wanted)
         wanted = {key for key in yardsticks if key not in self.yardsticks}
         if wanted:
             found = records.some(self.session, "yardstick", wanted)
+            self._saw("yardstick", found, wanted)
             self.yardsticks |= {key: YardstickBody.model_validate(document.body) for key, document in found.items()}
+
+    def _saw(self, kind: str, found: Mapping[str, Document], wanted: Iterable[str]) -> None:
+        """Note the versions of what was read; 0 of what there is not."""
+        noted = self._versions.setdefault(kind, {})
+        noted |= {key: found[key].version if key in found else 0 for key in wanted}
+
+    def scorecard(self, key: str) -> ScorecardBody:
+        """A saved scorecard. Raises Missing."""
+        document = records.get(self.session, "scorecard", key)
+        self._saw("scorecard", {key: document}, [key])
+        return ScorecardBody.model_validate(document.body)
+
+    @property
+    def still(self) -> bool:
+        """Whether everything read so far has a version, so that it reads the same until one changes."""
+        return all(dataset.kind != "live" for dataset in self._datasets.values())
+
+    def rests_on(self) -> RestsOn:
+        """The versions of everything that was read so far."""
+        kpis = self._versions.get("kpi", {})
+        held = marks.versions(self.session, kpis) if kpis else {}
+        datasets = {key: dataset.version for key, dataset in sorted(self._datasets.items())}
+        documents = {kind: dict(sorted(found.items())) for kind, found in sorted(self._versions.items())}
+        return RestsOn(documents, {key: held.get(key, 0) for key in sorted(kpis)}, datasets)
 
     def put(self, key: str, body: KpiBody, like: str | None = None) -> None:
         """Have a KPI that is being typed go by ``key``, with the marks of the one it is ``like``."""
@@ -82,6 +113,7 @@ class Library:
     def palettes(self) -> dict[str, Palette]:
         """Every palette by its key: those that come with the product, then the own ones."""
         own = records.every(self.session, "palette")
+        self._saw("palette", {found.id: found for found in own}, [found.id for found in own])
         return PALETTES | {found.id: PaletteBody.model_validate(found.body).core(found.id) for found in own}
 
     @cached_property
@@ -161,13 +193,17 @@ class Library:
     @cached_property
     def year_start(self) -> int:
         """The month in which the financial year begins."""
-        return calendar.year_start(self.session)
+        held = calendar.get(self.session)
+        self._versions["calendar"] = {held.id: held.version}
+        return int(held.body["year_start"])
 
     @cached_property
     def by_handle(self) -> dict[str, KpiBody]:
         """Every KPI by its handle, fetched when a formula names one."""
-        every = (KpiBody.model_validate(document.body) for document in records.every(self.session, "kpi"))
-        return {body.handle: body for body in every}
+        every = {document.id: document for document in records.every(self.session, "kpi")}
+        self._saw("kpi", every, every)  # a name that is given to another KPI changes what a formula reads
+        bodies = (KpiBody.model_validate(document.body) for document in every.values())
+        return {body.handle: body for body in bodies}
 
     def read(
         self,

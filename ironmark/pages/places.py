@@ -12,8 +12,8 @@ from ironmark.core.periods import Period
 from ironmark.core.reading import Readings
 from ironmark.pages.documents import InstrumentBody, ScopeBody
 from ironmark.pages.library import Library
-from ironmark.pages.reads import take_readings
-from ironmark.pages.shapes import Ask
+from ironmark.pages.page import Ask
+from ironmark.pages.readings import take_readings
 
 MOST_GROUPS = 60
 

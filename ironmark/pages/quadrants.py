@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,13 +14,10 @@ from ironmark.core import words
 from ironmark.core.axis import Axis
 from ironmark.core.evaluate import Floats
 from ironmark.core.numbers import MINUS, Unit, show, show_gap
-from ironmark.core.periods import Period
-from ironmark.core.reading import Readings
-from ironmark.pages.documents import InstrumentBody, ScopeBody
-from ironmark.pages.library import Library
-from ironmark.pages.reads import take_readings
+from ironmark.pages.documents import QuadrantLook
+from ironmark.pages.page import Crossing, Figures, Subject
 from ironmark.pages.scales import axis_picture
-from ironmark.pages.shapes import DotPlace, QuadrantPicture, QuadrantSide, Quarter, ReadingPicture
+from ironmark.pages.shapes import DotPlace, QuadrantPicture, QuadrantSide, Quarter
 
 
 @dataclass(frozen=True)
@@ -38,33 +35,17 @@ class Side:
 
 
 def quadrant_picture(
-    library: Library,
-    instrument: InstrumentBody,
-    scope: ScopeBody,
-    period: Period | None,
-    readings: Readings,
-    p: int,
-    unit: Unit,
-    drawn: Sequence[ReadingPicture],
-) -> QuadrantPicture | None:
-    """None until a KPI is chosen to go across. Raises as ``take_readings`` does."""
-    look = instrument.look.quadrant
-    if look.across is None or instrument.by is None:
-        return None
-    members = [member or "" for member in readings.members]
-    up = _side(readings, p, members, unit, look.cut_up, instrument.marks[0] if instrument.marks else "")
-    other, q = _taken(library, instrument, look.across, [look.mark], scope, period)
-    across = _side(other, q, members, other.kpi.unit, look.cut_across, look.mark)
-    sizes, size_name = np.full(len(members), np.nan), ""
-    if look.size:
-        third, r = _taken(library, instrument, look.size, [], scope, period)
-        sizes, size_name = _aligned(third, third.value, r, members), third.kpi.name
-    radii = core.radii(sizes) if look.size else np.zeros(len(members))
+    crossing: Crossing, look: QuadrantLook, subject: Subject, mark: str, shades: Mapping[str | None, str | None]
+) -> QuadrantPicture:
+    """mark: of the KPI that goes up. shades: the colours of a ramp, by member."""
+    members = crossing.members
+    up = _side(subject, crossing.up, crossing.up_marks, look.cut_up, mark)
+    across = _side(crossing.across_subject, crossing.across, crossing.across_marks, look.cut_across, look.mark)
+    radii = core.radii(_floats(crossing.sizes)) if look.size else np.zeros(len(members))
     known = np.isfinite(up.values) & np.isfinite(across.values)
     quarter = core.quarters(
         core.good(up.values, up.cut, _way(up.direction)), core.good(across.values, across.cut, _way(across.direction)), known
     )  # fmt: skip
-    shades = {reading.member: reading.shade for reading in drawn}
     names = _names(up, across)
     quarters = [
         Quarter(name=body.name or name, state=body.state, members=[])
@@ -92,36 +73,19 @@ def quadrant_picture(
         good_up=(_way(up.direction) == "higher") != look.reverse_up,
         good_across=(_way(across.direction) == "higher") != look.reverse_across,
         dots=dots,
-        size_name=size_name,
+        size_name=crossing.size_name,
         missing=[member for m, member in enumerate(members) if not known[m]],
     )
 
 
-def _taken(
-    library: Library, instrument: InstrumentBody, kpi: str, marks: list[str], scope: ScopeBody, period: Period | None
-) -> tuple[Readings, int | None]:
-    readings, _ = take_readings(
-        library, instrument.model_copy(update={"kpi": kpi, "yardstick": None, "marks": marks}), scope, period
-    )
-    return readings, readings.at(period) if period else None
+def _floats(figures: Figures) -> Floats:
+    return np.array([math.nan if figure is None else figure for figure in figures])
 
 
-def _aligned(readings: Readings, block: Floats, p: int | None, members: Sequence[str]) -> Floats:
-    """A row of (P, M) values in the order of other members; NaN for those there are none of."""
-    if p is None:
-        return np.full(len(members), np.nan)
-    column = {member: m for m, member in enumerate(readings.members)}
-    return np.array([float(block[p, column[member]]) if member in column else math.nan for member in members])
-
-
-def _side(
-    readings: Readings, p: int | None, members: Sequence[str], unit: Unit, given: float | None, mark: str
-) -> Side:
-    values = _aligned(readings, readings.value, p, members)
-    line = readings.marks.get(mark)
-    marks = _aligned(readings, line, p, members) if line is not None else None
+def _side(subject: Subject, figures: Figures, lines: Figures | None, given: float | None, mark: str) -> Side:
+    values, unit, name = _floats(figures), subject.unit, subject.name
+    marks = None if lines is None else _floats(lines)
     shown = [show(value, unit) or "no reading" for value in values]
-    name = readings.kpi.name
     if given is not None:
         cut, how = given, f"cut at {words.show_cut(given, unit)}"
     else:
@@ -130,14 +94,14 @@ def _side(
             values, name = values - marks, f"{name}, gap to {mark}"
             shown = [_gap_shown(value, unit) for value in values]
             if unit.kind == "percent":
-                values, name, unit = values * 100, f"{readings.kpi.name}, points from {mark}", Unit("number", 1)
+                values, name, unit = values * 100, f"{subject.name}, points from {mark}", Unit("number", 1)
             how = f"cut where each is on its own {mark}"
         elif marks is not None and np.isfinite(marks).any():
             how = f"cut at {mark} {words.show_cut(cut, unit)}"
         else:
             how = "cut at the middle member"
     axis = axes.choose([*values, cut], ceiling=axes.whole_of(values, unit.kind == "percent"))
-    return Side(name, unit, values, shown, cut, how, readings.kpi.direction, axis)
+    return Side(name, unit, values, shown, cut, how, subject.direction, axis)
 
 
 def _gap_shown(gap: float, unit: Unit) -> str:

@@ -11,7 +11,10 @@ from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.numbers import Unit
+from ironmark.pages.page import Figures
 from ironmark.pages.shapes import AxisPicture, Band, CutLine, Tick
+
+MOST_STEPS = 200  # on an axis, for what is dragged along it
 
 
 def axis_picture(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture:
@@ -21,6 +24,7 @@ def axis_picture(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture
     return AxisPicture(
         low=axis.low,
         high=axis.high,
+        step=axes.step_for(axis.high - axis.low, MOST_STEPS),
         low_shown=words.show_cut(axis.low, unit),
         high_shown=words.show_cut(axis.high, unit),
         zero=axis.place(0.0),
@@ -29,12 +33,17 @@ def axis_picture(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture
     )
 
 
+def known_cuts(cuts: Figures) -> list[float]:
+    """The resolved cuts of a reading, NaN for one whose mark is missing."""
+    return [math.nan if cut is None else cut for cut in cuts]
+
+
 def bands_on(axis: Axis, yardstick: grading.Yardstick, cuts: Sequence[float]) -> list[Band]:
     """The bands as far as they lie on the axis, by cuts that are in order."""
     edges = [0.0, *(axis.place(cut) for cut in cuts), 1.0]
     return [
-        Band(state=state, start=start, end=end)
-        for state, start, end in zip(yardstick.bands, edges, edges[1:], strict=False)
+        Band(at, state, start, end)
+        for at, (state, start, end) in enumerate(zip(yardstick.bands, edges, edges[1:], strict=False))
         if end > start
     ]
 

@@ -2,38 +2,38 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel, Field
+from dataclasses import dataclass
 
 from ironmark.core.periods import Grain
-from ironmark.pages.documents import Model, Number
+from ironmark.pages.page import Ask, Partial
 
 
-class Rehearsed(Model):
-    """A value tried on one reading of an instrument."""
-
-    value: Number
-    member: str | None = Field(None, max_length=200)
-
-
-class State(BaseModel):
+@dataclass(slots=True)
+class StatePicture:
     key: str
     name: str
     rank: int
     sign: str
 
 
-class Tick(BaseModel):
+@dataclass(slots=True)
+class Tick:
     fraction: float
     label: str
 
 
-class Band(BaseModel):
+@dataclass(slots=True)
+class Band:
+    """A band as far as it lies on an axis; ``at``: which of the yardstick's it is, from the lowest values up."""
+
+    at: int
     state: str
     start: float
     end: float
 
 
-class CutLine(BaseModel):
+@dataclass(slots=True)
+class CutLine:
     """A resolved cut on the axis; ``past`` when it lies off it."""
 
     value: float
@@ -42,7 +42,8 @@ class CutLine(BaseModel):
     past: int
 
 
-class MarkLine(BaseModel):
+@dataclass(slots=True)
+class MarkLine:
     name: str
     value: float
     shown: str
@@ -50,26 +51,8 @@ class MarkLine(BaseModel):
     past: int
 
 
-class Partial(BaseModel):
-    days: int
-    of: int
-    words: str
-    pro_rated: bool
-
-
-class Ask(BaseModel):
-    """What to ask the workings of a reading for, where that is not just a member of its instrument."""
-
-    kpi: str | None = None
-    yardstick: str | None = None
-    marks: list[str] = []
-    by: str | None = None
-    members: dict[str, list[str]] = {}
-    period: str | None = None
-    together: bool = False
-
-
-class Moment(BaseModel):
+@dataclass(slots=True)
+class TrailPoint:
     """A reading of an earlier period, for a small history: places as fractions of its own height."""
 
     label: str
@@ -81,7 +64,8 @@ class Moment(BaseModel):
     partial: bool
 
 
-class Step(BaseModel):
+@dataclass(slots=True)
+class Step:
     """A step of a checklist, or of a scale of so many steps; ``done`` from 0 to 1. ``value``: where the step ends."""
 
     name: str
@@ -89,7 +73,8 @@ class Step(BaseModel):
     value: float | None = None
 
 
-class ReadingPicture(BaseModel):
+@dataclass(slots=True)
+class ReadingPicture:
     """One reading. ``status`` says whether there is a value, and whether it could be graded.
 
     key: unlike that of any other reading of the instrument. role: what the reading is: a member's, a period's, a
@@ -105,6 +90,7 @@ class ReadingPicture(BaseModel):
     value: float | None
     shown: str
     state: str | None
+    band: int | None  # which of the yardstick's bands it lies in, from the lowest values up
     fraction: float
     past: int
     bands: list[Band]
@@ -127,14 +113,17 @@ class ReadingPicture(BaseModel):
     shade: str | None  # its colour on a ramp
     side: float | None  # headroom as a bar to either side, −1 to 1
     strokes: int
-    trail: list[Moment]
+    scale: float  # what its yardstick's plain numbers are multiplied by: 1 but for a flow
+    trail: list[TrailPoint]
     steps: list[Step]
     history: HistoryPicture | None
 
 
-class AxisPicture(BaseModel):
+@dataclass(slots=True)
+class AxisPicture:
     low: float
     high: float
+    step: float  # what a value that is dragged along it is rounded to
     low_shown: str
     high_shown: str
     zero: float  # where zero lies, held within the axis: a bar starts there
@@ -142,7 +131,8 @@ class AxisPicture(BaseModel):
     ticks: list[Tick]
 
 
-class HistoryPoint(BaseModel):
+@dataclass(slots=True)
+class HistoryPoint:
     """One period: where its value and its mark lie on the axis, and the bands it is graded on."""
 
     key: str
@@ -158,13 +148,15 @@ class HistoryPoint(BaseModel):
     mark_shown: str
 
 
-class HistoryPicture(BaseModel):
+@dataclass(slots=True)
+class HistoryPicture:
     axis: AxisPicture
     points: list[HistoryPoint]
     cuts: list[CutLine]  # of the last period
 
 
-class RampPicture(BaseModel):
+@dataclass(slots=True)
+class RampPicture:
     """The colours of a ramp, evenly from its low to its high end, and where its anchors lie on that way."""
 
     name: str
@@ -172,13 +164,15 @@ class RampPicture(BaseModel):
     anchors: list[Tick]
 
 
-class Quarter(BaseModel):
+@dataclass(slots=True)
+class Quarter:
     name: str
     state: str
     members: list[str]
 
 
-class DotPlace(BaseModel):
+@dataclass(slots=True)
+class DotPlace:
     """A member on a quadrant; ``x`` and ``y`` from 0 to 1, y upwards; ``size`` a radius from 0 to 1."""
 
     member: str
@@ -193,7 +187,8 @@ class DotPlace(BaseModel):
     spoken: str
 
 
-class QuadrantSide(BaseModel):
+@dataclass(slots=True)
+class QuadrantSide:
     name: str
     axis: AxisPicture
     cut: float
@@ -202,7 +197,8 @@ class QuadrantSide(BaseModel):
     reverse: bool
 
 
-class QuadrantPicture(BaseModel):
+@dataclass(slots=True)
+class QuadrantPicture:
     up: QuadrantSide
     across: QuadrantSide
     quarters: list[Quarter]  # good in both, only up, only across, in neither
@@ -213,7 +209,8 @@ class QuadrantPicture(BaseModel):
     missing: list[str]  # members without one of the two
 
 
-class InstrumentPicture(BaseModel):
+@dataclass(slots=True)
+class InstrumentPicture:
     id: str
     title: str
     kpi_name: str
@@ -233,31 +230,38 @@ class InstrumentPicture(BaseModel):
     waiting: bool  # a live source has not answered yet; reading again soon finds more
 
 
-class TallyPart(BaseModel):
+@dataclass(slots=True)
+class TallyPart:
     state: str
     name: str
     count: int
 
 
-class SegmentChoice(BaseModel):
+@dataclass(slots=True)
+class SegmentChoice:
     name: str
     label: str
     members: list[str]
 
 
-class PeriodChoice(BaseModel):
+@dataclass(slots=True)
+class PeriodChoice:
     key: str
     label: str
     short: str
 
 
-class SectionNote(BaseModel):
+@dataclass(slots=True)
+class SectionNote:
     id: str
     words: str
 
 
-class ScorecardPicture(BaseModel):
-    """A scorecard as it reads: everything resolved for one scope."""
+@dataclass(slots=True)
+class ScorecardPicture:
+    """A scorecard as it reads: everything resolved for one scope. version: of the scorecard, 0 for an unsaved one."""
+
+    version: int
 
     period: str
     period_label: str
@@ -267,7 +271,7 @@ class ScorecardPicture(BaseModel):
     periods: list[PeriodChoice]
     year_start: int  # the month the financial year begins in
     segments: list[SegmentChoice]
-    states: list[State]
+    states: list[StatePicture]
     tally: list[TallyPart]
     changed: str
     waiting: bool

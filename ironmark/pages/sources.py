@@ -12,6 +12,7 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from ironmark.core.reading import Source
+from ironmark.pages.kept import Kept
 from ironmark.pages.problems import Refused
 from ironmark.store import database, datasets
 from ironmark.store.datasets import StoredDataset
@@ -36,6 +37,7 @@ class Sources:
         self._live: dict[tuple[str, int], Patient] = {}
         self._coming: dict[tuple[str, int], Patient] = {}
         self._lock = threading.Lock()
+        self.kept = Kept()
 
     @contextmanager
     def readings(self) -> Iterator[Session]:

@@ -19,7 +19,7 @@ from ironmark.core.workings import describe, figure, in_numbers
 from ironmark.pages.documents import CompositeBody, InstrumentBody, ScopeBody
 from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused
-from ironmark.pages.reads import period_of, take_readings
+from ironmark.pages.readings import period_of, take_readings
 
 
 class Line(BaseModel):

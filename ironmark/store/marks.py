@@ -89,6 +89,12 @@ def compute(session: Session, kpi_id: str, name: str, formula: str | None, saw: 
     return book.version
 
 
+def versions(session: Session, kpi_ids: Iterable[str]) -> dict[str, int]:
+    """The versions of the books of some KPIs; those without an entry are left out."""
+    query = select(MarkBook.kpi_id, MarkBook.version).where(MarkBook.kpi_id.in_(set(kpi_ids)))
+    return {key: version for key, version in session.execute(query)}
+
+
 def version(session: Session, kpi_id: str) -> int:
     """The version of a KPI's book; 0 before its first entry."""
     return session.scalar(select(MarkBook.version).where(MarkBook.kpi_id == kpi_id)) or 0

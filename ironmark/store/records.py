@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, func, select, tuple_
 from sqlalchemy.orm import Session
 
 from ironmark.store.database import Missing, StaleVersion, author, new_key, now
@@ -42,6 +42,17 @@ def some(session: Session, kind: Kind, keys: Iterable[str]) -> dict[str, Documen
     """The documents with these keys; those that do not exist are left out."""
     rows = session.scalars(select(Record).where(Record.kind == kind, Record.id.in_(set(keys))))
     return {row.id: _document(row) for row in rows}
+
+
+def versions(session: Session, wanted: Mapping[str, Iterable[str]]) -> dict[str, dict[str, int]]:
+    """The versions of documents by kind and key, in one query; those that do not exist are left out."""
+    pairs = [(kind, key) for kind, keys in wanted.items() for key in keys]
+    found: dict[str, dict[str, int]] = {kind: {} for kind in wanted}
+    if pairs:
+        query = select(Record.kind, Record.id, Record.version).where(tuple_(Record.kind, Record.id).in_(pairs))
+        for kind, key, version in session.execute(query):
+            found[kind][key] = version
+    return found
 
 
 def create(session: Session, kind: Kind, body: dict[str, Any], *, name: str, key: str | None = None) -> Document:

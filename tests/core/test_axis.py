@@ -5,7 +5,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ironmark.core.axis import Axis, choose, ticks
+from ironmark.core.axis import Axis, choose, ticks, with_ends
 
 sizes = st.floats(-1e12, 1e12, allow_nan=False).filter(lambda value: value == 0 or abs(value) > 1e-9)
 
@@ -42,6 +42,18 @@ class Worked(unittest.TestCase):
         for low, high in ((1, 1), (2, 1), (0, float("inf")), (float("nan"), 1), (-1.7e308, 1.7e308)):
             with self.assertRaises(ValueError):
                 Axis(low, high)
+
+    def test_given_ends_have_one_answer(self) -> None:
+        chosen = Axis(10, 30)
+        for low, high, wanted in (
+            (None, None, (10, 30)), (0, None, (0, 30)), (None, 50, (10, 50)), (0, 50, (0, 50)),
+            (40, None, (40, 60)), (None, 5, (-15, 5)), (30, None, (30, 50)),  # the chosen end gives way
+            (7, 7, (10, 30)), (9, 8, (10, 30)), (1e300, None, (10, 30)), (None, -1e300, (10, 30)),  # nothing to draw
+            (-1.7e308, 1.7e308, (10, 30)),
+        ):  # fmt: skip
+            with self.subTest(low=low, high=high):
+                found = with_ends(chosen, low, high)
+                self.assertEqual((found.low, found.high), wanted)
 
 
 class Properties(unittest.TestCase):

@@ -3,6 +3,7 @@
   import { api, author, got, seen, type Schemas } from './api/client'
   import { LOCALES, writeAs } from './api/numbers'
   import { loadStates } from './api/states.svelte'
+  import { loadFaces } from './faces/names.svelte'
   import Slot from './parts/Slot.svelte'
   import Tip from './parts/Tip.svelte'
   import DataPage from './views/data/DataPage.svelte'
@@ -58,6 +59,7 @@
   })
 
   void loadStates()
+  void loadFaces()
 
   let name = $state(author.get())
   let calendar = $state<Schemas['Calendar'] | null>(null)

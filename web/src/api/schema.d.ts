@@ -64,6 +64,29 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scorecards/{key}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Page Of
+         * @description A saved scorecard as it reads, for its own scope or another one.
+         *
+         *     Members are named by their segment, as in ``?period=2026-10&route=Northway&route=Eastway``. data: the page itself, with nothing drawn, instead of its
+         *     pictures.
+         */
+        get: operations["read_page_of_api_scorecards__key__page_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scorecards/read": {
         parameters: {
             query?: never;
@@ -774,6 +797,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/faces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Faces
+         * @description Every face there is and what it can do, in the order in which they are offered.
+         */
+        get: operations["list_faces_api_faces_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/datasets/typed": {
         parameters: {
             query?: never;
@@ -1198,11 +1241,8 @@ export interface components {
             marks: string[];
             /** By */
             by?: string | null;
-            /**
-             * Members
-             * @default {}
-             */
-            members: {
+            /** Members */
+            members?: {
                 [key: string]: string[];
             };
             /** Period */
@@ -1226,6 +1266,8 @@ export interface components {
             low: number;
             /** High */
             high: number;
+            /** Step */
+            step: number;
             /** Low Shown */
             low_shown: string;
             /** High Shown */
@@ -1237,8 +1279,13 @@ export interface components {
             /** Ticks */
             ticks: components["schemas"]["Tick"][];
         };
-        /** Band */
+        /**
+         * Band
+         * @description A band as far as it lies on an axis; ``at``: which of the yardstick's it is, from the lowest values up.
+         */
         Band: {
+            /** At */
+            at: number;
             /** State */
             state: string;
             /** Start */
@@ -1803,6 +1850,112 @@ export interface components {
             needed: number;
             /** Words */
             words: string;
+        };
+        /**
+         * Face
+         * @description What a face can do.
+         *
+         *     phrase: how the brief names it. many: how it takes several readings: "together" as rows or marks of one drawing,
+         *     "each" as one small drawing each, "only" where it draws nothing else. size: columns and rows a new one takes.
+         *     kpis: whether it can list KPIs side by side. axis: "to_mark" for progress from nothing to a mark, what lies past
+         *     it being an overrun; "from_zero" for bars whose length tells the amount; "open" where values, cuts and marks fit.
+         *     trail: whether it shows earlier periods small. cuts: whether it writes the cuts of a list of readings too.
+         *     listed: whether even one reading is listed. states: whether it tells the state by itself and needs no figure
+         *     beside it. drags: whether cuts and marks can be dragged on it. legend: whether nothing else on it names the
+         *     colours of several readings. sorted: whether its readings stand in an order. reaches: whether the sheet says how
+         *     much of the mark is reached. shrinks: small ones beside each other are drawn narrower. figure: where the figure of
+         *     a single reading stands. names_state: whether the state's word is part of it. steps: whether it shows steps, which
+         *     can be ticked where they are kept by hand.
+         */
+        Face: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Phrase */
+            phrase: string;
+            /**
+             * Many
+             * @enum {string}
+             */
+            many: "together" | "each" | "only";
+            /** Size */
+            size: [
+                number,
+                number
+            ];
+            /**
+             * Kpis
+             * @default false
+             */
+            kpis: boolean;
+            /**
+             * Axis
+             * @default open
+             * @enum {string}
+             */
+            axis: "open" | "from_zero" | "to_mark";
+            /**
+             * Trail
+             * @default false
+             */
+            trail: boolean;
+            /**
+             * Cuts
+             * @default false
+             */
+            cuts: boolean;
+            /**
+             * Listed
+             * @default false
+             */
+            listed: boolean;
+            /**
+             * States
+             * @default false
+             */
+            states: boolean;
+            /**
+             * Drags
+             * @default false
+             */
+            drags: boolean;
+            /**
+             * Legend
+             * @default false
+             */
+            legend: boolean;
+            /**
+             * Sorted
+             * @default true
+             */
+            sorted: boolean;
+            /**
+             * Reaches
+             * @default false
+             */
+            reaches: boolean;
+            /**
+             * Shrinks
+             * @default false
+             */
+            shrinks: boolean;
+            /**
+             * Figure
+             * @default above
+             * @enum {string}
+             */
+            figure: "above" | "below" | "within";
+            /**
+             * Names State
+             * @default false
+             */
+            names_state: boolean;
+            /**
+             * Steps
+             * @default false
+             */
+            steps: boolean;
         };
         /** FacesAsk */
         FacesAsk: {
@@ -2544,26 +2697,6 @@ export interface components {
             year: string;
         };
         /**
-         * Moment
-         * @description A reading of an earlier period, for a small history: places as fractions of its own height.
-         */
-        Moment: {
-            /** Label */
-            label: string;
-            /** Short */
-            short: string;
-            /** Shown */
-            shown: string;
-            /** State */
-            state: string | null;
-            /** At */
-            at: number | null;
-            /** Mark */
-            mark: number | null;
-            /** Partial */
-            partial: boolean;
-        };
-        /**
          * NameCount
          * @description A mark name with how many entries it has, and the formula it is computed by where there is none.
          */
@@ -2705,7 +2838,10 @@ export interface components {
              */
             mark: string;
         };
-        /** Partial */
+        /**
+         * Partial
+         * @description How much of its period a reading is of.
+         */
         Partial: {
             /** Days */
             days: number;
@@ -3119,6 +3255,8 @@ export interface components {
             shown: string;
             /** State */
             state: string | null;
+            /** Band */
+            band: number | null;
             /** Fraction */
             fraction: number;
             /** Past */
@@ -3160,8 +3298,10 @@ export interface components {
             side: number | null;
             /** Strokes */
             strokes: number;
+            /** Scale */
+            scale: number;
             /** Trail */
-            trail: components["schemas"]["Moment"][];
+            trail: components["schemas"]["TrailPoint"][];
             /** Steps */
             steps: components["schemas"]["Step"][];
             history: components["schemas"]["HistoryPicture"] | null;
@@ -3356,9 +3496,11 @@ export interface components {
         };
         /**
          * ScorecardPicture
-         * @description A scorecard as it reads: everything resolved for one scope.
+         * @description A scorecard as it reads: everything resolved for one scope. version: of the scorecard, 0 for an unsaved one.
          */
         ScorecardPicture: {
+            /** Version */
+            version: number;
             /** Period */
             period: string;
             /** Period Label */
@@ -3379,7 +3521,7 @@ export interface components {
             /** Segments */
             segments: components["schemas"]["SegmentChoice"][];
             /** States */
-            states: components["schemas"]["State"][];
+            states: components["schemas"]["StatePicture"][];
             /** Tally */
             tally: components["schemas"]["TallyPart"][];
             /** Changed */
@@ -3526,17 +3668,6 @@ export interface components {
              */
             weights: number[];
         };
-        /** State */
-        State: {
-            /** Key */
-            key: string;
-            /** Name */
-            name: string;
-            /** Rank */
-            rank: number;
-            /** Sign */
-            sign: string;
-        };
         /**
          * StateBody
          * @description A state of an own palette. ``key`` is one word, unlike any other of its palette.
@@ -3590,6 +3721,17 @@ export interface components {
             colour: string;
             light: components["schemas"]["ShadesOut"];
             dark: components["schemas"]["ShadesOut"];
+        };
+        /** StatePicture */
+        StatePicture: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Rank */
+            rank: number;
+            /** Sign */
+            sign: string;
         };
         /**
          * Step
@@ -3717,6 +3859,26 @@ export interface components {
         Token: {
             /** Token */
             token: string;
+        };
+        /**
+         * TrailPoint
+         * @description A reading of an earlier period, for a small history: places as fractions of its own height.
+         */
+        TrailPoint: {
+            /** Label */
+            label: string;
+            /** Short */
+            short: string;
+            /** Shown */
+            shown: string;
+            /** State */
+            state: string | null;
+            /** At */
+            at: number | null;
+            /** Mark */
+            mark: number | null;
+            /** Partial */
+            partial: boolean;
         };
         /**
          * TriedMark
@@ -4045,6 +4207,50 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ShelfEntry"][];
                 };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_page_of_api_scorecards__key__page_get: {
+        parameters: {
+            query?: {
+                period?: string | null;
+                grain?: ("day" | "week" | "month" | "quarter" | "year") | null;
+                data?: boolean;
+            };
+            header?: {
+                "if-none-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScorecardPicture"];
+                };
+            };
+            /** @description Nothing that it rests on has changed. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem document (RFC 9457) */
             default: {
@@ -5716,6 +5922,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Specimen"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_faces_api_faces_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Face"][];
                 };
             };
             /** @description A problem document (RFC 9457) */

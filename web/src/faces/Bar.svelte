@@ -8,7 +8,7 @@
   import Overrun from './Overrun.svelte'
   import Rows from './Rows.svelte'
   import { paint, type FaceProps } from './looks'
-  import { lists } from './names'
+  import { lists } from './names.svelte'
 
   let { picture, look, mini = false, open }: FaceProps = $props()
   const uid = $props.id()

@@ -11,7 +11,7 @@
   import Standing from './Standing.svelte'
   import { widthOf } from './labels'
   import { paint, type FaceProps } from './looks'
-  import { lists } from './names'
+  import { lists } from './names.svelte'
 
   let { picture, look, mini = false, open, grab }: FaceProps = $props()
   const uid = $props.id()

@@ -4,7 +4,7 @@
   import Sign from '../parts/Sign.svelte'
   import StateChip from '../parts/StateChip.svelte'
   import { told, type FaceProps } from './looks'
-  import { lists } from './names'
+  import { lists } from './names.svelte'
 
   let { picture, mini = false, open }: FaceProps = $props()
   const many = $derived(lists(picture))

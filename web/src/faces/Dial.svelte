@@ -45,15 +45,8 @@
   const size = $derived(Math.min(19, Math.max(8, 11 / scale)))
 
   const reading = $derived(picture.readings[0])
-  const bands = $derived(reading?.bands.length ? reading.bands : [{ state: '', start: 0, end: 1 }])
-  const active = $derived.by(() => {
-    if (!reading?.state || reading.value === null) return -1
-    const under = bands.map((band, i) => ({ band, i })).filter(({ band }) => band.state === reading.state)
-    const holds = under.find(
-      ({ band }) => reading.fraction >= band.start - 1e-9 && reading.fraction <= band.end + 1e-9,
-    )
-    return (holds ?? under[0])?.i ?? -1
-  })
+  const bands = $derived(reading?.bands.length ? reading.bands : [{ at: 0, state: '', start: 0, end: 1 }])
+  const active = $derived(bands.findIndex((band) => band.at === reading?.band))
   const marks = $derived((reading?.marks ?? []).filter((mark) => !mark.past))
   const labels = $derived.by(() => {
     if (!reading || !picture.axis || mini) return []

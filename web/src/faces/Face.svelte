@@ -1,7 +1,7 @@
 <script lang="ts">
   /** The face of an instrument, by name; a face for one reading is repeated for many. */
   import type { Component } from 'svelte'
-  import type { Picture, Reading, Schemas } from '../api/client'
+  import type { Picture, Reading } from '../api/client'
   import type { Grab } from './grab'
   import Bar from './Bar.svelte'
   import Bullet from './Bullet.svelte'
@@ -21,7 +21,7 @@
   import Strip from './Strip.svelte'
   import Tile from './Tile.svelte'
   import { LOOK, type FaceName, type FaceProps, type Look } from './looks'
-  import { kindOf, lists } from './names'
+  import { kindOf, lists } from './names.svelte'
 
   interface Props {
     face: FaceName
@@ -30,9 +30,10 @@
     mini?: boolean
     open?: (reading: Reading) => void
     grab?: Grab
-    tick?: (reading: Reading, step: Schemas['Step'], done: boolean) => void
+    tick?: FaceProps['tick']
+    take?: FaceProps['take']
   }
-  let { face, picture, look = LOOK, mini = false, open, grab, tick }: Props = $props()
+  let { face, picture, look = LOOK, mini = false, open, grab, tick, take }: Props = $props()
   const faces: Record<FaceName, Component<FaceProps>> = {
     dial: Dial,
     bullet: Bullet,
@@ -52,20 +53,12 @@
     strip: Strip,
   }
   const Chosen = $derived(faces[face])
-  const each = $derived(!mini && kindOf(face).many === 'each' && lists(picture))
+  const kind = $derived(kindOf(face))
+  const each = $derived(!mini && kind.many === 'each' && lists(picture))
 </script>
 
 {#if each}
-  <Each
-    {picture}
-    {look}
-    {open}
-    One={Chosen}
-    figured={face !== 'ring'}
-    shrinks={face === 'dial' || face === 'column'}
-  />
-{:else if face === 'pips'}
-  <Pips {picture} {look} {mini} {open} {tick} />
+  <Each {picture} {look} {open} One={Chosen} figured={kind.figure !== 'within'} shrinks={kind.shrinks} />
 {:else}
-  <Chosen {picture} {look} {mini} {open} {grab} />
+  <Chosen {picture} {look} {mini} {open} {grab} {tick} {take} />
 {/if}

@@ -4,7 +4,7 @@
   import { colour, on, stateOf, statesBeside, tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
   import { told as inFull, type FaceProps } from './looks'
-  import { lists } from './names'
+  import { lists } from './names.svelte'
 
   let { picture, look, mini = false, open }: FaceProps = $props()
   const many = $derived(lists(picture))

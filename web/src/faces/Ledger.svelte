@@ -174,15 +174,14 @@
     <svg width="100%" height="11" class="drawn" role="presentation">
       <rect width="100%" height="11" rx="2" fill="var(--track)" />
       {#if reading.attainment !== null}
-        {@const reached = picture.direction === 'lower' ? 2 - reading.attainment : reading.attainment}
         <rect
-          width="{Math.min(1, Math.max(0, reached)) * 100}%"
+          width="{Math.min(1, Math.max(0, reading.attainment)) * 100}%"
           height="11"
           rx="2"
           fill={paint(reading)}
           fill-opacity={reading.partial ? 0.6 : 1}
         />
-        {#if reached > 1}<Overrun past={1} at={5.5} size={4} />{/if}
+        {#if reading.attainment > 1}<Overrun past={1} at={5.5} size={4} />{/if}
       {/if}
     </svg>
   {:else if column === 'strokes'}

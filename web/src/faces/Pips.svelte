@@ -1,17 +1,12 @@
 <script lang="ts">
   /** Steps done of steps, named; of a checklist each can be ticked by who may edit it. */
-  import type { Reading, Schemas } from '../api/client'
+  import type { Reading } from '../api/client'
   import { tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
   import { told, paint, type FaceProps } from './looks'
-  import { lists } from './names'
+  import { lists } from './names.svelte'
 
-  type Tick = (reading: Reading, step: Schemas['Step'], done: boolean) => void
-  interface Props extends FaceProps {
-    /** Tick or clear a step of what is kept by hand; only given where that can be done. */
-    tick?: Tick
-  }
-  let { picture, mini = false, open, tick }: Props = $props()
+  let { picture, mini = false, open, tick }: FaceProps = $props()
   const many = $derived(lists(picture))
   const steps = (reading: Reading) =>
     mini ? reading.steps.slice(0, 8) : reading.steps.length ? reading.steps : []

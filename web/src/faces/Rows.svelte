@@ -5,7 +5,7 @@
   import Windowed from './Windowed.svelte'
   import { widthOf } from './labels'
   import { told } from './looks'
-  import { lists } from './names'
+  import { lists } from './names.svelte'
 
   interface Props {
     picture: Picture

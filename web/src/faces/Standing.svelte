@@ -5,7 +5,7 @@
   import Hatch from './Hatch.svelte'
   import { shortened, widthOf } from './labels'
   import { paint, type FaceProps } from './looks'
-  import { lists } from './names'
+  import { lists } from './names.svelte'
 
   let { picture, open }: Pick<FaceProps, 'picture' | 'open'> = $props()
   const uid = $props.id()

@@ -5,7 +5,7 @@
   import Sign from '../parts/Sign.svelte'
   import { widthOf } from './labels'
   import type { FaceProps } from './looks'
-  import { lists } from './names'
+  import { lists } from './names.svelte'
 
   let { picture, mini = false, open }: FaceProps = $props()
   const many = $derived(lists(picture))

@@ -13,6 +13,10 @@ export interface FaceProps {
   open?: (reading: Reading) => void
   /** Given on the bench: cuts and marks can be dragged. */
   grab?: Grab
+  /** Tick or clear a step of what is kept by hand; only given where that can be done. */
+  tick?: (reading: Reading, step: Schemas['Step'], done: boolean) => void
+  /** Take the rows out as a file. */
+  take?: (kind: 'csv' | 'xlsx') => void
 }
 
 export const LOOK: Look = {

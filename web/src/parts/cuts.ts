@@ -3,13 +3,6 @@ import type { Cut, YardstickBody } from '../api/client'
 
 export const tidy = (number: number) => Number(number.toPrecision(12))
 
-/** A round step of which an axis holds at most 200. */
-export function stepOf(span: number): number {
-  const raw = span / 200
-  const power = 10 ** Math.floor(Math.log10(raw))
-  return ([1, 2, 2.5, 5, 10].find((size) => size * power >= raw * (1 - 1e-9)) ?? 10) * power
-}
-
 /** The yardstick with one cut at another value; mark: what its mark comes to; scale: what plain numbers are times. */
 export function moved(
   body: YardstickBody,

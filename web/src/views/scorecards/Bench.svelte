@@ -11,7 +11,7 @@
     type Yardstick,
   } from '../../api/client'
   import Face from '../../faces/Face.svelte'
-  import { FACES, kindOf } from '../../faces/names'
+  import { faces as table, kindOf } from '../../faces/names.svelte'
   import Slot from '../../parts/Slot.svelte'
   import Choices from '../../parts/Choices.svelte'
   import Typed from '../../parts/Typed.svelte'
@@ -156,10 +156,10 @@
 
   <div class="line part">
     <h3 class="soft">Face, drawn with this reading</h3>
-    <span class="small soft">{FACES.length} faces</span>
+    <span class="small soft">{table().length} faces</span>
   </div>
   <div class="faces" role="group" aria-label="Faces">
-    {#each FACES as face (face.key)}
+    {#each table() as face (face.key)}
       {@const drawn = faces.find((picture) => picture.id === face.key)}
       <button
         class:on={instrument.face === face.key}

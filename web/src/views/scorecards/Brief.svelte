@@ -1,7 +1,7 @@
 <script lang="ts">
   /** The sentence that defines an instrument; each underlined part is a slot. */
   import type { CardPicture, Instrument, Kpi, Yardstick } from '../../api/client'
-  import { FACES, kindOf, phrase } from '../../faces/names'
+  import { faces, kindOf, phrase } from '../../faces/names.svelte'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
   import RampSlot from './RampSlot.svelte'
@@ -47,11 +47,7 @@
       draft.by = last || !choice ? null : choice
       if (!draft.by) draft.first = null
       if (choice) draft.further = []
-      if (
-        !choice &&
-        kindOf(draft.face).many === 'only' &&
-        !(draft.face === 'profile' && draft.further.length)
-      )
+      if (!choice && kindOf(draft.face).many === 'only' && !(kindOf(draft.face).kpis && draft.further.length))
         draft.face = 'dial'
       if (choice && draft.w < 5) draft.w = 5
     })
@@ -170,7 +166,7 @@
   <Slot text={phrase(instrument.face)} label="Face">
     {#snippet children(close)}
       <Choices
-        choices={FACES.map((face) => ({
+        choices={faces().map((face) => ({
           key: face.key,
           name: face.phrase,
           note:

@@ -16,7 +16,7 @@
   } from '../../api/client'
   import { LOOK } from '../../faces/looks'
   import type { Grab } from '../../faces/grab'
-  import { kindOf, lists } from '../../faces/names'
+  import { kindOf, lists } from '../../faces/names.svelte'
   import Choices from '../../parts/Choices.svelte'
   import { GRAINS } from '../../api/periods'
   import ScopeSentence from '../../parts/ScopeSentence.svelte'
@@ -265,7 +265,7 @@
   function grabs(instrument: Instrument): Grab | undefined {
     const picture = pictures[instrument.id]
     const reading = picture?.readings[0]
-    if (!['dial', 'bullet', 'history'].includes(instrument.face) || !reading || lists(picture)) return
+    if (!kindOf(instrument.face).drags || !reading || lists(picture)) return
     const name = reading.marks[0]?.name ?? ''
     const plain = !reading.partial && /^\d{4}-\d{2}$/.test(picture.period)
     return {

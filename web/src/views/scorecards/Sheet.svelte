@@ -3,10 +3,9 @@
   import type { Instrument, Picture, Reading, Schemas } from '../../api/client'
   import type { Grab } from '../../faces/grab'
   import Face from '../../faces/Face.svelte'
-  import Ledger from '../../faces/Ledger.svelte'
   import Legend from '../../faces/Legend.svelte'
   import { told, LOOK } from '../../faces/looks'
-  import { lists } from '../../faces/names'
+  import { kindOf, lists } from '../../faces/names.svelte'
   import StateChip from '../../parts/StateChip.svelte'
 
   interface Props {
@@ -21,16 +20,15 @@
   let { instrument, picture, open, tick: set, take, grab }: Props = $props()
   const tick = $derived(picture?.by_hand ? set : undefined)
 
-  const STATES_ONLY = ['lamp', 'chip', 'tile']
-  const LISTS = ['ledger', 'quadrant', 'profile']
   const face = $derived(instrument.face)
+  const kind = $derived(kindOf(face))
   const look = $derived(instrument.look ?? LOOK)
   const hidden = $derived(new Set(instrument.hide ?? []))
   const reading = $derived(picture?.readings[0])
-  const many = $derived(!!picture && (lists(picture) || LISTS.includes(face)))
+  const many = $derived(!!picture && (lists(picture) || kind.listed))
   const order = $derived.by(() => {
     if (!picture || !lists(picture) || !instrument.by) return ''
-    if (face === 'quadrant' || face === 'profile') return ''
+    if (!kind.sorted) return ''
     const by = instrument.order ?? 'gap'
     if (by === 'gap' && picture.readings.every((each) => each.gap === null)) return 'sorted by value'
     return by === 'name' ? 'by name' : `sorted by ${by}`
@@ -44,11 +42,8 @@
           ? 'best inside a range'
           : '',
   )
-  const figured = $derived(!many && !STATES_ONLY.includes(face))
-  const legend = $derived(
-    instrument.legend ??
-      (!!picture?.ramp || ((face === 'ranked' || face === 'profile' || face === 'strip') && many)),
-  )
+  const figured = $derived(!many && !kind.states)
+  const legend = $derived(instrument.legend ?? (!!picture?.ramp || (kind.legend && many)))
   const below = $derived(
     reading && reading.value === null
       ? reading.reason
@@ -62,7 +57,7 @@
   const reached = $derived(
     [
       reading?.partial?.words,
-      (face === 'bar' || face === 'column' || face === 'ring') &&
+      kind.reaches &&
       reading?.attainment_shown &&
       picture?.direction === 'higher' &&
       (reading.marks[0]?.value ?? 0) > 0 &&
@@ -76,7 +71,7 @@
 </script>
 
 {#snippet figures()}
-  {#if face !== 'ring' && !hidden.has('value')}
+  {#if kind.figure !== 'within' && !hidden.has('value')}
     <span class="figure" class:none={reading?.value === null}>{reading?.shown}</span>
   {/if}
   <span class="small soft words">
@@ -96,7 +91,7 @@
   </h3>
   {#if picture?.rehearsed}<span class="rehearsed">rehearsal</span>{/if}
   {#if reading && !many}
-    {#if face !== 'chip' && face !== 'tile' && !hidden.has('state')}<StateChip {reading} />{/if}
+    {#if !kind.names_state && !hidden.has('state')}<StateChip {reading} />{/if}
   {:else if many}
     <span class="small soft aside">{[order, direction].filter(Boolean).join(' · ')}</span>
   {/if}
@@ -106,10 +101,9 @@
 {:else if picture && reading}
   {#if many}
     <div class="face">
-      {#if face === 'ledger'}<Ledger {picture} {look} {open} {take} />
-      {:else}<Face {face} {picture} {look} {open} {tick} />{/if}
+      <Face {face} {picture} {look} {open} {tick} {take} />
     </div>
-  {:else if face === 'pips' && tick && reading.steps.length}
+  {:else if kind.steps && tick && reading.steps.length}
     <div class="one f-pips">
       <button
         class="figures"
@@ -128,10 +122,9 @@
       aria-label={grab ? undefined : `${reading.spoken}. Open the workings`}
       data-tip={grab ? undefined : told(reading)}
     >
-      {#if figured && face !== 'dial' && face !== 'ring'}<span class="figures">{@render figures()}</span>{/if}
+      {#if figured && kind.figure === 'above'}<span class="figures">{@render figures()}</span>{/if}
       <span class="face"><Face {face} {picture} {look} {grab} /></span>
-      {#if figured && (face === 'dial' || face === 'ring')}<span class="figures">{@render figures()}</span
-        >{/if}
+      {#if figured && kind.figure !== 'above'}<span class="figures">{@render figures()}</span>{/if}
       {#if !figured && below && reading.status !== 'graded'}<span class="small soft">{below}</span>{/if}
     </svelte:element>
   {/if}

@@ -13,7 +13,7 @@ import {
   type Scope,
   type YardstickBody,
 } from '../../api/client'
-import { moved, stepOf, tidy } from '../../parts/cuts'
+import { moved, tidy } from '../../parts/cuts'
 
 /** A change to the scorecard, or to one yardstick, as the two forms of the document. */
 type Step =
@@ -87,17 +87,7 @@ export class Session {
   read = newest(async () => {
     if (!this.body) return
     try {
-      this.picture = await got(
-        api.POST('/api/scorecards/read', {
-          body: {
-            body: this.still(copy(this.body)),
-            scope: this.reading ? copy(this.reading) : null,
-            rehearse: copy(this.rehearse),
-            yardsticks: copy(this.drafts),
-            marks: this.triedMark ? [copy(this.triedMark)] : [],
-          },
-        }),
-      )
+      this.picture = (await this.readKept()) ?? (await this.readTried())
       this.problem = ''
       // A live source has not answered yet: what is missing follows as soon as it does.
       clearTimeout(this.again)
@@ -106,6 +96,38 @@ export class Session {
       this.problem = words(error)
     }
   })
+
+  /** The page of the kept scorecard, which the server may have at hand; null where something is being tried. */
+  private async readKept(): Promise<CardPicture | null> {
+    const tried =
+      this.saving !== 'saved' ||
+      this.axis ||
+      this.triedMark ||
+      Object.keys(this.rehearse).length ||
+      Object.keys(this.drafts).length
+    if (tried) return null
+    const scope = this.reading
+    // A segment may be called as one of the other parts of the address is.
+    if (['period', 'grain', 'data'].some((word) => scope?.members?.[word])) return null
+    const query = scope && { period: scope.period, grain: scope.grain, ...scope.members }
+    const params = { path: { key: this.id }, query: query ?? {} }
+    const page = await got(api.GET('/api/scorecards/{key}/page', { params }))
+    return page.version === this.version ? page : null // somebody else has saved a newer one
+  }
+
+  private readTried(): Promise<CardPicture> {
+    return got(
+      api.POST('/api/scorecards/read', {
+        body: {
+          body: this.still(copy(this.body!)),
+          scope: this.reading ? copy(this.reading) : null,
+          rehearse: copy(this.rehearse),
+          yardsticks: copy(this.drafts),
+          marks: this.triedMark ? [copy(this.triedMark)] : [],
+        },
+      }),
+    )
+  }
 
   change(says: string, make: (body: CardBody) => void) {
     if (!this.body) return
@@ -212,13 +234,12 @@ export class Session {
   /** Where on its axis a drag is, as a value; snapped to round ones unless it is to be fine. */
   private valueAt(instrument: Instrument, fraction: number, fine: boolean): number | null {
     const picture = this.picture?.instruments.find((known) => known.id === instrument.id)
-    const axis = (instrument.face === 'history' ? picture?.readings[0]?.history?.axis : null) ?? picture?.axis
+    const axis = picture?.readings[0]?.history?.axis ?? picture?.axis
     if (!axis) return null
     this.axis ??= { id: instrument.id, low: axis.low, high: axis.high }
     const { low, high } = this.axis
     const value = low + fraction * (high - low)
-    const step = stepOf(high - low)
-    return fine ? value : tidy(Math.round(value / step) * step)
+    return fine ? value : tidy(Math.round(value / axis.step) * axis.step)
   }
 
   /** Move a cut on a face: tried on the whole page while it is held, kept when it is let go. */
@@ -232,17 +253,11 @@ export class Session {
     const [below, above] = [reading.cuts[at - 1]?.value ?? -Infinity, reading.cuts[at + 1]?.value ?? Infinity]
     if (!cut) return
     const mark = reading.marks.find((known) => known.name === cut.mark)?.value ?? null
-    const drawn = reading.cuts[at]?.value ?? to
-    const plain = cut.mark ? drawn - (cut.factor ?? 1) * (mark ?? 0) : drawn
-    // While it is tried the drawn cut has moved already: only a kept one tells what plain numbers are times.
-    this.scale ??= cut.offset ? plain / cut.offset : 1
-    const next = moved(body, at, Math.min(Math.max(to, below), above), mark, this.scale || 1)
+    const next = moved(body, at, Math.min(Math.max(to, below), above), mark, reading.scale || 1)
     if (!done) return this.draft(id, next)
     this.axis = null
-    this.scale = null
     await this.changeYardstick(id, next, 'move a cut')
   }
-  private scale: number | null = null
 
   /** Whose mark a dragged one is: that of what the page reads; null where it is nobody's own. */
   owner(): { whose: 'together' | 'member'; of: Record<string, string> } | null {

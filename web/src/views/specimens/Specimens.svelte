@@ -2,7 +2,7 @@
   /** Every face in every condition and size, drawn from made-up rows by the same way as any instrument. */
   import { push, router } from 'svelte-spa-router'
   import { api, got, words, type Schemas } from '../../api/client'
-  import { kindOf } from '../../faces/names'
+  import { kindOf } from '../../faces/names.svelte'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
   import Sheet from '../scorecards/Sheet.svelte'

@@ -1,0 +1,36 @@
+"""A page as it is drawn: every sheet, the tally of its states, and what changed. Needs nothing but the page."""
+
+from __future__ import annotations
+
+from ironmark.pages.draw_sheet import draw_sheet
+from ironmark.pages.page import Page
+from ironmark.pages.shapes import PeriodChoice, ScorecardPicture, SectionNote, SegmentChoice, StatePicture
+from ironmark.pages.tally import changed, section_words, tally
+
+
+def draw_page(page: Page) -> ScorecardPicture:
+    period = page.when(page.period) if page.period else None
+    known = page.known
+    by_id = {sheet.id: sheet for sheet in page.sheets}
+    every = [reading for sheet in page.sheets for reading in sheet.readings]
+    partial = next((reading.partial for reading in every if reading.partial), None)
+    return ScorecardPicture(
+        version=next(iter(page.rests_on.documents.get("scorecard", {}).values()), 0),
+        period=page.period,
+        period_label=period.label if period else "",
+        previous_label=period.shift(-1).label if period else "",
+        partial=partial.words if partial else "",
+        grain=page.grain,
+        periods=[PeriodChoice(key=p.key, label=p.label, short=p.short) for p in map(page.when, page.periods)],
+        year_start=page.year_start,
+        segments=[SegmentChoice(name=s.name, label=s.label, members=list(s.members)) for s in page.segments],
+        states=[StatePicture(key=s.key, name=s.name, rank=s.rank, sign=s.sign) for s in page.states],
+        tally=tally(page),
+        changed=changed(page.counted(), period),
+        waiting=any(sheet.waiting for sheet in page.sheets),
+        sections=[
+            SectionNote(id=part.id, words=section_words([by_id[key] for key in part.sheets], period))
+            for part in page.sections
+        ],
+        instruments=[draw_sheet(sheet, known, page.year_start) for sheet in page.sheets],
+    )

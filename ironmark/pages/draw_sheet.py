@@ -1,0 +1,238 @@
+"""A sheet as its face draws it: every text written, every place resolved to a fraction of its axis.
+
+Nothing is read here: a sheet that was kept is drawn as it was.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+
+from ironmark.core import axis as axes
+from ironmark.core import ledger, words
+from ironmark.core import yardstick as grading
+from ironmark.core.axis import Axis
+from ironmark.core.faces import FACES
+from ironmark.core.numbers import Unit, show
+from ironmark.core.palette import State
+from ironmark.pages.documents import InstrumentBody
+from ironmark.pages.histories import history, trail
+from ironmark.pages.page import Reading, Sheet, Subject
+from ironmark.pages.quadrants import quadrant_picture
+from ironmark.pages.ramps import shaded
+from ironmark.pages.scales import axis_picture, bands_on, cut_lines, known_cuts
+from ironmark.pages.shapes import InstrumentPicture, MarkLine, ReadingPicture, Step
+
+HUNDREDTHS = Unit("percent", 0)
+
+
+def draw_sheet(sheet: Sheet, states: Mapping[str, State], year_start: int) -> InstrumentPicture:
+    """states: those that the bands of its yardsticks carry, by key."""
+    instrument = InstrumentBody.model_validate(sheet.instrument)
+    subject = sheet.subjects[0] if sheet.subjects else None
+    picture = InstrumentPicture(
+        id=sheet.id, title=sheet.title, kpi_name=subject.name if subject else "", direction=subject.direction if subject else "higher",
+        unit=subject.unit.kind if subject else "number", period=sheet.period, problem=sheet.problem, notes=list(sheet.notes),
+        axis=None, readings=[], ramp=None, quadrant=None, by_hand=sheet.by_hand, stroke="", grain=sheet.grain,
+        rehearsed=sheet.rehearsed, waiting=sheet.waiting,
+    )  # fmt: skip
+    if subject is None or sheet.problem:
+        return picture
+    if sheet.ahead:
+        picture.readings = [_unread(sheet.title, reading) for reading in sheet.readings]
+        return picture
+    own = [reading for reading in sheet.readings if reading.subject == 0]
+    axis = choose_axis(instrument, subject, own)
+    frames = {0: Frame(instrument, subject, sheet.title, axis, states, year_start)}
+    bare = instrument.model_copy(update={"axis": type(instrument.axis)()})
+    for at, further in enumerate(sheet.subjects[1:], start=1):
+        its = [reading for reading in sheet.readings if reading.subject == at]
+        frames[at] = Frame(bare, further, further.name, choose_axis(bare, further, its), states, year_start)
+    for at, frame in frames.items():
+        picture.readings += frame.draw([reading for reading in sheet.readings if reading.subject == at])
+    picture.axis = axis_picture(axis, subject.unit, instrument.ticks)
+    if len(frames) > 1:
+        for reading, drawn in zip(sheet.readings, picture.readings, strict=True):
+            frame = frames[reading.subject]
+            drawn.axis = (
+                axis_picture(frame.axis, frame.subject.unit, instrument.ticks)
+                if reading.value is not None or reading.cuts
+                else None
+            )
+    if instrument.face == "pips":
+        _draw_steps(instrument.look.pips.steps, axis, sheet.readings, picture.readings)
+    if instrument.face == "ledger":
+        picture.stroke = _tally_columns(instrument.look.ledger.stroke, own, picture.readings, subject.unit)
+    shades: dict[str | None, str | None] = {}
+    if instrument.ramp is not None and sheet.colouring is not None:
+        colours, picture.ramp = shaded(instrument.ramp, sheet.colouring, tuple(reading.colour for reading in own))
+        for drawn, shade in zip(picture.readings, colours, strict=False):
+            drawn.shade = shades[drawn.member] = shade
+    if sheet.crossing is not None:
+        mark = instrument.marks[0] if instrument.marks else ""
+        picture.quadrant = quadrant_picture(sheet.crossing, instrument.look.quadrant, subject, mark, shades)
+    return picture
+
+
+def choose_axis(instrument: InstrumentBody, subject: Subject, readings: Sequence[Reading]) -> Axis:
+    """The axis as given, or chosen so that values, cuts and marks of all readings fit."""
+    kind = FACES[instrument.face].axis
+    figures = [reading.value for reading in readings if reading.value is not None]
+    lines = [mark.value for reading in readings for mark in reading.marks]
+    cuts = [cut for reading in readings for cut in reading.cuts if cut is not None]
+    values = np.array([*figures, *cuts, *lines])
+    whole = axes.whole_of(values, subject.unit.kind == "percent")
+    if kind == "to_mark":
+        first = instrument.marks[0] if instrument.marks else ""
+        marks = [mark.value for reading in readings for mark in reading.marks if mark.name == first]
+        chosen = Axis(0.0, whole) if whole else axes.choose(values, from_zero=True)
+        if not whole and marks and max(marks) > 0:
+            chosen = Axis(min(chosen.low, 0.0), max(max(marks), 1e-9))
+    elif kind == "from_zero":
+        # The outer cuts of a yardstick may lie far out; bars are for the values and their marks.
+        chosen = axes.choose([*figures, *lines], from_zero=True, ceiling=whole)
+    else:
+        chosen = axes.choose(values, ceiling=whole)
+    return axes.with_ends(chosen, instrument.axis.low, instrument.axis.high)
+
+
+class Frame:
+    """What the readings of one subject share: axis, unit, yardstick, title."""
+
+    def __init__(
+        self, instrument: InstrumentBody, subject: Subject, title: str, axis: Axis, states: Mapping[str, State], year_start: int
+    ) -> None:  # fmt: skip
+        self.instrument, self.subject, self.title, self.axis = instrument, subject, title, axis
+        self.states, self.year_start, self.unit = states, year_start, subject.unit
+        self.yardstick = subject.yardstick.with_states(states) if subject.yardstick else None
+        self.face = FACES[instrument.face]
+
+    def draw(self, readings: Sequence[Reading]) -> list[ReadingPicture]:
+        rows = [known_cuts(reading.cuts) for reading in readings]
+        fine = self._ordered(rows)
+        return [self._one(*each) for each in zip(readings, rows, fine, strict=True)]
+
+    def _ordered(self, rows: Sequence[list[float]]) -> list[bool]:
+        """Whether the cuts of each reading are all there and rise."""
+        if self.yardstick is None or not rows:
+            return [False] * len(rows)
+        have = [len(row) == len(self.yardstick.cuts) for row in rows]
+        blank = [math.nan] * len(self.yardstick.cuts)
+        table = np.array([row if whole else blank for row, whole in zip(rows, have, strict=True)])
+        found: list[bool] = grading.ordered(self.yardstick, table.T).tolist()
+        return found
+
+    def _one(self, reading: Reading, cuts: list[float], fine: bool) -> ReadingPicture:
+        axis, unit, value, state = self.axis, self.unit, reading.value, reading.state
+        picture = _unread(self.title, reading)
+        picture.marks = [
+            MarkLine(mark.name, mark.value, words.show_cut(mark.value, unit), axis.place(mark.value), axis.past(mark.value))
+            for mark in reading.marks
+        ]  # fmt: skip
+        if fine and self.yardstick:
+            picture.bands = bands_on(axis, self.yardstick, cuts)
+        # Rows on one axis carry no labels of their cuts; one reading alone does.
+        if cuts and (reading.role == "all" or reading.role == "kpi" or self.face.cuts):
+            picture.cuts = cut_lines(axis, cuts, unit)
+        picture.partial = reading.partial
+        given = self.instrument.axis
+        if reading.earlier and self.instrument.face == "history":
+            picture.history = history(reading.earlier, self.yardstick, unit, self.year_start, given.low, given.high)
+        elif reading.earlier:
+            picture.trail = trail(reading.earlier, self.yardstick, unit, self.year_start)
+        if value is None:
+            return picture
+        picture.status, picture.value, picture.shown, picture.state = reading.status, value, show(value, unit), state
+        picture.fraction, picture.past = axis.place(value), axis.past(value)
+        picture.band = reading.band if reading.band >= 0 else None
+        picture.gap, picture.gap_shown = reading.gap, _signed_gap(reading.gap, unit)
+        picture.gap_words = self._gap_words(reading)
+        if state is not None and self.yardstick:
+            picture.band_words = words.band_words(self.yardstick, cuts, reading.band, unit)
+        picture.attainment, picture.attainment_shown = reading.attainment, _percent(reading.attainment)
+        if self.instrument.face == "ledger":
+            picture.headroom, picture.headroom_shown = reading.headroom, _percent(reading.headroom, sign=True)
+        picture.before, picture.step = reading.before, reading.step
+        rest = (
+            picture.gap_words,
+            f"not graded: {reading.reason}" if reading.reason else "",
+            f"partial, {reading.partial.words}" if reading.partial else "",
+        )
+        name = self.states[state].name if state else None
+        title = f"{self.title}, {reading.label}" if reading.label and reading.role != "kpi" else self.title
+        picture.spoken = words.spoken(title, picture.shown, name, "; ".join(text for text in rest if text))
+        return picture
+
+    def _gap_words(self, reading: Reading) -> str:
+        assert reading.value is not None
+        if reading.edge is not None and reading.gap is not None:
+            return words.edge_words(reading.edge, reading.gap, reading.inside, self.unit)
+        if not reading.marks:
+            return ""
+        first = reading.marks[0]
+        return words.gap_words(reading.value, first.value, first.name, self.subject.direction, self.unit)
+
+
+def _unread(title: str, reading: Reading) -> ReadingPicture:
+    """A reading without a figure, which is also what every other one is drawn from."""
+    return ReadingPicture(
+        key=reading.key, role=reading.role, member=reading.member, label=reading.label, status="no_reading", reason=reading.reason,
+        value=None, shown="no reading", state=None, band=None, fraction=0.0, past=0, bands=[], cuts=[], marks=[], gap=None,
+        gap_shown="", gap_words="", band_words="", attainment=None, attainment_shown="", headroom=None, headroom_shown="",
+        partial=None, before=None, step=0, spoken=words.spoken(reading.label or title, "no reading", None, reading.reason),
+        ask=reading.ask, axis=None, shade=None, side=None, strokes=0, scale=reading.scale, trail=[], steps=[], history=None,
+    )  # fmt: skip
+
+
+def _percent(share: float | None, sign: bool = False) -> str:
+    return show(share, HUNDREDTHS, sign=sign) if share is not None else ""
+
+
+@lru_cache(maxsize=256)
+def _bare(unit: Unit) -> Unit:
+    """The unit of a gap in a column of figures: points for a percent, no text behind a number."""
+    if unit.kind == "percent":
+        return Unit("number", unit.decimals)
+    return replace(unit, text="") if unit.kind == "number" else unit
+
+
+def _signed_gap(gap: float | None, unit: Unit) -> str:
+    if gap is None:
+        return ""
+    return show(gap * 100 if unit.kind == "percent" else gap, _bare(unit), sign=True)
+
+
+# What only some faces need
+
+
+def _tally_columns(given: float | None, own: Sequence[Reading], drawn: Sequence[ReadingPicture], unit: Unit) -> str:
+    """Put strokes and two-sided bars into the rows of a ledger. Returns what one stroke stands for."""
+    sides = ledger.both_ways(np.array([math.nan if r.headroom is None else r.headroom for r in drawn], dtype=float))
+    values = np.array([math.nan if reading.value is None else reading.value for reading in own])
+    one = given or ledger.stroke_of(values)
+    counted = ledger.strokes(values, one).tolist() + [0] * (len(drawn) - len(own))
+    for reading, side, strokes in zip(drawn, sides.tolist(), counted, strict=True):
+        reading.side = side if math.isfinite(side) else None
+        reading.strokes = min(strokes, 4 * ledger.MOST_STROKES)
+    return words.show_cut(one, unit)
+
+
+def _draw_steps(count: int, axis: Axis, readings: Sequence[Reading], drawn: Sequence[ReadingPicture]) -> None:
+    """The steps of a checklist by name; for any other KPI so many even steps of its axis."""
+    for reading, picture in zip(readings, drawn, strict=True):
+        if reading.steps:
+            picture.steps = [Step(name=step.name, done=step.done) for step in reading.steps]
+            continue
+        filled = picture.fraction * count if picture.value is not None else 0.0
+        picture.steps = [
+            Step(
+                name=f"{i + 1} of {count}",
+                done=min(1.0, max(0.0, filled - i)),
+                value=axis.low + (axis.high - axis.low) * (i + 1) / count,
+            )
+            for i in range(count)
+        ]

@@ -1,0 +1,273 @@
+"""A page: what a scorecard says for one scope, before anything is drawn. Plain frozen data.
+
+It is written to JSON and read back unchanged, so that it can be kept, compared and drawn later, without rows,
+documents or a database. Drawing is ``pages.draw``; what a page is read from is ``pages.read``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property, lru_cache
+from typing import Any
+
+from pydantic import TypeAdapter
+
+from ironmark.core.numbers import Unit
+from ironmark.core.palette import State
+from ironmark.core.periods import Grain, Period
+from ironmark.core.yardstick import Cut, Yardstick
+
+Figures = tuple[float | None, ...]
+COUNTED = ("all", "member", "kpi")  # groups, the rest and earlier periods are readings of the same rows again
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """What to ask the workings of a reading for, where that is not just a member of its instrument."""
+
+    kpi: str | None = None
+    yardstick: str | None = None
+    marks: tuple[str, ...] = ()
+    by: str | None = None
+    members: dict[str, list[str]] = field(default_factory=dict)
+    period: str | None = None
+    together: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Partial:
+    """How much of its period a reading is of."""
+
+    days: int
+    of: int
+    words: str
+    pro_rated: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """A reading of an earlier period, KPI unit. cuts: () where none of them are drawn."""
+
+    period: str
+    value: float | None
+    mark: float | None
+    band: int
+    partial: str
+    cuts: Figures = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Done:
+    """A step of a checklist, ``done`` from 0 to 1."""
+
+    name: str
+    done: float
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A line a reading is measured against, KPI unit, and where it comes from: "entry" of the mark book, put
+    together from "members", or "computed" by a formula."""
+
+    name: str
+    value: float
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """One reading. Numbers are in the KPI's unit, None for none.
+
+    key: unlike that of any other reading of its sheet. role: what it is: "all", "member", "period", "kpi", "group",
+    "rest". of: what it is a reading of; the same on every sheet that shows it. subject: which of the sheet's KPIs.
+    band: the index of the band it lies in, NOT_GRADED or NO_READING; state: that band's. edge: the nearer edge of
+    its range where it is best inside one, and whether it lies inside. before: the band a period earlier, step by how
+    many ranks it is better now. scale: what its yardstick's plain numbers are multiplied by, 1 but for a flow.
+    colour: what a ramp colours it by.
+    """
+
+    key: str
+    role: str
+    of: str
+    member: str | None
+    label: str
+    period: str
+    subject: int
+    value: float | None
+    band: int
+    state: str | None
+    reason: str
+    marks: tuple[Mark, ...]
+    cuts: Figures
+    gap: float | None
+    attainment: float | None
+    headroom: float | None
+    edge: float | None
+    inside: bool
+    partial: Partial | None
+    before: str | None
+    step: int
+    ask: Ask | None
+    scale: float = 1.0
+    colour: float | None = None
+    earlier: tuple[Moment, ...] = ()
+    steps: tuple[Done, ...] = ()
+
+    @property
+    def status(self) -> str:
+        return "no_reading" if self.value is None else "graded" if self.state else "not_graded"
+
+
+@dataclass(frozen=True, slots=True)
+class GradedBy:
+    """The yardstick of a subject: its bands from the lowest values up, and its cuts as they are defined."""
+
+    key: str
+    name: str
+    bands: tuple[str, ...]
+    cuts: tuple[Cut, ...]
+    per: Grain
+
+    def with_states(self, known: Mapping[str, State]) -> Yardstick:
+        return Yardstick(self.bands, self.cuts, self.per, known)
+
+
+@dataclass(frozen=True, slots=True)
+class Subject:
+    """A KPI that a sheet shows. unit: as it is shown there."""
+
+    kpi: str
+    handle: str
+    name: str
+    direction: str
+    nature: str
+    unit: Unit
+    yardstick: GradedBy | None
+
+
+@dataclass(frozen=True, slots=True)
+class Colouring:
+    """What a ramp colours by."""
+
+    name: str
+    unit: Unit
+
+
+@dataclass(frozen=True, slots=True)
+class Crossing:
+    """The figures of a quadrant by member, in the order of ``members``, each KPI's unit."""
+
+    members: tuple[str, ...]
+    up: Figures
+    up_marks: Figures | None
+    across: Figures
+    across_marks: Figures | None
+    across_subject: Subject
+    sizes: Figures
+    size_name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """One instrument with what it says. instrument: its settings as they were, in the form of its document.
+
+    subjects: its own KPI, then the further ones. folded: the readings of members that are shown together as one; a
+    tally counts them one by one. ahead: the period begins after the last row, so there is nothing to
+    draw an axis for. waiting: a live source has not answered yet.
+    """
+
+    id: str
+    instrument: dict[str, Any]
+    title: str
+    problem: str | None
+    notes: tuple[str, ...]
+    subjects: tuple[Subject, ...]
+    readings: tuple[Reading, ...]
+    period: str
+    grain: Grain
+    folded: tuple[Reading, ...] = ()
+    ahead: bool = False
+    rehearsed: bool = False
+    waiting: bool = False
+    by_hand: str = ""
+    colouring: Colouring | None = None
+    crossing: Crossing | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Segment:
+    name: str
+    label: str
+    members: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A section of the page: its title and which sheets stand in it."""
+
+    id: str
+    title: str
+    sheets: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class RestsOn:
+    """The versions a page was read from, by key."""
+
+    documents: dict[str, dict[str, int]]  # by kind: kpi, yardstick, palette, scorecard, calendar
+    marks: dict[str, int]  # mark books, by KPI
+    datasets: dict[str, int]
+
+
+@dataclass(frozen=True)
+class Page:
+    """A scorecard as it reads for one scope. states: those its bands carry, palette by palette, worst first."""
+
+    title: str
+    period: str
+    grain: Grain
+    year_start: int
+    members: dict[str, tuple[str, ...]]  # what the scope is narrowed to, by segment
+    periods: tuple[str, ...]
+    segments: tuple[Segment, ...]
+    states: tuple[State, ...]
+    sections: tuple[Part, ...]
+    sheets: tuple[Sheet, ...]
+    rests_on: RestsOn
+
+    @cached_property
+    def known(self) -> dict[str, State]:
+        return {state.key: state for state in self.states}
+
+    def counted(self) -> list[Reading]:
+        """The readings a tally counts: each once, however many sheets show it."""
+        return counted(self.sheets)
+
+    def when(self, key: str) -> Period:
+        return parsed(key, self.year_start)
+
+    def to_json(self) -> bytes:
+        return _adapter().dump_json(self)
+
+    @classmethod
+    def from_json(cls, text: bytes | str) -> Page:
+        """Raises ValueError for what is no page."""
+        return _adapter().validate_json(text)
+
+
+def counted(sheets: Sequence[Sheet]) -> list[Reading]:
+    """The readings of some sheets that a tally counts, each once."""
+    every = (reading for sheet in sheets for reading in (*sheet.readings, *sheet.folded) if reading.role in COUNTED)
+    return list({reading.of: reading for reading in every}.values())
+
+
+@lru_cache(maxsize=1)
+def _adapter() -> TypeAdapter[Page]:
+    return TypeAdapter(Page)
+
+
+@lru_cache(maxsize=4096)
+def parsed(key: str, year_start: int) -> Period:
+    """A period by its key; many readings are of the same one."""
+    return Period.parse(key, year_start)

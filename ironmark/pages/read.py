@@ -1,0 +1,82 @@
+"""Reading a scorecard: documents, a scope and rows become a page."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping, Sequence
+
+from ironmark.core import palette as palettes
+from ironmark.core.periods import Period, timeline
+from ironmark.core.reading import Source
+from ironmark.pages.documents import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
+from ironmark.pages.library import Library
+from ironmark.pages.page import Page, Part, Segment, Sheet
+from ironmark.pages.readings import period_of
+from ironmark.pages.sheets import read_sheet
+from ironmark.store.database import Missing
+from ironmark.tables.cells import NoPeriod
+from ironmark.tables.connections import LiveProblem
+
+
+def read_page(
+    library: Library, body: ScorecardBody, scope: ScopeBody, rehearsals: Mapping[str, Rehearsed] | None = None
+) -> Page:
+    """Read and grade every instrument of a scorecard. What cannot be read says why, and holds up nothing else."""
+    instruments = [instrument for section in body.sections for instrument in section.instruments]
+    library.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
+    sources, segments = _datasets(library, instruments)
+    period = period_of(scope, list(sources.values()), library.year_start) if sources else None
+    sheets = tuple(read_sheet(library, i, scope, period, (rehearsals or {}).get(i.id)) for i in instruments)
+    first = min((source.first for source in sources.values()), default=None)
+    last = max((source.last for source in sources.values()), default=None)
+    return Page(
+        title=body.title,
+        period=period.key if period else "",
+        grain=period.grain if period else scope.grain,
+        year_start=library.year_start,
+        members={segment: tuple(names) for segment, names in scope.members.items() if names},
+        periods=_choices(period, first, last, library.year_start) if period and first and last else (),
+        segments=segments,
+        states=tuple(states_used(library, sheets, [i.yardstick for i in instruments if i.yardstick])),
+        sections=tuple(Part(s.id, s.title, tuple(i.id for i in s.instruments)) for s in body.sections),
+        sheets=sheets,
+        rests_on=library.rests_on(),
+    )
+
+
+def states_used(library: Library, sheets: Sequence[Sheet], yardsticks: Sequence[str]) -> list[palettes.State]:
+    """The states that some yardsticks and sheets carry, palette by palette, each from worst to best."""
+    bands = [key for held in yardsticks if held in library.yardsticks for key in library.yardsticks[held].bands]
+    subjects = [subject for sheet in sheets for subject in sheet.subjects if subject.yardstick]
+    bands += [key for subject in subjects if subject.yardstick for key in subject.yardstick.bands]
+    used = {palettes.palette_of(key) for key in bands}
+    known = library.palettes if used - palettes.PALETTES.keys() else palettes.PALETTES
+    return [state for key in known if key in used for state in known[key].states]
+
+
+def _choices(period: Period, first: dt.date, last: dt.date, year_start: int) -> tuple[str, ...]:
+    """The periods of the scope's grain that have rows."""
+    one = Period.of(last, period.grain, year_start)
+    return tuple(p.key for p in timeline(one, first, last))
+
+
+def _datasets(library: Library, instruments: Sequence[InstrumentBody]) -> tuple[dict[str, Source], tuple[Segment, ...]]:
+    """The readable datasets of some instruments, and the segments a scope can choose members of."""
+    sources: dict[str, Source] = {}
+    choices: dict[str, tuple[str, list[str]]] = {}
+    for instrument in instruments:
+        kpi = library.kpis.get(instrument.kpi)
+        if kpi is None or kpi.dataset in sources:
+            continue
+        try:
+            dataset = library.dataset(kpi.dataset)
+            source = sources[kpi.dataset] = library.source(kpi)
+            source.first  # noqa: B018  a live source is opened here
+        except (Missing, NoPeriod, LiveProblem):
+            sources.pop(kpi.dataset, None)
+            continue
+        for column in dataset.columns:
+            if column.role == "segment":
+                _, members = choices.setdefault(column.name, (column.label, []))
+                members += [name for name in source.members[column.name] if name not in members]
+    return sources, tuple(Segment(name, label, tuple(members)) for name, (label, members) in choices.items())

@@ -1,0 +1,454 @@
+"""What one instrument says: its readings as a sheet of a page, with nothing drawn."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from pydantic import TypeAdapter
+
+from ironmark.core import reading as core
+from ironmark.core import words
+from ironmark.core import yardstick as grading
+from ironmark.core.evaluate import Floats
+from ironmark.core.faces import FACES
+from ironmark.core.formula import FormulaError
+from ironmark.core.numbers import Unit
+from ironmark.core.periods import Period
+from ironmark.core.reading import Readings
+from ironmark.pages.by_hand import kept_by_hand
+from ironmark.pages.documents import FurtherBody, InstrumentBody, KpiBody, Rehearsed, ScopeBody
+from ironmark.pages.library import Library
+from ironmark.pages.page import (
+    Ask,
+    Colouring,
+    Crossing,
+    Done,
+    Figures,
+    GradedBy,
+    Mark,
+    Moment,
+    Partial,
+    Reading,
+    Sheet,
+    Subject,
+)
+from ironmark.pages.places import Place, first_of, grouped, ordered, places_of
+from ironmark.pages.readings import take_readings, unit_of
+from ironmark.store.database import Missing
+from ironmark.tables.cells import NoPeriod, NoSegment
+from ironmark.tables.connections import LiveProblem, Slow
+
+_ASKS: TypeAdapter[Ask] = TypeAdapter(Ask)
+DELETED = "Its KPI was deleted. Choose another KPI in the brief, or undo."
+
+
+def read_sheet(
+    library: Library,
+    instrument: InstrumentBody,
+    scope: ScopeBody,
+    period: Period | None,
+    rehearsed: Rehearsed | None = None,
+    most: int | None = None,
+) -> Sheet:
+    """Never raises for what a KPI or its data may hold: the sheet then says what is wrong.
+
+    most: how many readings are taken, where a few are enough to show what it looks like.
+    """
+    kpi = library.kpis.get(instrument.kpi)
+    empty = Sheet(
+        id=instrument.id, instrument=instrument.model_dump(), title=instrument.title or (kpi.name if kpi else "An instrument without a KPI"),
+        problem=None, notes=(), subjects=(), readings=(), period=period.key if period else "", grain=period.grain if period else "month",
+    )  # fmt: skip
+    if kpi is None:
+        return replace(empty, problem=DELETED)
+    empty = replace(empty, subjects=(_subject(library, instrument.kpi, kpi, None, kpi.unit.core()),))
+    try:
+        return _read(library, instrument, kpi, scope, period, rehearsed, most, empty)
+    except Slow as error:
+        return replace(empty, problem=str(error), waiting=True)
+    except (FormulaError, NoPeriod, Missing, LiveProblem) as error:
+        return replace(empty, problem=f"{kpi.name}: {getattr(error, 'message', error)}")
+    except NoSegment as error:
+        return replace(empty, problem=f"{kpi.name} has no segment “{error.args[0]}”. Choose another in the brief.")
+
+
+def _read(
+    library: Library,
+    instrument: InstrumentBody,
+    kpi: KpiBody,
+    scope: ScopeBody,
+    period: Period | None,
+    rehearsed: Rehearsed | None,
+    most: int | None,
+    empty: Sheet,
+) -> Sheet:
+    face = FACES[instrument.face]
+    readings, notes = take_readings(library, instrument, scope, period)
+    unit = unit_of(readings.kpi.unit, instrument)
+    label = f" by {library.label_of(kpi.dataset, instrument.by).lower()}" if instrument.by else ""
+    subject = _subject(library, instrument.kpi, kpi, instrument.yardstick, unit)
+    sheet = replace(
+        empty, title=instrument.title or kpi.name + label, subjects=(subject,), notes=tuple(notes),
+        rehearsed=rehearsed is not None, by_hand=kept_by_hand(library.dataset(kpi.dataset), kpi, instrument, scope),
+    )  # fmt: skip
+    p = readings.at(period) if period else None
+    after = period is not None and period.start > library.source(kpi).last
+    if period is None or p is None or (after and not np.isfinite(readings.value[p]).any()):
+        return replace(
+            sheet, ahead=True, by_hand="", rehearsed=False, readings=_none_yet(instrument, readings, period, p)
+        )
+    read_so_far = readings.value
+    if rehearsed is not None:
+        value = readings.value.copy()
+        member = rehearsed.member
+        value[p, readings.members.index(member) if member in readings.members else 0] = rehearsed.value
+        readings = core.regrade(readings, readings.yardstick, value)
+    tried = {"axis from": instrument.axis.low, "axis to": instrument.axis.high}
+    doubts = words.doubts_of(tried | ({"rehearsed": rehearsed.value} if rehearsed else {}), unit, read_so_far)
+    places = ordered(places_of(instrument, readings, p), instrument.order)
+    every, places = places, first_of(library, instrument, scope, period, places, p)
+    folded = _readings_at(library, instrument, every[instrument.first :], None) if places is not every else []
+    if instrument.face == "ledger" and instrument.look.ledger.group and instrument.by and not instrument.last:
+        places = grouped(library, instrument, scope, period, places)
+    places = places[:most]
+    many_kpis = bool(instrument.further) and face.kpis and not instrument.by and not instrument.last
+    found = _readings_at(library, instrument, places, "kpi" if many_kpis else None)
+    colouring = None
+    if instrument.ramp is not None:
+        colouring, found = _coloured(library, instrument, kpi, scope, period, places, found, unit)
+    if instrument.face == "pips":
+        found = _with_steps(library, instrument, kpi, scope, period, found)
+    subjects = [subject]
+    if many_kpis:
+        further = _further(library, instrument, scope, period)
+        subjects += [its for its, _ in further]
+        found += [replace(reading, subject=at) for at, (_, reading) in enumerate(further, start=1)]
+        if not instrument.title:
+            sheet = replace(sheet, title=f"{kpi.name} and {len(instrument.further)} more")
+    crossing = _crossing(library, instrument, scope, period, readings, p) if instrument.face == "quadrant" else None
+    return replace(
+        sheet, notes=(*notes, *doubts), subjects=tuple(subjects), readings=tuple(found), colouring=colouring, crossing=crossing,
+        folded=tuple(folded),
+    )  # fmt: skip
+
+
+def _subject(library: Library, key: str, kpi: KpiBody, yardstick: str | None, unit: Unit) -> Subject:
+    graded = None
+    if yardstick:
+        held = library.yardstick(yardstick)
+        graded = GradedBy(yardstick, held.name, tuple(held.bands), tuple(cut.core() for cut in held.cuts), held.per)
+    return Subject(key, kpi.handle, kpi.name, kpi.direction, kpi.nature, unit, graded)
+
+
+def _none_yet(
+    instrument: InstrumentBody, readings: Readings, period: Period | None, p: int | None
+) -> tuple[Reading, ...]:
+    """The readings of a period that begins after the last row: their marks may be known already."""
+    reason = f"no rows in {period.label if period else 'this period'}"
+    found = []
+    for m, member in enumerate(readings.members if instrument.by else [None]):
+        role = "member" if instrument.by else "all"
+        marks = tuple(
+            Mark(name, float(line[p, m]), "entry")
+            for name, line in readings.marks.items()
+            if p is not None and math.isfinite(line[p, m])
+        )
+        found.append(
+            Reading(
+                key=f"{role}:{member or ''}", role=role, of=f"{instrument.kpi}:{member or ''}:{period.key if period else ''}",
+                member=member, label=member or "", period=period.key if period else "", subject=0, value=None, band=grading.NO_READING,
+                state=None, reason=reason, marks=marks, cuts=(), gap=None, attainment=None, headroom=None, edge=None, inside=False,
+                partial=None, before=None, step=0, ask=None,
+            )
+        )  # fmt: skip
+    return tuple(found)
+
+
+# Readings of one block
+
+
+class Block:
+    """Some readings of one KPI as plain figures: what several sheets show of them is worked out once."""
+
+    def __init__(self, library: Library, kpi: str, yardstick: str | None, readings: Readings) -> None:
+        self.library, self.kpi, self.yardstick, self.readings = library, kpi, yardstick, readings
+        self.first = next(iter(readings.marks), "")
+        gap, attainment = core.gap_and_attainment(readings, self.first)
+        self.values = _listed(readings.value)
+        self.gap, self.attainment = _listed(gap), _listed(attainment)
+        self.room = _listed(core.headroom(readings, self.first))
+        self.marks = {name: _listed(line) for name, line in readings.marks.items()}
+        self.cuts = _listed(np.moveaxis(readings.cuts, 0, -1)) if readings.yardstick else None
+        scale = core.scale(readings, readings.yardstick) if readings.yardstick else np.ones(readings.value.shape)
+        self.scale: list[list[float]] = scale.tolist()
+        self.bands: list[list[int]] = readings.band.tolist()
+        self.edge: list[list[float | None]] | None = None
+        self.inside: list[list[bool]] | None = None
+        if readings.kpi.direction == "inside":
+            edge, inside = core.nearer_edge(readings)
+            self.edge, self.inside = _listed(edge), (inside >= 0).tolist()
+        self._made: dict[tuple[int, int], Reading] = {}
+        self._earlier: dict[tuple[int, int, int, bool], tuple[Moment, ...]] = {}
+
+    def reading(self, at: Place, trail: int, cuts: bool) -> Reading:
+        """trail: how many periods up to this one are shown with it; cuts: with the cuts of each."""
+        plain = self._made.get((at.p, at.m))
+        if plain is None:
+            plain = self._made[at.p, at.m] = self._reading(at.p, at.m)
+        key = f"{at.role}:{at.label}"
+        if at.ask:
+            key += f":{_ASKS.dump_json(at.ask).decode()}"
+        return replace(
+            plain, key=key, role=at.role, label=at.label, member=at.member, ask=at.ask,
+            earlier=self.earlier(at.p, at.m, trail, cuts) if trail else (),
+        )  # fmt: skip
+
+    def _reading(self, p: int, m: int) -> Reading:
+        readings, yardstick = self.readings, self.readings.yardstick
+        period, value, part = readings.periods[p], self.values[p][m], readings.parts[p]
+        state, reason, before, step = readings.state(p, m), "", None, 0
+        cuts: Figures = tuple(self.cuts[p][m]) if self.cuts else ()
+        if value is None:
+            state, reason = None, core.why_nothing(readings, p, m)
+        else:
+            before = readings.state(p - 1, m) if p > 0 else None
+            if state is None:
+                reason = self._why_not_graded(p, m) if yardstick else "no yardstick is chosen"
+            elif before and yardstick:
+                step = yardstick.known[state].rank - yardstick.known[before].rank
+        return Reading(
+            key="", role="", of=self._of(p, m), member=None, label="", period=period.key, subject=0, value=value,
+            band=self.bands[p][m], state=state, reason=reason, marks=self._marks_at(p, m), cuts=cuts,
+            gap=self.gap[p][m] if value is not None else None, attainment=self.attainment[p][m] if value is not None else None,
+            headroom=self.room[p][m] if value is not None else None,
+            edge=self.edge[p][m] if self.edge else None, inside=bool(self.inside and self.inside[p][m]),
+            partial=Partial(part.days, part.of, part.words, core.pro_rates(readings, p)) if part else None,
+            before=before, step=step, ask=None, scale=self.scale[p][m],
+        )  # fmt: skip
+
+    def _marks_at(self, p: int, m: int) -> tuple[Mark, ...]:
+        found = []
+        for name, line in self.marks.items():
+            value = line[p][m]
+            if value is not None:
+                lines = self.readings.lines[name]
+                whole = lines.value[p, m] == lines.value[p, m]
+                source = "computed" if not whole else "members" if lines.segment(p, m) else "entry"
+                found.append(Mark(name, value, source))
+        return tuple(found)
+
+    def _of(self, p: int, m: int) -> str:
+        where = dict(self.readings.where)
+        if self.readings.segment and self.readings.members[m] is not None:
+            where[self.readings.segment] = (str(self.readings.members[m]),)
+        narrow = ";".join(f"{segment}={','.join(where[segment])}" for segment in sorted(where))
+        return f"{self.kpi}|{self.yardstick or ''}|{narrow}|{self.readings.periods[p].key}"
+
+    def _why_not_graded(self, p: int, m: int) -> str:
+        readings = self.readings
+        assert readings.yardstick is not None
+        source, entries = self.library.source(self.library.kpi(self.kpi)), self.library.entries(self.kpi)
+        return grading.why_not_graded(
+            readings.yardstick, readings.cuts[:, p, m].tolist(),
+            lambda mark: core.no_mark(readings, source, entries, mark, p, m),
+        )  # fmt: skip
+
+    def earlier(self, p: int, m: int, most: int, with_cuts: bool) -> tuple[Moment, ...]:
+        """The last periods of one member, up to and with row ``p``."""
+        held = self._earlier.get((p, m, most, with_cuts))
+        if held is not None:
+            return held
+        line = self.marks.get(self.first)
+        found = []
+        for at in range(max(0, p + 1 - most), p + 1):
+            part = self.readings.parts[at]
+            found.append(
+                Moment(
+                    period=self.readings.periods[at].key, value=self.values[at][m], mark=line[at][m] if line else None,
+                    band=self.bands[at][m], partial=part.words if part else "",
+                    cuts=tuple(self.cuts[at][m]) if with_cuts and self.cuts else (),
+                )
+            )  # fmt: skip
+        return self._earlier.setdefault((p, m, most, with_cuts), tuple(found))
+
+
+def _listed(figures: Floats) -> Any:
+    """An array of any shape as lists of floats, None for NaN."""
+    known = np.isfinite(figures)
+    if known.all():
+        return figures.tolist()
+    found = figures.astype(object)
+    found[~known] = None
+    return found.tolist()
+
+
+def block_of(library: Library, kpi: str, yardstick: str | None, readings: Readings) -> Block:
+    """The one block of some readings in this request."""
+    held = library.blocks.get(id(readings))
+    if held is None:
+        held = library.blocks[id(readings)] = Block(library, kpi, yardstick, readings)
+    return held
+
+
+def _readings_at(
+    library: Library, instrument: InstrumentBody, places: Sequence[Place], role: str | None
+) -> list[Reading]:
+    face, shown = FACES[instrument.face], instrument.look.history.periods
+    trail = shown if face.trail or instrument.face == "history" else 0
+    if instrument.face == "ledger" and "trail" in instrument.look.ledger.columns:
+        trail = shown
+    found = []
+    for at in places:
+        block = block_of(library, instrument.kpi, instrument.yardstick, at.readings)
+        made = block.reading(at, trail, instrument.face == "history")
+        found.append(replace(made, role=role, label=library.kpi(instrument.kpi).name) if role else made)
+    return found
+
+
+# What only some faces need
+
+
+def _further(
+    library: Library, instrument: InstrumentBody, scope: ScopeBody, period: Period
+) -> list[tuple[Subject, Reading]]:
+    """The readings of an instrument's further KPIs."""
+    library.fetch(
+        [more.kpi for more in instrument.further], [more.yardstick for more in instrument.further if more.yardstick]
+    )
+    return [_one_further(library, instrument, more, scope, period) for more in instrument.further]
+
+
+def _one_further(
+    library: Library, instrument: InstrumentBody, more: FurtherBody, scope: ScopeBody, period: Period
+) -> tuple[Subject, Reading]:
+    slots = {
+        "kpi": more.kpi,
+        "yardstick": more.yardstick,
+        "marks": more.marks,
+        "title": "",
+        "further": [],
+        "ramp": None,
+    }
+    alone = instrument.model_copy(update={**slots, "axis": type(instrument.axis)(), "decimals": None})
+    sheet = read_sheet(library, alone, scope, period)
+    kpi = library.kpis.get(more.kpi)
+    subject = (
+        sheet.subjects[0] if sheet.subjects else Subject(more.kpi, "", "A deleted KPI", "higher", "rate", Unit(), None)
+    )
+    reading = sheet.readings[0] if sheet.readings else _unread(more.kpi, period, sheet.problem or "no rows")
+    if sheet.ahead:  # there is no axis to put them on
+        reading = replace(reading, marks=())
+    name = kpi.name if kpi else subject.name
+    ask = Ask(kpi=more.kpi, yardstick=more.yardstick, marks=tuple(more.marks))
+    return subject, replace(reading, key=f"kpi:{more.kpi}", role="kpi", label=name, ask=ask)
+
+
+def _unread(kpi: str, period: Period, reason: str) -> Reading:
+    return Reading(
+        key="", role="kpi", of=f"{kpi}||{reason}|{period.key}", member=None, label="", period=period.key, subject=0, value=None,
+        band=grading.NO_READING, state=None, reason=reason, marks=(), cuts=(), gap=None, attainment=None, headroom=None,
+        edge=None, inside=False, partial=None, before=None, step=0, ask=None,
+    )  # fmt: skip
+
+
+def _with_steps(
+    library: Library,
+    instrument: InstrumentBody,
+    kpi: KpiBody,
+    scope: ScopeBody,
+    period: Period,
+    readings: Sequence[Reading],
+) -> list[Reading]:
+    """The steps of a checklist by name."""
+    if library.dataset(kpi.dataset).kind != "checklist" or instrument.by == "step":
+        return list(readings)
+    by_step = instrument.model_copy(update={"by": "step", "yardstick": None, "marks": []})
+    found = []
+    for reading in readings:
+        only = {instrument.by: [reading.member]} if instrument.by and reading.member is not None else {}
+        block, _ = take_readings(library, by_step, scope.model_copy(update={"members": scope.members | only}), period)
+        p = block.at(period)
+        steps = () if p is None else tuple(
+            Done(name or "", float(np.nan_to_num(block.value[p, m]))) for m, name in enumerate(block.members)
+        )  # fmt: skip
+        found.append(replace(reading, steps=steps))
+    return found
+
+
+def _coloured(
+    library: Library,
+    instrument: InstrumentBody,
+    kpi: KpiBody,
+    scope: ScopeBody,
+    period: Period,
+    places: Sequence[Place],
+    readings: Sequence[Reading],
+    unit: Unit,
+) -> tuple[Colouring, list[Reading]]:
+    """The figures a ramp colours readings by: their own, or another KPI's for the same members or periods."""
+    assert instrument.ramp is not None
+    other = instrument.ramp.kpi
+    if not other:
+        return Colouring(kpi.name, unit), [replace(reading, colour=reading.value) for reading in readings]
+    body = library.kpi(other)
+    block, _ = take_readings(
+        library, instrument.model_copy(update={"kpi": other, "yardstick": None, "marks": []}), scope, period
+    )
+    column = {member: m for m, member in enumerate(block.members)}
+    found = []
+    for at, reading in zip(places, readings, strict=True):
+        p = block.at(at.readings.periods[at.p])
+        m = column.get(at.member) if at.role == "member" else (0 if at.role in ("all", "period") else None)
+        value = float(block.value[p, m]) if p is not None and m is not None else math.nan
+        found.append(replace(reading, colour=value if math.isfinite(value) else None))
+    return Colouring(body.name, body.unit.core()), found
+
+
+def _crossing(
+    library: Library, instrument: InstrumentBody, scope: ScopeBody, period: Period, readings: Readings, p: int
+) -> Crossing | None:
+    """The figures of a quadrant; None until a KPI is chosen to go across."""
+    look = instrument.look.quadrant
+    if look.across is None or instrument.by is None:
+        return None
+    members = tuple(member or "" for member in readings.members)
+    body = library.kpi(look.across)
+    across = _other(library, instrument, look.across, [look.mark], scope, period)
+    mark = instrument.marks[0] if instrument.marks else ""
+    sizes: Figures = (None,) * len(members)
+    size_name = ""
+    if look.size:
+        third = _other(library, instrument, look.size, [], scope, period)
+        sizes, size_name = _row(third, third.value, period, members), third.kpi.name
+    up_marks, across_marks = readings.marks.get(mark), across.marks.get(look.mark)
+    return Crossing(
+        members=members,
+        up=_row(readings, readings.value, period, members),
+        up_marks=None if up_marks is None else _row(readings, up_marks, period, members),
+        across=_row(across, across.value, period, members),
+        across_marks=None if across_marks is None else _row(across, across_marks, period, members),
+        across_subject=_subject(library, look.across, body, None, across.kpi.unit),
+        sizes=sizes,
+        size_name=size_name,
+    )
+
+
+def _other(
+    library: Library, instrument: InstrumentBody, kpi: str, marks: list[str], scope: ScopeBody, period: Period
+) -> Readings:
+    readings, _ = take_readings(
+        library, instrument.model_copy(update={"kpi": kpi, "yardstick": None, "marks": marks}), scope, period
+    )
+    return readings
+
+
+def _row(readings: Readings, block: Floats, period: Period, members: Sequence[str]) -> Figures:
+    """A row of (P, M) values in the order of other members; None for those there are none of."""
+    p = readings.at(period)
+    column = {member: m for m, member in enumerate(readings.members)}
+    found = [float(block[p, column[name]]) if p is not None and name in column else math.nan for name in members]
+    return tuple(value if math.isfinite(value) else None for value in found)

@@ -1,0 +1,45 @@
+"""What a page comes to in a line: how many readings are in each state, and what changed since the period before."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+
+from ironmark.core.palette import State
+from ironmark.core.periods import Period
+from ironmark.pages.page import Page, Reading, Sheet, counted
+from ironmark.pages.shapes import TallyPart
+
+
+def tally(page: Page) -> list[TallyPart]:
+    """From worst to best, then what has no state. A reading counts once, however many sheets show it."""
+    return tally_of(page.counted(), page.states)
+
+
+def tally_of(readings: Sequence[Reading], states: Sequence[State]) -> list[TallyPart]:
+    counts = Counter(reading.state or reading.status for reading in readings)
+    names = {state.key: state.name for state in states} | {"not_graded": "not graded", "no_reading": "no reading"}
+    return [TallyPart(state=key, name=name, count=counts[key]) for key, name in names.items() if counts[key]]
+
+
+def changed(readings: Sequence[Reading], period: Period | None) -> str:
+    """How many readings changed state since the period before, and which way."""
+    steps = [reading.step for reading in readings if reading.step]
+    if period is None:
+        return ""
+    before = period.shift(-1).brief
+    if not steps:
+        return f"no state changed since {before}" if any(reading.before for reading in readings) else ""
+    better, worse = sum(step > 0 for step in steps), sum(step < 0 for step in steps)
+    parts = [f"{n} {word}" for n, word in ((better, "better"), (worse, "worse")) if n]
+    return f"{len(steps)} changed state since {before} · {', '.join(parts)}"
+
+
+def section_words(sheets: Sequence[Sheet], period: Period | None) -> str:
+    """What a section says beside its title: that its period is partial, or what changed."""
+    every = [reading for sheet in sheets for reading in sheet.readings]
+    partial = next((reading.partial for reading in every if reading.partial), None)
+    if partial and period:
+        rated = any(reading.partial and reading.partial.pro_rated for reading in every)
+        return f"{period.brief} is partial: {partial.words}{', marks pro-rated' if rated else ''}"
+    return changed(counted(sheets), period)

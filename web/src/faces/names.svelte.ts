@@ -1,0 +1,41 @@
+import { api, got, type Picture, type Schemas } from '../api/client'
+import type { FaceName } from './looks'
+
+/** Whether a picture lists readings, even a single one, rather than one of all rows together. */
+export const lists = (picture: Picture) =>
+  picture.readings.length > 1 || (picture.readings[0]?.role ?? 'all') !== 'all'
+
+/** The server's table of faces; what each can do stands there once. */
+type Kind = Omit<Schemas['Face'], 'key' | 'size'> & { key: FaceName; size: [number, number] }
+let table = $state.raw<Kind[]>([])
+
+export async function loadFaces() {
+  table = (await got(api.GET('/api/faces')).catch(() => [])) as Kind[]
+}
+
+const UNKNOWN: Kind = {
+  key: 'dial',
+  name: '',
+  phrase: '',
+  many: 'each',
+  size: [3, 6],
+  kpis: false,
+  axis: 'open',
+  trail: false,
+  cuts: false,
+  listed: false,
+  states: false,
+  drags: false,
+  legend: false,
+  sorted: true,
+  reaches: false,
+  shrinks: false,
+  figure: 'above',
+  names_state: false,
+  steps: false,
+}
+
+export const faces = () => table
+/** What a face can do. Until the table is there, no more than any of them can. */
+export const kindOf = (face: string) => table.find((known) => known.key === face) ?? UNKNOWN
+export const phrase = (face: string) => kindOf(face).phrase
