@@ -20,7 +20,7 @@ from sqlalchemy import Engine, create_engine
 
 from ironmark.api.app import create_app
 from ironmark.demo import load
-from ironmark.store import calendar, database, datasets, scratch
+from ironmark.store import database, datasets, scratch
 from ironmark.store.mariadb import MariaDB, MariaDBError
 from ironmark.tables.formats import read_file
 from ironmark.tables.reader import Unreadable
@@ -109,7 +109,6 @@ def serve(
         engine = database.connect(mariadb.url)
         if demo and load.load_if_empty(engine):
             typer.echo("The demo of Hollin Sound Ferries was loaded.")
-        calendar.write_numbers(engine)
         config = uvicorn.Config(
             create_app(engine, hosts=frozenset({host} if host != "0.0.0.0" else {"*"})),
             host=host,

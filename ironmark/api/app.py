@@ -5,9 +5,11 @@ from __future__ import annotations
 import time
 from collections.abc import Awaitable, Callable
 from pathlib import Path
+from typing import Any
 
 import structlog
 from fastapi import Depends, FastAPI, Request
+from fastapi.openapi.utils import get_openapi
 from fastapi.responses import FileResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from pydantic import BaseModel
@@ -17,6 +19,7 @@ from ironmark import __version__
 from ironmark.api import (
     calendar,
     datasets,
+    documentation,
     faces,
     hands,
     impacts,
@@ -41,7 +44,6 @@ from ironmark.pages.sources import Sources
 from ironmark.store import database
 
 WEB = Path(__file__).parents[2] / "web" / "dist"
-MAX_JSON = 4 * 1024 * 1024
 MAX_DRAINED = 64 * 1024 * 1024
 HOSTS = {"127.0.0.1", "localhost", "[::1]"}
 log = structlog.get_logger()
@@ -86,7 +88,7 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
         uploads,
         calendar,
     ):
-        app.include_router(module.router)
+        app.include_router(module.router, max_body_size=problems.most_of(module.router.prefix))
     app.include_router(palettes.states_router)
 
     @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})
@@ -114,6 +116,9 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
         )
         return response
 
+    documentation.add_to(app)
+    app.openapi = lambda: described(app)  # type: ignore[method-assign]
+
     if (WEB / "assets").is_dir():
         app.mount("/assets", StaticFiles(directory=WEB / "assets"), name="assets")
 
@@ -122,6 +127,21 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
             return FileResponse(WEB / "index.html", headers={"Cache-Control": "no-cache"})
 
     return app
+
+
+def described(app: FastAPI) -> dict[str, Any]:
+    """The API's description: whatever goes wrong is answered with a problem document."""
+    if app.openapi_schema is None:
+        made = get_openapi(title=app.title, version=app.version, routes=app.routes)
+        for operation in (one for path in made["paths"].values() for one in path.values()):
+            for status, answer in operation["responses"].items():
+                if status == "default" or (status[0] in "45" and "Health" not in str(answer)):
+                    answer["description"] = "A problem document (RFC 9457)"
+                    answer["content"] = {problems.MEDIA: {"schema": {"$ref": "#/components/schemas/Problem"}}}
+        for unused in ("HTTPValidationError", "ValidationError"):
+            made["components"]["schemas"].pop(unused, None)
+        app.openapi_schema = made
+    return app.openapi_schema
 
 
 def _refuse(request: Request, hosts: set[str] | frozenset[str]) -> JSONResponse | None:
@@ -144,13 +164,13 @@ def _refuse(request: Request, hosts: set[str] | frozenset[str]) -> JSONResponse 
             "The request came from another site",
             "Use Iron Mark from its own address.",
         )
-    elif not request.url.path.startswith(("/api/datasets", "/api/uploads")) and _length(request) > MAX_JSON:
-        problem = (413, "too-large", "The request is too large", "Send less at once; at most 4 MB.")
+    elif _length(request) > problems.most_of(request.url.path):
+        return problems.too_large(request.url.path)
     if problem is None:
         return None
     status, type_, title, detail = problem
     body = Problem(type=type_, title=title, status=status, detail=detail)
-    return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
+    return JSONResponse(body.model_dump(), status, media_type=problems.MEDIA)
 
 
 def _length(request: Request) -> int:

@@ -50,6 +50,5 @@ def put_calendar(
     saw = seen_version(if_match)
     with who.write() as session:
         found = calendar.save(session, body.model_dump(), saw)
-    numbers.write_as(body.locale)
     response.headers["ETag"] = f'"{found.version}"'
     return Calendar(version=found.version, **found.body)

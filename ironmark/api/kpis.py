@@ -56,6 +56,9 @@ class KpiUse(BaseModel):
 def _check(session: Session, body: KpiBody, key: str | None) -> None:
     """A KPI is kept only when its formula fits its dataset and nobody else has its handle."""
     library = Library(None, session)  # type: ignore[arg-type]
+    held = records.get(session, "kpi", key).body["handle"] if key is not None else body.handle
+    # As it will be once this is saved: a formula that names it, by either handle, reads what it says now.
+    library.by_handle.update({held: body, body.handle: body})
     made = library.expanded(body)
     if body.nature == "flow" and never_a_flow(made.formula):
         detail = (
@@ -79,7 +82,7 @@ def _check(session: Session, body: KpiBody, key: str | None) -> None:
                 {"field": "handle"},
             )
     if key is not None:
-        _rename(session, records.get(session, "kpi", key).body["handle"], body.handle)
+        _rename(session, held, body.handle)
 
 
 def _rename(session: Session, old: str, new: str) -> None:

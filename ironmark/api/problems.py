@@ -19,11 +19,25 @@ from ironmark.tables.connections import LiveProblem
 from ironmark.tables.reader import Unreadable
 
 log = structlog.get_logger()
+MEDIA = "application/problem+json"
+MAX_JSON = 4 * 1024 * 1024
+MAX_FILE = 260 * 1024 * 1024  # a file may have 256 MB; what wraps it takes a little more
+FILES = ("/api/datasets", "/api/uploads")
 
 
 def _answer(status: int, type_: str, title: str, detail: str, where: dict[str, Any] | None = None) -> JSONResponse:
     body = Problem(type=type_, title=title, status=status, detail=detail, where=where)
-    return JSONResponse(body.model_dump(), status, media_type="application/problem+json")
+    return JSONResponse(body.model_dump(), status, media_type=MEDIA)
+
+
+def most_of(path: str) -> int:
+    """How many bytes may be sent to a path."""
+    return MAX_FILE if path.startswith(FILES) else MAX_JSON
+
+
+def too_large(path: str) -> JSONResponse:
+    detail = f"Send less at once; at most {most_of(path) // (1024 * 1024)} MB."
+    return _answer(413, "too-large", "The request is too large", detail)
 
 
 def problem_of(error: Exception) -> Problem | None:
@@ -68,7 +82,7 @@ def install(app: FastAPI) -> None:
     def known(_: Request, error: Exception) -> JSONResponse:
         problem = problem_of(error)
         assert problem is not None
-        return JSONResponse(problem.model_dump(), problem.status, media_type="application/problem+json")
+        return JSONResponse(problem.model_dump(), problem.status, media_type=MEDIA)
 
     @app.exception_handler(FormulaError)
     def formula(_: Request, error: FormulaError) -> JSONResponse:
@@ -90,8 +104,10 @@ def install(app: FastAPI) -> None:
         return _answer(422, "invalid-request", "Something in the request does not fit", detail, {"field": field})
 
     @app.exception_handler(HTTPException)
-    def http(_: Request, error: HTTPException) -> JSONResponse:
+    def http(request: Request, error: HTTPException) -> JSONResponse:
         detail = str(error.detail)
+        if error.status_code == 413:  # found while it was read, since it did not say how long it is
+            return too_large(request.url.path)
         if error.status_code == 404:
             detail = "There is nothing at this address. Go back to the scorecards and start from there."
         return _answer(error.status_code, "http", "The request was refused", detail)
@@ -99,6 +115,9 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(IntegrityError)
     def conflict(_: Request, error: IntegrityError) -> JSONResponse:
         log.warning("integrity", error=str(error.orig))
+        if "one_handle" in str(error.orig):
+            detail = "Another KPI has just been given this handle. Choose another."
+            return _answer(409, "handle-taken", "The handle is taken", detail, {"field": "handle"})
         return _answer(409, "conflict", "This is already there", "Another change came first. Reload and try again.")
 
     @app.exception_handler(TimeoutError)

@@ -28,6 +28,7 @@ from ironmark.tables.refresh import How
 router = APIRouter(prefix="/api/uploads", tags=["uploads"])
 log = structlog.get_logger()
 KEPT = 50
+MOST_WAITING = 600 * 1024 * 1024  # bytes of files that are not read yet
 _READ, _KEPT = 0.1, 0.4  # how far it is when reading has begun, and when the rows begin to be kept
 
 
@@ -54,9 +55,10 @@ class Uploads:
         self._held: OrderedDict[str, Upload] = OrderedDict()
         self._stop: OrderedDict[str, None] = OrderedDict()
         self._lock = threading.Lock()
+        self._waiting = 0  # bytes of files that are not read yet
 
-    def begin(self, work: Callable[[Callable[[str, float], None]], str], ticket: str | None) -> Upload:
-        """work: does it, telling stage and share on the way, and returns the dataset it made or refreshed.
+    def begin(self, work: Callable[[Callable[[str, float], None]], str], ticket: str | None, size: int) -> Upload:
+        """size: bytes that are held until it is read; refused while too many wait already. work: does it, telling stage and share on the way, and returns the dataset it made or refreshed.
 
         ticket: what the upload goes by, so that its sender can stop it before the answer has come.
         """
@@ -66,11 +68,21 @@ class Uploads:
                 raise Refused(
                     409, "ticket-taken", "This is sent already", "An upload goes by this ticket. Take another."
                 )
+            if self._waiting and self._waiting + size > MOST_WAITING:
+                raise Refused(
+                    503, "too-many-uploads", "Other files are read first",
+                    "Too many files are waiting to be read. Wait until one of them is done, then send this one again.",
+                )  # fmt: skip
+            self._waiting += size
             self._held[upload.id] = upload
             while len(self._held) > KEPT:
                 self._held.popitem(last=False)
-        self._pool.submit(self._run, upload, work)
+        self._pool.submit(self._run, upload, work).add_done_callback(lambda _: self._done(size))
         return upload
+
+    def _done(self, size: int) -> None:
+        with self._lock:
+            self._waiting -= size
 
     def get(self, key: str) -> Upload:
         with self._lock:
@@ -149,7 +161,7 @@ def begin_upload(
                 return datasets.refresh(session, dataset, saw, file_name, table, how, kept).id
             return datasets.create(session, name_from(file_name), file_name, table, tell=kept).id
 
-    return held.begin(work, ticket)
+    return held.begin(work, ticket, len(body))
 
 
 @router.get("/{key}")

@@ -10,16 +10,17 @@ from urllib.parse import unquote
 from fastapi import Request
 from sqlalchemy.orm import Session
 
+from ironmark.core.numbers import write_as
 from ironmark.pages.library import Library
 from ironmark.pages.sources import Sources
-from ironmark.store import database
+from ironmark.store import calendar, database
 
 OWNER = frozenset({"read", "edit", "share", "administer"})
 
 
 @dataclass(frozen=True)
 class Reader:
-    """Somebody who asks, with their rights and the locale their figures are written in.
+    """Somebody who asks, with their rights; figures are written in their locale, for now the organisation's.
 
     name: what is kept with the changes they make. Until there are accounts everyone who reaches the server is its
     owner, and the name is the one they type themselves: it is told beside changes and opens nothing.
@@ -28,18 +29,19 @@ class Reader:
     sources: Sources
     name: str = ""
     rights: frozenset[str] = OWNER
-    locale: str = "en_GB"
 
     @contextmanager
     def read(self) -> Iterator[Session]:
         """Everything read in it is of one moment of the database."""
         with self.sources.readings() as session:
+            write_as(calendar.get(session).body["locale"])
             yield session
 
     @contextmanager
     def write(self) -> Iterator[Session]:
         """A transaction, committed before the route answers: what is confirmed is on disk."""
         with self.sources.changes() as session:
+            write_as(calendar.get(session).body["locale"])
             token = database.author.set(self.name)
             try:
                 yield session

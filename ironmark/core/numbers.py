@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from contextvars import ContextVar
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 from functools import lru_cache
@@ -112,7 +113,7 @@ def show(value: float | None, unit: Unit, *, sign: bool = False, decimals: int |
     prefix = MINUS if value < 0 else "+" if sign else ""
     if prefix and not any(figure in "123456789" for figure in body):
         prefix = ""  # nothing is left of it at these decimals
-    signs = _signs()
+    signs = _signs(_locale.get())
     if unit.kind == "percent":
         return f"{prefix}{body}{signs.percent_gap}%"
     if unit.kind == "currency":
@@ -147,7 +148,7 @@ def _digits(size: float, places: int) -> str:
 
 def group(digits: str) -> str:
     """Python's ``1,234.5`` with the locale's own signs."""
-    decimal, thousands = _signs()[:2]
+    decimal, thousands = _signs(_locale.get())[:2]
     return digits if (decimal, thousands) == (".", ",") else digits.translate({44: thousands, 46: decimal})
 
 
@@ -161,29 +162,28 @@ class _Signs(NamedTuple):
     percent_gap: str
 
 
-_locale = [DEFAULT_LOCALE]
+_locale: ContextVar[str] = ContextVar("locale", default=DEFAULT_LOCALE)
 
 
 def write_as(locale: str) -> None:
-    """Write numbers as a locale does from now on. Raises ValueError for one that is not known."""
+    """Write numbers as a locale does from now on, for who is being answered: readers side by side may have different
+    ones. Raises ValueError for one that is not known."""
     try:
-        Locale.parse(locale)
+        _signs(locale)
     except (UnknownLocaleError, ValueError, TypeError):
         raise ValueError(f"“{locale}” is no locale; use one such as en_GB or de_DE") from None
-    _locale[0] = locale
-    _signs.cache_clear()
-    symbol.cache_clear()
+    _locale.set(locale)
 
 
 def written_as() -> str:
     """The locale that numbers are written as."""
-    return _locale[0]
+    return _locale.get()
 
 
-@lru_cache(maxsize=1)
-def _signs() -> _Signs:
-    # Asked of Babel once: its formatting looks the locale up at every number.
-    locale = Locale.parse(_locale[0])
+@lru_cache(maxsize=64)
+def _signs(name: str) -> _Signs:
+    # Asked of Babel once a locale: its formatting looks the locale up at every number.
+    locale = Locale.parse(name)
     money, percent = (
         str(found[key].pattern).split(";")[0]
         for found, key in ((locale.currency_formats, "standard"), (locale.percent_formats, None))
@@ -198,9 +198,13 @@ def _signs() -> _Signs:
     )
 
 
-@lru_cache(maxsize=64)
 def symbol(currency: str) -> str:
-    return get_currency_symbol(currency, locale=_locale[0])
+    return _symbol(currency, _locale.get())
+
+
+@lru_cache(maxsize=256)
+def _symbol(currency: str, locale: str) -> str:
+    return get_currency_symbol(currency, locale=locale)
 
 
 def _base(unit: Unit) -> str:

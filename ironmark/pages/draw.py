@@ -15,6 +15,7 @@ def draw_page(page: Page) -> ScorecardPicture:
     every = [reading for sheet in page.sheets for reading in sheet.readings]
     partial = next((reading.partial for reading in every if reading.partial), None)
     return ScorecardPicture(
+        books=page.rests_on.marks,
         version=next(iter(page.rests_on.documents.get("scorecard", {}).values()), 0),
         period=page.period,
         period_label=period.label if period else "",

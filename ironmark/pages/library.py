@@ -43,6 +43,7 @@ class Library:
         self._entries: dict[str, list[MarkEntry]] = {}
         self._computed: dict[str, dict[str, str]] = {}
         self._datasets: dict[str, StoredDataset] = {}
+        self._sources: dict[str, Source] = {}
 
     def fetch(self, kpis: Iterable[str], yardsticks: Iterable[str] = ()) -> None:
         """Have these at hand, with the mark entries of the KPIs, in one query each."""
@@ -146,7 +147,13 @@ class Library:
         return self._datasets[key]
 
     def source(self, kpi: KpiBody) -> Source:
-        return self.sources.source(self.session, self.dataset(kpi.dataset))
+        return self.source_of(kpi.dataset)
+
+    def source_of(self, key: str) -> Source:
+        """The rows of a dataset: the same ones for everything in this request."""
+        if key not in self._sources:
+            self._sources[key] = self.sources.source(self.session, self.dataset(key))
+        return self._sources[key]
 
     def label_of(self, dataset: str, column: str) -> str:
         """What a column is called."""
@@ -155,7 +162,7 @@ class Library:
     def sources_of(self, *trees: formula.Node) -> dict[str, Source]:
         """The sources of further datasets that formulas read, by key."""
         keys = {a.dataset for tree in trees for a in formula.aggregates(tree) if a.dataset}
-        return {key: self.sources.source(self.session, self.dataset(key)) for key in keys}
+        return {key: self.source_of(key) for key in keys}
 
     def expanded(self, kpi: KpiBody, path: tuple[str, ...] = ()) -> Kpi:
         """The KPI with its formula parsed, checked, and every ``@handle`` in it worked in. Raises FormulaError.

@@ -259,9 +259,11 @@ class SectionNote:
 
 @dataclass(slots=True)
 class ScorecardPicture:
-    """A scorecard as it reads: everything resolved for one scope. version: of the scorecard, 0 for an unsaved one."""
+    """A scorecard as it reads: everything resolved for one scope. version: of the scorecard, 0 for an unsaved one.
+    books: the versions of the mark books it was read from, by KPI, which a changed mark names."""
 
     version: int
+    books: dict[str, int]
 
     period: str
     period_label: str

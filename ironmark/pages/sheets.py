@@ -125,8 +125,9 @@ def _read(
     subjects = [subject]
     if many_kpis:
         further = _further(library, instrument, scope, period)
-        subjects += [its for its, _ in further]
-        found += [replace(reading, subject=at) for at, (_, reading) in enumerate(further, start=1)]
+        subjects += [its for its, _, _ in further]
+        found += [replace(reading, subject=at) for at, (_, reading, _) in enumerate(further, start=1)]
+        sheet = replace(sheet, waiting=any(waits for _, _, waits in further))
         if not instrument.title:
             sheet = replace(sheet, title=f"{kpi.name} and {len(instrument.further)} more")
     crossing = _crossing(library, instrument, scope, period, readings, p) if instrument.face == "quadrant" else None
@@ -314,8 +315,8 @@ def _readings_at(
 
 def _further(
     library: Library, instrument: InstrumentBody, scope: ScopeBody, period: Period
-) -> list[tuple[Subject, Reading]]:
-    """The readings of an instrument's further KPIs."""
+) -> list[tuple[Subject, Reading, bool]]:
+    """The readings of an instrument's further KPIs, and whether their rows have not come yet."""
     library.fetch(
         [more.kpi for more in instrument.further], [more.yardstick for more in instrument.further if more.yardstick]
     )
@@ -324,7 +325,7 @@ def _further(
 
 def _one_further(
     library: Library, instrument: InstrumentBody, more: FurtherBody, scope: ScopeBody, period: Period
-) -> tuple[Subject, Reading]:
+) -> tuple[Subject, Reading, bool]:
     slots = {
         "kpi": more.kpi,
         "yardstick": more.yardstick,
@@ -344,7 +345,7 @@ def _one_further(
         reading = replace(reading, marks=())
     name = kpi.name if kpi else subject.name
     ask = Ask(kpi=more.kpi, yardstick=more.yardstick, marks=tuple(more.marks))
-    return subject, replace(reading, key=f"kpi:{more.kpi}", role="kpi", label=name, ask=ask)
+    return subject, replace(reading, key=f"kpi:{more.kpi}", role="kpi", label=name, ask=ask), sheet.waiting
 
 
 def _unread(kpi: str, period: Period, reason: str) -> Reading:

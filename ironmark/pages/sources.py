@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
+from cachetools import LRUCache
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
@@ -23,7 +23,7 @@ from ironmark.tables.connections import Connection
 from ironmark.tables.live import LiveSource
 from ironmark.tables.patience import FRESH_S, Patient
 
-HELD_DATASETS = 12
+MOST_BYTES = 1 << 30  # of rows in memory
 
 
 class Sources:
@@ -33,7 +33,8 @@ class Sources:
         self.engine = engine
         self._changes = database.sessions(engine)
         self._readings = database.sessions(engine.execution_options(isolation_level="REPEATABLE READ"))
-        self._held: OrderedDict[tuple[str, int], ColumnSource] = OrderedDict()
+        self._held: LRUCache[tuple[str, int], ColumnSource] = LRUCache(MOST_BYTES, getsizeof=_weight)
+        self._loading: dict[tuple[str, int], threading.Lock] = {}
         self._live: dict[tuple[str, int], Patient] = {}
         self._coming: dict[tuple[str, int], Patient] = {}
         self._lock = threading.Lock()
@@ -52,14 +53,25 @@ class Sources:
             yield session
 
     def source(self, session: Session, dataset: StoredDataset) -> Source:
-        """The rows of a dataset, ready to be aggregated. Raises NoPeriod, LiveProblem."""
-        key = (dataset.id, dataset.version)
+        """The rows of a dataset, ready to be aggregated. Raises NoPeriod, LiveProblem.
+
+        The first who asks for a version reads it, others who ask meanwhile wait for that; nobody else does.
+        """
         if dataset.kind == "live":
             return self._live_source(session, dataset)
+        key = (dataset.id, dataset.version)
         with self._lock:
-            if key in self._held:
-                self._held.move_to_end(key)
-                return self._held[key]
+            held = self._held.get(key)
+            loading = self._loading.setdefault(key, threading.Lock()) if held is None else None
+        if held is not None:
+            return held
+        assert loading is not None
+        with loading:
+            with self._lock:
+                held = self._held.get(key)
+            return held if held is not None else self._load(session, dataset)
+
+    def _load(self, session: Session, dataset: StoredDataset) -> ColumnSource:
         if dataset.period is None or dataset.through is None:
             raise NoPeriod(f"“{dataset.name}” has no period: give a column of dates that role on its page under Data.")
         frame = datasets.rows(session, dataset)
@@ -67,31 +79,42 @@ class Sources:
             frame = checklist.carried(frame, dataset.through)
         made = ColumnSource(frame, dataset.period, dataset.segments, dataset.through, dataset.order)
         with self._lock:
-            self._held[key] = made
-            for held in [k for k in self._held if k[0] == dataset.id and k[1] < dataset.version]:
-                del self._held[held]
-            while len(self._held) > HELD_DATASETS:
-                self._held.popitem(last=False)
+            for old in [k for k in self._held if k[0] == dataset.id and k[1] < dataset.version]:
+                del self._held[old]
+            self._held[dataset.id, dataset.version] = made
+            self._loading.pop((dataset.id, dataset.version), None)
         return made
 
     def _live_source(self, session: Session, dataset: StoredDataset) -> Patient:
-        """A live source; one that has grown old is read anew beside it, and serves on until the new one is there."""
+        """A live source; one that has grown old is read anew beside it, and serves on until the new one is there.
+
+        Nothing is asked of any server under the lock, and one that is given up closes when its last reader is done.
+        """
         key = (dataset.id, dataset.version)
         with self._lock:
-            held = self._live.get(key)
+            held, coming = self._live.get(key), self._coming.get(key)
+        if held is not None and held.age < FRESH_S:
+            return held
+        made = self._patient(session, dataset) if coming is None else None
+        with self._lock:
+            held, coming = self._live.get(key), self._coming.get(key)
             if held is not None and held.age < FRESH_S:
                 return held
-            coming = self._coming.get(key)
-            if held is not None and coming is None:
-                coming = self._coming[key] = self._patient(session, dataset)
-                coming.warm()
-            if held is not None and coming is not None and not coming.is_open and held.age < 3 * FRESH_S:
-                return held
+            if held is not None:
+                if coming is None and made is not None:
+                    coming = self._coming[key] = made
+                    made.warm()
+                if coming is not None and not coming.is_open and held.age < 3 * FRESH_S:
+                    return held
             for old in [k for k in self._live if k[0] == dataset.id]:
-                self._live.pop(old).close()
-            coming = self._coming.pop(key) if key in self._coming else None
-            self._live[key] = coming or self._patient(session, dataset)
-            return self._live[key]
+                del self._live[old]
+            for old in [k for k in self._coming if k[0] == dataset.id and k != key]:
+                del self._coming[old]
+            self._coming.pop(key, None)
+            chosen = coming or made
+            if chosen is not None:
+                self._live[key] = chosen
+        return chosen or self._live_source(session, dataset)  # others have settled it meanwhile
 
     def connection(self, session: Session, dataset: StoredDataset) -> Connection:
         """How a live source is reached."""
@@ -118,3 +141,8 @@ class Sources:
             return LiveSource(connection, dataset.columns, dataset.merges, dataset.order, through)
 
         return Patient(dataset.name, make)
+
+
+def _weight(source: ColumnSource) -> int:
+    """What a source takes of the room; one larger than all of it is held alone."""
+    return min(source.weight, MOST_BYTES)

@@ -20,6 +20,7 @@ from ironmark.pages.documents import CompositeBody, InstrumentBody, ScopeBody
 from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused
 from ironmark.pages.readings import period_of, take_readings
+from ironmark.tables.cells import NoSegment
 
 
 class Line(BaseModel):
@@ -64,8 +65,8 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
         source = library.source(body)
         period = period_of(scope, [source], library.year_start)
         readings, notes = take_readings(library, instrument, scope, period)
-    except KeyError as error:
-        raise Refused(422, "no-segment", "No such segment", f"The dataset has no segment {error}.") from None
+    except NoSegment as error:
+        raise Refused(422, "no-segment", "No such segment", f"The dataset has no segment “{error.args[0]}”.") from None
     if member is not None and member not in readings.members:
         raise Refused(404, "no-member", "No such member", f"“{member}” is not read here.")
     m = readings.members.index(member) if member is not None else 0

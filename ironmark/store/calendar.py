@@ -4,10 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from ironmark.core import numbers
 from ironmark.core.numbers import DEFAULT_LOCALE
 from ironmark.store import records
 from ironmark.store.database import now
@@ -21,12 +19,6 @@ def get(session: Session) -> Document:
     found = records.some(session, "calendar", [KEY]).get(KEY)
     body = {"year_start": 1, "locale": DEFAULT_LOCALE} | (found.body if found else {})
     return Document(KEY, found.version if found else 0, body, found.updated_at if found else now())
-
-
-def write_numbers(engine: Engine) -> None:
-    """Have numbers written as the organisation writes them."""
-    with Session(engine) as session:
-        numbers.write_as(get(session).body["locale"])
 
 
 def year_start(session: Session) -> int:

@@ -77,6 +77,8 @@ class Record(Base):
     created_at: Mapped[dt.datetime]
     updated_at: Mapped[dt.datetime]
     saved_by: Mapped[str] = mapped_column(String(120), default="")
+    # A KPI's, which no other one may have, whoever saves first.
+    handle: Mapped[str | None] = mapped_column(String(60, collation="utf8mb4_bin"), unique=True, default=None)
 
 
 class Revision(Base):

@@ -59,7 +59,7 @@ def create(session: Session, kind: Kind, body: dict[str, Any], *, name: str, key
     moment = now()
     row = Record(
         kind=kind, id=key or new_key(name), version=1, body=body, created_at=moment, updated_at=moment,
-        saved_by=author.get(),
+        saved_by=author.get(), handle=_handle(kind, body),
     )  # fmt: skip
     row.version = 1 + (_last_version(session, kind, row.id) or 0)
     session.add(row)
@@ -73,8 +73,13 @@ def save(session: Session, kind: Kind, key: str, body: dict[str, Any], saw: int)
     if row.body != body:
         _keep(session, row)
         row.body, row.version, row.updated_at, row.saved_by = body, row.version + 1, now(), author.get()
+        row.handle = _handle(kind, body)
         session.flush()
     return _document(row)
+
+
+def _handle(kind: Kind, body: Mapping[str, Any]) -> str | None:
+    return body.get("handle") or None if kind == "kpi" else None
 
 
 def remove(session: Session, kind: Kind, key: str, saw: int) -> None:

@@ -18,6 +18,7 @@ from ironmark.core.periods import Period
 from ironmark.core.reading import Members, Totals
 
 _MOST_WORKED_OUT = 500
+MOST_PART_BYTES = 32 << 20  # of parts kept for one combination of segments
 BLANK_MEMBER = "(blank)"
 Unit = Literal["day", "week", "month"]
 PartKey = tuple[str, f.Node | None, f.Node | None]
@@ -119,12 +120,18 @@ class CellSource(ABC):
 
     def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[f.Aggregate]) -> Cells:
         """The cells of some segments with what these aggregates are put together from."""
+        needed = list(dict.fromkeys(key for a in wanted for key in parts_of(a)))
         with self._lock:
             cells = self._cells_by(unit, segments)
-            missing = list(dict.fromkeys(k for a in wanted for k in parts_of(a) if k not in cells.parts))
+            missing = [key for key in needed if key not in cells.parts]
             if missing:
                 self._work_out(unit, segments, missing)
-        return cells
+            held = {key: cells.parts.pop(key) for key in needed}
+            cells.parts.update(held)  # used last, given up last
+            most = max(len(needed), MOST_PART_BYTES // max(cells.rows.nbytes, 1))
+            for key in list(cells.parts)[:-most] if most else []:
+                del cells.parts[key]  # every formula that is typed leaves some
+        return replace(cells, parts=held)
 
     def _adder(
         self, cells: Cells, by: str | None, where: Members, members: Sequence[str | None], line: Line,

@@ -12,7 +12,17 @@ from ironmark.core import formula as f
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import Ints
 from ironmark.core.reading import Members
-from ironmark.tables.cells import BLANK_MEMBER, Cells, CellSource, Line, NoPeriod, PartKey, Unit, last_days
+from ironmark.tables.cells import (
+    BLANK_MEMBER,
+    MOST_PART_BYTES,
+    Cells,
+    CellSource,
+    Line,
+    NoPeriod,
+    PartKey,
+    Unit,
+    last_days,
+)
 
 _EPOCH = dt.date(1970, 1, 1).toordinal()
 Dates = frozenset[str]  # the names of the columns of dates
@@ -60,6 +70,12 @@ class ColumnSource(CellSource):
         self._cells: dict[tuple[Unit, tuple[str, ...]], Cells] = {}
         self._cell_of_row: dict[tuple[Unit, tuple[str, ...]], pl.Series] = {}
         super().__init__(int(self._day_of_row.min()), int(self._day_of_row.max()), members, through)
+
+    @property
+    def weight(self) -> int:
+        """Bytes of the rows, with the room that cells and their parts may come to take."""
+        places = [self._day_of_row, *self._member_of_row.values()]
+        return int(self._frame.estimated_size()) + sum(place.nbytes for place in places) + MOST_PART_BYTES
 
     @property
     def height(self) -> int:

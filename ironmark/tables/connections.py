@@ -170,7 +170,7 @@ def _with_roles(engine: sa.Engine, table: str, made: Sequence[Column]) -> list[C
     ]
 
 
-class said:
+class InWords:
     """Turns what a database driver says into words for whoever set the source up."""
 
     def __init__(self, connection: Connection) -> None:
@@ -183,15 +183,25 @@ class said:
         if (
             error is None
             or isinstance(error, LiveProblem | NoPeriod)
-            or not isinstance(error, SQLAlchemyError | OSError)
+            or not isinstance(error, SQLAlchemyError | OSError | UnicodeError)
         ):
             return
         at = self.connection
+        if isinstance(error, UnicodeEncodeError) and error.encoding == "latin-1":
+            raise Wrong("The server’s protocol takes names and passwords of western letters and signs only.") from None
+        if isinstance(error, UnicodeError):
+            raise Wrong(
+                f"“{at.host[:80]}” is no name of a host. Type it as it is reached, such as db.example.org."
+            ) from None
         code = getattr(getattr(error, "orig", None), "args", [None])[0]
         where = at.host if at.host.startswith("/") else f"{at.host}:{at.port}"
         if code in (1044, 1045, 1142, 1698):
             raise Wrong(
                 f"The server at {where} refuses “{at.user}”. Check the name, the password and its rights."
+            ) from None
+        if code in (1102, 1103, 1059):
+            raise Wrong(
+                f"“{at.database[:80]}” or “{at.table[:80]}” is no name a database or a table can have."
             ) from None
         if code == 1049:
             raise Wrong(f"There is no database “{at.database}” at {where}.") from None
@@ -205,10 +215,10 @@ class said:
             ) from None
         if code == 1690:
             raise LiveProblem("A figure is too large for the database to hold.") from None
-        said = str((getattr(getattr(error, "orig", None), "args", None) or [None, ""])[-1])[:200]
+        told = str((getattr(getattr(error, "orig", None), "args", None) or [None, ""])[-1])[:200]
         raise LiveProblem(
             f"The server at {where} does not answer. Check that it runs and can be reached."
-            + (f" It was said: {said}" if said else "")
+            + (f" It was said: {told}" if told else "")
         ) from None
 
 
@@ -216,7 +226,7 @@ class said:
 def opened(connection: Connection) -> Iterator[sa.Engine]:
     engine = connection.engine()
     try:
-        with said(connection):
+        with InWords(connection):
             yield engine
     finally:
         engine.dispose()

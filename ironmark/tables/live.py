@@ -17,7 +17,7 @@ from ironmark.core.formula import ColumnType
 from ironmark.core.periods import Period
 from ironmark.core.reading import Members
 from ironmark.tables.cells import BLANK_MEMBER, Cells, CellSource, Line, NoPeriod, PartKey, Unit
-from ironmark.tables.connections import Connection, Wrong, date_of, said
+from ironmark.tables.connections import Connection, InWords, Wrong, date_of
 from ironmark.tables.reader import Column
 
 MOST_MEMBERS = 5000
@@ -76,7 +76,7 @@ class LiveSource(CellSource):
         self._engine.dispose()
 
     def _ask(self, query: sa.Select[Any]) -> list[Any]:
-        with said(self._connection), self._engine.connect() as open_:
+        with InWords(self._connection), self._engine.connect() as open_:
             return list(open_.execute(query))
 
     def _column(self, column: Column, merges: Mapping[str, str]) -> Expression:

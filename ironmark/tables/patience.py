@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import threading
 import time
+import weakref
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from concurrent.futures import TimeoutError as Unanswered
@@ -52,11 +53,6 @@ class Patient:
     def age(self) -> float:
         return time.monotonic() - self._made_at
 
-    def close(self) -> None:
-        self._pool.shutdown(wait=False, cancel_futures=True)
-        if self._source is not None:
-            self._source.close()
-
     def _wait(self, key: Any, work: Callable[[], T]) -> T:
         now = time.monotonic()
         if self._failure is not None and now - self._failed_at < 5:
@@ -91,7 +87,9 @@ class Patient:
     @property
     def _opened(self) -> LiveSource:
         if self._source is None:
-            self._source = self._wait("open", self._make)
+            source = self._source = self._wait("open", self._make)
+            # It may be given up while others still read from it: it closes when nobody holds it any more.
+            weakref.finalize(self, source.close)
         return self._source
 
     @property

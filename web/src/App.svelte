@@ -1,45 +1,48 @@
 <script lang="ts">
   import Router, { router } from 'svelte-spa-router'
+  import { wrap } from 'svelte-spa-router/wrap'
   import { api, author, got, seen, type Schemas } from './api/client'
   import { LOCALES, writeAs } from './api/numbers'
   import { loadStates } from './api/states.svelte'
   import { loadFaces } from './faces/names.svelte'
   import Slot from './parts/Slot.svelte'
   import Tip from './parts/Tip.svelte'
-  import DataPage from './views/data/DataPage.svelte'
-  import DataList from './views/data/DataList.svelte'
-  import NewChecklist from './views/data/NewChecklist.svelte'
-  import NewLive from './views/data/NewLive.svelte'
-  import NewSheet from './views/data/NewSheet.svelte'
-  import KpiPage from './views/kpis/KpiPage.svelte'
-  import MarkBook from './views/marks/MarkBook.svelte'
-  import Changed from './views/Changed.svelte'
-  import NotFound from './views/NotFound.svelte'
-  import ScorecardPage from './views/scorecards/ScorecardPage.svelte'
-  import Shelf from './views/scorecards/Shelf.svelte'
-  import Specimens from './views/specimens/Specimens.svelte'
-  import YardstickPage from './views/yardsticks/YardstickPage.svelte'
 
+  /** A view is loaded when it is first opened; two addresses of one view keep it as it is. */
+  const view = (load: Parameters<typeof wrap>[0]['asyncComponent']) => wrap({ asyncComponent: load })
+  const shelf = view(() => import('./views/scorecards/Shelf.svelte'))
+  const scorecardPage = view(() => import('./views/scorecards/ScorecardPage.svelte'))
+  const kpiPage = view(() => import('./views/kpis/KpiPage.svelte'))
+  const yardstickPage = view(() => import('./views/yardsticks/YardstickPage.svelte'))
+  const markBook = view(() => import('./views/marks/MarkBook.svelte'))
+  const dataList = view(() => import('./views/data/DataList.svelte'))
+  const newSheet = view(() => import('./views/data/NewSheet.svelte'))
+  const newChecklist = view(() => import('./views/data/NewChecklist.svelte'))
+  const newLive = view(() => import('./views/data/NewLive.svelte'))
+  const dataPage = view(() => import('./views/data/DataPage.svelte'))
+  const changedPage = view(() => import('./views/Changed.svelte'))
+  const specimens = view(() => import('./views/specimens/Specimens.svelte'))
+  const notFound = view(() => import('./views/NotFound.svelte'))
   const routes = {
-    '/': Shelf,
-    '/scorecards': Shelf,
-    '/scorecards/:id': ScorecardPage,
-    '/scorecards/:id/bench': ScorecardPage,
-    '/kpis': KpiPage,
-    '/kpis/:id': KpiPage,
-    '/yardsticks': YardstickPage,
-    '/yardsticks/:id': YardstickPage,
-    '/marks': MarkBook,
-    '/marks/:kpi': MarkBook,
-    '/data': DataList,
-    '/data/new/sheet': NewSheet,
-    '/data/new/checklist': NewChecklist,
-    '/data/new/live': NewLive,
-    '/data/:id': DataPage,
-    '/changed': Changed,
-    '/specimens': Specimens,
-    '/specimens/:condition': Specimens,
-    '*': NotFound,
+    '/': shelf,
+    '/scorecards': shelf,
+    '/scorecards/:id': scorecardPage,
+    '/scorecards/:id/bench': scorecardPage,
+    '/kpis': kpiPage,
+    '/kpis/:id': kpiPage,
+    '/yardsticks': yardstickPage,
+    '/yardsticks/:id': yardstickPage,
+    '/marks': markBook,
+    '/marks/:kpi': markBook,
+    '/data': dataList,
+    '/data/new/sheet': newSheet,
+    '/data/new/checklist': newChecklist,
+    '/data/new/live': newLive,
+    '/data/:id': dataPage,
+    '/changed': changedPage,
+    '/specimens': specimens,
+    '/specimens/:condition': specimens,
+    '*': notFound,
   }
   const words = [
     { path: '/scorecards', name: 'Scorecards' },

@@ -86,3 +86,13 @@ export function newest<A extends unknown[]>(run: (...args: A) => Promise<void>) 
     }
   }
 }
+
+/** Run once calls have rested for so long, with the newest of them; at most one at a time. */
+export function settled<A extends unknown[]>(ms: number, run: (...args: A) => Promise<void>) {
+  const one = newest(run)
+  let timer: ReturnType<typeof setTimeout> | undefined
+  return (...args: A) => {
+    clearTimeout(timer)
+    timer = setTimeout(() => void one(...args), ms)
+  }
+}

@@ -3,6 +3,7 @@
   import {
     api,
     got,
+    settled,
     words,
     type CardPicture,
     type Instrument,
@@ -36,6 +37,7 @@
 
   const kpi = $derived(kpis.find((known) => known.id === instrument.kpi))
   let faces = $state<Picture[]>([])
+  const FACES_MS = 250 // what is still being typed or dragged is drawn in the other faces when it rests
   let uses = $state(0)
   let failed = $state('')
   const held = $derived(instrument.yardstick ? session.yardsticks[instrument.yardstick] : undefined)
@@ -66,14 +68,11 @@
       (error) => (failed = words(error)),
     )
   })
-  $effect(() => {
-    const asked = { ...$state.snapshot(instrument), title: '' } as Instrument
-    const scope = $state.snapshot(session.scope)
-    got(api.POST('/api/scorecards/faces', { body: { instrument: asked, scope } })).then(
-      (found) => (faces = found),
-      () => (faces = []),
-    )
+  const asked = $derived(JSON.stringify({ instrument: { ...instrument, title: '' }, scope: session.scope }))
+  const drawFaces = settled(FACES_MS, async (body: string) => {
+    faces = await got(api.POST('/api/scorecards/faces', { body: JSON.parse(body) })).catch(() => [])
   })
+  $effect(() => drawFaces(asked))
   $effect(() => {
     const id = instrument.yardstick
     if (!id) return

@@ -286,11 +286,9 @@ export class Session {
 
   private async putMark(kpi: string, change: Change, noted = false): Promise<boolean> {
     try {
-      const path = { key: kpi }
-      const book = await got(api.GET('/api/kpis/{key}/marks', { params: { path } }))
       const kept = await got(
         api.POST('/api/kpis/{key}/marks', {
-          params: { path, header: seen(book.version) },
+          params: { path: { key: kpi }, header: seen(this.picture?.books[kpi] ?? 0) },
           body: { changes: [change], sure: true },
         }),
       )
@@ -299,7 +297,11 @@ export class Session {
       await this.read()
       return true
     } catch (error) {
-      this.problem = words(error)
+      await this.read()
+      this.problem =
+        error instanceof Refusal && error.problem.status === 412
+          ? 'This mark book was changed elsewhere meanwhile. It was read again; make your change once more.'
+          : words(error)
       return false
     }
   }
@@ -318,15 +320,18 @@ export class Session {
     return true
   }
 
-  private async save() {
-    await this.sending
-    if (!this.body || this.conflict) return
-    this.sending = this.send(copy(this.body))
-    await this.sending
-    this.sending = null
+  /** One save after the other, each with what stands here when its turn comes and the version the last one made. */
+  private save(): Promise<void> {
+    const turn = (this.sending ?? Promise.resolve()).then(() => this.send())
+    this.sending = turn
+    return turn.then(() => {
+      if (this.sending === turn) this.sending = null
+    })
   }
 
-  private async send(body: CardBody) {
+  private async send() {
+    if (!this.body || this.conflict || this.saving === 'saved') return
+    const body = copy(this.body)
     this.saving = 'saving'
     try {
       const path = { params: { path: { key: this.id }, header: seen(this.version) } }

@@ -1,0 +1,163 @@
+"""Faults that were found once, each with what it took to show it."""
+
+import re
+import threading
+import unittest
+from collections.abc import Iterator
+from typing import Any
+from unittest import mock
+
+import httpx
+
+from ironmark.api import uploads
+from ironmark.api.app import create_app
+from ironmark.core import numbers
+from ironmark.pages.problems import Refused
+from tests import world
+
+
+class Faults(unittest.TestCase):
+    def setUp(self) -> None:
+        self.server = world.running()
+        self.client = self.server.client
+
+    def kpi(self, handle: str, formula: str = "count()") -> dict[str, Any]:
+        return {"handle": handle, "name": handle, "dataset": "sailings", "formula": formula}
+
+    def made(self, handle: str, formula: str = "count()") -> str:
+        answer = self.client.post("/api/kpis", json=self.kpi(handle, formula))
+        self.assertEqual(answer.status_code, 201, answer.text)
+        key = str(answer.json()["id"])
+        self.addCleanup(self.drop, key)
+        return key
+
+    def drop(self, key: str) -> None:
+        version = self.client.get(f"/api/kpis/{key}").json()["version"]
+        self.client.delete(f"/api/kpis/{key}", headers={"If-Match": f'"{version}"'})
+
+    def test_two_kpis_saved_at_once_never_get_one_handle(self) -> None:
+        for round_ in range(4):
+            handle, start, answers = f"raced_{round_}", threading.Barrier(6), []
+
+            def save(handle: str = handle, start: Any = start, answers: list[Any] = answers) -> None:
+                with httpx.Client(base_url=str(self.client.base_url), timeout=30) as client:
+                    start.wait(10)
+                    answers.append(client.post("/api/kpis", json=self.kpi(handle)))
+
+            savers = [threading.Thread(target=save) for _ in range(6)]
+            for saver in savers:
+                saver.start()
+            for saver in savers:
+                saver.join(60)
+            kept = [answer.json()["id"] for answer in answers if answer.status_code == 201]
+            for key in kept:
+                self.addCleanup(self.drop, key)
+            self.assertEqual(len(kept), 1, [answer.text for answer in answers])
+            refused = {answer.json()["type"] for answer in answers if answer.status_code != 201}
+            self.assertEqual(refused, {"handle-taken"})
+
+    def test_a_new_name_that_closes_a_circle_is_refused_when_saved(self) -> None:
+        first = self.made("circle_one")
+        self.made("circle_two", "@circle_one + 1")
+        closing = self.kpi("circle_renamed", "@circle_two")
+        answer = self.client.put(f"/api/kpis/{first}", json=closing, headers={"If-Match": '"1"'})
+        self.assertEqual(answer.status_code, 422, answer.text)
+        self.assertIn("circle", answer.json()["detail"])
+        self.assertEqual(self.client.get(f"/api/kpis/{first}").json()["body"]["handle"], "circle_one")
+
+    def test_odd_places_of_a_live_source_are_told_in_words(self) -> None:
+        place = {"host": "127.0.0.1", "port": self.port(), "database": "d", "user": "u", "table": "t", "password": "p"}
+        for odd, says in (
+            ({"host": "a" * 64 + ".example"}, "no name of a host"),
+            ({"password": "пароль"}, "western letters"),
+            ({"user": "路线"}, ""),
+        ):
+            for path, more in (("/api/datasets/live/look", {}), ("/api/datasets/live", {"name": "Odd"})):
+                answer = self.client.post(path, json=place | odd | more)
+                self.assertEqual(answer.status_code, 422, answer.text)
+                self.assertIn(says, answer.json()["detail"])
+
+    def port(self) -> int:
+        return int(world.engine().url.port or 3306)
+
+    def test_a_name_no_database_can_have_is_told(self) -> None:
+        url = world.engine().url
+        place = {
+            "host": "",
+            "port": 3306,
+            "database": "a/b.c\\ ",
+            "user": url.username,
+            "table": "t",
+            "password": url.password,
+        }
+        answer = self.client.post("/api/datasets/live/look", json=place)
+        self.assertEqual(answer.status_code, 422, answer.text)
+        self.assertNotIn("does not answer", answer.json()["detail"])
+
+    def test_a_body_that_does_not_say_how_long_it_is_is_held_to_a_size_too(self) -> None:
+        def endless() -> Iterator[bytes]:
+            yield b'{"title": "'
+            for _ in range(120):
+                yield b"x" * 65536
+
+        answer = self.client.post("/api/scorecards", content=endless(), headers={"content-type": "application/json"})
+        self.assertEqual(answer.status_code, 413, answer.text)
+        self.assertEqual(answer.json()["type"], "too-large")
+        said = self.client.post(
+            "/api/scorecards", content=b"x" * (5 << 20), headers={"content-type": "application/json"}
+        )
+        self.assertEqual((said.status_code, said.json()["type"]), (413, "too-large"))
+
+    def test_files_that_wait_are_bounded_together(self) -> None:
+        held, go = uploads.Uploads(), threading.Event()
+        self.addCleanup(go.set)
+
+        def work(_: Any) -> str:
+            go.wait(30)
+            return "key"
+
+        with mock.patch.object(uploads, "MOST_WAITING", 100):
+            held.begin(work, "a", 500)  # one alone may be as long as it likes
+            with self.assertRaises(Refused) as refused:
+                held.begin(work, "b", 1)
+            self.assertEqual(refused.exception.problem.status, 503)
+            go.set()
+            for _ in range(500):
+                if held.get("a").state == "done" and not held._waiting:
+                    break
+                threading.Event().wait(0.02)
+            self.assertEqual(held.begin(work, "c", 60).id, "c")
+
+    def test_what_goes_wrong_is_described_as_it_is_answered(self) -> None:
+        described = create_app(world.engine()).openapi()
+        for path, methods in described["paths"].items():
+            for method, operation in methods.items():
+                for status, answer in operation["responses"].items():
+                    if status == "default" or (status[0] in "45" and path != "/api/health"):
+                        self.assertEqual(
+                            list(answer["content"]), ["application/problem+json"], f"{method} {path} {status}"
+                        )
+        self.assertNotIn("HTTPValidationError", described["components"]["schemas"])
+
+    def test_the_documentation_comes_from_here(self) -> None:
+        page = self.client.get("/api/docs")
+        self.assertEqual(page.status_code, 200)
+        for part in re.findall(r'(?:src|href)="([^"]+)"', page.text):
+            self.assertTrue(part.startswith("/api/docs/"), part)
+            self.assertEqual(self.client.get(part).status_code, 200, part)
+
+    def test_readers_side_by_side_have_their_own_locale(self) -> None:
+        shown: dict[str, str] = {}
+        both = threading.Barrier(2)
+
+        def read(locale: str) -> None:
+            numbers.write_as(locale)
+            both.wait(10)
+            shown[locale] = numbers.show(1234.5, numbers.Unit("currency", 1, "EUR"))
+
+        readers = [threading.Thread(target=read, args=(locale,)) for locale in ("en_GB", "de_DE")]
+        for reader in readers:
+            reader.start()
+        for reader in readers:
+            reader.join(10)
+        self.assertEqual(shown, {"en_GB": "€1,234.5", "de_DE": "1.234,5\u00a0€"})

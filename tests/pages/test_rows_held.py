@@ -1,0 +1,181 @@
+"""The rows that pages read: who waits for whom, what is held, and when a live source closes."""
+
+import datetime as dt
+import gc
+import threading
+import unittest
+from dataclasses import replace
+from typing import Any
+from unittest import mock
+
+import numpy as np
+import polars as pl
+
+from ironmark.core.formula import aggregates, parse
+from ironmark.core.periods import Period
+from ironmark.pages import sources as held_sources
+from ironmark.pages.library import Library
+from ironmark.pages.sources import Sources
+from ironmark.store.datasets import StoredDataset
+from ironmark.tables import cells, patience
+from ironmark.tables.columns import ColumnSource
+from ironmark.tables.reader import Column
+
+DAY = dt.date(2026, 10, 31)
+COLUMNS = (Column("day", "Day", "date", "period"), Column("x", "X", "number", "measure"))
+FRAME = pl.DataFrame({"day": [dt.date(2026, 10, 1), DAY], "x": [1.0, 2.0]})
+
+
+def dataset(key: str, version: int = 1, kind: str = "table") -> StoredDataset:
+    return StoredDataset(key, version, key, version, 2, "", COLUMNS, (), DAY, dt.datetime(2026, 11, 1), kind)  # type: ignore[arg-type]
+
+
+class FakeLive:
+    """A live source that says when it is closed."""
+
+    def __init__(self) -> None:
+        self.closed = threading.Event()
+        self.first = self.last = self.through = DAY
+        self.members: dict[str, Any] = {}
+
+    def aggregate(self, *_: Any) -> str:
+        if self.closed.is_set():
+            raise AssertionError("asked after it was closed")
+        return "totals"
+
+    def close(self) -> None:
+        self.closed.set()
+
+
+class Held(unittest.TestCase):
+    def setUp(self) -> None:
+        self.sources = Sources(mock.MagicMock())
+
+    def live(self, made: Any) -> Any:
+        return mock.patch.object(Sources, "_patient", lambda *_: patience.Patient("Live", made))
+
+    def test_a_stalled_live_source_delays_no_other_dataset(self) -> None:
+        stalled, asked = threading.Event(), threading.Event()
+        self.addCleanup(stalled.set)
+
+        def slow(*_: Any) -> Any:
+            asked.set()
+            stalled.wait(30)
+            return patience.Patient("Live", FakeLive)  # type: ignore[arg-type]
+
+        with (
+            mock.patch.object(Sources, "_patient", slow),
+            mock.patch.object(held_sources.datasets, "rows", lambda *_: FRAME),
+        ):
+            waiting = threading.Thread(
+                target=self.sources.source, args=(None, dataset("live", kind="live")), daemon=True
+            )
+            waiting.start()
+            self.assertTrue(asked.wait(10))
+            found: list[Any] = []
+            other = threading.Thread(
+                target=lambda: found.append(self.sources.source(None, dataset("rows"))), daemon=True
+            )  # type: ignore[arg-type]
+            other.start()
+            other.join(10)
+            self.assertTrue(found, "the rows in memory waited for the live source")
+            stalled.set()
+            waiting.join(10)
+
+    def test_a_live_source_that_is_given_up_serves_who_still_reads_from_it(self) -> None:
+        made: list[FakeLive] = []
+
+        def make() -> Any:
+            made.append(FakeLive())
+            return made[-1]
+
+        with self.live(make):
+            first = self.sources.source(None, dataset("live", 1, "live"))  # type: ignore[arg-type]
+            self.assertEqual(first.first, DAY)
+            second = self.sources.source(None, dataset("live", 2, "live"))  # type: ignore[arg-type]
+            self.assertIsNot(first, second)
+            self.assertEqual(first.aggregate((), None, {}, (Period.parse("2026-10"),)), "totals")
+            self.assertFalse(made[0].closed.is_set())
+            del first
+            gc.collect()
+            self.assertTrue(made[0].closed.wait(10), "nobody reads from it, and it is still open")
+
+    def test_an_old_live_source_serves_until_the_new_one_is_there(self) -> None:
+        ready = threading.Event()
+        self.addCleanup(ready.set)
+        made: list[FakeLive] = []
+
+        def make() -> Any:
+            if made:
+                ready.wait(30)
+            made.append(FakeLive())
+            return made[-1]
+
+        with self.live(make):
+            first: Any = self.sources.source(None, dataset("live", 1, "live"))  # type: ignore[arg-type]
+            self.assertEqual(first.first, DAY)
+            first._made_at -= patience.FRESH_S + 1
+            self.assertIs(self.sources.source(None, dataset("live", 1, "live")), first)  # type: ignore[arg-type]
+            ready.set()
+            for _ in range(500):
+                now: Any = self.sources.source(None, dataset("live", 1, "live"))  # type: ignore[arg-type]
+                if now is not first:
+                    break
+                threading.Event().wait(0.02)
+            self.assertIsNot(now, first)
+            self.assertEqual(now.first, DAY)
+            self.assertEqual(len(made), 2)
+
+    def test_everything_in_a_request_reads_one_generation(self) -> None:
+        with self.live(FakeLive):
+            library = Library(self.sources, None)  # type: ignore[arg-type]
+            library._datasets["live"] = dataset("live", 1, "live")
+            one: Any = library.source_of("live")
+            one._made_at -= 10 * patience.FRESH_S
+            self.assertIs(library.source_of("live"), one)
+
+    def test_several_first_readers_load_rows_once(self) -> None:
+        loads, begun = [], threading.Barrier(8)
+
+        def rows(*_: Any) -> pl.DataFrame:
+            loads.append(1)
+            threading.Event().wait(0.1)
+            return FRAME
+
+        found: list[Any] = []
+
+        def read() -> None:
+            begun.wait(10)
+            found.append(self.sources.source(None, dataset("rows")))  # type: ignore[arg-type]
+
+        with mock.patch.object(held_sources.datasets, "rows", rows):
+            readers = [threading.Thread(target=read) for _ in range(8)]
+            for reader in readers:
+                reader.start()
+            for reader in readers:
+                reader.join(20)
+        self.assertEqual((len(loads), len({id(one) for one in found}), len(found)), (1, 1, 8))
+
+    def test_rows_are_held_by_their_weight(self) -> None:
+        with mock.patch.object(held_sources.datasets, "rows", lambda *_: FRAME):
+            self.sources.source(None, dataset("a"))  # type: ignore[arg-type]
+            room = self.sources._held.currsize * 2
+            self.sources._held._Cache__maxsize = room
+            for key in "bcd":
+                self.sources.source(None, dataset(key))  # type: ignore[arg-type]
+            self.assertEqual(sorted(key for key, _ in self.sources._held), ["c", "d"])
+            self.sources.source(None, dataset("d", 2))  # type: ignore[arg-type]
+            self.assertEqual(
+                sorted(self.sources._held), [("c", 1), ("d", 2)], "an earlier version is not asked for again"
+            )
+
+    def test_typed_formulas_do_not_pile_up(self) -> None:
+        source = ColumnSource(FRAME, "day", [], DAY)
+        with mock.patch.object(cells, "MOST_PART_BYTES", 8 * 40):
+            for at in range(200):
+                wanted = aggregates(parse(f"sum(x * {at})"))
+                totals = source.aggregate(wanted, None, {}, (Period.parse("2026-10"),))
+                np.testing.assert_allclose(totals.parts[wanted[0]], [[3.0 * at]])
+        (held,) = source._cells.values()
+        self.assertLess(len(held.parts), 60)
+        self.assertEqual(replace(held).parts, held.parts)
