@@ -1,6 +1,6 @@
 """Run every test over one MariaDB and one server; write the counts for ``check``.
 
-python -m tests [RESULTS] [PATTERN]: PATTERN picks modules, as in ``core`` or ``browser.test_bench``.
+python -m tests [RESULTS] [PATTERN]: PATTERN picks modules, as in ``core`` or ``browser.test_bench``; with ! before it, all others.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ def main(results: str | None = None, pattern: str = "") -> int:
     for folder in FOLDERS:
         for path in sorted((here / folder).glob("test_*.py")):
             name = f"tests.{folder}.{path.stem}"
-            if pattern in name:
+            if (pattern[1:] not in name) if pattern.startswith("!") else (pattern in name):
                 suite.addTests(unittest.defaultTestLoader.loadTestsFromName(name))
     try:
         found = unittest.TextTestRunner(verbosity=1).run(suite)

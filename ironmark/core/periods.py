@@ -7,6 +7,7 @@ import datetime as dt
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Literal, get_args
 
 Grain = Literal["day", "week", "month", "quarter", "year"]
@@ -264,6 +265,7 @@ def latest_complete(first: Period, last: Period, through: dt.date) -> Period:
     return last
 
 
+@lru_cache(maxsize=4096)
 def timeline(period: Period, first: dt.date, last: dt.date) -> tuple[Period, ...]:
     """Every period of the kind of ``period``, in step with it, from the one ``first`` is in to the one of ``last``."""
     edges = [Period.of(day, period.grain, period.year_start).ordinal - period.ordinal for day in (first, last)]
@@ -281,6 +283,12 @@ def pieces(periods: Sequence[Period], grain: Literal["day", "month"]) -> tuple[t
 
     Periods of days and weeks have no months; asked for them they are their own pieces.
     """
+    found, of = _pieces(tuple(periods), grain)
+    return found, list(of)
+
+
+@lru_cache(maxsize=512)
+def _pieces(periods: tuple[Period, ...], grain: Literal["day", "month"]) -> tuple[tuple[Period, ...], tuple[int, ...]]:
     found: list[Period] = []
     of: list[int] = []
     for at, period in enumerate(periods):
@@ -290,4 +298,4 @@ def pieces(periods: Sequence[Period], grain: Literal["day", "month"]) -> tuple[t
             made = months(period.start, period.end) if period.unit == "month" else (period,)
         found += made
         of += [at] * len(made)
-    return tuple(found), of
+    return tuple(found), tuple(of)

@@ -6,8 +6,8 @@ Nothing is read here: a sheet that was kept is drawn as it was.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Hashable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -30,9 +30,12 @@ from ironmark.pages.shapes import InstrumentPicture, MarkLine, ReadingPicture, S
 HUNDREDTHS = Unit("percent", 0)
 
 
-def draw_sheet(sheet: Sheet, states: Mapping[str, State], year_start: int) -> InstrumentPicture:
-    """states: those that the bands of its yardsticks carry, by key."""
-    instrument = InstrumentBody.model_validate(sheet.instrument)
+def draw_sheet(
+    sheet: Sheet, states: Mapping[str, State], year_start: int, texts: dict[Hashable, Texts] | None = None
+) -> InstrumentPicture:
+    """states: those that the bands of its yardsticks carry, by key. texts: of readings that other sheets of the same
+    page show as well; each is written once."""
+    instrument = sheet.instrument
     subject = sheet.subjects[0] if sheet.subjects else None
     picture = InstrumentPicture(
         id=sheet.id, title=sheet.title, kpi_name=subject.name if subject else "", direction=subject.direction if subject else "higher",
@@ -47,11 +50,12 @@ def draw_sheet(sheet: Sheet, states: Mapping[str, State], year_start: int) -> In
         return picture
     own = [reading for reading in sheet.readings if reading.subject == 0]
     axis = choose_axis(instrument, subject, own)
-    frames = {0: Frame(instrument, subject, sheet.title, axis, states, year_start)}
+    texts = {} if texts is None else texts
+    frames = {0: Frame(instrument, subject, sheet.title, axis, states, year_start, texts)}
     bare = instrument.model_copy(update={"axis": type(instrument.axis)()})
     for at, further in enumerate(sheet.subjects[1:], start=1):
         its = [reading for reading in sheet.readings if reading.subject == at]
-        frames[at] = Frame(bare, further, further.name, choose_axis(bare, further, its), states, year_start)
+        frames[at] = Frame(bare, further, further.name, choose_axis(bare, further, its), states, year_start, texts)
     for at, frame in frames.items():
         picture.readings += frame.draw([reading for reading in sheet.readings if reading.subject == at])
     picture.axis = axis_picture(axis, subject.unit, instrument.ticks)
@@ -100,14 +104,29 @@ def choose_axis(instrument: InstrumentBody, subject: Subject, readings: Sequence
     return axes.with_ends(chosen, instrument.axis.low, instrument.axis.high)
 
 
+@dataclass(frozen=True, slots=True)
+class Texts:
+    """What is written of a reading, wherever it is drawn."""
+
+    marks: tuple[str, ...]
+    shown: str = ""
+    gap_shown: str = ""
+    gap_words: str = ""
+    band_words: str = ""
+    attainment: str = ""
+    state: str | None = None
+    rest: str = ""
+
+
 class Frame:
     """What the readings of one subject share: axis, unit, yardstick, title."""
 
     def __init__(
-        self, instrument: InstrumentBody, subject: Subject, title: str, axis: Axis, states: Mapping[str, State], year_start: int
+        self, instrument: InstrumentBody, subject: Subject, title: str, axis: Axis, states: Mapping[str, State], year_start: int,
+        texts: dict[Hashable, Texts],
     ) -> None:  # fmt: skip
         self.instrument, self.subject, self.title, self.axis = instrument, subject, title, axis
-        self.states, self.year_start, self.unit = states, year_start, subject.unit
+        self.states, self.year_start, self.unit, self.texts = states, year_start, subject.unit, texts
         self.yardstick = subject.yardstick.with_states(states) if subject.yardstick else None
         self.face = FACES[instrument.face]
 
@@ -127,45 +146,65 @@ class Frame:
         return found
 
     def _one(self, reading: Reading, cuts: list[float], fine: bool) -> ReadingPicture:
-        axis, unit, value, state = self.axis, self.unit, reading.value, reading.state
+        axis, value, texts = self.axis, reading.value, self._written(reading, cuts)
         picture = _unread(self.title, reading)
         picture.marks = [
-            MarkLine(mark.name, mark.value, words.show_cut(mark.value, unit), axis.place(mark.value), axis.past(mark.value))
-            for mark in reading.marks
-        ]  # fmt: skip
+            MarkLine(mark.name, mark.value, text, axis.place(mark.value), axis.past(mark.value))
+            for mark, text in zip(reading.marks, texts.marks, strict=True)
+        ]
         if fine and self.yardstick:
             picture.bands = bands_on(axis, self.yardstick, cuts)
         # Rows on one axis carry no labels of their cuts; one reading alone does.
         if cuts and (reading.role == "all" or reading.role == "kpi" or self.face.cuts):
-            picture.cuts = cut_lines(axis, cuts, unit)
+            picture.cuts = cut_lines(axis, cuts, self.unit)
         picture.partial = reading.partial
         given = self.instrument.axis
         if reading.earlier and self.instrument.face == "history":
-            picture.history = history(reading.earlier, self.yardstick, unit, self.year_start, given.low, given.high)
+            picture.history = history(
+                reading.earlier, self.yardstick, self.unit, self.year_start, given.low, given.high
+            )
         elif reading.earlier:
-            picture.trail = trail(reading.earlier, self.yardstick, unit, self.year_start)
+            picture.trail = trail(reading.earlier, self.yardstick, self.unit, self.year_start)
         if value is None:
             return picture
-        picture.status, picture.value, picture.shown, picture.state = reading.status, value, show(value, unit), state
+        picture.status, picture.value, picture.shown, picture.state = reading.status, value, texts.shown, reading.state
         picture.fraction, picture.past = axis.place(value), axis.past(value)
         picture.band = reading.band if reading.band >= 0 else None
-        picture.gap, picture.gap_shown = reading.gap, _signed_gap(reading.gap, unit)
-        picture.gap_words = self._gap_words(reading)
-        if state is not None and self.yardstick:
-            picture.band_words = words.band_words(self.yardstick, cuts, reading.band, unit)
-        picture.attainment, picture.attainment_shown = reading.attainment, _percent(reading.attainment)
+        picture.gap, picture.gap_shown, picture.gap_words = reading.gap, texts.gap_shown, texts.gap_words
+        picture.band_words = texts.band_words
+        picture.attainment, picture.attainment_shown = reading.attainment, texts.attainment
         if self.instrument.face == "ledger":
             picture.headroom, picture.headroom_shown = reading.headroom, _percent(reading.headroom, sign=True)
         picture.before, picture.step = reading.before, reading.step
+        title = f"{self.title}, {reading.label}" if reading.label and reading.role != "kpi" else self.title
+        picture.spoken = words.spoken(title, texts.shown, texts.state, texts.rest)
+        return picture
+
+    def _written(self, reading: Reading, cuts: list[float]) -> Texts:
+        key = (id(reading), self.unit)
+        held = self.texts.get(key)
+        if held is None:
+            held = self.texts[key] = self._write(reading, cuts)
+        return held
+
+    def _write(self, reading: Reading, cuts: list[float]) -> Texts:
+        unit, value, state, band_words = self.unit, reading.value, reading.state, ""
+        marks = tuple(words.show_cut(mark.value, unit) for mark in reading.marks)
+        if value is None:
+            return Texts(marks=marks)
+        gap_words = self._gap_words(reading)
+        if state is not None and self.yardstick:
+            band_words = words.band_words(self.yardstick, cuts, reading.band, unit)
         rest = (
-            picture.gap_words,
+            gap_words,
             f"not graded: {reading.reason}" if reading.reason else "",
             f"partial, {reading.partial.words}" if reading.partial else "",
         )
-        name = self.states[state].name if state else None
-        title = f"{self.title}, {reading.label}" if reading.label and reading.role != "kpi" else self.title
-        picture.spoken = words.spoken(title, picture.shown, name, "; ".join(text for text in rest if text))
-        return picture
+        return Texts(
+            marks=marks, shown=show(value, unit), gap_shown=_signed_gap(reading.gap, unit), gap_words=gap_words,
+            band_words=band_words, attainment=_percent(reading.attainment), state=self.states[state].name if state else None,
+            rest="; ".join(text for text in rest if text),
+        )  # fmt: skip
 
     def _gap_words(self, reading: Reading) -> str:
         assert reading.value is not None

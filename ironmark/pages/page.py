@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
-from typing import Any
 
 from pydantic import TypeAdapter
 
@@ -17,6 +16,7 @@ from ironmark.core.numbers import Unit
 from ironmark.core.palette import State
 from ironmark.core.periods import Grain, Period
 from ironmark.core.yardstick import Cut, Yardstick
+from ironmark.pages.documents import InstrumentBody
 
 Figures = tuple[float | None, ...]
 COUNTED = ("all", "member", "kpi")  # groups, the rest and earlier periods are readings of the same rows again
@@ -170,7 +170,7 @@ class Crossing:
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """One instrument with what it says. instrument: its settings as they were, in the form of its document.
+    """One instrument with what it says. instrument: its settings as they were.
 
     subjects: its own KPI, then the further ones. folded: the readings of members that are shown together as one; a
     tally counts them one by one. ahead: the period begins after the last row, so there is nothing to
@@ -178,7 +178,7 @@ class Sheet:
     """
 
     id: str
-    instrument: dict[str, Any]
+    instrument: InstrumentBody
     title: str
     problem: str | None
     notes: tuple[str, ...]

@@ -40,12 +40,13 @@ def known_cuts(cuts: Figures) -> list[float]:
 
 def bands_on(axis: Axis, yardstick: grading.Yardstick, cuts: Sequence[float]) -> list[Band]:
     """The bands as far as they lie on the axis, by cuts that are in order."""
-    edges = [0.0, *(axis.place(cut) for cut in cuts), 1.0]
-    return [
-        Band(at, state, start, end)
-        for at, (state, start, end) in enumerate(zip(yardstick.bands, edges, edges[1:], strict=False))
-        if end > start
-    ]
+    found, start, low, span = [], 0.0, axis.low, axis.high - axis.low
+    for at, state in enumerate(yardstick.bands):
+        end = min(1.0, max(0.0, (cuts[at] - low) / span)) if at < len(cuts) else 1.0
+        if end > start:
+            found.append(Band(at, state, start, end))
+        start = end
+    return found
 
 
 def cut_lines(axis: Axis, cuts: Sequence[float], unit: Unit) -> list[CutLine]:

@@ -60,7 +60,7 @@ def read_sheet(
     """
     kpi = library.kpis.get(instrument.kpi)
     empty = Sheet(
-        id=instrument.id, instrument=instrument.model_dump(), title=instrument.title or (kpi.name if kpi else "An instrument without a KPI"),
+        id=instrument.id, instrument=instrument, title=instrument.title or (kpi.name if kpi else "An instrument without a KPI"),
         problem=None, notes=(), subjects=(), readings=(), period=period.key if period else "", grain=period.grain if period else "month",
     )  # fmt: skip
     if kpi is None:
@@ -192,23 +192,27 @@ class Block:
         if readings.kpi.direction == "inside":
             edge, inside = core.nearer_edge(readings)
             self.edge, self.inside = _listed(edge), (inside >= 0).tolist()
-        self._made: dict[tuple[int, int], Reading] = {}
+        self._made: dict[tuple[int, int], dict[str, Any]] = {}
+        self._readings: dict[tuple[str, int, int, int, bool], Reading] = {}
         self._earlier: dict[tuple[int, int, int, bool], tuple[Moment, ...]] = {}
 
     def reading(self, at: Place, trail: int, cuts: bool) -> Reading:
         """trail: how many periods up to this one are shown with it; cuts: with the cuts of each."""
-        plain = self._made.get((at.p, at.m))
-        if plain is None:
-            plain = self._made[at.p, at.m] = self._reading(at.p, at.m)
         key = f"{at.role}:{at.label}"
         if at.ask:
             key += f":{_ASKS.dump_json(at.ask).decode()}"
-        return replace(
-            plain, key=key, role=at.role, label=at.label, member=at.member, ask=at.ask,
-            earlier=self.earlier(at.p, at.m, trail, cuts) if trail else (),
-        )  # fmt: skip
+        place = (key, at.p, at.m, trail, cuts)
+        if place not in self._readings:
+            plain = self._made.get((at.p, at.m))
+            if plain is None:
+                plain = self._made[at.p, at.m] = self._figures(at.p, at.m)
+            self._readings[place] = Reading(
+                key=key, role=at.role, label=at.label, member=at.member, ask=at.ask,
+                earlier=self.earlier(at.p, at.m, trail, cuts) if trail else (), **plain,
+            )  # fmt: skip
+        return self._readings[place]
 
-    def _reading(self, p: int, m: int) -> Reading:
+    def _figures(self, p: int, m: int) -> dict[str, Any]:
         readings, yardstick = self.readings, self.readings.yardstick
         period, value, part = readings.periods[p], self.values[p][m], readings.parts[p]
         state, reason, before, step = readings.state(p, m), "", None, 0
@@ -221,14 +225,14 @@ class Block:
                 reason = self._why_not_graded(p, m) if yardstick else "no yardstick is chosen"
             elif before and yardstick:
                 step = yardstick.known[state].rank - yardstick.known[before].rank
-        return Reading(
-            key="", role="", of=self._of(p, m), member=None, label="", period=period.key, subject=0, value=value,
+        return dict(
+            of=self._of(p, m), period=period.key, subject=0, value=value,
             band=self.bands[p][m], state=state, reason=reason, marks=self._marks_at(p, m), cuts=cuts,
             gap=self.gap[p][m] if value is not None else None, attainment=self.attainment[p][m] if value is not None else None,
             headroom=self.room[p][m] if value is not None else None,
             edge=self.edge[p][m] if self.edge else None, inside=bool(self.inside and self.inside[p][m]),
             partial=Partial(part.days, part.of, part.words, core.pro_rates(readings, p)) if part else None,
-            before=before, step=step, ask=None, scale=self.scale[p][m],
+            before=before, step=step, scale=self.scale[p][m],
         )  # fmt: skip
 
     def _marks_at(self, p: int, m: int) -> tuple[Mark, ...]:

@@ -203,9 +203,6 @@ class MariaDB:
             if self.process.poll() is not None:
                 break
             try:
-                # Asked with a socket of our own first: the driver leaves one open that is refused.
-                with socket.socket(socket.AF_UNIX) as probe:
-                    probe.connect(str(self.socket))
                 self._as_root().close()
                 return
             except (OSError, pymysql.MySQLError):
@@ -215,7 +212,17 @@ class MariaDB:
         raise MariaDBError(f"MariaDB did not start; the end of {self.log}:\n{tail}")
 
     def _as_root(self) -> pymysql.connections.Connection:
-        return pymysql.connect(unix_socket=str(self.socket), user=getpass.getuser(), connect_timeout=5)
+        # Over a socket of our own: the driver leaves one open that is refused.
+        own = socket.socket(socket.AF_UNIX)
+        try:
+            own.settimeout(5)
+            own.connect(str(self.socket))
+            made = pymysql.connect(unix_socket=str(self.socket), user=getpass.getuser(), defer_connect=True)
+            made.connect(own)
+        except BaseException:
+            own.close()
+            raise
+        return made
 
     def _grant(self) -> None:
         password = self._password()

@@ -219,7 +219,6 @@ class Patience(unittest.TestCase):
             return Late()
 
         patient = Patient("Bookings", make, patience=0.1)
-        self.addCleanup(patient.close)
         began = time.monotonic()
         for _ in range(5):
             with self.assertRaises(Slow) as caught:
@@ -235,7 +234,6 @@ class Patience(unittest.TestCase):
         self.addCleanup(silent.close)
         connection = Connection("127.0.0.1", silent.getsockname()[1], "d", "u", "t")
         patient = Patient("Bookings", lambda: LiveSource(connection, COLUMNS), patience=0.2)
-        self.addCleanup(patient.close)
         with self.assertRaises(Slow):
             _ = patient.first
 

@@ -1,6 +1,7 @@
 """Records, marks and rows in a real MariaDB."""
 
 import datetime as dt
+import json
 import shutil
 import unittest
 from typing import Any
@@ -192,8 +193,14 @@ class WhoseMarksWere(unittest.TestCase):
         ]  # fmt: skip
         with Session(cls.engine) as session:
             for key, (nature, formula) in kpis.items():
-                body = {"name": key.title(), "nature": nature, "formula": formula}
-                records.create(session, "kpi", body, name=key, key=key)
+                body = {
+                    "name": key.title(),
+                    "nature": nature,
+                    "formula": formula,
+                    "handle": "one" if key in ("share", "ready") else key,
+                }
+                record = "INSERT INTO records (kind, id, version, body, created_at, updated_at, saved_by) VALUES ('kpi', :key, 1, :body, :now, :now, '')"
+                session.execute(text(record), {"key": key, "body": json.dumps(body), "now": database.now()})
                 session.execute(text("INSERT INTO mark_books (kpi_id, version) VALUES (:key, 1)"), {"key": key})
             for entry in old:
                 insert = "INSERT INTO marks (kpi_id, name, segment, member, since, value) VALUES (:k, 'target', :s, :m, :f, :v)"
@@ -215,6 +222,11 @@ class WhoseMarksWere(unittest.TestCase):
     def test_of_a_rate_and_of_a_ratio_it_is_everyone_s(self) -> None:
         self.assertEqual(self.owners("share"), [(EVERYONE, "2026-01", 0.5)])
         self.assertEqual(self.owners("ready"), [(EVERYONE, "2026-01", 0.9)])
+
+    def test_of_two_kpis_with_one_handle_the_first_keeps_it(self) -> None:
+        with Session(self.engine) as session:
+            kept = dict(session.execute(text("SELECT id, handle FROM records")).tuples().all())
+        self.assertEqual(kept, {"income": "income", "visits": "visits", "crew": "crew", "ready": "one", "share": None})
 
     def test_what_was_changed_is_told_until_it_was_read(self) -> None:
         with Session(self.engine) as session:

@@ -16,8 +16,8 @@ def upgrade() -> None:
     bind = op.get_bind()
     taken: set[str] = set()
     for key, body in bind.execute(sa.text("SELECT id, body FROM records WHERE kind = 'kpi' ORDER BY created_at, id")):
-        handle = (json.loads(body) if isinstance(body, str) else body)["handle"]
-        if handle not in taken:  # of two that were let through once the first keeps it
+        handle = (json.loads(body) if isinstance(body, str) else body).get("handle")
+        if handle and handle not in taken:  # of two that were let through once the first keeps it
             bind.execute(
                 sa.text("UPDATE records SET handle = :handle WHERE kind = 'kpi' AND id = :key"),
                 {"handle": handle, "key": key},
