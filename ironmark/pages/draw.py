@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
-
-from ironmark.pages.draw_sheet import Texts, draw_sheet
+from ironmark.pages.draw_sheet import Pen
 from ironmark.pages.page import Page
 from ironmark.pages.shapes import PeriodChoice, ScorecardPicture, SectionNote, SegmentChoice, StatePicture
 from ironmark.pages.tally import changed, section_words, tally
@@ -13,7 +11,7 @@ from ironmark.pages.tally import changed, section_words, tally
 def draw_page(page: Page) -> ScorecardPicture:
     period = page.when(page.period) if page.period else None
     known = page.known
-    texts: dict[Hashable, Texts] = {}
+    pen = Pen(known, page.year_start)
     by_id = {sheet.id: sheet for sheet in page.sheets}
     every = [reading for sheet in page.sheets for reading in sheet.readings]
     partial = next((reading.partial for reading in every if reading.partial), None)
@@ -36,5 +34,5 @@ def draw_page(page: Page) -> ScorecardPicture:
             SectionNote(id=part.id, words=section_words([by_id[key] for key in part.sheets], period))
             for part in page.sections
         ],
-        instruments=[draw_sheet(sheet, known, page.year_start, texts) for sheet in page.sheets],
+        instruments=[pen.draw(sheet) for sheet in page.sheets],
     )

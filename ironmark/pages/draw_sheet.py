@@ -28,58 +28,82 @@ from ironmark.pages.scales import axis_picture, bands_on, cut_lines, known_cuts
 from ironmark.pages.shapes import InstrumentPicture, MarkLine, ReadingPicture, Step
 
 HUNDREDTHS = Unit("percent", 0)
+DRAWN_BY = ("face", "look", "axis", "ticks", "marks", "ramp")  # the settings that a drawing depends on
 
 
-def draw_sheet(
-    sheet: Sheet, states: Mapping[str, State], year_start: int, texts: dict[Hashable, Texts] | None = None
-) -> InstrumentPicture:
-    """states: those that the bands of its yardsticks carry, by key. texts: of readings that other sheets of the same
-    page show as well; each is written once."""
-    instrument = sheet.instrument
-    subject = sheet.subjects[0] if sheet.subjects else None
-    picture = InstrumentPicture(
-        id=sheet.id, title=sheet.title, kpi_name=subject.name if subject else "", direction=subject.direction if subject else "higher",
-        unit=subject.unit.kind if subject else "number", period=sheet.period, problem=sheet.problem, notes=list(sheet.notes),
-        axis=None, readings=[], ramp=None, quadrant=None, by_hand=sheet.by_hand, stroke="", grain=sheet.grain,
-        rehearsed=sheet.rehearsed, waiting=sheet.waiting,
-    )  # fmt: skip
-    if subject is None or sheet.problem:
+def draw_sheet(sheet: Sheet, states: Mapping[str, State], year_start: int) -> InstrumentPicture:
+    """One sheet by itself. states: those that the bands of its yardsticks carry, by key."""
+    return Pen(states, year_start).draw(sheet)
+
+
+class Pen:
+    """Draws the sheets of a page. What several of them show is written once, and what is alike drawn once."""
+
+    def __init__(self, states: Mapping[str, State], year_start: int) -> None:
+        self.states, self.year_start = states, year_start
+        self.texts: dict[Hashable, Texts] = {}
+        self._drawn: dict[tuple[int, ...], list[tuple[Sheet, InstrumentPicture]]] = {}
+
+    def draw(self, sheet: Sheet) -> InstrumentPicture:
+        alike = self._drawn.setdefault(tuple(map(id, sheet.readings)), [])
+        found = next((picture for other, picture in alike if _drawn_alike(sheet, other)), None)
+        if found is None:
+            found = self._draw(sheet)
+            alike.append((sheet, found))
+        return found if found.id == sheet.id else replace(found, id=sheet.id)
+
+    def _draw(self, sheet: Sheet) -> InstrumentPicture:
+        instrument = sheet.instrument
+        subject = sheet.subjects[0] if sheet.subjects else None
+        picture = InstrumentPicture(
+            id=sheet.id, title=sheet.title, kpi_name=subject.name if subject else "", direction=subject.direction if subject else "higher",
+            unit=subject.unit.kind if subject else "number", period=sheet.period, problem=sheet.problem, notes=list(sheet.notes),
+            axis=None, readings=[], ramp=None, quadrant=None, by_hand=sheet.by_hand, stroke="", grain=sheet.grain,
+            rehearsed=sheet.rehearsed, waiting=sheet.waiting,
+        )  # fmt: skip
+        if subject is None or sheet.problem:
+            return picture
+        if sheet.ahead:
+            picture.readings = [_unread(sheet.title, reading) for reading in sheet.readings]
+            return picture
+        own = [reading for reading in sheet.readings if reading.subject == 0]
+        axis = choose_axis(instrument, subject, own)
+        frames = {0: Frame(instrument, subject, sheet.title, axis, self)}
+        bare = instrument.model_copy(update={"axis": type(instrument.axis)()})
+        for at, further in enumerate(sheet.subjects[1:], start=1):
+            its = [reading for reading in sheet.readings if reading.subject == at]
+            frames[at] = Frame(bare, further, further.name, choose_axis(bare, further, its), self)
+        for at, frame in frames.items():
+            picture.readings += frame.draw([reading for reading in sheet.readings if reading.subject == at])
+        picture.axis = axis_picture(axis, subject.unit, instrument.ticks)
+        if len(frames) > 1:
+            for reading, drawn in zip(sheet.readings, picture.readings, strict=True):
+                frame = frames[reading.subject]
+                drawn.axis = (
+                    axis_picture(frame.axis, frame.subject.unit, instrument.ticks)
+                    if reading.value is not None or reading.cuts
+                    else None
+                )
+        if instrument.face == "pips":
+            _draw_steps(instrument.look.pips.steps, axis, sheet.readings, picture.readings)
+        if instrument.face == "ledger":
+            picture.stroke = _tally_columns(instrument.look.ledger.stroke, own, picture.readings, subject.unit)
+        shades: dict[str | None, str | None] = {}
+        if instrument.ramp is not None and sheet.colouring is not None:
+            colours, picture.ramp = shaded(instrument.ramp, sheet.colouring, tuple(reading.colour for reading in own))
+            for drawn, shade in zip(picture.readings, colours, strict=False):
+                drawn.shade = shades[drawn.member] = shade
+        if sheet.crossing is not None:
+            mark = instrument.marks[0] if instrument.marks else ""
+            picture.quadrant = quadrant_picture(sheet.crossing, instrument.look.quadrant, subject, mark, shades)
         return picture
-    if sheet.ahead:
-        picture.readings = [_unread(sheet.title, reading) for reading in sheet.readings]
-        return picture
-    own = [reading for reading in sheet.readings if reading.subject == 0]
-    axis = choose_axis(instrument, subject, own)
-    texts = {} if texts is None else texts
-    frames = {0: Frame(instrument, subject, sheet.title, axis, states, year_start, texts)}
-    bare = instrument.model_copy(update={"axis": type(instrument.axis)()})
-    for at, further in enumerate(sheet.subjects[1:], start=1):
-        its = [reading for reading in sheet.readings if reading.subject == at]
-        frames[at] = Frame(bare, further, further.name, choose_axis(bare, further, its), states, year_start, texts)
-    for at, frame in frames.items():
-        picture.readings += frame.draw([reading for reading in sheet.readings if reading.subject == at])
-    picture.axis = axis_picture(axis, subject.unit, instrument.ticks)
-    if len(frames) > 1:
-        for reading, drawn in zip(sheet.readings, picture.readings, strict=True):
-            frame = frames[reading.subject]
-            drawn.axis = (
-                axis_picture(frame.axis, frame.subject.unit, instrument.ticks)
-                if reading.value is not None or reading.cuts
-                else None
-            )
-    if instrument.face == "pips":
-        _draw_steps(instrument.look.pips.steps, axis, sheet.readings, picture.readings)
-    if instrument.face == "ledger":
-        picture.stroke = _tally_columns(instrument.look.ledger.stroke, own, picture.readings, subject.unit)
-    shades: dict[str | None, str | None] = {}
-    if instrument.ramp is not None and sheet.colouring is not None:
-        colours, picture.ramp = shaded(instrument.ramp, sheet.colouring, tuple(reading.colour for reading in own))
-        for drawn, shade in zip(picture.readings, colours, strict=False):
-            drawn.shade = shades[drawn.member] = shade
-    if sheet.crossing is not None:
-        mark = instrument.marks[0] if instrument.marks else ""
-        picture.quadrant = quadrant_picture(sheet.crossing, instrument.look.quadrant, subject, mark, shades)
-    return picture
+
+
+def _drawn_alike(one: Sheet, other: Sheet) -> bool:
+    """Whether two sheets of the same readings look the same, wherever they stand on the page."""
+    return replace(one, id=other.id, instrument=other.instrument) == other and all(
+        getattr(one.instrument, slot) == getattr(other.instrument, slot) for slot in DRAWN_BY
+    )
 
 
 def choose_axis(instrument: InstrumentBody, subject: Subject, readings: Sequence[Reading]) -> Axis:
@@ -122,12 +146,11 @@ class Frame:
     """What the readings of one subject share: axis, unit, yardstick, title."""
 
     def __init__(
-        self, instrument: InstrumentBody, subject: Subject, title: str, axis: Axis, states: Mapping[str, State], year_start: int,
-        texts: dict[Hashable, Texts],
+        self, instrument: InstrumentBody, subject: Subject, title: str, axis: Axis, pen: Pen
     ) -> None:  # fmt: skip
         self.instrument, self.subject, self.title, self.axis = instrument, subject, title, axis
-        self.states, self.year_start, self.unit, self.texts = states, year_start, subject.unit, texts
-        self.yardstick = subject.yardstick.with_states(states) if subject.yardstick else None
+        self.states, self.year_start, self.unit, self.texts = pen.states, pen.year_start, subject.unit, pen.texts
+        self.yardstick = subject.yardstick.with_states(pen.states) if subject.yardstick else None
         self.face = FACES[instrument.face]
 
     def draw(self, readings: Sequence[Reading]) -> list[ReadingPicture]:
