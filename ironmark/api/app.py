@@ -66,7 +66,7 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
         openapi_url="/api/openapi.json",
     )
     app.state.sources = Sources(engine)
-    app.state.uploads = uploads.Uploads()
+    app.state.uploads = uploads.Uploads(app.state.sources)
     problems.install(app)
     for module in (
         hands,

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import secrets
 import threading
-from collections import OrderedDict
+import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from typing import Literal
+from typing import Any, Literal
 
 import structlog
 from fastapi import APIRouter, Depends, Header, Query, Request, UploadFile
 from pydantic import BaseModel
+from sqlalchemy.exc import DBAPIError
 
 from ironmark.api.datasets import body_of, file_name_of, name_from
 from ironmark.api.problems import problem_of
@@ -20,14 +21,23 @@ from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.pages.documents import Key
 from ironmark.pages.problems import Problem, Refused
+from ironmark.pages.sources import Sources
 from ironmark.store import datasets
+from ironmark.store import uploads as store
+from ironmark.store.database import now
 from ironmark.tables.formats import read_file
 from ironmark.tables.reader import Decimal
 from ironmark.tables.refresh import How
 
 router = APIRouter(prefix="/api/uploads", tags=["uploads"])
 log = structlog.get_logger()
-KEPT = 50
+Work = Callable[[Callable[[str, float], None]], str]
+STOPPED = "Stopped; nothing was kept"
+TELL_S = 0.15  # how often it is noted how far an upload is
+LEFT = Problem(
+    type="left", title="The upload was left", status=500,
+    detail="The server ended while it read this file. Nothing was kept; send it again.",
+)  # fmt: skip
 MOST_WAITING = 600 * 1024 * 1024  # bytes of files that are not read yet
 _READ, _KEPT = 0.1, 0.4  # how far it is when reading has begun, and when the rows begin to be kept
 
@@ -48,79 +58,93 @@ class Upload(BaseModel):
 
 
 class Uploads:
-    """The uploads under way, two read at a time, and the last ones that ended."""
+    """Reads files in the background, two at a time; how far they are stands in the database, for every process."""
 
-    def __init__(self) -> None:
+    def __init__(self, sources: Sources) -> None:
+        self._sources = sources
         self._pool = ThreadPoolExecutor(2, thread_name_prefix="upload")
-        self._held: OrderedDict[str, Upload] = OrderedDict()
-        self._stop: OrderedDict[str, None] = OrderedDict()
-        self._lock = threading.Lock()
         self._waiting = 0  # bytes of files that are not read yet
+        self._lock = threading.Lock()
 
-    def begin(self, work: Callable[[Callable[[str, float], None]], str], ticket: str | None, size: int) -> Upload:
-        """size: bytes that are held until it is read; refused while too many wait already. work: does it, telling stage and share on the way, and returns the dataset it made or refreshed.
+    def begin(self, work: Work, ticket: str | None, size: int) -> Upload:
+        """work: does it, telling stage and share on the way, and returns the dataset it made or refreshed.
 
-        ticket: what the upload goes by, so that its sender can stop it before the answer has come.
+        ticket: what the upload goes by, so that its sender can stop it before the answer has come. size: bytes that
+        are held until it is read; refused while too many wait already.
         """
-        upload = Upload(id=ticket or secrets.token_urlsafe(9), state="running", stage="Waiting its turn", share=0)
+        key, stage = ticket or secrets.token_urlsafe(9), "Waiting its turn"
         with self._lock:
-            if upload.id in self._held:
-                raise Refused(
-                    409, "ticket-taken", "This is sent already", "An upload goes by this ticket. Take another."
-                )
             if self._waiting and self._waiting + size > MOST_WAITING:
                 raise Refused(
                     503, "too-many-uploads", "Other files are read first",
                     "Too many files are waiting to be read. Wait until one of them is done, then send this one again.",
                 )  # fmt: skip
             self._waiting += size
-            self._held[upload.id] = upload
-            while len(self._held) > KEPT:
-                self._held.popitem(last=False)
-        self._pool.submit(self._run, upload, work).add_done_callback(lambda _: self._done(size))
-        return upload
+        try:
+            with self._sources.changes() as session:
+                store.begin(session, key, stage)
+        except store.Taken:
+            self._done(size)
+            detail = "An upload goes by this ticket. Take another."
+            raise Refused(409, "ticket-taken", "This is sent already", detail) from None
+        except BaseException:
+            self._done(size)
+            raise
+        self._pool.submit(self._run, key, work).add_done_callback(lambda _: self._done(size))
+        return Upload(id=key, state="running", stage=stage, share=0)
 
     def _done(self, size: int) -> None:
         with self._lock:
             self._waiting -= size
 
     def get(self, key: str) -> Upload:
-        with self._lock:
-            if key not in self._held:
-                raise Refused(404, "not-found", "Not found", "There is no such upload. It may have ended long ago.")
-            return self._held[key].model_copy()
+        with self._sources.readings() as session:
+            held = store.get(session, key)
+        if held is None:
+            raise Refused(404, "not-found", "Not found", "There is no such upload. It may have ended long ago.")
+        if held.state == "running" and held.updated_at < now() - store.SILENT:
+            return Upload(id=key, state="failed", stage="Nothing was kept", share=held.share, problem=LEFT)
+        problem = Problem.model_validate(held.problem) if held.problem else None
+        return Upload(
+            id=key, state=held.state, stage=held.stage or STOPPED, share=held.share, dataset=held.dataset, problem=problem,  # type: ignore[arg-type]
+        )  # fmt: skip
 
     def stop(self, key: str) -> Upload:
-        with self._lock:
-            self._stop[key] = None
-            while len(self._stop) > 4 * KEPT:
-                self._stop.popitem(last=False)
-            if key not in self._held:  # on its way, it is stopped as it comes
-                return Upload(id=key, state="stopped", stage="Stopped; nothing was kept", share=0)
+        with self._sources.changes() as session:
+            store.ask_to_stop(session, key)
         return self.get(key)
 
-    def _run(self, upload: Upload, work: Callable[[Callable[[str, float], None]], str]) -> None:
-        def tell(stage: str, share: float) -> None:
-            with self._lock:
-                if upload.id in self._stop:
-                    raise Stopped
-                upload.stage, upload.share = stage, share
+    def _run(self, key: str, work: Work) -> None:
+        told: dict[str, float] = {}
 
+        def tell(stage: str, share: float) -> None:
+            if time.monotonic() - told.get(stage, -1e9) < TELL_S:
+                return
+            told[stage] = time.monotonic()
+            with self._sources.changes() as session:
+                stopping = store.tell(session, key, stage, share)
+            if stopping:
+                raise Stopped
+
+        edit: dict[str, Any]
         try:
-            dataset = work(tell)
-            edit = {"state": "done", "stage": "Done", "share": 1.0, "dataset": dataset}
+            edit = {"state": "done", "stage": "Done", "share": 1.0, "dataset": work(tell)}
         except Stopped:
-            edit = {"state": "stopped", "stage": "Stopped; nothing was kept"}
+            edit = {"state": "stopped", "stage": STOPPED}
         except Exception as error:
             problem = problem_of(error)
             if problem is None:
                 log.error("upload", exc_info=error)
                 detail = "The fault is ours and was logged. Try again."
                 problem = Problem(type="unexpected", title="Something went wrong here", status=500, detail=detail)
-            edit = {"state": "failed", "stage": "Nothing was kept", "problem": problem}
-        with self._lock:
-            for name, value in edit.items():
-                setattr(upload, name, value)
+            edit = {"state": "failed", "stage": "Nothing was kept", "problem": problem.model_dump()}
+        for _ in range(120):  # the database may be away for a while
+            try:
+                with self._sources.changes() as session:
+                    store.end(session, key, **edit)
+                return
+            except DBAPIError:
+                time.sleep(0.5)
 
 
 def uploads(request: Request) -> Uploads:

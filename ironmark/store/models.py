@@ -138,3 +138,17 @@ class Notice(Base):
     body: Mapped[dict[str, Any]]
     made_at: Mapped[dt.datetime]
     read_at: Mapped[dt.datetime | None]
+
+
+class Upload(Base):
+    """A file that is being read, or was a while ago. stopping: somebody asked it to stop."""
+
+    __tablename__ = "uploads"
+    id: Mapped[str] = mapped_column(Key, primary_key=True)
+    state: Mapped[str] = mapped_column(String(10))
+    stage: Mapped[str] = mapped_column(String(200))
+    share: Mapped[float]
+    dataset: Mapped[str | None] = mapped_column(Key, default=None)
+    problem: Mapped[dict[str, Any] | None] = mapped_column(JSON, default=None)
+    stopping: Mapped[bool] = mapped_column(default=False)
+    updated_at: Mapped[dt.datetime]

@@ -1,6 +1,7 @@
 """Faults that were found once, each with what it took to show it."""
 
 import re
+import secrets
 import threading
 import unittest
 from collections.abc import Iterator
@@ -13,6 +14,7 @@ from ironmark.api import uploads
 from ironmark.api.app import create_app
 from ironmark.core import numbers
 from ironmark.pages.problems import Refused
+from ironmark.pages.sources import Sources
 from tests import world
 
 
@@ -109,24 +111,26 @@ class Faults(unittest.TestCase):
         self.assertEqual((said.status_code, said.json()["type"]), (413, "too-large"))
 
     def test_files_that_wait_are_bounded_together(self) -> None:
-        held, go = uploads.Uploads(), threading.Event()
+        held, go = uploads.Uploads(Sources(world.engine())), threading.Event()
         self.addCleanup(go.set)
+
+        tickets = [secrets.token_hex(6) for _ in range(3)]
 
         def work(_: Any) -> str:
             go.wait(30)
             return "key"
 
         with mock.patch.object(uploads, "MOST_WAITING", 100):
-            held.begin(work, "a", 500)  # one alone may be as long as it likes
+            held.begin(work, tickets[0], 500)  # one alone may be as long as it likes
             with self.assertRaises(Refused) as refused:
-                held.begin(work, "b", 1)
+                held.begin(work, tickets[1], 1)
             self.assertEqual(refused.exception.problem.status, 503)
             go.set()
             for _ in range(500):
-                if held.get("a").state == "done" and not held._waiting:
+                if held.get(tickets[0]).state == "done" and not held._waiting:
                     break
                 threading.Event().wait(0.02)
-            self.assertEqual(held.begin(work, "c", 60).id, "c")
+            self.assertEqual(held.begin(work, tickets[2], 60).id, tickets[2])
 
     def test_what_goes_wrong_is_described_as_it_is_answered(self) -> None:
         described = create_app(world.engine()).openapi()

@@ -1,0 +1,100 @@
+"""Server processes: one, or several beside each other over one database."""
+
+from __future__ import annotations
+
+import ctypes
+import logging
+import os
+import signal
+import socket
+import threading
+import time
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+
+import structlog
+import uvicorn
+from fastapi import FastAPI
+from sqlalchemy import URL, make_url
+from uvicorn.supervisors import Multiprocess
+
+from ironmark.api.app import create_app
+from ironmark.store import database
+
+_ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
+GRACE_S = 5  # how long an answer under way may take when the server is told to end
+DATABASE, LOG, HOSTS = "IRONMARK_DATABASE", "IRONMARK_LOG", "IRONMARK_HOSTS"
+
+
+def log_as_json(path: Path) -> None:
+    """Structured logs go to a file: the terminal shows the address and what went wrong at the start."""
+    stream = path.open("a", encoding="utf-8", buffering=1)
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True),
+            structlog.processors.format_exc_info,
+            structlog.processors.JSONRenderer(ensure_ascii=False),
+        ],
+        logger_factory=structlog.WriteLoggerFactory(stream),
+        wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),
+    )
+
+
+class _Server(uvicorn.Server):
+    """Says when it answers."""
+
+    def __init__(self, config: uvicorn.Config, ready: Callable[[], None]) -> None:
+        super().__init__(config)
+        self._ready = ready
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        await super().startup(sockets)
+        if self.started:
+            self._ready()
+
+
+def serve(
+    url: URL, host: str, port: int, workers: int, log: Path, hosts: frozenset[str], ready: Callable[[], None]
+) -> None:
+    """Serve until told to end. hosts: names besides loopback's under which it may be asked. ready: called once it
+    answers."""
+    if workers == 1:
+        engine = database.connect(url)
+        app = create_app(engine, hosts=hosts)
+        config = uvicorn.Config(app, host=host, port=port, log_config=None, timeout_graceful_shutdown=GRACE_S)
+        _Server(config, ready).run()
+        engine.dispose()
+        return
+    # What a process has to know it is told by its environment, which no other account can read.
+    os.environ |= {DATABASE: url.render_as_string(hide_password=False), LOG: str(log), HOSTS: " ".join(sorted(hosts))}
+    config = uvicorn.Config(
+        "ironmark.api.start:process", factory=True, host=host, port=port, workers=workers, log_config=None,
+        timeout_graceful_shutdown=GRACE_S,
+    )  # fmt: skip
+    threading.Thread(target=_when_it_answers, args=(host, port, ready), daemon=True).start()
+    supervisor = Multiprocess(config, sockets=[config.bind_socket()])
+    if signal.getsignal(signal.SIGHUP) != signal.SIG_IGN:  # the terminal ends: so does the server, and all of it
+        signal.signal(signal.SIGHUP, lambda *_: os.kill(os.getpid(), signal.SIGTERM))
+    supervisor.run()
+
+
+def process() -> FastAPI:
+    """The application in one of several processes, which ends when the one that started it does."""
+    ctypes.CDLL(None).prctl(_ENDS_WITH_PARENT, signal.SIGTERM)
+    log_as_json(Path(os.environ[LOG]))
+    engine = database.connect(make_url(os.environ[DATABASE]))
+    return create_app(engine, hosts=frozenset(os.environ[HOSTS].split()))
+
+
+def _when_it_answers(host: str, port: int, ready: Callable[[], None]) -> None:
+    address = "127.0.0.1" if host == "0.0.0.0" else host
+    while True:
+        try:
+            urllib.request.urlopen(f"http://{address}:{port}/api/health", timeout=5).close()
+        except OSError:
+            time.sleep(0.1)
+        else:
+            ready()
+            return
