@@ -1,10 +1,10 @@
-"""python -m bench [grading|scope|imports|previews|ledger]: measure, and print ratios."""
+"""python -m bench [grading|scope|imports|previews|ledger|readers]: measure, and print ratios."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import grading, imports, ledger, previews, scope
+from bench import grading, imports, ledger, previews, readers, scope
 
 PARTS = {
     "grading": grading.main,
@@ -12,6 +12,7 @@ PARTS = {
     "imports": imports.main,
     "previews": previews.main,
     "ledger": ledger.main,
+    "readers": readers.main,
 }
 
 if __name__ == "__main__":

@@ -15,7 +15,6 @@ from ironmark.api.records import add_routes
 from ironmark.api.who import Reader, reader
 from ironmark.core.faces import FACES
 from ironmark.core.marks import MarkEntry
-from ironmark.core.numbers import written_as
 from ironmark.core.periods import Grain
 from ironmark.pages.documents import (
     InstrumentBody,
@@ -132,18 +131,18 @@ def read_page_of(
     asked = [
         (name, value) for name, value in request.query_params.multi_items() if name not in ("period", "grain", "data")
     ]
-    with who.read() as session:
-        place = (key, period, grain, tuple(sorted(asked)), data, who.rights, written_as())
-        held = who.sources.kept.get(session, place)
-        if held is None:
+    place = (key, period, grain, tuple(sorted(asked)), data, who.rights)
+    held = who.sources.kept.get(who.sources.engine, place)
+    if held is None:
+        with who.read() as session:
             library = who.library(session)
             body = library.scorecard(key)
             page = read_page(library, body, _scope(body, period, grain, asked))
-            picture = None if data else draw_page(page)
-            text = page.to_json() if picture is None else _PICTURES.dump_json(picture)
-            if not library.still or any(sheet.problem for sheet in page.sheets):
-                return Response(text, media_type="application/json")  # type: ignore[return-value]
-            held = who.sources.kept.put(place, page, text)
+        picture = None if data else draw_page(page)
+        text = page.to_json() if picture is None else _PICTURES.dump_json(picture)
+        if not library.still or any(sheet.problem for sheet in page.sheets):
+            return Response(text, media_type="application/json")  # type: ignore[return-value]
+        held = who.sources.kept.put(place, page, text)
     head = {"ETag": f'"{held.etag}"', "Cache-Control": "private, no-cache"}
     if held.etag in (if_none_match or ""):
         return Response(status_code=304, headers=head)  # type: ignore[return-value]

@@ -4,25 +4,27 @@ from __future__ import annotations
 
 import hashlib
 import threading
-from collections.abc import Hashable
+from collections.abc import Hashable, Mapping
 from dataclasses import dataclass
 
 from cachetools import LRUCache
-from sqlalchemy.orm import Session
+from sqlalchemy import Engine
 
 from ironmark.pages.page import Page, RestsOn
-from ironmark.store import datasets, marks, records
 
 MOST_BYTES = 64 * 1024 * 1024
 
 
 @dataclass(frozen=True)
 class Written:
-    """A page as it was answered. etag: of every version it rests on, and of what was asked."""
+    """A page as it was answered. etag: of every version it rests on, and of what was asked. asks, told: one statement
+    that tells the versions there are now, and what it told when the page was read."""
 
-    rests_on: RestsOn
     etag: str
     body: bytes
+    asks: str
+    names: tuple[str, ...]
+    told: tuple[str | None, ...]
 
 
 class Kept:
@@ -32,30 +34,49 @@ class Kept:
         self._held: LRUCache[Hashable, Written] = LRUCache(most, getsizeof=lambda one: len(one.body))
         self._lock = threading.Lock()
 
-    def get(self, session: Session, asked: Hashable) -> Written | None:
+    def get(self, engine: Engine, asked: Hashable) -> Written | None:
         """The answer to what was asked, if nothing it rests on has another version by now."""
         with self._lock:
             held = self._held.get(asked)
-        return held if held is not None and holds(session, held.rests_on) else None
+        if held is None:
+            return None
+        with engine.connect() as connection:
+            now = connection.exec_driver_sql(held.asks, held.names).one()
+        return held if tuple(now) == held.told else None
 
     def put(self, asked: Hashable, page: Page, body: bytes) -> Written:
-        made = Written(page.rests_on, etag_of(page.rests_on, asked), body)
+        made = Written(etag_of(page.rests_on, asked), body, *versions_of(page.rests_on))
         if len(body) <= self._held.maxsize:
             with self._lock:
                 self._held[asked] = made
         return made
 
 
-def holds(session: Session, rests_on: RestsOn) -> bool:
-    """Whether everything still has the version a page was read from."""
-    now = records.versions(session, rests_on.documents)
-    documents = {kind: {key: now[kind].get(key, 0) for key in held} for kind, held in rests_on.documents.items()}
-    books = marks.versions(session, rests_on.marks)
-    return (
-        documents == rests_on.documents
-        and {key: books.get(key, 0) for key in rests_on.marks} == rests_on.marks
-        and datasets.current(session, rests_on.datasets) == rests_on.datasets
-    )
+def versions_of(rests_on: RestsOn) -> tuple[str, tuple[str, ...], tuple[str | None, ...]]:
+    """A statement that tells every version that a page rests on in one row, what it names, and what it tells while
+    nothing has changed. A version of 0 is one of what there is not."""
+    parts, names, told = [], list[str](), list[str | None]()
+    for kind, held in rests_on.documents.items():
+        parts.append(_told("records", "id", "version", held, f"kind = '{kind}' AND "))
+        names += held
+        told.append(_as_told(held))
+    for table, column, version, held in (
+        ("mark_books", "kpi_id", "version", rests_on.marks), ("datasets", "id", "version", rests_on.datasets),
+    ):  # fmt: skip
+        parts.append(_told(table, column, version, held))
+        names += held
+        told.append(_as_told(held))
+    return f"SELECT {', '.join(parts)}", tuple(names), tuple(told)
+
+
+def _told(table: str, key: str, version: str, held: Mapping[str, int], also: str = "") -> str:
+    names = ", ".join(["%s"] * len(held)) or "NULL"
+    row = f"CONCAT({key}, ' ', {version}) ORDER BY {key} SEPARATOR '/'"
+    return f"(SELECT GROUP_CONCAT({row}) FROM {table} WHERE {also}{key} IN ({names}))"
+
+
+def _as_told(held: Mapping[str, int]) -> str | None:
+    return "/".join(f"{key} {held[key]}" for key in sorted(held) if held[key]) or None
 
 
 def etag_of(rests_on: RestsOn, asked: Hashable) -> str:

@@ -25,7 +25,7 @@ from ironmark.pages.problems import Refused
 from ironmark.pages.sources import Sources
 from ironmark.store import calendar, database, datasets, marks, records
 from ironmark.store.datasets import StoredDataset
-from ironmark.store.records import Document
+from ironmark.store.records import Document, Kind
 
 HELD_DATASETS = 12
 
@@ -42,23 +42,31 @@ class Library:
         self._versions: dict[str, dict[str, int]] = {}
         self._entries: dict[str, list[MarkEntry]] = {}
         self._computed: dict[str, dict[str, str]] = {}
+        self._books: dict[str, int] = {}
         self._datasets: dict[str, StoredDataset] = {}
         self._sources: dict[str, Source] = {}
 
     def fetch(self, kpis: Iterable[str], yardsticks: Iterable[str] = ()) -> None:
-        """Have these at hand, with the mark entries of the KPIs, in one query each."""
-        wanted = {key for key in kpis if key not in self.kpis}
-        if wanted:
-            found = records.some(self.session, "kpi", wanted)
-            self._saw("kpi", found, wanted)
-            self.kpis |= {key: KpiBody.model_validate(document.body) for key, document in found.items()}
-            self._entries |= marks.entries(self.session, wanted, self.year_start)
-            self._computed |= marks.computed(self.session, wanted)
-        wanted = {key for key in yardsticks if key not in self.yardsticks}
-        if wanted:
-            found = records.some(self.session, "yardstick", wanted)
-            self._saw("yardstick", found, wanted)
-            self.yardsticks |= {key: YardstickBody.model_validate(document.body) for key, document in found.items()}
+        """Have these at hand, with the mark books of the KPIs: documents, entries and books in one query each."""
+        wanted: dict[Kind, list[str]] = {
+            "kpi": [key for key in dict.fromkeys(kpis) if key not in self.kpis],
+            "yardstick": [key for key in dict.fromkeys(yardsticks) if key not in self.yardsticks],
+        }
+        if not any(wanted.values()):
+            return
+        if "year_start" not in self.__dict__:
+            wanted["calendar"] = [calendar.KEY]
+        found = records.several(self.session, wanted)
+        for kind, keys in wanted.items():
+            self._saw(kind, found[kind], keys)
+        if "calendar" in wanted:
+            self.year_start = calendar.year_start_of(found["calendar"].get(calendar.KEY))
+        self.kpis |= {key: KpiBody.model_validate(document.body) for key, document in found["kpi"].items()}
+        self.yardsticks |= {key: YardstickBody.model_validate(held.body) for key, held in found["yardstick"].items()}
+        if wanted["kpi"]:
+            self._entries |= marks.entries(self.session, wanted["kpi"], self.year_start)
+            for key, (version, computed) in marks.books(self.session, wanted["kpi"]).items():
+                self._books[key], self._computed[key] = version, computed
 
     def _saw(self, kind: str, found: Mapping[str, Document], wanted: Iterable[str]) -> None:
         """Note the versions of what was read; 0 of what there is not."""
@@ -78,11 +86,9 @@ class Library:
 
     def rests_on(self) -> RestsOn:
         """The versions of everything that was read so far."""
-        kpis = self._versions.get("kpi", {})
-        held = marks.versions(self.session, kpis) if kpis else {}
         datasets = {key: dataset.version for key, dataset in sorted(self._datasets.items())}
         documents = {kind: dict(sorted(found.items())) for kind, found in sorted(self._versions.items())}
-        return RestsOn(documents, {key: held.get(key, 0) for key in sorted(kpis)}, datasets)
+        return RestsOn(documents, {key: self._books.get(key, 0) for key in sorted(self._entries)}, datasets)
 
     def put(self, key: str, body: KpiBody, like: str | None = None) -> None:
         """Have a KPI that is being typed go by ``key``, with the marks of the one it is ``like``."""

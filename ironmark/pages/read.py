@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from ironmark.core import palette as palettes
 from ironmark.core.periods import Period, timeline
@@ -17,6 +18,8 @@ from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
 
+PLACE = {"id", "x", "y", "w", "h"}  # what an instrument's place on the page is kept in
+
 
 def read_page(
     library: Library, body: ScorecardBody, scope: ScopeBody, rehearsals: Mapping[str, Rehearsed] | None = None
@@ -26,7 +29,7 @@ def read_page(
     library.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
     sources, segments = _datasets(library, instruments)
     period = period_of(scope, list(sources.values()), library.year_start) if sources else None
-    sheets = tuple(read_sheet(library, i, scope, period, (rehearsals or {}).get(i.id)) for i in instruments)
+    sheets = _sheets(library, instruments, scope, period, rehearsals or {})
     first = min((source.first for source in sources.values()), default=None)
     last = max((source.last for source in sources.values()), default=None)
     return Page(
@@ -42,6 +45,32 @@ def read_page(
         sheets=sheets,
         rests_on=library.rests_on(),
     )
+
+
+def _sheets(
+    library: Library,
+    instruments: Sequence[InstrumentBody],
+    scope: ScopeBody,
+    period: Period | None,
+    rehearsals: Mapping[str, Rehearsed],
+) -> tuple[Sheet, ...]:
+    """The sheets of a page. Instruments that differ in nothing but where they stand are read once."""
+    found: list[Sheet] = []
+    held: dict[str, list[tuple[dict[str, object], Sheet]]] = {}
+    for instrument in instruments:
+        if instrument.id in rehearsals:
+            found.append(read_sheet(library, instrument, scope, period, rehearsals[instrument.id]))
+            continue
+        asked = {slot: value for slot, value in instrument if slot not in PLACE}
+        alike = held.setdefault(instrument.kpi, [])
+        sheet = next((sheet for other, sheet in alike if other == asked), None)
+        if sheet is None:
+            sheet = read_sheet(library, instrument, scope, period)
+            alike.append((asked, sheet))
+        else:
+            sheet = replace(sheet, id=instrument.id, instrument=instrument)
+        found.append(sheet)
+    return tuple(found)
 
 
 def states_used(library: Library, sheets: Sequence[Sheet], yardsticks: Sequence[str]) -> list[palettes.State]:

@@ -31,8 +31,8 @@ class Sources:
 
     def __init__(self, engine: Engine) -> None:
         self.engine = engine
-        self._changes = database.sessions(engine)
-        self._readings = database.sessions(engine.execution_options(isolation_level="REPEATABLE READ"))
+        self._changes = database.sessions(database.changing(engine))
+        self._readings = database.sessions(engine)
         self._held: LRUCache[tuple[str, int], ColumnSource] = LRUCache(MOST_BYTES, getsizeof=_weight)
         self._loading: dict[tuple[str, int], threading.Lock] = {}
         self._live: dict[tuple[str, int], Patient] = {}

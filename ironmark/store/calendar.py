@@ -25,6 +25,11 @@ def year_start(session: Session) -> int:
     return int(get(session).body["year_start"])
 
 
+def year_start_of(document: Document | None) -> int:
+    """The month in which the financial year begins, by the calendar's document; January before it was ever set."""
+    return int(document.body["year_start"]) if document else 1
+
+
 def save(session: Session, body: dict[str, Any], saw: int) -> Document:
     """Raises StaleVersion."""
     if saw == 0 and get(session).version == 0:

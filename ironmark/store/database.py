@@ -34,15 +34,20 @@ class Missing(LookupError):
 
 
 def connect(url: URL) -> Engine:
-    # READ COMMITTED: a request that waited for a row lock must see what the other one wrote.
+    # REPEATABLE READ: what is read in one request is of one moment. Changes are made otherwise, see ``changing``.
     return create_engine(
         url,
         pool_pre_ping=True,
         pool_size=10,
-        isolation_level="READ COMMITTED",
+        isolation_level="REPEATABLE READ",
         hide_parameters=True,  # errors are logged, and a live source's password is a parameter like any other
         connect_args={"connect_timeout": 5, "read_timeout": 120, "write_timeout": 120},
     )
+
+
+def changing(engine: Engine) -> Engine:
+    """The engine for changes. READ COMMITTED: a request that waited for a row lock must see what the other wrote."""
+    return engine.execution_options(isolation_level="READ COMMITTED")
 
 
 def sessions(engine: Engine) -> sessionmaker[Session]:

@@ -6,7 +6,7 @@ import datetime as dt
 import hashlib
 import io
 import secrets
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass, field
 from typing import Any, Literal
 
@@ -81,12 +81,6 @@ class StoredVersion:
 
 def every(session: Session) -> list[StoredDataset]:
     return [_stored(row, version) for row, version in session.execute(_query().order_by(Dataset.created_at))]
-
-
-def current(session: Session, keys: Iterable[str]) -> dict[str, int]:
-    """The versions of some datasets; those that do not exist are left out."""
-    query = select(Dataset.id, Dataset.version).where(Dataset.id.in_(set(keys)))
-    return {key: version for key, version in session.execute(query)}
 
 
 def get(session: Session, key: str) -> StoredDataset:

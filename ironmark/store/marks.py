@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.mysql import insert
@@ -32,13 +33,24 @@ class Change:
 def entries(session: Session, kpi_ids: Iterable[str], year_start: int = 1) -> dict[str, list[MarkEntry]]:
     """The entries of several KPIs; a KPI without any has an empty list."""
     found: dict[str, list[MarkEntry]] = {key: [] for key in kpi_ids}
-    query = select(Mark).where(Mark.kpi_id.in_(found)).order_by(Mark.name, Mark.segment, Mark.member, Mark.since)
-    for row in session.scalars(query):
+    columns = (
+        Mark.kpi_id,
+        Mark.name,
+        Mark.whose,
+        Mark.segment,
+        Mark.member,
+        Mark.segment2,
+        Mark.member2,
+        Mark.since,
+        Mark.value,
+    )
+    query = select(*columns).where(Mark.kpi_id.in_(found)).order_by(Mark.name, Mark.segment, Mark.member, Mark.since)
+    for row in session.execute(query):
         found[row.kpi_id].append(MarkEntry(row.name, _owner(row), Period.parse(row.since, year_start), row.value))
     return found
 
 
-def _owner(row: Mark) -> Owner:
+def _owner(row: Any) -> Owner:
     pairs = ((row.segment, row.member), (row.segment2, row.member2))
     return Owner(row.whose, tuple(pair for pair in pairs if pair[0]))  # type: ignore[arg-type]
 
@@ -50,10 +62,11 @@ def _columns(owner: Owner) -> dict[str, str]:
     }  # fmt: skip
 
 
-def computed(session: Session, kpi_ids: Iterable[str]) -> dict[str, dict[str, str]]:
-    """The formulas of computed marks by KPI and name."""
-    query = select(MarkBook.kpi_id, MarkBook.computed).where(MarkBook.kpi_id.in_(list(kpi_ids)))
-    return {key: dict(formulas) for key, formulas in session.execute(query) if formulas}
+def books(session: Session, kpi_ids: Iterable[str]) -> dict[str, tuple[int, dict[str, str]]]:
+    """The versions of the books of some KPIs with the formulas of their computed marks by name; a KPI without any
+    mark is left out."""
+    query = select(MarkBook.kpi_id, MarkBook.version, MarkBook.computed).where(MarkBook.kpi_id.in_(list(kpi_ids)))
+    return {key: (version, dict(formulas or {})) for key, version, formulas in session.execute(query)}
 
 
 def every_computed(session: Session) -> dict[str, dict[str, str]]:
@@ -87,12 +100,6 @@ def compute(session: Session, kpi_id: str, name: str, formula: str | None, saw: 
     book.version += 1
     session.flush()
     return book.version
-
-
-def versions(session: Session, kpi_ids: Iterable[str]) -> dict[str, int]:
-    """The versions of the books of some KPIs; those without an entry are left out."""
-    query = select(MarkBook.kpi_id, MarkBook.version).where(MarkBook.kpi_id.in_(set(kpi_ids)))
-    return {key: version for key, version in session.execute(query)}
 
 
 def version(session: Session, kpi_id: str) -> int:

@@ -44,14 +44,13 @@ def some(session: Session, kind: Kind, keys: Iterable[str]) -> dict[str, Documen
     return {row.id: _document(row) for row in rows}
 
 
-def versions(session: Session, wanted: Mapping[str, Iterable[str]]) -> dict[str, dict[str, int]]:
-    """The versions of documents by kind and key, in one query; those that do not exist are left out."""
+def several(session: Session, wanted: Mapping[Kind, Iterable[str]]) -> dict[Kind, dict[str, Document]]:
+    """Documents of several kinds by kind and key, in one query; those that do not exist are left out."""
     pairs = [(kind, key) for kind, keys in wanted.items() for key in keys]
-    found: dict[str, dict[str, int]] = {kind: {} for kind in wanted}
-    if pairs:
-        query = select(Record.kind, Record.id, Record.version).where(tuple_(Record.kind, Record.id).in_(pairs))
-        for kind, key, version in session.execute(query):
-            found[kind][key] = version
+    columns = (Record.kind, Record.id, Record.version, Record.body, Record.updated_at, Record.saved_by)
+    found: dict[Kind, dict[str, Document]] = {kind: {} for kind in wanted}
+    for kind, key, *rest in session.execute(select(*columns).where(tuple_(Record.kind, Record.id).in_(pairs))):
+        found[kind][key] = Document(key, *rest)
     return found
 
 

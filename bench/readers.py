@@ -1,0 +1,137 @@
+"""Readers at once: 32 of them step through the months of a scorecard of 40 instruments, over HTTP, two processes."""
+
+from __future__ import annotations
+
+import http.client
+import itertools
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from ironmark.store import scratch
+
+ROOT = Path(__file__).parents[1]
+READERS, WORKERS, INSTRUMENTS, SECONDS = 32, 2, 40, 20
+KPIS = ("on-time", "fare-revenue", "fuel-per-mile", "cancelled", "complaints", "revenue-per-sailing")
+FACES = ("dial", "bullet", "ledger", "ranked", "history", "lamp")
+
+
+def main() -> None:
+    directory = scratch.make("bench")
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    arguments = ["serve", "--port", str(port), "--data-dir", str(directory), "--workers", str(WORKERS)]
+    server = subprocess.Popen([sys.executable, "-m", "ironmark", *arguments], cwd=ROOT, stdout=subprocess.DEVNULL)
+    try:
+        _measure(port, server.pid)
+    finally:
+        server.send_signal(signal.SIGINT)
+        server.wait(40)
+        shutil.rmtree(directory, ignore_errors=True)
+
+
+def _measure(port: int, pid: int) -> None:
+    while True:
+        try:
+            kpis = [kpi["id"] for kpi in _ask(port, "GET", "/api/kpis")]
+            break
+        except OSError:
+            time.sleep(0.2)
+    used = [kpi for kpi in KPIS if kpi in kpis] or kpis[:6]
+    instruments = [
+        {"id": f"i{at}", "kpi": used[at % len(used)], "face": FACES[at % len(FACES)], "by": (None, "route", "vessel")[at % 3] if FACES[at % 6] != "dial" else None}
+        for at in range(INSTRUMENTS)
+    ]  # fmt: skip
+    body = {"title": "Forty", "sections": [{"id": "s", "instruments": instruments}]}
+    card = _ask(port, "POST", "/api/scorecards", body)["id"]
+    months = [f"{year}-{month:02d}" for year in (2025, 2026) for month in range(1, 13)][:22]
+    members = _ask(port, "GET", f"/api/scorecards/{card}/page")["segments"]
+    routes = next(segment["members"] for segment in members if segment["name"] == "route")
+    vessels = next(segment["members"] for segment in members if segment["name"] == "vessel")
+    first = [
+        f"/api/scorecards/{card}/page?period={month}&route={_quoted(route)}&vessel={_quoted(vessel)}"
+        for vessel, route, month in itertools.product(vessels, routes, months)
+    ]
+    again = [f"/api/scorecards/{card}/page?period={month}" for month in months]
+    for path in again * 4:
+        _ask(port, "GET", path)
+    before = _memory(pid)
+    print(f"\n{READERS} readers at once, {INSTRUMENTS} instruments, {WORKERS} processes, over HTTP")
+    for name, paths, budget in (("first readings", first, 40.0), ("repeated readings", again, 600.0)):
+        took, seconds = _read(port, paths, once=name == "first readings")
+        rate = len(took) / seconds
+        print(
+            f"  {name:<18} {rate:8.1f} a second (budget: {budget:g}) {'kept' if rate >= budget else 'MISSED'}   "
+            f"median {np.median(took) * 1000:7.1f} ms   longest {max(took) * 1000:7.1f} ms (budget: 1,000) {'kept' if max(took) < 1 else 'MISSED'}"
+        )
+    print(f"  memory of a process: {before:.0f} MB before, {_memory(pid):.0f} MB after")
+
+
+def _read(port: int, paths: list[str], once: bool) -> tuple[list[float], float]:
+    """All readers in turn take the next path; over when all are read, or after SECONDS."""
+    turn, lock, took = iter(paths if once else itertools.cycle(paths)), threading.Lock(), list[float]()
+    until = time.monotonic() + SECONDS
+
+    def reader() -> None:
+        connection = http.client.HTTPConnection("127.0.0.1", port, timeout=60)
+        tags: dict[str, str] = {}  # as a browser keeps them
+        while time.monotonic() < until:
+            with lock:
+                path = next(turn, None)
+            if path is None:
+                return
+            started = time.perf_counter()
+            connection.request("GET", path, headers={"If-None-Match": tags[path]} if path in tags else {})
+            answer = connection.getresponse()
+            answer.read()
+            assert answer.status in (200, 304), answer.status
+            tags[path] = answer.headers["ETag"]
+            took.append(time.perf_counter() - started)
+
+    readers = [threading.Thread(target=reader) for _ in range(READERS)]
+    started = time.monotonic()
+    for thread in readers:
+        thread.start()
+    for thread in readers:
+        thread.join()
+    return took, time.monotonic() - started
+
+
+def _ask(port: int, method: str, path: str, body: Any = None) -> Any:
+    connection = http.client.HTTPConnection("127.0.0.1", port, timeout=60)
+    connection.request(method, path, json.dumps(body) if body else None, {"Content-Type": "application/json"})
+    return json.loads(connection.getresponse().read())
+
+
+def _quoted(name: str) -> str:
+    return "".join(f"%{byte:02X}" for byte in name.encode())
+
+
+def _memory(pid: int) -> float:
+    """Resident megabytes of the largest server process."""
+    found = []
+    for entry in os.listdir("/proc"):
+        if entry.isdigit():
+            try:
+                status = Path(f"/proc/{entry}/status").read_text()
+                arguments = Path(f"/proc/{entry}/cmdline").read_bytes()
+            except OSError:
+                continue
+            if f"PPid:\t{pid}\n" in status and b"spawn_main" in arguments:
+                found.append(int(status.partition("VmRSS:")[2].split()[0]) / 1024)
+    return max(found, default=0.0)
+
+
+if __name__ == "__main__":
+    main()
