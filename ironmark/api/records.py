@@ -4,7 +4,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from fastapi import APIRouter, Depends, Header, Response
+from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
@@ -96,10 +96,16 @@ def add_routes(
             records.remove(session, kind, key, saw)
 
     @router.get("/{key}/revisions", operation_id=f"list_{kind}_revisions")
-    def revisions(key: str, who: Reader = Depends(reader)) -> list[RevisionOut]:
+    def revisions(
+        key: str,
+        before: int | None = Query(None, ge=1, le=1_000_000_000),
+        limit: int = Query(50, ge=1, le=500),
+        who: Reader = Depends(reader),
+    ) -> list[RevisionOut]:
+        """Its forms, the newest first, at most ``limit`` of those of versions below ``before``."""
         with who.read() as session:
-            held = records.some(session, kind, [key]).get(key)
-            every: list[Any] = records.revisions(session, kind, key)
+            held = records.some(session, kind, [key]).get(key) if before is None else None
+            every: list[Any] = records.revisions(session, kind, key, before, limit - (held is not None))
         now = [(held.version, held.updated_at, held.saved_by, held.body)] if held else []
         return [
             RevisionOut(version=version, saved_at=moment.isoformat() + "Z", saved_by=who, body=body)

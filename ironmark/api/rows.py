@@ -83,6 +83,7 @@ class VersionOut(BaseModel):
     created_at: str
     how: str
     changes: dict[str, Any] | None
+    saved_by: str
     shown: bool
 
 

@@ -12,7 +12,7 @@ from ironmark.core.reading import Readings, gap_and_attainment, headroom
 
 
 @dataclass(frozen=True)
-class Part:
+class WeightedPart:
     """One part: its weight, and its score (P, M), a fraction, NaN where it has none."""
 
     name: str
@@ -45,7 +45,7 @@ def attainment_scores(readings: Readings, mark: str, low: float, high: float) ->
     return np.asarray(np.clip(reached, low, high))
 
 
-def compose(parts: Sequence[Part]) -> Floats:
+def compose(parts: Sequence[WeightedPart]) -> Floats:
     """The mean of the parts' scores by their weights, (P, M).
 
     A part without a score counts for nothing, and the others keep their proportions; NaN where no part has one.
@@ -58,7 +58,7 @@ def compose(parts: Sequence[Part]) -> Floats:
     return np.where(known.any(axis=0), total, np.nan)
 
 
-def contributions(parts: Sequence[Part], p: int, m: int) -> list[float]:
+def contributions(parts: Sequence[WeightedPart], p: int, m: int) -> list[float]:
     """What each part adds to one composite reading; they come to its value. NaN for a part without a score."""
     scores = np.array([part.score[p, m] for part in parts])
     weights = np.array([part.weight for part in parts])

@@ -215,7 +215,7 @@ class Period:
 
 
 @dataclass(frozen=True)
-class Part:
+class PartSoFar:
     """How much of a period has data: ``days`` of ``of`` days."""
 
     days: int
@@ -230,11 +230,11 @@ class Part:
         return f"{self.days} of {self.of} days"
 
 
-def part_of(period: Period, through: dt.date) -> Part | None:
+def part_of(period: Period, through: dt.date) -> PartSoFar | None:
     """The part of ``period`` up to and including ``through``; None when it is complete."""
     if through >= period.end:
         return None
-    return Part(max(0, (through - period.start).days + 1), period.days)
+    return PartSoFar(max(0, (through - period.start).days + 1), period.days)
 
 
 def day_years_back(day: dt.date, n: int) -> dt.date:

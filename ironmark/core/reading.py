@@ -17,7 +17,7 @@ from ironmark.core.formula import Aggregate, Node, adds_members, adds_up, aggreg
 from ironmark.core.lines import Lines, Where, lines, pieces_for, why_none
 from ironmark.core.marks import Ints, MarkEntry, Nature, narrowed
 from ironmark.core.numbers import Unit, rounded
-from ironmark.core.periods import Grain, Part, Period, months, part_of, pieces, same_part
+from ironmark.core.periods import Grain, PartSoFar, Period, months, part_of, pieces, same_part
 from ironmark.core.yardstick import Bands, Yardstick
 
 Direction = Literal["higher", "lower", "inside"]
@@ -95,7 +95,7 @@ class Readings:
     value: Floats
     marks: Mapping[str, Floats]  # those asked for and those of cuts, of what has data of each period
     lines: Mapping[str, Lines]  # what the mark book says
-    parts: tuple[Part | None, ...]
+    parts: tuple[PartSoFar | None, ...]
     yardstick: Yardstick | None = None
     counted: Callable[[Grain], Floats] | None = None  # how many of a flow's grain each period holds so far, (P, M)
     where: Where = field(default_factory=dict)  # what is read, narrowed
@@ -316,13 +316,13 @@ class _Rows:
             share[n] = known[whole]
         return share
 
-    def _share(self, unit: Period, part: Part) -> Floats | float:
+    def _share(self, unit: Period, part: PartSoFar) -> Floats | float:
         if self.kpi.pro_rating != "last_year" or not part.days:
             return part.share
         shape = self._shape(unit, part)
         return np.where(np.isfinite(shape), shape, part.share)
 
-    def _shape(self, period: Period, part: Part) -> Floats:
+    def _shape(self, period: Period, part: PartSoFar) -> Floats:
         """What share of the same period last year had come by the same day; NaN where that tells nothing."""
         before = period.years_back(1)
         so_far = Period(before.start.toordinal(), "day", min(part.days, before.days))

@@ -41,7 +41,7 @@ def _known_face(face: str) -> str:
 
 
 FaceKey = Annotated[str, AfterValidator(_known_face), WithJsonSchema({"type": "string", "enum": list(FACES)})]
-Part = Literal["label", "value", "mark", "state"]
+SheetPart = Literal["label", "value", "mark", "state"]
 LedgerColumn = Literal[
     "value", "mark", "gap", "attainment", "bullet", "progress", "strokes", "headroom", "trail", "state"
 ]
@@ -330,7 +330,7 @@ class InstrumentBody(Model):
     face: FaceKey = "dial"
     look: Look = Look()
     ramp: RampBody | None = None
-    hide: list[Part] = Field(default=[], max_length=4)
+    hide: list[SheetPart] = Field(default=[], max_length=4)
     legend: bool | None = None  # None: on the faces whose colours nothing else names
     marks: list[MarkName] = Field(default=["target"], max_length=4)
     yardstick: Key | None = None

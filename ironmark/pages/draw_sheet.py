@@ -9,6 +9,7 @@ import math
 from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -101,9 +102,11 @@ class Pen:
 
 def _drawn_alike(one: Sheet, other: Sheet) -> bool:
     """Whether two sheets of the same readings look the same, wherever they stand on the page."""
-    return replace(one, id=other.id, instrument=other.instrument) == other and all(
-        getattr(one.instrument, slot) == getattr(other.instrument, slot) for slot in DRAWN_BY
-    )
+    return replace(one, id=other.id, instrument=other.instrument) == other and _drawn_by(one) == _drawn_by(other)
+
+
+def _drawn_by(sheet: Sheet) -> tuple[Any, ...]:
+    return tuple(getattr(sheet.instrument, slot) for slot in DRAWN_BY)
 
 
 def choose_axis(instrument: InstrumentBody, subject: Subject, readings: Sequence[Reading]) -> Axis:

@@ -255,7 +255,7 @@ class Library:
         where: Members | None,
         periods: Sequence[Period],
         members: Sequence[str | None],
-    ) -> list[composite.Part]:
+    ) -> list[composite.WeightedPart]:
         """The parts of a composite with their scores. Raises FormulaError for one that is gone or goes in a circle."""
         assert kpi.composite is not None
         held, found = kpi.composite, []
@@ -276,7 +276,9 @@ class Library:
                 score = composite.state_scores(read)
             else:
                 score = composite.attainment_scores(read, part.mark, held.low, held.high)
-            found.append(composite.Part(body.name, part.weight, readings.aligned(read.totals, score, members), read))
+            found.append(
+                composite.WeightedPart(body.name, part.weight, readings.aligned(read.totals, score, members), read)
+            )
         return found
 
     def refuse_circle(self, kpi: KpiBody, path: tuple[str, ...]) -> None:

@@ -203,7 +203,7 @@ class Segment:
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class PageSection:
     """A section of the page: its title and which sheets stand in it."""
 
     id: str
@@ -232,7 +232,7 @@ class Page:
     periods: tuple[str, ...]
     segments: tuple[Segment, ...]
     states: tuple[State, ...]
-    sections: tuple[Part, ...]
+    sections: tuple[PageSection, ...]
     sheets: tuple[Sheet, ...]
     rests_on: RestsOn
 

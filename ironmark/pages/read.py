@@ -11,7 +11,7 @@ from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Source
 from ironmark.pages.documents import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.library import Library
-from ironmark.pages.page import Page, Part, Segment, Sheet
+from ironmark.pages.page import Page, PageSection, Segment, Sheet
 from ironmark.pages.readings import period_of
 from ironmark.pages.sheets import read_sheet
 from ironmark.store.database import Missing
@@ -41,7 +41,7 @@ def read_page(
         periods=_choices(period, first, last, library.year_start) if period and first and last else (),
         segments=segments,
         states=tuple(states_used(library, sheets, [i.yardstick for i in instruments if i.yardstick])),
-        sections=tuple(Part(s.id, s.title, tuple(i.id for i in s.instruments)) for s in body.sections),
+        sections=tuple(PageSection(s.id, s.title, tuple(i.id for i in s.instruments)) for s in body.sections),
         sheets=sheets,
         rests_on=library.rests_on(),
     )
@@ -56,19 +56,18 @@ def _sheets(
 ) -> tuple[Sheet, ...]:
     """The sheets of a page. Instruments that differ in nothing but where they stand are read once."""
     found: list[Sheet] = []
-    held: dict[str, list[tuple[dict[str, object], Sheet]]] = {}
+    held: dict[str, Sheet] = {}
     for instrument in instruments:
         if instrument.id in rehearsals:
             found.append(read_sheet(library, instrument, scope, period, rehearsals[instrument.id]))
             continue
-        asked = {slot: value for slot, value in instrument if slot not in PLACE}
-        alike = held.setdefault(instrument.kpi, [])
-        sheet = next((sheet for other, sheet in alike if other == asked), None)
+        asked = instrument.model_dump_json(exclude=PLACE)
+        sheet = held.get(asked)
         if sheet is None:
-            sheet = read_sheet(library, instrument, scope, period)
-            alike.append((asked, sheet))
+            sheet = held[asked] = read_sheet(library, instrument, scope, period)
         else:
-            sheet = replace(sheet, id=instrument.id, instrument=instrument)
+            here = sheet.instrument.model_copy(update={slot: getattr(instrument, slot) for slot in PLACE})
+            sheet = replace(sheet, id=instrument.id, instrument=here)
         found.append(sheet)
     return tuple(found)
 

@@ -29,7 +29,7 @@ class Line(BaseModel):
     state: str | None = None
 
 
-class Part(BaseModel):
+class AggregateFigure(BaseModel):
     """One aggregate of the formula, as written and as a figure."""
 
     source: str
@@ -49,7 +49,7 @@ class Workings(BaseModel):
     title: str
     subtitle: str
     formula: str
-    parts: list[Part]
+    parts: list[AggregateFigure]
     lines: list[Line]
     verdict: str
     missing: list[MissingMark] = []
@@ -91,7 +91,7 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
         where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
         taken = library.parts(body, by=instrument.by, where=where, periods=readings.periods, members=readings.members)
         lines, formula = _composite_lines(taken, body.composite, value, p, m, body.unit.core())
-        parts: list[Part] = []
+        parts: list[AggregateFigure] = []
     else:
         lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, library, body.dataset, period)]
         formula, parts = body.formula, _parts(readings, p, m)
@@ -152,7 +152,7 @@ def _against_lines(readings: Readings, mark: str, p: int, m: int) -> list[Line]:
 
 
 def _composite_lines(
-    parts: Sequence[composite.Part], body: CompositeBody, value: float, p: int, m: int, unit: Unit
+    parts: Sequence[composite.WeightedPart], body: CompositeBody, value: float, p: int, m: int, unit: Unit
 ) -> tuple[list[Line], str]:
     """What each part of a composite adds, and what the parts are rolled up by."""
     adds = composite.contributions(parts, p, m)
@@ -182,10 +182,12 @@ def _composite_lines(
     return lines, f"the mean of how far its parts reach their marks by weight, each held between {low} and {high}"
 
 
-def _parts(readings: Readings, p: int, m: int) -> list[Part]:
+def _parts(readings: Readings, p: int, m: int) -> list[AggregateFigure]:
     """Every aggregate with its figure, and the period where that is an earlier one."""
     return [
-        Part(source=describe(a) + _when(readings, a, p), figure=figure(float(readings.totals.parts[a][p, m])))
+        AggregateFigure(
+            source=describe(a) + _when(readings, a, p), figure=figure(float(readings.totals.parts[a][p, m]))
+        )
         for a in aggregates(readings.kpi.formula)
     ]
 

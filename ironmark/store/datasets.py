@@ -11,11 +11,11 @@ from dataclasses import asdict, dataclass, field
 from typing import Any, Literal
 
 import polars as pl
-from sqlalchemy import Select, func, select
+from sqlalchemy import Select, delete, func, select
 from sqlalchemy import update as update_rows
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import Missing, StaleVersion, new_key, now
+from ironmark.store.database import Missing, StaleVersion, author, new_key, now
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.findings import findings
 from ironmark.tables.reader import Column, Problem, Table, complete_through
@@ -26,6 +26,7 @@ Tell = Callable[[float], None]
 
 PIECE_BYTES = 8 * 1024 * 1024
 _PIECE_ROWS = 250_000
+KEPT_VERSIONS = 50
 
 
 def nobody(share: float) -> None:
@@ -77,6 +78,7 @@ class StoredVersion:
     created_at: dt.datetime
     how: str
     changes: dict[str, Any] | None
+    saved_by: str
 
 
 def every(session: Session) -> list[StoredDataset]:
@@ -165,7 +167,7 @@ def versions(session: Session, key: str) -> list[StoredVersion]:
     """Every version of the rows, the newest first."""
     query = select(DatasetVersion).where(DatasetVersion.dataset_id == key).order_by(DatasetVersion.number.desc())
     return [
-        StoredVersion(v.number, v.file_name, v.row_count, v.created_at, v.how, v.changes)
+        StoredVersion(v.number, v.file_name, v.row_count, v.created_at, v.how, v.changes, v.saved_by)
         for v in session.scalars(query)
     ]
 
@@ -283,6 +285,7 @@ def _write(
         columns=columns,
         problems=problems,
         through=through,
+        saved_by=author.get(),
     )
     session.add(version)
     row.columns, row.problems, row.through, row.rows_version = columns, problems, through, number
@@ -296,6 +299,21 @@ def _write(
         session.expunge_all()  # a piece once sent need not stay in memory
         kept += height
         tell(kept / max(1, table.frame.height))
+    _prune(session, row.id, number)
+
+
+def _prune(session: Session, key: str, shown: int) -> None:
+    """Give up old versions of the rows: the last KEPT_VERSIONS stay, and of those before them one a day, that of the
+    evening. A checklist that is ticked all day would else keep every tick for ever."""
+    query = select(DatasetVersion.number, DatasetVersion.created_at).where(DatasetVersion.dataset_id == key)
+    found = session.execute(query.order_by(DatasetVersion.number.desc())).all()
+    days, gone = set(), []
+    for number, created_at in found[KEPT_VERSIONS:]:
+        if created_at.date() in days and number != shown:
+            gone.append(number)
+        days.add(created_at.date())
+    for table in (DatasetSegment, DatasetVersion):
+        session.execute(delete(table).where(table.dataset_id == key, table.number.in_(gone)))
 
 
 def _last_number(session: Session, key: str) -> int:

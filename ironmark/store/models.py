@@ -54,6 +54,7 @@ class DatasetVersion(Base):
     columns: Mapped[list[Any] | None] = mapped_column(JSON)
     problems: Mapped[list[Any] | None] = mapped_column(JSON)
     through: Mapped[dt.date | None]
+    saved_by: Mapped[str] = mapped_column(String(120), default="")
 
 
 class DatasetSegment(Base):

@@ -88,10 +88,14 @@ def remove(session: Session, kind: Kind, key: str, saw: int) -> None:
     session.execute(delete(Record).where(Record.kind == kind, Record.id == key))
 
 
-def revisions(session: Session, kind: str, key: str) -> list[Revision]:
-    """The earlier forms of a record, the newest first."""
+def revisions(
+    session: Session, kind: str, key: str, before: int | None = None, most: int | None = None
+) -> list[Revision]:
+    """The earlier forms of a record, the newest first: those of versions below ``before``, at most so many."""
     query = select(Revision).where(Revision.kind == kind, Revision.record_id == key)
-    return list(session.scalars(query.order_by(Revision.number.desc())))
+    if before is not None:
+        query = query.where(Revision.version < before)
+    return list(session.scalars(query.order_by(Revision.number.desc()).limit(most)))
 
 
 def _locked(session: Session, kind: Kind, key: str, saw: int) -> Record:

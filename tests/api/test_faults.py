@@ -1,5 +1,6 @@
 """Faults that were found once, each with what it took to show it."""
 
+import datetime as dt
 import re
 import secrets
 import threading
@@ -9,12 +10,15 @@ from typing import Any
 from unittest import mock
 
 import httpx
+from sqlalchemy import text
 
 from ironmark.api import uploads
 from ironmark.api.app import create_app
 from ironmark.core import numbers
 from ironmark.pages.problems import Refused
 from ironmark.pages.sources import Sources
+from ironmark.store import datasets
+from ironmark.tables.reader import read_delimited
 from tests import world
 
 
@@ -66,6 +70,71 @@ class Faults(unittest.TestCase):
         self.assertEqual(answer.status_code, 422, answer.text)
         self.assertIn("circle", answer.json()["detail"])
         self.assertEqual(self.client.get(f"/api/kpis/{first}").json()["body"]["handle"], "circle_one")
+
+    def test_earlier_forms_come_a_page_at_a_time(self) -> None:
+        key = self.made("revised")
+        for version in range(1, 6):
+            body = self.kpi("revised") | {"description": f"Form {version + 1}"}
+            saved = self.client.put(
+                f"/api/kpis/{key}", json=body, headers={"If-Match": f'"{version}"', "X-Author": "Ida"}
+            )
+            self.assertEqual(saved.status_code, 200, saved.text)
+
+        def forms(**page: int) -> list[int]:
+            return [form["version"] for form in self.client.get(f"/api/kpis/{key}/revisions", params=page).json()]
+
+        self.assertEqual(forms(), [6, 5, 4, 3, 2, 1])
+        self.assertEqual(forms(limit=2), [6, 5])
+        self.assertEqual(forms(limit=3, before=5), [4, 3, 2])
+        self.assertEqual(forms(before=2), [1])
+        self.assertEqual(forms(before=1), [])
+
+    def test_who_brought_rows_is_kept_with_them(self) -> None:
+        made = self.client.post(
+            "/api/datasets", files={"file": ("t.csv", b"day,x\n2026-10-01,1\n")}, headers={"X-Author": "Ida"}
+        ).json()
+        begun = self.client.post(
+            "/api/uploads", params={"dataset": made["id"]}, files={"file": ("u.csv", b"day,x\n2026-10-01,2\n")},
+            headers={"If-Match": f'"{made["version"]}"', "X-Author": "J%C3%B8rn"},
+        ).json()  # fmt: skip
+        for _ in range(300):
+            if self.client.get(f"/api/uploads/{begun['id']}").json()["state"] == "done":
+                break
+            threading.Event().wait(0.05)
+        versions = self.client.get(f"/api/datasets/{made['id']}/versions").json()
+        self.assertEqual([version["saved_by"] for version in versions], ["Jørn", "Ida"])
+        version = self.client.get(f"/api/datasets/{made['id']}").json()["version"]
+        self.client.delete(f"/api/datasets/{made['id']}", headers={"If-Match": f'"{version}"'})
+
+    def test_old_versions_of_rows_are_given_up_but_one_a_day(self) -> None:
+        table = read_delimited(b"day,x\n2026-10-01,1\n")
+        sources = Sources(world.engine())
+        with sources.changes() as session:
+            made = datasets.create(session, "Ticked", "t.csv", table)
+        self.addCleanup(self.drop_dataset, sources, made.id)
+        days = [1, 1, 1, 2, 2, 3, 4, 4, 4, 4]
+        with mock.patch.object(datasets, "KEPT_VERSIONS", 3):
+            for number, day in enumerate(days, start=1):
+                with sources.changes() as session:
+                    moment = dt.datetime(2026, 11, day, 8) + dt.timedelta(minutes=number)
+                    session.execute(
+                        text("UPDATE dataset_versions SET created_at = :m WHERE dataset_id = :k AND number = :n"),
+                        {"m": moment, "k": made.id, "n": number},
+                    )
+                    version = datasets.get(session, made.id).version
+                    datasets.refresh_with(session, made.id, version, "t.csv", table, "ticked")
+        with sources.readings() as session:
+            kept = [version.number for version in datasets.versions(session, made.id)]
+            pieces = session.scalars(
+                text("SELECT number FROM dataset_segments WHERE dataset_id = :k"), {"k": made.id}
+            ).all()
+        # The last three; of each day before them the last.
+        self.assertEqual(kept, [11, 10, 9, 8, 6, 5, 3])
+        self.assertEqual(sorted(pieces), sorted(kept))
+
+    def drop_dataset(self, sources: Sources, key: str) -> None:
+        with sources.changes() as session:
+            datasets.remove(session, key, datasets.get(session, key).version)
 
     def test_odd_places_of_a_live_source_are_told_in_words(self) -> None:
         place = {"host": "127.0.0.1", "port": self.port(), "database": "d", "user": "u", "table": "t", "password": "p"}

@@ -10,7 +10,7 @@ from ironmark.core import formula as f
 from ironmark.core.evaluate import evaluate
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.numbers import Unit
-from ironmark.core.periods import Part, Period, latest_complete, part_of
+from ironmark.core.periods import PartSoFar, Period, latest_complete, part_of
 from ironmark.core.reading import Kpi, Members, Totals, gap_and_attainment, read, regrade
 from ironmark.core.workings import figure, in_numbers
 from ironmark.core.yardstick import NO_READING, NOT_GRADED, Cut, Yardstick
@@ -71,8 +71,8 @@ class Periods(unittest.TestCase):
     def test_a_period_past_the_last_complete_day_is_partial(self) -> None:
         through = dt.date(2026, 11, 21)
         self.assertIsNone(part_of(OCTOBER, through))
-        self.assertEqual(part_of(OCTOBER.shift(1), through), Part(21, 30))
-        self.assertEqual(part_of(OCTOBER.shift(2), through), Part(0, 31))
+        self.assertEqual(part_of(OCTOBER.shift(1), through), PartSoFar(21, 30))
+        self.assertEqual(part_of(OCTOBER.shift(2), through), PartSoFar(0, 31))
         self.assertEqual(latest_complete(OCTOBER, OCTOBER.shift(1), through), OCTOBER)
         self.assertEqual(latest_complete(OCTOBER, OCTOBER, dt.date(2026, 10, 2)), OCTOBER)
 

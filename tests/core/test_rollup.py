@@ -55,8 +55,8 @@ class Composites(unittest.TestCase):
         found = composite.attainment_scores(block([100, 80, 130], 100.0, direction="lower"), "target", 0.0, 1.5)
         np.testing.assert_allclose(found[0], [1.0, 1.2, 0.7])
 
-    def part(self, weight: float, *score: float) -> composite.Part:
-        return composite.Part("P", weight, np.array([score], dtype=float), block(list(score)))
+    def part(self, weight: float, *score: float) -> composite.WeightedPart:
+        return composite.WeightedPart("P", weight, np.array([score], dtype=float), block(list(score)))
 
     def test_a_worked_example(self) -> None:
         parts = [self.part(3, 1 / 3), self.part(2, 2 / 3), self.part(1, 2 / 3)]

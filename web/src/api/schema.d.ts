@@ -185,7 +185,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Revisions */
+        /**
+         * Revisions
+         * @description Its forms, the newest first, at most ``limit`` of those of versions below ``before``.
+         */
         get: operations["list_scorecard_revisions"];
         put?: never;
         post?: never;
@@ -336,7 +339,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Revisions */
+        /**
+         * Revisions
+         * @description Its forms, the newest first, at most ``limit`` of those of versions below ``before``.
+         */
         get: operations["list_kpi_revisions"];
         put?: never;
         post?: never;
@@ -656,7 +662,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Revisions */
+        /**
+         * Revisions
+         * @description Its forms, the newest first, at most ``limit`` of those of versions below ``before``.
+         */
         get: operations["list_yardstick_revisions"];
         put?: never;
         post?: never;
@@ -750,7 +759,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Revisions */
+        /**
+         * Revisions
+         * @description Its forms, the newest first, at most ``limit`` of those of versions below ``before``.
+         */
         get: operations["list_palette_revisions"];
         put?: never;
         post?: never;
@@ -1225,6 +1237,16 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AggregateFigure
+         * @description One aggregate of the formula, as written and as a figure.
+         */
+        AggregateFigure: {
+            /** Source */
+            source: string;
+            /** Figure */
+            figure: string;
+        };
         /**
          * Ask
          * @description What to ask the workings of a reading for, where that is not just a member of its instrument.
@@ -2809,16 +2831,6 @@ export interface components {
             seen: components["schemas"]["Seen"][];
         };
         /**
-         * Part
-         * @description One aggregate of the formula, as written and as a figure.
-         */
-        Part: {
-            /** Source */
-            source: string;
-            /** Figure */
-            figure: string;
-        };
-        /**
          * PartBody
          * @description A part of a composite; its yardstick gives the states, its mark what is to be reached.
          */
@@ -4046,6 +4058,8 @@ export interface components {
             changes: {
                 [key: string]: unknown;
             } | null;
+            /** Saved By */
+            saved_by: string;
             /** Shown */
             shown: boolean;
         };
@@ -4068,7 +4082,7 @@ export interface components {
             /** Formula */
             formula: string;
             /** Parts */
-            parts: components["schemas"]["Part"][];
+            parts: components["schemas"]["AggregateFigure"][];
             /** Lines */
             lines: components["schemas"]["Line"][];
             /** Verdict */
@@ -4530,7 +4544,10 @@ export interface operations {
     };
     list_scorecard_revisions: {
         parameters: {
-            query?: never;
+            query?: {
+                before?: number | null;
+                limit?: number;
+            };
             header?: never;
             path: {
                 key: string;
@@ -4883,7 +4900,10 @@ export interface operations {
     };
     list_kpi_revisions: {
         parameters: {
-            query?: never;
+            query?: {
+                before?: number | null;
+                limit?: number;
+            };
             header?: never;
             path: {
                 key: string;
@@ -5591,7 +5611,10 @@ export interface operations {
     };
     list_yardstick_revisions: {
         parameters: {
-            query?: never;
+            query?: {
+                before?: number | null;
+                limit?: number;
+            };
             header?: never;
             path: {
                 key: string;
@@ -5851,7 +5874,10 @@ export interface operations {
     };
     list_palette_revisions: {
         parameters: {
-            query?: never;
+            query?: {
+                before?: number | null;
+                limit?: number;
+            };
             header?: never;
             path: {
                 key: string;

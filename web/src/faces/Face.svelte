@@ -18,7 +18,7 @@
   import Quadrant from './Quadrant.svelte'
   import Ranked from './Ranked.svelte'
   import Ring from './Ring.svelte'
-  import Strip from './Strip.svelte'
+  import StateStrip from './StateStrip.svelte'
   import Tile from './Tile.svelte'
   import { LOOK, type FaceName, type FaceProps, type Look } from './looks'
   import { kindOf, lists } from './names.svelte'
@@ -50,7 +50,7 @@
     quadrant: Quadrant,
     profile: Profile,
     history: Past,
-    strip: Strip,
+    strip: StateStrip,
   }
   const Chosen = $derived(faces[face])
   const kind = $derived(kindOf(face))

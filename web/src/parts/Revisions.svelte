@@ -1,6 +1,7 @@
 <script lang="ts" generics="Body extends object">
   /** The forms a document had: who saved which, when, what it changed, and the way back. */
   import { api, got, words, type Schemas } from '../api/client'
+  import { untrack } from 'svelte'
   import { when } from '../views/data/days'
 
   interface Props {
@@ -15,23 +16,31 @@
   let { kind, id, version, detail, back, close }: Props = $props()
   let found = $state<Schemas['RevisionOut'][] | null>(null)
   let failed = $state('')
-  $effect(() => {
-    void version
-    const params = { path: { key: id } }
+  let more = $state(false)
+  const PAGE = 50
+  async function ask(before?: number) {
+    const params = { path: { key: id }, query: { before, limit: PAGE } }
     const asked =
       kind === 'kpis'
         ? api.GET('/api/kpis/{key}/revisions', { params })
         : api.GET('/api/yardsticks/{key}/revisions', { params })
-    got<Schemas['RevisionOut'][]>(asked).then(
-      (list) => (found = list),
-      (error) => (failed = words(error)),
-    )
+    try {
+      const list = await got<Schemas['RevisionOut'][]>(asked)
+      found = before === undefined ? list : [...(found ?? []), ...list]
+      more = list.length === PAGE
+    } catch (error) {
+      failed = words(error)
+    }
+  }
+  $effect(() => {
+    void [id, version]
+    untrack(() => void ask())
   })
   const bodyOf = (at: number) => found?.[at]?.body as Body | undefined
   function told(at: number): string {
     const now = bodyOf(at)!
     const before = bodyOf(at + 1)
-    if (!before) return 'first saved'
+    if (!before) return more ? 'saved' : 'first saved'
     const changed = (Object.keys(now) as (keyof Body)[]).filter(
       (key) => JSON.stringify(now[key]) !== JSON.stringify(before[key]),
     )
@@ -62,6 +71,7 @@
       </li>
     {/each}
   </ol>
+  {#if more}<button class="act" onclick={() => ask(found?.at(-1)?.version)}>Earlier ones</button>{/if}
 </section>
 
 <style>

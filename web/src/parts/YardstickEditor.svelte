@@ -4,7 +4,7 @@
   import { GRAINS, type Grain } from '../api/periods'
   import { stateOf } from '../api/states.svelte'
   import Sign from './Sign.svelte'
-  import StripView from './Strip.svelte'
+  import YardstickStrip from './YardstickStrip.svelte'
   import Typed from './Typed.svelte'
 
   interface Props {
@@ -142,7 +142,7 @@
 </div>
 {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
 {#if strip}
-  <StripView
+  <YardstickStrip
     {strip}
     body={shown}
     {kpi}

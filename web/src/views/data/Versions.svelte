@@ -83,7 +83,9 @@
           {#if version.shown}<span class="small soft">shown</span>
           {:else}<button class="act" onclick={() => back(version.number)}>Return to it</button>{/if}
         </div>
-        <p class="small soft">{version.file_name}, {when(version.created_at)}</p>
+        <p class="small soft">
+          {[version.file_name, version.saved_by, when(version.created_at)].filter(Boolean).join(', ')}
+        </p>
         {#each told(version) as line (line)}<p class="small">{line}</p>{/each}
       </li>
     {/each}
