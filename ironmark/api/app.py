@@ -25,6 +25,7 @@ from ironmark.api import (
     impacts,
     kpis,
     many_marks,
+    mark_names,
     marks,
     notices,
     palettes,
@@ -47,6 +48,28 @@ WEB = Path(__file__).parents[2] / "web" / "dist"
 MAX_DRAINED = 64 * 1024 * 1024
 HOSTS = {"127.0.0.1", "localhost", "[::1]"}
 log = structlog.get_logger()
+# In the order in which their addresses are matched: fixed ones before those with a key.
+ROUTERS = (
+    hands,
+    takeouts,
+    scorecards,
+    previews,
+    kpis,
+    many_marks,
+    mark_names,
+    marks,
+    notices,
+    yardsticks,
+    impacts,
+    palettes,
+    specimens,
+    faces,
+    typed,
+    datasets,
+    rows,
+    uploads,
+    calendar,
+)
 
 
 class Health(BaseModel):
@@ -68,26 +91,7 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
     app.state.sources = Sources(engine)
     app.state.uploads = uploads.Uploads(app.state.sources)
     problems.install(app)
-    for module in (
-        hands,
-        takeouts,
-        scorecards,
-        previews,
-        kpis,
-        many_marks,
-        marks,
-        notices,
-        yardsticks,
-        impacts,
-        palettes,
-        specimens,
-        faces,
-        typed,
-        datasets,
-        rows,
-        uploads,
-        calendar,
-    ):
+    for module in ROUTERS:
         app.include_router(module.router, max_body_size=problems.most_of(module.router.prefix))
     app.include_router(palettes.states_router)
 

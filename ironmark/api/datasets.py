@@ -20,7 +20,7 @@ from ironmark.store.datasets import StoredDataset
 from ironmark.tables.formats import read_file, sheet_names
 from ironmark.tables.reader import ROLES, Column, Decimal, Role, complete_through
 
-router = APIRouter(prefix="/api/datasets", tags=["datasets"])
+router = APIRouter(prefix="/api/datasets", tags=["datasets"], dependencies=[Depends(reader)])
 MAX_BYTES = 256 * 1024 * 1024
 
 

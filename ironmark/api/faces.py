@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Depends
 
+from ironmark.api.who import reader
 from ironmark.core.faces import TABLE, Face
 
-router = APIRouter(prefix="/api/faces", tags=["scorecards"])
+router = APIRouter(prefix="/api/faces", tags=["scorecards"], dependencies=[Depends(reader)])
 
 
 @router.get("")

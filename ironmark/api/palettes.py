@@ -17,7 +17,7 @@ from ironmark.pages.documents import Palette, PaletteBody
 from ironmark.pages.problems import Refused
 from ironmark.store import records
 
-router = APIRouter(prefix="/api/palettes", tags=["palettes"])
+router = APIRouter(prefix="/api/palettes", tags=["palettes"], dependencies=[Depends(reader)])
 states_router = APIRouter(prefix="/api/states", tags=["palettes"])
 
 

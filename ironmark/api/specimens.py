@@ -9,9 +9,10 @@ from functools import lru_cache
 from typing import Any
 
 import polars as pl
-from fastapi import APIRouter
+from fastapi import APIRouter, Depends
 from pydantic import BaseModel
 
+from ironmark.api.who import reader
 from ironmark.core.faces import FACES
 from ironmark.core.marks import TOGETHER, MarkEntry, Owner
 from ironmark.core.palette import PALETTES
@@ -27,7 +28,7 @@ from ironmark.store.datasets import StoredDataset
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.reader import Column
 
-router = APIRouter(prefix="/api/specimens", tags=["specimens"])
+router = APIRouter(prefix="/api/specimens", tags=["specimens"], dependencies=[Depends(reader)])
 THROUGH = dt.date(2026, 11, 21)
 CROWD = 300
 NAMES = (

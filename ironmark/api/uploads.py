@@ -29,7 +29,7 @@ from ironmark.tables.formats import read_file
 from ironmark.tables.reader import Decimal
 from ironmark.tables.refresh import How
 
-router = APIRouter(prefix="/api/uploads", tags=["uploads"])
+router = APIRouter(prefix="/api/uploads", tags=["uploads"], dependencies=[Depends(reader)])
 log = structlog.get_logger()
 Work = Callable[[Callable[[str, float], None]], str]
 STOPPED = "Stopped; nothing was kept"

@@ -12,8 +12,8 @@ from unittest import mock
 import httpx
 from sqlalchemy import text
 
-from ironmark.api import uploads
-from ironmark.api.app import create_app
+from ironmark.api import uploads, who
+from ironmark.api.app import ROUTERS, create_app
 from ironmark.core import numbers
 from ironmark.pages.problems import Refused
 from ironmark.pages.sources import Sources
@@ -211,6 +211,17 @@ class Faults(unittest.TestCase):
                             list(answer["content"]), ["application/problem+json"], f"{method} {path} {status}"
                         )
         self.assertNotIn("HTTPValidationError", described["components"]["schemas"])
+
+    def test_every_route_is_asked_by_somebody(self) -> None:
+        def calls(dependant: Any) -> Iterator[Any]:
+            yield dependant.call
+            for inner in dependant.dependencies:
+                yield from calls(inner)
+
+        routes = [route for module in ROUTERS for route in module.router.routes]
+        self.assertGreater(len(routes), 60)
+        for route in routes:
+            self.assertIn(who.reader, set(calls(route.dependant)), f"{route.path} does not know who asks")
 
     def test_the_documentation_comes_from_here(self) -> None:
         page = self.client.get("/api/docs")

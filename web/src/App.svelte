@@ -3,6 +3,7 @@
   import { wrap } from 'svelte-spa-router/wrap'
   import { api, author, got, seen, type Schemas } from './api/client'
   import { LOCALES, writeAs } from './api/numbers'
+  import { loadMarkNames } from './api/marknames.svelte'
   import { loadStates } from './api/states.svelte'
   import { loadFaces } from './faces/names.svelte'
   import Slot from './parts/Slot.svelte'
@@ -63,6 +64,7 @@
 
   void loadStates()
   void loadFaces()
+  void loadMarkNames()
 
   let name = $state(author.get())
   let calendar = $state<Schemas['Calendar'] | null>(null)

@@ -4,6 +4,7 @@
   import { GRAINS, type Grain } from '../api/periods'
   import { stateOf } from '../api/states.svelte'
   import Sign from './Sign.svelte'
+  import { markNames as offered } from '../api/marknames.svelte'
   import YardstickStrip from './YardstickStrip.svelte'
   import Typed from './Typed.svelte'
 
@@ -32,7 +33,7 @@
     member = null,
     scope,
     marks,
-    markNames = ['target', 'stretch', 'floor', 'limit'],
+    markNames = offered(),
     heading = 'Cuts on the value',
     strip = $bindable(null),
     aside,

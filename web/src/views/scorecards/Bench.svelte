@@ -11,6 +11,7 @@
     type Picture,
     type Yardstick,
   } from '../../api/client'
+  import { markNames } from '../../api/marknames.svelte'
   import Face from '../../faces/Face.svelte'
   import { faces as table, kindOf } from '../../faces/names.svelte'
   import Slot from '../../parts/Slot.svelte'
@@ -43,16 +44,9 @@
   const held = $derived(instrument.yardstick ? session.yardsticks[instrument.yardstick] : undefined)
   const segments = $derived(card.segments.filter((segment) => kpi && known.includes(segment.name)))
   let known = $state<string[]>([])
-  const markNames = $derived([
-    ...new Set([
-      'target',
-      'stretch',
-      'floor',
-      'limit',
-      ...(instrument.marks ?? []),
-      ...(held?.body.cuts.map((cut) => cut.mark).filter((mark) => mark != null) ?? []),
-    ]),
-  ])
+  const offered = $derived(
+    markNames(...(instrument.marks ?? []), ...(held?.body.cuts.map((cut) => cut.mark) ?? [])),
+  )
   /** Whose cuts the strip shows: the first in the list, and the same one while a value is rehearsed on it. */
   let member = $state<string | null>(null)
   $effect(() => {
@@ -147,7 +141,7 @@
     {kpis}
     {yardsticks}
     {segments}
-    {markNames}
+    markNames={offered}
     {change}
     {setFace}
     {newYardstick}
@@ -183,7 +177,7 @@
         {member}
         scope={session.scope}
         marks={instrument.marks ?? []}
-        {markNames}
+        markNames={offered}
         heading={held.body.name}
         rehearse={(value) => {
           session.rehearse = value === null ? {} : { [instrument.id]: { value, member } }

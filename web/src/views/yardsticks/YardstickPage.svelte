@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { markNames } from '../../api/marknames.svelte'
   import { untrack } from 'svelte'
   import { push } from 'svelte-spa-router'
   import {
@@ -309,7 +310,7 @@
             {by}
             scope={{ period: 'complete', grain: 'month', members: {} }}
             {marks}
-            markNames={[...new Set(['target', 'stretch', 'floor', 'limit', ...marks])]}
+            markNames={markNames(...marks)}
             draft={(body) => (tried = body)}
             keep={(body) => keep(body)}
           />
