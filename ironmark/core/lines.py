@@ -158,6 +158,8 @@ def mean(values: Floats, weights: Floats) -> Floats:
 
     Values that are all the same are that value, to the last digit.
     """
+    if not values.shape[1]:
+        return np.full(len(values), np.nan)
     known = np.isfinite(values)
     weights = np.where(known & (weights > 0), weights, 0.0)
     weights = np.where(weights.sum(axis=1, keepdims=True) > 0, weights, known)

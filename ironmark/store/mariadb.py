@@ -13,6 +13,7 @@ import shutil
 import signal
 import socket
 import subprocess
+import tempfile
 import threading
 import time
 from pathlib import Path
@@ -179,21 +180,27 @@ class MariaDB:
             self._lock = None
 
     def _install(self) -> None:
-        shutil.rmtree(self.data, ignore_errors=True)  # a half-made one from an interrupted first start
-        made = subprocess.run(
-            [
-                _program("mariadb-install-db"),
-                "--no-defaults",
-                f"--datadir={self.data}",
-                "--auth-root-authentication-method=socket",
-                f"--auth-root-socket-user={getpass.getuser()}",
-                "--skip-test-db",
-                *_as_user(),
-            ],
-            capture_output=True,
-            text=True,
-        )
-        if made.returncode:
+        for _ in range(2):  # on a busy machine it may trip over itself; a second try is then enough
+            shutil.rmtree(self.data, ignore_errors=True)  # a half-made one from an interrupted first start
+            # Tables it makes for a moment are not to meet those of another one that is set up beside it.
+            with tempfile.TemporaryDirectory(dir=self.directory) as own:
+                made = subprocess.run(
+                    [
+                        _program("mariadb-install-db"),
+                        "--no-defaults",
+                        f"--datadir={self.data}",
+                        "--auth-root-authentication-method=socket",
+                        f"--auth-root-socket-user={getpass.getuser()}",
+                        "--skip-test-db",
+                        *_as_user(),
+                    ],
+                    capture_output=True,
+                    text=True,
+                    env=os.environ | {"TMPDIR": own},
+                )
+            if not made.returncode:
+                break
+        else:
             raise MariaDBError(f"MariaDB could not set up {self.data}: {(made.stderr or made.stdout).strip()[-400:]}")
 
     def _wait(self) -> None:

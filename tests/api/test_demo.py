@@ -1,12 +1,11 @@
 """The demo: the same rows on every run, and every trap it is meant to hold."""
 
 import unittest
-from typing import get_args
 
 import polars as pl
 
+from ironmark.core.faces import FACES
 from ironmark.demo import load, sailings
-from ironmark.pages.documents import Face
 from tests import world
 
 
@@ -45,7 +44,7 @@ class Arrangement(unittest.TestCase):
             drawn = client.post("/api/scorecards/read", json={"body": body}).json()
             for picture in drawn["instruments"]:
                 self.assertTrue(picture["problem"] is None or picture["waiting"], picture["problem"])
-        self.assertEqual(faces, set(get_args(Face)))
+        self.assertEqual(faces, set(FACES))
 
 
 class Traps(unittest.TestCase):

@@ -110,6 +110,11 @@ class OneAnswer(unittest.TestCase):
             for by in (None, "depot"):
                 block = taken(here, (nature, text), [], "2025-01", by=by, where={"depot": ["East"]})
                 self.assertFalse(np.isfinite(block.value).any())
+        # Nor have several members that are not there a mark.
+        book = [MarkEntry("target", Owner.each("depot"), Period.parse("2024-01"), 5.0)]
+        for kpi in (("rate", "mean(x)"), ("flow", "sum(x)")):
+            several = taken(here, kpi, book, "2025-01", where={"depot": ["East", "West"]})
+            self.assertTrue(np.isnan(several.marks["target"]).all())
 
     @settings(max_examples=60, deadline=None)
     @given(rows, entries, scopes)
