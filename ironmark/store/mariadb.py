@@ -23,6 +23,7 @@ import pymysql
 from sqlalchemy import URL
 
 from ironmark.store import scratch
+from ironmark.tables.connections import over_socket
 
 ROWS_DATABASE = "ironmark_rows"  # tables of rows that live sources read, apart from the records
 READER = "ironmark_reader"
@@ -219,17 +220,7 @@ class MariaDB:
         raise MariaDBError(f"MariaDB did not start; the end of {self.log}:\n{tail}")
 
     def _as_root(self) -> pymysql.connections.Connection:
-        # Over a socket of our own: the driver leaves one open that is refused.
-        own = socket.socket(socket.AF_UNIX)
-        try:
-            own.settimeout(5)
-            own.connect(str(self.socket))
-            made = pymysql.connect(unix_socket=str(self.socket), user=getpass.getuser(), defer_connect=True)
-            made.connect(own)
-        except BaseException:
-            own.close()
-            raise
-        return made
+        return over_socket(str(self.socket), user=getpass.getuser(), connect_timeout=5)
 
     def _grant(self) -> None:
         password = self._password()

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+import socket
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
 
 import polars as pl
+import pymysql
 import sqlalchemy as sa
 from sqlalchemy.dialects import mysql
 from sqlalchemy.exc import SQLAlchemyError
@@ -64,16 +66,12 @@ class Connection:
             "read_timeout": STATEMENT_S + 5,
             "charset": "utf8mb4",
         }
+        how: dict[str, Any] = {"connect_args": options}
         if local:
-            options["unix_socket"] = self.host
+            known = {"user": self.user, "password": self.password, "database": self.database}
+            how = {"creator": lambda: over_socket(self.host, **known, **options)}
         engine = sa.create_engine(
-            url,
-            pool_size=4,
-            max_overflow=2,
-            pool_timeout=10,
-            pool_recycle=600,
-            pool_pre_ping=True,
-            connect_args=options,
+            url, pool_size=4, max_overflow=2, pool_timeout=10, pool_recycle=600, pool_pre_ping=True, **how
         )
 
         @sa.event.listens_for(engine, "connect")
@@ -86,6 +84,20 @@ class Connection:
                 cursor.execute("SET SESSION TRANSACTION READ ONLY")
 
         return engine
+
+
+def over_socket(path: str, **options: Any) -> pymysql.connections.Connection:
+    """Connect over a socket that is opened here: the driver leaves one open that is refused. Raises OSError."""
+    own = socket.socket(socket.AF_UNIX)
+    try:
+        own.settimeout(options.get("connect_timeout", CONNECT_S))
+        own.connect(path)
+        made = pymysql.connect(unix_socket=path, defer_connect=True, **options)
+        made.connect(own)
+    except BaseException:
+        own.close()
+        raise
+    return made
 
 
 def tables(connection: Connection) -> list[str]:

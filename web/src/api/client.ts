@@ -96,3 +96,14 @@ export function settled<A extends unknown[]>(ms: number, run: (...args: A) => Pr
     timer = setTimeout(() => void one(...args), ms)
   }
 }
+
+/** Ask until there is an answer: for what the whole page needs, when the server is away as it is opened. */
+export async function insisted<T>(ask: () => Promise<T>): Promise<T> {
+  for (;;) {
+    try {
+      return await ask()
+    } catch {
+      await new Promise((rest) => setTimeout(rest, 2000))
+    }
+  }
+}

@@ -1,10 +1,10 @@
 /** The names marks have, as the server tells them. */
-import { api, got } from './client'
+import { api, got, insisted } from './client'
 
 let names = $state.raw<string[]>([])
 
 export async function loadMarkNames() {
-  names = await got(api.GET('/api/mark-names')).catch(() => names)
+  names = await insisted(() => got(api.GET('/api/mark-names')))
 }
 
 /** Those that are offered, with others that are in use already. */

@@ -1,4 +1,4 @@
-import { api, got, type Picture, type Schemas } from '../api/client'
+import { api, got, insisted, type Picture, type Schemas } from '../api/client'
 import type { FaceName } from './looks'
 
 /** Whether a picture lists readings, even a single one, rather than one of all rows together. */
@@ -10,7 +10,7 @@ type Kind = Omit<Schemas['Face'], 'key' | 'size'> & { key: FaceName; size: [numb
 let table = $state.raw<Kind[]>([])
 
 export async function loadFaces() {
-  table = (await got(api.GET('/api/faces')).catch(() => [])) as Kind[]
+  table = (await insisted(() => got(api.GET('/api/faces')))) as Kind[]
 }
 
 const UNKNOWN: Kind = {

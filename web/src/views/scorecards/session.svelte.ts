@@ -292,6 +292,7 @@ export class Session {
           body: { changes: [change], sure: true },
         }),
       )
+      if (this.picture) this.picture.books[kpi] = kept.version // for the next change, also before it is read again
       if (noted && kept.back[0])
         this.note({ kind: 'mark', kpi, before: kept.back[0], after: change, says: 'move a mark' })
       await this.read()
