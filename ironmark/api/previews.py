@@ -19,13 +19,14 @@ from ironmark.core.formula import FormulaError, nature_of, parse, references
 from ironmark.core.numbers import show
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.reading import Readings
+from ironmark.pages.blocks import block_of
 from ironmark.pages.documents import InstrumentBody, Key, KpiBody, Model, ScopeBody
 from ironmark.pages.draw_sheet import draw_sheet
 from ironmark.pages.histories import MOST, history, told
 from ironmark.pages.library import Library
 from ironmark.pages.readings import period_of, take_readings
 from ironmark.pages.shapes import HistoryPicture, InstrumentPicture
-from ironmark.pages.sheets import block_of, read_sheet
+from ironmark.pages.sheets import read_sheet
 from ironmark.pages.workings import Workings, workings
 from ironmark.store import records
 from ironmark.tables.cells import NoPeriod

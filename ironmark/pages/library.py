@@ -38,7 +38,7 @@ class Library:
         self.kpis: dict[str, KpiBody] = {}
         self.yardsticks: dict[str, YardstickBody] = {}
         self.taken: dict[Hashable, Readings] = {}
-        self.blocks: dict[int, Any] = {}  # see ``pages.sheets.Block``
+        self.blocks: dict[int, Any] = {}  # see ``pages.blocks.Block``
         self._versions: dict[str, dict[str, int]] = {}
         self._entries: dict[str, list[MarkEntry]] = {}
         self._computed: dict[str, dict[str, str]] = {}
