@@ -140,6 +140,31 @@ class Dragging(Bench):
         self.press("undo", "button.slot")
         self.wait(lambda: self.hold("target on the dial").get_attribute("aria-valuetext") == shown)
 
+    def test_a_mark_book_changed_elsewhere_is_not_written_over(self) -> None:
+        self.bench()
+        self.hold("target on the dial")
+
+        def change(value: float | None) -> str:
+            etag = self.client.get("/api/kpis/on-time/marks").headers["etag"]
+            entry = {"name": "limit", "whose": "everyone", "since": "2020-01", "value": value}
+            kept = self.client.post(
+                "/api/kpis/on-time/marks", json={"changes": [entry], "sure": True}, headers={"If-Match": etag}
+            )
+            kept.raise_for_status()
+            return str(self.client.get("/api/kpis/on-time/marks").headers["etag"])
+
+        theirs = change(0.5)
+        self.addCleanup(change, None)
+        self.drag(self.hold("target on the dial"), 10, 12)
+        self.see("changed elsewhere")
+        self.assertEqual(self.client.get("/api/kpis/on-time/marks").headers["etag"], theirs)
+        # Made once more it is kept: the book was read again.
+        self.drag(self.hold("target on the dial"), 10, 12)
+        self.wait(lambda: self.client.get("/api/kpis/on-time/marks").headers["etag"] != theirs)
+        ours = self.client.get("/api/kpis/on-time/marks").headers["etag"]
+        self.press("undo", "button.slot")
+        self.wait(lambda: self.client.get("/api/kpis/on-time/marks").headers["etag"] != ours)
+
 
 class Ledgers(PageTest):
     def names(self) -> list[str]:

@@ -87,6 +87,23 @@ class Empty(PageTest):
         self.see("There is no KPI yet.")
 
 
+class SlowNetwork(PageTest):
+    def test_saves_that_wait_follow_one_another(self) -> None:
+        key = self.make("scorecards", {"title": "Slow", "sections": []})
+        self.open(f"/scorecards/{key}/bench")
+        self.see("Bench open")
+        self.driver.set_network_conditions(offline=False, latency=1200, throughput=5_000_000)
+        try:
+            for title in ("One", "Two", "Three"):
+                self.type("Scorecard title", title)
+                time.sleep(0.7)  # longer than the pause before a save, shorter than a save takes
+            self.wait(lambda: self.body("scorecards", key)["title"] == "Three", "the last of them is kept")
+        finally:
+            self.driver.delete_network_conditions()
+        self.see("saved")
+        self.assertNotIn("changed elsewhere", self.text().lower())
+
+
 class SomebodyElse(PageTest):
     def test_a_kpi_changed_elsewhere_keeps_what_is_typed_here(self) -> None:
         key = self.make("kpis", {"handle": "both", "name": "Both", "dataset": "sailings", "formula": "count()"})

@@ -2,6 +2,7 @@
 
 import unittest
 from typing import Any
+from unittest import mock
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -15,6 +16,7 @@ from ironmark.pages.read import read_page
 from ironmark.pages.sources import Sources
 from ironmark.pages.tally import tally
 from ironmark.store import records
+from ironmark.tables.connections import Slow
 from tests import world
 
 KPIS = ("on-time", "fare-revenue", "fuel-per-mile", "cabin-temperature")
@@ -97,6 +99,22 @@ class Pages(unittest.TestCase):
             self.assertEqual(len(folded.sheets[0].readings), first + 1)
             self.assertEqual(tally(folded), tally(self.page(self.card(by_route))))
             self.assertEqual(draw_page(folded).changed, draw_page(self.page(self.card(by_route))).changed)
+
+    def test_a_further_kpi_whose_rows_have_not_come_yet_is_asked_for_again(self) -> None:
+        held = Library.source_of
+
+        def slow(library: Library, key: str) -> Any:
+            if key == "bookings":
+                raise Slow("“Bookings” has not answered yet.")
+            return held(library, key)
+
+        with mock.patch.object(Library, "source_of", slow):
+            page = self.page(self.card({"kpi": "on-time", "face": "ledger", "further": [{"kpi": "bookings"}]}))
+        (sheet,) = page.sheets
+        self.assertTrue(sheet.waiting and draw_page(page).waiting)
+        self.assertIsNone(sheet.problem)
+        self.assertEqual([reading.value is None for reading in sheet.readings], [False, True])
+        self.assertIn("has not answered", sheet.readings[1].reason)
 
     def test_it_says_what_it_rests_on(self) -> None:
         page = self.page(self.card({"kpi": "on-time", "yardstick": "punctuality"}))

@@ -274,21 +274,31 @@ export class Session {
     const owner = this.owner()
     if (!picture || value === null || !owner) return
     const entry = { name, ...owner, since: picture.period, value }
+    // The book as it was when the drag began: what is read while it is tried may be somebody else's newer one.
+    this.sawBook ??= this.picture?.books[instrument.kpi] ?? 0
     if (!done) {
       this.triedMark = { kpi: instrument.kpi, ...entry }
       await this.read()
       return
     }
+    const saw = this.sawBook
     this.triedMark = null
     this.axis = null
-    await this.putMark(instrument.kpi, entry, true)
+    this.sawBook = null
+    await this.putMark(instrument.kpi, entry, saw, true)
   }
+  private sawBook: number | null = null
 
-  private async putMark(kpi: string, change: Change, noted = false): Promise<boolean> {
+  private async putMark(
+    kpi: string,
+    change: Change,
+    saw = this.picture?.books[kpi] ?? 0,
+    noted = false,
+  ): Promise<boolean> {
     try {
       const kept = await got(
         api.POST('/api/kpis/{key}/marks', {
-          params: { path: { key: kpi }, header: seen(this.picture?.books[kpi] ?? 0) },
+          params: { path: { key: kpi }, header: seen(saw) },
           body: { changes: [change], sure: true },
         }),
       )
