@@ -73,7 +73,7 @@ class Block:
                 step = yardstick.known[state].rank - yardstick.known[before].rank
         return dict(
             of=self._of(p, m), period=period.key, subject=0, value=value,
-            band=self.bands[p][m], state=state, reason=reason, marks=self._marks_at(p, m), cuts=cuts,
+            band=self.bands[p][m], state=state, reason=reason, marks=self.marks_at(p, m), cuts=cuts,
             gap=self.gap[p][m] if value is not None else None, attainment=self.attainment[p][m] if value is not None else None,
             headroom=self.room[p][m] if value is not None else None,
             edge=self.edge[p][m] if self.edge else None, inside=bool(self.inside and self.inside[p][m]),
@@ -81,7 +81,7 @@ class Block:
             before=before, step=step, scale=self.scale[p][m],
         )  # fmt: skip
 
-    def _marks_at(self, p: int, m: int) -> tuple[Mark, ...]:
+    def marks_at(self, p: int, m: int) -> tuple[Mark, ...]:
         found = []
         for name, line in self.marks.items():
             value = line[p][m]

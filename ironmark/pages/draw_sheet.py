@@ -25,7 +25,7 @@ from ironmark.pages.histories import history, trail
 from ironmark.pages.page import Reading, Sheet, Subject
 from ironmark.pages.quadrants import quadrant_picture
 from ironmark.pages.ramps import shaded
-from ironmark.pages.scales import axis_picture, bands_on, cut_lines, known_cuts
+from ironmark.pages.scales import axis_picture, bands_on, cut_lines, with_nan
 from ironmark.pages.shapes import InstrumentPicture, MarkLine, ReadingPicture, Step
 
 HUNDREDTHS = Unit("percent", 0)
@@ -157,7 +157,7 @@ class Frame:
         self.face = FACES[instrument.face]
 
     def draw(self, readings: Sequence[Reading]) -> list[ReadingPicture]:
-        rows = [known_cuts(reading.cuts) for reading in readings]
+        rows = [with_nan(reading.cuts) for reading in readings]
         fine = self._ordered(rows)
         return [self._one(*each) for each in zip(readings, rows, fine, strict=True)]
 
@@ -276,8 +276,8 @@ def _signed_gap(gap: float | None, unit: Unit) -> str:
 
 def _tally_columns(given: float | None, own: Sequence[Reading], drawn: Sequence[ReadingPicture], unit: Unit) -> str:
     """Put strokes and two-sided bars into the rows of a ledger. Returns what one stroke stands for."""
-    sides = ledger.both_ways(np.array([math.nan if r.headroom is None else r.headroom for r in drawn], dtype=float))
-    values = np.array([math.nan if reading.value is None else reading.value for reading in own])
+    sides = ledger.both_ways(np.array(with_nan(reading.headroom for reading in drawn)))
+    values = np.array(with_nan(reading.value for reading in own))
     one = given or ledger.stroke_of(values)
     counted = ledger.strokes(values, one).tolist() + [0] * (len(drawn) - len(own))
     for reading, side, strokes in zip(drawn, sides.tolist(), counted, strict=True):

@@ -14,7 +14,7 @@ from ironmark.core.reading import Readings
 from ironmark.core.words import show_cut
 from ironmark.core.yardstick import Yardstick
 from ironmark.pages.page import Moment, parsed
-from ironmark.pages.scales import axis_picture, bands_on, cut_lines, known_cuts
+from ironmark.pages.scales import axis_picture, bands_on, cut_lines, with_nan
 from ironmark.pages.shapes import HistoryPicture, HistoryPoint, TrailPoint
 
 MOST: dict[Grain, int] = {"day": 62, "week": 53, "month": 24, "quarter": 12, "year": 12}
@@ -29,7 +29,7 @@ def history(
     high: float | None = None,
 ) -> HistoryPicture:
     """Some periods of one member on one axis. low, high: its ends where they are given. Needs at least one moment."""
-    rows = [known_cuts(moment.cuts) for moment in moments]
+    rows = [with_nan(moment.cuts) for moment in moments]
     fit = [value for moment in moments for value in (moment.value, moment.mark) if value is not None]
     values = np.array(fit + [cut for cuts in rows for cut in cuts])
     straight = axes.with_ends(axes.choose(values, ceiling=axes.whole_of(values, unit.kind == "percent")), low, high)

@@ -27,8 +27,6 @@ from ironmark.store import calendar, database, datasets, marks, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.records import Document, Kind
 
-HELD_DATASETS = 12
-
 
 class Library:
     """The documents one request reads, with their marks and rows."""
@@ -208,7 +206,7 @@ class Library:
         """The month in which the financial year begins."""
         held = calendar.get(self.session)
         self._versions["calendar"] = {held.id: held.version}
-        return int(held.body["year_start"])
+        return calendar.year_start_of(held)
 
     @cached_property
     def by_handle(self) -> dict[str, KpiBody]:

@@ -16,7 +16,7 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.numbers import MINUS, Unit, show, show_gap
 from ironmark.pages.documents import QuadrantLook
 from ironmark.pages.page import Crossing, Figures, Subject
-from ironmark.pages.scales import axis_picture
+from ironmark.pages.scales import axis_picture, with_nan
 from ironmark.pages.shapes import DotPlace, QuadrantPicture, QuadrantSide, Quarter
 
 
@@ -41,7 +41,7 @@ def quadrant_picture(
     members = crossing.members
     up = _side(subject, crossing.up, crossing.up_marks, look.cut_up, mark)
     across = _side(crossing.across_subject, crossing.across, crossing.across_marks, look.cut_across, look.mark)
-    radii = core.radii(_floats(crossing.sizes)) if look.size else np.zeros(len(members))
+    radii = core.radii(np.array(with_nan(crossing.sizes))) if look.size else np.zeros(len(members))
     known = np.isfinite(up.values) & np.isfinite(across.values)
     quarter = core.quarters(
         core.good(up.values, up.cut, _way(up.direction)), core.good(across.values, across.cut, _way(across.direction)), known
@@ -78,13 +78,9 @@ def quadrant_picture(
     )
 
 
-def _floats(figures: Figures) -> Floats:
-    return np.array([math.nan if figure is None else figure for figure in figures])
-
-
 def _side(subject: Subject, figures: Figures, lines: Figures | None, given: float | None, mark: str) -> Side:
-    values, unit, name = _floats(figures), subject.unit, subject.name
-    marks = None if lines is None else _floats(lines)
+    values, unit, name = np.array(with_nan(figures)), subject.unit, subject.name
+    marks = None if lines is None else np.array(with_nan(lines))
     shown = [show(value, unit) or "no reading" for value in values]
     if given is not None:
         cut, how = given, f"cut at {words.show_cut(given, unit)}"

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from ironmark.core import words
 from ironmark.core.ramp import RAMPS, anchored
 from ironmark.pages.documents import RampBody
 from ironmark.pages.page import Colouring, Figures
+from ironmark.pages.scales import with_nan
 from ironmark.pages.shapes import RampPicture, Tick
 
 STEPS = 12
@@ -17,7 +16,7 @@ STEPS = 12
 
 def shaded(body: RampBody, by: Colouring, figures: Figures) -> tuple[list[str | None], RampPicture]:
     """The colour of each figure, None for none, and the legend."""
-    values = np.array([math.nan if figure is None else figure for figure in figures])
+    values = np.array(with_nan(figures))
     ramp = anchored(RAMPS[body.colours], values, body.anchor, body.low, body.middle, body.high)
     low, high = ramp.anchors[0], ramp.anchors[-1]
     anchors = [

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 from ironmark.core import axis as axes
@@ -11,7 +11,6 @@ from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.numbers import Unit
-from ironmark.pages.page import Figures
 from ironmark.pages.shapes import AxisPicture, Band, CutLine, Tick
 
 MOST_STEPS = 200  # on an axis, for what is dragged along it
@@ -33,9 +32,9 @@ def axis_picture(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture
     )
 
 
-def known_cuts(cuts: Figures) -> list[float]:
-    """The resolved cuts of a reading, NaN for one whose mark is missing."""
-    return [math.nan if cut is None else cut for cut in cuts]
+def with_nan(figures: Iterable[float | None]) -> list[float]:
+    """Figures as they are reckoned with: NaN where there is none."""
+    return [math.nan if figure is None else figure for figure in figures]
 
 
 def bands_on(axis: Axis, yardstick: grading.Yardstick, cuts: Sequence[float]) -> list[Band]:

@@ -28,7 +28,6 @@ from ironmark.pages.page import (
     Done,
     Figures,
     GradedBy,
-    Mark,
     Reading,
     Sheet,
     Subject,
@@ -95,7 +94,7 @@ def _read(
     after = period is not None and period.start > library.source(kpi).last
     if period is None or p is None or (after and not np.isfinite(readings.value[p]).any()):
         return replace(
-            sheet, ahead=True, by_hand="", rehearsed=False, readings=_none_yet(instrument, readings, period, p)
+            sheet, ahead=True, by_hand="", rehearsed=False, readings=_none_yet(library, instrument, readings, period, p)
         )
     read_so_far = readings.value
     if rehearsed is not None:
@@ -142,27 +141,28 @@ def _subject(library: Library, key: str, kpi: KpiBody, yardstick: str | None, un
 
 
 def _none_yet(
-    instrument: InstrumentBody, readings: Readings, period: Period | None, p: int | None
+    library: Library, instrument: InstrumentBody, readings: Readings, period: Period | None, p: int | None
 ) -> tuple[Reading, ...]:
     """The readings of a period that begins after the last row: their marks may be known already."""
+    role, key = "member" if instrument.by else "all", period.key if period else ""
     reason = f"no rows in {period.label if period else 'this period'}"
+    block = block_of(library, instrument.kpi, instrument.yardstick, readings)
     found = []
-    for m, member in enumerate(readings.members if instrument.by else [None]):
-        role = "member" if instrument.by else "all"
-        marks = tuple(
-            Mark(name, float(line[p, m]), "entry")
-            for name, line in readings.marks.items()
-            if p is not None and math.isfinite(line[p, m])
-        )
-        found.append(
-            Reading(
-                key=f"{role}:{member or ''}", role=role, of=f"{instrument.kpi}:{member or ''}:{period.key if period else ''}",
-                member=member, label=member or "", period=period.key if period else "", subject=0, value=None, band=grading.NO_READING,
-                state=None, reason=reason, marks=marks, cuts=(), gap=None, attainment=None, headroom=None, edge=None, inside=False,
-                partial=None, before=None, step=0, ask=None,
-            )
-        )  # fmt: skip
+    for m, member in enumerate(readings.members):
+        name = member or ""
+        nothing = _nothing(f"{instrument.kpi}:{name}:{key}", role, key, reason)
+        marks = block.marks_at(p, m) if p is not None else ()
+        found.append(replace(nothing, key=f"{role}:{name}", member=member, label=name, marks=marks))
     return tuple(found)
+
+
+def _nothing(of: str, role: str, period: str, reason: str) -> Reading:
+    """A reading without a figure."""
+    return Reading(
+        key="", role=role, of=of, member=None, label="", period=period, subject=0, value=None, band=grading.NO_READING, state=None,
+        reason=reason, marks=(), cuts=(), gap=None, attainment=None, headroom=None, edge=None, inside=False, partial=None,
+        before=None, step=0, ask=None,
+    )  # fmt: skip
 
 
 def _readings_at(
@@ -210,20 +210,14 @@ def _one_further(
     subject = (
         sheet.subjects[0] if sheet.subjects else Subject(more.kpi, "", "A deleted KPI", "higher", "rate", Unit(), None)
     )
-    reading = sheet.readings[0] if sheet.readings else _unread(more.kpi, period, sheet.problem or "no rows")
+    reason = sheet.problem or "no rows"
+    nothing = _nothing(f"{more.kpi}||{reason}|{period.key}", "kpi", period.key, reason)
+    reading = sheet.readings[0] if sheet.readings else nothing
     if sheet.ahead:  # there is no axis to put them on
         reading = replace(reading, marks=())
     name = kpi.name if kpi else subject.name
     ask = Ask(kpi=more.kpi, yardstick=more.yardstick, marks=tuple(more.marks))
     return subject, replace(reading, key=f"kpi:{more.kpi}", role="kpi", label=name, ask=ask), sheet.waiting
-
-
-def _unread(kpi: str, period: Period, reason: str) -> Reading:
-    return Reading(
-        key="", role="kpi", of=f"{kpi}||{reason}|{period.key}", member=None, label="", period=period.key, subject=0, value=None,
-        band=grading.NO_READING, state=None, reason=reason, marks=(), cuts=(), gap=None, attainment=None, headroom=None,
-        edge=None, inside=False, partial=None, before=None, step=0, ask=None,
-    )  # fmt: skip
 
 
 def _with_steps(

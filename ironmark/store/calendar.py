@@ -21,10 +21,6 @@ def get(session: Session) -> Document:
     return Document(KEY, found.version if found else 0, body, found.updated_at if found else now())
 
 
-def year_start(session: Session) -> int:
-    return int(get(session).body["year_start"])
-
-
 def year_start_of(document: Document | None) -> int:
     """The month in which the financial year begins, by the calendar's document; January before it was ever set."""
     return int(document.body["year_start"]) if document else 1
