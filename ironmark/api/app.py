@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Awaitable, Callable
 from pathlib import Path
 from typing import Any
 
-import structlog
-from fastapi import Depends, FastAPI, Request
+from fastapi import Depends, FastAPI
 from fastapi.openapi.utils import get_openapi
-from fastapi.responses import FileResponse, JSONResponse, Response
+from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 from pydantic import BaseModel
 from sqlalchemy import Engine
@@ -39,15 +36,13 @@ from ironmark.api import (
     uploads,
     yardsticks,
 )
+from ironmark.api.guard import Guard
 from ironmark.api.who import Reader, reader
 from ironmark.pages.problems import Problem
 from ironmark.pages.sources import Sources
 from ironmark.store import database
 
 WEB = Path(__file__).parents[2] / "web" / "dist"
-MAX_DRAINED = 64 * 1024 * 1024
-HOSTS = {"127.0.0.1", "localhost", "[::1]"}
-log = structlog.get_logger()
 # In the order in which their addresses are matched: fixed ones before those with a key.
 ROUTERS = (
     hands,
@@ -91,6 +86,7 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
     app.state.sources = Sources(engine)
     app.state.uploads = uploads.Uploads(app.state.sources)
     problems.install(app)
+    app.add_middleware(Guard, hosts=hosts)
     for module in ROUTERS:
         app.include_router(module.router, max_body_size=problems.most_of(module.router.prefix))
     app.include_router(palettes.states_router)
@@ -100,25 +96,6 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
         """Whether the server and its database answer."""
         database.alive(who.sources.engine)
         return Health(status="ok", database="ok", version=__version__)
-
-    @app.middleware("http")
-    async def guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
-        started = time.perf_counter()
-        refused = _refuse(request, HOSTS | hosts)
-        if refused is not None and _length(request) <= MAX_DRAINED:
-            # Answered before its body is read, a sender may see a broken connection instead of the answer.
-            async for _ in request.stream():
-                pass
-        response = refused or await call_next(request)
-        if request.url.path.startswith("/api/"):
-            response.headers.setdefault("Cache-Control", "no-store")
-            took = round((time.perf_counter() - started) * 1000, 1)
-            log.info("request", method=request.method, path=request.url.path, status=response.status_code, ms=took)
-        response.headers["X-Content-Type-Options"] = "nosniff"
-        response.headers["Content-Security-Policy"] = (
-            "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'"
-        )
-        return response
 
     documentation.add_to(app)
     app.openapi = lambda: described(app)  # type: ignore[method-assign]
@@ -146,37 +123,3 @@ def described(app: FastAPI) -> dict[str, Any]:
             made["components"]["schemas"].pop(unused, None)
         app.openapi_schema = made
     return app.openapi_schema
-
-
-def _refuse(request: Request, hosts: set[str] | frozenset[str]) -> JSONResponse | None:
-    """Keep other sites' pages from writing here through a visitor's browser, and bodies to a sane size."""
-    host = request.headers.get("host", "")
-    name = host if host.endswith("]") else host.rsplit(":", 1)[0]
-    origin = request.headers.get("origin")
-    problem = None
-    if "*" not in hosts and name not in hosts:
-        problem = (
-            421,
-            "unknown-host",
-            "This address is not served here",
-            "Open the address that the start printed.",
-        )
-    elif origin is not None and request.method not in ("GET", "HEAD") and origin.split("//")[-1] != host:
-        problem = (
-            403,
-            "other-site",
-            "The request came from another site",
-            "Use Iron Mark from its own address.",
-        )
-    elif _length(request) > problems.most_of(request.url.path):
-        return problems.too_large(request.url.path)
-    if problem is None:
-        return None
-    status, type_, title, detail = problem
-    body = Problem(type=type_, title=title, status=status, detail=detail)
-    return JSONResponse(body.model_dump(), status, media_type=problems.MEDIA)
-
-
-def _length(request: Request) -> int:
-    text = request.headers.get("content-length", "0")
-    return int(text) if text.isdecimal() else 0

@@ -34,7 +34,8 @@ class Reader:
     def read(self) -> Iterator[Session]:
         """Everything read in it is of one moment of the database."""
         with self.sources.readings() as session:
-            write_as(calendar.get(session).body["locale"])
+            session.info["calendar"] = held = calendar.get(session)
+            write_as(held.body["locale"])
             yield session
 
     @contextmanager

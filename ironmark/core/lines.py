@@ -88,15 +88,9 @@ class Asked:
     rows: Rows
     segments: tuple[str, ...]  # those that entries of this name are about
 
-    def names(self, by: str | None, where: Where) -> tuple[str | None, ...]:
-        if by is None:
-            return (None,)
-        named = set(where.get(by, self.rows.members[by]))
-        return tuple(name for name in self.rows.members[by] if name in named)
-
     def find(self, by: str | None, where: Where) -> Found:
         """The marks of everything in ``where``, by the members of ``by``, narrowed as ``marks.narrowed`` does."""
-        names = self.names(by, where)
+        names = named(self.rows, by, where)
         others = {segment: held for segment, held in where.items() if segment != by}
         fixed = {segment: held[0] for segment, held in others.items() if segment in self.segments and len(held) == 1}
         several = [segment for segment, held in others.items() if segment in self.segments and len(held) > 1]
@@ -153,6 +147,14 @@ class Asked:
         return self.rows.counted(segment, where, self.parts)
 
 
+def named(rows: Rows, by: str | None, where: Where) -> tuple[str | None, ...]:
+    """The members that are read one by one, in their kept order; None alone for all rows together."""
+    if by is None:
+        return (None,)
+    wanted = set(where.get(by, rows.members[by]))
+    return tuple(name for name in rows.members[by] if name in wanted)
+
+
 def mean(values: Floats, weights: Floats) -> Floats:
     """The mean of the known values of each row, (N, K) to (N,), by weights (N, K); plain where none is above zero.
 
@@ -191,14 +193,13 @@ def lines(
     ``marks.narrowed``. part: the share (N, M) of each of ``pieces_for`` that has data; None for all of it.
     """
     of_name = [entry for entry in entries if entry.name == name]
-    parts, of = pieces_for(periods, of_name)
-    segments = tuple(sorted({segment for entry in of_name for segment, _ in entry.owner.of if segment in rows.members}))
-    asked = Asked(entries, name, nature, adds, periods, parts, of, rows, segments)
-    shape = (len(periods), len(asked.names(by, where)))
+    shape = (len(periods), len(named(rows, by, where)))
     if not of_name:
         nothing = np.full(shape, np.nan)
         return Lines(nothing, nothing, np.full(shape, -1), np.full(shape, NO_SEGMENT))
-    found = asked.find(by, where)
+    parts, of = pieces_for(periods, of_name)
+    segments = tuple(sorted({segment for entry in of_name for segment, _ in entry.owner.of if segment in rows.members}))
+    found = Asked(entries, name, nature, adds, periods, parts, of, rows, segments).find(by, where)
     first = np.searchsorted(of, np.arange(len(periods)))
     last = np.append(first[1:], len(parts)) - 1
     if nature == "flow":

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import combinations
 from typing import Literal, get_args
 
@@ -160,7 +161,12 @@ FINE: tuple[Grain, ...] = ("day", "week")
 
 def piece_amounts(parts: Sequence[Period], per: Grain, year_start: int) -> Floats:
     """How much of an amount for one ``per`` falls to each piece within it, (N,): by days, and 1 to the whole."""
-    return np.array([part.days / Period.of(part.start, per, year_start).days for part in parts])
+    return np.array(_piece_amounts(tuple(parts), per, year_start))
+
+
+@lru_cache(maxsize=512)
+def _piece_amounts(parts: tuple[Period, ...], per: Grain, year_start: int) -> tuple[float, ...]:
+    return tuple(part.days / Period.of(part.start, per, year_start).days for part in parts)
 
 
 def entry_amounts(entries: Sequence[MarkEntry], index: Ints, parts: Sequence[Period]) -> Floats:

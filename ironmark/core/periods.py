@@ -106,18 +106,7 @@ class Period:
         return self._starts(self.ordinal + self.length) - dt.timedelta(days=1)
 
     def _starts(self, ordinal: int) -> dt.date:
-        """The first day of a unit, held within the days that can be counted."""
-        if self.unit != "month":
-            day = ordinal if self.grain == "day" else ordinal * 7 + 1
-            return dt.date.fromordinal(min(max(day, _DAYS[0]), _DAYS[1]))
-        month = ordinal * _MONTHS_IN[self.grain] + (self.year_start - 1 if self.grain != "month" else 0)
-        return (
-            dt.date(month // 12, month % 12 + 1, 1)
-            if 12 <= month < 120_000
-            else dt.date.min
-            if month < 12
-            else dt.date.max
-        )
+        return _first_day(self.grain, ordinal, self.year_start)
 
     @property
     def days(self) -> int:
@@ -212,6 +201,18 @@ class Period:
             monday = dt.date.fromisocalendar(year - n, min(week, last), 1)
             return replace(self, ordinal=(monday.toordinal() - 1) // 7)
         return replace(self, ordinal=self.ordinal - n * 12 // _MONTHS_IN[self.grain])
+
+
+@lru_cache(maxsize=65_536)
+def _first_day(grain: Grain, ordinal: int, year_start: int) -> dt.date:
+    """The first day of a unit, held within the days that can be counted."""
+    if grain in ("day", "week"):
+        day = ordinal if grain == "day" else ordinal * 7 + 1
+        return dt.date.fromordinal(min(max(day, _DAYS[0]), _DAYS[1]))
+    month = ordinal * _MONTHS_IN[grain] + (year_start - 1 if grain != "month" else 0)
+    if month < 12:
+        return dt.date.min
+    return dt.date(month // 12, month % 12 + 1, 1) if month < 120_000 else dt.date.max
 
 
 @dataclass(frozen=True)

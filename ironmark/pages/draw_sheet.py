@@ -7,9 +7,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Hashable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from functools import lru_cache
-from typing import Any
+from operator import attrgetter
 
 import numpy as np
 
@@ -29,7 +29,9 @@ from ironmark.pages.scales import axis_picture, bands_on, cut_lines, with_nan
 from ironmark.pages.shapes import InstrumentPicture, MarkLine, ReadingPicture, Step
 
 HUNDREDTHS = Unit("percent", 0)
-DRAWN_BY = ("face", "look", "axis", "ticks", "marks", "ramp")  # the settings that a drawing depends on
+# The settings that a drawing depends on, and all that a sheet says.
+_drawn_by = attrgetter("face", "look", "axis", "ticks", "marks", "ramp")
+_says = attrgetter(*(slot.name for slot in fields(Sheet) if slot.name not in ("id", "instrument")))
 
 
 def draw_sheet(sheet: Sheet, states: Mapping[str, State], year_start: int) -> InstrumentPicture:
@@ -102,11 +104,7 @@ class Pen:
 
 def _drawn_alike(one: Sheet, other: Sheet) -> bool:
     """Whether two sheets of the same readings look the same, wherever they stand on the page."""
-    return replace(one, id=other.id, instrument=other.instrument) == other and _drawn_by(one) == _drawn_by(other)
-
-
-def _drawn_by(sheet: Sheet) -> tuple[Any, ...]:
-    return tuple(getattr(sheet.instrument, slot) for slot in DRAWN_BY)
+    return bool(_says(one) == _says(other) and _drawn_by(one.instrument) == _drawn_by(other.instrument))
 
 
 def choose_axis(instrument: InstrumentBody, subject: Subject, readings: Sequence[Reading]) -> Axis:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import difflib
 from collections.abc import Hashable, Iterable, Mapping, Sequence
 from functools import cached_property, lru_cache
-from typing import Any
+from typing import Any, TypeVar
 
 from sqlalchemy.orm import Session
 
@@ -22,10 +22,13 @@ from ironmark.core.yardstick import Yardstick
 from ironmark.pages.documents import KpiBody, PaletteBody, ScorecardBody, YardstickBody
 from ironmark.pages.page import RestsOn
 from ironmark.pages.problems import Refused
+from ironmark.pages.seen import Seen
 from ironmark.pages.sources import Sources
-from ironmark.store import calendar, database, datasets, marks, records
+from ironmark.store import calendar, database, datasets, marks, records, versions
 from ironmark.store.datasets import StoredDataset
-from ironmark.store.records import Document, Kind
+from ironmark.store.records import Kind
+
+_Body = TypeVar("_Body", KpiBody, YardstickBody)
 
 
 class Library:
@@ -43,38 +46,62 @@ class Library:
         self._books: dict[str, int] = {}
         self._datasets: dict[str, StoredDataset] = {}
         self._sources: dict[str, Source] = {}
+        self._told: versions.Told | None = None
+        # What a transaction has changed and may take back is seen by nobody else.
+        self._seen = sources.seen if session is not None and session.info.get("reading") else Seen()
 
     def fetch(self, kpis: Iterable[str], yardsticks: Iterable[str] = ()) -> None:
-        """Have these at hand, with the mark books of the KPIs: documents, entries and books in one query each."""
+        """Have these at hand, with the mark books of the KPIs. Their versions are told in one statement, and what was
+        seen before in one of them is not read again."""
         wanted: dict[Kind, list[str]] = {
             "kpi": [key for key in dict.fromkeys(kpis) if key not in self.kpis],
             "yardstick": [key for key in dict.fromkeys(yardsticks) if key not in self.yardsticks],
         }
         if not any(wanted.values()):
             return
-        if "year_start" not in self.__dict__:
-            wanted["calendar"] = [calendar.KEY]
-        found = records.several(self.session, wanted)
+        now = versions.told(self.session, wanted, datasets=self._told is None)
+        self._told = (self._told or {}) | now
         for kind, keys in wanted.items():
-            self._saw(kind, found[kind], keys)
-        if "calendar" in wanted:
-            self.year_start = calendar.year_start_of(found["calendar"].get(calendar.KEY))
-        self.kpis |= {key: KpiBody.model_validate(document.body) for key, document in found["kpi"].items()}
-        self.yardsticks |= {key: YardstickBody.model_validate(held.body) for key, held in found["yardstick"].items()}
+            self._saw(kind, {key: now.get((kind, key), 0) for key in keys})
+        self.kpis |= self._documents("kpi", wanted["kpi"], KpiBody)
+        self.yardsticks |= self._documents("yardstick", wanted["yardstick"], YardstickBody)
         if wanted["kpi"]:
-            self._entries |= marks.entries(self.session, wanted["kpi"], self.year_start)
-            for key, (version, computed) in marks.books(self.session, wanted["kpi"]).items():
-                self._books[key], self._computed[key] = version, computed
+            self._fetch_books(wanted["kpi"], now)
 
-    def _saw(self, kind: str, found: Mapping[str, Document], wanted: Iterable[str]) -> None:
+    def _documents(self, kind: Kind, keys: Sequence[str], model: type[_Body]) -> dict[str, _Body]:
+        noted = self._versions[kind]
+        return self._seen.several(
+            {key: (kind, key, noted[key]) for key in keys if noted[key]},
+            lambda missing: {
+                key: model.model_validate(document.body)
+                for key, document in records.some(self.session, kind, missing).items()
+            },
+        )
+
+    def _fetch_books(self, kpis: Sequence[str], now: versions.Told) -> None:
+        # A book is its KPI's: one that was deleted and made anew starts its versions again.
+        of = {key: (now.get(("kpi", key), 0), now.get((versions.BOOK, key), 0)) for key in kpis}
+        found = self._seen.several(
+            {key: (versions.BOOK, key, of[key], self.year_start) for key in kpis if of[key][1]},
+            lambda missing: marks.entries(self.session, missing, self.year_start),
+        )
+        computed = self._seen.several(
+            {key: ("computed", key, of[key]) for key in kpis if of[key][1]},
+            lambda missing: {key: formulas for key, (_, formulas) in marks.books(self.session, missing).items()},
+        )
+        for key in kpis:
+            self._entries[key], self._computed[key] = found.get(key, []), computed.get(key, {})
+            if of[key][1]:
+                self._books[key] = of[key][1]
+
+    def _saw(self, kind: str, noted: Mapping[str, int]) -> None:
         """Note the versions of what was read; 0 of what there is not."""
-        noted = self._versions.setdefault(kind, {})
-        noted |= {key: found[key].version if key in found else 0 for key in wanted}
+        self._versions.setdefault(kind, {}).update(noted)
 
     def scorecard(self, key: str) -> ScorecardBody:
         """A saved scorecard. Raises Missing."""
         document = records.get(self.session, "scorecard", key)
-        self._saw("scorecard", {key: document}, [key])
+        self._saw("scorecard", {key: document.version})
         return ScorecardBody.model_validate(document.body)
 
     @property
@@ -118,7 +145,7 @@ class Library:
     def palettes(self) -> dict[str, Palette]:
         """Every palette by its key: those that come with the product, then the own ones."""
         own = records.every(self.session, "palette")
-        self._saw("palette", {found.id: found for found in own}, [found.id for found in own])
+        self._saw("palette", {found.id: found.version for found in own})
         return PALETTES | {found.id: PaletteBody.model_validate(found.body).core(found.id) for found in own}
 
     @cached_property
@@ -147,7 +174,12 @@ class Library:
 
     def dataset(self, key: str) -> StoredDataset:
         if key not in self._datasets:
-            self._datasets[key] = datasets.get(self.session, key)
+            if self._told is None:
+                self._told = versions.told(self.session, {}, datasets=True)
+            version = self._told.get((versions.DATASET, key), 0)
+            self._datasets |= self._seen.several(
+                {key: (versions.DATASET, key, version)}, lambda _: {key: datasets.get(self.session, key)}
+            )
         return self._datasets[key]
 
     def source(self, kpi: KpiBody) -> Source:
@@ -204,7 +236,7 @@ class Library:
     @cached_property
     def year_start(self) -> int:
         """The month in which the financial year begins."""
-        held = calendar.get(self.session)
+        held = self.session.info.get("calendar") or calendar.get(self.session)
         self._versions["calendar"] = {held.id: held.version}
         return calendar.year_start_of(held)
 
@@ -212,7 +244,9 @@ class Library:
     def by_handle(self) -> dict[str, KpiBody]:
         """Every KPI by its handle, fetched when a formula names one."""
         every = {document.id: document for document in records.every(self.session, "kpi")}
-        self._saw("kpi", every, every)  # a name that is given to another KPI changes what a formula reads
+        self._saw(
+            "kpi", {key: document.version for key, document in every.items()}
+        )  # a name that is given to another KPI changes what a formula reads
         bodies = (KpiBody.model_validate(document.body) for document in every.values())
         return {body.handle: body for body in bodies}
 

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from ironmark.core.reading import Source
 from ironmark.pages.kept import Kept
 from ironmark.pages.problems import Refused
+from ironmark.pages.seen import Seen
 from ironmark.store import database, datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
@@ -38,12 +39,12 @@ class Sources:
         self._live: dict[tuple[str, int], Patient] = {}
         self._coming: dict[tuple[str, int], Patient] = {}
         self._lock = threading.Lock()
-        self.kept = Kept()
+        self.kept, self.seen = Kept(), Seen()
 
     @contextmanager
     def readings(self) -> Iterator[Session]:
         """A session that sees one moment of the database."""
-        with self._readings() as session:
+        with self._readings(info={"reading": True}) as session:
             yield session
 
     @contextmanager

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from sqlalchemy import delete, func, select, tuple_
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from ironmark.store.database import Missing, StaleVersion, author, new_key, now
@@ -40,18 +40,9 @@ def get(session: Session, kind: Kind, key: str) -> Document:
 
 def some(session: Session, kind: Kind, keys: Iterable[str]) -> dict[str, Document]:
     """The documents with these keys; those that do not exist are left out."""
-    rows = session.scalars(select(Record).where(Record.kind == kind, Record.id.in_(set(keys))))
-    return {row.id: _document(row) for row in rows}
-
-
-def several(session: Session, wanted: Mapping[Kind, Iterable[str]]) -> dict[Kind, dict[str, Document]]:
-    """Documents of several kinds by kind and key, in one query; those that do not exist are left out."""
-    pairs = [(kind, key) for kind, keys in wanted.items() for key in keys]
-    columns = (Record.kind, Record.id, Record.version, Record.body, Record.updated_at, Record.saved_by)
-    found: dict[Kind, dict[str, Document]] = {kind: {} for kind in wanted}
-    for kind, key, *rest in session.execute(select(*columns).where(tuple_(Record.kind, Record.id).in_(pairs))):
-        found[kind][key] = Document(key, *rest)
-    return found
+    columns = (Record.id, Record.version, Record.body, Record.updated_at, Record.saved_by)
+    rows = session.execute(select(*columns).where(Record.kind == kind, Record.id.in_(set(keys))))
+    return {row.id: Document(*row) for row in rows}
 
 
 def create(session: Session, kind: Kind, body: dict[str, Any], *, name: str, key: str | None = None) -> Document:

@@ -1,0 +1,84 @@
+"""What stands before every route: other sites' pages are kept out, bodies to a sane size, and answers logged."""
+
+from __future__ import annotations
+
+import time
+
+import structlog
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.requests import Request
+from starlette.responses import JSONResponse
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from ironmark.api import problems
+from ironmark.pages.problems import Problem
+
+MAX_DRAINED = 64 * 1024 * 1024
+LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
+POLICY = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'"
+log = structlog.get_logger()
+
+
+class Guard:
+    """Middleware that passes messages on as they come, so that it costs an answer next to nothing.
+
+    hosts: names besides loopback's under which the server may be asked; ``*`` for any.
+    """
+
+    def __init__(self, app: ASGIApp, hosts: frozenset[str]) -> None:
+        self.app, self.hosts = app, LOOPBACK | hosts
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        started, path = time.perf_counter(), scope["path"]
+
+        async def answer(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                headers["X-Content-Type-Options"] = "nosniff"
+                headers["Content-Security-Policy"] = POLICY
+                if path.startswith("/api/"):
+                    headers.setdefault("Cache-Control", "no-store")
+                    took = round((time.perf_counter() - started) * 1000, 1)
+                    log.info("request", method=scope["method"], path=path, status=message["status"], ms=took)
+            await send(message)
+
+        refused = refusal(scope, self.hosts)
+        if refused is None:
+            await self.app(scope, receive, answer)
+            return
+        if length(Headers(scope=scope)) <= MAX_DRAINED:
+            # Answered before its body is read, a sender may see a broken connection instead of the answer.
+            async for _ in Request(scope, receive).stream():
+                pass
+        await refused(scope, receive, answer)
+
+
+def refusal(scope: Scope, hosts: frozenset[str]) -> JSONResponse | None:
+    """The answer to a request that another site's page makes through a visitor's browser, or that is too large."""
+    headers = Headers(scope=scope)
+    host = headers.get("host", "")
+    name = host if host.endswith("]") else host.rsplit(":", 1)[0]
+    origin = headers.get("origin")
+    if "*" not in hosts and name not in hosts:
+        return _answer(
+            421, "unknown-host", "This address is not served here", "Open the address that the start printed."
+        )
+    if origin is not None and scope["method"] not in ("GET", "HEAD") and origin.split("//")[-1] != host:
+        detail = "Use Iron Mark from its own address."
+        return _answer(403, "other-site", "The request came from another site", detail)
+    if length(headers) > problems.most_of(scope["path"]):
+        return problems.too_large(scope["path"])
+    return None
+
+
+def _answer(status: int, type_: str, title: str, detail: str) -> JSONResponse:
+    body = Problem(type=type_, title=title, status=status, detail=detail)
+    return JSONResponse(body.model_dump(), status, media_type=problems.MEDIA)
+
+
+def length(headers: Headers) -> int:
+    text = headers.get("content-length", "0")
+    return int(text) if text.isdecimal() else 0
