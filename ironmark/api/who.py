@@ -53,6 +53,6 @@ class Reader:
         return Library(self.sources, session)
 
 
-def reader(request: Request) -> Reader:
+async def reader(request: Request) -> Reader:
     """Who makes this request, as a FastAPI dependency."""
     return Reader(request.app.state.sources, unquote(request.headers.get("x-author", ""))[:120])

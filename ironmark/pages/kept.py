@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections.abc import Hashable, Mapping
+from concurrent.futures import Future
 from dataclasses import dataclass
 
 from cachetools import LRUCache
@@ -13,6 +14,7 @@ from sqlalchemy import Engine
 from ironmark.pages.page import Page, RestsOn
 
 MOST_BYTES = 64 * 1024 * 1024
+MOST_TURNS = 10_000
 
 
 @dataclass(frozen=True)
@@ -33,16 +35,35 @@ class Kept:
     def __init__(self, most: int = MOST_BYTES) -> None:
         self._held: LRUCache[Hashable, Written] = LRUCache(most, getsizeof=lambda one: len(one.body))
         self._lock = threading.Lock()
+        self._asked_next: dict[Hashable, Future[tuple[str | None, ...]]] = {}
+        self._turns: LRUCache[Hashable, threading.Lock] = LRUCache(MOST_TURNS)
 
     def get(self, engine: Engine, asked: Hashable) -> Written | None:
         """The answer to what was asked, if nothing it rests on has another version by now."""
         with self._lock:
             held = self._held.get(asked)
-        if held is None:
-            return None
-        with engine.connect() as connection:
-            now = connection.exec_driver_sql(held.asks, held.names).one()
-        return held if tuple(now) == held.told else None
+        return held if held is not None and self._told_now(engine, held) == held.told else None
+
+    def _told_now(self, engine: Engine, held: Written) -> tuple[str | None, ...]:
+        """What there is now. Who asks the same while the database is being asked shares the one question after that,
+        which is put once they are all there: so many readers at once cost the database little more than one."""
+        key = (held.asks, held.names)
+        with self._lock:
+            answer = self._asked_next.get(key)
+            turn = self._turns.setdefault(key, threading.Lock())
+            if mine := answer is None:
+                answer = self._asked_next[key] = Future()
+        assert answer is not None
+        if mine:
+            with turn:
+                with self._lock:
+                    del self._asked_next[key]  # who comes from here on asks anew
+                try:
+                    with engine.connect() as connection:
+                        answer.set_result(tuple(connection.exec_driver_sql(*key).one()))
+                except BaseException as error:
+                    answer.set_exception(error)
+        return answer.result()
 
     def put(self, asked: Hashable, page: Page, body: bytes) -> Written:
         made = Written(etag_of(page.rests_on, asked), body, *versions_of(page.rests_on))
