@@ -99,17 +99,19 @@ class Glance(BaseModel):
 @router.post("/preview")
 def preview_kpi(ask: PreviewAsk, who: Reader = Depends(reader)) -> Preview:
     """Work out a KPI that is being typed. A formula that cannot be read is an answer, not an error."""
-    with who.read() as session:
-        library = who.library(session)
+
+    def read(library: Library) -> Preview:
         library.put(TYPED, ask.body, like=ask.key)
         try:
-            return _preview(library, session, ask)
+            return _preview(library, library.session, ask)
         except FormulaError as error:
             return Preview(problem=FormulaProblem(message=error.message, start=error.start, end=error.end))
         except NoPeriod as error:
             return Preview(note=str(error))
         except LiveProblem as error:
             return Preview(note=str(error), waiting=isinstance(error, Slow))
+
+    return who.look(read)
 
 
 def _preview(library: Library, session: Session, ask: PreviewAsk) -> Preview:
@@ -185,13 +187,15 @@ def _figure(label: str, readings: Readings, p: int, kpi: core.Kpi) -> Figure:
 @router.get("/glances")
 def every_glance(who: Reader = Depends(reader)) -> list[Glance]:
     """Every KPI's last complete month and the months before it. One that cannot be read holds up no other."""
-    with who.read() as session:
-        library = who.library(session)
-        keys = [kpi.id for kpi in records.every(session, "kpi")]
+
+    def read(library: Library) -> list[Glance]:
+        keys = [kpi.id for kpi in records.every(library.session, "kpi")]
         library.fetch(keys)
-        yardsticks = yardsticks_in_use(session)
+        yardsticks = yardsticks_in_use(library.session)
         library.fetch([], yardsticks.values())
         return [_glance(library, key, yardsticks.get(key)) for key in keys]
+
+    return who.look(read)
 
 
 def _glance(library: Library, key: str, name: str | None) -> Glance:

@@ -30,6 +30,8 @@ from ironmark.pages.documents import (
 )
 from ironmark.pages.draw import draw_page
 from ironmark.pages.draw_sheet import draw_sheet
+from ironmark.pages.library import Library
+from ironmark.pages.page import Page
 from ironmark.pages.read import read_page
 from ironmark.pages.readings import period_of
 from ironmark.pages.shapes import InstrumentPicture, ScorecardPicture, TallyPart
@@ -93,24 +95,26 @@ def _nothing_to_check(session: Session, body: Any, key: str | None) -> None:
 @router.get("/shelf")
 def shelf(who: Reader = Depends(reader)) -> list[ShelfEntry]:
     """Every scorecard with its tally for its own scope, the one changed last first."""
-    with who.read() as session:
-        library = who.library(session)
-        entries = []
-        for card in records.every(session, "scorecard"):
-            body = ScorecardBody.model_validate(card.body)
-            page = read_page(library, body, body.scope)
-            entries.append(
-                ShelfEntry(
-                    id=card.id,
-                    version=card.version,
-                    title=body.title,
-                    instruments=sum(len(section.instruments) for section in body.sections),
-                    period_label=page.when(page.period).label if page.period else "",
-                    tally=tally(page),
-                    updated_at=card.updated_at.isoformat() + "Z",
-                )
+    return sorted(who.look(_entries), key=lambda entry: entry.updated_at, reverse=True)
+
+
+def _entries(library: Library) -> list[ShelfEntry]:
+    entries = []
+    for card in records.every(library.session, "scorecard"):
+        body = ScorecardBody.model_validate(card.body)
+        page = read_page(library, body, body.scope)
+        entries.append(
+            ShelfEntry(
+                id=card.id,
+                version=card.version,
+                title=body.title,
+                instruments=sum(len(section.instruments) for section in body.sections),
+                period_label=page.when(page.period).label if page.period else "",
+                tally=tally(page),
+                updated_at=card.updated_at.isoformat() + "Z",
             )
-    return sorted(entries, key=lambda entry: entry.updated_at, reverse=True)
+        )
+    return entries
 
 
 @router.get("/{key}/page", responses={304: {"description": "Nothing that it rests on has changed."}})
@@ -134,13 +138,15 @@ def read_page_of(
     place = (key, period, grain, tuple(sorted(asked)), data, who.rights)
     held = who.sources.kept.get(who.sources.engine, place)
     if held is None:
-        with who.read() as session:
-            library = who.library(session)
+
+        def read(library: Library) -> tuple[Page, bytes, bool]:
             body = library.scorecard(key)
             page = read_page(library, body, _scope(body, period, grain, asked))
-        picture = None if data else draw_page(page)
-        text = page.to_json() if picture is None else _PICTURES.dump_json(picture)
-        if not library.still or any(sheet.problem for sheet in page.sheets):
+            text = page.to_json() if data else _PICTURES.dump_json(draw_page(page))
+            return page, text, library.still and not any(sheet.problem for sheet in page.sheets)
+
+        page, text, may_be_kept = who.look(read)
+        if not may_be_kept:
             return Response(text, media_type="application/json")  # type: ignore[return-value]
         held = who.sources.kept.put(place, page, text)
     head = {"ETag": f'"{held.etag}"', "Cache-Control": "private, no-cache"}
@@ -165,22 +171,23 @@ def _scope(body: ScorecardBody, period: str | None, grain: str | None, asked: Se
 
 @router.post("/read")
 def read_scorecard(ask: ReadAsk, who: Reader = Depends(reader)) -> ScorecardPicture:
-    with who.read() as session:
-        library = who.library(session)
+    def read(library: Library) -> bytes:
         library.yardsticks |= ask.yardsticks
         for n, tried in enumerate(ask.marks):
             owner = owner_of(library, library.kpi(tried.kpi), tried, f"marks.{n}", value=tried.value)
             since = since_of(tried.since, library.year_start, f"marks.{n}.since")
             library.try_mark(tried.kpi, MarkEntry(tried.name, owner, since, tried.value))
         page = read_page(library, ask.body, ask.scope or ask.body.scope, ask.rehearse)
-    return Response(_PICTURES.dump_json(draw_page(page)), media_type="application/json")  # type: ignore[return-value]
+        return _PICTURES.dump_json(draw_page(page))
+
+    return Response(who.look(read), media_type="application/json")  # type: ignore[return-value]
 
 
 @router.post("/faces")
 def draw_faces(ask: FacesAsk, who: Reader = Depends(reader)) -> list[InstrumentPicture]:
     """One instrument's reading as every face would draw it, each with the axis that face would choose."""
-    with who.read() as session:
-        library = who.library(session)
+
+    def read(library: Library) -> list[InstrumentPicture]:
         kpi = library.kpi(ask.instrument.kpi)
         source = library.source(kpi)
         period = period_of(ask.scope, [source], library.year_start)
@@ -189,11 +196,12 @@ def draw_faces(ask: FacesAsk, who: Reader = Depends(reader)) -> list[InstrumentP
         sheets = [read_sheet(library, instrument, ask.scope, period, most=ENOUGH) for instrument in as_each]
         return [draw_sheet(sheet, library.states, library.year_start) for sheet in sheets]
 
+    return who.look(read)
+
 
 @router.post("/workings")
 def read_workings(ask: WorkingsAsk, who: Reader = Depends(reader)) -> Workings:
-    with who.read() as session:
-        return workings(who.library(session), ask.instrument, ask.scope, ask.member)
+    return who.look(lambda library: workings(library, ask.instrument, ask.scope, ask.member))
 
 
 add_routes(

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import TypeVar
 from urllib.parse import unquote
 
 from fastapi import Request
@@ -14,7 +15,9 @@ from ironmark.core.numbers import write_as
 from ironmark.pages.library import Library
 from ironmark.pages.sources import Sources
 from ironmark.store import calendar, database
+from ironmark.tables.patience import patiently
 
+T = TypeVar("T")
 OWNER = frozenset({"read", "edit", "share", "administer"})
 
 
@@ -37,6 +40,16 @@ class Reader:
             session.info["calendar"] = held = calendar.get(session)
             write_as(held.body["locale"])
             yield session
+
+    def look(self, work: Callable[[Library], T]) -> T:
+        """Work that reads rows. It may be begun again: where a live source has not answered, neither a connection nor
+        a turn is held while that is waited for."""
+
+        def attempt() -> T:
+            with self.sources.turns, self.read() as session:
+                return work(self.library(session))
+
+        return patiently(attempt)
 
     @contextmanager
     def write(self) -> Iterator[Session]:

@@ -25,6 +25,7 @@ from ironmark.tables.live import LiveSource
 from ironmark.tables.patience import FRESH_S, Patient
 
 MOST_BYTES = 1 << 30  # of rows in memory
+TURNS = 2  # pages worked on at once; more of them in one process take longer together than in turn
 
 
 class Sources:
@@ -40,6 +41,7 @@ class Sources:
         self._coming: dict[tuple[str, int], Patient] = {}
         self._lock = threading.Lock()
         self.kept, self.seen = Kept(), Seen()
+        self.turns = threading.BoundedSemaphore(TURNS)
 
     @contextmanager
     def readings(self) -> Iterator[Session]:

@@ -7,8 +7,10 @@ import threading
 import time
 import weakref
 from collections.abc import Callable, Mapping, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from concurrent.futures import TimeoutError as Unanswered
+from contextvars import ContextVar
+from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from ironmark.core import formula as f
@@ -18,8 +20,46 @@ from ironmark.tables.connections import LiveProblem, Slow
 from ironmark.tables.live import LiveSource
 
 PATIENCE_S = 2.0  # how long a page waits for a live source before it shows the rest
+GRACE_S = 0.02  # how long a first look waits for what is likely there already
 FRESH_S = 60.0  # how long what was read holds
 T = TypeVar("T")
+
+
+@dataclass
+class Look:
+    """Looking at what live sources have answered: what has not come is noted and waited for afterwards, when nobody
+    else is held up by it. last: nothing will be waited for any more. stopped: something has not come. answers: what has come, by who was asked what.
+    """
+
+    last: bool = False
+    stopped: bool = False
+    awaited: list[Future[Any]] = field(default_factory=list)
+    answers: dict[tuple[Patient, Any], Any] = field(default_factory=dict)
+
+
+_look: ContextVar[Look | None] = ContextVar("look", default=None)
+
+
+def patiently(attempt: Callable[[], T], patience: float = PATIENCE_S) -> T:
+    """Attempt something that reads live sources, again each time more of them have answered, at most so long.
+
+    Nothing an attempt holds, a connection or a turn, is held while a source is waited for.
+    """
+    until, look = time.monotonic() + patience, Look()
+    while True:
+        look.last, look.stopped, look.awaited = time.monotonic() >= until, False, []
+        token = _look.set(look)
+        try:
+            found = attempt()
+        except Slow:
+            if look.last or not look.awaited:
+                raise
+        else:
+            if look.last or not look.awaited:
+                return found
+        finally:
+            _look.reset(token)
+        wait(look.awaited, max(0.0, until - time.monotonic()))
 
 
 class Patient:
@@ -54,7 +94,10 @@ class Patient:
         return time.monotonic() - self._made_at
 
     def _wait(self, key: Any, work: Callable[[], T]) -> T:
-        now = time.monotonic()
+        now, look = time.monotonic(), _look.get()
+        slow = now - self._slow_at < 1
+        if look is not None and (self, key) in look.answers:
+            return look.answers[self, key]  # type: ignore[no-any-return]
         if self._failure is not None and now - self._failed_at < 5:
             raise self._failure
         with self._lock:
@@ -63,9 +106,17 @@ class Patient:
                 future = self._asked[key] = self._pool.submit(work)
         try:
             # One slow answer is enough for a page: what else it asks of this source is not waited for in turn.
-            found: T = future.result(0.02 if now - self._slow_at < 1 else self._patience)
+            patience = GRACE_S if slow or look else self._patience
+            if look and look.stopped:
+                patience = 0.0
+            found: T = future.result(patience)
         except Unanswered:
-            self._slow_at = time.monotonic()
+            if look is None or look.last:
+                self._slow_at = time.monotonic()
+            elif not slow:
+                look.awaited.append(future)
+            if look is not None:
+                look.stopped = True
             raise Slow(
                 f"“{self.name}” has not answered yet. The rest is read; this follows as soon as it does."
             ) from None
@@ -77,6 +128,8 @@ class Patient:
             self._forget(key, future)
             raise
         self._forget(key, future)
+        if look is not None:
+            look.answers[self, key] = found
         return found
 
     def _forget(self, key: Any, future: Future[Any]) -> None:

@@ -1,8 +1,10 @@
 """Datasets over their life: refreshed, returned, typed, ticked, merged, live, and uploaded in the background."""
 
+import threading
 import time
 from typing import Any
 
+import httpx
 from sqlalchemy import text
 
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
@@ -261,6 +263,41 @@ class Live(WithServer):
         rows = {"file": ("x.csv", b"day,route\n2026-01-01,a\n")}
         refused = self.client.post(f"{path}/rows", files=rows, headers={"If-Match": f'"{done["version"]}"'})
         self.ok(refused, 422)
+
+    def test_a_source_that_hangs_holds_up_no_other_page(self) -> None:
+        """Many readers of a page whose source says nothing take neither the threads nor the connections of others."""
+        live = {"title": "Live", "sections": [{"id": "s", "instruments": [{"id": "a", "kpi": "booked-online"}]}]}
+        rest = {"title": "Rest", "sections": [{"id": "s", "instruments": [{"id": "a", "kpi": "on-time"}]}]}
+        made = self.ok(self.client.get("/api/datasets/bookings"))
+        answers: dict[str, list[Any]] = {"live": [], "rest": []}
+
+        def read(name: str, card: Any) -> None:
+            with httpx.Client(base_url=str(self.client.base_url), timeout=60) as client:
+                answers[name].append(client.post("/api/scorecards/read", json={"body": card}))
+
+        with world.engine().connect() as open_:
+            open_.execute(text(f"LOCK TABLES {ROWS_DATABASE}.bookings WRITE"))
+            try:
+                self.say_again(made)
+                waiting = [threading.Thread(target=read, args=("live", live)) for _ in range(24)]
+                others = [threading.Thread(target=read, args=("rest", rest)) for _ in range(8)]
+                for thread in waiting + others:
+                    thread.start()
+                for thread in waiting + others:
+                    thread.join(60)
+            finally:
+                open_.execute(text("UNLOCK TABLES"))
+                open_.rollback()
+        self.assertEqual(len(answers["live"]), 24)
+        self.assertEqual({answer.status_code for found in answers.values() for answer in found}, {200})
+        self.assertTrue(all(answer.json()["waiting"] for answer in answers["live"]))
+        self.assertTrue(all(answer.json()["instruments"][0]["readings"] for answer in answers["rest"]))
+        for _ in range(100):
+            found = self.post("/api/scorecards/read", {"body": live})
+            if not found["waiting"]:
+                break
+            time.sleep(0.1)
+        self.assertTrue(found["instruments"][0]["readings"], found["instruments"][0]["problem"])
 
     def test_a_source_that_is_away_holds_up_no_other_instrument(self) -> None:
         place = {

@@ -23,7 +23,7 @@ from ironmark.tables import connections
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection, LiveProblem, Slow, Wrong
 from ironmark.tables.live import LiveSource
-from ironmark.tables.patience import Patient
+from ironmark.tables.patience import Patient, patiently
 from ironmark.tables.reader import Column
 from tests import world
 
@@ -236,6 +236,44 @@ class Patience(unittest.TestCase):
         patient = Patient("Bookings", lambda: LiveSource(connection, COLUMNS), patience=0.2)
         with self.assertRaises(Slow):
             _ = patient.first
+
+    def test_nothing_is_held_while_a_source_is_waited_for(self) -> None:
+        holding, seen = threading.Event(), list[bool]()
+
+        class Late:
+            first = dt.date(2026, 1, 1)
+
+            def close(self) -> None:
+                pass
+
+        def make() -> Any:
+            for _ in range(500):  # until the attempt has given up what it held
+                if attempts and not holding.is_set():
+                    break
+                time.sleep(0.01)
+            seen.append(holding.is_set())
+            return Late()
+
+        patient, attempts = Patient("Bookings", make), list[int]()
+
+        def attempt() -> dt.date:
+            attempts.append(1)
+            holding.set()
+            try:
+                return patient.first
+            finally:
+                holding.clear()
+
+        self.assertEqual(patiently(attempt, 30), dt.date(2026, 1, 1))
+        self.assertEqual(seen, [False])
+        self.assertGreater(len(attempts), 1)
+
+    def test_a_source_that_says_nothing_is_looked_at_until_patience_ends(self) -> None:
+        go_on = threading.Event()
+        self.addCleanup(go_on.set)
+        patient = Patient("Bookings", lambda: go_on.wait(30))  # type: ignore[arg-type, return-value]
+        with self.assertRaises(Slow):
+            patiently(lambda: patient.first, 0.2)
 
     def test_what_failed_is_not_asked_again_at_once(self) -> None:
         asked = []

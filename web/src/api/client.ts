@@ -65,11 +65,20 @@ export const seen = (version: number) => ({ 'if-match': `"${version}"` })
 
 export const words = (error: unknown) => (error instanceof Error ? error.message : String(error))
 
-/** Run the newest of many calls: one in flight, and while it runs only the latest waiting one is kept. */
-export function newest<A extends unknown[]>(run: (...args: A) => Promise<void>) {
+const WAITING_MS = 1500
+
+/**
+ * Run the newest of many calls: one in flight, and while it runs only the latest waiting one is kept. run: resolves to
+ * true where something is still waited for, such as a live source; it is then run once more a while later.
+ */
+export function newest<A extends unknown[]>(run: (...args: A) => Promise<boolean | void>) {
   let busy = false
+  let stopped = false
   let waiting: A | null = null
-  return async (...args: A) => {
+  let timer: ReturnType<typeof setTimeout> | undefined
+  const call = async (...args: A) => {
+    stopped = false
+    clearTimeout(timer)
     if (busy) {
       waiting = args
       return
@@ -78,13 +87,20 @@ export function newest<A extends unknown[]>(run: (...args: A) => Promise<void>) 
     try {
       for (let next: A | null = args; next;) {
         waiting = null
-        await run(...next)
+        const again = await run(...next)
+        if (again && !waiting && !stopped) timer = setTimeout(call, WAITING_MS, ...next)
         next = waiting
       }
     } finally {
       busy = false
     }
   }
+  /** Nothing is waited for any more. */
+  call.stop = () => {
+    stopped = true
+    clearTimeout(timer)
+  }
+  return call
 }
 
 /** Run once calls have rested for so long, with the newest of them; at most one at a time. */

@@ -1,5 +1,6 @@
 <script lang="ts" generics="Body extends object">
   /** The forms a document had: who saved which, when, what it changed, and the way back. */
+  import { dequal } from 'dequal'
   import { api, got, words, type Schemas } from '../api/client'
   import { untrack } from 'svelte'
   import { when } from '../views/data/days'
@@ -41,9 +42,7 @@
     const now = bodyOf(at)!
     const before = bodyOf(at + 1)
     if (!before) return more ? 'saved' : 'first saved'
-    const changed = (Object.keys(now) as (keyof Body)[]).filter(
-      (key) => JSON.stringify(now[key]) !== JSON.stringify(before[key]),
-    )
+    const changed = (Object.keys(now) as (keyof Body)[]).filter((key) => !dequal(now[key], before[key]))
     const names = changed.map((key) => String(key).replace('_', ' '))
     return names.length ? `changed ${names.join(', ')}` : 'saved again'
   }

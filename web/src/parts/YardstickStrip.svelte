@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A yardstick as a strip: bands to rename or split, cuts to drag, step with the arrows, or type. */
+  import { dequal } from 'dequal'
   import { Popover, Portal } from '@skeletonlabs/skeleton-svelte'
   import type { Cut, Strip, YardstickBody } from '../api/client'
   import { colour, on, stateOf, statesBeside, tint, word } from '../api/states.svelte'
@@ -55,7 +56,7 @@
     let to = low + Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)) * span
     if (!event.shiftKey) to = Math.round(to / strip.step) * strip.step
     const next = moved(held.at, allowed(held.at, to))
-    if (!held.moved && JSON.stringify(next) === JSON.stringify(body)) return
+    if (!held.moved && dequal(next, body)) return
     held = { ...held, moved: true, body: next }
     draft(next)
   }

@@ -1,5 +1,9 @@
 <script lang="ts">
   /** A small sheet to type in: keyboard, paste from a spreadsheet, undo. */
+  import { dequal } from 'dequal'
+  import { CellGrid } from '../../parts/cellgrid.svelte'
+  import { History } from '../../parts/history.svelte'
+
   interface Sheet {
     labels: string[]
     names: (string | null)[]
@@ -8,42 +12,40 @@
   let { sheet = $bindable() }: { sheet: Sheet } = $props()
 
   const ROW = 29
-  let at = $state({ row: 0, column: 0 })
-  let anchor = $state<{ row: number; column: number } | null>(null)
   let editing = $state(false)
   let text = $state('')
-  let past = $state<Sheet[]>([])
-  let future = $state<Sheet[]>([])
-  let table = $state<HTMLElement | null>(null)
-  let top = $state(0)
-  let height = $state(400)
-
-  const width = $derived(sheet.labels.length)
-  // One empty row stands ready at the end.
-  const lines = $derived(sheet.rows.length + 1)
-  const first = $derived(Math.max(0, Math.floor(top / ROW) - 8))
-  const last = $derived(Math.min(lines, Math.ceil((top + height) / ROW) + 8))
-  const shown = $derived(Array.from({ length: last - first }, (_, i) => first + i))
-  const box = $derived.by(() => {
-    const from = anchor ?? at
-    return {
-      top: Math.min(from.row, at.row),
-      bottom: Math.max(from.row, at.row),
-      left: Math.min(from.column, at.column),
-      right: Math.max(from.column, at.column),
-    }
+  const history = new History<Sheet>((step) => {
+    const now = $state.snapshot(sheet) as Sheet
+    sheet = step
+    return now
   })
-  const within = (row: number, column: number) =>
-    !!anchor && row >= box.top && row <= box.bottom && column >= box.left && column <= box.right
   const cell = (row: number, column: number) => sheet.rows[row]?.[column] ?? ''
+  const width = $derived(sheet.labels.length)
+  const grid = new CellGrid({
+    rows: () => sheet.rows.length + 1, // one empty row stands ready at the end
+    columns: () => width,
+    height: ROW,
+    text: cell,
+    paste: pasteIn,
+    clear: ({ top, bottom, left, right }) =>
+      change((next) => {
+        for (let row = top; row <= bottom && row < next.rows.length; row++)
+          for (let column = left; column <= right; column++) next.rows[row]![column] = ''
+      }),
+    begin: (row, column, start) => {
+      editing = true
+      text = start ?? cell(row, column)
+    },
+    editing: () => editing,
+    leave: () => (editing = false),
+  })
 
   function change(make: (next: Sheet) => void) {
     const before = $state.snapshot(sheet) as Sheet
     const next = $state.snapshot(sheet) as Sheet
     make(next)
-    if (JSON.stringify(before) === JSON.stringify(next)) return
-    past = [...past.slice(-99), before]
-    future = []
+    if (dequal(before, next)) return
+    history.note(before)
     sheet = next
   }
   function put(next: Sheet, row: number, column: number, value: string) {
@@ -56,41 +58,11 @@
     next.names.push(null)
     next.rows.forEach((line) => line.push(''))
   }
-  function step(from: Sheet[], to: Sheet[]): [Sheet[], Sheet[]] {
-    const next = from.at(-1)
-    if (!next) return [from, to]
-    const now = $state.snapshot(sheet) as Sheet
-    sheet = next
-    return [from.slice(0, -1), [...to, now]]
-  }
-  const undo = () => ([past, future] = step(past, future))
-  const redo = () => ([future, past] = step(future, past))
 
-  function focus(row: number, column: number) {
-    at = {
-      row: Math.min(lines - 1, Math.max(0, row)),
-      column: Math.min(width - 1, Math.max(0, column)),
-    }
-    const scroller = table
-    if (scroller) {
-      if (at.row * ROW < scroller.scrollTop) scroller.scrollTop = at.row * ROW
-      else if ((at.row + 2) * ROW > scroller.scrollTop + height)
-        scroller.scrollTop = (at.row + 2) * ROW - height
-    }
-    // At once where the cell is drawn, so that the next key comes to it.
-    const find = () => table?.querySelector<HTMLElement>(`[data-cell="${at.row}-${at.column}"]`)
-    if (find()) find()?.focus()
-    else requestAnimationFrame(() => find()?.focus())
-  }
-  function begin(start?: string) {
-    editing = true
-    anchor = null
-    text = start ?? cell(at.row, at.column)
-  }
   function commit() {
     if (!editing) return
     editing = false
-    const { row, column } = at
+    const { row, column } = grid.at
     const value = text.trim()
     if (value !== cell(row, column)) change((next) => put(next, row, column, value))
   }
@@ -99,73 +71,22 @@
     const move = { Enter: [1, 0], Tab: [0, event.shiftKey ? -1 : 1] }[event.key]
     if (move) {
       event.preventDefault()
-      const { row, column } = at
+      const { row, column } = grid.at
       commit()
-      focus(row + move[0]!, column + move[1]!)
+      grid.focus(row + move[0]!, column + move[1]!)
     }
     if (event.key === 'Escape') {
       editing = false
-      focus(at.row, at.column)
+      grid.focus(grid.at.row, grid.at.column)
     }
   }
   function keys(event: KeyboardEvent) {
-    if (editing) return
-    const move = {
-      ArrowLeft: [0, -1],
-      ArrowRight: [0, 1],
-      ArrowUp: [-1, 0],
-      ArrowDown: [1, 0],
-      PageDown: [12, 0],
-      PageUp: [-12, 0],
-    }[event.key]
-    const command = event.ctrlKey || event.metaKey
-    if (move) {
-      event.preventDefault()
-      anchor = event.shiftKey ? (anchor ?? { ...at }) : null
-      focus(at.row + move[0]!, at.column + move[1]!)
-    } else if (event.key === 'Enter' || event.key === 'F2') {
-      event.preventDefault()
-      begin()
-    } else if (event.key === 'Delete' || event.key === 'Backspace') {
-      const { top, bottom, left, right } = box
-      change((next) => {
-        for (let row = top; row <= bottom && row < next.rows.length; row++)
-          for (let column = left; column <= right; column++) next.rows[row]![column] = ''
-      })
-    } else if (command && event.key.toLowerCase() === 'z') {
-      event.preventDefault()
-      if (event.shiftKey) redo()
-      else undo()
-    } else if (event.key.length === 1 && !command && !event.altKey) {
-      event.preventDefault()
-      begin(event.key)
-    }
+    if (!editing) history.keys(event)
+    grid.keys(event)
   }
-  /** Copying and pasting in a field is that field's own. */
-  const elsewhere = (event: Event) =>
-    !!(event.target as HTMLElement | null)?.closest?.('input, textarea, [role="dialog"]')
-  function copyOut(event: ClipboardEvent) {
-    if (editing || elsewhere(event)) return
-    const found = []
-    for (let row = box.top; row <= box.bottom; row++)
-      found.push(sheet.labels.slice(box.left, box.right + 1).map((_, i) => cell(row, box.left + i)))
-    event.clipboardData?.setData('text/plain', found.map((line) => line.join('\t')).join('\n'))
-    event.preventDefault()
-  }
-  function pasteIn(event: ClipboardEvent) {
-    const pasted = event.clipboardData?.getData('text/plain') ?? ''
-    // A block goes into cells, also where one of them is just being typed in.
-    const block = /[\t\n]/.test(pasted.trim())
-    if (!pasted.trim() || (elsewhere(event) && !(editing && block))) return
-    editing = false
-    event.preventDefault()
-    const found = pasted
-      .replace(/\r/g, '')
-      .replace(/\n+$/, '')
-      .split('\n')
-      .map((line) => line.split('\t').map((value) => value.trim()))
+  function pasteIn(found: string[][]) {
     const empty = !sheet.rows.some((line) => line.some(Boolean))
-    const { row, column } = at
+    const { top: row, left: column } = grid.box
     change((next) => {
       // Into an empty sheet the first line of a table is its headings.
       const headed = empty && found.length > 1 && found[0]!.every((value) => value && isNaN(Number(value)))
@@ -185,39 +106,39 @@
   }
 </script>
 
-<svelte:window oncopy={copyOut} onpaste={pasteIn} />
+<svelte:window oncopy={grid.copy} onpaste={grid.paste} />
 
 <div class="tools">
   <button class="act" onclick={() => change(addTo)}>Add a column</button>
   <button
     class="act"
-    disabled={at.row >= sheet.rows.length}
-    onclick={() => change((next) => void next.rows.splice(box.top, box.bottom - box.top + 1))}
-    >Take out {anchor && box.top !== box.bottom ? `${box.bottom - box.top + 1} rows` : 'the row'}</button
+    disabled={grid.at.row >= sheet.rows.length}
+    onclick={() => change((next) => void next.rows.splice(grid.box.top, grid.box.bottom - grid.box.top + 1))}
+    >Take out {grid.box.top !== grid.box.bottom
+      ? `${grid.box.bottom - grid.box.top + 1} rows`
+      : 'the row'}</button
   >
   <button
     class="act"
     disabled={width < 2}
     onclick={() =>
       change((next) => {
-        next.labels.splice(at.column, 1)
-        next.names.splice(at.column, 1)
-        next.rows.forEach((line) => line.splice(at.column, 1))
-      })}>Take out “{sheet.labels[Math.min(at.column, width - 1)]}”</button
+        next.labels.splice(grid.at.column, 1)
+        next.names.splice(grid.at.column, 1)
+        next.rows.forEach((line) => line.splice(grid.at.column, 1))
+      })}>Take out “{sheet.labels[Math.min(grid.at.column, width - 1)]}”</button
   >
-  <button class="act" disabled={!past.length} onclick={undo}>Undo</button>
-  <button class="act" disabled={!future.length} onclick={redo}>Redo</button>
+  <button class="act" disabled={!history.canUndo} onclick={() => history.undo()}>Undo</button>
+  <button class="act" disabled={!history.canRedo} onclick={() => history.redo()}>Redo</button>
 </div>
 <div
   class="sheet scroll"
-  bind:this={table}
-  bind:clientHeight={height}
-  onscroll={() => (top = table?.scrollTop ?? 0)}
+  bind:this={grid.bed}
   onkeydown={keys}
   role="grid"
   tabindex="-1"
   aria-label="Cells"
-  aria-rowcount={lines + 1}
+  aria-rowcount={sheet.rows.length + 2}
 >
   <table>
     <thead>
@@ -241,27 +162,29 @@
       </tr>
     </thead>
     <tbody>
-      {#if first}<tr style:height="{first * ROW}px"></tr>{/if}
-      {#each shown as row (row)}
+      {#if grid.view.first}<tr style:height="{grid.view.before}px"></tr>{/if}
+      {#each grid.view.rows as row (row)}
         <tr style:height="{ROW}px">
           <th class="count soft" scope="row">{row < sheet.rows.length ? row + 1 : ''}</th>
           {#each sheet.labels as label, column (column)}
-            {@const active = at.row === row && at.column === column}
+            {@const active = grid.isAt(row, column)}
             <td
               role="gridcell"
               data-cell="{row}-{column}"
               tabindex={active ? 0 : -1}
               aria-label="{label}, row {row + 1}: {cell(row, column) || 'blank'}"
-              class:within={within(row, column)}
+              class:within={grid.within(row, column)}
               class:active
               class:number={/^[+−-]?[£$€]?[\d\s.,]+%?$/.test(cell(row, column))}
               onclick={(event) => {
                 if (editing && active) return
                 commit()
-                anchor = event.shiftKey ? (anchor ?? { ...at }) : null
-                focus(row, column)
+                grid.press(event, row, column)
               }}
-              ondblclick={() => begin()}
+              ondblclick={() => {
+                editing = true
+                text = cell(row, column)
+              }}
             >
               {#if active && editing}<input
                   use:grow
@@ -274,7 +197,7 @@
           {/each}
         </tr>
       {/each}
-      {#if last < lines}<tr style:height="{(lines - last) * ROW}px"></tr>{/if}
+      {#if grid.view.after}<tr style:height="{grid.view.after}px"></tr>{/if}
     </tbody>
   </table>
 </div>

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** What is ticked on a day; every change is kept at once, with its way back. */
   import { Refusal, api, got, seen, words, type Dataset, type Schemas } from '../../api/client'
+  import { History } from '../../parts/history.svelte'
   import Ticks from './Ticks.svelte'
   import { longDay, today } from './days'
 
@@ -12,7 +13,12 @@
   let list = $state<Schemas['ChecklistOut'] | null>(null)
   let day = $state(today())
   let failed = $state('')
-  let past = $state<Schemas['ChecklistBody'][]>([])
+  const history = new History<Schemas['ChecklistBody']>(async (step) => {
+    const now = body()
+    if (!(await put(step))) return null
+    day = step.day
+    return now
+  })
 
   async function load() {
     try {
@@ -59,16 +65,11 @@
     const before = body()
     const next = { ...before, ...edit }
     list = { ...list, ...edit }
-    if (await put(next)) past = [...past, before]
-  }
-  async function undo() {
-    const step = past.at(-1)
-    if (step && (await put(step))) {
-      past = past.slice(0, -1)
-      day = step.day
-    }
+    if (await put(next)) history.note(before)
   }
 </script>
+
+<svelte:window onkeydown={history.keys} />
 
 <div class="line">
   <h3>Ticked as of</h3>
@@ -79,7 +80,8 @@
     )}.</span
   >
   <span class="grow"></span>
-  <button class="act" disabled={!past.length} onclick={undo}>Undo</button>
+  <button class="act" disabled={!history.canUndo} onclick={() => history.undo()}>Undo</button>
+  <button class="act" disabled={!history.canRedo} onclick={() => history.redo()}>Redo</button>
 </div>
 {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
 {#if list}<Ticks items={list.items} steps={list.steps} done={list.done} {change} />{/if}

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** The cells of a typed sheet: changed here, kept as a new version. */
+  import { dequal } from 'dequal'
   import { Refusal, api, got, seen, words, type Dataset } from '../../api/client'
   import Cells from './Cells.svelte'
 
@@ -9,17 +10,17 @@
   }
   let { dataset, kept }: Props = $props()
   let sheet = $state<{ labels: string[]; names: (string | null)[]; rows: string[][] } | null>(null)
-  let loaded = $state('')
+  let loaded = $state.raw<unknown>(null)
   let version = 0
   let failed = $state('')
-  const dirty = $derived(!!sheet && JSON.stringify(sheet) !== loaded)
+  const dirty = $derived(!!sheet && !dequal(sheet, loaded))
 
   async function load() {
     try {
       const found = await got(api.GET('/api/datasets/{key}/sheet', { params: { path: { key: dataset.id } } }))
       version = found.version
       sheet = { labels: found.labels, names: found.names, rows: found.rows }
-      loaded = JSON.stringify(sheet)
+      loaded = $state.snapshot(sheet)
       failed = ''
     } catch (error) {
       failed = words(error)

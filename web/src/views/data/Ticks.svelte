@@ -1,5 +1,7 @@
 <script lang="ts">
   /** A checklist as boxes to tick: items down, named steps across, as of a day. */
+  import { CellGrid } from '../../parts/cellgrid.svelte'
+
   interface Props {
     items: string[]
     steps: string[]
@@ -7,8 +9,34 @@
     change: (edit: { items?: string[]; steps?: string[]; done: boolean[][] }) => void
   }
   let { items, steps, done, change }: Props = $props()
+  const TICKED = /^(x|✓|yes|true|done|1)$/i
+  const grid = new CellGrid({
+    rows: () => items.length,
+    columns: () => steps.length,
+    text: (row, column) => (done[row]?.[column] ? '✓' : ''),
+    paste: (lines) => {
+      const next = copy()
+      const { top, left } = grid.box
+      lines.forEach((line, i) =>
+        line.forEach((text, j) => {
+          if (next[top + i]?.[left + j] !== undefined) next[top + i]![left + j] = TICKED.test(text)
+        }),
+      )
+      change({ done: next })
+    },
+    clear: () => {
+      const next = copy()
+      for (const { row, column } of grid.places().flat()) next[row]![column] = false
+      change({ done: next })
+    },
+  })
   const count = $derived(done.flat().filter(Boolean).length)
   const copy = () => done.map((line) => [...line])
+
+  /** Only while one of the boxes has the keyboard: on a page a checklist stands beside much else. */
+  const within = (event: ClipboardEvent) => !!(event.target as HTMLElement).closest?.('input[data-cell]')
+  const copyOut = (event: ClipboardEvent) => within(event) && grid.copy(event)
+  const pasteIn = (event: ClipboardEvent) => within(event) && grid.paste(event)
 
   function tick(i: number, j: number, on: boolean) {
     const next = copy()
@@ -32,7 +60,9 @@
   }
 </script>
 
-<div class="sheet pad">
+<svelte:window oncopy={copyOut} onpaste={pasteIn} />
+
+<div class="sheet pad" bind:this={grid.bed}>
   <table>
     <thead>
       <tr>
@@ -72,10 +102,14 @@
               >{/if}</th
           >
           {#each steps as step, j (j)}
-            <td
+            <td class:within={grid.within(i, j)}
               ><label
                 ><input
                   type="checkbox"
+                  data-cell="{i}-{j}"
+                  tabindex={grid.isAt(i, j) ? 0 : -1}
+                  onfocus={() => (grid.at = { row: i, column: j })}
+                  onkeydown={grid.keys}
                   aria-label="{item}: {step}"
                   checked={done[i]?.[j]}
                   onchange={(event) => tick(i, j, event.currentTarget.checked)}
@@ -96,6 +130,9 @@
 </div>
 
 <style>
+  td.within {
+    background: var(--accent-tint);
+  }
   .pad {
     padding: 8px 12px;
     overflow-x: auto;

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { dequal } from 'dequal'
   import { count } from '../../api/numbers'
   /** Many marks at once: spread a yearly figure, take last year and more, compute, or read a sheet. */
   import { api, got, words, type Schemas } from '../../api/client'
@@ -18,9 +19,8 @@
   const path = $derived({ key: kpi.id })
   const members = $derived(grid.rows.flatMap((row) => (row.member === null ? [] : [row.member])))
   const label = (change: Schemas['ChangeBody']) =>
-    grid.rows.find(
-      (row) => row.whose === change.whose && JSON.stringify(row.of) === JSON.stringify(change.of),
-    )?.label ?? Object.values(change.of).join(', ')
+    grid.rows.find((row) => row.whose === change.whose && dequal(row.of, change.of))?.label ??
+    Object.values(change.of).join(', ')
   const grain = $derived(grid.grain === 'year' ? 'month' : grid.grain)
 
   let whose = $state(0) // a row of the book; of a sum all together is the first

@@ -66,12 +66,6 @@
       else next.delete(key)
     push(`/marks/${kpi?.id}?${next}`)
   }
-  function undoKeys(event: KeyboardEvent) {
-    const typing = (event.target as HTMLElement).closest?.('input, textarea')
-    if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || typing) return
-    event.preventDefault()
-    void (event.shiftKey ? book.redo() : book.undo())
-  }
   const MANY = [
     ['spread', 'Spread a yearly figure'],
     ['raise', 'Last year and more'],
@@ -80,7 +74,7 @@
   ] as const
 </script>
 
-<svelte:window onkeydown={undoKeys} />
+<svelte:window onkeydown={book.history.keys} />
 
 <main class="page">
   <div class="top">
@@ -217,8 +211,8 @@
         >
       {/each}
     {/if}
-    <button class="act" disabled={!book.canUndo} onclick={() => book.undo()}>Undo</button>
-    <button class="act" disabled={!book.canRedo} onclick={() => book.redo()}>Redo</button>
+    <button class="act" disabled={!book.history.canUndo} onclick={() => book.history.undo()}>Undo</button>
+    <button class="act" disabled={!book.history.canRedo} onclick={() => book.history.redo()}>Redo</button>
   </div>
   {#if gone || book.failed}<p class="note gap" role="alert">
       {gone || book.failed} <button class="act quiet" onclick={book.load}>Load again</button>

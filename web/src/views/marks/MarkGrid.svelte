@@ -1,28 +1,27 @@
 <script lang="ts">
   /** Members by periods, to type and paste in. Only the rows in sight are drawn. */
   import { api, got, words } from '../../api/client'
+  import { CellGrid } from '../../parts/cellgrid.svelte'
   import type { Book } from './book.svelte'
 
   let { book }: { book: Book } = $props()
   const ROW = 31
-  let at = $state({ row: 0, column: 0 })
-  let anchor = $state<{ row: number; column: number } | null>(null)
-  let table = $state<HTMLElement | null>(null)
-  let top = $state(0)
-  let height = $state(560)
-
   const grid = $derived(book.grid!)
   const last = $derived(grid.periods.length - 1)
-  const long = $derived(grid.rows.length > 60)
-  // Rows come and go eight at a time: most of a scroll then draws nothing anew.
-  const STEP = 8
-  const first = $derived(long ? Math.max(0, Math.floor(top / ROW / STEP) * STEP - STEP) : 0)
-  const until = $derived(
-    long
-      ? Math.min(grid.rows.length, Math.ceil((top + height) / ROW / STEP) * STEP + STEP)
-      : grid.rows.length,
-  )
-  const rows = $derived(Array.from({ length: until - first }, (_, i) => first + i))
+  const cells = new CellGrid({
+    rows: () => grid.rows.length,
+    columns: () => last + 1,
+    height: ROW,
+    text: (row, column) => cell(row, column)?.shown ?? '',
+    paste: (lines) => void pasteIn(lines),
+    clear: clearChosen,
+    begin: (row, column, start) => {
+      edit(row, column, start)
+      if (start) book.understand()
+    },
+    editing: () => !!book.editing,
+    leave: () => (book.editing = null),
+  })
   /** A column's head: one year stands in the sentence above. */
   const head = (short: string) => (grid.grain === 'year' || grid.span > 1 ? short : short.split(' ')[0])
   const told: Record<string, string> = {
@@ -38,41 +37,22 @@
   )
   $effect(() => {
     void view
-    anchor = null
+    cells.anchor = null
   })
 
-  /** The cells between where a selection began and where it is now. */
-  const chosen = $derived.by(() => {
-    const from = anchor ?? at
-    const [top, bottom] = [Math.min(from.row, at.row), Math.max(from.row, at.row)]
-    const [left, right] = [Math.min(from.column, at.column), Math.max(from.column, at.column)]
-    return { top, bottom, left, right, many: top !== bottom || left !== right }
-  })
-  const within = (row: number, column: number) =>
-    chosen.many &&
-    row >= chosen.top &&
-    row <= chosen.bottom &&
-    column >= chosen.left &&
-    column <= chosen.right
-  const cells = () =>
-    Array.from({ length: chosen.bottom - chosen.top + 1 }, (_, i) =>
-      Array.from({ length: chosen.right - chosen.left + 1 }, (_, j) => ({
-        row: chosen.top + i,
-        column: chosen.left + j,
-      })),
-    )
   const cell = (row: number, column: number) => grid.rows[row]?.cells[column]
   function clearChosen() {
-    const set = cells()
+    const set = cells
+      .places()
       .flat()
       .filter(({ row, column }) => cell(row, column)?.kind === 'set')
     book.keep(set.map(({ row, column }) => book.changeAt(row, column, null)))
   }
   /** The first cell of each row to its right, or of each column downwards. */
   function fill(way: 'right' | 'down') {
-    const changes = cells().flatMap((line) =>
+    const changes = cells.places().flatMap((line) =>
       line.flatMap(({ row, column }) => {
-        const [fromRow, fromColumn] = way === 'right' ? [row, chosen.left] : [chosen.top, column]
+        const [fromRow, fromColumn] = way === 'right' ? [row, cells.box.left] : [cells.box.top, column]
         const value = cell(fromRow, fromColumn)?.value
         return value == null || (row === fromRow && column === fromColumn)
           ? []
@@ -81,31 +61,16 @@
     )
     book.keep(changes)
   }
-  function copyOut(event: ClipboardEvent) {
-    if (book.editing || (event.target as HTMLElement | null)?.closest?.('input, textarea')) return
-    const found = cells().map((line) =>
-      line.map(({ row, column }) => cell(row, column)?.shown ?? '').join('\t'),
-    )
-    event.clipboardData?.setData('text/plain', found.join('\n'))
-    event.preventDefault()
-  }
-  async function pasteIn(event: ClipboardEvent) {
-    const pasted = event.clipboardData?.getData('text/plain') ?? ''
-    const typing = (event.target as HTMLElement | null)?.closest?.('input, textarea')
-    if (book.editing || typing || !book.kpi || !pasted.trim()) return
-    event.preventDefault()
-    const found = pasted
-      .replace(/\r/g, '')
-      .replace(/\n+$/, '')
-      .split('\n')
-      .map((line) => line.split('\t'))
+  async function pasteIn(found: string[][]) {
+    if (!book.kpi) return
     const single = found.length === 1 && found[0]!.length === 1
     const wanted = single
-      ? cells()
+      ? cells
+          .places()
           .flat()
           .map((place) => ({ ...place, text: found[0]![0]! }))
       : found.flatMap((line, i) =>
-          line.map((text, j) => ({ row: chosen.top + i, column: chosen.left + j, text })),
+          line.map((text, j) => ({ row: cells.box.top + i, column: cells.box.left + j, text })),
         )
     const inside = wanted.filter(
       ({ row, column, text }) => text.trim() && row < grid.rows.length && column <= last,
@@ -132,26 +97,13 @@
     }
   }
 
-  function focus(row: number, column: number) {
-    at = {
-      row: Math.min(grid.rows.length - 1, Math.max(0, row)),
-      column: Math.min(last, Math.max(0, column)),
-    }
-    if (table && long) {
-      if (at.row * ROW < table.scrollTop) table.scrollTop = at.row * ROW
-      else if ((at.row + 2) * ROW > table.scrollTop + height) table.scrollTop = (at.row + 2) * ROW - height
-    }
-    const find = () => table?.querySelector<HTMLElement>(`[data-cell="${at.row}-${at.column}"]`)
-    if (find()) find()?.focus()
-    else requestAnimationFrame(() => find()?.focus())
-  }
   function edit(row: number, column: number, start?: string) {
-    at = { row, column }
+    cells.at = { row, column }
     book.editing = { row, column }
     book.text = start ?? cell(row, column)?.shown ?? ''
     book.said = null
     book.tried = null
-    anchor = null
+    cells.anchor = null
   }
   let keeping = false
   export async function commit(sure = false) {
@@ -179,36 +131,12 @@
     if (!answer || answer.value == null || (answer.doubt && !sure)) return
     leave(row, column)
     await book.keep([book.changeAt(row, column, answer.value)], sure)
-    focus(row, column)
+    cells.focus(row, column)
   }
-  export function leave(row = at.row, column = at.column) {
+  export function leave(row = cells.at.row, column = cells.at.column) {
     book.editing = null
     book.said = null
-    requestAnimationFrame(() => focus(row, column))
-  }
-  function keys(event: KeyboardEvent, row: number, column: number) {
-    const step = {
-      ArrowLeft: [0, -1],
-      ArrowRight: [0, 1],
-      ArrowUp: [-1, 0],
-      ArrowDown: [1, 0],
-      PageUp: [-15, 0],
-      PageDown: [15, 0],
-    }[event.key]
-    if (step) {
-      event.preventDefault()
-      anchor = event.shiftKey ? (anchor ?? { row, column }) : null
-      focus(row + step[0]!, column + step[1]!)
-    } else if (event.key === 'Enter' || event.key === 'F2') {
-      event.preventDefault()
-      edit(row, column)
-    } else if (event.key === 'Delete' || event.key === 'Backspace') {
-      clearChosen()
-    } else if (event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey) {
-      event.preventDefault()
-      edit(row, column, event.key)
-      book.understand()
-    }
+    requestAnimationFrame(() => cells.focus(row, column))
   }
   const grow = (node: HTMLInputElement) => {
     node.focus()
@@ -216,25 +144,19 @@
   }
 </script>
 
-<svelte:window oncopy={copyOut} onpaste={pasteIn} />
+<svelte:window oncopy={cells.copy} onpaste={cells.paste} />
 
-{#if chosen.many}
+{#if cells.many}
   <div class="fills">
     <button class="act" onclick={() => fill('right')}>Fill right</button>
     <button class="act" onclick={() => fill('down')}>Fill down</button>
   </div>
 {/if}
-<div
-  class="scroll"
-  class:long
-  bind:this={table}
-  bind:clientHeight={height}
-  onscroll={() => (top = table?.scrollTop ?? 0)}
->
+<div class="scroll" class:long={cells.view.many} bind:this={cells.bed}>
   <table
     onfocusin={(event) => {
       const [row, column] = (event.target as HTMLElement).dataset.cell?.split('-').map(Number) ?? []
-      if (row !== undefined && column !== undefined) at = { row, column }
+      if (row !== undefined && column !== undefined) cells.at = { row, column }
     }}
     role="grid"
     aria-label="{grid.name} of {book.kpi?.body.name}"
@@ -248,8 +170,8 @@
       ></thead
     >
     <tbody>
-      {#if first}<tr style:height="{first * ROW}px"></tr>{/if}
-      {#each rows as row (row)}
+      {#if cells.view.first}<tr style:height="{cells.view.before}px"></tr>{/if}
+      {#each cells.view.rows as row (row)}
         {@const line = grid.rows[row]!}
         <tr>
           <th scope="row" class:any={line.member === null} title={line.label}>{line.label}</th>
@@ -258,22 +180,20 @@
             <td
               class="{held.kind} right"
               class:active
-              class:within={within(row, column)}
+              class:within={cells.within(row, column)}
               role="gridcell"
               data-cell="{row}-{column}"
-              tabindex={at.row === row && at.column === column ? 0 : -1}
+              tabindex={cells.isAt(row, column) ? 0 : -1}
               aria-label="{line.label}, {grid.periods[column]?.key}: {held.shown || 'none'}, {told[
                 held.kind
               ]}"
               title={told[held.kind]}
               onclick={(event) => {
-                if (event.shiftKey) {
-                  anchor ??= { ...at }
-                  focus(row, column)
-                } else if (!active) edit(row, column)
+                if (event.shiftKey) cells.press(event, row, column)
+                else if (!active) edit(row, column)
               }}
               onmousedown={(event) => event.shiftKey && event.preventDefault()}
-              onkeydown={(event) => !book.editing && keys(event, row, column)}
+              onkeydown={cells.keys}
             >
               {#if active}
                 <input
@@ -288,7 +208,7 @@
                     if (event.key === 'Enter') commit()
                     if (event.key === 'Tab') {
                       event.preventDefault()
-                      commit().then(() => focus(row, column + (event.shiftKey ? -1 : 1)))
+                      commit().then(() => cells.focus(row, column + (event.shiftKey ? -1 : 1)))
                     }
                     if (event.key === 'Escape') leave(row, column)
                   }}
@@ -298,7 +218,7 @@
           {/each}
         </tr>
       {/each}
-      {#if until < grid.rows.length}<tr style:height="{(grid.rows.length - until) * ROW}px"></tr>{/if}
+      {#if cells.view.after}<tr style:height="{cells.view.after}px"></tr>{/if}
     </tbody>
   </table>
 </div>

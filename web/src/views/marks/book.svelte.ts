@@ -1,5 +1,6 @@
 /** The mark book of one KPI: its grid, what is being typed, and every change with its way back. */
 import { Refusal, api, got, newest, seen, words, type Kpi, type Schemas } from '../../api/client'
+import { History } from '../../parts/history.svelte'
 
 export type Change = Schemas['ChangeBody']
 export interface View {
@@ -24,19 +25,12 @@ export class Book {
   /** Marks that are far from everything read so far: kept only when somebody says so. */
   asked = $state<{ changes: Change[]; detail: string } | null>(null)
   private view: View = {}
-  private past = $state<Change[][]>([])
-  private future = $state<Change[][]>([])
+  readonly history = new History<Change[]>((changes) => this.apply(changes, true))
   private turn = 0
   private sending: Change[] = []
 
-  canUndo = $derived(this.past.length > 0)
-  canRedo = $derived(this.future.length > 0)
-
   async open(kpi: Kpi, view: View) {
-    if (kpi.id !== this.kpi?.id) {
-      this.past = []
-      this.future = []
-    }
+    if (kpi.id !== this.kpi?.id) this.history.clear()
     this.kpi = kpi
     this.view = view
     this.editing = null
@@ -97,27 +91,8 @@ export class Book {
     this.asked = null
     const back = changes.length ? await this.apply(changes, sure) : null
     if (!back) return false
-    this.past = [...this.past, back]
-    this.future = []
+    this.history.note(back)
     return true
-  }
-
-  async undo() {
-    const step = this.past.at(-1)
-    const back = step && (await this.apply(step, true))
-    if (back) {
-      this.past = this.past.slice(0, -1)
-      this.future = [...this.future, back]
-    }
-  }
-
-  async redo() {
-    const step = this.future.at(-1)
-    const back = step && (await this.apply(step, true))
-    if (back) {
-      this.future = this.future.slice(0, -1)
-      this.past = [...this.past, back]
-    }
   }
 
   async compute(name: string, formula: string | null): Promise<boolean> {

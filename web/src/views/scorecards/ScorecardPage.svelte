@@ -1,31 +1,16 @@
 <script lang="ts">
   import { untrack } from 'svelte'
   import { push, replace, router } from 'svelte-spa-router'
-  import {
-    api,
-    got,
-    words,
-    type CardBody,
-    type Instrument,
-    type Kpi,
-    type Picture,
-    type Reading,
-    type Schemas,
-    type Scope,
-    type Yardstick,
-  } from '../../api/client'
-  import { LOOK } from '../../faces/looks'
-  import type { Grab } from '../../faces/grab'
-  import { kindOf, lists } from '../../faces/names.svelte'
-  import Choices from '../../parts/Choices.svelte'
+  import { api, got, words, type Kpi, type Picture, type Scope, type Yardstick } from '../../api/client'
   import { GRAINS } from '../../api/periods'
   import ScopeSentence from '../../parts/ScopeSentence.svelte'
-  import Slot from '../../parts/Slot.svelte'
   import Tally from '../../parts/Tally.svelte'
   import Workings, { type Asked } from '../../parts/Workings.svelte'
   import Bench from './Bench.svelte'
+  import * as compose from './compose'
   import Grid from './Grid.svelte'
-  import { place, settle } from './layout'
+  import { askedOf, grabs, takeOut, tick } from './reach'
+  import SectionHead from './SectionHead.svelte'
   import { Session } from './session.svelte'
 
   let { params }: { params: { id: string } } = $props()
@@ -102,216 +87,33 @@
     push(`/scorecards/${params.id}?${query}`)
   }
 
-  const fresh = () =>
-    crypto.getRandomValues(new Uint32Array(2)).reduce((text, part) => text + part.toString(36), 'n')
-
-  async function add(sectionId: string, kpiId: string) {
+  /** Do something that may be refused, and say so. */
+  async function tried(work: () => Promise<unknown>) {
     failed = ''
     try {
-      const kpi = kpis.find((known) => known.id === kpiId)
-      let yardstick = yardsticks.find((known) => known.body.kpi === kpiId)?.id
-      if (!yardstick) {
-        const proposed = await got(
-          api.POST('/api/yardsticks/propose', {
-            body: { kpi: kpiId, by: null, name: `${kpi?.body.name ?? 'New'} yardstick` },
-          }),
-        )
-        yardstick = (await got(api.POST('/api/yardsticks', { body: proposed }))).id
-        await load()
-      }
-      const known = yardsticks.find((held) => held.id === yardstick)
-      const mark = known?.body.cuts.find((cut) => cut.mark)?.mark ?? 'target'
-      const face: Instrument['face'] = kpi?.body.nature === 'flow' ? 'bar' : 'dial'
-      const [w, h] = kindOf(face).size
-      const id = fresh()
-      session.change('add an instrument', (draft) => {
-        const section = draft.sections?.find((held) => held.id === sectionId)
-        if (!section) return
-        const instruments = section.instruments ?? []
-        section.instruments = [
-          ...instruments,
-          {
-            id,
-            kpi: kpiId,
-            title: '',
-            by: null,
-            face,
-            marks: [mark],
-            further: [],
-            look: structuredClone(LOOK),
-            hide: [],
-            yardstick,
-            axis: { low: null, high: null },
-            decimals: null,
-            compact: null,
-            ticks: true,
-            order: 'gap',
-            ...place(instruments, w, h),
-            w,
-            h,
-          },
-        ]
-      })
-      selected = id
+      await work()
     } catch (error) {
       failed = words(error)
     }
   }
-  function remove(id: string) {
-    session.change('delete an instrument', (draft) => {
-      for (const section of draft.sections ?? [])
-        section.instruments = settle((section.instruments ?? []).filter((held) => held.id !== id))
+  const add = (section: string, kpiId: string) =>
+    tried(async () => {
+      const kpi = kpis.find((known) => known.id === kpiId)!
+      const yardstick = await compose.yardstickOf(kpi, yardsticks)
+      if (!yardsticks.includes(yardstick)) await load()
+      selected = compose.add(session, section, kpi, yardstick)
     })
+  function remove(id: string) {
+    compose.remove(session, id)
     if (selected === id) selected = null
   }
-  function duplicate(id: string) {
-    const copied = fresh()
-    session.change('copy an instrument', (draft) => {
-      for (const section of draft.sections ?? []) {
-        const held = section.instruments?.find((known) => known.id === id)
-        if (held)
-          section.instruments = [
-            ...section.instruments!,
-            { ...held, id: copied, ...place(section.instruments!, held.w, held.h) },
-          ]
-      }
-    })
-    selected = copied
-  }
-  function carry(id: string, way: -1 | 1) {
-    session.change('move to another section', (draft) => {
-      const sections = draft.sections ?? []
-      const from = sections.findIndex((section) => section.instruments?.some((held) => held.id === id))
-      const to = sections[from + way]
-      const item = sections[from]?.instruments?.find((held) => held.id === id)
-      if (!to || !item) return
-      sections[from]!.instruments = settle(sections[from]!.instruments!.filter((held) => held.id !== id))
-      to.instruments = settle([
-        ...(to.instruments ?? []),
-        { ...item, ...place(to.instruments ?? [], item.w, item.h) },
-      ])
-    })
-  }
-  function section(id: string, says: string, make: (draft: CardBody, at: number) => void) {
-    session.change(says, (draft) => {
-      const at = draft.sections?.findIndex((held) => held.id === id) ?? -1
-      if (at >= 0) make(draft, at)
-    })
-  }
-  function addSection() {
-    session.change(
-      'add a section',
-      (draft) =>
-        (draft.sections = [
-          ...(draft.sections ?? []),
-          { id: fresh(), title: 'New section', instruments: [] },
-        ]),
-    )
-  }
 
-  function keys(event: KeyboardEvent) {
-    if (!bench || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return
-    const target = event.target as HTMLElement
-    if (target.closest('input:not([type=range]):not([type=checkbox]), textarea')) return
-    event.preventDefault()
-    void (event.shiftKey ? session.redo() : session.undo())
-  }
   function leaving(event: BeforeUnloadEvent) {
     if (session.saving === 'saved' || session.conflict) return
     void session.flush()
     event.preventDefault()
   }
-  /** What to ask the workings for: the instrument's own reading, or one of a period, a group, a further KPI. */
-  function askedOf(instrument: Instrument, reading: Reading): Asked {
-    const ask = reading.ask
-    const held = $state.snapshot(instrument) as Instrument
-    const scope = $state.snapshot(session.scope) as Scope
-    const own = pictures[instrument.id]?.by_hand === 'value' && reading.value !== null && !ask
-    const byHand = own
-      ? {
-          shown: reading.shown,
-          set: (value: number) => keepByHand(instrument, { member: reading.member ?? null, value }),
-        }
-      : undefined
-    if (!ask) return { instrument: held, scope, member: reading.member ?? null, byHand }
-    return {
-      instrument: {
-        ...held,
-        ...(ask.kpi ? { kpi: ask.kpi, yardstick: ask.yardstick, marks: ask.marks } : {}),
-        by: ask.together || ask.kpi ? null : (ask.by ?? held.by),
-      },
-      scope: {
-        ...scope,
-        period: ask.period ?? scope.period,
-        members: { ...scope.members, ...ask.members },
-      },
-      member: reading.member ?? null,
-    }
-  }
-  async function keepByHand(
-    instrument: Instrument,
-    what: { member: string | null; step?: string; done?: boolean; value?: number },
-  ) {
-    const body = {
-      instrument: $state.snapshot(instrument) as Instrument,
-      scope: $state.snapshot(session.scope) as Scope,
-      sure: true, // the field asked about what is far from usual
-      ...what,
-    }
-    await got(api.POST('/api/scorecards/by-hand', { body }))
-    await session.read()
-  }
-  /** Cuts and marks of one reading that can be dragged on its face; a mark only where it is one month's own. */
-  function grabs(instrument: Instrument): Grab | undefined {
-    const picture = pictures[instrument.id]
-    const reading = picture?.readings[0]
-    if (!kindOf(instrument.face).drags || !reading || lists(picture)) return
-    const name = reading.marks[0]?.name ?? ''
-    const plain = !reading.partial && /^\d{4}-\d{2}$/.test(picture.period)
-    return {
-      name,
-      cut: (at, fraction, done, fine) => session.dragCut(instrument, at, fraction, done, fine),
-      mark:
-        plain && name && session.owner()
-          ? (which, fraction, done, fine) => session.dragMark(instrument, which, fraction, done, fine)
-          : undefined,
-    }
-  }
-  async function tick(instrument: Instrument, reading: Reading, step: Schemas['Step'], done: boolean) {
-    failed = ''
-    const member = reading.member ?? null
-    try {
-      if (pictures[instrument.id]?.by_hand === 'steps')
-        await keepByHand(instrument, { member, step: step.name, done })
-      else {
-        const at = reading.steps.findIndex((known) => known.name === step.name)
-        const value = done ? step.value : (reading.steps[at - 1]?.value ?? pictures[instrument.id]?.axis?.low)
-        await keepByHand(instrument, { member, value: value ?? 0 })
-      }
-    } catch (error) {
-      failed = words(error)
-    }
-  }
-  async function take(instrument: Instrument, kind: 'csv' | 'xlsx') {
-    failed = ''
-    try {
-      const body = {
-        instrument: $state.snapshot(instrument) as Instrument,
-        scope: $state.snapshot(session.scope) as Scope,
-      }
-      const query = { kind }
-      const file = (await got(
-        api.POST('/api/scorecards/ledger', { params: { query }, body, parseAs: 'blob' }),
-      )) as Blob
-      const link = document.createElement('a')
-      link.href = URL.createObjectURL(file)
-      link.download = `${pictures[instrument.id]?.title ?? 'Ledger'}.${kind}`
-      link.click()
-      URL.revokeObjectURL(link.href)
-    } catch (error) {
-      failed = words(error)
-    }
-  }
+  const plain = <T,>(value: T) => $state.snapshot(value) as T
   async function copyMine() {
     const id = await session.keepAsCopy()
     if (id) await replace(`/scorecards/${id}/bench`)
@@ -323,7 +125,7 @@
   }
 </script>
 
-<svelte:window onkeydown={keys} onbeforeunload={leaving} />
+<svelte:window onkeydown={(event) => bench && session.history.keys(event)} onbeforeunload={leaving} />
 
 {#if session.missing}
   <main class="page">
@@ -348,7 +150,7 @@
               )}
           />
           <div class="acts">
-            <button class="act" onclick={addSection}>Add a section</button>
+            <button class="act" onclick={() => compose.addSection(session)}>Add a section</button>
             <button class="act main" onclick={close}>Close the bench</button>
           </div>
         {:else}
@@ -386,15 +188,15 @@
               Bench open · <span aria-live="polite">version {session.version}, {saved}</span> ·
               <button
                 class="slot"
-                disabled={!session.canUndo}
-                title={session.undoSays}
-                onclick={() => session.undo()}>undo</button
+                disabled={!session.history.canUndo}
+                title={session.history.back?.says}
+                onclick={() => session.history.undo()}>undo</button
               >
               <button
                 class="slot"
-                disabled={!session.canRedo}
-                title={session.redoSays}
-                onclick={() => session.redo()}>redo</button
+                disabled={!session.history.canRedo}
+                title={session.history.forth?.says}
+                onclick={() => session.history.redo()}>redo</button
               >
             </p>
           {:else if fromAddress}
@@ -403,74 +205,15 @@
         </div>
         {#if card.tally.length && !bench}<Tally tally={card.tally} />{/if}
 
-        {#each body.sections ?? [] as held, at (held.id)}
-          <div class="section" data-section={held.id}>
-            {#if bench}
-              <input
-                class="name"
-                aria-label="Section title"
-                value={held.title}
-                maxlength="120"
-                size={Math.max(8, (held.title ?? '').length + 1)}
-                onchange={(event) =>
-                  section(
-                    held.id,
-                    'rename a section',
-                    (draft, i) => (draft.sections![i]!.title = event.currentTarget.value.trim()),
-                  )}
-              />
-              <hr />
-              <Slot text="Add an instrument" label="Choose its KPI">
-                {#snippet children(done)}
-                  {#if kpis.length}
-                    <p class="small soft pad">Show a KPI …</p>
-                    <Choices
-                      choices={kpis.map((kpi) => ({
-                        key: kpi.id,
-                        name: kpi.body.name,
-                        note: kpi.body.owner,
-                      }))}
-                      choose={(kpi) => {
-                        done()
-                        add(held.id, kpi)
-                      }}
-                    />
-                  {:else}
-                    <p class="small pad">There is no KPI yet. <a href="#/kpis">Write one</a> first.</p>
-                  {/if}
-                {/snippet}
-              </Slot>
-              <button
-                class="act quiet"
-                disabled={at === 0}
-                aria-label="Move section up"
-                onclick={() =>
-                  section(held.id, 'move a section', (draft, i) =>
-                    draft.sections!.splice(i - 1, 0, draft.sections!.splice(i, 1)[0]!),
-                  )}>↑</button
-              >
-              <button
-                class="act quiet"
-                disabled={at === (body.sections?.length ?? 0) - 1}
-                aria-label="Move section down"
-                onclick={() =>
-                  section(held.id, 'move a section', (draft, i) =>
-                    draft.sections!.splice(i + 1, 0, draft.sections!.splice(i, 1)[0]!),
-                  )}>↓</button
-              >
-              <button
-                class="act quiet"
-                aria-label="Delete section {held.title}"
-                onclick={() =>
-                  section(held.id, 'delete a section', (draft, i) => draft.sections!.splice(i, 1))}
-                >Delete</button
-              >
-            {:else}
-              <h2>{held.title}</h2>
-              <hr />
-              <span class="small soft">{card.sections.find((note) => note.id === held.id)?.words ?? ''}</span>
-            {/if}
-          </div>
+        {#each body.sections ?? [] as held (held.id)}
+          <SectionHead
+            {session}
+            section={held}
+            words={card.sections.find((note) => note.id === held.id)?.words ?? ''}
+            {bench}
+            {kpis}
+            add={(kpi) => add(held.id, kpi)}
+          />
           {#if held.instruments?.length}
             <Grid
               section={held}
@@ -481,17 +224,30 @@
                 if (selected !== id) session.rehearse = {}
                 selected = id
               }}
-              open={(instrument, reading) => !bench && (asked = askedOf(instrument, reading))}
-              {tick}
-              {take}
-              {grabs}
+              open={(instrument, reading) =>
+                !bench &&
+                (asked = askedOf(
+                  session,
+                  plain(instrument),
+                  plain(session.scope),
+                  pictures[instrument.id],
+                  reading,
+                ))}
+              tick={(instrument, reading, step, done) =>
+                tried(() => tick(session, plain(instrument), pictures[instrument.id], reading, step, done))}
+              take={(instrument, kind) => {
+                const title = pictures[instrument.id]?.title ?? 'Ledger'
+                return tried(() => takeOut(plain(instrument), plain(session.scope), title, kind))
+              }}
+              grabs={(instrument) => grabs(session, instrument, pictures[instrument.id])}
               arrange={(items, says) =>
-                section(
+                compose.changeSection(
+                  session,
                   held.id,
                   says,
-                  (draft, i) => (draft.sections![i]!.instruments = $state.snapshot(items) as Instrument[]),
+                  (section) => (section.instruments = plain(items)),
                 )}
-              {carry}
+              carry={(id, way) => compose.carry(session, id, way)}
               {remove}
             />
           {:else if bench}
@@ -501,8 +257,9 @@
           {/if}
         {:else}
           <p class="empty sentence">
-            {#if bench}This scorecard is empty. <button class="slot" onclick={addSection}
-                >Add a section</button
+            {#if bench}This scorecard is empty. <button
+                class="slot"
+                onclick={() => compose.addSection(session)}>Add a section</button
               >, then an instrument in it.
             {:else}This scorecard is empty. <a class="slot" href="#/scorecards/{params.id}/bench"
                 >Open the bench</a
@@ -525,7 +282,7 @@
               {kpis}
               {yardsticks}
               reload={load}
-              copy={() => duplicate(chosen.id)}
+              copy={() => (selected = compose.duplicate(session, chosen.id))}
               remove={() => remove(chosen.id)}
             />
           {/key}
@@ -570,11 +327,6 @@
     flex: 1;
     min-width: 0;
   }
-  .name:hover,
-  .name:focus {
-    border-bottom-color: var(--accent);
-    outline: none;
-  }
   .acts {
     display: flex;
     gap: 10px;
@@ -602,27 +354,6 @@
     color: var(--soft);
     cursor: default;
   }
-  .section {
-    display: flex;
-    align-items: center;
-    gap: 12px;
-    margin: 14px 0 8px;
-  }
-  .section hr {
-    flex: 1;
-    border: none;
-    border-top: 1px solid var(--rule);
-  }
-  .name {
-    field-sizing: content;
-    max-width: 60%;
-    font-size: 15px;
-    font-weight: 650;
-    background: transparent;
-    border: none;
-    border-bottom: 2px solid transparent;
-    padding: 0;
-  }
   .empty {
     padding: 24px;
     border: 1px dashed var(--rule);
@@ -641,16 +372,9 @@
     gap: 8px;
     margin: 6px 0;
   }
-  .pad {
-    padding: 4px 8px;
-  }
   @media (max-width: 600px) {
-    .section,
     .top {
       flex-wrap: wrap;
-    }
-    .section hr {
-      flex-basis: 40px;
     }
   }
   @media (max-width: 1000px) {

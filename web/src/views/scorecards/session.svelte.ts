@@ -13,7 +13,9 @@ import {
   type Scope,
   type YardstickBody,
 } from '../../api/client'
+import { dequal } from 'dequal'
 import { moved, tidy } from '../../parts/cuts'
+import { History } from '../../parts/history.svelte'
 
 /** A change to the scorecard, or to one yardstick, as the two forms of the document. */
 type Step =
@@ -23,7 +25,6 @@ type Step =
 type Change = Schemas['ChangeBody']
 
 const AUTOSAVE_MS = 500
-const WAITING_MS = 1500
 const copy = <T>(value: T): T => $state.snapshot(value) as T
 
 export class Session {
@@ -45,10 +46,11 @@ export class Session {
   private triedMark = $state<Schemas['TriedMark'] | null>(null)
   /** The axis a drag began on, so that it stands still meanwhile. */
   private axis: { id: string; low: number; high: number } | null = null
-  private past = $state<Step[]>([])
-  private future = $state<Step[]>([])
+  /** Steps hold both forms, so the one that leads back is the same one. */
+  readonly history = new History<Step>(async (step, way) =>
+    (await this.take(step, way === 'undo' ? 'before' : 'after')) ? step : null,
+  )
   private timer: ReturnType<typeof setTimeout> | undefined
-  private again: ReturnType<typeof setTimeout> | undefined
   private sending: Promise<void> | null = null
 
   constructor(id: string) {
@@ -58,10 +60,6 @@ export class Session {
   scope = $derived<Scope>(
     this.reading ?? this.body?.scope ?? { period: 'complete', grain: 'month', members: {} },
   )
-  canUndo = $derived(this.past.length > 0)
-  canRedo = $derived(this.future.length > 0)
-  undoSays = $derived(this.past.at(-1)?.says ?? '')
-  redoSays = $derived(this.future.at(-1)?.says ?? '')
   instruments = $derived<Instrument[]>(
     this.body?.sections?.flatMap((section) => section.instruments ?? []) ?? [],
   )
@@ -73,8 +71,7 @@ export class Session {
       this.version = card.version
       this.saving = 'saved'
       this.conflict = false
-      this.past = []
-      this.future = []
+      this.history.clear()
       this.drafts = {}
       await this.read()
     } catch (error) {
@@ -89,9 +86,7 @@ export class Session {
     try {
       this.picture = (await this.readKept()) ?? (await this.readTried())
       this.problem = ''
-      // A live source has not answered yet: what is missing follows as soon as it does.
-      clearTimeout(this.again)
-      if (this.picture.waiting) this.again = setTimeout(() => this.read(), WAITING_MS)
+      return this.picture.waiting
     } catch (error) {
       this.problem = words(error)
     }
@@ -134,8 +129,8 @@ export class Session {
     const before = copy(this.body)
     const after = copy(this.body)
     make(after)
-    if (JSON.stringify(before) === JSON.stringify(after)) return
-    this.note({ kind: 'card', before, after, says })
+    if (dequal(before, after)) return
+    this.history.note({ kind: 'card', before, after, says })
     this.put(after)
   }
 
@@ -169,32 +164,14 @@ export class Session {
 
   async changeYardstick(id: string, after: YardstickBody, says: string) {
     const before = copy((await this.yardstick(id)).body)
-    if (JSON.stringify(before) === JSON.stringify(after)) return this.draft(id, null)
-    if (await this.putYardstick(id, after)) this.note({ kind: 'yardstick', id, before, after, says })
-  }
-
-  async undo() {
-    const step = this.past.at(-1)
-    if (!step) return
-    if (await this.take(step, 'before')) {
-      this.past = this.past.slice(0, -1)
-      this.future = [...this.future, step]
-    }
-  }
-
-  async redo() {
-    const step = this.future.at(-1)
-    if (!step) return
-    if (await this.take(step, 'after')) {
-      this.future = this.future.slice(0, -1)
-      this.past = [...this.past, step]
-    }
+    if (dequal(before, after)) return this.draft(id, null)
+    if (await this.putYardstick(id, after)) this.history.note({ kind: 'yardstick', id, before, after, says })
   }
 
   /** Save what is waiting; resolves when nothing is. */
   async flush() {
     clearTimeout(this.timer)
-    clearTimeout(this.again)
+    this.read.stop()
     if (this.saving === 'waiting' || this.saving === 'failed') await this.save()
     else await this.sending
   }
@@ -304,7 +281,7 @@ export class Session {
       )
       if (this.picture) this.picture.books[kpi] = kept.version // for the next change, also before it is read again
       if (noted && kept.back[0])
-        this.note({ kind: 'mark', kpi, before: kept.back[0], after: change, says: 'move a mark' })
+        this.history.note({ kind: 'mark', kpi, before: kept.back[0], after: change, says: 'move a mark' })
       await this.read()
       return true
     } catch (error) {
@@ -315,11 +292,6 @@ export class Session {
           : words(error)
       return false
     }
-  }
-
-  private note(step: Step) {
-    this.past = [...this.past.slice(-199), step]
-    this.future = []
   }
 
   private put(body: CardBody): boolean {

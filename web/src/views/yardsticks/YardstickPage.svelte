@@ -15,17 +15,16 @@
     type Yardstick,
     type YardstickBody,
   } from '../../api/client'
-  import { stateOf } from '../../api/states.svelte'
+  import { History } from '../../parts/history.svelte'
   import Choices from '../../parts/Choices.svelte'
   import Delete from '../../parts/Delete.svelte'
-  import Sign from '../../parts/Sign.svelte'
   import Slot from '../../parts/Slot.svelte'
-  import Uses from '../../parts/Uses.svelte'
   import Revisions from '../../parts/Revisions.svelte'
   import Deal from './Deal.svelte'
-  import Impact from './Impact.svelte'
+  import InWords from './InWords.svelte'
   import PaletteEditor from './PaletteEditor.svelte'
   import Rules from './Rules.svelte'
+  import YardstickList from './YardstickList.svelte'
   import YardstickEditor from '../../parts/YardstickEditor.svelte'
 
   let { params }: { params?: { id?: string } } = $props()
@@ -36,8 +35,10 @@
   let failed = $state('')
   let by = $state<string | null>(null)
   let strip = $state<Strip | null>(null)
-  let past = $state<YardstickBody[]>([])
-  let future = $state<YardstickBody[]>([])
+  const steps = new History<YardstickBody>(async (step) => {
+    const now = chosen && ($state.snapshot(chosen.body) as YardstickBody)
+    return now && (await put(step)) ? now : null
+  })
   let from = $state<'rules' | 'deal' | null>(null)
   let history = $state(false)
   /** The form it had when it was opened here, and the one that is being tried. */
@@ -81,8 +82,7 @@
     history = false
     tried = null
     opened = untrack(() => (chosen ? ($state.snapshot(chosen.body) as YardstickBody) : null))
-    past = []
-    future = []
+    steps.clear()
     if (id)
       got(api.GET('/api/yardsticks/{key}/uses', { params: { path: { key: id } } })).then(
         (found) => (uses = found),
@@ -113,22 +113,7 @@
   }
   async function keep(body: YardstickBody) {
     const before = chosen && ($state.snapshot(chosen.body) as YardstickBody)
-    if (before && (await put(body))) {
-      past = [...past, before]
-      future = []
-    }
-  }
-  async function step(from: YardstickBody[], way: 'undo' | 'redo') {
-    const target = from.at(-1)
-    const now = chosen && ($state.snapshot(chosen.body) as YardstickBody)
-    if (!target || !now || !(await put(target))) return
-    if (way === 'undo') {
-      past = past.slice(0, -1)
-      future = [...future, now]
-    } else {
-      future = future.slice(0, -1)
-      past = [...past, now]
-    }
+    if (before && (await put(body))) steps.note(before)
   }
   async function create(kpiId: string) {
     try {
@@ -155,9 +140,6 @@
       failed = words(error)
     }
   }
-  const changed = $derived(
-    !!opened && !!chosen && (!!tried || JSON.stringify(opened) !== JSON.stringify(chosen.body)),
-  )
   /** The shared yardstick goes back to what it was; the changes go on in a copy. */
   async function asCopy() {
     if (!chosen || !opened) return
@@ -178,19 +160,9 @@
       keep({ ...($state.snapshot(chosen.body) as YardstickBody), bands: bands ?? [], cuts: cuts ?? [] })
     from = null
   }
-  function keys(event: KeyboardEvent) {
-    if (
-      !(event.ctrlKey || event.metaKey) ||
-      event.key.toLowerCase() !== 'z' ||
-      (event.target as HTMLElement).closest('input:not([type=range])')
-    )
-      return
-    event.preventDefault()
-    void (event.shiftKey ? step(future, 'redo') : step(past, 'undo'))
-  }
 </script>
 
-<svelte:window onkeydown={keys} />
+<svelte:window onkeydown={steps.keys} />
 
 <main class="page">
   <div class="top">
@@ -241,10 +213,9 @@
                 }}
               />
             {/snippet}
-          </Slot>{#if past.length || future.length}
-            · <button class="slot" disabled={!past.length} onclick={() => step(past, 'undo')}>undo</button>
-            <button class="slot" disabled={!future.length} onclick={() => step(future, 'redo')}>redo</button
-            >{/if}
+          </Slot>{#if steps.canUndo || steps.canRedo}
+            · <button class="slot" disabled={!steps.canUndo} onclick={() => steps.undo()}>undo</button>
+            <button class="slot" disabled={!steps.canRedo} onclick={() => steps.redo()}>redo</button>{/if}
         </p>
       {:else}
         <h1>Yardsticks</h1>
@@ -287,18 +258,7 @@
   {/if}
 
   <div class="three">
-    <nav class="sheet" aria-label="Yardsticks">
-      {#each yardsticks ?? [] as known (known.id)}
-        <a href="#/yardsticks/{known.id}" aria-current={chosen?.id === known.id ? 'true' : undefined}>
-          <span>{known.body.name}</span>
-          <span class="signs"
-            >{#each known.body.bands as band, i (i)}<Sign state={band} size={14} />{/each}</span
-          >
-        </a>
-      {:else}
-        <p class="small soft pad">{yardsticks ? 'There is no yardstick yet.' : 'Reading…'}</p>
-      {/each}
-    </nav>
+    <YardstickList {yardsticks} chosen={chosen?.id} />
     {#if chosen && kpi}
       {#key chosen.id}
         <section class="sheet pad">
@@ -317,25 +277,7 @@
         </section>
       {/key}
       <aside class="sheet pad">
-        <h3>In words</h3>
-        <ol class="words">
-          {#each chosen.body.bands as band, i (i)}
-            <li>
-              <Sign state={band} /> <b>{stateOf(band)?.name}</b>
-              <span class="soft small">{strip?.band_words[i]?.words ?? ''}</span>
-            </li>
-          {/each}
-        </ol>
-        <Uses {uses} />
-        {#if uses.length}
-          <p class="small soft">A change here changes them all.</p>
-          {#if changed && opened}
-            <Impact id={chosen.id} before={opened} after={tried ?? chosen.body} />
-            {#if !tried}
-              <button class="act" onclick={asCopy}>Have this as a copy instead</button>
-            {/if}
-          {/if}
-        {/if}
+        <InWords {chosen} {strip} {uses} {opened} {tried} {asCopy} />
         <PaletteEditor body={chosen.body} keep={(body) => keep(body)} />
         {#if history}
           <Revisions
@@ -378,42 +320,11 @@
     gap: 14px;
     align-items: start;
   }
-  nav a {
-    display: flex;
-    justify-content: space-between;
-    align-items: center;
-    gap: 8px;
-    padding: 8px 10px;
-    font-weight: 600;
-    border-bottom: 1px solid var(--rule);
-    border-left: 3px solid transparent;
-  }
-  nav a:hover {
-    color: var(--accent);
-  }
-  nav a[aria-current] {
-    background: var(--accent-tint);
-    border-left-color: var(--accent);
-  }
-  .signs {
-    display: inline-flex;
-    gap: 3px;
-  }
   .pad {
     padding: 14px 16px;
   }
   .pad-s {
     padding: 4px 8px;
-  }
-  .words {
-    margin: 6px 0 14px;
-  }
-  .words li {
-    padding: 3px 0;
-  }
-  .words .small {
-    display: block;
-    margin-left: 22px;
   }
   @media (max-width: 1000px) {
     .three {

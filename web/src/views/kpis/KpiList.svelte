@@ -1,0 +1,93 @@
+<script lang="ts">
+  /** Every KPI with how it stands. */
+  import { onDestroy } from 'svelte'
+  import { api, got, newest, type Kpi, type Schemas } from '../../api/client'
+  import Sign from '../../parts/Sign.svelte'
+  import Spark from '../../parts/Spark.svelte'
+
+  let { kpis, chosen }: { kpis: Kpi[]; chosen?: string } = $props()
+  let wanted = $state('')
+  let glances = $state<Record<string, Schemas['Glance']>>({})
+  const found = $derived(
+    kpis.filter((kpi) => kpi.body.name.toLocaleLowerCase().includes(wanted.toLocaleLowerCase())),
+  )
+  const glance = newest(async () => {
+    try {
+      const found = await got(api.GET('/api/kpis/glances'))
+      glances = Object.fromEntries(found.map((one) => [one.id, one]))
+      return found.some((one) => one.waiting)
+    } catch {
+      glances = {} // the list stands without its histories
+      return false
+    }
+  })
+  onDestroy(glance.stop)
+  $effect(() => {
+    void kpis // a KPI that was saved has another history
+    void glance()
+  })
+</script>
+
+<nav class="sheet list" aria-label="KPIs">
+  {#if kpis.length > 8}<input
+      class="type-in"
+      data-find
+      placeholder="Find  /"
+      aria-label="Find a KPI"
+      bind:value={wanted}
+    />{/if}
+  {#each found as kpi (kpi.id)}
+    <a href="#/kpis/{kpi.id}" aria-current={chosen === kpi.id ? 'true' : undefined}>
+      <span class="name">{kpi.body.name}</span>
+      {#if glances[kpi.id]}
+        {@const glance = glances[kpi.id]!}
+        <Spark line={glance.line} target={glance.target} state={glance.state} />
+        <span class="now" title={glance.problem || glance.period}
+          >{glance.waiting
+            ? '…'
+            : glance.problem
+              ? '!'
+              : glance.shown === 'no reading'
+                ? '–'
+                : glance.shown}</span
+        >
+        <Sign state={glance.state} />
+      {/if}
+    </a>
+  {/each}
+</nav>
+
+<style>
+  .list {
+    overflow: hidden;
+  }
+  .list .type-in {
+    margin: 6px;
+    width: calc(100% - 12px);
+  }
+  .list a {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) 58px auto 16px;
+    gap: 6px;
+    align-items: center;
+    padding: 5px 8px 5px 10px;
+    min-height: 38px;
+    border-bottom: 1px solid var(--rule);
+    border-left: 3px solid transparent;
+    font-weight: 600;
+    font-size: 13px;
+    line-height: 1.3;
+  }
+  .now {
+    min-width: 46px;
+    text-align: right;
+    white-space: nowrap;
+  }
+  .list a:hover {
+    color: var(--accent);
+  }
+  .list a[aria-current] {
+    background: var(--accent-tint);
+    border-left-color: var(--accent);
+  }
+</style>

@@ -1,0 +1,129 @@
+/** Changes to what stands on a scorecard: instruments and sections put on, moved and taken off. */
+import {
+  api,
+  got,
+  type CardBody,
+  type Instrument,
+  type Kpi,
+  type Section,
+  type Yardstick,
+} from '../../api/client'
+import { LOOK } from '../../faces/looks'
+import { kindOf } from '../../faces/names.svelte'
+import { place, settle } from './layout'
+import type { Session } from './session.svelte'
+
+const fresh = () =>
+  crypto.getRandomValues(new Uint32Array(2)).reduce((text, part) => text + part.toString(36), 'n')
+
+/** The yardstick a KPI is usually read by; one is proposed and kept where it has none. */
+export async function yardstickOf(kpi: Kpi, known: Yardstick[]): Promise<Yardstick> {
+  const held = known.find((one) => one.body.kpi === kpi.id)
+  if (held) return held
+  const asked = { kpi: kpi.id, by: null, name: `${kpi.body.name} yardstick` }
+  const body = await got(api.POST('/api/yardsticks/propose', { body: asked }))
+  return await got(api.POST('/api/yardsticks', { body }))
+}
+
+/** Put a KPI on the page. Returns the new instrument's id. */
+export function add(session: Session, sectionId: string, kpi: Kpi, yardstick: Yardstick): string {
+  const face: Instrument['face'] = kpi.body.nature === 'flow' ? 'bar' : 'dial'
+  const [w, h] = kindOf(face).size
+  const id = fresh()
+  session.change('add an instrument', (draft) => {
+    const section = draft.sections?.find((held) => held.id === sectionId)
+    if (!section) return
+    const instruments = section.instruments ?? []
+    section.instruments = [
+      ...instruments,
+      {
+        id,
+        kpi: kpi.id,
+        title: '',
+        by: null,
+        face,
+        marks: [yardstick.body.cuts.find((cut) => cut.mark)?.mark ?? 'target'],
+        further: [],
+        look: structuredClone(LOOK),
+        hide: [],
+        yardstick: yardstick.id,
+        axis: { low: null, high: null },
+        decimals: null,
+        compact: null,
+        ticks: true,
+        order: 'gap',
+        ...place(instruments, w, h),
+        w,
+        h,
+      },
+    ]
+  })
+  return id
+}
+
+export function remove(session: Session, id: string) {
+  session.change('delete an instrument', (draft) => {
+    for (const section of draft.sections ?? [])
+      section.instruments = settle((section.instruments ?? []).filter((held) => held.id !== id))
+  })
+}
+
+/** Returns the copy's id. */
+export function duplicate(session: Session, id: string): string {
+  const copied = fresh()
+  session.change('copy an instrument', (draft) => {
+    for (const section of draft.sections ?? []) {
+      const held = section.instruments?.find((known) => known.id === id)
+      if (held)
+        section.instruments = [
+          ...section.instruments!,
+          { ...held, id: copied, ...place(section.instruments!, held.w, held.h) },
+        ]
+    }
+  })
+  return copied
+}
+
+/** Move an instrument to the section before or after its own. */
+export function carry(session: Session, id: string, way: -1 | 1) {
+  session.change('move to another section', (draft) => {
+    const sections = draft.sections ?? []
+    const from = sections.findIndex((section) => section.instruments?.some((held) => held.id === id))
+    const to = sections[from + way]
+    const item = sections[from]?.instruments?.find((held) => held.id === id)
+    if (!to || !item) return
+    sections[from]!.instruments = settle(sections[from]!.instruments!.filter((held) => held.id !== id))
+    to.instruments = settle([
+      ...(to.instruments ?? []),
+      { ...item, ...place(to.instruments ?? [], item.w, item.h) },
+    ])
+  })
+}
+
+export function addSection(session: Session) {
+  session.change('add a section', (draft) => {
+    draft.sections = [...(draft.sections ?? []), { id: fresh(), title: 'New section', instruments: [] }]
+  })
+}
+
+export function changeSection(session: Session, id: string, says: string, make: (section: Section) => void) {
+  session.change(says, (draft) => {
+    const held = draft.sections?.find((section) => section.id === id)
+    if (held) make(held)
+  })
+}
+
+export function moveSection(session: Session, id: string, way: -1 | 1) {
+  session.change('move a section', (draft: CardBody) => {
+    const sections = draft.sections ?? []
+    const at = sections.findIndex((section) => section.id === id)
+    const [held] = at >= 0 ? sections.splice(at, 1) : []
+    if (held) sections.splice(at + way, 0, held)
+  })
+}
+
+export function removeSection(session: Session, id: string) {
+  session.change('delete a section', (draft) => {
+    draft.sections = draft.sections?.filter((section) => section.id !== id)
+  })
+}
