@@ -24,7 +24,7 @@ from ironmark.pages.sources import Sources
 from ironmark.store import database, datasets, marks, records, scratch
 from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change
-from ironmark.tables.reader import Column, Table
+from ironmark.tables.table import Column, Table
 
 ROWS = 1_000_000
 FORMULAS = {

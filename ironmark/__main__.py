@@ -23,7 +23,7 @@ from ironmark.demo import load
 from ironmark.store import database, datasets, scratch
 from ironmark.store.mariadb import MariaDB, MariaDBError
 from ironmark.tables.formats import read_file
-from ironmark.tables.reader import Unreadable
+from ironmark.tables.table import Unreadable
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 HOME = Path(__file__).parents[1] / "data"

@@ -17,8 +17,9 @@ from ironmark.pages.documents import Member, Model, Name
 from ironmark.pages.problems import Refused
 from ironmark.store import datasets, records
 from ironmark.store.datasets import StoredDataset
+from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import read_file, sheet_names
-from ironmark.tables.reader import ROLES, Column, Decimal, Role, complete_through
+from ironmark.tables.table import ROLES, Column, Role, complete_through
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"], dependencies=[Depends(reader)])
 MAX_BYTES = 256 * 1024 * 1024

@@ -18,7 +18,7 @@ from ironmark.store import datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
 from ironmark.tables.checklist import Checklist
-from ironmark.tables.reader import Table
+from ironmark.tables.table import Table
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
 

@@ -16,7 +16,7 @@ from ironmark.pages.problems import Problem, Refused
 from ironmark.store.database import Missing, StaleVersion
 from ironmark.tables.cells import NoPeriod, NoSegment
 from ironmark.tables.connections import LiveProblem
-from ironmark.tables.reader import Unreadable
+from ironmark.tables.table import Unreadable
 
 log = structlog.get_logger()
 MEDIA = "application/problem+json"

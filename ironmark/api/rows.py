@@ -19,10 +19,11 @@ from ironmark.store import datasets
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import connections
+from ironmark.tables.celltypes import Decimal
 from ironmark.tables.findings import late_rows, spellings
 from ironmark.tables.formats import read_file
-from ironmark.tables.reader import Column, Decimal
 from ironmark.tables.refresh import How, merged
+from ironmark.tables.table import Column
 
 router = APIRouter(prefix="/api/datasets/{key}", tags=["datasets"])
 FIRST_ROWS = 12

@@ -26,7 +26,7 @@ from ironmark.pages.shapes import InstrumentPicture
 from ironmark.pages.sheets import read_sheet
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.columns import ColumnSource
-from ironmark.tables.reader import Column
+from ironmark.tables.table import Column
 
 router = APIRouter(prefix="/api/specimens", tags=["specimens"], dependencies=[Depends(reader)])
 THROUGH = dt.date(2026, 11, 21)

@@ -21,8 +21,9 @@ from ironmark.store.datasets import Kind, StoredDataset
 from ironmark.tables import checklist, connections
 from ironmark.tables.checklist import Checklist
 from ironmark.tables.formats import as_text
-from ironmark.tables.reader import Column, Problem, Table, Unreadable, typed_table
+from ironmark.tables.reader import typed_table
 from ironmark.tables.refresh import conform
+from ironmark.tables.table import Column, Problem, Table, Unreadable
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"])
 MOST_CELLS = 200_000

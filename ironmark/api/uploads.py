@@ -25,8 +25,8 @@ from ironmark.pages.sources import Sources
 from ironmark.store import datasets
 from ironmark.store import uploads as store
 from ironmark.store.database import now
+from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import read_file
-from ironmark.tables.reader import Decimal
 from ironmark.tables.refresh import How
 
 router = APIRouter(prefix="/api/uploads", tags=["uploads"], dependencies=[Depends(reader)])

@@ -17,7 +17,8 @@ from ironmark.store.marks import Change
 from ironmark.store.models import Dataset, Record, Revision
 from ironmark.tables import checklist
 from ironmark.tables.checklist import Checklist
-from ironmark.tables.reader import Column, Table, read_delimited
+from ironmark.tables.reader import read_delimited
+from ironmark.tables.table import Column, Table
 
 PERCENT = {"kind": "percent", "decimals": 1}
 WHOLE_PERCENT = {"kind": "percent", "decimals": 0}

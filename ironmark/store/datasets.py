@@ -18,8 +18,8 @@ from sqlalchemy.orm import Session
 from ironmark.store.database import Missing, StaleVersion, author, new_key, now
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.findings import findings
-from ironmark.tables.reader import Column, Problem, Table, complete_through
 from ironmark.tables.refresh import Changes, How, changes, combined, conform, merged
+from ironmark.tables.table import Column, Problem, Table, complete_through
 
 Kind = Literal["file", "sheet", "checklist", "live"]
 Tell = Callable[[float], None]

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from ironmark.core.periods import months
-from ironmark.tables.reader import Column, Table, Unreadable
+from ironmark.tables.table import Column, Table, Unreadable
 
 COLUMNS = (
     Column("day", "Day", "date", "period"),

@@ -18,7 +18,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from ironmark.core.formula import ColumnType
 from ironmark.tables.cells import NoPeriod
-from ironmark.tables.reader import Column, Role, identifiers
+from ironmark.tables.table import Column, Role, identifiers
 
 CONNECT_S, STATEMENT_S = 4, 25
 _MAY_WRITE = ("ALL PRIVILEGES", "INSERT", "UPDATE", "DELETE", "DROP", "ALTER", "CREATE", "SUPER", "FILE")

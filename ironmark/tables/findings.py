@@ -9,7 +9,7 @@ import numpy as np
 import polars as pl
 
 from ironmark.core.periods import months
-from ironmark.tables.reader import Column, Problem
+from ironmark.tables.table import Column, Problem
 
 _MOST_SPELLINGS = 2000
 _PIECE = 100_000

@@ -13,16 +13,9 @@ from typing import Any
 import polars as pl
 import python_calamine as calamine
 
-from ironmark.tables.reader import (
-    MAX_COLUMNS,
-    Decimal,
-    Problem,
-    Table,
-    Unreadable,
-    read_cells,
-    read_delimited,
-    typed_table,
-)
+from ironmark.tables.celltypes import Decimal
+from ironmark.tables.reader import MAX_COLUMNS, read_cells, read_delimited, typed_table
+from ironmark.tables.table import Problem, Table, Unreadable
 
 MAX_UNPACKED = 1024 * 1024 * 1024
 _HEADER_WITHIN = 30  # rows in which the header of a sheet is looked for

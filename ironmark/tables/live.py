@@ -18,7 +18,7 @@ from ironmark.core.periods import Period
 from ironmark.core.reading import Members
 from ironmark.tables.cells import BLANK_MEMBER, Cells, CellSource, Line, NoPeriod, PartKey, Unit
 from ironmark.tables.connections import Connection, InWords, Wrong, date_of
-from ironmark.tables.reader import Column
+from ironmark.tables.table import Column
 
 MOST_MEMBERS = 5000
 _EXACT = "utf8mb4_nopad_bin"  # texts are the same only sign by sign, as in a file

@@ -9,7 +9,7 @@ from typing import Any, Literal
 
 import polars as pl
 
-from ironmark.tables.reader import Column, Problem, Table, Unreadable
+from ironmark.tables.table import Column, Problem, Table, Unreadable
 
 How = Literal["replace", "append", "periods"]
 Merges = Mapping[str, Mapping[str, str]]

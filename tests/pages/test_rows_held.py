@@ -19,7 +19,7 @@ from ironmark.pages.sources import Sources
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import cells, patience
 from ironmark.tables.columns import ColumnSource
-from ironmark.tables.reader import Column
+from ironmark.tables.table import Column
 
 DAY = dt.date(2026, 10, 31)
 COLUMNS = (Column("day", "Day", "date", "period"), Column("x", "X", "number", "measure"))

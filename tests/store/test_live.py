@@ -24,7 +24,7 @@ from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection, LiveProblem, Slow, Wrong
 from ironmark.tables.live import LiveSource
 from ironmark.tables.patience import Patient, patiently
-from ironmark.tables.reader import Column
+from ironmark.tables.table import Column
 from tests import world
 
 TABLE = f"{ROWS_DATABASE}.live_rows"

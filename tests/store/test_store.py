@@ -17,7 +17,7 @@ from ironmark.store import database, datasets, marks, notices, records, scratch
 from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change
 from ironmark.store.models import DatasetSegment
-from ironmark.tables.reader import Column, Problem, Table
+from ironmark.tables.table import Column, Problem, Table
 from tests import world
 
 

@@ -11,7 +11,7 @@ import polars as pl
 import xlsxwriter
 
 from ironmark.tables.formats import read_file, sheet_names
-from ironmark.tables.reader import Unreadable
+from ironmark.tables.table import Unreadable
 
 HEADER = ["Day", "Route", "Fare", "Late"]
 ROWS: list[list[Any]] = [

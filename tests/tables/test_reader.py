@@ -9,7 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ironmark.tables import reader
-from ironmark.tables.reader import Table, Unreadable, complete_through, identifiers, read_delimited
+from ironmark.tables.reader import read_delimited
+from ironmark.tables.table import Table, Unreadable, complete_through, identifiers
 
 
 def read(text: str | bytes) -> Table:

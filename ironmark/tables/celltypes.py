@@ -1,0 +1,172 @@
+"""Cells that are texts, typed by what they look like: flags, dates, numbers however they are written."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal
+
+import polars as pl
+
+from ironmark.core.formula import ColumnType
+from ironmark.tables.table import Problem
+
+BLANKS = ("", "na", "n/a", "#n/a", "null", "none", "nan", "-", "–", "—")
+YES = ("yes", "y", "true", "ja", "oui", "si", "sí")
+NO = ("no", "n", "false", "nein", "non")
+_NEARLY = 0.9  # a column this much of one type is of that type, its other cells are problems
+_MONEY = r"[£$€¥\s\u00a0\u202f']"
+_POINT = r"^[+\-−]?(\d+|\d{1,3}(,\d{3})+)?(\.\d+)?(e[+-]?\d+)?%?$"
+_COMMA = r"^[+\-−]?(\d+|\d{1,3}(\.\d{3})+)?(,\d+)?%?$"
+Decimal = Literal["point", "comma"]
+# What only one of the two ways to write numbers allows; 1.234 and 1,234 are either.
+_SURELY: dict[Decimal, str] = {
+    "point": r"^[+\-−]?(\d{1,3}(,\d{3})+\.\d+|\d{1,3}(,\d{3}){2,}|0?\.\d+|0+\.\d+|\d{4,}\.\d+|\d+\.(\d{1,2}|\d{4,}))%?$",
+    "comma": r"^[+\-−]?(\d{1,3}(\.\d{3})+,\d+|\d{1,3}(\.\d{3}){2,}|0?,\d+|0+,\d+|\d{4,},\d+|\d+,(\d{1,2}|\d{4,}))%?$",
+}
+_EITHER = r"^[+\-−]?[1-9]\d{0,2}[.,]\d{3}%?$"
+_BRACKETED = r"^\(\s*(.*?)\s*\)$"  # accountants write −5.25 as (5.25)
+_DATES = (
+    ("ISO", r"^\d{4}-\d{1,2}-\d{1,2}([T ].*)?$", "%Y-%m-%d"),
+    ("year first", r"^\d{4}[/.]\d{1,2}[/.]\d{1,2}$", "%Y-%m-%d"),
+    ("day first", r"^\d{1,2}[/.\-]\d{1,2}[/.\-]\d{4}([T ].*)?$", "%d-%m-%Y"),
+    ("month first", r"^\d{1,2}[/.\-]\d{1,2}[/.\-]\d{4}([T ].*)?$", "%m-%d-%Y"),
+    ("month", r"^\d{4}-\d{1,2}$", "%Y-%m"),
+)
+
+
+def digits(text: pl.Series) -> pl.Series:
+    """Texts without the signs of money and blanks in between, and with a minus for brackets."""
+    plain = text.str.replace_all(_MONEY, "").str.to_lowercase()
+    return plain.str.replace(_BRACKETED, "-$1")
+
+
+def way_of(columns: Sequence[pl.Series]) -> Decimal | None:
+    """How a file writes numbers, by those of its cells that can be read in one way alone; None where none tells."""
+    counts = {way: 0 for way in _SURELY}
+    for cells in columns:
+        if float(cells.drop_nulls().str.contains(f"{_POINT}|{_COMMA}").mean() or 0) < _NEARLY:  # type: ignore[arg-type]
+            continue
+        for way, pattern in _SURELY.items():
+            counts[way] += int(cells.str.contains(pattern).sum() or 0)
+    if not any(counts.values()):
+        return None
+    return "point" if counts["point"] > counts["comma"] else "comma"
+
+
+def typed_cells(
+    cells: pl.Series, label: str, way: Decimal | None = None
+) -> tuple[pl.Series, ColumnType, list[Problem]]:
+    text = cells.str.strip_chars()
+    text = text.set(text.str.to_lowercase().is_in(BLANKS).fill_null(False), None)
+    filled = text.drop_nulls()
+    if not len(filled):
+        return text, "text", [Problem("The column is empty.")] if len(text) else []
+    for attempt in (_as_flag, _as_date, lambda cells: _as_number(cells, way)):
+        typed, kind, found = attempt(text)
+        if typed is None:
+            continue
+        unread = typed.is_null() & text.is_not_null()
+        count = int(unread.sum())
+        if not count:
+            return typed, kind, found
+        if 1 - count / len(filled) >= _NEARLY:
+            rows = unread.arg_true()[:5].to_list()
+            example = text[rows[0]]
+            note = Problem(
+                f"{count} of {len(filled)} cells are no {kind} and were left blank, such as “{example[:40]}”.",
+                rows=tuple(row + 2 for row in rows),
+            )
+            return typed, kind, [*found, note]
+    return text, "text", _spellings(filled)
+
+
+Attempt = tuple[pl.Series | None, ColumnType, list[Problem]]
+
+
+def _as_flag(text: pl.Series) -> Attempt:
+    lowered = text.str.to_lowercase()
+    known = lowered.is_in([*YES, *NO]).fill_null(True).all()
+    return (lowered.is_in(YES) if known else None), "flag", []
+
+
+def _as_date(text: pl.Series) -> Attempt:
+    filled = text.drop_nulls()
+    best: pl.Series | None = None
+    note: list[Problem] = []
+    for name, pattern, form in _DATES:
+        if filled.str.contains(pattern).mean() < _NEARLY:  # type: ignore[operator]
+            continue
+        plain = text.str.replace(r"[T ].*$", "").str.replace_all(r"[/.]", "-")
+        dates = (
+            (plain + "-01").str.to_date("%Y-%m-%d", strict=False)
+            if name == "month"
+            else plain.str.to_date(form, strict=False)
+        )
+        if best is None or dates.null_count() < best.null_count():
+            best = dates
+            parts = plain.drop_nulls().str.split("-")
+            first, second = (
+                [int(p) for p in parts.list.get(at, null_on_oob=True).unique() if p and p.isdigit()] for at in (0, 1)
+            )
+            ambiguous = name == "day first" and max(first, default=0) <= 12 and max(second, default=0) <= 12
+            note = (
+                [Problem("Day and month could not be told apart; the dates were read day first.")] if ambiguous else []
+            )
+    return best, "date", note
+
+
+def _as_number(text: pl.Series, way: Decimal | None = None) -> Attempt:
+    """way: how the file writes numbers; a column that contradicts it is read by itself, and told."""
+    plain = digits(text)
+    filled = plain.drop_nulls()
+    point, comma = filled.str.contains(_POINT), filled.str.contains(_COMMA)
+    if max(float(point.mean() or 0), float(comma.mean() or 0)) < _NEARLY:  # type: ignore[arg-type]
+        return None, "number", []
+    own = way_of([filled])
+    chosen = own or way or "point"
+    notes: list[Problem] = []
+    either = filled.filter(filled.str.contains(_EITHER))
+    if own and way and own != way:
+        other = filled.filter(filled.str.contains(_SURELY[own]))[0]
+        notes.append(
+            Problem(
+                f"Numbers such as “{other[:20]}” have a decimal {own}, and the rest of the file has a decimal {way}. "
+                f"This column was read with the {own}. Upload the file again and say which it is if that is wrong."
+            )
+        )
+    elif len(either) and not own and (way is None or (chosen == "comma") == ("." in either[0])):
+        read = either[0].replace("." if chosen == "comma" else ",", "").replace(",", ".")
+        why = f"as the rest of the file has a decimal {way}" if way else "but nothing in the file says so"
+        notes.append(
+            Problem(
+                f"“{either[0][:20]}” could have thousands or three decimals; it was read as {read}, {why}. "
+                "Upload the file again and say how it writes numbers if that is wrong."
+            )
+        )
+    if chosen == "comma":
+        plain = plain.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
+    else:
+        plain = plain.str.replace_all(",", "", literal=True)
+    percent = plain.str.ends_with("%").fill_null(False)
+    value = plain.str.replace("−", "-", literal=True).str.strip_chars_end("%").cast(pl.Float64, strict=False)
+    value = value.set(~value.is_finite().fill_null(True), None)
+    if percent.any():
+        value = pl.select(pl.when(percent).then(value / 100).otherwise(value)).to_series().alias(text.name)
+        if not bool((percent | text.is_null()).all()):
+            notes += [Problem("Some cells have a percent sign and some have none; 88% was read as 0.88.")]
+    return value, "number", notes
+
+
+def _spellings(filled: pl.Series) -> list[Problem]:
+    """Members that differ by case or inner spaces alone."""
+    distinct = filled.unique()
+    if len(distinct) > 2000:
+        return []
+    folded: dict[str, list[str]] = {}
+    for member in distinct.sort().to_list():
+        folded.setdefault(" ".join(member.casefold().split()), []).append(member)
+    alike = [spellings for spellings in folded.values() if len(spellings) > 1]
+    return [
+        Problem(f"The same member may be spelt in {len(s)} ways: {', '.join(f'“{m}”' for m in s[:4])}.")
+        for s in alike[:5]
+    ]

@@ -1,0 +1,118 @@
+"""A table as it was read: typed columns, what each is for, and what looked wrong."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+import unicodedata
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+import polars as pl
+
+from ironmark.core.formula import AGGREGATES, RESERVED, ColumnType
+
+Role = Literal["period", "segment", "measure", "flag", "text"]
+ROLES: dict[Role, tuple[ColumnType, ...]] = {
+    "period": ("date",),
+    "segment": ("text", "number", "flag", "date"),
+    "measure": ("number",),
+    "flag": ("flag",),
+    "text": ("text", "number", "flag", "date"),
+}
+MANY_ROWS = 200_000  # with more, different values are counted about
+_CLOCK = r"^\d{1,2}:\d{2}(:\d{2})?$"
+
+
+class Unreadable(ValueError):
+    """A file that cannot be read as a table; the message says why and what to do."""
+
+
+@dataclass(frozen=True)
+class Column:
+    name: str  # as formulas write it
+    label: str  # as the file's header has it
+    type: ColumnType
+    role: Role
+
+
+@dataclass(frozen=True)
+class Problem:
+    """Something in the file worth a look. ``rows`` are the first few file lines it is about."""
+
+    message: str
+    column: str | None = None
+    rows: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class Table:
+    frame: pl.DataFrame
+    columns: tuple[Column, ...]
+    problems: tuple[Problem, ...] = field(default=())
+
+
+def with_roles(
+    frame: pl.DataFrame, labels: Sequence[str], types: Sequence[ColumnType], problems: list[Problem]
+) -> Table:
+    columns = [
+        Column(name, label.strip() or name, kind, "text")
+        for name, label, kind in zip(frame.columns, labels, types, strict=True)
+    ]
+    with_roles = assign_roles(frame, columns)
+    if frame.height and not any(column.role == "period" for column in with_roles):
+        problems.append(
+            Problem("No column of dates was found. Readings need a period: add a column such as 2026-10-31.")
+        )
+    return Table(frame, with_roles, tuple(problems))
+
+
+def identifiers(labels: Iterable[str]) -> list[str]:
+    """Headers as names a formula can hold: letters, digits and underscores, none twice, none a word of it."""
+    names: list[str] = []
+    for at, label in enumerate(labels, start=1):
+        plain = unicodedata.normalize("NFKC", label).strip().lower()
+        name = re.sub(r"\W+", "_", plain).strip("_")[:60] or f"column_{at}"
+        if name[0].isdigit() or name in RESERVED or name in AGGREGATES:
+            name = f"c_{name}" if name[0].isdigit() else f"{name}_"
+        unique, count = name, 2
+        while unique in names:
+            unique, count = f"{name}_{count}", count + 1
+        names.append(unique)
+    return names
+
+
+def assign_roles(frame: pl.DataFrame, columns: Sequence[Column]) -> tuple[Column, ...]:
+    """Propose what each column is for, by its type and how often its values recur."""
+    dates = [c for c in columns if c.type == "date" and frame[c.name].null_count() < max(frame.height, 1)]
+    hinted = [c for c in dates if re.search(r"date|day|month|period|datum|tag", c.name)]
+    period = (hinted or dates or [None])[0]  # type: ignore[list-item]
+
+    def role(column: Column) -> Role:
+        if period is not None and column.name == period.name:
+            return "period"
+        if column.type == "number":
+            return "text" if re.search(r"(^|_)(id|no|nr|number|code)$", column.name) else "measure"
+        if column.type == "flag":
+            return "flag"
+        cells = frame[column.name]
+        few_rows = frame.height < MANY_ROWS
+        distinct = int(cells.n_unique() if few_rows else cells.approx_n_unique())  # type: ignore[arg-type]
+        clock = column.type == "text" and bool(frame[column.name].drop_nulls().head(100).str.contains(_CLOCK).all())
+        few = distinct <= max(40, frame.height // 20)
+        return "segment" if column.type == "text" and few and not clock else "text"
+
+    return tuple(replace(column, role=role(column)) for column in columns)
+
+
+def complete_through(frame: pl.DataFrame, columns: Sequence[Column]) -> dt.date | None:
+    """The last day the rows reach; the end of that month where all dates are first days of months."""
+    period = next((column.name for column in columns if column.role == "period"), None)
+    if period is None or frame[period].drop_nulls().is_empty():
+        return None
+    days = frame[period].drop_nulls()
+    last: dt.date = days.max()  # type: ignore[assignment]
+    if bool((days.dt.day() == 1).all()):
+        return (last.replace(day=28) + dt.timedelta(days=4)).replace(day=1) - dt.timedelta(days=1)
+    return last
