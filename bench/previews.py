@@ -7,10 +7,11 @@ from itertools import cycle
 
 from bench.measure import side_by_side
 from ironmark.api.who import Reader
-from ironmark.api.yardsticks import StripAsk, strip
+from ironmark.api.yardsticks import strip
 from ironmark.demo import load
 from ironmark.pages.documents import YardstickBody
 from ironmark.pages.sources import Sources
+from ironmark.pages.strips import StripAsk
 from ironmark.store import database, scratch
 from ironmark.store.mariadb import MariaDB
 

@@ -6,12 +6,12 @@ import polars as pl
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
 
-from ironmark.api.kpis import history_of
 from ironmark.api.who import Reader, reader
 from ironmark.core.periods import Period
 from ironmark.core.words import doubt
 from ironmark.pages.by_hand import column_of, kept_by_hand
 from ironmark.pages.documents import InstrumentBody, Member, Model, Number, ScopeBody
+from ironmark.pages.doubts import history_of
 from ironmark.pages.problems import Refused
 from ironmark.pages.readings import period_of
 from ironmark.store import datasets

@@ -10,7 +10,6 @@ from fastapi.exceptions import RequestValidationError
 from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 from sqlalchemy.orm import Session
 
-from ironmark.api.marks import OwnedBody, owner_of, since_of
 from ironmark.api.records import add_routes
 from ironmark.api.who import Reader, reader
 from ironmark.core.faces import FACES
@@ -31,6 +30,7 @@ from ironmark.pages.documents import (
 from ironmark.pages.draw import draw_page
 from ironmark.pages.draw_sheet import draw_sheet
 from ironmark.pages.library import Library
+from ironmark.pages.mark_changes import OwnedBody, owner_of, since_of
 from ironmark.pages.page import Page
 from ironmark.pages.read import read_page
 from ironmark.pages.readings import period_of

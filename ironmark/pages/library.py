@@ -156,6 +156,10 @@ class Library:
     def entries(self, kpi: str) -> list[MarkEntry]:
         return self._entries.get(kpi, [])
 
+    def book(self, kpi: str) -> int:
+        """The version of a KPI's mark book; 0 before its first entry."""
+        return self._books.get(kpi, 0)
+
     def try_mark(self, kpi: str, tried: MarkEntry) -> None:
         """Have an entry of the mark book stand for this request, in place of the one it would replace."""
         self.fetch([kpi])

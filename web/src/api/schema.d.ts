@@ -1424,17 +1424,6 @@ export interface components {
              */
             kind: "set" | "carried" | "inherited" | "together" | "computed" | "none";
         };
-        /** Change */
-        Change: {
-            /** Label */
-            label: string;
-            /** Shown */
-            shown: string;
-            /** Before */
-            before: string | null;
-            /** After */
-            after: string | null;
-        };
         /**
          * ChangeBody
          * @description ``since`` is a period such as 2026-10 or 2026; ``value`` null takes the entry out.
@@ -2098,6 +2087,17 @@ export interface components {
              */
             waiting: boolean;
         };
+        /** GradeChange */
+        GradeChange: {
+            /** Label */
+            label: string;
+            /** Shown */
+            shown: string;
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
+        };
         /** Grid */
         Grid: {
             /** Version */
@@ -2241,7 +2241,7 @@ export interface components {
             /** Instrument */
             instrument: string;
             /** Changes */
-            changes: components["schemas"]["Change"][];
+            changes: components["schemas"]["GradeChange"][];
         };
         /**
          * ImpactAsk
@@ -3815,9 +3815,9 @@ export interface components {
             /** Sweep */
             sweep: components["schemas"]["SweepStep"][];
             /** Changes */
-            changes: components["schemas"]["Change"][];
+            changes: components["schemas"]["GradeChange"][];
             /** Past Changes */
-            past_changes: components["schemas"]["Change"][];
+            past_changes: components["schemas"]["GradeChange"][];
             /** Past Count */
             past_count: number;
             rehearsal: components["schemas"]["Rehearsal"] | null;

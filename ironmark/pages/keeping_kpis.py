@@ -1,0 +1,74 @@
+"""What has to hold before a KPI is kept or deleted, and what follows when it is renamed."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from ironmark.core.formula import FormulaError, never_a_flow, parse, references, renamed
+from ironmark.pages.documents import KpiBody
+from ironmark.pages.library import Library
+from ironmark.pages.problems import Refused
+from ironmark.pages.uses import refuse_in_use
+from ironmark.store import marks, records
+
+
+def check_kpi(session: Session, body: KpiBody, key: str | None) -> None:
+    """A KPI is kept only when its formula fits its dataset and nobody else has its handle."""
+    library = Library(None, session)  # type: ignore[arg-type]
+    held = records.get(session, "kpi", key).body["handle"] if key is not None else body.handle
+    # As it will be once this is saved: a formula that names it, by either handle, reads what it says now.
+    library.by_handle.update({held: body, body.handle: body})
+    made = library.expanded(body)
+    if body.nature == "flow" and never_a_flow(made.formula):
+        detail = (
+            "A running total (to_date, rolling) is a level, and a share is a rate: neither adds up over time. "
+            "Say stock for a level, rate for a share."
+        )
+        raise Refused(422, "no-flow", "This cannot be a flow", detail, {"field": "nature"})
+    if body.composite:
+        library.fetch([part.kpi for part in body.composite.parts])
+        for part in body.composite.parts:
+            if key is not None and part.kpi == key:
+                raise FormulaError("a composite cannot be a part of itself; take it out", 0, 0)
+            library.refuse_circle(library.kpi(part.kpi), (body.handle,))
+    for other in records.every(session, "kpi"):
+        if other.id != key and other.body["handle"] == body.handle:
+            raise Refused(
+                409,
+                "handle-taken",
+                "The handle is taken",
+                f"“{body.handle}” is the handle of {other.body['name']}. Choose another.",
+                {"field": "handle"},
+            )
+    if key is not None:
+        _rename(session, held, body.handle)
+
+
+def _rename(session: Session, old: str, new: str) -> None:
+    """Every formula that names a KPI follows when its handle changes."""
+    for other in records.every(session, "kpi") if old != new else ():
+        text = renamed(other.body["formula"], old, new)
+        if text != other.body["formula"]:
+            records.save(session, "kpi", other.id, other.body | {"formula": text}, other.version)
+    for key, formulas in marks.every_computed(session).items() if old != new else ():
+        for name, formula in formulas.items():
+            if (text := renamed(formula, old, new)) != formula:
+                marks.compute(session, key, name, text, marks.version(session, key))
+
+
+def may_delete_kpi(session: Session, _: Any, key: str | None) -> None:
+    assert key is not None
+    refuse_in_use(session, key, "kpi", "KPI")
+    handle = records.get(session, "kpi", key).body["handle"]
+    named = [k.body["name"] for k in records.every(session, "kpi") if handle in references(parse(k.body["formula"]))]
+    for kpi in records.every(session, "kpi"):
+        if any(part["kpi"] == key for part in (kpi.body.get("composite") or {}).get("parts", [])):
+            named.append(kpi.body["name"])
+    for other, formulas in marks.every_computed(session).items():
+        if other != key and any(handle in references(parse(text)) for text in formulas.values()):
+            named.append(f"a computed mark of {records.get(session, 'kpi', other).body['name']}")
+    if named:
+        raise Refused(409, "in-use", "The KPI is in use", f"It is named in {', '.join(named)}. Change those first.")
+    marks.remove(session, key)

@@ -1,0 +1,56 @@
+"""Where KPIs and yardsticks are used, so that nothing is taken away that something shows."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel
+from sqlalchemy.orm import Session
+
+from ironmark.pages.problems import Refused
+from ironmark.store import records
+
+
+class KpiUse(BaseModel):
+    scorecard: str
+    title: str
+    instruments: int
+
+
+def uses(session: Session, key: str, slot: str) -> list[KpiUse]:
+    """The scorecards with instruments whose ``slot`` (kpi or yardstick) holds ``key``."""
+    found = []
+    for card in records.every(session, "scorecard"):
+        instruments = [i for section in card.body["sections"] for i in section["instruments"]]
+        if count := sum(key in _held(i, slot) for i in instruments):
+            found.append(KpiUse(scorecard=card.id, title=card.body["title"], instruments=count))
+    return found
+
+
+def _held(instrument: dict[str, Any], slot: str) -> set[str]:
+    """Every KPI, or every yardstick, that an instrument names."""
+    held = {instrument[slot], *(more[slot] for more in instrument.get("further", []))}
+    if slot == "kpi":
+        quadrant = instrument.get("look", {}).get("quadrant", {})
+        held |= {quadrant.get("across"), quadrant.get("size"), (instrument.get("ramp") or {}).get("kpi")}
+    return held
+
+
+def yardsticks_in_use(session: Session) -> dict[str, str]:
+    """By KPI the yardstick of the first instrument that shows it, else one made for it."""
+    found: dict[str, str] = {}
+    for card in records.every(session, "scorecard"):
+        for section in card.body["sections"]:
+            for instrument in section["instruments"]:
+                if instrument["yardstick"]:
+                    found.setdefault(instrument["kpi"], instrument["yardstick"])
+    for yardstick in records.every(session, "yardstick"):
+        if yardstick.body["kpi"]:
+            found.setdefault(yardstick.body["kpi"], yardstick.id)
+    return found
+
+
+def refuse_in_use(session: Session, key: str, slot: str, what: str) -> None:
+    if found := uses(session, key, slot):
+        where = ", ".join(use.title for use in found)
+        raise Refused(409, "in-use", f"The {what} is in use", f"It is used on {where}. Take it off there first.")
