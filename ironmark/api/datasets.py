@@ -65,6 +65,7 @@ class DatasetOut(BaseModel):
     merges: dict[str, dict[str, str]]
     has_token: bool
     rows_version: int
+    keep_versions: int  # of the rows, besides one a day of those before them
     connection: ConnectionOut | None
 
 
@@ -77,11 +78,13 @@ class ColumnChange(Model):
 
 
 class DatasetChange(Model):
-    """``through``: the day the rows are complete through; null has it follow the rows again, left out keeps it."""
+    """``through``: the day the rows are complete through; null has it follow the rows again, left out keeps it.
+    ``keep_versions``: how many versions of the rows are kept, besides one a day; null leaves it as it is."""
 
     name: Name
     through: dt.date | None = None
     columns: list[ColumnChange]
+    keep_versions: int | None = Field(None, ge=1, le=10_000)
 
 
 def dataset_out(dataset: StoredDataset, users: dict[str, list[str]]) -> DatasetOut:
@@ -104,6 +107,7 @@ def dataset_out(dataset: StoredDataset, users: dict[str, list[str]]) -> DatasetO
         merges=dataset.merges,
         has_token=dataset.has_token,
         rows_version=dataset.rows_version,
+        keep_versions=dataset.keep_versions,
         connection=ConnectionOut(**dataset.settings["connection"]) if dataset.kind == "live" else None,
     )
 
@@ -216,6 +220,7 @@ def _settings(dataset: StoredDataset, change: DatasetChange) -> dict[str, Any]:
             order[column.name] = list(dict.fromkeys(column.order))
     return {
         **dataset.settings,
+        **({} if change.keep_versions is None else {"keep_versions": change.keep_versions}),
         "merges": {name: found for name, found in merges.items() if found},
         "order": {name: found for name, found in order.items() if found},
     }

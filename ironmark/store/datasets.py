@@ -26,7 +26,7 @@ Tell = Callable[[float], None]
 
 PIECE_BYTES = 8 * 1024 * 1024
 _PIECE_ROWS = 250_000
-KEPT_VERSIONS = 50
+KEPT_VERSIONS = 50  # where nothing else is said
 
 
 def nobody(share: float) -> None:
@@ -58,6 +58,11 @@ class StoredDataset:
     @property
     def segments(self) -> list[str]:
         return [column.name for column in self.columns if column.role == "segment"]
+
+    @property
+    def keep_versions(self) -> int:
+        """How many versions of the rows are kept, besides one a day of those before them."""
+        return int(self.settings.get("keep_versions", KEPT_VERSIONS))
 
     @property
     def merges(self) -> dict[str, dict[str, str]]:
@@ -299,16 +304,16 @@ def _write(
         session.expunge_all()  # a piece once sent need not stay in memory
         kept += height
         tell(kept / max(1, table.frame.height))
-    _prune(session, row.id, number)
+    _prune(session, row.id, number, int((row.settings or {}).get("keep_versions", KEPT_VERSIONS)))
 
 
-def _prune(session: Session, key: str, shown: int) -> None:
-    """Give up old versions of the rows: the last KEPT_VERSIONS stay, and of those before them one a day, that of the
+def _prune(session: Session, key: str, shown: int, keep: int) -> None:
+    """Give up old versions of the rows: the last ``keep`` stay, and of those before them one a day, that of the
     evening. A checklist that is ticked all day would else keep every tick for ever."""
     query = select(DatasetVersion.number, DatasetVersion.created_at).where(DatasetVersion.dataset_id == key)
     found = session.execute(query.order_by(DatasetVersion.number.desc())).all()
     days, gone = set(), []
-    for number, created_at in found[KEPT_VERSIONS:]:
+    for number, created_at in found[keep:]:
         if created_at.date() in days and number != shown:
             gone.append(number)
         days.add(created_at.date())

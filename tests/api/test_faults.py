@@ -113,16 +113,19 @@ class Faults(unittest.TestCase):
             made = datasets.create(session, "Ticked", "t.csv", table)
         self.addCleanup(self.drop_dataset, sources, made.id)
         days = [1, 1, 1, 2, 2, 3, 4, 4, 4, 4]
-        with mock.patch.object(datasets, "KEPT_VERSIONS", 3):
-            for number, day in enumerate(days, start=1):
-                with sources.changes() as session:
-                    moment = dt.datetime(2026, 11, day, 8) + dt.timedelta(minutes=number)
-                    session.execute(
-                        text("UPDATE dataset_versions SET created_at = :m WHERE dataset_id = :k AND number = :n"),
-                        {"m": moment, "k": made.id, "n": number},
-                    )
-                    version = datasets.get(session, made.id).version
-                    datasets.refresh_with(session, made.id, version, "t.csv", table, "ticked")
+        # The owner says how many.
+        said = {"name": "Ticked", "columns": [], "keep_versions": 3}
+        answer = self.client.patch(f"/api/datasets/{made.id}", json=said, headers={"If-Match": '"1"'})
+        self.assertEqual((answer.status_code, answer.json()["keep_versions"]), (200, 3))
+        for number, day in enumerate(days, start=1):
+            with sources.changes() as session:
+                moment = dt.datetime(2026, 11, day, 8) + dt.timedelta(minutes=number)
+                session.execute(
+                    text("UPDATE dataset_versions SET created_at = :m WHERE dataset_id = :k AND number = :n"),
+                    {"m": moment, "k": made.id, "n": number},
+                )
+                version = datasets.get(session, made.id).version
+                datasets.refresh_with(session, made.id, version, "t.csv", table, "ticked")
         with sources.readings() as session:
             kept = [version.number for version in datasets.versions(session, made.id)]
             pieces = session.scalars(

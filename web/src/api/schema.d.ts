@@ -1722,6 +1722,7 @@ export interface components {
         /**
          * DatasetChange
          * @description ``through``: the day the rows are complete through; null has it follow the rows again, left out keeps it.
+         *     ``keep_versions``: how many versions of the rows are kept, besides one a day; null leaves it as it is.
          */
         DatasetChange: {
             /** Name */
@@ -1730,6 +1731,8 @@ export interface components {
             through?: string | null;
             /** Columns */
             columns: components["schemas"]["ColumnChange"][];
+            /** Keep Versions */
+            keep_versions?: number | null;
         };
         /** DatasetOut */
         DatasetOut: {
@@ -1770,6 +1773,8 @@ export interface components {
             has_token: boolean;
             /** Rows Version */
             rows_version: number;
+            /** Keep Versions */
+            keep_versions: number;
             connection: components["schemas"]["ConnectionOut"] | null;
         };
         /**

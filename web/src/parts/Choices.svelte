@@ -1,5 +1,7 @@
 <script lang="ts">
   /** A list to choose from, with a field to find in it when it is long. Arrows move, Enter chooses. */
+  import { Listbox, useListCollection } from '@skeletonlabs/skeleton-svelte'
+
   interface Choice {
     key: string
     name: string
@@ -17,43 +19,51 @@
   const found = $derived(
     choices.filter((choice) => choice.name.toLocaleLowerCase().includes(wanted.toLocaleLowerCase())),
   )
-  function step(event: KeyboardEvent) {
-    if (event.key !== 'ArrowDown' && event.key !== 'ArrowUp') return
-    event.preventDefault()
-    const items = [
-      ...(event.currentTarget as HTMLElement).querySelectorAll<HTMLElement>('button:not(:disabled)'),
-    ]
-    const at = items.indexOf(document.activeElement as HTMLElement)
-    items[Math.min(items.length - 1, Math.max(0, at + (event.key === 'ArrowDown' ? 1 : -1)))]?.focus()
-  }
+  const collection = $derived(
+    useListCollection({
+      items: found,
+      itemToValue: (choice) => choice.key,
+      itemToString: (choice) => choice.name,
+      isItemDisabled: (choice) => !!choice.off,
+    }),
+  )
 </script>
 
-<!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
-<div role="group" onkeydown={step}>
-  {#if choices.length > 9}
-    <input class="type-in" placeholder="Find" aria-label="Find" bind:value={wanted} />
-  {/if}
-  {#each found as choice (choice.key)}
-    {@const on = many ? many.includes(choice.key) : choice.key === chosen}
-    <button
-      class="choice"
-      class:on
-      disabled={choice.off}
-      aria-pressed={on}
-      onclick={() => choose(choice.key)}
-    >
-      <span class="tick" aria-hidden="true">{on ? '✓' : ''}</span>
-      <span
-        >{choice.name}{#if choice.note}<span class="soft small">{choice.note}</span>{/if}</span
-      >
-    </button>
-  {:else}
-    <p class="soft small none">Nothing is called “{wanted}”.</p>
-  {/each}
+<!-- The list takes the focus by itself when a choice is pressed, but scrolls to its top by that, away from under the
+pointer; left alone, pressing focuses it without. -->
+<div onmousedowncapture={(event) => event.target instanceof HTMLInputElement || event.stopPropagation()}>
+  <!-- What is chosen is told by each choice, not held by the list: choosing it once more is a choice too. -->
+  <Listbox {collection} value={[]} onSelect={(details) => choose(details.value)}>
+    {#if choices.length > 9}
+      <Listbox.Input
+        class="type-in"
+        placeholder="Find"
+        aria-label="Find"
+        value={wanted}
+        oninput={(event: Event) => (wanted = (event.currentTarget as HTMLInputElement).value)}
+      />
+    {/if}
+    <Listbox.Content class="choices">
+      {#each found as choice (choice.key)}
+        {@const on = many ? many.includes(choice.key) : choice.key === chosen}
+        <Listbox.Item class="choice {on ? 'on' : ''}" item={choice} aria-selected={on} highlightOnHover>
+          <span class="tick" aria-hidden="true">{on ? '✓' : ''}</span>
+          <span
+            >{choice.name}{#if choice.note}<span class="soft small">{choice.note}</span>{/if}</span
+          >
+        </Listbox.Item>
+      {:else}
+        <li class="soft small none">Nothing is called “{wanted}”.</li>
+      {/each}
+    </Listbox.Content>
+  </Listbox>
 </div>
 
 <style>
-  .choice {
+  :global(.choices) {
+    outline: none;
+  }
+  :global(.choice) {
     display: flex;
     gap: 6px;
     width: 100%;
@@ -62,18 +72,17 @@
     border-radius: 3px;
     cursor: pointer;
   }
-  .choice:hover:not(:disabled),
-  .choice:focus-visible {
+  :global(.choice[data-highlighted]) {
     background: var(--accent-tint);
   }
-  .choice:disabled {
+  :global(.choice[data-disabled]) {
     opacity: 0.45;
     cursor: default;
   }
-  .choice .soft {
+  :global(.choice) .soft {
     display: block;
   }
-  .on {
+  :global(.choice.on) {
     font-weight: 640;
   }
   .tick {

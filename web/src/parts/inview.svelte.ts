@@ -1,4 +1,5 @@
 /** Which rows of a scrolled list are in sight: of many only those are drawn, and some on either side. */
+import { untrack } from 'svelte'
 import { createVirtualizer, type SvelteVirtualizer } from '@tanstack/svelte-virtual'
 
 const ALL = 60 // so many are drawn whatever is in sight
@@ -28,11 +29,13 @@ export class InView {
   /** To be made while a component is set up. */
   constructor(private of: Of) {
     $effect(() => {
-      if (!this.many) return
+      const bed = of.bed()
+      if (!this.many || !bed) return
       const store = createVirtualizer<HTMLElement, HTMLElement>({
         count: of.count(),
-        getScrollElement: of.bed,
+        getScrollElement: () => bed,
         estimateSize: () => of.height,
+        initialOffset: () => bed.scrollTop, // where it stands when rows have come or gone
         scrollPaddingEnd: of.head ?? 0,
       })
       return store.subscribe((virtual) => {
@@ -42,7 +45,8 @@ export class InView {
         // Rows come and go eight at a time, so that most frames of a scroll draw nothing anew.
         const first = Math.max(0, Math.floor(range.startIndex / SPARE) * SPARE - SPARE)
         const last = Math.ceil((range.endIndex + 1) / SPARE) * SPARE + SPARE
-        if (first !== this.seen[0] || last !== this.seen[1]) this.seen = [first, last]
+        const seen = untrack(() => this.seen)
+        if (first !== seen[0] || last !== seen[1]) this.seen = [first, last]
       })
     })
   }

@@ -254,7 +254,11 @@
                 opened = 'versions'
               }}
             />{/if}
-          {#if opened === 'versions'}<Versions {dataset} shown={take} />{/if}
+          {#if opened === 'versions'}<Versions
+              {dataset}
+              shown={take}
+              keep={(versions) => change((edit) => (edit.keep_versions = versions))}
+            />{/if}
           {#if looked}<ColumnPanel
               {dataset}
               name={looked}

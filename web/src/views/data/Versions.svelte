@@ -2,13 +2,18 @@
   import { count } from '../../api/numbers'
   /** The versions of a dataset's rows, what each changed, and the way back to it. */
   import { api, got, seen, words, type Dataset, type Schemas } from '../../api/client'
+  import Choices from '../../parts/Choices.svelte'
+  import Slot from '../../parts/Slot.svelte'
   import { longDay, when } from './days'
+
+  const KEPT = [10, 50, 200, 1000]
 
   interface Props {
     dataset: Dataset
     shown: (dataset: Dataset) => void
+    keep: (versions: number) => void
   }
-  let { dataset, shown }: Props = $props()
+  let { dataset, shown, keep }: Props = $props()
   type Told = {
     before: number
     after: number
@@ -73,6 +78,20 @@
 
 <section class="sheet pad">
   <h3>Versions</h3>
+  <p class="small sentence">
+    The last <Slot text={String(dataset.keep_versions)} label="How many are kept" width={180}>
+      {#snippet children(close)}
+        <Choices
+          choices={KEPT.map((many) => ({ key: String(many), name: `the last ${many}` }))}
+          chosen={String(dataset.keep_versions)}
+          choose={(many) => {
+            keep(Number(many))
+            close()
+          }}
+        />
+      {/snippet}
+    </Slot> are kept, and of earlier ones the last of each day.
+  </p>
   {#if failed}<p class="wrong small" role="alert">{failed}</p>{/if}
   <ol>
     {#each versions ?? [] as version (version.number)}
