@@ -63,7 +63,7 @@ def set_by_hand(ask: HandAsk, who: Reader = Depends(reader)) -> Kept:
             sizes = history_of(
                 library, kpi, {ask.instrument.by: ask.member} if ask.instrument.by and ask.member else {}
             )
-            if not ask.sure and (told := doubt(ask.value, kpi.unit.core(), sizes)):
+            if not ask.sure and (told := doubt(ask.value, kpi.unit.as_unit(), sizes)):
                 detail = f"{told} Send sure: true to keep it."
                 raise Refused(422, "doubtful", "Is this meant?", detail, {"field": "value"})
             table = _typed(frame, dataset, period, where, column_of(kpi) or "", ask.value)

@@ -36,7 +36,7 @@ def understand_number(ask: UnderstandAsk, who: Reader = Depends(reader)) -> Unde
     with who.read() as session:
         library = who.library(session)
         body = library.kpi(ask.kpi) if ask.kpi else None
-        return understood(ask.text, (body.unit if body else ask.unit).core(), history_of(library, body, ask.of))
+        return understood(ask.text, (body.unit if body else ask.unit).as_unit(), history_of(library, body, ask.of))
 
 
 @router.post("/{key}/understand")
@@ -45,7 +45,7 @@ def understand_numbers(key: str, ask: ManyTexts, who: Reader = Depends(reader)) 
     with who.read() as session:
         library = who.library(session)
         body = library.kpi(key)
-        history, unit = history_of(library, body), body.unit.core()
+        history, unit = history_of(library, body), body.unit.as_unit()
         return [understood(text, unit, history) for text in ask.texts]
 
 

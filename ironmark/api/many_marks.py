@@ -94,7 +94,7 @@ def export_marks(
         narrow = {within: member} if within and member else {}
         view = view_of(library, key, name, by, grain, year, span, narrow)
         by_label = library.label_of(view.kpi.dataset, view.by) if view.by else "Member"
-    unit = unit_words(view.kpi.unit.core())
+    unit = unit_words(view.kpi.unit.as_unit())
     head = [f"{by_label}, {name} of {view.kpi.name}" + (f" ({unit})" if unit else ""), *(p.key for p in view.periods)]
     every = range(len(view.periods))
     rows: list[list[sheets.Cell]] = [
@@ -104,7 +104,7 @@ def export_marks(
     file = f"{view.kpi.handle} {name}"
     if form == "csv":
         return download(sheets.as_csv(head, rows), f"{file}.csv", "text/csv; charset=utf-8")
-    body = sheets.as_xlsx(head, rows, sheet=name, form=sheets.number_form(view.kpi.unit.core()), bold=bold)
+    body = sheets.as_xlsx(head, rows, sheet=name, form=sheets.number_form(view.kpi.unit.as_unit()), bold=bold)
     return download(body, f"{file}.xlsx", sheets.XLSX)
 
 

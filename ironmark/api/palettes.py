@@ -93,7 +93,7 @@ def every_state(who: Reader = Depends(reader)) -> list[PaletteLook]:
 @router.post("/check")
 def check_palette(body: PaletteBody) -> PaletteLook:
     """How a palette would look and what is wrong with it, while it is put together."""
-    return look(body.core("tried"))
+    return look(body.as_palette("tried"))
 
 
 def _used(session: Session) -> dict[str, list[str]]:
@@ -117,7 +117,7 @@ def _refuse_use(session: Session, palette: str, kept: set[str]) -> None:
 
 def _check(session: Session, body: PaletteBody, key: str | None) -> None:
     if key is not None:
-        _refuse_use(session, key, {state.key for state in body.core(key).states})
+        _refuse_use(session, key, {state.key for state in body.as_palette(key).states})
 
 
 def _may_delete(session: Session, _: Any, key: str | None) -> None:

@@ -86,7 +86,7 @@ def _period(drawn: InstrumentPicture, reading: ReadingPicture, year_start: int) 
 
 
 def _unit(library: Library, instrument: InstrumentBody, reading: ReadingPicture) -> Unit:
-    unit = library.kpi(reading.ask.kpi if reading.ask and reading.ask.kpi else instrument.kpi).unit.core()
+    unit = library.kpi(reading.ask.kpi if reading.ask and reading.ask.kpi else instrument.kpi).unit.as_unit()
     return replace(unit, compact=False)
 
 

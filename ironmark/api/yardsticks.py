@@ -40,7 +40,7 @@ def strip(ask: StripAsk, who: Reader = Depends(reader)) -> Strip:
 def turn_rules(ask: RulesAsk, who: Reader = Depends(reader)) -> RulesOut:
     """Turn rules such as ``>= 85 and < 92 amber`` into bands and cuts, with everything that was wrong in them."""
     with who.read() as session:
-        return turned_rules(ask.text, who.library(session).kpi(ask.kpi).unit.core())
+        return turned_rules(ask.text, who.library(session).kpi(ask.kpi).unit.as_unit())
 
 
 @router.post("/deal")

@@ -112,12 +112,15 @@ def _cos(degrees: Floats) -> Floats:
 
 
 def oklab(colours: Floats) -> Floats:
-    """OKLab of sRGB colours (n, 3): equal steps in it look equal."""
+    """OKLab of sRGB colours (n, 3): equal steps in it look equal.
+
+    Source: Ottosson (2020), A perceptual color space for image processing.
+    """
     return np.asarray(np.cbrt(_linear(colours) @ _TO_LMS.T) @ _TO_OKLAB.T)
 
 
 def from_oklab(colours: Floats) -> Floats:
-    """``oklab`` undone, held within sRGB."""
+    """``oklab`` undone, (n, 3) to (n, 3), held within sRGB."""
     return _encoded((colours @ np.linalg.inv(_TO_OKLAB).T) ** 3 @ np.linalg.inv(_TO_LMS).T)
 
 

@@ -48,7 +48,7 @@ def attainment_scores(readings: Readings, mark: str, low: float, high: float) ->
 def compose(parts: Sequence[WeightedPart]) -> Floats:
     """The mean of the parts' scores by their weights, (P, M).
 
-    A part without a score counts for nothing, and the others keep their proportions; NaN where no part has one.
+    A part without a score counts for nothing, and the others keep their proportions; NaN where no part has one. The weighted arithmetic mean Σ w s ÷ Σ w.
     """
     scores = np.stack([part.score for part in parts])
     weights = np.array([part.weight for part in parts])[:, None, None]

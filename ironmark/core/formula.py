@@ -49,36 +49,50 @@ class FormulaError(ValueError):
 
 @dataclass(frozen=True)
 class Node:
+    """A part of a formula. ``span``: where it stands in the text, which errors point to."""
+
     span: Span = field(compare=False, repr=False, kw_only=True, default=(0, 0))
 
 
 @dataclass(frozen=True)
 class Number(Node):
+    """A number as it is written; a percent is its fraction."""
+
     value: float
 
 
 @dataclass(frozen=True)
 class Text(Node):
+    """A text in quotes, such as a member."""
+
     value: str
 
 
 @dataclass(frozen=True)
 class Flag(Node):
+    """``yes`` or ``no``."""
+
     value: bool
 
 
 @dataclass(frozen=True)
 class Column(Node):
+    """A column of the rows, by its name."""
+
     name: str
 
 
 @dataclass(frozen=True)
 class Minus(Node):
+    """What is in it, negated."""
+
     of: Node
 
 
 @dataclass(frozen=True)
 class Binary(Node):
+    """Arithmetic on two sides."""
+
     op: str
     left: Node
     right: Node
@@ -86,6 +100,8 @@ class Binary(Node):
 
 @dataclass(frozen=True)
 class Compare(Node):
+    """Two sides compared; true or false of each row."""
+
     op: str
     left: Node
     right: Node
@@ -93,24 +109,32 @@ class Compare(Node):
 
 @dataclass(frozen=True)
 class Among(Node):
+    """Whether a column is one of some values."""
+
     of: Node
     values: tuple[Node, ...]
 
 
 @dataclass(frozen=True)
 class Blank(Node):
+    """Whether a column is blank."""
+
     of: Node
     filled: bool
 
 
 @dataclass(frozen=True)
 class Logic(Node):
+    """Conditions of which all (``and``) or any (``or``) have to hold."""
+
     op: Literal["and", "or"]
     items: tuple[Node, ...]
 
 
 @dataclass(frozen=True)
 class Not(Node):
+    """A condition that must not hold."""
+
     of: Node
 
 
@@ -162,6 +186,7 @@ class Reference(Node):
 
 
 def children(node: Node) -> Iterator[Node]:
+    """The parts directly under one."""
     for value in vars(node).values():
         if isinstance(value, Node):
             yield value
@@ -170,6 +195,7 @@ def children(node: Node) -> Iterator[Node]:
 
 
 def walk(node: Node) -> Iterator[Node]:
+    """A part and all under it, each before its own parts."""
     yield node
     for child in children(node):
         yield from walk(child)
@@ -258,6 +284,7 @@ def _varies(node: Node) -> bool:
 
 
 def columns_used(node: Node) -> tuple[str, ...]:
+    """The columns a formula reads, by name."""
     return tuple(dict.fromkeys(found.name for found in walk(node) if isinstance(found, Column)))
 
 

@@ -158,7 +158,8 @@ def named(rows: Rows, by: str | None, where: Where) -> tuple[str | None, ...]:
 def mean(values: Floats, weights: Floats) -> Floats:
     """The mean of the known values of each row, (N, K) to (N,), by weights (N, K); plain where none is above zero.
 
-    Values that are all the same are that value, to the last digit.
+    Values that are all the same are that value, to the last digit. So a rate's mark of several members is the one
+    its numerators would have to reach together: Σ mark × denominator ÷ Σ denominator.
     """
     if not values.shape[1]:
         return np.full(len(values), np.nan)
@@ -213,7 +214,7 @@ def lines(
 
 
 def pieces_for(periods: Sequence[Period], entries: Sequence[MarkEntry]) -> tuple[tuple[Period, ...], Ints]:
-    """The months that periods are made of, days where any of them or of the entries is finer; and whose each is."""
+    """The months that periods are made of, days where any of them or of the entries is finer; and whose each is, (N,) into ``periods``."""
     fine = any(p.unit != "month" for p in periods) or any(e.since.grain in FINE for e in entries)
     parts, of = pieces(periods, "day" if fine else "month")
     return parts, np.array(of, dtype=np.int64)

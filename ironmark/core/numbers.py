@@ -199,6 +199,7 @@ def _signs(name: str) -> _Signs:
 
 
 def symbol(currency: str) -> str:
+    """A currency's sign as the locale writes it; its code where it has none."""
     return _symbol(currency, _locale.get())
 
 

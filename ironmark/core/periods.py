@@ -99,10 +99,12 @@ class Period:
 
     @property
     def start(self) -> dt.date:
+        """The first day."""
         return self._starts(self.ordinal)
 
     @property
     def end(self) -> dt.date:
+        """The last day."""
         return self._starts(self.ordinal + self.length) - dt.timedelta(days=1)
 
     def _starts(self, ordinal: int) -> dt.date:
@@ -110,6 +112,7 @@ class Period:
 
     @property
     def days(self) -> int:
+        """How many days it has."""
         return (self.end - self.start).days + 1
 
     @property
@@ -127,6 +130,7 @@ class Period:
 
     @property
     def key(self) -> str:
+        """How it is written in documents and addresses; ``parse`` reads it back."""
         if self.length > 1:
             return f"{self._first.key}{SPAN}{self._last.key}"
         if self.grain == "day":
@@ -140,6 +144,7 @@ class Period:
 
     @property
     def label(self) -> str:
+        """Its name in full: ``October 2026``."""
         if self.length > 1:
             return f"{self._first.short} – {self._last.short}"
         if self.grain == "month":
@@ -153,6 +158,7 @@ class Period:
 
     @property
     def short(self) -> str:
+        """Its name in a column head: ``Oct 2026``."""
         if self.length > 1:
             return self.label
         start = self.start
@@ -224,10 +230,12 @@ class PartSoFar:
 
     @property
     def share(self) -> float:
+        """The part of the period that has data, 0 to 1."""
         return self.days / self.of
 
     @property
     def words(self) -> str:
+        """As it is told: ``21 of 30 days``."""
         return f"{self.days} of {self.of} days"
 
 

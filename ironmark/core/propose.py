@@ -84,7 +84,11 @@ def deal(
 
 
 def round_quantiles(known: Floats, shares: Floats) -> Floats:
-    """The values (n,) below which ``shares`` (n,) of the known ones lie, rounded and rising; 1, 2, … for none."""
+    """The values (n,) below which ``shares`` (n,) of the known ones lie, rounded and rising; 1, 2, … for none.
+
+    Quantiles are interpolated linearly between the two nearest values (type 7 of Hyndman & Fan (1996), Sample
+    quantiles in statistical packages).
+    """
     known = known[np.abs(known) <= LARGEST]
     if not known.size:
         return np.arange(1.0, len(shares) + 1)

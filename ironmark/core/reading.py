@@ -29,6 +29,8 @@ EDGES = ("floor", LIMIT)  # of a range, where no yardstick gives it
 
 @dataclass(frozen=True)
 class Kpi:
+    """A KPI with its formula expanded: what is read, how it is shown, and how it is graded."""
+
     handle: str
     name: str
     formula: Node
@@ -116,6 +118,7 @@ class Readings:
         return self.periods.index(period) if period in self.periods else None
 
     def state(self, p: int, m: int) -> str | None:
+        """The key of the state of one reading; None where it is not graded."""
         band = int(self.band[p, m]) if self.yardstick else grading.NOT_GRADED
         return self.yardstick.bands[band] if self.yardstick and band >= 0 else None
 
@@ -332,7 +335,10 @@ class _Rows:
 
 
 def aligned(there: Totals, values: Floats, members: Sequence[str | None]) -> Floats:
-    """Values by the members of one source in the order of another's; NaN where it has none of that name."""
+    """Values by the members of one source in the order of another's; NaN where it has none of that name.
+
+    values: (P, K) by the members of ``there``; returns (P, M) by ``members``, KPI unit.
+    """
     if there.members == tuple(members):
         return values
     place = {name: at for at, name in enumerate(there.members)}
@@ -341,7 +347,10 @@ def aligned(there: Totals, values: Floats, members: Sequence[str | None]) -> Flo
 
 
 def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | None = None) -> Readings:
-    """The same readings by another yardstick or with other values: rows are not touched again."""
+    """The same readings by another yardstick or with other values: rows are not touched again.
+
+    value: (P, M) in the KPI's unit, in place of the ones that were read.
+    """
     value = readings.value if value is None else value
     cuts, band = np.empty((0, *value.shape)), np.full(value.shape, grading.NOT_GRADED, dtype=np.int8)
     if yardstick is not None:

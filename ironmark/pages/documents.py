@@ -75,7 +75,7 @@ class UnitBody(Model):
             raise ValueError(f"“{code}” is no currency code; use one of ISO 4217, such as GBP or EUR")
         return code.upper()
 
-    def core(self) -> Unit:
+    def as_unit(self) -> Unit:
         return Unit(self.kind, self.decimals, self.currency, self.text, self.compact, self.sign)
 
 
@@ -139,7 +139,7 @@ class CutBody(Model):
     factor: Number = 1.0
     belongs: Literal["above", "below"] = "above"
 
-    def core(self) -> core.Cut:
+    def as_cut(self) -> core.Cut:
         return core.Cut(self.offset, self.mark, self.factor, self.belongs)
 
 
@@ -153,17 +153,17 @@ class YardstickBody(Model):
     @model_validator(mode="after")
     def fits(self) -> YardstickBody:
         for at, (lower, upper) in enumerate(zip(self.cuts, self.cuts[1:], strict=False), start=1):
-            pair = core.Yardstick(("short", "near", "met"), (lower.core(), upper.core()))
+            pair = core.Yardstick(("short", "near", "met"), (lower.as_cut(), upper.as_cut()))
             if not pair.marks and not core.ordered(pair, core.resolve(pair, {}, (1,)))[0]:
                 raise ValueError(f"cut {at} lies above cut {at + 1}; cuts rise from left to right")
         # Whether states of an own palette exist is known where that palette is at hand.
         own = {key: STAND_IN for key in self.bands if palettes.palette_of(key) not in palettes.PALETTES}
-        self.core({**palettes.STATES, **own})
+        self.as_yardstick({**palettes.STATES, **own})
         return self
 
-    def core(self, known: Mapping[str, palettes.State] = palettes.STATES) -> core.Yardstick:
+    def as_yardstick(self, known: Mapping[str, palettes.State] = palettes.STATES) -> core.Yardstick:
         """Raises ValueError for a band whose state is not among the known ones."""
-        return core.Yardstick(tuple(self.bands), tuple(cut.core() for cut in self.cuts), self.per, known)
+        return core.Yardstick(tuple(self.bands), tuple(cut.as_cut() for cut in self.cuts), self.per, known)
 
 
 class StateBody(Model):
@@ -189,7 +189,7 @@ class PaletteBody(Model):
                 raise ValueError(f"two states have the same {what}; without colour they could not be told apart")
         return self
 
-    def core(self, key: str) -> palettes.Palette:
+    def as_palette(self, key: str) -> palettes.Palette:
         states = (
             palettes.State(f"{key}-{state.key}", state.name, rank, state.sign, state.colour)
             for rank, state in enumerate(self.states, start=1)

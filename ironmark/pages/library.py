@@ -137,7 +137,7 @@ class Library:
     def graded_by(self, yardstick: YardstickBody) -> Yardstick:
         """A yardstick, saved or not, with the states it names. Refuses one that names a state there is not."""
         try:
-            return yardstick.core(STATES if all(key in STATES for key in yardstick.bands) else self.states)
+            return yardstick.as_yardstick(STATES if all(key in STATES for key in yardstick.bands) else self.states)
         except ValueError as error:
             raise Refused(422, "no-state", "No such state", f"{error}".capitalize() + ".") from None
 
@@ -146,7 +146,7 @@ class Library:
         """Every palette by its key: those that come with the product, then the own ones."""
         own = records.every(self.session, "palette")
         self._saw("palette", {found.id: found.version for found in own})
-        return PALETTES | {found.id: PaletteBody.model_validate(found.body).core(found.id) for found in own}
+        return PALETTES | {found.id: PaletteBody.model_validate(found.body).as_palette(found.id) for found in own}
 
     @cached_property
     def states(self) -> dict[str, State]:
@@ -234,7 +234,7 @@ class Library:
         expanded = expand(tree, resolve)
         if kpi.nature == "stock":
             expanded = as_level(expanded)
-        unit, as_shown = kpi.unit.core(), kpi.graded_as == "shown"
+        unit, as_shown = kpi.unit.as_unit(), kpi.graded_as == "shown"
         return Kpi(kpi.handle, kpi.name, expanded, unit, kpi.direction, kpi.nature, kpi.pro_rating, as_shown)
 
     @cached_property

@@ -128,7 +128,7 @@ def spread_over(library: Library, key: str, ask: SpreadAsk) -> Proposed:
         library, kpi, [Change(ask.name, owner, p.key, float(v)) for p, v in zip(periods, parts, strict=True)]
     )
     changes = [ChangeBody.of_entry(ask.name, owner, p.key, float(v)) for p, v in zip(periods, parts, strict=True)]
-    unit, plain = kpi.unit.core(), replace(kpi.unit.core(), compact=False)
+    unit, plain = kpi.unit.as_unit(), replace(kpi.unit.as_unit(), compact=False)
     total = show(float(np.round(parts.sum(), 10)), plain, decimals=decimals_for(ask.value, plain))
     report = [f"{len(parts)} {ask.grain}s, together {total}."]
     return Proposed(changes=changes, shown=[show(float(v), unit) for v in parts], report=[*report, *doubts])
@@ -145,7 +145,7 @@ def raised(library: Library, key: str, ask: RaiseAsk) -> Proposed:
         raise Refused(422, "no-segment", "No such segment", detail, {"field": "by"})
     read = {by: library.read(kpi, by=by, periods=before) for by in dict.fromkeys((ask.by, None))}
     changes, shown, without = [], [], 0
-    places, unit = _smallest(kpi), kpi.unit.core()
+    places, unit = _smallest(kpi), kpi.unit.as_unit()
     for n, member in enumerate(ask.members):
         found = read[None if member is None else ask.by]
         if member not in found.members:
@@ -199,7 +199,7 @@ class MarksOfSheet:
             report.append(f"{len(self.unread)} cells are no number and were left out, such as {self.unread[0]}.")
         if not self.changes:
             report.append("No mark was found. Give members down and periods across, or columns member, from and value.")
-        unit = self.kpi.unit.core()
+        unit = self.kpi.unit.as_unit()
         report.insert(0, f"{len(self.changes)} marks were read.")
         return Proposed(changes=self.changes, shown=[show(c.value, unit) for c in self.changes], report=report)
 
@@ -228,7 +228,7 @@ class MarksOfSheet:
             self.strangers[who[:60] or "(nobody)"] = None
             return
         try:
-            value = understand(text, self.kpi.unit.core())
+            value = understand(text, self.kpi.unit.as_unit())
         except NotANumber:
             self.unread.append(f"“{text[:20]}” for {who or 'nobody named'} in {period.short}")
             return

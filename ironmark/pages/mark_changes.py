@@ -117,7 +117,7 @@ def _refuse_unknown(
 
 def _two_readings(library: Library, kpi: KpiBody, value: float | None) -> str:
     """What one figure of a sum could mean."""
-    unit, members = kpi.unit.core(), library.source(kpi).members
+    unit, members = kpi.unit.as_unit(), library.source(kpi).members
     shown = show(value, unit) if value is not None else "the figure"
     choices = [f"all together’s ({shown})"]
     for segment, names in members.items():

@@ -128,7 +128,7 @@ class View:
     def _cell(self, p: int, m: int) -> Cell:
         value = self.shown(p, m)
         known = math.isfinite(value)
-        shown = words.show_cut(value, self.kpi.unit.core()) if known else ""
+        shown = words.show_cut(value, self.kpi.unit.as_unit()) if known else ""
         return Cell(shown=shown, value=value if known else None, kind=self.kind(p, m))
 
 

@@ -42,7 +42,7 @@ class MarkGuard:
             if change.value is None:
                 continue
             grain = Period.parse(change.since, self.library.year_start).grain if self.kpi.nature == "flow" else "month"
-            if told := words.doubt(change.value, self.kpi.unit.core(), self.sizes(change.owner, grain)):
+            if told := words.doubt(change.value, self.kpi.unit.as_unit(), self.sizes(change.owner, grain)):
                 found.append((n, told))
         return found
 

@@ -67,7 +67,7 @@ def try_out(library: Library, key: str, tried_changes: Sequence[ChangeBody], als
             change = StateChange(
                 label=before.members[m] or "all together",
                 period=before.periods[p].short,
-                shown=show(float(before.value[p, m]), kpi.unit.core()),
+                shown=show(float(before.value[p, m]), kpi.unit.as_unit()),
                 before=before.state(p, m),
                 after=after.state(p, m),
             )

@@ -183,7 +183,7 @@ def glance_at(library: Library, key: str, name: str | None) -> Glance:
         span = high - low
         return [None if not math.isfinite(v) else (float(v) - low) / span if span else 0.5 for v in line]
 
-    shown = show(float(value[-1]), kpi.unit.core()) or "no reading"
+    shown = show(float(value[-1]), kpi.unit.as_unit()) or "no reading"
     return Glance(
         id=key,
         shown=shown,

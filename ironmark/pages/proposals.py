@@ -111,7 +111,7 @@ def dealt_bands(library: Library, ask: DealAsk) -> RulesOut:
         shares = shares_of(ask.shares or [1 / ask.count] * ask.count)
     except ValueError as error:
         return RulesOut(problem=f"{error}".capitalize() + ".")
-    unit = kpi.unit.core()
+    unit = kpi.unit.as_unit()
     axis = axes.choose(values.ravel(), ceiling=axes.whole_of(values, unit.kind == "percent"))
     low = axis.low if ask.axis.low is None else ask.axis.low
     high = axis.high if ask.axis.high is None else ask.axis.high

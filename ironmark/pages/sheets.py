@@ -60,7 +60,7 @@ def read_sheet(
     )  # fmt: skip
     if kpi is None:
         return replace(empty, problem=DELETED)
-    empty = replace(empty, subjects=(_subject(library, instrument.kpi, kpi, None, kpi.unit.core()),))
+    empty = replace(empty, subjects=(_subject(library, instrument.kpi, kpi, None, kpi.unit.as_unit()),))
     try:
         return _read(library, instrument, kpi, scope, period, rehearsed, most, empty)
     except Slow as error:
@@ -136,7 +136,7 @@ def _subject(library: Library, key: str, kpi: KpiBody, yardstick: str | None, un
     graded = None
     if yardstick:
         held = library.yardstick(yardstick)
-        graded = GradedBy(yardstick, held.name, tuple(held.bands), tuple(cut.core() for cut in held.cuts), held.per)
+        graded = GradedBy(yardstick, held.name, tuple(held.bands), tuple(cut.as_cut() for cut in held.cuts), held.per)
     return Subject(key, kpi.handle, kpi.name, kpi.direction, kpi.nature, unit, graded)
 
 
@@ -270,7 +270,7 @@ def _coloured(
         m = column.get(at.member) if at.role == "member" else (0 if at.role in ("all", "period") else None)
         value = float(block.value[p, m]) if p is not None and m is not None else math.nan
         found.append(replace(reading, colour=value if math.isfinite(value) else None))
-    return Colouring(body.name, body.unit.core()), found
+    return Colouring(body.name, body.unit.as_unit()), found
 
 
 def _crossing(

@@ -147,7 +147,7 @@ def strip_of(library: Library, ask: StripAsk) -> Strip:
     p = before.at(period)
     p = len(before.periods) - 1 if p is None else p
     m = before.members.index(ask.member) if ask.member in before.members else 0
-    unit = unit_of(kpi.unit.core(), instrument)
+    unit = unit_of(kpi.unit.as_unit(), instrument)
     cuts = after.cuts[:, p, m].tolist()
     value = float(after.value[p, m])
     axis = axis_picture(_strip_axis(ask.axis, after, p, m, unit.kind == "percent"), unit)

@@ -90,7 +90,7 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
     if body.composite is not None:
         where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
         taken = library.parts(body, by=instrument.by, where=where, periods=readings.periods, members=readings.members)
-        lines, formula = _composite_lines(taken, body.composite, value, p, m, body.unit.core())
+        lines, formula = _composite_lines(taken, body.composite, value, p, m, body.unit.as_unit())
         parts: list[AggregateFigure] = []
     else:
         lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, library, body.dataset, period)]
