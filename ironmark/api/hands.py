@@ -13,7 +13,7 @@ from ironmark.pages.by_hand import column_of, kept_by_hand
 from ironmark.pages.documents import InstrumentBody, Member, Model, Number, ScopeBody
 from ironmark.pages.doubts import history_of
 from ironmark.pages.problems import Refused
-from ironmark.pages.readings import period_of
+from ironmark.pages.readings import own_scope, period_of
 from ironmark.store import datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
@@ -51,10 +51,11 @@ def set_by_hand(ask: HandAsk, who: Reader = Depends(reader)) -> Kept:
         kpi = library.kpi(ask.instrument.kpi)
         dataset = library.dataset(kpi.dataset)
         period = period_of(ask.scope, [library.source(kpi)], library.year_start)
-        where = {name: list(members) for name, members in ask.scope.members.items() if members}
+        scope, period = own_scope(ask.instrument, ask.scope, period)
+        where = {name: list(members) for name, members in scope.members.items() if members}
         if ask.instrument.by and ask.member is not None:
             where[ask.instrument.by] = [ask.member]
-        kind = kept_by_hand(dataset, kpi, ask.instrument, ask.scope)
+        kind = kept_by_hand(dataset, kpi, ask.instrument, scope)
         frame = datasets.raw_rows(session, dataset)
         if kind == "steps" and ask.step is not None and ask.done is not None:
             table = _ticked(frame, dataset, period, where.get("item", []), ask.step, ask.done)

@@ -26,6 +26,7 @@ from ironmark.core.faces import FACES
 from ironmark.core.formula import MAX_LENGTH
 from ironmark.core.numbers import SECONDS, Unit
 from ironmark.core.periods import Grain, Period
+from ironmark.core.reach import Reach
 from ironmark.pages.problems import nearest
 
 Key = Annotated[str, StringConstraints(min_length=1, max_length=80, pattern=r"^[A-Za-z0-9_-]+$")]
@@ -52,6 +53,9 @@ Number = Annotated[FiniteFloat, Field(ge=-1e300, le=1e300)]
 
 class Model(BaseModel):
     model_config = ConfigDict(extra="forbid")
+
+
+Order = Literal["gap", "value", "state", "name", "kept", "time"]
 
 
 class UnitBody(Model):
@@ -314,6 +318,25 @@ class FurtherBody(Model):
     marks: list[MarkName] = Field(default=["target"], max_length=4)
 
 
+class OwnScope(Model):
+    """What an instrument reads where it is not what the page reads.
+
+    period: see ``core.reach``; last: how many periods together, for "last"; fixed: a period such as 2023, for "fixed".
+    members: its own ones by segment, in place of the page's; none of a segment that is named means all of them.
+    """
+
+    period: Reach = "page"
+    last: int = Field(3, ge=2, le=120)
+    fixed: str = Field("", max_length=24)
+    members: dict[Annotated[str, StringConstraints(max_length=80)], list[Member]] = Field(default={}, max_length=50)
+
+    @model_validator(mode="after")
+    def known_period(self) -> OwnScope:
+        if self.period == "fixed":
+            self.fixed = Period.parse(self.fixed).key
+        return self
+
+
 class InstrumentBody(Model):
     """``by`` reads the members of a segment one by one, ``last`` the last so many periods; else all rows together.
 
@@ -338,7 +361,9 @@ class InstrumentBody(Model):
     decimals: int | None = Field(None, ge=0, le=6)
     compact: bool | None = None
     ticks: bool = True
-    order: Literal["gap", "value", "state", "name"] = "gap"
+    order: Order | None = None  # None: members by their gap, periods in time
+    backwards: bool = False
+    own: OwnScope = OwnScope()
     x: int = Field(0, ge=0, le=11)
     y: int = Field(0, ge=0, le=500)
     w: int = Field(3, ge=1, le=12)

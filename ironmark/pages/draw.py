@@ -14,7 +14,7 @@ def draw_page(page: Page) -> ScorecardPicture:
     pen = Pen(known, page.year_start)
     by_id = {sheet.id: sheet for sheet in page.sheets}
     every = [reading for sheet in page.sheets for reading in sheet.readings]
-    partial = next((reading.partial for reading in every if reading.partial), None)
+    partial = next((reading.partial for reading in every if reading.partial and reading.period == page.period), None)
     return ScorecardPicture(
         books=page.rests_on.marks,
         version=next(iter(page.rests_on.documents.get("scorecard", {}).values()), 0),

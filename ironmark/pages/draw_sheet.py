@@ -62,7 +62,7 @@ class Pen:
             id=sheet.id, title=sheet.title, kpi_name=subject.name if subject else "", direction=subject.direction if subject else "higher",
             unit=subject.unit.kind if subject else "number", period=sheet.period, problem=sheet.problem, notes=list(sheet.notes),
             axis=None, readings=[], ramp=None, quadrant=None, by_hand=sheet.by_hand, stroke="", grain=sheet.grain,
-            rehearsed=sheet.rehearsed, waiting=sheet.waiting,
+            rehearsed=sheet.rehearsed, waiting=sheet.waiting, reach=sheet.reach, sorted=sheet.sorted,
         )  # fmt: skip
         if subject is None or sheet.problem:
             return picture
@@ -71,7 +71,8 @@ class Pen:
             return picture
         own = [reading for reading in sheet.readings if reading.subject == 0]
         axis = choose_axis(instrument, subject, own)
-        frames = {0: Frame(instrument, subject, sheet.title, axis, self)}
+        title = f"{sheet.title}, {sheet.reach}" if sheet.reach else sheet.title
+        frames = {0: Frame(instrument, subject, title, axis, self)}
         bare = instrument.model_copy(update={"axis": type(instrument.axis)()})
         for at, further in enumerate(sheet.subjects[1:], start=1):
             its = [reading for reading in sheet.readings if reading.subject == at]

@@ -191,6 +191,8 @@ class Sheet:
     rehearsed: bool = False
     waiting: bool = False
     by_hand: str = ""
+    reach: str = ""  # what it reads in words, where that is not what the page reads
+    sorted: str = ""  # the order of its readings in words
     colouring: Colouring | None = None
     crossing: Crossing | None = None
 

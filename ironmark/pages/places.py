@@ -10,7 +10,7 @@ import numpy as np
 from ironmark.core import reading as core
 from ironmark.core.periods import Period
 from ironmark.core.reading import Readings
-from ironmark.pages.documents import InstrumentBody, ScopeBody
+from ironmark.pages.documents import InstrumentBody, Order, ScopeBody
 from ironmark.pages.library import Library
 from ironmark.pages.page import Ask
 from ironmark.pages.readings import take_readings
@@ -57,13 +57,20 @@ def places_of(instrument: InstrumentBody, readings: Readings, p: int) -> list[Pl
     return [Place(readings, p)]
 
 
-def ordered(places: list[Place], order: str) -> list[Place]:
-    """Worst first by gap, or by value where there is no mark; largest first by value; without a figure last.
+def order_of(instrument: InstrumentBody) -> Order:
+    """The order that is asked for: members by their gap and periods in time unless something else is said."""
+    return instrument.order or ("time" if instrument.last and not instrument.by else "gap")
 
-    Of equal ones that which comes first by name.
+
+def ordered(places: list[Place], order: Order, backwards: bool = False) -> list[Place]:
+    """By gap (or by value where there is no mark) and by state the worst first, by value the largest; without a
+    figure last. By name as it reads; kept and in time as the readings come. Of equal ones that which comes first by
+    name. backwards: the other way round, still with those without a figure last.
     """
-    if order == "name" or len(places) < 2:
-        return places  # as the members come
+    if order in ("kept", "time") or len(places) < 2:
+        return places[::-1] if backwards else places
+    if order == "name":
+        return sorted(places, key=lambda at: at.label.casefold(), reverse=backwards)
     readings = places[0].readings
     rows, columns = np.array([at.p for at in places]), np.array([at.m for at in places])
     value = readings.value[rows, columns]
@@ -76,10 +83,27 @@ def ordered(places: list[Place], order: str) -> list[Place]:
     elif order == "state" and readings.yardstick:
         ranks = np.array([state.rank for state in readings.yardstick.states])
         band = readings.band[rows, columns]
-        figure = np.where(band >= 0, ranks[np.maximum(band, 0)], np.where(np.isfinite(value), len(ranks) + 1.0, np.nan))
+        figure = np.where(band >= 0, ranks[np.maximum(band, 0)], np.nan)
     last = np.where(np.isfinite(figure), 0, np.where(np.isfinite(value), 1, 2))
-    keys = np.where(np.isfinite(figure), -figure if order == "value" else figure, 0.0)
+    down = (order == "value") != backwards
+    keys = np.where(np.isfinite(figure), -figure if down else figure, 0.0)
     return [places[i] for i in sorted(range(len(places)), key=lambda i: (last[i], keys[i], places[i].label))]
+
+
+def order_words(order: Order, backwards: bool, without_marks: bool) -> str:
+    """An order as a sheet says it."""
+    by = "value" if order == "gap" and without_marks else order
+    ways = {
+        "gap": ("sorted by gap", "sorted by gap, the best first"),
+        "value": ("sorted by value", "sorted by value, the smallest first"),
+        "state": ("sorted by state", "sorted by state, the best first"),
+        "name": ("by name", "by name, backwards"),
+        "kept": ("in their kept order", "in their kept order, backwards"),
+        "time": ("", "the newest first"),
+    }
+    if order == "gap" and without_marks and not backwards:
+        return "sorted by value"
+    return ways[by][backwards]
 
 
 def first_of(
@@ -117,5 +141,5 @@ def grouped(
             for at in places
             if at.member in column and readings.totals.rows[p, column[at.member]]
         ]
-        out += ordered(inside, instrument.order)
+        out += ordered(inside, order_of(instrument), instrument.backwards)
     return out

@@ -9,6 +9,7 @@ from dataclasses import replace
 from ironmark.core import reading as core
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period, latest_complete, timeline
+from ironmark.core.reach import reached, told
 from ironmark.core.reading import Readings
 from ironmark.pages.documents import InstrumentBody, ScopeBody
 from ironmark.pages.library import Library
@@ -25,6 +26,27 @@ def period_of(scope: ScopeBody, sources: Sequence[core.Source], year_start: int)
     if scope.period == "latest":
         return last
     return latest_complete(first, last, max(source.through for source in sources))
+
+
+def own_scope(instrument: InstrumentBody, scope: ScopeBody, page: Period) -> tuple[ScopeBody, Period]:
+    """The scope and the period an instrument reads on a page that reads ``page``."""
+    own = instrument.own
+    if own.period == "page" and not own.members:
+        return scope, page
+    period = reached(page, own.period, own.last, own.fixed)
+    members = {**scope.members, **own.members}
+    return scope.model_copy(update={"period": period.key, "grain": period.grain, "members": members}), period
+
+
+def reach_words(library: Library, instrument: InstrumentBody, dataset: str, page: Period, read: Period) -> str:
+    """What an instrument reads in words, where it is not what its page reads."""
+    own = instrument.own
+    parts = [told(page, read, own.period, own.last)]
+    for segment, names in own.members.items():
+        label = library.label_of(dataset, segment).lower()
+        some = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+        parts.append(f"{some} only" if names else f"every {label}")
+    return "; ".join(part for part in parts if part)
 
 
 def take_readings(

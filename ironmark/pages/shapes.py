@@ -227,6 +227,8 @@ class InstrumentPicture:
     stroke: str  # what one tally stroke stands for
     grain: Grain
     rehearsed: bool
+    reach: str
+    sorted: str
     waiting: bool  # a live source has not answered yet; reading again soon finds more
 
 

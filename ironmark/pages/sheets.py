@@ -19,7 +19,7 @@ from ironmark.core.periods import Period
 from ironmark.core.reading import Readings
 from ironmark.pages.blocks import block_of
 from ironmark.pages.by_hand import kept_by_hand
-from ironmark.pages.documents import FurtherBody, InstrumentBody, KpiBody, Rehearsed, ScopeBody
+from ironmark.pages.documents import FurtherBody, InstrumentBody, KpiBody, OwnScope, Rehearsed, ScopeBody
 from ironmark.pages.library import Library
 from ironmark.pages.page import (
     Ask,
@@ -32,8 +32,8 @@ from ironmark.pages.page import (
     Sheet,
     Subject,
 )
-from ironmark.pages.places import Place, first_of, grouped, ordered, places_of
-from ironmark.pages.readings import take_readings, unit_of
+from ironmark.pages.places import Place, first_of, grouped, order_of, order_words, ordered, places_of
+from ironmark.pages.readings import own_scope, reach_words, take_readings, unit_of
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod, NoSegment
 from ironmark.tables.connections import LiveProblem, Slow
@@ -62,6 +62,11 @@ def read_sheet(
         return replace(empty, problem=DELETED)
     empty = replace(empty, subjects=(_subject(library, instrument.kpi, kpi, None, kpi.unit.as_unit()),))
     try:
+        if period is not None:
+            page = period
+            scope, period = own_scope(instrument, scope, page)
+            reach = reach_words(library, instrument, kpi.dataset, page, period)
+            empty = replace(empty, period=period.key, grain=period.grain, reach=reach)
         return _read(library, instrument, kpi, scope, period, rehearsed, most, empty)
     except Slow as error:
         return replace(empty, problem=str(error), waiting=True)
@@ -104,11 +109,14 @@ def _read(
         readings = core.regrade(readings, readings.yardstick, value)
     tried = {"axis from": instrument.axis.low, "axis to": instrument.axis.high}
     doubts = words.doubts_of(tried | ({"rehearsed": rehearsed.value} if rehearsed else {}), unit, read_so_far)
-    places = ordered(places_of(instrument, readings, p), instrument.order)
+    order = order_of(instrument)
+    places = ordered(places_of(instrument, readings, p), order, instrument.backwards)
     every, places = places, first_of(library, instrument, scope, period, places, p)
     folded = _readings_at(library, instrument, every[instrument.first :], None) if places is not every else []
     if instrument.face == "ledger" and instrument.look.ledger.group and instrument.by and not instrument.last:
         places = grouped(library, instrument, scope, period, places)
+    if face.sorted and len(places) > 1:
+        sheet = replace(sheet, sorted=order_words(order, instrument.backwards, not _any_gap(readings, places)))
     places = places[:most]
     many_kpis = bool(instrument.further) and face.kpis and not instrument.by and not instrument.last
     found = _readings_at(library, instrument, places, "kpi" if many_kpis else None)
@@ -126,10 +134,18 @@ def _read(
         if not instrument.title:
             sheet = replace(sheet, title=f"{kpi.name} and {len(instrument.further)} more")
     crossing = _crossing(library, instrument, scope, period, readings, p) if instrument.face == "quadrant" else None
+    if instrument.own.period == "to_date":
+        # The same number of months before these is no year to date: there is nothing to say of what changed.
+        found = [replace(reading, before=None, step=0, earlier=()) for reading in found]
     return replace(
         sheet, notes=(*notes, *doubts), subjects=tuple(subjects), readings=tuple(found), colouring=colouring, crossing=crossing,
         folded=tuple(folded),
     )  # fmt: skip
+
+
+def _any_gap(readings: Readings, places: Sequence[Place]) -> bool:
+    gap, _ = core.gap_and_attainment(readings, next(iter(readings.marks), ""))
+    return any(at.readings is readings and np.isfinite(gap[at.p, at.m]) for at in places)
 
 
 def _subject(library: Library, key: str, kpi: KpiBody, yardstick: str | None, unit: Unit) -> Subject:
@@ -203,6 +219,7 @@ def _one_further(
         "title": "",
         "further": [],
         "ramp": None,
+        "own": OwnScope(),  # what it reads was settled before
     }
     alone = instrument.model_copy(update={**slots, "axis": type(instrument.axis)(), "decimals": None})
     sheet = read_sheet(library, alone, scope, period)

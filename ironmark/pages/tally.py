@@ -24,9 +24,10 @@ def tally_of(readings: Sequence[Reading], states: Sequence[State]) -> list[Tally
 
 def changed(readings: Sequence[Reading], period: Period | None) -> str:
     """How many readings changed state since the period before, and which way."""
-    steps = [reading.step for reading in readings if reading.step]
     if period is None:
         return ""
+    readings = [reading for reading in readings if reading.period == period.key]
+    steps = [reading.step for reading in readings if reading.step]
     before = period.shift(-1).brief
     if not steps:
         return f"no state changed since {before}" if any(reading.before for reading in readings) else ""
@@ -38,6 +39,7 @@ def changed(readings: Sequence[Reading], period: Period | None) -> str:
 def section_words(sheets: Sequence[Sheet], period: Period | None) -> str:
     """What a section says beside its title: that its period is partial, or what changed."""
     every = [reading for sheet in sheets for reading in sheet.readings]
+    every = [reading for reading in every if period and reading.period == period.key]
     partial = next((reading.partial for reading in every if reading.partial), None)
     if partial and period:
         rated = any(reading.partial and reading.partial.pro_rated for reading in every)

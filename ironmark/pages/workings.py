@@ -19,7 +19,7 @@ from ironmark.core.workings import describe, figure, in_numbers
 from ironmark.pages.documents import CompositeBody, InstrumentBody, ScopeBody
 from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused
-from ironmark.pages.readings import period_of, take_readings
+from ironmark.pages.readings import own_scope, period_of, take_readings
 from ironmark.tables.cells import NoSegment
 
 
@@ -64,6 +64,7 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
     try:
         source = library.source(body)
         period = period_of(scope, [source], library.year_start)
+        scope, period = own_scope(instrument, scope, period)
         readings, notes = take_readings(library, instrument, scope, period)
     except NoSegment as error:
         raise Refused(422, "no-segment", "No such segment", f"The dataset has no segment “{error.args[0]}”.") from None

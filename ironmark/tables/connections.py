@@ -182,6 +182,10 @@ def _with_roles(engine: sa.Engine, table: str, made: Sequence[Column]) -> list[C
     ]
 
 
+# Answers of a server that is full, ending, or held up: asking again may help.
+_AWAY = (1040, 1053, 1203, 1205, 1213, 1226, 1927)
+
+
 class InWords:
     """Turns what a database driver says into words for whoever set the source up."""
 
@@ -211,7 +215,7 @@ class InWords:
             raise Wrong(
                 f"The server at {where} refuses “{at.user}”. Check the name, the password and its rights."
             ) from None
-        if code in (1102, 1103, 1059):
+        if code in (1102, 1103, 1059, 1300):
             raise Wrong(
                 f"“{at.database[:80]}” or “{at.table[:80]}” is no name a database or a table can have."
             ) from None
@@ -228,6 +232,8 @@ class InWords:
         if code == 1690:
             raise LiveProblem("A figure is too large for the database to hold.") from None
         told = str((getattr(getattr(error, "orig", None), "args", None) or [None, ""])[-1])[:200]
+        if isinstance(code, int) and code in range(1000, 2000) and code not in _AWAY:
+            raise Wrong(f"The server at {where} refuses this. It was said: {told}") from None
         raise LiveProblem(
             f"The server at {where} does not answer. Check that it runs and can be reached."
             + (f" It was said: {told}" if told else "")

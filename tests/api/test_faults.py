@@ -164,9 +164,10 @@ class Faults(unittest.TestCase):
             "table": "t",
             "password": url.password,
         }
-        answer = self.client.post("/api/datasets/live/look", json=place)
-        self.assertEqual(answer.status_code, 422, answer.text)
-        self.assertNotIn("does not answer", answer.json()["detail"])
+        for odd in ({}, {"database": ":\U00056525s\u0082"}, {"database": "d", "user": "\U00056525"}):
+            answer = self.client.post("/api/datasets/live/look", json=place | odd)
+            self.assertEqual(answer.status_code, 422, answer.text)
+            self.assertNotIn("does not answer", answer.json()["detail"])
 
     def test_a_body_that_does_not_say_how_long_it_is_is_held_to_a_size_too(self) -> None:
         def endless() -> Iterator[bytes]:

@@ -92,6 +92,101 @@ class Order(Pictures):
             names = self.names(kpi="teams_ratio", order=order)
             self.assertEqual(names[-1] == "Gamma", order != "name", order)
 
+    def test_either_way_round_and_told(self) -> None:
+        self.assertEqual(self.names(order="value", backwards=True), ["Beta", "A tea", "Alpha", "Gamma", "שלום"])
+        self.assertEqual(self.names(order="name", backwards=True)[::-1], self.names(order="name"))
+        self.assertEqual(
+            self.one(by="team", order="value", backwards=True)["sorted"], "sorted by value, the smallest first"
+        )
+        self.assertEqual(self.one(by="team")["sorted"], "sorted by value", "there is no mark to have a gap to")
+
+    def test_periods_stand_in_time_unless_told_otherwise(self) -> None:
+        found = world.running().client
+        card = {
+            "title": "Years",
+            "scope": {"period": "2026-10"},
+            "sections": [{"id": "s", "instruments": [{"id": "a", "kpi": "on-time", "face": "ranked", "last": 4}]}],
+        }
+        labels = [
+            r["label"]
+            for r in found.post("/api/scorecards/read", json={"body": card}).json()["instruments"][0]["readings"]
+        ]
+        self.assertEqual(labels, ["Jul 2026", "Aug 2026", "Sep 2026", "Oct 2026"])
+        card["sections"][0]["instruments"][0]["backwards"] = True  # type: ignore[index]
+        made = found.post("/api/scorecards/read", json={"body": card}).json()["instruments"][0]
+        self.assertEqual([r["label"] for r in made["readings"]], labels[::-1])
+        self.assertEqual(made["sorted"], "the newest first")
+
+
+class Reach(Pictures):
+    """An instrument with a scope of its own reads what a page of that scope reads."""
+
+    def read(self, scope: dict[str, Any], **rest: Any) -> Any:
+        instrument = {"id": "a", "kpi": "on-time", "yardstick": "punctuality", "face": "figure", **rest}
+        card = {
+            "title": "One",
+            "scope": {"period": "2026-10", **scope},
+            "sections": [{"id": "s", "instruments": [instrument]}],
+        }
+        answer = self.client.post("/api/scorecards/read", json={"body": card})
+        self.assertEqual(answer.status_code, 200, answer.text)
+        return answer.json()["instruments"][0]
+
+    def test_another_period(self) -> None:
+        for own, scope in (
+            ({"period": "before"}, {"period": "2026-09"}),
+            ({"period": "year_earlier"}, {"period": "2025-10"}),
+            ({"period": "to_date"}, {"period": "2026-01..2026-10"}),
+            ({"period": "last", "last": 3}, {"period": "2026-08..2026-10"}),
+            ({"period": "year"}, {"period": "2026", "grain": "year"}),
+            ({"period": "fixed", "fixed": "2025-Q3"}, {"period": "2025-Q3"}),
+        ):
+            mine, there = self.read({}, own=own), self.read(scope)
+            for slot in ("value", "shown", "state", "marks", "partial"):
+                self.assertEqual(mine["readings"][0][slot], there["readings"][0][slot], (own, slot))
+            self.assertTrue(mine["reach"])
+            self.assertIn(mine["reach"], mine["readings"][0]["spoken"])
+        self.assertEqual(self.read({}, own={"period": "year_earlier"})["reach"], "a year earlier: October 2025")
+
+    def test_members_of_its_own_and_workings_follow(self) -> None:
+        own = {"members": {"route": ["Night freight"]}, "period": "before"}
+        mine = self.read({"members": {"route": ["Hollin – Skarra"]}}, own=own)
+        there = self.read({"members": {"route": ["Night freight"]}, "period": "2026-09"})
+        self.assertEqual(mine["readings"][0]["value"], there["readings"][0]["value"])
+        self.assertEqual(mine["reach"], "the period before: September 2026; Night freight only")
+        instrument = {"id": "a", "kpi": "on-time", "own": own}
+        told = self.client.post(
+            "/api/scorecards/workings", json={"instrument": instrument, "scope": {"period": "2026-10"}}
+        ).json()
+        self.assertIn("September 2026", told["subtitle"])
+        self.assertIn("Night freight", told["subtitle"])
+        every = self.read({"members": {"route": ["Night freight"]}}, own={"members": {"route": []}})
+        self.assertEqual(every["readings"][0]["value"], self.read({})["readings"][0]["value"])
+
+    def test_further_kpis_are_read_in_the_same_reach(self) -> None:
+        mine = self.read({}, own={"period": "before"}, face="ledger", further=[{"kpi": "cancelled"}])
+        there = self.read({"period": "2026-09"}, face="ledger", further=[{"kpi": "cancelled"}])
+        self.assertEqual([r["value"] for r in mine["readings"]], [r["value"] for r in there["readings"]])
+
+    def test_a_page_says_nothing_of_changes_of_other_periods(self) -> None:
+        card = {"title": "Two", "scope": {"period": "2026-10"}, "sections": [{"id": "s", "instruments": [
+            {"id": "a", "kpi": "on-time", "yardstick": "punctuality", "own": {"period": "year"}},
+        ]}]}  # fmt: skip
+        found = self.client.post("/api/scorecards/read", json={"body": card}).json()
+        self.assertEqual(
+            (found["partial"], found["changed"]),
+            ("", "no state changed since September") if found["changed"] else ("", ""),
+        )
+
+    def test_what_is_no_period_is_refused(self) -> None:
+        card = {
+            "title": "x",
+            "sections": [
+                {"id": "s", "instruments": [{"id": "a", "kpi": "on-time", "own": {"period": "fixed", "fixed": "soon"}}]}
+            ],
+        }
+        self.assertEqual(self.client.post("/api/scorecards/read", json={"body": card}).status_code, 422)
+
 
 class Places(Pictures):
     def test_a_bar_starts_at_zero_and_runs_both_ways(self) -> None:

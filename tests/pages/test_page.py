@@ -24,9 +24,15 @@ SCOPES = (
     {}, {"period": "latest"}, {"period": "2026", "grain": "year"}, {"period": "2026-Q2", "grain": "quarter"},
     {"period": "2026-04..2026-09"}, {"period": "complete", "grain": "week"}, {"period": "2027-03"}, {"period": "1999-01"},
 )  # fmt: skip
+OWN = (
+    {}, {"period": "before"}, {"period": "year_earlier"}, {"period": "to_date"}, {"period": "last", "last": 4},
+    {"period": "year"}, {"period": "fixed", "fixed": "2025-Q3"}, {"members": {"route": ["Night freight"]}},
+    {"period": "year", "members": {"route": []}},
+)  # fmt: skip
 instruments = st.fixed_dictionaries(
     {"kpi": st.sampled_from((*KPIS, "gone")), "face": st.sampled_from(sorted(FACES)), "by": st.sampled_from((None, "route", "vessel", "nothing")),
-     "order": st.sampled_from(("gap", "value", "state", "name"))},
+     "order": st.sampled_from((None, "gap", "value", "state", "name", "kept", "time")), "backwards": st.booleans(),
+     "own": st.sampled_from(OWN)},
     optional={
         "last": st.integers(2, 12), "first": st.integers(1, 4), "yardstick": st.sampled_from(("punctuality", None)),
         "ramp": st.sampled_from(({}, {"kpi": "fare-revenue", "colours": "dusk", "anchor": "midpoint"})),

@@ -2382,12 +2382,22 @@ export interface components {
              * @default true
              */
             ticks: boolean;
+            /** Order */
+            order?: ("gap" | "value" | "state" | "name" | "kept" | "time") | null;
             /**
-             * Order
-             * @default gap
-             * @enum {string}
+             * Backwards
+             * @default false
              */
-            order: "gap" | "value" | "state" | "name";
+            backwards: boolean;
+            /**
+             * @default {
+             *       "period": "page",
+             *       "last": 3,
+             *       "fixed": "",
+             *       "members": {}
+             *     }
+             */
+            own: components["schemas"]["OwnScope"];
             /**
              * X
              * @default 0
@@ -2443,6 +2453,10 @@ export interface components {
             grain: "day" | "week" | "month" | "quarter" | "year";
             /** Rehearsed */
             rehearsed: boolean;
+            /** Reach */
+            reach: string;
+            /** Sorted */
+            sorted: string;
             /** Waiting */
             waiting: boolean;
         };
@@ -2816,6 +2830,38 @@ export interface components {
             made_at: string;
             /** Changes */
             changes: components["schemas"]["MarkNotice"][];
+        };
+        /**
+         * OwnScope
+         * @description What an instrument reads where it is not what the page reads.
+         *
+         *     period: see ``core.reach``; last: how many periods together, for "last"; fixed: a period such as 2023, for "fixed".
+         *     members: its own ones by segment, in place of the page's; none of a segment that is named means all of them.
+         */
+        OwnScope: {
+            /**
+             * Period
+             * @default page
+             * @enum {string}
+             */
+            period: "page" | "before" | "year_earlier" | "to_date" | "last" | "year" | "fixed";
+            /**
+             * Last
+             * @default 3
+             */
+            last: number;
+            /**
+             * Fixed
+             * @default
+             */
+            fixed: string;
+            /**
+             * Members
+             * @default {}
+             */
+            members: {
+                [key: string]: string[];
+            };
         };
         /** Palette */
         Palette: {

@@ -141,6 +141,7 @@
     {kpis}
     {yardsticks}
     {segments}
+    periods={card.periods}
     markNames={offered}
     {change}
     {setFace}

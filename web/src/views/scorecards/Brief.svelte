@@ -4,6 +4,7 @@
   import { faces, kindOf, phrase } from '../../faces/names.svelte'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import ReachSlots from './ReachSlots.svelte'
   import RampSlot from './RampSlot.svelte'
 
   interface Props {
@@ -12,13 +13,24 @@
     kpis: Kpi[]
     yardsticks: Yardstick[]
     segments: CardPicture['segments']
+    periods: CardPicture['periods']
     markNames: string[]
     change: (says: string, make: (instrument: Instrument) => void) => void
     setFace: (face: Instrument['face']) => void
     newYardstick: () => void
   }
-  let { instrument, grain, kpis, yardsticks, segments, markNames, change, setFace, newYardstick }: Props =
-    $props()
+  let {
+    instrument,
+    grain,
+    kpis,
+    yardsticks,
+    segments,
+    periods,
+    markNames,
+    change,
+    setFace,
+    newYardstick,
+  }: Props = $props()
   const kpi = $derived(kpis.find((known) => known.id === instrument.kpi))
   const segment = $derived(segments.find((known) => known.name === instrument.by))
   const graded = $derived(yardsticks.find((known) => known.id === instrument.yardstick))
@@ -38,6 +50,22 @@
         ? `each of the last ${instrument.last} ${grain}s`
         : 'all rows together',
   )
+  const order = $derived(instrument.order ?? (instrument.last && !instrument.by ? 'time' : 'gap'))
+  const ORDERS = [
+    { key: 'gap', text: 'by gap', name: 'by gap', note: 'the worst first', other: 'the best first' },
+    {
+      key: 'value',
+      text: 'by value',
+      name: 'by value',
+      note: 'the largest first',
+      other: 'the smallest first',
+    },
+    { key: 'state', text: 'by state', name: 'by state', note: 'the worst first', other: 'the best first' },
+    { key: 'name', text: 'by name', name: 'by name', note: 'from A', other: 'from the end' },
+    { key: 'kept', text: 'in their kept order', name: 'in their kept order', note: '', other: 'backwards' },
+    { key: 'time', text: 'in time', name: 'in time', note: 'the oldest first', other: 'the newest first' },
+  ]
+  const way = $derived(ORDERS.find((known) => known.key === order)!)
   const FIRST = [3, 5, 8, 10, 15, 20]
 
   function readBy(choice: string) {
@@ -161,7 +189,7 @@
           }}
         />
       {/snippet}
-    </Slot>{/if}
+    </Slot>{/if}<ReachSlots {instrument} {grain} {periods} {segments} {change} />
   as
   <Slot text={phrase(instrument.face)} label="Face">
     {#snippet children(close)}
@@ -233,24 +261,27 @@
         />
       {/snippet}
     </Slot>{/if}, coloured by
-  <RampSlot {instrument} kpis={everyKpi} {change} />{#if instrument.by && !quadrant}, sorted by
-    <Slot text={instrument.order ?? 'gap'} label="Order">
+  <RampSlot {instrument} kpis={everyKpi} {change} />{#if (instrument.by || instrument.last) && kind.sorted}, {order ===
+    'kept'
+      ? ''
+      : 'sorted'}
+    <Slot text={ORDERS.find((known) => known.key === order)?.text ?? order} label="Order">
       {#snippet children(close)}
         <Choices
-          choices={[
-            { key: 'gap', name: 'gap', note: 'the worst first' },
-            { key: 'value', name: 'value', note: 'the largest first' },
-            { key: 'state', name: 'state', note: 'the worst first' },
-            { key: 'name', name: 'name' },
-          ]}
-          chosen={instrument.order}
-          choose={(order) => {
-            change('change the order', (draft) => (draft.order = order as Instrument['order']))
+          choices={ORDERS.filter((known) => known.key !== (instrument.by ? 'time' : 'kept'))}
+          chosen={order}
+          choose={(key) => {
+            change('change the order', (draft) => (draft.order = key as Instrument['order']))
             close()
           }}
         />
       {/snippet}
-    </Slot>{/if}.
+    </Slot>,
+    <button
+      class="slot"
+      onclick={() => change('turn the order round', (draft) => (draft.backwards = !draft.backwards))}
+      >{(instrument.backwards ? way.other : way.note) || 'as it is kept'}</button
+    >{/if}.
 </p>
 
 <style>

@@ -26,13 +26,6 @@
   const hidden = $derived(new Set(instrument.hide ?? []))
   const reading = $derived(picture?.readings[0])
   const many = $derived(!!picture && (lists(picture) || kind.listed))
-  const order = $derived.by(() => {
-    if (!picture || !lists(picture) || !instrument.by) return ''
-    if (!kind.sorted) return ''
-    const by = instrument.order ?? 'gap'
-    if (by === 'gap' && picture.readings.every((each) => each.gap === null)) return 'sorted by value'
-    return by === 'name' ? 'by name' : `sorted by ${by}`
-  })
   const direction = $derived(
     instrument.further?.length
       ? '' // each KPI has its own
@@ -93,9 +86,10 @@
   {#if reading && !many}
     {#if !kind.names_state && !hidden.has('state')}<StateChip {reading} />{/if}
   {:else if many}
-    <span class="small soft aside">{[order, direction].filter(Boolean).join(' · ')}</span>
+    <span class="small soft aside">{[picture?.sorted, direction].filter(Boolean).join(' · ')}</span>
   {/if}
 </div>
+{#if picture?.reach}<p class="small soft reach">{picture.reach}</p>{/if}
 {#if picture?.problem}
   <p class="problem small">{picture.problem}</p>
 {:else if picture && reading}
@@ -135,6 +129,10 @@
 {/if}
 
 <style>
+  .reach {
+    margin-top: -2px;
+    flex: none;
+  }
   .head {
     display: flex;
     align-items: center;

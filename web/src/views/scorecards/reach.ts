@@ -45,6 +45,11 @@ export function askedOf(
       ...instrument,
       ...(ask.kpi ? { kpi: ask.kpi, yardstick: ask.yardstick, marks: ask.marks } : {}),
       by: ask.together || ask.kpi ? null : (ask.by ?? instrument.by),
+      own: {
+        ...instrument.own,
+        period: ask.period ? 'page' : instrument.own.period,
+        members: { ...instrument.own.members, ...ask.members },
+      },
     },
     scope: { ...scope, period: ask.period ?? scope.period, members: { ...scope.members, ...ask.members } },
     member,
@@ -83,7 +88,8 @@ export function grabs(
   const reading = picture?.readings[0]
   if (!kindOf(instrument.face).drags || !picture || !reading || lists(picture)) return
   const name = reading.marks[0]?.name ?? ''
-  const plain = !reading.partial && /^\d{4}-\d{2}$/.test(picture.period)
+  const own = instrument.own.period !== 'page' || Object.keys(instrument.own.members).length
+  const plain = !own && !reading.partial && /^\d{4}-\d{2}$/.test(picture.period)
   return {
     name,
     cut: (at, fraction, done, fine) => session.dragCut(instrument, at, fraction, done, fine),
