@@ -22,6 +22,13 @@
   const ROW = 28
   const H = 15
   let bed = $state<HTMLElement | null>(null)
+  let tall = $state(0)
+  /** No row is cut through: the bed is as high as whole ones, its head and its scroll bar. */
+  const whole = $derived.by(() => {
+    const bar = bed ? bed.offsetHeight - bed.clientHeight : 0
+    const room = Math.floor((tall - bar) / ROW)
+    return tall && room > 1 && rows.length + 1 > room ? room * ROW + bar : 0
+  })
   let sorted = $state<{ by: Column | 'name'; down: boolean } | null>(null)
   let said = $state('')
   const columns = $derived(look.ledger.columns)
@@ -217,10 +224,11 @@
     {/each}
   </span>
 {:else}
-  <div class="ledger">
+  <div class="ledger" bind:clientHeight={tall}>
     <div
       class="bed"
       bind:this={bed}
+      style:height={whole ? `${whole}px` : undefined}
       style:--columns={template}
       style:--least="{least}px"
       role="table"
@@ -303,7 +311,7 @@
   }
   .bed {
     container-type: inline-size;
-    flex: 1;
+    flex: 0 1 auto;
     min-height: 0;
     overflow: auto;
   }

@@ -22,12 +22,21 @@
     picture.readings.reduce((most, reading) => Math.max(most, widthOf(reading.shown, 13.6)), 20),
   )
   let bed = $state<HTMLElement | null>(null)
+  let inner = $state(0)
   const ROW = 26
+  const AXIS = 17
+  let tall = $state(0)
   const ticks = $derived(picture.axis?.ticks ?? [])
+  const room = $derived(Math.max(1, Math.floor((tall - AXIS) / ROW)))
+  /** Rows that do not fit are scrolled to, and none is cut through: the bed is as high as whole ones. */
+  const more = $derived(tall ? Math.max(0, picture.readings.length - room) : 0)
+  /** The axis keeps clear of the scroll bar, so that it stays above its rows. */
+  const bar = $derived(more && bed && inner ? bed.offsetWidth - inner : 0)
   let width = $state(0)
   /** Labels that do not touch: every second, third … tick where there is no room for all. */
   const clear = $derived.by(() => {
-    const needed = Math.max(0, ...ticks.map((tick) => tick.label.length)) * 6.4 + 10
+    // The outer ones stand wholly within the axis, so that they come half a label nearer to their neighbours.
+    const needed = Math.max(0, ...ticks.map((tick) => tick.label.length)) * 6.4 * 1.5 + 8
     const between = ticks.length > 1 ? (ticks[1]!.fraction - ticks[0]!.fraction) * width : width
     const every = between > 0 ? Math.ceil(needed / between) : 1
     return ticks.filter((_, i) => i % every === 0)
@@ -49,33 +58,36 @@
 {/snippet}
 
 {#if many}
-  <div
-    class="rows"
-    role="list"
-    class:fixed={picture.readings.length > 60}
-    style:--figures="{figures}px"
-    style:--tail="{tailed}px"
-    bind:this={bed}
-  >
-    <Windowed items={picture.readings} height={ROW} key={(reading) => reading.key} {bed}>
-      {#snippet row(reading, i)}
-        <div role="listitem" class="item" class:rest={reading.role === 'rest'}>
-          <button
-            class="row"
-            onclick={() => open?.(reading)}
-            aria-label={reading.spoken}
-            data-tip={told(reading)}
-          >
-            <span class="name">{reading.label}</span>
-            <span class="scale">{@render drawn(reading, i)}</span>
-            <span class="shown" class:none={reading.value === null}>{reading.shown}</span>
-            <span class="tail">{@render tail(reading)}</span>
-          </button>
-        </div>
-      {/snippet}
-    </Windowed>
-    <div class="row axis-row">
-      <span></span><span class="scale">{@render axis()}</span><span></span><span></span>
+  <div class="rows" style:--figures="{figures}px" style:--tail="{tailed}px" bind:clientHeight={tall}>
+    <div
+      class="bed"
+      role="list"
+      class:scrolled={more > 0}
+      style:height={more ? `${room * ROW}px` : undefined}
+      bind:this={bed}
+      bind:clientWidth={inner}
+    >
+      <Windowed items={picture.readings} height={ROW} key={(reading) => reading.key} {bed}>
+        {#snippet row(reading, i)}
+          <div role="listitem" class="item" class:rest={reading.role === 'rest'}>
+            <button
+              class="row"
+              onclick={() => open?.(reading)}
+              aria-label={reading.spoken}
+              data-tip={told(reading)}
+            >
+              <span class="name">{reading.label}</span>
+              <span class="scale">{@render drawn(reading, i)}</span>
+              <span class="shown" class:none={reading.value === null}>{reading.shown}</span>
+              <span class="tail">{@render tail(reading)}</span>
+            </button>
+          </div>
+        {/snippet}
+      </Windowed>
+    </div>
+    <div class="row axis-row" style:--bar="{bar}px">
+      <span class="more">{more ? `${more} more` : ''}</span><span class="scale">{@render axis()}</span><span
+      ></span><span></span>
     </div>
   </div>
 {:else if picture.readings[0]}
@@ -90,8 +102,24 @@
     display: flex;
     flex-direction: column;
     height: 100%;
-    overflow: hidden auto;
+    min-height: 0;
     container-type: inline-size;
+  }
+  .bed {
+    display: flex;
+    flex-direction: column;
+    flex: 1 1 auto;
+    min-height: 0;
+    overflow: hidden auto;
+    scroll-snap-type: y proximity;
+  }
+  .bed.scrolled {
+    flex: none;
+  }
+  .more {
+    font-size: 11.5px;
+    color: var(--soft);
+    white-space: nowrap;
   }
   .row {
     display: grid;
@@ -135,12 +163,11 @@
     overflow: hidden;
     flex: none;
     cursor: default;
-    position: sticky;
-    bottom: 0;
-    background: var(--sheet);
+    padding-right: calc(4px + var(--bar));
   }
-  .fixed .item {
+  .scrolled .item {
     flex: 0 0 26px;
+    scroll-snap-align: start;
   }
   .rest {
     font-style: italic;

@@ -107,7 +107,7 @@
       />
     </form>
   {/snippet}
-</Slot>{#if segments.length}
+</Slot>{#if segments.length}{' '}
   of
   <Slot text={whose} label="Its members" width={280}>
     {#snippet children()}
