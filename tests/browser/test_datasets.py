@@ -136,7 +136,9 @@ class Typed(WithFile):
         self.type("Item 1", "Hull")
         self.press("Add a step")
         self.press("Keep the checklist")
-        self.see("0 of 8 steps done")
+        # The page of a new one says the same: the kept one has an address of its own.
+        self.wait(lambda: "/data/new" not in self.driver.current_url)
+        self.see("Ticked as of", "0 of 8 steps done")
         self.wait(lambda: self._click('[aria-label="Hull: Planned"]'))
         self.see("1 of 8 steps done", "1 of 4")
         self.driver.refresh()

@@ -86,8 +86,9 @@
       </Windowed>
     </div>
     <div class="row axis-row" style:--bar="{bar}px">
-      <span class="more">{more ? `${more} more` : ''}</span><span class="scale">{@render axis()}</span><span
-      ></span><span></span>
+      <span class="more"
+        >{#if more}+{more}<span class="word"> more</span>{/if}</span
+      ><span class="scale">{@render axis()}</span><span></span><span></span>
     </div>
   </div>
 {:else if picture.readings[0]}
@@ -144,6 +145,9 @@
     background: var(--accent-tint);
   }
   @container (max-width: 300px) {
+    .word {
+      display: none;
+    }
     .row {
       grid-template-columns: minmax(80px, 36%) minmax(40px, 1fr) var(--figures) 24px;
       gap: 6px;
