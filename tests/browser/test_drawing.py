@@ -1,8 +1,8 @@
 """Drawing at the bench and reading what was drawn: faces, repeats, drags, ledgers, ticks, palettes, composites."""
 
-from typing import contextlib
+import contextlib
+from typing import Any
 
-import Any
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.page import PageTest
