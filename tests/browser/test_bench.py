@@ -104,6 +104,33 @@ class Briefs(Bench):
         self.assertEqual((found["kpi"], found["by"], found["face"]), ("complaints", "vessel", "dial"))
         self.assertEqual(found["marks"], ["target", "limit"])
 
+    def test_an_instrument_reads_a_period_and_members_of_its_own(self) -> None:
+        self.bench("l")
+        self.slot("Its period")
+        self.choose("a year earlier")
+        sheet = "[data-instrument=l]"
+        self.wait(lambda: "a year earlier: " in self.one(sheet).text)
+        self.slot("Its members")
+        self.choose("Night freight")
+        self.keys(Keys.ESCAPE)
+        self.wait(lambda: len(self.all(f"{sheet} [role=listitem]")) == 1)
+        own = self.instrument("l")["own"]
+        self.assertEqual((own["period"], own["members"]), ("year_earlier", {"route": ["Night freight"]}))
+        # The workings are of what the sheet reads.
+        self.press("Close the bench")
+        self.wait(lambda: self._click(f"{sheet} [role=listitem] button"))
+        self.wait(lambda: "2025" in self.one("[role=dialog]").text)
+        self.assertIn("Night freight", self.one("[role=dialog]").text)
+
+    def test_the_order_is_turned_round(self) -> None:
+        self.bench("l")
+        before = [row.text.split("\n")[0] for row in self.all("[data-instrument=l] [role=listitem]")]
+        self.press("the worst first", "button.slot")
+        self.wait(
+            lambda: [row.text.split("\n")[0] for row in self.all("[data-instrument=l] [role=listitem]")] == before[::-1]
+        )
+        self.wait(lambda: "the best first" in self.one("[data-instrument=l]").text)
+
     def test_each_face_is_drawn_with_this_reading_and_chosen_with_one_press(self) -> None:
         self.bench()
         self.wait(lambda: len(self.all(".faces svg")) >= 5)
