@@ -36,7 +36,7 @@ VIEWS: dict[str, tuple[str, list[Callable[[Any], None]]]] = {
     "composite": ("/kpis/service", []),
     "specimens": ("/specimens/members", []),
     "workings": ("/scorecards/network-performance", [click("[data-instrument=i2] button")]),
-    "shelf": ("/scorecards", []),
+    "scorecards": ("/scorecards", []),
     "kpi": ("/kpis/on-time", []),
     "yardstick": ("/yardsticks/punctuality", [click('button[aria-label^="Scope"]'), click(".choice:nth-of-type(2)")]),
     "markbook": ("/marks/on-time?year=2026", []),

@@ -1,4 +1,4 @@
-"""Scorecards: their documents, the shelf, and how they read for a scope."""
+"""Scorecards: their documents, all of them at a glance, and how they read for a scope."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ _PICTURES: TypeAdapter[ScorecardPicture] = TypeAdapter(ScorecardPicture)
 ENOUGH = 8  # readings of a small picture of a face
 
 
-class ShelfEntry(BaseModel):
+class Overview(BaseModel):
     id: str
     version: int
     title: str
@@ -92,19 +92,19 @@ def _nothing_to_check(session: Session, body: Any, key: str | None) -> None:
     """A scorecard may hold an instrument whose KPI is gone: it then says so."""
 
 
-@router.get("/shelf")
-def shelf(who: Reader = Depends(reader)) -> list[ShelfEntry]:
+@router.get("/overview")
+def overview(who: Reader = Depends(reader)) -> list[Overview]:
     """Every scorecard with its tally for its own scope, the one changed last first."""
     return sorted(who.look(_entries), key=lambda entry: entry.updated_at, reverse=True)
 
 
-def _entries(library: Library) -> list[ShelfEntry]:
+def _entries(library: Library) -> list[Overview]:
     entries = []
     for card in records.every(library.session, "scorecard"):
         body = ScorecardBody.model_validate(card.body)
         page = read_page(library, body, body.scope)
         entries.append(
-            ShelfEntry(
+            Overview(
                 id=card.id,
                 version=card.version,
                 title=body.title,

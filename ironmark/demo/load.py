@@ -320,7 +320,7 @@ def load(session: Session) -> None:
     for key, yardstick in YARDSTICKS.items():
         body = YardstickBody.model_validate(yardstick).model_dump()
         records.create(session, "yardstick", body, name=yardstick["name"], key=key)
-    for key, scorecard in reversed(SCORECARDS.items()):  # the shelf shows the newest first
+    for key, scorecard in reversed(SCORECARDS.items()):  # the newest stands first in their list
         body = ScorecardBody.model_validate(scorecard).model_dump()
         records.create(session, "scorecard", body, name=scorecard["title"], key=key)
 

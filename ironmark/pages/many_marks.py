@@ -53,6 +53,7 @@ class Proposed(BaseModel):
 
     changes: list[ChangeBody]
     shown: list[str]  # the value of each
+    since: list[str]  # the period of each as it is read: Jan 2026
     report: list[str]
 
 
@@ -131,7 +132,8 @@ def spread_over(library: Library, key: str, ask: SpreadAsk) -> Proposed:
     unit, plain = kpi.unit.as_unit(), replace(kpi.unit.as_unit(), compact=False)
     total = show(float(np.round(parts.sum(), 10)), plain, decimals=decimals_for(ask.value, plain))
     report = [f"{len(parts)} {ask.grain}s, together {total}."]
-    return Proposed(changes=changes, shown=[show(float(v), unit) for v in parts], report=[*report, *doubts])
+    shown, since = [show(float(v), unit) for v in parts], [period.short for period in periods]
+    return Proposed(changes=changes, shown=shown, since=since, report=[*report, *doubts])
 
 
 def raised(library: Library, key: str, ask: RaiseAsk) -> Proposed:
@@ -164,7 +166,8 @@ def raised(library: Library, key: str, ask: RaiseAsk) -> Proposed:
     doubts = doubts_of(library, kpi, changes)
     report = [f"{without} periods have no reading of the year before; no mark is made for them."] if without else []
     made = [ChangeBody.of_entry(c.name, c.owner, c.since, c.value) for c in changes]
-    return Proposed(changes=made, shown=shown, report=[*report, *doubts])
+    since = [Period.parse(c.since, library.year_start).short for c in changes]
+    return Proposed(changes=made, shown=shown, since=since, report=[*report, *doubts])
 
 
 class MarksOfSheet:
@@ -201,7 +204,9 @@ class MarksOfSheet:
             report.append("No mark was found. Give members down and periods across, or columns member, from and value.")
         unit = self.kpi.unit.as_unit()
         report.insert(0, f"{len(self.changes)} marks were read.")
-        return Proposed(changes=self.changes, shown=[show(c.value, unit) for c in self.changes], report=report)
+        shown = [show(c.value, unit) for c in self.changes]
+        since = [Period.parse(c.since, self.year_start).short for c in self.changes]
+        return Proposed(changes=self.changes, shown=shown, since=since, report=report)
 
     def _one_a_row(self, labels: list[str], rows: list[list[str]]) -> None:
         def place(*names: str) -> int:

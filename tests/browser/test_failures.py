@@ -72,7 +72,7 @@ class Empty(PageTest):
 
     def test_every_view_without_anything_offers_the_next_step(self) -> None:
         for place, says in (
-            ("/", "The shelf is empty. Upload rows under Data"),
+            ("/", "There is no scorecard yet. Upload rows under Data"),
             ("/kpis", "Upload a table under Data first"),
             ("/yardsticks", "There is no yardstick yet."),
             ("/marks", "Write a KPI first"),

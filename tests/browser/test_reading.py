@@ -1,4 +1,4 @@
-"""Reading: the shelf, a scorecard, its scope, the partial month, workings; small windows and keys."""
+"""Reading: the scorecards, one of them, its scope, the partial month, workings; small windows and keys."""
 
 from selenium.webdriver.common.keys import Keys
 
@@ -7,7 +7,7 @@ from tests.browser.page import PageTest
 CARD = "/scorecards/network-performance"
 
 
-class Shelf(PageTest):
+class Scorecards(PageTest):
     def test_a_newcomer_finds_the_demo_and_opens_it(self) -> None:
         self.open("/")
         self.see("Network performance", "October 2026", "3 Short")

@@ -11,7 +11,7 @@
 
   /** A view is loaded when it is first opened; two addresses of one view keep it as it is. */
   const view = (load: Parameters<typeof wrap>[0]['asyncComponent']) => wrap({ asyncComponent: load })
-  const shelf = view(() => import('./views/scorecards/Shelf.svelte'))
+  const scorecards = view(() => import('./views/scorecards/Scorecards.svelte'))
   const scorecardPage = view(() => import('./views/scorecards/ScorecardPage.svelte'))
   const kpiPage = view(() => import('./views/kpis/KpiPage.svelte'))
   const yardstickPage = view(() => import('./views/yardsticks/YardstickPage.svelte'))
@@ -25,8 +25,8 @@
   const specimens = view(() => import('./views/specimens/Specimens.svelte'))
   const notFound = view(() => import('./views/NotFound.svelte'))
   const routes = {
-    '/': shelf,
-    '/scorecards': shelf,
+    '/': scorecards,
+    '/scorecards': scorecards,
     '/scorecards/:id': scorecardPage,
     '/scorecards/:id/bench': scorecardPage,
     '/kpis': kpiPage,

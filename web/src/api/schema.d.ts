@@ -44,7 +44,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/scorecards/shelf": {
+    "/api/scorecards/overview": {
         parameters: {
             query?: never;
             header?: never;
@@ -52,10 +52,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Shelf
+         * Overview
          * @description Every scorecard with its tally for its own scope, the one changed last first.
          */
-        get: operations["shelf_api_scorecards_shelf_get"];
+        get: operations["overview_api_scorecards_overview_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2831,6 +2831,23 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["MarkNotice"][];
         };
+        /** Overview */
+        Overview: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /** Title */
+            title: string;
+            /** Instruments */
+            instruments: number;
+            /** Period Label */
+            period_label: string;
+            /** Tally */
+            tally: components["schemas"]["TallyPart"][];
+            /** Updated At */
+            updated_at: string;
+        };
         /**
          * OwnScope
          * @description What an instrument reads where it is not what the page reads.
@@ -3114,6 +3131,8 @@ export interface components {
             changes: components["schemas"]["ChangeBody"][];
             /** Shown */
             shown: string[];
+            /** Since */
+            since: string[];
             /** Report */
             report: string[];
         };
@@ -3693,23 +3712,6 @@ export interface components {
             /** Rows */
             rows: string[][];
         };
-        /** ShelfEntry */
-        ShelfEntry: {
-            /** Id */
-            id: string;
-            /** Version */
-            version: number;
-            /** Title */
-            title: string;
-            /** Instruments */
-            instruments: number;
-            /** Period Label */
-            period_label: string;
-            /** Tally */
-            tally: components["schemas"]["TallyPart"][];
-            /** Updated At */
-            updated_at: string;
-        };
         /** Specimen */
         Specimen: {
             instrument: components["schemas"]["InstrumentBody"];
@@ -4277,7 +4279,7 @@ export interface operations {
             };
         };
     };
-    shelf_api_scorecards_shelf_get: {
+    overview_api_scorecards_overview_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -4292,7 +4294,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ShelfEntry"][];
+                    "application/json": components["schemas"]["Overview"][];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -254,7 +254,7 @@
       <ul class="small">
         {#each proposed.changes.slice(0, 36) as change, i (i)}
           <li>
-            <span class="soft">{label(change)}, {change.since}</span>
+            <span class="soft">{label(change)}, {proposed.since[i]}</span>
             <b>{proposed.shown[i]}</b>
           </li>
         {/each}

@@ -130,7 +130,7 @@
 {#if session.missing}
   <main class="page">
     <h1>This scorecard is gone</h1>
-    <p class="sentence">{session.problem} Go to the <a class="slot" href="#/scorecards">shelf</a>.</p>
+    <p class="sentence">{session.problem} Go to the <a class="slot" href="#/scorecards">scorecards</a>.</p>
   </main>
 {:else}
   <div class="frame" class:bench>

@@ -4,16 +4,16 @@
   import Delete from '../../parts/Delete.svelte'
   import Tally from '../../parts/Tally.svelte'
 
-  let shelf = $state<Schemas['ShelfEntry'][] | null>(null)
+  let cards = $state<Schemas['Overview'][] | null>(null)
   let failed = $state('')
   let wanted = $state('')
   const found = $derived(
-    shelf?.filter((entry) => entry.title.toLocaleLowerCase().includes(wanted.toLocaleLowerCase())) ?? [],
+    cards?.filter((entry) => entry.title.toLocaleLowerCase().includes(wanted.toLocaleLowerCase())) ?? [],
   )
 
   async function load() {
     try {
-      shelf = await got(api.GET('/api/scorecards/shelf'))
+      cards = await got(api.GET('/api/scorecards/overview'))
       failed = ''
     } catch (error) {
       failed = words(error)
@@ -34,7 +34,7 @@
       failed = words(error)
     }
   }
-  async function remove(entry: Schemas['ShelfEntry']) {
+  async function remove(entry: Schemas['Overview']) {
     try {
       await got(
         api.DELETE('/api/scorecards/{key}', {
@@ -60,10 +60,11 @@
     <div>
       <h1>Scorecards</h1>
       <p class="sentence">
-        {shelf ? `${shelf.length} on the shelf` : 'Reading the shelf…'}, the one changed last first.
+        {cards ? `${cards.length} ${cards.length === 1 ? 'scorecard' : 'scorecards'}` : 'Reading…'}, the one
+        changed last first.
       </p>
     </div>
-    {#if (shelf?.length ?? 0) > 5}<input
+    {#if (cards?.length ?? 0) > 5}<input
         class="type-in find"
         data-find
         placeholder="Find  /"
@@ -95,9 +96,9 @@
       </li>
     {/each}
   </ul>
-  {#if shelf && !shelf.length}
+  {#if cards && !cards.length}
     <p class="sentence">
-      The shelf is empty. Upload rows under <a class="link" href="#/data">Data</a>, write a
+      There is no scorecard yet. Upload rows under <a class="link" href="#/data">Data</a>, write a
       <a class="link" href="#/kpis">KPI</a>, then make a scorecard.
     </p>
   {/if}
