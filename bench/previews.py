@@ -37,7 +37,7 @@ def main() -> None:
         p95 = timing.p95 * 1000
         print("\nThe preview of a dragged cut, in the server, six routes over 22 months")
         print(
-            f"  median {timing.median * 1000:.1f} ms   p95 {p95:.1f} ms (budget: 50 ms) {'kept' if p95 < 50 else 'MISSED'}"
+            f"  median {timing.median * 1000:.1f} ms   p95 {p95:.1f} ms (budget: 30 ms) {'kept' if p95 < 30 else 'MISSED'}"
         )
         engine.dispose()
     finally:
