@@ -175,7 +175,7 @@ SCORECARDS: dict[str, dict[str, Any]] = {
                     _instrument("i9", "crew-certified", "bar", (3, 0, 3, 6), by="vessel", yardstick="safety-share"),
                     _instrument("i12", "drills", "column", (6, 0, 3, 6), yardstick="safety-share"),
                     _instrument(
-                        "i11", "berth", "pips", (9, 0, 3, 6), by="vessel", yardstick="score", marks=[], order="name",
+                        "i11", "berth", "pips", (9, 0, 3, 6), by="vessel", yardstick="score", marks=[], order="kept",
                         axis={"low": 0, "high": 3}, look={"pips": {"steps": 3}},
                     ),
                 ],
@@ -238,8 +238,8 @@ SCORECARDS: dict[str, dict[str, Any]] = {
                 "id": "refit", "title": "Refit programme",
                 "instruments": [
                     _instrument("r1", "refit", "dial", (0, 0, 3, 6), yardstick="steps-done", axis={"low": 0.0, "high": 1.0}, title="Steps done"),
-                    _instrument("r2", "refit", "pips", (3, 0, 5, 6), by="item", yardstick="steps-done", order="name", title="By vessel, ticked here"),
-                    _instrument("r3", "refit", "bar", (8, 0, 4, 6), by="step", yardstick="steps-done", order="name", title="By step"),
+                    _instrument("r2", "refit", "pips", (3, 0, 5, 6), by="item", yardstick="steps-done", order="kept", title="By vessel, ticked here"),
+                    _instrument("r3", "refit", "bar", (8, 0, 4, 6), by="step", yardstick="steps-done", order="kept", title="By step"),
                 ],
             },
             {
