@@ -101,8 +101,6 @@ def order_words(order: Order, backwards: bool, without_marks: bool) -> str:
         "kept": ("in their kept order", "in their kept order, backwards"),
         "time": ("", "the newest first"),
     }
-    if order == "gap" and without_marks and not backwards:
-        return "sorted by value"
     return ways[by][backwards]
 
 

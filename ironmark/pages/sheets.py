@@ -115,11 +115,12 @@ def _read(
     folded = _readings_at(library, instrument, every[instrument.first :], None) if places is not every else []
     if instrument.face == "ledger" and instrument.look.ledger.group and instrument.by and not instrument.last:
         places = grouped(library, instrument, scope, period, places)
-    if face.sorted and len(places) > 1:
-        sheet = replace(sheet, sorted=order_words(order, instrument.backwards, not _any_gap(readings, places)))
     places = places[:most]
     many_kpis = bool(instrument.further) and face.kpis and not instrument.by and not instrument.last
     found = _readings_at(library, instrument, places, "kpi" if many_kpis else None)
+    if face.sorted and len(found) > 1:
+        without_marks = all(reading.gap is None for reading in found)
+        sheet = replace(sheet, sorted=order_words(order, instrument.backwards, without_marks))
     colouring = None
     if instrument.ramp is not None:
         colouring, found = _coloured(library, instrument, kpi, scope, period, places, found, unit)
@@ -141,11 +142,6 @@ def _read(
         sheet, notes=(*notes, *doubts), subjects=tuple(subjects), readings=tuple(found), colouring=colouring, crossing=crossing,
         folded=tuple(folded),
     )  # fmt: skip
-
-
-def _any_gap(readings: Readings, places: Sequence[Place]) -> bool:
-    gap, _ = core.gap_and_attainment(readings, next(iter(readings.marks), ""))
-    return any(at.readings is readings and np.isfinite(gap[at.p, at.m]) for at in places)
 
 
 def _subject(library: Library, key: str, kpi: KpiBody, yardstick: str | None, unit: Unit) -> Subject:

@@ -52,18 +52,17 @@
   )
   const order = $derived(instrument.order ?? (instrument.last && !instrument.by ? 'time' : 'gap'))
   const ORDERS = [
-    { key: 'gap', text: 'by gap', name: 'by gap', note: 'the worst first', other: 'the best first' },
+    { key: 'gap', name: 'by gap', note: 'the worst first', other: 'the best first' },
     {
       key: 'value',
-      text: 'by value',
       name: 'by value',
       note: 'the largest first',
       other: 'the smallest first',
     },
-    { key: 'state', text: 'by state', name: 'by state', note: 'the worst first', other: 'the best first' },
-    { key: 'name', text: 'by name', name: 'by name', note: 'from A', other: 'from the end' },
-    { key: 'kept', text: 'in their kept order', name: 'in their kept order', note: '', other: 'backwards' },
-    { key: 'time', text: 'in time', name: 'in time', note: 'the oldest first', other: 'the newest first' },
+    { key: 'state', name: 'by state', note: 'the worst first', other: 'the best first' },
+    { key: 'name', name: 'by name', note: 'from A', other: 'from the end' },
+    { key: 'kept', name: 'in their kept order', note: '', other: 'backwards' },
+    { key: 'time', name: 'in time', note: 'the oldest first', other: 'the newest first' },
   ]
   const way = $derived(ORDERS.find((known) => known.key === order)!)
   const FIRST = [3, 5, 8, 10, 15, 20]
@@ -265,7 +264,7 @@
     'kept'
       ? ''
       : 'sorted'}
-    <Slot text={ORDERS.find((known) => known.key === order)?.text ?? order} label="Order">
+    <Slot text={way.name} label="Order">
       {#snippet children(close)}
         <Choices
           choices={ORDERS.filter((known) => known.key !== (instrument.by ? 'time' : 'kept'))}
