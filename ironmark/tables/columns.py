@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 import polars as pl
@@ -105,10 +105,9 @@ class ColumnSource(CellSource):
 
     def _fill(self, out: Floats, a: f.Aggregate, cell: Ints, keep: np.ndarray) -> None:
         """Put the aggregate over the rows of each cell into its place in ``out``."""
-        plan = _part(a.name, a.of, a.where, self._dates).alias("value")
-        frame = self._frame.lazy().with_columns(pl.Series("cell", cell)).filter(pl.Series(keep))
-        found = frame.group_by("cell").agg(plan).collect()
-        out[found["cell"].to_numpy()] = found["value"].cast(pl.Float64).to_numpy()
+        frame = self._frame.filter(pl.Series(keep)).with_columns(pl.Series("cell", cell[keep]))
+        found, there = next(_by_cell(frame, len(out), [(a.name, a.of, a.where)], self._dates)), frame["cell"].unique()
+        out[there] = found[there]
 
     def _units(self, unit: Unit) -> Ints:
         """The day, week or month of every row, counted from that of the first row."""
@@ -145,16 +144,54 @@ class ColumnSource(CellSource):
 
     def _work_out(self, unit: Unit, segments: tuple[str, ...], missing: Sequence[PartKey]) -> None:
         cells, of_row = self._cells[unit, segments], self._cell_of_row[unit, segments]
-        plan = [_part(name, of, where, self._dates).alias(str(at)) for at, (name, of, where) in enumerate(missing)]
-        found = self._frame.lazy().with_columns(of_row).group_by("cell").agg(plan).collect()
-        place = found["cell"].to_numpy()
-        for at, key in enumerate(missing):
-            column = np.full(len(cells.unit), np.nan)
-            column[place] = found[str(at)].cast(pl.Float64).to_numpy()
+        frame = self._frame.with_columns(of_row)
+        for key, column in zip(missing, _by_cell(frame, len(cells.unit), missing, self._dates), strict=True):
             cells.parts[key] = column
 
 
+def _by_cell(frame: pl.DataFrame, many: int, parts: Sequence[PartKey], dates: Dates) -> Iterator[Floats]:
+    """Each part over the rows of every cell: (many,) float, NaN for a cell without rows.
+
+    What is added up is added in the order of the rows. A group_by adds side by side, in an order that differs from
+    one run to the next, and the last digit of a sum with it: two processes would then say two things of the same rows.
+    """
+    plan = [_part(*part, dates).alias(str(at)) for at, part in enumerate(parts)]
+    added = [at for at, (name, _, _) in enumerate(parts) if name in ("sum", "stdev")]
+    lazy, cell = frame.lazy(), frame["cell"].to_numpy()
+    grouped, row_by_row = pl.collect_all(
+        [
+            lazy.group_by("cell").agg(expr for at, expr in enumerate(plan) if at not in added),
+            lazy.select(plan[at] for at in added),
+        ]
+    )
+    place, rows = grouped["cell"].to_numpy(), np.bincount(cell, minlength=many)
+    for at, (name, _, _) in enumerate(parts):
+        if at in added:
+            found = _added(name, cell, row_by_row[str(at)].to_numpy(), many)
+            yield np.where(rows > 0, found, np.nan)
+        else:
+            column = np.full(many, np.nan)
+            column[place] = grouped[str(at)].cast(pl.Float64).to_numpy()
+            yield column
+
+
+def _added(name: str, cell: Ints, values: Floats, many: int) -> Floats:
+    """The sum or the sample standard deviation (two passes) of the values that are there, by cell."""
+    known = ~np.isnan(values)
+    if not known.all():
+        cell, values = cell[known], values[known]
+    total: Floats = np.bincount(cell, values, minlength=many).astype(np.float64, copy=False)
+    if name == "sum":
+        return total
+    count = np.bincount(cell, minlength=many)
+    mean = total / np.maximum(count, 1)
+    squares = np.bincount(cell, (values - mean[cell]) ** 2, minlength=many)
+    variance: Floats = np.divide(squares, count - 1, out=np.full(many, np.nan), where=count > 1)
+    return np.asarray(np.sqrt(variance))
+
+
 def _part(name: str, of: f.Node | None, where: f.Node | None, dates: Dates) -> pl.Expr:
+    """A part as Polars has it; of those that are added up (sum, stdev), what is added for each row."""
     holds = expression(where, dates).fill_null(False) if where is not None else pl.lit(True)
     if where is not None and not f.columns_used(where):
         holds = pl.when(pl.col("cell") >= 0).then(holds)
@@ -171,9 +208,7 @@ def _part(name: str, of: f.Node | None, where: f.Node | None, dates: Dates) -> p
     value = pl.when(holds).then(value.cast(pl.Float64))
     # Dividing by zero within a row is blank, as in the arithmetic over totals.
     value = pl.when(value.is_finite()).then(value)
-    return {
-        "sum": value.sum(), "min": value.min(), "max": value.max(), "median": value.median(), "stdev": value.std(),
-    }[name]  # fmt: skip
+    return value if name in ("sum", "stdev") else {"min": value.min, "max": value.max, "median": value.median}[name]()
 
 
 def expression(node: f.Node, dates: Dates) -> pl.Expr:

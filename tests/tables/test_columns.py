@@ -194,6 +194,21 @@ class Plain(unittest.TestCase):
         self.assertEqual([period.key for period in totals.periods], ["2026-01", "2026-02", "2026-03"])
         self.assertEqual(totals.rows[:, 0].tolist(), [1, 0, 1])
 
+    def test_a_sum_is_the_same_to_the_last_digit_however_often_it_is_made(self) -> None:
+        rng = np.random.default_rng(3)
+        days = [dt.date(2026, 1, 1) + dt.timedelta(int(n)) for n in rng.integers(0, 120, 60_000)]
+        routes = [f"r{n:03}" for n in rng.integers(0, 200, 60_000)]
+        fares = (rng.random(60_000) * 1000).tolist()
+        rows = [(day, route, "x", fare, None, None) for day, route, fare in zip(days, routes, fares, strict=True)]
+        for text in ("sum(fare)", "stdev(fare)"):
+            tree = f.parse(text)
+            found = [aggregated(source(rows), tree, "route").parts[f.aggregates(tree)[0]] for _ in range(6)]
+            self.assertEqual(len({values.tobytes() for values in found}), 1, text)
+        january = [fare for day, route, _, fare, _, _ in rows if day.month == 1 and route == "r001"]
+        tree = f.parse("sum(fare)")
+        total = aggregated(source(rows), tree, "route").parts[f.aggregates(tree)[0]]
+        self.assertAlmostEqual(total[0, 1], math.fsum(january), places=6)
+
     def test_a_row_that_divides_by_zero_is_blank(self) -> None:
         data = [(dt.date(2026, 1, 5), "a", "x", 10.0, 0, True), (dt.date(2026, 1, 6), "a", "x", 10.0, 5, True)]
         tree = f.parse("sum(fare / delay)")
