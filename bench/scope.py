@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import shutil
-from itertools import cycle
+from itertools import combinations, cycle
 
 import duckdb
 import numpy as np
@@ -108,11 +108,19 @@ def _measure(mariadb: MariaDB) -> None:
         (f"2026-{month:02d}", f"Route {(month * 5 + step) % 12:02d}") for step in range(40) for month in range(1, 12)
     )
 
+    never_read = ([f"Route {n:02d}" for n in pair] for pair in combinations(range(12), 2))
+
+    def answered(month: str, routes: list[str]) -> object:
+        with sources.readings() as session:
+            scope = ScopeBody(period=month, members={"route": routes})
+            return PICTURES.dump_json(draw_page(read_page(Library(sources, session), card, scope)))
+
     def ours() -> object:
         month, route = next(scopes)
-        with sources.readings() as session:
-            scope = ScopeBody(period=month, members={"route": [route]})
-            return PICTURES.dump_json(draw_page(read_page(Library(sources, session), card, scope)))
+        return answered(month, [route])
+
+    def members_never_read() -> object:
+        return answered(next(scopes)[0], next(never_read))
 
     def page_alone() -> object:
         month, route = next(scopes)
@@ -187,8 +195,12 @@ def _measure(mariadb: MariaDB) -> None:
     timings = side_by_side(contenders, runs=8, warm_up=1)
     budgets = {"MariaDB GROUP BY": (30.0, "at least"), "DuckDB": (8.0, "at least"), "pandas": (6.0, "at least")}
     report(f"A scope change of 60 instruments over {ROWS:,} rows, to JSON bytes", timings, "Iron Mark", budgets)
-    alone = side_by_side({"Iron Mark": ours}, runs=100)["Iron Mark"].p95 * 1000
-    print(f"  p95 in the server: {alone:.1f} ms (budget: 40 ms) {'kept' if alone < 40 else 'MISSED'}")
+    for what, change, runs in (
+        ("another period, of members that were read before", ours, 100),
+        ("members that nobody has read yet", members_never_read, 60),
+    ):
+        alone = side_by_side({"Iron Mark": change}, runs=runs)["Iron Mark"].p95 * 1000
+        print(f"  p95 in the server, {what}: {alone:.1f} ms (budget: 40 ms) {'kept' if alone < 40 else 'MISSED'}")
     pages = side_by_side({"the Page alone": page_alone, "merged Polars queries": by_polars}, runs=40, warm_up=3)
     report("The Page alone", pages, "the Page alone", {"merged Polars queries": (2.0, "at most")})
     engine.dispose()

@@ -7,7 +7,7 @@ import datetime as dt
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Literal, get_args
 
 Grain = Literal["day", "week", "month", "quarter", "year"]
@@ -97,12 +97,12 @@ class Period:
         except ValueError:
             return None
 
-    @property
+    @cached_property
     def start(self) -> dt.date:
         """The first day."""
         return self._starts(self.ordinal)
 
-    @property
+    @cached_property
     def end(self) -> dt.date:
         """The last day."""
         return self._starts(self.ordinal + self.length) - dt.timedelta(days=1)
@@ -128,7 +128,7 @@ class Period:
         first = self.ordinal * _MONTHS_IN[self.grain] + self.year_start - 1
         return first, first + _MONTHS_IN[self.grain] * self.length
 
-    @property
+    @cached_property
     def key(self) -> str:
         """How it is written in documents and addresses; ``parse`` reads it back."""
         if self.length > 1:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -10,8 +11,9 @@ from pydantic import TypeAdapter
 from ironmark.core import reading as core
 from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats
+from ironmark.core.marks import MarkEntry
 from ironmark.core.reading import Readings
-from ironmark.pages.library import Library
+from ironmark.pages.library import Library, Taken
 from ironmark.pages.page import Ask, Figures, Mark, Moment, Partial, Reading
 from ironmark.pages.places import Place
 
@@ -21,8 +23,11 @@ _ASKS: TypeAdapter[Ask] = TypeAdapter(Ask)
 class Block:
     """Some readings of one KPI as plain figures: what several sheets show of them is worked out once."""
 
-    def __init__(self, library: Library, kpi: str, yardstick: str | None, readings: Readings) -> None:
-        self.library, self.kpi, self.yardstick, self.readings = library, kpi, yardstick, readings
+    def __init__(
+        self, kpi: str, yardstick: str | None, readings: Readings, source: core.Source, entries: Sequence[MarkEntry]
+    ) -> None:
+        self.kpi, self.yardstick, self.readings = kpi, yardstick, readings
+        self._source, self._entries = source, entries
         self.first = next(iter(readings.marks), "")
         gap, attainment = core.gap_and_attainment(readings, self.first)
         self.values = _listed(readings.value)
@@ -102,10 +107,9 @@ class Block:
     def _why_not_graded(self, p: int, m: int) -> str:
         readings = self.readings
         assert readings.yardstick is not None
-        source, entries = self.library.source(self.library.kpi(self.kpi)), self.library.entries(self.kpi)
         return grading.why_not_graded(
             readings.yardstick, readings.cuts[:, p, m].tolist(),
-            lambda mark: core.no_mark(readings, source, entries, mark, p, m),
+            lambda mark: core.no_mark(readings, self._source, self._entries, mark, p, m),
         )  # fmt: skip
 
     def earlier(self, p: int, m: int, most: int, with_cuts: bool) -> tuple[Moment, ...]:
@@ -138,8 +142,8 @@ def _listed(figures: Floats) -> Any:
 
 
 def block_of(library: Library, kpi: str, yardstick: str | None, readings: Readings) -> Block:
-    """The one block of some readings in this request."""
-    held = library.blocks.get(id(readings))
-    if held is None:
-        held = library.blocks[id(readings)] = Block(library, kpi, yardstick, readings)
-    return held
+    """The one block of some readings."""
+    held = library.by_readings.setdefault(id(readings), Taken(readings))
+    if held.block is None:
+        held.block = Block(kpi, yardstick, readings, library.source(library.kpi(kpi)), library.entries(kpi))
+    return held.block

@@ -20,6 +20,7 @@ from ironmark.core.axis import Axis
 from ironmark.core.faces import FACES
 from ironmark.core.numbers import Unit, show
 from ironmark.core.palette import State
+from ironmark.pages.alike import but_for_place, edited
 from ironmark.pages.documents import InstrumentBody
 from ironmark.pages.histories import history, trail
 from ironmark.pages.page import Reading, Sheet, Subject
@@ -53,7 +54,7 @@ class Pen:
         if found is None:
             found = self._draw(sheet)
             alike.append((sheet, found))
-        return found if found.id == sheet.id else replace(found, id=sheet.id)
+        return found if found.id == sheet.id else edited(found, id=sheet.id)
 
     def _draw(self, sheet: Sheet) -> InstrumentPicture:
         instrument = sheet.instrument
@@ -105,6 +106,8 @@ class Pen:
 
 def _drawn_alike(one: Sheet, other: Sheet) -> bool:
     """Whether two sheets of the same readings look the same, wherever they stand on the page."""
+    if one.readings is other.readings and but_for_place(one.instrument) == but_for_place(other.instrument):
+        return True
     return bool(_says(one) == _says(other) and _drawn_by(one.instrument) == _drawn_by(other.instrument))
 
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Hashable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from sqlalchemy.orm import Session
 
@@ -28,7 +29,48 @@ from ironmark.store import calendar, database, datasets, marks, records, version
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.records import Kind
 
+if TYPE_CHECKING:
+    from ironmark.pages.blocks import Block
+
 _Body = TypeVar("_Body", KpiBody, YardstickBody)
+_A_READING = 600  # bytes, with its texts' figures; and
+_THE_REST = 20_000
+
+
+@dataclass(frozen=True)
+class Readable:
+    """Everything that readings follow from: what is equal here reads the same. rows: dataset versions."""
+
+    rows: frozenset[tuple[str, int]]
+    kpi: Kpi
+    computed: tuple[tuple[str, formula.Node], ...]
+    key: str
+    book: tuple[int, int]
+    marks: tuple[str, ...]
+    yardstick: tuple[str | None, Yardstick | None, tuple[State, ...]]
+    by: str | None
+    where: tuple[tuple[str, tuple[str, ...]], ...]
+    periods: tuple[Period, ...]
+
+    def __hash__(self) -> int:
+        return self._hashed
+
+    @cached_property
+    def _hashed(self) -> int:
+        """Hashed once: formulas are trees."""
+        return hash((self.rows, self.key, self.book, self.marks, self.yardstick[0], self.by, self.where, self.periods))
+
+
+@dataclass
+class Taken:
+    """Some readings, and what sheets show of them once they were asked for it."""
+
+    readings: Readings
+    block: Block | None = None
+
+    @property
+    def weight(self) -> int:
+        return _THE_REST + _A_READING * self.readings.value.size
 
 
 class Library:
@@ -38,8 +80,8 @@ class Library:
         self.sources, self.session = sources, session
         self.kpis: dict[str, KpiBody] = {}
         self.yardsticks: dict[str, YardstickBody] = {}
-        self.taken: dict[Hashable, Readings] = {}
-        self.blocks: dict[int, Any] = {}  # see ``pages.blocks.Block``
+        self.taken: dict[Hashable, Taken] = {}
+        self.by_readings: dict[int, Taken] = {}
         self._versions: dict[str, dict[str, int]] = {}
         self._entries: dict[str, list[MarkEntry]] = {}
         self._computed: dict[str, dict[str, str]] = {}
@@ -48,7 +90,10 @@ class Library:
         self._sources: dict[str, Source] = {}
         self._told: versions.Told | None = None
         # What a transaction has changed and may take back is seen by nobody else.
-        self._seen = sources.seen if session is not None and session.info.get("reading") else Seen()
+        shared = session is not None and session.info.get("reading")
+        self._seen = sources.seen if shared else Seen()
+        self._taken: Seen | None = sources.taken if shared else None
+        self._tried: set[str] = set()  # KPIs whose formula or marks are not the saved ones
 
     def fetch(self, kpis: Iterable[str], yardsticks: Iterable[str] = ()) -> None:
         """Have these at hand, with the mark books of the KPIs. Their versions are told in one statement, and what was
@@ -102,7 +147,8 @@ class Library:
         """A saved scorecard. Raises Missing."""
         document = records.get(self.session, "scorecard", key)
         self._saw("scorecard", {key: document.version})
-        return ScorecardBody.model_validate(document.body)
+        place = {key: ("scorecard", key, document.version)}
+        return self._seen.several(place, lambda _: {key: ScorecardBody.model_validate(document.body)})[key]
 
     @property
     def still(self) -> bool:
@@ -118,6 +164,7 @@ class Library:
     def put(self, key: str, body: KpiBody, like: str | None = None) -> None:
         """Have a KPI that is being typed go by ``key``, with the marks of the one it is ``like``."""
         self.fetch([like] if like else [])
+        self._tried.add(key)
         self.kpis[key] = body
         self._entries[key] = self.entries(like) if like else []
         self._computed[key] = self.computed(like) if like else {}
@@ -163,6 +210,7 @@ class Library:
     def try_mark(self, kpi: str, tried: MarkEntry) -> None:
         """Have an entry of the mark book stand for this request, in place of the one it would replace."""
         self.fetch([kpi])
+        self._tried.add(kpi)
         place = (tried.name, tried.owner, tried.since)
         kept = [e for e in self.entries(kpi) if (e.name, e.owner, e.since) != place]
         self._entries[kpi] = [*kept, tried]
@@ -254,6 +302,62 @@ class Library:
         bodies = (KpiBody.model_validate(document.body) for document in every.values())
         return {body.handle: body for body in bodies}
 
+    def take(
+        self,
+        key: str,
+        marks: Sequence[str],
+        yardstick: str | None,
+        *,
+        by: str | None,
+        where: Members,
+        periods: tuple[Period, ...],
+    ) -> Readings:
+        """The readings of a KPI by its own mark book, worked out once: in this request, and while nothing that they
+        rest on changes also for all others. Raises FormulaError, NoPeriod, Missing, KeyError."""
+        scope = tuple((segment, tuple(names)) for segment, names in where.items())
+        asked = (key, tuple(marks), yardstick, by, scope, periods)
+        if asked not in self.taken:
+            held = self._take(*asked)
+            self.taken[asked] = self.by_readings[id(held.readings)] = held
+        return self.taken[asked].readings
+
+    def _take(
+        self,
+        key: str,
+        marks: tuple[str, ...],
+        yardstick: str | None,
+        by: str | None,
+        where: tuple[tuple[str, tuple[str, ...]], ...],
+        periods: tuple[Period, ...],
+    ) -> Taken:
+        kpi, computed = self.kpi(key), self.computed(key)
+        graded = self.graded_by(self.yardstick(yardstick)) if yardstick else None
+
+        formulas, found = self._formulas(kpi, marks, graded, computed), self.expanded(kpi)
+
+        def take() -> Taken:
+            entries = self.entries(key)
+            return Taken(self._read(kpi, found, entries, marks, graded, formulas, by, dict(where), periods))
+
+        if self._taken is None or key in self._tried or kpi.composite is not None:
+            return take()
+        used = {kpi.dataset, *self.sources_of(found.formula, *formulas.values())}
+        if any(self.dataset(one).kind == "live" for one in used):
+            return take()
+        readable = Readable(
+            frozenset((one, self.dataset(one).version) for one in used),
+            found, tuple(formulas.items()), key, (self._versions["kpi"][key], self.book(key)),
+            marks, (yardstick, graded, graded.states if graded else ()), by, where, periods,
+        )  # fmt: skip
+        return self._taken.several({0: readable}, lambda _: {0: take()})[0]
+
+    def _formulas(
+        self, kpi: KpiBody, marks: Sequence[str], yardstick: Yardstick | None, computed: Mapping[str, str]
+    ) -> dict[str, formula.Node]:
+        """The formulas of the computed marks that readings are held to."""
+        names = {*marks, *readings.EDGES, *(yardstick.marks if yardstick else ())}
+        return {name: self.mark_formula(kpi, text) for name, text in computed.items() if name in names}
+
     def read(
         self,
         kpi: KpiBody,
@@ -267,15 +371,27 @@ class Library:
         computed: Mapping[str, str] | None = None,
     ) -> Readings:
         """Take the readings of a KPI from its own dataset and those of the KPIs it names. See ``core.reading.read``."""
-        found = self.expanded(kpi)
-        names = {*marks, *readings.EDGES, *(yardstick.marks if yardstick else ())}
-        formulas = {name: self.mark_formula(kpi, text) for name, text in (computed or {}).items() if name in names}
-        others = self.sources_of(found.formula, *formulas.values())
-        source = self.source(kpi)
         if periods is None:
+            source = self.source(kpi)
             periods = timeline(Period.of(source.last, "month", self.year_start), source.first, source.last)
+        formulas = self._formulas(kpi, marks, yardstick, computed or {})
+        return self._read(kpi, self.expanded(kpi), entries, marks, yardstick, formulas, by, where, periods)
+
+    def _read(
+        self,
+        kpi: KpiBody,
+        found: Kpi,
+        entries: Sequence[MarkEntry],
+        marks: Sequence[str],
+        yardstick: Yardstick | None,
+        formulas: Mapping[str, formula.Node],
+        by: str | None,
+        where: Members | None,
+        periods: Sequence[Period],
+    ) -> Readings:
+        others = self.sources_of(found.formula, *formulas.values())
         taken = readings.read(
-            found, source, entries, marks, yardstick,
+            found, self.source(kpi), entries, marks, yardstick,
             by=by, where=where, others=others, periods=periods, computed=formulas,
         )  # fmt: skip
         if kpi.composite is None:

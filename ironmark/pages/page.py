@@ -168,7 +168,7 @@ class Crossing:
     size_name: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Sheet:
     """One instrument with what it says. instrument: its settings as they were.
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 
 from ironmark.core import palette as palettes
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Source
+from ironmark.pages.alike import but_for_place, edited
 from ironmark.pages.documents import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.library import Library
 from ironmark.pages.page import Page, PageSection, Segment, Sheet
@@ -17,8 +17,6 @@ from ironmark.pages.sheets import read_sheet
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
-
-PLACE = {"id", "x", "y", "w", "h"}  # what an instrument's place on the page is kept in
 
 
 def read_page(
@@ -61,13 +59,12 @@ def _sheets(
         if instrument.id in rehearsals:
             found.append(read_sheet(library, instrument, scope, period, rehearsals[instrument.id]))
             continue
-        asked = instrument.model_dump_json(exclude=PLACE)
+        asked = but_for_place(instrument)
         sheet = held.get(asked)
         if sheet is None:
             sheet = held[asked] = read_sheet(library, instrument, scope, period)
         else:
-            here = sheet.instrument.model_copy(update={slot: getattr(instrument, slot) for slot in PLACE})
-            sheet = replace(sheet, id=instrument.id, instrument=here)
+            sheet = edited(sheet, id=instrument.id, instrument=instrument)
         found.append(sheet)
     return tuple(found)
 

@@ -59,24 +59,17 @@ def take_readings(
     kpi = library.kpi(instrument.kpi)
     source = library.source(kpi)
     period = period or period_of(scope, [source], library.year_start)
-    line = (period.grain, period.length, period.ordinal % period.length)
-    yardstick = library.graded_by(library.yardstick(instrument.yardstick)) if instrument.yardstick else None
     where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
     notes = [
         f"not split by {segment}: all rows are read"
         for segment, names in scope.members.items()
         if names and segment not in source.members
     ]
-    # Several faces of one KPI on a page share its readings.
-    key = (instrument.kpi, instrument.by, instrument.yardstick, tuple(instrument.marks), repr(where), line)
-    if key not in library.taken:
-        entries = library.entries(instrument.kpi)
-        periods = timeline(period, source.first, _last(period, source))
-        library.taken[key] = library.read(
-            kpi, entries, instrument.marks, yardstick, by=instrument.by, where=where, periods=periods,
-            computed=library.computed(instrument.kpi),
-        )  # fmt: skip
-    return library.taken[key], notes
+    periods = timeline(period, source.first, _last(period, source))
+    taken = library.take(
+        instrument.kpi, instrument.marks, instrument.yardstick, by=instrument.by, where=where, periods=periods
+    )
+    return taken, notes
 
 
 def _last(period: Period, source: core.Source) -> dt.date:

@@ -209,7 +209,7 @@ class QuadrantPicture:
     missing: list[str]  # members without one of the two
 
 
-@dataclass(slots=True)
+@dataclass
 class InstrumentPicture:
     id: str
     title: str

@@ -17,6 +17,7 @@ from ironmark.core.formula import FormulaError
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period
 from ironmark.core.reading import Readings
+from ironmark.pages.alike import edited
 from ironmark.pages.blocks import block_of
 from ironmark.pages.by_hand import kept_by_hand
 from ironmark.pages.documents import FurtherBody, InstrumentBody, KpiBody, OwnScope, Rehearsed, ScopeBody
@@ -59,21 +60,21 @@ def read_sheet(
         problem=None, notes=(), subjects=(), readings=(), period=period.key if period else "", grain=period.grain if period else "month",
     )  # fmt: skip
     if kpi is None:
-        return replace(empty, problem=DELETED)
-    empty = replace(empty, subjects=(_subject(library, instrument.kpi, kpi, None, kpi.unit.as_unit()),))
+        return edited(empty, problem=DELETED)
+    empty = edited(empty, subjects=(_subject(library, instrument.kpi, kpi, None, kpi.unit.as_unit()),))
     try:
         if period is not None:
             page = period
             scope, period = own_scope(instrument, scope, page)
             reach = reach_words(library, instrument, kpi.dataset, page, period)
-            empty = replace(empty, period=period.key, grain=period.grain, reach=reach)
+            empty = edited(empty, period=period.key, grain=period.grain, reach=reach)
         return _read(library, instrument, kpi, scope, period, rehearsed, most, empty)
     except Slow as error:
-        return replace(empty, problem=str(error), waiting=True)
+        return edited(empty, problem=str(error), waiting=True)
     except (FormulaError, NoPeriod, Missing, LiveProblem) as error:
-        return replace(empty, problem=f"{kpi.name}: {getattr(error, 'message', error)}")
+        return edited(empty, problem=f"{kpi.name}: {getattr(error, 'message', error)}")
     except NoSegment as error:
-        return replace(empty, problem=f"{kpi.name} has no segment “{error.args[0]}”. Choose another in the brief.")
+        return edited(empty, problem=f"{kpi.name} has no segment “{error.args[0]}”. Choose another in the brief.")
 
 
 def _read(
@@ -91,14 +92,14 @@ def _read(
     unit = unit_of(readings.kpi.unit, instrument)
     label = f" by {library.label_of(kpi.dataset, instrument.by).lower()}" if instrument.by else ""
     subject = _subject(library, instrument.kpi, kpi, instrument.yardstick, unit)
-    sheet = replace(
+    sheet = edited(
         empty, title=instrument.title or kpi.name + label, subjects=(subject,), notes=tuple(notes),
         rehearsed=rehearsed is not None, by_hand=kept_by_hand(library.dataset(kpi.dataset), kpi, instrument, scope),
     )  # fmt: skip
     p = readings.at(period) if period else None
     after = period is not None and period.start > library.source(kpi).last
     if period is None or p is None or (after and not np.isfinite(readings.value[p]).any()):
-        return replace(
+        return edited(
             sheet, ahead=True, by_hand="", rehearsed=False, readings=_none_yet(library, instrument, readings, period, p)
         )
     read_so_far = readings.value
@@ -120,7 +121,7 @@ def _read(
     found = _readings_at(library, instrument, places, "kpi" if many_kpis else None)
     if face.sorted and len(found) > 1:
         without_marks = all(reading.gap is None for reading in found)
-        sheet = replace(sheet, sorted=order_words(order, instrument.backwards, without_marks))
+        sheet = edited(sheet, sorted=order_words(order, instrument.backwards, without_marks))
     colouring = None
     if instrument.ramp is not None:
         colouring, found = _coloured(library, instrument, kpi, scope, period, places, found, unit)
@@ -131,14 +132,14 @@ def _read(
         further = _further(library, instrument, scope, period)
         subjects += [its for its, _, _ in further]
         found += [replace(reading, subject=at) for at, (_, reading, _) in enumerate(further, start=1)]
-        sheet = replace(sheet, waiting=any(waits for _, _, waits in further))
+        sheet = edited(sheet, waiting=any(waits for _, _, waits in further))
         if not instrument.title:
-            sheet = replace(sheet, title=f"{kpi.name} and {len(instrument.further)} more")
+            sheet = edited(sheet, title=f"{kpi.name} and {len(instrument.further)} more")
     crossing = _crossing(library, instrument, scope, period, readings, p) if instrument.face == "quadrant" else None
     if instrument.own.period == "to_date":
         # The same number of months before these is no year to date: there is nothing to say of what changed.
         found = [replace(reading, before=None, step=0, earlier=()) for reading in found]
-    return replace(
+    return edited(
         sheet, notes=(*notes, *doubts), subjects=tuple(subjects), readings=tuple(found), colouring=colouring, crossing=crossing,
         folded=tuple(folded),
     )  # fmt: skip

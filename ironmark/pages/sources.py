@@ -15,6 +15,7 @@ from ironmark.core.reading import Source
 from ironmark.pages.kept import Kept
 from ironmark.pages.problems import Refused
 from ironmark.pages.seen import Seen
+from ironmark.pages.turns import Turns
 from ironmark.store import database, datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
@@ -25,6 +26,7 @@ from ironmark.tables.live import LiveSource
 from ironmark.tables.patience import FRESH_S, Patient
 
 MOST_BYTES = 1 << 30  # of rows in memory
+MOST_TAKEN_BYTES = 64 << 20  # of readings in memory
 TURNS = 2  # pages worked on at once; more of them in one process take longer together than in turn
 
 
@@ -41,7 +43,8 @@ class Sources:
         self._coming: dict[tuple[str, int], Patient] = {}
         self._lock = threading.Lock()
         self.kept, self.seen = Kept(), Seen()
-        self.turns = threading.BoundedSemaphore(TURNS)
+        self.taken = Seen(MOST_TAKEN_BYTES, lambda taken: taken.weight)  # see ``pages.library.Taken``
+        self.turns = Turns(TURNS)
 
     @contextmanager
     def readings(self) -> Iterator[Session]:
@@ -86,6 +89,8 @@ class Sources:
                 del self._held[old]
             self._held[dataset.id, dataset.version] = made
             self._loading.pop((dataset.id, dataset.version), None)
+            rows = frozenset(self._held)
+        self.taken.forget(lambda key: not rows.issuperset(key.rows))  # they would hold on to rows that were given up
         return made
 
     def _live_source(self, session: Session, dataset: StoredDataset) -> Patient:
