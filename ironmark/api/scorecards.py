@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 
 from ironmark.api.records import add_routes
 from ironmark.api.who import Reader, reader
-from ironmark.core.faces import FACES
 from ironmark.core.marks import MarkEntry
 from ironmark.core.periods import Grain
+from ironmark.pages.begin import FaceOffer, new_instrument, offers
 from ironmark.pages.documents import (
     InstrumentBody,
     Key,
@@ -28,21 +28,17 @@ from ironmark.pages.documents import (
     YardstickBody,
 )
 from ironmark.pages.draw import draw_page
-from ironmark.pages.draw_sheet import draw_sheet
 from ironmark.pages.library import Library
 from ironmark.pages.mark_changes import OwnedBody, owner_of, since_of
 from ironmark.pages.page import Page
 from ironmark.pages.read import read_page
-from ironmark.pages.readings import period_of
-from ironmark.pages.shapes import InstrumentPicture, ScorecardPicture, TallyPart
-from ironmark.pages.sheets import read_sheet
+from ironmark.pages.shapes import ScorecardPicture, TallyPart
 from ironmark.pages.tally import tally
 from ironmark.pages.workings import Workings, workings
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
 _PICTURES: TypeAdapter[ScorecardPicture] = TypeAdapter(ScorecardPicture)
-ENOUGH = 8  # readings of a small picture of a face
 
 
 class Overview(BaseModel):
@@ -80,6 +76,12 @@ class ReadAsk(Model):
 class FacesAsk(Model):
     instrument: InstrumentBody
     scope: ScopeBody = ScopeBody()
+
+
+class BeginAsk(Model):
+    id: Key
+    kpi: Key
+    yardstick: Key | None = None
 
 
 class WorkingsAsk(Model):
@@ -184,19 +186,15 @@ def read_scorecard(ask: ReadAsk, who: Reader = Depends(reader)) -> ScorecardPict
 
 
 @router.post("/faces")
-def draw_faces(ask: FacesAsk, who: Reader = Depends(reader)) -> list[InstrumentPicture]:
-    """One instrument's reading as every face would draw it, each with the axis that face would choose."""
+def draw_faces(ask: FacesAsk, who: Reader = Depends(reader)) -> list[FaceOffer]:
+    """One instrument as every face would draw it, with what it would take to be drawn so."""
+    return who.look(lambda library: offers(library, ask.instrument, ask.scope))
 
-    def read(library: Library) -> list[InstrumentPicture]:
-        kpi = library.kpi(ask.instrument.kpi)
-        source = library.source(kpi)
-        period = period_of(ask.scope, [source], library.year_start)
-        library.fetch([], [ask.instrument.yardstick] if ask.instrument.yardstick else [])
-        as_each = [ask.instrument.model_copy(update={"face": face, "id": face}) for face in FACES]
-        sheets = [read_sheet(library, instrument, ask.scope, period, most=ENOUGH) for instrument in as_each]
-        return [draw_sheet(sheet, library.states, library.year_start) for sheet in sheets]
 
-    return who.look(read)
+@router.post("/instrument")
+def begin_instrument(ask: BeginAsk, who: Reader = Depends(reader)) -> InstrumentBody:
+    """What a new instrument of a KPI begins with. Nothing is kept."""
+    return who.look(lambda library: new_instrument(library, ask.id, ask.kpi, ask.yardstick))
 
 
 @router.post("/workings")

@@ -67,6 +67,12 @@ def ticks(axis: Axis, most: int = 6) -> list[float]:
     return [min(max(i * step, axis.low), axis.high) for i in range(first, last + 1)][:most]
 
 
+def about(axis: Axis, count: int) -> list[float]:
+    """About ``count`` round values on the axis, rising: of the round steps that of which the number is the nearest."""
+    found = [ticks(axis, most) for most in range(max(count - 1, 2), count + 4)]
+    return min(found, key=lambda values: (abs(len(values) - count), len(values)))
+
+
 def whole_of(values: Floats, percent: bool) -> float | None:
     """Where an axis of percents ends, 1, unless one of the values (n,) passes it; None for no such end."""
     return 1.0 if percent and not bool(np.any(values > 1 + 1e-9)) else None

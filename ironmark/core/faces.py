@@ -20,6 +20,8 @@ class Face:
     "each" as one small drawing each, "only" where it draws nothing else. size: columns and rows a new one takes.
     kpis: whether it can list KPIs side by side. axis: "to_mark" for progress from nothing to a mark, what lies past
     it being an overrun; "from_zero" for bars whose length tells the amount; "open" where values, cuts and marks fit.
+    ends: whether its axis can be given its ends. ticks: whether it has tick marks of its own. full: whether a full
+    track can stand for each reading's own mark. segments: whether it can be made of segments.
     trail: whether it shows earlier periods small. cuts: whether it writes the cuts of a list of readings too.
     listed: whether even one reading is listed. states: whether it tells the state by itself and needs no figure
     beside it. drags: whether cuts and marks can be dragged on it. legend: whether nothing else on it names the
@@ -36,6 +38,10 @@ class Face:
     size: tuple[int, int]
     kpis: bool = False
     axis: Axis = "open"
+    ends: bool = False
+    ticks: bool = False
+    full: bool = False
+    segments: bool = False
     trail: bool = False
     cuts: bool = False
     listed: bool = False
@@ -51,22 +57,22 @@ class Face:
 
 
 TABLE = (
-    Face("dial", "Dial", "a dial", "each", (3, 6), cuts=True, drags=True, shrinks=True, figure="below"),
-    Face("bullet", "Bullet", "a bullet", "together", (4, 4), drags=True),
-    Face("bar", "Bar", "a bar of progress", "together", (4, 4), axis="to_mark", reaches=True),
-    Face("column", "Column", "a column", "each", (3, 5), axis="to_mark", cuts=True, reaches=True, shrinks=True),
-    Face("ring", "Ring", "a ring", "each", (3, 5), axis="to_mark", cuts=True, reaches=True, figure="within"),
-    Face("pips", "Pips", "pips", "together", (4, 4), axis="to_mark", steps=True),
+    Face("dial", "Dial", "a dial", "each", (3, 6), ends=True, ticks=True, segments=True, cuts=True, drags=True, shrinks=True, figure="below"),
+    Face("bullet", "Bullet", "a bullet", "together", (4, 4), ends=True, ticks=True, drags=True),
+    Face("bar", "Bar", "a bar of progress", "together", (4, 4), axis="to_mark", ends=True, ticks=True, full=True, reaches=True),
+    Face("column", "Column", "a column", "each", (3, 5), axis="to_mark", ends=True, ticks=True, full=True, cuts=True, reaches=True, shrinks=True),
+    Face("ring", "Ring", "a ring", "each", (3, 5), axis="to_mark", ends=True, full=True, segments=True, cuts=True, reaches=True, figure="within"),
+    Face("pips", "Pips", "pips", "together", (4, 4), axis="to_mark", ends=True, steps=True),
     Face("lamp", "Lamp", "a lamp", "together", (3, 3), kpis=True, states=True),
     Face("tile", "Tile", "a tile", "together", (3, 3), kpis=True, states=True, names_state=True),
     Face("chip", "Chip", "a chip", "together", (3, 3), kpis=True, states=True, names_state=True),
     Face("figure", "Figure", "a figure", "each", (3, 4), trail=True, cuts=True),
-    Face("ledger", "Ledger", "a ledger", "together", (8, 7), kpis=True, listed=True),
-    Face("ranked", "Ranked bars", "ranked bars", "together", (6, 6), axis="from_zero", legend=True),
+    Face("ledger", "Ledger", "a ledger", "together", (8, 7), ends=True, kpis=True, listed=True),
+    Face("ranked", "Ranked bars", "ranked bars", "together", (6, 6), axis="from_zero", ends=True, ticks=True, legend=True),
     Face("quadrant", "Quadrant", "a quadrant", "only", (6, 9), listed=True, sorted=False),
-    Face("profile", "Round profile", "a round profile", "only", (5, 8), kpis=True, axis="from_zero", listed=True,
+    Face("profile", "Round profile", "a round profile", "only", (5, 8), kpis=True, axis="from_zero", ends=True, ticks=True, listed=True,
          legend=True, sorted=False),
-    Face("history", "History", "a history", "each", (6, 5), cuts=True, drags=True),
+    Face("history", "History", "a history", "each", (6, 5), ends=True, ticks=True, cuts=True, drags=True),
     Face("strip", "State strip", "a state strip", "together", (6, 4), trail=True, legend=True),
 )  # fmt: skip
 FACES = {face.key: face for face in TABLE}

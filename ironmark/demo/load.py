@@ -183,7 +183,7 @@ SCORECARDS: dict[str, dict[str, Any]] = {
             {
                 "id": "decks", "title": "Deck load",
                 "instruments": [
-                    _instrument("i10", "deck-load", "dial", (0, 0, 3, 6), yardstick="deck-range", marks=[], look={"dial": {"names": True}}),
+                    _instrument("i10", "deck-load", "dial", (0, 0, 3, 6), yardstick="deck-range", marks=[], look={"dial": {"names": "names"}}),
                     _instrument("i13", "deck-load", "strip", (3, 0, 9, 6), by="route", yardstick="deck-range", marks=[], order="state"),
                 ],
             },

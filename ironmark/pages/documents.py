@@ -212,25 +212,51 @@ class AxisBody(Model):
         return self
 
 
-class DialLook(Model):
-    """``sweep`` in degrees. The ring shows the bands, or an even ring of segments filled up to the value."""
+RampColours = Literal["slate", "heather", "moss", "tideline", "dusk"]
+Ticks = Literal["own", "none", "ends", "cuts", "round"]
+
+
+class Segmented(Model):
+    """An even ring of segments. Each is painted up to the value, or by the state or the ramp of the place it stands
+    for; ``turned``: the ramp from its other end."""
+
+    paint: Literal["value", "state", "ramp"] = "value"
+    colours: RampColours = "tideline"
+    turned: bool = False
+
+
+class DialLook(Segmented):
+    """``sweep`` in degrees. The ring shows the bands, or segments. names: of the bands, on the ring, also with the
+    share of the axis that each takes."""
 
     sweep: int = Field(210, ge=90, le=330)
     ring: Literal["bands", "segments"] = "bands"
+    segments: int = Field(24, ge=4, le=40)
     hand: Literal["needle", "fill"] = "needle"
-    names: bool = False  # the bands are named on the ring
+    needle: Literal["slim", "bold"] = "slim"
+    names: Literal["none", "names", "shares"] = "none"
 
 
 class BulletLook(Model):
     standing: bool = False
 
 
-class BarLook(Model):
+class TrackLook(Model):
+    full: Literal["axis", "mark"] = "axis"  # what a full track is: the axis' end, or the reading's own first mark
+
+
+class BarLook(TrackLook):
     ends: Literal["round", "square", "dot"] = "round"  # dot: a dot on a track instead of a filled bar
 
 
-class RingLook(Model):
-    segments: int = Field(20, ge=1, le=60)  # 1 is one whole ring
+class RingLook(Segmented, TrackLook):
+    segments: int = Field(20, ge=1, le=40)  # 1 is one whole ring; else at least 4
+
+    @model_validator(mode="after")
+    def enough(self) -> RingLook:
+        if 1 < self.segments < 4:
+            raise ValueError("a ring is whole, or of 4 to 40 segments")
+        return self
 
 
 class PipsLook(Model):
@@ -283,6 +309,7 @@ class Look(Model):
     dial: DialLook = DialLook()
     bullet: BulletLook = BulletLook()
     bar: BarLook = BarLook()
+    column: TrackLook = TrackLook()
     ring: RingLook = RingLook()
     pips: PipsLook = PipsLook()
     lamp: LampLook = LampLook()
@@ -295,7 +322,7 @@ class Look(Model):
 class RampBody(Model):
     """Continuous colour by the value, or by another KPI; ends that are not given are the data's own."""
 
-    colours: Literal["slate", "heather", "moss", "tideline", "dusk"] = "slate"
+    colours: RampColours = "slate"
     kpi: Key | None = None
     anchor: Literal["extent", "ends", "midpoint"] = "extent"
     low: Number | None = None
@@ -360,7 +387,8 @@ class InstrumentBody(Model):
     axis: AxisBody = AxisBody()
     decimals: int | None = Field(None, ge=0, le=6)
     compact: bool | None = None
-    ticks: bool = True
+    ticks: Ticks = "own"  # own: where the face has them; round: about tick_count round places
+    tick_count: int = Field(5, ge=2, le=12)
     order: Order | None = None  # None: members by their gap, periods in time
     backwards: bool = False
     own: OwnScope = OwnScope()

@@ -21,17 +21,19 @@ from ironmark.core.faces import FACES
 from ironmark.core.numbers import Unit, show
 from ironmark.core.palette import State
 from ironmark.pages.alike import but_for_place, edited
-from ironmark.pages.documents import InstrumentBody
+from ironmark.pages.documents import DialLook, InstrumentBody, RingLook
 from ironmark.pages.histories import history, trail
 from ironmark.pages.page import Reading, Sheet, Subject
 from ironmark.pages.quadrants import quadrant_picture
 from ironmark.pages.ramps import shaded
-from ironmark.pages.scales import axis_picture, bands_on, cut_lines, with_nan
-from ironmark.pages.shapes import InstrumentPicture, MarkLine, ReadingPicture, Step
+from ironmark.pages.scales import Ticked, axis_picture, bands_on, cut_lines, with_nan
+from ironmark.pages.segments import segments_of
+from ironmark.pages.shapes import AxisPicture, InstrumentPicture, MarkLine, ReadingPicture, Step
 
 HUNDREDTHS = Unit("percent", 0)
+FURTHEST = 1.5  # of its mark: what is further past it is told by the overrun sign
 # The settings that a drawing depends on, and all that a sheet says.
-_drawn_by = attrgetter("face", "look", "axis", "ticks", "marks", "ramp")
+_drawn_by = attrgetter("face", "look", "axis", "ticks", "tick_count", "marks", "ramp")
 _says = attrgetter(*(slot.name for slot in fields(Sheet) if slot.name not in ("id", "instrument")))
 
 
@@ -79,16 +81,14 @@ class Pen:
             its = [reading for reading in sheet.readings if reading.subject == at]
             frames[at] = Frame(bare, further, further.name, choose_axis(bare, further, its), self)
         for at, frame in frames.items():
+            if frame.full:
+                frame.measure([reading for reading in sheet.readings if reading.subject == at])
             picture.readings += frame.draw([reading for reading in sheet.readings if reading.subject == at])
-        picture.axis = axis_picture(axis, subject.unit, instrument.ticks)
+        picture.axis = frames[0].drawn_axis(own)
         if len(frames) > 1:
             for reading, drawn in zip(sheet.readings, picture.readings, strict=True):
                 frame = frames[reading.subject]
-                drawn.axis = (
-                    axis_picture(frame.axis, frame.subject.unit, instrument.ticks)
-                    if reading.value is not None or reading.cuts
-                    else None
-                )
+                drawn.axis = frame.drawn_axis([reading]) if reading.value is not None or reading.cuts else None
         if instrument.face == "pips":
             _draw_steps(instrument.look.pips.steps, axis, sheet.readings, picture.readings)
         if instrument.face == "ledger":
@@ -157,6 +157,31 @@ class Frame:
         self.states, self.year_start, self.unit, self.texts = pen.states, pen.year_start, subject.unit, pen.texts
         self.yardstick = subject.yardstick.with_states(pen.states) if subject.yardstick else None
         self.face = FACES[instrument.face]
+        look = getattr(instrument.look, instrument.face, None)
+        self.full = self.face.full and look is not None and look.full == "mark"
+        self.segmented = look if isinstance(look, DialLook | RingLook) else None
+        self.share = 1.0  # of the own mark that the axis holds, where a full track is the own mark
+
+    def measure(self, readings: Sequence[Reading]) -> None:
+        """Where a full track is each reading's own mark: the axis is then shares of it, as far as the furthest goes."""
+        shares = [share for reading in readings if (share := _share_of_mark(reading)) is not None]
+        self.share = 1.0 if self.face.key == "ring" else min(max([1.0, *shares]), FURTHEST)
+        self.axis = Axis(0.0, self.share)
+
+    def axis_of(self, reading: Reading) -> Axis | None:
+        """The axis that a reading lies on; None where it has no mark to be a share of."""
+        if not self.full:
+            return self.axis
+        return Axis(0.0, reading.marks[0].value * self.share) if _share_of_mark(reading) is not None else None
+
+    def drawn_axis(self, readings: Sequence[Reading]) -> AxisPicture:
+        """The axis of some readings with its ticks; cuts are ticks where all of them share them."""
+        held = self.instrument
+        shared = {reading.cuts for reading in readings if reading.value is not None or reading.cuts}
+        cuts = with_nan(next(iter(shared))) if len(shared) == 1 else []
+        where = "ends" if held.ticks == "cuts" and (not cuts or self.full) else held.ticks
+        ticked = Ticked(where, held.tick_count, tuple(cuts))
+        return axis_picture(self.axis, HUNDREDTHS if self.full else self.unit, ticked, 1.0 / self.share)
 
     def draw(self, readings: Sequence[Reading]) -> list[ReadingPicture]:
         rows = [with_nan(reading.cuts) for reading in readings]
@@ -174,12 +199,17 @@ class Frame:
         return found
 
     def _one(self, reading: Reading, cuts: list[float], fine: bool) -> ReadingPicture:
-        axis, value, texts = self.axis, reading.value, self._written(reading, cuts)
-        picture = _unread(self.title, reading)
-        picture.marks = [
-            MarkLine(mark.name, mark.value, text, axis.place(mark.value), axis.past(mark.value))
-            for mark, text in zip(reading.marks, texts.marks, strict=True)
-        ]
+        value, texts = reading.value, self._written(reading, cuts)
+        picture, own_axis = _unread(self.title, reading), self.axis_of(reading)
+        # Without a mark to be a share of, the figure is told and nothing is drawn.
+        axis = own_axis or self.axis
+        if own_axis is None:
+            cuts, fine = [], False
+        else:
+            picture.marks = [
+                MarkLine(mark.name, mark.value, text, axis.place(mark.value), axis.past(mark.value))
+                for mark, text in zip(reading.marks, texts.marks, strict=True)
+            ]
         if fine and self.yardstick:
             picture.bands = bands_on(axis, self.yardstick, cuts)
         # Rows on one axis carry no labels of their cuts; one reading alone does.
@@ -189,14 +219,25 @@ class Frame:
         given = self.instrument.axis
         if reading.earlier and self.instrument.face == "history":
             picture.history = history(
-                reading.earlier, self.yardstick, self.unit, self.year_start, given.low, given.high
+                reading.earlier,
+                self.yardstick,
+                self.unit,
+                self.year_start,
+                given.low,
+                given.high,
+                Ticked(self.instrument.ticks, self.instrument.tick_count),
             )
         elif reading.earlier:
             picture.trail = trail(reading.earlier, self.yardstick, self.unit, self.year_start)
+        if self.segmented is not None:
+            picture.segments = segments_of(
+                self.segmented, reading, axis.place(value) if value is not None else 0.0, picture.bands
+            )
         if value is None:
             return picture
         picture.status, picture.value, picture.shown, picture.state = reading.status, value, texts.shown, reading.state
-        picture.fraction, picture.past = axis.place(value), axis.past(value)
+        if own_axis is not None:
+            picture.fraction, picture.past = axis.place(value), axis.past(value)
         picture.band = reading.band if reading.band >= 0 else None
         picture.gap, picture.gap_shown, picture.gap_words = reading.gap, texts.gap_shown, texts.gap_words
         picture.band_words = texts.band_words
@@ -244,6 +285,13 @@ class Frame:
         return words.gap_words(reading.value, first.value, first.name, self.subject.direction, self.unit)
 
 
+def _share_of_mark(reading: Reading) -> float | None:
+    """How much of its first mark a reading comes to; None where there is nothing to be a share of."""
+    if reading.value is None or not reading.marks or reading.marks[0].value <= 0:
+        return None
+    return reading.value / reading.marks[0].value
+
+
 def _unread(title: str, reading: Reading) -> ReadingPicture:
     """A reading without a figure, which is also what every other one is drawn from."""
     return ReadingPicture(
@@ -252,6 +300,7 @@ def _unread(title: str, reading: Reading) -> ReadingPicture:
         gap_shown="", gap_words="", band_words="", attainment=None, attainment_shown="", headroom=None, headroom_shown="",
         partial=None, before=None, step=0, spoken=words.spoken(reading.label or title, "no reading", None, reading.reason),
         ask=reading.ask, axis=None, shade=None, side=None, strokes=0, scale=reading.scale, trail=[], steps=[], history=None,
+        segments=[],
     )  # fmt: skip
 
 

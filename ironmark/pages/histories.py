@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -14,7 +15,7 @@ from ironmark.core.reading import Readings
 from ironmark.core.words import show_cut
 from ironmark.core.yardstick import Yardstick
 from ironmark.pages.page import Moment, parsed
-from ironmark.pages.scales import axis_picture, bands_on, cut_lines, with_nan
+from ironmark.pages.scales import Ticked, axis_picture, bands_on, cut_lines, with_nan
 from ironmark.pages.shapes import HistoryPicture, HistoryPoint, TrailPoint
 
 MOST: dict[Grain, int] = {"day": 62, "week": 53, "month": 24, "quarter": 12, "year": 12}
@@ -27,6 +28,7 @@ def history(
     year_start: int,
     low: float | None = None,
     high: float | None = None,
+    ticked: Ticked = Ticked(),
 ) -> HistoryPicture:
     """Some periods of one member on one axis. low, high: its ends where they are given. Needs at least one moment."""
     rows = [with_nan(moment.cuts) for moment in moments]
@@ -46,7 +48,10 @@ def history(
                 mark=None if mark is None else straight.place(mark), mark_shown="" if mark is None else show_cut(mark, unit),
             )
         )  # fmt: skip
-    return HistoryPicture(axis=axis_picture(straight, unit), points=points, cuts=cut_lines(straight, rows[-1], unit))
+    ticked = replace(ticked, cuts=tuple(rows[-1]))
+    return HistoryPicture(
+        axis=axis_picture(straight, unit, ticked), points=points, cuts=cut_lines(straight, rows[-1], unit)
+    )
 
 
 def _ordered(yardstick: Yardstick | None, rows: Sequence[Sequence[float]]) -> list[bool]:

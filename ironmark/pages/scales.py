@@ -4,20 +4,40 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from ironmark.core import axis as axes
 from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.numbers import Unit
+from ironmark.pages.documents import Ticks
 from ironmark.pages.shapes import AxisPicture, Band, CutLine, Tick
 
 MOST_STEPS = 200  # on an axis, for what is dragged along it
 
 
-def axis_picture(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture:
-    places = axes.ticks(axis) if with_ticks else []
+@dataclass(frozen=True)
+class Ticked:
+    """Where an axis has its ticks. cuts: those that all readings on it share."""
+
+    where: Ticks = "own"
+    count: int = 5
+    cuts: tuple[float, ...] = ()
+
+    def places(self, axis: Axis) -> list[float]:
+        if self.where == "cuts":
+            return sorted({cut for cut in self.cuts if axis.low <= cut <= axis.high})
+        if self.where == "ends":
+            return [axis.low, axis.high]
+        if self.where == "round":
+            return axes.about(axis, self.count)
+        return axes.ticks(axis) if self.where == "own" else []
+
+
+def axis_picture(axis: Axis, unit: Unit, ticked: Ticked = Ticked(), full: float = 1.0) -> AxisPicture:
+    """full: where on the axis a full track ends, 0 to 1."""
+    places = ticked.places(axis)
     # The unit's text stands at the figure, not at every tick; a duration needs its own.
     bare = replace(unit, text="", sign=False) if unit.kind == "number" else replace(unit, sign=False)
     return AxisPicture(
@@ -29,6 +49,8 @@ def axis_picture(axis: Axis, unit: Unit, with_ticks: bool = True) -> AxisPicture
         zero=axis.place(0.0),
         broken=axis.broken,
         ticks=[Tick(fraction=axis.place(v), label=words.show_cut(v, bare)) for v in places],
+        marked=ticked.where,
+        full=full,
     )
 
 

@@ -74,6 +74,17 @@ class Step:
 
 
 @dataclass(slots=True)
+class Segment:
+    """A part of a ring of segments. lit: how much of it, 0 to 1, takes its full colour: ``shade``, else its state's."""
+
+    start: float
+    end: float
+    lit: float
+    state: str | None
+    shade: str | None
+
+
+@dataclass(slots=True)
 class ReadingPicture:
     """One reading. ``status`` says whether there is a value, and whether it could be graded.
 
@@ -117,6 +128,7 @@ class ReadingPicture:
     trail: list[TrailPoint]
     steps: list[Step]
     history: HistoryPicture | None
+    segments: list[Segment]
 
 
 @dataclass(slots=True)
@@ -129,6 +141,8 @@ class AxisPicture:
     zero: float  # where zero lies, held within the axis: a bar starts there
     broken: bool
     ticks: list[Tick]
+    marked: str  # own, none, ends, cuts, round: where its ticks are
+    full: float  # where a full track ends: 1, or before that where what is past a mark is drawn beyond it
 
 
 @dataclass(slots=True)

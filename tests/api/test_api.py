@@ -464,7 +464,9 @@ class Readings(WithServer):
 
     def test_faces_each_choose_their_axis(self) -> None:
         instrument = {"id": "x", "kpi": "fare-revenue", "yardstick": "share-of-target"}
-        drawn = {p["id"]: p for p in self.post("/api/scorecards/faces", {"instrument": instrument})}
+        drawn = {
+            p["picture"]["id"]: p["picture"] for p in self.post("/api/scorecards/faces", {"instrument": instrument})
+        }
         self.assertEqual(len(drawn), 16)
         self.assertEqual(drawn["bar"]["axis"]["low"], 0)
         self.assertAlmostEqual(drawn["bar"]["axis"]["high"], 1_180_000)
@@ -473,7 +475,7 @@ class Readings(WithServer):
     def test_an_axis_end_past_the_other_makes_way(self) -> None:
         instrument = {"id": "x", "kpi": "on-time", "yardstick": "punctuality", "axis": {"low": 5.0}}
         found = self.post("/api/scorecards/faces", {"instrument": instrument})
-        self.assertEqual(found[0]["readings"][0]["past"], -1)
+        self.assertEqual(found[0]["picture"]["readings"][0]["past"], -1)
 
     def test_workings_tell_the_whole_way(self) -> None:
         body = self.ok(self.client.get("/api/scorecards/network-performance"))["body"]

@@ -221,7 +221,7 @@ class Places(Pictures):
         self.assertEqual((under["past"], under["fraction"]), (-1, 0.0))
 
     def test_ticks_are_round_within_and_can_be_left_out(self) -> None:
-        found = self.card({}, {"ticks": False}, team=["Alpha"])["instruments"]
+        found = self.card({}, {"ticks": "none"}, team=["Alpha"])["instruments"]
         fractions = [tick["fraction"] for tick in found[0]["axis"]["ticks"]]
         self.assertTrue(2 <= len(fractions) <= 6 and fractions == sorted(fractions))
         self.assertEqual(found[1]["axis"]["ticks"], [])

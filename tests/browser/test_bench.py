@@ -135,23 +135,25 @@ class Briefs(Bench):
         self.bench()
         self.wait(lambda: len(self.all(".faces svg")) >= 5)
         for name, css in (
-            ("Bullet", "svg.scale"),
-            ("Bar", "svg.track"),
-            ("Lamp", ".lights"),
-            ("Chip", ".large"),
-            ("Dial", ".dial svg"),
+            ("bullet", "svg.scale"),
+            ("bar", "svg.track"),
+            ("lamp", ".lights"),
+            ("chip", ".large"),
+            ("dial", ".dial svg"),
         ):
             with self.subTest(name):
                 self.press(name, ".faces button")
                 self.one(f"[data-instrument=d] {css}")
-                self.wait(lambda name=name: self.instrument()["face"] == name.lower())
+                self.wait(lambda name=name: self.instrument()["face"] == name)
 
     def test_axis_decimals_ticks_and_title(self) -> None:
         self.bench()
-        self.type("Axis from", "50")
+        self.slot("Axis from")
+        self.type("Axis from, typed", "50")
         self.wait(lambda: self.instrument()["axis"]["low"] == 0.5)
+        self.slot("Axis to")
         self.see("Choose the axis for me")
-        self.type("Axis to", "90%")
+        self.type("Axis to, typed", "90%")
         self.wait(lambda: self.instrument()["axis"]["high"] == 0.9)
         self.wait(lambda: self.all("[data-instrument=d] .overrun"), "91.4 % lies past 90 %")
         self.slot("Number format")
@@ -164,9 +166,14 @@ class Briefs(Bench):
                 and len(self.one("[data-instrument=d] .figure").text) == 7
             )
         )
-        self.type("Title", "Punctual?")
+        self.slot("Title")
+        self.type("Title, typed", "Punctual?")
         self.see("Punctual?")
-        self.type("Axis from", "abc", enter=True)
+        self.slot("Ticks")
+        self.choose("the ends")
+        self.wait(lambda: self.instrument()["ticks"] == "ends")
+        self.slot("Axis from")
+        self.type("Axis from, typed", "abc", enter=True)
         self.see("is not a number; type for example 88, 88% or 0.88")
 
     def test_sections_are_added_renamed_moved_and_deleted(self) -> None:

@@ -12,12 +12,12 @@ from tests.browser.test_bench import Bench
 class Faces(Bench):
     def test_every_face_is_chosen_and_drawn(self) -> None:
         self.bench()
-        names = [face.get_attribute("aria-label") for face in self.all(".faces button")]
+        names = [face.text.strip() for face in self.all(".faces button .name")]
         self.assertEqual(len(names), 16)
         for name in names:
             with self.subTest(name):
                 self.press(str(name), ".faces button")
-                self.wait(lambda name=name: self.all(f'.faces button[aria-label="{name}"][aria-pressed=true]'))
+                self.wait(lambda name=name: self.one(".faces [aria-pressed=true]").text.strip() == name)
                 self.wait(lambda: not self.all("[data-instrument=d] .problem"))
         self.assertEqual(self.instrument()["face"], "strip")
 
@@ -28,9 +28,35 @@ class Faces(Bench):
             self.choose(choice)
         self.wait(lambda: self.all("[data-instrument=d] .filled"))
         self.wait(lambda: "Near" in self.one("[data-instrument=d] .dial").text)
-        self.assertEqual(
-            self.instrument()["look"]["dial"], {"sweep": 270, "ring": "bands", "hand": "fill", "names": True}
-        )
+        dial = self.instrument()["look"]["dial"]
+        self.assertEqual((dial["sweep"], dial["ring"], dial["hand"], dial["names"]), (270, "bands", "fill", "names"))
+
+    def test_a_dial_of_ten_segments_from_good_to_bad(self) -> None:
+        self.bench()
+        for slot, choice in (
+            ("Ring", "a ring of 10 segments"),
+            ("Paint of the segments", "by a ramp along the axis"),
+            ("Colours of the segments", "tideline, turned round"),
+            ("Hand", "a bold needle"),
+        ):
+            self.slot(slot)
+            self.choose(choice)
+        self.wait(lambda: len(self.all("[data-instrument=d] .segment")) == 10)
+        fills = [part.get_attribute("fill") for part in self.all("[data-instrument=d] .segment")]
+        self.assertEqual(len(set(fills)), 10)
+        self.slot("Paint of the segments")
+        self.choose("by the state of each place")
+        self.wait(lambda: len({part.get_attribute("fill") for part in self.all("[data-instrument=d] .segment")}) <= 4)
+
+    def test_bars_fill_to_each_ones_own_mark(self) -> None:
+        self.bench("l")
+        self.press("bar", ".faces button")
+        self.slot("Full track")
+        self.choose("each one’s own mark")
+        self.wait(lambda: self.instrument("l")["look"]["bar"]["full"] == "mark")
+        # Whatever its target is, the mark of every row stands at the end of its track.
+        self.wait(lambda: "100%" in self.one("[data-instrument=l] .ticks").text)
+        self.assertFalse(self.all('[aria-label^="Axis from:"]'), "shares of its own mark need no ends")
 
     def test_parts_are_hidden(self) -> None:
         self.bench()
@@ -75,7 +101,7 @@ class Repeats(Bench):
 
     def test_further_kpis_and_a_ramp(self) -> None:
         self.bench()
-        self.press("Ledger", ".faces button")
+        self.press("ledger", ".faces button")
         self.slot("Further KPIs")
         self.choose("Drills held")
         self.chord(Keys.ESCAPE)
@@ -89,7 +115,7 @@ class Repeats(Bench):
 
     def test_a_quadrant_from_its_brief(self) -> None:
         self.bench()
-        self.press("Quadrant", ".faces button")
+        self.press("quadrant", ".faces button")
         self.slot("KPI across")
         self.choose("Complaints per 10k")
         self.wait(lambda: len(self.all("[data-instrument=d] circle[role=button]")) == 6)
@@ -108,12 +134,12 @@ class Dragging(Bench):
         self.wait(lambda: self.cuts()[0] != 0.85)
         self.assertEqual(self.cuts()[1:], [0.92, 0.96])
         self.assertLessEqual(self.cuts()[0], 0.92, "held under its neighbour")
-        self.press("undo", "button.slot")
+        self.press("undo", ".tab button")
         self.wait(lambda: self.cuts()[0] == 0.85)
 
     def test_on_the_bullet_and_by_arrow_keys(self) -> None:
         self.bench()
-        self.press("Bullet", ".faces button")
+        self.press("bullet", ".faces button")
         held = self.hold("Cut 3 on the bullet")
         self.drag(held, 14)
         self.wait(lambda: self.cuts()[2] > 0.96)
@@ -123,7 +149,7 @@ class Dragging(Bench):
 
     def test_on_the_history(self) -> None:
         self.bench()
-        self.press("History", ".faces button")
+        self.press("history", ".faces button")
         self.drag(self.hold("Cut 1 on the history"), 0, 10)
         self.wait(lambda: self.cuts()[0] < 0.85)
 
@@ -138,7 +164,7 @@ class Dragging(Bench):
         self.drag(self.hold("target on the dial"), 10, 12)
         self.wait(lambda: entries() != before)
         self.wait(lambda: self.hold("target on the dial").get_attribute("aria-valuetext") != shown)
-        self.press("undo", "button.slot")
+        self.press("undo", ".tab button")
         self.wait(lambda: self.hold("target on the dial").get_attribute("aria-valuetext") == shown)
 
     def test_a_mark_book_changed_elsewhere_is_not_written_over(self) -> None:
@@ -167,7 +193,7 @@ class Dragging(Bench):
         self.drag(self.hold("target on the dial"), 10, 12)
         self.wait(lambda: self.client.get("/api/kpis/on-time/marks").headers["etag"] != theirs)
         ours = self.client.get("/api/kpis/on-time/marks").headers["etag"]
-        self.press("undo", "button.slot")
+        self.press("undo", ".tab button")
         self.wait(lambda: self.client.get("/api/kpis/on-time/marks").headers["etag"] != ours)
 
 

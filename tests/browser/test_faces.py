@@ -75,7 +75,7 @@ class Faces(PageTest):
                 self.assertLessEqual(self.driver.execute_script(wide, self.one(f"[data-instrument={key}]")), 0)
 
     def test_negative_values_run_to_the_left_of_zero(self) -> None:
-        self.show({"face": "bar", "by": "team", "order": "name", "ticks": False})
+        self.show({"face": "bar", "by": "team", "order": "name", "ticks": "none"})
         fills = self.wait(lambda: (found := self.inside("f0", "rect.fill")) and len(found) == 5 and found)
         negative, nothing, positive = (fills[i].rect for i in (1, 0, 2))
         self.assertLess(negative["x"] + negative["width"] / 2, positive["x"])

@@ -115,9 +115,29 @@ export interface paths {
         put?: never;
         /**
          * Draw Faces
-         * @description One instrument's reading as every face would draw it, each with the axis that face would choose.
+         * @description One instrument as every face would draw it, with what it would take to be drawn so.
          */
         post: operations["draw_faces_api_scorecards_faces_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scorecards/instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Instrument
+         * @description What a new instrument of a KPI begins with. Nothing is kept.
+         */
+        post: operations["begin_instrument_api_scorecards_instrument_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1317,6 +1337,10 @@ export interface components {
             broken: boolean;
             /** Ticks */
             ticks: components["schemas"]["Tick"][];
+            /** Marked */
+            marked: string;
+            /** Full */
+            full: number;
         };
         /**
          * Band
@@ -1351,11 +1375,26 @@ export interface components {
         /** BarLook */
         BarLook: {
             /**
+             * Full
+             * @default axis
+             * @enum {string}
+             */
+            full: "axis" | "mark";
+            /**
              * Ends
              * @default round
              * @enum {string}
              */
             ends: "round" | "square" | "dot";
+        };
+        /** BeginAsk */
+        BeginAsk: {
+            /** Id */
+            id: string;
+            /** Kpi */
+            kpi: string;
+            /** Yardstick */
+            yardstick?: string | null;
         };
         /** Body_begin_upload_api_uploads_post */
         Body_begin_upload_api_uploads_post: {
@@ -1807,9 +1846,27 @@ export interface components {
         };
         /**
          * DialLook
-         * @description ``sweep`` in degrees. The ring shows the bands, or an even ring of segments filled up to the value.
+         * @description ``sweep`` in degrees. The ring shows the bands, or segments. names: of the bands, on the ring, also with the
+         *     share of the axis that each takes.
          */
         DialLook: {
+            /**
+             * Paint
+             * @default value
+             * @enum {string}
+             */
+            paint: "value" | "state" | "ramp";
+            /**
+             * Colours
+             * @default tideline
+             * @enum {string}
+             */
+            colours: "slate" | "heather" | "moss" | "tideline" | "dusk";
+            /**
+             * Turned
+             * @default false
+             */
+            turned: boolean;
             /**
              * Sweep
              * @default 210
@@ -1822,16 +1879,28 @@ export interface components {
              */
             ring: "bands" | "segments";
             /**
+             * Segments
+             * @default 24
+             */
+            segments: number;
+            /**
              * Hand
              * @default needle
              * @enum {string}
              */
             hand: "needle" | "fill";
             /**
-             * Names
-             * @default false
+             * Needle
+             * @default slim
+             * @enum {string}
              */
-            names: boolean;
+            needle: "slim" | "bold";
+            /**
+             * Names
+             * @default none
+             * @enum {string}
+             */
+            names: "none" | "names" | "shares";
         };
         /** Dot */
         Dot: {
@@ -1892,6 +1961,8 @@ export interface components {
          *     "each" as one small drawing each, "only" where it draws nothing else. size: columns and rows a new one takes.
          *     kpis: whether it can list KPIs side by side. axis: "to_mark" for progress from nothing to a mark, what lies past
          *     it being an overrun; "from_zero" for bars whose length tells the amount; "open" where values, cuts and marks fit.
+         *     ends: whether its axis can be given its ends. ticks: whether it has tick marks of its own. full: whether a full
+         *     track can stand for each reading's own mark. segments: whether it can be made of segments.
          *     trail: whether it shows earlier periods small. cuts: whether it writes the cuts of a list of readings too.
          *     listed: whether even one reading is listed. states: whether it tells the state by itself and needs no figure
          *     beside it. drags: whether cuts and marks can be dragged on it. legend: whether nothing else on it names the
@@ -1928,6 +1999,26 @@ export interface components {
              * @enum {string}
              */
             axis: "open" | "from_zero" | "to_mark";
+            /**
+             * Ends
+             * @default false
+             */
+            ends: boolean;
+            /**
+             * Ticks
+             * @default false
+             */
+            ticks: boolean;
+            /**
+             * Full
+             * @default false
+             */
+            full: boolean;
+            /**
+             * Segments
+             * @default false
+             */
+            segments: boolean;
             /**
              * Trail
              * @default false
@@ -1989,6 +2080,14 @@ export interface components {
              * @default false
              */
             steps: boolean;
+        };
+        /**
+         * FaceOffer
+         * @description An instrument as it would be with another face, and what that looks like.
+         */
+        FaceOffer: {
+            instrument: components["schemas"]["InstrumentBody"];
+            picture: components["schemas"]["InstrumentPicture"];
         };
         /** FacesAsk */
         FacesAsk: {
@@ -2292,19 +2391,32 @@ export interface components {
             /**
              * @default {
              *       "dial": {
+             *         "colours": "tideline",
              *         "hand": "needle",
-             *         "names": false,
+             *         "names": "none",
+             *         "needle": "slim",
+             *         "paint": "value",
              *         "ring": "bands",
-             *         "sweep": 210
+             *         "segments": 24,
+             *         "sweep": 210,
+             *         "turned": false
              *       },
              *       "bullet": {
              *         "standing": false
              *       },
              *       "bar": {
-             *         "ends": "round"
+             *         "ends": "round",
+             *         "full": "axis"
+             *       },
+             *       "column": {
+             *         "full": "axis"
              *       },
              *       "ring": {
-             *         "segments": 20
+             *         "colours": "tideline",
+             *         "full": "axis",
+             *         "paint": "value",
+             *         "segments": 20,
+             *         "turned": false
              *       },
              *       "pips": {
              *         "steps": 5
@@ -2379,9 +2491,15 @@ export interface components {
             compact?: boolean | null;
             /**
              * Ticks
-             * @default true
+             * @default own
+             * @enum {string}
              */
-            ticks: boolean;
+            ticks: "own" | "none" | "ends" | "cuts" | "round";
+            /**
+             * Tick Count
+             * @default 5
+             */
+            tick_count: number;
             /** Order */
             order?: ("gap" | "value" | "state" | "name" | "kept" | "time") | null;
             /**
@@ -2601,10 +2719,15 @@ export interface components {
         Look: {
             /**
              * @default {
+             *       "paint": "value",
+             *       "colours": "tideline",
+             *       "turned": false,
              *       "sweep": 210,
              *       "ring": "bands",
+             *       "segments": 24,
              *       "hand": "needle",
-             *       "names": false
+             *       "needle": "slim",
+             *       "names": "none"
              *     }
              */
             dial: components["schemas"]["DialLook"];
@@ -2616,12 +2739,23 @@ export interface components {
             bullet: components["schemas"]["BulletLook"];
             /**
              * @default {
+             *       "full": "axis",
              *       "ends": "round"
              *     }
              */
             bar: components["schemas"]["BarLook"];
             /**
              * @default {
+             *       "full": "axis"
+             *     }
+             */
+            column: components["schemas"]["TrackLook"];
+            /**
+             * @default {
+             *       "full": "axis",
+             *       "paint": "value",
+             *       "colours": "tideline",
+             *       "turned": false,
              *       "segments": 20
              *     }
              */
@@ -3404,6 +3538,8 @@ export interface components {
             /** Steps */
             steps: components["schemas"]["Step"][];
             history: components["schemas"]["HistoryPicture"] | null;
+            /** Segments */
+            segments: components["schemas"]["Segment"][];
         };
         /** Rehearsal */
         Rehearsal: {
@@ -3444,6 +3580,29 @@ export interface components {
         };
         /** RingLook */
         RingLook: {
+            /**
+             * Full
+             * @default axis
+             * @enum {string}
+             */
+            full: "axis" | "mark";
+            /**
+             * Paint
+             * @default value
+             * @enum {string}
+             */
+            paint: "value" | "state" | "ramp";
+            /**
+             * Colours
+             * @default tideline
+             * @enum {string}
+             */
+            colours: "slate" | "heather" | "moss" | "tideline" | "dusk";
+            /**
+             * Turned
+             * @default false
+             */
+            turned: boolean;
             /**
              * Segments
              * @default 20
@@ -3665,6 +3824,22 @@ export interface components {
             vision: string;
             /** Colours */
             colours: string[];
+        };
+        /**
+         * Segment
+         * @description A part of a ring of segments. lit: how much of it, 0 to 1, takes its full colour: ``shade``, else its state's.
+         */
+        Segment: {
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Lit */
+            lit: number;
+            /** State */
+            state: string | null;
+            /** Shade */
+            shade: string | null;
         };
         /** SegmentChoice */
         SegmentChoice: {
@@ -3946,6 +4121,15 @@ export interface components {
         Token: {
             /** Token */
             token: string;
+        };
+        /** TrackLook */
+        TrackLook: {
+            /**
+             * Full
+             * @default axis
+             * @enum {string}
+             */
+            full: "axis" | "mark";
         };
         /**
          * TrailPoint
@@ -4404,7 +4588,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["InstrumentPicture"][];
+                    "application/json": components["schemas"]["FaceOffer"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_instrument_api_scorecards_instrument_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentBody"];
                 };
             };
             /** @description A problem document (RFC 9457) */

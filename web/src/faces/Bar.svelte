@@ -16,6 +16,8 @@
   const H = $derived(mini ? 14 : many ? 12 : 16)
   const zero = $derived(picture.axis?.zero ?? 0)
   const dot = $derived(look.bar.ends === 'dot')
+  /** Where a full track ends: before the end of the axis where what is past a mark is drawn beyond it. */
+  const end = $derived(picture.axis?.full ?? 1)
   const round = $derived(look.bar.ends === 'square' ? 1.5 : H / 2)
 </script>
 
@@ -25,7 +27,7 @@
       <Hatch id="{uid}-{i}" fill={paint(reading)} ground={tint(reading.state)} />
     {/if}
     <rect
-      width="100%"
+      width="{end * 100}%"
       y={dot ? H * 0.34 : 0}
       height={dot ? H * 0.32 : H}
       rx={dot ? 2 : round}

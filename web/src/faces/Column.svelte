@@ -23,6 +23,7 @@
   )
   /** The track stands in the middle of what it and its labels take. */
   const left = $derived(mini ? (width - W) / 2 : Math.max(6, (width - W - 13 - words) / 2))
+  const end = $derived(picture.axis?.full ?? 1)
   const zero = $derived(picture.axis?.zero ?? 0)
   const y = $derived((fraction: number) => (1 - fraction) * H)
   const labels = $derived.by((): Label[] => {
@@ -49,7 +50,8 @@
       <clipPath id="{uid}-c"><rect width={W} height={H} rx={W / 2} /></clipPath>
       <rect
         width={W}
-        height={H}
+        y={y(end)}
+        height={end * H}
         rx={W / 2}
         fill={reading.value === null ? 'none' : 'var(--track)'}
         stroke={reading.value === null ? 'var(--nothing)' : 'none'}

@@ -5,7 +5,7 @@
   import Hatch from './Hatch.svelte'
   import { grabbing, placed } from './grab'
   import { boxOf, clear, type Label } from './labels'
-  import { paint, type FaceProps } from './looks'
+  import { litBy, paint, unlit, type FaceProps } from './looks'
 
   let { picture, look, mini = false, grab }: FaceProps = $props()
 
@@ -65,18 +65,30 @@
       const place = at(fraction, OUTER + 8)
       return { text, x: place.x, y: place.y + 3, anchor: anchor(fraction), size }
     }
-    const cuts = picture.axis.ticks.length
+    const marked = picture.axis.marked
+    const cuts = ['own', 'cuts'].includes(marked)
       ? reading.cuts.filter((cut) => !cut.past).map((cut) => outside(cut.fraction, cut.shown))
-      : []
-    const names = dial.names
-      ? bands.map((band) => outside((band.start + band.end) / 2, stateOf(band.state)?.name ?? ''))
-      : []
+      : marked === 'round'
+        ? picture.axis.ticks
+            .filter((tick) => tick.fraction > 0.001 && tick.fraction < 0.999)
+            .map((tick) => outside(tick.fraction, tick.label))
+        : []
+    const names =
+      dial.names === 'none'
+        ? []
+        : bands
+            .filter((band) => band.state)
+            .map((band) => {
+              const share = dial.names === 'shares' ? ` ${Math.round((band.end - band.start) * 100)}%` : ''
+              return outside((band.start + band.end) / 2, `${stateOf(band.state)?.name ?? ''}${share}`)
+            })
     const taken = marks.map((mark) => {
       const place = at(mark.fraction, OUTER + 5)
       return { left: place.x - 7, right: place.x + 7, top: place.y - 7, bottom: place.y + 7 }
     })
     const within = { left: box.x, right: box.x + box.w, top: box.y, bottom: box.y + box.h }
-    const order = scale < 0.62 ? ends : dial.names ? [...ends, ...names, ...cuts] : [...ends, ...cuts]
+    const outer = ['none', 'cuts'].includes(marked) ? [] : ends
+    const order = scale < 0.62 ? outer : [...outer, ...names, ...cuts]
     return clear(order, taken, within).filter((label) => boxOf(label).right > boxOf(label).left + 2)
   })
   let svg = $state<SVGSVGElement | null>(null)
@@ -87,7 +99,6 @@
   const needle = $derived(reading && reading.value !== null ? (angle(reading.fraction) * 180) / Math.PI : 0)
   const zero = $derived(picture.axis?.zero ?? 0)
   const full = $derived(reading?.partial ? `url(#${uid}-hatch)` : reading ? paint(reading) : '')
-  const segments = 24
   const fill = (i: number) => {
     const state = bands[i]!.state
     if (!state) return 'var(--nothing-tint)'
@@ -106,12 +117,15 @@
         <Hatch id="{uid}-hatch" fill={paint(reading)} ground={tint(reading.state)} />
       {/if}
       {#if dial.ring === 'segments'}
-        {#each { length: segments }, i}
-          {@const lit = reading.value !== null && (i + 0.5) / segments <= reading.fraction}
+        {#each reading.segments as segment, i (i)}
           <path
             class="segment"
-            d={ring(i / segments, (i + 1) / segments - 0.008)}
-            fill={lit ? full : reading.bands.length ? 'var(--track)' : 'var(--nothing-tint)'}
+            d={ring(segment.start, segment.end - 0.008)}
+            fill={segment.lit >= 0.5
+              ? dial.paint === 'value'
+                ? full
+                : litBy(segment, reading, full)
+              : unlit(segment, dial)}
             {...outline}
           />
         {/each}
@@ -131,6 +145,15 @@
             fill={full}
           />
         {/if}
+      {/if}
+      {#if picture.axis?.marked === 'round' && !mini}
+        {#each picture.axis.ticks as tick (tick.fraction)}
+          <path
+            transform="rotate({(angle(tick.fraction) * 180) / Math.PI})"
+            d="M0 {-OUTER - 1}V{-OUTER - 5}"
+            stroke="var(--soft)"
+          />
+        {/each}
       {/if}
       {#each labels as label (label.text + label.x)}
         <text class="label" font-size={size} x={label.x} y={label.y} text-anchor={label.anchor}
@@ -190,9 +213,14 @@
       {#if reading.value !== null}
         {#if dial.hand === 'needle'}
           <g class="needle" style:transform="rotate({needle}deg)">
-            <path d="M-5 0L-1.2 {-INNER + 5}H1.2L5 0Z" fill="var(--ink)" />
+            <path
+              d={dial.needle === 'bold'
+                ? `M-8.5 0L-3.4 ${-INNER + 5}H3.4L8.5 0Z`
+                : `M-5 0L-1.2 ${-INNER + 5}H1.2L5 0Z`}
+              fill="var(--ink)"
+            />
           </g>
-          <circle r="6.5" fill="var(--ink)" />
+          <circle r={dial.needle === 'bold' ? 10 : 6.5} fill="var(--ink)" />
           <circle r="2.2" fill="var(--sheet)" />
         {/if}
         {#if reading.past}

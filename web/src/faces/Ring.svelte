@@ -4,7 +4,7 @@
   import { tint } from '../api/states.svelte'
   import Hatch from './Hatch.svelte'
   import { widthOf } from './labels'
-  import { paint, type FaceProps } from './looks'
+  import { litBy, paint, unlit, type FaceProps } from './looks'
 
   let { picture, look, mini = false }: FaceProps = $props()
   const uid = $props.id()
@@ -37,13 +37,12 @@
       <path d={piece(0, 1)} fill="var(--track)" />
       <path class="fill" d={piece(0, reading.fraction)} fill={full} />
     {:else}
-      {#each { length: count }, i}
-        {@const part = Math.min(1, Math.max(0, reading.fraction * count - i))}
-        <path d={piece(i / count, (i + 1) / count, 0.035)} fill="var(--track)" />
-        {#if part > 0.001}<path
+      {#each reading.segments as { lit, ...segment }, i (i)}
+        <path d={piece(segment.start, segment.end, 0.035)} fill={unlit({ lit, ...segment }, look.ring)} />
+        {#if lit > 0.001}<path
             class="fill"
-            d={piece(i / count, (i + part) / count, part > 0.999 ? 0.035 : 0)}
-            fill={full}
+            d={piece(segment.start, segment.start + lit / count, lit > 0.999 ? 0.035 : 0)}
+            fill={look.ring.paint === 'value' ? full : litBy({ lit, ...segment }, reading, full)}
           />{/if}
       {/each}
     {/if}

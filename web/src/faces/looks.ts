@@ -1,6 +1,6 @@
 import type { Instrument, Picture, Reading, Schemas } from '../api/client'
 import type { Grab } from './grab'
-import { colour } from '../api/states.svelte'
+import { colour, tint } from '../api/states.svelte'
 
 export type Look = Schemas['Look']
 export type FaceName = Instrument['face']
@@ -20,10 +20,21 @@ export interface FaceProps {
 }
 
 export const LOOK: Look = {
-  dial: { sweep: 210, ring: 'bands', hand: 'needle', names: false },
+  dial: {
+    sweep: 210,
+    ring: 'bands',
+    segments: 24,
+    paint: 'value',
+    colours: 'tideline',
+    turned: false,
+    hand: 'needle',
+    needle: 'slim',
+    names: 'none',
+  },
   bullet: { standing: false },
-  bar: { ends: 'round' },
-  ring: { segments: 20 },
+  bar: { ends: 'round', full: 'axis' },
+  column: { full: 'axis' },
+  ring: { segments: 20, paint: 'value', colours: 'tideline', turned: false, full: 'axis' },
   pips: { steps: 5 },
   lamp: { lights: 'all' },
   ledger: { columns: ['value', 'mark', 'gap', 'bullet', 'state'] },
@@ -42,6 +53,17 @@ export const told = (reading: Pick<Reading, 'spoken' | 'band_words'>) =>
   reading.band_words && !reading.spoken.includes(reading.band_words)
     ? `${reading.spoken}; its band: ${reading.band_words}`
     : reading.spoken
+
+/** A lit segment's colour, and that of one that is not. */
+export const litBy = (segment: Schemas['Segment'], reading: Reading, hatched: string) =>
+  segment.shade ??
+  (segment.state === reading.state ? hatched : segment.state ? colour(segment.state) : 'var(--track)')
+export const unlit = (segment: Schemas['Segment'], look: { paint: string }) =>
+  segment.shade
+    ? `color-mix(in oklab, ${segment.shade} 26%, var(--sheet))`
+    : look.paint === 'state' && segment.state
+      ? tint(segment.state)
+      : 'var(--track)'
 
 /** The colour of a reading: of its ramp where it has one, else of its state. */
 export const paint = (reading: Pick<Reading, 'shade' | 'state'>) =>

@@ -131,133 +131,142 @@
   >
 {/snippet}
 
-<div class="line">
-  <h3 class="soft">
-    {heading}{strip && strip.direction !== 'inside'
-      ? `, ${strip.direction} is better`
-      : strip
-        ? ', best inside a range'
-        : ''}
-  </h3>
-  {@render aside?.()}
-</div>
-{#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
-{#if strip}
-  <YardstickStrip
-    {strip}
-    body={shown}
-    {kpi}
-    {markNames}
-    value={place}
-    active={(strip.rehearsal ?? strip.reading)?.state}
-    draft={attempt}
-    keep={settle}
-  />
-  <p class="small">
-    <span class="soft">{strip.readings} dots are this KPI’s readings so far{by ? `, by ${by}` : ''}.</span>
-    <b>At these cuts: {counts}.</b>
-    {#if member && shown.cuts.some((cut) => cut.mark)}<span class="soft">The cuts stand as for {member}.</span
-      >{/if}
-  </p>
-  {#if strip.nature === 'flow' && shown.cuts.some((cut) => !cut.mark || cut.offset)}
-    <label class="small per"
-      >Its numbers are for a
-      <select
-        class="type-in"
-        value={shown.per ?? 'month'}
-        onchange={(event) =>
-          settle(
-            { ...shown, per: event.currentTarget.value as Grain },
-            'say for which period its numbers are',
-          )}
-      >
-        {#each GRAINS as grain (grain)}<option>{grain}</option>{/each}
-      </select>
-      {#if Math.abs(strip.scale - 1) > 1e-9}<span class="soft"
-          >and stand × {Number(strip.scale.toPrecision(3))} for {strip.period_label}</span
-        >{/if}
-    </label>
-  {/if}
-  {#if trying && (strip.changes.length || strip.past_count)}
-    <div class="small changes" aria-live="polite">
-      <b>{strip.changes.length} would change state in {strip.period_label}</b>
-      {#each strip.changes.slice(0, 4) as change (change.label)}{@render moves(change)}{/each}
-      {#if strip.past_count}
-        <b>{strip.past_count} of earlier periods would</b>
-        {#each strip.past_changes.slice(0, 4) as change (change.label)}{@render moves(change)}{/each}
-      {/if}
-    </div>
-  {/if}
-
-  <div class="line part">
-    <h3 class="soft">Rehearse a value</h3>
-    <span class="small soft" aria-live="polite">
-      {#if strip.rehearsal}<Sign state={strip.rehearsal.state} />
-        {stateOf(strip.rehearsal.state)?.name ?? 'not graded'} · not saved{:else}nothing is saved{/if}
-    </span>
+<div class="cuts-part">
+  <div class="line">
+    <h3 class="soft">
+      {heading}{strip && strip.direction !== 'inside'
+        ? `, ${strip.direction} is better`
+        : strip
+          ? ', best inside a range'
+          : ''}
+    </h3>
+    {@render aside?.()}
   </div>
-  <div class="rehearse">
-    <input
-      type="range"
-      aria-label="Rehearse a value"
-      min={strip.axis.low}
-      max={strip.axis.high}
-      step={strip.step}
-      value={place ?? strip.axis.low}
-      aria-valuetext={strip.rehearsal?.shown}
-      oninput={(event) => {
-        sweeping = false
-        at(Number(event.currentTarget.value))
-      }}
+  {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
+  {#if strip}
+    <YardstickStrip
+      {strip}
+      body={shown}
+      {kpi}
+      {markNames}
+      value={place}
+      active={(strip.rehearsal ?? strip.reading)?.state}
+      draft={attempt}
+      keep={settle}
     />
-    <span class="typed"
-      ><Typed
-        label="Value to rehearse"
-        {kpi}
-        shown={(strip.rehearsal ?? strip.reading)?.shown ?? ''}
-        keep={(next) => at(next)}
-      /></span
-    >
-    <button class="act" onclick={sweep}>{sweeping ? 'Stop' : 'Sweep'}</button>
-    {#if value !== null && !sweeping}<button class="act" onclick={stop}>Reset</button>{/if}
-  </div>
-  {#if value !== null || sweeping}
-    <ol class="sweep small">
-      {#each strip.sweep as step, i (i)}
-        <li>
-          <button onclick={() => at(step.start)}
-            >{i ? 'from' : 'at'} {step.shown} <Sign state={step.state} /> {stateOf(step.state)?.name}</button
-          >
-        </li>
-      {/each}
-    </ol>
+    <p class="small">
+      <span class="soft">{strip.readings} dots are this KPI’s readings so far{by ? `, by ${by}` : ''}.</span>
+      <b>At these cuts: {counts}.</b>
+      {#if member && shown.cuts.some((cut) => cut.mark)}<span class="soft"
+          >The cuts stand as for {member}.</span
+        >{/if}
+    </p>
+    {#if strip.nature === 'flow' && shown.cuts.some((cut) => !cut.mark || cut.offset)}
+      <label class="small per"
+        >Its numbers are for a
+        <select
+          class="type-in"
+          value={shown.per ?? 'month'}
+          onchange={(event) =>
+            settle(
+              { ...shown, per: event.currentTarget.value as Grain },
+              'say for which period its numbers are',
+            )}
+        >
+          {#each GRAINS as grain (grain)}<option>{grain}</option>{/each}
+        </select>
+        {#if Math.abs(strip.scale - 1) > 1e-9}<span class="soft"
+            >and stand × {Number(strip.scale.toPrecision(3))} for {strip.period_label}</span
+          >{/if}
+      </label>
+    {/if}
+    {#if trying && (strip.changes.length || strip.past_count)}
+      <div class="small changes" aria-live="polite">
+        <b>{strip.changes.length} would change state in {strip.period_label}</b>
+        {#each strip.changes.slice(0, 4) as change (change.label)}{@render moves(change)}{/each}
+        {#if strip.past_count}
+          <b>{strip.past_count} of earlier periods would</b>
+          {#each strip.past_changes.slice(0, 4) as change (change.label)}{@render moves(change)}{/each}
+        {/if}
+      </div>
+    {/if}
   {/if}
-
-  {#if strip.proof.length}
-    <div class="line part">
-      <h3 class="soft">Proof at each cut</h3>
-      <span class="small soft"
-        >{strip.cuts.every((cut) => cut.belongs === 'above')
-          ? 'a cut belongs to the band above it'
-          : strip.cuts.every((cut) => cut.belongs === 'below')
-            ? 'a cut belongs to the band below it'
-            : 'see “exactly”'}</span
-      >
+</div>
+{#if strip}
+  <div class="trial-part">
+    <div class="line">
+      <h3 class="soft">Rehearse a value</h3>
+      <span class="small soft" aria-live="polite">
+        {#if strip.rehearsal}<Sign state={strip.rehearsal.state} />
+          {stateOf(strip.rehearsal.state)?.name ?? 'not graded'} · not saved{:else}nothing is saved{/if}
+      </span>
     </div>
-    <table class="plain proof">
-      <thead><tr><th>Cut</th><th>just under</th><th>exactly</th><th>just over</th></tr></thead>
-      <tbody>
-        {#each strip.proof as line, i (i)}
-          <tr>
-            <td><b>{line.cut}</b></td>
-            {#each [line.under, line.at, line.over] as state, j (j)}
-              <td><Sign {state} /> {stateOf(state)?.name}</td>
-            {/each}
-          </tr>
+    <div class="rehearse">
+      <input
+        type="range"
+        aria-label="Rehearse a value"
+        min={strip.axis.low}
+        max={strip.axis.high}
+        step={strip.step}
+        value={place ?? strip.axis.low}
+        aria-valuetext={strip.rehearsal?.shown}
+        oninput={(event) => {
+          sweeping = false
+          at(Number(event.currentTarget.value))
+        }}
+      />
+      <span class="typed"
+        ><Typed
+          label="Value to rehearse"
+          {kpi}
+          shown={(strip.rehearsal ?? strip.reading)?.shown ?? ''}
+          keep={(next) => at(next)}
+        /></span
+      >
+      <button class="act" onclick={sweep}>{sweeping ? 'Stop' : 'Sweep'}</button>
+      {#if value !== null && !sweeping}<button class="act" onclick={stop}>Reset</button>{/if}
+    </div>
+    {#if value !== null || sweeping}
+      <ol class="sweep small">
+        {#each strip.sweep as step, i (i)}
+          <li>
+            <button onclick={() => at(step.start)}
+              >{i ? 'from' : 'at'}
+              {step.shown}
+              <Sign state={step.state} />
+              {stateOf(step.state)?.name}</button
+            >
+          </li>
         {/each}
-      </tbody>
-    </table>
-  {/if}
+      </ol>
+    {/if}
+
+    {#if strip.proof.length}
+      <div class="line part">
+        <h3 class="soft">Proof at each cut</h3>
+        <span class="small soft"
+          >{strip.cuts.every((cut) => cut.belongs === 'above')
+            ? 'a cut belongs to the band above it'
+            : strip.cuts.every((cut) => cut.belongs === 'below')
+              ? 'a cut belongs to the band below it'
+              : 'see “exactly”'}</span
+        >
+      </div>
+      <table class="plain proof">
+        <thead><tr><th>Cut</th><th>just under</th><th>exactly</th><th>just over</th></tr></thead>
+        <tbody>
+          {#each strip.proof as line, i (i)}
+            <tr>
+              <td><b>{line.cut}</b></td>
+              {#each [line.under, line.at, line.over] as state, j (j)}
+                <td><Sign {state} /> {stateOf(state)?.name}</td>
+              {/each}
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    {/if}
+  </div>
 {/if}
 
 <style>
@@ -266,6 +275,9 @@
     justify-content: space-between;
     align-items: baseline;
     gap: 10px;
+  }
+  .trial-part {
+    margin-top: 14px;
   }
   .per select {
     width: auto;

@@ -9,18 +9,18 @@
     type Instrument,
     type Kpi,
     type Picture,
+    type Schemas,
     type Yardstick,
   } from '../../api/client'
   import { markNames } from '../../api/marknames.svelte'
   import Face from '../../faces/Face.svelte'
-  import { faces as table, kindOf } from '../../faces/names.svelte'
+  import { faces as table } from '../../faces/names.svelte'
   import Slot from '../../parts/Slot.svelte'
-  import Choices from '../../parts/Choices.svelte'
-  import Typed from '../../parts/Typed.svelte'
   import YardstickEditor from '../../parts/YardstickEditor.svelte'
   import Impact from '../yardsticks/Impact.svelte'
   import Brief from './Brief.svelte'
   import Drawn from './Drawn.svelte'
+  import Numbers from './Numbers.svelte'
   import type { Session } from './session.svelte'
 
   interface Props {
@@ -37,14 +37,14 @@
   let { session, instrument, picture, card, kpis, yardsticks, reload, copy, remove }: Props = $props()
 
   const kpi = $derived(kpis.find((known) => known.id === instrument.kpi))
-  let faces = $state<Picture[]>([])
+  const WAITING_MS = 1200
   const FACES_MS = 250 // what is still being typed or dragged is drawn in the other faces when it rests
   let uses = $state(0)
   let failed = $state('')
   const held = $derived(instrument.yardstick ? session.yardsticks[instrument.yardstick] : undefined)
   const segments = $derived(card.segments.filter((segment) => kpi && known.includes(segment.name)))
   let known = $state<string[]>([])
-  const offered = $derived(
+  const names = $derived(
     markNames(...(instrument.marks ?? []), ...(held?.body.cuts.map((cut) => cut.mark) ?? [])),
   )
   /** Whose cuts the strip shows: the first in the list, and the same one while a value is rehearsed on it. */
@@ -63,9 +63,16 @@
     )
   })
   const asked = $derived(JSON.stringify({ instrument: { ...instrument, title: '' }, scope: session.scope }))
-  const drawFaces = settled(FACES_MS, async (body: string) => {
-    faces = await got(api.POST('/api/scorecards/faces', { body: JSON.parse(body) })).catch(() => [])
-  })
+  /** The instrument as every face would draw it, and what it was asked for. */
+  let offered = $state.raw<{ asked: string; offers: Schemas['FaceOffer'][] }>({ asked: '', offers: [] })
+  async function offer(body: string) {
+    const offers = await got(api.POST('/api/scorecards/faces', { body: JSON.parse(body) }))
+    offered = { asked: body, offers }
+    // Rows that have not come yet are asked for again, as long as nothing else is asked.
+    if (offers.some((one) => one.picture.waiting))
+      setTimeout(() => body === asked && drawFaces(body), WAITING_MS)
+  }
+  const drawFaces = settled(FACES_MS, (body: string) => offer(body).catch(() => {}))
   $effect(() => drawFaces(asked))
   $effect(() => {
     const id = instrument.yardstick
@@ -81,18 +88,20 @@
   function change(says: string, make: (draft: Instrument) => void) {
     session.changeInstrument(instrument.id, says, make)
   }
-  function setFace(face: Instrument['face']) {
-    change('change the face', (draft) => {
-      draft.face = face
-      const wanted = kindOf(face)
-      if (wanted.many === 'only' && !draft.by && !(wanted.kpis && draft.further.length)) {
-        draft.by = segments[0]?.name ?? null
-        draft.last = null
-      }
-      if (!wanted.kpis) draft.further = []
-      draft.w = Math.max(draft.w ?? 3, Math.min(4, wanted.size[0]))
-      draft.h = Math.max(draft.h ?? 6, Math.min(6, wanted.size[1]))
-    })
+  /** Another face, with what it cannot do without. */
+  async function setFace(face: Instrument['face']) {
+    try {
+      if (offered.asked !== asked) await offer(asked)
+    } catch (error) {
+      failed = words(error)
+      return
+    }
+    const made = offered.offers.find((known) => known.instrument.face === face)?.instrument
+    if (made)
+      change('change the face', (draft) => {
+        const { by, last, further, look, w, h } = structuredClone(made)
+        Object.assign(draft, { face, by, last, further, look, w, h })
+      })
   }
   async function newYardstick() {
     try {
@@ -124,200 +133,134 @@
       failed = words(error)
     }
   }
-  const decimals = $derived(instrument.decimals ?? kpi?.body.unit?.decimals ?? 0)
-  const compact = $derived(instrument.compact ?? kpi?.body.unit?.compact ?? false)
-  const unitName = $derived(
-    { percent: 'percent', currency: 'currency', number: 'number', duration: 'duration' }[
-      kpi?.body.unit?.kind ?? 'number'
-    ],
-  )
 </script>
 
-<aside class="bench" aria-label="Bench">
-  {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
-  <Brief
-    {instrument}
-    grain={card.grain}
-    {kpis}
-    {yardsticks}
-    {segments}
-    periods={card.periods}
-    markNames={offered}
-    {change}
-    {setFace}
-    {newYardstick}
-  />
+<div class="bench">
+  <div class="brief-part">
+    {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
+    <Brief
+      {instrument}
+      grain={card.grain}
+      {kpis}
+      {yardsticks}
+      {segments}
+      periods={card.periods}
+      markNames={names}
+      {change}
+      {setFace}
+      {newYardstick}
+    />
 
-  <div class="line part">
-    <h3 class="soft">Face, drawn with this reading</h3>
-    <span class="small soft">{table().length} faces</span>
+    <div class="settings"><Drawn {instrument} {segments} {change} /></div>
+    <Numbers {instrument} {picture} {kpi} {change} />
+    <p class="acts">
+      <button class="act quiet" onclick={copy}>Copy this instrument</button>
+      <button class="act quiet" onclick={remove}>Delete this instrument</button>
+    </p>
   </div>
-  <div class="faces" role="group" aria-label="Faces">
-    {#each table() as face (face.key)}
-      {@const drawn = faces.find((picture) => picture.id === face.key)}
-      <button
-        class:on={instrument.face === face.key}
-        aria-pressed={instrument.face === face.key}
-        aria-label={face.name}
-        title={face.name}
-        onclick={() => setFace(face.key)}
-      >
-        {#if drawn?.readings.length}<Face face={face.key} picture={drawn} look={instrument.look} mini />{/if}
-      </button>
-    {/each}
+
+  <div class="faces-part">
+    <div class="line">
+      <h3 class="soft">Face, drawn with this reading</h3>
+      <span class="small soft">{table().length}</span>
+    </div>
+    <div class="faces" role="group" aria-label="Faces">
+      {#each table() as face (face.key)}
+        {@const drawn = offered.offers.find((known) => known.instrument.face === face.key)?.picture}
+        <button
+          class:on={instrument.face === face.key}
+          aria-pressed={instrument.face === face.key}
+          aria-label={face.name.toLowerCase()}
+          onclick={() => setFace(face.key)}
+        >
+          <span class="drawing" aria-hidden="true">
+            {#if drawn?.readings.length && (face.key !== 'quadrant' || drawn.quadrant)}
+              <Face face={face.key} picture={drawn} look={instrument.look} mini />
+            {:else if face.key === 'quadrant' && drawn && !drawn.waiting}
+              <span class="soft needs">needs another KPI</span>
+            {/if}
+          </span>
+          <span class="name">{face.name.toLowerCase()}</span>
+        </button>
+      {/each}
+    </div>
   </div>
-  <div class="part"><Drawn {instrument} {segments} {change} /></div>
 
   {#if held && instrument.yardstick}
-    <div class="part">
-      <YardstickEditor
-        body={held.body}
-        saved={instrument.yardstick}
-        kpi={instrument.kpi}
-        by={instrument.by ?? null}
-        {member}
-        scope={session.scope}
-        marks={instrument.marks ?? []}
-        markNames={offered}
-        heading={held.body.name}
-        rehearse={(value) => {
-          session.rehearse = value === null ? {} : { [instrument.id]: { value, member } }
-          session.read()
-        }}
-        draft={(body) => instrument.yardstick && session.draft(instrument.yardstick, body)}
-        keep={(body, says) =>
-          instrument.yardstick && session.changeYardstick(instrument.yardstick, body, says)}
-      >
-        {#snippet aside()}
-          {#if uses > 1}
-            <Slot text="used by {uses} instruments" label="Yardstick in use" width={270}>
-              {#snippet children(close)}
-                <p class="small pad">A change here changes all {uses}, on every scorecard.</p>
-                {#if instrument.yardstick && held && session.openedWith(instrument.yardstick)}
-                  <Impact
-                    id={instrument.yardstick}
-                    before={session.openedWith(instrument.yardstick)!}
-                    after={held.body}
-                  />
-                {/if}
-                <button
-                  class="act quiet"
-                  onclick={() => {
-                    ownCopy()
-                    close()
-                  }}>Use a copy for this one</button
-                >
-              {/snippet}
-            </Slot>
-          {/if}
-        {/snippet}
-      </YardstickEditor>
-    </div>
+    <YardstickEditor
+      body={held.body}
+      saved={instrument.yardstick}
+      kpi={instrument.kpi}
+      by={instrument.by ?? null}
+      {member}
+      scope={session.scope}
+      marks={instrument.marks ?? []}
+      markNames={names}
+      heading={held.body.name}
+      rehearse={(value) => {
+        session.rehearse = value === null ? {} : { [instrument.id]: { value, member } }
+        session.read()
+      }}
+      draft={(body) => instrument.yardstick && session.draft(instrument.yardstick, body)}
+      keep={(body, says) => instrument.yardstick && session.changeYardstick(instrument.yardstick, body, says)}
+    >
+      {#snippet aside()}
+        {#if uses > 1}
+          <Slot text="used by {uses} instruments" label="Yardstick in use" width={270}>
+            {#snippet children(close)}
+              <p class="small pad">A change here changes all {uses}, on every scorecard.</p>
+              {#if instrument.yardstick && held && session.openedWith(instrument.yardstick)}
+                <Impact
+                  id={instrument.yardstick}
+                  before={session.openedWith(instrument.yardstick)!}
+                  after={held.body}
+                />
+              {/if}
+              <button
+                class="act quiet"
+                onclick={() => {
+                  ownCopy()
+                  close()
+                }}>Use a copy for this one</button
+              >
+            {/snippet}
+          </Slot>
+        {/if}
+      {/snippet}
+    </YardstickEditor>
   {:else}
-    <p class="part small soft">
+    <p class="cuts-part small soft">
       Without a yardstick readings are not graded.
       <button class="act quiet" onclick={newYardstick}>Make one for this KPI</button>
     </p>
   {/if}
-
-  <h3 class="soft part">Axis and numbers</h3>
-  <div class="axis">
-    <label class="small"
-      >from<Typed
-        label="Axis from"
-        kpi={instrument.kpi}
-        blank
-        shown={picture?.axis?.low_shown ?? ''}
-        keep={(low) => change('change the axis', (draft) => (draft.axis = { ...draft.axis, low }))}
-      /></label
-    >
-    <label class="small"
-      >to<Typed
-        label="Axis to"
-        kpi={instrument.kpi}
-        blank
-        shown={picture?.axis?.high_shown ?? ''}
-        keep={(high) => change('change the axis', (draft) => (draft.axis = { ...draft.axis, high }))}
-      /></label
-    >
-    <div class="small">
-      shown as<br />
-      <Slot
-        text="{unitName}, {decimals} {decimals === 1 ? 'decimal' : 'decimals'}{compact ? ', compact' : ''}"
-        label="Number format"
-        width={230}
-      >
-        {#snippet children()}
-          <Choices
-            choices={[0, 1, 2, 3].map((places) => ({
-              key: String(places),
-              name: `${places} ${places === 1 ? 'decimal' : 'decimals'}`,
-            }))}
-            chosen={String(decimals)}
-            choose={(places) => change('change the decimals', (draft) => (draft.decimals = Number(places)))}
-          />
-          {#if kpi?.body.unit?.kind !== 'percent'}
-            <label class="check small"
-              ><input
-                type="checkbox"
-                checked={compact}
-                onchange={(event) =>
-                  change(
-                    'change the number format',
-                    (draft) => (draft.compact = event.currentTarget.checked),
-                  )}
-              /> compact: thousands as k, millions as m</label
-            >
-          {/if}
-          <button
-            class="act quiet"
-            onclick={() =>
-              change('use the KPI’s number format', (draft) => {
-                draft.decimals = null
-                draft.compact = null
-              })}>As the KPI has it</button
-          >
-        {/snippet}
-      </Slot>
-    </div>
-  </div>
-  <div class="line small">
-    <label class="check"
-      ><input
-        type="checkbox"
-        checked={instrument.ticks}
-        onchange={(event) =>
-          change('change the ticks', (draft) => (draft.ticks = event.currentTarget.checked))}
-      /> ticks</label
-    >
-    {#if instrument.axis?.low != null || instrument.axis?.high != null}
-      <button
-        class="act quiet"
-        onclick={() => change('choose the axis', (draft) => (draft.axis = { low: null, high: null }))}
-        >Choose the axis for me</button
-      >
-    {/if}
-  </div>
-
-  <h3 class="soft part">Title</h3>
-  <input
-    class="type-in"
-    aria-label="Title"
-    placeholder={picture?.title}
-    value={instrument.title ?? ''}
-    maxlength="120"
-    onchange={(event) =>
-      change('rename an instrument', (draft) => (draft.title = event.currentTarget.value.trim()))}
-  />
-  <div class="acts part">
-    <button class="act" onclick={copy}>Copy this instrument</button>
-    <button class="act" onclick={remove}>Delete this instrument</button>
-  </div>
-</aside>
+</div>
 
 <style>
   .bench {
-    padding: 16px 18px 30px;
+    display: grid;
+    grid-template:
+      'brief faces proof' auto 'brief cuts proof' 1fr / minmax(0, 1.06fr) minmax(0, 1.85fr)
+      minmax(0, 1fr);
+    gap: 0 26px;
+    padding: 12px 20px 20px;
+  }
+  .brief-part {
+    grid-area: brief;
+  }
+  .faces-part {
+    grid-area: faces;
+    min-width: 0;
+  }
+  .bench :global(.cuts-part) {
+    grid-area: cuts;
+    margin-top: 12px;
+    min-width: 0;
+  }
+  .bench :global(.trial-part) {
+    grid-area: proof;
+    margin-top: 0;
+    min-width: 0;
   }
   .line {
     display: flex;
@@ -328,16 +271,30 @@
   h3 {
     font-size: 12.5px;
   }
-  .part {
-    margin-top: 14px;
+  .settings,
+  .bench :global(p.settings) {
+    font-size: 13.5px;
+    line-height: 1.75;
+    color: var(--soft);
+  }
+  .settings {
+    margin-top: 4px;
   }
   .faces {
-    display: grid;
-    grid-template-columns: repeat(6, 1fr);
-    gap: 7px;
+    display: flex;
+    gap: 6px;
     margin-top: 5px;
+    padding: 2px 2px 6px;
+    overflow-x: auto;
+    scrollbar-width: thin;
   }
   .faces button {
+    flex: none;
+    width: 66px;
+    text-align: center;
+    cursor: pointer;
+  }
+  .drawing {
     display: grid;
     align-content: center;
     gap: 2px;
@@ -346,39 +303,55 @@
     overflow: hidden;
     border: 1px solid var(--rule);
     border-radius: 4px;
-    cursor: pointer;
   }
-  .faces button:hover:not(:disabled) {
+  .faces button:hover .drawing {
     border-color: var(--accent);
   }
-  .faces button.on {
+  .faces button.on .drawing {
     border: 2px solid var(--accent);
     background: var(--accent-tint);
+    padding: 3px;
   }
-  .faces button:disabled {
-    opacity: 0.4;
-    cursor: default;
+  .needs {
+    font-size: 11px;
+    line-height: 1.2;
+  }
+  .name {
+    font-size: 12px;
+    color: var(--soft);
+    white-space: nowrap;
+  }
+  .faces .on .name {
+    color: var(--ink);
+    font-weight: 640;
   }
   .acts {
     display: flex;
-    gap: 8px;
-  }
-  .axis {
-    display: grid;
-    grid-template-columns: 1fr 1fr 1.4fr;
-    gap: 8px;
-    margin: 4px 0 6px;
-  }
-  .check {
-    display: inline-flex;
-    gap: 6px;
-    align-items: center;
-    padding: 4px 8px;
+    flex-wrap: wrap;
+    gap: 4px 14px;
+    margin-top: 8px;
   }
   .pad {
     padding: 4px 8px;
   }
-  input[type='checkbox'] {
-    accent-color: var(--accent);
+  @media (max-width: 1100px) {
+    .bench {
+      grid-template:
+        'brief faces' auto
+        'brief cuts' auto
+        'brief proof' 1fr / minmax(0, 1fr) minmax(0, 1.7fr);
+    }
+    .bench :global(.trial-part) {
+      margin-top: 14px;
+    }
+  }
+  @media (max-width: 760px) {
+    .bench {
+      display: block;
+      padding: 12px 14px 40px;
+    }
+    .faces-part {
+      margin-top: 14px;
+    }
   }
 </style>

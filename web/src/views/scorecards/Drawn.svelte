@@ -5,6 +5,7 @@
   import type { Look } from '../../faces/looks'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import { RAMP_NAMES } from './ramps'
   import Typed from '../../parts/Typed.svelte'
 
   interface Props {
@@ -36,6 +37,14 @@
     ['mark', 'words on the mark'],
     ['state', 'state'],
   ]
+  const SEGMENTS = [4, 5, 6, 8, 10, 12, 16, 20, 24, 30, 40]
+  const NAMED = { none: 'not named', names: 'named', shares: 'named with their shares' }
+  const PAINTS = {
+    value: 'up to the value',
+    state: 'by the state of each place',
+    ramp: 'by a ramp along the axis',
+  }
+  const FULL = { axis: 'the end of the axis', mark: 'each one’s own mark' }
   const QUARTERS = ['good in both', 'good only up', 'good only across', 'good in neither']
   function toggleColumn(column: string) {
     draw((draft) => {
@@ -74,6 +83,39 @@
   </Slot>
 {/snippet}
 
+{#snippet painted(which: 'dial' | 'ring')}
+  painted {@render pick(
+    'Paint of the segments',
+    PAINTS[look[which].paint],
+    look[which].paint,
+    Object.entries(PAINTS).map(([key, name]) => ({ key, name })),
+    (key) => draw((draft) => (draft[which].paint = key as Look['dial']['paint'])),
+  )}{#if look[which].paint === 'ramp'}, in {@render pick(
+      'Colours of the segments',
+      `${look[which].colours}${look[which].turned ? ', turned round' : ''}`,
+      `${look[which].colours}${look[which].turned ? ':turned' : ''}`,
+      Object.keys(RAMP_NAMES).flatMap((key) => [
+        { key, name: key, note: RAMP_NAMES[key] },
+        { key: `${key}:turned`, name: `${key}, turned round` },
+      ]),
+      (key) =>
+        draw((draft) => {
+          draft[which].colours = key.split(':')[0] as Look['dial']['colours']
+          draft[which].turned = key.endsWith(':turned')
+        }),
+    )}{/if}
+{/snippet}
+
+{#snippet filled(which: 'bar' | 'column' | 'ring')}
+  a full track is {@render pick(
+    'Full track',
+    FULL[look[which].full],
+    look[which].full,
+    Object.entries(FULL).map(([key, name]) => ({ key, name })),
+    (key) => draw((draft) => (draft[which].full = key as Look['bar']['full'])),
+  )}
+{/snippet}
+
 <div class="drawn">
   {#if face === 'dial'}
     <p class="soft">
@@ -85,31 +127,37 @@
         (key) => draw((draft) => (draft.dial.sweep = Number(key))),
       )} over {@render pick(
         'Ring',
-        look.dial.ring === 'bands' ? 'its bands' : 'an even ring of segments',
-        look.dial.ring,
+        look.dial.ring === 'bands' ? 'its bands' : `a ring of ${look.dial.segments} segments`,
+        look.dial.ring === 'bands' ? 'bands' : String(look.dial.segments),
         [
           { key: 'bands', name: 'its bands' },
-          { key: 'segments', name: 'an even ring of segments' },
+          ...SEGMENTS.map((count) => ({ key: String(count), name: `a ring of ${count} segments` })),
         ],
-        (key) => draw((draft) => (draft.dial.ring = key as Look['dial']['ring'])),
-      )} with {@render pick(
+        (key) =>
+          draw((draft) => {
+            draft.dial.ring = key === 'bands' ? 'bands' : 'segments'
+            if (key !== 'bands') draft.dial.segments = Number(key)
+          }),
+      )}{#if look.dial.ring === 'segments'}, {@render painted('dial')},{/if} with {@render pick(
         'Hand',
-        look.dial.hand === 'needle' ? 'a needle' : 'a fill',
-        look.dial.hand,
+        look.dial.hand === 'fill' ? 'a fill' : `a ${look.dial.needle} needle`,
+        look.dial.hand === 'fill' ? 'fill' : look.dial.needle,
         [
-          { key: 'needle', name: 'a needle' },
+          { key: 'slim', name: 'a slim needle' },
+          { key: 'bold', name: 'a bold needle' },
           { key: 'fill', name: 'a fill' },
         ],
-        (key) => draw((draft) => (draft.dial.hand = key as Look['dial']['hand'])),
+        (key) =>
+          draw((draft) => {
+            draft.dial.hand = key === 'fill' ? 'fill' : 'needle'
+            if (key !== 'fill') draft.dial.needle = key as Look['dial']['needle']
+          }),
       )}, its bands {@render pick(
         'Names of bands',
-        look.dial.names ? 'named' : 'not named',
-        String(look.dial.names),
-        [
-          { key: 'true', name: 'named' },
-          { key: 'false', name: 'not named' },
-        ],
-        (key) => draw((draft) => (draft.dial.names = key === 'true')),
+        NAMED[look.dial.names],
+        look.dial.names,
+        Object.entries(NAMED).map(([key, name]) => ({ key, name })),
+        (key) => draw((draft) => (draft.dial.names = key as Look['dial']['names'])),
       )}.
     </p>
   {:else if face === 'bullet'}
@@ -139,20 +187,22 @@
           { key: 'dot', name: 'a dot on a track' },
         ],
         (key) => draw((draft) => (draft.bar.ends = key as Look['bar']['ends'])),
-      )}.
+      )}; {@render filled('bar')}.
     </p>
+  {:else if face === 'column'}
+    <p class="soft">In this column {@render filled('column')}.</p>
   {:else if face === 'ring'}
     <p class="soft">
       The ring is {@render pick(
         'Segments',
         look.ring.segments < 2 ? 'whole' : `of ${look.ring.segments} segments`,
         String(look.ring.segments),
-        [1, 5, 10, 12, 20, 24, 40].map((count) => ({
+        [1, ...SEGMENTS].map((count) => ({
           key: String(count),
           name: count < 2 ? 'whole' : `of ${count} segments`,
         })),
         (key) => draw((draft) => (draft.ring.segments = Number(key))),
-      )}.
+      )}{#if look.ring.segments > 1}, {@render painted('ring')}{/if}; {@render filled('ring')}.
     </p>
   {:else if face === 'pips'}
     <p class="soft">
@@ -364,10 +414,6 @@
 </div>
 
 <style>
-  .drawn {
-    font-size: 14.5px;
-    line-height: 1.6;
-  }
   .columns {
     list-style: none;
     padding: 0 0 6px;

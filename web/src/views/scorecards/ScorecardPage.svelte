@@ -1,15 +1,16 @@
 <script lang="ts">
-  import { untrack } from 'svelte'
+  import { tick, untrack } from 'svelte'
   import { push, replace, router } from 'svelte-spa-router'
   import { api, got, words, type Kpi, type Picture, type Scope, type Yardstick } from '../../api/client'
   import { GRAINS } from '../../api/periods'
+  import Drawer from '../../parts/Drawer.svelte'
   import ScopeSentence from '../../parts/ScopeSentence.svelte'
   import Tally from '../../parts/Tally.svelte'
   import Workings, { type Asked } from '../../parts/Workings.svelte'
   import Bench from './Bench.svelte'
   import * as compose from './compose'
   import Grid from './Grid.svelte'
-  import { askedOf, grabs, takeOut, tick } from './reach'
+  import { askedOf, grabs, takeOut, tick as tickStep } from './reach'
   import SectionHead from './SectionHead.svelte'
   import { Session } from './session.svelte'
 
@@ -24,6 +25,8 @@
   let yardsticks = $state<Yardstick[]>([])
   let failed = $state('')
   let clock = $state(Date.now())
+  let height = $state(Number(localStorage.getItem('bench-height')) || 300)
+  let pressed = false
 
   /** Reading another month or other members is kept in the address, so that reload and back work. */
   const fromAddress = $derived.by((): Scope | null => {
@@ -49,6 +52,15 @@
   $effect(() => {
     if (bench) load()
   })
+  // What is chosen is seen: it is scrolled above the drawer, but never away from under a pointer that drags it.
+  $effect(() => {
+    if (bench && selected) void show(selected)
+  })
+  async function show(id: string) {
+    await tick()
+    while (pressed) await new Promise((done) => setTimeout(done, 60))
+    document.querySelector(`[data-instrument="${CSS.escape(id)}"]`)?.scrollIntoView({ block: 'nearest' })
+  }
   $effect(() => {
     const timer = setInterval(() => (clock = Date.now()), 5000)
     return () => clearInterval(timer)
@@ -101,7 +113,7 @@
       const kpi = kpis.find((known) => known.id === kpiId)!
       const yardstick = await compose.yardstickOf(kpi, yardsticks)
       if (!yardsticks.includes(yardstick)) await load()
-      selected = compose.add(session, section, kpi, yardstick)
+      selected = await compose.add(session, section, kpi, yardstick)
     })
   function remove(id: string) {
     compose.remove(session, id)
@@ -125,7 +137,13 @@
   }
 </script>
 
-<svelte:window onkeydown={(event) => bench && session.history.keys(event)} onbeforeunload={leaving} />
+<svelte:window
+  onpointerdowncapture={() => (pressed = true)}
+  onpointerupcapture={() => (pressed = false)}
+  onpointercancelcapture={() => (pressed = false)}
+  onkeydown={(event) => bench && session.history.keys(event)}
+  onbeforeunload={leaving}
+/>
 
 {#if session.missing}
   <main class="page">
@@ -133,7 +151,7 @@
     <p class="sentence">{session.problem} Go to the <a class="slot" href="#/scorecards">scorecards</a>.</p>
   </main>
 {:else}
-  <div class="frame" class:bench>
+  <div class="frame" class:bench style:--drawer="{chosen ? height : 76}px">
     <main class="page">
       <div class="top">
         {#if bench && body}
@@ -151,7 +169,6 @@
           />
           <div class="acts">
             <button class="act" onclick={() => compose.addSection(session)}>Add a section</button>
-            <button class="act main" onclick={close}>Close the bench</button>
           </div>
         {:else}
           <h1>{body?.title ?? ''}</h1>
@@ -183,27 +200,11 @@
       {#if card && body}
         <div class="scope">
           <ScopeSentence picture={card} scope={session.scope} change={scopeTo} again={() => session.read()} />
-          {#if bench}
-            <p class="small soft state">
-              Bench open · <span aria-live="polite">version {session.version}, {saved}</span> ·
-              <button
-                class="slot"
-                disabled={!session.history.canUndo}
-                title={session.history.back?.says}
-                onclick={() => session.history.undo()}>undo</button
-              >
-              <button
-                class="slot"
-                disabled={!session.history.canRedo}
-                title={session.history.forth?.says}
-                onclick={() => session.history.redo()}>redo</button
-              >
-            </p>
-          {:else if fromAddress}
+          {#if !bench && fromAddress}
             <a class="small back" href="#/scorecards/{params.id}">back to the scorecard’s own scope</a>
           {/if}
         </div>
-        {#if card.tally.length && !bench}<Tally tally={card.tally} />{/if}
+        {#if card.tally.length}<Tally tally={card.tally} />{/if}
 
         {#each body.sections ?? [] as held (held.id)}
           <SectionHead
@@ -234,7 +235,9 @@
                   reading,
                 ))}
               tick={(instrument, reading, step, done) =>
-                tried(() => tick(session, plain(instrument), pictures[instrument.id], reading, step, done))}
+                tried(() =>
+                  tickStep(session, plain(instrument), pictures[instrument.id], reading, step, done),
+                )}
               take={(instrument, kind) => {
                 const title = pictures[instrument.id]?.title ?? 'Ledger'
                 return tried(() => takeOut(plain(instrument), plain(session.scope), title, kind))
@@ -271,7 +274,25 @@
       {/if}
     </main>
     {#if bench && card}
-      <div class="panel">
+      <Drawer label="Bench" key="bench-height" bind:height low={!chosen}>
+        {#snippet tab()}
+          <p class="small soft state">
+            <span aria-live="polite">version {session.version}, {saved}</span> ·
+            <button
+              disabled={!session.history.canUndo}
+              title={session.history.back?.says}
+              onclick={() => session.history.undo()}>undo</button
+            >
+            ·
+            <button
+              disabled={!session.history.canRedo}
+              title={session.history.forth?.says}
+              onclick={() => session.history.redo()}>redo</button
+            >
+            · <button onclick={close}>Close the bench</button>
+            {#if chosen}<button class="to-page" onclick={() => (selected = null)}>To the page</button>{/if}
+          </p>
+        {/snippet}
         {#if chosen}
           {#key chosen.id}
             <Bench
@@ -292,7 +313,7 @@
             it at the corner; with the keyboard, Tab to the two lines and use the arrows.
           </p>
         {/if}
-      </div>
+      </Drawer>
     {/if}
   </div>
 {/if}
@@ -301,21 +322,14 @@
 
 <style>
   .frame.bench {
-    display: grid;
-    grid-template-columns: minmax(0, 1fr) 404px;
-    flex: 1;
+    padding-bottom: calc(var(--drawer) + 34px);
   }
-  .panel {
-    position: sticky;
-    top: 44px;
-    height: calc(100vh - 44px);
-    overflow: auto;
-    background: var(--sheet);
-    border-left: 1px solid var(--rule);
-    box-shadow: -8px 0 30px rgb(30 40 46 / 0.06);
+  .frame.bench :global([data-instrument]) {
+    scroll-margin: 60px 0 calc(var(--drawer) + 44px);
   }
   .hint {
-    padding: 22px 20px;
+    padding: 14px 20px 16px;
+    font-size: 15px;
   }
   .top {
     display: flex;
@@ -343,16 +357,21 @@
     color: var(--accent);
     text-decoration: underline;
   }
-  .state .slot {
-    border-bottom: 2px solid var(--accent);
-    font-weight: 620;
-    margin-left: 4px;
+  .state button {
+    color: var(--accent);
+    font-weight: 640;
     cursor: pointer;
   }
-  .state .slot:disabled {
-    border-color: var(--rule);
+  .state button:hover:not(:disabled) {
+    text-decoration: underline;
+  }
+  .state button:disabled {
     color: var(--soft);
+    font-weight: 450;
     cursor: default;
+  }
+  .to-page {
+    display: none;
   }
   .empty {
     padding: 24px;
@@ -377,13 +396,15 @@
       flex-wrap: wrap;
     }
   }
-  @media (max-width: 1000px) {
-    .frame.bench {
-      grid-template-columns: minmax(0, 1fr);
+  @media (max-width: 760px) {
+    .state {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 0 6px;
     }
-    .panel {
-      position: static;
-      height: auto;
+    .to-page {
+      display: inline;
+      margin-left: auto;
     }
   }
 </style>

@@ -1,15 +1,5 @@
 /** Changes to what stands on a scorecard: instruments and sections put on, moved and taken off. */
-import {
-  api,
-  got,
-  type CardBody,
-  type Instrument,
-  type Kpi,
-  type Section,
-  type Yardstick,
-} from '../../api/client'
-import { LOOK } from '../../faces/looks'
-import { kindOf } from '../../faces/names.svelte'
+import { api, got, type CardBody, type Kpi, type Section, type Yardstick } from '../../api/client'
 import { place, settle } from './layout'
 import type { Session } from './session.svelte'
 
@@ -26,39 +16,21 @@ export async function yardstickOf(kpi: Kpi, known: Yardstick[]): Promise<Yardsti
 }
 
 /** Put a KPI on the page. Returns the new instrument's id. */
-export function add(session: Session, sectionId: string, kpi: Kpi, yardstick: Yardstick): string {
-  const face: Instrument['face'] = kpi.body.nature === 'flow' ? 'bar' : 'dial'
-  const [w, h] = kindOf(face).size
+export async function add(
+  session: Session,
+  sectionId: string,
+  kpi: Kpi,
+  yardstick: Yardstick,
+): Promise<string> {
   const id = fresh()
+  const made = await got(
+    api.POST('/api/scorecards/instrument', { body: { id, kpi: kpi.id, yardstick: yardstick.id } }),
+  )
   session.change('add an instrument', (draft) => {
     const section = draft.sections?.find((held) => held.id === sectionId)
     if (!section) return
     const instruments = section.instruments ?? []
-    section.instruments = [
-      ...instruments,
-      {
-        id,
-        kpi: kpi.id,
-        title: '',
-        by: null,
-        face,
-        marks: [yardstick.body.cuts.find((cut) => cut.mark)?.mark ?? 'target'],
-        further: [],
-        look: structuredClone(LOOK),
-        hide: [],
-        yardstick: yardstick.id,
-        axis: { low: null, high: null },
-        decimals: null,
-        compact: null,
-        ticks: true,
-        order: null,
-        backwards: false,
-        own: { period: 'page', last: 3, fixed: '', members: {} },
-        ...place(instruments, w, h),
-        w,
-        h,
-      },
-    ]
+    section.instruments = [...instruments, { ...made, ...place(instruments, made.w, made.h) }]
   })
   return id
 }

@@ -1,0 +1,88 @@
+"""What an instrument begins with, and what it takes with it to another face: never an empty picture."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ironmark.core.faces import FACES
+from ironmark.pages.documents import InstrumentBody, ScopeBody
+from ironmark.pages.draw_sheet import draw_sheet
+from ironmark.pages.library import Library
+from ironmark.pages.readings import period_of
+from ironmark.pages.shapes import InstrumentPicture
+from ironmark.pages.sheets import read_sheet
+from ironmark.store import records
+
+ENOUGH = 8  # readings of a small picture of a face
+
+
+@dataclass
+class FaceOffer:
+    """An instrument as it would be with another face, and what that looks like."""
+
+    instrument: InstrumentBody
+    picture: InstrumentPicture
+
+
+def new_instrument(library: Library, key: str, kpi: str, yardstick: str | None) -> InstrumentBody:
+    """A KPI for all rows together: progress towards its mark where it adds up, else a dial. Raises Missing."""
+    body = library.kpi(kpi)
+    face = FACES["bar" if body.nature == "flow" else "dial"]
+    width, height = face.size
+    mark = mark_of(library, yardstick)
+    return InstrumentBody(id=key, kpi=kpi, face=face.key, marks=[mark], yardstick=yardstick, w=width, h=height)
+
+
+def offers(library: Library, instrument: InstrumentBody, scope: ScopeBody) -> list[FaceOffer]:
+    """An instrument as every face would draw it, each with the axis that face would choose."""
+    source = library.source(library.kpi(instrument.kpi))
+    period = period_of(scope, [source], library.year_start)
+    library.fetch([], [instrument.yardstick] if instrument.yardstick else [])
+    found = []
+    for face in FACES:
+        offered = as_face(library, instrument, face)
+        sheet = read_sheet(library, offered.model_copy(update={"id": face}), scope, period, most=ENOUGH)
+        found.append(FaceOffer(offered, draw_sheet(sheet, library.states, library.year_start)))
+    return found
+
+
+def as_face(library: Library, instrument: InstrumentBody, face: str) -> InstrumentBody:
+    """An instrument with another face, and with what that face cannot do without: members where it draws nothing
+    else, a KPI that goes across; not with KPIs that it does not list. It grows to a size at which the face is read."""
+    kind = FACES[face]
+    further = instrument.further if kind.kpis else []
+    made = instrument.model_copy(update={"face": face, "further": further})
+    if kind.many == "only" and not made.by and not further:
+        dataset = library.dataset(library.kpi(made.kpi).dataset)
+        made = made.model_copy(update={"by": next(iter(dataset.segments), None), "last": None})
+    if face == "quadrant" and made.look.quadrant.across is None and (across := _across(library, made.kpi)):
+        mark = mark_of(library, _yardstick_of(library, across))
+        quadrant = made.look.quadrant.model_copy(update={"across": across, "mark": mark})
+        made = made.model_copy(update={"look": made.look.model_copy(update={"quadrant": quadrant})})
+    if face == instrument.face:
+        return made
+    width, height = kind.size
+    return made.model_copy(update={"w": max(made.w, min(4, width)), "h": max(made.h, min(6, height))})
+
+
+def mark_of(library: Library, yardstick: str | None) -> str:
+    """The mark that readings by a yardstick are held to: the first its cuts are derived from, else the target."""
+    marks = [cut.mark for cut in library.yardstick(yardstick).cuts if cut.mark] if yardstick else []
+    return marks[0] if marks else "target"
+
+
+def _across(library: Library, kpi: str) -> str | None:
+    """Another KPI of the same rows; the first by name."""
+    dataset = library.kpi(kpi).dataset
+    others = [
+        document
+        for document in records.every(library.session, "kpi")
+        if document.id != kpi and document.body.get("dataset") == dataset and not document.body.get("composite")
+    ]
+    return min(others, key=lambda document: str(document.body["name"]).casefold()).id if others else None
+
+
+def _yardstick_of(library: Library, kpi: str) -> str | None:
+    """The yardstick that was made for a KPI."""
+    every = records.every(library.session, "yardstick")
+    return next((document.id for document in every if document.body.get("kpi") == kpi), None)
