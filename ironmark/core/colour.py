@@ -6,7 +6,7 @@ Colours are sRGB, written ``#rrggbb``; arrays of them are (n, 3) float from 0 to
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from typing import Literal
 
@@ -16,6 +16,13 @@ from ironmark.core.evaluate import Floats
 
 Vision = Literal["full", "protan", "deutan", "tritan", "grey"]
 VISIONS: tuple[Vision, ...] = ("full", "protan", "deutan", "tritan", "grey")
+SEEN_BY: Mapping[Vision, str] = {
+    "full": "to everybody",
+    "protan": "to readers without red cones (protan)",
+    "deutan": "to readers without green cones (deutan)",
+    "tritan": "to readers without blue cones (tritan)",
+    "grey": "in grey",
+}
 # Machado, Oliveira & Fernandes (2009), A physiologically-based model for simulation of color vision deficiency,
 # severity 1.0, for linear sRGB.
 _SEEN: dict[str, Floats] = {

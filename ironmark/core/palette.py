@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from ironmark.core import colour as colours
-from ironmark.core.colour import VISIONS, Vision
+from ironmark.core.colour import SEEN_BY, VISIONS, Vision
 
 SIGNS = ("deep-under", "far-under", "just-under", "on", "just-over", "far-over", "deep-over")
 MIN_STATES, MAX_STATES = 2, len(SIGNS)
@@ -124,15 +124,6 @@ class Doubt:
     words: str
 
 
-_SEEN_BY = {
-    "full": "to everybody",
-    "protan": "to readers without red cones (protan)",
-    "deutan": "to readers without green cones (deutan)",
-    "tritan": "to readers without blue cones (tritan)",
-    "grey": "in grey",
-}
-
-
 def doubts(states: Sequence[State]) -> list[Doubt]:
     """What is wrong with the colours of a palette's states, on light and on dark; nothing for one that passes."""
     ranked = sorted(states, key=lambda state: state.rank)
@@ -146,7 +137,7 @@ def doubts(states: Sequence[State]) -> list[Doubt]:
             for (one, other), far in zip(pairwise(ranked), apart, strict=True):
                 if far < APART[vision]:
                     words = (
-                        f"{one.name} and {other.name} look alike {_SEEN_BY[vision]}{where}: "
+                        f"{one.name} and {other.name} look alike {SEEN_BY[vision]}{where}: "
                         f"{far:.1f} apart, {APART[vision]:g} needed"
                     )
                     found.append(Doubt(vision, (one.key, other.key), far, APART[vision], words))

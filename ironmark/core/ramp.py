@@ -8,9 +8,10 @@ from typing import Literal
 
 import numpy as np
 
-from ironmark.core.colour import from_oklab, oklab, rgb, written
+from ironmark.core.colour import SEEN_BY, VISIONS, distance, from_oklab, lab, oklab, rgb, seen, written
 from ironmark.core.evaluate import Floats
 
+LEAST_SPAN, MOST_UNEVEN, ENDS_APART = 30.0, 14.0, 15.0  # CIELAB L*, L*, CIEDE2000
 Anchor = Literal["extent", "ends", "midpoint"]
 # Light to dark for two colours; for three the middle is neutral and both ends are as dark as each other. Each stays
 # told apart in grey or by its hue for every colour vision (see tests/core/test_palette.py).
@@ -46,6 +47,42 @@ class Ramp:
     def steps(self, count: int = 9) -> list[str]:
         """The ramp as ``count`` colours from its low to its high end, evenly along its values."""
         return [shade or "" for shade in self.shades(np.linspace(self.anchors[0], self.anchors[-1], count))]
+
+
+def doubts(colours: Sequence[str]) -> list[str]:
+    """What is wrong with two or three colours as a ramp, in words; nothing for one that passes.
+
+    Between two colours the lightness goes one way all the way, in even steps (the largest at most twice the mean of
+    CIELAB L*); around a middle both ends are about as dark as each other, and are told apart. All of that for every
+    colour vision, since who cannot tell the hue goes by lightness.
+    """
+    found = []
+    for vision in VISIONS[:-1]:
+        seen_as = SEEN_BY[vision]
+        if len(colours) == 2:
+            light = lab(seen(rgb(Ramp(tuple(colours), (0.0, 1.0)).steps(9)), vision))[:, 0]
+            steps = np.diff(light)
+            if abs(light[-1] - light[0]) < LEAST_SPAN:
+                found.append(
+                    f"its ends are nearly as light as each other {seen_as}: "
+                    f"{abs(light[-1] - light[0]):.0f} apart in lightness, {LEAST_SPAN:g} needed"
+                )
+            elif (np.sign(steps) != np.sign(steps[0])).any() or np.abs(steps).max() > 2 * np.abs(steps).mean():
+                found.append(f"its lightness does not change evenly {seen_as}")
+        else:
+            places = lab(seen(rgb(colours), vision))
+            low, middle, high = places[:, 0]
+            if not (middle > max(low, high) or middle < min(low, high)):
+                found.append(f"its middle is neither the lightest nor the darkest {seen_as}")
+            elif abs(low - high) > MOST_UNEVEN:
+                found.append(
+                    f"one end is darker than the other {seen_as}, so that equal distances look unequal: "
+                    f"{abs(low - high):.0f} apart in lightness, {MOST_UNEVEN:g} at most"
+                )
+            apart = float(distance(places[:1], places[2:])[0])
+            if apart < ENDS_APART:
+                found.append(f"its two ends look alike {seen_as}: {apart:.0f} apart, {ENDS_APART:g} needed")
+    return found
 
 
 def anchored(

@@ -212,6 +212,7 @@ class AxisBody(Model):
         return self
 
 
+PlainColour = Literal["lilac", "stone", "mist", "bronze", "fern", "lichen", "coral", "driftwood"]  # see core.kinds
 RampColours = Literal["slate", "heather", "moss", "tideline", "dusk"]
 Ticks = Literal["own", "none", "ends", "cuts", "round"]
 
@@ -320,9 +321,13 @@ class Look(Model):
 
 
 class RampBody(Model):
-    """Continuous colour by the value, or by another KPI; ends that are not given are the data's own."""
+    """Continuous colour by the value, or by another KPI; ends that are not given are the data's own.
+
+    own: two or three colours in place of the ones that come with the product.
+    """
 
     colours: RampColours = "slate"
+    own: list[Annotated[str, StringConstraints(pattern=r"^#[0-9a-fA-F]{6}$")]] = Field(default=[], max_length=3)
     kpi: Key | None = None
     anchor: Literal["extent", "ends", "midpoint"] = "extent"
     low: Number | None = None
@@ -334,7 +339,18 @@ class RampBody(Model):
         ends = [end for end in (self.low, self.middle, self.high) if end is not None]
         if self.anchor != "extent" and any(low >= high for low, high in pairwise(ends)):
             raise ValueError("a ramp runs from a smaller to a larger number, its middle between them")
+        if len(self.own) == 1:
+            raise ValueError("a ramp of one’s own has two or three colours")
         return self
+
+
+class ColourBody(Model):
+    """What readings are coloured by where it is no ramp: their states, one plain colour, or kinds: each member, or
+    the member of a coarser segment that it is of."""
+
+    by: Literal["state", "plain", "kind"] = "state"
+    plain: PlainColour = "stone"
+    segment: str | None = Field(None, max_length=80)  # None: each member is a kind of its own
 
 
 class FurtherBody(Model):
@@ -380,6 +396,7 @@ class InstrumentBody(Model):
     face: FaceKey = "dial"
     look: Look = Look()
     ramp: RampBody | None = None
+    colour: ColourBody = ColourBody()
     hide: list[SheetPart] = Field(default=[], max_length=4)
     legend: bool | None = None  # None: on the faces whose colours nothing else names
     marks: list[MarkName] = Field(default=["target"], max_length=4)

@@ -18,11 +18,13 @@ from ironmark.core import ledger, words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.faces import FACES
+from ironmark.core.kinds import KINDS, OTHERS, shade_of
 from ironmark.core.numbers import Unit, show
 from ironmark.core.palette import State
 from ironmark.pages.alike import but_for_place, edited
 from ironmark.pages.documents import DialLook, InstrumentBody, RingLook
 from ironmark.pages.histories import history, trail
+from ironmark.pages.kinds import kind_legend
 from ironmark.pages.page import Reading, Sheet, Subject
 from ironmark.pages.quadrants import quadrant_picture
 from ironmark.pages.ramps import shaded
@@ -33,7 +35,7 @@ from ironmark.pages.shapes import AxisPicture, InstrumentPicture, MarkLine, Read
 HUNDREDTHS = Unit("percent", 0)
 FURTHEST = 1.5  # of its mark: what is further past it is told by the overrun sign
 # The settings that a drawing depends on, and all that a sheet says.
-_drawn_by = attrgetter("face", "look", "axis", "ticks", "tick_count", "marks", "ramp")
+_drawn_by = attrgetter("face", "look", "axis", "ticks", "tick_count", "marks", "ramp", "colour")
 _says = attrgetter(*(slot.name for slot in fields(Sheet) if slot.name not in ("id", "instrument")))
 
 
@@ -64,7 +66,7 @@ class Pen:
         picture = InstrumentPicture(
             id=sheet.id, title=sheet.title, kpi_name=subject.name if subject else "", direction=subject.direction if subject else "higher",
             unit=subject.unit.kind if subject else "number", period=sheet.period, problem=sheet.problem, notes=list(sheet.notes),
-            axis=None, readings=[], ramp=None, quadrant=None, by_hand=sheet.by_hand, stroke="", grain=sheet.grain,
+            axis=None, readings=[], ramp=None, kinds=[], quadrant=None, by_hand=sheet.by_hand, stroke="", grain=sheet.grain,
             rehearsed=sheet.rehearsed, waiting=sheet.waiting, reach=sheet.reach, sorted=sheet.sorted,
         )  # fmt: skip
         if subject is None or sheet.problem:
@@ -98,10 +100,26 @@ class Pen:
             colours, picture.ramp = shaded(instrument.ramp, sheet.colouring, tuple(reading.colour for reading in own))
             for drawn, shade in zip(picture.readings, colours, strict=False):
                 drawn.shade = shades[drawn.member] = shade
+        elif sheet.kinds is not None or instrument.colour.by == "plain":
+            _colour(picture, sheet, shades)
         if sheet.crossing is not None:
             mark = instrument.marks[0] if instrument.marks else ""
             picture.quadrant = quadrant_picture(sheet.crossing, instrument.look.quadrant, subject, mark, shades)
         return picture
+
+
+def _colour(picture: InstrumentPicture, sheet: Sheet, shades: dict[str | None, str | None]) -> None:
+    """Colour what is drawn plainly or by kinds, and note whose colour is whose in ``shades``."""
+    members = {member for member in (sheet.crossing.members if sheet.crossing else ())}
+    members |= {reading.member for reading in sheet.readings if reading.member is not None}
+    kinds, plain = sheet.kinds, KINDS[sheet.instrument.colour.plain]
+    if kinds is None:
+        shades |= {member: plain for member in members} | {None: plain}
+    else:
+        shades |= {member: shade_of(kinds.of[member]) if member in kinds.of else OTHERS for member in members}
+        picture.kinds = kind_legend(kinds, members)
+    for drawn in picture.readings:
+        drawn.shade = shades.get(drawn.member, OTHERS if kinds else plain)
 
 
 def _drawn_alike(one: Sheet, other: Sheet) -> bool:

@@ -155,6 +155,16 @@ class Colouring:
 
 
 @dataclass(frozen=True, slots=True)
+class Kinds:
+    """What members are coloured by where it is no state. names: every kind, in its kept order. of: the place in
+    ``names`` of each member's kind."""
+
+    segment: str
+    names: tuple[str, ...]
+    of: dict[str, int]
+
+
+@dataclass(frozen=True, slots=True)
 class Crossing:
     """The figures of a quadrant by member, in the order of ``members``, each KPI's unit."""
 
@@ -194,6 +204,7 @@ class Sheet:
     reach: str = ""  # what it reads in words, where that is not what the page reads
     sorted: str = ""  # the order of its readings in words
     colouring: Colouring | None = None
+    kinds: Kinds | None = None
     crossing: Crossing | None = None
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from ironmark.core import words
-from ironmark.core.ramp import RAMPS, anchored
+from ironmark.core.numbers import show
+from ironmark.core.ramp import RAMPS, anchored, doubts
 from ironmark.pages.documents import RampBody
 from ironmark.pages.page import Colouring, Figures
 from ironmark.pages.scales import with_nan
@@ -17,13 +17,10 @@ STEPS = 12
 def shaded(body: RampBody, by: Colouring, figures: Figures) -> tuple[list[str | None], RampPicture]:
     """The colour of each figure, None for none, and the legend."""
     values = np.array(with_nan(figures))
-    ramp = anchored(RAMPS[body.colours], values, body.anchor, body.low, body.middle, body.high)
+    colours = tuple(body.own) or RAMPS[body.colours]
+    ramp = anchored(colours, values, body.anchor, body.low, body.middle, body.high)
     low, high = ramp.anchors[0], ramp.anchors[-1]
-    anchors = [
-        Tick(fraction=(at - low) / (high - low), label=words.show_cut(_short(at), by.unit)) for at in ramp.anchors
-    ]
-    return ramp.shades(values), RampPicture(name=by.name, colours=ramp.steps(STEPS), anchors=anchors)
-
-
-def _short(value: float) -> float:
-    return float(f"{value:.4g}")
+    anchors = [Tick(fraction=(at - low) / (high - low), label=show(at, by.unit)) for at in ramp.anchors]
+    return ramp.shades(values), RampPicture(
+        name=by.name, colours=ramp.steps(STEPS), anchors=anchors, doubts=doubts(colours) if body.own else []
+    )

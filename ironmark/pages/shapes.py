@@ -171,11 +171,19 @@ class HistoryPicture:
 
 @dataclass(slots=True)
 class RampPicture:
-    """The colours of a ramp, evenly from its low to its high end, and where its anchors lie on that way."""
+    """The colours of a ramp, evenly from its low to its high end, and where its anchors lie on that way. doubts: what
+    is wrong with colours of one's own."""
 
     name: str
     colours: list[str]
     anchors: list[Tick]
+    doubts: list[str]
+
+
+@dataclass(slots=True)
+class KindPicture:
+    name: str
+    colour: str
 
 
 @dataclass(slots=True)
@@ -236,6 +244,7 @@ class InstrumentPicture:
     axis: AxisPicture | None
     readings: list[ReadingPicture]
     ramp: RampPicture | None
+    kinds: list[KindPicture]  # what its colours stand for where they are neither states nor a ramp
     quadrant: QuadrantPicture | None
     by_hand: str  # what can be set on it: "steps" of a checklist, the "value" of one cell, or ""
     stroke: str  # what one tally stroke stands for

@@ -21,6 +21,7 @@ from ironmark.pages.alike import edited
 from ironmark.pages.blocks import block_of
 from ironmark.pages.by_hand import kept_by_hand
 from ironmark.pages.documents import FurtherBody, InstrumentBody, KpiBody, OwnScope, Rehearsed, ScopeBody
+from ironmark.pages.kinds import kinds_of
 from ironmark.pages.library import Library
 from ironmark.pages.page import (
     Ask,
@@ -125,6 +126,7 @@ def _read(
     colouring = None
     if instrument.ramp is not None:
         colouring, found = _coloured(library, instrument, kpi, scope, period, places, found, unit)
+    kinds = kinds_of(library, instrument) if instrument.ramp is None and instrument.colour.by == "kind" else None
     if instrument.face == "pips":
         found = _with_steps(library, instrument, kpi, scope, period, found)
     subjects = [subject]
@@ -140,7 +142,7 @@ def _read(
         # The same number of months before these is no year to date: there is nothing to say of what changed.
         found = [replace(reading, before=None, step=0, earlier=()) for reading in found]
     return edited(
-        sheet, notes=(*notes, *doubts), subjects=tuple(subjects), readings=tuple(found), colouring=colouring, crossing=crossing,
+        sheet, notes=(*notes, *doubts), subjects=tuple(subjects), readings=tuple(found), colouring=colouring, kinds=kinds, crossing=crossing,
         folded=tuple(folded),
     )  # fmt: skip
 

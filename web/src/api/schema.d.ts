@@ -1539,6 +1539,27 @@ export interface components {
             /** Done */
             done: boolean[][];
         };
+        /**
+         * ColourBody
+         * @description What readings are coloured by where it is no ramp: their states, one plain colour, or kinds: each member, or
+         *     the member of a coarser segment that it is of.
+         */
+        ColourBody: {
+            /**
+             * By
+             * @default state
+             * @enum {string}
+             */
+            by: "state" | "plain" | "kind";
+            /**
+             * Plain
+             * @default stone
+             * @enum {string}
+             */
+            plain: "lilac" | "stone" | "mist" | "bronze" | "fern" | "lichen" | "coral" | "driftwood";
+            /** Segment */
+            segment?: string | null;
+        };
         /** ColumnChange */
         ColumnChange: {
             /** Name */
@@ -2468,6 +2489,13 @@ export interface components {
             look: components["schemas"]["Look"];
             ramp?: components["schemas"]["RampBody"] | null;
             /**
+             * @default {
+             *       "by": "state",
+             *       "plain": "stone"
+             *     }
+             */
+            colour: components["schemas"]["ColourBody"];
+            /**
              * Hide
              * @default []
              */
@@ -2559,6 +2587,8 @@ export interface components {
             /** Readings */
             readings: components["schemas"]["ReadingPicture"][];
             ramp: components["schemas"]["RampPicture"] | null;
+            /** Kinds */
+            kinds: components["schemas"]["KindPicture"][];
             quadrant: components["schemas"]["QuadrantPicture"] | null;
             /** By Hand */
             by_hand: string;
@@ -2584,6 +2614,13 @@ export interface components {
             dataset: string;
             /** Version */
             version: number;
+        };
+        /** KindPicture */
+        KindPicture: {
+            /** Name */
+            name: string;
+            /** Colour */
+            colour: string;
         };
         /** Kpi */
         Kpi: {
@@ -3398,6 +3435,8 @@ export interface components {
         /**
          * RampBody
          * @description Continuous colour by the value, or by another KPI; ends that are not given are the data's own.
+         *
+         *     own: two or three colours in place of the ones that come with the product.
          */
         RampBody: {
             /**
@@ -3406,6 +3445,11 @@ export interface components {
              * @enum {string}
              */
             colours: "slate" | "heather" | "moss" | "tideline" | "dusk";
+            /**
+             * Own
+             * @default []
+             */
+            own: string[];
             /** Kpi */
             kpi?: string | null;
             /**
@@ -3423,7 +3467,8 @@ export interface components {
         };
         /**
          * RampPicture
-         * @description The colours of a ramp, evenly from its low to its high end, and where its anchors lie on that way.
+         * @description The colours of a ramp, evenly from its low to its high end, and where its anchors lie on that way. doubts: what
+         *     is wrong with colours of one's own.
          */
         RampPicture: {
             /** Name */
@@ -3432,6 +3477,8 @@ export interface components {
             colours: string[];
             /** Anchors */
             anchors: components["schemas"]["Tick"][];
+            /** Doubts */
+            doubts: string[];
         };
         /**
          * ReadAsk

@@ -7,22 +7,25 @@
 
   interface Props {
     picture: Schemas['HistoryPicture']
+    /** In place of the states' colours. */
+    shade?: string | null
     form?: 'line' | 'columns'
     height?: number
     chosen?: string
     choose?: (key: string) => void
     grab?: Grab
   }
-  let { picture, form = 'line', height: H = 122, chosen, choose, grab }: Props = $props()
+  let { picture, shade = null, form = 'line', height: H = 122, chosen, choose, grab }: Props = $props()
   let width = $state(600)
   const points = $derived(picture.points)
   const zero = $derived(picture.axis.zero)
   const step = $derived(width / Math.max(1, points.length))
   const x = (i: number) => (i + 0.5) * step
+  const full = (state: string | null | undefined) => shade ?? (state ? colour(state) : 'var(--soft)')
   const y = (fraction: number) => (1 - fraction) * H
   const cuts = $derived(picture.cuts.filter((cut) => !cut.past))
   const levels = $derived(
-    cuts.length
+    cuts.length && ['own', 'cuts'].includes(picture.axis.marked)
       ? cuts.map((cut) => ({ at: cut.fraction, label: cut.shown }))
       : picture.axis.ticks.map((tick) => ({ at: tick.fraction, label: tick.label })),
   )
@@ -123,8 +126,8 @@
               width={step * 0.64}
               y={top}
               height={Math.max(1, Math.abs(point.fraction - zero) * H)}
-              fill={point.partial ? tint(point.state) : point.state ? colour(point.state) : 'var(--soft)'}
-              stroke={point.partial ? colour(point.state) : 'none'}
+              fill={point.partial ? tint(point.state) : full(point.state)}
+              stroke={point.partial ? full(point.state) : 'none'}
               stroke-dasharray="3 2"
             />
           {/if}
@@ -133,8 +136,8 @@
         {#each runs as run (run)}<polyline
             points={run}
             fill="none"
-            stroke="var(--ink)"
-            stroke-width="1.5"
+            stroke={shade ?? 'var(--ink)'}
+            stroke-width={shade ? 2 : 1.5}
           />{/each}
         {#each points as point, i (point.key)}
           {#if point.fraction !== null}
@@ -142,8 +145,8 @@
               cx={x(i)}
               cy={y(point.fraction)}
               r={Math.min(4.5, step / 2.4)}
-              fill={point.partial ? 'var(--sheet)' : point.state ? colour(point.state) : 'var(--soft)'}
-              stroke={point.partial ? colour(point.state) : 'var(--sheet)'}
+              fill={point.partial ? 'var(--sheet)' : full(point.state)}
+              stroke={point.partial ? full(point.state) : 'var(--sheet)'}
               stroke-width={point.partial ? 2 : 1}
             />
           {/if}

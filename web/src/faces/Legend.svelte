@@ -1,5 +1,5 @@
 <script lang="ts">
-  /** What the colours say: states in rank order, or a ramp between its anchors. */
+  /** What the colours say: states in rank order, kinds in their kept order, or a ramp between its anchors. */
   import type { Picture } from '../api/client'
   import { colour, stateOf, statesBeside } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
@@ -32,6 +32,12 @@
         >
       {/each}
     </span>
+  </div>
+{:else if picture.kinds.length}
+  <div class="states small soft" class:asked>
+    {#each picture.kinds as kind (kind.name)}
+      <span><i style:background={kind.colour}></i>{kind.name}</span>
+    {/each}
   </div>
 {:else if states.length}
   <div class="states small soft" class:asked>

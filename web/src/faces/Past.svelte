@@ -23,6 +23,7 @@
     <span class="past" bind:clientHeight={height}>
       <span class="inside">
         <History
+          shade={reading.shade}
           {grab}
           picture={reading.history}
           form={look.history.form}

@@ -140,6 +140,7 @@
     {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
     <Brief
       {instrument}
+      {picture}
       grain={card.grain}
       {kpis}
       {yardsticks}

@@ -1,14 +1,15 @@
 <script lang="ts">
   /** The sentence that defines an instrument; each underlined part is a slot. */
-  import type { CardPicture, Instrument, Kpi, Yardstick } from '../../api/client'
+  import type { CardPicture, Instrument, Kpi, Picture, Yardstick } from '../../api/client'
   import { faces, kindOf, phrase } from '../../faces/names.svelte'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
   import ReachSlots from './ReachSlots.svelte'
-  import RampSlot from './RampSlot.svelte'
+  import ColourSlot from './ColourSlot.svelte'
 
   interface Props {
     instrument: Instrument
+    picture: Picture | undefined
     grain: string
     kpis: Kpi[]
     yardsticks: Yardstick[]
@@ -21,6 +22,7 @@
   }
   let {
     instrument,
+    picture,
     grain,
     kpis,
     yardsticks,
@@ -260,10 +262,13 @@
         />
       {/snippet}
     </Slot>{/if}, coloured by
-  <RampSlot {instrument} kpis={everyKpi} {change} />{#if (instrument.by || instrument.last) && kind.sorted}, {order ===
-    'kept'
-      ? ''
-      : 'sorted'}
+  <ColourSlot
+    {instrument}
+    {picture}
+    {segments}
+    kpis={everyKpi}
+    {change}
+  />{#if (instrument.by || instrument.last) && kind.sorted}, {order === 'kept' ? '' : 'sorted'}
     <Slot text={way.name} label="Order">
       {#snippet children(close)}
         <Choices

@@ -36,7 +36,9 @@
           : '',
   )
   const figured = $derived(!many && !kind.states)
-  const legend = $derived(instrument.legend ?? (!!picture?.ramp || (kind.legend && many)))
+  const legend = $derived(
+    instrument.legend ?? (!!picture?.ramp || !!picture?.kinds.length || (kind.legend && many)),
+  )
   const below = $derived(
     reading && reading.value === null
       ? reading.reason
