@@ -43,6 +43,13 @@ class ConnectionOut(BaseModel):
     table: str
 
 
+class ComputedKpi(BaseModel):
+    """A KPI that is computed from the dataset."""
+
+    id: str
+    name: str
+
+
 class ProblemOut(BaseModel):
     message: str
     column: str | None
@@ -60,7 +67,7 @@ class DatasetOut(BaseModel):
     through: dt.date | None
     fixed_through: bool  # said by somebody; else it follows the rows
     updated_at: str
-    kpis: list[str]
+    kpis: list[ComputedKpi]
     kind: Literal["file", "sheet", "checklist", "live"]
     merges: dict[str, dict[str, str]]
     has_token: bool
@@ -87,7 +94,7 @@ class DatasetChange(Model):
     keep_versions: int | None = Field(None, ge=1, le=10_000)
 
 
-def dataset_out(dataset: StoredDataset, users: dict[str, list[str]]) -> DatasetOut:
+def dataset_out(dataset: StoredDataset, users: dict[str, list[ComputedKpi]]) -> DatasetOut:
     return DatasetOut(
         id=dataset.id,
         version=dataset.version,
@@ -112,11 +119,11 @@ def dataset_out(dataset: StoredDataset, users: dict[str, list[str]]) -> DatasetO
     )
 
 
-def users_of(session: Session) -> dict[str, list[str]]:
-    """The names of the KPIs of each dataset."""
-    users: dict[str, list[str]] = {}
+def users_of(session: Session) -> dict[str, list[ComputedKpi]]:
+    """The KPIs of each dataset."""
+    users: dict[str, list[ComputedKpi]] = {}
     for kpi in records.every(session, "kpi"):
-        users.setdefault(kpi.body["dataset"], []).append(kpi.body["name"])
+        users.setdefault(kpi.body["dataset"], []).append(ComputedKpi(id=kpi.id, name=kpi.body["name"]))
     return users
 
 
@@ -274,6 +281,6 @@ def delete_dataset(key: str, if_match: str | None = Header(None), who: Reader = 
                 409,
                 "in-use",
                 "The dataset is in use",
-                f"{len(users)} KPIs are computed from it: {', '.join(users[:5])}. Delete or move those first.",
+                f"{len(users)} KPIs are computed from it: {', '.join(user.name for user in users[:5])}. Delete or move those first.",
             )
         datasets.remove(session, key, saw)

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from ironmark.api.datasets import DatasetOut, ProblemOut, body_of, dataset_answer, file_name_of
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
-from ironmark.core.numbers import MINUS
+from ironmark.core.numbers import MINUS, group, show_day
 from ironmark.pages.problems import Refused
 from ironmark.store import datasets
 from ironmark.store.database import Missing
@@ -46,6 +46,13 @@ class RowsOut(BaseModel):
     rows: list[list[str]]
     summary: list[ColumnSummary]
     problems: list[ProblemOut]
+
+
+class RowsPage(BaseModel):
+    """Some rows of those that were asked for, every cell as text. total: how many there are of them in all."""
+
+    rows: list[list[str]]
+    total: int
 
 
 class Bar(BaseModel):
@@ -116,6 +123,31 @@ def first_rows(key: str, who: Reader = Depends(reader)) -> RowsOut:
     )
 
 
+@router.get("/rows/page")
+def page_of_rows(
+    key: str,
+    offset: int = Query(0, ge=0, le=10_000_000),
+    limit: int = Query(FIRST_ROWS, ge=1, le=500),
+    sort: str | None = Query(None, max_length=80),
+    down: bool = False,
+    find: str = Query("", max_length=200),
+    who: Reader = Depends(reader),
+) -> RowsPage:
+    """Rows sorted by a column, blanks last, and those alone that hold a text in any of their cells."""
+    with who.read() as session:
+        dataset = datasets.get(session, key)
+        frame = merged(_rows(who, session, dataset), dataset.merges)
+    if sort is not None and sort not in frame.columns:
+        raise Refused(422, "no-column", "No such column", f"The dataset has no column “{sort}” to sort by.")
+    if find.strip():
+        text = pl.concat_str(pl.all().cast(pl.String).fill_null(""), separator="\n").str.to_lowercase()
+        frame = frame.filter(text.str.contains(find.strip().lower(), literal=True))
+    if sort is not None:
+        frame = frame.sort(sort, descending=down, nulls_last=True, maintain_order=True)
+    some = frame.slice(offset, limit)
+    return RowsPage(rows=[[_cell(cell)[:200] for cell in row] for row in some.rows()], total=frame.height)
+
+
 def _summary(cells: pl.Series) -> ColumnSummary:
     known = cells.drop_nulls()
     ends = [known.min(), known.max()] if len(known) else ["", ""]
@@ -133,7 +165,9 @@ def _cell(cell: Any) -> str:
         return ""
     if isinstance(cell, bool):
         return "yes" if cell else "no"
-    return f"{cell:.10g}".replace("-", MINUS) if isinstance(cell, float) else str(cell)
+    if isinstance(cell, dt.date):
+        return show_day(cell)
+    return group(f"{cell:.10g}").replace("-", MINUS) if isinstance(cell, float) else str(cell)
 
 
 @router.get("/columns/{name}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import math
 import re
 from contextvars import ContextVar
@@ -11,6 +12,7 @@ from functools import lru_cache
 from typing import Literal, NamedTuple
 
 from babel import Locale, UnknownLocaleError
+from babel.dates import format_date
 from babel.numbers import get_currency_symbol, get_decimal_symbol, get_group_symbol
 
 DEFAULT_LOCALE = "en_GB"
@@ -107,8 +109,8 @@ def show(value: float | None, unit: Unit, *, sign: bool = False, decimals: int |
         prefix = MINUS if value < 0 else "+" if sign else ""
         return f"{prefix}{body}" if any(figure in "123456789" for figure in body) else body
     size, suffix = scale(value, unit, places)
-    if unit.compact and not suffix and unit.kind == "number" and float(value).is_integer():
-        places = 0  # decimals are for what was scaled: 22.5k, but 227
+    if unit.compact and not suffix and unit.kind == "number" and (size >= 10 or float(value).is_integer()):
+        places = 0  # decimals are for what was scaled: 22.5k, but 227, and a gap of 80 to a mark of 306.8
     body = _digits(size, places)
     prefix = MINUS if value < 0 else "+" if sign else ""
     if prefix and not any(figure in "123456789" for figure in body):
@@ -196,6 +198,16 @@ def _signs(name: str) -> _Signs:
         gap,
         "\u00a0" if "\u00a0" in percent else "",
     )
+
+
+def show_day(day: dt.date) -> str:
+    """A day as the locale writes it: ``1 Oct 2026``."""
+    return _day(day, _locale.get())
+
+
+@lru_cache(maxsize=8192)
+def _day(day: dt.date, locale: str) -> str:
+    return format_date(day, "medium", locale=locale)
 
 
 def symbol(currency: str) -> str:

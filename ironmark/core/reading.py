@@ -355,7 +355,7 @@ def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | Non
     cuts, band = np.empty((0, *value.shape)), np.full(value.shape, grading.NOT_GRADED, dtype=np.int8)
     if yardstick is not None:
         cuts = grading.resolve(yardstick, readings.marks, value.shape)
-        if readings.counted is not None:
+        if readings.counted is not None and yardstick.per != "any":
             cuts = _scaled(cuts, yardstick, readings.counted(yardstick.per))
         graded = shown_values(value, readings.kpi.unit) if readings.kpi.as_shown else value
         band = grading.grade(yardstick, graded, cuts)
@@ -389,7 +389,9 @@ def shown_values(values: Floats, unit: Unit) -> Floats:
 
 def scale(readings: Readings, yardstick: Yardstick) -> Floats:
     """What a yardstick's plain numbers are multiplied by, (P, M): 1 but for a flow."""
-    return np.ones(readings.value.shape) if readings.counted is None else readings.counted(yardstick.per)
+    if readings.counted is None or yardstick.per == "any":
+        return np.ones(readings.value.shape)
+    return readings.counted(yardstick.per)
 
 
 def _scaled(cuts: Floats, yardstick: Yardstick, share: Floats) -> Floats:

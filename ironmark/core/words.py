@@ -37,6 +37,11 @@ def show_cut(value: float, unit: Unit) -> str:
     return _shown(value, unit, written_as())
 
 
+def show_mark(value: float, unit: Unit) -> str:
+    """A mark's value as it stands beside readings: with the decimals it needs, and compact like them."""
+    return show(value, unit) if unit.compact else show_cut(value, unit)
+
+
 @lru_cache(maxsize=8192)
 def _shown(value: float, unit: Unit, locale: str) -> str:
     # The same cuts and marks are written for many readings of a page.
@@ -70,7 +75,7 @@ def band_words(yardstick: Yardstick, cuts: Sequence[float], band: int, unit: Uni
 def gap_words(value: float, line: float, mark: str, direction: str, unit: Unit) -> str:
     """How far the value is from its mark: ``1.2 points under target 92%``, ``3 to spare``."""
     gap = value - line
-    shown = show_cut(line, unit)
+    shown = show_mark(line, unit)
     if not math.isfinite(gap):
         return ""
     size = show_gap(gap, unit)

@@ -15,6 +15,7 @@ from ironmark.core.periods import Grain
 
 Bands = NDArray[np.int8]
 
+Per = Grain | Literal["any"]
 NOISE = 1e-9  # relative; nearer than this to a cut is on it
 NO_READING, NOT_GRADED = -2, -1
 MIN_BANDS, MAX_BANDS = 2, 12
@@ -38,12 +39,12 @@ class Yardstick:
     """n bands, given by the keys of their states from the lowest values up, and n − 1 cuts.
 
     per: the period that plain numbers and offsets are meant for where the KPI is a flow; a quarter's are three times
-    a month's. known: the states there are, by key; all bands carry states of one palette.
+    a month's, and those for "any" stand as they are, however long the period is. known: the states there are, by key; all bands carry states of one palette.
     """
 
     bands: tuple[str, ...]
     cuts: tuple[Cut, ...]
-    per: Grain = "month"
+    per: Per = "month"
     known: Mapping[str, State] = field(default_factory=lambda: STATES, compare=False, repr=False)
 
     def __post_init__(self) -> None:

@@ -152,7 +152,7 @@ class YardstickBody(Model):
     kpi: Key | None = None  # the KPI whose readings and unit its page shows
     bands: list[str] = Field(min_length=core.MIN_BANDS, max_length=core.MAX_BANDS)
     cuts: list[CutBody]
-    per: Grain = "month"  # what a flow's plain numbers are for
+    per: Grain | Literal["any"] = "month"  # any: however long the period is. What a flow's plain numbers are for
 
     @model_validator(mode="after")
     def fits(self) -> YardstickBody:

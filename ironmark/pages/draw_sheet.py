@@ -276,7 +276,7 @@ class Frame:
 
     def _write(self, reading: Reading, cuts: list[float]) -> Texts:
         unit, value, state, band_words = self.unit, reading.value, reading.state, ""
-        marks = tuple(words.show_cut(mark.value, unit) for mark in reading.marks)
+        marks = tuple(words.show_mark(mark.value, unit) for mark in reading.marks)
         if value is None:
             return Texts(marks=marks)
         gap_words = self._gap_words(reading)
@@ -289,9 +289,16 @@ class Frame:
         )
         return Texts(
             marks=marks, shown=show(value, unit), gap_shown=_signed_gap(reading.gap, unit), gap_words=gap_words,
-            band_words=band_words, attainment=_percent(reading.attainment), state=self.states[state].name if state else None,
+            band_words=band_words, attainment=self._reached(reading), state=self.states[state].name if state else None,
             rest="; ".join(text for text in rest if text),
         )  # fmt: skip
+
+    def _reached(self, reading: Reading) -> str:
+        """How much of its mark is reached; where lower is better, how far under or over it the value is."""
+        if self.subject.direction != "lower" or reading.attainment is None:
+            return _percent(reading.attainment)
+        room = reading.attainment - 1  # of the mark
+        return f"{_percent(abs(room))} {'under' if room >= 0 else 'over'}"
 
     def _gap_words(self, reading: Reading) -> str:
         assert reading.value is not None

@@ -15,7 +15,7 @@ from pydantic import TypeAdapter
 from ironmark.core.numbers import Unit
 from ironmark.core.palette import State
 from ironmark.core.periods import Grain, Period
-from ironmark.core.yardstick import Cut, Yardstick
+from ironmark.core.yardstick import Cut, Per, Yardstick
 from ironmark.pages.documents import InstrumentBody
 
 Figures = tuple[float | None, ...]
@@ -127,7 +127,7 @@ class GradedBy:
     name: str
     bands: tuple[str, ...]
     cuts: tuple[Cut, ...]
-    per: Grain
+    per: Per
 
     def with_states(self, known: Mapping[str, State]) -> Yardstick:
         return Yardstick(self.bands, self.cuts, self.per, known)

@@ -53,7 +53,7 @@ class Datasets(WithServer):
         self.assertEqual(columns["datum"], ("date", "period"))
         self.assertEqual(made["through"], "2026-01-01")
         rows = self.ok(self.client.get(f"/api/datasets/{made['id']}/rows"))
-        self.assertEqual(rows["rows"][0], ["2025-12-31", "A", "3.5", "1", "x", "yes"])
+        self.assertEqual(rows["rows"][0], ["31 Dec 2025", "A", "3.5", "1", "x", "yes"])
         self.assertEqual(rows["summary"][2]["blanks"], 1)
 
     def test_a_role_can_be_changed_where_its_type_allows(self) -> None:

@@ -226,11 +226,143 @@ class Places(Pictures):
         self.assertTrue(2 <= len(fractions) <= 6 and fractions == sorted(fractions))
         self.assertEqual(found[1]["axis"]["ticks"], [])
 
+    def test_ticks_at_the_ends_at_the_cuts_or_about_so_many(self) -> None:
+        found = self.card(
+            {"ticks": "ends"}, {"ticks": "cuts"}, {"ticks": "round", "tick_count": 2}, {"ticks": "round", "tick_count": 12},
+            team=["Alpha"],
+        )["instruments"]  # fmt: skip
+        axis = found[0]["axis"]
+        self.assertEqual([tick["label"] for tick in axis["ticks"]], [axis["low_shown"], axis["high_shown"]])
+        self.assertEqual([tick["label"] for tick in found[1]["axis"]["ticks"]], ["0", "10", "20"])
+        few, many = (len(card["axis"]["ticks"]) for card in found[2:])
+        self.assertTrue(few <= 3 < 8 <= many, (few, many))
+
+    def test_segments_up_to_the_value_by_their_place_or_by_a_ramp(self) -> None:
+        # 15 on an axis from 0 to 20: three of four segments; bands from 0, 10 and 20.
+        axis, four = {"low": 0, "high": 20}, {"ring": "segments", "segments": 4}
+        dials = [
+            four,
+            four | {"paint": "state", "hand": "fill"},
+            four | {"paint": "ramp", "colours": "slate"},
+            four | {"paint": "ramp", "colours": "slate", "turned": True, "hand": "fill"},
+        ]
+        made = [{"face": "dial", "axis": axis, "look": {"dial": look}} for look in dials]
+        plain, placed, ramp, turned = (
+            card["readings"][0]["segments"] for card in self.card(*made, team=["Alpha"])["instruments"]
+        )
+        self.assertEqual([part["lit"] for part in plain], [1, 1, 1, 0])
+        self.assertEqual({part["state"] for part in plain}, {"met"})
+        self.assertEqual([part["state"] for part in placed], ["near", "near", "met", "met"])
+        self.assertEqual([part["lit"] for part in placed], [1, 1, 1, 0])
+        self.assertEqual([part["lit"] for part in ramp], [1, 1, 1, 1], "a needle tells the value")
+        self.assertEqual([part["shade"] for part in ramp], [part["shade"] for part in turned][::-1])
+        self.assertEqual(len({part["shade"] for part in ramp}), 4)
+        for count in (1, 3, 41):
+            refused = self.client.post(
+                "/api/scorecards/faces",
+                json={"instrument": {"id": "x", "kpi": self.ids["teams_sum"], "look": {"dial": {"segments": count}}}},
+            )
+            self.assertEqual(refused.status_code, 422)
+
+    def test_a_full_track_is_each_ones_own_mark(self) -> None:
+        key = self.ids["teams_sum"]
+        for team, target in (("Alpha", 30.0), ("Gamma", 20.0), ("Beta", -5.0)):
+            change = {"name": "target", "of": {"team": team}, "since": "2026-01", "value": target}
+            head = {"If-Match": self.client.get(f"/api/kpis/{key}/marks").headers["etag"]}
+            self.client.post(f"/api/kpis/{key}/marks", json={"changes": [change]}, headers=head).raise_for_status()
+        for face in ("bar", "column", "ring"):
+            found = self.one(by="team", face=face, marks=["target"], look={face: {"full": "mark"}}, ticks="ends")
+            rows = {r["member"]: r for r in found["readings"]}
+            # Alpha has 15 of 30, Gamma 25 of 20: a quarter past its track; the others have no mark above zero.
+            end = 1.0 if face == "ring" else 1 / 1.25
+            self.assertAlmostEqual(found["axis"]["full"], end)
+            self.assertAlmostEqual(rows["Alpha"]["fraction"], 0.5 * end)
+            self.assertAlmostEqual(rows["Alpha"]["marks"][0]["fraction"], end)
+            self.assertEqual((rows["Gamma"]["fraction"], rows["Gamma"]["past"]), (1.0, int(face == "ring")))
+            self.assertEqual((rows["Beta"]["fraction"], rows["Beta"]["marks"], rows["Beta"]["shown"]), (0, [], "−20"))
+            self.assertEqual(found["axis"]["ticks"][-1]["label"], "100%" if face == "ring" else "125%")
+
+    def test_cuts_that_hold_however_long_the_period_is(self) -> None:
+        body = {"name": "Any", "bands": BANDS, "cuts": [{"offset": 0}, {"offset": 10}, {"offset": 40}]}
+        states = {}
+        for per in ("month", "any"):
+            key = self.client.post("/api/yardsticks", json=body | {"per": per}).json()["id"]
+            found = [
+                self.card({"yardstick": key}, team=["Alpha"], period=period)["instruments"][0]["readings"][0]
+                for period in ("2026-09", "2026-08..2026-09")
+            ]
+            states[per] = [(r["value"], r["state"], [cut["value"] for cut in r["cuts"]]) for r in found]
+            self.client.delete(f"/api/yardsticks/{key}", headers={"If-Match": '"1"'}).raise_for_status()
+        self.assertEqual(states["month"][1], (25, "met", [0, 20, 80]))
+        self.assertEqual(states["any"][1], (25, "met", [0, 10, 40]))
+        self.assertEqual(states["any"][0], states["month"][0])
+
     def test_a_share_never_shows_more_than_the_whole(self) -> None:
         self.assertLessEqual(self.one(kpi="teams_share", yardstick=None)["axis"]["high"], 1.0)
 
 
+class Colour(Pictures):
+    def test_plainly_and_by_kind(self) -> None:
+        plain, each, coarser, dots = self.card(
+            {"by": "team", "face": "ranked", "colour": {"by": "plain", "plain": "fern"}},
+            {"by": "team", "face": "ranked", "colour": {"by": "kind"}},
+            {"by": "team", "face": "ranked", "colour": {"by": "kind", "segment": "vessel"}},
+            {"by": "team", "face": "quadrant", "colour": {"by": "kind", "segment": "vessel"},
+             "look": {"quadrant": {"across": self.ids["teams_low"]}}},
+        )["instruments"]  # fmt: skip
+        self.assertEqual({r["shade"] for r in plain["readings"]}, {"#829151"})
+        self.assertEqual(plain["kinds"], [])
+        self.assertEqual(len({r["shade"] for r in each["readings"]}), 5)
+        self.assertEqual([kind["name"] for kind in coarser["kinds"]], ["v1", "v2"])
+        of_kind = {kind["name"]: kind["colour"] for kind in coarser["kinds"]}
+        shades = {r["member"]: r["shade"] for r in coarser["readings"]}
+        self.assertEqual((shades["Alpha"], shades["Beta"]), (of_kind["v1"], of_kind["v2"]))
+        self.assertEqual({d["member"]: d["shade"] for d in dots["quadrant"]["dots"]}["Beta"], of_kind["v2"])
+
+    def test_a_kind_has_the_same_colour_whoever_is_shown(self) -> None:
+        every = self.one(by="team", face="ranked", colour={"by": "kind"})
+        some = self.card({"by": "team", "face": "ranked", "colour": {"by": "kind"}}, team=["Gamma", "Beta"])
+        shades = {r["member"]: r["shade"] for r in every["readings"]}
+        for reading in some["instruments"][0]["readings"]:
+            self.assertEqual(reading["shade"], shades[reading["member"]])
+
+    def test_own_ramps_are_used_and_doubted(self) -> None:
+        good = self.one(by="team", ramp={"own": ["#e3e1d8", "#2b4a63"]})
+        self.assertEqual((good["ramp"]["colours"][0], good["ramp"]["doubts"]), ("#e3e1d8", []))
+        self.assertTrue(self.one(by="team", ramp={"own": ["#7a7a00", "#a0522d"]})["ramp"]["doubts"])
+        one = {"id": "x", "kpi": self.ids["teams_sum"], "ramp": {"own": ["#7a7a00"]}}
+        self.assertEqual(self.client.post("/api/scorecards/faces", json={"instrument": one}).status_code, 422)
+
+
+class Begun(Pictures):
+    def test_a_new_instrument_is_never_empty(self) -> None:
+        for handle, face in (("teams_sum", "bar"), ("teams_ratio", "dial")):
+            asked = {"id": "new", "kpi": self.ids[handle], "yardstick": self.ids["yardstick"]}
+            made = self.client.post("/api/scorecards/instrument", json=asked).json()
+            self.assertEqual((made["face"], made["marks"], made["kpi"]), (face, ["target"], self.ids[handle]))
+
+    def test_every_face_is_offered_with_what_it_cannot_do_without(self) -> None:
+        asked = {"id": "x", "kpi": self.ids["teams_sum"], "face": "dial", "w": 2, "h": 3}
+        offers = self.client.post("/api/scorecards/faces", json={"instrument": asked}).json()
+        by_face = {offer["instrument"]["face"]: offer for offer in offers}
+        self.assertEqual((by_face["profile"]["instrument"]["by"], by_face["bar"]["instrument"]["by"]), ("team", None))
+        quadrant = by_face["quadrant"]
+        self.assertEqual(quadrant["instrument"]["look"]["quadrant"]["across"], self.ids["teams_low"])
+        self.assertTrue(quadrant["picture"]["quadrant"]["dots"])
+        self.assertEqual((by_face["ledger"]["instrument"]["w"], by_face["ledger"]["instrument"]["h"]), (4, 6))
+        self.assertTrue(all(offer["picture"]["readings"] for offer in offers))
+
+
 class Told(Pictures):
+    def test_how_far_where_lower_is_better_is_said_in_its_own_words(self) -> None:
+        key = self.ids["teams_low"]
+        change = {"name": "target", "whose": "everyone", "since": "2026-01", "value": 4.0}
+        head = {"If-Match": self.client.get(f"/api/kpis/{key}/marks").headers["etag"]}
+        self.client.post(f"/api/kpis/{key}/marks", json={"changes": [change]}, headers=head).raise_for_status()
+        rows = {r["member"]: r for r in self.one(kpi="teams_low", by="team", marks=["target"])["readings"]}
+        self.assertEqual(rows["Gamma"]["attainment_shown"], "100% under")
+        self.assertEqual(rows["Beta"]["attainment_shown"], "25% over")
+
     def test_number_formats_of_the_instrument_win_over_the_kpi_s(self) -> None:
         found = self.card({}, {"decimals": 2}, {"compact": True, "decimals": 1}, team=["שלום"])["instruments"]
         self.assertEqual([f["readings"][0]["shown"] for f in found], ["10,000,000,000", "10,000,000,000.00", "10.0bn"])

@@ -1,5 +1,6 @@
 <script lang="ts">
   import Router, { router } from 'svelte-spa-router'
+  import { mediumDay } from './api/days'
   import { wrap } from 'svelte-spa-router/wrap'
   import { api, author, got, seen, type Schemas } from './api/client'
   import { LOCALES, writeAs } from './api/numbers'
@@ -106,9 +107,7 @@
       (datasets) => {
         const days = datasets.map((dataset) => dataset.through).filter((day) => day != null)
         const last = days.sort().at(-1)
-        through = last
-          ? `Data through ${new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' }).format(new Date(last))}`
-          : ''
+        through = last ? `Data through ${mediumDay(last)}` : ''
       },
       () => (through = ''),
     )

@@ -1097,6 +1097,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/datasets/{key}/rows/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Page Of Rows
+         * @description Rows sorted by a column, blanks last, and those alone that hold a text in any of their cells.
+         */
+        get: operations["page_of_rows_api_datasets__key__rows_page_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/datasets/{key}/columns/{name}": {
         parameters: {
             query?: never;
@@ -1675,6 +1695,16 @@ export interface components {
             /** Formula */
             formula: string | null;
         };
+        /**
+         * ComputedKpi
+         * @description A KPI that is computed from the dataset.
+         */
+        ComputedKpi: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
         /** ConditionOut */
         ConditionOut: {
             /** Key */
@@ -1817,7 +1847,7 @@ export interface components {
             /** Updated At */
             updated_at: string;
             /** Kpis */
-            kpis: string[];
+            kpis: components["schemas"]["ComputedKpi"][];
             /**
              * Kind
              * @enum {string}
@@ -3691,6 +3721,16 @@ export interface components {
             /** Problems */
             problems: components["schemas"]["ProblemOut"][];
         };
+        /**
+         * RowsPage
+         * @description Some rows of those that were asked for, every cell as text. total: how many there are of them in all.
+         */
+        RowsPage: {
+            /** Rows */
+            rows: string[][];
+            /** Total */
+            total: number;
+        };
         /** RuleOut */
         RuleOut: {
             /** Line */
@@ -4431,9 +4471,8 @@ export interface components {
             /**
              * Per
              * @default month
-             * @enum {string}
              */
-            per: "day" | "week" | "month" | "quarter" | "year";
+            per: ("day" | "week" | "month" | "quarter" | "year") | "any";
         };
     };
     responses: never;
@@ -6924,6 +6963,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    page_of_rows_api_datasets__key__rows_page_get: {
+        parameters: {
+            query?: {
+                offset?: number;
+                limit?: number;
+                sort?: string | null;
+                down?: boolean;
+                find?: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowsPage"];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -2,7 +2,7 @@
   /** Two KPIs, a dot for each member, both axes cut into four named quarters. */
   import type { Reading, Schemas } from '../api/client'
   import { colour, tint, word } from '../api/states.svelte'
-  import { boxOf, clear, shortened, widthOf, type Box, type Label } from './labels'
+  import { LINE, boxOf, broken, clear, shortened, type Box, type Label, widthOf } from './labels'
   import type { FaceProps } from './looks'
 
   let { picture, mini = false, open }: FaceProps = $props()
@@ -54,24 +54,28 @@
       return { left: x(dot.x) - r, right: x(dot.x) + r, top: y(dot.y) - r, bottom: y(dot.y) + r }
     }),
   )
+  const QUARTER = 11.5
   /** A quarter's name stands in a corner of it that no dot is in, or yields to the list. */
   const names = $derived.by(() => {
     if (mini) return []
     const wanted = areas.map((area): Label => {
-      const room = Math.floor((area.w * W - 12) / 6.9)
+      const room = area.w * W - 14
       const right = x(area.x + area.w) - 6
       const from = x(area.x) + 6
-      const [outer, inner] = area.isUp
-        ? [y(area.top) + 14, y(area.top - area.h) - 7]
-        : [y(area.top - area.h) - 7, y(area.top) + 14]
+      const text = `${area.quarter.name} · ${area.quarter.members.length}`
+      const lines = broken(text, QUARTER, room)
+      const fits = lines.length <= 3 && lines.every((line) => widthOf(line, QUARTER) <= room)
+      const foot = y(area.top - area.h) - 7 - (lines.length - 1) * LINE * QUARTER
+      const [outer, inner] = area.isUp ? [y(area.top) + 14, foot] : [foot, y(area.top) + 14]
       const at = (ends: boolean, height: number) => ({
         x: ends ? right : from,
         y: height,
         anchor: (ends ? 'end' : 'start') as Label['anchor'],
       })
       return {
-        text: room < 7 ? '' : `${shortened(area.quarter.name, room - 4)} · ${area.quarter.members.length}`,
-        size: 11.5,
+        text: fits ? text : '',
+        lines,
+        size: QUARTER,
         ...at(area.isRight, outer),
         others: [at(!area.isRight, outer), at(area.isRight, inner), at(!area.isRight, inner)],
       }
@@ -159,7 +163,11 @@
               x={name.x}
               y={name.y}
               text-anchor={name.anchor}
-              style:fill={word(name.state)}>{name.text}</text
+              style:fill={word(name.state)}
+              >{#each name.lines ?? [name.text] as line, at (at)}<tspan
+                  x={name.x}
+                  dy={at ? LINE * QUARTER : 0}>{line}</tspan
+                >{/each}</text
             >
           {/each}
           {#each thin(quadrant.up.axis.ticks, H, 16) as tick (tick.fraction)}

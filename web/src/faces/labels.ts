@@ -5,6 +5,8 @@ export interface Label {
   y: number
   anchor: 'start' | 'middle' | 'end'
   size: number
+  /** Where the text is too long for one line: the first stands at ``y``. */
+  lines?: string[]
   /** Other places to try, before it yields. */
   others?: { x: number; y: number; anchor: Label['anchor'] }[]
 }
@@ -22,10 +24,14 @@ export const widthOf = (text: string, size: number) =>
     0,
   ) * size
 
-export function boxOf({ text, x, y, anchor, size }: Label): Box {
-  const width = widthOf(text, size)
+/** How far lines stand below each other, in the unit of their size. */
+export const LINE = 1.16
+
+export function boxOf({ text, lines, x, y, anchor, size }: Label): Box {
+  const width = Math.max(...(lines ?? [text]).map((line) => widthOf(line, size)))
+  const below = ((lines?.length ?? 1) - 1) * LINE * size
   const left = anchor === 'start' ? x : anchor === 'end' ? x - width : x - width / 2
-  return { left: left - 1, right: left + width + 1, top: y - size * 0.85, bottom: y + size * 0.3 }
+  return { left: left - 1, right: left + width + 1, top: y - size * 0.85, bottom: y + below + size * 0.3 }
 }
 
 export const touch = (one: Box, other: Box) =>
@@ -51,6 +57,18 @@ export function clear(labels: Label[], taken: Box[] = [], within?: Box): Label[]
     }
   }
   return kept
+}
+
+/** A text on as many lines as it needs, each at most so wide; a single word that is wider stands alone. */
+export function broken(text: string, size: number, room: number): string[] {
+  const lines: string[] = []
+  for (const word of text.split(' ')) {
+    const last = lines.at(-1)
+    if (last !== undefined && widthOf(`${last} ${word}`, size) <= room)
+      lines[lines.length - 1] = `${last} ${word}`
+    else lines.push(word)
+  }
+  return lines
 }
 
 /** A text cut to fit so many characters, with an ellipsis for what is left out. */

@@ -3,7 +3,7 @@
   import { dequal } from 'dequal'
   import { api, got, words, type Schemas } from '../api/client'
   import { untrack } from 'svelte'
-  import { when } from '../views/data/days'
+  import { when } from '../api/days'
 
   interface Props {
     kind: 'kpis' | 'yardsticks'

@@ -23,6 +23,16 @@
     if (!some.length) return `all ${plural(label)}`
     return some.length > 2 ? `${some.length} ${plural(label)}` : some.join(' and ')
   }
+  /** Few segments are all named; of many those that are narrowed, and the rest stands behind one word. */
+  const FEW = 3
+  const named = $derived(
+    picture.segments.length <= FEW
+      ? picture.segments
+      : picture.segments.filter((segment) => members(segment.name).length || opened.includes(segment.name)),
+  )
+  const rest = $derived(picture.segments.filter((segment) => !named.includes(segment)))
+  let opened = $state<string[]>([])
+  const before = (i: number, count: number) => (i === 0 ? ' for ' : i === count - 1 ? ' and ' : ', ')
   const others = (segment: string) =>
     Object.fromEntries(Object.entries(scope.members ?? {}).filter(([name]) => name !== segment))
   const clear = (segment: string) => change({ ...scope, members: others(segment) })
@@ -39,11 +49,10 @@
     {#snippet children(close)}
       <PeriodChoice {picture} {scope} {change} {again} {close} />
     {/snippet}
-  </Slot>{#each picture.segments as segment, i (segment.name)}{i === 0
-      ? ' for '
-      : i === picture.segments.length - 1
-        ? ' and '
-        : ', '}<Slot text={told(segment.name, segment.label)} label={segment.label}>
+  </Slot>{#each named as segment, i (segment.name)}{before(i, named.length + (rest.length ? 1 : 0))}<Slot
+      text={told(segment.name, segment.label)}
+      label={segment.label}
+    >
       {#snippet children()}
         <button
           class="act quiet"
@@ -58,7 +67,24 @@
           choose={(member) => toggle(segment.name, member)}
         />
       {/snippet}
-    </Slot>{/each}{#if picture.partial}<span>, <b class="partial">{picture.partial}</b></span>{/if}
+    </Slot>{/each}{#if rest.length}{before(named.length, named.length + 1)}<Slot
+      text={named.length ? 'all else' : 'everything'}
+      label="Narrow by"
+    >
+      {#snippet children(close)}
+        <Choices
+          choices={rest.map((segment) => ({
+            key: segment.name,
+            name: segment.label,
+            note: `${segment.members.length} members`,
+          }))}
+          choose={(name) => {
+            opened = [...opened, name]
+            close()
+          }}
+        />
+      {/snippet}
+    </Slot>{/if}{#if picture.partial}<span>, <b class="partial">{picture.partial}</b></span>{/if}
 </p>
 
 <style>

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Everything one does to a yardstick: the strip, its back-test, rehearsal with sweep, and the proof. */
   import { api, got, newest, words, type Scope, type Strip, type YardstickBody } from '../api/client'
-  import { GRAINS, type Grain } from '../api/periods'
+  import { GRAINS } from '../api/periods'
   import { stateOf } from '../api/states.svelte'
   import Sign from './Sign.svelte'
   import { markNames as offered } from '../api/marknames.svelte'
@@ -163,17 +163,18 @@
     </p>
     {#if strip.nature === 'flow' && shown.cuts.some((cut) => !cut.mark || cut.offset)}
       <label class="small per"
-        >Its numbers are for a
+        >Its numbers are for
         <select
           class="type-in"
           value={shown.per ?? 'month'}
           onchange={(event) =>
             settle(
-              { ...shown, per: event.currentTarget.value as Grain },
+              { ...shown, per: event.currentTarget.value as YardstickBody['per'] },
               'say for which period its numbers are',
             )}
         >
-          {#each GRAINS as grain (grain)}<option>{grain}</option>{/each}
+          {#each GRAINS as grain (grain)}<option value={grain}>a {grain}</option>{/each}
+          <option value="any">the period, however long it is</option>
         </select>
         {#if Math.abs(strip.scale - 1) > 1e-9}<span class="soft"
             >and stand × {Number(strip.scale.toPrecision(3))} for {strip.period_label}</span

@@ -3,7 +3,7 @@
   import { push } from 'svelte-spa-router'
   import { api, got, words, type Dataset } from '../../api/client'
   import Take from './Take.svelte'
-  import { mediumDay } from './days'
+  import { mediumDay } from '../../api/days'
 
   let datasets = $state<Dataset[] | null>(null)
   let failed = $state('')
@@ -74,8 +74,10 @@
               <td>{dataset.problems.length || 'none'}</td>
               <td class="soft"
                 >{dataset.kpis.length
-                  ? dataset.kpis.slice(0, 3).join(', ') +
-                    (dataset.kpis.length > 3 ? ` and ${dataset.kpis.length - 3} more` : '')
+                  ? dataset.kpis
+                      .slice(0, 3)
+                      .map((kpi) => kpi.name)
+                      .join(', ') + (dataset.kpis.length > 3 ? ` and ${dataset.kpis.length - 3} more` : '')
                   : 'none yet'}</td
               >
             </tr>

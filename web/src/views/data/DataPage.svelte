@@ -9,9 +9,10 @@
   import ColumnPanel from './ColumnPanel.svelte'
   import LiveForm from './LiveForm.svelte'
   import Refresh from './Refresh.svelte'
+  import RowsTable from './RowsTable.svelte'
   import SheetEditor from './SheetEditor.svelte'
   import Versions from './Versions.svelte'
-  import { longDay } from './days'
+  import { longDay } from '../../api/days'
 
   let { params }: { params: { id: string } } = $props()
   const looked = $derived(new URLSearchParams(router.querystring ?? '').get('column'))
@@ -98,12 +99,34 @@
   const toggle = (what: NonNullable<typeof opened>) => (opened = opened === what ? null : what)
   const KIND: Record<string, string> = { sheet: 'typed in here', checklist: 'ticked here' }
   const typed = $derived(dataset?.kind === 'sheet' || dataset?.kind === 'checklist')
-  const listed = $derived(typed ? [] : (rows?.rows ?? []))
   const problems = $derived([...(dataset?.problems ?? []), ...(rows?.problems ?? [])])
   const general = $derived(problems.filter((problem) => !problem.column))
   const problemsOf = (name: string) => problems.filter((problem) => problem.column === name)
   const summary = (name: string) => rows?.summary.find((column) => column.name === name)
 </script>
+
+{#snippet heading(column: Schemas['ColumnOut'])}
+  {@const told = summary(column.name)}
+  <button class="label" title="Look at {column.label}" onclick={() => look(column.name)}
+    >{column.label}</button
+  >
+  {#if column.label !== column.name}<code title="as formulas write it">{column.name}</code>{/if}
+  <span class="soft plain-weight">{column.type}{', '}</span><RoleSlot
+    {column}
+    choose={(role) => changeColumn(column.name, { role })}
+  />
+  {#if told}
+    <span class="soft small told"
+      >{count(told.distinct)} distinct{told.blanks ? `, ${count(told.blanks)} blank` : ''}<br
+      />{told.smallest === told.largest ? told.smallest : `${told.smallest} – ${told.largest}`}</span
+    >
+  {/if}
+  {#each problemsOf(column.name) as problem, i (i)}
+    <span class="note problem"
+      >{problem.message}{#if problem.rows.length}{' '}Lines {problem.rows.join(', ')}.{/if}</span
+    >
+  {/each}
+{/snippet}
 
 <main class="page">
   {#if dataset}
@@ -190,60 +213,27 @@
       <div class="main">
         {#if dataset.kind === 'sheet'}<SheetEditor {dataset} kept={take} />{/if}
         {#if dataset.kind === 'checklist'}<ChecklistEditor {dataset} kept={take} />{/if}
-        <div class="sheet scroll">
-          <table class="plain">
-            <thead>
-              <tr>
-                {#each dataset.columns as column (column.name)}
-                  {@const told = summary(column.name)}
-                  <th>
-                    <button class="label" title="Look at {column.label}" onclick={() => look(column.name)}
-                      >{column.label}</button
-                    >
-                    {#if column.label !== column.name}<code title="as formulas write it">{column.name}</code
-                      >{/if}
-                    <span class="soft plain-weight">{column.type}{', '}</span><RoleSlot
-                      {column}
-                      choose={(role) => changeColumn(column.name, { role })}
-                    />
-                    {#if told}
-                      <span class="soft small told"
-                        >{count(told.distinct)} distinct{told.blanks
-                          ? `, ${count(told.blanks)} blank`
-                          : ''}<br />{told.smallest === told.largest
-                          ? told.smallest
-                          : `${told.smallest} – ${told.largest}`}</span
-                      >
-                    {/if}
-                    {#each problemsOf(column.name) as problem, i (i)}
-                      <span class="note problem"
-                        >{problem.message}{#if problem.rows.length}{' '}Lines {problem.rows.join(
-                            ', ',
-                          )}.{/if}</span
-                      >
-                    {/each}
-                  </th>
-                {/each}
-              </tr>
-            </thead>
-            <tbody>
-              {#each listed as row, i (i)}
+        {#if typed}
+          <div class="sheet scroll">
+            <table class="plain">
+              <thead>
                 <tr
-                  >{#each row as cell, j (j)}<td
-                      class:number={dataset.columns[j]?.type === 'number'}
-                      class:blank={!cell}>{cell || 'blank'}</td
+                  >{#each dataset.columns as column (column.name)}<th>{@render heading(column)}</th
                     >{/each}</tr
                 >
-              {/each}
-            </tbody>
-          </table>
-          {#if rows}<p class="small soft foot">
-              {#if typed}What its columns are for.{:else if dataset.kind === 'live'}The first rows of the
-                table; the summary is of the first 2,000.{:else}The first {rows.rows.length} of {count(
-                  dataset.row_count,
-                )} rows.{/if} Press a heading to look at its column.
-            </p>{/if}
-        </div>
+              </thead>
+            </table>
+            <p class="small soft foot">What its columns are for. Press a heading to look at its column.</p>
+          </div>
+        {:else}
+          <RowsTable
+            {dataset}
+            {heading}
+            foot="{dataset.kind === 'live'
+              ? 'The first 2,000 rows of the table, and a summary of them. '
+              : ''}Press a heading to look at its column."
+          />
+        {/if}
       </div>
       {#if looked || opened === 'refresh' || opened === 'versions'}
         <aside>
@@ -269,7 +259,10 @@
       {/if}
     </div>
     {#if dataset.kpis.length}<p class="sentence kpis">
-        KPIs computed from it: {dataset.kpis.join(', ')}.
+        KPIs computed from it: {#each dataset.kpis as kpi, i (kpi.id)}{i ? ', ' : ''}<a
+            class="slot"
+            href="#/kpis/{kpi.id}">{kpi.name}</a
+          >{/each}.
       </p>{/if}
   {:else if failed}
     <h1>Data</h1>
@@ -353,19 +346,6 @@
     font-weight: 400;
     color: var(--ink);
     font-size: 11.5px;
-  }
-  td {
-    white-space: nowrap;
-    max-width: 220px;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    padding: 4px 8px !important;
-  }
-  .number {
-    text-align: right;
-  }
-  .blank {
-    color: var(--nothing);
   }
   .foot {
     padding: 8px;

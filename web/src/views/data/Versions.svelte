@@ -4,7 +4,7 @@
   import { api, got, seen, words, type Dataset, type Schemas } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
-  import { longDay, when } from './days'
+  import { longDay, when } from '../../api/days'
 
   const KEPT = [10, 50, 200, 1000]
 

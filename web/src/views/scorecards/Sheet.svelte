@@ -37,7 +37,8 @@
   )
   const figured = $derived(!many && !kind.states)
   const legend = $derived(
-    instrument.legend ?? (!!picture?.ramp || !!picture?.kinds.length || (kind.legend && many)),
+    instrument.legend ??
+      (!!picture?.ramp || (!!picture?.kinds.length && !!instrument.colour.segment) || (kind.legend && many)),
   )
   const below = $derived(
     reading && reading.value === null
