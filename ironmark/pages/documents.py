@@ -66,6 +66,10 @@ class UnitBody(Model):
     compact: bool = False
     sign: bool = False
 
+    @classmethod
+    def of(cls, unit: Unit) -> UnitBody:
+        return cls(**vars(unit))
+
     @model_validator(mode="after")
     def counts(self) -> UnitBody:
         if self.kind == "duration" and self.text not in SECONDS:

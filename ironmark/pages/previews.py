@@ -15,8 +15,9 @@ from ironmark.core.formula import FormulaError, nature_of, parse, references
 from ironmark.core.numbers import show
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.reading import Readings
+from ironmark.core.units import proposed_unit
 from ironmark.pages.blocks import block_of
-from ironmark.pages.documents import InstrumentBody, Key, KpiBody, Model, ScopeBody
+from ironmark.pages.documents import InstrumentBody, Key, KpiBody, Model, ScopeBody, UnitBody
 from ironmark.pages.draw_sheet import draw_sheet
 from ironmark.pages.histories import MOST, history, told
 from ironmark.pages.library import Library
@@ -65,6 +66,8 @@ class Preview(BaseModel):
     reads_as: str = ""
     warnings: list[FormulaProblem] = []
     nature: Literal["flow", "stock", "rate"] = "rate"  # what the formula most likely is
+    unit: UnitBody | None = None  # what it most likely is measured in, and why
+    unit_why: str = ""
     period: str = ""
     period_label: str = ""
     by: str | None = None
@@ -111,6 +114,8 @@ def previewed(library: Library, ask: PreviewAsk) -> Preview:
     texts = {name: frozenset(names) for name, names in source.members.items()}
     percents = {h for h in references(tree) if h in library.by_handle and library.by_handle[h].unit.kind == "percent"}
     natures = {handle: library.by_handle[handle].nature for handle in references(tree) if handle in library.by_handle}
+    units = {h: library.by_handle[h].unit.as_unit() for h in references(tree) if h in library.by_handle}
+    unit = None if body.composite else proposed_unit(tree, labels, units)
     warned = [] if body.composite else prose.warnings(tree, body.nature, body.unit.kind, texts, percents, natures)
     reads_as = prose.reads_as(tree, lambda name: labels.get(name, name))
     if body.composite is not None:
@@ -119,6 +124,8 @@ def previewed(library: Library, ask: PreviewAsk) -> Preview:
     return Preview(
         reads_as=reads_as,
         warnings=[FormulaProblem(message=m, start=start, end=end) for m, start, end in warned],
+        unit=UnitBody.of(unit.unit) if unit else None,
+        unit_why=unit.why if unit else "",
         nature="rate" if body.composite else nature_of(tree, natures),
         period=period.key,
         period_label=period.label,

@@ -202,7 +202,7 @@ class Arranging(Bench):
         self.wait(lambda: self.place() == (0, 0, 4, 6))
         self.drag(self.one("[data-instrument=d] .corner"), -80, 90)
         self.wait(lambda: self.place()[2] < 4 and self.place()[3] > 6)
-        self.drag(self.one("[data-instrument=l] .grip"), -300, 0)
+        self.drag(self.one("[data-instrument=l] .grip"), -460, 0)
         self.wait(lambda: self.place("l")[0] == 0, "the list moves to the left")
         self.assertGreater(self.place("d")[1], 0, "and the dial makes room below")
 
@@ -222,7 +222,7 @@ class Arranging(Bench):
     def test_undo_and_redo_go_all_the_way(self) -> None:
         self.bench()
         before = self.saved()
-        self.press("Bar", ".faces button")
+        self.press("bar", ".faces button")
         self.wait(lambda: self.instrument()["face"] == "bar")
         self.cut(1).send_keys(Keys.ARROW_LEFT)
         self.wait(lambda: self.cuts()[1] < 0.92)

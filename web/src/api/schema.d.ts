@@ -3199,6 +3199,12 @@ export interface components {
              * @enum {string}
              */
             nature: "flow" | "stock" | "rate";
+            unit?: components["schemas"]["UnitBody"] | null;
+            /**
+             * Unit Why
+             * @default
+             */
+            unit_why: string;
             /**
              * Period
              * @default

@@ -18,7 +18,7 @@
   import Delete from '../../parts/Delete.svelte'
   import Uses from '../../parts/Uses.svelte'
   import Revisions from '../../parts/Revisions.svelte'
-  import { handleOf, newComposite, newKpi } from './drafts'
+  import { PLAIN, handleOf, newComposite, newKpi } from './drafts'
   import FormulaPanel from './FormulaPanel.svelte'
   import KpiList from './KpiList.svelte'
   import KpiSentence from './KpiSentence.svelte'
@@ -42,6 +42,7 @@
   let failed = $state('')
   let said = $state('')
   let natureChosen = false
+  let unitChosen = $state(false)
   let turn = 0
 
   const dataset = $derived(datasets.find((known) => known.id === body?.dataset))
@@ -92,6 +93,7 @@
     kept = null
     good = null
     natureChosen = false
+    unitChosen = false
     const chosen = datasets.find((known) => known.id === from) ?? datasets[0]
     if (!chosen) return
     body = from === 'composite' ? newComposite(chosen, kpis ?? []) : newKpi(chosen, kpis ?? [])
@@ -108,16 +110,14 @@
       )
       failed = ''
       if (!preview.problem) good = preview.note ? null : preview
-      // A new KPI's nature follows its formula until somebody says otherwise.
-      if (
-        !kept &&
-        !natureChosen &&
-        body &&
-        !preview.problem &&
-        !preview.note &&
-        body.nature !== preview.nature
-      )
-        body = { ...body, nature: preview.nature }
+      // A new KPI's nature and unit follow its formula until somebody says otherwise.
+      if (!kept && body && !body.composite && !preview.problem && !preview.note) {
+        const { nature, unit } = body
+        if (!natureChosen) body = { ...body, nature: preview.nature }
+        if (!unitChosen) body = { ...body, unit: preview.unit ?? PLAIN }
+        // What is warned of and shown is of what stands there now.
+        if (nature !== body.nature || !dequal($state.snapshot(unit), $state.snapshot(body.unit))) look()
+      }
       return preview.waiting
     } catch (error) {
       failed = words(error)
@@ -129,6 +129,7 @@
   function change(edit: Partial<Body>) {
     if (!body) return
     if (edit.nature) natureChosen = true
+    if (edit.unit) unitChosen = true
     body = { ...body, ...edit }
     said = ''
     look()
@@ -200,7 +201,12 @@
             maxlength="120"
             oninput={(event) => rename(event.currentTarget.value)}
           />
-          <KpiSentence {body} {datasets} {change} />
+          <KpiSentence
+            {body}
+            {datasets}
+            {change}
+            why={!kept && !unitChosen && preview?.unit ? preview.unit_why : ''}
+          />
         {:else}
           <h1>KPIs</h1>
         {/if}

@@ -9,9 +9,11 @@
   interface Props {
     body: Body
     datasets: Dataset[]
+    /** Why its unit is the one that was proposed. */
+    why?: string
     change: (edit: Partial<Body>) => void
   }
-  let { body, datasets, change }: Props = $props()
+  let { body, datasets, why = '', change }: Props = $props()
 
   const NATURES: Record<string, string> = {
     rate: 'recomputed from totals',
@@ -133,7 +135,8 @@
           >{/if}
       </div>
     {/snippet}
-  </Slot>{#if body.nature === 'flow'}, pro-rated by <Slot
+  </Slot>{#if why}<span class="small soft">{' '}(proposed: {why})</span>{/if}{#if body.nature === 'flow'},
+    pro-rated by <Slot
       text={body.pro_rating === 'last_year' ? 'last year’s shape' : 'days'}
       label="Pro-rating"
       width={300}

@@ -3,6 +3,16 @@ import type { Dataset, Kpi, Schemas } from '../../api/client'
 
 type Body = Schemas['KpiBody']
 
+/** The unit of what nothing tells one of. */
+export const PLAIN: Schemas['UnitBody'] = {
+  kind: 'number',
+  decimals: 0,
+  currency: 'GBP',
+  text: '',
+  compact: false,
+  sign: false,
+}
+
 /** A handle nobody has yet, by the one wished for. */
 export function freeHandle(wish: string, kpis: Kpi[]): string {
   const taken = new Set(kpis.map((kpi) => kpi.body.handle))
@@ -31,7 +41,7 @@ export function newKpi(dataset: Dataset, kpis: Kpi[]): Body {
     owner: '',
     dataset: dataset.id,
     formula: measure ? `sum(${measure.name})` : 'count()',
-    unit: { kind: 'number', decimals: 0, currency: 'GBP', text: '', compact: false, sign: false },
+    unit: PLAIN,
     direction: 'higher',
     nature: 'flow',
     pro_rating: 'days',

@@ -61,6 +61,13 @@
     while (pressed) await new Promise((done) => setTimeout(done, 60))
     document.querySelector(`[data-instrument="${CSS.escape(id)}"]`)?.scrollIntoView({ block: 'nearest' })
   }
+  // Whatever is scrolled to, by focus too, stops above the drawer and below the bar on top.
+  $effect(() => {
+    if (!bench) return
+    const page = document.documentElement.style
+    page.scrollPadding = `60px 0 ${(chosen ? height : 76) + 44}px`
+    return () => (page.scrollPadding = '')
+  })
   $effect(() => {
     const timer = setInterval(() => (clock = Date.now()), 5000)
     return () => clearInterval(timer)
@@ -323,9 +330,6 @@
 <style>
   .frame.bench {
     padding-bottom: calc(var(--drawer) + 34px);
-  }
-  .frame.bench :global([data-instrument]) {
-    scroll-margin: 60px 0 calc(var(--drawer) + 44px);
   }
   .hint {
     padding: 14px 20px 16px;

@@ -1,0 +1,110 @@
+"""The unit a formula most likely comes out in: by what its columns are called, and how they are put together."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from ironmark.core import formula as f
+from ironmark.core.numbers import Unit
+
+_CURRENCIES = {"£": "GBP", "€": "EUR", "$": "USD", "¥": "JPY"}
+_CODES = {"gbp", "eur", "usd", "chf", "sek", "nok", "dkk", "jpy", "cad", "aud", "nzd", "pln", "czk"}
+_DURATIONS = {
+    "h": {"h", "hr", "hrs", "hour", "hours"},
+    "min": {"min", "mins", "minute", "minutes"},
+    "s": {"s", "sec", "secs", "second", "seconds"},
+}
+PERCENT = Unit("percent", 1)
+_ROWS = Unit("number", 0, text="rows")  # counted: stands for itself, and is proposed to nobody
+
+
+@dataclass(frozen=True)
+class ProposedUnit:
+    """A unit, and why it is the likely one."""
+
+    unit: Unit
+    why: str
+
+
+def proposed_unit(tree: f.Node, labels: Mapping[str, str], units: Mapping[str, Unit]) -> ProposedUnit | None:
+    """The likely unit of a formula as it was parsed; None where nothing tells one.
+
+    labels: what its columns are called, by name. units: those of other KPIs, by handle. A ratio of like things (two
+    counts, two amounts of one unit, parts of one column) is a percent with one decimal; an amount per row keeps its
+    column's unit, with two decimals where it is money.
+    """
+    found = _unit(tree, labels, units)
+    if found is None or found.unit == _ROWS:
+        return None
+    return found
+
+
+def unit_of_label(label: str) -> ProposedUnit | None:
+    """The unit a column's name gives away: ``Claims £``, ``fare_eur``, ``Overtime hrs``."""
+    for sign, code in _CURRENCIES.items():
+        if sign in label:
+            return ProposedUnit(Unit("currency", 0, code), f"“{label}” is in {sign}")
+    words = [word for word in re.split(r"[\W_]+", label.lower()) if word]
+    for word in words:
+        if word in _CODES:
+            return ProposedUnit(Unit("currency", 0, word.upper()), f"“{label}” is in {word.upper()}")
+    for text, known in _DURATIONS.items():
+        # A single letter is a unit only where it stands last: “Downtime (h)”, not “H block”.
+        if any(word in known and (len(word) > 1 or word == words[-1]) for word in words[1:] or words):
+            return ProposedUnit(Unit("duration", 0, text=text), f"“{label}” is in {text}")
+    return None
+
+
+def _unit(node: f.Node, labels: Mapping[str, str], units: Mapping[str, Unit]) -> ProposedUnit | None:
+    def of(child: f.Node) -> ProposedUnit | None:
+        return _unit(child, labels, units)
+
+    match node:
+        case f.Column(name=name):
+            return unit_of_label(labels.get(name, name))
+        case f.Aggregate(name="count" | "distinct"):
+            return ProposedUnit(_ROWS, "")
+        case f.Aggregate(name=name, of=inner) if inner is not None:
+            if not f.columns_used(inner):
+                return ProposedUnit(_ROWS, "") if name == "sum" else None
+            found = of(inner)
+            return _per_row(found) if found and name not in ("sum", "min", "max") else found
+        case f.Reference(handle=handle):
+            return ProposedUnit(units[handle], f"@{handle} is") if handle in units else None
+        case f.Minus(of=inner) | f.Call(name="abs" | "round" | "prior" | "year_ago" | "to_date" | "rolling", args=(inner, *_)):  # fmt: skip
+            return of(inner)
+        case f.Call(name="share"):
+            return ProposedUnit(PERCENT, "a share is one of the whole")
+        case f.Call(name="if", args=(_, then, _)):
+            return of(then)
+        case f.Call(name="least" | "greatest", args=(first, *_)):
+            return of(first)
+        case f.Binary(op="/", left=left, right=right):
+            one, other = of(left), of(right)
+            if isinstance(right, f.Number):
+                return one
+            if _alike(left, right, one, other):
+                return ProposedUnit(PERCENT, "it is a ratio of like things")
+            return _per_row(one) if one and one.unit != _ROWS and other and other.unit == _ROWS else None
+        case f.Binary(op="*", left=left, right=right):
+            return of(right) if isinstance(left, f.Number) else of(left) if isinstance(right, f.Number) else None
+        case f.Binary(left=left, right=right):
+            one, other = of(left), of(right)
+            return one if one and (isinstance(right, f.Number) or (other and other.unit == one.unit)) else None
+    return None
+
+
+def _alike(left: f.Node, right: f.Node, one: ProposedUnit | None, other: ProposedUnit | None) -> bool:
+    if one and other:
+        return replace(one.unit, decimals=0, compact=False) == replace(other.unit, decimals=0, compact=False)
+    if not isinstance(left, f.Aggregate) or not isinstance(right, f.Aggregate):
+        return False
+    return left.name == right.name == "sum" and left.of == right.of
+
+
+def _per_row(found: ProposedUnit) -> ProposedUnit:
+    """An amount for one: pence tell there, and parts of an hour."""
+    places = {"currency": 2, "duration": 1}.get(found.unit.kind, found.unit.decimals)
+    return replace(found, unit=replace(found.unit, decimals=max(places, found.unit.decimals)))
