@@ -258,7 +258,11 @@ class Library:
         path: the handles on the way here, so that a circle is found.
         """
         dataset = self.dataset(kpi.dataset)
-        tree = _checked(kpi.formula, tuple((column.name, column.type) for column in dataset.columns))
+        types = tuple((column.name, column.type) for column in dataset.columns)
+        tree = _checked(kpi.formula, types)
+        unit, as_shown = kpi.unit.as_unit(), kpi.graded_as == "shown"
+        if (alone := _alone(kpi.formula, types, kpi.nature == "stock")) is not None:
+            return Kpi(kpi.handle, kpi.name, alone, unit, kpi.direction, kpi.nature, kpi.pro_rating, as_shown)
 
         def resolve(reference: formula.Reference) -> formula.Node:
             way = (*path, kpi.handle)
@@ -282,7 +286,6 @@ class Library:
         expanded = expand(tree, resolve)
         if kpi.nature == "stock":
             expanded = as_level(expanded)
-        unit, as_shown = kpi.unit.as_unit(), kpi.graded_as == "shown"
         return Kpi(kpi.handle, kpi.name, expanded, unit, kpi.direction, kpi.nature, kpi.pro_rating, as_shown)
 
     @cached_property
@@ -442,6 +445,16 @@ class Library:
             self.fetch([part.kpi])
             if part.kpi in self.kpis:
                 self.refuse_circle(self.kpis[part.kpi], (*path, kpi.handle))
+
+
+@lru_cache(maxsize=512)
+def _alone(text: str, types: tuple[tuple[str, ColumnType], ...], level: bool) -> formula.Node | None:
+    """A formula expanded that names no other KPI, which is the same as long as its text is; None for one that does."""
+    tree = _checked(text, types)
+    if formula.references(tree):
+        return None
+    expanded = expand(tree, lambda reference: reference)
+    return as_level(expanded) if level else expanded
 
 
 @lru_cache(maxsize=512)

@@ -131,7 +131,8 @@ def create(
     )
     session.add(row)
     session.flush()
-    more = findings(table.frame, table.columns) if findings_too else ()
+    # A tick holds until it is taken out: a month without one has its reading all the same.
+    more = findings(table.frame, table.columns) if findings_too and kind != "checklist" else ()
     found = Table(table.frame, table.columns, (*table.problems, *more))
     _write(session, row, 1, file_name, found, "first", None, complete_through(table.frame, table.columns), tell)
     return get(session, row.id)

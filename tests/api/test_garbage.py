@@ -143,7 +143,7 @@ class Garbage(unittest.TestCase):
         faces = self.client.post(
             "/api/scorecards/faces", json={"instrument": {"id": "i", "kpi": "on-time", "by": "harbour"}}
         )
-        self.assertIn("harbour", faces.json()[0]["problem"])
+        self.assertIn("harbour", faces.json()[0]["picture"]["problem"])
 
     def test_a_write_without_a_version_or_with_an_old_one_is_refused(self) -> None:
         for kind, key in (("scorecards", "network-performance"), ("kpis", "on-time"), ("yardsticks", "punctuality")):

@@ -17,7 +17,7 @@ class Faces(Bench):
         for name in names:
             with self.subTest(name):
                 self.press(str(name), ".faces button")
-                self.wait(lambda name=name: self.one(".faces [aria-pressed=true]").text.strip() == name)
+                self.wait(lambda name=name: self.one(".faces [aria-pressed=true] .name").text.strip() == name)
                 self.wait(lambda: not self.all("[data-instrument=d] .problem"))
         self.assertEqual(self.instrument()["face"], "strip")
 

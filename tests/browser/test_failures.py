@@ -19,7 +19,7 @@ class Away(PageTest):
 
     def test_what_was_typed_while_the_server_was_away_is_saved_when_it_is_back(self) -> None:
         self.open("/scorecards/network-performance/bench")
-        self.see("Bench open")
+        self.see("Close the bench")
         self.server.kill()
         self.type("Scorecard title", "Typed while away")
         self.see("The server does not answer", "not saved yet")
@@ -91,7 +91,7 @@ class SlowNetwork(PageTest):
     def test_saves_that_wait_follow_one_another(self) -> None:
         key = self.make("scorecards", {"title": "Slow", "sections": []})
         self.open(f"/scorecards/{key}/bench")
-        self.see("Bench open")
+        self.see("Close the bench")
         self.driver.set_network_conditions(offline=False, latency=1200, throughput=5_000_000)
         try:
             for title in ("One", "Two", "Three"):

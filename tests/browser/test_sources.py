@@ -31,7 +31,7 @@ class Data(PageTest):
             "Menge (kg)",
             "menge_kg_2",
             "1 blank",
-            "2025-12-31",
+            "31 Dec 2025",
             "6 January 2026",
         )
         self.press("New KPI from it")
@@ -98,7 +98,8 @@ class Kpis(PageTest):
         field.send_keys("mean(delay_minutes)")
         self.see("Result by month", "By route, October 2026")
         self.slot("Unit")
-        self.one("select[value], .unit select").send_keys("2")
+        self.see("proposed: “delay_minutes” is in min")
+        self.wait(lambda: self.all(".unit select"))[-1].send_keys("2")
         self.keys(Keys.ESCAPE)
         self.slot("Direction")
         self.choose("lower")

@@ -77,6 +77,34 @@
       bottom: 0,
     })
   })
+  /** What the way from the centre to the rim stands for, in a corner that no name is in. */
+  const caption = $derived.by(() => {
+    if (mini) return []
+    const words = readings.some((reading) => reading.axis)
+      ? 'each on its own axis, from the centre out'
+      : picture.axis
+        ? `centre ${picture.axis.low_shown}, rim ${picture.axis.high_shown}`
+        : ''
+    const [side, end] = [-width / 2 + 2, width / 2 - 2]
+    return clear(
+      [
+        {
+          text: words,
+          x: side,
+          y: height / 2 - 4,
+          anchor: 'start',
+          size: 11,
+          others: [
+            { x: end, y: height / 2 - 4, anchor: 'end' },
+            { x: side, y: -height / 2 + 11, anchor: 'start' },
+            { x: end, y: -height / 2 + 11, anchor: 'end' },
+          ],
+        },
+      ],
+      labels.map(boxOf),
+      { left: -width / 2, right: width / 2, top: -height / 2, bottom: height / 2 },
+    )
+  })
   const wedges = $derived(look.profile.form === 'wedges')
   const press = (event: KeyboardEvent, reading: Reading) =>
     (event.key === 'Enter' || event.key === ' ') && open?.(reading)
@@ -154,8 +182,8 @@
         </path>
       {/if}
     {/each}
-    {#each scaled as label (label.text)}
-      <text class="tick" x={label.x} y={label.y}>{label.text}</text>
+    {#each [...scaled, ...caption] as label (label.text)}
+      <text class="tick" x={label.x} y={label.y} text-anchor={label.anchor}>{label.text}</text>
     {/each}
     {#each labels as label (label.text + label.x)}
       <text x={label.x} y={label.y} text-anchor={label.anchor}>{label.text}</text>

@@ -4,9 +4,15 @@
 
   let {
     state,
+    sign,
     size = 16,
     fill,
-  }: { state: string | null | undefined; size?: number; fill?: string } = $props()
+  }: {
+    state?: string | null
+    /** In place of the state's own. */ sign?: string
+    size?: number
+    fill?: string
+  } = $props()
   const look = $derived(stateOf(state))
   const shapes = {
     'far-under': { line: 4.5, dot: 12, stem: true },
@@ -17,7 +23,7 @@
     'deep-under': { line: 3, dot: 12, stem: true, square: true },
     'deep-over': { line: 13, dot: 4, stem: true, square: true },
   } as Record<string, { line: number; dot: number; stem: boolean; square?: boolean }>
-  const shape = $derived(look && shapes[look.sign])
+  const shape = $derived(shapes[sign ?? look?.sign ?? ''])
 </script>
 
 <svg

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { when } from '../../api/days'
   import { push } from 'svelte-spa-router'
   import { api, got, seen, words, type Schemas } from '../../api/client'
   import Delete from '../../parts/Delete.svelte'
@@ -46,13 +47,6 @@
     }
     await load()
   }
-  const day = (text: string) =>
-    new Intl.DateTimeFormat('en-GB', {
-      day: 'numeric',
-      month: 'short',
-      hour: '2-digit',
-      minute: '2-digit',
-    }).format(new Date(text))
 </script>
 
 <main class="page">
@@ -83,7 +77,7 @@
           <a href="#/scorecards/{entry.id}"><h2>{entry.title}</h2></a>
           <span class="small soft"
             >{entry.period_label ? `${entry.period_label} · ` : ''}{entry.instruments}
-            {entry.instruments === 1 ? 'instrument' : 'instruments'} · changed {day(entry.updated_at)}</span
+            {entry.instruments === 1 ? 'instrument' : 'instruments'} · changed {when(entry.updated_at)}</span
           >
           <Delete name={entry.title} quiet remove={() => remove(entry)} />
         </div>

@@ -219,7 +219,7 @@
               style:background={seenColour}
               style:color={edited ? shown.states[i]?.light.on : on(shown.states[i]?.key)}
               title={shown.states[i]?.name}
-              ><Sign state={edited ? undefined : shown.states[i]?.key} size={13} fill="currentColor" /></span
+              ><Sign sign={shown.states[i]?.sign} size={13} fill="currentColor" /></span
             >
           {/each}
         </span>
@@ -248,9 +248,13 @@
   }
   .state {
     display: grid;
-    grid-template-columns: 30px 1fr 104px auto auto;
-    gap: 5px;
+    grid-template-columns: 30px minmax(0, 1fr) auto auto;
+    gap: 4px 5px;
     align-items: center;
+    padding-bottom: 5px;
+  }
+  .state select {
+    grid-area: 2 / 2;
   }
   .state input[type='color'] {
     width: 30px;
