@@ -19,6 +19,9 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     _change(_back)
+    op.execute(
+        "UPDATE records SET body = JSON_SET(body, '$.per', 'month') WHERE kind = 'yardstick' AND JSON_VALUE(body, '$.per') = 'any'"
+    )
 
 
 def _forth(instrument: dict[str, Any]) -> None:
@@ -35,6 +38,8 @@ def _forth(instrument: dict[str, Any]) -> None:
 def _back(instrument: dict[str, Any]) -> None:
     instrument["ticks"] = instrument.get("ticks", "own") != "none"
     instrument.pop("tick_count", None)
+    instrument.pop("colour", None)
+    (instrument.get("ramp") or {}).pop("own", None)
     look = instrument.get("look", {})
     look.pop("column", None)
     for face, new in (
@@ -49,13 +54,18 @@ def _back(instrument: dict[str, Any]) -> None:
 
 
 def _change(change: Callable[[dict[str, Any]], None]) -> None:
+    """What was kept before a change is changed too, so that it can be returned to."""
     connection = op.get_bind()
-    for key, text in connection.execute(sa.text("SELECT id, body FROM records WHERE kind = 'scorecard'")).all():
-        body = json.loads(text)
-        for section in body.get("sections", []):
-            for instrument in section.get("instruments", []):
-                change(instrument)
-        connection.execute(
-            sa.text("UPDATE records SET body = :body WHERE kind = 'scorecard' AND id = :key"),
-            {"body": json.dumps(body, ensure_ascii=False), "key": key},
-        )
+    for table, key in (("records", "id"), ("revisions", "number")):
+        found = connection.execute(sa.text(f"SELECT {key}, body FROM {table} WHERE kind = 'scorecard'")).all()
+        for place, text in found:
+            body = json.loads(text or "null")
+            if body is None:  # a deletion's own entry
+                continue
+            for section in body.get("sections", []):
+                for instrument in section.get("instruments", []):
+                    change(instrument)
+            connection.execute(
+                sa.text(f"UPDATE {table} SET body = :body WHERE kind = 'scorecard' AND {key} = :place"),
+                {"body": json.dumps(body, ensure_ascii=False), "place": place},
+            )
