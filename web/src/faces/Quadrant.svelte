@@ -62,7 +62,7 @@
       const room = area.w * W - 14
       const right = x(area.x + area.w) - 6
       const from = x(area.x) + 6
-      const text = `${area.quarter.name} · ${area.quarter.members.length}`
+      const text = `${area.quarter.name}\u00a0·\u00a0${area.quarter.members.length}`
       const lines = broken(text, QUARTER, room)
       const fits = lines.length <= 3 && lines.every((line) => widthOf(line, QUARTER) <= room)
       const foot = y(area.top - area.h) - 7 - (lines.length - 1) * LINE * QUARTER
