@@ -21,7 +21,7 @@ class Face:
     kpis: whether it can list KPIs side by side. axis: "to_mark" for progress from nothing to a mark, what lies past
     it being an overrun; "from_zero" for bars whose length tells the amount; "open" where values, cuts and marks fit.
     ends: whether its axis can be given its ends. ticks: whether it has tick marks of its own. full: whether a full
-    track can stand for each reading's own mark. segments: whether it can be made of segments.
+    track can stand for each reading's own mark.
     trail: whether it shows earlier periods small. cuts: whether it writes the cuts of a list of readings too.
     listed: whether even one reading is listed. states: whether it tells the state by itself and needs no figure
     beside it. drags: whether cuts and marks can be dragged on it. legend: whether nothing else on it names the
@@ -41,7 +41,6 @@ class Face:
     ends: bool = False
     ticks: bool = False
     full: bool = False
-    segments: bool = False
     trail: bool = False
     cuts: bool = False
     listed: bool = False
@@ -57,11 +56,11 @@ class Face:
 
 
 TABLE = (
-    Face("dial", "Dial", "a dial", "each", (3, 6), ends=True, ticks=True, segments=True, cuts=True, drags=True, shrinks=True, figure="below"),
+    Face("dial", "Dial", "a dial", "each", (3, 6), ends=True, ticks=True, cuts=True, drags=True, shrinks=True, figure="below"),
     Face("bullet", "Bullet", "a bullet", "together", (4, 4), ends=True, ticks=True, drags=True),
     Face("bar", "Bar", "a bar of progress", "together", (4, 4), axis="to_mark", ends=True, ticks=True, full=True, reaches=True),
     Face("column", "Column", "a column", "each", (3, 5), axis="to_mark", ends=True, ticks=True, full=True, cuts=True, reaches=True, shrinks=True),
-    Face("ring", "Ring", "a ring", "each", (3, 5), axis="to_mark", ends=True, full=True, segments=True, cuts=True, reaches=True, figure="within"),
+    Face("ring", "Ring", "a ring", "each", (3, 5), axis="to_mark", ends=True, full=True, cuts=True, reaches=True, figure="within"),
     Face("pips", "Pips", "pips", "together", (4, 4), axis="to_mark", ends=True, steps=True),
     Face("lamp", "Lamp", "a lamp", "together", (3, 3), kpis=True, states=True),
     Face("tile", "Tile", "a tile", "together", (3, 3), kpis=True, states=True, names_state=True),

@@ -2013,7 +2013,7 @@ export interface components {
          *     kpis: whether it can list KPIs side by side. axis: "to_mark" for progress from nothing to a mark, what lies past
          *     it being an overrun; "from_zero" for bars whose length tells the amount; "open" where values, cuts and marks fit.
          *     ends: whether its axis can be given its ends. ticks: whether it has tick marks of its own. full: whether a full
-         *     track can stand for each reading's own mark. segments: whether it can be made of segments.
+         *     track can stand for each reading's own mark.
          *     trail: whether it shows earlier periods small. cuts: whether it writes the cuts of a list of readings too.
          *     listed: whether even one reading is listed. states: whether it tells the state by itself and needs no figure
          *     beside it. drags: whether cuts and marks can be dragged on it. legend: whether nothing else on it names the
@@ -2065,11 +2065,6 @@ export interface components {
              * @default false
              */
             full: boolean;
-            /**
-             * Segments
-             * @default false
-             */
-            segments: boolean;
             /**
              * Trail
              * @default false

@@ -121,11 +121,7 @@
           <path
             class="segment"
             d={ring(segment.start, segment.end - 0.008)}
-            fill={segment.lit >= 0.5
-              ? dial.paint === 'value'
-                ? full
-                : litBy(segment, reading, full)
-              : unlit(segment, dial)}
+            fill={segment.lit >= 0.5 ? litBy(segment, reading, full) : unlit(segment, dial)}
             {...outline}
           />
         {/each}

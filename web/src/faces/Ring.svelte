@@ -37,12 +37,12 @@
       <path d={piece(0, 1)} fill="var(--track)" />
       <path class="fill" d={piece(0, reading.fraction)} fill={full} />
     {:else}
-      {#each reading.segments as { lit, ...segment }, i (i)}
-        <path d={piece(segment.start, segment.end, 0.035)} fill={unlit({ lit, ...segment }, look.ring)} />
-        {#if lit > 0.001}<path
+      {#each reading.segments as segment, i (i)}
+        <path d={piece(segment.start, segment.end, 0.035)} fill={unlit(segment, look.ring)} />
+        {#if segment.lit > 0.001}<path
             class="fill"
-            d={piece(segment.start, segment.start + lit / count, lit > 0.999 ? 0.035 : 0)}
-            fill={look.ring.paint === 'value' ? full : litBy({ lit, ...segment }, reading, full)}
+            d={piece(segment.start, segment.start + segment.lit / count, segment.lit > 0.999 ? 0.035 : 0)}
+            fill={litBy(segment, reading, full)}
           />{/if}
       {/each}
     {/if}

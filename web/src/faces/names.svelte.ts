@@ -24,7 +24,6 @@ const UNKNOWN: Kind = {
   ends: false,
   ticks: false,
   full: false,
-  segments: false,
   trail: false,
   cuts: false,
   listed: false,
