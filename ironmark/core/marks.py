@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ironmark.core.evaluate import Floats
-from ironmark.core.periods import Grain, Period, pieces
+from ironmark.core.periods import Grain, Period
 
 Ints = NDArray[np.int64]
 Nature = Literal["flow", "stock", "rate"]
@@ -126,13 +126,18 @@ def look_up(
     Returns the index into ``entries`` (N, K), −1 where there is none. Of one owner's entries the latest on or before
     the day wins; of two from the same day the one for the shorter period.
     """
-    codes = {key: code for code, key in enumerate(dict.fromkeys(key for keys in wanted for key in keys))}
+    asked = {key for keys in wanted for key in keys}
+    owners = [
+        (index, entry, key)
+        for index, entry in enumerate(entries)
+        if entry.name == name and (key := key_of(entry.owner, members)) in asked
+    ]
+    codes = {key: code for code, key in enumerate(dict.fromkeys(key for *_, key in owners))}
     # Where a segment has one member only, that member's mark and everything's are of the same reading: of two from
     # the same day the one that names fewer goes before, however the book is ordered.
     relevant = sorted(
         (codes[key], entry.since.start.toordinal(), -entry.since.days, -len(entry.owner.of), entry.owner.of, index)
-        for index, entry in enumerate(entries)
-        if entry.name == name and (key := key_of(entry.owner, members)) in codes
+        for index, entry, key in owners
     )
     shape = (len(days), len(wanted))
     row = np.full(shape, -1)
@@ -141,19 +146,15 @@ def look_up(
     table = np.array([(code, start, index) for code, start, *_, index in relevant], dtype=np.int64)
     stride = int(max(table[:, 1].max(), days.max() if len(days) else 0)) + 1
     keys = table[:, 0] * stride + table[:, 1]
-    for level in range(max(len(found) for found in wanted)):
-        of = np.array([[codes[found[level]] if level < len(found) else -1 for found in wanted]], dtype=np.int64)
+    for level in range(max((len(found) for found in wanted), default=0)):
+        code_of = [codes.get(found[level], -1) if level < len(found) else -1 for found in wanted]
+        if max(code_of) < 0:
+            continue  # nobody has an entry there
+        of = np.array([code_of], dtype=np.int64)
         at = np.searchsorted(keys, of * stride + days[:, None], side="right") - 1
         held = (at >= 0) & (table[np.maximum(at, 0), 0] == of) & (row < 0)
         row = np.where(held, table[np.maximum(at, 0), 2], row)
     return row
-
-
-def amounts(periods: Sequence[Period], per: Grain) -> Floats:
-    """How many of its ``per`` each period holds, (P,): a quarter three months, a week of February a quarter of one."""
-    parts, of = pieces(periods, "month" if all(p.unit == "month" for p in periods) and per not in FINE else "day")
-    weights = piece_amounts(parts, per, periods[0].year_start)
-    return np.bincount(of, weights=weights, minlength=len(periods)).astype(float)
 
 
 FINE: tuple[Grain, ...] = ("day", "week")

@@ -2,29 +2,25 @@
 
 from __future__ import annotations
 
-import threading
 from typing import Any, TypeVar
-
-from cachetools import LRUCache
 
 from ironmark.pages.documents import InstrumentBody
 
 PLACE = {"id", "x", "y", "w", "h"}  # what an instrument's place on the page is kept in
 _T = TypeVar("_T")
 
+MOST = 5000  # instruments whose likeness is kept
 # Documents are kept by version, so the same instruments come again; each is held on to, and so its id is its own.
-_told: LRUCache[int, tuple[InstrumentBody, str]] = LRUCache(5000)
-_lock = threading.Lock()
+_told: dict[int, tuple[InstrumentBody, str]] = {}
 
 
 def but_for_place(instrument: InstrumentBody) -> str:
     """What is the same of instruments that differ in nothing but where they stand."""
-    with _lock:
-        held = _told.get(id(instrument))
+    held = _told.get(id(instrument))
     if held is None:
-        held = instrument, instrument.model_dump_json(exclude=PLACE)
-        with _lock:
-            _told[id(instrument)] = held
+        if len(_told) >= MOST:
+            _told.clear()
+        held = _told[id(instrument)] = instrument, instrument.model_dump_json(exclude=PLACE)
     return held[1]
 
 

@@ -98,13 +98,12 @@ class Library:
     def fetch(self, kpis: Iterable[str], yardsticks: Iterable[str] = ()) -> None:
         """Have these at hand, with the mark books of the KPIs. Their versions are told in one statement, and what was
         seen before in one of them is not read again."""
-        wanted: dict[Kind, list[str]] = {
-            "kpi": [key for key in dict.fromkeys(kpis) if key not in self.kpis],
-            "yardstick": [key for key in dict.fromkeys(yardsticks) if key not in self.yardsticks],
-        }
-        if not any(wanted.values()):
+        new_kpis = [key for key in dict.fromkeys(kpis) if key not in self.kpis]
+        new_yardsticks = [key for key in dict.fromkeys(yardsticks) if key not in self.yardsticks]
+        if not new_kpis and not new_yardsticks:
             return
-        now = versions.told(self.session, wanted, datasets=self._told is None)
+        wanted: dict[Kind, list[str]] = {"kpi": new_kpis, "yardstick": new_yardsticks}
+        now = versions.told(self.session, wanted, all_else=self._told is None)
         self._told = (self._told or {}) | now
         for kind, keys in wanted.items():
             self._saw(kind, {key: now.get((kind, key), 0) for key in keys})
@@ -170,13 +169,15 @@ class Library:
         self._computed[key] = self.computed(like) if like else {}
 
     def kpi(self, key: str) -> KpiBody:
-        self.fetch([key])
+        if key not in self.kpis:
+            self.fetch([key])
         if key not in self.kpis:
             raise database.Missing("KPI", key)
         return self.kpis[key]
 
     def yardstick(self, key: str) -> YardstickBody:
-        self.fetch([], [key])
+        if key not in self.yardsticks:
+            self.fetch([], [key])
         if key not in self.yardsticks:
             raise database.Missing("yardstick", key)
         return self.yardsticks[key]
@@ -226,9 +227,7 @@ class Library:
 
     def dataset(self, key: str) -> StoredDataset:
         if key not in self._datasets:
-            if self._told is None:
-                self._told = versions.told(self.session, {}, datasets=True)
-            version = self._told.get((versions.DATASET, key), 0)
+            version = self.told.get((versions.DATASET, key), 0)
             self._datasets |= self._seen.several(
                 {key: (versions.DATASET, key, version)}, lambda _: {key: datasets.get(self.session, key)}
             )
@@ -249,8 +248,7 @@ class Library:
 
     def sources_of(self, *trees: formula.Node) -> dict[str, Source]:
         """The sources of further datasets that formulas read, by key."""
-        keys = {a.dataset for tree in trees for a in formula.aggregates(tree) if a.dataset}
-        return {key: self.source_of(key) for key in keys}
+        return {key: self.source_of(key) for tree in trees for key in _datasets_of(tree)}
 
     def expanded(self, kpi: KpiBody, path: tuple[str, ...] = ()) -> Kpi:
         """The KPI with its formula parsed, checked, and every ``@handle`` in it worked in. Raises FormulaError.
@@ -291,9 +289,21 @@ class Library:
     @cached_property
     def year_start(self) -> int:
         """The month in which the financial year begins."""
-        held = self.session.info.get("calendar") or calendar.get(self.session)
+        held = self.session.info.get("calendar")
+        if held is None:
+            key = (versions.CALENDAR, calendar.KEY)
+            held = self._seen.several(
+                {key: (*key, self.told.get(key, 0))}, lambda _: {key: calendar.get(self.session)}
+            )[key]
         self._versions["calendar"] = {held.id: held.version}
         return calendar.year_start_of(held)
+
+    @property
+    def told(self) -> versions.Told:
+        """The versions told so far, with those of all datasets and the calendar."""
+        if self._told is None:
+            self._told = versions.told(self.session, {}, all_else=True)
+        return self._told
 
     @cached_property
     def by_handle(self) -> dict[str, KpiBody]:
@@ -319,10 +329,11 @@ class Library:
         rest on changes also for all others. Raises FormulaError, NoPeriod, Missing, KeyError."""
         scope = tuple((segment, tuple(names)) for segment, names in where.items())
         asked = (key, tuple(marks), yardstick, by, scope, periods)
-        if asked not in self.taken:
-            held = self._take(*asked)
-            self.taken[asked] = self.by_readings[id(held.readings)] = held
-        return self.taken[asked].readings
+        held = self.taken.get(asked)
+        if held is None:
+            held = self.taken[asked] = self._take(*asked)
+            self.by_readings[id(held.readings)] = held
+        return held.readings
 
     def _take(
         self,
@@ -455,6 +466,11 @@ def _alone(text: str, types: tuple[tuple[str, ColumnType], ...], level: bool) ->
         return None
     expanded = expand(tree, lambda reference: reference)
     return as_level(expanded) if level else expanded
+
+
+@lru_cache(maxsize=512)
+def _datasets_of(tree: formula.Node) -> frozenset[str]:
+    return frozenset(a.dataset for a in formula.aggregates(tree) if a.dataset)
 
 
 @lru_cache(maxsize=512)

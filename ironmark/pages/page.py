@@ -271,7 +271,8 @@ class Page:
 
 def counted(sheets: Sequence[Sheet]) -> list[Reading]:
     """The readings of some sheets that a tally counts, each once."""
-    every = (reading for sheet in sheets for reading in (*sheet.readings, *sheet.folded) if reading.role in COUNTED)
+    shared = {id(some): some for sheet in sheets for some in (sheet.readings, sheet.folded)}  # sheets that are alike
+    every = (reading for some in shared.values() for reading in some if reading.role in COUNTED)
     return list({reading.of: reading for reading in every}.values())
 
 

@@ -71,10 +71,9 @@ def _sheets(
 
 def states_used(library: Library, sheets: Sequence[Sheet], yardsticks: Sequence[str]) -> list[palettes.State]:
     """The states that some yardsticks and sheets carry, palette by palette, each from worst to best."""
-    bands = [key for held in yardsticks if held in library.yardsticks for key in library.yardsticks[held].bands]
-    subjects = [subject for sheet in sheets for subject in sheet.subjects if subject.yardstick]
-    bands += [key for subject in subjects if subject.yardstick for key in subject.yardstick.bands]
-    used = {palettes.palette_of(key) for key in bands}
+    bands = {tuple(library.yardsticks[key].bands) for key in set(yardsticks) if key in library.yardsticks}
+    bands |= {subject.yardstick.bands for sheet in sheets for subject in sheet.subjects if subject.yardstick}
+    used = {palettes.palette_of(state) for states in bands for state in states}
     known = library.palettes if used - palettes.PALETTES.keys() else palettes.PALETTES
     return [state for key in known if key in used for state in known[key].states]
 

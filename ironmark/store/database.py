@@ -8,10 +8,12 @@ import secrets
 import unicodedata
 from contextvars import ContextVar
 from pathlib import Path
+from typing import Any
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import URL, Engine, create_engine, text
+from pymysql.constants import SERVER_STATUS
+from sqlalchemy import URL, Engine, create_engine, event, text
 from sqlalchemy.orm import Session, sessionmaker
 
 # Who makes the change, as they call themselves; for the revisions.
@@ -35,14 +37,24 @@ class Missing(LookupError):
 
 def connect(url: URL) -> Engine:
     # REPEATABLE READ: what is read in one request is of one moment. Changes are made otherwise, see ``changing``.
-    return create_engine(
+    engine = create_engine(
         url,
         pool_pre_ping=True,
+        pool_reset_on_return=None,  # by ``_end_transaction``
         pool_size=10,
         isolation_level="REPEATABLE READ",
         hide_parameters=True,  # errors are logged, and a live source's password is a parameter like any other
         connect_args={"connect_timeout": 5, "read_timeout": 120, "write_timeout": 120},
     )
+    event.listen(engine, "reset", _end_transaction)
+    return engine
+
+
+def _end_transaction(connection: Any, _record: Any, _state: Any) -> None:
+    """Before a connection is lent again. A session has ended its own transaction by then: asking the server to do it
+    once more would be a round trip for every request."""
+    if connection.server_status & SERVER_STATUS.SERVER_STATUS_IN_TRANS:
+        connection.rollback()
 
 
 def changing(engine: Engine) -> Engine:

@@ -9,17 +9,20 @@ from sqlalchemy.orm import Session
 from ironmark.store.records import Kind
 
 Told = dict[tuple[str, str], int]
-BOOK, DATASET = "book", "dataset"
+BOOK, DATASET, CALENDAR = "book", "dataset", "calendar"
 
 
-def told(session: Session, documents: Mapping[Kind, Collection[str]], datasets: bool = False) -> Told:
+def told(session: Session, documents: Mapping[Kind, Collection[str]], all_else: bool = False) -> Told:
     """Versions by kind and key; what there is not is left out.
 
-    documents: keys by kind; the mark books of KPIs are told with them, of kind ``BOOK``. datasets: with those of all
-    datasets, of kind ``DATASET``.
+    documents: keys by kind; the mark books of KPIs are told with them, of kind ``BOOK``. all_else: with those of all
+    datasets, of kind ``DATASET``, and of the calendar.
     """
     # Written out: building it anew for every request takes longer than the database takes to answer it.
-    asked = [f"SELECT '{DATASET}', id, version FROM datasets"] if datasets else []
+    asked: list[str] = []
+    if all_else:
+        asked.append(f"SELECT '{DATASET}', id, version FROM datasets")
+        asked.append(f"SELECT kind, id, version FROM records WHERE kind = '{CALENDAR}'")
     names: list[str] = []
     for kind, keys in documents.items():
         if not keys:

@@ -7,6 +7,7 @@ import threading
 from abc import ABC, abstractmethod
 from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -100,7 +101,7 @@ class CellSource(ABC):
         if by and by in where:
             members = tuple(name for name in self.members[by] if name in set(where[by]))
         count = len(members)
-        line = Line(periods, self._first_day, self._last_day, until)
+        line = _line(tuple(periods), self._first_day, self._last_day, until)
         plain = [a for a in wanted if not a.last]
         cells = self._cells_with(line.unit, segments, plain)
         adder = self._adder(cells, by, where, members, line)
@@ -140,8 +141,8 @@ class CellSource(ABC):
         """Adds up the cells of the members in ``where``; ``also``: and only these of them."""
         keep = np.ones(len(cells.unit), dtype=bool) if also is None else also.copy()
         for segment, names in where.items():
-            codes = [self.members[segment].index(name) for name in names if name in self.members[segment]]
-            keep &= np.isin(cells.member[segment], codes)
+            named = set(names)
+            keep &= np.array([name in named for name in self.members[segment]], dtype=bool)[cells.member[segment]]
         member = np.zeros(1, dtype=np.int64)
         if by:
             place = np.full(len(self.members[by]), -1)
@@ -268,6 +269,11 @@ class Line:
                 start = max(0, self._span(begin)[0] - self.first) if started else -1
             found.append((start, end) if 0 <= start < end else (0, 0))
         return found
+
+
+@lru_cache(maxsize=256)
+def _line(periods: tuple[Period, ...], first_day: int, last_day: int, until: dt.date | None) -> Line:
+    return Line(periods, first_day, last_day, until)
 
 
 def last_days(bucket: Ints, series: Ints, day: Ints) -> np.ndarray:

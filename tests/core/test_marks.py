@@ -12,7 +12,17 @@ from hypothesis import strategies as st
 
 from ironmark.core.formula import parse
 from ironmark.core.lines import why_none
-from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner, amounts, candidates, look_up, narrowed, spread
+from ironmark.core.marks import (
+    EVERYONE,
+    TOGETHER,
+    MarkEntry,
+    Owner,
+    candidates,
+    look_up,
+    narrowed,
+    piece_amounts,
+    spread,
+)
 from ironmark.core.periods import Period, months, timeline
 from ironmark.core.reading import Kpi, Readings, no_mark, read
 from ironmark.tables.columns import ColumnSource
@@ -314,13 +324,11 @@ class OverPeriods(unittest.TestCase):
             self.mark([flat(0.8), flat(0.9, "2026-03")], "2026-Q1", "rate"), (59 * 0.8 + 31 * 0.9) / 90
         )
 
-    def test_how_many_months_a_period_holds(self) -> None:
-        periods = [Period.parse(key) for key in ("2026-01", "2026-02")]
-        self.assertEqual(amounts(periods, "month").tolist(), [1, 1])
-        self.assertEqual(amounts([Period.parse("2026-Q1")], "month").tolist(), [3])
-        self.assertAlmostEqual(amounts([Period.parse("2026-02-10")], "month")[0], 1 / 28)
-        self.assertAlmostEqual(amounts([Period.parse("2026-Q1")], "year")[0], 90 / 365)
-        self.assertAlmostEqual(amounts([Period.parse("2026-02")], "week")[0], 4)
+    def test_how_much_of_an_amount_falls_to_a_piece(self) -> None:
+        months = [Period.parse(key) for key in ("2026-01", "2026-02", "2026-03")]
+        self.assertEqual(piece_amounts(months, "month", 1).tolist(), [1, 1, 1])
+        self.assertAlmostEqual(piece_amounts(months, "year", 1).sum(), 90 / 365)
+        self.assertAlmostEqual(piece_amounts([Period.parse("2026-02-10")], "month", 1)[0], 1 / 28)
 
 
 class Spread(unittest.TestCase):
