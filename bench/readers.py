@@ -13,6 +13,7 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -21,12 +22,21 @@ import numpy as np
 from ironmark.store import scratch
 
 ROOT = Path(__file__).parents[1]
-READERS, WORKERS, INSTRUMENTS, SECONDS = 32, 2, 40, 20
+READERS, WORKERS, INSTRUMENTS, SECONDS, MINUTES = 32, 2, 40, 20, 10
 KPIS = ("on-time", "fare-revenue", "fuel-per-mile", "cancelled", "complaints", "revenue-per-sailing")
 FACES = ("dial", "bullet", "ledger", "ranked", "history", "lamp")
 
 
 def main() -> None:
+    _serving(_measure)
+
+
+def steady() -> None:
+    """What a process holds, minute by minute, while first and repeated readings are asked for."""
+    _serving(_watch)
+
+
+def _serving(work: Callable[[int, int], None]) -> None:
     directory = scratch.make("bench")
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
@@ -34,14 +44,44 @@ def main() -> None:
     arguments = ["serve", "--port", str(port), "--data-dir", str(directory), "--workers", str(WORKERS)]
     server = subprocess.Popen([sys.executable, "-m", "ironmark", *arguments], cwd=ROOT, stdout=subprocess.DEVNULL)
     try:
-        _measure(port, server.pid)
+        work(port, server.pid)
     finally:
         server.send_signal(signal.SIGINT)
         server.wait(40)
         shutil.rmtree(directory, ignore_errors=True)
 
 
+def _watch(port: int, pid: int) -> None:
+    first, again = _paths(port)
+    print(
+        f"\n{READERS} readers at once, {INSTRUMENTS} instruments, {WORKERS} processes, over HTTP: memory of a process"
+    )
+    for minute in range(MINUTES):
+        took, seconds = _read(port, [*first, *again * 10], once=False, seconds=60)
+        print(
+            f"  minute {minute + 1:2d}   {len(took) / seconds:6.0f} readings a second   {_memory(pid):.0f} MB",
+            flush=True,
+        )
+
+
 def _measure(port: int, pid: int) -> None:
+    first, again = _paths(port)
+    for path in again * 4:
+        _ask(port, "GET", path)
+    before = _memory(pid)
+    print(f"\n{READERS} readers at once, {INSTRUMENTS} instruments, {WORKERS} processes, over HTTP")
+    for name, paths, budget in (("first readings", first, 40.0), ("repeated readings", again, 600.0)):
+        took, seconds = _read(port, paths, once=name == "first readings")
+        rate = len(took) / seconds
+        print(
+            f"  {name:<18} {rate:8.1f} a second (budget: {budget:g}) {'kept' if rate >= budget else 'MISSED'}   "
+            f"median {np.median(took) * 1000:7.1f} ms   longest {max(took) * 1000:7.1f} ms (budget: 1,000) {'kept' if max(took) < 1 else 'MISSED'}"
+        )
+    print(f"  memory of a process: {before:.0f} MB before, {_memory(pid):.0f} MB after")
+
+
+def _paths(port: int) -> tuple[list[str], list[str]]:
+    """What is asked for of a scorecard made for it: readings of single members, and those of all by month."""
     while True:
         try:
             kpis = [kpi["id"] for kpi in _ask(port, "GET", "/api/kpis")]
@@ -64,24 +104,13 @@ def _measure(port: int, pid: int) -> None:
         for vessel, route, month in itertools.product(vessels, routes, months)
     ]
     again = [f"/api/scorecards/{card}/page?period={month}" for month in months]
-    for path in again * 4:
-        _ask(port, "GET", path)
-    before = _memory(pid)
-    print(f"\n{READERS} readers at once, {INSTRUMENTS} instruments, {WORKERS} processes, over HTTP")
-    for name, paths, budget in (("first readings", first, 40.0), ("repeated readings", again, 600.0)):
-        took, seconds = _read(port, paths, once=name == "first readings")
-        rate = len(took) / seconds
-        print(
-            f"  {name:<18} {rate:8.1f} a second (budget: {budget:g}) {'kept' if rate >= budget else 'MISSED'}   "
-            f"median {np.median(took) * 1000:7.1f} ms   longest {max(took) * 1000:7.1f} ms (budget: 1,000) {'kept' if max(took) < 1 else 'MISSED'}"
-        )
-    print(f"  memory of a process: {before:.0f} MB before, {_memory(pid):.0f} MB after")
+    return first, again
 
 
-def _read(port: int, paths: list[str], once: bool) -> tuple[list[float], float]:
-    """All readers in turn take the next path; over when all are read, or after SECONDS."""
+def _read(port: int, paths: list[str], once: bool, seconds: float = SECONDS) -> tuple[list[float], float]:
+    """All readers in turn take the next path; over when all are read, or after so many seconds."""
     turn, lock, took = iter(paths if once else itertools.cycle(paths)), threading.Lock(), list[float]()
-    until = time.monotonic() + SECONDS
+    until = time.monotonic() + seconds
 
     def reader() -> None:
         connection = http.client.HTTPConnection("127.0.0.1", port, timeout=60)

@@ -12,6 +12,7 @@ from ironmark.api.downloads import download
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.core.formula import MAX_LENGTH
+from ironmark.core.marks import TARGET
 from ironmark.core.numbers import unit_words
 from ironmark.core.periods import FIRST_YEAR, LAST_YEAR, Grain
 from ironmark.pages.documents import MarkName, Model
@@ -78,7 +79,7 @@ def compute_mark(
 @router.get("/sheet", response_class=Response)
 def export_marks(
     key: str,
-    name: str = Query("target", max_length=40),
+    name: str = Query(TARGET, max_length=40),
     by: str | None = Query(None, max_length=80),
     grain: Grain = Query("month"),
     within: str | None = Query(None, max_length=80),
@@ -112,7 +113,7 @@ def export_marks(
 def read_marks(
     key: str,
     file: UploadFile,
-    name: str = Query("target", max_length=40),
+    name: str = Query(TARGET, max_length=40),
     by: str | None = Query(None, max_length=80),
     sheet: str | None = Query(None, max_length=120),
     who: Reader = Depends(reader),

@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
+from ironmark.core.marks import TARGET
 from ironmark.core.periods import FIRST_YEAR, LAST_YEAR, Grain
 from ironmark.pages.documents import Model
 from ironmark.pages.mark_changes import ChangeBody, change_of
@@ -39,7 +40,7 @@ class Changed(BaseModel):
 def mark_grid(
     key: str,
     response: Response,
-    name: str = Query("target", max_length=40),
+    name: str = Query(TARGET, max_length=40),
     by: str | None = Query(None, max_length=80),
     within: str | None = Query(None, max_length=80),
     member: str | None = Query(None, max_length=200),

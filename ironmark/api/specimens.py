@@ -14,7 +14,7 @@ from pydantic import BaseModel
 
 from ironmark.api.who import reader
 from ironmark.core.faces import FACES
-from ironmark.core.marks import TOGETHER, MarkEntry, Owner
+from ironmark.core.marks import TARGET, TOGETHER, MarkEntry, Owner
 from ironmark.core.palette import PALETTES
 from ironmark.core.periods import Period
 from ironmark.core.reading import Source
@@ -129,7 +129,7 @@ def _library() -> Library:
         signs = (1.1, 1.0, 0.9) if size < 0 else (0.9, 1.0, 1.1)
         library.yardsticks[key] = YardstickBody.model_validate(
             {"name": key, "bands": ["short", "near", "met", "beyond"],
-             "cuts": [{"mark": "target", "factor": factor} for factor in signs]}
+             "cuts": [{"mark": TARGET, "factor": factor} for factor in signs]}
         )  # fmt: skip
     for key in ("landings", "berths"):
         moment = dt.datetime(2026, 11, 21)
@@ -140,7 +140,7 @@ def _library() -> Library:
 
 def _mark(segment: str | None, value: float) -> MarkEntry:
     """Each member's mark, or that of all together."""
-    return MarkEntry("target", Owner.each(segment) if segment else TOGETHER, Period.parse("2026-01"), value)
+    return MarkEntry(TARGET, Owner.each(segment) if segment else TOGETHER, Period.parse("2026-01"), value)
 
 
 @router.get("")

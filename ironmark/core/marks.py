@@ -16,7 +16,7 @@ from ironmark.core.periods import Grain, Period
 
 Ints = NDArray[np.int64]
 Nature = Literal["flow", "stock", "rate"]
-NAMES = ("target", "stretch", "floor", "limit")
+NAMES = TARGET, STRETCH, FLOOR, LIMIT = ("target", "stretch", "floor", "limit")
 Whose = Literal["member", "each", "together", "everyone"]
 WHOSE: tuple[Whose, ...] = get_args(Whose)
 MOST_SEGMENTS = 2  # of a member whose marks are its own: this depot, express only

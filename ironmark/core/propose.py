@@ -8,6 +8,7 @@ import numpy as np
 
 from ironmark.core.axis import LARGEST, step_for
 from ironmark.core.evaluate import Floats
+from ironmark.core.marks import TARGET
 from ironmark.core.palette import STANDARD
 from ironmark.core.yardstick import MAX_BANDS, MIN_BANDS, Cut, Yardstick, default_bands
 
@@ -29,9 +30,9 @@ def propose(values: Floats, target: Floats, direction: str, share: bool) -> Yard
         # A share cannot reach 110 % of a target near 1: half the way up counts instead.
         room = round(float(1 - lines.max()) / 2, 3)
         if room < NEAREST:
-            return Yardstick(("short", "near", "met"), (Cut(-0.05, "target"), Cut(0.0, "target")))
-        return Yardstick(bands, tuple(Cut(offset, "target") for offset in (-round(room * 1.5, 3), 0.0, room)))
-    return Yardstick(bands, tuple(Cut(0.0, "target", factor) for factor in (0.9, 1.0, 1.1)))
+            return Yardstick(("short", "near", "met"), (Cut(-0.05, TARGET), Cut(0.0, TARGET)))
+        return Yardstick(bands, tuple(Cut(offset, TARGET) for offset in (-round(room * 1.5, 3), 0.0, room)))
+    return Yardstick(bands, tuple(Cut(0.0, TARGET, factor) for factor in (0.9, 1.0, 1.1)))
 
 
 def dealt_states(direction: str, count: int) -> tuple[str, ...]:

@@ -15,7 +15,7 @@ from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats, evaluate
 from ironmark.core.formula import Aggregate, Node, adds_members, adds_up, aggregates, denominator, rebuilt
 from ironmark.core.lines import Lines, Where, lines, pieces_for, why_none
-from ironmark.core.marks import Ints, MarkEntry, Nature, narrowed
+from ironmark.core.marks import FLOOR, LIMIT, TARGET, Ints, MarkEntry, Nature, narrowed
 from ironmark.core.numbers import Unit, rounded
 from ironmark.core.periods import Grain, PartSoFar, Period, months, part_of, pieces, same_part
 from ironmark.core.yardstick import Bands, Yardstick
@@ -23,8 +23,7 @@ from ironmark.core.yardstick import Bands, Yardstick
 Direction = Literal["higher", "lower", "inside"]
 ProRating = Literal["days", "last_year"]
 Members = Mapping[str, Sequence[str]]
-LIMIT = "limit"  # what headroom is told to, where there is one
-EDGES = ("floor", LIMIT)  # of a range, where no yardstick gives it
+EDGES = (FLOOR, LIMIT)  # of a range, where no yardstick gives it
 
 
 @dataclass(frozen=True)
@@ -411,7 +410,7 @@ def _line(readings: Readings, name: str) -> Floats:
     return np.full_like(readings.value, np.nan) if line is None else line
 
 
-def gap_and_attainment(readings: Readings, mark: str = "target") -> tuple[Floats, Floats]:
+def gap_and_attainment(readings: Readings, mark: str = TARGET) -> tuple[Floats, Floats]:
     """Gap (value − mark, KPI unit) and attainment (a share of the mark), (P, M) each; NaN where there is no mark.
 
     Attainment is value ÷ mark where higher is better and 2 − value ÷ mark where lower is, so that on the mark is 1
@@ -448,7 +447,7 @@ def nearer_edge(readings: Readings) -> tuple[Floats, Floats]:
     return np.where(np.isnan(readings.value), np.nan, np.where(below, low, high)), np.where(below, over, under)
 
 
-def headroom(readings: Readings, mark: str = "target") -> Floats:
+def headroom(readings: Readings, mark: str = TARGET) -> Floats:
     """How far there is still to go before the limit, ``mark`` where there is none, as a share of it, (P, M); negative
     once past. For inside a range how far inside it is, as a share of the nearer edge. None of a line at zero."""
     limit = _line(readings, LIMIT)

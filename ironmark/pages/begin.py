@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ironmark.core.faces import FACES
+from ironmark.core.marks import TARGET
 from ironmark.pages.documents import InstrumentBody, ScopeBody
 from ironmark.pages.draw_sheet import draw_sheet
 from ironmark.pages.library import Library
@@ -68,7 +69,7 @@ def as_face(library: Library, instrument: InstrumentBody, face: str) -> Instrume
 def mark_of(library: Library, yardstick: str | None) -> str:
     """The mark that readings by a yardstick are held to: the first its cuts are derived from, else the target."""
     marks = [cut.mark for cut in library.yardstick(yardstick).cuts if cut.mark] if yardstick else []
-    return marks[0] if marks else "target"
+    return marks[0] if marks else TARGET
 
 
 def _across(library: Library, kpi: str) -> str | None:

@@ -24,6 +24,7 @@ from ironmark.core import palette as palettes
 from ironmark.core import yardstick as core
 from ironmark.core.faces import FACES
 from ironmark.core.formula import MAX_LENGTH
+from ironmark.core.marks import TARGET
 from ironmark.core.numbers import SECONDS, Unit
 from ironmark.core.periods import Grain, Period
 from ironmark.core.reach import Reach
@@ -93,7 +94,7 @@ class PartBody(Model):
     kpi: Key
     weight: Annotated[FiniteFloat, Field(gt=0, le=1e6)] = 1.0
     yardstick: Key | None = None
-    mark: MarkName = "target"
+    mark: MarkName = TARGET
 
 
 class CompositeBody(Model):
@@ -288,7 +289,7 @@ class QuadrantLook(Model):
 
     across: Key | None = None
     size: Key | None = None
-    mark: MarkName = "target"  # of the KPI that goes across
+    mark: MarkName = TARGET  # of the KPI that goes across
     cut_up: Number | None = None  # None: the mark, or the middle member where there is none
     cut_across: Number | None = None
     reverse_up: bool = False
@@ -362,7 +363,7 @@ class FurtherBody(Model):
 
     kpi: Key
     yardstick: Key | None = None
-    marks: list[MarkName] = Field(default=["target"], max_length=4)
+    marks: list[MarkName] = Field(default=[TARGET], max_length=4)
 
 
 class OwnScope(Model):
@@ -403,7 +404,7 @@ class InstrumentBody(Model):
     colour: ColourBody = ColourBody()
     hide: list[SheetPart] = Field(default=[], max_length=4)
     legend: bool | None = None  # None: on the faces whose colours nothing else names
-    marks: list[MarkName] = Field(default=["target"], max_length=4)
+    marks: list[MarkName] = Field(default=[TARGET], max_length=4)
     yardstick: Key | None = None
     axis: AxisBody = AxisBody()
     decimals: int | None = Field(None, ge=0, le=6)

@@ -12,6 +12,7 @@ from ironmark.core import prose
 from ironmark.core import reading as core
 from ironmark.core.evaluate import Floats
 from ironmark.core.formula import FormulaError, nature_of, parse, references
+from ironmark.core.marks import TARGET
 from ironmark.core.numbers import show
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.reading import Readings
@@ -154,7 +155,7 @@ def _history(library: Library, instrument: InstrumentBody, readings: Readings) -
 def _marks(library: Library, key: str | None) -> list[str]:
     """The mark a KPI is measured against: its target where it has one, else the first it has."""
     names = [entry.name for entry in library.entries(key)] + list(library.computed(key)) if key else []
-    return ["target"] if "target" in names or not names else names[:1]
+    return [TARGET] if TARGET in names or not names else names[:1]
 
 
 def _figure(label: str, readings: Readings, p: int, kpi: core.Kpi) -> Figure:

@@ -11,6 +11,7 @@ from ironmark.core import axis as axes
 from ironmark.core import rules, words
 from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats
+from ironmark.core.marks import TARGET
 from ironmark.core.numbers import Unit
 from ironmark.core.propose import deal, propose, shares_of
 from ironmark.pages.documents import (
@@ -122,7 +123,7 @@ def dealt_bands(library: Library, ask: DealAsk) -> RulesOut:
         if level is None:
             return RulesOut(problem="There is no reading of last year to go by.")
         made = propose(values, np.array([level]), kpi.direction, unit.kind == "percent")
-        return _bands_out(made.in_numbers({"target": level}), unit)
+        return _bands_out(made.in_numbers({TARGET: level}), unit)
     over = values if ask.over == "readings" else None
     return _bands_out(deal(kpi.direction, shares, low=low, high=high, values=over), unit)
 
@@ -130,7 +131,7 @@ def dealt_bands(library: Library, ask: DealAsk) -> RulesOut:
 def first_yardstick(library: Library, ask: Proposal) -> YardstickBody:
     """Around the target of a KPI where it has one, else from quantiles of its history."""
     kpi = library.kpi(ask.kpi)
-    readings = library.read(kpi, library.entries(ask.kpi), ["target"], by=ask.by, computed=library.computed(ask.kpi))
-    made = propose(readings.value, readings.marks["target"], kpi.direction, kpi.unit.kind == "percent")
+    readings = library.read(kpi, library.entries(ask.kpi), [TARGET], by=ask.by, computed=library.computed(ask.kpi))
+    made = propose(readings.value, readings.marks[TARGET], kpi.direction, kpi.unit.kind == "percent")
     cuts = [CutBody(**vars(cut)) for cut in made.cuts]
     return YardstickBody(name=ask.name or kpi.name, kpi=ask.kpi, bands=list(made.bands), cuts=cuts)

@@ -14,6 +14,7 @@ from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.evaluate import Floats
+from ironmark.core.marks import TARGET
 from ironmark.core.numbers import show
 from ironmark.pages.documents import (
     AxisBody,
@@ -43,7 +44,7 @@ class StripAsk(Model):
     by: str | None = Field(None, max_length=80)
     member: str | None = Field(None, max_length=200)
     scope: ScopeBody = ScopeBody()
-    marks: list[MarkName] = Field(default=["target"], max_length=4)
+    marks: list[MarkName] = Field(default=[TARGET], max_length=4)
     axis: AxisBody = AxisBody()
     rehearse: Number | None = None
 

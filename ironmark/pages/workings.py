@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from ironmark.core import composite, words
 from ironmark.core import yardstick as grading
 from ironmark.core.formula import Aggregate, adds_up, aggregates
-from ironmark.core.marks import MarkEntry
+from ironmark.core.marks import TARGET, MarkEntry
 from ironmark.core.numbers import MINUS, Unit, rounded, show, show_exact, show_gap
 from ironmark.core.periods import Period, pieces
 from ironmark.core.reading import Readings, Source, gap_and_attainment, nearer_edge, no_mark, pro_rates, why_nothing
@@ -102,7 +102,7 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
         lines.append(Line(label="Partial", text=f"{part.words}{rated}"))
     shown_marks = dict.fromkeys((*instrument.marks, *(readings.yardstick.marks if readings.yardstick else ())))
     lines += [_mark_line(library, instrument, readings, name, p, m, body.dataset) for name in shown_marks]
-    lines += _against_lines(readings, next(iter(shown_marks), "target"), p, m)
+    lines += _against_lines(readings, next(iter(shown_marks), TARGET), p, m)
     verdict = ""
     if instrument.yardstick and readings.yardstick:
         entries = library.entries(instrument.kpi)
