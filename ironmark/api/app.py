@@ -14,6 +14,7 @@ from sqlalchemy import Engine
 
 from ironmark import __version__
 from ironmark.api import (
+    assumptions,
     calendar,
     datasets,
     documentation,
@@ -52,6 +53,7 @@ ROUTERS = (
     kpis,
     many_marks,
     mark_names,
+    assumptions,
     marks,
     notices,
     yardsticks,
@@ -90,6 +92,7 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
     for module in ROUTERS:
         app.include_router(module.router, max_body_size=problems.most_of(module.router.prefix))
     app.include_router(palettes.states_router)
+    app.include_router(assumptions.cases_router)
 
     @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})
     def health(who: Reader = Depends(reader)) -> Health:

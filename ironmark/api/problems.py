@@ -116,7 +116,7 @@ def install(app: FastAPI) -> None:
     def conflict(_: Request, error: IntegrityError) -> JSONResponse:
         log.warning("integrity", error=str(error.orig))
         if "one_handle" in str(error.orig):
-            detail = "Another KPI has just been given this handle. Choose another."
+            detail = "Another KPI or assumption has just been given this handle. Choose another."
             return _answer(409, "handle-taken", "The handle is taken", detail, {"field": "handle"})
         return _answer(409, "conflict", "This is already there", "Another change came first. Reload and try again.")
 

@@ -28,6 +28,7 @@ from ironmark.pages.documents import (
     YardstickBody,
 )
 from ironmark.pages.draw import draw_page
+from ironmark.pages.keeping_assumptions import drop_cases
 from ironmark.pages.library import Library
 from ironmark.pages.mark_changes import OwnedBody, owner_of, since_of
 from ironmark.pages.page import Page
@@ -126,24 +127,27 @@ def read_page_of(
     period: str | None = Query(None, max_length=24),
     grain: Grain | None = None,
     data: bool = False,
+    assume: list[str] = Query([], max_length=50),
     if_none_match: str | None = Header(None),
     who: Reader = Depends(reader),
 ) -> ScorecardPicture:
     """A saved scorecard as it reads, for its own scope or another one.
 
     Members are named by their segment, as in ``?period=2026-10&route=Northway&route=Eastway``. data: the page itself, with nothing drawn, instead of its
-    pictures.
+    pictures. assume: an assumption and the value it is tried with, as in ``assume=fuel-price:1.1``.
     """
     asked = [
-        (name, value) for name, value in request.query_params.multi_items() if name not in ("period", "grain", "data")
+        (name, value)
+        for name, value in request.query_params.multi_items()
+        if name not in ("period", "grain", "data", "assume")
     ]
-    place = (key, period, grain, tuple(sorted(asked)), data, who.rights)
+    place = (key, period, grain, tuple(sorted(asked)), tuple(sorted(assume)), data, who.rights)
     held = who.sources.kept.get(who.sources.engine, place)
     if held is None:
 
         def read(library: Library) -> tuple[Page, bytes, bool]:
             body = library.scorecard(key)
-            page = read_page(library, body, _scope(body, period, grain, asked))
+            page = read_page(library, body, _scope(body, period, grain, asked, assume))
             text = page.to_json() if data else _PICTURES.dump_json(draw_page(page))
             return page, text, library.still and not any(sheet.problem for sheet in page.sheets)
 
@@ -157,14 +161,22 @@ def read_page_of(
     return Response(held.body, headers=head, media_type="application/json")  # type: ignore[return-value]
 
 
-def _scope(body: ScorecardBody, period: str | None, grain: str | None, asked: Sequence[tuple[str, str]]) -> ScopeBody:
+def _scope(
+    body: ScorecardBody, period: str | None, grain: str | None, asked: Sequence[tuple[str, str]], assume: Sequence[str]
+) -> ScopeBody:
     """What is asked for; the scorecard's own scope where nothing is."""
-    if period is None and grain is None and not asked:
+    tried = {key: value for key, _, value in (text.rpartition(":") for text in assume)}
+    if period is None and grain is None and not asked and not tried:
         return body.scope
     members: dict[str, list[str]] = {}
     for segment, member in asked:
         members.setdefault(segment, []).append(member)
-    wanted = {"period": period or body.scope.period, "grain": grain or body.scope.grain, "members": members}
+    own = body.scope
+    if period is None and grain is None and not asked:
+        members = own.members
+    wanted = {
+        "period": period or own.period, "grain": grain or own.grain, "members": members, "assume": tried,
+    }  # fmt: skip
     try:
         return ScopeBody.model_validate(wanted)
     except ValidationError as error:
@@ -209,5 +221,5 @@ add_routes(
     Scorecard,
     name="title",
     check=_nothing_to_check,
-    may_delete=_nothing_to_check,
+    may_delete=drop_cases,
 )

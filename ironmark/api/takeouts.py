@@ -41,6 +41,7 @@ def take_ledger(
     """The rows of a ledger with its columns of figures, in the order it shows them."""
     with who.read() as session:
         library = who.library(session)
+        library.assume(ask.scope.assume)
         kpi = library.kpi(ask.instrument.kpi)
         library.fetch([more.kpi for more in ask.instrument.further])
         period = period_of(ask.scope, [library.source(kpi)], library.year_start)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -46,6 +46,18 @@ def expand(node: Node, resolve: Resolve | None = None) -> Node:
                 return _aggregates_changed(of, window=Window(None))
             case Call(name="share", args=(of,)):
                 return Binary("/", of, _aggregates_changed(of, whole=True), span=found.span)
+        return found
+
+    return rebuilt(node, change)
+
+
+def assuming(node: Node, values: Mapping[str, float]) -> Node:
+    """A formula as it was parsed with every ``@handle`` of an assumption standing for its value, rows' expressions and
+    conditions included. values: those of the assumptions, by handle; other handles stay."""
+
+    def change(found: Node) -> Node:
+        if isinstance(found, Reference) and found.handle in values:
+            return Number(values[found.handle], span=found.span)
         return found
 
     return rebuilt(node, change)

@@ -89,7 +89,11 @@ def _unit(node: f.Node, labels: Mapping[str, str], units: Mapping[str, Unit]) ->
                 return ProposedUnit(PERCENT, "it is a ratio of like things")
             return _per_row(one) if one and one.unit != _ROWS and other and other.unit == _ROWS else None
         case f.Binary(op="*", left=left, right=right):
-            return of(right) if isinstance(left, f.Number) else of(left) if isinstance(right, f.Number) else None
+            if isinstance(left, f.Number) or isinstance(right, f.Number):
+                return of(right if isinstance(left, f.Number) else left)
+            prices = [found for side in (left, right) if isinstance(side, f.Reference) and (found := of(side))]
+            prices = [found for found in prices if found.unit.kind == "currency"]
+            return prices[0] if len(prices) == 1 else None  # an amount at a price
         case f.Binary(left=left, right=right):
             one, other = of(left), of(right)
             return one if one and (isinstance(right, f.Number) or (other and other.unit == one.unit)) else None

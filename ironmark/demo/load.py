@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.core.marks import EVERYONE, TOGETHER, Owner
 from ironmark.demo import sailings
-from ironmark.pages.documents import KpiBody, ScorecardBody, YardstickBody
+from ironmark.pages.documents import AssumptionBody, CaseBody, KpiBody, ScorecardBody, YardstickBody
 from ironmark.store import database, datasets, marks, records
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
 from ironmark.store.marks import Change
@@ -40,8 +40,29 @@ KPIS: dict[str, tuple[str, str, str, str, dict[str, Any], str, str, str]] = {
     "refit": (REFIT, "refit_steps", "Refit programme", "count(where done = yes) / count()", WHOLE_PERCENT, UP, "stock", "Engineering"),
     "crew-certified": (SAFE, "crew_certified", "Crew certified", "sum(certified) / sum(crew)", WHOLE_PERCENT, UP, "rate", "Safety"),
     "drills": (SAFE, "drills_held", "Drills held", "sum(drills_held) / sum(drills_planned)", WHOLE_PERCENT, UP, "rate", "Safety"),
+    "fuel-cost": (SAIL, "fuel_cost", "Fuel cost", "sum(fuel_litres) * @fuel_price", POUNDS, DOWN, "flow", "Finance"),
+    "cost-per-sailing": (
+        SAIL, "cost_per_sailing", "Cost of a sailing", "(sum(fuel_litres) * @fuel_price) / count(where cancelled = no)\n  + @crew_cost",
+        {"kind": "currency"}, DOWN, "rate", "Finance",
+    ),
+    "margin": (
+        SAIL, "margin", "Margin", "1 - (@fuel_cost + count(where cancelled = no) * @crew_cost)\n  / sum(fare_revenue)",
+        PERCENT, UP, "rate", "Finance",
+    ),
     "berth": (SAFE, "berth_condition", "Berth condition", "mean(berth_condition)", {"decimals": 1}, UP, "rate", "Safety"),
 }  # fmt: skip
+
+# id: handle, name, unit, value, least, most, step
+ASSUMPTIONS: dict[str, tuple[str, str, dict[str, Any], float, float, float, float]] = {
+    "fuel-price": ("fuel_price", "Fuel price", {"kind": "currency", "decimals": 2}, 0.92, 0.6, 1.6, 0.01),
+    "crew-cost": ("crew_cost", "Crew cost of a sailing", {"kind": "currency"}, 180, 100, 320, 5),
+}
+# id: name, scorecard, values
+CASES: dict[str, tuple[str, str, dict[str, float]]] = {
+    "dear-fuel": ("Dear fuel", "sailing-cost", {"fuel-price": 1.05}),
+    "new-rota": ("New crew rota", "sailing-cost", {"crew-cost": 140}),
+    "both": ("Dear fuel, new rota", "sailing-cost", {"fuel-price": 1.05, "crew-cost": 140}),
+}
 
 REST = [
     {"kpi": "cancelled", "yardstick": "within-limit", "marks": ["limit"]},
@@ -99,6 +120,14 @@ YARDSTICKS: dict[str, dict[str, Any]] = {
         "name": "Service health", "kpi": "service", "bands": ["tide-ebb", "tide-slack", "tide-flood"],
         "cuts": [{"offset": 0.45}, {"offset": 0.65}],
     },
+    "cost-limit": {
+        "name": "Cost limit", "kpi": "cost-per-sailing", "bands": LOWER,
+        "cuts": [{"mark": "limit", "factor": f, "belongs": "below"} for f in (0.9, 1.0, 1.15)],
+    },
+    "margin": {
+        "name": "Margin", "kpi": "margin", "bands": HIGHER,
+        "cuts": [{"mark": "target", "offset": o} for o in (-0.1, 0.0, 0.1)],
+    },
     "score": {"name": "Score of 3", "kpi": "berth", "bands": ["short", "near", "met"], "cuts": [{"offset": 1.5}, {"offset": 2.25}]},
 }  # fmt: skip
 
@@ -126,6 +155,11 @@ MARKS: list[tuple[str, str, str | Owner, str, float]] = [
     *(("revenue-per-sailing", "target", route, "2025-01", value) for route, value in REVENUE_TARGETS.items()),
     ("fuel-per-mile", "limit", EVERYONE, "2025-01", 46),
     ("complaints", "limit", EVERYONE, "2025-01", 6),
+    ("fuel-cost", "limit", TOGETHER, "2025-01", 660_000),
+    ("cost-per-sailing", "limit", TOGETHER, "2025-01", 670),
+    *(("cost-per-sailing", "limit", route, "2025-01", limit) for route, limit in zip(sailings.ROUTES, (540, 750, 430, 900, 640, 1400), strict=True)),
+    ("margin", "target", EVERYONE, "2025-01", 0.2),
+    ("margin", "target", "Night freight", "2025-01", -0.3),
     ("booked-online", "target", EVERYONE, "2025-01", 0.6),
     ("booked-online", "target", EVERYONE, "2026-01", 0.66),
     ("refit", "target", EVERYONE, "2025-01", 0.6),
@@ -277,6 +311,28 @@ SCORECARDS: dict[str, dict[str, Any]] = {
             },
         ],
     },
+    "sailing-cost": {
+        "title": "What a sailing costs",
+        "sections": [
+            {
+                "id": "cost", "title": "Against its limits",
+                "instruments": [
+                    _instrument("c1", "margin", "dial", (0, 0, 3, 6), yardstick="margin", axis={"low": 0, "high": 0.4}),
+                    _instrument("c2", "cost-per-sailing", "bullet", (3, 0, 5, 6), by="route", yardstick="cost-limit", marks=["limit"]),
+                    _instrument(
+                        "c3", "margin", "chip", (8, 0, 4, 3), yardstick="margin", title="Within what was agreed",
+                        further=[
+                            {"kpi": "cost-per-sailing", "yardstick": "cost-limit", "marks": ["limit"]},
+                            {"kpi": "fuel-cost", "yardstick": "within-limit", "marks": ["limit"]},
+                        ],
+                    ),
+                    _instrument("c4", "fuel-cost", "bar", (8, 3, 4, 3), yardstick="within-limit", marks=["limit"]),
+                    _instrument("c5", "margin", "ledger", (0, 6, 8, 6), by="route", yardstick="margin", look={"ledger": {"columns": ["value", "mark", "gap", "bullet", "state"]}}),
+                    _instrument("c6", "cost-per-sailing", "history", (8, 6, 4, 6), yardstick="cost-limit", marks=["limit"]),
+                ],
+            },
+        ],
+    },
 }  # fmt: skip
 
 
@@ -297,6 +353,11 @@ def load(session: Session) -> None:
     datasets.update(session, SAFE, made.version, made.name, list(made.columns), sailings.THROUGH)
     _load_bookings(session)
     _load_refit(session)
+    for key, (handle, name, unit, value, least, most, step) in ASSUMPTIONS.items():
+        assumption = AssumptionBody.model_validate(
+            {"handle": handle, "name": name, "unit": unit, "value": value, "least": least, "most": most, "step": step}
+        )
+        records.create(session, "assumption", assumption.model_dump(), name=name, key=key)
     for key, (data, handle, name, formula, unit, direction, nature, owner) in KPIS.items():
         kpi = {
             "handle": handle, "name": name, "owner": owner, "dataset": data, "formula": formula,
@@ -323,6 +384,9 @@ def load(session: Session) -> None:
     for key, scorecard in reversed(SCORECARDS.items()):  # the newest stands first in their list
         body = ScorecardBody.model_validate(scorecard).model_dump()
         records.create(session, "scorecard", body, name=scorecard["title"], key=key)
+    for key, (name, card, values) in CASES.items():
+        case = CaseBody(name=name, scorecard=card, values=values)
+        records.create(session, "case", case.model_dump(), name=name, key=key)
 
 
 def _load_bookings(session: Session) -> None:

@@ -37,6 +37,7 @@ def new_instrument(library: Library, key: str, kpi: str, yardstick: str | None) 
 def offers(library: Library, instrument: InstrumentBody, scope: ScopeBody) -> list[FaceOffer]:
     """An instrument as every face would draw it, each with the axis that face would choose."""
     source = library.source(library.kpi(instrument.kpi))
+    library.assume(scope.assume)
     period = period_of(scope, [source], library.year_start)
     library.fetch([], [instrument.yardstick] if instrument.yardstick else [])
     found = []

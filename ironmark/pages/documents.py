@@ -114,8 +114,49 @@ class CompositeBody(Model):
         return self
 
 
+def _plain_handle(handle: str) -> str:
+    if not re.fullmatch(r"[^\W\d]\w*", handle):
+        raise ValueError("a handle is one word of letters, digits and _, such as on_time")
+    return handle
+
+
+Handle = Annotated[str, Field(max_length=60), AfterValidator(_plain_handle)]
+
+
+class AssumptionBody(Model):
+    """A named number that formulas use as ``@handle``, in its own unit, and that can be tried out from ``least`` to
+    ``most`` in steps of ``step``."""
+
+    handle: Handle
+    name: Name
+    description: str = Field("", max_length=2000)
+    unit: UnitBody = UnitBody()
+    value: Number
+    least: Number
+    most: Number
+    step: Annotated[Number, Field(gt=0)] = 1.0
+
+    @model_validator(mode="after")
+    def within(self) -> AssumptionBody:
+        if not self.least < self.most:
+            raise ValueError("the least has to be below the most")
+        if not self.least <= self.value <= self.most:
+            raise ValueError("the value has to lie from the least to the most; move those, or the value")
+        if (self.most - self.least) / self.step > 100_000:
+            raise ValueError("the step is too small for the range; a slider takes at most 100,000 steps")
+        return self
+
+
+class CaseBody(Model):
+    """Values of assumptions, by key, kept together under a name for one scorecard."""
+
+    name: Name
+    scorecard: Key
+    values: dict[Key, Number] = Field(min_length=1, max_length=50)
+
+
 class KpiBody(Model):
-    handle: str = Field(max_length=60)
+    handle: Handle
     name: Name
     description: str = Field("", max_length=2000)
     owner: str = Field("", max_length=120)
@@ -133,13 +174,6 @@ class KpiBody(Model):
         if self.composite is not None:
             self.formula, self.nature = "count()", "rate"
         return self
-
-    @field_validator("handle")
-    @classmethod
-    def plain_handle(cls, handle: str) -> str:
-        if not re.fullmatch(r"[^\W\d]\w*", handle):
-            raise ValueError("a handle is one word of letters, digits and _, such as on_time")
-        return handle
 
 
 class CutBody(Model):
@@ -419,6 +453,13 @@ class InstrumentBody(Model):
     w: int = Field(3, ge=1, le=12)
     h: int = Field(6, ge=1, le=60)
 
+    @property
+    def kpis(self) -> list[str]:
+        """Every KPI it names."""
+        named = [self.kpi, *(more.kpi for more in self.further), self.look.quadrant.across, self.look.quadrant.size]
+        named.append(self.ramp.kpi if self.ramp else None)
+        return [key for key in dict.fromkeys(named) if key]
+
 
 class SectionBody(Model):
     id: Key
@@ -428,11 +469,12 @@ class SectionBody(Model):
 
 class ScopeBody(Model):
     """``period`` is ``latest``, ``complete`` (the latest complete one of ``grain``), or one such as 2026-10 or 2026-Q3,
-    or a span such as 2026-04..2026-09."""
+    or a span such as 2026-04..2026-09. ``assume``: assumptions by their key that are tried with other values."""
 
     period: str = Field("complete", max_length=24)
     grain: Grain = "month"
     members: dict[Annotated[str, StringConstraints(max_length=80)], list[Member]] = Field(default={}, max_length=50)
+    assume: dict[Key, Number] = Field(default={}, max_length=50)
 
     @field_validator("period")
     @classmethod
@@ -457,6 +499,8 @@ class ScorecardBody(Model):
         ids = [section.id for section in self.sections] + [i.id for s in self.sections for i in s.instruments]
         if len(set(ids)) != len(ids):
             raise ValueError("two sections or instruments have the same id")
+        if self.scope.assume:
+            raise ValueError("a scorecard keeps no tried assumptions; keep them as a case, or keep the values")
         return self
 
 
@@ -478,6 +522,14 @@ class Yardstick(Saved):
 
 class Palette(Saved):
     body: PaletteBody
+
+
+class Assumption(Saved):
+    body: AssumptionBody
+
+
+class Case(Saved):
+    body: CaseBody
 
 
 class Scorecard(Saved):

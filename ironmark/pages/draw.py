@@ -2,9 +2,17 @@
 
 from __future__ import annotations
 
+from ironmark.core.numbers import show
 from ironmark.pages.draw_sheet import Pen
-from ironmark.pages.page import Page
-from ironmark.pages.shapes import PeriodChoice, ScorecardPicture, SectionNote, SegmentChoice, StatePicture
+from ironmark.pages.page import Assumed, Page
+from ironmark.pages.shapes import (
+    AssumptionPicture,
+    PeriodChoice,
+    ScorecardPicture,
+    SectionNote,
+    SegmentChoice,
+    StatePicture,
+)
 from ironmark.pages.tally import changed, section_words, tally
 
 
@@ -30,9 +38,19 @@ def draw_page(page: Page) -> ScorecardPicture:
         tally=tally(page),
         changed=changed(page.counted(), period),
         waiting=any(sheet.waiting for sheet in page.sheets),
+        assumptions=[_assumption(one) for one in page.assumptions],
         sections=[
             SectionNote(id=part.id, words=section_words([by_id[key] for key in part.sheets], period))
             for part in page.sections
         ],
         instruments=[pen.draw(sheet) for sheet in page.sheets],
     )
+
+
+def _assumption(one: Assumed) -> AssumptionPicture:
+    value, kept, least, most = (show(number, one.unit) for number in (one.value, one.kept, one.least, one.most))
+    return AssumptionPicture(
+        key=one.key, handle=one.handle, name=one.name, value=one.value, kept=one.kept, least=one.least, most=one.most,
+        step=one.step, shown=value, kept_shown=kept, least_shown=least, most_shown=most, tried=one.tried,
+        version=one.version,
+    )  # fmt: skip

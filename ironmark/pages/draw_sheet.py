@@ -67,7 +67,7 @@ class Pen:
             id=sheet.id, title=sheet.title, kpi_name=subject.name if subject else "", direction=subject.direction if subject else "higher",
             unit=subject.unit.kind if subject else "number", period=sheet.period, problem=sheet.problem, notes=list(sheet.notes),
             axis=None, readings=[], ramp=None, kinds=[], quadrant=None, by_hand=sheet.by_hand, stroke="", grain=sheet.grain,
-            rehearsed=sheet.rehearsed, waiting=sheet.waiting, reach=sheet.reach, sorted=sheet.sorted,
+            rehearsed=sheet.rehearsed, waiting=sheet.waiting, reach=sheet.reach, tried=list(sheet.tried), sorted=sheet.sorted,
         )  # fmt: skip
         if subject is None or sheet.problem:
             return picture
@@ -77,6 +77,8 @@ class Pen:
         own = [reading for reading in sheet.readings if reading.subject == 0]
         axis = choose_axis(instrument, subject, own)
         title = f"{sheet.title}, {sheet.reach}" if sheet.reach else sheet.title
+        if sheet.tried:
+            title += f", tried with another {' and '.join(sheet.tried)}"
         frames = {0: Frame(instrument, subject, title, axis, self)}
         bare = instrument.model_copy(update={"axis": type(instrument.axis)()})
         for at, further in enumerate(sheet.subjects[1:], start=1):

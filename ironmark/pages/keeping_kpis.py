@@ -33,21 +33,22 @@ def check_kpi(session: Session, body: KpiBody, key: str | None) -> None:
             if key is not None and part.kpi == key:
                 raise FormulaError("a composite cannot be a part of itself; take it out", 0, 0)
             library.refuse_circle(library.kpi(part.kpi), (body.handle,))
-    for other in records.every(session, "kpi"):
-        if other.id != key and other.body["handle"] == body.handle:
-            raise Refused(
-                409,
-                "handle-taken",
-                "The handle is taken",
-                f"“{body.handle}” is the handle of {other.body['name']}. Choose another.",
-                {"field": "handle"},
-            )
+    refuse_taken(session, body.handle, key)
     if key is not None:
-        _rename(session, held, body.handle)
+        rename(session, held, body.handle)
 
 
-def _rename(session: Session, old: str, new: str) -> None:
-    """Every formula that names a KPI follows when its handle changes."""
+def refuse_taken(session: Session, handle: str, key: str | None) -> None:
+    """KPIs and assumptions are named alike in formulas: no two of them have one handle."""
+    for kind in records.HANDLED:
+        for other in records.every(session, kind):
+            if other.id != key and other.body["handle"] == handle:
+                detail = f"“{handle}” is the handle of {other.body['name']}. Choose another."
+                raise Refused(409, "handle-taken", "The handle is taken", detail, {"field": "handle"})
+
+
+def rename(session: Session, old: str, new: str) -> None:
+    """Every formula that names a KPI or an assumption follows when its handle changes."""
     for other in records.every(session, "kpi") if old != new else ():
         text = renamed(other.body["formula"], old, new)
         if text != other.body["formula"]:
@@ -62,13 +63,19 @@ def may_delete_kpi(session: Session, _: Any, key: str | None) -> None:
     assert key is not None
     refuse_in_use(session, key, "kpi", "KPI")
     handle = records.get(session, "kpi", key).body["handle"]
-    named = [k.body["name"] for k in records.every(session, "kpi") if handle in references(parse(k.body["formula"]))]
+    named = named_in(session, handle, key)
     for kpi in records.every(session, "kpi"):
         if any(part["kpi"] == key for part in (kpi.body.get("composite") or {}).get("parts", [])):
             named.append(kpi.body["name"])
-    for other, formulas in marks.every_computed(session).items():
-        if other != key and any(handle in references(parse(text)) for text in formulas.values()):
-            named.append(f"a computed mark of {records.get(session, 'kpi', other).body['name']}")
     if named:
         raise Refused(409, "in-use", "The KPI is in use", f"It is named in {', '.join(named)}. Change those first.")
     marks.remove(session, key)
+
+
+def named_in(session: Session, handle: str, key: str | None = None) -> list[str]:
+    """What names a handle in its formula: KPIs, and computed marks but for those of the KPI ``key``."""
+    named = [k.body["name"] for k in records.every(session, "kpi") if handle in references(parse(k.body["formula"]))]
+    for other, formulas in marks.every_computed(session).items():
+        if other != key and any(handle in references(parse(text)) for text in formulas.values()):
+            named.append(f"a computed mark of {records.get(session, 'kpi', other).body['name']}")
+    return named

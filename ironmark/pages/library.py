@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Hashable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING, TypeVar
 
@@ -13,15 +13,16 @@ from sqlalchemy.orm import Session
 from ironmark.core import composite, formula
 from ironmark.core import reading as readings
 from ironmark.core.check import check
-from ironmark.core.expand import as_level, expand, read_from
+from ironmark.core.expand import as_level, assuming, expand, read_from
 from ironmark.core.formula import ColumnType, FormulaError
 from ironmark.core.marks import MarkEntry
+from ironmark.core.numbers import show
 from ironmark.core.palette import PALETTES, STATES, Palette, State
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Kpi, Members, Readings, Source
 from ironmark.core.yardstick import Yardstick
-from ironmark.pages.documents import KpiBody, PaletteBody, ScorecardBody, YardstickBody
-from ironmark.pages.page import RestsOn
+from ironmark.pages.documents import AssumptionBody, KpiBody, PaletteBody, ScorecardBody, YardstickBody
+from ironmark.pages.page import Assumed, RestsOn
 from ironmark.pages.problems import Refused
 from ironmark.pages.seen import Seen
 from ironmark.pages.sources import Sources
@@ -257,10 +258,12 @@ class Library:
         """
         dataset = self.dataset(kpi.dataset)
         types = tuple((column.name, column.type) for column in dataset.columns)
-        tree = _checked(kpi.formula, types)
         unit, as_shown = kpi.unit.as_unit(), kpi.graded_as == "shown"
         if (alone := _alone(kpi.formula, types, kpi.nature == "stock")) is not None:
             return Kpi(kpi.handle, kpi.name, alone, unit, kpi.direction, kpi.nature, kpi.pro_rating, as_shown)
+
+        tree = self.assuming(formula.parse(kpi.formula))
+        check(tree, dict(types))
 
         def resolve(reference: formula.Reference) -> formula.Node:
             way = (*path, kpi.handle)
@@ -269,9 +272,9 @@ class Library:
                 raise FormulaError(f"this goes in a circle: {circle}", *reference.span)
             other = self.by_handle.get(reference.handle)
             if other is None:
-                near = difflib.get_close_matches(reference.handle, self.by_handle, 1)
-                hint = f"; did you mean @{near[0]}?" if near else "; KPIs are named by their handle"
-                raise FormulaError(f"no KPI “@{reference.handle}”{hint}", *reference.span)
+                near = difflib.get_close_matches(reference.handle, [*self.by_handle, *self.assumptions], 1)
+                hint = f"; did you mean @{near[0]}?" if near else "; KPIs and assumptions are named by their handle"
+                raise FormulaError(f"no KPI or assumption “@{reference.handle}”{hint}", *reference.span)
             if other.composite is not None:
                 raise FormulaError(f"@{reference.handle} is a composite; it can only be a part of one", *reference.span)
             try:
@@ -285,6 +288,61 @@ class Library:
         if kpi.nature == "stock":
             expanded = as_level(expanded)
         return Kpi(kpi.handle, kpi.name, expanded, unit, kpi.direction, kpi.nature, kpi.pro_rating, as_shown)
+
+    def assuming(self, tree: formula.Node) -> formula.Node:
+        """A formula as it was parsed, with its assumptions worked in."""
+        return assuming(tree, {handle: held.value for handle, held in self.assumptions.items()})
+
+    def assume(self, tried: Mapping[str, float]) -> None:
+        """Have assumptions stand for other values in this request, by their key. Refuses what they cannot be."""
+        by_key = {held.key: held for held in self.assumptions.values()} if tried else {}
+        for key, value in tried.items():
+            held = by_key.get(key)
+            if held is None:
+                continue  # it was deleted since: a case, or an address, may still name it
+            if not held.least <= value <= held.most:
+                low, high = (show(bound, held.unit) for bound in (held.least, held.most))
+                detail = f"{held.name} can be tried from {low} to {high}; {show(value, held.unit)} lies outside."
+                raise Refused(422, "outside", "Outside of its range", detail, {"field": f"assume.{key}"})
+            self.assumptions[held.handle] = replace(held, value=value)
+
+    @cached_property
+    def assumptions(self) -> dict[str, Assumed]:
+        """Every assumption by its handle, fetched when a formula names something."""
+        every = records.every(self.session, "assumption")
+        self._saw("assumption", {document.id: document.version for document in every})
+        found = {}
+        for document in every:
+            body = AssumptionBody.model_validate(document.body)
+            found[body.handle] = Assumed(
+                document.id, body.handle, body.name, body.unit.as_unit(), body.least, body.most, body.step, body.value,
+                body.value, document.version,
+            )  # fmt: skip
+        return found
+
+    def assumed_by(self, key: str) -> list[Assumed]:
+        """The assumptions that a KPI, its computed marks and the KPIs it names or is made up of depend on."""
+        found: dict[str, Assumed] = {}
+        seen: set[str] = set()
+
+        def look(texts: Iterable[str], parts: Iterable[str]) -> None:
+            for handle in (handle for text in texts for handle in _handles(text)):
+                if handle in seen:
+                    continue
+                seen.add(handle)
+                if handle in self.assumptions:
+                    found[handle] = self.assumptions[handle]
+                elif (other := self.by_handle.get(handle)) is not None:
+                    look([other.formula], _parts_of(other))
+            for part in parts:
+                if part not in seen:
+                    seen.add(part)
+                    self.fetch([part])
+                    if part in self.kpis:
+                        look([self.kpis[part].formula, *self.computed(part).values()], _parts_of(self.kpis[part]))
+
+        look([], [key])
+        return list(found.values())
 
     @cached_property
     def year_start(self) -> int:
@@ -461,11 +519,24 @@ class Library:
 @lru_cache(maxsize=512)
 def _alone(text: str, types: tuple[tuple[str, ColumnType], ...], level: bool) -> formula.Node | None:
     """A formula expanded that names no other KPI, which is the same as long as its text is; None for one that does."""
-    tree = _checked(text, types)
-    if formula.references(tree):
+    if formula.references(formula.parse(text)):
         return None
+    tree = _checked(text, types)
     expanded = expand(tree, lambda reference: reference)
     return as_level(expanded) if level else expanded
+
+
+@lru_cache(maxsize=512)
+def _handles(text: str) -> tuple[str, ...]:
+    """What a formula names; nothing where it cannot be read."""
+    try:
+        return formula.references(formula.parse(text))
+    except FormulaError:
+        return ()
+
+
+def _parts_of(kpi: KpiBody) -> list[str]:
+    return [part.kpi for part in kpi.composite.parts] if kpi.composite else []
 
 
 @lru_cache(maxsize=512)

@@ -201,11 +201,32 @@ class Sheet:
     rehearsed: bool = False
     waiting: bool = False
     by_hand: str = ""
+    tried: tuple[str, ...] = ()  # the assumptions it was read with other values of, by name
     reach: str = ""  # what it reads in words, where that is not what the page reads
     sorted: str = ""  # the order of its readings in words
     colouring: Colouring | None = None
     kinds: Kinds | None = None
     crossing: Crossing | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Assumed:
+    """An assumption that a page depends on: the value that is kept, and the one it was read with."""
+
+    key: str
+    handle: str
+    name: str
+    unit: Unit
+    least: float
+    most: float
+    step: float
+    kept: float
+    value: float
+    version: int
+
+    @property
+    def tried(self) -> bool:
+        return self.value != self.kept
 
 
 @dataclass(frozen=True, slots=True)
@@ -228,7 +249,7 @@ class PageSection:
 class RestsOn:
     """The versions a page was read from, by key."""
 
-    documents: dict[str, dict[str, int]]  # by kind: kpi, yardstick, palette, scorecard, calendar
+    documents: dict[str, dict[str, int]]  # by kind: kpi, assumption, yardstick, palette, scorecard, calendar
     marks: dict[str, int]  # mark books, by KPI
     datasets: dict[str, int]
 
@@ -245,6 +266,7 @@ class Page:
     periods: tuple[str, ...]
     segments: tuple[Segment, ...]
     states: tuple[State, ...]
+    assumptions: tuple[Assumed, ...]
     sections: tuple[PageSection, ...]
     sheets: tuple[Sheet, ...]
     rests_on: RestsOn

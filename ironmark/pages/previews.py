@@ -113,11 +113,13 @@ def previewed(library: Library, ask: PreviewAsk) -> Preview:
     members = by_member.readings if by_member else []
     tree, labels = parse(body.formula), {c.name: c.label for c in dataset.columns}
     texts = {name: frozenset(names) for name, names in source.members.items()}
+    named = library.assuming(tree)  # an assumption is a number like any other
     percents = {h for h in references(tree) if h in library.by_handle and library.by_handle[h].unit.kind == "percent"}
     natures = {handle: library.by_handle[handle].nature for handle in references(tree) if handle in library.by_handle}
     units = {h: library.by_handle[h].unit.as_unit() for h in references(tree) if h in library.by_handle}
+    units |= {handle: held.unit for handle, held in library.assumptions.items()} if references(tree) else {}
     unit = None if body.composite else proposed_unit(tree, labels, units)
-    warned = [] if body.composite else prose.warnings(tree, body.nature, body.unit.kind, texts, percents, natures)
+    warned = [] if body.composite else prose.warnings(named, body.nature, body.unit.kind, texts, percents, natures)
     reads_as = prose.reads_as(tree, lambda name: labels.get(name, name))
     if body.composite is not None:
         how = "their states" if body.composite.by == "score" else "how far they reach their marks"
@@ -127,7 +129,7 @@ def previewed(library: Library, ask: PreviewAsk) -> Preview:
         warnings=[FormulaProblem(message=m, start=start, end=end) for m, start, end in warned],
         unit=UnitBody.of(unit.unit) if unit else None,
         unit_why=unit.why if unit else "",
-        nature="rate" if body.composite else nature_of(tree, natures),
+        nature="rate" if body.composite else nature_of(named, natures),
         period=period.key,
         period_label=period.label,
         by=by,

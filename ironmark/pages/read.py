@@ -11,7 +11,7 @@ from ironmark.core.reading import Source
 from ironmark.pages.alike import but_for_place, edited
 from ironmark.pages.documents import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.library import Library
-from ironmark.pages.page import Page, PageSection, Segment, Sheet
+from ironmark.pages.page import Assumed, Page, PageSection, Segment, Sheet
 from ironmark.pages.readings import period_of
 from ironmark.pages.sheets import read_sheet
 from ironmark.store.database import Missing
@@ -24,6 +24,7 @@ def read_page(
 ) -> Page:
     """Read and grade every instrument of a scorecard. What cannot be read says why, and holds up nothing else."""
     instruments = [instrument for section in body.sections for instrument in section.instruments]
+    library.assume(scope.assume)
     library.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
     sources, segments = _datasets(library, instruments)
     period = period_of(scope, list(sources.values()), library.year_start) if sources else None
@@ -39,6 +40,7 @@ def read_page(
         periods=_choices(period, first, last, library.year_start) if period and first and last else (),
         segments=segments,
         states=tuple(states_used(library, sheets, [i.yardstick for i in instruments if i.yardstick])),
+        assumptions=_assumed(library, instruments),
         sections=tuple(PageSection(s.id, s.title, tuple(i.id for i in s.instruments)) for s in body.sections),
         sheets=sheets,
         rests_on=library.rests_on(),
@@ -67,6 +69,13 @@ def _sheets(
             sheet = edited(sheet, id=instrument.id, instrument=instrument)
         found.append(sheet)
     return tuple(found)
+
+
+def _assumed(library: Library, instruments: Sequence[InstrumentBody]) -> tuple[Assumed, ...]:
+    """The assumptions that any KPI of some instruments depends on, in the order they were made."""
+    keys = dict.fromkeys(key for instrument in instruments for key in instrument.kpis)
+    found = {one.handle for key in keys for one in library.assumed_by(key)}
+    return tuple(one for handle, one in library.assumptions.items() if handle in found) if found else ()
 
 
 def states_used(library: Library, sheets: Sequence[Sheet], yardsticks: Sequence[str]) -> list[palettes.State]:

@@ -251,6 +251,7 @@ class InstrumentPicture:
     grain: Grain
     rehearsed: bool
     reach: str
+    tried: list[str]  # the assumptions it was read with other values of, by name
     sorted: str
     waiting: bool  # a live source has not answered yet; reading again soon finds more
 
@@ -260,6 +261,27 @@ class TallyPart:
     state: str
     name: str
     count: int
+
+
+@dataclass(slots=True)
+class AssumptionPicture:
+    """An assumption that the page depends on, with its values as they are written. tried: read with another value
+    than the one that is kept."""
+
+    key: str
+    handle: str
+    name: str
+    value: float
+    kept: float
+    least: float
+    most: float
+    step: float
+    shown: str
+    kept_shown: str
+    least_shown: str
+    most_shown: str
+    tried: bool
+    version: int
 
 
 @dataclass(slots=True)
@@ -302,5 +324,6 @@ class ScorecardPicture:
     tally: list[TallyPart]
     changed: str
     waiting: bool
+    assumptions: list[AssumptionPicture]
     sections: list[SectionNote]
     instruments: list[InstrumentPicture]

@@ -62,6 +62,9 @@ def read_sheet(
     )  # fmt: skip
     if kpi is None:
         return edited(empty, problem=DELETED)
+    if scope.assume:
+        depends = {one.name: one.tried for key in instrument.kpis for one in library.assumed_by(key)}
+        empty = edited(empty, tried=tuple(name for name, tried in depends.items() if tried))
     empty = edited(empty, subjects=(_subject(library, instrument.kpi, kpi, None, kpi.unit.as_unit()),))
     try:
         if period is not None:

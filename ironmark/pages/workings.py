@@ -57,6 +57,7 @@ class Workings(BaseModel):
 
 def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, member: str | None) -> Workings:
     """Raises FormulaError, NoPeriod, Missing; refuses a member that is not read."""
+    library.assume(scope.assume)
     library.fetch([instrument.kpi], [instrument.yardstick] if instrument.yardstick else [])
     body = library.kpi(instrument.kpi)
     if instrument.yardstick and instrument.yardstick not in library.yardsticks:
@@ -96,6 +97,9 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
     else:
         lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, library, body.dataset, period)]
         formula, parts = body.formula, _parts(readings, p, m)
+    for held in library.assumed_by(instrument.kpi):
+        tried = f", tried; {show(held.kept, held.unit)} is kept" if held.tried else ", an assumption"
+        lines.append(Line(label=f"@{held.handle}", text=f"{held.name}: {show(held.value, held.unit)}{tried}"))
     if part := readings.parts[p]:
         shape = " by last year’s shape" if body.pro_rating == "last_year" else " by days"
         rated = f"; marks are pro-rated{shape}" if pro_rates(readings, p) else "; a rate or level is not pro-rated"

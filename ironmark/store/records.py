@@ -1,4 +1,4 @@
-"""KPIs, yardsticks, palettes and scorecards: documents with versions, every earlier one kept."""
+"""KPIs, assumptions, yardsticks, palettes, scorecards and cases: documents with versions, every earlier one kept."""
 
 from __future__ import annotations
 
@@ -13,7 +13,9 @@ from sqlalchemy.orm import Session
 from ironmark.store.database import Missing, StaleVersion, author, new_key, now
 from ironmark.store.models import Record, Revision
 
-Kind = Literal["kpi", "yardstick", "palette", "scorecard", "calendar"]
+Kind = Literal["kpi", "yardstick", "palette", "scorecard", "calendar", "assumption", "case"]
+
+HANDLED: tuple[Kind, ...] = ("kpi", "assumption")  # formulas name them: no two have one handle
 
 
 @dataclass(frozen=True)
@@ -69,7 +71,7 @@ def save(session: Session, kind: Kind, key: str, body: dict[str, Any], saw: int)
 
 
 def _handle(kind: Kind, body: Mapping[str, Any]) -> str | None:
-    return body.get("handle") or None if kind == "kpi" else None
+    return body.get("handle") or None if kind in HANDLED else None
 
 
 def remove(session: Session, kind: Kind, key: str, saw: int) -> None:

@@ -15,6 +15,7 @@
   const scorecards = view(() => import('./views/scorecards/Scorecards.svelte'))
   const scorecardPage = view(() => import('./views/scorecards/ScorecardPage.svelte'))
   const kpiPage = view(() => import('./views/kpis/KpiPage.svelte'))
+  const assumptionsPage = view(() => import('./views/kpis/Assumptions.svelte'))
   const yardstickPage = view(() => import('./views/yardsticks/YardstickPage.svelte'))
   const markBook = view(() => import('./views/marks/MarkBook.svelte'))
   const dataList = view(() => import('./views/data/DataList.svelte'))
@@ -31,6 +32,7 @@
     '/scorecards/:id': scorecardPage,
     '/scorecards/:id/bench': scorecardPage,
     '/kpis': kpiPage,
+    '/kpis/assumptions': assumptionsPage,
     '/kpis/:id': kpiPage,
     '/yardsticks': yardstickPage,
     '/yardsticks/:id': yardstickPage,

@@ -76,7 +76,7 @@ export interface paths {
          * @description A saved scorecard as it reads, for its own scope or another one.
          *
          *     Members are named by their segment, as in ``?period=2026-10&route=Northway&route=Eastway``. data: the page itself, with nothing drawn, instead of its
-         *     pictures.
+         *     pictures. assume: an assumption and the value it is tried with, as in ``assume=fuel-price:1.1``.
          */
         get: operations["read_page_of_api_scorecards__key__page_get"];
         put?: never;
@@ -465,6 +465,80 @@ export interface paths {
         };
         /** List Mark Names */
         get: operations["list_mark_names_api_mark_names_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assumptions/{key}/about": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Assumption About */
+        get: operations["assumption_about_api_assumptions__key__about_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assumptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List All */
+        get: operations["list_assumptions"];
+        put?: never;
+        /** Create */
+        post: operations["create_assumption"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assumptions/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get */
+        get: operations["get_assumption"];
+        /** Save */
+        put: operations["save_assumption"];
+        post?: never;
+        /** Delete */
+        delete: operations["delete_assumption"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assumptions/{key}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Revisions
+         * @description Its forms, the newest first, at most ``limit`` of those of versions below ``before``.
+         */
+        get: operations["list_assumption_revisions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1270,6 +1344,83 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare Cases
+         * @description A scorecard read with each of its cases, beside what is kept; all of them where none is named.
+         */
+        post: operations["compare_cases_api_cases_compare_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List All */
+        get: operations["list_cases"];
+        put?: never;
+        /** Create */
+        post: operations["create_case"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get */
+        get: operations["get_case"];
+        /** Save */
+        put: operations["save_case"];
+        post?: never;
+        /** Delete */
+        delete: operations["delete_case"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{key}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Revisions
+         * @description Its forms, the newest first, at most ``limit`` of those of versions below ``before``.
+         */
+        get: operations["list_case_revisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -1331,6 +1482,105 @@ export interface components {
              * @default false
              */
             together: boolean;
+        };
+        /** Assumption */
+        Assumption: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /** Updated At */
+            updated_at: string;
+            body: components["schemas"]["AssumptionBody"];
+        };
+        /**
+         * AssumptionAbout
+         * @description Its numbers as they are written, and the names of the KPIs and computed marks whose formulas name it.
+         */
+        AssumptionAbout: {
+            /** Value */
+            value: string;
+            /** Least */
+            least: string;
+            /** Most */
+            most: string;
+            /** Step */
+            step: string;
+            /** Named In */
+            named_in: string[];
+        };
+        /**
+         * AssumptionBody
+         * @description A named number that formulas use as ``@handle``, in its own unit, and that can be tried out from ``least`` to
+         *     ``most`` in steps of ``step``.
+         */
+        AssumptionBody: {
+            /** Handle */
+            handle: string;
+            /** Name */
+            name: string;
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /**
+             * @default {
+             *       "kind": "number",
+             *       "decimals": 0,
+             *       "currency": "GBP",
+             *       "text": "",
+             *       "compact": false,
+             *       "sign": false
+             *     }
+             */
+            unit: components["schemas"]["UnitBody"];
+            /** Value */
+            value: number;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /**
+             * Step
+             * @default 1
+             */
+            step: number;
+        };
+        /**
+         * AssumptionPicture
+         * @description An assumption that the page depends on, with its values as they are written. tried: read with another value
+         *     than the one that is kept.
+         */
+        AssumptionPicture: {
+            /** Key */
+            key: string;
+            /** Handle */
+            handle: string;
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /** Kept */
+            kept: number;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+            /** Step */
+            step: number;
+            /** Shown */
+            shown: string;
+            /** Kept Shown */
+            kept_shown: string;
+            /** Least Shown */
+            least_shown: string;
+            /** Most Shown */
+            most_shown: string;
+            /** Tried */
+            tried: boolean;
+            /** Version */
+            version: number;
         };
         /** AxisBody */
         AxisBody: {
@@ -1467,6 +1717,70 @@ export interface components {
              * @default en_GB
              */
             locale: string;
+        };
+        /** Case */
+        Case: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /** Updated At */
+            updated_at: string;
+            body: components["schemas"]["CaseBody"];
+        };
+        /**
+         * CaseBody
+         * @description Values of assumptions, by key, kept together under a name for one scorecard.
+         */
+        CaseBody: {
+            /** Name */
+            name: string;
+            /** Scorecard */
+            scorecard: string;
+            /** Values */
+            values: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * CaseCell
+         * @description One reading in one case. step: how many ranks better or worse its state is than with what is kept.
+         */
+        CaseCell: {
+            /** Shown */
+            shown: string;
+            /** State */
+            state: string | null;
+            /** Step */
+            step: number;
+            /** Changed */
+            changed: boolean;
+        };
+        /**
+         * CaseColumn
+         * @description What a page comes to with some values. key: of the case; "" for what is kept, "tried" for what is being tried.
+         *     values: of the assumptions the page depends on, as they are written, in the order they were made.
+         */
+        CaseColumn: {
+            /** Key */
+            key: string;
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            /** Values */
+            values: string[];
+            /** Differs */
+            differs: boolean[];
+            /** Tally */
+            tally: components["schemas"]["TallyPart"][];
+        };
+        /** CaseRow */
+        CaseRow: {
+            /** Label */
+            label: string;
+            /** Cells */
+            cells: components["schemas"]["CaseCell"][];
         };
         /**
          * Cell
@@ -1655,6 +1969,36 @@ export interface components {
             smallest: string;
             /** Largest */
             largest: string;
+        };
+        /**
+         * CompareAsk
+         * @description ``scope``: the scorecard's own where none is given; what it tries is a column of its own.
+         */
+        CompareAsk: {
+            /** Scorecard */
+            scorecard: string;
+            scope?: components["schemas"]["ScopeBody"] | null;
+            /** Cases */
+            cases?: string[] | null;
+        };
+        /**
+         * Comparison
+         * @description rows: the readings that come out otherwise in any column, at most so many; ``more`` are left out, ``same`` read
+         *     the same in all.
+         */
+        Comparison: {
+            /** Assumptions */
+            assumptions: string[];
+            /** Columns */
+            columns: components["schemas"]["CaseColumn"][];
+            /** Rows */
+            rows: components["schemas"]["CaseRow"][];
+            /** More */
+            more: number;
+            /** Same */
+            same: number;
+            /** States */
+            states: components["schemas"]["StatePicture"][];
         };
         /**
          * CompositeBody
@@ -2142,7 +2486,8 @@ export interface components {
              * @default {
              *       "period": "complete",
              *       "grain": "month",
-             *       "members": {}
+             *       "members": {},
+             *       "assume": {}
              *     }
              */
             scope: components["schemas"]["ScopeBody"];
@@ -2302,7 +2647,8 @@ export interface components {
              * @default {
              *       "period": "complete",
              *       "grain": "month",
-             *       "members": {}
+             *       "members": {},
+             *       "assume": {}
              *     }
              */
             scope: components["schemas"]["ScopeBody"];
@@ -2628,6 +2974,8 @@ export interface components {
             rehearsed: boolean;
             /** Reach */
             reach: string;
+            /** Tried */
+            tried: string[];
             /** Sorted */
             sorted: string;
             /** Waiting */
@@ -2742,7 +3090,8 @@ export interface components {
              * @default {
              *       "period": "complete",
              *       "grain": "month",
-             *       "members": {}
+             *       "members": {},
+             *       "assume": {}
              *     }
              */
             scope: components["schemas"]["ScopeBody"];
@@ -3790,7 +4139,7 @@ export interface components {
         /**
          * ScopeBody
          * @description ``period`` is ``latest``, ``complete`` (the latest complete one of ``grain``), or one such as 2026-10 or 2026-Q3,
-         *     or a span such as 2026-04..2026-09.
+         *     or a span such as 2026-04..2026-09. ``assume``: assumptions by their key that are tried with other values.
          */
         ScopeBody: {
             /**
@@ -3811,6 +4160,13 @@ export interface components {
             members: {
                 [key: string]: string[];
             };
+            /**
+             * Assume
+             * @default {}
+             */
+            assume: {
+                [key: string]: number;
+            };
         };
         /** Scorecard */
         Scorecard: {
@@ -3830,7 +4186,8 @@ export interface components {
              * @default {
              *       "period": "complete",
              *       "grain": "month",
-             *       "members": {}
+             *       "members": {},
+             *       "assume": {}
              *     }
              */
             scope: components["schemas"]["ScopeBody"];
@@ -3879,6 +4236,8 @@ export interface components {
             changed: string;
             /** Waiting */
             waiting: boolean;
+            /** Assumptions */
+            assumptions: components["schemas"]["AssumptionPicture"][];
             /** Sections */
             sections: components["schemas"]["SectionNote"][];
             /** Instruments */
@@ -4159,7 +4518,8 @@ export interface components {
              * @default {
              *       "period": "complete",
              *       "grain": "month",
-             *       "members": {}
+             *       "members": {},
+             *       "assume": {}
              *     }
              */
             scope: components["schemas"]["ScopeBody"];
@@ -4442,7 +4802,8 @@ export interface components {
              * @default {
              *       "period": "complete",
              *       "grain": "month",
-             *       "members": {}
+             *       "members": {},
+             *       "assume": {}
              *     }
              */
             scope: components["schemas"]["ScopeBody"];
@@ -4585,6 +4946,7 @@ export interface operations {
                 period?: string | null;
                 grain?: ("day" | "week" | "month" | "quarter" | "year") | null;
                 data?: boolean;
+                assume?: string[];
             };
             header?: {
                 "if-none-match"?: string | null;
@@ -5506,6 +5868,232 @@ export interface operations {
                 };
                 content: {
                     "application/json": string[];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    assumption_about_api_assumptions__key__about_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssumptionAbout"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_assumptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Assumption"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    create_assumption: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssumptionBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Assumption"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_assumption: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Assumption"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_assumption: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssumptionBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Assumption"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_assumption: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_assumption_revisions: {
+        parameters: {
+            query?: {
+                before?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionOut"][];
                 };
             };
             /** @description A problem document (RFC 9457) */
@@ -7325,6 +7913,234 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PaletteLook"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_cases_api_cases_compare_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_cases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    create_case: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_case: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_case: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_case: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_case_revisions: {
+        parameters: {
+            query?: {
+                before?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionOut"][];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -4,7 +4,13 @@
   import { colour, on, stateOf } from '../api/states.svelte'
   import Sign from './Sign.svelte'
 
-  let { tally, thin = false }: { tally: Schemas['TallyPart'][]; thin?: boolean } = $props()
+  interface Props {
+    tally: Schemas['TallyPart'][]
+    thin?: boolean
+    /** The counts with the signs; the states' names are only spoken. */
+    brief?: boolean
+  }
+  let { tally, thin = false, brief = false }: Props = $props()
 </script>
 
 <div class="tally" class:thin role="list" aria-label="Readings by state">
@@ -18,7 +24,7 @@
       style:color={state ? on(part.state) : undefined}
     >
       {#if state}<Sign state={part.state} fill={on(part.state)} size={thin ? 13 : 16} />{/if}
-      <span>{part.count} {part.name}</span>
+      <span>{part.count} <span class:sr-only={brief && state}>{part.name}</span></span>
     </div>
   {/each}
 </div>

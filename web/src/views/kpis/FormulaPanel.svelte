@@ -12,10 +12,11 @@
     columns: Dataset['columns']
     /** KPIs a formula may name. */
     others: Kpi[]
+    assumptions: Schemas['Assumption'][]
     preview: Schemas['Preview'] | null
     change: (edit: Partial<Schemas['KpiBody']>) => void
   }
-  let { body, columns, others, preview, change }: Props = $props()
+  let { body, columns, others, assumptions, preview, change }: Props = $props()
   let editor = $state<ReturnType<typeof Formula> | null>(null)
   /** The members conditions may name; those of the last formula that could be read. */
   let texts = $state<Record<string, string[]>>({})
@@ -47,7 +48,10 @@
       text={body.formula}
       columns={columns.map((column) => column.name)}
       members={texts}
-      handles={others.map((kpi) => ({ handle: kpi.body.handle, name: kpi.body.name }))}
+      handles={[...others, ...assumptions].map((known) => ({
+        handle: known.body.handle,
+        name: known.body.name,
+      }))}
       functions={[...AGGREGATES, ...FUNCTIONS]}
       problem={preview?.problem ?? null}
       type={(formula) => change({ formula })}
@@ -84,14 +88,14 @@
           />
         {/snippet}
       </Slot>
-      {#if others.length}
-        <Slot text="another KPI" label="Another KPI" width={280}>
+      {#if others.length || assumptions.length}
+        <Slot text="another KPI or an assumption" label="Another KPI" width={280}>
           {#snippet children(close)}
             <Choices
-              choices={others.map((kpi) => ({
-                key: kpi.body.handle,
-                name: kpi.body.name,
-                note: `@${kpi.body.handle}`,
+              choices={[...others, ...assumptions].map((known) => ({
+                key: known.body.handle,
+                name: known.body.name,
+                note: `@${known.body.handle}`,
               }))}
               choose={(handle) => {
                 close()

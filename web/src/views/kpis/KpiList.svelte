@@ -55,6 +55,7 @@
       {/if}
     </a>
   {/each}
+  <a class="also" href="#/kpis/assumptions">Assumptions: prices, rates, wages</a>
 </nav>
 
 <style>
@@ -77,6 +78,13 @@
     font-weight: 600;
     font-size: 13px;
     line-height: 1.3;
+  }
+  .list .also {
+    display: block;
+    border-bottom: 0;
+    padding: 9px 8px 9px 13px;
+    color: var(--accent);
+    font-weight: 500;
   }
   .now {
     min-width: 46px;

@@ -29,6 +29,7 @@
 
   let kpis = $state<Kpi[] | null>(null)
   let datasets = $state<Dataset[]>([])
+  let assumptions = $state<Schemas['Assumption'][]>([])
   let body = $state<Body | null>(null)
   let kept = $state<Kpi | null>(null)
   let preview = $state<Schemas['Preview'] | null>(null)
@@ -53,7 +54,11 @@
 
   async function load() {
     try {
-      ;[kpis, datasets] = await Promise.all([got(api.GET('/api/kpis')), got(api.GET('/api/datasets'))])
+      ;[kpis, datasets, assumptions] = await Promise.all([
+        got(api.GET('/api/kpis')),
+        got(api.GET('/api/datasets')),
+        got(api.GET('/api/assumptions')),
+      ])
       failed = ''
     } catch (error) {
       failed = words(error)
@@ -135,7 +140,7 @@
     look()
   }
   function rename(name: string) {
-    change(kept ? { name } : { name, handle: handleOf(name, kpis ?? []) })
+    change(kept ? { name } : { name, handle: handleOf(name, [...(kpis ?? []), ...assumptions]) })
   }
 
   async function save() {
@@ -235,7 +240,7 @@
 
       {#if body}
         <div class="middle">
-          <FormulaPanel {body} {columns} {others} {preview} {change} />
+          <FormulaPanel {body} {columns} {others} {assumptions} {preview} {change} />
 
           {#if preview?.note}
             <p class="note">{preview.note}</p>

@@ -4,6 +4,7 @@
   import type { Dataset, Schemas } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import UnitSlot from './UnitSlot.svelte'
 
   type Body = Schemas['KpiBody']
   interface Props {
@@ -20,37 +21,8 @@
     flow: 'adds up over time',
     stock: 'a level, the last one counts',
   }
-  const CURRENCIES = [
-    'GBP',
-    'EUR',
-    'USD',
-    'NOK',
-    'SEK',
-    'DKK',
-    'CHF',
-    'JPY',
-    'AUD',
-    'CAD',
-    'INR',
-    'PLN',
-    'CZK',
-    'BRL',
-    'ZAR',
-  ]
   const dataset = $derived(datasets.find((known) => known.id === body.dataset))
   const unit = $derived(body.unit)
-  const kind = $derived(
-    {
-      percent: 'percent',
-      currency: unit.currency,
-      duration: 'duration',
-      number: unit.text ? `number of ${unit.text}` : 'number',
-    }[unit.kind],
-  )
-  const unitTold = $derived(
-    `${kind}, ${unit.decimals} ${unit.decimals === 1 ? 'decimal' : 'decimals'}${unit.compact ? ', compact' : ''}`,
-  )
-  const changeUnit = (edit: Partial<Schemas['UnitBody']>) => change({ unit: { ...unit, ...edit } })
 </script>
 
 <p class="sentence">
@@ -65,78 +37,9 @@
         }}
       />
     {/snippet}
-  </Slot> shown as <Slot text={unitTold} label="Unit" width={250}>
-    {#snippet children()}
-      <Choices
-        choices={[
-          { key: 'number', name: 'number' },
-          { key: 'percent', name: 'percent', note: 'kept as a fraction, 0.88 reads 88%' },
-          { key: 'currency', name: 'currency' },
-          { key: 'duration', name: 'duration', note: 'shown as 1 h 35 min' },
-        ]}
-        chosen={unit.kind}
-        choose={(kind) => changeUnit({ kind: kind as 'number' })}
-      />
-      <div class="unit">
-        {#if unit.kind === 'currency'}
-          <label
-            >code <select
-              class="type-in"
-              value={unit.currency}
-              onchange={(event) => changeUnit({ currency: event.currentTarget.value })}
-              >{#each CURRENCIES.includes(unit.currency ?? 'GBP') ? CURRENCIES : [unit.currency, ...CURRENCIES] as code (code)}<option
-                  >{code}</option
-                >{/each}</select
-            ></label
-          >
-        {:else if unit.kind === 'duration'}
-          <label
-            >its values count <select
-              class="type-in"
-              value={unit.text || 'min'}
-              onchange={(event) => changeUnit({ text: event.currentTarget.value })}
-              ><option value="s">seconds</option><option value="min">minutes</option><option value="h"
-                >hours</option
-              ></select
-            ></label
-          >
-        {:else if unit.kind === 'number'}
-          <label
-            >unit text <input
-              class="type-in"
-              maxlength="20"
-              value={unit.text}
-              oninput={(event) => changeUnit({ text: event.currentTarget.value.trim() })}
-              placeholder="L, min, …"
-            /></label
-          >
-        {/if}
-        <label
-          >decimals <select
-            class="type-in"
-            value={unit.decimals}
-            onchange={(event) => changeUnit({ decimals: Number(event.currentTarget.value) })}
-            >{#each [0, 1, 2, 3, 4] as places (places)}<option value={places}>{places}</option>{/each}</select
-          ></label
-        >
-        <label class="check"
-          ><input
-            type="checkbox"
-            checked={unit.sign}
-            onchange={(event) => changeUnit({ sign: event.currentTarget.checked })}
-          /> always with its sign, as +3.1</label
-        >
-        {#if unit.kind === 'number' || unit.kind === 'currency'}<label class="check"
-            ><input
-              type="checkbox"
-              checked={unit.compact}
-              onchange={(event) => changeUnit({ compact: event.currentTarget.checked })}
-            /> compact, as £412.6k</label
-          >{/if}
-      </div>
-    {/snippet}
-  </Slot>{#if why}<span class="small soft">{' '}(proposed: {why})</span>{/if}{#if body.nature === 'flow'},
-    pro-rated by <Slot
+  </Slot> shown as <UnitSlot {unit} change={(edit) => change({ unit: { ...unit, ...edit } })} />{#if why}<span
+      class="small soft">{' '}(proposed: {why})</span
+    >{/if}{#if body.nature === 'flow'}, pro-rated by <Slot
       text={body.pro_rating === 'last_year' ? 'last year’s shape' : 'days'}
       label="Pro-rating"
       width={300}
@@ -232,18 +135,3 @@
     {/snippet}
   </Slot>
 </p>
-
-<style>
-  .unit {
-    display: grid;
-    gap: 5px;
-    padding: 6px 8px;
-    border-top: 1px solid var(--rule);
-    margin-top: 4px;
-  }
-  .check {
-    display: flex;
-    gap: 6px;
-    align-items: center;
-  }
-</style>

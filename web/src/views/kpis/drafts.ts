@@ -13,23 +13,27 @@ export const PLAIN: Schemas['UnitBody'] = {
   sign: false,
 }
 
+interface Handled {
+  body: { handle: string }
+}
+
 /** A handle nobody has yet, by the one wished for. */
-export function freeHandle(wish: string, kpis: Kpi[]): string {
-  const taken = new Set(kpis.map((kpi) => kpi.body.handle))
+export function freeHandle(wish: string, known: Handled[]): string {
+  const taken = new Set(known.map((one) => one.body.handle))
   let handle = wish
   for (let n = 2; taken.has(handle); n++) handle = `${wish}_${n}`
   return handle
 }
 
 /** A handle as a name suggests it. */
-export function handleOf(name: string, kpis: Kpi[]): string {
+export function handleOf(name: string, known: Handled[]): string {
   const plain = name
     .normalize('NFKC')
     .toLowerCase()
     .replace(/[^\p{L}\p{N}]+/gu, '_')
     .replace(/^_+|_+$/g, '')
     .replace(/^(\d)/, 'k_$1')
-  return freeHandle(plain.slice(0, 50) || 'new_kpi', kpis)
+  return freeHandle(plain.slice(0, 50) || 'new_one', known)
 }
 
 export function newKpi(dataset: Dataset, kpis: Kpi[]): Body {

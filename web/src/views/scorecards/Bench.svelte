@@ -62,7 +62,7 @@
       (error) => (failed = words(error)),
     )
   })
-  const asked = $derived(JSON.stringify({ instrument: { ...instrument, title: '' }, scope: session.scope }))
+  const asked = $derived(JSON.stringify({ instrument: { ...instrument, title: '' }, scope: session.asked }))
   /** The instrument as every face would draw it, and what it was asked for. */
   let offered = $state.raw<{ asked: string; offers: Schemas['FaceOffer'][] }>({ asked: '', offers: [] })
   async function offer(body: string) {

@@ -7,6 +7,7 @@
   import ScopeSentence from '../../parts/ScopeSentence.svelte'
   import Tally from '../../parts/Tally.svelte'
   import Workings, { type Asked } from '../../parts/Workings.svelte'
+  import Assuming from './Assuming.svelte'
   import Bench from './Bench.svelte'
   import * as compose from './compose'
   import Grid from './Grid.svelte'
@@ -31,12 +32,12 @@
   /** Reading another month or other members is kept in the address, so that reload and back work. */
   const fromAddress = $derived.by((): Scope | null => {
     const query = new URLSearchParams(router.querystring ?? '')
-    if (!query.size) return null
+    if (![...query.keys()].some((name) => name !== 'assume')) return null
     const members: Record<string, string[]> = {}
     for (const [name, member] of query)
-      if (name !== 'period' && name !== 'grain') (members[name] ??= []).push(member)
+      if (!['period', 'grain', 'assume'].includes(name)) (members[name] ??= []).push(member)
     const grain = GRAINS.find((known) => known === query.get('grain')) ?? 'month'
-    return { period: query.get('period') ?? 'complete', grain, members }
+    return { period: query.get('period') ?? 'complete', grain, members, assume: {} }
   })
 
   $effect(() => {
@@ -44,9 +45,17 @@
     opened.open()
     return () => void opened.flush()
   })
+  const assumed = $derived(
+    new URLSearchParams(router.querystring ?? '').getAll('assume').map((text): [string, number] => {
+      const at = text.lastIndexOf(':')
+      return [text.slice(0, at), Number(text.slice(at + 1))]
+    }),
+  )
   $effect(() => {
     const scope = bench ? null : fromAddress
     session.reading = scope
+    session.assume = Object.fromEntries(assumed.filter(([, value]) => Number.isFinite(value)))
+    session.settled = () => void replace(addressOf(fromAddress))
     untrack(() => session.body && session.read())
   })
   $effect(() => {
@@ -100,10 +109,16 @@
 
   function scopeTo(scope: Scope) {
     if (bench) return session.change('change the scope', (draft) => (draft.scope = scope))
-    const query = new URLSearchParams({ period: scope.period ?? 'complete', grain: scope.grain ?? 'month' })
-    for (const [name, members] of Object.entries(scope.members ?? {}))
+    push(addressOf(scope))
+  }
+  function addressOf(scope: Scope | null): string {
+    const query = new URLSearchParams(
+      scope ? { period: scope.period ?? 'complete', grain: scope.grain ?? 'month' } : {},
+    )
+    for (const [name, members] of Object.entries(scope?.members ?? {}))
       for (const member of members) query.append(name, member)
-    push(`/scorecards/${params.id}?${query}`)
+    for (const [key, value] of Object.entries(session.assume)) query.append('assume', `${key}:${value}`)
+    return `/scorecards/${params.id}${bench ? '/bench' : ''}${query.size ? `?${query}` : ''}`
   }
 
   /** Do something that may be refused, and say so. */
@@ -212,6 +227,7 @@
           {/if}
         </div>
         {#if card.tally.length}<Tally tally={card.tally} />{/if}
+        {#if card.assumptions.length}<Assuming {session} {card} />{/if}
 
         {#each body.sections ?? [] as held (held.id)}
           <SectionHead
@@ -237,7 +253,7 @@
                 (asked = askedOf(
                   session,
                   plain(instrument),
-                  plain(session.scope),
+                  plain(session.asked),
                   pictures[instrument.id],
                   reading,
                 ))}
@@ -247,7 +263,7 @@
                 )}
               take={(instrument, kind) => {
                 const title = pictures[instrument.id]?.title ?? 'Ledger'
-                return tried(() => takeOut(plain(instrument), plain(session.scope), title, kind))
+                return tried(() => takeOut(plain(instrument), plain(session.asked), title, kind))
               }}
               grabs={(instrument) => grabs(session, instrument, pictures[instrument.id])}
               arrange={(items, says) =>

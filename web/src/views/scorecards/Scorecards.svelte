@@ -26,7 +26,7 @@
     try {
       const body = {
         title: 'New scorecard',
-        scope: { period: 'complete', grain: 'month' as const, members: {} },
+        scope: { period: 'complete', grain: 'month' as const, members: {}, assume: {} },
         sections: [{ id: 's1', title: 'First section', instruments: [] }],
       }
       const made = await got(api.POST('/api/scorecards', { body }))

@@ -40,6 +40,10 @@ export class Session {
   rehearse = $state<Record<string, Schemas['Rehearsed']>>({})
   /** Scope of reading alone, from the address; null reads the scorecard's own. */
   reading = $state<Scope | null>(null)
+  /** Values that assumptions are tried with, by their key. Nothing of it is kept. */
+  assume = $state<Record<string, number>>({})
+  /** Told when what is tried has settled, so that the address holds it. */
+  settled: () => void = () => {}
   yardsticks = $state<Record<string, { version: number; body: YardstickBody }>>({})
   private first: Record<string, YardstickBody> = {}
   private drafts = $state<Record<string, YardstickBody>>({})
@@ -58,7 +62,11 @@ export class Session {
   }
 
   scope = $derived<Scope>(
-    this.reading ?? this.body?.scope ?? { period: 'complete', grain: 'month', members: {} },
+    this.reading ?? this.body?.scope ?? { period: 'complete', grain: 'month', members: {}, assume: {} },
+  )
+  /** The scope with what is tried. */
+  asked = $derived<Scope>(
+    Object.keys(this.assume).length ? { ...this.scope, assume: this.assume } : this.scope,
   )
   instruments = $derived<Instrument[]>(
     this.body?.sections?.flatMap((section) => section.instruments ?? []) ?? [],
@@ -98,6 +106,7 @@ export class Session {
       this.saving !== 'saved' ||
       this.axis ||
       this.triedMark ||
+      Object.keys(this.assume).length ||
       Object.keys(this.rehearse).length ||
       Object.keys(this.drafts).length
     if (tried) return null
@@ -115,7 +124,7 @@ export class Session {
       api.POST('/api/scorecards/read', {
         body: {
           body: this.still(copy(this.body!)),
-          scope: this.reading ? copy(this.reading) : null,
+          scope: copy(this.asked),
           rehearse: copy(this.rehearse),
           yardsticks: copy(this.drafts),
           marks: this.triedMark ? [copy(this.triedMark)] : [],
@@ -139,6 +148,14 @@ export class Session {
       for (const section of body.sections ?? [])
         for (const instrument of section.instruments ?? []) if (instrument.id === id) make(instrument)
     })
+  }
+
+  /** Try assumptions with other values on the whole page. settled: it is no step on the way of a slider. */
+  assuming(values: Record<string, number>, settled: boolean) {
+    const kept = new Map(this.picture?.assumptions.map((one) => [one.key, one.kept]))
+    this.assume = Object.fromEntries(Object.entries(values).filter(([key, value]) => kept.get(key) !== value))
+    this.read()
+    if (settled) this.settled()
   }
 
   /** A yardstick as it was when it was first met here, to say what changed since. */

@@ -268,7 +268,7 @@
             saved={chosen.id}
             kpi={kpi.id}
             {by}
-            scope={{ period: 'complete', grain: 'month', members: {} }}
+            scope={{ period: 'complete', grain: 'month', members: {}, assume: {} }}
             {marks}
             markNames={markNames(...marks)}
             draft={(body) => (tried = body)}
