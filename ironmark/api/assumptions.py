@@ -7,7 +7,8 @@ from pydantic import BaseModel, Field
 
 from ironmark.api.records import add_routes
 from ironmark.api.who import Reader, reader
-from ironmark.core.words import show_cut
+from ironmark.core.numbers import show
+from ironmark.core.words import decimals_for
 from ironmark.pages.cases import Comparison, compared
 from ironmark.pages.documents import Assumption, AssumptionBody, Case, CaseBody, Key, Model, ScopeBody
 from ironmark.pages.keeping_assumptions import check_assumption, check_case, may_delete_assumption
@@ -47,7 +48,10 @@ def assumption_about(key: str, who: Reader = Depends(reader)) -> AssumptionAbout
     with who.read() as session:
         body = AssumptionBody.model_validate(records.get(session, "assumption", key).body)
         unit = body.unit.as_unit()
-        value, least, most, step = (show_cut(n, unit) for n in (body.value, body.least, body.most, body.step))
+        value, least, most, step = (
+            show(n, unit, decimals=max(unit.decimals, decimals_for(n, unit)))
+            for n in (body.value, body.least, body.most, body.step)
+        )
         return AssumptionAbout(value=value, least=least, most=most, step=step, named_in=named_in(session, body.handle))
 
 

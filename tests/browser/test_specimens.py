@@ -1,4 +1,5 @@
-"""Every face in every condition and size, walked: no text over another, none outside its sheet, all told in words."""
+"""Every face in every condition and size, walked: no text over another or cut through, none outside its sheet, no
+ticks that touch, all told in words."""
 
 from typing import Any
 
@@ -15,13 +16,21 @@ const clipped = (node, box) => {
     const style = getComputedStyle(up)
     if (style.clipPath !== 'none' || style.visibility === 'hidden' || style.opacity === '0') return null
     if (style.overflow !== 'visible') {
-      const edge = up.getBoundingClientRect()
+      const held = up.getBoundingClientRect()  // but for its scroll bars
+      const edge = up instanceof HTMLElement && up.clientHeight
+        ? { left: held.left, right: held.left + up.clientLeft + up.clientWidth, top: held.top, bottom: held.top + up.clientTop + up.clientHeight }
+        : held
       left = Math.max(left, edge.left); right = Math.min(right, edge.right)
       top = Math.max(top, edge.top); bottom = Math.min(bottom, edge.bottom)
     }
     if (up.matches('section')) break
   }
   return right - left > 1 && bottom - top > 3 ? { left, right, top, bottom } : null
+}
+const sideways = (node) => {
+  for (let up = node.parentElement; up; up = up.parentElement)
+    if (up.scrollWidth > up.clientWidth + 1 && getComputedStyle(up).overflowX === 'auto') return true
+  return false
 }
 for (const sheet of document.querySelectorAll('[data-face]')) {
   const found = []
@@ -33,7 +42,16 @@ for (const sheet of document.querySelectorAll('[data-face]')) {
     range.selectNodeContents(node)
     for (const rect of range.getClientRects()) {
       const box = clipped(node, rect)
-      if (box) found.push({ node, text: node.data.trim().slice(0, 24), sticky: !!node.parentElement.closest('.axis-row, .head'), ...box })
+      const parent = node.parentElement
+      if (box && !parent.closest('.sr-only') && Math.max(box.top - rect.top, rect.bottom - box.bottom) > 2.5)
+        out.push(`${sheet.dataset.face}: “${node.data.trim().slice(0, 24)}” is cut through`)
+      const short = [parent, parent.parentElement, parent.parentElement?.parentElement]
+        .some((held) => held && (getComputedStyle(held).textOverflow === 'ellipsis' || getComputedStyle(held).webkitLineClamp !== 'none'))
+      // What is scrolled sideways is reached by scrolling; its foot shows the bar.
+      if (box && !short && !sideways(node) && rect.right - box.right > 2.5)
+        out.push(`${sheet.dataset.face}: “${node.data.trim().slice(0, 24)}” is cut off`)
+      const tick = !!parent.closest('.ticks, .tick, .axis')
+      if (box) found.push({ tick, node, text: node.data.trim().slice(0, 24), sticky: !!node.parentElement.closest('.axis-row, .head'), ...box })
     }
   }
   const edge = sheet.getBoundingClientRect()
@@ -44,6 +62,8 @@ for (const sheet of document.querySelectorAll('[data-face]')) {
       if (a.node === b.node || a.sticky !== b.sticky) continue  // rows pass under a heading or axis that stays
       const wide = Math.min(a.right, b.right) - Math.max(a.left, b.left)
       const tall = Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top)
+      const touch = a.tick && b.tick && wide > -2 && tall > 4
+      if (touch) out.push(`${sheet.dataset.face}: ticks “${a.text}” and “${b.text}” touch`)
       if (wide > 1.5 && tall > 4) out.push(`${sheet.dataset.face}: “${a.text}” over “${b.text}”`)
     }
   }

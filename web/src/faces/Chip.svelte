@@ -3,11 +3,13 @@
   import { colour, on, stateOf } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
   import StateChip from '../parts/StateChip.svelte'
+  import { whole } from './whole'
   import { told, type FaceProps } from './looks'
   import { lists } from './names.svelte'
 
   let { picture, mini = false, open }: FaceProps = $props()
   const many = $derived(lists(picture))
+  let more = $state(0)
 </script>
 
 {#if mini || !many}
@@ -33,13 +35,16 @@
     </div>
   {/if}
 {:else}
-  <div class="members">
-    {#each picture.readings as reading (reading.key)}
-      <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={told(reading)}>
-        <span class="name">{reading.label}</span>
-        <StateChip {reading} whole />
-      </button>
-    {/each}
+  <div class="listing">
+    <div class="members" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
+      {#each picture.readings as reading (reading.key)}
+        <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={told(reading)}>
+          <span class="name">{reading.label}</span>
+          <StateChip {reading} whole />
+        </button>
+      {/each}
+    </div>
+    {#if more}<p class="more-rows">{more} more</p>{/if}
   </div>
 {/if}
 
@@ -71,8 +76,10 @@
   .members {
     display: flex;
     flex-direction: column;
-    height: 100%;
-    overflow: auto;
+    flex: 1 1 auto;
+    min-height: 0;
+    overflow: hidden auto;
+    position: relative;
   }
   button {
     display: flex;

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Small multiples: one drawing for each reading, all on one axis, each with its own mark. */
+  import { whole } from './whole'
   import type { Component } from 'svelte'
   import type { Reading } from '../api/client'
   import Sign from '../parts/Sign.svelte'
@@ -31,27 +32,32 @@
     return most < 60 ? Math.max(1, Math.floor((width + GAP) / (92 + GAP))) : best
   })
   const one = (reading: Reading) => ({ ...picture, readings: [reading], axis: reading.axis ?? picture.axis })
+  let more = $state(0)
 </script>
 
-<div
-  class="each"
-  class:crowd={picture.readings.length > 60}
-  bind:clientWidth={width}
-  bind:clientHeight={height}
-  style:grid-template-columns="repeat({columns}, minmax(0, 1fr))"
->
-  {#each picture.readings as reading (reading.key)}
-    <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={told(reading)}>
-      <span class="name" class:rest={reading.role === 'rest'}>{reading.label}</span>
-      <span class="drawing"
-        ><One picture={one(reading)} {look} mini={shrinks && width / columns < 210} /></span
-      >
-      <span class="foot">
-        {#if figured}<b class:none={reading.value === null}>{reading.shown}</b>{/if}
-        <Sign state={reading.state} />
-      </span>
-    </button>
-  {/each}
+<div class="listing">
+  <div
+    class="each"
+    use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}
+    class:crowd={picture.readings.length > 60}
+    bind:clientWidth={width}
+    bind:clientHeight={height}
+    style:grid-template-columns="repeat({columns}, minmax(0, 1fr))"
+  >
+    {#each picture.readings as reading (reading.key)}
+      <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={told(reading)}>
+        <span class="name" class:rest={reading.role === 'rest'}>{reading.label}</span>
+        <span class="drawing"
+          ><One picture={one(reading)} {look} mini={shrinks && width / columns < 210} /></span
+        >
+        <span class="foot">
+          {#if figured}<b class:none={reading.value === null}>{reading.shown}</b>{/if}
+          <Sign state={reading.state} />
+        </span>
+      </button>
+    {/each}
+  </div>
+  {#if more}<p class="more-rows">{more} more</p>{/if}
 </div>
 
 <style>
@@ -59,8 +65,10 @@
     display: grid;
     grid-auto-rows: minmax(104px, 1fr);
     gap: 8px;
-    height: 100%;
+    flex: 1 1 auto;
+    min-height: 0;
     overflow: hidden auto;
+    position: relative;
   }
   button {
     display: flex;

@@ -29,10 +29,12 @@
       ? cuts.map((cut) => ({ at: cut.fraction, label: cut.shown }))
       : picture.axis.ticks.map((tick) => ({ at: tick.fraction, label: tick.label })),
   )
+  /** Where a label stands: beside its level, but wholly within the drawing. */
+  const beside = (level: { at: number }) => Math.min(Math.max(y(level.at), 7), Math.max(H - 7, 7))
   // Labels nearer than a line of text to the one below yield.
   const shown = $derived(
     levels.reduce<typeof levels>(
-      (kept, level) => (kept.length && (level.at - kept.at(-1)!.at) * H < 13 ? kept : [...kept, level]),
+      (kept, level) => (kept.length && beside(kept.at(-1)!) - beside(level) < 13 ? kept : [...kept, level]),
       [],
     ),
   )
@@ -79,7 +81,7 @@
     style:--wide="{Math.max(16, ...shown.map((level) => widthOf(level.label, 12.5)))}px"
     aria-hidden="true"
   >
-    {#each shown as level (level.label)}<span style:top="{y(level.at)}px">{level.label}</span>{/each}
+    {#each shown as level (level.label)}<span style:top="{beside(level)}px">{level.label}</span>{/each}
   </div>
   <div class="chart" bind:clientWidth={width}>
     <svg

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** States without figures: one reading as a row of lights with its own lit, or one light a reading. */
+  import { whole } from './whole'
   import type { Reading } from '../api/client'
   import { colour, on, stateOf, statesBeside, tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
@@ -12,6 +13,7 @@
   const lights = $derived(statesBeside(picture.readings[0]?.state ?? picture.readings[0]?.bands[0]?.state))
   const told = (reading: Reading) =>
     stateOf(reading.state)?.name ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded')
+  let more = $state(0)
 </script>
 
 {#snippet light(reading: Reading, size: number)}
@@ -35,13 +37,16 @@
       )}{/each}</span
   >
 {:else if many}
-  <div class="members">
-    {#each picture.readings as reading (reading.key)}
-      <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={inFull(reading)}>
-        {@render light(reading, 26)}
-        <span class="name">{reading.label}<span class="told">{told(reading)}</span></span>
-      </button>
-    {/each}
+  <div class="listing">
+    <div class="members" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
+      {#each picture.readings as reading (reading.key)}
+        <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={inFull(reading)}>
+          {@render light(reading, 26)}
+          <span class="name">{reading.label}<span class="told">{told(reading)}</span></span>
+        </button>
+      {/each}
+    </div>
+    {#if more}<p class="more-rows">{more} more</p>{/if}
   </div>
 {:else if picture.readings[0]}
   {@const reading = picture.readings[0]}
@@ -97,8 +102,10 @@
     grid-template-columns: repeat(auto-fill, minmax(112px, 1fr));
     gap: 2px 8px;
     align-content: start;
-    height: 100%;
-    overflow: auto;
+    flex: 1 1 auto;
+    min-height: 0;
+    overflow: hidden auto;
+    position: relative;
   }
   button {
     display: flex;

@@ -21,14 +21,18 @@
 
   const ROW = 28
   const H = 15
+  const FOOT = 17 // what is told below the rows that fit
   let bed = $state<HTMLElement | null>(null)
   let tall = $state(0)
+  let outer = $state(0)
+  let inner = $state(0)
   /** No row is cut through: the bed is as high as whole ones, its head and its scroll bar. */
   const whole = $derived.by(() => {
-    const bar = bed ? bed.offsetHeight - bed.clientHeight : 0
-    const room = Math.floor((tall - bar) / ROW)
-    return tall && room > 1 && rows.length + 1 > room ? room * ROW + bar : 0
+    const bar = Math.max(0, outer - inner)
+    if (!tall || (rows.length + 1) * ROW + bar <= tall) return 0
+    return Math.max(2, Math.floor((tall - bar - FOOT) / ROW)) * ROW + bar
   })
+  const more = $derived.by(() => (whole ? rows.length + 1 - Math.floor(whole / ROW) : 0))
   let sorted = $state<{ by: Column | 'name'; down: boolean } | null>(null)
   let said = $state('')
   const columns = $derived(look.ledger.columns)
@@ -228,6 +232,8 @@
     <div
       class="bed"
       bind:this={bed}
+      bind:offsetHeight={outer}
+      bind:clientHeight={inner}
       style:height={whole ? `${whole}px` : undefined}
       style:--columns={template}
       style:--least="{least}px"
@@ -299,6 +305,7 @@
         {/snippet}
       </Windowed>
     </div>
+    {#if more}<p class="more-rows">{more} more</p>{/if}
   </div>
 {/if}
 
@@ -350,6 +357,8 @@
   }
   .head button,
   .name button {
+    min-width: 24px;
+    min-height: 24px;
     cursor: pointer;
     overflow: hidden;
     text-overflow: ellipsis;

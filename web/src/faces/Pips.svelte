@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Steps done of steps, named; of a checklist each can be ticked by who may edit it. */
+  import { whole } from './whole'
   import type { Reading } from '../api/client'
   import { tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
@@ -10,6 +11,7 @@
   const many = $derived(lists(picture))
   const steps = (reading: Reading) =>
     mini ? reading.steps.slice(0, 8) : reading.steps.length ? reading.steps : []
+  let more = $state(0)
 </script>
 
 {#snippet pips(reading: Reading, named: boolean)}
@@ -48,20 +50,27 @@
 {#if mini}
   {#if picture.readings[0]}{@render pips(picture.readings[0], false)}{/if}
 {:else if many}
-  <div class="members" role="list">
-    {#each picture.readings as reading (reading.key)}
-      <div class="row" role="listitem">
-        <button
-          class="name"
-          data-tip={told(reading)}
-          aria-label={reading.spoken}
-          onclick={() => open?.(reading)}>{reading.label}</button
-        >
-        {@render pips(reading, false)}
-        <span class="shown" class:none={reading.value === null}>{reading.shown}</span>
-        <Sign state={reading.state} />
-      </div>
-    {/each}
+  <div class="listing">
+    <div
+      class="members"
+      role="list"
+      use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}
+    >
+      {#each picture.readings as reading (reading.key)}
+        <div class="row" role="listitem">
+          <button
+            class="name"
+            data-tip={told(reading)}
+            aria-label={reading.spoken}
+            onclick={() => open?.(reading)}>{reading.label}</button
+          >
+          {@render pips(reading, false)}
+          <span class="shown" class:none={reading.value === null}>{reading.shown}</span>
+          <Sign state={reading.state} />
+        </div>
+      {/each}
+    </div>
+    {#if more}<p class="more-rows">{more} more</p>{/if}
   </div>
 {:else if picture.readings[0]}
   {@render pips(picture.readings[0], picture.readings[0].steps.length <= 8)}
@@ -123,8 +132,10 @@
   .members {
     display: flex;
     flex-direction: column;
-    height: 100%;
+    flex: 1 1 auto;
+    min-height: 0;
     overflow: hidden auto;
+    position: relative;
     container-type: inline-size;
   }
   @container (max-width: 190px) {

@@ -144,24 +144,6 @@
   button.row:hover {
     background: var(--accent-tint);
   }
-  @container (max-width: 300px) {
-    .word {
-      display: none;
-    }
-    .row {
-      grid-template-columns: minmax(80px, 36%) minmax(40px, 1fr) var(--figures) 24px;
-      gap: 6px;
-    }
-  }
-  @container (max-width: 190px) {
-    .row {
-      grid-template-columns: minmax(34px, 34%) minmax(24px, 1fr) var(--figures);
-      gap: 5px;
-    }
-    .tail {
-      display: none;
-    }
-  }
   .axis-row {
     border: none;
     overflow: hidden;
@@ -211,5 +193,23 @@
   }
   .ticks .last {
     transform: translateX(-100%);
+  }
+  @container (max-width: 300px) {
+    .word {
+      display: none;
+    }
+    .row {
+      grid-template-columns: minmax(80px, 36%) minmax(40px, 1fr) var(--figures) 24px;
+      gap: 6px;
+    }
+  }
+  @container (max-width: 190px) {
+    .row {
+      grid-template-columns: minmax(34px, 34%) minmax(24px, 1fr) var(--figures);
+      gap: 5px;
+    }
+    .tail {
+      display: none;
+    }
   }
 </style>

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** One cell a period in the colour of its state, with its sign where there is room; a row for each member. */
+  import { whole } from './whole'
   import type { Reading } from '../api/client'
   import { colour, on, stateOf, tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
@@ -16,6 +17,7 @@
   const every = $derived(Math.max(1, Math.ceil(50 / Math.max(1, cell))))
   const told = (moment: Reading['trail'][number]) =>
     `${moment.label}: ${moment.shown}${moment.state ? `, ${stateOf(moment.state)?.name}` : ''}${moment.partial ? ', partial' : ''}`
+  let more = $state(0)
 </script>
 
 {#snippet cells(reading: Reading)}
@@ -47,19 +49,22 @@
     >{/if}
 {:else}
   <div class="strip" class:many>
-    <div class="rows">
-      {#each picture.readings as reading (reading.key)}
-        {#if open}
-          <button
-            class="line"
-            onclick={() => open?.(reading)}
-            aria-label="{reading.spoken}; {reading.trail.map(told).join('; ')}"
-          >
-            {#if many}<span class="name" title={reading.label}>{reading.label}</span>{/if}
-            {@render cells(reading)}
-          </button>
-        {:else}<span class="line">{@render cells(reading)}</span>{/if}
-      {/each}
+    <div class="listing">
+      <div class="rows" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
+        {#each picture.readings as reading (reading.key)}
+          {#if open}
+            <button
+              class="line"
+              onclick={() => open?.(reading)}
+              aria-label="{reading.spoken}; {reading.trail.map(told).join('; ')}"
+            >
+              {#if many}<span class="name" title={reading.label}>{reading.label}</span>{/if}
+              {@render cells(reading)}
+            </button>
+          {:else}<span class="line">{@render cells(reading)}</span>{/if}
+        {/each}
+      </div>
+      {#if more}<p class="more-rows">{more} more</p>{/if}
     </div>
     <div class="ends small soft" aria-hidden="true">
       {#if many}<span class="name"></span>{/if}
@@ -89,6 +94,7 @@
     gap: 2px;
     min-height: 0;
     overflow: hidden auto;
+    position: relative;
   }
   .line,
   .ends {
@@ -96,6 +102,7 @@
     gap: 10px;
     align-items: center;
     width: 100%;
+    min-height: 24px;
     text-align: left;
   }
   button {

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Plates in the colour of their state, with its sign and name. */
+  import { whole } from './whole'
   import type { Reading } from '../api/client'
   import { colour, on, stateOf } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
@@ -10,6 +11,7 @@
   const many = $derived(lists(picture))
   const told = (reading: Reading) =>
     stateOf(reading.state)?.name ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded')
+  let more = $state(0)
 </script>
 
 {#snippet plate(reading: Reading)}
@@ -37,12 +39,15 @@
 {#if mini}
   {#if picture.readings[0]}{@render plate(picture.readings[0])}{/if}
 {:else if many}
-  <div class="plates">
-    {#each picture.readings as reading (reading.key)}
-      <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={inFull(reading)}>
-        {@render plate(reading)}
-      </button>
-    {/each}
+  <div class="listing">
+    <div class="plates" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
+      {#each picture.readings as reading (reading.key)}
+        <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={inFull(reading)}>
+          {@render plate(reading)}
+        </button>
+      {/each}
+    </div>
+    {#if more}<p class="more-rows">{more} more</p>{/if}
   </div>
 {:else if picture.readings[0]}
   <div class="one">{@render plate(picture.readings[0])}</div>
@@ -74,10 +79,12 @@
   .plates {
     display: grid;
     grid-template-columns: repeat(auto-fill, minmax(118px, 1fr));
-    grid-auto-rows: minmax(44px, 1fr);
+    grid-auto-rows: minmax(56px, 1fr);
     gap: 5px;
-    height: 100%;
-    overflow: auto;
+    flex: 1 1 auto;
+    min-height: 0;
+    overflow: hidden auto;
+    position: relative;
   }
   button {
     min-width: 0;

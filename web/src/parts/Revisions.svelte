@@ -55,7 +55,7 @@
 
 <section class="sheet pad">
   <div class="line">
-    <h3>History</h3>
+    <h2 class="minor">History</h2>
     <button class="act quiet" aria-label="Close the history" onclick={close}>✕</button>
   </div>
   {#if failed}<p class="wrong small">{failed}</p>{/if}

@@ -13,7 +13,7 @@
   let { tally, thin = false, brief = false }: Props = $props()
 </script>
 
-<div class="tally" class:thin role="list" aria-label="Readings by state">
+<div class="tally" class:thin class:brief role="list" aria-label="Readings by state">
   {#each tally as part (part.state)}
     {@const state = stateOf(part.state)}
     <div
@@ -52,6 +52,13 @@
     padding: 1px 8px;
     font-size: 12px;
     gap: 5px;
+  }
+  .brief {
+    flex-wrap: nowrap;
+  }
+  .brief > div {
+    padding: 1px 6px;
+    gap: 3px;
   }
   .nothing {
     background: var(--nothing);

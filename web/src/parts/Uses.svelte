@@ -5,7 +5,7 @@
   let { uses }: { uses: Schemas['KpiUse'][] } = $props()
 </script>
 
-<h3>Where it is used</h3>
+<h2 class="minor">Where it is used</h2>
 {#each uses as use (use.scorecard)}
   <p>
     <a class="link" href="#/scorecards/{use.scorecard}">{use.title}</a>

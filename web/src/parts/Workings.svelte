@@ -40,7 +40,7 @@
           <Account {found} />
           {#if asked.byHand}
             <div class="hand">
-              <h3>Kept by hand</h3>
+              <h2 class="minor">Kept by hand</h2>
               <p class="small soft">A new value is kept in the sheet this reading comes from.</p>
               <Typed
                 label="Set by hand"

@@ -133,13 +133,13 @@
 
 <div class="cuts-part">
   <div class="line">
-    <h3 class="soft">
+    <h2 class="minor soft">
       {heading}{strip && strip.direction !== 'inside'
         ? `, ${strip.direction} is better`
         : strip
           ? ', best inside a range'
           : ''}
-    </h3>
+    </h2>
     {@render aside?.()}
   </div>
   {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
@@ -196,7 +196,7 @@
 {#if strip}
   <div class="trial-part">
     <div class="line">
-      <h3 class="soft">Rehearse a value</h3>
+      <h2 class="minor soft">Rehearse a value</h2>
       <span class="small soft" aria-live="polite">
         {#if strip.rehearsal}<Sign state={strip.rehearsal.state} />
           {stateOf(strip.rehearsal.state)?.name ?? 'not graded'} · not saved{:else}nothing is saved{/if}
@@ -244,7 +244,7 @@
 
     {#if strip.proof.length}
       <div class="line part">
-        <h3 class="soft">Proof at each cut</h3>
+        <h2 class="minor soft">Proof at each cut</h2>
         <span class="small soft"
           >{strip.cuts.every((cut) => cut.belongs === 'above')
             ? 'a cut belongs to the band above it'
@@ -287,7 +287,7 @@
   .part {
     margin-top: 14px;
   }
-  h3 {
+  h2 {
     font-size: 12.5px;
   }
   .rehearse {

@@ -131,19 +131,11 @@
   <button class="act" disabled={!history.canUndo} onclick={() => history.undo()}>Undo</button>
   <button class="act" disabled={!history.canRedo} onclick={() => history.redo()}>Redo</button>
 </div>
-<div
-  class="sheet scroll"
-  bind:this={grid.bed}
-  onkeydown={keys}
-  role="grid"
-  tabindex="-1"
-  aria-label="Cells"
-  aria-rowcount={sheet.rows.length + 2}
->
-  <table>
+<div class="sheet scroll" bind:this={grid.bed} onkeydown={keys} tabindex="-1" role="presentation">
+  <table role="grid" aria-label="Cells" aria-rowcount={sheet.rows.length + 2}>
     <thead>
       <tr>
-        <th class="count"></th>
+        <th class="count" scope="col"><span class="sr-only">Row</span></th>
         {#each sheet.labels as label, column (column)}
           <th
             ><input
@@ -165,7 +157,9 @@
       {#if grid.view.first}<tr style:height="{grid.view.before}px"></tr>{/if}
       {#each grid.view.rows as row (row)}
         <tr style:height="{ROW}px">
-          <th class="count soft" scope="row">{row < sheet.rows.length ? row + 1 : ''}</th>
+          <th class="count soft" scope="row"
+            >{#if row < sheet.rows.length}{row + 1}{:else}<span class="sr-only">new</span>{/if}</th
+          >
           {#each sheet.labels as label, column (column)}
             {@const active = grid.isAt(row, column)}
             <td

@@ -72,7 +72,7 @@
 <svelte:window onkeydown={history.keys} />
 
 <div class="line">
-  <h3>Ticked as of</h3>
+  <h2 class="minor">Ticked as of</h2>
   <input class="type-in" type="date" aria-label="As of" bind:value={day} />
   <span class="small soft"
     >A tick holds from that day until it is taken out. Said so far on {list?.days.length ?? 0} days, last on {longDay(

@@ -116,7 +116,7 @@
           </div>
         {/if}
         <div class="line">
-          <h3>Members</h3>
+          <h2 class="minor">Members</h2>
           {#if shown.length > 1}<button class="act quiet" onclick={() => change({ order: [] })}
               >By name</button
             >{/if}

@@ -308,6 +308,7 @@
   }
   .label {
     display: block;
+    min-height: 24px;
     color: var(--ink);
     font-size: 13.5px;
     font-weight: 650;

@@ -29,6 +29,7 @@
 <main class="page">
   <div class="top">
     <div class="grow">
+      <h1 class="sr-only">A new checklist</h1>
       <input class="page-title" aria-label="Name of the checklist" maxlength="120" bind:value={name} />
       <p class="sentence">Items down, named steps across; a KPI on it counts steps done of steps.</p>
     </div>

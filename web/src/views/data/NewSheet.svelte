@@ -29,6 +29,7 @@
 <main class="page">
   <div class="top">
     <div class="grow">
+      <h1 class="sr-only">A new sheet</h1>
       <input class="page-title" aria-label="Name of the sheet" maxlength="120" bind:value={name} />
       <p class="sentence">
         Type in the cells, or paste a table from a spreadsheet: its first line becomes the headings. One

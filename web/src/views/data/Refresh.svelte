@@ -36,7 +36,7 @@
 </script>
 
 <section class="sheet pad">
-  <h3>Refresh from a file</h3>
+  <h2 class="minor">Refresh from a file</h2>
   <div class="ways" role="radiogroup" aria-label="How the rows go in">
     {#each WAYS as way (way.key)}
       <label

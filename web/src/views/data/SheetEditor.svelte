@@ -53,7 +53,7 @@
 
 <svelte:window onbeforeunload={(event) => dirty && event.preventDefault()} />
 <div class="line">
-  <h3>Cells</h3>
+  <h2 class="minor">Cells</h2>
   <span class="small soft">{dirty ? 'changed, not kept yet' : 'typed in here'}</span>
   <span class="grow"></span>
   {#if dirty}

@@ -66,7 +66,7 @@
   <table>
     <thead>
       <tr>
-        <th></th>
+        <th scope="col"><span class="sr-only">Member</span></th>
         {#each steps as step, j (j)}
           <th
             ><input

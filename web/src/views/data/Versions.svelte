@@ -77,7 +77,7 @@
 </script>
 
 <section class="sheet pad">
-  <h3>Versions</h3>
+  <h2 class="minor">Versions</h2>
   <p class="small sentence">
     The last <Slot text={String(dataset.keep_versions)} label="How many are kept" width={180}>
       {#snippet children(close)}

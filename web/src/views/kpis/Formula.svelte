@@ -165,9 +165,7 @@
     autocomplete="off"
     rows={Math.max(2, text.split('\n').length)}
     value={text}
-    role="combobox"
-    aria-expanded={offers.length > 0}
-    aria-controls="formula-offers"
+    aria-controls={offers.length ? 'formula-offers' : undefined}
     aria-autocomplete="list"
     aria-activedescendant={offers.length ? `formula-offer-${marked}` : undefined}
     onkeydown={keys}

@@ -27,7 +27,7 @@
 
 <section class="sheet pad">
   <div class="line">
-    <h3>{body.composite ? 'Composite' : 'Formula'}</h3>
+    <h2 class="minor">{body.composite ? 'Composite' : 'Formula'}</h2>
     <span class="small soft"
       >handle <input
         class="handle"

@@ -199,6 +199,7 @@
     <div class="top">
       <div class="grow">
         {#if body}
+          <h1 class="sr-only">{body.name}</h1>
           <input
             class="page-title"
             aria-label="Name of the KPI"
@@ -275,7 +276,7 @@
           {#if good?.workings}
             <section class="sheet pad" class:stale={preview?.problem}>
               <div class="line">
-                <h3>Workings</h3>
+                <h2 class="minor">Workings</h2>
                 <span class="small soft">{good.workings.subtitle}</span>
               </div>
               <Account found={good.workings} formula={false} />

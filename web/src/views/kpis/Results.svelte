@@ -20,7 +20,7 @@
 <div class="results">
   <section class="sheet pad">
     <div class="line">
-      <h3>
+      <h2 class="minor">
         Result by <Slot text={grain} label="Grain">
           {#snippet children(close)}
             <Choices
@@ -33,7 +33,7 @@
             />
           {/snippet}
         </Slot>
-      </h3>
+      </h2>
       <span class="small soft">{good.graded}</span>
     </div>
     {#if good.history}<History
@@ -45,7 +45,7 @@
   {#if good.by_member}
     <section class="sheet pad">
       <div class="line">
-        <h3>
+        <h2 class="minor">
           By <Slot text={good.by_label.toLowerCase()} label="Segment">
             {#snippet children(close)}
               <Choices
@@ -60,7 +60,7 @@
               />
             {/snippet}
           </Slot>, {good.period_label}
-        </h3>
+        </h2>
         <span class="small soft">{good.members.length} members</span>
       </div>
       <div class="members"><Bullet picture={good.by_member} look={LOOK} /></div>

@@ -138,14 +138,14 @@
 
 <section class="sheet pad gap" aria-label="Many marks">
   <div class="line">
-    <h3>
+    <h2 class="minor">
       {{
         spread: `Spread a yearly ${grid.name}`,
         raise: 'Last year and some more',
         computed: `Compute ${grid.name}`,
         sheet: 'Marks in a sheet',
       }[what]}
-    </h3>
+    </h2>
     <button class="act quiet" aria-label="Close" onclick={close}>✕</button>
   </div>
 

@@ -245,14 +245,14 @@
         </p>
       </div>
       <aside class="sheet pad">
-        <h3>Coverage</h3>
+        <h2 class="minor">Coverage</h2>
         <p class="figure">{grid.covered} of {grid.coverable}</p>
         <p class="small soft">
           member-{grid.grain}s have a {grid.name}. Without one a reading is not graded.
         </p>
         {#if book.editing}
           <hr />
-          <h3>What you typed</h3>
+          <h2 class="minor">What you typed</h2>
           <div class="small" aria-live="polite">
             {#if book.said?.problem}<p class="wrong">{book.said.problem}</p>
             {:else if book.said?.doubt}<p class="wrong">{book.said.doubt}</p>
@@ -293,7 +293,7 @@
         {/if}
         {#if book.editing && book.tried?.yardstick}
           <hr />
-          <h3>What this edit changes</h3>
+          <h2 class="minor">What this edit changes</h2>
           {#if book.tried.count}
             <p class="small soft">
               {book.tried.count}
@@ -318,7 +318,7 @@
           {/if}
         {/if}
         <hr />
-        <h3>Marks of this KPI</h3>
+        <h2 class="minor">Marks of this KPI</h2>
         {#each grid.names as mark (mark.name)}
           <button class="mark-row" class:on={mark.name === grid.name} onclick={() => to({ mark: mark.name })}
             ><span>{mark.name}</span><span class="soft"

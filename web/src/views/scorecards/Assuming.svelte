@@ -98,14 +98,17 @@
             onchange={(event) => slide(one, Number(event.currentTarget.value), true)}
           />
           <i class="kept" style:--at={place(one, one.kept)} title="kept: {one.kept_shown}"></i>
-          <span class="ends small soft"><span>{one.least_shown}</span><span>{one.most_shown}</span></span>
         </div>
-        <span class="acts small">
+        <div class="ends small">
+          <span class="soft">{one.least_shown}</span>
           {#if one.tried}
-            <button class="act quiet" onclick={() => back(one)}>back to {one.kept_shown}</button>
-            <button class="act quiet" onclick={() => keep(one)}>keep {one.shown} for all</button>
+            <span>
+              <button class="act quiet" onclick={() => back(one)}>back to {one.kept_shown}</button>
+              <button class="act quiet" onclick={() => keep(one)}>keep {one.shown} for all</button>
+            </span>
           {:else}<span class="soft">as kept</span>{/if}
-        </span>
+          <span class="soft">{one.most_shown}</span>
+        </div>
       </div>
     {/each}
   </div>
@@ -185,7 +188,7 @@
   .one {
     display: grid;
     grid-template-columns: minmax(0, 1fr) auto;
-    grid-template-areas: 'name value' 'rail rail' 'acts acts';
+    grid-template-areas: 'name value' 'rail rail' 'ends ends';
     align-items: baseline;
   }
   label {
@@ -220,15 +223,12 @@
     pointer-events: none;
   }
   .ends {
+    grid-area: ends;
     display: flex;
     justify-content: space-between;
+    align-items: center;
+    min-height: 26px;
     margin-top: -3px;
-  }
-  .acts {
-    grid-area: acts;
-    min-height: 24px;
-    text-align: center;
-    margin-top: -18px;
   }
   .cases {
     display: flex;

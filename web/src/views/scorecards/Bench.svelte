@@ -162,7 +162,7 @@
 
   <div class="faces-part">
     <div class="line">
-      <h3 class="soft">Face, drawn with this reading</h3>
+      <h2 class="minor soft">Face, drawn with this reading</h2>
       <span class="small soft">{table().length}</span>
     </div>
     <div class="faces" role="group" aria-label="Faces">
@@ -269,7 +269,7 @@
     align-items: baseline;
     gap: 8px;
   }
-  h3 {
+  h2 {
     font-size: 12.5px;
   }
   .settings,

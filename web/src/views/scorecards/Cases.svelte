@@ -92,7 +92,8 @@
   </div>
   <p class="small soft">
     {#if found.more}{found.more} more come out otherwise.{/if}
-    {found.same === 1 ? '1 reading is' : `${found.same} readings are`} the same in all of them.
+    {#if found.same}{found.same === 1 ? '1 reading is' : `${found.same} readings are`} the same in all of them.{/if}
+    {#if !found.rows.length}No reading comes out otherwise in any of them.{/if}
   </p>
 {/if}
 
@@ -100,7 +101,6 @@
   .across {
     overflow-x: auto;
     margin-top: 8px;
-    max-height: 46vh;
   }
   table {
     border-collapse: collapse;
@@ -117,16 +117,12 @@
   }
   thead th {
     border-top: 0;
-    position: sticky;
-    top: 0;
-    background: var(--sheet);
     vertical-align: bottom;
-    z-index: 1;
   }
   tbody th {
     font-weight: 500;
     white-space: normal;
-    min-width: 170px;
+    min-width: 230px;
   }
   td {
     color: var(--soft);

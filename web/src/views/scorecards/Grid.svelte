@@ -86,6 +86,7 @@
 <div class="grid" bind:clientWidth={width} style:--row="{ROW}px" style:--gap="{GAP}px">
   {#each items as item (item.id)}
     <section
+      role="group"
       class="sheet item"
       class:selected={bench && selected === item.id}
       class:lifted={held?.id === item.id && trial}

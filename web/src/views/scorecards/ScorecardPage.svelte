@@ -177,6 +177,7 @@
     <main class="page">
       <div class="top">
         {#if bench && body}
+          <h1 class="sr-only">{body.title}</h1>
           <input
             class="page-title"
             aria-label="Scorecard title"

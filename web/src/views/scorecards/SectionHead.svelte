@@ -21,6 +21,7 @@
 
 <div class="section" data-section={section.id}>
   {#if bench}
+    <h2 class="sr-only">{section.title}</h2>
     <input
       class="name"
       aria-label="Section title"

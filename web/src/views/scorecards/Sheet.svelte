@@ -68,7 +68,9 @@
 
 {#snippet figures()}
   {#if kind.figure !== 'within' && !hidden.has('value')}
-    <span class="figure" class:none={reading?.value === null}>{reading?.shown}</span>
+    <span class="figure" class:none={reading?.value === null} style:--chars={reading?.shown.length}
+      >{reading?.shown}</span
+    >
   {/if}
   <span class="small soft words">
     {#if reached}<span>{reached}</span>{/if}
@@ -86,6 +88,9 @@
       >{/if}
   </h3>
   {#if picture?.rehearsed}<span class="rehearsed">rehearsal</span>{/if}
+  {#if picture?.tried.length}<span class="rehearsed" title="with another {picture.tried.join(' and ')}"
+      >tried</span
+    >{/if}
   {#if reading && !many}
     {#if !kind.names_state && !hidden.has('state')}<StateChip {reading} />{/if}
   {:else if many}
@@ -236,7 +241,7 @@
     flex-direction: column;
   }
   .one.f-figure .figure:not(.none) {
-    font-size: 40px;
+    font-size: min(40px, 96cqi / (var(--chars) * 0.58));
     line-height: 1.05;
   }
   .unseen {
@@ -250,7 +255,7 @@
     gap: 12px;
   }
   .figure {
-    font-size: 30px;
+    font-size: min(30px, 96cqi / (var(--chars) * 0.58));
     white-space: nowrap;
   }
   .figure.none {

@@ -43,6 +43,7 @@
 
 <main class="page">
   <h1>Specimens</h1>
+  <h2 class="sr-only">Faces</h2>
   <p class="sentence">
     Every face with <Slot
       text={conditions.find((known) => known.key === condition)?.name ?? condition}

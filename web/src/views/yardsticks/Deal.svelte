@@ -51,7 +51,7 @@
 
 <section class="sheet pad gap" aria-label="Deal out bands">
   <div class="line">
-    <h3>Bands dealt out</h3>
+    <h2 class="minor">Bands dealt out</h2>
     <button class="act quiet" aria-label="Close" onclick={close}>✕</button>
   </div>
   <div class="row">

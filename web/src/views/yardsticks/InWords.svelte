@@ -20,7 +20,7 @@
   const changed = $derived(!!opened && (!!tried || !dequal(opened, chosen.body)))
 </script>
 
-<h3>In words</h3>
+<h2 class="minor">In words</h2>
 <ol class="words">
   {#each chosen.body.bands as band, i (i)}
     <li>

@@ -35,7 +35,7 @@
 
 <section class="sheet pad gap" aria-label="Rules">
   <div class="line">
-    <h3>Bands from rules</h3>
+    <h2 class="minor">Bands from rules</h2>
     <button class="act quiet" aria-label="Close the rules" onclick={close}>✕</button>
   </div>
   <div class="two">

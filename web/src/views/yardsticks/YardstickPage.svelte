@@ -168,6 +168,7 @@
   <div class="top">
     <div class="grow">
       {#if chosen}
+        <h1 class="sr-only">{chosen.body.name}</h1>
         <input
           class="page-title"
           aria-label="Name of the yardstick"
