@@ -138,3 +138,71 @@ class Reading(PageTest):
         )
         self.assertTrue(said[8].startswith("Period"))
         self.assertTrue(said[11].startswith("On-time departures, 91.4 percent"))
+
+
+class Assuming(PageTest):
+    """Sliders of a page that depends on assumptions."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.addCleanup(self.drop)
+
+    def drop(self) -> None:
+        for case in self.client.get("/api/cases").json():
+            if case["id"] not in ("dear-fuel", "new-rota", "both"):
+                self.client.delete(f"/api/cases/{case['id']}", headers={"If-Match": f'"{case["version"]}"'})
+
+    def shown(self) -> str:
+        return str(self.one("[data-instrument=c1] .figure").text)
+
+    def slide(self, steps: int) -> None:
+        self.driver.execute_script("document.querySelector('.assuming input[type=range]').focus()")
+        self.keys(*[Keys.ARROW_RIGHT] * steps)
+
+    def test_a_slider_is_moved_and_the_whole_page_is_read_with_it(self) -> None:
+        self.open("/scorecards/sailing-cost")
+        self.see("Fuel price", "£0.92", "as kept")
+        before = self.shown()
+        self.slide(10)
+        self.see("£1.02", "Tried, not kept.", "back to £0.92")
+        self.wait(lambda: self.shown() != before)
+        self.wait(lambda: "tried" in self.one("[data-instrument=c1]").text)
+        tried = self.shown()
+        self.wait(lambda: "assume=fuel-price%3A1.02" in self.driver.current_url)
+        self.driver.refresh()
+        self.see("Tried, not kept.")
+        self.wait(lambda: self.shown() == tried)
+        self.press("Back to what is kept")
+        self.wait(lambda: self.shown() == before)
+        self.gone("Tried, not kept.")
+        held = self.client.get("/api/assumptions/fuel-price").json()
+        self.assertEqual(held["body"]["value"], 0.92)
+
+    def test_cases_are_kept_compared_and_thrown_away(self) -> None:
+        self.open("/scorecards/sailing-cost")
+        self.press("Dear fuel")
+        self.see("£1.05")
+        self.slide(5)
+        self.see("£1.10")
+        self.press("Keep as a case…")
+        self.type("Name of the case", "Dearer still")
+        self.wait(lambda: any(case["body"]["name"] == "Dearer still" for case in self.client.get("/api/cases").json()))
+        self.press("Compare them")
+        self.see("As kept", "As tried now", "Dear fuel", "New crew rota", "Cost of a sailing, Night freight")
+        self.press("Throw Dearer still away")
+        self.see("“Dearer still” was thrown away.")
+        self.press("Take it back")
+        self.wait(lambda: any(case["body"]["name"] == "Dearer still" for case in self.client.get("/api/cases").json()))
+
+    def test_one_is_named_changed_and_deleted(self) -> None:
+        self.open("/kpis/assumptions")
+        self.type("Name of a new assumption", "Berth fee")
+        self.see("@berth_fee", "No formula names it yet")
+        self.driver.execute_script(
+            "document.querySelector('section[aria-label=\"Berth fee\"] [aria-label=Value]').focus()"
+        )
+        self.keys("1.5", Keys.ENTER)
+        self.wait(lambda: [a["body"]["value"] for a in self.client.get("/api/assumptions").json()][-1] == 1.5)
+        self.press("Delete Berth fee")
+        self.press("Delete “Berth fee”")
+        self.gone("@berth_fee")

@@ -133,13 +133,12 @@
             if (name.trim()) void keepCase()
           }}
         >
-          <!-- svelte-ignore a11y_autofocus -->
           <input
             class="type-in"
             aria-label="Name of the case"
             placeholder="Dear fuel"
             maxlength="120"
-            autofocus
+            {@attach (field) => field.focus()}
             bind:value={name}
             onkeydown={(event) => event.key === 'Escape' && (naming = false)}
           />
