@@ -38,7 +38,7 @@ class Guard:
             if message["type"] == "http.response.start":
                 headers = MutableHeaders(scope=message)
                 headers["X-Content-Type-Options"] = "nosniff"
-                headers["Content-Security-Policy"] = POLICY
+                headers.setdefault("Content-Security-Policy", POLICY)
                 if path.startswith("/api/"):
                     headers.setdefault("Cache-Control", "no-store")
                     took = round((time.perf_counter() - started) * 1000, 1)

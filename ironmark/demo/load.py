@@ -177,6 +177,13 @@ def _instrument(key: str, kpi: str, face: str, place: tuple[int, int, int, int],
     return {"id": key, "kpi": kpi, "face": face, "x": x, "y": y, "w": w, "h": h, **rest}
 
 
+COST_WORDS = """## In short
+A sailing cost **{cost_per_sailing}** in {cost_per_sailing: period}, {cost_per_sailing: gap}. The margin is {margin},
+{margin: gap}.
+
+- Fuel came to {fuel_cost} against a limit of {fuel_cost: mark}.
+- Move the sliders above to see what another price of fuel or another rota would come to.
+"""
 SCORECARDS: dict[str, dict[str, Any]] = {
     "network-performance": {
         "title": "Network performance",
@@ -330,6 +337,7 @@ SCORECARDS: dict[str, dict[str, Any]] = {
                     _instrument("c5", "margin", "ledger", (0, 6, 8, 6), by="route", yardstick="margin", look={"ledger": {"columns": ["value", "mark", "gap", "bullet", "state"]}}),
                     _instrument("c6", "cost-per-sailing", "history", (8, 6, 4, 6), yardstick="cost-limit", marks=["limit"]),
                 ],
+                "texts": [{"id": "c7", "text": COST_WORDS, "x": 0, "y": 12, "w": 12, "h": 4}],
             },
         ],
     },

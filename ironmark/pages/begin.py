@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ironmark.core.faces import FACES
-from ironmark.core.marks import TARGET
 from ironmark.pages.documents import InstrumentBody, ScopeBody
 from ironmark.pages.draw_sheet import draw_sheet
 from ironmark.pages.library import Library
 from ironmark.pages.readings import period_of
 from ironmark.pages.shapes import InstrumentPicture
 from ironmark.pages.sheets import read_sheet
+from ironmark.pages.uses import mark_of
 from ironmark.store import records
 
 ENOUGH = 8  # readings of a small picture of a face
@@ -65,12 +65,6 @@ def as_face(library: Library, instrument: InstrumentBody, face: str) -> Instrume
         return made
     width, height = kind.size
     return made.model_copy(update={"w": max(made.w, min(4, width)), "h": max(made.h, min(6, height))})
-
-
-def mark_of(library: Library, yardstick: str | None) -> str:
-    """The mark that readings by a yardstick are held to: the first its cuts are derived from, else the target."""
-    marks = [cut.mark for cut in library.yardstick(yardstick).cuts if cut.mark] if yardstick else []
-    return marks[0] if marks else TARGET
 
 
 def _across(library: Library, kpi: str) -> str | None:

@@ -461,10 +461,37 @@ class InstrumentBody(Model):
         return [key for key in dict.fromkeys(named) if key]
 
 
+class TextBody(Model):
+    """A sheet of words: Markdown with live figures, as in ``{on_time}`` and ``{on_time: gap}``."""
+
+    id: Key
+    text: str = Field("", max_length=20_000)
+    x: int = Field(0, ge=0, le=11)
+    y: int = Field(0, ge=0, le=500)
+    w: int = Field(6, ge=1, le=12)
+    h: int = Field(4, ge=1, le=60)
+
+
+class PictureBody(Model):
+    """A sheet with a picture. image: the key it is kept under, None until one is chosen; alt: what it shows, in
+    words. fit: seen whole, or filling its sheet."""
+
+    id: Key
+    image: Key | None = None
+    alt: str = Field("", max_length=400)
+    fit: Literal["whole", "fill"] = "whole"
+    x: int = Field(0, ge=0, le=11)
+    y: int = Field(0, ge=0, le=500)
+    w: int = Field(3, ge=1, le=12)
+    h: int = Field(4, ge=1, le=60)
+
+
 class SectionBody(Model):
     id: Key
     title: str = Field("", max_length=120)
     instruments: list[InstrumentBody] = Field(default=[], max_length=200)
+    texts: list[TextBody] = Field(default=[], max_length=50)
+    pictures: list[PictureBody] = Field(default=[], max_length=50)
 
 
 class ScopeBody(Model):
@@ -496,9 +523,12 @@ class ScorecardBody(Model):
 
     @model_validator(mode="after")
     def distinct_ids(self) -> ScorecardBody:
-        ids = [section.id for section in self.sections] + [i.id for s in self.sections for i in s.instruments]
+        ids = [section.id for section in self.sections]
+        for section in self.sections:
+            ids += [instrument.id for instrument in section.instruments] + [text.id for text in section.texts]
+            ids += [picture.id for picture in section.pictures]
         if len(set(ids)) != len(ids):
-            raise ValueError("two sections or instruments have the same id")
+            raise ValueError("two sections or sheets have the same id")
         if self.scope.assume:
             raise ValueError("a scorecard keeps no tried assumptions; keep them as a case, or keep the values")
         return self

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ironmark.core.numbers import show
 from ironmark.pages.draw_sheet import Pen
+from ironmark.pages.draw_texts import draw_text
 from ironmark.pages.page import Assumed, Page
 from ironmark.pages.shapes import (
     AssumptionPicture,
@@ -20,6 +21,7 @@ def draw_page(page: Page) -> ScorecardPicture:
     period = page.when(page.period) if page.period else None
     known = page.known
     pen = Pen(known, page.year_start)
+    figures = {handle: pen.draw(sheet) for handle, sheet in page.figures.items()}
     by_id = {sheet.id: sheet for sheet in page.sheets}
     every = [reading for sheet in page.sheets for reading in sheet.readings]
     partial = next((reading.partial for reading in every if reading.partial and reading.period == page.period), None)
@@ -44,6 +46,7 @@ def draw_page(page: Page) -> ScorecardPicture:
             for part in page.sections
         ],
         instruments=[pen.draw(sheet) for sheet in page.sheets],
+        texts=[draw_text(text, figures, known, period.label if period else "") for text in page.texts],
     )
 
 

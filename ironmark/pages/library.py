@@ -366,12 +366,15 @@ class Library:
     @cached_property
     def by_handle(self) -> dict[str, KpiBody]:
         """Every KPI by its handle, fetched when a formula names one."""
+        return {body.handle: body for body in self.every_kpi.values()}
+
+    @cached_property
+    def every_kpi(self) -> dict[str, KpiBody]:
+        """Every KPI by its key, fetched when a formula or a text names one."""
         every = {document.id: document for document in records.every(self.session, "kpi")}
-        self._saw(
-            "kpi", {key: document.version for key, document in every.items()}
-        )  # a name that is given to another KPI changes what a formula reads
-        bodies = (KpiBody.model_validate(document.body) for document in every.values())
-        return {body.handle: body for body in bodies}
+        # A name that is given to another KPI changes what is read.
+        self._saw("kpi", {key: document.version for key, document in every.items()})
+        return {key: KpiBody.model_validate(document.body) for key, document in every.items()}
 
     def take(
         self,

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
+from typing import Literal
 
 from pydantic import TypeAdapter
 
@@ -236,6 +237,49 @@ class Segment:
     members: tuple[str, ...]
 
 
+FigurePart = Literal["value", "gap", "mark", "state", "reached", "period"]
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """Some words of a text. handle: of the KPI whose figure stands there; part: of its reading."""
+
+    text: str
+    bold: bool = False
+    italic: bool = False
+    href: str = ""
+    handle: str = ""
+    part: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """A heading (level 1 to 6), a paragraph, or an item of a list (level: how deep), numbered or not."""
+
+    kind: Literal["heading", "paragraph", "item", "numbered"]
+    level: int
+    number: int
+    spans: tuple[Span, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class TextSheet:
+    """A sheet of words as it was written, and what is wrong with the figures it names."""
+
+    id: str
+    blocks: tuple[Block, ...]
+    problems: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class PictureSheet:
+    """A sheet with a picture, by the key it is kept under, and what it shows in words."""
+
+    id: str
+    image: str
+    alt: str
+
+
 @dataclass(frozen=True, slots=True)
 class PageSection:
     """A section of the page: its title and which sheets stand in it."""
@@ -269,6 +313,9 @@ class Page:
     assumptions: tuple[Assumed, ...]
     sections: tuple[PageSection, ...]
     sheets: tuple[Sheet, ...]
+    texts: tuple[TextSheet, ...]
+    pictures: tuple[PictureSheet, ...]
+    figures: dict[str, Sheet]  # those that texts name, by handle
     rests_on: RestsOn
 
     @cached_property

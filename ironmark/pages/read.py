@@ -9,11 +9,13 @@ from ironmark.core import palette as palettes
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Source
 from ironmark.pages.alike import but_for_place, edited
-from ironmark.pages.documents import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
+from ironmark.pages.documents import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody, TextBody
 from ironmark.pages.library import Library
-from ironmark.pages.page import Assumed, Page, PageSection, Segment, Sheet
+from ironmark.pages.page import Assumed, Page, PageSection, PictureSheet, Segment, Sheet, TextSheet
 from ironmark.pages.readings import period_of
 from ironmark.pages.sheets import read_sheet
+from ironmark.pages.texts import blocks_of, named, what_is_wrong
+from ironmark.pages.uses import mark_of, yardsticks_in_use
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
@@ -25,10 +27,14 @@ def read_page(
     """Read and grade every instrument of a scorecard. What cannot be read says why, and holds up nothing else."""
     instruments = [instrument for section in body.sections for instrument in section.instruments]
     library.assume(scope.assume)
+    texts = [text for section in body.sections for text in section.texts]
     library.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
-    sources, segments = _datasets(library, instruments)
+    named_in_texts = _figures(library, texts)
+    every = [*instruments, *named_in_texts.values()]
+    sources, segments = _datasets(library, every)
     period = period_of(scope, list(sources.values()), library.year_start) if sources else None
     sheets = _sheets(library, instruments, scope, period, rehearsals or {})
+    figures = {handle: read_sheet(library, held, scope, period) for handle, held in named_in_texts.items()}
     first = min((source.first for source in sources.values()), default=None)
     last = max((source.last for source in sources.values()), default=None)
     return Page(
@@ -39,10 +45,20 @@ def read_page(
         members={segment: tuple(names) for segment, names in scope.members.items() if names},
         periods=_choices(period, first, last, library.year_start) if period and first and last else (),
         segments=segments,
-        states=tuple(states_used(library, sheets, [i.yardstick for i in instruments if i.yardstick])),
-        assumptions=_assumed(library, instruments),
+        states=tuple(
+            states_used(library, [*sheets, *figures.values()], [i.yardstick for i in instruments if i.yardstick])
+        ),
+        assumptions=_assumed(library, every),
         sections=tuple(PageSection(s.id, s.title, tuple(i.id for i in s.instruments)) for s in body.sections),
         sheets=sheets,
+        texts=tuple(_text(text, figures, library) for text in texts),
+        pictures=tuple(
+            PictureSheet(held.id, held.image, held.alt)
+            for section in body.sections
+            for held in section.pictures
+            if held.image
+        ),
+        figures=figures,
         rests_on=library.rests_on(),
     )
 
@@ -69,6 +85,35 @@ def _sheets(
             sheet = edited(sheet, id=instrument.id, instrument=instrument)
         found.append(sheet)
     return tuple(found)
+
+
+def _figures(library: Library, texts: Sequence[TextBody]) -> dict[str, InstrumentBody]:
+    """The figures that texts name, by handle: each KPI as the page reads it, all rows together."""
+    handles = dict.fromkeys(handle for text in texts for handle in named(text.text))
+    if not handles:
+        return {}
+    keys = {body.handle: key for key, body in library.every_kpi.items()}
+    used = yardsticks_in_use(library.session)
+    library.fetch([keys[h] for h in handles if h in keys], [used[keys[h]] for h in handles if keys.get(h) in used])
+    found = {}
+    for handle in handles:
+        if (key := keys.get(handle)) is not None:
+            asked = used.get(key) if used.get(key) in library.yardsticks else None
+            found[handle] = InstrumentBody(
+                id=handle, kpi=key, face="figure", yardstick=asked, marks=[mark_of(library, asked)]
+            )
+    return found
+
+
+def _text(text: TextBody, figures: Mapping[str, Sheet], library: Library) -> TextSheet:
+    blocks = blocks_of(text.text)
+    handles = [body.handle for body in library.every_kpi.values()] if named(text.text) else []
+    wrong = (what_is_wrong(span, handles) for block in blocks for span in block.spans if span.handle)
+    problems = [problem for problem in wrong if problem]
+    problems += [
+        f"{figures[h].title}: {figures[h].problem}" for h in named(text.text) if h in figures and figures[h].problem
+    ]
+    return TextSheet(text.id, blocks, tuple(dict.fromkeys(problems)))
 
 
 def _assumed(library: Library, instruments: Sequence[InstrumentBody]) -> tuple[Assumed, ...]:

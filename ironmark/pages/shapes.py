@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from ironmark.core.periods import Grain
 from ironmark.pages.page import Ask, Partial
@@ -264,6 +265,36 @@ class TallyPart:
 
 
 @dataclass(slots=True)
+class SpanPicture:
+    """Some words of a text; those of a live figure as they are written, with the state of its reading. problem: what
+    is wrong with it, which then stands in its place."""
+
+    text: str
+    bold: bool
+    italic: bool
+    href: str
+    figure: bool
+    state: str | None
+    spoken: str
+    problem: str
+
+
+@dataclass(slots=True)
+class BlockPicture:
+    kind: Literal["heading", "paragraph", "item", "numbered"]
+    level: int
+    number: int
+    spans: list[SpanPicture]
+
+
+@dataclass(slots=True)
+class TextPicture:
+    id: str
+    blocks: list[BlockPicture]
+    problems: list[str]
+
+
+@dataclass(slots=True)
 class AssumptionPicture:
     """An assumption that the page depends on, with its values as they are written. tried: read with another value
     than the one that is kept."""
@@ -327,3 +358,4 @@ class ScorecardPicture:
     assumptions: list[AssumptionPicture]
     sections: list[SectionNote]
     instruments: list[InstrumentPicture]
+    texts: list[TextPicture]

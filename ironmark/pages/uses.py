@@ -7,6 +7,8 @@ from typing import Any
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
+from ironmark.core.marks import TARGET
+from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused
 from ironmark.store import records
 
@@ -48,6 +50,12 @@ def yardsticks_in_use(session: Session) -> dict[str, str]:
         if yardstick.body["kpi"]:
             found.setdefault(yardstick.body["kpi"], yardstick.id)
     return found
+
+
+def mark_of(library: Library, yardstick: str | None) -> str:
+    """The mark that readings by a yardstick are held to: the first its cuts are derived from, else the target."""
+    marks = [cut.mark for cut in library.yardstick(yardstick).cuts if cut.mark] if yardstick else []
+    return marks[0] if marks else TARGET
 
 
 def refuse_in_use(session: Session, key: str, slot: str, what: str) -> None:

@@ -96,6 +96,16 @@ class Revision(Base):
     __table_args__ = (Index("ix_revisions_record", "kind", "record_id", "version"),)
 
 
+class Picture(Base):
+    """A PNG, JPEG or SVG that stands on pages; its key is made from its bytes."""
+
+    __tablename__ = "pictures"
+    id: Mapped[str] = mapped_column(Key, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(10))
+    body: Mapped[bytes] = mapped_column(LONGBLOB)
+    created_at: Mapped[dt.datetime]
+
+
 class MarkBook(Base):
     """The version of one KPI's mark entries, which are changed together, and its computed marks by name."""
 

@@ -5,6 +5,7 @@ from typing import Any
 
 from selenium.webdriver.common.keys import Keys
 
+from tests import world
 from tests.browser.page import PageTest
 
 DIAL = {"id": "d", "kpi": "on-time", "face": "dial", "yardstick": "own", "w": 4, "h": 6}
@@ -345,3 +346,45 @@ class TwoTabs(Bench):
         self.type("Scorecard title", "Typed in a hurry")
         self.driver.execute_script("location.hash = '#/scorecards'")
         self.wait(lambda: self.body("scorecards", self.card)["title"] == "Typed in a hurry")
+
+
+class Words(Bench):
+    def test_a_text_is_written_with_live_figures_and_moved(self) -> None:
+        self.open(f"/scorecards/{self.card}/bench")
+        self.see("Close the bench")
+        self.press("Add a text")
+        area = self.one('textarea[aria-label="Text"]')
+        area.send_keys("# In short\n**On time** came to ")
+        self.slot("Part")
+        self.choose("how far it is from its mark")
+        self.slot("KPI")
+        self.choose("On-time departures")
+        self.wait(lambda: "{on_time: gap}" in str(area.get_attribute("value")))
+        sheet = "[role=group][aria-label=Text]"
+        self.wait(lambda: "0.6 points under target 92%" in self.one(f"{sheet} .live").text)
+        self.assertEqual(self.one(f"{sheet} h3").text, "In short")
+        area.send_keys(Keys.END, " and {nobody}")
+        self.see("no KPI “nobody”")
+        kept = self.saved()["sections"][0]["texts"][0]
+        self.assertIn("and {nobody}", kept["text"])
+        grip = self.one(f"{sheet} .grip")
+        grip.send_keys(Keys.SHIFT, Keys.ARROW_LEFT)
+        self.wait(lambda: self.saved()["sections"][0]["texts"][0]["w"] == kept["w"] - 1)
+        grip.send_keys(Keys.ALT, Keys.ARROW_DOWN)
+        self.wait(lambda: self.saved()["sections"][1]["texts"])
+        self.press("Close the bench")
+        self.wait(lambda: "0.6 points under target 92%" in self.one(f"{sheet} .live").text)
+        self.assertNotIn("{", self.one(sheet).text)
+
+    def test_a_picture_is_taken_told_in_words_and_deleted(self) -> None:
+        self.open(f"/scorecards/{self.card}/bench")
+        self.see("Close the bench")
+        self.press("Add a picture")
+        drawing = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 4 3"><rect width="4" height="3"/></svg>'
+        field = self.wait(lambda: self.all('input[aria-label="Picture file"]'))[0]
+        field.send_keys(str(world.temporary("ferry.svg", drawing)))
+        self.type("What it shows", "A ferry at the quay")
+        self.wait(lambda: self.one('img[alt="A ferry at the quay"]').get_attribute("naturalWidth") != "0")
+        self.assertEqual(self.saved()["sections"][0]["pictures"][0]["alt"], "A ferry at the quay")
+        self.press("Delete", ".side button")
+        self.wait(lambda: not self.saved()["sections"][0]["pictures"])

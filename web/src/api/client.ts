@@ -4,6 +4,10 @@ import type { components, paths } from './schema'
 
 export type Schemas = components['schemas']
 export type Instrument = Schemas['InstrumentBody']
+export type Text = Schemas['TextBody']
+export type PictureBody = Schemas['PictureBody']
+/** Whatever stands on a page. */
+export type Placed = Instrument | Text | PictureBody
 export type Section = Schemas['SectionBody']
 export type Scope = Schemas['ScopeBody']
 export type CardBody = Schemas['ScorecardBody']

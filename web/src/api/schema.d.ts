@@ -920,6 +920,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/images": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Image
+         * @description Take a PNG, JPEG or SVG; of a drawing only what draws is kept.
+         */
+        post: operations["keep_image_api_images_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/images/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Image */
+        get: operations["get_image_api_images__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/faces": {
         parameters: {
             query?: never;
@@ -1666,8 +1703,27 @@ export interface components {
             /** Yardstick */
             yardstick?: string | null;
         };
+        /** BlockPicture */
+        BlockPicture: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "heading" | "paragraph" | "item" | "numbered";
+            /** Level */
+            level: number;
+            /** Number */
+            number: number;
+            /** Spans */
+            spans: components["schemas"]["SpanPicture"][];
+        };
         /** Body_begin_upload_api_uploads_post */
         Body_begin_upload_api_uploads_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_keep_image_api_images_post */
+        Body_keep_image_api_images_post: {
             /** File */
             file: string;
         };
@@ -2988,6 +3044,13 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** KeptPicture */
+        KeptPicture: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+        };
         /** KindPicture */
         KindPicture: {
             /** Name */
@@ -3502,6 +3565,48 @@ export interface components {
             label: string;
             /** Short */
             short: string;
+        };
+        /**
+         * PictureBody
+         * @description A sheet with a picture. image: the key it is kept under, None until one is chosen; alt: what it shows, in
+         *     words. fit: seen whole, or filling its sheet.
+         */
+        PictureBody: {
+            /** Id */
+            id: string;
+            /** Image */
+            image?: string | null;
+            /**
+             * Alt
+             * @default
+             */
+            alt: string;
+            /**
+             * Fit
+             * @default whole
+             * @enum {string}
+             */
+            fit: "whole" | "fill";
+            /**
+             * X
+             * @default 0
+             */
+            x: number;
+            /**
+             * Y
+             * @default 0
+             */
+            y: number;
+            /**
+             * W
+             * @default 3
+             */
+            w: number;
+            /**
+             * H
+             * @default 4
+             */
+            h: number;
         };
         /** PipsLook */
         PipsLook: {
@@ -4242,6 +4347,8 @@ export interface components {
             sections: components["schemas"]["SectionNote"][];
             /** Instruments */
             instruments: components["schemas"]["InstrumentPicture"][];
+            /** Texts */
+            texts: components["schemas"]["TextPicture"][];
         };
         /** SectionBody */
         SectionBody: {
@@ -4257,6 +4364,16 @@ export interface components {
              * @default []
              */
             instruments: components["schemas"]["InstrumentBody"][];
+            /**
+             * Texts
+             * @default []
+             */
+            texts: components["schemas"]["TextBody"][];
+            /**
+             * Pictures
+             * @default []
+             */
+            pictures: components["schemas"]["PictureBody"][];
         };
         /** SectionNote */
         SectionNote: {
@@ -4333,6 +4450,29 @@ export interface components {
             names: string[];
             /** Rows */
             rows: string[][];
+        };
+        /**
+         * SpanPicture
+         * @description Some words of a text; those of a live figure as they are written, with the state of its reading. problem: what
+         *     is wrong with it, which then stands in its place.
+         */
+        SpanPicture: {
+            /** Text */
+            text: string;
+            /** Bold */
+            bold: boolean;
+            /** Italic */
+            italic: boolean;
+            /** Href */
+            href: string;
+            /** Figure */
+            figure: boolean;
+            /** State */
+            state: string | null;
+            /** Spoken */
+            spoken: string;
+            /** Problem */
+            problem: string;
         };
         /** Specimen */
         Specimen: {
@@ -4554,6 +4694,48 @@ export interface components {
             name: string;
             /** Count */
             count: number;
+        };
+        /**
+         * TextBody
+         * @description A sheet of words: Markdown with live figures, as in ``{on_time}`` and ``{on_time: gap}``.
+         */
+        TextBody: {
+            /** Id */
+            id: string;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /**
+             * X
+             * @default 0
+             */
+            x: number;
+            /**
+             * Y
+             * @default 0
+             */
+            y: number;
+            /**
+             * W
+             * @default 6
+             */
+            w: number;
+            /**
+             * H
+             * @default 4
+             */
+            h: number;
+        };
+        /** TextPicture */
+        TextPicture: {
+            /** Id */
+            id: string;
+            /** Blocks */
+            blocks: components["schemas"]["BlockPicture"][];
+            /** Problems */
+            problems: string[];
         };
         /** Tick */
         Tick: {
@@ -6944,6 +7126,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Specimen"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_image_api_images_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_keep_image_api_images_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptPicture"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_image_api_images__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                    "image/jpeg": unknown;
+                    "image/svg+xml": unknown;
                 };
             };
             /** @description A problem document (RFC 9457) */

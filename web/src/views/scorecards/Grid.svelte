@@ -1,14 +1,17 @@
 <script lang="ts">
   /** A section's 12 columns. On the bench instruments are dragged, sized, and moved by the arrow keys. */
   import { untrack } from 'svelte'
-  import type { Instrument, Picture, Reading, Schemas, Section } from '../../api/client'
+  import type { Instrument, Picture, Placed, Reading, Schemas, Section } from '../../api/client'
   import type { Grab } from '../../faces/grab'
   import Sheet from './Sheet.svelte'
-  import { COLUMNS, GAP, ROW, settle } from './layout'
+  import PictureSheet from './PictureSheet.svelte'
+  import TextSheet from './TextSheet.svelte'
+  import { COLUMNS, GAP, ROW, isInstrument, isText, settle, standing } from './layout'
 
   interface Props {
     section: Section
     pictures: Record<string, Picture>
+    texts: Record<string, Schemas['TextPicture']>
     bench: boolean
     selected: string | null
     select: (id: string) => void
@@ -16,19 +19,32 @@
     tick: (instrument: Instrument, reading: Reading, step: Schemas['Step'], done: boolean) => void
     take: (instrument: Instrument, kind: 'csv' | 'xlsx') => void
     grabs: (instrument: Instrument) => Grab | undefined
-    arrange: (items: Instrument[], says: string) => void
+    arrange: (items: Placed[], says: string) => void
     carry: (id: string, way: -1 | 1) => void
     remove: (id: string) => void
   }
-  let { section, pictures, bench, selected, select, open, tick, take, grabs, arrange, carry, remove }: Props =
-    $props()
+  let {
+    section,
+    pictures,
+    texts,
+    bench,
+    selected,
+    select,
+    open,
+    tick,
+    take,
+    grabs,
+    arrange,
+    carry,
+    remove,
+  }: Props = $props()
   let width = $state(0)
-  let trial = $state<Instrument[] | null>(null)
-  let held = $state.raw<{ id: string; x: number; y: number; size: boolean; from: Instrument } | null>(null)
-  const items = $derived(trial ?? section.instruments ?? [])
+  let trial = $state<Placed[] | null>(null)
+  let held = $state.raw<{ id: string; x: number; y: number; size: boolean; from: Placed } | null>(null)
+  const items = $derived(trial ?? standing(section))
   const column = $derived((width - GAP * (COLUMNS - 1)) / COLUMNS)
 
-  function down(event: PointerEvent, item: Instrument, size: boolean) {
+  function down(event: PointerEvent, item: Placed, size: boolean) {
     if (event.button !== 0) return
     event.preventDefault()
     ;(event.currentTarget as HTMLElement).focus()
@@ -44,14 +60,14 @@
     const next = held.size
       ? { ...from, w: Math.min(COLUMNS - from.x, from.w + across), h: from.h + along }
       : { ...from, x: from.x + across, y: from.y + along }
-    trial = settle(section.instruments ?? [], next)
+    trial = settle(standing(section), next)
   }
   function up() {
-    if (held && trial) arrange(trial, held.size ? 'size an instrument' : 'move an instrument')
+    if (held && trial) arrange(trial, held.size ? 'size a sheet' : 'move a sheet')
     held = null
     trial = null
   }
-  function key(event: KeyboardEvent, item: Instrument) {
+  function key(event: KeyboardEvent, item: Placed) {
     const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key]
     if (event.key === 'Delete') return remove(item.id)
     if (!step) return
@@ -75,12 +91,14 @@
     }
     arrange(
       settle(
-        untrack(() => section.instruments ?? []),
+        untrack(() => standing(section)),
         next,
       ),
-      event.shiftKey ? 'size an instrument' : 'move an instrument',
+      event.shiftKey ? 'size a sheet' : 'move a sheet',
     )
   }
+  const titleOf = (item: Placed) =>
+    isInstrument(item) ? pictures[item.id]?.title : isText(item) ? 'Text' : item.alt || 'Picture'
 </script>
 
 <div class="grid" bind:clientWidth={width} style:--row="{ROW}px" style:--gap="{GAP}px">
@@ -94,14 +112,14 @@
         0) *
         12 +
         (item.x ?? 0)}"
-      aria-label={pictures[item.id]?.title}
+      aria-label={titleOf(item)}
       data-instrument={item.id}
       onpointerdown={() => bench && select(item.id)}
     >
       {#if bench}
         <button
           class="grip"
-          aria-label="Move {pictures[item.id]?.title ?? 'instrument'}"
+          aria-label="Move {titleOf(item) ?? 'instrument'}"
           title="Drag to move. Arrow keys move, with Shift they size, with Alt they change section, Delete deletes"
           onfocus={() => select(item.id)}
           onpointerdown={(event) => down(event, item, false)}
@@ -115,14 +133,17 @@
           >
         </button>
       {/if}
-      <Sheet
-        instrument={item}
-        picture={pictures[item.id]}
-        open={(reading) => open(item, reading)}
-        tick={bench ? undefined : (reading, step, done) => tick(item, reading, step, done)}
-        grab={bench && selected === item.id ? grabs(item) : undefined}
-        take={bench ? undefined : (kind) => take(item, kind)}
-      />
+      {#if isInstrument(item)}
+        <Sheet
+          instrument={item}
+          picture={pictures[item.id]}
+          open={(reading) => open(item, reading)}
+          tick={bench ? undefined : (reading, step, done) => tick(item, reading, step, done)}
+          grab={bench && selected === item.id ? grabs(item) : undefined}
+          take={bench ? undefined : (kind) => take(item, kind)}
+        />
+      {:else if isText(item)}<TextSheet picture={texts[item.id]} {bench} />
+      {:else}<PictureSheet picture={item} {bench} />{/if}
       {#if bench}
         <span
           class="corner"

@@ -13,7 +13,9 @@
   import Grid from './Grid.svelte'
   import { askedOf, grabs, takeOut, tick as tickStep } from './reach'
   import SectionHead from './SectionHead.svelte'
+  import { isInstrument, stand, standing } from './layout'
   import { Session } from './session.svelte'
+  import WordsBench from './WordsBench.svelte'
 
   let { params }: { params: { id: string } } = $props()
   // Another scope is another address of the same scorecard: what is open stays open.
@@ -95,7 +97,8 @@
   const pictures = $derived(
     Object.fromEntries((card?.instruments ?? []).map((picture): [string, Picture] => [picture.id, picture])),
   )
-  const chosen = $derived(session.instruments.find((instrument) => instrument.id === selected))
+  const texts = $derived(Object.fromEntries((card?.texts ?? []).map((text) => [text.id, text])))
+  const chosen = $derived((body?.sections ?? []).flatMap(standing).find((item) => item.id === selected))
   const saved = $derived.by(() => {
     if (session.saving === 'failed') return 'not saved yet'
     if (session.saving !== 'saved') return 'saving…'
@@ -238,11 +241,13 @@
             {bench}
             {kpis}
             add={(kpi) => add(held.id, kpi)}
+            write={(kind) => (selected = compose.addWords(session, held.id, kind))}
           />
-          {#if held.instruments?.length}
+          {#if standing(held).length}
             <Grid
               section={held}
               {pictures}
+              {texts}
               {bench}
               {selected}
               select={(id) => {
@@ -268,12 +273,7 @@
               }}
               grabs={(instrument) => grabs(session, instrument, pictures[instrument.id])}
               arrange={(items, says) =>
-                compose.changeSection(
-                  session,
-                  held.id,
-                  says,
-                  (section) => (section.instruments = plain(items)),
-                )}
+                compose.changeSection(session, held.id, says, (section) => stand(section, plain(items)))}
               carry={(id, way) => compose.carry(session, id, way)}
               {remove}
             />
@@ -319,17 +319,28 @@
         {/snippet}
         {#if chosen}
           {#key chosen.id}
-            <Bench
-              {session}
-              instrument={chosen}
-              picture={pictures[chosen.id]}
-              {card}
-              {kpis}
-              {yardsticks}
-              reload={load}
-              copy={() => (selected = compose.duplicate(session, chosen.id))}
-              remove={() => remove(chosen.id)}
-            />
+            {#if !isInstrument(chosen)}
+              <WordsBench
+                {session}
+                item={chosen}
+                drawn={texts[chosen.id]}
+                {kpis}
+                copy={() => (selected = compose.duplicate(session, chosen.id))}
+                remove={() => remove(chosen.id)}
+              />
+            {:else}
+              <Bench
+                {session}
+                instrument={chosen}
+                picture={pictures[chosen.id]}
+                {card}
+                {kpis}
+                {yardsticks}
+                reload={load}
+                copy={() => (selected = compose.duplicate(session, chosen.id))}
+                remove={() => remove(chosen.id)}
+              />
+            {/if}
           {/key}
         {:else}
           <p class="sentence hint">

@@ -27,7 +27,7 @@
       const body = {
         title: 'New scorecard',
         scope: { period: 'complete', grain: 'month' as const, members: {}, assume: {} },
-        sections: [{ id: 's1', title: 'First section', instruments: [] }],
+        sections: [{ id: 's1', title: 'First section', instruments: [], texts: [], pictures: [] }],
       }
       const made = await got(api.POST('/api/scorecards', { body }))
       await push(`/scorecards/${made.id}/bench`)

@@ -13,8 +13,9 @@
     bench: boolean
     kpis: Kpi[]
     add: (kpi: string) => void
+    write: (kind: 'text' | 'picture') => void
   }
-  let { session, section, words, bench, kpis, add }: Props = $props()
+  let { session, section, words, bench, kpis, add, write }: Props = $props()
   const sections = $derived(session.body?.sections ?? [])
   const at = $derived(sections.findIndex((held) => held.id === section.id))
 </script>
@@ -50,6 +51,8 @@
         {/if}
       {/snippet}
     </Slot>
+    <button class="act quiet" onclick={() => write('text')}>Add a text</button>
+    <button class="act quiet" onclick={() => write('picture')}>Add a picture</button>
     <button
       class="act quiet"
       disabled={at === 0}

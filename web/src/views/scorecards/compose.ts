@@ -1,6 +1,15 @@
 /** Changes to what stands on a scorecard: instruments and sections put on, moved and taken off. */
-import { api, got, type CardBody, type Kpi, type Section, type Yardstick } from '../../api/client'
-import { place, settle } from './layout'
+import {
+  api,
+  got,
+  type CardBody,
+  type Kpi,
+  type PictureBody,
+  type Section,
+  type Text,
+  type Yardstick,
+} from '../../api/client'
+import { place, settle, stand, standing } from './layout'
 import type { Session } from './session.svelte'
 
 const fresh = () =>
@@ -29,30 +38,60 @@ export async function add(
   session.change('add an instrument', (draft) => {
     const section = draft.sections?.find((held) => held.id === sectionId)
     if (!section) return
-    const instruments = section.instruments ?? []
-    section.instruments = [...instruments, { ...made, ...place(instruments, made.w, made.h) }]
+    section.instruments = [
+      ...(section.instruments ?? []),
+      { ...made, ...place(standing(section), made.w, made.h) },
+    ]
   })
   return id
 }
 
 export function remove(session: Session, id: string) {
-  session.change('delete an instrument', (draft) => {
+  session.change('delete a sheet', (draft) => {
     for (const section of draft.sections ?? [])
-      section.instruments = settle((section.instruments ?? []).filter((held) => held.id !== id))
+      stand(section, settle(standing(section).filter((held) => held.id !== id)))
+  })
+}
+
+/** Put an empty text or picture on the page. Returns its id. */
+export function addWords(session: Session, sectionId: string, kind: 'text' | 'picture'): string {
+  const id = fresh()
+  session.change(`add a ${kind}`, (draft) => {
+    const section = draft.sections?.find((held) => held.id === sectionId)
+    if (!section) return
+    if (kind === 'text')
+      section.texts = [
+        ...(section.texts ?? []),
+        { id, text: '', w: 6, h: 4, ...place(standing(section), 6, 4) },
+      ]
+    else
+      section.pictures = [
+        ...(section.pictures ?? []),
+        { id, image: null, alt: '', fit: 'whole', w: 3, h: 5, ...place(standing(section), 3, 5) },
+      ]
+  })
+  return id
+}
+
+/** Change a text or a picture. */
+export function changeWords<T extends Text | PictureBody>(session: Session, id: string, edit: Partial<T>) {
+  session.change('change a sheet', (draft) => {
+    for (const section of draft.sections ?? [])
+      stand(
+        section,
+        standing(section).map((held) => (held.id === id ? { ...held, ...edit } : held)),
+      )
   })
 }
 
 /** Returns the copy's id. */
 export function duplicate(session: Session, id: string): string {
   const copied = fresh()
-  session.change('copy an instrument', (draft) => {
+  session.change('copy a sheet', (draft) => {
     for (const section of draft.sections ?? []) {
-      const held = section.instruments?.find((known) => known.id === id)
-      if (held)
-        section.instruments = [
-          ...section.instruments!,
-          { ...held, id: copied, ...place(section.instruments!, held.w, held.h) },
-        ]
+      const every = standing(section)
+      const held = every.find((known) => known.id === id)
+      if (held) stand(section, [...every, { ...held, id: copied, ...place(every, held.w, held.h) }])
     }
   })
   return copied
@@ -62,21 +101,21 @@ export function duplicate(session: Session, id: string): string {
 export function carry(session: Session, id: string, way: -1 | 1) {
   session.change('move to another section', (draft) => {
     const sections = draft.sections ?? []
-    const from = sections.findIndex((section) => section.instruments?.some((held) => held.id === id))
+    const from = sections.findIndex((section) => standing(section).some((held) => held.id === id))
     const to = sections[from + way]
-    const item = sections[from]?.instruments?.find((held) => held.id === id)
+    const item = sections[from] && standing(sections[from]).find((held) => held.id === id)
     if (!to || !item) return
-    sections[from]!.instruments = settle(sections[from]!.instruments!.filter((held) => held.id !== id))
-    to.instruments = settle([
-      ...(to.instruments ?? []),
-      { ...item, ...place(to.instruments ?? [], item.w, item.h) },
-    ])
+    stand(sections[from]!, settle(standing(sections[from]!).filter((held) => held.id !== id)))
+    stand(to, settle([...standing(to), { ...item, ...place(standing(to), item.w, item.h) }]))
   })
 }
 
 export function addSection(session: Session) {
   session.change('add a section', (draft) => {
-    draft.sections = [...(draft.sections ?? []), { id: fresh(), title: 'New section', instruments: [] }]
+    draft.sections = [
+      ...(draft.sections ?? []),
+      { id: fresh(), title: 'New section', instruments: [], texts: [], pictures: [] },
+    ]
   })
 }
 

@@ -1,11 +1,11 @@
 /** The 12-column grid of a section: where instruments go when one is moved or resized. */
-import type { Instrument } from '../../api/client'
+import type { Instrument, Placed as Standing, Section } from '../../api/client'
 
 export const COLUMNS = 12
 export const ROW = 28
 export const GAP = 12
 
-type Placed = Pick<Instrument, 'id' | 'x' | 'y' | 'w' | 'h'>
+type Placed = Pick<Standing, 'id' | 'x' | 'y' | 'w' | 'h'>
 
 const meet = (a: Placed, b: Placed) =>
   a.id !== b.id && a.x < b.x + b.w && b.x < a.x + a.w && a.y < b.y + b.h && b.y < a.y + a.h
@@ -44,4 +44,21 @@ export function place(items: Placed[], w: number, h: number): { x: number; y: nu
     for (let x = 0; x + w <= COLUMNS; x++)
       if (!items.some((item) => meet({ id: '', x, y, w, h }, item))) return { x, y }
   return { x: 0, y: bottom }
+}
+
+/** Everything that stands in a section. */
+export const standing = (section: Section): Standing[] => [
+  ...(section.instruments ?? []),
+  ...(section.texts ?? []),
+  ...(section.pictures ?? []),
+]
+export const isText = (item: Standing): item is Extract<Standing, { text: string }> => 'text' in item
+export const isPicture = (item: Standing): item is Extract<Standing, { alt: string }> => 'alt' in item
+export const isInstrument = (item: Standing): item is Instrument => 'kpi' in item
+
+/** Have these stand in a section, each among its like. */
+export function stand(section: Section, items: Standing[]) {
+  section.instruments = items.filter(isInstrument)
+  section.texts = items.filter(isText)
+  section.pictures = items.filter(isPicture)
 }

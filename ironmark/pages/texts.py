@@ -1,0 +1,110 @@
+"""Sheets of words: Markdown read into plain blocks, with the figures that are named in them."""
+
+from __future__ import annotations
+
+import difflib
+import re
+from collections.abc import Collection, Iterator, Sequence
+from functools import lru_cache
+from typing import get_args
+from urllib.parse import urlsplit
+
+from markdown_it import MarkdownIt
+from markdown_it.token import Token
+
+from ironmark.pages.page import Block, FigurePart, Span
+
+FIGURE = re.compile(r"\{\s*([^\W\d]\w*)\s*(?::\s*([^{}]*?))?\s*\}")
+PARTS: tuple[FigurePart, ...] = get_args(FigurePart)
+SCHEMES = {"http", "https", "mailto", ""}
+
+
+@lru_cache(maxsize=256)
+def blocks_of(text: str) -> tuple[Block, ...]:
+    """Headings, paragraphs and list items of some Markdown. Nothing of it is ever HTML: tags in it are its words."""
+    tokens = MarkdownIt("commonmark", {"html": False}).disable(["image", "autolink"]).parse(text)
+    found: list[Block] = []
+    kinds: list[str] = []
+    numbers: list[int] = []
+    for token in tokens:
+        match token.type:
+            case "bullet_list_open":
+                kinds.append("item")
+            case "ordered_list_open":
+                kinds.append("numbered")
+                numbers.append(int(token.attrGet("start") or 1) - 1)
+            case "bullet_list_close":
+                kinds.pop()
+            case "ordered_list_close":
+                kinds.pop()
+                numbers.pop()
+            case "list_item_open" if kinds[-1] == "numbered":
+                numbers[-1] += 1
+            case "heading_open":
+                found.append(Block("heading", int(token.tag[1:]), 0, ()))
+            case "paragraph_open" if kinds:
+                found.append(
+                    Block(
+                        "numbered" if kinds[-1] == "numbered" else "item",
+                        len(kinds),
+                        numbers[-1] if kinds[-1] == "numbered" else 0,
+                        (),
+                    )
+                )
+            case "paragraph_open":
+                found.append(Block("paragraph", 0, 0, ()))
+            case "inline":
+                held = found.pop()
+                found.append(Block(held.kind, held.level, held.number, tuple(_spans(token.children or ()))))
+            case "fence" | "code_block":
+                found.append(Block("paragraph", 0, 0, (Span(token.content.rstrip()),)))
+    return tuple(found)
+
+
+def _spans(tokens: Sequence[Token]) -> Iterator[Span]:
+    bold = italic = 0
+    href = ""
+    for token in tokens:
+        match token.type:
+            case "strong_open" | "strong_close":
+                bold += token.nesting
+            case "em_open" | "em_close":
+                italic += token.nesting
+            case "link_open":
+                href = str(token.attrGet("href") or "")
+                href = href if urlsplit(href).scheme.lower() in SCHEMES else ""
+            case "link_close":
+                href = ""
+            case "softbreak" | "hardbreak":
+                yield Span(" " if token.type == "softbreak" else "\n")
+            case "code_inline":
+                yield Span(token.content, bool(bold), bool(italic), href)
+            case "text":
+                yield from _figures(token.content, bool(bold), bool(italic), href)
+
+
+def _figures(text: str, bold: bool, italic: bool, href: str) -> Iterator[Span]:
+    at = 0
+    for found in FIGURE.finditer(text):
+        if found.start() > at:
+            yield Span(text[at : found.start()], bold, italic, href)
+        yield Span(found[0], bold, italic, href, found[1], (found[2] or "value").lower())
+        at = found.end()
+    if at < len(text):
+        yield Span(text[at:], bold, italic, href)
+
+
+def named(text: str) -> list[str]:
+    """The handles of the figures in a text."""
+    spans = (span for block in blocks_of(text) for span in block.spans)
+    return list(dict.fromkeys(span.handle for span in spans if span.handle))
+
+
+def what_is_wrong(span: Span, handles: Collection[str]) -> str:
+    """What a figure in a text has to be told of: nobody has its handle, or there is no such part of a reading."""
+    if span.handle not in handles:
+        near = difflib.get_close_matches(span.handle, handles, 1)
+        return f"no KPI “{span.handle}”{f'; did you mean {near[0]}?' if near else ''}"
+    if span.part not in PARTS:
+        return f"no “{span.part}” of a reading; there are {', '.join(PARTS)}"
+    return ""
