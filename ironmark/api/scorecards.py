@@ -16,6 +16,7 @@ from ironmark.core.marks import MarkEntry
 from ironmark.core.periods import Grain
 from ironmark.pages.begin import FaceOffer, new_instrument, offers
 from ironmark.pages.documents import (
+    MOST_OF_A_PERIOD,
     InstrumentBody,
     Key,
     MarkName,
@@ -124,7 +125,7 @@ def _entries(library: Library) -> list[Overview]:
 def read_page_of(
     key: str,
     request: Request,
-    period: str | None = Query(None, max_length=24),
+    period: str | None = Query(None, max_length=MOST_OF_A_PERIOD),
     grain: Grain | None = None,
     data: bool = False,
     assume: list[str] = Query([], max_length=50),

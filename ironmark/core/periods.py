@@ -1,4 +1,4 @@
-"""The periods a reading is taken for: days, ISO weeks, months, quarters, years, and spans of several of them."""
+"""The periods a reading is taken for: days, ISO weeks, months, quarters, years, and several of them together."""
 
 from __future__ import annotations
 
@@ -14,17 +14,20 @@ Grain = Literal["day", "week", "month", "quarter", "year"]
 GRAINS: tuple[Grain, ...] = get_args(Grain)
 MONTHS = tuple(calendar.month_name)[1:]
 SPAN = ".."
+AND = ","
 _MONTHS_IN = {"month": 1, "quarter": 3, "year": 12}
 _WRITTEN = re.compile(r"^(\d{4})(?:-(?:Q(?P<q>[1-4])|W(?P<w>\d{1,2})|(?P<m>\d{1,2})(?:-(?P<d>\d{1,2}))?))?$", re.I)
-_HOW = "write 2026, 2026-Q3, 2026-10, 2026-W43 or 2026-10-07, or a span such as 2026-04..2026-09"
+_HOW = "write 2026, 2026-Q3, 2026-10, 2026-W43 or 2026-10-07, a span such as 2026-04..2026-09, or several such as 2023,2025"
 MOST_IN_A_SPAN = 4000
+MOST_TOGETHER = 60  # periods that are no neighbours
 FIRST_YEAR, LAST_YEAR = 1000, 9000  # what is typed; so that periods before and after them can be counted too
 _DAYS = dt.date.min.toordinal(), dt.date.max.toordinal()
 
 
 @dataclass(frozen=True, order=True)
 class Period:
-    """``length`` units of a grain from the unit ``ordinal`` on; more than one unit is a span.
+    """``length`` units of a grain from the unit ``ordinal`` on; more than one unit is a span. ``without``: those of
+    them that are left out, counted from the first one; so periods that are no neighbours are read together.
 
     Units are counted so that arithmetic is plain: days and weeks from the first of January of year 1, a Monday;
     months as ``12 * year + month - 1``; quarters and years likewise, from the month ``year_start`` (1 to 12) in
@@ -35,6 +38,7 @@ class Period:
     grain: Grain = "month"
     length: int = 1
     year_start: int = 1
+    without: tuple[int, ...] = ()
 
     @classmethod
     def of(cls, day: dt.date, grain: Grain = "month", year_start: int = 1) -> Period:
@@ -50,10 +54,13 @@ class Period:
 
     @classmethod
     def parse(cls, text: str, year_start: int = 1) -> Period:
-        """Read ``2026``, ``2026-Q3``, ``2026-10``, ``2026-W43``, ``2026-10-07``, or two of one kind as a span.
+        """Read ``2026``, ``2026-Q3``, ``2026-10``, ``2026-W43``, ``2026-10-07``, two of one kind as a span, or several
+        of one kind with commas between.
 
         Raises ValueError on anything else.
         """
+        if AND in text:
+            return cls.together([cls.parse(part, year_start) for part in text.split(AND)])
         if SPAN in text:
             first, last = (cls.parse(part, year_start) for part in text.split(SPAN, 1))
             if first.grain != last.grain:
@@ -79,6 +86,47 @@ class Period:
             except ValueError:
                 pass
         raise ValueError(f"“{text}” is no period; {_HOW}")
+
+    @classmethod
+    def together(cls, several: Sequence[Period]) -> Period:
+        """Several periods of one grain as one. Raises ValueError where they are of several, too many or too far apart."""
+        first = min(several)
+        if any(one.grain != first.grain for one in several):
+            raise ValueError(f"periods that are read together are all of one kind; {_HOW}")
+        if len(several) > MOST_TOGETHER:
+            raise ValueError(f"at most {MOST_TOGETHER} periods can be chosen; choose spans, or a coarser grain")
+        units = {unit for one in several for unit in one._units_in}
+        length = max(units) - first.ordinal + 1
+        if length > MOST_IN_A_SPAN:
+            raise ValueError(f"these lie more than {MOST_IN_A_SPAN:,} {first.grain}s apart; choose a coarser grain")
+        without = tuple(n for n in range(length) if first.ordinal + n not in units)
+        return replace(first, length=length, without=without)
+
+    @property
+    def _units_in(self) -> list[int]:
+        return [self.ordinal + n for n in range(self.length) if n not in self.without]
+
+    @cached_property
+    def runs(self) -> tuple[Period, ...]:
+        """The spans it is made of; itself alone where nothing is left out."""
+        if not self.without:
+            return (self,)
+        found: list[Period] = []
+        for unit in self._units_in:
+            if found and found[-1].ordinal + found[-1].length == unit:
+                found[-1] = replace(found[-1], length=found[-1].length + 1)
+            else:
+                found.append(Period(unit, self.grain, 1, self.year_start))
+        return tuple(found)
+
+    @property
+    def holes(self) -> tuple[Period, ...]:
+        """The spans that are left out."""
+        return tuple(Period(self.ordinal + n, self.grain, 1, self.year_start) for n in self.without)
+
+    def days_through(self, day: dt.date) -> int:
+        """How many of its days lie on ``day`` or before."""
+        return sum(max(0, (min(run.end, day) - run.start).days + 1) for run in self.runs)
 
     @classmethod
     def guess(cls, text: str, year_start: int = 1) -> Period | None:
@@ -113,7 +161,7 @@ class Period:
     @property
     def days(self) -> int:
         """How many days it has."""
-        return (self.end - self.start).days + 1
+        return (self.end - self.start).days + 1 if not self.without else self.days_through(self.end)
 
     @property
     def unit(self) -> Literal["day", "week", "month"]:
@@ -131,6 +179,8 @@ class Period:
     @cached_property
     def key(self) -> str:
         """How it is written in documents and addresses; ``parse`` reads it back."""
+        if self.without:
+            return AND.join(run.key for run in self.runs)
         if self.length > 1:
             return f"{self._first.key}{SPAN}{self._last.key}"
         if self.grain == "day":
@@ -145,6 +195,9 @@ class Period:
     @property
     def label(self) -> str:
         """Its name in full: ``October 2026``."""
+        if self.without:
+            names = [run.short for run in self.runs]
+            return f"{', '.join(names[:-1])} and {names[-1]}"
         if self.length > 1:
             return f"{self._first.short} – {self._last.short}"
         if self.grain == "month":
@@ -184,15 +237,15 @@ class Period:
 
     @property
     def _first(self) -> Period:
-        return replace(self, length=1)
+        return replace(self, length=1, without=())
 
     @property
     def _last(self) -> Period:
-        return replace(self, ordinal=self.ordinal + self.length - 1, length=1)
+        return replace(self, ordinal=self.ordinal + self.length - 1, length=1, without=())
 
     def shift(self, n: int) -> Period:
         """The period ``n`` later, by its own length; a span moves on by as many units as it has."""
-        return Period(self.ordinal + n * self.length, self.grain, self.length, self.year_start)
+        return Period(self.ordinal + n * self.length, self.grain, self.length, self.year_start, self.without)
 
     def years_back(self, n: int) -> Period:
         """The same period ``n`` years earlier: day by its date, week by its number, the last one where none is left."""
@@ -243,7 +296,7 @@ def part_of(period: Period, through: dt.date) -> PartSoFar | None:
     """The part of ``period`` up to and including ``through``; None when it is complete."""
     if through >= period.end:
         return None
-    return PartSoFar(max(0, (through - period.start).days + 1), period.days)
+    return PartSoFar(period.days_through(through), period.days)
 
 
 def day_years_back(day: dt.date, n: int) -> dt.date:
@@ -301,10 +354,13 @@ def _pieces(periods: tuple[Period, ...], grain: Literal["day", "month"]) -> tupl
     found: list[Period] = []
     of: list[int] = []
     for at, period in enumerate(periods):
-        if grain == "day":
-            made = timeline(Period.of(period.start, "day"), period.start, period.end)
-        else:
-            made = months(period.start, period.end) if period.unit == "month" else (period,)
+        made = [piece for run in period.runs for piece in _pieces_of(run, grain)]
         found += made
         of += [at] * len(made)
     return tuple(found), tuple(of)
+
+
+def _pieces_of(run: Period, grain: Literal["day", "month"]) -> Sequence[Period]:
+    if grain == "day":
+        return timeline(Period.of(run.start, "day"), run.start, run.end)
+    return months(run.start, run.end) if run.unit == "month" else (run,)

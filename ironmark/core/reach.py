@@ -23,6 +23,8 @@ def reached(page: Period, reach: Reach, last: int = 2, fixed: str = "") -> Perio
         return page.shift(-1)
     if reach == "year_earlier":
         return page.years_back(1)
+    if reach == "last" and page.without:
+        return Period(page.ordinal + page.length - last, page.grain, last, start)
     if reach == "last":
         return Period(page.ordinal - (last - 1) * page.length, page.grain, last * page.length, start)
     if reach == "year":

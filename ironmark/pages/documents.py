@@ -48,6 +48,7 @@ LedgerColumn = Literal[
     "value", "mark", "gap", "attainment", "bullet", "progress", "strokes", "headroom", "trail", "state"
 ]
 Sign = Literal["deep-under", "far-under", "just-under", "on", "just-over", "far-over", "deep-over"]
+MOST_OF_A_PERIOD = 700  # characters: sixty days with commas between
 STAND_IN = palettes.State("", "", 1, "on", "#888888")
 Number = Annotated[FiniteFloat, Field(ge=-1e300, le=1e300)]
 
@@ -409,7 +410,7 @@ class OwnScope(Model):
 
     period: Reach = "page"
     last: int = Field(3, ge=2, le=120)
-    fixed: str = Field("", max_length=24)
+    fixed: str = Field("", max_length=MOST_OF_A_PERIOD)
     members: dict[Annotated[str, StringConstraints(max_length=80)], list[Member]] = Field(default={}, max_length=50)
 
     @model_validator(mode="after")
@@ -496,9 +497,9 @@ class SectionBody(Model):
 
 class ScopeBody(Model):
     """``period`` is ``latest``, ``complete`` (the latest complete one of ``grain``), or one such as 2026-10 or 2026-Q3,
-    or a span such as 2026-04..2026-09. ``assume``: assumptions by their key that are tried with other values."""
+    a span such as 2026-04..2026-09, or several such as 2023,2025. ``assume``: assumptions by their key that are tried with other values."""
 
-    period: str = Field("complete", max_length=24)
+    period: str = Field("complete", max_length=MOST_OF_A_PERIOD)
     grain: Grain = "month"
     members: dict[Annotated[str, StringConstraints(max_length=80)], list[Member]] = Field(default={}, max_length=50)
     assume: dict[Key, Number] = Field(default={}, max_length=50)

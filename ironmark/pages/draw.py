@@ -30,7 +30,7 @@ def draw_page(page: Page) -> ScorecardPicture:
         version=next(iter(page.rests_on.documents.get("scorecard", {}).values()), 0),
         period=page.period,
         period_label=period.label if period else "",
-        previous_label=period.shift(-1).label if period else "",
+        previous_label=period.shift(-1).label if period and not period.without else "",
         partial=partial.words if partial else "",
         grain=page.grain,
         periods=[PeriodChoice(key=p.key, label=p.label, short=p.short) for p in map(page.when, page.periods)],

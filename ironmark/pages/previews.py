@@ -18,7 +18,7 @@ from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.reading import Readings
 from ironmark.core.units import proposed_unit
 from ironmark.pages.blocks import block_of
-from ironmark.pages.documents import InstrumentBody, Key, KpiBody, Model, ScopeBody, UnitBody
+from ironmark.pages.documents import MOST_OF_A_PERIOD, InstrumentBody, Key, KpiBody, Model, ScopeBody, UnitBody
 from ironmark.pages.draw_sheet import draw_sheet
 from ironmark.pages.histories import MOST, history, told
 from ironmark.pages.library import Library
@@ -49,7 +49,7 @@ class PreviewAsk(Model):
     key: Key | None = None
     by: str | None = Field(None, max_length=80)
     grain: Grain = "month"
-    period: str = Field("complete", max_length=24)
+    period: str = Field("complete", max_length=MOST_OF_A_PERIOD)
 
 
 class FormulaProblem(BaseModel):

@@ -141,8 +141,9 @@ def _read(
         if not instrument.title:
             sheet = edited(sheet, title=f"{kpi.name} and {len(instrument.further)} more")
     crossing = _crossing(library, instrument, scope, period, readings, p) if instrument.face == "quadrant" else None
-    if instrument.own.period == "to_date":
-        # The same number of months before these is no year to date: there is nothing to say of what changed.
+    if instrument.own.period == "to_date" or period.without:
+        # The same number of months before these is no year to date, and periods that are no neighbours have none
+        # before them: there is nothing to say of what changed.
         found = [replace(reading, before=None, step=0, earlier=()) for reading in found]
     return edited(
         sheet, notes=(*notes, *doubts), subjects=tuple(subjects), readings=tuple(found), colouring=colouring, kinds=kinds, crossing=crossing,

@@ -248,6 +248,10 @@ class Line:
         at = np.searchsorted(starts, units, side="right") - 1
         within = (at >= 0) & (units < ends[np.maximum(at, 0)]) & (units <= last)
         self.bucket: Ints = np.where(within, at, -1)
+        # What is left out of periods that are no neighbours, by the place of the period.
+        self.holes = [[self._span(hole) for hole in period.holes] for period in periods]
+        for start, end in (hole for several in self.holes for hole in several):
+            self.bucket[max(start - first, 0) : max(end - first, 0)] = -1
 
     def _span(self, period: Period) -> tuple[int, int]:
         """The units of a period, from the first up to, not including, the last."""

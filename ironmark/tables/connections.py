@@ -210,6 +210,9 @@ class InWords:
                 f"“{at.host[:80]}” is no name of a host. Type it as it is reached, such as db.example.org."
             ) from None
         code = getattr(getattr(error, "orig", None), "args", [None])[0]
+        looked_up = getattr(getattr(error, "orig", None), "original_exception", None)
+        if isinstance(looked_up, socket.gaierror) and looked_up.errno == socket.EAI_NONAME:
+            raise Wrong(f"There is no host called “{at.host[:80]}”. Check how it is written.") from None
         where = at.host if at.host.startswith("/") else f"{at.host}:{at.port}"
         if code in (1044, 1045, 1142, 1698):
             raise Wrong(

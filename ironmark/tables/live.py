@@ -188,7 +188,7 @@ class LiveSource(CellSource):
         size = spans[0][1] - spans[0][0]
         even = all(span == (spans[0][0] + at * size, spans[0][0] + (at + 1) * size) for at, span in enumerate(spans))
         groups = [self._columns[by]] if by else []
-        if even and size > 0 and not a.last:
+        if even and size > 0 and not a.last and not any(line.holes):
             place = sa.func.floor((unit - spans[0][0]) / size)
             inside = [*scope, unit >= spans[0][0], unit < spans[-1][1]]
             for row in self._rows_of(a, [place, *groups], inside):
@@ -197,6 +197,8 @@ class LiveSource(CellSource):
         for p, (start, end) in enumerate(spans):
             if end > start:
                 inside = [unit >= start, unit < end]
+                left_out = line.holes[p] if a.window is None else []
+                inside += [sa.not_(sa.and_(unit >= low, unit < high)) for low, high in left_out]
                 if a.last:
                     inside.append(self._is_last([self._read, *inside]))
                 for row in self._rows_of(a, groups, [*scope, *inside]):

@@ -59,7 +59,7 @@ def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
     first = body.find(b"\n") + 1
     if sample.problems:
         return None
-    labels = next(csv.reader([body[:first].decode()], delimiter=separator))
+    labels = next(csv.reader(io.StringIO(body[:first].decode(), newline=""), delimiter=separator))
     numbers = {c.name for c in sample.columns if c.type == "number" and sample.frame[c.name].is_finite().all()}
     raw = _texts(head, separator, [c.name for c in sample.columns])
     way = way_of([digits(raw[name].str.strip_chars()) for name in raw.columns])
@@ -179,7 +179,7 @@ def _decode(body: bytes) -> tuple[str, list[Problem]]:
 
 def _separator(text: str) -> str:
     """The separator that cuts the first lines into the same number of cells, the most cells first."""
-    sample = list(islice(io.StringIO(text), 50))
+    sample = list(islice(io.StringIO(text, newline=""), 50))  # a line may end in a carriage return alone
     best, score = ",", (0.0, 0)
     for separator in SEPARATORS:
         widths = [len(row) for row in csv.reader(sample, delimiter=separator) if row]
@@ -239,5 +239,5 @@ def _ragged(text: str, separator: str, width: int) -> list[int]:
     if '"' not in text:
         wanted = width - 1
         return [at for at, line in enumerate(text.splitlines(), 1) if line and line.count(separator) != wanted]
-    reader = csv.reader(io.StringIO(text), delimiter=separator)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator)
     return [reader.line_num for row in reader if row and len(row) != width]

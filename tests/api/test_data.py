@@ -309,6 +309,8 @@ class Live(WithServer):
             "table": "t",
         }
         self.assertIn("does not answer", self.post("/api/datasets/live", place | {"name": "Gone"}, 503)["detail"])
+        nowhere = self.post("/api/datasets/live/look", place | {"host": "no-such-host.invalid"}, 422)
+        self.assertIn("There is no host called “no-such-host.invalid”", nowhere["detail"])
         made = self.ok(self.client.get("/api/datasets/bookings"))
         here = made["connection"]
         away = {k: v for k, v in here.items()} | {"table": "gone"}

@@ -188,6 +188,39 @@ class Reach(Pictures):
         self.assertEqual(self.client.post("/api/scorecards/read", json={"body": card}).status_code, 422)
 
 
+class Together(Pictures):
+    """Periods that are no neighbours, read as one."""
+
+    def test_flows_add_rates_recompute_and_the_page_says_which(self) -> None:
+        page = self.card({}, {"kpi": "teams_ratio"}, {"by": "team"}, period="2026-08,2026-10")
+        self.assertEqual((page["period"], page["period_label"]), ("2026-08,2026-10", "Aug 2026 and Oct 2026"))
+        self.assertEqual(page["changed"], "")
+        months = [self.card({"by": "team"}, period=key)["instruments"][0]["readings"] for key in ("2026-08", "2026-10")]
+        apart = [{reading["label"]: reading["value"] for reading in readings} for readings in months]
+        found, ratio, by_team = page["instruments"]
+        self.assertEqual(found["readings"][0]["value"], sum(sum(one.values()) for one in apart))
+        self.assertAlmostEqual(ratio["readings"][0]["value"], found["readings"][0]["value"] / (2 * 19))
+        together = {reading["label"]: reading["value"] for reading in by_team["readings"]}
+        self.assertEqual(together, {team: apart[0][team] + apart[1][team] for team in apart[0]})
+        self.assertTrue(all(reading["before"] is None for reading in by_team["readings"]))
+
+    def test_the_year_to_date_and_the_last_ones_end_where_the_chosen_end(self) -> None:
+        for own, words in (
+            ({"period": "to_date"}, "year to date: Jan 2026 – Oct 2026"),
+            ({"period": "last", "last": 2}, "the last 2 months together: Sep 2026 – Oct 2026"),
+            ({"period": "year_earlier"}, "a year earlier: Aug 2025 and Oct 2025"),
+        ):
+            found = self.card({"own": own}, period="2026-08,2026-10")["instruments"][0]
+            self.assertEqual(found["reach"], words)
+
+    def test_a_month_alone_neighbours_and_garbage(self) -> None:
+        self.assertEqual(self.card({}, period="2026-09,2026-08")["period"], "2026-08..2026-09")
+        for period in ("2026-08,", ",", "2026-08,2026", "2026-08,2026-10,x"):
+            body = {"title": "t", "sections": []}
+            answer = self.client.post("/api/scorecards/read", json={"body": body, "scope": {"period": period}})
+            self.assertEqual(answer.status_code, 422, period)
+
+
 class Places(Pictures):
     def test_a_bar_starts_at_zero_and_runs_both_ways(self) -> None:
         found = self.one(by="team", face="bar")

@@ -64,6 +64,21 @@ class Reading(PageTest):
         self.driver.back()
         self.see("Reading October 2026")
 
+    def test_months_that_are_no_neighbours_are_read_together(self) -> None:
+        self.open(CARD)
+        self.see("Reading October 2026")
+        self.slot("Period")
+        self.press("several together, neighbours or not", "label")
+        self.choose("August 2026")
+        self.see("Reading Aug 2026 and Oct 2026")
+        self.choose("September 2026")
+        self.see("Reading Aug 2026 – Oct 2026")
+        self.choose("October 2026")
+        self.choose("August 2026")
+        self.see("Reading September 2026")
+        self.driver.back()
+        self.see("Reading Aug 2026")
+
     def test_single_members_are_read_and_every_instrument_follows(self) -> None:
         self.open(CARD)
         self.see("Reading October 2026")

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from ironmark.core import formula as f
 from ironmark.core.expand import as_level, expand
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
-from ironmark.core.periods import GRAINS, Grain, Period, part_of, pieces, timeline
+from ironmark.core.periods import GRAINS, Grain, PartSoFar, Period, part_of, pieces, timeline
 from ironmark.core.reading import Kpi, Readings, read
 from ironmark.core.yardstick import Cut, Yardstick
 from ironmark.tables.cells import NoPeriod
@@ -329,3 +329,43 @@ class OverTime(unittest.TestCase):
         found = read(kpi, rows, [], [], None, periods=timeline(Period.parse("2026-01"), rows.first, rows.last))
         # Of each series the last rows of the month: 10 trips, 10 trips.
         np.testing.assert_equal(found.value[:, 0], [15.0, 0.1])
+
+
+class Together(unittest.TestCase):
+    """Periods that are no neighbours, read as one."""
+
+    def test_they_are_written_named_and_counted(self) -> None:
+        years = Period.parse("2023,2021")
+        self.assertEqual((years.key, years.label, years.days), ("2021,2023", "2021 and 2023", 730))
+        self.assertEqual((years.start, years.end), (dt.date(2021, 1, 1), dt.date(2023, 12, 31)))
+        self.assertEqual(Period.parse("2021,2022").key, "2021..2022")
+        mixed = Period.parse("2026-06,2026-01..2026-03")
+        self.assertEqual([run.key for run in mixed.runs], ["2026-01..2026-03", "2026-06"])
+        self.assertEqual(mixed.label, "Jan 2026 – Mar 2026 and Jun 2026")
+        self.assertEqual(
+            [part.key for part in pieces([mixed], "month")[0]], ["2026-01", "2026-02", "2026-03", "2026-06"]
+        )
+        self.assertEqual((years.shift(-1).key, years.years_back(1).key), ("2018,2020", "2020,2022"))
+
+    def test_a_part_is_counted_over_what_is_chosen(self) -> None:
+        months = Period.parse("2026-01,2026-06")
+        self.assertEqual(part_of(months, dt.date(2026, 6, 10)), PartSoFar(41, 61))
+        self.assertEqual(part_of(months, dt.date(2026, 3, 10)), PartSoFar(31, 61))
+        self.assertIsNone(part_of(months, dt.date(2026, 6, 30)))
+
+    def test_what_cannot_be_read_together_says_why(self) -> None:
+        for text, said in (
+            ("2021,2026-01", "all of one kind"),
+            ("2021,", "no period"),
+            ("1000-01-01,2026-01-01", "apart"),
+        ):
+            with self.assertRaisesRegex(ValueError, said):
+                Period.parse(text)
+        with self.assertRaisesRegex(ValueError, "at most 60"):
+            Period.parse(",".join(str(year) for year in range(1900, 2026, 2)))
+
+    @given(st.lists(st.integers(24_000, 24_060), min_size=1, max_size=12))
+    def test_it_is_parsed_back_and_holds_what_was_chosen(self, ordinals: list[int]) -> None:
+        made = Period.together([Period(ordinal) for ordinal in ordinals])
+        self.assertEqual(Period.parse(made.key), made)
+        self.assertEqual([part.ordinal for part in pieces([made], "month")[0]], sorted(set(ordinals)))

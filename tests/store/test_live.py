@@ -112,7 +112,17 @@ class TheSameFigures(WithTable):
         st.sampled_from((None, "route", "vessel")),
         st.sampled_from(((), ("a",), ("a", "(blank)", "gone"))),
         st.sampled_from(
-            ("2026-01", "2026-01-05", "2026-W03", "2026-Q1", "2026", "2026-01..2026-02", "2026-W02..2026-W04")
+            (
+                "2026-01",
+                "2026-01-05",
+                "2026-W03",
+                "2026-Q1",
+                "2026",
+                "2026-01..2026-02",
+                "2026-W02..2026-W04",
+                "2026-01,2026-03",
+                "2026-W02,2026-W05",
+            )
         ),
         st.sampled_from(("rate", "stock", "flow")),
         st.sampled_from((dt.date(2026, 4, 30), dt.date(2026, 3, 10))),

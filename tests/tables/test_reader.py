@@ -54,6 +54,15 @@ class Forms(unittest.TestCase):
         table = read("\r\n\r\na,b\r\n1,2\r\n\r\n3,4\r\n\r\n")
         self.assertEqual(table.frame.rows(), [(1.0, 2.0), (3.0, 4.0)])
 
+    def test_a_carriage_return_alone_ends_a_line_too(self) -> None:
+        for text in ("day,fare\r2026-01-01,5\r2026-01-02,6", "day,fare\r\n2026-01-01,5\r2026-01-02,6", "a\rb;c"):
+            with self.subTest(text):
+                try:
+                    table = read(text)
+                except Unreadable:
+                    continue
+                self.assertNotIn("\r", "".join(column.label for column in table.columns))
+
     def test_headers_become_names_a_formula_can_hold(self) -> None:
         labels = ["Delay (minutes)", "Delay (minutes)", "", "where", "2026", "sum", "=cmd()", "路线", "🚢", "x" * 90]
         self.assertEqual(

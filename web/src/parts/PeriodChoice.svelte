@@ -24,7 +24,7 @@
     ...relative,
     ...newestFirst.map((period) => ({ key: period.key, name: period.label })),
   ])
-  const span = $derived((scope.period ?? '').split('..'))
+  const span = $derived((scope.period ?? '').includes(',') ? [] : (scope.period ?? '').split('..'))
   const spans = $derived(span.length === 2)
   let from = $state('')
   let to = $state('')
@@ -34,6 +34,21 @@
     to = spans ? span[1]! : (newestFirst[0]?.key ?? '')
   })
   const place = (key: string) => picture.periods.findIndex((period) => period.key === key)
+  /** Several that need be no neighbours: each is pressed, and read at once. */
+  // svelte-ignore state_referenced_locally
+  let several = $state((scope.period ?? '').includes(','))
+  const together = $derived(
+    (scope.period ?? '').split(',').flatMap((part) => {
+      const [first, last] = part.split('..')
+      const [low, high] = [place(first!), place(last ?? first!)]
+      return low < 0 ? [] : picture.periods.slice(low, high + 1).map((period) => period.key)
+    }),
+  )
+  function toggle(key: string) {
+    const now = together.includes(key) ? together.filter((held) => held !== key) : [...together, key]
+    const ordered = now.sort((a, b) => place(a) - place(b))
+    change({ ...scope, grain, period: ordered.join(',') || 'complete' })
+  }
   const backwards = $derived(place(from) > place(to))
 
   async function begin(month: number) {
@@ -75,15 +90,22 @@
   >
 {/if}
 {#if failed}<p class="wrong small">{failed}</p>{/if}
+<label class="line small"
+  ><input type="checkbox" bind:checked={several} /> several together, neighbours or not</label
+>
 <div class="list">
-  <Choices
-    {choices}
-    chosen={scope.period}
-    choose={(period) => {
-      change({ ...scope, period, grain })
-      close()
-    }}
-  />
+  {#if several}
+    <Choices choices={choices.slice(relative.length)} many={together} choose={toggle} />
+  {:else}
+    <Choices
+      {choices}
+      chosen={scope.period}
+      choose={(period) => {
+        change({ ...scope, period, grain })
+        close()
+      }}
+    />
+  {/if}
 </div>
 <form
   class="span small"
