@@ -37,8 +37,11 @@
   /** Several that need be no neighbours: each is pressed, and read at once. */
   // svelte-ignore state_referenced_locally
   let several = $state((scope.period ?? '').includes(','))
+  const named = $derived(
+    relative.some((one) => one.key === scope.period) ? picture.period : (scope.period ?? ''),
+  )
   const together = $derived(
-    (scope.period ?? '').split(',').flatMap((part) => {
+    named.split(',').flatMap((part) => {
       const [first, last] = part.split('..')
       const [low, high] = [place(first!), place(last ?? first!)]
       return low < 0 ? [] : picture.periods.slice(low, high + 1).map((period) => period.key)
