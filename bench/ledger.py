@@ -19,8 +19,8 @@ new MutationObserver((_, watch) => {
 }).observe(document, { childList: true, subtree: true })
 """
 TOOK = """
-const answer = performance.getEntriesByType('resource').filter((entry) => entry.name.endsWith('/scorecards/read'))
-return window.drawn === null ? null : window.drawn - answer[0].responseEnd
+const answer = performance.getEntriesByType('resource').filter((entry) => entry.name.includes('/page'))
+return window.drawn === null || !answer.length ? null : window.drawn - answer[0].responseEnd
 """
 # The same texts as a plain table, laid out at once.
 PLAIN = """
@@ -64,7 +64,7 @@ def card(client: Any) -> str:
     client.patch(f"/api/datasets/{dataset}", json=change, headers={"If-Match": '"1"'}).raise_for_status()
     kpi = {"handle": "calls", "name": "Calls", "dataset": dataset, "formula": "sum(x)", "nature": "rate"}
     key = client.post("/api/kpis", json=kpi).json()["id"]
-    mark = {"changes": [{"name": "target", "since": "2026-01", "value": 60}]}
+    mark = {"changes": [{"name": "target", "whose": "each", "of": {"berth": ""}, "since": "2026-01", "value": 60}]}
     client.post(f"/api/kpis/{key}/marks", json=mark, headers={"If-Match": '"0"'}).raise_for_status()
     cuts = [{"mark": "target", "factor": factor} for factor in (0.9, 1.0, 1.1)]
     yardstick = {"name": "Calls", "bands": ["short", "near", "met", "beyond"], "cuts": cuts}

@@ -18,6 +18,11 @@ def click(css: str) -> Callable[[Any], None]:
     return lambda driver: driver.find_element(By.CSS_SELECTOR, css).click()
 
 
+def choose(key: str) -> Callable[[Any], None]:
+    script = "const held = document.querySelector(arguments[0]); held.scrollIntoView({ block: 'center' }); return held"
+    return lambda driver: driver.execute_script(script, f"[data-instrument={key}] .words").click()
+
+
 def press(text: str) -> Callable[[Any], None]:
     return lambda driver: driver.find_element(By.XPATH, f"//button[normalize-space()='{text}']").click()
 
@@ -32,6 +37,8 @@ VIEWS: dict[str, tuple[str, list[Callable[[Any], None]]]] = {
     "partial": ("/scorecards/network-performance?period=latest", [click(".mode")]),
     "bench": ("/scorecards/network-performance/bench", [click(".mode"), click("[data-instrument=i1] h3")]),
     "service": ("/scorecards/service-health", []),
+    "assuming": ("/scorecards/sailing-cost?assume=fuel-price:1.02", [press("Compare them")]),
+    "words": ("/scorecards/sailing-cost/bench", [choose("c7")]),
     "readiness": ("/scorecards/fleet-readiness", []),
     "composite": ("/kpis/service", []),
     "specimens": ("/specimens/members", []),

@@ -82,4 +82,5 @@ def _last(period: Period, source: core.Source) -> dt.date:
 def unit_of(unit: Unit, instrument: InstrumentBody) -> Unit:
     decimals = unit.decimals if instrument.decimals is None else instrument.decimals
     compact = unit.compact if instrument.compact is None else instrument.compact
-    return replace(unit, decimals=decimals, compact=compact)
+    own = decimals == unit.decimals and compact == unit.compact
+    return unit if own else replace(unit, decimals=decimals, compact=compact)

@@ -1,6 +1,5 @@
 <script lang="ts">
   /** Small multiples: one drawing for each reading, all on one axis, each with its own mark. */
-  import { whole } from './whole'
   import type { Component } from 'svelte'
   import type { Reading } from '../api/client'
   import Sign from '../parts/Sign.svelte'
@@ -18,6 +17,8 @@
   let height = $state(300)
   const GAP = 8
   /** As many columns as leave each drawing the largest. */
+  const LEAST = 88
+  const FOOT = 17
   const columns = $derived.by(() => {
     const count = picture.readings.length
     let best = 1
@@ -32,17 +33,22 @@
     return most < 60 ? Math.max(1, Math.floor((width + GAP) / (92 + GAP))) : best
   })
   const one = (reading: Reading) => ({ ...picture, readings: [reading], axis: reading.axis ?? picture.axis })
-  let more = $state(0)
+  /** Where not all rows fit, those that do share the room, and the rest is told. */
+  const rows = $derived(Math.ceil(picture.readings.length / columns))
+  const fit = $derived.by(() => {
+    const all = Math.floor((height + GAP) / (LEAST + GAP))
+    return rows <= all ? rows : Math.max(1, Math.floor((height - FOOT + GAP) / (LEAST + GAP)))
+  })
+  const more = $derived(height && fit < rows ? picture.readings.length - fit * columns : 0)
+  const tall = $derived(Math.max(LEAST, (height - FOOT - GAP * (fit - 1)) / fit))
 </script>
 
-<div class="listing">
+<div class="listing" bind:clientWidth={width} bind:clientHeight={height}>
   <div
     class="each"
-    use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}
     class:crowd={picture.readings.length > 60}
-    bind:clientWidth={width}
-    bind:clientHeight={height}
     style:grid-template-columns="repeat({columns}, minmax(0, 1fr))"
+    style:grid-auto-rows={more ? `${tall}px` : undefined}
   >
     {#each picture.readings as reading (reading.key)}
       <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={told(reading)}>
@@ -63,7 +69,7 @@
 <style>
   .each {
     display: grid;
-    grid-auto-rows: minmax(104px, 1fr);
+    grid-auto-rows: minmax(88px, 1fr);
     gap: 8px;
     flex: 1 1 auto;
     min-height: 0;

@@ -87,7 +87,7 @@
     </div>
     <div class="row axis-row" style:--bar="{bar}px">
       <span class="more"
-        >{#if more}+{more}<span class="word"> more</span>{/if}</span
+        >{#if more}+{more}<span class="word">&nbsp;more</span>{/if}</span
       ><span class="scale">{@render axis()}</span><span></span><span></span>
     </div>
   </div>
