@@ -30,19 +30,19 @@ class Block:
         self._source, self._entries = source, entries
         self.first = next(iter(readings.marks), "")
         gap, attainment = core.gap_and_attainment(readings, self.first)
-        self.values = _listed(readings.value)
-        self.gap, self.attainment = _listed(gap), _listed(attainment)
-        self.room = _listed(core.headroom(readings, self.first))
-        self.marks = {name: _listed(line) for name, line in readings.marks.items()}
-        self.cuts = _listed(np.moveaxis(readings.cuts, 0, -1)) if readings.yardstick else None
+        self.values = _Rows(readings.value)
+        self.gap, self.attainment = _Rows(gap), _Rows(attainment)
+        self.room = _Rows(core.headroom(readings, self.first))
+        self.marks = {name: _Rows(line) for name, line in readings.marks.items()}
+        self.cuts = _Rows(np.moveaxis(readings.cuts, 0, -1)) if readings.yardstick else None
         scale = core.scale(readings, readings.yardstick) if readings.yardstick else np.ones(readings.value.shape)
-        self.scale: list[list[float]] = scale.tolist()
+        self.scale = _Rows(scale)
         self.bands: list[list[int]] = readings.band.tolist()
-        self.edge: list[list[float | None]] | None = None
+        self.edge: _Rows | None = None
         self.inside: list[list[bool]] | None = None
         if readings.kpi.direction == "inside":
             edge, inside = core.nearer_edge(readings)
-            self.edge, self.inside = _listed(edge), (inside >= 0).tolist()
+            self.edge, self.inside = _Rows(edge), (inside >= 0).tolist()
         self._made: dict[tuple[int, int], dict[str, Any]] = {}
         self._readings: dict[tuple[str, int, int, int, bool], Reading] = {}
         self._earlier: dict[tuple[int, int, int, bool], tuple[Moment, ...]] = {}
@@ -129,6 +129,19 @@ class Block:
                 )
             )  # fmt: skip
         return self._earlier.setdefault((p, m, most, with_cuts), tuple(found))
+
+
+class _Rows:
+    """Figures by period and member as lists, None for NaN. Most pages show one period: the others are not listed."""
+
+    def __init__(self, figures: Floats) -> None:
+        self._figures, self._listed = figures, dict[int, Any]()
+
+    def __getitem__(self, p: int) -> Any:
+        row = self._listed.get(p)
+        if row is None:
+            row = self._listed[p] = _listed(self._figures[p])
+        return row
 
 
 def _listed(figures: Floats) -> Any:

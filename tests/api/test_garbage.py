@@ -35,7 +35,8 @@ class Garbage(unittest.TestCase):
 
     def everything(self) -> str:
         return "".join(
-            self.client.get(f"/api/{kind}").text for kind in ("scorecards", "kpis", "yardsticks", "datasets")
+            self.client.get(f"/api/{kind}").text
+            for kind in ("scorecards", "kpis", "yardsticks", "datasets", "assumptions", "cases")
         )
 
     def hold(self, method: str, path: str, **options: Any) -> None:
@@ -75,6 +76,8 @@ class Garbage(unittest.TestCase):
             "datasets": "sailings",
             "palettes": "none",
             "specimens": "plain",
+            "assumptions": "fuel-price",
+            "cases": "dear-fuel",
         }
         for path, methods in self.paths.items():
             # A new token for machines needs nothing but the dataset, so that garbage beside it does no harm.

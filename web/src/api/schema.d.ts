@@ -4244,7 +4244,7 @@ export interface components {
         /**
          * ScopeBody
          * @description ``period`` is ``latest``, ``complete`` (the latest complete one of ``grain``), or one such as 2026-10 or 2026-Q3,
-         *     or a span such as 2026-04..2026-09. ``assume``: assumptions by their key that are tried with other values.
+         *     a span such as 2026-04..2026-09, or several such as 2023,2025. ``assume``: assumptions by their key that are tried with other values.
          */
         ScopeBody: {
             /**

@@ -25,6 +25,7 @@ type Step =
 type Change = Schemas['ChangeBody']
 
 const AUTOSAVE_MS = 500
+const WHOLE: Scope = { period: 'complete', grain: 'month', members: {}, assume: {} }
 const copy = <T>(value: T): T => $state.snapshot(value) as T
 
 export class Session {
@@ -61,13 +62,12 @@ export class Session {
     this.id = id
   }
 
-  scope = $derived<Scope>(
-    this.reading ?? this.body?.scope ?? { period: 'complete', grain: 'month', members: {}, assume: {} },
-  )
-  /** The scope with what is tried. */
-  asked = $derived<Scope>(
-    Object.keys(this.assume).length ? { ...this.scope, assume: this.assume } : this.scope,
-  )
+  scope = $derived<Scope>(this.reading ?? this.body?.scope ?? WHOLE)
+  /** The scope with what is tried. Read also once the page was left, when nothing derived is worked out any more. */
+  get asked(): Scope {
+    const scope = this.reading ?? this.body?.scope ?? WHOLE
+    return Object.keys(this.assume).length ? { ...scope, assume: this.assume } : scope
+  }
   instruments = $derived<Instrument[]>(
     this.body?.sections?.flatMap((section) => section.instruments ?? []) ?? [],
   )
