@@ -150,7 +150,7 @@ def read_page_of(
             body = library.scorecard(key)
             page = read_page(library, body, _scope(body, period, grain, asked, assume))
             text = page.to_json() if data else _PICTURES.dump_json(draw_page(page))
-            return page, text, library.still and not any(sheet.problem for sheet in page.sheets)
+            return page, text, library.still and page.settled
 
         page, text, may_be_kept = who.look(read)
         if not may_be_kept:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import calendar
 import datetime as dt
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from typing import Literal, get_args
@@ -104,25 +104,28 @@ class Period:
 
     @property
     def _units_in(self) -> list[int]:
-        return [self.ordinal + n for n in range(self.length) if n not in self.without]
+        left_out = set(self.without)
+        return [self.ordinal + n for n in range(self.length) if n not in left_out]
+
+    def _spans_of(self, units: Iterable[int]) -> tuple[Period, ...]:
+        """Rising units of its grain as spans of neighbours."""
+        found: list[tuple[int, int]] = []
+        for unit in units:
+            if found and sum(found[-1]) == unit:
+                found[-1] = found[-1][0], found[-1][1] + 1
+            else:
+                found.append((unit, 1))
+        return tuple(Period(first, self.grain, length, self.year_start) for first, length in found)
 
     @cached_property
     def runs(self) -> tuple[Period, ...]:
         """The spans it is made of; itself alone where nothing is left out."""
-        if not self.without:
-            return (self,)
-        found: list[Period] = []
-        for unit in self._units_in:
-            if found and found[-1].ordinal + found[-1].length == unit:
-                found[-1] = replace(found[-1], length=found[-1].length + 1)
-            else:
-                found.append(Period(unit, self.grain, 1, self.year_start))
-        return tuple(found)
+        return self._spans_of(self._units_in) if self.without else (self,)
 
     @property
     def holes(self) -> tuple[Period, ...]:
         """The spans that are left out."""
-        return tuple(Period(self.ordinal + n, self.grain, 1, self.year_start) for n in self.without)
+        return self._spans_of(self.ordinal + n for n in self.without)
 
     def days_through(self, day: dt.date) -> int:
         """How many of its days lie on ``day`` or before."""

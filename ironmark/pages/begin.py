@@ -58,7 +58,7 @@ def as_face(library: Library, instrument: InstrumentBody, face: str) -> Instrume
         dataset = library.dataset(library.kpi(made.kpi).dataset)
         made = made.model_copy(update={"by": next(iter(dataset.segments), None), "last": None})
     if face == "quadrant" and made.look.quadrant.across is None and (across := _across(library, made.kpi)):
-        mark = mark_of(library, _yardstick_of(library, across))
+        mark = mark_of(library, library.yardsticks_made.get(across))
         quadrant = made.look.quadrant.model_copy(update={"across": across, "mark": mark})
         made = made.model_copy(update={"look": made.look.model_copy(update={"quadrant": quadrant})})
     if face == instrument.face:
@@ -76,9 +76,3 @@ def _across(library: Library, kpi: str) -> str | None:
         if document.id != kpi and document.body.get("dataset") == dataset and not document.body.get("composite")
     ]
     return min(others, key=lambda document: str(document.body["name"]).casefold()).id if others else None
-
-
-def _yardstick_of(library: Library, kpi: str) -> str | None:
-    """The yardstick that was made for a KPI."""
-    every = records.every(library.session, "yardstick")
-    return next((document.id for document in every if document.body.get("kpi") == kpi), None)

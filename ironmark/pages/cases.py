@@ -10,7 +10,7 @@ from ironmark.pages.documents import CaseBody, ScopeBody, ScorecardBody
 from ironmark.pages.library import Library
 from ironmark.pages.page import Page, Reading
 from ironmark.pages.read import read_page
-from ironmark.pages.shapes import StatePicture, TallyPart
+from ironmark.pages.shapes import TallyPart
 from ironmark.pages.tally import tally
 from ironmark.store import records
 
@@ -23,7 +23,6 @@ class CaseColumn:
     values: of the assumptions the page depends on, as they are written, in the order they were made."""
 
     key: str
-    version: int
     name: str
     values: tuple[str, ...]
     differs: tuple[bool, ...]  # from what is kept
@@ -56,7 +55,6 @@ class Comparison:
     rows: tuple[CaseRow, ...]
     more: int
     same: int
-    states: tuple[StatePicture, ...]
 
 
 def compared(
@@ -65,14 +63,14 @@ def compared(
     """Raises Missing; refuses values outside of their range."""
     body = library.scorecard(scorecard)
     scope = scope or body.scope
-    sets: list[tuple[str, int, str, Mapping[str, float]]] = [("", 0, "As kept", {})]
+    sets: list[tuple[str, str, Mapping[str, float]]] = [("", "As kept", {})]
     if scope.assume:
-        sets.append(("tried", 0, "As tried now", scope.assume))
+        sets.append(("tried", "As tried now", scope.assume))
     known = records.every(library.session, "case")
     for case in known:
         held = CaseBody.model_validate(case.body)
         if held.scorecard == scorecard and (cases is None or case.id in cases):
-            sets.append((case.id, case.version, held.name, _within(library, held.values)))
+            sets.append((case.id, held.name, _within(library, held.values)))
     pages = [_read(library, body, scope.model_copy(update={"assume": dict(values)})) for *_, values in sets]
     found = [{reading.of: (label, shown, reading) for label, shown, reading in _readings(page)} for page in pages]
     ranks = {state.key: state.rank for page in pages for state in page.states}
@@ -83,27 +81,25 @@ def compared(
             same += 1
             continue
         rows.append(CaseRow(label, tuple(_cell(one, kept, shown, ranks) for one in every)))
-    states = {state.key: state for page in pages for state in page.states}.values()
     return Comparison(
         assumptions=tuple(one.name for one in pages[0].assumptions),
         columns=tuple(
             CaseColumn(
-                key, version, name, tuple(show(one.value, one.unit) for one in page.assumptions),
+                key, name, tuple(show(one.value, one.unit) for one in page.assumptions),
                 tuple(one.tried for one in page.assumptions), tuple(tally(page)),
             )
-            for (key, version, name, _), page in zip(sets, pages, strict=True)
+            for (key, name, _), page in zip(sets, pages, strict=True)
         ),
         rows=tuple(rows[:MOST_ROWS]),
         more=max(0, len(rows) - MOST_ROWS),
         same=same,
-        states=tuple(StatePicture(key=s.key, name=s.name, rank=s.rank, sign=s.sign) for s in states),
     )  # fmt: skip
 
 
 def _within(library: Library, values: Mapping[str, float]) -> dict[str, float]:
     """The values of a case held within the ranges that their assumptions have by now."""
-    ranges = {one.key: (one.least, one.most) for one in library.assumptions.values()}
-    return {key: min(max(value, ranges[key][0]), ranges[key][1]) for key, value in values.items() if key in ranges}
+    known = library.assumed
+    return {key: min(max(value, known[key].least), known[key].most) for key, value in values.items() if key in known}
 
 
 def _read(library: Library, body: ScorecardBody, scope: ScopeBody) -> Page:

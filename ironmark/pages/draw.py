@@ -39,7 +39,7 @@ def draw_page(page: Page) -> ScorecardPicture:
         states=[StatePicture(key=s.key, name=s.name, rank=s.rank, sign=s.sign) for s in page.states],
         tally=tally(page),
         changed=changed(page.counted(), period),
-        waiting=any(sheet.waiting for sheet in page.sheets),
+        waiting=any(sheet.waiting for sheet in (*page.sheets, *page.figures.values())),
         assumptions=[_assumption(one) for one in page.assumptions],
         sections=[
             SectionNote(id=part.id, words=section_words([by_id[key] for key in part.sheets], period))

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.pages.documents import AssumptionBody, CaseBody
 from ironmark.pages.keeping_kpis import named_in, refuse_taken, rename
+from ironmark.pages.library import Library, refuse_outside
 from ironmark.pages.problems import Refused
 from ironmark.store import records
 
@@ -28,15 +29,12 @@ def may_delete_assumption(session: Session, _: Any, key: str | None) -> None:
 def check_case(session: Session, body: CaseBody, key: str | None) -> None:
     """A case is of a scorecard and of assumptions that there are, each within its range."""
     records.get(session, "scorecard", body.scorecard)
-    known = records.some(session, "assumption", body.values)
+    known = Library(None, session).assumed  # type: ignore[arg-type]
     for name, value in body.values.items():
         if name not in known:
             detail = f"There is no assumption “{name}”. It may have been deleted; leave it out."
             raise Refused(422, "no-assumption", "No such assumption", detail, {"field": f"values.{name}"})
-        held = AssumptionBody.model_validate(known[name].body)
-        if not held.least <= value <= held.most:
-            detail = f"{held.name} can be tried from {held.least:g} to {held.most:g}."
-            raise Refused(422, "outside", "Outside of its range", detail, {"field": f"values.{name}"})
+        refuse_outside(known[name], value, f"values.{name}")
 
 
 def drop_cases(session: Session, _: Any, key: str | None) -> None:

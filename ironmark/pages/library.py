@@ -198,6 +198,13 @@ class Library:
         return PALETTES | {found.id: PaletteBody.model_validate(found.body).as_palette(found.id) for found in own}
 
     @cached_property
+    def yardsticks_made(self) -> dict[str, str]:
+        """The first yardstick that was made for a KPI, by the KPI."""
+        every = records.every(self.session, "yardstick")
+        self._saw("yardstick", {document.id: document.version for document in every})
+        return {document.body["kpi"]: document.id for document in reversed(every) if document.body.get("kpi")}
+
+    @cached_property
     def states(self) -> dict[str, State]:
         """Every state by its key."""
         return {state.key: state for palette in self.palettes.values() for state in palette.states}
@@ -295,16 +302,17 @@ class Library:
 
     def assume(self, tried: Mapping[str, float]) -> None:
         """Have assumptions stand for other values in this request, by their key. Refuses what they cannot be."""
-        by_key = {held.key: held for held in self.assumptions.values()} if tried else {}
+        known = self.assumed if tried else {}
         for key, value in tried.items():
-            held = by_key.get(key)
-            if held is None:
+            if key not in known:
                 continue  # it was deleted since: a case, or an address, may still name it
-            if not held.least <= value <= held.most:
-                low, high = (show(bound, held.unit) for bound in (held.least, held.most))
-                detail = f"{held.name} can be tried from {low} to {high}; {show(value, held.unit)} lies outside."
-                raise Refused(422, "outside", "Outside of its range", detail, {"field": f"assume.{key}"})
-            self.assumptions[held.handle] = replace(held, value=value)
+            refuse_outside(known[key], value, f"assume.{key}")
+            self.assumptions[known[key].handle] = replace(known[key], value=value)
+
+    @property
+    def assumed(self) -> dict[str, Assumed]:
+        """Every assumption by its key."""
+        return {held.key: held for held in self.assumptions.values()}
 
     @cached_property
     def assumptions(self) -> dict[str, Assumed]:
@@ -517,6 +525,14 @@ class Library:
             self.fetch([part.kpi])
             if part.kpi in self.kpis:
                 self.refuse_circle(self.kpis[part.kpi], (*path, kpi.handle))
+
+
+def refuse_outside(held: Assumed, value: float, field: str) -> None:
+    """Refuse a value that an assumption cannot be tried with."""
+    if not held.least <= value <= held.most:
+        low, high = (show(bound, held.unit) for bound in (held.least, held.most))
+        detail = f"{held.name} can be tried from {low} to {high}; {show(value, held.unit)} lies outside."
+        raise Refused(422, "outside", "Outside of its range", detail, {"field": field})
 
 
 @lru_cache(maxsize=512)

@@ -322,6 +322,12 @@ class Page:
     def known(self) -> dict[str, State]:
         return {state.key: state for state in self.states}
 
+    @property
+    def settled(self) -> bool:
+        """Whether nothing in it is said of what there is not, which may come without a version having changed."""
+        wrong = any(sheet.problem for sheet in (*self.sheets, *self.figures.values()))
+        return not wrong and not any(text.problems for text in self.texts)
+
     def counted(self) -> list[Reading]:
         """The readings a tally counts: each once, however many sheets show it."""
         return counted(self.sheets)

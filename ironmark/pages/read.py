@@ -15,7 +15,7 @@ from ironmark.pages.page import Assumed, Page, PageSection, PictureSheet, Segmen
 from ironmark.pages.readings import period_of
 from ironmark.pages.sheets import read_sheet
 from ironmark.pages.texts import blocks_of, named, what_is_wrong
-from ironmark.pages.uses import mark_of, yardsticks_in_use
+from ironmark.pages.uses import mark_of
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
@@ -29,7 +29,7 @@ def read_page(
     library.assume(scope.assume)
     texts = [text for section in body.sections for text in section.texts]
     library.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
-    named_in_texts = _figures(library, texts)
+    named_in_texts = _figures(library, texts, instruments)
     every = [*instruments, *named_in_texts.values()]
     sources, segments = _datasets(library, every)
     period = period_of(scope, list(sources.values()), library.year_start) if sources else None
@@ -87,33 +87,32 @@ def _sheets(
     return tuple(found)
 
 
-def _figures(library: Library, texts: Sequence[TextBody]) -> dict[str, InstrumentBody]:
-    """The figures that texts name, by handle: each KPI as the page reads it, all rows together."""
+def _figures(
+    library: Library, texts: Sequence[TextBody], instruments: Sequence[InstrumentBody]
+) -> dict[str, InstrumentBody]:
+    """The figures that texts name, by handle: each KPI as the page reads it, all rows together, and graded as on the
+    page; by the yardstick made for it where the page shows it nowhere else."""
     handles = dict.fromkeys(handle for text in texts for handle in named(text.text))
     if not handles:
         return {}
     keys = {body.handle: key for key, body in library.every_kpi.items()}
-    used = yardsticks_in_use(library.session)
-    library.fetch([keys[h] for h in handles if h in keys], [used[keys[h]] for h in handles if keys.get(h) in used])
+    used = {i.kpi: i.yardstick for i in reversed(instruments) if i.yardstick in library.yardsticks}
+    used = library.yardsticks_made | used
     found = {}
     for handle in handles:
         if (key := keys.get(handle)) is not None:
-            asked = used.get(key) if used.get(key) in library.yardsticks else None
-            found[handle] = InstrumentBody(
-                id=handle, kpi=key, face="figure", yardstick=asked, marks=[mark_of(library, asked)]
-            )
+            library.fetch([key], [used[key]] if key in used else [])
+            marks = [mark_of(library, used.get(key))]
+            found[handle] = InstrumentBody(id=handle, kpi=key, face="figure", yardstick=used.get(key), marks=marks)
     return found
 
 
 def _text(text: TextBody, figures: Mapping[str, Sheet], library: Library) -> TextSheet:
-    blocks = blocks_of(text.text)
-    handles = [body.handle for body in library.every_kpi.values()] if named(text.text) else []
-    wrong = (what_is_wrong(span, handles) for block in blocks for span in block.spans if span.handle)
-    problems = [problem for problem in wrong if problem]
-    problems += [
-        f"{figures[h].title}: {figures[h].problem}" for h in named(text.text) if h in figures and figures[h].problem
-    ]
-    return TextSheet(text.id, blocks, tuple(dict.fromkeys(problems)))
+    blocks, handles = blocks_of(text.text), named(text.text)
+    known = library.by_handle if handles else {}
+    wrong = [what_is_wrong(span, known) for block in blocks for span in block.spans if span.handle]
+    wrong += [f"{figures[h].title}: {figures[h].problem}" for h in handles if h in figures and figures[h].problem]
+    return TextSheet(text.id, blocks, tuple(dict.fromkeys(problem for problem in wrong if problem)))
 
 
 def _assumed(library: Library, instruments: Sequence[InstrumentBody]) -> tuple[Assumed, ...]:

@@ -8,6 +8,7 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from ironmark.core.marks import TARGET
+from ironmark.pages.documents import InstrumentBody
 from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused
 from ironmark.store import records
@@ -29,13 +30,12 @@ def uses(session: Session, key: str, slot: str) -> list[KpiUse]:
     return found
 
 
-def _held(instrument: dict[str, Any], slot: str) -> set[str]:
+def _held(instrument: dict[str, Any], slot: str) -> set[str | None]:
     """Every KPI, or every yardstick, that an instrument names."""
-    held = {instrument[slot], *(more[slot] for more in instrument.get("further", []))}
+    held = InstrumentBody.model_validate(instrument)
     if slot == "kpi":
-        quadrant = instrument.get("look", {}).get("quadrant", {})
-        held |= {quadrant.get("across"), quadrant.get("size"), (instrument.get("ramp") or {}).get("kpi")}
-    return held
+        return {*held.kpis}
+    return {held.yardstick, *(more.yardstick for more in held.further)}
 
 
 def yardsticks_in_use(session: Session) -> dict[str, str]:

@@ -6,6 +6,7 @@ from typing import Any
 
 from PIL import Image
 
+from ironmark.pages.page import Page
 from tests import world
 
 EVIL = b"""<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 9 9" onload="alert(1)">
@@ -56,6 +57,17 @@ class Words(unittest.TestCase):
         narrowed = self.spans("{on_time}", members={"route": ["Night freight"]})
         self.assertEqual(narrowed[0]["text"], "93.5%")
 
+    def test_a_figure_is_graded_as_on_its_page(self) -> None:
+        bands = {"name": "Strict", "bands": ["short", "beyond"], "cuts": [{"offset": 0.99}]}
+        made = self.client.post("/api/yardsticks", json=bands).json()["id"]
+        self.addCleanup(self.client.delete, f"/api/yardsticks/{made}", headers={"If-Match": '"1"'})
+        instrument = {"id": "i", "kpi": "on-time", "yardstick": made, "marks": []}
+        section = {"id": "s", "instruments": [instrument], "texts": [{"id": "t", "text": "{on_time: state}"}]}
+        asked = {"body": {"title": "t", "sections": [section]}, "scope": {"period": "2026-10"}}
+        page = self.client.post("/api/scorecards/read", json=asked).json()
+        self.assertEqual(page["instruments"][0]["readings"][0]["state"], "short")
+        self.assertEqual(page["texts"][0]["blocks"][0]["spans"][0]["text"], "Short")
+
     def test_a_figure_that_is_none_is_told_and_never_printed_in_braces(self) -> None:
         found = self.read("Late: {on_tine}, {on_time: gab}, {}")
         problems = [
@@ -90,8 +102,6 @@ class Words(unittest.TestCase):
         self.assertEqual(blocks[-1]["spans"][0]["text"], "<script>alert(1)</script>")
 
     def test_a_page_with_words_goes_to_json_and_back(self) -> None:
-        from ironmark.pages.page import Page
-
         text = self.client.get("/api/scorecards/sailing-cost/page", params={"data": "true"}).text
         page = Page.from_json(text)
         self.assertEqual(page.to_json().decode(), text)

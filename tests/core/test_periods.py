@@ -341,6 +341,7 @@ class Together(unittest.TestCase):
         self.assertEqual(Period.parse("2021,2022").key, "2021..2022")
         mixed = Period.parse("2026-06,2026-01..2026-03")
         self.assertEqual([run.key for run in mixed.runs], ["2026-01..2026-03", "2026-06"])
+        self.assertEqual([hole.key for hole in mixed.holes], ["2026-04..2026-05"])
         self.assertEqual(mixed.label, "Jan 2026 – Mar 2026 and Jun 2026")
         self.assertEqual(
             [part.key for part in pieces([mixed], "month")[0]], ["2026-01", "2026-02", "2026-03", "2026-06"]

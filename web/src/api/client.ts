@@ -69,6 +69,16 @@ export const seen = (version: number) => ({ 'if-match': `"${version}"` })
 
 export const words = (error: unknown) => (error instanceof Error ? error.message : String(error))
 
+/** Do something that may be refused, and say so. say: given the words, and nothing before it is begun. */
+export async function attempt(work: () => Promise<unknown>, say: (words: string) => void) {
+  say('')
+  try {
+    await work()
+  } catch (error) {
+    say(words(error))
+  }
+}
+
 const WAITING_MS = 1500
 
 /**

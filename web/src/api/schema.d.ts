@@ -1820,8 +1820,6 @@ export interface components {
         CaseColumn: {
             /** Key */
             key: string;
-            /** Version */
-            version: number;
             /** Name */
             name: string;
             /** Values */
@@ -2053,8 +2051,6 @@ export interface components {
             more: number;
             /** Same */
             same: number;
-            /** States */
-            states: components["schemas"]["StatePicture"][];
         };
         /**
          * CompositeBody

@@ -1,10 +1,10 @@
 <script lang="ts">
   /** Named numbers that formulas use and that can be tried out: a price, a rate, a wage. */
-  import { api, got, seen, words, type Schemas } from '../../api/client'
+  import { api, attempt, got, seen, words, type Schemas } from '../../api/client'
   import Delete from '../../parts/Delete.svelte'
   import Slot from '../../parts/Slot.svelte'
   import Typed from '../../parts/Typed.svelte'
-  import { handleOf } from './drafts'
+  import { PLAIN, handleOf } from './drafts'
   import UnitSlot from './UnitSlot.svelte'
 
   type Assumption = Schemas['Assumption']
@@ -15,14 +15,7 @@
   let name = $state('')
   let failed = $state('')
 
-  const UNIT: Schemas['UnitBody'] = {
-    kind: 'number',
-    decimals: 2,
-    currency: 'GBP',
-    text: '',
-    compact: false,
-    sign: false,
-  }
+  const UNIT = { ...PLAIN, decimals: 2 }
   async function load() {
     try {
       const [found, kpis] = await Promise.all([got(api.GET('/api/assumptions')), got(api.GET('/api/kpis'))])
@@ -41,12 +34,7 @@
   void load()
 
   async function tried(work: () => Promise<unknown>) {
-    failed = ''
-    try {
-      await work()
-    } catch (error) {
-      failed = words(error)
-    }
+    await attempt(work, (said) => (failed = said))
     await load()
   }
   const change = (one: Assumption, edit: Partial<Body>) =>

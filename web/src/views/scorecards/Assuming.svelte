@@ -1,6 +1,6 @@
 <script lang="ts">
   /** The assumptions a page depends on, as sliders: moved, the whole page is read anew with that value. */
-  import { api, got, seen, words, type CardPicture, type Schemas } from '../../api/client'
+  import { api, attempt, got, seen, type CardPicture, type Schemas } from '../../api/client'
   import Cases from './Cases.svelte'
   import type { Session } from './session.svelte'
 
@@ -23,14 +23,7 @@
     const every = await got(api.GET('/api/cases'))
     cases = every.filter((one) => one.body.scorecard === session.id)
   }
-  async function refusable(work: () => Promise<unknown>) {
-    failed = ''
-    try {
-      await work()
-    } catch (error) {
-      failed = words(error)
-    }
-  }
+  const refusable = (work: () => Promise<unknown>) => attempt(work, (said) => (failed = said))
   void refusable(load)
 
   const slide = (one: Assumption, value: number, settled: boolean) =>

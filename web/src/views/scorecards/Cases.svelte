@@ -60,7 +60,7 @@
         </tr>
       </thead>
       <tbody>
-        {#each found.assumptions as assumption, at (assumption)}
+        {#each found.assumptions as assumption, at (at)}
           <tr class="given">
             <th scope="row">{assumption}</th>
             {#each found.columns as column (column.key)}
@@ -74,7 +74,7 @@
             <td><Tally tally={column.tally} thin brief /></td>
           {/each}
         </tr>
-        {#each found.rows as row (row.label)}
+        {#each found.rows as row, place (place)}
           <tr>
             <th scope="row">{row.label}</th>
             {#each row.cells as cell, at (at)}

@@ -1,7 +1,16 @@
 <script lang="ts">
   import { tick, untrack } from 'svelte'
   import { push, replace, router } from 'svelte-spa-router'
-  import { api, got, words, type Kpi, type Picture, type Scope, type Yardstick } from '../../api/client'
+  import {
+    api,
+    attempt,
+    got,
+    words,
+    type Kpi,
+    type Picture,
+    type Scope,
+    type Yardstick,
+  } from '../../api/client'
   import { GRAINS } from '../../api/periods'
   import Drawer from '../../parts/Drawer.svelte'
   import ScopeSentence from '../../parts/ScopeSentence.svelte'
@@ -125,14 +134,7 @@
   }
 
   /** Do something that may be refused, and say so. */
-  async function tried(work: () => Promise<unknown>) {
-    failed = ''
-    try {
-      await work()
-    } catch (error) {
-      failed = words(error)
-    }
-  }
+  const tried = (work: () => Promise<unknown>) => attempt(work, (said) => (failed = said))
   const add = (section: string, kpiId: string) =>
     tried(async () => {
       const kpi = kpis.find((known) => known.id === kpiId)!

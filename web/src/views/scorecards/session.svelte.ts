@@ -112,7 +112,7 @@ export class Session {
     if (tried) return null
     const scope = this.reading
     // A segment may be called as one of the other parts of the address is.
-    if (['period', 'grain', 'data'].some((word) => scope?.members?.[word])) return null
+    if (['period', 'grain', 'data', 'assume'].some((word) => scope?.members?.[word])) return null
     const query = scope && { period: scope.period, grain: scope.grain, ...scope.members }
     const params = { path: { key: this.id }, query: query ?? {} }
     const page = await got(api.GET('/api/scorecards/{key}/page', { params }))
