@@ -8,7 +8,7 @@ together. What the book leaves open a computed mark fills (``core.reading``).
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -38,6 +38,10 @@ class Rows(Protocol):
 
     def weighed(self, by: str | None, where: Where, periods: Sequence[Period]) -> Floats | None:
         """The formula's denominator, (N, K), not negative; None where it has none."""
+        ...
+
+    def within(self, segment: str, member: str, other: str) -> frozenset[str]:
+        """The members of another segment that the rows of a member are of; none for what is no member."""
         ...
 
 
@@ -92,20 +96,14 @@ class Asked:
         """The marks of everything in ``where``, by the members of ``by``, narrowed as ``marks.narrowed`` does."""
         names = named(self.rows, by, where)
         others = {segment: held for segment, held in where.items() if segment != by}
-        fixed = {segment: held[0] for segment, held in others.items() if segment in self.segments and len(held) == 1}
-        several = [segment for segment, held in others.items() if segment in self.segments and len(held) > 1]
-        if any(segment not in self.segments for segment in others):
-            fixed |= A_PART  # whose it is makes no difference: no entry is about it
         shape = (len(self.parts), len(names))
         found = Found(np.full(shape, np.nan), np.full(shape, -1), np.full(shape, NO_SEGMENT))
         alone = by is None or len(self.rows.members[by]) == 1  # the only member of a segment is everything
-        if several:
-            for k, name in enumerate(names):
-                self._put_together(found, k, several[0], others if alone else {**others, str(by): (str(name),)})
-            return found
+        asked = [self._spelled(others if alone else {**others, str(by): (str(name),)}) for name in names]
+        several = [self._several(of) for of in asked]
         wanted = [
-            candidates(fixed if alone else {**fixed, str(by): str(name)}, self.rows.members, self.adds)
-            for name in names
+            [] if apart else candidates(self._fixed(of), self.rows.members, self.adds, self.rows.within)
+            for of, apart in zip(asked, several, strict=True)
         ]
         days = np.array([part.start.toordinal() for part in self.parts], dtype=np.int64)
         entry = look_up(self.entries, self.name, days, wanted, self.rows.members)
@@ -114,11 +112,77 @@ class Asked:
         if self.nature == "flow":
             value = value * entry_amounts(self.entries, entry, self.parts)
         found = Found(value, entry, found.split)
-        if alone and not fixed:
-            for segment in self.segments:
-                if np.isnan(found.value).any() and len(self.rows.members.get(segment, ())) > 1:
-                    self._put_together(found, 0, segment, {})
+        for k, (of, apart) in enumerate(zip(asked, several, strict=True)):
+            if apart:
+                self._put_together(found, k, apart, of)
+            elif np.isnan(found.value[:, k]).any():
+                for segment, members in self._made_up_of(of):
+                    self._put_together(found, k, segment, {**of, segment: members} if members else of)
         return found
+
+    def _fixed(self, of: Where) -> dict[str, str]:
+        """The one member in each segment that marks are kept for, and A_PART where it is narrowed in others."""
+        fixed = {segment: held[0] for segment, held in of.items() if segment in self.segments}
+        return fixed | (A_PART if len(fixed) < len(of) else {})
+
+    def _several(self, of: Where) -> str | None:
+        """The segment of which several members are read as one, where marks are kept for it."""
+        return next((segment for segment, held in of.items() if len(held) > 1 and segment in self.segments), None)
+
+    def _spelled(self, of: Where) -> Where:
+        """What is read, in the segments that marks are kept for, as far as these say the same rows: a member's own
+        region takes nothing away from it, and all the members of a region are that region."""
+        if not of or len(self.rows.members) < 2:
+            return of
+        found = dict(of)
+        for segment, held in of.items():
+            whole = self._whole_of(segment, held) if len(held) > 1 else None
+            if whole and whole[1] in found.get(whole[0], whole[1:]):
+                del found[segment]
+                found[whole[0]] = (whole[1],)
+            elif segment not in self.segments:
+                for finer in self.segments:
+                    if finer not in found and (members := self._lying_in(finer, segment, held)):
+                        del found[segment]
+                        found[finer] = members
+                        break
+        # What a member lies within is said too, in place of more of that segment: marks may be kept for it.
+        for segment, held in list(found.items()):
+            for other in self.segments:
+                names = tuple(self.rows.within(segment, held[0], other)) if len(held) == 1 else ()
+                if len(names) == 1 and set(names) <= set(found.get(other, names)):
+                    found[other] = names
+        for segment in [segment for segment in found if segment not in self.segments]:
+            held = found[segment]
+            inner = [(other, names[0]) for other, names in found.items() if other != segment and len(names) == 1]
+            if any((around := self.rows.within(*own, segment)) and around <= set(held) for own in inner):
+                del found[segment]
+        return {segment: found[segment] for segment in sorted(found)}
+
+    def _whole_of(self, segment: str, held: Sequence[str]) -> tuple[str, str] | None:
+        """The member of a coarser segment that some members make up."""
+        for other in self.segments:
+            if other != segment:
+                names = tuple({name for member in held for name in self.rows.within(segment, member, other)})
+                if len(names) == 1 and set(self._lying_in(segment, other, names)) == set(held):
+                    return other, names[0]
+        return None
+
+    def _lying_in(self, finer: str, segment: str, held: Sequence[str]) -> tuple[str, ...]:
+        """The members of one segment that make up some members of another; none where one of them is also elsewhere."""
+        some = {member for name in held for member in self.rows.within(segment, name, finer)}
+        wholly = all(self.rows.within(finer, member, segment) <= set(held) for member in some)
+        return tuple(sorted(some)) if wholly else ()
+
+    def _made_up_of(self, of: Where) -> Iterator[tuple[str, tuple[str, ...]]]:
+        """The segments whose members make up what is read, with those members where they are not all there are."""
+        for segment in self.segments:
+            if not of and len(self.rows.members[segment]) > 1:
+                yield segment, ()
+            elif of and segment not in of:
+                for other, held in of.items():
+                    if len(members := self._lying_in(segment, other, held)) > 1:
+                        yield segment, members
 
     def _put_together(self, found: Found, k: int, segment: str, where: Where) -> None:
         """Fill column ``k`` where it has no mark yet with the marks of the members of ``segment`` together.
@@ -145,6 +209,21 @@ class Asked:
         if self.nature == "stock":  # a level may be older than the piece it is read in
             return self.rows.counted(segment, where, self.periods)[self.of]
         return self.rows.counted(segment, where, self.parts)
+
+
+def plainly(where: Where, within: Callable[[str, str], Mapping[str, frozenset[str]]]) -> dict[str, tuple[str, ...]]:
+    """``where`` without the segments that take nothing away, since all members named in another lie within them.
+
+    within: as ``Source.within`` has it. Two scopes of the same rows are told to be the same by it.
+    """
+    kept = dict(where)
+    for outer in sorted(where):
+        for inner in sorted(kept):
+            if inner != outer and outer in kept:
+                around = within(inner, outer)
+                if all(around.get(name) and around[name] <= set(kept[outer]) for name in kept[inner]):
+                    del kept[outer]
+    return kept
 
 
 def named(rows: Rows, by: str | None, where: Where) -> tuple[str | None, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import combinations
@@ -64,6 +64,8 @@ class MarkEntry:
 # What a reading is of: the members it is narrowed to, by segment. A segment of which all are named is not there.
 Reading = frozenset[tuple[str, str]]
 Key = Reading | Owner
+# Of a segment, one of its members, and another segment: the members of that one that its rows are of.
+Within = Callable[[str, str, str], frozenset[str]]
 
 
 def narrowed(where: Mapping[str, Sequence[str]], members: Mapping[str, Sequence[str]]) -> dict[str, tuple[str, ...]]:
@@ -83,27 +85,36 @@ def narrowed(where: Mapping[str, Sequence[str]], members: Mapping[str, Sequence[
     return found
 
 
-def candidates(of: Mapping[str, str], members: Mapping[str, Sequence[str]], adds: bool) -> list[Key]:
+def candidates(
+    of: Mapping[str, str], members: Mapping[str, Sequence[str]], adds: bool, within: Within | None = None
+) -> list[Key]:
     """Whose marks a reading may be held to, the first before the others.
 
     of: the one member the reading is narrowed to in each segment (``narrowed`` with single members). adds: the
     figure of several members is the sum of theirs, so that a part is not held to the whole's mark; all else takes
-    the nearest wider one, of equally near ones that of the segments first by name, then everyone's.
+    the nearest wider one, of equally near ones that of the segments first by name, then everyone's. within: which
+    members of another segment a member has rows of: where that is a single one, being narrowed to that as well takes
+    nothing away, so the reading is also its own under fewer or more names. None where no segment is known to lie
+    within another.
     """
     single = [segment for segment in sorted(members) if len(members[segment]) == 1]
-    found: list[Key] = [frozenset(of.items())]
-    if len(of) == 1:
-        found += [Owner.each(segment) for segment in of]
-    elif not of:  # everything is also the only member of a segment that has no other
-        found += [Owner.each(segment) for segment in single]
+    pairs = sorted(of.items())
+    some = [frozenset(found) for size in range(len(pairs), 0, -1) for found in combinations(pairs, size)]
+
+    def is_all(held: Reading) -> bool:
+        return all(
+            pair in held or (within is not None and any(within(*each, pair[0]) == {pair[1]} for each in held))
+            for pair in pairs
+        )
+
+    own = [held for held in some if is_all(held)]
+    found: list[Key] = [*own, *(Owner.each(segment) for held in own if len(held) == 1 for segment, _ in held)]
+    if not of:  # everything is also the only member of a segment that has no other
+        found = [frozenset(), *(Owner.each(segment) for segment in single)]
     if adds:
         return found
-    pairs = sorted(of.items())
-    for size in range(len(pairs) - 1, 0, -1):
-        found += [frozenset(some) for some in combinations(pairs, size)]
-    if len(pairs) > 1:
-        found += [Owner.each(segment) for segment, _ in pairs]
-    return [*found, EVERYONE]
+    wider = [Owner.each(segment) for segment, _ in pairs] if len(pairs) > 1 else []
+    return list(dict.fromkeys([*found, *some, *wider, EVERYONE]))
 
 
 def key_of(owner: Owner, members: Mapping[str, Sequence[str]]) -> Key:

@@ -14,7 +14,7 @@ from ironmark.core import marks as mark_book
 from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats, evaluate
 from ironmark.core.formula import Aggregate, Node, adds_members, adds_up, aggregates, denominator, rebuilt
-from ironmark.core.lines import Lines, Where, lines, pieces_for, why_none
+from ironmark.core.lines import Lines, Where, lines, pieces_for, plainly, why_none
 from ironmark.core.marks import FLOOR, LIMIT, TARGET, Ints, MarkEntry, Nature, narrowed
 from ironmark.core.numbers import Unit, rounded
 from ironmark.core.periods import Grain, PartSoFar, Period, months, part_of, pieces, same_part
@@ -83,6 +83,10 @@ class Source(Protocol):
         periods: rising, none overlapping the next. Windows end with each of them and are empty where they would
         begin before the first row. until: rows after that day are left out.
         """
+        ...
+
+    def within(self, segment: str, other: str) -> Mapping[str, frozenset[str]]:
+        """For each member of a segment with rows, the members of another one that these are of."""
         ...
 
 
@@ -191,9 +195,13 @@ def no_mark(readings: Readings, source: Source, entries: Sequence[MarkEntry], na
     where = dict(readings.where)
     if readings.segment and readings.members[m] is not None:
         where = narrowed({**where, readings.segment: [str(readings.members[m])]}, source.members)
+    where = plainly(where, source.within) if where.keys() <= source.members.keys() else where
     several = [segment for segment, names in where.items() if len(names) > 1]
     owned = {segment for entry in entries if entry.name == name for segment, _ in entry.owner.of}
     split = next((s for s in sorted(owned) if s in source.members and (s in several if several else not where)), None)
+    if split is None and len(where) == 1 and not several:  # its members' marks make up a region's
+        (outer, (one,)), *_ = where.items()
+        split = next((s for s in sorted(owned) if s in source.members and _made_up_of(source, s, outer, one)), None)
     without: list[str] = []
     if split:
         period = readings.periods[p : p + 1]
@@ -204,6 +212,14 @@ def no_mark(readings: Readings, source: Source, entries: Sequence[MarkEntry], na
         if len(without) == len(found.members):
             without = []
     return why_none(entries, name, readings.kpi.adds, where, without)
+
+
+def _made_up_of(source: Source, finer: str, segment: str, name: str) -> bool:
+    if finer == segment or segment not in source.members:
+        return False
+    around = source.within(finer, segment)
+    some = source.within(segment, finer).get(name, frozenset())
+    return bool(some) and all(around[member] == {name} for member in some)
 
 
 @dataclass(frozen=True)
@@ -226,6 +242,11 @@ class _Rows:
 
     def counted(self, by: str | None, where: Where, periods: Sequence[Period]) -> Ints:
         return self.source.aggregate((), by, where, periods).rows
+
+    def within(self, segment: str, member: str, other: str) -> frozenset[str]:
+        if segment == other or not {segment, other} <= self.members.keys():
+            return frozenset()
+        return self.source.within(segment, other).get(member, frozenset())
 
     def weighed(self, by: str | None, where: Where, periods: Sequence[Period]) -> Floats | None:
         below = denominator(self.kpi.formula)

@@ -11,6 +11,7 @@ from pydantic import TypeAdapter
 from ironmark.core import reading as core
 from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats
+from ironmark.core.lines import plainly
 from ironmark.core.marks import MarkEntry
 from ironmark.core.reading import Readings
 from ironmark.pages.library import Library, Taken
@@ -101,6 +102,8 @@ class Block:
         where = dict(self.readings.where)
         if self.readings.segment and self.readings.members[m] is not None:
             where[self.readings.segment] = (str(self.readings.members[m]),)
+        if len(where) > 1 and where.keys() <= self._source.members.keys():
+            where = plainly(where, self._source.within)
         narrow = ";".join(f"{segment}={','.join(where[segment])}" for segment in sorted(where))
         return f"{self.kpi}|{self.yardstick or ''}|{narrow}|{self.readings.periods[p].key}"
 

@@ -55,6 +55,7 @@ class CellSource(ABC):
         self._first_day, self._last_day = first_day, last_day
         self._members, self._through = members, through
         self._worked_out: dict[Hashable, np.ndarray] = {}
+        self._within: dict[tuple[str, str], Mapping[str, frozenset[str]]] = {}
         self._lock = threading.RLock()
 
     @abstractmethod
@@ -118,6 +119,22 @@ class CellSource(ABC):
         if levels:
             parts |= self._levels(levels, by, where, members, line)
         return Totals(tuple(periods), members, rows.astype(np.int64), parts)
+
+    def within(self, segment: str, other: str) -> Mapping[str, frozenset[str]]:
+        """See ``Source.within``. Raises NoSegment."""
+        for name in (segment, other):
+            if name not in self.members:
+                raise NoSegment(name)
+        with self._lock:
+            if (segment, other) not in self._within:
+                cells = self._cells_by("month", tuple(sorted((segment, other))))
+                inner, outer = (self.members[name] for name in (segment, other))
+                pairs = np.unique(cells.member[segment] * len(outer) + cells.member[other])
+                found: dict[str, set[str]] = {}
+                for pair in pairs.tolist():
+                    found.setdefault(inner[pair // len(outer)], set()).add(outer[pair % len(outer)])
+                self._within[segment, other] = {name: frozenset(others) for name, others in found.items()}
+            return self._within[segment, other]
 
     def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[f.Aggregate]) -> Cells:
         """The cells of some segments with what these aggregates are put together from."""

@@ -173,3 +173,7 @@ class Patient:
         scope = tuple(sorted((segment, tuple(names)) for segment, names in where.items()))
         key = (tuple(wanted), by, scope, tuple(periods), until)
         return self._wait(key, lambda: source.aggregate(wanted, by, where, periods, until))
+
+    def within(self, segment: str, other: str) -> Mapping[str, frozenset[str]]:
+        source = self._opened
+        return self._wait(("within", segment, other), lambda: source.within(segment, other))

@@ -45,6 +45,12 @@ entries = st.lists(
     ),
     max_size=8, unique_by=lambda entry: (entry.name, entry.owner, entry.since),
 )  # fmt: skip
+REGIONS = {"East": "Down", "North": "Up", "West": "Up"}
+A_MARK = MarkEntry("target", TOGETHER, Period.parse("2024-01"), 9.0)
+regional = st.builds(
+    MarkEntry, st.just("target"), st.sampled_from([Owner.each("region"), Owner.member(region="Up"), EVERYONE]),
+    st.sampled_from(("2024-01", "2026")).map(Period.parse), st.integers(1, 60).map(float),
+)  # fmt: skip
 kpis = st.sampled_from([(nature, text) for nature, texts in FORMULAS.items() for text in texts])
 scopes = st.fixed_dictionaries(
     {}, optional={name: st.lists(st.sampled_from(every), min_size=1, unique=True) for name, every in MEMBERS.items()}
@@ -55,6 +61,7 @@ CUTS = Yardstick(("short", "near", "met"), (Cut(0, "target", 0.9), Cut(20.0)))
 
 def source(data: list[Any], segments: list[str]) -> ColumnSource:
     frame = pl.DataFrame(data, schema=["day", "depot", "service", "x", "y"], orient="row").cast({"x": pl.Float64})
+    frame = frame.with_columns(region=pl.col("depot").replace_strict(REGIONS, return_dtype=pl.String))
     return ColumnSource(
         frame,
         "day",
@@ -103,6 +110,50 @@ class OneAnswer(unittest.TestCase):
             block = taken(here, kpi, book, key, by=by, where=where)
             for m, member in enumerate(block.members):
                 self.same(block, m, taken(here, kpi, book, key, where={**where, by: [member]}))
+
+    @settings(max_examples=120, deadline=None)
+    @given(
+        rows,
+        kpis,
+        st.lists(
+            st.one_of(regional, entries.flatmap(lambda book: st.sampled_from(book or [A_MARK]))),
+            max_size=8,
+            unique_by=lambda e: (e.name, e.owner, e.since),
+        ),
+        keys,
+    )
+    def test_a_region_is_its_depots(self, data: list[Any], kpi: Any, book: Any, key: str) -> None:
+        here = source(data, ["depot", "service", "region"])
+        everything = [*here.members["region"], None]
+        for region in everything:
+            its = [depot for depot in here.members["depot"] if region in (None, REGIONS[depot])]
+            where = {"region": [region]} if region else {}
+            one = taken(here, kpi, book, key, where=where)
+            for named in ({"depot": its}, {"depot": its, **where}):
+                self.same(one, 0, taken(here, kpi, book, key, where=named))
+            # A depot under its region's heading is that depot.
+            block = taken(here, kpi, book, key, by="depot", where=where)
+            for m, depot in enumerate(block.members):
+                if depot in its:
+                    self.same(block, m, taken(here, kpi, book, key, where={"depot": [depot]}))
+
+    def test_a_region_without_marks_of_its_own_takes_those_of_its_depots(self) -> None:
+        may = dt.date(2026, 4, 1)
+        rows_ = [(may, depot, "Express", 10.0, y) for depot, y in (("East", 1.0), ("North", 1.0), ("West", 3.0))]
+        here, april = source(rows_, ["depot", "region"]), "2026-04"
+        book = [MarkEntry("target", Owner.member(depot=name), Period.parse("2026"), value)
+                for name, value in (("East", 100.0), ("North", 10.0), ("West", 30.0))]  # fmt: skip
+        rate = taken(here, ("rate", "sum(x) / sum(y)"), book, april, where={"region": ["Up"]})
+        self.assertEqual(rate.marks["target"][0, 0], (10 * 1 + 30 * 3) / 4)
+        stock = taken(here, ("stock", "sum(x)"), book, april, where={"region": ["Up"]})
+        self.assertEqual(stock.marks["target"][0, 0], 40)
+        own = [*book, MarkEntry("target", Owner.member(region="Up"), Period.parse("2026"), 7.0)]
+        self.assertEqual(
+            taken(here, ("stock", "sum(x)"), own, april, where={"depot": ["North", "West"]}).marks["target"][0, 0], 7
+        )
+        self.assertEqual(
+            taken(here, ("rate", "mean(x)"), own[3:], april, where={"depot": ["West"]}).marks["target"][0, 0], 7
+        )
 
     def test_a_member_without_rows_has_no_reading_of_a_window(self) -> None:
         here = source([(dt.date(2025, 1, 1), "North", "Express", 5.0, 1.0)] * 3, ["depot", "service"])

@@ -43,6 +43,9 @@ class Fixed:
                 values[p] = self.values[at]
         return Totals(tuple(periods), names, np.where(np.isnan(values), 0, 3), {a: values for a in wanted})
 
+    def within(self, segment: str, other: str) -> dict[str, frozenset[str]]:
+        return {}
+
 
 def flow(nature: str = "flow", direction: str = "higher") -> Kpi:
     return Kpi("revenue", "Revenue", f.parse("sum(fare)"), Unit(), direction, nature)  # type: ignore[arg-type]
