@@ -90,9 +90,11 @@ def ordered(places: list[Place], order: Order, backwards: bool = False) -> list[
     return [places[i] for i in sorted(range(len(places)), key=lambda i: (last[i], keys[i], places[i].label))]
 
 
-def order_words(order: Order, backwards: bool, without_marks: bool) -> str:
-    """An order as a sheet says it."""
-    by = "value" if order == "gap" and without_marks else order
+def order_words(order: Order, backwards: bool, without_marks: bool, direction: core.Direction) -> str:
+    """An order as a sheet says it. By gap where there is no mark, the worse values come first."""
+    by = order
+    if order == "gap" and without_marks:
+        by, backwards = "value", backwards == (direction == "lower")
     ways = {
         "gap": ("sorted by gap", "sorted by gap, the best first"),
         "value": ("sorted by value", "sorted by value, the smallest first"),

@@ -125,7 +125,7 @@ def _read(
     found = _readings_at(library, instrument, places, "kpi" if many_kpis else None)
     if face.sorted and len(found) > 1:
         without_marks = all(reading.gap is None for reading in found)
-        sheet = edited(sheet, sorted=order_words(order, instrument.backwards, without_marks))
+        sheet = edited(sheet, sorted=order_words(order, instrument.backwards, without_marks, readings.kpi.direction))
     colouring = None
     if instrument.ramp is not None:
         colouring, found = _coloured(library, instrument, kpi, scope, period, places, found, unit)

@@ -19,7 +19,7 @@
   let { picture, look, mini = false, open, take }: Props = $props()
   type Column = Schemas['LedgerLook']['columns'][number]
 
-  const ROW = 28
+  const [LEAST, MOST] = [28, 40] // rows take the height there is, within reason
   const H = 15
   const FOOT = 17 // what is told below the rows that fit
   let bed = $state<HTMLElement | null>(null)
@@ -37,6 +37,11 @@
   let said = $state('')
   const columns = $derived(look.ledger.columns)
   const readings = $derived(picture.readings)
+  const ROW = $derived(
+    tall && readings.length < 40
+      ? Math.min(MOST, Math.max(LEAST, Math.floor((tall - 12) / (readings.length + 1))))
+      : LEAST,
+  )
   const markName = $derived(readings.find((reading) => reading.marks.length)?.marks[0]?.name ?? 'mark')
   const heads = $derived<Record<Column, string>>({
     value: 'Value',
@@ -236,6 +241,7 @@
       bind:clientHeight={inner}
       style:height={whole ? `${whole}px` : undefined}
       style:--columns={template}
+      style:--row="{ROW}px"
       style:--least="{least}px"
       role="table"
       aria-rowcount={rows.length + 1}
@@ -327,7 +333,7 @@
     grid-template-columns: var(--columns);
     column-gap: 12px;
     align-items: center;
-    height: 28px;
+    height: var(--row);
     min-width: calc(var(--least) + min(104px, 45cqi));
     width: 100%;
     border-bottom: 1px solid var(--rule);

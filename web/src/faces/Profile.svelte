@@ -205,9 +205,13 @@
     fill: var(--ink);
     pointer-events: none;
   }
+  /* A wedge may lie under it. */
   .tick {
     font-size: 10.5px;
     fill: var(--soft);
+    stroke: var(--sheet);
+    stroke-width: 3px;
+    paint-order: stroke;
   }
   .hit {
     fill: transparent;

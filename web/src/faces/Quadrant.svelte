@@ -174,7 +174,11 @@
             <text x={left - 9} y={y(tick.fraction) + 4} text-anchor="end">{tick.label}</text>
           {/each}
           {#each thin(quadrant.across.axis.ticks, W, 44) as tick (tick.fraction)}
-            <text x={x(tick.fraction)} y={y(0) + 18} text-anchor="middle">{tick.label}</text>
+            <text
+              x={Math.min(x(tick.fraction), width - widthOf(tick.label, 11) / 2 - 1)}
+              y={y(0) + 18}
+              text-anchor="middle">{tick.label}</text
+            >
           {/each}
           <text class="axis" x={x(1)} y={height - 3} text-anchor="end">{quadrant.across.name} →</text>
           <text class="axis" x="2" y={height - 3}>↑ {shortened(quadrant.up.name, Math.floor(W / 14))}</text>

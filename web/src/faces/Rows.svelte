@@ -87,7 +87,7 @@
     </div>
     <div class="row axis-row" style:--bar="{bar}px">
       <span class="more"
-        >{#if more}+{more}<span class="word">&nbsp;more</span>{/if}</span
+        >{#if more}{more}&nbsp;more{/if}</span
       ><span class="scale">{@render axis()}</span><span></span><span></span>
     </div>
   </div>
@@ -195,9 +195,6 @@
     transform: translateX(-100%);
   }
   @container (max-width: 300px) {
-    .word {
-      display: none;
-    }
     .row {
       grid-template-columns: minmax(80px, 36%) minmax(40px, 1fr) var(--figures) 24px;
       gap: 6px;

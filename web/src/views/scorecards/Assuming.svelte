@@ -174,7 +174,7 @@
   }
   .sliders {
     display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(min(400px, 100%), 1fr));
+    grid-template-columns: repeat(auto-fill, minmax(min(340px, 100%), 1fr));
     gap: 6px 36px;
   }
   .one {

@@ -168,10 +168,10 @@
   }
   .aside {
     font-weight: 550;
-    white-space: nowrap;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    flex-shrink: 2;
+    line-height: 1.15;
+    text-align: right;
+    text-wrap: balance;
+    max-width: 48%;
   }
   .face {
     display: block;
