@@ -254,22 +254,7 @@
           <hr />
           <h2 class="minor">What you typed</h2>
           <div class="small" aria-live="polite">
-            {#if book.said?.problem}<p class="wrong">{book.said.problem}</p>
-            {:else if book.said?.doubt}<p class="wrong">{book.said.doubt}</p>
-              <button
-                class="act"
-                onmousedown={(event) => {
-                  event.preventDefault()
-                  cells?.commit(true)
-                }}>Keep {book.said.shown}</button
-              >
-              <button
-                class="act quiet"
-                onmousedown={(event) => {
-                  event.preventDefault()
-                  cells?.leave()
-                }}>Drop it</button
-              >
+            {#if book.said?.problem || book.said?.doubt}<p class="soft">See below the cell.</p>
             {:else if book.said}<p>
                 Read as <b>{book.said.shown}</b> for {grid.rows[book.editing.row]?.label.toLowerCase()}, from {grid
                   .periods[book.editing.column]?.short} on.

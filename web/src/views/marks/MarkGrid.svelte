@@ -140,7 +140,10 @@
   }
   const grow = (node: HTMLInputElement) => {
     node.focus()
-    node.setSelectionRange(node.value.length, node.value.length)
+    // What is typed takes the place of what was there; what was begun by typing goes on.
+    const { row, column } = book.editing ?? cells.at
+    if (node.value === cell(row, column)?.shown) node.select()
+    else node.setSelectionRange(node.value.length, node.value.length)
   }
 </script>
 
@@ -217,6 +220,31 @@
             </td>
           {/each}
         </tr>
+        {#if book.editing?.row === row && (book.said?.problem || book.said?.doubt)}
+          <tr>
+            <td class="asked small" role="gridcell" colspan={grid.periods.length + 1}>
+              <p class="wrong" aria-live="polite">
+                {grid.periods[book.editing.column]?.short}: {book.said.problem || book.said.doubt}
+                {#if !book.said.problem}
+                  <button
+                    class="act"
+                    onmousedown={(event) => {
+                      event.preventDefault()
+                      commit(true)
+                    }}>Keep {book.said.shown}</button
+                  >
+                {/if}
+                <button
+                  class="act quiet"
+                  onmousedown={(event) => {
+                    event.preventDefault()
+                    leave()
+                  }}>Drop it</button
+                >
+              </p>
+            </td>
+          </tr>
+        {/if}
       {/each}
       {#if cells.view.after}<tr style:height="{cells.view.after}px"></tr>{/if}
     </tbody>
@@ -319,6 +347,12 @@
   td.active {
     outline: 2px solid var(--accent);
     padding: 0;
+  }
+  td.asked {
+    padding: 4px 6px 8px;
+    white-space: normal;
+    cursor: default;
+    box-shadow: none;
   }
   td input {
     width: 100%;
