@@ -100,7 +100,7 @@ def _check_aggregate(node: Aggregate, columns: Mapping[str, ColumnType]) -> None
         if inner is not node and isinstance(inner, Aggregate):
             raise FormulaError("an aggregate cannot stand inside another one", *inner.span)
         if isinstance(inner, Call | Reference):
-            what = f"@{inner.handle} is a KPI: it" if isinstance(inner, Reference) else inner.name
+            what = f"there is no assumption @{inner.handle}, and a KPI" if isinstance(inner, Reference) else inner.name
             raise FormulaError(f"{what} stands outside of aggregates, over their results", *inner.span)
     if node.of is None and node.name != "count":
         raise FormulaError(f"{node.name}() needs a column, as in {node.name}(fare)", *node.span)

@@ -977,6 +977,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/faces/colours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Colours */
+        get: operations["list_colours_api_faces_colours_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/datasets/typed": {
         parameters: {
             query?: never;
@@ -1947,6 +1964,20 @@ export interface components {
             plain: "lilac" | "stone" | "mist" | "bronze" | "fern" | "lichen" | "coral" | "driftwood";
             /** Segment */
             segment?: string | null;
+        };
+        /**
+         * Colours
+         * @description What an instrument can be coloured in besides its states: plain ones, and the ramps from their low end up.
+         */
+        Colours: {
+            /** Plain */
+            plain: {
+                [key: string]: string;
+            };
+            /** Ramps */
+            ramps: {
+                [key: string]: string[];
+            };
         };
         /** ColumnChange */
         ColumnChange: {
@@ -7217,6 +7248,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Face"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_colours_api_faces_colours_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Colours"];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -9,8 +9,14 @@ export const lists = (picture: Picture) =>
 type Kind = Omit<Schemas['Face'], 'key' | 'size'> & { key: FaceName; size: [number, number] }
 let table = $state.raw<Kind[]>([])
 
+let paints = $state.raw<Schemas['Colours']>({ plain: {}, ramps: {} })
+
 export async function loadFaces() {
-  table = (await insisted(() => got(api.GET('/api/faces')))) as Kind[]
+  const [kinds, found] = await insisted(() =>
+    Promise.all([got(api.GET('/api/faces')), got(api.GET('/api/faces/colours'))]),
+  )
+  table = kinds as Kind[]
+  paints = found
 }
 
 const UNKNOWN: Kind = {
@@ -39,6 +45,8 @@ const UNKNOWN: Kind = {
 }
 
 export const faces = () => table
+/** The plain colours and the ramps there are. */
+export const colours = () => paints
 /** What a face can do. Until the table is there, no more than any of them can. */
 export const kindOf = (face: string) => table.find((known) => known.key === face) ?? UNKNOWN
 export const phrase = (face: string) => kindOf(face).phrase

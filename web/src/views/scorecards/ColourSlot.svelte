@@ -4,6 +4,7 @@
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
   import Typed from '../../parts/Typed.svelte'
+  import { colours } from '../../faces/names.svelte'
   import { RAMP_NAMES } from './ramps'
 
   type Ramp = Schemas['RampBody']
@@ -20,23 +21,6 @@
   const own = $derived((ramp?.own?.length ?? 0) > 1)
   const labelOf = (name: string | null | undefined) =>
     segments.find((segment) => segment.name === name)?.label.toLowerCase()
-  const PLAIN: Record<Instrument['colour']['plain'], string> = {
-    lilac: '#bf9ed9',
-    stone: '#687a88',
-    mist: '#80afab',
-    bronze: '#715b13',
-    fern: '#829151',
-    lichen: '#586150',
-    coral: '#e1998c',
-    driftwood: '#907b71',
-  }
-  const SWATCH: Record<Ramp['colours'], string> = {
-    slate: '#e3e1d8, #2b4a63',
-    heather: '#efe3ea, #6a2f6b',
-    moss: '#eceadb, #3f5a2c',
-    tideline: '#96401f, #ebe6da, #1f5f7a',
-    dusk: '#7a4a0e, #ece7e0, #4a3f8c',
-  }
   const ANCHORS = [
     { key: 'extent', name: 'the least and the largest there are' },
     { key: 'ends', name: 'two given ends' },
@@ -108,7 +92,7 @@
     {#if !ramp && colour.by === 'plain'}
       <p class="small soft pad">which one</p>
       <div class="plain" role="group" aria-label="Plain colour">
-        {#each Object.entries(PLAIN) as [name, shade] (name)}
+        {#each Object.entries(colours().plain) as [name, shade] (name)}
           <button
             aria-pressed={colour.plain === name}
             class:on={colour.plain === name}
@@ -130,7 +114,7 @@
           aria-pressed={!own && ramp.colours === key}
           onclick={() => set({ colours: key as Ramp['colours'], own: [] })}
         >
-          <span style:background="linear-gradient(90deg, {SWATCH[key as Ramp['colours']]})"></span>{key}, {name}
+          <span style:background="linear-gradient(90deg, {colours().ramps[key]?.join()})"></span>{key}, {name}
         </button>
       {/each}
       {#if own}
@@ -157,7 +141,7 @@
           <p class="small soft pad">Told apart by every colour vision, and even in lightness.</p>
         {/each}
       {:else}
-        <button class="act quiet" onclick={() => set({ own: SWATCH[ramp.colours].split(', ') })}
+        <button class="act quiet" onclick={() => set({ own: [...(colours().ramps[ramp.colours] ?? [])] })}
           >Colours of my own</button
         >
       {/if}
