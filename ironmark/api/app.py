@@ -36,6 +36,7 @@ from ironmark.api import (
     takeouts,
     typed,
     uploads,
+    widening,
     yardsticks,
 )
 from ironmark.api.guard import Guard
@@ -67,6 +68,7 @@ ROUTERS = (
     datasets,
     rows,
     uploads,
+    widening,
     calendar,
 )
 

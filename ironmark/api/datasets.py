@@ -15,11 +15,12 @@ from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.pages.documents import Member, Model, Name
 from ironmark.pages.problems import Refused
+from ironmark.pages.widening import DerivedBody, KeyBody, LookupBody, TakenBody
 from ironmark.store import datasets, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import read_file, sheet_names
-from ironmark.tables.table import ROLES, Column, Role, complete_through
+from ironmark.tables.table import ROLES, Column, Origin, Role, complete_through
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"], dependencies=[Depends(reader)])
 MAX_BYTES = 256 * 1024 * 1024
@@ -31,6 +32,7 @@ class ColumnOut(BaseModel):
     type: Literal["number", "text", "date", "flag"]
     role: Role
     roles: list[Role]  # those its type allows
+    origin: Origin
 
 
 class ConnectionOut(BaseModel):
@@ -74,6 +76,8 @@ class DatasetOut(BaseModel):
     rows_version: int
     keep_versions: int  # of the rows, besides one a day of those before them
     connection: ConnectionOut | None
+    lookups: list[LookupBody]
+    derived: list[DerivedBody]
 
 
 class ColumnChange(Model):
@@ -116,6 +120,18 @@ def dataset_out(dataset: StoredDataset, users: dict[str, list[ComputedKpi]]) -> 
         rows_version=dataset.rows_version,
         keep_versions=dataset.keep_versions,
         connection=ConnectionOut(**dataset.settings["connection"]) if dataset.kind == "live" else None,
+        lookups=[
+            LookupBody(
+                dataset=one.dataset,
+                on=[KeyBody(here=mine, there=theirs) for mine, theirs in one.on],
+                take=[TakenBody(column=their, name=c.name, label=c.label, role=c.role) for their, c in one.take],
+            )
+            for one in dataset.wide.lookups
+        ],
+        derived=[
+            DerivedBody(name=one.column.name, label=one.column.label, formula=one.formula, role=one.column.role)
+            for one in dataset.wide.derived
+        ],
     )
 
 
@@ -210,7 +226,7 @@ def change_dataset(
         if "through" in change.model_fields_set and change.through is None:
             settings.pop("fixed_through", None)
             if dataset.kind != "live":
-                through = complete_through(datasets.raw_rows(session, dataset), columns)
+                through = complete_through(datasets.rows(session, dataset), columns)
         elif change.through is not None and change.through != dataset.through:
             through, settings["fixed_through"] = change.through, True
         dataset = datasets.update(session, key, saw, change.name, columns, through, settings)
@@ -283,4 +299,7 @@ def delete_dataset(key: str, if_match: str | None = Header(None), who: Reader = 
                 "The dataset is in use",
                 f"{len(users)} KPIs are computed from it: {', '.join(user.name for user in users[:5])}. Delete or move those first.",
             )
+        if taking := datasets.takers(session, key):
+            detail = f"{', '.join(one.name for one in taking[:5])} take columns from it. Change those first."
+            raise Refused(409, "in-use", "The dataset is in use", detail)
         datasets.remove(session, key, saw)

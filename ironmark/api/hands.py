@@ -89,7 +89,7 @@ def _ticked(
     ticks = [list(line) for line in now.done]
     ticks[now.items.index(items[0])][now.steps.index(step)] = done
     sheet = Checklist(day, now.items, now.steps, tuple(tuple(line) for line in ticks))
-    return Table(checklist.ticked(frame, sheet).frame, dataset.columns)
+    return Table(checklist.ticked(frame, sheet).frame, dataset.own)
 
 
 def _typed(
@@ -107,4 +107,4 @@ def _typed(
         raise Refused(409, "not-one-cell", "Not one single cell", detail)
     kind = frame.schema[column]
     held = pl.lit(value).cast(kind) if kind.is_numeric() else pl.lit(value)
-    return Table(frame.with_columns(pl.when(rows).then(held).otherwise(pl.col(column)).alias(column)), dataset.columns)
+    return Table(frame.with_columns(pl.when(rows).then(held).otherwise(pl.col(column)).alias(column)), dataset.own)

@@ -101,18 +101,19 @@ class Token(BaseModel):
     token: str
 
 
-def _rows(who: Reader, session: Session, dataset: StoredDataset, limit: int | None = None) -> pl.DataFrame:
-    """The rows as they came; of a live source the first of them."""
+def _rows(who: Reader, session: Session, dataset: StoredDataset, apart: str = "") -> pl.DataFrame:
+    """All rows, with the spellings of the column ``apart`` as they came; of a live source the first of them."""
     if dataset.kind == "live":
-        return connections.first_rows(who.sources.connection(session, dataset), dataset.columns, limit or 2000)
-    return datasets.raw_rows(session, dataset)
+        frame = connections.first_rows(who.sources.connection(session, dataset), dataset.columns, 2000)
+        return merged(frame, {name: found for name, found in dataset.merges.items() if name != apart})
+    return datasets.rows(session, dataset, apart)
 
 
 @router.get("/rows")
 def first_rows(key: str, who: Reader = Depends(reader)) -> RowsOut:
     with who.read() as session:
         dataset = datasets.get(session, key)
-        frame = merged(_rows(who, session, dataset), dataset.merges)
+        frame = _rows(who, session, dataset)
     late = late_rows(frame, dataset.period, dataset.through)
     rows = [[_cell(cell)[:200] for cell in row] for row in frame.head(FIRST_ROWS).rows()]
     return RowsOut(
@@ -136,7 +137,7 @@ def page_of_rows(
     """Rows sorted by a column, blanks last, and those alone that hold a text in any of their cells."""
     with who.read() as session:
         dataset = datasets.get(session, key)
-        frame = merged(_rows(who, session, dataset), dataset.merges)
+        frame = _rows(who, session, dataset)
     if sort is not None and sort not in frame.columns:
         raise Refused(422, "no-column", "No such column", f"The dataset has no column “{sort}” to sort by.")
     if find.strip():
@@ -177,7 +178,7 @@ def get_column(key: str, name: str, who: Reader = Depends(reader)) -> ColumnLook
         column = next((c for c in dataset.columns if c.name == name), None)
         if column is None:
             raise Missing("column", name)
-        cells = _rows(who, session, dataset)[name]
+        cells = _rows(who, session, dataset, name)[name]
     merges, order = dataset.merges.get(name, {}), dataset.order.get(name, [])
     summary, members = _summary(cells), _members(cells, column, merges, order)
     mean = cells.mean() if column.type == "number" else None

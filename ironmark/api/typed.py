@@ -110,8 +110,8 @@ def get_sheet(key: str, who: Reader = Depends(reader)) -> SheetOut:
         frame = datasets.raw_rows(session, dataset)
     return SheetOut(
         version=dataset.version,
-        labels=[column.label for column in dataset.columns],
-        names=[column.name for column in dataset.columns],
+        labels=[column.label for column in dataset.own],
+        names=[column.name for column in dataset.own],
         rows=[[as_text(cell) for cell in row] for row in frame.rows()],
     )
 
@@ -125,7 +125,7 @@ def put_sheet(
     table = _table(body)
     with who.write() as session:
         dataset = _of_kind(session, key, "sheet")
-        old = {column.name: column for column in dataset.columns}
+        old = {column.name: column for column in dataset.own}
         kept = [(old[name], typed) for name, typed in zip(body.names, table.columns, strict=False) if name in old]
         gone = [column.label for name, column in old.items() if name not in {column.name for column, _ in kept}]
         if gone and users_of(session).get(key):
@@ -196,7 +196,7 @@ def put_checklist(
     with who.write() as session:
         dataset = _of_kind(session, key, "checklist")
         table = checklist.ticked(datasets.raw_rows(session, dataset), _checklist(body))
-        table = Table(table.frame, dataset.columns)
+        table = Table(table.frame, dataset.own)
         through = max(body.day, dataset.through or body.day)
         dataset = datasets.refresh_with(session, key, saw, "typed in", table, "ticked", through)
         dataset = _in_order(session, dataset, body)
@@ -215,7 +215,7 @@ def _in_order(session: Session, dataset: StoredDataset, body: ChecklistBody) -> 
     settings = {**dataset.settings, "order": {"item": body.items, "step": body.steps}}
     if settings == dataset.settings:
         return dataset
-    columns, through = list(dataset.columns), dataset.through
+    columns, through = list(dataset.own), dataset.through
     return datasets.update(session, dataset.id, dataset.version, dataset.name, columns, through, settings)
 
 
@@ -262,7 +262,7 @@ def put_connection(
         dataset = _of_kind(session, key, "live")
         connection = who.sources.reach(session, _plain(body), body.password, key)
     found = connections.columns(connection)
-    said = {column.name: column for column in dataset.columns}
+    said = {column.name: column for column in dataset.own}
     kept = [said[c.name] if c.name in said and said[c.name].type == c.type else c for c in found]
     if sum(column.role == "period" for column in kept) > 1:
         kept = [c if c.name in said or c.role != "period" else replace(c, role="text") for c in kept]

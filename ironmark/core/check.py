@@ -5,9 +5,12 @@ from __future__ import annotations
 import datetime as dt
 import difflib
 from collections.abc import Mapping
+from typing import Literal
 
 from ironmark.core.formula import (
+    FUNCTIONS,
     MOST_PERIODS,
+    ROW_FUNCTIONS,
     Aggregate,
     Among,
     Binary,
@@ -24,10 +27,12 @@ from ironmark.core.formula import (
     Not,
     Number,
     Reference,
+    Starts,
     Text,
     aggregates,
     children,
     columns_used,
+    constant,
     references,
     walk,
 )
@@ -38,6 +43,26 @@ def check(node: Node, columns: Mapping[str, ColumnType]) -> None:
     if not aggregates(node) and not columns_used(node) and not references(node):
         raise FormulaError("a KPI needs at least one aggregate, such as count()", *node.span)
     _check_arithmetic(node, columns)
+
+
+def check_row(node: Node, columns: Mapping[str, ColumnType]) -> ColumnType:
+    """Hold a formula over the cells of a row against its columns: the type of what it comes to.
+
+    Raises FormulaError where a name or a type does not fit, or it asks for more than one row.
+    """
+    for inner in walk(node):
+        if isinstance(inner, Aggregate):
+            raise FormulaError(f"{inner.name} runs over many rows; a column has one cell a row", *inner.span)
+        if isinstance(inner, Reference):
+            raise FormulaError(f"@{inner.handle} is read over many rows; a column has one cell a row", *inner.span)
+        _check_row_call(inner)
+    kind = _type(node, columns)
+    return "flag" if kind == "condition" else kind
+
+
+def _check_row_call(node: Node) -> None:
+    if isinstance(node, Call) and node.name not in ROW_FUNCTIONS:
+        raise FormulaError(f"{node.name} stands outside of aggregates, over their results", *node.span)
 
 
 def _check_arithmetic(node: Node, columns: Mapping[str, ColumnType]) -> None:
@@ -66,6 +91,9 @@ def _check_arithmetic(node: Node, columns: Mapping[str, ColumnType]) -> None:
 
 
 def _check_call(node: Call, columns: Mapping[str, ColumnType]) -> None:
+    if node.name not in FUNCTIONS:
+        example = f"sum({node.name}(…))" if node.name == "days" else f"count(where {node.name}(…) = …)"
+        raise FormulaError(f"{node.name} reads the cells of a row; it stands in an aggregate: {example}", *node.span)
     if node.name in ("prior", "rolling") and len(node.args) == 2:
         number = node.args[1]
         most, least = MOST_PERIODS, 2 if node.name == "rolling" else 1
@@ -99,9 +127,10 @@ def _check_aggregate(node: Aggregate, columns: Mapping[str, ColumnType]) -> None
     for inner in walk(node):
         if inner is not node and isinstance(inner, Aggregate):
             raise FormulaError("an aggregate cannot stand inside another one", *inner.span)
-        if isinstance(inner, Call | Reference):
-            what = f"there is no assumption @{inner.handle}, and a KPI" if isinstance(inner, Reference) else inner.name
-            raise FormulaError(f"{what} stands outside of aggregates, over their results", *inner.span)
+        if isinstance(inner, Reference):
+            told = f"there is no assumption @{inner.handle}, and a KPI stands outside of aggregates, over their results"
+            raise FormulaError(told, *inner.span)
+        _check_row_call(inner)
     if node.of is None and node.name != "count":
         raise FormulaError(f"{node.name}() needs a column, as in {node.name}(fare)", *node.span)
     if node.of is not None:
@@ -133,7 +162,31 @@ def _known(node: Column, columns: Mapping[str, ColumnType]) -> ColumnType:
     raise FormulaError(f"no column “{node.name}”{hint}", *node.span)
 
 
-def _type(node: Node, columns: Mapping[str, ColumnType]) -> str:
+def _call_type(node: Call, columns: Mapping[str, ColumnType]) -> ColumnType:
+    """The type of a function over the cells of a row."""
+    kinds = [_type(arg, columns) for arg in node.args]
+    if node.name == "if":
+        if kinds[0] not in ("condition", "flag"):
+            raise FormulaError("if needs a condition first, such as delay > 5", *node.args[0].span)
+        one, other = ("flag" if kind == "condition" else kind for kind in kinds[1:])
+        if one != other:
+            raise FormulaError(f"this is {_A[other]}, and {_A[one]} where the condition holds", *node.args[2].span)
+        return one  # type: ignore[return-value]
+    wanted: ColumnType = "number" if node.name == "steps" else "date"
+    for arg, kind in zip(node.args, kinds, strict=True):
+        if kind != wanted:
+            raise FormulaError(f"{node.name} needs {_A[wanted]}; this is {_A[kind]}", *arg.span)
+    if node.name == "steps":
+        limits = [constant(arg) for arg in node.args[1:]]
+        for at, limit in enumerate(limits):
+            before = limits[at - 1] if at else None
+            if limit is None or (before is not None and limit <= before):
+                told = "the limits of steps are numbers that rise, as in steps(delay, 5, 15, 60)"
+                raise FormulaError(told, *node.args[at + 1].span)
+    return "number" if node.name == "days" else "text"
+
+
+def _type(node: Node, columns: Mapping[str, ColumnType]) -> ColumnType | Literal["condition"]:
     """The type of a row expression: a column type or ``condition``."""
     match node:
         case Number():
@@ -156,6 +209,11 @@ def _type(node: Node, columns: Mapping[str, ColumnType]) -> str:
         case Among():
             for value in node.values:
                 _alike(node.of, value, columns)
+        case Call():
+            return _call_type(node, columns)
+        case Starts():
+            if (kind := _type(node.of, columns)) != "text":
+                raise FormulaError(f"only a text starts with something; this is {_A[kind]}", *node.of.span)
         case Blank():
             if _type(node.of, columns) == "condition":
                 raise FormulaError("only a value can be blank or filled", *node.of.span)

@@ -11,6 +11,7 @@ import difflib
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
+from itertools import pairwise
 from pathlib import Path
 from typing import Any, Literal
 
@@ -32,6 +33,19 @@ FUNCTIONS: dict[str, tuple[int, int, str]] = {
     "rolling": (2, 2, "rolling(sum(fare), 12)"),
     "share": (1, 1, "share(sum(fare))"),
 }
+# Functions over the cells of a row: how many arguments they take, and an example.
+ROW_FUNCTIONS: dict[str, tuple[int, int, str]] = {
+    "if": (3, 3, 'if(delay > 5, "late", "on time")'),
+    "weekday": (1, 1, "weekday(day)"),
+    "month": (1, 1, "month(day)"),
+    "days": (2, 2, "days(ordered, delivered)"),
+    "steps": (2, 20, "steps(delay, 5, 15, 60)"),
+}
+WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+MONTHS = (
+    "January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November",
+    "December",
+)  # fmt: skip
 MOST_PERIODS = 240
 RESERVED = frozenset(["or", "and", "not", "in", "is", "where", "blank", "filled", "yes", "no"])
 ColumnType = Literal["number", "text", "date", "flag"]
@@ -124,6 +138,14 @@ class Blank(Node):
 
 
 @dataclass(frozen=True)
+class Starts(Node):
+    """Whether a text begins with another one."""
+
+    of: Node
+    start: str
+
+
+@dataclass(frozen=True)
 class Logic(Node):
     """Conditions of which all (``and``) or any (``or``) have to hold."""
 
@@ -172,7 +194,7 @@ class Aggregate(Node):
 
 @dataclass(frozen=True)
 class Call(Node):
-    """A function over aggregates, as written."""
+    """A function over aggregates or, inside of one, over the cells of a row, as written."""
 
     name: str
     args: tuple[Node, ...]
@@ -337,6 +359,9 @@ class _Build(Transformer[Token, Node]):
     def blank(self, meta: Any, items: list[Any]) -> Node:
         return Blank(items[0], str(items[1]).lower() == "filled", span=_span(meta))
 
+    def starts(self, meta: Any, items: list[Any]) -> Node:
+        return Starts(items[0], str(items[-1])[1:-1], span=_span(meta))
+
     def either(self, meta: Any, items: list[Any]) -> Node:
         return Logic("or", tuple(items), span=_span(meta))
 
@@ -356,10 +381,10 @@ class _Build(Transformer[Token, Node]):
         name, given, where = items
         lowered = str(name).lower()
         args: tuple[Node, ...] = given or ()
-        if lowered in FUNCTIONS:
+        if lowered in FUNCTIONS or lowered in ROW_FUNCTIONS:
             return _function(lowered, args, where, _span(meta))
         if lowered not in AGGREGATES:
-            known = (*AGGREGATES, *FUNCTIONS)
+            known = tuple(dict.fromkeys((*AGGREGATES, *FUNCTIONS, *ROW_FUNCTIONS)))
             near = difflib.get_close_matches(lowered, known, 1)
             hint = f"; did you mean {near[0]}?" if near else f"; there are {', '.join(known)}"
             raise FormulaError(f"no function “{name}”{hint}", name.start_pos, name.end_pos)
@@ -369,7 +394,7 @@ class _Build(Transformer[Token, Node]):
 
 
 def _function(name: str, args: tuple[Node, ...], where: Node | None, span: Span) -> Node:
-    least, most, example = FUNCTIONS[name]
+    least, most, example = FUNCTIONS.get(name) or ROW_FUNCTIONS[name]
     if where is not None:
         raise FormulaError(f"“where” belongs inside an aggregate, not in {name}", *where.span)
     if not least <= len(args) <= most:
@@ -450,6 +475,37 @@ def _explain(text: str, error: UnexpectedInput) -> FormulaError:
     if shown.lower() == "where":
         return FormulaError("“where” belongs inside an aggregate, as in count(where late = yes)", at, at + 5)
     return FormulaError(f"“{shown}” was not expected here; an operator or bracket may be missing", at, at + len(shown))
+
+
+def steps_of(call: Call) -> tuple[tuple[float, ...], tuple[str, ...]]:
+    """The limits of ``steps`` and the names of its ranges, one more: a limit belongs to the range above it."""
+    limits = tuple(limit for arg in call.args[1:] if (limit := constant(arg)) is not None)
+    said = [f"{limit:,.10g}".replace("-", "−") for limit in limits]
+    between = [f"{low} to under {high}" for low, high in pairwise(said)]
+    return limits, (f"under {said[0]}", *between, f"{said[-1]} and over")
+
+
+def constant(node: Node) -> float | None:
+    """The number that is written; None for all else."""
+    if isinstance(node, Minus) and isinstance(node.of, Number):
+        return -node.of.value
+    return node.value if isinstance(node, Number) else None
+
+
+def named_values(node: Node) -> tuple[str, ...]:
+    """The texts a row formula can come to, in their own order, where it says them: weekdays, months, ranges, and
+    those written behind ``if``; none where they are known from the rows alone."""
+    match node:
+        case Call(name="weekday"):
+            return WEEKDAYS
+        case Call(name="month"):
+            return MONTHS
+        case Call(name="steps"):
+            return steps_of(node)[1]
+        case Call(name="if", args=(_, then, other)):
+            both = [(text.value,) if isinstance(text, Text) else named_values(text) for text in (then, other)]
+            return tuple(dict.fromkeys(name for names in both for name in names)) if all(both) else ()
+    return ()
 
 
 def references(node: Node) -> tuple[str, ...]:

@@ -108,6 +108,14 @@ class _Speaker:
                 return f"minus {self.value(of)}"
             case f.Binary(op=op, left=left, right=right):
                 return f"({self.value(left)} {_OPS[op]} {self.value(right)})"
+            case f.Call(name="if", args=(test, then, other)):
+                return f"({self.value(then)} if {self.condition(test)}, else {self.value(other)})"
+            case f.Call(name="days", args=(start, end)):
+                return f"the days from {self.value(start)} to {self.value(end)}"
+            case f.Call(name="steps", args=(of, *_)):
+                return f"the range of {self.value(of)}"
+            case f.Call(name=name, args=(of, *_)):
+                return f"the {name} of {self.value(of)}"
         return self.condition(node)
 
     def condition(self, node: f.Node) -> str:
@@ -120,6 +128,8 @@ class _Speaker:
                 return f"{self.value(of)} is one of {', '.join(self.value(value) for value in values)}"
             case f.Blank(of=of, filled=filled):
                 return f"{self.value(of)} is {'filled' if filled else 'blank'}"
+            case f.Starts(of=of, start=start):
+                return f"{self.value(of)} starts with “{start}”"
             case f.Logic(op=op, items=items):
                 return f" {op} ".join(self.condition(item) for item in items)
             case f.Not(of=of):

@@ -6,8 +6,8 @@ import datetime as dt
 import hashlib
 import io
 import secrets
-from collections.abc import Callable, Iterator
-from dataclasses import asdict, dataclass, field
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any, Literal
 
 import polars as pl
@@ -19,7 +19,8 @@ from ironmark.store.database import Missing, StaleVersion, author, new_key, now
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.findings import findings
 from ironmark.tables.refresh import Changes, How, changes, combined, conform, merged
-from ironmark.tables.table import Column, Problem, Table, complete_through
+from ironmark.tables.table import Column, Problem, Table, Unreadable, complete_through
+from ironmark.tables.widened import Lookup, Twice, Wide, derived, looked_up, twice
 
 Kind = Literal["file", "sheet", "checklist", "live"]
 Tell = Callable[[float], None]
@@ -50,6 +51,12 @@ class StoredDataset:
     kind: Kind = "file"
     settings: dict[str, Any] = field(default_factory=dict)
     has_token: bool = False
+    own: tuple[Column, ...] = ()  # those of the rows; ``columns`` are these and what is looked up or derived
+
+    @property
+    def wide(self) -> Wide:
+        """What it has besides the columns of its rows."""
+        return Wide.of(self.settings)
 
     @property
     def period(self) -> str | None:
@@ -144,9 +151,10 @@ def refresh(
     """Keep new rows as a further version. ``saw`` None takes any version. Raises Missing, StaleVersion, Unreadable."""
     row = _locked(session, key, saw)
     before = get(session, key)
-    new = conform(table, before.columns)
+    new = conform(table, before.own)
+    _refuse_names(before, new.columns)
     old = raw_rows(session, before)
-    frame = combined(old, new, how, before.period)
+    frame = combined(old, new, how, next((c.name for c in before.own if c.role == "period"), None))
     told = changes(merged(old, before.merges), merged(frame, before.merges), new.frame.height, new.columns)
     problems = (*new.problems, *findings(frame, new.columns))
     through = complete_through(frame, new.columns)  # a day that was said was of the rows before
@@ -190,6 +198,7 @@ def go_back(session: Session, key: str, saw: int, number: int) -> StoredDataset:
         row.problems, row.through = list(version.problems or []), version.through
     row.rows_version, row.version, row.updated_at = number, row.version + 1, now()
     session.flush()
+    _follow(session, row)
     return get(session, key)
 
 
@@ -209,12 +218,94 @@ def update(
     """Change what is said about the rows. Raises Missing, StaleVersion."""
     row = _locked(session, key, saw)
     row.name, row.through = name, through
-    row.columns = [asdict(column) for column in columns]
+    row.columns = [asdict(column) for column in columns if column.origin == "rows"]
     if settings is not None:
         row.settings = settings
+    row.settings = (row.settings or {}) | _said_anew(Wide.of(row.settings or {}), columns).settings()
     row.version, row.updated_at = row.version + 1, now()
     session.flush()
+    _follow(session, row, recount=False)
     return get(session, key)
+
+
+def _said_anew(wide: Wide, columns: Sequence[Column]) -> Wide:
+    """Further columns with the labels and roles that ``columns`` give them."""
+    said = {column.name: column for column in columns if column.origin != "rows"}
+    lookups = [
+        replace(one, take=tuple((their, said.get(column.name, column)) for their, column in one.take))
+        for one in wide.lookups
+    ]
+    derived = [replace(one, column=said.get(one.column.name, one.column)) for one in wide.derived]
+    return Wide(tuple(lookups), tuple(derived))
+
+
+def widen(session: Session, key: str, saw: int, wide: Wide, order: Mapping[str, Sequence[str]]) -> StoredDataset:
+    """Have a dataset take these columns from others and derive those. Raises Missing, StaleVersion."""
+    row = _locked(session, key, saw)
+    row.settings = (row.settings or {}) | wide.settings() | {"order": dict(order)}
+    row.version, row.updated_at = row.version + 1, now()
+    session.flush()
+    _follow(session, row)
+    return get(session, key)
+
+
+def takers(session: Session, key: str) -> list[StoredDataset]:
+    """The datasets that take columns from one."""
+    return [one for one in every(session) if any(lookup.dataset == key for lookup in one.wide.lookups)]
+
+
+def _refuse_names(dataset: StoredDataset, columns: Sequence[Column]) -> None:
+    """Refuse rows with a column of the name of one that is looked up or derived. Raises Unreadable."""
+    names = {column.name for column in columns}
+    for column in dataset.wide.columns:
+        if column.name in names:
+            how = "is taken from another dataset" if column.origin == "lookup" else "is derived by a formula"
+            raise Unreadable(
+                f"The new rows have a column “{column.label}”, which {how} here. Take that one out on the dataset’s "
+                "page, or rename the column of the file; nothing was changed."
+            )
+
+
+def _follow(session: Session, row: Dataset, *, recount: bool = True) -> None:
+    """Have what rests on a dataset's rows follow them: the day it is complete through, where the period is looked up,
+    and every dataset that takes columns from it. Raises Unreadable where these could no longer be taken."""
+    dataset = get(session, row.id)
+    period = next((column for column in dataset.columns if column.role == "period"), None)
+    if recount and period and period.origin != "rows" and not dataset.settings.get("fixed_through"):
+        row.through = complete_through(rows(session, dataset), dataset.columns)
+        session.flush()
+    taking = takers(session, row.id)
+    if not taking:
+        return
+    there = rows(session, dataset) if dataset.kind != "live" else None
+    types = {column.name: column.type for column in dataset.columns}
+    for one in taking:
+        for lookup in one.wide.lookups:
+            if lookup.dataset != row.id:
+                continue
+            _refuse_gone(one, lookup, types)
+            if there is not None and (found := twice(there, lookup.there)):
+                raise Unreadable(f"{told_twice(found, lookup.there)} “{one.name}” takes columns from it by that key.")
+        taker = session.get_one(Dataset, one.id, with_for_update=True)
+        taker.version, taker.updated_at = taker.version + 1, now()
+        session.flush()
+        _follow(session, taker)
+
+
+def _refuse_gone(taker: StoredDataset, lookup: Lookup, types: Mapping[str, str]) -> None:
+    for name, wanted in (*((their, None) for their in lookup.there), *((t, c.type) for t, c in lookup.take)):
+        if name not in types or (wanted and types[name] != wanted):
+            raise Unreadable(
+                f"“{taker.name}” takes “{name}” from this dataset, and it would be gone or of another type. "
+                "Change what it takes first; nothing was changed."
+            )
+
+
+def told_twice(found: Sequence[Twice], keys: Sequence[str]) -> str:
+    """Which keys stand in more than one row, in words."""
+    listed = "; ".join(f"“{one.key}” in rows {', '.join(str(row) for row in one.rows)}" for one in found[:5])
+    more = f" and {len(found) - 5} more" if len(found) > 5 else ""
+    return f"{' and '.join(keys)} should name one row each, but {listed}{more}. Mend the table; nothing was changed."
 
 
 def remove(session: Session, key: str, saw: int) -> None:
@@ -251,9 +342,20 @@ def _digest(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def rows(session: Session, dataset: StoredDataset) -> pl.DataFrame:
-    """All rows of the visible version, with its members' spellings merged."""
-    return merged(raw_rows(session, dataset), dataset.merges)
+def rows(session: Session, dataset: StoredDataset, apart: str = "") -> pl.DataFrame:
+    """All rows of the visible version with what is looked up and derived, and its members' spellings merged.
+
+    apart: a column whose spellings stay as they came.
+    """
+    merges = {name: found for name, found in dataset.merges.items() if name != apart}
+    frame = merged(raw_rows(session, dataset), merges)
+    for lookup in dataset.wide.lookups:
+        there = rows(session, get(session, lookup.dataset))
+        # Derived columns see the members that spellings stand for.
+        frame = merged(looked_up(frame, there, lookup), merges)
+    for column in dataset.wide.derived:
+        frame = merged(derived(frame, column), merges)
+    return frame
 
 
 def raw_rows(session: Session, dataset: StoredDataset) -> pl.DataFrame:
@@ -305,6 +407,9 @@ def _write(
         session.expunge_all()  # a piece once sent need not stay in memory
         kept += height
         tell(kept / max(1, table.frame.height))
+    row = session.get_one(Dataset, row.id)
+    if number > 1:
+        _follow(session, row)
     _prune(session, row.id, number, int((row.settings or {}).get("keep_versions", KEPT_VERSIONS)))
 
 
@@ -363,8 +468,10 @@ def _locked(session: Session, key: str, saw: int | None) -> Dataset:
 
 def _stored(row: Dataset, version: DatasetVersion) -> StoredDataset:
     problems = tuple(Problem(p["message"], p["column"], tuple(p["rows"])) for p in row.problems)
+    own = tuple(Column(**column) for column in row.columns)
+    columns = (*own, *Wide.of(row.settings or {}).columns)
     return StoredDataset(
         row.id, row.version, row.name, row.rows_version, version.row_count, version.file_name,
-        tuple(Column(**column) for column in row.columns), problems, row.through, row.updated_at,
-        row.kind, row.settings or {}, bool(row.token),  # type: ignore[arg-type]
+        columns, problems, row.through, row.updated_at,
+        row.kind, row.settings or {}, bool(row.token), own,  # type: ignore[arg-type]
     )  # fmt: skip

@@ -234,6 +234,10 @@ def expression(node: f.Node, dates: Dates) -> pl.Expr:
         case f.Among(of=of, values=values):
             tests = [expression(of, dates) == _comparable(value, of, dates) for value in values]
             return pl.any_horizontal(tests)
+        case f.Starts(of=of, start=start):
+            return expression(of, dates).str.starts_with(start)
+        case f.Call():
+            return _called(node, dates)
         case f.Blank(of=of, filled=filled):
             return expression(of, dates).is_not_null() if filled else expression(of, dates).is_null()
         case f.Logic(op=op, items=items):
@@ -242,6 +246,23 @@ def expression(node: f.Node, dates: Dates) -> pl.Expr:
         case f.Not(of=of):
             return ~expression(of, dates)
     raise TypeError(f"{type(node).__name__} has no value in a row")
+
+
+def _called(node: f.Call, dates: Dates) -> pl.Expr:
+    """A function over the cells of a row; of a blank, and of a condition that is neither true nor not, it is blank."""
+    args = [expression(arg, dates) for arg in node.args]
+    if node.name == "if":
+        return pl.when(args[0]).then(args[1]).when(~args[0]).then(args[2])
+    if node.name == "days":
+        return (args[1] - args[0]).dt.total_days().cast(pl.Float64)
+    if node.name == "steps":
+        limits, names = f.steps_of(node)
+        place = pl.sum_horizontal([(args[0] >= limit).cast(pl.Int64) for limit in limits])
+        named = place.replace_strict(dict(enumerate(names)), return_dtype=pl.String)
+        return pl.when(args[0].is_not_null()).then(named)
+    names = f.WEEKDAYS if node.name == "weekday" else f.MONTHS
+    place = args[0].dt.weekday() if node.name == "weekday" else args[0].dt.month()
+    return place.cast(pl.Int64).replace_strict(dict(enumerate(names, 1)), return_dtype=pl.String)
 
 
 def _comparable(node: f.Node, beside: f.Node, dates: Dates) -> pl.Expr:

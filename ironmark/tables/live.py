@@ -281,6 +281,11 @@ class LiveSource(CellSource):
                 return compared
             case f.Among(of=of, values=values):
                 return sa.or_(*(self._expression(of) == self._comparable(value, of) for value in values))
+            case f.Starts(of=of, start=start):
+                text = self._expression(of)
+                return _exact(sa.func.left(text, len(start))) == _text(start)
+            case f.Call():
+                return self._called(node)
             case f.Blank(of=of, filled=filled):
                 inner = self._expression(of)
                 return inner.is_not(None) if filled else inner.is_(None)
@@ -290,6 +295,21 @@ class LiveSource(CellSource):
             case f.Not(of=of):
                 return sa.not_(self._expression(of))
         raise TypeError(f"{type(node).__name__} has no value in a row")
+
+    def _called(self, node: f.Call) -> Expression:
+        """A function over the cells of a row, as ``columns`` has it."""
+        args = [self._expression(arg) for arg in node.args]
+        if node.name == "if":
+            return sa.case((args[0], args[1]), (sa.not_(args[0]), args[2]), else_=sa.null())
+        if node.name == "days":
+            return sa.func.datediff(args[1], args[0]) * sa.literal_column("1e0")
+        if node.name == "steps":
+            limits, names = f.steps_of(node)
+            below = [(args[0] < limit, _text(name)) for limit, name in zip(limits, names, strict=False)]
+            return sa.case(*below, (args[0] >= limits[-1], _text(names[-1])), else_=sa.null())
+        names = f.WEEKDAYS if node.name == "weekday" else f.MONTHS
+        place = sa.func.weekday(args[0]) if node.name == "weekday" else sa.func.month(args[0]) - 1
+        return sa.case(*((place == at, _text(name)) for at, name in enumerate(names)), else_=sa.null())
 
     def _comparable(self, node: f.Node, beside: f.Node) -> Expression:
         if isinstance(node, f.Text) and isinstance(beside, f.Column) and self._types[beside.name] == "date":

@@ -14,6 +14,7 @@ import polars as pl
 from ironmark.core.formula import AGGREGATES, RESERVED, ColumnType
 
 Role = Literal["period", "segment", "measure", "flag", "text"]
+Origin = Literal["rows", "lookup", "derived"]  # of the rows themselves, taken from another dataset, or by a formula
 ROLES: dict[Role, tuple[ColumnType, ...]] = {
     "period": ("date",),
     "segment": ("text", "number", "flag", "date"),
@@ -35,6 +36,7 @@ class Column:
     label: str  # as the file's header has it
     type: ColumnType
     role: Role
+    origin: Origin = "rows"
 
 
 @dataclass(frozen=True)

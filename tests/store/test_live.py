@@ -51,16 +51,26 @@ rows = st.lists(
     min_size=1,
     max_size=30,
 ).filter(lambda found: any(row[0] for row in found))
-VALUES = ("fare", "delay", "fare - delay", "fare / delay", "-delay * 2")
+VALUES = (
+    "fare",
+    "delay",
+    "fare - delay",
+    "fare / delay",
+    "-delay * 2",
+    "if(late = yes, fare, delay)",
+    "days(day, day) + 1",
+)
 CONDITIONS = (
     "", " where late = yes", " where not late = no", " where delay <= 5", " where delay > 10 or fare < 0",
     " where fare != 0 and vessel = \"x\"", " where route = \"a\"", " where route in (\"A\", \"ä\")", " where route > \"a\"",
     " where late is blank", " where fare is filled and not delay = 3", " where day >= \"2026-02-15\"", " where route is blank",
+    " where route starts with \"a\"", " where weekday(day) in (\"Monday\", \"Sunday\")", " where month(day) = \"February\"",
+    " where steps(delay, -2, 5, 20) = \"5 to under 20\"", " where if(late, delay > 3, fare < 0)", " where not route starts with \"A\"",
 )  # fmt: skip
 FORMULAS = [
     *(f"{name}({of}{where})" for name in f.AGGREGATES for of in VALUES for where in CONDITIONS),
     *(f"count({where.strip()})" for where in CONDITIONS),
-    *(f"distinct({name}{where})" for name in ("route", "day", "late") for where in CONDITIONS[:3]),
+    *(f"distinct({name}{where})" for name in ("route", "day", "late", "weekday(day)", "steps(fare, 0, 1_000)", "delay > 2") for where in CONDITIONS[:3]),
     "rolling(sum(fare), 2)", "to_date(mean(delay))", "rolling(median(fare), 2)", "to_date(distinct(route))",
     "share(sum(delay))", "year_ago(sum(fare))", "prior(sum(fare))", "prior(median(fare))", "sum(1)", "count(5)", "sum(fare) / count(where late = yes)", "rolling(max(fare), 2)",
 ]  # fmt: skip

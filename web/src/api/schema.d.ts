@@ -1360,6 +1360,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/datasets/{key}/lookups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Matches
+         * @description How the keys of each lookup are found, in the rows as they are now.
+         */
+        get: operations["list_matches_api_datasets__key__lookups_get"];
+        /**
+         * Put Lookups
+         * @description What is taken from other datasets, all of it; keys that stand twice there, and circles, are refused.
+         */
+        put: operations["put_lookups_api_datasets__key__lookups_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/lookups/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Lookup
+         * @description A first look at what a lookup would find. Nothing is kept.
+         */
+        post: operations["try_lookup_api_datasets__key__lookups_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/derived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Derived
+         * @description The columns that are derived by formulas, all of them in their order.
+         */
+        put: operations["put_derived_api_datasets__key__derived_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/derived/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Derived
+         * @description What a formula comes to in the rows as they are. Nothing is kept.
+         */
+        post: operations["try_derived_api_datasets__key__derived_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calendar": {
         parameters: {
             query?: never;
@@ -2041,6 +2125,11 @@ export interface components {
             role: "period" | "segment" | "measure" | "flag" | "text";
             /** Roles */
             roles: ("period" | "segment" | "measure" | "flag" | "text")[];
+            /**
+             * Origin
+             * @enum {string}
+             */
+            origin: "rows" | "lookup" | "derived";
         };
         /** ColumnSummary */
         ColumnSummary: {
@@ -2293,6 +2382,10 @@ export interface components {
             /** Keep Versions */
             keep_versions: number;
             connection: components["schemas"]["ConnectionOut"] | null;
+            /** Lookups */
+            lookups: components["schemas"]["LookupBody"][];
+            /** Derived */
+            derived: components["schemas"]["DerivedBody"][];
         };
         /**
          * DealAsk
@@ -2321,6 +2414,50 @@ export interface components {
              * @default []
              */
             shares: number[];
+        };
+        /**
+         * DerivedBody
+         * @description A column by a formula over the other cells of its row, those derived before it among them.
+         */
+        DerivedBody: {
+            /** Name */
+            name?: string | null;
+            /** Label */
+            label: string;
+            /** Formula */
+            formula: string;
+            /** Role */
+            role?: ("period" | "segment" | "measure" | "flag" | "text") | null;
+        };
+        /**
+         * DerivedLook
+         * @description What a formula comes to: its type, the roles that allows, the cells it reads in some rows and what comes of
+         *     them, and the values there are, the most frequent first.
+         */
+        DerivedLook: {
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "number" | "text" | "date" | "flag";
+            /** Roles */
+            roles: ("period" | "segment" | "measure" | "flag" | "text")[];
+            /** Columns */
+            columns: string[];
+            /** First */
+            first: unknown[][];
+            /** Values */
+            values: [
+                string,
+                number
+            ][];
+            /** Blanks */
+            blanks: number;
+        };
+        /** DerivedsBody */
+        DerivedsBody: {
+            /** Derived */
+            derived: components["schemas"]["DerivedBody"][];
         };
         /**
          * DialLook
@@ -3078,6 +3215,16 @@ export interface components {
             /** Kind */
             kind: string;
         };
+        /**
+         * KeyBody
+         * @description A column here and the one there that has to be the same.
+         */
+        KeyBody: {
+            /** Here */
+            here: string;
+            /** There */
+            there: string;
+        };
         /** KindPicture */
         KindPicture: {
             /** Name */
@@ -3325,6 +3472,50 @@ export interface components {
              */
             history: components["schemas"]["HistoryLook"];
         };
+        /**
+         * LookupBody
+         * @description Takes columns from another dataset, the one row of which has the same key.
+         */
+        LookupBody: {
+            /** Dataset */
+            dataset: string;
+            /** On */
+            on: components["schemas"]["KeyBody"][];
+            /** Take */
+            take: components["schemas"]["TakenBody"][];
+        };
+        /**
+         * LookupLook
+         * @description A first look at what would be taken: some rows with their keys and what comes with them.
+         */
+        LookupLook: {
+            /** Dataset */
+            dataset: string;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Found */
+            found: number;
+            /** Blank */
+            blank: number;
+            /** Missing */
+            missing: [
+                string,
+                number
+            ][];
+            /** Keys Missing */
+            keys_missing: number;
+            /** Columns */
+            columns: string[];
+            /** First */
+            first: unknown[][];
+        };
+        /** LookupsBody */
+        LookupsBody: {
+            /** Lookups */
+            lookups: components["schemas"]["LookupBody"][];
+        };
         /** ManyTexts */
         ManyTexts: {
             /** Texts */
@@ -3360,6 +3551,29 @@ export interface components {
             shown: string;
             /** Became */
             became: string;
+        };
+        /**
+         * MatchedOut
+         * @description What a lookup finds. missing: keys that are in no row of the other dataset, with how many rows have them.
+         */
+        MatchedOut: {
+            /** Dataset */
+            dataset: string;
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Found */
+            found: number;
+            /** Blank */
+            blank: number;
+            /** Missing */
+            missing: [
+                string,
+                number
+            ][];
+            /** Keys Missing */
+            keys_missing: number;
         };
         /**
          * MemberOut
@@ -4712,6 +4926,20 @@ export interface components {
             state: string;
             /** Fraction */
             fraction: number;
+        };
+        /**
+         * TakenBody
+         * @description A column of the other dataset. name: what formulas call it here, kept once it has one.
+         */
+        TakenBody: {
+            /** Column */
+            column: string;
+            /** Name */
+            name?: string | null;
+            /** Label */
+            label?: string | null;
+            /** Role */
+            role?: ("period" | "segment" | "measure" | "flag" | "text") | null;
         };
         /** TallyPart */
         TallyPart: {
@@ -8124,6 +8352,181 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Upload"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_matches_api_datasets__key__lookups_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchedOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_lookups_api_datasets__key__lookups_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookupsBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_lookup_api_datasets__key__lookups_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookupBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookupLook"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_derived_api_datasets__key__derived_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DerivedsBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_derived_api_datasets__key__derived_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DerivedBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DerivedLook"];
                 };
             };
             /** @description A problem document (RFC 9457) */

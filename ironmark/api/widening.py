@@ -1,0 +1,86 @@
+"""What a dataset takes from others by a key, and the columns it derives by formulas."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Header, Response
+from pydantic import Field
+from sqlalchemy.orm import Session
+
+from ironmark.api.datasets import DatasetOut, dataset_answer
+from ironmark.api.versions import seen_version
+from ironmark.api.who import Reader, reader
+from ironmark.pages.documents import Model
+from ironmark.pages.widening import (
+    DerivedBody,
+    DerivedLook,
+    LookupBody,
+    LookupLook,
+    MatchedOut,
+    derive,
+    derived_of,
+    look_up,
+    lookups_of,
+    matches,
+    orders_of,
+)
+from ironmark.store import datasets
+from ironmark.store.datasets import StoredDataset
+from ironmark.tables.widened import Wide
+
+router = APIRouter(prefix="/api/datasets/{key}", tags=["datasets"])
+
+
+class LookupsBody(Model):
+    lookups: list[LookupBody] = Field(max_length=20)
+
+
+class DerivedsBody(Model):
+    derived: list[DerivedBody] = Field(max_length=50)
+
+
+def _kept(session: Session, response: Response, dataset: StoredDataset, saw: int, wide: Wide) -> DatasetOut:
+    made = datasets.widen(session, dataset.id, saw, wide, orders_of(dataset, wide))
+    return dataset_answer(session, response, made)
+
+
+@router.get("/lookups")
+def list_matches(key: str, who: Reader = Depends(reader)) -> list[MatchedOut]:
+    """How the keys of each lookup are found, in the rows as they are now."""
+    with who.read() as session:
+        return matches(session, datasets.get(session, key))
+
+
+@router.put("/lookups")
+def put_lookups(
+    key: str, body: LookupsBody, response: Response, if_match: str | None = Header(None), who: Reader = Depends(reader)
+) -> DatasetOut:
+    """What is taken from other datasets, all of it; keys that stand twice there, and circles, are refused."""
+    saw = seen_version(if_match)
+    with who.write() as session:
+        dataset = datasets.get(session, key)
+        return _kept(session, response, dataset, saw, lookups_of(session, dataset, body.lookups))
+
+
+@router.post("/lookups/try")
+def try_lookup(key: str, body: LookupBody, who: Reader = Depends(reader)) -> LookupLook:
+    """A first look at what a lookup would find. Nothing is kept."""
+    with who.read() as session:
+        return look_up(session, datasets.get(session, key), body)
+
+
+@router.put("/derived")
+def put_derived(
+    key: str, body: DerivedsBody, response: Response, if_match: str | None = Header(None), who: Reader = Depends(reader)
+) -> DatasetOut:
+    """The columns that are derived by formulas, all of them in their order."""
+    saw = seen_version(if_match)
+    with who.write() as session:
+        dataset = datasets.get(session, key)
+        return _kept(session, response, dataset, saw, derived_of(session, dataset, body.derived))
+
+
+@router.post("/derived/try")
+def try_derived(key: str, body: DerivedBody, who: Reader = Depends(reader)) -> DerivedLook:
+    """What a formula comes to in the rows as they are. Nothing is kept."""
+    with who.read() as session:
+        return derive(session, datasets.get(session, key), body)
