@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import sqlalchemy as sa
@@ -19,12 +20,29 @@ from ironmark.tables import checklist
 from ironmark.tables.checklist import Checklist
 from ironmark.tables.reader import read_delimited
 from ironmark.tables.table import Column, Table
+from ironmark.tables.widened import Derived, Lookup, Wide
 
 PERCENT = {"kind": "percent", "decimals": 1}
 WHOLE_PERCENT = {"kind": "percent", "decimals": 0}
 POUNDS = {"kind": "currency", "decimals": 2, "compact": True}
 UP, DOWN, INSIDE = "higher", "lower", "inside"
 SAIL, SAFE, BOOK, REFIT = "sailings", "safety-sheet", "bookings", "refit-programme"
+ROUTES, VESSELS = "routes", "vessels"
+# What sailings take from routes and vessels by their names, and the column they derive.
+PART = 'if(weekday(date) in ("Friday", "Saturday", "Sunday")\n  or month(date) in ("July", "August"), "peak", "quiet")'
+WIDE = Wide(
+    (
+        Lookup(ROUTES, (("route", "route"),), (("region", Column("region", "Region", "text", "segment", "lookup")),)),
+        Lookup(
+            VESSELS, (("vessel", "vessel"),),
+            (
+                ("seats", Column("seats", "Seats", "number", "measure", "lookup")),
+                ("built", Column("built", "Built", "number", "text", "lookup")),
+            ),
+        ),
+    ),
+    (Derived(Column("part", "Part of the week", "text", "segment", "derived"), PART),),
+)  # fmt: skip
 
 # id: dataset, handle, name, formula, unit, direction, nature, owner
 KPIS: dict[str, tuple[str, str, str, str, dict[str, Any], str, str, str]] = {
@@ -49,6 +67,10 @@ KPIS: dict[str, tuple[str, str, str, str, dict[str, Any], str, str, str]] = {
         SAIL, "margin", "Margin", "1 - (@fuel_cost + count(where cancelled = no) * @crew_cost)\n  / sum(fare_revenue)",
         PERCENT, UP, "rate", "Finance",
     ),
+    "seat-use": (SAIL, "seat_use", "Seats taken", "sum(passengers) / sum(seats where cancelled = no)", WHOLE_PERCENT, UP, "rate", "Operations"),
+    "isles-revenue": (SAIL, "isles_revenue", "Outer isles revenue", 'sum(fare_revenue where region = "Outer isles")', POUNDS, UP, "flow", "Finance"),
+    "old-vessels": (SAIL, "old_vessels", "Sailed by vessels from before 2005", "count(where built < 2005 and cancelled = no)\n  / count(where cancelled = no)", WHOLE_PERCENT, DOWN, "rate", "Engineering"),
+    "on-time-peak": (SAIL, "on_time_peak", "On time at the peak", 'count(where part = "peak" and delay_minutes <= 5)\n  / count(where part = "peak" and cancelled = no)', PERCENT, UP, "rate", "Operations"),
     "berth": (SAFE, "berth_condition", "Berth condition", "mean(berth_condition)", {"decimals": 1}, UP, "rate", "Safety"),
 }  # fmt: skip
 
@@ -128,6 +150,7 @@ YARDSTICKS: dict[str, dict[str, Any]] = {
         "name": "Margin", "kpi": "margin", "bands": HIGHER,
         "cuts": [{"mark": "target", "offset": o} for o in (-0.1, 0.0, 0.1)],
     },
+    "seats-taken": {"name": "Seats taken", "kpi": "seat-use", "bands": HIGHER, "cuts": [{"offset": 0.3}, {"offset": 0.4}, {"offset": 0.5}]},
     "score": {"name": "Score of 3", "kpi": "berth", "bands": ["short", "near", "met"], "cuts": [{"offset": 1.5}, {"offset": 2.25}]},
 }  # fmt: skip
 
@@ -153,6 +176,9 @@ MARKS: list[tuple[str, str, str | Owner, str, float]] = [
     ("fare-revenue", "target", TOGETHER, "2025-01", 1_040_000),
     ("fare-revenue", "target", TOGETHER, "2026-01", 1_180_000),
     *(("revenue-per-sailing", "target", route, "2025-01", value) for route, value in REVENUE_TARGETS.items()),
+    ("isles-revenue", "target", TOGETHER, "2025-01", 118_000),
+    ("on-time-peak", "target", EVERYONE, "2025-01", 0.91),
+    ("old-vessels", "limit", EVERYONE, "2025-01", 0.42),
     ("fuel-per-mile", "limit", EVERYONE, "2025-01", 46),
     ("complaints", "limit", EVERYONE, "2025-01", 6),
     ("fuel-cost", "limit", TOGETHER, "2025-01", 660_000),
@@ -318,6 +344,29 @@ SCORECARDS: dict[str, dict[str, Any]] = {
             },
         ],
     },
+    "where-and-when": {
+        "title": "Where and when",
+        "scope": {"period": "complete"},
+        "sections": [
+            {
+                "id": "wr", "title": "Region by region",
+                "instruments": [
+                    _instrument("w1", "revenue-per-sailing", "ledger", (0, 0, 8, 10), by="route", yardstick="share-of-target", look={"ledger": {"group": "region", "columns": ["value", "mark", "gap", "bullet", "state"]}}),
+                    _instrument("w2", "on-time", "bullet", (8, 0, 4, 6), by="region", yardstick="punctuality"),
+                    _instrument("w3", "isles-revenue", "bar", (8, 6, 4, 4), yardstick="share-of-target"),
+                ],
+            },
+            {
+                "id": "ww", "title": "At the peak, and in which vessels",
+                "instruments": [
+                    _instrument("w4", "on-time", "bullet", (0, 0, 4, 4), by="part", yardstick="punctuality"),
+                    _instrument("w5", "on-time-peak", "history", (4, 0, 4, 4), yardstick="punctuality"),
+                    _instrument("w6", "old-vessels", "figure", (8, 0, 4, 4), yardstick="within-limit", marks=["limit"]),
+                    _instrument("w7", "seat-use", "bar", (0, 4, 12, 6), by="vessel", yardstick="seats-taken", marks=[]),
+                ],
+            },
+        ],
+    },
     "sailing-cost": {
         "title": "What a sailing costs",
         "sections": [
@@ -355,6 +404,12 @@ def load_if_empty(engine: Engine) -> bool:
 
 def load(session: Session) -> None:
     datasets.create(session, "Sailings", "sailings.csv", read_delimited(sailings.as_csv(sailings.sailings())), key=SAIL)
+    for key, name, frame in ((ROUTES, "Routes", sailings.routes()), (VESSELS, "Vessels", sailings.vessels())):
+        table = read_delimited(sailings.as_csv(frame))
+        # There is no day in it: nothing is read of it by period, other datasets take columns from it.
+        table = Table(table.frame, (replace(table.columns[0], role="segment"), *table.columns[1:]))
+        datasets.create(session, name, f"{key}.csv", table, key=key, findings_too=False)
+    datasets.widen(session, SAIL, 1, WIDE, {"part": ["peak", "quiet"]})
     sheet = read_delimited(sailings.as_csv(sailings.safety()))
     made = datasets.create(session, "Safety sheet", "typed in", sheet, key=SAFE, kind="sheet")
     # The sheet is filled in month by month, to the same day as the sailings.

@@ -21,8 +21,35 @@ ROUTES: dict[str, tuple[int, float, int, float, float, int]] = {
 }
 # Vessel: litres a nautical mile.
 VESSELS = {"Marram": 41.0, "Turnstone": 37.8, "Grey Wether": 47.6, "Thrift": 44.4, "Sandpiper": 39.9}
+# Route: region, home port; vessel: seats, the year it was built. Night freight carries no region of its own.
+REGIONS: dict[str, tuple[str, str]] = {
+    "Hollin – Skarra": ("Inner sound", "Hollin"),
+    "Hollin – Brae Holm": ("Inner sound", "Hollin"),
+    "Skarra – Eddy Isle": ("Outer isles", "Skarra"),
+    "Tarn Point – Lowsay": ("South shore", "Tarn Point"),
+    "Lowsay – Brae Holm": ("South shore", "Lowsay"),
+}
+FLEET = {
+    "Marram": (220, 2011),
+    "Turnstone": (260, 2019),
+    "Grey Wether": (180, 1994),
+    "Thrift": (140, 2003),
+    "Sandpiper": (200, 2016),
+}
 # No sailings: the quay at Lowsay under repair, and the freight run laid up.
 CLOSED = {("Lowsay – Brae Holm", 2026, 1), ("Night freight", 2026, 2), ("Night freight", 2026, 3)}
+
+
+def routes() -> pl.DataFrame:
+    return pl.DataFrame(
+        [(name, *told) for name, told in REGIONS.items()], schema=["route", "region", "port"], orient="row"
+    )
+
+
+def vessels() -> pl.DataFrame:
+    return pl.DataFrame(
+        [(name, *told) for name, told in FLEET.items()], schema=["vessel", "seats", "built"], orient="row"
+    )
 
 
 def sailings() -> pl.DataFrame:

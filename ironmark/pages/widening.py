@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-import polars as pl
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from ironmark.core import formula as f
 from ironmark.core.formula import MAX_LENGTH, ColumnType, FormulaError
+from ironmark.core.numbers import show_day
 from ironmark.pages.documents import Key, Model, Name
 from ironmark.pages.problems import Refused, nearest
 from ironmark.store import datasets, records
@@ -32,7 +33,7 @@ from ironmark.tables.widened import (
 )
 
 _USUAL: dict[ColumnType, Role] = {"text": "segment", "number": "measure", "flag": "flag", "date": "text"}
-FIRST_ROWS = 12
+FIRST_ROWS, MOST_VALUES = 8, 20
 
 
 class TakenBody(Model):
@@ -68,6 +69,13 @@ class DerivedBody(Model):
     role: Role | None = None
 
 
+class Counted(BaseModel):
+    """A key or a value, and how many rows have it."""
+
+    name: str
+    rows: int
+
+
 class MatchedOut(BaseModel):
     """What a lookup finds. missing: keys that are in no row of the other dataset, with how many rows have them."""
 
@@ -76,7 +84,7 @@ class MatchedOut(BaseModel):
     rows: int
     found: int
     blank: int
-    missing: list[tuple[str, int]]
+    missing: list[Counted]
     keys_missing: int
 
 
@@ -89,13 +97,15 @@ class LookupLook(MatchedOut):
 
 class DerivedLook(BaseModel):
     """What a formula comes to: its type, the roles that allows, the cells it reads in some rows and what comes of
-    them, and the values there are, the most frequent first."""
+    them; the values there are, the most frequent first, or the least and the most of numbers."""
 
     type: ColumnType
     roles: list[Role]
     columns: list[str]
     first: list[list[Any]]
-    values: list[tuple[str, int]]
+    values: list[Counted]
+    least: str
+    most: str
     blanks: int
 
 
@@ -307,7 +317,7 @@ def matches(session: Session, dataset: StoredDataset) -> list[MatchedOut]:
 def _matched_out(other: StoredDataset, one: Matched) -> MatchedOut:
     return MatchedOut(
         dataset=other.id, name=other.name, rows=one.rows, found=one.found, blank=one.blank,
-        missing=list(one.missing), keys_missing=one.keys_missing,
+        missing=[Counted(name=name, rows=rows) for name, rows in one.missing], keys_missing=one.keys_missing,
     )  # fmt: skip
 
 
@@ -342,23 +352,21 @@ def derive(session: Session, dataset: StoredDataset, body: DerivedBody) -> Deriv
     cells = made["by formula"]
     used = list(f.columns_used(f.parse(body.formula)))
     labels = {column.name: column.label for column in columns}
-    counted = cells.drop_nulls().value_counts(sort=True).head(FIRST_ROWS) if kind != "number" else None
+    filled = cells.drop_nulls()
+    counted = filled.value_counts(sort=True).head(MOST_VALUES).rows() if kind != "number" else []
+    ends = [str(plain(end)) for end in (filled.min(), filled.max())] if len(filled) and kind == "number" else ["", ""]
     return DerivedLook(
         type=kind, roles=[role for role, kinds in ROLES.items() if kind in kinds],
         columns=[*(labels[name] for name in used), body.label],
-        first=[[plain(cell) for cell in line] for line in made.select(*used, "by formula").head(FIRST_ROWS).rows()],
-        values=[(str(plain(value)), int(count)) for value, count in counted.rows()] if counted is not None else _ends(cells),
+        first=[[plain(cell) for cell in line] for line in made.select(*used, "by formula").unique(maintain_order=True).head(FIRST_ROWS).rows()],
+        values=[Counted(name=str(plain(value)), rows=int(rows)) for value, rows in counted],
+        least=ends[0], most=ends[1],
         blanks=cells.null_count(),
     )  # fmt: skip
-
-
-def _ends(cells: pl.Series) -> list[tuple[str, int]]:
-    known = cells.drop_nulls()
-    return [(str(plain(end)), 0) for end in (known.min(), known.max())] if len(known) else []
 
 
 def plain(cell: Any) -> Any:
     """A cell as JSON has it."""
     if isinstance(cell, float):
         return float(f"{cell:.10g}")
-    return cell if cell is None or isinstance(cell, bool | str) else str(cell)
+    return show_day(cell) if isinstance(cell, dt.date) else cell

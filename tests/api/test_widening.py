@@ -98,7 +98,9 @@ class Lookups(Widening):
     def test_how_keys_are_found_is_counted_and_listed(self) -> None:
         self.take("category")
         (found,) = self.client.get(f"/api/datasets/{self.orders}/lookups").json()
-        self.assertEqual((found["rows"], found["found"], found["blank"], found["missing"]), (6, 4, 1, [["P9", 1]]))
+        self.assertEqual(
+            (found["rows"], found["found"], found["blank"], found["missing"]), (6, 4, 1, [{"name": "P9", "rows": 1}])
+        )
         body = {
             "dataset": self.products,
             "on": [{"here": "product", "there": "product"}],
@@ -106,7 +108,7 @@ class Lookups(Widening):
         }
         look = self.client.post(f"/api/datasets/{self.orders}/lookups/try", json=body).json()
         self.assertEqual((look["columns"], look["first"][0]), (["product", "weight"], ["P1", 2.5]))
-        self.assertEqual(look["missing"], [["P9", 1]])
+        self.assertEqual(look["missing"], [{"name": "P9", "rows": 1}])
 
     def test_a_key_that_stands_twice_is_refused_with_its_rows(self) -> None:
         double = self.upload("double.csv", "product,category\nP1,Tools\nP2,Toys\nP1,Books\n", product="segment")

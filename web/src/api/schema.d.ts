@@ -2271,6 +2271,16 @@ export interface components {
             /** Table */
             table: string;
         };
+        /**
+         * Counted
+         * @description A key or a value, and how many rows have it.
+         */
+        Counted: {
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+        };
         /** CutBody */
         CutBody: {
             /**
@@ -2432,7 +2442,7 @@ export interface components {
         /**
          * DerivedLook
          * @description What a formula comes to: its type, the roles that allows, the cells it reads in some rows and what comes of
-         *     them, and the values there are, the most frequent first.
+         *     them; the values there are, the most frequent first, or the least and the most of numbers.
          */
         DerivedLook: {
             /**
@@ -2447,10 +2457,11 @@ export interface components {
             /** First */
             first: unknown[][];
             /** Values */
-            values: [
-                string,
-                number
-            ][];
+            values: components["schemas"]["Counted"][];
+            /** Least */
+            least: string;
+            /** Most */
+            most: string;
             /** Blanks */
             blanks: number;
         };
@@ -3500,10 +3511,7 @@ export interface components {
             /** Blank */
             blank: number;
             /** Missing */
-            missing: [
-                string,
-                number
-            ][];
+            missing: components["schemas"]["Counted"][];
             /** Keys Missing */
             keys_missing: number;
             /** Columns */
@@ -3568,10 +3576,7 @@ export interface components {
             /** Blank */
             blank: number;
             /** Missing */
-            missing: [
-                string,
-                number
-            ][];
+            missing: components["schemas"]["Counted"][];
             /** Keys Missing */
             keys_missing: number;
         };

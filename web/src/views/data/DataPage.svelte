@@ -7,7 +7,9 @@
   import Slot from '../../parts/Slot.svelte'
   import ChecklistEditor from './ChecklistEditor.svelte'
   import ColumnPanel from './ColumnPanel.svelte'
+  import DerivedColumns from './DerivedColumns.svelte'
   import LiveForm from './LiveForm.svelte'
+  import Lookups from './Lookups.svelte'
   import Refresh from './Refresh.svelte'
   import RowsTable from './RowsTable.svelte'
   import SheetEditor from './SheetEditor.svelte'
@@ -19,15 +21,21 @@
   let opened = $state<'refresh' | 'versions' | 'settings' | null>(null)
   let dataset = $state<Dataset | null>(null)
   let rows = $state<Schemas['RowsOut'] | null>(null)
+  let others = $state<Dataset[]>([])
   let failed = $state('')
 
   async function load() {
     try {
       const path = { params: { path: { key: params.id } } }
-      ;[dataset, rows] = await Promise.all([
+      let every: Dataset[]
+      ;[dataset, rows, every] = await Promise.all([
         got(api.GET('/api/datasets/{key}', path)),
         got(api.GET('/api/datasets/{key}/rows', path)),
+        got(api.GET('/api/datasets')),
       ])
+      others = every.filter(
+        (one) => one.id !== params.id && (one.kind === 'live') === (dataset?.kind === 'live'),
+      )
     } catch (error) {
       failed = words(error)
     }
@@ -43,6 +51,12 @@
     dataset = next
     failed = ''
     if (others || next.kind === 'live') load()
+  }
+
+  /** Columns have come or gone, so its rows are looked at again. */
+  function widened(next: Dataset) {
+    dataset = next
+    void load()
   }
 
   async function change(edit: (change: Schemas['DatasetChange']) => void) {
@@ -213,6 +227,12 @@
       <div class="main">
         {#if dataset.kind === 'sheet'}<SheetEditor {dataset} kept={take} />{/if}
         {#if dataset.kind === 'checklist'}<ChecklistEditor {dataset} kept={take} />{/if}
+        {#if dataset.kind !== 'checklist'}
+          <section class="sheet besides" aria-label="Columns besides its rows">
+            <Lookups {dataset} {others} take={widened} />
+            <DerivedColumns {dataset} take={widened} />
+          </section>
+        {/if}
         {#if typed}
           <div class="sheet scroll">
             <table class="plain">
@@ -290,6 +310,9 @@
     display: grid;
     gap: 12px;
     min-width: 0;
+  }
+  .besides {
+    padding: 10px 14px;
   }
   .scroll {
     overflow-x: auto;

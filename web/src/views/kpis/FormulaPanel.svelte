@@ -4,8 +4,8 @@
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
   import Composite from './Composite.svelte'
-  import Formula from './Formula.svelte'
-  import { AGGREGATES, FUNCTIONS } from './functions'
+  import Formula from '../../parts/Formula.svelte'
+  import { AGGREGATES, FUNCTIONS, ROW_FUNCTIONS } from '../../parts/functions'
 
   interface Props {
     body: Schemas['KpiBody']
@@ -52,7 +52,7 @@
         handle: known.body.handle,
         name: known.body.name,
       }))}
-      functions={[...AGGREGATES, ...FUNCTIONS]}
+      functions={[...AGGREGATES, ...FUNCTIONS, ...ROW_FUNCTIONS.slice(1)]}
       problem={preview?.problem ?? null}
       type={(formula) => change({ formula })}
     />

@@ -22,3 +22,11 @@ export const FUNCTIONS: [string, string][] = [
   ['abs', 'the size, without its sign'],
   ['round', 'round(mean(score), 1)'],
 ]
+/** Over the cells of a row. */
+export const ROW_FUNCTIONS: [string, string][] = [
+  ['if', 'if(delay > 5, "late", "on time")'],
+  ['weekday', 'weekday(day), such as "Monday"'],
+  ['month', 'month(day), such as "January"'],
+  ['days', 'from one day to another: days(ordered, delivered)'],
+  ['steps', 'named ranges: steps(delay, 5, 15, 60)'],
+]

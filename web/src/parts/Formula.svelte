@@ -1,7 +1,7 @@
 <script lang="ts">
   /** A field for a formula: words of the language in colour, the place of an error underlined. */
   import { tick } from 'svelte'
-  import type { Schemas } from '../../api/client'
+  import type { Schemas } from '../api/client'
 
   interface Props {
     text: string
@@ -21,17 +21,17 @@
   const known = $derived(new Set(columns))
   const PART = /("[^"\n]*"?|@[\w]+|[^\W\d][\w]*|\d[\d_.]*%?|\s+|.)/gu
   const WORDS =
-    /^(sum|mean|count|min|max|distinct|median|stdev|abs|round|least|greatest|if|prior|year_ago|to_date|rolling|share|where|and|or|not|in|is|blank|filled|yes|no)$/i
+    /^(sum|mean|count|min|max|distinct|median|stdev|abs|round|least|greatest|if|prior|year_ago|to_date|rolling|share|where|and|or|not|in|is|blank|filled|yes|no|weekday|month|days|steps|starts|with)$/i
 
   const pieces = $derived.by(() => {
     let at = 0
     return (text.match(PART) ?? []).map((piece) => {
       const start = at
       at += piece.length
-      const kind = WORDS.test(piece)
-        ? 'word'
-        : known.has(piece)
-          ? 'column'
+      const kind = known.has(piece)
+        ? 'column'
+        : WORDS.test(piece)
+          ? 'word'
           : piece.startsWith('"')
             ? 'text'
             : piece.startsWith('@')
