@@ -19,10 +19,13 @@ from ironmark.pages.widening import DerivedBody, KeyBody, LookupBody, TakenBody
 from ironmark.store import datasets, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
+from ironmark.tables.connections import STATEMENT_S, Tls
+from ironmark.tables.dialects import Protocol
 from ironmark.tables.formats import read_file, sheet_names
 from ironmark.tables.table import ROLES, Column, Origin, Role, complete_through
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"], dependencies=[Depends(reader)])
+_USUAL = {"protocol": "mariadb", "tls": "off", "seconds": STATEMENT_S}  # of live sources kept before these were asked
 MAX_BYTES = 256 * 1024 * 1024
 
 
@@ -43,6 +46,9 @@ class ConnectionOut(BaseModel):
     database: str
     user: str
     table: str
+    protocol: Protocol
+    tls: Tls
+    seconds: int  # that one statement may take
 
 
 class ComputedKpi(BaseModel):
@@ -119,7 +125,7 @@ def dataset_out(dataset: StoredDataset, users: dict[str, list[ComputedKpi]]) -> 
         has_token=dataset.has_token,
         rows_version=dataset.rows_version,
         keep_versions=dataset.keep_versions,
-        connection=ConnectionOut(**dataset.settings["connection"]) if dataset.kind == "live" else None,
+        connection=ConnectionOut(**_USUAL | dataset.settings["connection"]) if dataset.kind == "live" else None,
         lookups=[
             LookupBody(
                 dataset=one.dataset,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from dataclasses import replace
 from typing import Any
 
 import polars as pl
@@ -18,11 +19,10 @@ from ironmark.pages.problems import Refused
 from ironmark.store import datasets
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
-from ironmark.tables import connections
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.findings import late_rows, spellings
 from ironmark.tables.formats import read_file
-from ironmark.tables.refresh import How, merged
+from ironmark.tables.refresh import How
 from ironmark.tables.table import Column
 
 router = APIRouter(prefix="/api/datasets/{key}", tags=["datasets"])
@@ -104,8 +104,10 @@ class Token(BaseModel):
 def _rows(who: Reader, session: Session, dataset: StoredDataset, apart: str = "") -> pl.DataFrame:
     """All rows, with the spellings of the column ``apart`` as they came; of a live source the first of them."""
     if dataset.kind == "live":
-        frame = connections.first_rows(who.sources.connection(session, dataset), dataset.columns, 2000)
-        return merged(frame, {name: found for name, found in dataset.merges.items() if name != apart})
+        table = who.sources.live_table(session, dataset)
+        return replace(table, merges={name: found for name, found in dataset.merges.items() if name != apart}).first(
+            2000
+        )
     return datasets.rows(session, dataset, apart)
 
 

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 
 import polars as pl
 from fastapi import APIRouter, Depends, Header, Query, Response
-from pydantic import BaseModel, Field, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints, model_validator
 from sqlalchemy.orm import Session
 
 from ironmark.api.datasets import DatasetOut, dataset_answer, users_of
@@ -20,6 +20,8 @@ from ironmark.store import datasets
 from ironmark.store.datasets import Kind, StoredDataset
 from ironmark.tables import checklist, connections
 from ironmark.tables.checklist import Checklist
+from ironmark.tables.connections import STATEMENT_S, Tls
+from ironmark.tables.dialects import DIALECTS, Protocol
 from ironmark.tables.formats import as_text
 from ironmark.tables.reader import typed_table
 from ironmark.tables.refresh import conform
@@ -72,14 +74,27 @@ class ChecklistOut(BaseModel):
 
 
 class ConnectionBody(Model):
-    """Where a table is. No host stands for the MariaDB that Iron Mark keeps its records in; no password leaves it."""
+    """Where a table is. No host stands for the MariaDB that Iron Mark keeps its records in; no password leaves it.
 
+    table: in PostgreSQL with its schema before it where that is another than public. seconds: how long one statement
+    may take.
+    """
+
+    protocol: Protocol = "mariadb"
     host: str = Field("", max_length=200)
-    port: int = Field(3306, ge=1, le=65535)
+    port: int | None = Field(None, ge=1, le=65535)  # None: the usual one
     database: str = Field(min_length=1, max_length=64)
     user: str = Field(min_length=1, max_length=128)
     password: str | None = Field(None, max_length=200)
-    table: str = Field("", max_length=64)
+    table: str = Field("", max_length=130)
+    tls: Tls = "off"
+    seconds: int = Field(STATEMENT_S, ge=1, le=600)
+
+    @model_validator(mode="after")
+    def reachable(self) -> ConnectionBody:
+        if self.protocol != "mariadb" and not self.host.strip():
+            raise ValueError(f"say on which server the {DIALECTS[self.protocol].words} is")
+        return self
 
 
 class NewLive(ConnectionBody):
@@ -276,7 +291,8 @@ def put_connection(
 
 def _plain(body: ConnectionBody) -> dict[str, Any]:
     return {
-        "host": body.host.strip(), "port": body.port, "database": body.database, "user": body.user, "table": body.table,
+        "host": body.host.strip(), "port": body.port or DIALECTS[body.protocol].port, "database": body.database,
+        "user": body.user, "table": body.table, "protocol": body.protocol, "tls": body.tls, "seconds": body.seconds,
     }  # fmt: skip
 
 

@@ -16,6 +16,7 @@ from ironmark.pages.widening import (
     LookupBody,
     LookupLook,
     MatchedOut,
+    RowsThere,
     derive,
     derived_of,
     look_up,
@@ -38,16 +39,21 @@ class DerivedsBody(Model):
     derived: list[DerivedBody] = Field(max_length=50)
 
 
-def _kept(session: Session, response: Response, dataset: StoredDataset, saw: int, wide: Wide) -> DatasetOut:
-    made = datasets.widen(session, dataset.id, saw, wide, orders_of(dataset, wide))
-    return dataset_answer(session, response, made)
+def _looking(who: Reader, session: Session) -> RowsThere:
+    return RowsThere(who.sources, session)
+
+
+def _keep(who: Reader, response: Response, dataset: StoredDataset, saw: int, wide: Wide) -> DatasetOut:
+    with who.write() as session:
+        made = datasets.widen(session, dataset.id, saw, wide, orders_of(dataset, wide))
+        return dataset_answer(session, response, made)
 
 
 @router.get("/lookups")
 def list_matches(key: str, who: Reader = Depends(reader)) -> list[MatchedOut]:
     """How the keys of each lookup are found, in the rows as they are now."""
     with who.read() as session:
-        return matches(session, datasets.get(session, key))
+        return matches(_looking(who, session), datasets.get(session, key))
 
 
 @router.put("/lookups")
@@ -56,16 +62,17 @@ def put_lookups(
 ) -> DatasetOut:
     """What is taken from other datasets, all of it; keys that stand twice there, and circles, are refused."""
     saw = seen_version(if_match)
-    with who.write() as session:
+    with who.read() as session:  # other servers are asked before anything is locked
         dataset = datasets.get(session, key)
-        return _kept(session, response, dataset, saw, lookups_of(session, dataset, body.lookups))
+        wide = lookups_of(_looking(who, session), dataset, body.lookups)
+    return _keep(who, response, dataset, saw, wide)
 
 
 @router.post("/lookups/try")
 def try_lookup(key: str, body: LookupBody, who: Reader = Depends(reader)) -> LookupLook:
     """A first look at what a lookup would find. Nothing is kept."""
     with who.read() as session:
-        return look_up(session, datasets.get(session, key), body)
+        return look_up(_looking(who, session), datasets.get(session, key), body)
 
 
 @router.put("/derived")
@@ -74,13 +81,14 @@ def put_derived(
 ) -> DatasetOut:
     """The columns that are derived by formulas, all of them in their order."""
     saw = seen_version(if_match)
-    with who.write() as session:
+    with who.read() as session:
         dataset = datasets.get(session, key)
-        return _kept(session, response, dataset, saw, derived_of(session, dataset, body.derived))
+        wide = derived_of(session, dataset, body.derived)
+    return _keep(who, response, dataset, saw, wide)
 
 
 @router.post("/derived/try")
 def try_derived(key: str, body: DerivedBody, who: Reader = Depends(reader)) -> DerivedLook:
     """What a formula comes to in the rows as they are. Nothing is kept."""
     with who.read() as session:
-        return derive(session, datasets.get(session, key), body)
+        return derive(_looking(who, session), datasets.get(session, key), body)

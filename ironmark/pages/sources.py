@@ -22,7 +22,7 @@ from ironmark.tables import checklist
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection
-from ironmark.tables.live import LiveSource
+from ironmark.tables.live import LiveSource, LiveTable
 from ironmark.tables.patience import FRESH_S, Patient
 
 MOST_BYTES = 1 << 30  # of rows in memory
@@ -128,12 +128,22 @@ class Sources:
         """How a live source is reached."""
         return self.reach(session, dataset.settings["connection"], None, dataset.id)
 
+    def live_table(self, session: Session, dataset: StoredDataset) -> LiveTable:
+        """A live source with the tables it looks into."""
+        others = {
+            lookup.dataset: self.live_table(session, datasets.get(session, lookup.dataset))
+            for lookup in dataset.wide.lookups
+        }
+        return LiveTable(self.connection(session, dataset), dataset.own, dataset.merges, dataset.wide, others)
+
     def reach(self, session: Session, plain: dict[str, Any], password: str | None, key: str | None) -> Connection:
         """plain: the settings of a connection; without a host, the MariaDB the records are in. password: None takes
         the one kept for the dataset ``key``, which goes to no other server and is used by no other account."""
         if password is None and key:
             kept = datasets.get(session, key).settings.get("connection", {})
-            if any(kept.get(name) != plain[name] for name in ("host", "port", "user")):
+            if any(kept.get(name) != plain[name] for name in ("host", "port", "user")) or kept.get(
+                "protocol", "mariadb"
+            ) != plain.get("protocol", "mariadb"):
                 detail = "For another server or another user the password has to be typed again."
                 raise Refused(422, "password-needed", "The password is needed", detail, {"field": "password"})
             password = datasets.secret(session, key)
@@ -142,11 +152,11 @@ class Sources:
         return Connection(**{**plain, **own}, password=password or "")
 
     def _patient(self, session: Session, dataset: StoredDataset) -> Patient:
-        connection = self.connection(session, dataset)
+        table = self.live_table(session, dataset)
         through = dataset.through if dataset.settings.get("fixed_through") else None
 
         def make() -> LiveSource:
-            return LiveSource(connection, dataset.columns, dataset.merges, dataset.order, through)
+            return LiveSource(table, dataset.order, through)
 
         return Patient(dataset.name, make)
 

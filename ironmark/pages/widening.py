@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+import polars as pl
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
@@ -15,6 +16,7 @@ from ironmark.core.formula import MAX_LENGTH, ColumnType, FormulaError
 from ironmark.core.numbers import show_day
 from ironmark.pages.documents import Key, Model, Name
 from ironmark.pages.problems import Refused, nearest
+from ironmark.pages.sources import Sources
 from ironmark.store import datasets, records
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
@@ -24,9 +26,9 @@ from ironmark.tables.widened import (
     Derived,
     Lookup,
     Matched,
+    Twice,
     Wide,
     derived,
-    looked_up,
     matched,
     twice,
     type_of,
@@ -34,6 +36,7 @@ from ironmark.tables.widened import (
 
 _USUAL: dict[ColumnType, Role] = {"text": "segment", "number": "measure", "flag": "flag", "date": "text"}
 FIRST_ROWS, MOST_VALUES = 8, 20
+MOST_LOOKED_AT = 2000  # rows of a live source
 
 
 class TakenBody(Model):
@@ -109,14 +112,41 @@ class DerivedLook(BaseModel):
     blanks: int
 
 
-def lookups_of(session: Session, dataset: StoredDataset, bodies: Sequence[LookupBody]) -> Wide:
+class RowsThere:
+    """Rows as they are looked at before anything is kept: all of them, or some of a live source."""
+
+    def __init__(self, sources: Sources, session: Session) -> None:
+        self.sources, self.session = sources, session
+
+    def dataset(self, key: str) -> StoredDataset:
+        return datasets.get(self.session, key)
+
+    def some(self, dataset: StoredDataset) -> pl.DataFrame:
+        if dataset.kind == "live":
+            return self.sources.live_table(self.session, dataset).first(MOST_LOOKED_AT)
+        return datasets.rows(self.session, dataset)
+
+    def twice(self, dataset: StoredDataset, keys: Sequence[str]) -> list[Twice]:
+        if dataset.kind == "live":
+            return self.sources.live_table(self.session, dataset).twice(keys)
+        return twice(datasets.rows(self.session, dataset), keys)
+
+    def matched(self, dataset: StoredDataset, at: int) -> Matched:
+        """How the keys of one of a dataset's lookups are found in all of its rows."""
+        lookup = dataset.wide.lookups[at]
+        if dataset.kind == "live":
+            return self.sources.live_table(self.session, dataset).matched(at)
+        return matched(self.some(dataset), self.some(self.dataset(lookup.dataset)), lookup)
+
+
+def lookups_of(there: RowsThere, dataset: StoredDataset, bodies: Sequence[LookupBody]) -> Wide:
     """What a dataset has with these lookups in place of its own. Refuses what could not be taken."""
     wide = Wide((), dataset.wide.derived)
     known = [*dataset.own, *(one.column for one in wide.derived)]
     columns = list(dataset.own)
     lookups: list[Lookup] = []
     for n, body in enumerate(bodies):
-        lookup = _lookup(session, dataset, body, columns, known, f"lookups.{n}")
+        lookup = _lookup(there, dataset, body, columns, known, f"lookups.{n}")
         lookups.append(lookup)
         taken = [column for _, column in lookup.take]
         columns += taken
@@ -124,14 +154,14 @@ def lookups_of(session: Session, dataset: StoredDataset, bodies: Sequence[Lookup
     made = replace(wide, lookups=tuple(lookups))
     _check_formulas(dataset, made)
     _refuse_two_periods([*dataset.own, *made.columns])
-    _refuse_lost(session, dataset, made)
+    _refuse_lost(there.session, dataset, made)
     return made
 
 
 def _lookup(
-    session: Session, dataset: StoredDataset, body: LookupBody, columns: Sequence[Column], known: Sequence[Column], field: str
+    looked: RowsThere, dataset: StoredDataset, body: LookupBody, columns: Sequence[Column], known: Sequence[Column], field: str
 ) -> Lookup:  # fmt: skip
-    other = _other(session, dataset, body.dataset, field)
+    other = _other(looked.session, dataset, body.dataset, field)
     here, there = {c.name: c for c in columns}, {c.name: c for c in other.columns}
     for at, pair in enumerate(body.on):
         for name, these, whose in ((pair.here, here, dataset.name), (pair.there, there, other.name)):
@@ -159,7 +189,7 @@ def _lookup(
         _refuse_role(its_column.type, role, label, f"{field}.take.{at}.role")
         take.append((wanted.column, Column(called, label, its_column.type, role, "lookup")))
     lookup = Lookup(other.id, tuple((pair.here, pair.there) for pair in body.on), tuple(take))
-    if dataset.kind != "live" and (found := twice(datasets.rows(session, other), lookup.there)):
+    if found := looked.twice(other, lookup.there):
         raise Refused(
             422, "key-twice", "A key stands twice", f"In {other.name}, {datasets.told_twice(found, lookup.there)}",
             {"field": f"{field}.on", "keys": [{"key": one.key, "rows": list(one.rows)} for one in found]},
@@ -190,15 +220,23 @@ def _other(session: Session, dataset: StoredDataset, key: str, field: str) -> St
         far, near = (dataset, other) if dataset.kind == "live" else (other, dataset)
         detail = f"The rows of “{far.name}” stay in their database, those of “{near.name}” are kept here. Only tables of one place can be put together."
         raise Refused(422, "elsewhere", "Their rows lie apart", detail, where)
-    server = [
-        {name: one.settings.get("connection", {}).get(name) for name in ("host", "port")} for one in (dataset, other)
-    ]
+    if dataset.kind == "live":
+        for lookup in other.wide.lookups:  # what it takes itself is read along
+            _other(session, dataset, lookup.dataset, field)
+    server = [_server(one) for one in (dataset, other)]
     if server[0] != server[1]:
         detail = (
             f"“{dataset.name}” and “{other.name}” are on two servers; only tables of one server can be put together."
         )
         raise Refused(422, "elsewhere", "Their rows lie apart", detail, where)
     return other
+
+
+def _server(dataset: StoredDataset) -> tuple[Any, ...]:
+    """What has to be the same for one statement to read two tables; a PostgreSQL sees one database at a time."""
+    held = {"protocol": "mariadb"} | dataset.settings.get("connection", {})
+    one_database = held["database"] if held["protocol"] == "postgresql" else None
+    return held["protocol"], held.get("host"), held.get("port"), one_database
 
 
 def _way_back(session: Session, at: StoredDataset, home: str, way: tuple[str, ...]) -> tuple[str, ...]:
@@ -304,14 +342,12 @@ def orders_of(dataset: StoredDataset, wide: Wide) -> dict[str, list[str]]:
     return orders
 
 
-def matches(session: Session, dataset: StoredDataset) -> list[MatchedOut]:
+def matches(there: RowsThere, dataset: StoredDataset) -> list[MatchedOut]:
     """How a dataset's lookups find its rows as they are now."""
-    found = []
-    frame = datasets.rows(session, dataset)
-    for lookup in dataset.wide.lookups:
-        other = datasets.get(session, lookup.dataset)
-        found.append(_matched_out(other, matched(frame, datasets.rows(session, other), lookup)))
-    return found
+    return [
+        _matched_out(there.dataset(lookup.dataset), there.matched(dataset, at))
+        for at, lookup in enumerate(dataset.wide.lookups)
+    ]
 
 
 def _matched_out(other: StoredDataset, one: Matched) -> MatchedOut:
@@ -321,25 +357,32 @@ def _matched_out(other: StoredDataset, one: Matched) -> MatchedOut:
     )  # fmt: skip
 
 
-def look_up(session: Session, dataset: StoredDataset, body: LookupBody) -> LookupLook:
+def look_up(there: RowsThere, dataset: StoredDataset, body: LookupBody) -> LookupLook:
     """A first look at a lookup that is not kept yet."""
-    earlier = [column for column in dataset.columns if column.origin == "lookup"]
-    columns = [*dataset.own, *(column for column in earlier if column.name in {pair.here for pair in body.on})]
-    lookup = _lookup(session, dataset, body, columns, dataset.own, "lookup")
-    other, frame = datasets.get(session, lookup.dataset), datasets.rows(session, dataset)
-    there = datasets.rows(session, other)
-    taken = [column.name for _, column in lookup.take]
-    keys = frame.select(lookup.here)
-    shown = looked_up(keys.unique(maintain_order=True).head(FIRST_ROWS), there, lookup)
-    labels = {column.name: column.label for column in (*dataset.columns, *(column for _, column in lookup.take))}
-    out = _matched_out(other, matched(frame, there, lookup))
+    earlier = tuple(one for one in dataset.wide.lookups if not _alike(one, body))
+    columns = [*dataset.own, *Wide(earlier).columns]
+    lookup = _lookup(there, dataset, body, columns, columns, "lookup")
+    trial = replace(dataset, settings=dataset.settings | Wide((*earlier, lookup)).settings())
+    names = [*lookup.here, *(column.name for _, column in lookup.take)]
+    labels = {column.name: column.label for column in (*columns, *(column for _, column in lookup.take))}
     return LookupLook(
-        **out.model_dump(), columns=[labels[name] for name in (*lookup.here, *taken)],
-        first=[[plain(cell) for cell in line] for line in shown.select(*lookup.here, *taken).rows()],
+        **_matched_out(there.dataset(lookup.dataset), there.matched(trial, len(earlier))).model_dump(),
+        columns=[labels[name] for name in names], first=_first(there.some(trial), names),
     )  # fmt: skip
 
 
-def derive(session: Session, dataset: StoredDataset, body: DerivedBody) -> DerivedLook:
+def _alike(lookup: Lookup, body: LookupBody) -> bool:
+    """Whether a lookup is the one that is being changed."""
+    return lookup.dataset == body.dataset and lookup.here == [pair.here for pair in body.on]
+
+
+def _first(frame: pl.DataFrame, names: Sequence[str]) -> list[list[Any]]:
+    """Some rows, no two of them alike."""
+    some = frame.select(names).unique(maintain_order=True).head(FIRST_ROWS)
+    return [[plain(cell) for cell in line] for line in some.rows()]
+
+
+def derive(there: RowsThere, dataset: StoredDataset, body: DerivedBody) -> DerivedLook:
     """A first look at a formula that is not kept yet; it may use all columns but itself and those derived after it."""
     before = list(dataset.wide.derived)
     names = [one.column.name for one in before]
@@ -347,8 +390,9 @@ def derive(session: Session, dataset: StoredDataset, body: DerivedBody) -> Deriv
         before = before[: names.index(body.name)]
     columns = [*dataset.own, *Wide(dataset.wide.lookups).columns, *(one.column for one in before)]
     kind = type_in(body.formula, columns, "formula")
-    frame = datasets.rows(session, dataset)
-    made = derived(frame, Derived(Column("by formula", body.label, kind, "text", "derived"), body.formula))
+    made = derived(
+        there.some(dataset), Derived(Column("by formula", body.label, kind, "text", "derived"), body.formula)
+    )
     cells = made["by formula"]
     used = list(f.columns_used(f.parse(body.formula)))
     labels = {column.name: column.label for column in columns}
@@ -358,7 +402,7 @@ def derive(session: Session, dataset: StoredDataset, body: DerivedBody) -> Deriv
     return DerivedLook(
         type=kind, roles=[role for role, kinds in ROLES.items() if kind in kinds],
         columns=[*(labels[name] for name in used), body.label],
-        first=[[plain(cell) for cell in line] for line in made.select(*used, "by formula").unique(maintain_order=True).head(FIRST_ROWS).rows()],
+        first=_first(made, [*used, "by formula"]),
         values=[Counted(name=str(plain(value)), rows=int(rows)) for value, rows in counted],
         least=ends[0], most=ends[1],
         blanks=cells.null_count(),

@@ -23,7 +23,7 @@ import pymysql
 from sqlalchemy import URL
 
 from ironmark.store import scratch
-from ironmark.tables.connections import over_socket
+from ironmark.tables.dialects import over_socket
 
 ROWS_DATABASE = "ironmark_rows"  # tables of rows that live sources read, apart from the records
 READER = "ironmark_reader"

@@ -8,20 +8,17 @@ import socket
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
-import polars as pl
-import pymysql
 import sqlalchemy as sa
-from sqlalchemy.dialects import mysql
 from sqlalchemy.exc import SQLAlchemyError
 
-from ironmark.core.formula import ColumnType
 from ironmark.tables.cells import NoPeriod
+from ironmark.tables.dialects import DIALECTS, Dialect, Protocol, causes
 from ironmark.tables.table import Column, Role, identifiers
 
-CONNECT_S, STATEMENT_S = 4, 25
-_MAY_WRITE = ("ALL PRIVILEGES", "INSERT", "UPDATE", "DELETE", "DROP", "ALTER", "CREATE", "SUPER", "FILE")
+STATEMENT_S = 25
+Tls = Literal["off", "on", "verified"]
 
 
 class LiveProblem(Exception):
@@ -42,7 +39,8 @@ class Wrong(LiveProblem):
 
 @dataclass(frozen=True)
 class Connection:
-    """Where a table is. ``host`` that begins with a slash is the path of a socket."""
+    """Where a table is. ``host`` that begins with a slash is the path of a socket. seconds: how long one statement
+    may take. tls: "on" keeps others from reading along, "verified" also holds the server's certificate to its name."""
 
     host: str
     port: int
@@ -50,119 +48,67 @@ class Connection:
     user: str
     table: str
     password: str = field(default="", repr=False)
+    protocol: Protocol = "mariadb"
+    tls: Tls = "off"
+    seconds: int = STATEMENT_S
+
+    @property
+    def dialect(self) -> Dialect:
+        return DIALECTS[self.protocol]
+
+    @property
+    def place(self) -> tuple[str | None, str]:
+        """The schema of the table, where one is named, and its own name."""
+        return self.dialect.place(self.table)
 
     def engine(self) -> sa.Engine:
-        local = self.host.startswith("/")
-        url = sa.URL.create(
-            "mysql+pymysql",
-            self.user,
-            self.password,
-            None if local else self.host,
-            None if local else self.port,
-            self.database,
-        )
-        options: dict[str, Any] = {
-            "connect_timeout": CONNECT_S,
-            "read_timeout": STATEMENT_S + 5,
-            "charset": "utf8mb4",
-        }
-        how: dict[str, Any] = {"connect_args": options}
-        if local:
-            known = {"user": self.user, "password": self.password, "database": self.database}
-            how = {"creator": lambda: over_socket(self.host, **known, **options)}
-        engine = sa.create_engine(
-            url, pool_size=4, max_overflow=2, pool_timeout=10, pool_recycle=600, pool_pre_ping=True, **how
-        )
+        return self.dialect.engine(self)
 
-        @sa.event.listens_for(engine, "connect")
-        def limit(connection: Any, _: Any) -> None:
-            with connection.cursor() as cursor:
-                try:
-                    cursor.execute(f"SET SESSION max_statement_time = {STATEMENT_S}")
-                except Exception:  # another server of the protocol; its own limits hold
-                    connection.rollback()
-                cursor.execute("SET SESSION TRANSACTION READ ONLY")
-
-        return engine
-
-
-def over_socket(path: str, **options: Any) -> pymysql.connections.Connection:
-    """Connect over a socket that is opened here: the driver leaves one open that is refused. Raises OSError."""
-    own = socket.socket(socket.AF_UNIX)
-    try:
-        own.settimeout(options.get("connect_timeout", CONNECT_S))
-        own.connect(path)
-        made = pymysql.connect(unix_socket=path, defer_connect=True, **options)
-        made.connect(own)
-    except BaseException:
-        own.close()
-        raise
-    return made
+    def rows(self, columns: Sequence[Column]) -> sa.TableClause:
+        schema, name = self.place
+        return sa.table(name, *(sa.column(column.label) for column in columns), schema=schema)
 
 
 def tables(connection: Connection) -> list[str]:
-    """The tables and views the account may see. Raises LiveProblem."""
+    """The tables and views the account may see, those of another schema with its name. Raises LiveProblem."""
+    usual = connection.dialect.schema
     with opened(connection) as engine:
         inspector = sa.inspect(engine)
-        return sorted([*inspector.get_table_names(), *inspector.get_view_names()])
-
-
-def first_rows(connection: Connection, columns: Sequence[Column], limit: int) -> pl.DataFrame:
-    """Some rows of the table, typed. Raises LiveProblem."""
-    held = sa.table(connection.table, *(sa.column(column.label) for column in columns))
-    with opened(connection) as engine, engine.connect() as open_:
-        found = [tuple(row) for row in open_.execute(sa.select(held).limit(limit))]
-    typed = {}
-    for at, column in enumerate(columns):
-        cells = [row[at] for row in found]
-        typed[column.name] = [None if cell is None else _python(cell, column.type) for cell in cells]
-    schema = {"number": pl.Float64, "date": pl.Date, "flag": pl.Boolean, "text": pl.String}
-    return pl.DataFrame(typed, schema={column.name: schema[column.type] for column in columns})
-
-
-def _python(cell: Any, kind: ColumnType) -> Any:
-    if kind == "number":
-        return float(cell)
-    if kind == "date":
-        return date_of(cell)
-    return cell not in (0, b"\x00") if kind == "flag" else str(cell)
+        if not usual:
+            return sorted([*inspector.get_table_names(), *inspector.get_view_names()])
+        found = []
+        for schema in inspector.get_schema_names():
+            if schema == "information_schema" or schema.startswith("pg_"):
+                continue
+            named = [*inspector.get_table_names(schema), *inspector.get_view_names(schema)]
+            named += inspector.get_materialized_view_names(schema)
+            found += [name if schema == usual else f"{schema}.{name}" for name in named]
+        return sorted(found)
 
 
 def may_write(connection: Connection) -> bool:
     """Whether the account could change data; one that may only read is better. Raises LiveProblem."""
     with opened(connection) as engine, engine.connect() as open_:
-        grants = [str(row[0]) for row in open_.execute(sa.text("SHOW GRANTS"))]
-    return any(re.search(rf"\b{right}\b", grant.split(" ON ")[0]) for grant in grants for right in _MAY_WRITE)
+        return connection.dialect.may_write(open_, connection)
 
 
 def columns(connection: Connection) -> tuple[Column, ...]:
     """The columns of the table, typed, each with the role it most likely has. Raises LiveProblem."""
     with opened(connection) as engine:
-        found = sa.inspect(engine).get_columns(connection.table)
+        schema, name = connection.place
+        found = sa.inspect(engine).get_columns(name, schema)
         names = identifiers(column["name"] for column in found)
         made = [
-            Column(name, str(column["name"]), _type(column["type"]), "text")
+            Column(name, str(column["name"]), connection.dialect.type_of(column["type"]), "text")
             for name, column in zip(names, found, strict=True)
         ]
-        made = _with_roles(engine, connection.table, made)
+        made = _with_roles(engine, connection, made)
     return tuple(made)
 
 
-def _type(kind: Any) -> ColumnType:
-    if (
-        isinstance(kind, sa.Boolean)
-        or (isinstance(kind, mysql.TINYINT) and kind.display_width == 1)
-        or isinstance(kind, mysql.BIT)
-    ):
-        return "flag"
-    if isinstance(kind, sa.Integer | sa.Numeric):
-        return "number"
-    return "date" if isinstance(kind, sa.Date | sa.DateTime) else "text"
-
-
-def _with_roles(engine: sa.Engine, table: str, made: Sequence[Column]) -> list[Column]:
+def _with_roles(engine: sa.Engine, connection: Connection, made: Sequence[Column]) -> list[Column]:
     """Roles by type, and a text a segment where the first rows hold it often."""
-    held = sa.table(table, *(sa.column(column.label) for column in made))
+    held = connection.rows(made)
     texts = [column for column in made if column.type == "text"]
     few = {}
     with engine.connect() as open_:
@@ -180,10 +126,6 @@ def _with_roles(engine: sa.Engine, table: str, made: Sequence[Column]) -> list[C
         )
         for c in made
     ]
-
-
-# Answers of a server that is full, ending, or held up: asking again may help.
-_AWAY = (1040, 1053, 1203, 1205, 1213, 1226, 1927)
 
 
 class InWords:
@@ -209,37 +151,32 @@ class InWords:
             raise Wrong(
                 f"“{at.host[:80]}” is no name of a host. Type it as it is reached, such as db.example.org."
             ) from None
-        code = getattr(getattr(error, "orig", None), "args", [None])[0]
-        looked_up = getattr(getattr(error, "orig", None), "original_exception", None)
-        if isinstance(looked_up, socket.gaierror) and looked_up.errno == socket.EAI_NONAME:
+        original = getattr(error, "orig", None)
+        unknown = any(isinstance(one, socket.gaierror) and one.errno == socket.EAI_NONAME for one in causes(original))
+        if unknown or re.search("Name or service not known|could not translate host name", str(original)):
             raise Wrong(f"There is no host called “{at.host[:80]}”. Check how it is written.") from None
         where = at.host if at.host.startswith("/") else f"{at.host}:{at.port}"
-        if code in (1044, 1045, 1142, 1698):
-            raise Wrong(
-                f"The server at {where} refuses “{at.user}”. Check the name, the password and its rights."
-            ) from None
-        if code in (1102, 1103, 1059, 1300):
-            raise Wrong(
-                f"“{at.database[:80]}” or “{at.table[:80]}” is no name a database or a table can have."
-            ) from None
-        if code == 1049:
-            raise Wrong(f"There is no database “{at.database}” at {where}.") from None
-        if code in (1146, 1054) or isinstance(error, sa.exc.NoSuchTableError):
-            raise Wrong(
-                f"“{at.table}” is not as it was: a table or column is gone. Look at the source’s settings."
-            ) from None
-        if code in (1969, 3024):
+        trouble, said = at.dialect.trouble(original)
+        if isinstance(error, sa.exc.NoSuchTableError):
+            trouble = "gone"
+        told = {
+            "refused": f"The server at {where} refuses “{at.user}”. Check the name, the password and its rights.",
+            "name": f"“{at.database[:80]}” or “{at.table[:80]}” is no name a database or a table can have.",
+            "no_database": f"There is no database “{at.database}” at {where}.",
+            "gone": f"“{at.table}” is not as it was: a table or column is gone. Look at the source’s settings.",
+            "said": f"The server at {where} refuses this. It was said: {said}",
+        }
+        if trouble in told:
+            raise Wrong(told[trouble]) from None
+        if trouble == "slow":
             raise LiveProblem(
-                f"The server at {where} took longer than {STATEMENT_S} s. Give the table an index on its period, or a view with fewer rows."
+                f"The server at {where} took longer than {at.seconds} s. Give the table an index on its period, or a view with fewer rows."
             ) from None
-        if code == 1690:
+        if trouble == "too_large":
             raise LiveProblem("A figure is too large for the database to hold.") from None
-        told = str((getattr(getattr(error, "orig", None), "args", None) or [None, ""])[-1])[:200]
-        if isinstance(code, int) and code in range(1000, 2000) and code not in _AWAY:
-            raise Wrong(f"The server at {where} refuses this. It was said: {told}") from None
         raise LiveProblem(
             f"The server at {where} does not answer. Check that it runs and can be reached."
-            + (f" It was said: {told}" if told else "")
+            + (f" It was said: {said}" if said else "")
         ) from None
 
 

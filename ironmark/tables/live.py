@@ -1,15 +1,16 @@
-"""Rows that stay where they are: a table or view of a MariaDB-protocol database, aggregated there."""
+"""Rows that stay where they are: a table or view of a database, aggregated there."""
 
 from __future__ import annotations
 
 import datetime as dt
 import operator
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
+import polars as pl
 import sqlalchemy as sa
-from sqlalchemy.dialects import mysql
 
 from ironmark.core import formula as f
 from ironmark.core.evaluate import Floats
@@ -17,39 +18,244 @@ from ironmark.core.formula import ColumnType
 from ironmark.core.periods import Period
 from ironmark.core.reading import Members
 from ironmark.tables.cells import BLANK_MEMBER, Cells, CellSource, Line, NoPeriod, PartKey, Unit
-from ironmark.tables.connections import Connection, InWords, Wrong, date_of
+from ironmark.tables.connections import Connection, InWords, LiveProblem, Wrong, date_of, opened
+from ironmark.tables.dialects import Dialect, Expression
 from ironmark.tables.table import Column
+from ironmark.tables.widened import NOT_FOUND, Lookup, Matched, Twice, Wide
 
 MOST_MEMBERS = 5000
-_EXACT = "utf8mb4_nopad_bin"  # texts are the same only sign by sign, as in a file
-Expression = sa.ColumnElement[Any]
 _COMPARISONS = {
     "=": operator.eq, "!=": operator.ne, "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
 }  # fmt: skip
+_SCHEMA = {"number": pl.Float64, "date": pl.Date, "flag": pl.Boolean, "text": pl.String}
+
+
+@dataclass(frozen=True)
+class LiveTable:
+    """A table of a database with all that is said about it. others: the tables of the same server that it looks into,
+    by their datasets."""
+
+    connection: Connection
+    columns: tuple[Column, ...]
+    merges: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    wide: Wide = Wide()
+    others: Mapping[str, LiveTable] = field(default_factory=dict)
+
+    def relation(self) -> Relation:
+        """Where its rows are read from, and how each of its columns is. Texts that are empty are blank."""
+        dialect, raw = self.connection.dialect, self._rows()
+        made = Relation(dialect, raw, {}, {column.name: column.type for column in self.columns})
+        for column in self.columns:
+            made.columns[column.name] = made.merged(
+                self._column(raw.c[column.label], column), self.merges.get(column.name)
+            )
+        for at, lookup in enumerate(self.wide.lookups):
+            made.look_up(self.others[lookup.dataset].keyed(lookup, f"there{at}"), lookup, self.merges)
+        for one in self.wide.derived:
+            made.columns[one.column.name] = made.merged(
+                made.expression(f.parse(one.formula)), self.merges.get(one.column.name)
+            )
+            made.types[one.column.name] = one.column.type
+        return made
+
+    def _rows(self) -> sa.TableClause:
+        schema, name = self.connection.place
+        # A name of the database where another one may be looked into as well.
+        schema = schema or (self.connection.database if not self.connection.dialect.schema else None)
+        return sa.table(name, *(sa.column(column.label) for column in self.columns), schema=schema)
+
+    def _column(self, raw: Expression, column: Column) -> Expression:
+        dialect = self.connection.dialect
+        if column.type == "number":
+            return dialect.number(raw)
+        if column.type == "date":
+            return dialect.date(raw)
+        if column.type == "flag":
+            return dialect.flag(raw)
+        return sa.func.nullif(dialect.exact(dialect.as_text(raw)), dialect.text(""))
+
+    def keyed(self, lookup: Lookup, name: str) -> sa.Subquery:
+        """The rows to look into: the key as k0, k1, what is taken as t0, t1, …; rows with a blank key left out."""
+        made = self.relation()
+        keys = [made.columns[there].label(f"k{at}") for at, there in enumerate(lookup.there)]
+        taken = [made.columns[their].label(f"t{at}") for at, (their, _) in enumerate(lookup.take)]
+        filled = [made.columns[there].is_not(None) for there in lookup.there]
+        return sa.select(*keys, *taken).select_from(made.rows).where(*filled).subquery(name)
+
+    def first(self, limit: int) -> pl.DataFrame:
+        """Some rows, typed, with all their columns. Raises LiveProblem."""
+        made = self.relation()
+        with opened(self.connection) as engine, engine.connect() as open_:
+            asked = sa.select(*(expression.label(name) for name, expression in made.columns.items()))
+            found = [tuple(row) for row in open_.execute(asked.select_from(made.rows).limit(limit))]
+        typed = {
+            name: [None if row[at] is None else _python(row[at], made.types[name]) for row in found]
+            for at, name in enumerate(made.columns)
+        }
+        return pl.DataFrame(typed, schema={name: _SCHEMA[made.types[name]] for name in made.columns})
+
+    def matched(self, at: int) -> Matched:
+        """How the keys of one of its lookups are found, over all rows. Raises LiveProblem."""
+        lookup = self.wide.lookups[at]
+        made = replace(self, wide=Wide(self.wide.lookups[:at])).relation()
+        there = self.others[lookup.dataset].keyed(lookup, "looked")
+        mine = [made.columns[name].label(f"m{n}") for n, name in enumerate(lookup.here)]
+        rows = made.rows.outerjoin(there, sa.and_(*(one == there.c[f"k{n}"] for n, one in enumerate(mine))))
+        blank = sa.or_(*(one.is_(None) for one in mine))
+        lost = sa.and_(there.c.k0.is_(None), sa.not_(blank))
+        by_key = sa.select(*mine, sa.func.count().label("many")).select_from(rows).where(lost).group_by(*mine)
+        counted = by_key.order_by(sa.desc("many"), *mine).limit(20)
+        sums = (sa.func.coalesce(sa.func.sum(sa.case((one, 1), else_=0)), 0) for one in (lost, blank))
+        with opened(self.connection) as engine, engine.connect() as open_:
+            every, missing, without = open_.execute(sa.select(sa.func.count(), *sums).select_from(rows)).one()
+            told = [(", ".join(str(cell) for cell in row[:-1]), int(row[-1])) for row in open_.execute(counted)]
+            keys = open_.execute(sa.select(sa.func.count()).select_from(by_key.subquery())).scalar_one()
+        return Matched(every, every - int(missing) - int(without), int(without), tuple(told), keys)
+
+    def twice(self, keys: Sequence[str], most: int = 5) -> list[Twice]:
+        """Keys that more than one row has. Raises LiveProblem."""
+        made = self.relation()
+        wanted = [made.columns[name] for name in keys]
+        asked = sa.select(*wanted).select_from(made.rows).where(*(one.is_not(None) for one in wanted))
+        asked = asked.group_by(*wanted).having(sa.func.count() > 1).limit(most)
+        with opened(self.connection) as engine, engine.connect() as open_:
+            return [Twice(", ".join(str(cell) for cell in row)) for row in open_.execute(asked)]
+
+
+def _python(cell: Any, kind: ColumnType) -> Any:
+    if kind == "number":
+        return float(cell)
+    if kind == "date":
+        return date_of(cell)
+    return cell not in (0, b"\x00") if kind == "flag" else str(cell)
+
+
+@dataclass
+class Relation:
+    """Rows of a database as formulas see them. rows: the table, joined with those it looks into. columns: how each is
+    written in SQL; a text is compared sign by sign."""
+
+    dialect: Dialect
+    rows: sa.FromClause
+    columns: dict[str, Expression]
+    types: dict[str, ColumnType]
+
+    def merged(self, text: Expression, merges: Mapping[str, str] | None) -> Expression:
+        """A text with every spelling that stands for another member replaced by it."""
+        if not merges:
+            return text
+        said = self.dialect
+        return said.exact(
+            sa.case(*((text == said.text(old), said.text(new)) for old, new in merges.items()), else_=text)
+        )
+
+    def look_up(self, there: sa.Subquery, lookup: Lookup, merges: Mapping[str, Mapping[str, str]]) -> None:
+        """Take the columns of a lookup, as ``widened.looked_up`` does."""
+        mine = [self.columns[name] for name in lookup.here]
+        same = [one == there.c[f"k{at}"] for at, one in enumerate(mine)]
+        self.rows = self.rows.outerjoin(there, sa.and_(*same))
+        lost = sa.and_(there.c.k0.is_(None), *(one.is_not(None) for one in mine))
+        for at, (_, column) in enumerate(lookup.take):
+            taken: Expression = there.c[f"t{at}"]
+            if column.type == "text":
+                taken = self.dialect.exact(sa.case((lost, self.dialect.text(NOT_FOUND)), else_=taken))
+            self.columns[column.name] = self.merged(taken, merges.get(column.name))
+            self.types[column.name] = column.type
+
+    def expression(self, node: f.Node) -> Expression:
+        """A row expression or condition as SQL has it; a comparison with a blank is blank, so not true."""
+        match node:
+            case f.Number(value=value):
+                return self.dialect.constant(value)
+            case f.Text(value=value):
+                return self.dialect.text(value)
+            case f.Flag(value=flag):
+                return self.dialect.boolean(flag)
+            case f.Column(name=name):
+                return self.columns[name]
+            case f.Minus(of=of):
+                return -self.expression(of)
+            case f.Binary(op=op, left=left, right=right):
+                one, other = self.expression(left), self.expression(right)
+                if op == "/":
+                    return one / sa.func.nullif(other, 0)
+                return {"+": one + other, "-": one - other, "*": one * other}[op]
+            case f.Compare(op=op, left=left, right=right):
+                one, other = self._comparable(left, right), self._comparable(right, left)
+                compared: Expression = _COMPARISONS[op](one, other)
+                return compared
+            case f.Among(of=of, values=values):
+                return sa.or_(*(self.expression(of) == self._comparable(value, of) for value in values))
+            case f.Starts(of=of, start=start):
+                text = self.expression(of)
+                return self.dialect.exact(sa.func.left(text, len(start))) == self.dialect.text(start)
+            case f.Call():
+                return self._called(node)
+            case f.Blank(of=of, filled=filled):
+                inner = self.expression(of)
+                return inner.is_not(None) if filled else inner.is_(None)
+            case f.Logic(op=op, items=items):
+                parts = [self.expression(item) for item in items]
+                return sa.and_(*parts) if op == "and" else sa.or_(*parts)
+            case f.Not(of=of):
+                return sa.not_(self.expression(of))
+        raise TypeError(f"{type(node).__name__} has no value in a row")
+
+    def _called(self, node: f.Call) -> Expression:
+        """A function over the cells of a row, as ``columns`` has it."""
+        args = [self.expression(arg) for arg in node.args]
+        said = self.dialect
+        if node.name == "if":
+            return sa.case((args[0], args[1]), (sa.not_(args[0]), args[2]), else_=sa.null())
+        if node.name == "days":
+            return said.days(args[0], args[1])
+        if node.name == "steps":
+            limits, names = f.steps_of(node)
+            bounds = [said.constant(limit) for limit in limits]
+            below = [(args[0] < bound, said.text(name)) for bound, name in zip(bounds, names, strict=False)]
+            return said.exact(sa.case(*below, (args[0] >= bounds[-1], said.text(names[-1])), else_=sa.null()))
+        if node.name == "weekday":
+            names, place = f.WEEKDAYS, said.weekday(args[0])
+        else:
+            names, place = f.MONTHS, said.part("month", args[0]) - 1
+        named = [(place == at, said.text(name)) for at, name in enumerate(names)]
+        return said.exact(sa.case(*named, else_=sa.null()))
+
+    def _comparable(self, node: f.Node, beside: f.Node) -> Expression:
+        if isinstance(node, f.Text) and isinstance(beside, f.Column) and self.types[beside.name] == "date":
+            return sa.literal(dt.date.fromisoformat(node.value))
+        return self.expression(node)
 
 
 class LiveSource(CellSource):
     """A table or view whose rows are aggregated by its own database, in as few statements as there are cells."""
 
     def __init__(
-        self,
-        connection: Connection,
-        columns: Sequence[Column],
-        merges: Mapping[str, Mapping[str, str]] | None = None,
-        order: Mapping[str, Sequence[str]] | None = None,
-        through: dt.date | None = None,
+        self, table: LiveTable, order: Mapping[str, Sequence[str]] | None = None, through: dt.date | None = None
     ) -> None:
         """through: the day it is complete through; None takes the last day of its rows. Raises LiveProblem, NoPeriod."""
-        self._engine, self._connection = connection.engine(), connection
-        self._table = sa.table(connection.table, *(sa.column(column.label) for column in columns))
-        self._types = {column.name: column.type for column in columns}
-        self._columns = {c.name: self._column(c, (merges or {}).get(c.name, {})) for c in columns}
-        period = next((column.name for column in columns if column.role == "period"), None)
+        self._connection = table.connection
+        every = (*table.columns, *table.wide.columns)
+        period = next((column.name for column in every if column.role == "period"), None)
         if period is None:
             raise NoPeriod("The live source has no period: give a column of dates that role on its page under Data.")
+        for lookup in table.wide.lookups:
+            other = table.others[lookup.dataset]
+            if found := other.twice(lookup.there):
+                # Each of its rows would count as often as its key stands there.
+                raise LiveProblem(
+                    f"In {other.connection.table}, {' and '.join(lookup.there)} should name one row each, but “{found[0].key}” "
+                    "stands in several. Mend that table."
+                )
+        self._engine = table.connection.engine()
+        relation = self._relation = table.relation()
+        self._said, self._table = relation.dialect, relation.rows
+        self._types, self._columns = relation.types, relation.columns
         self._day = self._columns[period]
         ends = self._ask(
-            sa.select(sa.func.min(self._day), sa.func.max(self._day), sa.func.max(sa.func.dayofmonth(self._day)))
+            sa.select(
+                sa.func.min(self._day), sa.func.max(self._day), sa.func.max(self._said.part("day", self._day))
+            ).select_from(self._table)
         )[0]
         if ends[0] is None:
             raise NoPeriod("The live source has no rows with a date yet.")
@@ -62,10 +268,12 @@ class LiveSource(CellSource):
         # Rows after the complete day are not read. The last day is looked for again among those that are.
         self._read = sa.and_(self._day.is_not(None), self._day <= complete)
         if last > complete:
-            last = date_of(self._ask(sa.select(sa.func.max(self._day)).where(self._read))[0][0])
+            last = date_of(
+                self._ask(sa.select(sa.func.max(self._day)).select_from(self._table).where(self._read))[0][0]
+            )
         self._raw: dict[str, dict[Any, str]] = {}
         members = {}
-        for column in columns:
+        for column in every:
             if column.role == "segment":
                 members[column.name] = self._members_of(column.name, (order or {}).get(column.name, ()))
         self._cells: dict[tuple[Unit, tuple[str, ...]], Cells] = {}
@@ -79,23 +287,9 @@ class LiveSource(CellSource):
         with InWords(self._connection), self._engine.connect() as open_:
             return list(open_.execute(query))
 
-    def _column(self, column: Column, merges: Mapping[str, str]) -> Expression:
-        raw: Expression = self._table.c[column.label]
-        if column.type == "number":
-            return raw * sa.literal_column("1e0")
-        if column.type == "date":
-            return sa.func.date(raw)
-        if column.type == "flag":
-            return raw != sa.literal_column("0")
-        exact = _exact(sa.cast(raw, mysql.CHAR(charset="utf8mb4")))
-        filled: Expression = sa.func.nullif(exact, _exact(sa.literal("")))
-        if not merges:
-            return filled
-        return _exact(sa.case(*((filled == _text(old), _text(new)) for old, new in merges.items()), else_=filled))
-
     def _members_of(self, name: str, order: Sequence[str]) -> tuple[str, ...]:
         expression = self._columns[name]
-        query = sa.select(expression).where(self._read).distinct().limit(MOST_MEMBERS + 1)
+        query = sa.select(expression).select_from(self._table).where(self._read).distinct().limit(MOST_MEMBERS + 1)
         found = [row[0] for row in self._ask(query)]
         if len(found) > MOST_MEMBERS:
             raise Wrong(f"“{name}” has more than {MOST_MEMBERS:,} members. Give it another role than segment.")
@@ -105,12 +299,8 @@ class LiveSource(CellSource):
 
     def _unit(self, unit: Unit) -> Expression:
         """The day, week or month of a row, counted as ``core.periods`` counts them."""
-        day = sa.func.to_days(self._day) - 365
-        if unit == "day":
-            return day
-        if unit == "week":
-            return sa.func.floor((day - 1) / 7)
-        return sa.func.year(self._day) * 12 + sa.func.month(self._day) - 1
+        said = self._said
+        return {"day": said.day, "week": said.week, "month": said.month}[unit](self._day)
 
     def _cells_by(self, unit: Unit, segments: tuple[str, ...]) -> Cells:
         if (unit, segments) not in self._cells:
@@ -160,11 +350,11 @@ class LiveSource(CellSource):
             cells.parts[part] = column
 
     def _part(self, name: str, of: f.Node | None, where: f.Node | None) -> Expression:
-        holds = self._expression(where) if where is not None else None
+        holds = self._relation.expression(where) if where is not None else None
         if name == "matching":
             return sa.func.count() if holds is None else _total(sa.case((holds, 1), else_=0))
         assert of is not None
-        value = self._expression(of)
+        value = self._relation.expression(of)
         kept = value if holds is None else sa.case((holds, value), else_=None)
         if name == "filled":
             return sa.func.count(kept)
@@ -210,7 +400,7 @@ class LiveSource(CellSource):
         keys = [self._columns[segment].label(f"k{at}") for at, segment in enumerate(sorted(self.members))]
         latest = sa.select(*keys, sa.func.max(self._day).label("latest")).select_from(self._table).where(*inside)
         ends = (latest.group_by(*keys) if keys else latest).subquery()
-        same = [self._columns[s].op("<=>")(ends.c[f"k{at}"]) for at, s in enumerate(sorted(self.members))]
+        same = [self._columns[s].is_not_distinct_from(ends.c[f"k{at}"]) for at, s in enumerate(sorted(self.members))]
         return sa.exists(sa.select(1).select_from(ends).where(*same, self._day == ends.c.latest))
 
     def _put(self, full: Floats, p: int, row: Sequence[Any], by: str | None) -> None:
@@ -229,8 +419,8 @@ class LiveSource(CellSource):
             query = sa.select(*groups, self._part(a.name, a.of, a.where)).select_from(self._table).where(*where)
             return self._ask(query.group_by(*groups) if groups else query.having(sa.func.count() > 0))
         assert a.of is not None
-        holds = [self._expression(a.where)] if a.where is not None else []
-        value = self._expression(a.of)
+        holds = [self._relation.expression(a.where)] if a.where is not None else []
+        value = self._relation.expression(a.of)
         labels = [group.label(f"g{at}") for at, group in enumerate(groups)]
         place = sa.func.row_number().over(partition_by=groups or None, order_by=value).label("place")
         count = sa.func.count().over(partition_by=groups or None).label("n")
@@ -251,86 +441,15 @@ class LiveSource(CellSource):
         """The rows of some members."""
         wanted = [raw for raw, label in self._raw[segment].items() if label in set(names)]
         column = self._columns[segment]
-        some = [_raw(raw) for raw in wanted if raw is not None]
+        some = [self._said.text(raw) if isinstance(raw, str) else sa.literal(raw) for raw in wanted if raw is not None]
         tests: list[Expression] = [column == raw for raw in some]
         if None in wanted:
             tests.append(column.is_(None))
         return sa.or_(*tests) if tests else sa.false()
 
-    def _expression(self, node: f.Node) -> Expression:
-        """A row expression or condition as SQL has it; a comparison with a blank is blank, so not true."""
-        match node:
-            case f.Number(value=value):
-                return sa.literal(value) * sa.literal_column("1e0")
-            case f.Text(value=value):
-                return _text(value)
-            case f.Flag(value=flag):
-                return sa.literal_column("1" if flag else "0")
-            case f.Column(name=name):
-                return self._columns[name]
-            case f.Minus(of=of):
-                return -self._expression(of)
-            case f.Binary(op=op, left=left, right=right):
-                one, other = self._expression(left), self._expression(right)
-                if op == "/":
-                    return one / sa.func.nullif(other, 0)
-                return {"+": one + other, "-": one - other, "*": one * other}[op]
-            case f.Compare(op=op, left=left, right=right):
-                one, other = self._comparable(left, right), self._comparable(right, left)
-                compared: Expression = _COMPARISONS[op](one, other)
-                return compared
-            case f.Among(of=of, values=values):
-                return sa.or_(*(self._expression(of) == self._comparable(value, of) for value in values))
-            case f.Starts(of=of, start=start):
-                text = self._expression(of)
-                return _exact(sa.func.left(text, len(start))) == _text(start)
-            case f.Call():
-                return self._called(node)
-            case f.Blank(of=of, filled=filled):
-                inner = self._expression(of)
-                return inner.is_not(None) if filled else inner.is_(None)
-            case f.Logic(op=op, items=items):
-                parts = [self._expression(item) for item in items]
-                return sa.and_(*parts) if op == "and" else sa.or_(*parts)
-            case f.Not(of=of):
-                return sa.not_(self._expression(of))
-        raise TypeError(f"{type(node).__name__} has no value in a row")
-
-    def _called(self, node: f.Call) -> Expression:
-        """A function over the cells of a row, as ``columns`` has it."""
-        args = [self._expression(arg) for arg in node.args]
-        if node.name == "if":
-            return sa.case((args[0], args[1]), (sa.not_(args[0]), args[2]), else_=sa.null())
-        if node.name == "days":
-            return sa.func.datediff(args[1], args[0]) * sa.literal_column("1e0")
-        if node.name == "steps":
-            limits, names = f.steps_of(node)
-            below = [(args[0] < limit, _text(name)) for limit, name in zip(limits, names, strict=False)]
-            return sa.case(*below, (args[0] >= limits[-1], _text(names[-1])), else_=sa.null())
-        names = f.WEEKDAYS if node.name == "weekday" else f.MONTHS
-        place = sa.func.weekday(args[0]) if node.name == "weekday" else sa.func.month(args[0]) - 1
-        return sa.case(*((place == at, _text(name)) for at, name in enumerate(names)), else_=sa.null())
-
-    def _comparable(self, node: f.Node, beside: f.Node) -> Expression:
-        if isinstance(node, f.Text) and isinstance(beside, f.Column) and self._types[beside.name] == "date":
-            return sa.literal(dt.date.fromisoformat(node.value))
-        return self._expression(node)
-
 
 def _total(value: Any) -> Expression:
     return sa.func.coalesce(sa.func.sum(value), 0)
-
-
-def _exact(value: Any) -> Expression:
-    return sa.collate(value, _EXACT)
-
-
-def _text(value: str) -> Expression:
-    return _exact(sa.cast(sa.literal(value), mysql.CHAR(charset="utf8mb4")))
-
-
-def _raw(value: Any) -> Expression:
-    return _text(value) if isinstance(value, str) else sa.literal(value)
 
 
 def _label(raw: Any, kind: ColumnType) -> str:

@@ -5,11 +5,12 @@ import socket
 import threading
 import time
 import unittest
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import text
 
@@ -19,15 +20,15 @@ from ironmark.core.expand import as_level, expand
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Kpi, Source, read
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
-from ironmark.tables import connections
+from ironmark.tables import connections, widened
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection, LiveProblem, Slow, Wrong
-from ironmark.tables.live import LiveSource
+from ironmark.tables.live import LiveSource, LiveTable
 from ironmark.tables.patience import Patient, patiently
 from ironmark.tables.table import Column
-from tests import world
+from ironmark.tables.widened import Derived, Lookup, Wide
+from tests import postgres, world
 
-TABLE = f"{ROWS_DATABASE}.live_rows"
 COLUMNS = (
     Column("day", "day", "date", "period"),
     Column("route", "route", "text", "segment"),
@@ -39,6 +40,28 @@ COLUMNS = (
 SCHEMA = {
     "day": pl.Date, "route": pl.String, "vessel": pl.String, "fare": pl.Float64, "delay": pl.Float64, "late": pl.Boolean,
 }  # fmt: skip
+ROUTES = {"route": pl.String, "region": pl.String, "berths": pl.Float64}
+# Taken from the routes, and derived by formulas over all the others.
+TAKEN = (
+    Column("region", "region", "text", "segment", "lookup"),
+    Column("berths", "berths", "number", "measure", "lookup"),
+)
+WIDE = Wide(
+    (Lookup("routes", (("route", "route"),), tuple(zip(("region", "berths"), TAKEN, strict=True))),),
+    (
+        Derived(Column("part", "part", "text", "segment", "derived"), 'if(weekday(day) in ("Saturday", "Sunday"), "end", region)'),
+        Derived(Column("each", "each", "number", "measure", "derived"), "fare / berths"),
+        Derived(Column("size", "size", "text", "text", "derived"), "steps(each, 0, 10, 1_000)"),
+    ),
+)  # fmt: skip
+routes = st.lists(
+    st.tuples(
+        st.sampled_from(("a", "A", "a ", "ä")),
+        st.sampled_from(("up", "down", None)),
+        st.sampled_from((None, 0.0, 2.0, 7.0)),
+    ),
+    unique_by=lambda line: line[0],
+)
 rows = st.lists(
     st.tuples(
         st.one_of(st.none(), st.dates(dt.date(2026, 1, 1), dt.date(2026, 4, 30))),
@@ -77,45 +100,76 @@ FORMULAS = [
 
 
 class WithTable(unittest.TestCase):
+    """A table of rows in a MariaDB, and one of routes beside it."""
+
+    made = ("day DATE, route VARCHAR(20), vessel VARCHAR(20), fare DECIMAL(12,2), delay INT, late BOOLEAN",
+            "route VARCHAR(20), region VARCHAR(20), berths INT")  # fmt: skip
+    options = "CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci"
+    where = f"{ROWS_DATABASE}."
+
     @classmethod
-    def setUpClass(cls) -> None:
+    def place(cls) -> tuple[Any, Connection]:
+        """An engine that may write, and how the table is reached."""
         url = world.engine().url
-        cls.engine = world.engine()
         assert url.host and url.username and url.password
-        cls.connection = Connection(
+        return world.engine(), Connection(
             url.host, url.port or 3306, ROWS_DATABASE, url.username, "live_rows", str(url.password)
         )
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.engine, cls.connection = cls.place()
+        cls.drop()
         with cls.engine.begin() as open_:
-            open_.execute(text(f"DROP TABLE IF EXISTS {TABLE}"))
-            open_.execute(
-                text(
-                    f"CREATE TABLE {TABLE} (day DATE, route VARCHAR(20), vessel VARCHAR(20), fare DECIMAL(12,2), "
-                    "delay INT, late BOOLEAN) CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci"
-                )
-            )
+            for name, columns in zip(("live_rows", "live_routes"), cls.made, strict=True):
+                open_.execute(text(f"CREATE TABLE {cls.where}{name} ({columns}) {cls.options}"))
         cls.addClassCleanup(cls.drop)
 
     @classmethod
     def drop(cls) -> None:
         with cls.engine.begin() as open_:
-            open_.execute(text(f"DROP TABLE IF EXISTS {TABLE}"))
+            for name in ("live_rows", "live_routes"):
+                open_.execute(text(f"DROP TABLE IF EXISTS {cls.where}{name} CASCADE"))
 
-    def live(self, *options: Any, **named: Any) -> LiveSource:
-        made = LiveSource(self.connection, COLUMNS, *options, **named)
+    def live(self, merges: Any = None, order: Any = None, through: Any = None) -> LiveSource:
+        made = LiveSource(LiveTable(self.connection, COLUMNS, merges or {}), order, through)
         self.addCleanup(made.close)
         return made
 
-    def fill(self, data: list[tuple[Any, ...]]) -> None:
+    def fill(self, data: list[tuple[Any, ...]], routes: Any = ()) -> None:
         with self.engine.begin() as open_:
-            open_.execute(text(f"DELETE FROM {TABLE}"))
-            insert = text(f"INSERT INTO {TABLE} VALUES (:day, :route, :vessel, :fare, :delay, :late)")
-            open_.execute(insert, [dict(zip(SCHEMA, row, strict=True)) for row in data])
+            for name, names, lines in (("live_rows", SCHEMA, data), ("live_routes", ROUTES, routes)):
+                open_.execute(text(f"DELETE FROM {self.where}{name}"))
+                insert = text(f"INSERT INTO {self.where}{name} VALUES ({', '.join(f':{one}' for one in names)})")
+                if lines:
+                    open_.execute(insert, [dict(zip(names, line, strict=True)) for line in lines])
+
+
+class InPostgreSql(WithTable):
+    """The same in a PostgreSQL."""
+
+    made = ("day DATE, route TEXT, vessel VARCHAR(20), fare NUMERIC(12,2), delay INT, late BOOLEAN",
+            "route TEXT, region TEXT, berths INT")  # fmt: skip
+    options, where = "", ""
+
+    @classmethod
+    def place(cls) -> tuple[Any, Connection]:
+        server = postgres.running()
+        return server.engine(), server.connection("live_rows")
+
+
+WIDE_FORMULAS = [
+    *(f"{name}({of}{where})" for name in f.AGGREGATES for of in ("each", "fare * berths", "berths")
+      for where in ("", ' where region = "up"', ' where region = "(not found)"', ' where part in ("end", "down")',
+                    ' where size = "0 to under 10" or size is blank')),
+    *(f"distinct({name})" for name in ("region", "part", "size")), "share(sum(each))", "prior(sum(berths))",
+]  # fmt: skip
 
 
 class TheSameFigures(WithTable):
     """Every aggregate and condition, by every segment, over every kind of period, from a file and from a live source."""
 
-    @settings(max_examples=80)
+    @settings(max_examples=60, suppress_health_check=[HealthCheck.differing_executors])
     @given(
         rows,
         st.lists(st.sampled_from(FORMULAS), min_size=6, max_size=6),
@@ -183,6 +237,46 @@ class TheSameFigures(WithTable):
             size = max(1.0, float(np.nansum([abs(row[3] or 0) + abs(row[4] or 0) for row in data])))
             np.testing.assert_allclose(found[1].value, found[0].value, rtol=1e-9, atol=1e-9 * size, err_msg=written)
 
+    @settings(max_examples=30, suppress_health_check=[HealthCheck.differing_executors])
+    @given(
+        rows,
+        routes,
+        st.lists(st.sampled_from(WIDE_FORMULAS), min_size=5, max_size=5),
+        st.sampled_from((None, "route", "region", "part")),
+        st.sampled_from(((), ("a",), ("ä", "(blank)"))),
+        st.sampled_from(("2026-01", "2026-Q1", "2026-W03", "2026-01,2026-03")),
+    )
+    def test_agree_on_what_is_looked_up_and_derived(
+        self, data: Any, beside: Any, texts: list[str], by: str | None, chosen: tuple[str, ...], key: str
+    ) -> None:
+        self.fill(data, beside)
+        frame = widened.looked_up(
+            pl.DataFrame(data, schema=SCHEMA, orient="row"),
+            pl.DataFrame(beside, schema=ROUTES, orient="row"),
+            WIDE.lookups[0],
+        )
+        for column in WIDE.derived:
+            frame = widened.derived(frame, column)
+        through = max(dt.date(2026, 4, 30), *(row[0] for row in data if row[0]))
+        here = ColumnSource(frame, "day", ["route", "vessel", "region", "part"], through)
+        columns = tuple(Column(name, name, "number" if name == "berths" else "text", "segment") for name in ROUTES)
+        other = LiveTable(replace(self.connection, table="live_routes"), columns)
+        there = LiveSource(LiveTable(self.connection, COLUMNS, {}, WIDE, {"routes": other}), through=through)
+        try:
+            self.compare(here, there, data, texts, by, chosen, key, "rate")
+            self.assertEqual({s: here.within("route", s) for s in ("region", "part")},
+                             {s: there.within("route", s) for s in ("region", "part")})  # fmt: skip
+        finally:
+            there.close()
+
+    def test_a_key_that_stands_twice_there_is_told_and_not_read(self) -> None:
+        self.fill([(dt.date(2026, 1, 5), "a", "x", 1, 1, True)], [("a", "up", 1), ("a", "down", 2)])
+        columns = tuple(Column(name, name, "number" if name == "berths" else "text", "segment") for name in ROUTES)
+        other = LiveTable(replace(self.connection, table="live_routes"), columns)
+        with self.assertRaises(LiveProblem) as caught:
+            LiveSource(LiveTable(self.connection, COLUMNS, {}, WIDE, {"routes": other}))
+        self.assertIn("“a” stands in several", str(caught.exception))
+
     def test_merged_spellings_and_an_order_hold_there_too(self) -> None:
         day = dt.date(2026, 1, 5)
         self.fill([(day, "a", "x", 1, 1, True), (day, "A", "x", 2, 1, True), (day, "z", "y", 4, 1, True)])
@@ -195,6 +289,86 @@ class TheSameFigures(WithTable):
     def test_first_days_of_months_are_complete_to_their_end(self) -> None:
         self.fill([(dt.date(2026, 1, 1), "a", "x", 1, 1, True), (dt.date(2026, 2, 1), "a", "x", 1, 1, True)])
         self.assertEqual(self.live().through, dt.date(2026, 2, 28))
+
+
+class TheSameInPostgreSql(InPostgreSql, TheSameFigures):
+    """All of it once more."""
+
+
+class SetUpPostgreSql(InPostgreSql):
+    def test_tables_columns_and_rights_are_found(self) -> None:
+        self.fill([(dt.date(2026, 1, n + 1), "ab"[n % 2], "x", 1, 1, True) for n in range(20)])
+        made = connections.columns(self.connection)
+        self.assertEqual([(c.name, c.type, c.role) for c in made], [(c.name, c.type, c.role) for c in COLUMNS])
+        self.assertTrue(connections.may_write(self.connection))
+        with self.engine.begin() as open_:
+            for asked in (
+                "DROP SCHEMA IF EXISTS \"Second Place\" CASCADE", "CREATE SCHEMA \"Second Place\"",
+                "CREATE VIEW \"Second Place\".\"Rows; of it\" AS SELECT day AS \"The Day\", fare AS \"x%\" FROM live_rows",
+                "DROP ROLE IF EXISTS looker", "CREATE ROLE looker LOGIN PASSWORD 'lo:k@r'",
+                "GRANT USAGE ON SCHEMA \"Second Place\" TO looker", "GRANT SELECT ON ALL TABLES IN SCHEMA \"Second Place\" TO looker",
+            ):  # fmt: skip
+                open_.execute(text(asked))
+        looker = replace(self.connection, user="looker", password="lo:k@r", table="Second Place.Rows; of it")
+        self.assertIn("Second Place.Rows; of it", connections.tables(looker))
+        self.assertIn("live_rows", connections.tables(self.connection))
+        self.assertFalse(connections.may_write(looker))
+        found = connections.columns(looker)
+        self.assertEqual(
+            [(c.name, c.label, c.type) for c in found], [("the_day", "The Day", "date"), ("x", "x%", "number")]
+        )
+        source = LiveSource(LiveTable(looker, found))
+        self.addCleanup(source.close)
+        tree = f.parse("sum(x)")
+        asked = source.aggregate(f.aggregates(tree), None, {}, [Period.parse("2026-01")])
+        self.assertEqual(evaluate(tree, asked.parts).tolist(), [[20]])
+        self.assertEqual(LiveTable(looker, found).first(3).height, 3)
+
+    def test_decimals_and_clocks(self) -> None:
+        """Fixed-point figures stay exact to what is shown; a moment counts to its day by the server's clock."""
+        with self.engine.begin() as open_:
+            open_.execute(text("DROP TABLE IF EXISTS moments"))
+            open_.execute(text("CREATE TABLE moments (at TIMESTAMPTZ, paid NUMERIC(14,4))"))
+            open_.execute(text(
+                "INSERT INTO moments SELECT TIMESTAMPTZ '2026-01-31 23:59:59.9+00' + (n % 2) * INTERVAL '1 second', 0.1001 FROM generate_series(1, 20000) n"
+            ))  # fmt: skip
+            zone = open_.execute(text("SHOW TIMEZONE")).scalar()
+        at = replace(self.connection, table="moments")
+        source = LiveSource(LiveTable(at, connections.columns(at)))
+        self.addCleanup(source.close)
+        tree = f.parse("sum(paid)")
+        found = evaluate(
+            tree,
+            source.aggregate(f.aggregates(tree), None, {}, [Period.parse("2026-01"), Period.parse("2026-02")]).parts,
+        )
+        if zone in ("UTC", "Etc/UTC", "GMT"):
+            np.testing.assert_allclose(found[:, 0], [1001, 1001], rtol=1e-12)
+        np.testing.assert_allclose(np.nansum(found), 2002, rtol=1e-12)
+
+    def test_what_is_wrong_is_said_and_the_password_is_not(self) -> None:
+        for edit, says in (
+            ({"password": "hush-hush"}, "refuses “keeper”"),
+            ({"user": "nobody"}, "refuses “nobody”"),
+            ({"database": "nowhere"}, "no database “nowhere”"),
+            ({"table": "gone"}, "gone"),
+            ({"port": world.free_port()}, "does not answer"),
+            ({"host": "no-such-host.invalid"}, "no host called"),
+            ({"tls": "on"}, "does not answer"),
+        ):
+            with self.subTest(says), self.assertRaises(LiveProblem) as caught:
+                connections.columns(replace(self.connection, **edit))  # type: ignore[arg-type]
+            self.assertIn(says, str(caught.exception))
+            self.assertNotIn("hush-hush", str(caught.exception))
+
+    def test_a_statement_ends_when_its_time_is_over(self) -> None:
+        short = replace(self.connection, seconds=1)
+        with (
+            self.assertRaises(LiveProblem) as caught,
+            connections.opened(short) as engine,
+            engine.connect() as open_,
+        ):
+            open_.execute(text("SELECT pg_sleep(5)"))
+        self.assertIn("took longer than 1 s", str(caught.exception))
 
 
 class SetUp(WithTable):
@@ -253,7 +427,7 @@ class Patience(unittest.TestCase):
         silent = socket.create_server(("127.0.0.1", 0))
         self.addCleanup(silent.close)
         connection = Connection("127.0.0.1", silent.getsockname()[1], "d", "u", "t")
-        patient = Patient("Bookings", lambda: LiveSource(connection, COLUMNS), patience=0.2)
+        patient = Patient("Bookings", lambda: LiveSource(LiveTable(connection, COLUMNS)), patience=0.2)
         with self.assertRaises(Slow):
             _ = patient.first
 

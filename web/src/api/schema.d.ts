@@ -2231,18 +2231,24 @@ export interface components {
         /**
          * ConnectionBody
          * @description Where a table is. No host stands for the MariaDB that Iron Mark keeps its records in; no password leaves it.
+         *
+         *     table: in PostgreSQL with its schema before it where that is another than public. seconds: how long one statement
+         *     may take.
          */
         ConnectionBody: {
+            /**
+             * Protocol
+             * @default mariadb
+             * @enum {string}
+             */
+            protocol: "mariadb" | "postgresql";
             /**
              * Host
              * @default
              */
             host: string;
-            /**
-             * Port
-             * @default 3306
-             */
-            port: number;
+            /** Port */
+            port?: number | null;
             /** Database */
             database: string;
             /** User */
@@ -2254,6 +2260,17 @@ export interface components {
              * @default
              */
             table: string;
+            /**
+             * Tls
+             * @default off
+             * @enum {string}
+             */
+            tls: "off" | "on" | "verified";
+            /**
+             * Seconds
+             * @default 25
+             */
+            seconds: number;
         };
         /**
          * ConnectionOut
@@ -2270,6 +2287,18 @@ export interface components {
             user: string;
             /** Table */
             table: string;
+            /**
+             * Protocol
+             * @enum {string}
+             */
+            protocol: "mariadb" | "postgresql";
+            /**
+             * Tls
+             * @enum {string}
+             */
+            tls: "off" | "on" | "verified";
+            /** Seconds */
+            seconds: number;
         };
         /**
          * Counted
@@ -3639,15 +3668,18 @@ export interface components {
         /** NewLive */
         NewLive: {
             /**
+             * Protocol
+             * @default mariadb
+             * @enum {string}
+             */
+            protocol: "mariadb" | "postgresql";
+            /**
              * Host
              * @default
              */
             host: string;
-            /**
-             * Port
-             * @default 3306
-             */
-            port: number;
+            /** Port */
+            port?: number | null;
             /** Database */
             database: string;
             /** User */
@@ -3659,6 +3691,17 @@ export interface components {
              * @default
              */
             table: string;
+            /**
+             * Tls
+             * @default off
+             * @enum {string}
+             */
+            tls: "off" | "on" | "verified";
+            /**
+             * Seconds
+             * @default 25
+             */
+            seconds: number;
             /** Name */
             name: string;
         };

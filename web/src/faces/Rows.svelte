@@ -87,7 +87,7 @@
     </div>
     <div class="row axis-row" style:--bar="{bar}px">
       <span class="more"
-        >{#if more}{more}&nbsp;more{/if}</span
+        >{#if more}<span class="plus">+</span>{more}<span class="word">&nbsp;more</span>{/if}</span
       ><span class="scale">{@render axis()}</span><span></span><span></span>
     </div>
   </div>
@@ -194,7 +194,16 @@
   .ticks .last {
     transform: translateX(-100%);
   }
+  .plus {
+    display: none;
+  }
   @container (max-width: 300px) {
+    .word {
+      display: none;
+    }
+    .plus {
+      display: inline;
+    }
     .row {
       grid-template-columns: minmax(80px, 36%) minmax(40px, 1fr) var(--figures) 24px;
       gap: 6px;

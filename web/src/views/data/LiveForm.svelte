@@ -7,9 +7,20 @@
     done: (dataset: Dataset) => void
   }
   let { dataset, done }: Props = $props()
-  const blank = { host: '', port: 3306, database: '', user: '', table: '' }
+  type Place = Schemas['ConnectionOut']
+  const PORTS: Record<Place['protocol'], number> = { mariadb: 3306, postgresql: 5432 }
+  const blank: Place = {
+    protocol: 'mariadb',
+    host: '',
+    port: 3306,
+    database: '',
+    user: '',
+    table: '',
+    tls: 'off',
+    seconds: 25,
+  }
   // svelte-ignore state_referenced_locally
-  let place = $state({ ...blank, ...dataset?.connection })
+  let place = $state<Place>({ ...blank, ...dataset?.connection })
   // svelte-ignore state_referenced_locally
   let own = $state(!!dataset && !dataset.connection?.host)
   let password = $state('')
@@ -20,6 +31,7 @@
 
   const body = (): Schemas['ConnectionBody'] => ({
     ...$state.snapshot(place),
+    protocol: own ? 'mariadb' : place.protocol,
     host: own ? '' : place.host.trim(),
     password: password || (dataset ? null : ''),
   })
@@ -70,6 +82,28 @@
     >
     {#if !own}
       <label
+        >It is a <select
+          class="type-in"
+          value={place.protocol}
+          onchange={(event) => {
+            const chosen = event.currentTarget.value as Place['protocol']
+            if (place.port === PORTS[place.protocol]) place.port = PORTS[chosen]
+            place.protocol = chosen
+            found = null
+          }}
+        >
+          <option value="mariadb">MariaDB or MySQL</option>
+          <option value="postgresql">PostgreSQL</option>
+        </select></label
+      >
+      <label
+        >The way there <select class="type-in" bind:value={place.tls}>
+          <option value="off">as the server likes it</option>
+          <option value="on">always encrypted (TLS)</option>
+          <option value="verified">encrypted, and its certificate checked</option>
+        </select></label
+      >
+      <label
         >Server <input
           class="type-in"
           required
@@ -106,6 +140,16 @@
         autocomplete="new-password"
         placeholder={dataset ? 'as before' : ''}
         bind:value={password}
+      /></label
+    >
+    <label
+      >Seconds to wait for an answer <input
+        class="type-in"
+        type="number"
+        min="1"
+        max="600"
+        required
+        bind:value={place.seconds}
       /></label
     >
     {#if !dataset}
