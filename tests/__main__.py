@@ -1,6 +1,7 @@
 """Run every test over one MariaDB and one server; write the counts for ``check``.
 
-python -m tests [RESULTS] [PATTERN]: PATTERN picks modules, as in ``core`` or ``browser.test_bench``; with ! before it, all others.
+python -m tests [RESULTS] [PATTERN]: PATTERN picks modules, as in ``core`` or ``browser.test_bench``; with ! before it, all others;
+``browser=1/2`` is every second of them.
 """
 
 from __future__ import annotations
@@ -22,11 +23,14 @@ def main(results: str | None = None, pattern: str = "") -> int:
         signal.signal(end, lambda *_: sys.exit(1))  # what was started is taken away then too
     scratch.sweep()
     suite = unittest.TestSuite()
-    for folder in FOLDERS:
-        for path in sorted((here / folder).glob("test_*.py")):
-            name = f"tests.{folder}.{path.stem}"
-            if (pattern[1:] not in name) if pattern.startswith("!") else (pattern in name):
-                suite.addTests(unittest.defaultTestLoader.loadTestsFromName(name))
+    pattern, _, share = pattern.partition("=")
+    first, parts = (int(number) for number in (share or "1/1").split("/"))
+    modules = [
+        f"tests.{folder}.{path.stem}" for folder in FOLDERS for path in sorted((here / folder).glob("test_*.py"))
+    ]
+    wanted = [name for name in modules if ((pattern[1:] not in name) if pattern.startswith("!") else (pattern in name))]
+    for name in wanted[first - 1 :: parts]:
+        suite.addTests(unittest.defaultTestLoader.loadTestsFromName(name))
     try:
         found = unittest.TextTestRunner(verbosity=1).run(suite)
     finally:

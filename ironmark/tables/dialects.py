@@ -284,7 +284,7 @@ DIALECTS: dict[Protocol, Dialect] = {"mariadb": MariaDb(), "postgresql": Postgre
 def _plain_type(kind: Any) -> ColumnType:
     if isinstance(kind, sa.Boolean):
         return "flag"
-    if isinstance(kind, sa.Integer | sa.Numeric):
+    if isinstance(kind, sa.Integer | sa.Numeric | sa.Float):
         return "number"
     return "date" if isinstance(kind, sa.Date | sa.DateTime) else "text"
 

@@ -1,9 +1,12 @@
 """Columns taken from other datasets by key, and columns derived by formulas."""
 
+import itertools
 import unittest
 from typing import Any
 
-from tests import world
+from sqlalchemy import text
+
+from tests import postgres, world
 
 ORDERS = """day,product,shop,amount,cost,minutes
 2026-08-03,P1,East,100,60,4
@@ -15,6 +18,9 @@ ORDERS = """day,product,shop,amount,cost,minutes
 """
 PRODUCTS = "product,category,weight\nP1,Tools,2.5\nP2,Tools,1\nP3,Toys,0.5\nP4,Books,\n"
 CATEGORIES = "category,buyer\nTools,Ann\nToys,Bo\n"
+
+
+COUNT = itertools.count()
 
 
 class Widening(unittest.TestCase):
@@ -63,11 +69,11 @@ class Widening(unittest.TestCase):
         return self.ok("put", f"/api/datasets/{self.orders}/derived", status, json=body)
 
     def kpi(self, formula: str, **rest: Any) -> str:
-        body = {"handle": f"wide{len(self.made)}", "name": "Wide", "dataset": self.orders, "formula": formula} | rest
+        body = {"handle": f"wide{next(COUNT)}", "name": "Wide", "dataset": self.orders, "formula": formula} | rest
         return self.created("kpis", body)
 
-    def created(self, kind: str, body: dict[str, Any]) -> str:
-        answer = self.client.post(f"/api/{kind}", json=body)
+    def created(self, kind: str, body: dict[str, Any], path: str = "") -> str:
+        answer = self.client.post(f"/api/{path or kind}", json=body)
         self.assertEqual(answer.status_code, 201, answer.text)
         self.made.append((kind, answer.json()["id"]))
         return str(answer.json()["id"])
@@ -256,6 +262,57 @@ class DerivedColumns(Widening):
         self.assertEqual(
             made["derived"], [{"name": "margin", "label": "Gain", "formula": "amount - cost", "role": "segment"}]
         )
+
+
+class WhereTheyLie(Widening):
+    """The same from a PostgreSQL, which is asked where its rows lie."""
+
+    def test_the_same_figures_from_a_file_and_from_a_server(self) -> None:
+        server = postgres.running()
+        with server.engine().begin() as open_:
+            for name, columns, lines in (
+                (
+                    "orders",
+                    "day DATE, product TEXT, shop TEXT, amount NUMERIC(9,2), cost NUMERIC(9,2), minutes INT",
+                    ORDERS,
+                ),
+                ("products", "product TEXT, category TEXT, weight REAL", PRODUCTS),
+            ):
+                open_.execute(text(f"DROP TABLE IF EXISTS {name}"))
+                open_.execute(text(f"CREATE TABLE {name} ({columns})"))
+                for line in lines.splitlines()[1:]:
+                    cells = [f"'{cell}'" if cell else "NULL" for cell in line.split(",")]
+                    open_.execute(text(f"INSERT INTO {name} VALUES ({', '.join(cells)})"))
+        live = [self.live(server, name) for name in ("orders", "products")]
+        kept = self.orders, self.products
+        found = []
+        for self.orders, self.products in (kept, live):
+            self.take("category", "weight")
+            self.derive(
+                ("Part", 'if(weekday(day) in ("Saturday", "Sunday"), "weekend", category)'), ("Gain", "amount - cost")
+            )
+            kpi = self.kpi("sum(gain * weight) / sum(amount)", unit={"decimals": 4})
+            count = self.kpi("sum(gain)", nature="flow")
+            found.append([
+                self.read(kpi, "category"), self.read(count, "part"), self.read(count, "shop", category=["Tools"]),
+                self.read(count, None, "2026"),
+                self.client.get(f"/api/datasets/{self.orders}/lookups").json()[0] | {"dataset": "", "name": ""},
+            ])  # fmt: skip
+        self.assertEqual(*found)
+        # Tables of a file and of a server are not put together, and the way is told.
+        self.orders, self.products = kept[0], live[1]
+        self.assertEqual(self.take("category", status=422)["type"], "elsewhere")
+        look = self.client.get(f"/api/datasets/{live[0]}/rows").json()
+        self.assertEqual(look["rows"][0][-4:], ["Tools", "2.5", "Tools", "40"])
+
+    def live(self, server: postgres.PostgreSql, table: str) -> str:
+        at = server.connection(table)
+        body = {
+            name: getattr(at, name) for name in ("host", "port", "database", "user", "password", "table", "protocol")
+        }
+        found = self.client.post("/api/datasets/live/look", json=body).json()
+        self.assertIn(table, found["tables"])
+        return self.created("datasets", body | {"name": f"Live {table}"}, "datasets/live")
 
 
 if __name__ == "__main__":

@@ -12,9 +12,7 @@ class Scorecards(PageTest):
         self.open("/")
         self.see("Network performance", "October 2026", "3 Short")
         self.press("Network performance", "a")
-        self.see(
-            "Reading October 2026 for everything", "Punctuality", "91.4%", "0.6 points under target 92%"
-        )
+        self.see("Reading October 2026 for everything", "Punctuality", "91.4%", "0.6 points under target 92%")
         self.assertEqual(len(self.all("[data-instrument]")), 14)
 
     def test_a_scorecard_is_made_named_and_deleted(self) -> None:
