@@ -155,7 +155,7 @@ def _by_cell(frame: pl.DataFrame, many: int, parts: Sequence[PartKey], dates: Da
     What is added up is added in the order of the rows. A group_by adds side by side, in an order that differs from
     one run to the next, and the last digit of a sum with it: two processes would then say two things of the same rows.
     """
-    plan = [_part(*part, dates).alias(str(at)) for at, part in enumerate(parts)]
+    plan = [part_expression(*part, dates).alias(str(at)) for at, part in enumerate(parts)]
     added = [at for at, (name, _, _) in enumerate(parts) if name in ("sum", "stdev")]
     lazy, cell = frame.lazy(), frame["cell"].to_numpy()
     grouped, row_by_row = pl.collect_all(
@@ -190,7 +190,7 @@ def _added(name: str, cell: Ints, values: Floats, many: int) -> Floats:
     return np.asarray(np.sqrt(variance))
 
 
-def _part(name: str, of: f.Node | None, where: f.Node | None, dates: Dates) -> pl.Expr:
+def part_expression(name: str, of: f.Node | None, where: f.Node | None, dates: Dates) -> pl.Expr:
     """A part as Polars has it; of those that are added up (sum, stdev), what is added for each row."""
     holds = expression(where, dates).fill_null(False) if where is not None else pl.lit(True)
     if where is not None and not f.columns_used(where):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeVar
 
 import polars as pl
 
@@ -14,6 +14,7 @@ from ironmark.core.formula import ColumnType, FormulaError
 from ironmark.tables.columns import expression
 from ironmark.tables.table import Column
 
+Frame = TypeVar("Frame", pl.DataFrame, pl.LazyFrame)
 NOT_FOUND = "(not found)"  # what a text is where its row's key is in no row of the other table
 MOST_KEYS = 2
 _MOST_TOLD = 20
@@ -116,42 +117,49 @@ def twice(frame: pl.DataFrame, keys: Sequence[str]) -> list[Twice]:
     return [Twice(_key(line[: len(keys)]), tuple(line[len(keys)])) for line in found.rows()]
 
 
-def matched(frame: pl.DataFrame, other: pl.DataFrame, lookup: Lookup) -> Matched:
-    """How the rows' keys are found in the other table."""
-    keys = frame.select(lookup.here)
-    blank = pl.any_horizontal(pl.all().is_null())
-    filled = keys.filter(~blank)
+def matched(frame: pl.DataFrame, other: pl.DataFrame, lookup: Lookup, many: str = "") -> Matched:
+    """How the rows' keys are found in the other table. many: a column that says how many rows each line stands for."""
+    count = pl.col(many).sum() if many else pl.len()
+    keys = frame.group_by(lookup.here).agg(count.cast(pl.Int64).alias("rows"))
+    filled = keys.drop_nulls(lookup.here)
     missing = filled.join(other.select(lookup.there), left_on=lookup.here, right_on=lookup.there, how="anti")
-    counted = (
-        missing.group_by(lookup.here).len().sort(["len", *lookup.here], descending=[True, *[False] * len(keys.columns)])
-    )
-    told = tuple((_key(line[:-1]), int(line[-1])) for line in counted.head(_MOST_TOLD).rows())
-    return Matched(keys.height, filled.height - missing.height, keys.height - filled.height, told, counted.height)
+    missing = missing.sort(["rows", *lookup.here], descending=[True, *[False] * len(lookup.on)])
+    told = tuple((_key(line[:-1]), line[-1]) for line in missing.head(_MOST_TOLD).rows())
+    every, known, lost = (int(one["rows"].sum()) for one in (keys, filled, missing))
+    return Matched(every, known - lost, every - known, told, missing.height)
 
 
 def _key(cells: Sequence[Any]) -> str:
     return ", ".join(f"{cell:.10g}" if isinstance(cell, float) else str(cell) for cell in cells)
 
 
-def looked_up(frame: pl.DataFrame, other: pl.DataFrame, lookup: Lookup) -> pl.DataFrame:
+def looked_up(frame: Frame, other: pl.DataFrame, lookup: Lookup) -> Frame:
     """The rows, in their order, with what the other table says of their key. No two rows there have the same key."""
-    taken = other.select(
-        *(pl.col(theirs).alias(f"on:{at}") for at, theirs in enumerate(lookup.there)),
-        *(pl.col(their).alias(column.name) for their, column in lookup.take),
-        pl.lit(True).alias("on:found"),
-    ).drop_nulls([f"on:{at}" for at in range(len(lookup.on))])
+    taken = (
+        other.lazy()
+        .select(
+            *(pl.col(theirs).alias(f"on:{at}") for at, theirs in enumerate(lookup.there)),
+            *(pl.col(their).alias(column.name) for their, column in lookup.take),
+            pl.lit(True).alias("on:found"),
+        )
+        .drop_nulls([f"on:{at}" for at in range(len(lookup.on))])
+    )
     right = [f"on:{at}" for at in range(len(lookup.on))]
-    wide = frame.join(taken, left_on=lookup.here, right_on=right, how="left", maintain_order="left")
+    kept = isinstance(frame, pl.DataFrame)
+    wide = frame.lazy().join(
+        taken, left_on=lookup.here, right_on=right, how="left", maintain_order="left" if kept else "none"
+    )
     lost = pl.col("on:found").is_null() & pl.all_horizontal(pl.col(name).is_not_null() for name in lookup.here)
     texts = [column.name for _, column in lookup.take if column.type == "text"]
-    return wide.with_columns(
+    wide = wide.with_columns(
         pl.when(lost).then(pl.lit(NOT_FOUND)).otherwise(pl.col(name)).alias(name) for name in texts
     ).drop("on:found")
+    return wide.collect() if kept else wide  # type: ignore[return-value]
 
 
-def derived(frame: pl.DataFrame, column: Derived) -> pl.DataFrame:
+def derived(frame: Frame, column: Derived) -> Frame:
     """The rows with a column by its formula."""
-    dates = frozenset(name for name, kind in frame.schema.items() if kind == pl.Date)
+    dates = frozenset(name for name, kind in frame.collect_schema().items() if kind == pl.Date)
     node = f.parse(column.formula)
     value = expression(node, dates)
     kind = {"number": pl.Float64, "text": pl.String, "date": pl.Date, "flag": pl.Boolean}[column.column.type]

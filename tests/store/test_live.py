@@ -1,6 +1,7 @@
 """Live sources: the same figures as from a file, and words for everything that keeps them from answering."""
 
 import datetime as dt
+import shutil
 import socket
 import threading
 import time
@@ -19,10 +20,12 @@ from ironmark.core.evaluate import evaluate
 from ironmark.core.expand import as_level, expand
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Kpi, Source, read
+from ironmark.store import scratch
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
 from ironmark.tables import connections, widened
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection, LiveProblem, Slow, Wrong
+from ironmark.tables.folders import FolderSource, FolderTable
 from ironmark.tables.live import LiveSource, LiveTable
 from ironmark.tables.patience import Patient, patiently
 from ironmark.tables.table import Column
@@ -133,6 +136,14 @@ class WithTable(unittest.TestCase):
 
     def live(self, merges: Any = None, order: Any = None, through: Any = None) -> LiveSource:
         made = LiveSource(LiveTable(self.connection, COLUMNS, merges or {}), order, through)
+        self.addCleanup(made.close)
+        return made
+
+    def wide(self, through: Any = None) -> Any:
+        """The same with what is looked up in the routes and derived."""
+        columns = tuple(Column(name, name, "number" if name == "berths" else "text", "segment") for name in ROUTES)
+        other = LiveTable(replace(self.connection, table="live_routes"), columns)
+        made = LiveSource(LiveTable(self.connection, COLUMNS, {}, WIDE, {"routes": other}), through=through)
         self.addCleanup(made.close)
         return made
 
@@ -259,9 +270,7 @@ class TheSameFigures(WithTable):
             frame = widened.derived(frame, column)
         through = max(dt.date(2026, 4, 30), *(row[0] for row in data if row[0]))
         here = ColumnSource(frame, "day", ["route", "vessel", "region", "part"], through)
-        columns = tuple(Column(name, name, "number" if name == "berths" else "text", "segment") for name in ROUTES)
-        other = LiveTable(replace(self.connection, table="live_routes"), columns)
-        there = LiveSource(LiveTable(self.connection, COLUMNS, {}, WIDE, {"routes": other}), through=through)
+        there = self.wide(through)
         try:
             self.compare(here, there, data, texts, by, chosen, key, "rate")
             self.assertEqual({s: here.within("route", s) for s in ("region", "part")},
@@ -271,10 +280,8 @@ class TheSameFigures(WithTable):
 
     def test_a_key_that_stands_twice_there_is_told_and_not_read(self) -> None:
         self.fill([(dt.date(2026, 1, 5), "a", "x", 1, 1, True)], [("a", "up", 1), ("a", "down", 2)])
-        columns = tuple(Column(name, name, "number" if name == "berths" else "text", "segment") for name in ROUTES)
-        other = LiveTable(replace(self.connection, table="live_routes"), columns)
         with self.assertRaises(LiveProblem) as caught:
-            LiveSource(LiveTable(self.connection, COLUMNS, {}, WIDE, {"routes": other}))
+            self.wide()
         self.assertIn("“a” stands in several", str(caught.exception))
 
     def test_merged_spellings_and_an_order_hold_there_too(self) -> None:
@@ -293,6 +300,33 @@ class TheSameFigures(WithTable):
 
 class TheSameInPostgreSql(InPostgreSql, TheSameFigures):
     """All of it once more."""
+
+
+class TheSameInAFolder(TheSameFigures):
+    """And once more from files that are read where they are: Parquet, CSV, and folders that say a column."""
+
+    kind = "parquet"
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.folder = scratch.make("folder")
+        cls.addClassCleanup(lambda: shutil.rmtree(cls.folder))
+
+    def fill(self, data: list[tuple[Any, ...]], routes: Any = ()) -> None:
+        shutil.rmtree(self.folder)
+        frame, half = pl.DataFrame(data, schema=SCHEMA, orient="row"), len(data) // 2
+        for name, piece in (("one", frame[:half]), ("two", frame[half:])):
+            for vessel in ("x", "y"):
+                path = self.folder / f"vessel={vessel}" / f"{name}.{self.kind}"
+                path.parent.mkdir(parents=True, exist_ok=True)
+                piece.filter(pl.col("vessel") == vessel).drop("vessel").write_parquet(path)
+        self.routes = pl.DataFrame(list(routes), schema=ROUTES, orient="row")
+
+    def live(self, merges: Any = None, order: Any = None, through: Any = None) -> Any:
+        return FolderSource(FolderTable(self.folder, COLUMNS, merges or {}), order, through)
+
+    def wide(self, through: Any = None) -> Any:
+        return FolderSource(FolderTable(self.folder, COLUMNS, {}, WIDE, {"routes": self.routes}), through=through)
 
 
 class SetUpPostgreSql(InPostgreSql):

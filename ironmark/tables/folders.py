@@ -1,0 +1,344 @@
+"""Rows that stay in a folder of files: Parquet or CSV, also in folders named ``key=value``, read as they are asked for.
+
+Polars' streaming engine reads them piece by piece; they are never held whole. What is added up is added side by side,
+so that the last digit of a sum may differ from one reading to the next, as in a database.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import numpy as np
+import polars as pl
+from polars.exceptions import PolarsError
+
+from ironmark.core import formula as f
+from ironmark.core.evaluate import Floats
+from ironmark.core.formula import ColumnType
+from ironmark.core.periods import Period
+from ironmark.core.reading import Members
+from ironmark.tables import widened
+from ironmark.tables.cells import BLANK_MEMBER, Cells, CellSource, Line, NoPeriod, PartKey, Unit
+from ironmark.tables.columns import part_expression
+from ironmark.tables.connections import LiveProblem, Wrong
+from ironmark.tables.table import Column, assign_roles, identifiers
+from ironmark.tables.widened import Matched, Twice, Wide
+
+MOST_FILES, MOST_MEMBERS = 100_000, 5000
+_ENDINGS = (".parquet", ".csv")
+_EPOCH = dt.date(1970, 1, 1).toordinal()
+_PART_OF_PATH = re.compile(r"^([^=]+)=(.*)$")
+
+
+def files_in(folder: Path) -> list[Path]:
+    """The files of a folder and those below it, all of one kind. Raises Wrong where there are none or two kinds."""
+    found = sorted(path for path in folder.rglob("*") if path.suffix.lower() in _ENDINGS and path.is_file())
+    kinds = {path.suffix.lower() for path in found}
+    if not found:
+        raise Wrong(f"There is no Parquet or CSV file in {folder.name}. Put one there, or choose another folder.")
+    if len(kinds) > 1:
+        raise Wrong(f"{folder.name} holds Parquet and CSV files. Keep one kind of them there.")
+    if len(found) > MOST_FILES:
+        raise Wrong(f"{folder.name} holds more than {MOST_FILES:,} files. Join some of them.")
+    return found
+
+
+def allowed(folders: Sequence[Path], path: str) -> Path:
+    """A folder below one that may be read. Raises Wrong for any other."""
+    if not folders:
+        raise Wrong("No folder may be read. Start the server with --folder and the path of one.")
+    for base in folders:
+        wanted = (base / path).resolve()
+        if wanted.is_relative_to(base.resolve()) and wanted.is_dir():
+            return wanted
+    raise Wrong(f"There is no folder “{path[:100]}” in what may be read. Choose one of those that are offered.")
+
+
+def subfolders(folders: Sequence[Path], most: int = 200) -> list[str]:
+    """The folders with files that may be read, by their paths within what may be read; those named ``key=value`` are
+    part of the one they lie in."""
+    found: dict[str, None] = {}
+    for base in folders:
+        for path in sorted(base.rglob("*")):
+            if path.suffix.lower() in _ENDINGS and path.is_file():
+                within = path.parent.relative_to(base)
+                parts = [part for part in within.parts]
+                while parts and "=" in parts[-1]:
+                    parts.pop()
+                found["/".join(parts) or "."] = None
+            if len(found) >= most:
+                break
+    return list(found)
+
+
+@contextmanager
+def in_words(folder: Path) -> Iterator[None]:
+    """Turns what goes wrong in reading files into words for whoever set the source up."""
+    try:
+        yield
+    except (PolarsError, OSError) as error:
+        said = str(error).strip().splitlines()[0][:200] if str(error).strip() else type(error).__name__
+        raise LiveProblem(f"The files in {folder.name} cannot be read as one table. It was said: {said}") from None
+
+
+@dataclass(frozen=True)
+class FolderTable:
+    """The files of a folder as one table with all that is said about it. others: the rows it looks into, by their
+    datasets."""
+
+    folder: Path
+    columns: tuple[Column, ...]
+    merges: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    wide: Wide = Wide()
+    others: Mapping[str, pl.DataFrame] = field(default_factory=dict)
+
+    def scan(self) -> pl.LazyFrame:
+        """Its rows with all its columns, nothing of them read yet. Raises LiveProblem."""
+        with in_words(self.folder):
+            raw = _raw(self.folder)
+            there = raw.collect_schema()
+            missing = [column.label for column in self.columns if column.label not in there]
+            if missing:
+                raise LiveProblem(f"The files in {self.folder.name} have no column “{missing[0]}” any more.")
+            frame = raw.select(_typed(column, there[column.label]) for column in self.columns)
+            frame = _merged(frame, self.merges, [column for column in self.columns])
+            for lookup in self.wide.lookups:
+                frame = widened.looked_up(frame, self.others[lookup.dataset], lookup)
+                frame = _merged(frame, self.merges, [column for _, column in lookup.take])
+            for one in self.wide.derived:
+                frame = _merged(widened.derived(frame, one), self.merges, [one.column])
+            return frame
+
+    def first(self, limit: int) -> pl.DataFrame:
+        """Some rows. Raises LiveProblem."""
+        with in_words(self.folder):
+            return self.scan().head(limit).collect(engine="streaming")
+
+    def matched(self, at: int) -> Matched:
+        """How the keys of one of its lookups are found, over all rows. Raises LiveProblem."""
+        lookup = self.wide.lookups[at]
+        with in_words(self.folder):
+            keys = replace(self, wide=Wide(self.wide.lookups[:at])).scan().select(lookup.here)
+            counted = keys.group_by(lookup.here).len().collect(engine="streaming")
+        return widened.matched(counted, self.others[lookup.dataset], lookup, "len")
+
+    def twice(self, keys: Sequence[str]) -> list[Twice]:
+        with in_words(self.folder):
+            return widened.twice(self.scan().select(keys).collect(engine="streaming"), keys)
+
+
+def columns_of(folder: Path) -> tuple[Column, ...]:
+    """The columns of the files, typed, each with the role it most likely has. Raises LiveProblem."""
+    with in_words(folder):
+        raw = _raw(folder)
+        schema = raw.collect_schema()
+        labels = list(schema)
+        made = [
+            Column(name, label, _type(schema[label]), "text")
+            for name, label in zip(identifiers(labels), labels, strict=True)
+        ]
+        return assign_roles(FolderTable(folder, tuple(made)).first(2000), made)
+
+
+def _raw(folder: Path) -> pl.LazyFrame:
+    files = files_in(folder)
+    named = any("=" in part for path in files for part in path.relative_to(folder).parts[:-1])
+    if files[0].suffix.lower() == ".parquet" and not named:
+        return pl.scan_parquet(files, missing_columns="insert", extra_columns="ignore", glob=False)
+    pieces: dict[tuple[tuple[str, str], ...], list[Path]] = {}
+    for path in files:
+        matches = (_PART_OF_PATH.match(part) for part in path.relative_to(folder).parts[:-1])
+        pieces.setdefault(tuple((found[1], found[2]) for found in matches if found), []).append(path)
+    frames = []
+    for parts, some in pieces.items():
+        if some[0].suffix.lower() == ".parquet":
+            frame = pl.scan_parquet(some, missing_columns="insert", extra_columns="ignore", glob=False)
+        else:
+            with some[0].open(encoding="utf-8", errors="replace") as opened:
+                head = opened.readline()
+            separator = max(",;\t|", key=head.count)
+            frame = pl.scan_csv(some, separator=separator, try_parse_dates=True, infer_schema_length=10_000, glob=False)
+        frames.append(frame.with_columns(_said_by_path(name, text) for name, text in parts))
+    return pl.concat(frames, how="diagonal_relaxed") if len(frames) > 1 else frames[0]
+
+
+def _said_by_path(name: str, text: str) -> pl.Expr:
+    """What the name of a folder says of all rows below it: a day, a number, or a text."""
+    if text == "__HIVE_DEFAULT_PARTITION__":
+        return pl.lit(None, pl.String).alias(name)
+    if re.fullmatch(r"\d{4}-\d{2}-\d{2}", text):
+        return pl.lit(dt.date.fromisoformat(text)).alias(name)
+    return pl.lit(float(text) if re.fullmatch(r"-?\d{1,15}(\.\d+)?", text) else text).alias(name)
+
+
+def _type(kind: pl.DataType) -> ColumnType:
+    if kind.is_numeric():
+        return "number"
+    return "flag" if kind == pl.Boolean else "date" if isinstance(kind, pl.Date | pl.Datetime) else "text"
+
+
+def _typed(column: Column, kind: pl.DataType) -> pl.Expr:
+    raw = pl.col(column.label)
+    if column.type == "number":
+        value = raw.cast(pl.Float64, strict=False)
+        value = pl.when(value.is_finite()).then(value)
+    elif column.type == "date":
+        value = raw.cast(pl.Date)
+    elif column.type == "flag":
+        value = raw.cast(pl.Boolean)
+    else:
+        text = raw.cast(pl.String)
+        value = pl.when(text != "").then(text)
+    return value.alias(column.name)
+
+
+def _merged(frame: pl.LazyFrame, merges: Mapping[str, Mapping[str, str]], columns: Sequence[Column]) -> pl.LazyFrame:
+    texts = {column.name for column in columns if column.type == "text"}
+    edits = [pl.col(name).replace(dict(said)) for name, said in merges.items() if said and name in texts]
+    return frame.with_columns(edits) if edits else frame
+
+
+class FolderSource(CellSource):
+    """A folder whose files are aggregated where they are, in as few passes as there are cells."""
+
+    def __init__(
+        self, table: FolderTable, order: Mapping[str, Sequence[str]] | None = None, through: dt.date | None = None
+    ) -> None:
+        """through: the day it is complete through; None takes the last day of its rows. Raises LiveProblem, NoPeriod."""
+        self._folder = table.folder
+        every = (*table.columns, *table.wide.columns)
+        period = next((column.name for column in every if column.role == "period"), None)
+        if period is None:
+            raise NoPeriod("The folder has no period: give a column of dates that role on its page under Data.")
+        for lookup in table.wide.lookups:
+            if found := widened.twice(table.others[lookup.dataset], lookup.there):
+                raise LiveProblem(f"“{found[0].key}” stands in several rows of what is looked into. Mend that table.")
+        rows = table.scan()
+        day = pl.col(period)
+        ends = self._collected(rows.select(low=day.min(), high=day.max(), latest=day.dt.day().max())).row(0)
+        if ends[0] is None:
+            raise NoPeriod("The files have no rows with a date yet.")
+        first, last, latest = ends
+        complete = through or (Period.of(last).end if latest == 1 else last)
+        if complete < first:
+            raise NoPeriod(
+                f"The folder has no rows up to {complete:%-d %B %Y}, the day it is said to be complete through."
+            )
+        # Rows after the complete day are not read. The last day is looked for again among those that are.
+        rows = rows.filter(day <= complete)
+        if last > complete:
+            last = self._collected(rows.select(day.max())).item()
+        segments = [column for column in every if column.role == "segment"]
+        ordinal = day.to_physical().cast(pl.Int64) + _EPOCH
+        self._rows = rows.with_columns(
+            *(_label(column).alias(f"of:{column.name}") for column in segments), pl.lit(0).alias("cell"),
+            ordinal.alias("at:day"), ((ordinal - 1) // 7).alias("at:week"),
+            (day.dt.year().cast(pl.Int64) * 12 + day.dt.month().cast(pl.Int64) - 1).alias("at:month"),
+        )  # fmt: skip
+        self._dates = frozenset(column.name for column in every if column.type == "date")
+        members = {}
+        for column in segments:
+            names = (
+                self._collected(self._rows.select(pl.col(f"of:{column.name}").unique().sort())).to_series().to_list()
+            )
+            if len(names) > MOST_MEMBERS:
+                raise Wrong(
+                    f"“{column.name}” has more than {MOST_MEMBERS:,} members. Give it another role than segment."
+                )
+            wanted = [name for name in (order or {}).get(column.name, ()) if name in set(names)]
+            members[column.name] = tuple(dict.fromkeys([*wanted, *names]))
+        self._cells: dict[tuple[Unit, tuple[str, ...]], Cells] = {}
+        self._keys: dict[tuple[Unit, tuple[str, ...]], pl.DataFrame] = {}
+        super().__init__(first.toordinal(), last.toordinal(), members, complete)
+
+    def close(self) -> None:
+        """Nothing is held open."""
+
+    def _collected(self, frame: pl.LazyFrame) -> pl.DataFrame:
+        with in_words(self._folder):
+            return frame.collect(engine="streaming")
+
+    def _cells_by(self, unit: Unit, segments: tuple[str, ...]) -> Cells:
+        if (unit, segments) not in self._cells:
+            keys = [f"at:{unit}", *(f"of:{segment}" for segment in segments)]
+            found = self._collected(self._rows.group_by(keys).len()).filter(self._known(segments)).sort(keys)
+            first = Period.of(self.first, unit).ordinal
+            member = {segment: self._codes(segment, found[f"of:{segment}"]) for segment in segments}
+            self._keys[unit, segments] = found.select(keys).with_row_index("place")
+            rows = found["len"].cast(pl.Int64).to_numpy()
+            self._cells[unit, segments] = Cells(found[keys[0]].to_numpy() - first, member, rows, {})
+        return self._cells[unit, segments]
+
+    def _known(self, segments: Sequence[str]) -> pl.Expr:
+        """Whether a group's members were there at the first look: files may have come since."""
+        tests = [pl.col(f"of:{segment}").is_in(list(self.members[segment])) for segment in segments]
+        return pl.all_horizontal(tests) if tests else pl.lit(True)
+
+    def _codes(self, segment: str, labels: pl.Series) -> np.ndarray:
+        place = {name: at for at, name in enumerate(self.members[segment])}
+        return labels.replace_strict(place, return_dtype=pl.Int64).to_numpy()
+
+    def _work_out(self, unit: Unit, segments: tuple[str, ...], missing: Sequence[PartKey]) -> None:
+        cells, keys = self._cells[unit, segments], self._keys[unit, segments]
+        names = keys.columns[1:]
+        plan = [self._part(*key).alias(str(at)) for at, key in enumerate(missing)]
+        found = self._collected(self._rows.group_by(names).agg(plan))
+        placed = keys.join(found, on=names, how="left").sort("place")
+        for at, key in enumerate(missing):
+            cells.parts[key] = placed[str(at)].cast(pl.Float64).fill_null(np.nan).to_numpy()
+
+    def _part(self, name: str, of: f.Node | None, where: f.Node | None) -> pl.Expr:
+        value = part_expression(name, of, where, self._dates)
+        return value.sum() if name == "sum" else value.std(ddof=1) if name == "stdev" else value
+
+    def _see_rows(self, a: f.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
+        every = self.members[by] if by else (None,)
+        full = np.full((len(line.periods), len(every)), np.nan)
+        rows = self._rows
+        for segment, names in where.items():
+            rows = rows.filter(pl.col(f"of:{segment}").is_in(list(names)))
+        place = pl.col(f"at:{line.unit}") - line.first
+        inside = place.is_between(0, len(line.bucket) - 1)
+        if a.window is None:
+            buckets = dict(enumerate(line.bucket.tolist()))
+            rows = rows.filter(inside).with_columns(place.replace_strict(buckets, return_dtype=pl.Int64).alias("p"))
+            rows = rows.filter(pl.col("p") >= 0)
+            if a.last:  # only the rows of the last day of each series
+                series = ["p", *(f"of:{segment}" for segment in sorted(self.members))]
+                ends = rows.group_by(series).agg(pl.col("at:day").max())
+                rows = rows.join(ends, on=[*series, "at:day"], how="semi", nulls_equal=True)
+            self._put(full, rows, a, by)
+            return full
+        for p, (start, end) in enumerate(line.windows(a.window)):
+            if end > start:
+                self._put(full, rows.filter(place.is_between(start, end - 1)).with_columns(p=pl.lit(p)), a, by)
+        return full
+
+    def _put(self, full: Floats, rows: pl.LazyFrame, a: f.Aggregate, by: str | None) -> None:
+        keys = ["p", *([f"of:{by}"] if by else [])]
+        found = self._collected(rows.group_by(keys).agg(self._part(a.name, a.of, a.where).alias("figure")))
+        found = found.filter(self._known([by] if by else []))
+        member = self._codes(by, found[f"of:{by}"]) if by else np.zeros(found.height, dtype=np.int64)
+        full[found["p"].to_numpy(), member] = found["figure"].cast(pl.Float64).fill_null(np.nan).to_numpy()
+
+
+def _label(column: Column) -> pl.Expr:
+    """The member that a cell names."""
+    cell = pl.col(column.name)
+    text: pl.Expr
+    if column.type == "flag":
+        text = pl.when(cell).then(pl.lit("yes")).when(~cell).then(pl.lit("no"))
+    elif column.type == "number":
+        text = (
+            pl.when(cell % 1 == 0)
+            .then(cell.cast(pl.Int64, strict=False).cast(pl.String))
+            .otherwise(cell.cast(pl.String))
+        )
+    else:
+        text = cell.cast(pl.String)
+    return text.fill_null(BLANK_MEMBER)
