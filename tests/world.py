@@ -115,9 +115,17 @@ class Running:
 
 @lru_cache(maxsize=1)
 def running() -> Running:
-    server = Running().start()
+    server = Running("--folder", str(rows_folder())).start()
     _cleanups.append(server.close)
     return server
+
+
+@lru_cache(maxsize=1)
+def rows_folder() -> Path:
+    """The folder whose files the server may read."""
+    made = scratch.make("rows")
+    _cleanups.append(lambda: shutil.rmtree(made, ignore_errors=True))
+    return made
 
 
 @lru_cache(maxsize=1)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +20,7 @@ from ironmark.api import (
     datasets,
     documentation,
     faces,
+    folders,
     hands,
     images,
     impacts,
@@ -65,6 +67,7 @@ ROUTERS = (
     images,
     faces,
     typed,
+    folders,
     datasets,
     rows,
     uploads,
@@ -79,8 +82,8 @@ class Health(BaseModel):
     version: str
 
 
-def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAPI:
-    """hosts: names besides loopback's under which the server may be asked."""
+def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset(), folders: Sequence[Path] = ()) -> FastAPI:
+    """hosts: names besides loopback's under which the server may be asked. folders: those whose files may be read."""
     app = FastAPI(
         title="Iron Mark",
         version=__version__,
@@ -89,7 +92,7 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset()) -> FastAP
         redoc_url=None,
         openapi_url="/api/openapi.json",
     )
-    app.state.sources = Sources(engine)
+    app.state.sources = Sources(engine, tuple(folders))
     app.state.uploads = uploads.Uploads(app.state.sources)
     problems.install(app)
     app.add_middleware(Guard, hosts=hosts)

@@ -82,6 +82,7 @@ class DatasetOut(BaseModel):
     rows_version: int
     keep_versions: int  # of the rows, besides one a day of those before them
     connection: ConnectionOut | None
+    folder: str | None  # of files that are read where they are
     lookups: list[LookupBody]
     derived: list[DerivedBody]
 
@@ -125,7 +126,8 @@ def dataset_out(dataset: StoredDataset, users: dict[str, list[ComputedKpi]]) -> 
         has_token=dataset.has_token,
         rows_version=dataset.rows_version,
         keep_versions=dataset.keep_versions,
-        connection=ConnectionOut(**_USUAL | dataset.settings["connection"]) if dataset.kind == "live" else None,
+        connection=ConnectionOut(**_USUAL | held) if (held := dataset.settings.get("connection")) else None,
+        folder=dataset.settings.get("folder"),
         lookups=[
             LookupBody(
                 dataset=one.dataset,

@@ -104,7 +104,7 @@ class Token(BaseModel):
 def _rows(who: Reader, session: Session, dataset: StoredDataset, apart: str = "") -> pl.DataFrame:
     """All rows, with the spellings of the column ``apart`` as they came; of a live source the first of them."""
     if dataset.kind == "live":
-        table = who.sources.live_table(session, dataset)
+        table = who.sources.table_of(session, dataset)
         return replace(table, merges={name: found for name, found in dataset.merges.items() if name != apart}).first(
             2000
         )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
 from cachetools import LRUCache
@@ -22,6 +23,7 @@ from ironmark.tables import checklist
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection
+from ironmark.tables.folders import FolderSource, FolderTable, allowed
 from ironmark.tables.live import LiveSource, LiveTable
 from ironmark.tables.patience import FRESH_S, Patient
 
@@ -33,8 +35,9 @@ TURNS = 2  # pages worked on at once; more of them in one process take longer to
 class Sources:
     """The database, and the dataset versions in memory, the longest unused one given up first."""
 
-    def __init__(self, engine: Engine) -> None:
-        self.engine = engine
+    def __init__(self, engine: Engine, folders: tuple[Path, ...] = ()) -> None:
+        """folders: those whose files may be read."""
+        self.engine, self.folders = engine, folders
         self._changes = database.sessions(database.changing(engine))
         self._readings = database.sessions(engine)
         self._held: LRUCache[tuple[str, int], ColumnSource] = LRUCache(MOST_BYTES, getsizeof=_weight)
@@ -128,10 +131,19 @@ class Sources:
         """How a live source is reached."""
         return self.reach(session, dataset.settings["connection"], None, dataset.id)
 
-    def live_table(self, session: Session, dataset: StoredDataset) -> LiveTable:
-        """A live source with the tables it looks into."""
+    def table_of(self, session: Session, dataset: StoredDataset) -> LiveTable | FolderTable:
+        """The table of a live source, with what it looks into: of the same server, or kept here for a folder."""
+        if "folder" in dataset.settings:
+            kept = {
+                one.dataset: datasets.rows(session, datasets.get(session, one.dataset)) for one in dataset.wide.lookups
+            }
+            folder = allowed(self.folders, dataset.settings["folder"])
+            return FolderTable(folder, dataset.own, dataset.merges, dataset.wide, kept)
+        return self._table_of(session, dataset)
+
+    def _table_of(self, session: Session, dataset: StoredDataset) -> LiveTable:
         others = {
-            lookup.dataset: self.live_table(session, datasets.get(session, lookup.dataset))
+            lookup.dataset: self._table_of(session, datasets.get(session, lookup.dataset))
             for lookup in dataset.wide.lookups
         }
         return LiveTable(self.connection(session, dataset), dataset.own, dataset.merges, dataset.wide, others)
@@ -152,10 +164,12 @@ class Sources:
         return Connection(**{**plain, **own}, password=password or "")
 
     def _patient(self, session: Session, dataset: StoredDataset) -> Patient:
-        table = self.live_table(session, dataset)
+        table = self.table_of(session, dataset)
         through = dataset.through if dataset.settings.get("fixed_through") else None
 
-        def make() -> LiveSource:
+        def make() -> LiveSource | FolderSource:
+            if isinstance(table, FolderTable):
+                return FolderSource(table, dataset.order, through)
             return LiveSource(table, dataset.order, through)
 
         return Patient(dataset.name, make)

@@ -123,19 +123,19 @@ class RowsThere:
 
     def some(self, dataset: StoredDataset) -> pl.DataFrame:
         if dataset.kind == "live":
-            return self.sources.live_table(self.session, dataset).first(MOST_LOOKED_AT)
+            return self.sources.table_of(self.session, dataset).first(MOST_LOOKED_AT)
         return datasets.rows(self.session, dataset)
 
     def twice(self, dataset: StoredDataset, keys: Sequence[str]) -> list[Twice]:
         if dataset.kind == "live":
-            return self.sources.live_table(self.session, dataset).twice(keys)
+            return self.sources.table_of(self.session, dataset).twice(keys)
         return twice(datasets.rows(self.session, dataset), keys)
 
     def matched(self, dataset: StoredDataset, at: int) -> Matched:
         """How the keys of one of a dataset's lookups are found in all of its rows."""
         lookup = dataset.wide.lookups[at]
         if dataset.kind == "live":
-            return self.sources.live_table(self.session, dataset).matched(at)
+            return self.sources.table_of(self.session, dataset).matched(at)
         return matched(self.some(dataset), self.some(self.dataset(lookup.dataset)), lookup)
 
 
@@ -216,13 +216,17 @@ def _other(session: Session, dataset: StoredDataset, key: str, field: str) -> St
     way = _way_back(session, other, dataset.id, (dataset.name,))
     if way:
         raise Refused(422, "circle", "These would go in a circle", f"{' → '.join(way)}.", where)
-    if (dataset.kind == "live") != (other.kind == "live"):
-        far, near = (dataset, other) if dataset.kind == "live" else (other, dataset)
-        detail = f"The rows of “{far.name}” stay in their database, those of “{near.name}” are kept here. Only tables of one place can be put together."
+    if "folder" in other.settings:
+        detail = f"The rows of “{other.name}” stay in their files; only rows that are kept here can be looked into from there."
+        raise Refused(422, "elsewhere", "Its rows lie apart", detail, where)
+    if _is_far(dataset) != _is_far(other):
+        far, near = (dataset, other) if _is_far(dataset) else (other, dataset)
+        detail = f"The rows of “{far.name}” stay in their database, those of “{near.name}” do not. Only tables of one place can be put together."
         raise Refused(422, "elsewhere", "Their rows lie apart", detail, where)
-    if dataset.kind == "live":
-        for lookup in other.wide.lookups:  # what it takes itself is read along
-            _other(session, dataset, lookup.dataset, field)
+    if not _is_far(dataset):
+        return other
+    for lookup in other.wide.lookups:  # what it takes itself is read along
+        _other(session, dataset, lookup.dataset, field)
     server = [_server(one) for one in (dataset, other)]
     if server[0] != server[1]:
         detail = (
@@ -230,6 +234,11 @@ def _other(session: Session, dataset: StoredDataset, key: str, field: str) -> St
         )
         raise Refused(422, "elsewhere", "Their rows lie apart", detail, where)
     return other
+
+
+def _is_far(dataset: StoredDataset) -> bool:
+    """Whether its rows stay in a database, where only tables of that one can be joined."""
+    return dataset.kind == "live" and "folder" not in dataset.settings
 
 
 def _server(dataset: StoredDataset) -> tuple[Any, ...]:

@@ -17,6 +17,7 @@ from ironmark.core import formula as f
 from ironmark.core.periods import Period
 from ironmark.core.reading import Members, Totals
 from ironmark.tables.connections import LiveProblem, Slow
+from ironmark.tables.folders import FolderSource
 from ironmark.tables.live import LiveSource
 
 PATIENCE_S = 2.0  # how long a page waits for a live source before it shows the rest
@@ -68,14 +69,14 @@ class Patient:
     What was asked goes on in the background; asked again, it is there. What failed is not asked anew at once.
     """
 
-    def __init__(self, name: str, make: Callable[[], LiveSource], patience: float = PATIENCE_S) -> None:
+    def __init__(self, name: str, make: Callable[[], LiveSource | FolderSource], patience: float = PATIENCE_S) -> None:
         self.name, self._make, self._patience = name, make, patience
         self._pool = ThreadPoolExecutor(4, thread_name_prefix="live")
         self._asked: dict[Any, Future[Any]] = {}
         self._lock = threading.Lock()
         self._slow_at = self._failed_at = -1e9
         self._failure: LiveProblem | None = None
-        self._source: LiveSource | None = None
+        self._source: LiveSource | FolderSource | None = None
         self._made_at = time.monotonic()
 
     def warm(self) -> None:
@@ -138,7 +139,7 @@ class Patient:
                 del self._asked[key]
 
     @property
-    def _opened(self) -> LiveSource:
+    def _opened(self) -> LiveSource | FolderSource:
         if self._source is None:
             source = self._source = self._wait("open", self._make)
             # It may be given up while others still read from it: it closes when nobody holds it any more.

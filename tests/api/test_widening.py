@@ -1,9 +1,12 @@
 """Columns taken from other datasets by key, and columns derived by formulas."""
 
+import io
 import itertools
+import shutil
 import unittest
 from typing import Any
 
+import polars as pl
 from sqlalchemy import text
 
 from tests import postgres, world
@@ -304,6 +307,41 @@ class WhereTheyLie(Widening):
         self.assertEqual(self.take("category", status=422)["type"], "elsewhere")
         look = self.client.get(f"/api/datasets/{live[0]}/rows").json()
         self.assertEqual(look["rows"][0][-4:], ["Tools", "2.5", "Tools", "40"])
+
+    def test_the_same_figures_from_a_folder_and_what_may_be_read(self) -> None:
+        rows = pl.read_csv(io.StringIO(ORDERS), try_parse_dates=True)
+        folder = world.rows_folder() / "orders"
+        for shop in ("East", "West"):
+            (folder / f"shop={shop}").mkdir(parents=True)
+            rows.filter(pl.col("shop") == shop).drop("shop").write_csv(folder / f"shop={shop}" / "rows.csv")
+        self.addCleanup(lambda: shutil.rmtree(folder))
+        found = self.client.get("/api/datasets/folders").json()
+        self.assertEqual((found["may"], found["folders"]), (True, ["orders"]))
+        for path in ("../..", "/etc", "nowhere"):
+            refused = self.client.post("/api/datasets/folder", json={"name": "x", "folder": path})
+            self.assertEqual(refused.status_code, 422, path)
+        kept = self.orders
+        figures = []
+        there = self.created("datasets", {"name": "Folder", "folder": "orders"}, "datasets/folder")
+        for self.orders in (kept, there):
+            columns = self.client.get(f"/api/datasets/{self.orders}").json()["columns"]
+            roles = [
+                {
+                    "name": c["name"],
+                    "label": c["label"],
+                    "role": "segment" if c["name"] in ("product", "shop") else c["role"],
+                }
+                for c in columns
+            ]
+            self.ok("patch", f"/api/datasets/{self.orders}", json={"name": "Orders", "columns": roles})
+            self.take("category", "weight")
+            self.derive(("Gain", "amount - cost"))
+            kpi = self.kpi("sum(gain * weight)", nature="flow")
+            figures.append([self.read(kpi, "category"), self.read(kpi, "shop"), self.read(kpi, None, "2026")])
+            look = self.client.get(f"/api/datasets/{self.orders}/lookups").json()[0]
+            figures[-1].append((look["found"], look["missing"]))
+        self.assertEqual(*figures)
+        self.assertEqual(len(self.client.get(f"/api/datasets/{self.orders}/rows").json()["rows"]), 6)
 
     def live(self, server: postgres.PostgreSql, table: str) -> str:
         at = server.connection(table)

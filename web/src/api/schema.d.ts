@@ -1139,6 +1139,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/datasets/folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Folders */
+        get: operations["list_folders_api_datasets_folders_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Folder
+         * @description Keep where a folder is; its rows stay there, and new files are noticed.
+         */
+        post: operations["new_folder_api_datasets_folder_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/datasets": {
         parameters: {
             query?: never;
@@ -2421,6 +2458,8 @@ export interface components {
             /** Keep Versions */
             keep_versions: number;
             connection: components["schemas"]["ConnectionOut"] | null;
+            /** Folder */
+            folder: string | null;
             /** Lookups */
             lookups: components["schemas"]["LookupBody"][];
             /** Derived */
@@ -2777,6 +2816,16 @@ export interface components {
             message: string;
             /** Lines */
             lines: number[];
+        };
+        /**
+         * Folders
+         * @description The folders with Parquet or CSV files. may: whether the server was told of any that may be read.
+         */
+        Folders: {
+            /** May */
+            may: boolean;
+            /** Folders */
+            folders: string[];
         };
         /** FormulaProblem */
         FormulaProblem: {
@@ -3664,6 +3713,13 @@ export interface components {
             done: boolean[][];
             /** Name */
             name: string;
+        };
+        /** NewFolder */
+        NewFolder: {
+            /** Name */
+            name: string;
+            /** Folder */
+            folder: string;
         };
         /** NewLive */
         NewLive: {
@@ -7857,6 +7913,68 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_folders_api_datasets_folders_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Folders"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_folder_api_datasets_folder_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFolder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -34,7 +34,7 @@
         got(api.GET('/api/datasets')),
       ])
       others = every.filter(
-        (one) => one.id !== params.id && (one.kind === 'live') === (dataset?.kind === 'live'),
+        (one) => one.id !== params.id && !one.folder && !!one.connection === !!dataset?.connection,
       )
     } catch (error) {
       failed = words(error)
@@ -148,8 +148,10 @@
       <div>
         <h1>{dataset.name}</h1>
         <p class="sentence">
-          {#if dataset.kind === 'live'}Rows read live from the table {dataset.connection
-              ?.table},{:else}{count(dataset.row_count)} rows {KIND[dataset.kind] ??
+          {#if dataset.folder}Rows read from the files in {dataset.folder === '.'
+              ? 'the folder'
+              : dataset.folder},{:else if dataset.kind === 'live'}Rows read live from the table {dataset
+              .connection?.table},{:else}{count(dataset.row_count)} rows {KIND[dataset.kind] ??
               `from ${dataset.file_name}`},{/if} called
           <Slot text={dataset.name} label="Name of the dataset">
             {#snippet children(close)}
@@ -196,11 +198,11 @@
         </p>
       </div>
       <Delete name={dataset.name} {remove} />
-      {#if dataset.kind === 'live'}
+      {#if dataset.connection}
         <button class="act" aria-pressed={opened === 'settings'} onclick={() => toggle('settings')}
           >Settings</button
         >
-      {:else}
+      {:else if !dataset.folder}
         <button class="act" aria-pressed={opened === 'versions'} onclick={() => toggle('versions')}
           >Versions</button
         >
