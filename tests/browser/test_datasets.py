@@ -168,3 +168,38 @@ class Live(PageTest):
         self.press("New KPI from it")
         self.see("Result by", "By route")
         self.wait(lambda: self.all(".history circle"))
+
+
+class Wider(WithFile):
+    def test_columns_are_taken_from_another_dataset_and_derived(self) -> None:
+        lines = self.dataset()
+        regions = self.client.post(
+            "/api/datasets", files={"file": ("regions.csv", b"line,region,berths\nNorth,Upper,3\nNord,Upper,4\n")}
+        ).json()["id"]
+        self.addCleanup(self.drop, "datasets", regions)
+        self.open(f"/data/{lines}")
+        self.slot("Take columns from another dataset")
+        self.choose("Regions")
+        self.see("takes region and berths from Regions", "1 key is not found", "north (1)", "(not found)")
+        self.press("Take them")
+        self.see("found for 3 of 4 rows", "not found: north (1)")
+        # A formula says what it comes to while it is typed, and where it is wrong.
+        self.press("derive a column by a formula")
+        self.driver.switch_to.active_element.send_keys("Dear")
+        field = self.one("textarea")
+        field.send_keys('if(fare / berth > 4, "a", "b")')
+        self.see("did you mean berths?")
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys('if(fare / berths > 4, "dear", "cheap")')
+        self.see("A text:", "dear (2)", "cheap (1)", "1 blank")
+        self.press("Keep the column")
+        self.see("Dear is if(fare / berths > 4", "text, segment")
+        self.driver.refresh()
+        self.see("found for 3 of 4 rows", "Dear is if(fare")
+        # The other dataset cannot be deleted under it; what is taken out goes, unless something reads it.
+        self.press("Take out")
+        self.see("“Dear” is derived by a formula that could not be read any more")
+        self.wait(lambda: [e for e in self.all(".line button") if e.text == "Take out"][-1].click() or True)
+        self.gone("Dear is if(fare")
+        self.press("Take out")
+        self.gone("found for 3 of 4 rows")

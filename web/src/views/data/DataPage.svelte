@@ -168,7 +168,12 @@
               />
             {/snippet}
           </Slot>, complete through
-          <Slot text={longDay(dataset.through)} label="Last complete day">
+          <Slot
+            text={dataset.kind === 'live' && !dataset.through
+              ? 'the last day of its rows'
+              : longDay(dataset.through)}
+            label="Last complete day"
+          >
             {#snippet children(close)}
               <p class="small soft">A period that runs past this day is partial.</p>
               <input

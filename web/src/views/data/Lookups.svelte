@@ -1,6 +1,5 @@
 <script lang="ts">
   /** What a dataset takes from others, a sentence each, and how its keys are found there. */
-  import { tick } from 'svelte'
   import { api, attempt, got, newest, seen, words, type Dataset, type Schemas } from '../../api/client'
   import { count } from '../../api/numbers'
   import Choices from '../../parts/Choices.svelte'
@@ -66,8 +65,6 @@
     }
     at ??= dataset.lookups.length
   }
-  /** Once the list it was chosen from is gone: what is taken away with that, effects do not see. */
-  const later = (id: string) => void tick().then(() => begin(id))
   const keep = (lookups: Lookup[]) =>
     attempt(
       async () => {
@@ -169,7 +166,7 @@
             chosen={draft!.dataset}
             choose={(id) => {
               close()
-              later(id)
+              begin(id)
             }}
           />
         {/snippet}
@@ -237,20 +234,21 @@
     </div>
   </div>
 {:else if failed}<p class="wrong small" role="alert">{failed}</p>{/if}
-{#if !draft}
-  {#if others.length}
+<!-- It stays where it is while a sentence is written: a list that is taken away as it closes is still read. -->
+{#if others.length}
+  <span hidden={draft !== null}>
     <Slot text="take columns from another dataset" label="Take columns from another dataset" width={280}>
       {#snippet children(close)}
         <Choices
           choices={others.map((other) => ({ key: other.id, name: other.name }))}
           choose={(id) => {
             close()
-            later(id)
+            begin(id)
           }}
         />
       {/snippet}
     </Slot>
-  {/if}
+  </span>
 {/if}
 
 <style>

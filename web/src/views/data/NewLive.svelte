@@ -32,4 +32,9 @@
     gap: 8px;
     margin: 4px 0 12px;
   }
+  .which [aria-pressed='true'] {
+    background: var(--accent-tint);
+    border-color: var(--accent);
+    color: var(--accent-strong);
+  }
 </style>
