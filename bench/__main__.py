@@ -1,11 +1,11 @@
-"""python -m bench [grading|scope|imports|previews|ledger|readers|steady]: measure, and print ratios. ``steady`` takes
+"""python -m bench [grading|scope|imports|previews|ledger|readers|folder|steady]: measure, and print ratios. ``steady`` takes
 ten minutes, and is only run when it is named."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import grading, imports, ledger, previews, readers, scope
+from bench import folder, grading, imports, ledger, previews, readers, scope
 
 PARTS = {
     "grading": grading.main,
@@ -14,6 +14,7 @@ PARTS = {
     "previews": previews.main,
     "ledger": ledger.main,
     "readers": readers.main,
+    "folder": folder.main,
     "steady": readers.steady,
 }
 

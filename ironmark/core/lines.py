@@ -96,8 +96,6 @@ class Asked:
         """The marks of everything in ``where``, by the members of ``by``, narrowed as ``marks.narrowed`` does."""
         names = named(self.rows, by, where)
         others = {segment: held for segment, held in where.items() if segment != by}
-        shape = (len(self.parts), len(names))
-        found = Found(np.full(shape, np.nan), np.full(shape, -1), np.full(shape, NO_SEGMENT))
         alone = by is None or len(self.rows.members[by]) == 1  # the only member of a segment is everything
         asked = [self._spelled(others if alone else {**others, str(by): (str(name),)}) for name in names]
         several = [self._several(of) for of in asked]
@@ -111,7 +109,7 @@ class Asked:
         value = np.where(entry >= 0, lines[np.maximum(entry, 0)], np.nan)
         if self.nature == "flow":
             value = value * entry_amounts(self.entries, entry, self.parts)
-        found = Found(value, entry, found.split)
+        found = Found(value, entry, np.full(value.shape, NO_SEGMENT))
         for k, (of, apart) in enumerate(zip(asked, several, strict=True)):
             if apart:
                 self._put_together(found, k, apart, of)

@@ -241,6 +241,13 @@ class Library:
             )
         return self._datasets[key]
 
+    def dataset_kind(self, key: str) -> str:
+        """The kind of a dataset; nothing for one that is gone."""
+        try:
+            return self.dataset(key).kind
+        except database.Missing:
+            return ""
+
     def source(self, kpi: KpiBody) -> Source:
         return self.source_of(kpi.dataset)
 

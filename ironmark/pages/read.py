@@ -4,21 +4,25 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from dataclasses import replace
 
 from ironmark.core import palette as palettes
+from ironmark.core.formula import UNADDED, Aggregate, FormulaError, aggregates
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Source
 from ironmark.pages.alike import but_for_place, edited
 from ironmark.pages.documents import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody, TextBody
 from ironmark.pages.library import Library
 from ironmark.pages.page import Assumed, Page, PageSection, PictureSheet, Segment, Sheet, TextSheet
-from ironmark.pages.readings import period_of
+from ironmark.pages.readings import own_scope, period_of
 from ironmark.pages.sheets import read_sheet
 from ironmark.pages.texts import blocks_of, named, what_is_wrong
 from ironmark.pages.uses import mark_of
 from ironmark.store.database import Missing
-from ironmark.tables.cells import NoPeriod
+from ironmark.tables.cells import NoPeriod, Unit
 from ironmark.tables.connections import LiveProblem
+from ironmark.tables.patience import Patient
 
 
 def read_page(
@@ -33,6 +37,8 @@ def read_page(
     every = [*instruments, *named_in_texts.values()]
     sources, segments = _datasets(library, every)
     period = period_of(scope, list(sources.values()), library.year_start) if sources else None
+    if period is not None:
+        _ask_ahead(library, every, scope, period)
     sheets = _sheets(library, instruments, scope, period, rehearsals or {})
     figures = {handle: read_sheet(library, held, scope, period) for handle, held in named_in_texts.items()}
     first = min((source.first for source in sources.values()), default=None)
@@ -61,6 +67,36 @@ def read_page(
         figures=figures,
         rests_on=library.rests_on(),
     )
+
+
+def _ask_ahead(library: Library, instruments: Sequence[InstrumentBody], scope: ScopeBody, page: Period) -> None:
+    """Have live sources work out what all instruments are about to ask of them at once: one statement for each grain
+    and set of segments, however many KPIs there are."""
+    wanted: dict[str, dict[tuple[Unit, tuple[str, ...]], dict[Aggregate, None]]] = {}
+    for instrument in instruments:
+        own, period = own_scope(instrument, scope, page)
+        narrowed = [segment for segment, names in own.members.items() if names]
+        segments = tuple(sorted({*narrowed, *([instrument.by] if instrument.by else [])}))
+        for key in instrument.kpis:
+            kpi = library.kpis.get(key)
+            if kpi is None or kpi.composite is not None or library.dataset_kind(kpi.dataset) != "live":
+                continue
+            try:
+                trees = [library.expanded(kpi).formula]
+                trees += [library.mark_formula(kpi, text) for text in library.computed(key).values()]
+            except (FormulaError, Missing):
+                continue  # its sheet says what is wrong
+            for a in (a for tree in trees for a in aggregates(tree)):
+                if not a.whole and a.name not in UNADDED:
+                    plain = replace(a, dataset=None, years=0, back=0, window=None)
+                    wanted.setdefault(a.dataset or kpi.dataset, {}).setdefault((period.unit, segments), {})[plain] = (
+                        None
+                    )
+    for dataset, asked in wanted.items():
+        source = library.source_of(dataset) if library.dataset_kind(dataset) == "live" else None
+        if isinstance(source, Patient):
+            with suppress(LiveProblem, NoPeriod):  # the sheets say so
+                source.ahead(tuple((unit, segments, tuple(found)) for (unit, segments), found in asked.items()))
 
 
 def _sheets(

@@ -120,6 +120,12 @@ class CellSource(ABC):
             parts |= self._levels(levels, by, where, members, line)
         return Totals(tuple(periods), members, rows.astype(np.int64), parts)
 
+    def ahead(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[f.Aggregate]) -> None:
+        """Work out what aggregates are put together from, all in one pass over the rows, so that it is there when
+        they are asked for one by one. Segments that there are not are left to who asks for them."""
+        known = tuple(sorted(segment for segment in set(segments) if segment in self.members))
+        self._cells_with(unit, known, [a for a in wanted if not a.last])
+
     def within(self, segment: str, other: str) -> Mapping[str, frozenset[str]]:
         """See ``Source.within``. Raises NoSegment."""
         for name in (segment, other):

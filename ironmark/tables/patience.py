@@ -16,6 +16,7 @@ from typing import Any, TypeVar
 from ironmark.core import formula as f
 from ironmark.core.periods import Period
 from ironmark.core.reading import Members, Totals
+from ironmark.tables.cells import Unit
 from ironmark.tables.connections import LiveProblem, Slow
 from ironmark.tables.folders import FolderSource
 from ironmark.tables.live import LiveSource
@@ -24,6 +25,8 @@ PATIENCE_S = 2.0  # how long a page waits for a live source before it shows the 
 GRACE_S = 0.02  # how long a first look waits for what is likely there already
 FRESH_S = 60.0  # how long what was read holds
 T = TypeVar("T")
+# What a page is about to ask of a source: a grain, the segments, and the aggregates by them.
+Ahead = tuple[tuple[Unit, tuple[str, ...], tuple[f.Aggregate, ...]], ...]
 
 
 @dataclass
@@ -76,6 +79,7 @@ class Patient:
         self._lock = threading.Lock()
         self._slow_at = self._failed_at = -1e9
         self._failure: LiveProblem | None = None
+        self._ahead: dict[Ahead, Future[None]] = {}
         self._source: LiveSource | FolderSource | None = None
         self._made_at = time.monotonic()
 
@@ -95,16 +99,21 @@ class Patient:
         return time.monotonic() - self._made_at
 
     def _wait(self, key: Any, work: Callable[[], T]) -> T:
-        now, look = time.monotonic(), _look.get()
-        slow = now - self._slow_at < 1
+        look = _look.get()
         if look is not None and (self, key) in look.answers:
             return look.answers[self, key]  # type: ignore[no-any-return]
-        if self._failure is not None and now - self._failed_at < 5:
+        if self._failure is not None and time.monotonic() - self._failed_at < 5:
             raise self._failure
         with self._lock:
-            future = self._asked.get(key)
+            future: Future[T] | None = self._asked.get(key)
             if future is None:
                 future = self._asked[key] = self._pool.submit(work)
+        return self._settled(key, future)
+
+    def _settled(self, key: Any, future: Future[T]) -> T:
+        """What was asked under ``key``, waited for as long as may be. Raises Slow, LiveProblem."""
+        now, look = time.monotonic(), _look.get()
+        slow = now - self._slow_at < 1
         try:
             # One slow answer is enough for a page: what else it asks of this source is not waited for in turn.
             patience = GRACE_S if slow or look else self._patience
@@ -162,6 +171,27 @@ class Patient:
     def members(self) -> Mapping[str, tuple[str, ...]]:
         return self._opened.members
 
+    def ahead(self, asked: Ahead) -> None:
+        """Begin to work out what a page is about to ask for, in one statement for each grain and set of segments. What
+        it then asks for one by one waits for that. Once is enough for as long as the source is kept."""
+        source = self._opened
+
+        def work() -> None:
+            for unit, segments, wanted in asked:
+                source.ahead(unit, segments, wanted)
+
+        with self._lock:
+            if asked not in self._ahead:
+                self._ahead[asked] = self._pool.submit(work)
+
+    def _after_what_is_ahead(self) -> None:
+        for key, future in list(self._ahead.items()):
+            if not future.done():
+                self._settled(key, future)
+            elif future.exception() is not None:  # it is asked for again, and told, by who needs it
+                with self._lock:
+                    self._ahead.pop(key, None)
+
     def aggregate(
         self,
         wanted: Sequence[f.Aggregate],
@@ -171,6 +201,7 @@ class Patient:
         until: dt.date | None = None,
     ) -> Totals:
         source = self._opened
+        self._after_what_is_ahead()
         scope = tuple(sorted((segment, tuple(names)) for segment, names in where.items()))
         key = (tuple(wanted), by, scope, tuple(periods), until)
         return self._wait(key, lambda: source.aggregate(wanted, by, where, periods, until))

@@ -293,6 +293,24 @@ class TheSameFigures(WithTable):
         found = source.aggregate(f.aggregates(tree), "route", {}, [Period.parse("2026-01")])
         self.assertEqual(evaluate(tree, found.parts).tolist(), [[0, 3]])
 
+    def test_what_many_kpis_ask_for_is_one_statement(self) -> None:
+        self.fill([(dt.date(2026, 1, n + 1), "ab"[n % 2], "x", n, 1, True) for n in range(20)])
+        source = self.live()
+        asked: list[Any] = []
+        known = "_collected" if isinstance(source, FolderSource) else "_ask"
+        real = getattr(source, known)
+        setattr(source, known, lambda query: asked.append(query) or real(query))
+        patient = Patient("Live", lambda: source)
+        trees = [
+            f.parse(text)
+            for text in ("sum(fare)", "mean(delay where fare > 3)", "count(where late = yes)", "max(fare)")
+        ]
+        month = Period.parse("2026-01")
+        patient.ahead((("month", ("route",), tuple(a for tree in trees for a in f.aggregates(tree))),))
+        found = [patient.aggregate(f.aggregates(tree), "route", {}, [month]) for tree in trees]
+        self.assertEqual(len(asked), 2, "which members there are by month, and all parts of all KPIs")
+        self.assertEqual(evaluate(trees[0], found[0].parts).tolist(), [[90, 100]])
+
     def test_first_days_of_months_are_complete_to_their_end(self) -> None:
         self.fill([(dt.date(2026, 1, 1), "a", "x", 1, 1, True), (dt.date(2026, 2, 1), "a", "x", 1, 1, True)])
         self.assertEqual(self.live().through, dt.date(2026, 2, 28))
