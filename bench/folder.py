@@ -19,7 +19,7 @@ from ironmark.core.periods import Period
 from ironmark.store import scratch
 from ironmark.tables.folders import FolderSource, FolderTable, columns_of
 
-MONTHS, ROWS = 24, 1_500_000  # a file a month
+MONTHS, ROWS = 24, 2_600_000  # a file a month
 LIMIT = 700 << 20  # bytes that the reading process may have of its own
 
 

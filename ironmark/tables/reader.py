@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import csv
 import io
 from collections.abc import Sequence
@@ -45,11 +46,14 @@ def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
     """A large file without anything odd in it, its plain numbers parsed as such; None for any other.
 
     Large files come from machines. The first rows say which columns hold plain numbers; one cell that is none, a
-    quote, or a row of another width, and the file is read with care instead.
+    quote that is not the edge of a cell, or a row of another width, and the file is read with care instead.
     """
-    if len(body) < _LARGE or decimal == "comma" or b'"' in body or not body[:64].isascii():
+    marked = body.startswith((codecs.BOM_UTF8, codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)) or b"\0" in body[:64]
+    if len(body) < _LARGE or decimal == "comma" or marked:
         return None
     end = body.find(b"\n", _SAMPLE)
+    while end > 0 and body.count(b'"', 0, end) % 2:  # within a cell
+        end = body.find(b"\n", end + 1)
     head = body[: end + 1] if end > 0 else body
     try:
         sample = _careful(head)
@@ -57,7 +61,8 @@ def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
     except (Unreadable, UnicodeDecodeError):
         return None
     first = body.find(b"\n") + 1
-    if sample.problems:
+    separators = _outside_quotes(body, separator)
+    if sample.problems or separators is None or body.count(b'"', 0, first) % 2:
         return None
     labels = next(csv.reader(io.StringIO(body[:first].decode(), newline=""), delimiter=separator))
     numbers = {c.name for c in sample.columns if c.type == "number" and sample.frame[c.name].is_finite().all()}
@@ -70,7 +75,7 @@ def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
     }
     frame = _parsed(body, schema, separator)
     # Polars refuses a row with a cell too many, so that with this many separators none has one too few.
-    if frame is None or _count(body, separator) - len(labels) + 1 != frame.height * (len(labels) - 1):
+    if frame is None or separators - len(labels) + 1 != frame.height * (len(labels) - 1):
         return None
     cells = frame.get_columns()
     del frame
@@ -97,10 +102,25 @@ def _parsed(body: bytes, schema: dict[str, Any], separator: str) -> pl.DataFrame
     return None
 
 
-def _count(body: bytes, sign: str) -> int:
-    """How often a sign stands in a text; counting bytes, which is quicker than looking for each."""
-    every, step = np.frombuffer(body, dtype=np.uint8), 1 << 20
-    return sum(int(np.count_nonzero(every[at : at + step] == ord(sign))) for at in range(0, len(every), step))
+def _outside_quotes(body: bytes, sign: str) -> int | None:
+    """How often a sign stands outside of quotes; None where a quote is anything but the edge of a cell, or its double
+    within one. Counting bytes, which is quicker than looking for each."""
+    every, step, found, inside = np.frombuffer(body, dtype=np.uint8), 1 << 20, 0, 0
+    before_a_cell, after_a_cell = (np.zeros(256, dtype=bool) for _ in range(2))
+    before_a_cell[[ord(sign), 10, 34]] = after_a_cell[[ord(sign), 10, 13, 34]] = True
+    for at in range(0, len(every), step):
+        piece = every[at : at + step]
+        quotes = piece == 34
+        within = (np.cumsum(quotes, dtype=np.uint8) + inside) & 1  # after each byte
+        found += int(np.count_nonzero((piece == ord(sign)) & (within == 0)))
+        places = np.flatnonzero(quotes)
+        opening = within[places] == 1
+        opens, closes = places[opening] + at, places[~opening] + at
+        opens, closes = opens[opens > 0], closes[closes < len(every) - 1]
+        if not (before_a_cell[every[opens - 1]].all() and after_a_cell[every[closes + 1]].all()):
+            return None
+        inside = int(within[-1])
+    return None if inside else found
 
 
 def _texts(body: bytes, separator: str, names: Sequence[str]) -> pl.DataFrame:

@@ -164,7 +164,7 @@ class Kpis(WithServer):
         self.assertEqual(refused.status_code, 409)
         self.assertIn("Network performance", refused.json()["detail"])
         uses = {use["scorecard"]: use["instruments"] for use in self.ok(self.client.get("/api/kpis/on-time/uses"))}
-        self.assertEqual(uses, {"network-performance": 2, "service-health": 6})
+        self.assertEqual(uses, {"network-performance": 2, "service-health": 6, "where-and-when": 2})
 
     def test_the_percent_guard(self) -> None:
         for text in ("88", "88%", "0.88"):

@@ -98,7 +98,10 @@ class Order(Pictures):
         self.assertEqual(
             self.one(by="team", order="value", backwards=True)["sorted"], "sorted by value, the smallest first"
         )
-        self.assertEqual(self.one(by="team")["sorted"], "sorted by value", "there is no mark to have a gap to")
+        # There is no mark to have a gap to, and higher is better: the worse values come first.
+        self.assertEqual(self.one(by="team")["sorted"], "sorted by value, the smallest first")
+        self.assertEqual(self.one(by="team", backwards=True)["sorted"], "sorted by value")
+        self.assertEqual(self.names(), self.names(order="value", backwards=True))
 
     def test_periods_stand_in_time_unless_told_otherwise(self) -> None:
         found = world.running().client

@@ -241,10 +241,13 @@ class LargeFiles(unittest.TestCase):
         "count": st.integers(-10, 10).map(str),
         "share": st.integers(0, 100).map(lambda n: f"{n}%"),
         "money": st.integers(0, 9).map(lambda n: f"£{n},000"),
+        "quoted": st.sampled_from(('"a;b,c\t"', '"say ""x"" "', '"two\nlines"', '"North"', "North", '""', '" "')),
+        "in quotes": st.integers(0, 99).map(lambda n: f'"{n}"'),
+        "inches": st.sampled_from(('5" pipe', '"5"" pipe"', '"bad"x', '"open')),
         "odd": st.sampled_from(("1", "2.5", "n/a", "x", "3 ", "", "1e3", "88%")),
     }
 
-    @settings(max_examples=120)
+    @settings(max_examples=200)
     @given(st.data(), st.sampled_from((",", ";", "\t")), st.booleans(), st.sampled_from(("", "\n", "1\n", "1;2,3\n")))
     def test_the_same_either_way(self, data: st.DataObject, separator: str, ends: bool, rest: str) -> None:
         names = [name for name in self.CELLS if name != "money" or separator != ","]
@@ -268,10 +271,14 @@ class LargeFiles(unittest.TestCase):
         for odd in (
             "2026-01-01,R1,many,yes\n",
             "2026-01-01,R1,5\n",
-            '2026-01-01,"R1",5,no\n',
+            '2026-01-01,R"1,5,no\n',
+            '2026-01-01,"R1"x,5,no\n',
             "2026-01-01,R1,5,no,no\n",
         ):
             self.assertIsNone(reader._plain(f"day,route,x,late\n{rows}{odd}".encode()), odd)
+        quoted = reader._plain(f'day,route,x,late\n{rows}2026-01-01,"R1, ""old""\nway",5,no\n'.encode())
+        assert quoted is not None
+        self.assertEqual(quoted.frame.row(-1), (dt.date(2026, 1, 1), 'R1, "old"\nway', 5.0, False))
         blank = reader._plain(f"day,route,x,late\n{rows}2026-01-01,,n/a,\n".encode())
         assert blank is not None
         self.assertEqual(blank.frame.row(-1), (dt.date(2026, 1, 1), None, None, None))
