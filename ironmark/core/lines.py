@@ -144,9 +144,10 @@ class Asked:
                         del found[segment]
                         found[finer] = members
                         break
-        # What a member lies within is said too, in place of more of that segment: marks may be kept for it.
+        # What a member lies within is said too, in place of more of that segment: marks may be kept for it. Where there
+        # is one of it alone, that is everything, and its mark nobody else's.
         for segment, held in list(found.items()):
-            for other in self.segments:
+            for other in (other for other in self.segments if len(self.rows.members[other]) > 1):
                 names = tuple(self.rows.within(segment, held[0], other)) if len(held) == 1 else ()
                 if len(names) == 1 and set(names) <= set(found.get(other, names)):
                     found[other] = names

@@ -253,6 +253,14 @@ class Whose(unittest.TestCase):
                 found = read(kpi, rows, [entry(owner, 9.0)], ["target"], None, **how)  # type: ignore[arg-type]
                 self.assertEqual(found.marks["target"].tolist(), [[9.0]], (owner, how))
 
+    def test_the_mark_of_an_only_member_is_no_part_s(self) -> None:
+        day = dt.date(2026, 5, 1)
+        frame = pl.DataFrame({"day": [day] * 2, "team": ["one"] * 2, "depot": ["East", "West"], "fare": [5.0, 7.0]})
+        rows = ColumnSource(frame, "day", ["team", "depot"], dt.date(2026, 5, 31))
+        book = [entry(Owner.each("team"), 9.0), entry(Owner.member(depot="West"), 4.0)]
+        found = read(Kpi("k", "K", parse("mean(fare)")), rows, book, ["target"], None, by="depot")
+        np.testing.assert_equal(found.marks["target"][0], [np.nan, 4.0])
+
     def test_the_reason_names_what_is_missing(self) -> None:
         some = [entry(Owner.member(depot=name), 10.0) for name in ("East", "North")]
         for where, said in (
