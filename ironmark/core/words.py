@@ -12,6 +12,8 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.numbers import MINUS, Unit, scale, show, show_gap, written_as
 from ironmark.core.yardstick import Cut, Yardstick
 
+MOST_MORE = 2  # decimals that a mark may have beyond those of the readings beside it
+
 
 def cut_words(cut: Cut, unit: Unit) -> str:
     """A cut as it is defined: ``85%``, ``0.9 × target``, ``target − 5.0 points``."""
@@ -38,8 +40,12 @@ def show_cut(value: float, unit: Unit) -> str:
 
 
 def show_mark(value: float, unit: Unit) -> str:
-    """A mark's value as it stands beside readings: with the decimals it needs, and compact like them."""
-    return show(value, unit) if unit.compact else show_cut(value, unit)
+    """A mark's value as it stands beside readings: with the decimals it needs, and compact like them.
+
+    One that was put together, such as a weighted mean, would need many: it is rounded as the readings are.
+    """
+    long = decimals_for(value, unit) > unit.decimals + MOST_MORE
+    return show(value, unit) if unit.compact or long else show_cut(value, unit)
 
 
 @lru_cache(maxsize=8192)
