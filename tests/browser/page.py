@@ -140,6 +140,16 @@ class PageTest(unittest.TestCase):
             chain.move_by_offset(across // 4, along // 4)
         chain.move_by_offset(across % 4, along % 4).release().perform()
 
+    def rest(self) -> None:
+        """Wait until the page has asked the server for nothing for a second."""
+        asked = "return performance.getEntriesByType('resource').length"
+        self.driver.execute_script("performance.setResourceTimingBufferSize(10000)")
+        before, since = -1, time.monotonic()
+        while time.monotonic() - since < 1:
+            if (now := self.driver.execute_script(asked)) != before:
+                before, since = now, time.monotonic()
+            time.sleep(0.1)
+
     def text(self) -> str:
         return str(self.driver.execute_script("return document.body.innerText"))
 

@@ -182,6 +182,7 @@ class Dragging(Bench):
 
         self.addCleanup(change, None)
         for tried in range(5):  # a reading that was still under way may have seen the change already
+            self.rest()
             theirs = change(0.5 + tried / 100)
             self.drag(self.hold("target on the dial"), 10, 12)
             with contextlib.suppress(AssertionError):
