@@ -111,7 +111,7 @@ class OneAnswer(unittest.TestCase):
             for m, member in enumerate(block.members):
                 self.same(block, m, taken(here, kpi, book, key, where={**where, by: [member]}))
 
-    @settings(max_examples=120, deadline=None)
+    @settings(max_examples=50, deadline=None)
     @given(
         rows,
         kpis,
