@@ -15,17 +15,16 @@ from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.pages.documents import Member, Model, Name
 from ironmark.pages.problems import Refused
-from ironmark.pages.widening import DerivedBody, KeyBody, LookupBody, TakenBody
+from ironmark.pages.widening import DerivedBody, KeyBody, LookupBody, TakenBody, refuse_role, refuse_two_periods
 from ironmark.store import datasets, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.connections import STATEMENT_S, Tls
+from ironmark.tables.connections import Tls
 from ironmark.tables.dialects import Protocol
 from ironmark.tables.formats import read_file, sheet_names
 from ironmark.tables.table import ROLES, Column, Origin, Role, complete_through
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"], dependencies=[Depends(reader)])
-_USUAL = {"protocol": "mariadb", "tls": "off", "seconds": STATEMENT_S}  # of live sources kept before these were asked
 MAX_BYTES = 256 * 1024 * 1024
 
 
@@ -126,8 +125,8 @@ def dataset_out(dataset: StoredDataset, users: dict[str, list[ComputedKpi]]) -> 
         has_token=dataset.has_token,
         rows_version=dataset.rows_version,
         keep_versions=dataset.keep_versions,
-        connection=ConnectionOut(**_USUAL | held) if (held := dataset.settings.get("connection")) else None,
-        folder=dataset.settings.get("folder"),
+        connection=ConnectionOut(**dataset.connection) if dataset.connection else None,
+        folder=dataset.folder,
         lookups=[
             LookupBody(
                 dataset=one.dataset,
@@ -280,18 +279,10 @@ def _changed(columns: tuple[Column, ...], changes: list[ColumnChange]) -> list[C
     result = []
     for column in columns:
         change = wanted.get(column.name)
-        if change and column.type not in ROLES[change.role]:
-            needs = " or ".join(ROLES[change.role])
-            raise Refused(
-                422,
-                "role-does-not-fit",
-                "This role does not fit the column",
-                f"“{column.label}” holds {column.type} cells; the role {change.role} needs {needs}.",
-                {"field": column.name},
-            )
+        if change:
+            refuse_role(column.type, change.role, column.label, column.name)
         result.append(replace(column, label=change.label, role=change.role) if change else column)
-    if sum(column.role == "period" for column in result) > 1:
-        raise Refused(422, "two-periods", "Two columns are the period", "Give one of them another role first.")
+    refuse_two_periods(result)
     return result
 
 

@@ -275,7 +275,7 @@ def put_connection(
     saw = seen_version(if_match)
     with who.read() as session:
         dataset = _of_kind(session, key, "live")
-        if "folder" in dataset.settings:
+        if dataset.folder:
             detail = f"“{dataset.name}” is a folder of files, not a table of a database."
             raise Refused(422, "another-kind", "It is of another kind", detail)
         connection = who.sources.reach(session, _plain(body), body.password, key)

@@ -8,14 +8,14 @@ together. What the book leaves open a computed mark fills (``core.reading``).
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
 
 from ironmark.core.evaluate import Floats
-from ironmark.core.marks import FINE, Ints, MarkEntry, Nature, candidates, entry_amounts, look_up
+from ironmark.core.marks import FINE, Ints, MarkEntry, Nature, Within, candidates, entry_amounts, look_up
 from ironmark.core.periods import Period, pieces
 
 Where = Mapping[str, tuple[str, ...]]
@@ -168,10 +168,7 @@ class Asked:
         return None
 
     def _lying_in(self, finer: str, segment: str, held: Sequence[str]) -> tuple[str, ...]:
-        """The members of one segment that make up some members of another; none where one of them is also elsewhere."""
-        some = {member for name in held for member in self.rows.within(segment, name, finer)}
-        wholly = all(self.rows.within(finer, member, segment) <= set(held) for member in some)
-        return tuple(sorted(some)) if wholly else ()
+        return lying_in(self.rows.within, finer, segment, held)
 
     def _made_up_of(self, of: Where) -> Iterator[tuple[str, tuple[str, ...]]]:
         """The segments whose members make up what is read, with those members where they are not all there are."""
@@ -210,17 +207,22 @@ class Asked:
         return self.rows.counted(segment, where, self.parts)
 
 
-def plainly(where: Where, within: Callable[[str, str], Mapping[str, frozenset[str]]]) -> dict[str, tuple[str, ...]]:
-    """``where`` without the segments that take nothing away, since all members named in another lie within them.
+def lying_in(within: Within, finer: str, segment: str, held: Sequence[str]) -> tuple[str, ...]:
+    """The members of one segment that make up some members of another; none where one of them is also elsewhere."""
+    some = {member for name in held for member in within(segment, name, finer)}
+    wholly = all(within(finer, member, segment) <= set(held) for member in some)
+    return tuple(sorted(some)) if wholly else ()
 
-    within: as ``Source.within`` has it. Two scopes of the same rows are told to be the same by it.
-    """
+
+def plainly(where: Where, within: Within) -> dict[str, tuple[str, ...]]:
+    """``where`` without the segments that take nothing away, since all members named in another lie within them. Two
+    scopes of the same rows are told to be the same by it."""
     kept = dict(where)
     for outer in sorted(where):
         for inner in sorted(kept):
             if inner != outer and outer in kept:
-                around = within(inner, outer)
-                if all(around.get(name) and around[name] <= set(kept[outer]) for name in kept[inner]):
+                around = [within(inner, name, outer) for name in kept[inner]]
+                if all(names and names <= set(kept[outer]) for names in around):
                     del kept[outer]
     return kept
 

@@ -14,8 +14,8 @@ from ironmark.core import marks as mark_book
 from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats, evaluate
 from ironmark.core.formula import Aggregate, Node, adds_members, adds_up, aggregates, denominator, rebuilt
-from ironmark.core.lines import Lines, Where, lines, pieces_for, plainly, why_none
-from ironmark.core.marks import FLOOR, LIMIT, TARGET, Ints, MarkEntry, Nature, narrowed
+from ironmark.core.lines import Lines, Where, lines, lying_in, pieces_for, plainly, why_none
+from ironmark.core.marks import FLOOR, LIMIT, TARGET, Ints, MarkEntry, Nature, Within, narrowed
 from ironmark.core.numbers import Unit, rounded
 from ironmark.core.periods import Grain, PartSoFar, Period, months, part_of, pieces, same_part
 from ironmark.core.yardstick import Bands, Yardstick
@@ -195,13 +195,14 @@ def no_mark(readings: Readings, source: Source, entries: Sequence[MarkEntry], na
     where = dict(readings.where)
     if readings.segment and readings.members[m] is not None:
         where = narrowed({**where, readings.segment: [str(readings.members[m])]}, source.members)
-    where = plainly(where, source.within) if where.keys() <= source.members.keys() else where
+    within = within_of(source)
+    where = plainly(where, within)
     several = [segment for segment, names in where.items() if len(names) > 1]
     owned = {segment for entry in entries if entry.name == name for segment, _ in entry.owner.of}
     split = next((s for s in sorted(owned) if s in source.members and (s in several if several else not where)), None)
     if split is None and len(where) == 1 and not several:  # its members' marks make up a region's
         (outer, (one,)), *_ = where.items()
-        split = next((s for s in sorted(owned) if s in source.members and _made_up_of(source, s, outer, one)), None)
+        split = next((s for s in sorted(owned) if s in source.members and lying_in(within, s, outer, (one,))), None)
     without: list[str] = []
     if split:
         period = readings.periods[p : p + 1]
@@ -214,12 +215,15 @@ def no_mark(readings: Readings, source: Source, entries: Sequence[MarkEntry], na
     return why_none(entries, name, readings.kpi.adds, where, without)
 
 
-def _made_up_of(source: Source, finer: str, segment: str, name: str) -> bool:
-    if finer == segment or segment not in source.members:
-        return False
-    around = source.within(finer, segment)
-    some = source.within(segment, finer).get(name, frozenset())
-    return bool(some) and all(around[member] == {name} for member in some)
+def within_of(source: Source) -> Within:
+    """Which members of another segment the rows of a member are of; none for what is no member or no segment."""
+
+    def within(segment: str, member: str, other: str) -> frozenset[str]:
+        if segment == other or not {segment, other} <= source.members.keys():
+            return frozenset()
+        return source.within(segment, other).get(member, frozenset())
+
+    return within
 
 
 @dataclass(frozen=True)
@@ -244,9 +248,7 @@ class _Rows:
         return self.source.aggregate((), by, where, periods).rows
 
     def within(self, segment: str, member: str, other: str) -> frozenset[str]:
-        if segment == other or not {segment, other} <= self.members.keys():
-            return frozenset()
-        return self.source.within(segment, other).get(member, frozenset())
+        return within_of(self.source)(segment, member, other)
 
     def weighed(self, by: str | None, where: Where, periods: Sequence[Period]) -> Floats | None:
         below = denominator(self.kpi.formula)

@@ -102,8 +102,8 @@ class Block:
         where = dict(self.readings.where)
         if self.readings.segment and self.readings.members[m] is not None:
             where[self.readings.segment] = (str(self.readings.members[m]),)
-        if len(where) > 1 and where.keys() <= self._source.members.keys():
-            where = plainly(where, self._source.within)
+        if len(where) > 1:
+            where = plainly(where, core.within_of(self._source))
         narrow = ";".join(f"{segment}={','.join(where[segment])}" for segment in sorted(where))
         return f"{self.kpi}|{self.yardstick or ''}|{narrow}|{self.readings.periods[p].key}"
 

@@ -241,12 +241,13 @@ class Library:
             )
         return self._datasets[key]
 
-    def dataset_kind(self, key: str) -> str:
-        """The kind of a dataset; nothing for one that is gone."""
+    def is_live(self, key: str) -> bool:
+        """Whether a KPI that is at hand is read by a formula of its own from a live source."""
+        kpi = self.kpis.get(key)
         try:
-            return self.dataset(key).kind
+            return kpi is not None and kpi.composite is None and self.dataset(kpi.dataset).kind == "live"
         except database.Missing:
-            return ""
+            return False
 
     def source(self, kpi: KpiBody) -> Source:
         return self.source_of(kpi.dataset)

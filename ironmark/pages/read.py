@@ -74,13 +74,14 @@ def _ask_ahead(library: Library, instruments: Sequence[InstrumentBody], scope: S
     and set of segments, however many KPIs there are."""
     wanted: dict[str, dict[tuple[Unit, tuple[str, ...]], dict[Aggregate, None]]] = {}
     for instrument in instruments:
+        live = [key for key in instrument.kpis if library.is_live(key)]
+        if not live:
+            continue
         own, period = own_scope(instrument, scope, page)
         narrowed = [segment for segment, names in own.members.items() if names]
         segments = tuple(sorted({*narrowed, *([instrument.by] if instrument.by else [])}))
-        for key in instrument.kpis:
-            kpi = library.kpis.get(key)
-            if kpi is None or kpi.composite is not None or library.dataset_kind(kpi.dataset) != "live":
-                continue
+        for key in live:
+            kpi = library.kpis[key]
             try:
                 trees = [library.expanded(kpi).formula]
                 trees += [library.mark_formula(kpi, text) for text in library.computed(key).values()]
@@ -93,7 +94,7 @@ def _ask_ahead(library: Library, instruments: Sequence[InstrumentBody], scope: S
                         None
                     )
     for dataset, asked in wanted.items():
-        source = library.source_of(dataset) if library.dataset_kind(dataset) == "live" else None
+        source = library.source_of(dataset) if library.dataset(dataset).kind == "live" else None
         if isinstance(source, Patient):
             with suppress(LiveProblem, NoPeriod):  # the sheets say so
                 source.ahead(tuple((unit, segments, tuple(found)) for (unit, segments), found in asked.items()))

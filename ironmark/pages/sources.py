@@ -129,15 +129,15 @@ class Sources:
 
     def connection(self, session: Session, dataset: StoredDataset) -> Connection:
         """How a live source is reached."""
-        return self.reach(session, dataset.settings["connection"], None, dataset.id)
+        return self.reach(session, dataset.connection or {}, None, dataset.id)
 
     def table_of(self, session: Session, dataset: StoredDataset) -> LiveTable | FolderTable:
         """The table of a live source, with what it looks into: of the same server, or kept here for a folder."""
-        if "folder" in dataset.settings:
+        if dataset.folder:
             kept = {
                 one.dataset: datasets.rows(session, datasets.get(session, one.dataset)) for one in dataset.wide.lookups
             }
-            folder = allowed(self.folders, dataset.settings["folder"])
+            folder = allowed(self.folders, dataset.folder)
             return FolderTable(folder, dataset.own, dataset.merges, dataset.wide, kept)
         return self._table_of(session, dataset)
 
@@ -152,10 +152,8 @@ class Sources:
         """plain: the settings of a connection; without a host, the MariaDB the records are in. password: None takes
         the one kept for the dataset ``key``, which goes to no other server and is used by no other account."""
         if password is None and key:
-            kept = datasets.get(session, key).settings.get("connection", {})
-            if any(kept.get(name) != plain[name] for name in ("host", "port", "user")) or kept.get(
-                "protocol", "mariadb"
-            ) != plain.get("protocol", "mariadb"):
+            kept = datasets.get(session, key).connection or {}
+            if any(kept.get(name) != plain[name] for name in ("protocol", "host", "port", "user")):
                 detail = "For another server or another user the password has to be typed again."
                 raise Refused(422, "password-needed", "The password is needed", detail, {"field": "password"})
             password = datasets.secret(session, key)

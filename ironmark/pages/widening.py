@@ -117,19 +117,26 @@ class RowsThere:
 
     def __init__(self, sources: Sources, session: Session) -> None:
         self.sources, self.session = sources, session
+        self._some: dict[tuple[str, Wide], pl.DataFrame] = {}
 
     def dataset(self, key: str) -> StoredDataset:
         return datasets.get(self.session, key)
 
     def some(self, dataset: StoredDataset) -> pl.DataFrame:
-        if dataset.kind == "live":
-            return self.sources.table_of(self.session, dataset).first(MOST_LOOKED_AT)
-        return datasets.rows(self.session, dataset)
+        place = (dataset.id, dataset.wide)
+        if place not in self._some:
+            live = dataset.kind == "live"
+            self._some[place] = (
+                self.sources.table_of(self.session, dataset).first(MOST_LOOKED_AT)
+                if live
+                else datasets.rows(self.session, dataset)
+            )
+        return self._some[place]
 
     def twice(self, dataset: StoredDataset, keys: Sequence[str]) -> list[Twice]:
         if dataset.kind == "live":
             return self.sources.table_of(self.session, dataset).twice(keys)
-        return twice(datasets.rows(self.session, dataset), keys)
+        return twice(self.some(dataset), keys)
 
     def matched(self, dataset: StoredDataset, at: int) -> Matched:
         """How the keys of one of a dataset's lookups are found in all of its rows."""
@@ -153,7 +160,7 @@ def lookups_of(there: RowsThere, dataset: StoredDataset, bodies: Sequence[Lookup
         known += taken
     made = replace(wide, lookups=tuple(lookups))
     _check_formulas(dataset, made)
-    _refuse_two_periods([*dataset.own, *made.columns])
+    refuse_two_periods([*dataset.own, *made.columns])
     _refuse_lost(there.session, dataset, made)
     return made
 
@@ -186,7 +193,7 @@ def _lookup(
             called = identifiers([*names, label])[-1]
         names.append(called)
         role = wanted.role or (held.role if held else _usual(its_column, known))
-        _refuse_role(its_column.type, role, label, f"{field}.take.{at}.role")
+        refuse_role(its_column.type, role, label, f"{field}.take.{at}.role")
         take.append((wanted.column, Column(called, label, its_column.type, role, "lookup")))
     lookup = Lookup(other.id, tuple((pair.here, pair.there) for pair in body.on), tuple(take))
     if found := looked.twice(other, lookup.there):
@@ -216,7 +223,7 @@ def _other(session: Session, dataset: StoredDataset, key: str, field: str) -> St
     way = _way_back(session, other, dataset.id, (dataset.name,))
     if way:
         raise Refused(422, "circle", "These would go in a circle", f"{' → '.join(way)}.", where)
-    if "folder" in other.settings:
+    if other.folder:
         detail = f"The rows of “{other.name}” stay in their files; only rows that are kept here can be looked into from there."
         raise Refused(422, "elsewhere", "Its rows lie apart", detail, where)
     if _is_far(dataset) != _is_far(other):
@@ -238,14 +245,14 @@ def _other(session: Session, dataset: StoredDataset, key: str, field: str) -> St
 
 def _is_far(dataset: StoredDataset) -> bool:
     """Whether its rows stay in a database, where only tables of that one can be joined."""
-    return dataset.kind == "live" and "folder" not in dataset.settings
+    return dataset.connection is not None
 
 
 def _server(dataset: StoredDataset) -> tuple[Any, ...]:
     """What has to be the same for one statement to read two tables; a PostgreSQL sees one database at a time."""
-    held = {"protocol": "mariadb"} | dataset.settings.get("connection", {})
+    held = dataset.connection or {}
     one_database = held["database"] if held["protocol"] == "postgresql" else None
-    return held["protocol"], held.get("host"), held.get("port"), one_database
+    return held["protocol"], held["host"], held["port"], one_database
 
 
 def _way_back(session: Session, at: StoredDataset, home: str, way: tuple[str, ...]) -> tuple[str, ...]:
@@ -268,12 +275,12 @@ def derived_of(session: Session, dataset: StoredDataset, bodies: Sequence[Derive
         names = [column.name for column in columns]
         name = body.name if body.name in kept and body.name not in names else identifiers([*names, body.label])[-1]
         role = body.role or _USUAL[kind]
-        _refuse_role(kind, role, body.label, f"derived.{n}.role")
+        refuse_role(kind, role, body.label, f"derived.{n}.role")
         column = Column(name, body.label, kind, role, "derived")
         made.append(Derived(column, body.formula))
         columns.append(column)
     wide = Wide(dataset.wide.lookups, tuple(made))
-    _refuse_two_periods(columns)
+    refuse_two_periods(columns)
     _refuse_lost(session, dataset, wide)
     return wide
 
@@ -287,13 +294,13 @@ def type_in(formula: str, columns: Sequence[Column], field: str) -> ColumnType:
         raise Refused(422, "formula", "The formula cannot be read", error.message, where) from None
 
 
-def _refuse_role(kind: ColumnType, role: Role, label: str, field: str) -> None:
+def refuse_role(kind: ColumnType, role: Role, label: str, field: str) -> None:
     if kind not in ROLES[role]:
         detail = f"“{label}” holds {kind} cells; the role {role} needs {' or '.join(ROLES[role])}."
         raise Refused(422, "role-does-not-fit", "This role does not fit the column", detail, {"field": field})
 
 
-def _refuse_two_periods(columns: Iterable[Column]) -> None:
+def refuse_two_periods(columns: Iterable[Column]) -> None:
     if sum(column.role == "period" for column in columns) > 1:
         raise Refused(422, "two-periods", "Two columns are the period", "Give one of them another role first.")
 

@@ -17,10 +17,11 @@ from sqlalchemy.orm import Session
 
 from ironmark.store.database import Missing, StaleVersion, author, new_key, now
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
+from ironmark.tables.connections import STATEMENT_S
 from ironmark.tables.findings import findings
 from ironmark.tables.refresh import Changes, How, changes, combined, conform, merged
 from ironmark.tables.table import Column, Problem, Table, Unreadable, complete_through
-from ironmark.tables.widened import Lookup, Twice, Wide, derived, looked_up, twice
+from ironmark.tables.widened import Lookup, Twice, Wide, twice, with_all
 
 Kind = Literal["file", "sheet", "checklist", "live"]
 Tell = Callable[[float], None]
@@ -52,6 +53,17 @@ class StoredDataset:
     settings: dict[str, Any] = field(default_factory=dict)
     has_token: bool = False
     own: tuple[Column, ...] = ()  # those of the rows; ``columns`` are these and what is looked up or derived
+
+    @property
+    def connection(self) -> dict[str, Any] | None:
+        """How the database of a live source is reached, with the usual where it was kept before that was asked."""
+        held = self.settings.get("connection")
+        return {"protocol": "mariadb", "tls": "off", "seconds": STATEMENT_S} | held if held else None
+
+    @property
+    def folder(self) -> str | None:
+        """The folder of a live source whose rows are in files."""
+        return self.settings.get("folder")
 
     @property
     def wide(self) -> Wide:
@@ -348,14 +360,8 @@ def rows(session: Session, dataset: StoredDataset, apart: str = "") -> pl.DataFr
     apart: a column whose spellings stay as they came.
     """
     merges = {name: found for name, found in dataset.merges.items() if name != apart}
-    frame = merged(raw_rows(session, dataset), merges)
-    for lookup in dataset.wide.lookups:
-        there = rows(session, get(session, lookup.dataset))
-        # Derived columns see the members that spellings stand for.
-        frame = merged(looked_up(frame, there, lookup), merges)
-    for column in dataset.wide.derived:
-        frame = merged(derived(frame, column), merges)
-    return frame
+    there = {one.dataset: rows(session, get(session, one.dataset)) for one in dataset.wide.lookups}
+    return with_all(merged(raw_rows(session, dataset), merges), dataset.wide, there, merges)
 
 
 def raw_rows(session: Session, dataset: StoredDataset) -> pl.DataFrame:

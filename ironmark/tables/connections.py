@@ -65,7 +65,9 @@ class Connection:
         return self.dialect.engine(self)
 
     def rows(self, columns: Sequence[Column]) -> sa.TableClause:
+        """The table, with its database where that is what schemas are: another one may be looked into as well."""
         schema, name = self.place
+        schema = schema or (None if self.dialect.schema else self.database)
         return sa.table(name, *(sa.column(column.label) for column in columns), schema=schema)
 
 

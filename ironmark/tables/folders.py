@@ -26,6 +26,7 @@ from ironmark.tables import widened
 from ironmark.tables.cells import BLANK_MEMBER, Cells, CellSource, Line, NoPeriod, PartKey, Unit
 from ironmark.tables.columns import part_expression
 from ironmark.tables.connections import LiveProblem, Wrong
+from ironmark.tables.refresh import merged
 from ironmark.tables.table import Column, assign_roles, identifiers
 from ironmark.tables.widened import Matched, Twice, Wide
 
@@ -67,7 +68,7 @@ def subfolders(folders: Sequence[Path], most: int = 200) -> list[str]:
         for path in sorted(base.rglob("*")):
             if path.suffix.lower() in _ENDINGS and path.is_file():
                 within = path.parent.relative_to(base)
-                parts = [part for part in within.parts]
+                parts = list(within.parts)
                 while parts and "=" in parts[-1]:
                     parts.pop()
                 found["/".join(parts) or "."] = None
@@ -106,13 +107,7 @@ class FolderTable:
             if missing:
                 raise LiveProblem(f"The files in {self.folder.name} have no column “{missing[0]}” any more.")
             frame = raw.select(_typed(column, there[column.label]) for column in self.columns)
-            frame = _merged(frame, self.merges, [column for column in self.columns])
-            for lookup in self.wide.lookups:
-                frame = widened.looked_up(frame, self.others[lookup.dataset], lookup)
-                frame = _merged(frame, self.merges, [column for _, column in lookup.take])
-            for one in self.wide.derived:
-                frame = _merged(widened.derived(frame, one), self.merges, [one.column])
-            return frame
+            return widened.with_all(merged(frame, self.merges), self.wide, self.others, self.merges)
 
     def first(self, limit: int) -> pl.DataFrame:
         """Some rows. Raises LiveProblem."""
@@ -147,9 +142,6 @@ def columns_of(folder: Path) -> tuple[Column, ...]:
 
 def _raw(folder: Path) -> pl.LazyFrame:
     files = files_in(folder)
-    named = any("=" in part for path in files for part in path.relative_to(folder).parts[:-1])
-    if files[0].suffix.lower() == ".parquet" and not named:
-        return pl.scan_parquet(files, missing_columns="insert", extra_columns="ignore", glob=False)
     pieces: dict[tuple[tuple[str, str], ...], list[Path]] = {}
     for path in files:
         matches = (_PART_OF_PATH.match(part) for part in path.relative_to(folder).parts[:-1])
@@ -195,12 +187,6 @@ def _typed(column: Column, kind: pl.DataType) -> pl.Expr:
         text = raw.cast(pl.String)
         value = pl.when(text != "").then(text)
     return value.alias(column.name)
-
-
-def _merged(frame: pl.LazyFrame, merges: Mapping[str, Mapping[str, str]], columns: Sequence[Column]) -> pl.LazyFrame:
-    texts = {column.name for column in columns if column.type == "text"}
-    edits = [pl.col(name).replace(dict(said)) for name, said in merges.items() if said and name in texts]
-    return frame.with_columns(edits) if edits else frame
 
 
 class FolderSource(CellSource):

@@ -43,7 +43,7 @@ class LiveTable:
 
     def relation(self) -> Relation:
         """Where its rows are read from, and how each of its columns is. Texts that are empty are blank."""
-        dialect, raw = self.connection.dialect, self._rows()
+        dialect, raw = self.connection.dialect, self.connection.rows(self.columns)
         made = Relation(dialect, raw, {}, {column.name: column.type for column in self.columns})
         for column in self.columns:
             made.columns[column.name] = made.merged(
@@ -57,12 +57,6 @@ class LiveTable:
             )
             made.types[one.column.name] = one.column.type
         return made
-
-    def _rows(self) -> sa.TableClause:
-        schema, name = self.connection.place
-        # A name of the database where another one may be looked into as well.
-        schema = schema or (self.connection.database if not self.connection.dialect.schema else None)
-        return sa.table(name, *(sa.column(column.label) for column in self.columns), schema=schema)
 
     def _column(self, raw: Expression, column: Column) -> Expression:
         dialect = self.connection.dialect

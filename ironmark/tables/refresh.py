@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 import polars as pl
 
@@ -13,6 +13,7 @@ from ironmark.tables.table import Column, Problem, Table, Unreadable
 
 How = Literal["replace", "append", "periods"]
 Merges = Mapping[str, Mapping[str, str]]
+Frame = TypeVar("Frame", pl.DataFrame, pl.LazyFrame)
 _MOST_NAMED = 40
 _SCHEMA: dict[str, pl.DataType | type[pl.DataType]] = {
     "number": pl.Float64, "text": pl.String, "date": pl.Date, "flag": pl.Boolean,
@@ -117,12 +118,13 @@ def combined(old: pl.DataFrame, new: Table, how: How, period: str | None) -> pl.
     return pl.concat([kept, new.frame], how="diagonal_relaxed").select(new.frame.columns)
 
 
-def merged(frame: pl.DataFrame, merges: Merges) -> pl.DataFrame:
+def merged(frame: Frame, merges: Merges) -> Frame:
     """The rows with every spelling of a member that was said to be another's replaced by it."""
+    schema = frame.collect_schema() if merges else {}
     edits = [
         pl.col(name).replace(dict(spellings))
         for name, spellings in merges.items()
-        if spellings and name in frame.columns and frame.schema[name] == pl.String
+        if spellings and schema.get(name) == pl.String
     ]
     return frame.with_columns(edits) if edits else frame
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, TypeVar
+from typing import Any
 
 import polars as pl
 
@@ -12,9 +12,9 @@ from ironmark.core import formula as f
 from ironmark.core.check import check_row
 from ironmark.core.formula import ColumnType, FormulaError
 from ironmark.tables.columns import expression
+from ironmark.tables.refresh import Frame, Merges, merged
 from ironmark.tables.table import Column
 
-Frame = TypeVar("Frame", pl.DataFrame, pl.LazyFrame)
 NOT_FOUND = "(not found)"  # what a text is where its row's key is in no row of the other table
 MOST_KEYS = 2
 _MOST_TOLD = 20
@@ -131,6 +131,17 @@ def matched(frame: pl.DataFrame, other: pl.DataFrame, lookup: Lookup, many: str 
 
 def _key(cells: Sequence[Any]) -> str:
     return ", ".join(f"{cell:.10g}" if isinstance(cell, float) else str(cell) for cell in cells)
+
+
+def with_all(frame: Frame, wide: Wide, there: Mapping[str, pl.DataFrame], merges: Merges) -> Frame:
+    """Rows, their spellings merged, with all that is looked up in the rows of others (``there``, by dataset) and then
+    derived, each column's spellings merged before the next one is worked out."""
+    for lookup in wide.lookups:
+        frame = looked_up(frame, there[lookup.dataset], lookup)
+        frame = merged(frame, {column.name: merges.get(column.name, {}) for _, column in lookup.take})
+    for one in wide.derived:
+        frame = merged(derived(frame, one), {one.column.name: merges.get(one.column.name, {})})
+    return frame
 
 
 def looked_up(frame: Frame, other: pl.DataFrame, lookup: Lookup) -> Frame:
