@@ -1,11 +1,11 @@
-"""python -m bench [grading|scope|imports|previews|ledger|readers|folder|steady]: measure, and print ratios. ``steady`` takes
-ten minutes, and is only run when it is named."""
+"""python -m bench [grading|scope|imports|previews|ledger|readers|folder|cluster|steady]: measure, and print ratios.
+``steady`` takes ten minutes and ``cluster`` needs ClickHouse; they are only run when they are named."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import folder, grading, imports, ledger, previews, readers, scope
+from bench import cluster, folder, grading, imports, ledger, previews, readers, scope
 
 PARTS = {
     "grading": grading.main,
@@ -15,9 +15,10 @@ PARTS = {
     "ledger": ledger.main,
     "readers": readers.main,
     "folder": folder.main,
+    "cluster": cluster.main,
     "steady": readers.steady,
 }
 
 if __name__ == "__main__":
-    for name in sys.argv[1:] or [name for name in PARTS if name != "steady"]:
+    for name in sys.argv[1:] or [name for name in PARTS if name not in ("cluster", "steady")]:
         PARTS[name]()

@@ -20,8 +20,8 @@ from ironmark.store import datasets
 from ironmark.store.datasets import Kind, StoredDataset
 from ironmark.tables import checklist, connections
 from ironmark.tables.checklist import Checklist
-from ironmark.tables.connections import STATEMENT_S, Tls
-from ironmark.tables.dialects import DIALECTS, Protocol
+from ironmark.tables.connections import DIALECTS, STATEMENT_S, Tls
+from ironmark.tables.dialects import Protocol
 from ironmark.tables.formats import as_text
 from ironmark.tables.reader import typed_table
 from ironmark.tables.refresh import conform

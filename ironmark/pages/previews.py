@@ -28,7 +28,7 @@ from ironmark.pages.sheets import read_sheet
 from ironmark.pages.uses import yardsticks_in_use
 from ironmark.pages.workings import Workings, workings
 from ironmark.tables.cells import NoPeriod
-from ironmark.tables.connections import LiveProblem, Slow
+from ironmark.tables.connections import LiveProblem
 
 TYPED = "typed"  # the key a KPI goes by while it is typed
 GLANCES = 12
@@ -183,7 +183,9 @@ def glance_at(library: Library, key: str, name: str | None) -> Glance:
             periods=_before(period, source), computed=library.computed(key),
         )  # fmt: skip
     except (FormulaError, NoPeriod, LiveProblem) as error:
-        return empty.model_copy(update={"problem": str(error), "waiting": isinstance(error, Slow)})
+        return empty.model_copy(
+            update={"problem": str(error), "waiting": isinstance(error, LiveProblem) and error.passes}
+        )
     value, target = readings.value[:, 0], readings.marks[marks[0]][:, 0]
     both = np.concatenate([value, target])
     both = both[np.isfinite(both)]

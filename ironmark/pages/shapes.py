@@ -254,7 +254,7 @@ class InstrumentPicture:
     reach: str
     tried: list[str]  # the assumptions it was read with other values of, by name
     sorted: str
-    waiting: bool  # a live source has not answered yet; reading again soon finds more
+    waiting: bool  # a live source has not answered yet or not now; reading again soon may find more
 
 
 @dataclass(slots=True)

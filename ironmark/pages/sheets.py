@@ -76,7 +76,8 @@ def read_sheet(
     except Slow as error:
         return edited(empty, problem=str(error), waiting=True)
     except (FormulaError, NoPeriod, Missing, LiveProblem) as error:
-        return edited(empty, problem=f"{kpi.name}: {getattr(error, 'message', error)}")
+        said = f"{kpi.name}: {getattr(error, 'message', error)}"
+        return edited(empty, problem=said, waiting=isinstance(error, LiveProblem) and error.passes)
     except NoSegment as error:
         return edited(empty, problem=f"{kpi.name} has no segment “{error.args[0]}”. Choose another in the brief.")
 

@@ -170,7 +170,8 @@ class Sources:
                 return FolderSource(table, dataset.order, through)
             return LiveSource(table, dataset.order, through)
 
-        return Patient(dataset.name, make)
+        progress = table.connection.progress if isinstance(table, LiveTable) else str
+        return Patient(dataset.name, make, progress=progress)
 
 
 def _weight(source: ColumnSource) -> int:

@@ -7,24 +7,28 @@ import re
 import socket
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 import sqlalchemy as sa
 from sqlalchemy.exc import SQLAlchemyError
 
+from ironmark.core.numbers import group
 from ironmark.tables.cells import NoPeriod
-from ironmark.tables.dialects import DIALECTS, Dialect, Protocol, causes
+from ironmark.tables.clickhouse import ClickHouse
+from ironmark.tables.dialects import Dialect, MariaDb, PostgreSql, Protocol, causes
 from ironmark.tables.table import Column, Role, identifiers
 
-STATEMENT_S = 25
+STATEMENT_S, MANY = 25, 1_000_000
+DIALECTS: dict[Protocol, Dialect] = {one.protocol: one for one in (MariaDb(), PostgreSql(), ClickHouse())}
 Tls = Literal["off", "on", "verified"]
 
 
 class LiveProblem(Exception):
-    """A live source that cannot be read; the message says why and what to do."""
+    """A live source that cannot be read; the message says why and what to do. passes: it may answer again by itself."""
 
     status = 503
+    passes = True
 
 
 class Slow(LiveProblem):
@@ -35,6 +39,7 @@ class Wrong(LiveProblem):
     """Settings that do not lead to a table."""
 
     status = 422
+    passes = False
 
 
 @dataclass(frozen=True)
@@ -59,21 +64,30 @@ class Connection:
     @property
     def place(self) -> tuple[str | None, str]:
         """The schema of the table, where one is named, and its own name."""
-        return self.dialect.place(self.table)
+        return self.dialect.place(self)
 
     def engine(self) -> sa.Engine:
         return self.dialect.engine(self)
 
+    def progress(self) -> str:
+        """How far it has come with what is being asked, in words; none where that is not known."""
+        read, every = self.dialect.rows_read(self)
+        if every < read or not read:
+            return ""
+        return f"{_many(read, every)} of {_many(every, every)}{' million' if every >= MANY else ''} rows are read"
+
     def rows(self, columns: Sequence[Column]) -> sa.TableClause:
-        """The table, with its database where that is what schemas are: another one may be looked into as well."""
         schema, name = self.place
-        schema = schema or (None if self.dialect.schema else self.database)
         return sa.table(name, *(sa.column(column.label) for column in columns), schema=schema)
+
+
+def _many(rows: int, of: int) -> str:
+    return f"{rows / 1e6:.{0 if of >= 10 * MANY else 1}f}" if of >= MANY else group(str(rows))
 
 
 def tables(connection: Connection) -> list[str]:
     """The tables and views the account may see, those of another schema with its name. Raises LiveProblem."""
-    usual = connection.dialect.schema
+    usual = connection.dialect.usual(connection)
     with opened(connection) as engine:
         inspector = sa.inspect(engine)
         if not usual:
@@ -99,22 +113,27 @@ def columns(connection: Connection) -> tuple[Column, ...]:
     with opened(connection) as engine:
         schema, name = connection.place
         found = sa.inspect(engine).get_columns(name, schema)
+        maybe = {str(one["name"]) for one in found if connection.dialect.may_be_a_flag(one["type"])}
         names = identifiers(column["name"] for column in found)
         made = [
             Column(name, str(column["name"]), connection.dialect.type_of(column["type"]), "text")
             for name, column in zip(names, found, strict=True)
         ]
-        made = _with_roles(engine, connection, made)
+        made = _with_roles(engine, connection, made, maybe)
     return tuple(made)
 
 
-def _with_roles(engine: sa.Engine, connection: Connection, made: Sequence[Column]) -> list[Column]:
+def _with_roles(
+    engine: sa.Engine, connection: Connection, made: Sequence[Column], maybe_flags: set[str]
+) -> list[Column]:
     """Roles by type, and a text a segment where the first rows hold it often."""
     held = connection.rows(made)
-    texts = [column for column in made if column.type == "text"]
     few = {}
     with engine.connect() as open_:
         sample = open_.execute(sa.select(held).limit(2000)).mappings().all()
+    flags = {name for name in maybe_flags if {row[name] for row in sample} <= {0, 1, None}} if sample else set()
+    made = [replace(column, type="flag") if column.label in flags else column for column in made]
+    texts = [column for column in made if column.type == "text"]
     for column in texts:
         few[column.name] = len({row[column.label] for row in sample}) <= max(40, len(sample) // 20)
     period = next((column.name for column in made if column.type == "date"), None)
@@ -167,12 +186,19 @@ class InWords:
             "no_database": f"There is no database “{at.database}” at {where}.",
             "gone": f"“{at.table}” is not as it was: a table or column is gone. Look at the source’s settings.",
             "said": f"The server at {where} refuses this. It was said: {said}",
+            "leaves_out": f"The server at {where} leaves out shards that do not answer, so that a figure may be only part "
+            f"of the truth. Have skip_unavailable_shards turned off for “{at.user}”.",
         }
         if trouble in told:
             raise Wrong(told[trouble]) from None
         if trouble == "slow":
             raise LiveProblem(
                 f"The server at {where} took longer than {at.seconds} s. Give the table an index on its period, or a view with fewer rows."
+            ) from None
+        if trouble == "short":
+            raise LiveProblem(
+                f"A part of the cluster behind {where} does not answer ({said}). Nothing is shown that would be only "
+                "part of the truth; it is read again by itself."
             ) from None
         if trouble == "too_large":
             raise LiveProblem("A figure is too large for the database to hold.") from None

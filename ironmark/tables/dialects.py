@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import socket
 from abc import ABC, abstractmethod
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any, Literal
 
 import pymysql
@@ -18,9 +18,11 @@ if TYPE_CHECKING:
     from ironmark.tables.connections import Connection
 
 Expression = sa.ColumnElement[Any]
-Protocol = Literal["mariadb", "postgresql"]
+Protocol = Literal["mariadb", "postgresql", "clickhouse"]
 # What keeps a database from answering: "away" may pass, all else has to be mended by somebody.
-Trouble = Literal["refused", "name", "no_database", "gone", "slow", "too_large", "said", "away"]
+Trouble = Literal[
+    "refused", "name", "no_database", "gone", "slow", "too_large", "said", "away", "short", "leaves_out"
+]  # fmt: skip
 CONNECT_S = 4
 
 
@@ -30,7 +32,8 @@ class Dialect(ABC):
     protocol: Protocol
     words: str  # what its users call it
     port: int
-    schema = ""  # the one that tables are in where nothing is said
+    exact_keys = False  # whether rows can be grouped by a text as it lies there
+    joins = True  # whether another table can be joined; else what is looked into goes along with what is asked
 
     @abstractmethod
     def engine(self, at: Connection) -> sa.Engine:
@@ -48,9 +51,21 @@ class Dialect(ABC):
     def trouble(self, error: Any) -> tuple[Trouble, str]:
         """What a driver's error is about, and what was said."""
 
-    def place(self, table: str) -> tuple[str | None, str]:
-        """The schema and the name of a table."""
-        return None, table
+    @abstractmethod
+    def usual(self, at: Connection) -> str:
+        """The schema that tables are in where nothing is said; none where only one is looked at."""
+
+    def rows_read(self, at: Connection) -> tuple[int, int]:
+        """How many rows what is being asked has read, and of how many; 0 and 0 where a database does not tell."""
+        return 0, 0
+
+    @abstractmethod
+    def place(self, at: Connection) -> tuple[str | None, str]:
+        """The schema, where one has to be named, and the name of a table."""
+
+    def may_be_a_flag(self, kind: Any) -> bool:
+        """Whether a column of numbers that are all 0 or 1 is one of flags."""
+        return False
 
     # How cells are read
 
@@ -72,11 +87,78 @@ class Dialect(ABC):
     @abstractmethod
     def date(self, raw: Expression) -> Expression: ...
 
+    def cell(self, raw: Expression, type_: ColumnType, kind: str, is_period: bool) -> Expression:
+        """A column as formulas see it. kind: what the database calls its type, where it was asked. A text that is
+        empty is blank."""
+        if type_ == "text":
+            return sa.func.nullif(self.exact(self.as_text(raw)), self.text(""))
+        return {"number": self.number, "date": self.date, "flag": self.flag}[type_](raw)
+
+    def kinds(self, at: Connection) -> dict[str, str]:
+        """The types of a table's columns, where it matters for how they are read. Raises what the driver raises."""
+        return {}
+
+    def known(self, day: Expression) -> Expression:
+        """Whether a row has a day in its period."""
+        return day.is_not(None)
+
     def constant(self, value: float) -> Expression:
         return self.number(sa.literal(value))
 
     def boolean(self, value: bool) -> Expression:
         return sa.true() if value else sa.false()
+
+    # What is worked out of them
+
+    def logic(self, op: str, items: list[Expression]) -> Expression:
+        """``and`` or ``or`` of what may be true, not true, or blank."""
+        return sa.and_(*items) if op == "and" else sa.or_(*items)
+
+    def among(self, cell: Expression, values: list[Expression]) -> Expression:
+        """Whether a cell is one of some values; blank where it is blank."""
+        return sa.or_(*(cell == value for value in values))
+
+    def starts(self, text: Expression, start: str) -> Expression:
+        return self.exact(sa.func.left(text, len(start))) == self.text(start)
+
+    def named(self, place: Expression, names: Sequence[str]) -> Expression:
+        """The name at a place, from 0."""
+        cases = [(place == at, self.text(name)) for at, name in enumerate(names)]
+        return self.exact(sa.case(*cases, else_=sa.null()))
+
+    def distinct(self, value: Expression) -> Expression:
+        return sa.func.count(sa.distinct(value))
+
+    def stdev(self, value: Expression) -> Expression:
+        return sa.func.stddev_samp(value)
+
+    def median(self, value: Expression) -> Expression | None:
+        """The median as an aggregate; None where rows have to be numbered for it."""
+        return None
+
+    def on_last_day(
+        self, keys: list[Expression], day: Expression, rows: sa.FromClause, inside: list[Expression]
+    ) -> Expression:
+        """Whether a row lies on the last day of its series, one for each combination of ``keys``, among ``inside``."""
+        named = [key.label(f"k{at}") for at, key in enumerate(keys)]
+        latest = sa.select(*named, sa.func.max(day).label("latest")).select_from(rows).where(*inside)
+        ends = (latest.group_by(*keys) if keys else latest).subquery()
+        same = [key.is_not_distinct_from(ends.c[f"k{at}"]) for at, key in enumerate(keys)]
+        return sa.exists(sa.select(1).select_from(ends).where(*same, day == ends.c.latest))
+
+    # Where nothing can be joined
+
+    def key(self, cells: list[Expression]) -> Expression:
+        """Cells as one text; blank where one of them is."""
+        raise NotImplementedError
+
+    def place_in(self, key: Expression, keys: list[str]) -> Expression:
+        """Which of ``keys``, from 1, a key is; 0 for another, blank for a blank one."""
+        raise NotImplementedError
+
+    def nth(self, cells: list[Any], place: Expression, kind: ColumnType) -> Expression:
+        """The cell at a place, from 1; blank elsewhere."""
+        raise NotImplementedError
 
     # Days, counted as ``core.periods`` counts them
 
@@ -103,6 +185,14 @@ class Dialect(ABC):
 class MariaDb(Dialect):
     protocol, words, port = "mariadb", "MariaDB or MySQL", 3306
     _EXACT = "utf8mb4_nopad_bin"
+
+    def usual(self, at: Connection) -> str:
+        return ""
+
+    def place(self, at: Connection) -> tuple[str, str]:
+        # With its database: another one of the server may be looked into as well.
+        return at.database, at.table
+
     _MAY_WRITE = ("ALL PRIVILEGES", "INSERT", "UPDATE", "DELETE", "DROP", "ALTER", "CREATE", "SUPER", "FILE")
     # Answers of a server that is full, ending, or held up: asking again may help.
     _AWAY = (1040, 1053, 1203, 1205, 1213, 1226, 1927)
@@ -121,7 +211,7 @@ class MariaDb(Dialect):
         if local:
             known = {"user": at.user, "password": at.password, "database": at.database}
             how = {"creator": lambda: over_socket(at.host, **known, **options)}
-        engine = _pooled(url, **how)
+        engine = pooled(url, **how)
 
         @sa.event.listens_for(engine, "connect")
         def limit(connection: Any, _: Any) -> None:
@@ -191,7 +281,10 @@ class MariaDb(Dialect):
 
 
 class PostgreSql(Dialect):
-    protocol, words, port, schema = "postgresql", "PostgreSQL", 5432, "public"
+    protocol, words, port = "postgresql", "PostgreSQL", 5432
+
+    def usual(self, at: Connection) -> str:
+        return "public"
 
     def engine(self, at: Connection) -> sa.Engine:
         url = sa.URL.create("postgresql+psycopg", at.user, at.password or None, at.host, at.port, at.database)
@@ -201,7 +294,7 @@ class PostgreSql(Dialect):
             "sslmode": {"off": "prefer", "on": "require", "verified": "verify-full"}[at.tls],
             "application_name": "Iron Mark",
         }
-        return _pooled(url, connect_args=options)
+        return pooled(url, connect_args=options)
 
     def type_of(self, kind: Any) -> ColumnType:
         return _plain_type(kind)
@@ -238,9 +331,9 @@ class PostgreSql(Dialect):
             found = "said"
         return found or "away", said
 
-    def place(self, table: str) -> tuple[str | None, str]:
-        schema, dot, name = table.partition(".")
-        return (schema, name) if dot else (None, table)
+    def place(self, at: Connection) -> tuple[str | None, str]:
+        schema, dot, name = at.table.partition(".")
+        return (schema, name) if dot else (None, at.table)
 
     def number(self, raw: Expression) -> Expression:
         # NaN is no number of a table here, as in a file.
@@ -278,9 +371,6 @@ class PostgreSql(Dialect):
         return sa.type_coerce(apart.self_group(), sa.Integer)
 
 
-DIALECTS: dict[Protocol, Dialect] = {"mariadb": MariaDb(), "postgresql": PostgreSql()}
-
-
 def _plain_type(kind: Any) -> ColumnType:
     if isinstance(kind, sa.Boolean):
         return "flag"
@@ -289,7 +379,7 @@ def _plain_type(kind: Any) -> ColumnType:
     return "date" if isinstance(kind, sa.Date | sa.DateTime) else "text"
 
 
-def _pooled(url: sa.URL, **how: Any) -> sa.Engine:
+def pooled(url: sa.URL, **how: Any) -> sa.Engine:
     return sa.create_engine(
         url, pool_size=4, max_overflow=2, pool_timeout=10, pool_recycle=600, pool_pre_ping=True, **how
     )

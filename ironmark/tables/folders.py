@@ -23,7 +23,8 @@ from ironmark.core.formula import ColumnType
 from ironmark.core.periods import Period
 from ironmark.core.reading import Members
 from ironmark.tables import widened
-from ironmark.tables.cells import BLANK_MEMBER, Cells, CellSource, Line, NoPeriod, PartKey, Unit
+from ironmark.tables.asked import AskedSource
+from ironmark.tables.cells import BLANK_MEMBER, Cells, Line, NoPeriod, PartKey, Unit
 from ironmark.tables.columns import part_expression
 from ironmark.tables.connections import LiveProblem, Wrong
 from ironmark.tables.refresh import merged
@@ -189,7 +190,7 @@ def _typed(column: Column, kind: pl.DataType) -> pl.Expr:
     return value.alias(column.name)
 
 
-class FolderSource(CellSource):
+class FolderSource(AskedSource):
     """A folder whose files are aggregated where they are, in as few passes as there are cells."""
 
     def __init__(
@@ -238,8 +239,7 @@ class FolderSource(CellSource):
                 )
             wanted = [name for name in (order or {}).get(column.name, ()) if name in set(names)]
             members[column.name] = tuple(dict.fromkeys([*wanted, *names]))
-        self._cells: dict[tuple[Unit, tuple[str, ...]], Cells] = {}
-        self._keys: dict[tuple[Unit, tuple[str, ...]], pl.DataFrame] = {}
+        self._answers = []
         super().__init__(first.toordinal(), last.toordinal(), members, complete)
 
     def close(self) -> None:
@@ -249,16 +249,14 @@ class FolderSource(CellSource):
         with in_words(self._folder):
             return frame.collect(engine="streaming")
 
-    def _cells_by(self, unit: Unit, segments: tuple[str, ...]) -> Cells:
-        if (unit, segments) not in self._cells:
-            keys = [f"at:{unit}", *(f"of:{segment}" for segment in segments)]
-            found = self._collected(self._rows.group_by(keys).len()).filter(self._known(segments)).sort(keys)
-            first = Period.of(self.first, unit).ordinal
-            member = {segment: self._codes(segment, found[f"of:{segment}"]) for segment in segments}
-            self._keys[unit, segments] = found.select(keys).with_row_index("place")
-            rows = found["len"].cast(pl.Int64).to_numpy()
-            self._cells[unit, segments] = Cells(found[keys[0]].to_numpy() - first, member, rows, {})
-        return self._cells[unit, segments]
+    def _ask_cells(self, unit: Unit, segments: tuple[str, ...], parts: Sequence[PartKey]) -> Cells:
+        keys = [f"at:{unit}", *(f"of:{segment}" for segment in segments)]
+        plan = [self._part(*key).alias(str(at)) for at, key in enumerate(parts)]
+        found = self._collected(self._rows.group_by(keys).agg(pl.len(), *plan)).filter(self._known(segments)).sort(keys)
+        first = Period.of(self.first, unit).ordinal
+        member = {segment: self._codes(segment, found[f"of:{segment}"]) for segment in segments}
+        figures = {key: found[str(at)].cast(pl.Float64).fill_null(np.nan).to_numpy() for at, key in enumerate(parts)}
+        return Cells(found[keys[0]].to_numpy() - first, member, found["len"].cast(pl.Int64).to_numpy(), figures)
 
     def _known(self, segments: Sequence[str]) -> pl.Expr:
         """Whether a group's members were there at the first look: files may have come since."""
@@ -268,15 +266,6 @@ class FolderSource(CellSource):
     def _codes(self, segment: str, labels: pl.Series) -> np.ndarray:
         place = {name: at for at, name in enumerate(self.members[segment])}
         return labels.replace_strict(place, return_dtype=pl.Int64).to_numpy()
-
-    def _work_out(self, unit: Unit, segments: tuple[str, ...], missing: Sequence[PartKey]) -> None:
-        cells, keys = self._cells[unit, segments], self._keys[unit, segments]
-        names = keys.columns[1:]
-        plan = [self._part(*key).alias(str(at)) for at, key in enumerate(missing)]
-        found = self._collected(self._rows.group_by(names).agg(plan))
-        placed = keys.join(found, on=names, how="left").sort("place")
-        for at, key in enumerate(missing):
-            cells.parts[key] = placed[str(at)].cast(pl.Float64).fill_null(np.nan).to_numpy()
 
     def _part(self, name: str, of: f.Node | None, where: f.Node | None) -> pl.Expr:
         value = part_expression(name, of, where, self._dates)

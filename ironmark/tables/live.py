@@ -17,13 +17,14 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.formula import ColumnType
 from ironmark.core.periods import Period
 from ironmark.core.reading import Members
-from ironmark.tables.cells import BLANK_MEMBER, Cells, CellSource, Line, NoPeriod, PartKey, Unit
+from ironmark.tables.asked import AskedSource
+from ironmark.tables.cells import BLANK_MEMBER, Cells, Line, NoPeriod, PartKey, Unit
 from ironmark.tables.connections import Connection, InWords, LiveProblem, Wrong, date_of, opened
 from ironmark.tables.dialects import Dialect, Expression
 from ironmark.tables.table import Column
 from ironmark.tables.widened import NOT_FOUND, Lookup, Matched, Twice, Wide
 
-MOST_MEMBERS = 5000
+MOST_MEMBERS, MOST_KEYS = 5000, 10_000
 _COMPARISONS = {
     "=": operator.eq, "!=": operator.ne, "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
 }  # fmt: skip
@@ -42,31 +43,24 @@ class LiveTable:
     others: Mapping[str, LiveTable] = field(default_factory=dict)
 
     def relation(self) -> Relation:
-        """Where its rows are read from, and how each of its columns is. Texts that are empty are blank."""
+        """Where its rows are read from, and how each of its columns is. Texts that are empty are blank. Raises LiveProblem."""
         dialect, raw = self.connection.dialect, self.connection.rows(self.columns)
+        with InWords(self.connection):
+            kinds = dialect.kinds(self.connection)
         made = Relation(dialect, raw, {}, {column.name: column.type for column in self.columns})
         for column in self.columns:
-            made.columns[column.name] = made.merged(
-                self._column(raw.c[column.label], column), self.merges.get(column.name)
-            )
+            cell = dialect.cell(raw.c[column.label], column.type, kinds.get(column.label, ""), column.role == "period")
+            made.columns[column.name] = made.merged(cell, self.merges.get(column.name))
+            if column.type == "text" and dialect.exact_keys and column.name not in self.merges:
+                made.keys[column.name] = raw.c[column.label]
         for at, lookup in enumerate(self.wide.lookups):
-            made.look_up(self.others[lookup.dataset].keyed(lookup, f"there{at}"), lookup, self.merges)
+            made.look_up(self.others[lookup.dataset], lookup, self.merges, f"there{at}")
         for one in self.wide.derived:
             made.columns[one.column.name] = made.merged(
                 made.expression(f.parse(one.formula)), self.merges.get(one.column.name)
             )
             made.types[one.column.name] = one.column.type
         return made
-
-    def _column(self, raw: Expression, column: Column) -> Expression:
-        dialect = self.connection.dialect
-        if column.type == "number":
-            return dialect.number(raw)
-        if column.type == "date":
-            return dialect.date(raw)
-        if column.type == "flag":
-            return dialect.flag(raw)
-        return sa.func.nullif(dialect.exact(dialect.as_text(raw)), dialect.text(""))
 
     def keyed(self, lookup: Lookup, name: str) -> sa.Subquery:
         """The rows to look into: the key as k0, k1, what is taken as t0, t1, …; rows with a blank key left out."""
@@ -76,11 +70,29 @@ class LiveTable:
         filled = [made.columns[there].is_not(None) for there in lookup.there]
         return sa.select(*keys, *taken).select_from(made.rows).where(*filled).subquery(name)
 
+    def listed(self, lookup: Lookup) -> tuple[list[str], list[tuple[Any, ...]]]:
+        """The rows to look into, fetched: each key as one text, and for each column that is taken its cells. Raises
+        LiveProblem."""
+        made = self.relation()
+        there = [made.columns[name] for name in lookup.there]
+        taken = [made.columns[their] for their, _ in lookup.take]
+        asked = sa.select(made.dialect.key(there), *taken).select_from(made.rows)
+        asked = asked.where(*(one.is_not(None) for one in there)).limit(MOST_KEYS + 1)
+        with opened(self.connection) as engine, engine.connect() as open_:
+            rows = [tuple(row) for row in open_.execute(asked)]
+        if len(rows) > MOST_KEYS:
+            raise Wrong(
+                f"{self.connection.table} has more than {MOST_KEYS:,} rows, more than can be looked into in a "
+                f"{made.dialect.words}. Take the columns into the table there, or look into a smaller one."
+            )
+        return [row[0] for row in rows], list(zip(*(row[1:] for row in rows), strict=True)) or [()] * len(taken)
+
     def first(self, limit: int) -> pl.DataFrame:
         """Some rows, typed, with all their columns. Raises LiveProblem."""
         made = self.relation()
         with opened(self.connection) as engine, engine.connect() as open_:
-            asked = sa.select(*(expression.label(name) for name, expression in made.columns.items()))
+            # By their places: a name of ours may be that of another column there.
+            asked = sa.select(*(expression.label(f"out{at}") for at, expression in enumerate(made.columns.values())))
             found = [tuple(row) for row in open_.execute(asked.select_from(made.rows).limit(limit))]
         typed = {
             name: [None if row[at] is None else _python(row[at], made.types[name]) for row in found]
@@ -92,16 +104,14 @@ class LiveTable:
         """How the keys of one of its lookups are found, over all rows. Raises LiveProblem."""
         lookup = self.wide.lookups[at]
         made = replace(self, wide=Wide(self.wide.lookups[:at])).relation()
-        there = self.others[lookup.dataset].keyed(lookup, "looked")
+        lost, _ = made.found(self.others[lookup.dataset], lookup, "looked")
         mine = [made.columns[name].label(f"m{n}") for n, name in enumerate(lookup.here)]
-        rows = made.rows.outerjoin(there, sa.and_(*(one == there.c[f"k{n}"] for n, one in enumerate(mine))))
-        blank = sa.or_(*(one.is_(None) for one in mine))
-        lost = sa.and_(there.c.k0.is_(None), sa.not_(blank))
-        by_key = sa.select(*mine, sa.func.count().label("many")).select_from(rows).where(lost).group_by(*mine)
+        blank = sa.or_(*(made.columns[name].is_(None) for name in lookup.here))
+        by_key = sa.select(*mine, sa.func.count().label("many")).select_from(made.rows).where(lost).group_by(*mine)
         counted = by_key.order_by(sa.desc("many"), *mine).limit(20)
         sums = (sa.func.coalesce(sa.func.sum(sa.case((one, 1), else_=0)), 0) for one in (lost, blank))
         with opened(self.connection) as engine, engine.connect() as open_:
-            every, missing, without = open_.execute(sa.select(sa.func.count(), *sums).select_from(rows)).one()
+            every, missing, without = open_.execute(sa.select(sa.func.count(), *sums).select_from(made.rows)).one()
             told = [(", ".join(str(cell) for cell in row[:-1]), int(row[-1])) for row in open_.execute(counted)]
             keys = open_.execute(sa.select(sa.func.count()).select_from(by_key.subquery())).scalar_one()
         return Matched(every, every - int(missing) - int(without), int(without), tuple(told), keys)
@@ -127,12 +137,13 @@ def _python(cell: Any, kind: ColumnType) -> Any:
 @dataclass
 class Relation:
     """Rows of a database as formulas see them. rows: the table, joined with those it looks into. columns: how each is
-    written in SQL; a text is compared sign by sign."""
+    written in SQL; a text is compared sign by sign. keys: texts as they lie there, where rows can be grouped by that."""
 
     dialect: Dialect
     rows: sa.FromClause
     columns: dict[str, Expression]
     types: dict[str, ColumnType]
+    keys: dict[str, Expression] = field(default_factory=dict)
 
     def merged(self, text: Expression, merges: Mapping[str, str] | None) -> Expression:
         """A text with every spelling that stands for another member replaced by it."""
@@ -143,14 +154,26 @@ class Relation:
             sa.case(*((text == said.text(old), said.text(new)) for old, new in merges.items()), else_=text)
         )
 
-    def look_up(self, there: sa.Subquery, lookup: Lookup, merges: Mapping[str, Mapping[str, str]]) -> None:
-        """Take the columns of a lookup, as ``widened.looked_up`` does."""
-        mine = [self.columns[name] for name in lookup.here]
-        same = [one == there.c[f"k{at}"] for at, one in enumerate(mine)]
-        self.rows = self.rows.outerjoin(there, sa.and_(*same))
+    def found(self, other: LiveTable, lookup: Lookup, name: str) -> tuple[Expression, list[Expression]]:
+        """Whether a row's key is in no row of another table, and what is taken of the row it is in: joined, or, where
+        nothing can be, fetched once and told with what is asked. Raises LiveProblem in that case."""
+        mine = [self.columns[one] for one in lookup.here]
+        if not self.dialect.joins:
+            keys, cells = other.listed(lookup)
+            place = self.dialect.place_in(self.dialect.key(mine), keys)
+            taken = [
+                self.dialect.nth(list(some), place, one.type) for some, (_, one) in zip(cells, lookup.take, strict=True)
+            ]
+            return place == 0, taken
+        there = other.keyed(lookup, name)
+        self.rows = self.rows.outerjoin(there, sa.and_(*(one == there.c[f"k{at}"] for at, one in enumerate(mine))))
         lost = sa.and_(there.c.k0.is_(None), *(one.is_not(None) for one in mine))
-        for at, (_, column) in enumerate(lookup.take):
-            taken: Expression = there.c[f"t{at}"]
+        return lost, [there.c[f"t{at}"] for at in range(len(lookup.take))]
+
+    def look_up(self, other: LiveTable, lookup: Lookup, merges: Mapping[str, Mapping[str, str]], name: str) -> None:
+        """Take the columns of a lookup, as ``widened.looked_up`` does."""
+        lost, cells = self.found(other, lookup, name)
+        for taken, (_, column) in zip(cells, lookup.take, strict=True):
             if column.type == "text":
                 taken = self.dialect.exact(sa.case((lost, self.dialect.text(NOT_FOUND)), else_=taken))
             self.columns[column.name] = self.merged(taken, merges.get(column.name))
@@ -179,18 +202,16 @@ class Relation:
                 compared: Expression = _COMPARISONS[op](one, other)
                 return compared
             case f.Among(of=of, values=values):
-                return sa.or_(*(self.expression(of) == self._comparable(value, of) for value in values))
+                return self.dialect.among(self.expression(of), [self._comparable(value, of) for value in values])
             case f.Starts(of=of, start=start):
-                text = self.expression(of)
-                return self.dialect.exact(sa.func.left(text, len(start))) == self.dialect.text(start)
+                return self.dialect.starts(self.expression(of), start)
             case f.Call():
                 return self._called(node)
             case f.Blank(of=of, filled=filled):
                 inner = self.expression(of)
                 return inner.is_not(None) if filled else inner.is_(None)
             case f.Logic(op=op, items=items):
-                parts = [self.expression(item) for item in items]
-                return sa.and_(*parts) if op == "and" else sa.or_(*parts)
+                return self.dialect.logic(op, [self.expression(item) for item in items])
             case f.Not(of=of):
                 return sa.not_(self.expression(of))
         raise TypeError(f"{type(node).__name__} has no value in a row")
@@ -209,11 +230,8 @@ class Relation:
             below = [(args[0] < bound, said.text(name)) for bound, name in zip(bounds, names, strict=False)]
             return said.exact(sa.case(*below, (args[0] >= bounds[-1], said.text(names[-1])), else_=sa.null()))
         if node.name == "weekday":
-            names, place = f.WEEKDAYS, said.weekday(args[0])
-        else:
-            names, place = f.MONTHS, said.part("month", args[0]) - 1
-        named = [(place == at, said.text(name)) for at, name in enumerate(names)]
-        return said.exact(sa.case(*named, else_=sa.null()))
+            return said.named(said.weekday(args[0]), f.WEEKDAYS)
+        return said.named(said.part("month", args[0]) - 1, f.MONTHS)
 
     def _comparable(self, node: f.Node, beside: f.Node) -> Expression:
         if isinstance(node, f.Text) and isinstance(beside, f.Column) and self.types[beside.name] == "date":
@@ -221,7 +239,7 @@ class Relation:
         return self.expression(node)
 
 
-class LiveSource(CellSource):
+class LiveSource(AskedSource):
     """A table or view whose rows are aggregated by its own database, in as few statements as there are cells."""
 
     def __init__(
@@ -260,18 +278,22 @@ class LiveSource(CellSource):
                 f"The live source has no rows up to {complete:%-d %B %Y}, the day it is said to be complete through."
             )
         # Rows after the complete day are not read. The last day is looked for again among those that are.
-        self._read = sa.and_(self._day.is_not(None), self._day <= complete)
+        self._read = sa.and_(self._said.known(self._day), self._day <= complete)
         if last > complete:
             last = date_of(
                 self._ask(sa.select(sa.func.max(self._day)).select_from(self._table).where(self._read))[0][0]
             )
         self._raw: dict[str, dict[Any, str]] = {}
+        self._keys = {column.name: relation.keys.get(column.name, relation.columns[column.name]) for column in every}
         members = {}
         for column in every:
             if column.role == "segment":
                 members[column.name] = self._members_of(column.name, (order or {}).get(column.name, ()))
-        self._cells: dict[tuple[Unit, tuple[str, ...]], Cells] = {}
-        self._place: dict[tuple[Unit, tuple[str, ...]], dict[tuple[int, ...], int]] = {}
+        self._codes = {
+            segment: {raw: members[segment].index(label) for raw, label in found.items()}
+            for segment, found in self._raw.items()
+        }
+        self._answers = []
         super().__init__(first.toordinal(), last.toordinal(), members, complete)
 
     def close(self) -> None:
@@ -282,7 +304,7 @@ class LiveSource(CellSource):
             return list(open_.execute(query))
 
     def _members_of(self, name: str, order: Sequence[str]) -> tuple[str, ...]:
-        expression = self._columns[name]
+        expression = self._keys[name]
         query = sa.select(expression).select_from(self._table).where(self._read).distinct().limit(MOST_MEMBERS + 1)
         found = [row[0] for row in self._ask(query)]
         if len(found) > MOST_MEMBERS:
@@ -296,67 +318,49 @@ class LiveSource(CellSource):
         said = self._said
         return {"day": said.day, "week": said.week, "month": said.month}[unit](self._day)
 
-    def _cells_by(self, unit: Unit, segments: tuple[str, ...]) -> Cells:
-        if (unit, segments) not in self._cells:
-            keys = [self._unit(unit), *(self._columns[segment] for segment in segments)]
-            found = self._ask(
-                sa.select(*keys, sa.func.count()).select_from(self._table).where(self._read).group_by(*keys)
-            )
-            first = Period.of(self.first, unit).ordinal
-            rows: dict[tuple[int, ...], int] = {}
-            for row in found:
-                key = self._key(row[: len(keys)], segments, first)
-                if key is not None:
-                    rows[key] = rows.get(key, 0) + int(row[-1])
-            places = {key: at for at, key in enumerate(rows)}
-            table = np.array(list(rows), dtype=np.int64).reshape(len(rows), 1 + len(segments))
-            member = {segment: table[:, 1 + at] for at, segment in enumerate(segments)}
-            self._place[unit, segments] = places
-            self._cells[unit, segments] = Cells(table[:, 0], member, np.array(list(rows.values())), {})
-        return self._cells[unit, segments]
-
-    def _key(self, row: Sequence[Any], segments: tuple[str, ...], first: int) -> tuple[int, ...] | None:
-        """The unit and the members' codes of a group; None for a day or member that came after the first look."""
-        codes = []
-        for segment, raw in zip(segments, row[1:], strict=True):
-            label = self._raw[segment].get(raw)
-            if label is None:
-                return None
-            codes.append(self.members[segment].index(label))
-        unit = int(row[0]) - first
-        return (unit, *codes) if unit >= 0 else None
-
-    def _work_out(self, unit: Unit, segments: tuple[str, ...], missing: Sequence[PartKey]) -> None:
-        cells, places = self._cells[unit, segments], self._place[unit, segments]
-        keys = [self._unit(unit), *(self._columns[segment] for segment in segments)]
-        wanted = [self._part(*key) for key in missing]
+    def _ask_cells(self, unit: Unit, segments: tuple[str, ...], parts: Sequence[PartKey]) -> Cells:
+        keys = [self._unit(unit), *(self._keys[segment] for segment in segments)]
+        wanted = [sa.func.count(), *(self._part(*key) for key in parts)]
         found = self._ask(sa.select(*keys, *wanted).select_from(self._table).where(self._read).group_by(*keys))
-        columns = [np.full(len(cells.unit), np.nan) for _ in missing]
         first = Period.of(self.first, unit).ordinal
-        for row in found:
-            key = self._key(row[: len(keys)], segments, first)
-            if key is None or key not in places:
-                continue
-            for column, figure in zip(columns, row[len(keys) :], strict=True):
-                if figure is not None:
-                    column[places[key]] = float(figure)
-        for part, column in zip(missing, columns, strict=True):
-            cells.parts[part] = column
+        codes = [self._codes[segment] for segment in segments]
+        # Days and members that came after the first look are left to the next one.
+        known = [
+            row for row in found if row[0] >= first and all(r in code for r, code in zip(row[1:], codes, strict=False))
+        ]
+        unit_, *members = (np.empty(len(known), dtype=np.int64) for _ in keys)
+        unit_[:] = [int(row[0]) - first for row in known]
+        for at, (member, code) in enumerate(zip(members, codes, strict=True), start=1):
+            member[:] = [code[row[at]] for row in known]
+        figures = [
+            np.array([np.nan if row[at] is None else float(row[at]) for row in known])
+            for at in range(len(keys) + 1, len(keys) + 1 + len(parts))
+        ]
+        rows = np.array([int(row[len(keys)]) for row in known], dtype=np.int64)
+        cells = Cells(unit_, dict(zip(segments, members, strict=True)), rows, dict(zip(parts, figures, strict=True)))
+        # Two spellings of a blank are one member.
+        return self._coarser(cells, segments, parts)
 
     def _part(self, name: str, of: f.Node | None, where: f.Node | None) -> Expression:
         holds = self._relation.expression(where) if where is not None else None
         if name == "matching":
             return sa.func.count() if holds is None else _total(sa.case((holds, 1), else_=0))
         assert of is not None
+        if isinstance(of, f.Number) and name in ("filled", "sum"):
+            # A constant counts once a row; there is nothing to look at in each.
+            rows = self._part("matching", None, where)
+            return rows * self._said.constant(of.value) if name == "sum" else rows
         value = self._relation.expression(of)
         kept = value if holds is None else sa.case((holds, value), else_=None)
         if name == "filled":
             return sa.func.count(kept)
         if name == "distinct":
-            return sa.func.count(sa.distinct(kept))
+            return self._said.distinct(kept)
         if name == "sum":
             return _total(kept)
-        made: Expression = getattr(sa.func, {"min": "min", "max": "max", "stdev": "stddev_samp"}[name])(kept)
+        if name == "stdev":
+            return self._said.stdev(kept)
+        made: Expression = sa.func.min(kept) if name == "min" else sa.func.max(kept)
         return made
 
     def _see_rows(self, a: f.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
@@ -371,7 +375,7 @@ class LiveSource(CellSource):
             spans = [(start + line.first, end + line.first) for start, end in line.windows(a.window)]
         size = spans[0][1] - spans[0][0]
         even = all(span == (spans[0][0] + at * size, spans[0][0] + (at + 1) * size) for at, span in enumerate(spans))
-        groups = [self._columns[by]] if by else []
+        groups = [self._keys[by]] if by else []
         if even and size > 0 and not a.last and not any(line.holes):
             place = sa.func.floor((unit - spans[0][0]) / size)
             inside = [*scope, unit >= spans[0][0], unit < spans[-1][1]]
@@ -384,37 +388,32 @@ class LiveSource(CellSource):
                 left_out = line.holes[p] if a.window is None else []
                 inside += [sa.not_(sa.and_(unit >= low, unit < high)) for low, high in left_out]
                 if a.last:
-                    inside.append(self._is_last([self._read, *inside]))
+                    keys = [self._columns[segment] for segment in sorted(self.members)]
+                    inside.append(self._said.on_last_day(keys, self._day, self._table, [self._read, *inside]))
                 for row in self._rows_of(a, groups, [*scope, *inside]):
                     self._put(full, p, row, by)
         return full
 
-    def _is_last(self, inside: list[Expression]) -> Expression:
-        """Whether a row lies on the last day of its series among the rows ``inside``."""
-        keys = [self._columns[segment].label(f"k{at}") for at, segment in enumerate(sorted(self.members))]
-        latest = sa.select(*keys, sa.func.max(self._day).label("latest")).select_from(self._table).where(*inside)
-        ends = (latest.group_by(*keys) if keys else latest).subquery()
-        same = [self._columns[s].is_not_distinct_from(ends.c[f"k{at}"]) for at, s in enumerate(sorted(self.members))]
-        return sa.exists(sa.select(1).select_from(ends).where(*same, self._day == ends.c.latest))
-
     def _put(self, full: Floats, p: int, row: Sequence[Any], by: str | None) -> None:
         m = 0
         if by:
-            label = self._raw[by].get(row[0])
-            if label is None:
+            if row[0] not in self._codes[by]:
                 return
-            m = self.members[by].index(label)
+            m = self._codes[by][row[0]]
         if row[-1] is not None:
             full[p, m] = float(row[-1])
 
     def _rows_of(self, a: f.Aggregate, groups: list[Expression], where: list[Expression]) -> list[Any]:
         """The groups with their figure; without groups, one row where any row is there at all."""
-        if a.name != "median":
-            query = sa.select(*groups, self._part(a.name, a.of, a.where)).select_from(self._table).where(*where)
+        figure = None if a.name == "median" else self._part(a.name, a.of, a.where)
+        if a.name == "median":
+            assert a.of is not None
+            holds = [self._relation.expression(a.where)] if a.where is not None else []
+            value = self._relation.expression(a.of)
+            figure = self._said.median(sa.case((holds[0], value), else_=None) if holds else value)
+        if figure is not None:
+            query = sa.select(*groups, figure).select_from(self._table).where(*where)
             return self._ask(query.group_by(*groups) if groups else query.having(sa.func.count() > 0))
-        assert a.of is not None
-        holds = [self._relation.expression(a.where)] if a.where is not None else []
-        value = self._relation.expression(a.of)
         labels = [group.label(f"g{at}") for at, group in enumerate(groups)]
         place = sa.func.row_number().over(partition_by=groups or None, order_by=value).label("place")
         count = sa.func.count().over(partition_by=groups or None).label("n")
@@ -433,7 +432,11 @@ class LiveSource(CellSource):
 
     def _among(self, segment: str, names: Sequence[str]) -> Expression:
         """The rows of some members."""
-        wanted = [raw for raw, label in self._raw[segment].items() if label in set(names)]
+        wanted = [
+            raw or None if isinstance(raw, str) else raw
+            for raw, label in self._raw[segment].items()
+            if label in set(names)
+        ]
         column = self._columns[segment]
         some = [self._said.text(raw) if isinstance(raw, str) else sa.literal(raw) for raw in wanted if raw is not None]
         tests: list[Expression] = [column == raw for raw in some]
@@ -447,7 +450,7 @@ def _total(value: Any) -> Expression:
 
 
 def _label(raw: Any, kind: ColumnType) -> str:
-    if raw is None:
+    if raw is None or raw == "":
         return BLANK_MEMBER
     if kind == "flag":
         return "yes" if raw else "no"

@@ -72,8 +72,15 @@ class Patient:
     What was asked goes on in the background; asked again, it is there. What failed is not asked anew at once.
     """
 
-    def __init__(self, name: str, make: Callable[[], LiveSource | FolderSource], patience: float = PATIENCE_S) -> None:
-        self.name, self._make, self._patience = name, make, patience
+    def __init__(
+        self,
+        name: str,
+        make: Callable[[], LiveSource | FolderSource],
+        patience: float = PATIENCE_S,
+        progress: Callable[[], str] = str,
+    ) -> None:
+        """progress: says how far it has come with what it was asked."""
+        self.name, self._make, self._patience, self._progress = name, make, patience, progress
         self._pool = ThreadPoolExecutor(4, thread_name_prefix="live")
         self._asked: dict[Any, Future[Any]] = {}
         self._lock = threading.Lock()
@@ -127,8 +134,9 @@ class Patient:
                 look.awaited.append(future)
             if look is not None:
                 look.stopped = True
+            far = self._progress()
             raise Slow(
-                f"“{self.name}” has not answered yet. The rest is read; this follows as soon as it does."
+                f"“{self.name}” has not answered yet{f': {far}' if far else ''}. The rest of the page is there; this follows as soon as it does."
             ) from None
         except LiveProblem as error:
             self._failure, self._failed_at = type(error)(f"“{self.name}”: {error}"), time.monotonic()
@@ -177,8 +185,7 @@ class Patient:
         source = self._opened
 
         def work() -> None:
-            for unit, segments, wanted in asked:
-                source.ahead(unit, segments, wanted)
+            source.ahead_of_page(asked)
 
         with self._lock:
             if asked not in self._ahead:

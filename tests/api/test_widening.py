@@ -1,15 +1,17 @@
 """Columns taken from other datasets by key, and columns derived by formulas."""
 
+import datetime as dt
 import io
 import itertools
 import shutil
+import time
 import unittest
 from typing import Any
 
 import polars as pl
 from sqlalchemy import text
 
-from tests import postgres, world
+from tests import clickhouse, postgres, world
 
 ORDERS = """day,product,shop,amount,cost,minutes
 2026-08-03,P1,East,100,60,4
@@ -271,25 +273,30 @@ class WhereTheyLie(Widening):
     """The same from a PostgreSQL, which is asked where its rows lie."""
 
     def test_the_same_figures_from_a_file_and_from_a_server(self) -> None:
-        server = postgres.running()
+        server, cluster = postgres.running(), clickhouse.running()
+        tables = (("orders", "day DATE, product TEXT, shop TEXT, amount NUMERIC(9,2), cost NUMERIC(9,2), minutes INT", ORDERS),
+                  ("products", "product TEXT, category TEXT, weight REAL", PRODUCTS))  # fmt: skip
         with server.engine().begin() as open_:
-            for name, columns, lines in (
-                (
-                    "orders",
-                    "day DATE, product TEXT, shop TEXT, amount NUMERIC(9,2), cost NUMERIC(9,2), minutes INT",
-                    ORDERS,
-                ),
-                ("products", "product TEXT, category TEXT, weight REAL", PRODUCTS),
-            ):
+            for name, columns, lines in tables:
                 open_.execute(text(f"DROP TABLE IF EXISTS {name}"))
                 open_.execute(text(f"CREATE TABLE {name} ({columns})"))
                 for line in lines.splitlines()[1:]:
                     cells = [f"'{cell}'" if cell else "NULL" for cell in line.split(",")]
                     open_.execute(text(f"INSERT INTO {name} VALUES ({', '.join(cells)})"))
-        live = [self.live(server, name) for name in ("orders", "products")]
+        cluster.make(
+            "orders",
+            "day Date, product Nullable(String), shop String, amount Decimal(9, 2), cost Decimal(9, 2), minutes Nullable(Int32)",
+        )
+        cluster.make("products", "product String, category String, weight Nullable(Float32)")
+        for name, frame in (
+            ("orders", pl.read_csv(io.StringIO(ORDERS), try_parse_dates=True)),
+            ("products", pl.read_csv(io.StringIO(PRODUCTS))),
+        ):
+            cluster.fill(name, frame.rows())
+        live = [self.live(at, name) for at in (server, cluster) for name in ("orders", "products")]
         kept = self.orders, self.products
         found = []
-        for self.orders, self.products in (kept, live):
+        for self.orders, self.products in (kept, live[:2], live[2:]):
             self.take("category", "weight")
             self.derive(
                 ("Part", 'if(weekday(day) in ("Saturday", "Sunday"), "weekend", category)'), ("Gain", "amount - cost")
@@ -301,12 +308,44 @@ class WhereTheyLie(Widening):
                 self.read(count, None, "2026"),
                 self.client.get(f"/api/datasets/{self.orders}/lookups").json()[0] | {"dataset": "", "name": ""},
             ])  # fmt: skip
-        self.assertEqual(*found)
+        self.assertEqual(found[0], found[1])
+        self.assertEqual(found[0], found[2])
         # Tables of a file and of a server are not put together, and the way is told.
         self.orders, self.products = kept[0], live[1]
         self.assertEqual(self.take("category", status=422)["type"], "elsewhere")
         look = self.client.get(f"/api/datasets/{live[0]}/rows").json()
         self.assertEqual(look["rows"][0][-4:], ["Tools", "2.5", "Tools", "40"])
+
+    def test_a_page_says_which_source_is_short_and_is_whole_again_by_itself(self) -> None:
+        cluster = clickhouse.running()
+        cluster.make("calls", "day Date, desk String, minutes Float64")
+        cluster.fill("calls", [(dt.date(2026, 9, n), "AB"[n % 2], 10.0) for n in range(1, 31)])
+        self.orders = self.live(cluster, "calls")
+        kpi = self.kpi("sum(minutes)", nature="flow")
+
+        def sheet() -> Any:
+            self.read(kpi, None, "2026-09")
+            return self.picture
+
+        cluster.shards.stop_one(2)
+        try:
+            found = self.until(lambda: sheet(), lambda one: "A part of the cluster" in (one["problem"] or ""))
+            self.assertIn("Live calls", found["problem"])
+            self.assertIn(f"127.0.0.1:{cluster.shards.ports[2][0]}", found["problem"])
+            self.assertEqual((found["readings"], found["waiting"]), ([], True))
+        finally:
+            cluster.shards.start_one(2)
+            cluster.shards.wait_for(2)
+        found = self.until(lambda: sheet(), lambda one: not one["problem"])
+        self.assertEqual(found["readings"][0]["value"], 300)
+
+    def until(self, ask: Any, holds: Any) -> Any:
+        for _ in range(200):
+            found = ask()
+            if holds(found):
+                return found
+            time.sleep(0.1)
+        raise AssertionError(found)
 
     def test_the_same_figures_from_a_folder_and_what_may_be_read(self) -> None:
         rows = pl.read_csv(io.StringIO(ORDERS), try_parse_dates=True)
@@ -343,7 +382,7 @@ class WhereTheyLie(Widening):
         self.assertEqual(*figures)
         self.assertEqual(len(self.client.get(f"/api/datasets/{self.orders}/rows").json()["rows"]), 6)
 
-    def live(self, server: postgres.PostgreSql, table: str) -> str:
+    def live(self, server: postgres.PostgreSql | clickhouse.Cluster, table: str) -> str:
         at = server.connection(table)
         body = {
             name: getattr(at, name) for name in ("host", "port", "database", "user", "password", "table", "protocol")

@@ -30,7 +30,7 @@ from ironmark.tables.live import LiveSource, LiveTable
 from ironmark.tables.patience import Patient, patiently
 from ironmark.tables.table import Column
 from ironmark.tables.widened import Derived, Lookup, Wide
-from tests import postgres, world
+from tests import clickhouse, postgres, world
 
 COLUMNS = (
     Column("day", "day", "date", "period"),
@@ -167,6 +167,29 @@ class InPostgreSql(WithTable):
     def place(cls) -> tuple[Any, Connection]:
         server = postgres.running()
         return server.engine(), server.connection("live_rows")
+
+
+class InClickHouse(WithTable):
+    """The same in three shards of ClickHouse, each with a part of the rows."""
+
+    made = ("day Nullable(Date), route Nullable(String), vessel String, fare Nullable(Float64), delay Nullable(Int32), "
+            "late Nullable(UInt8)", "route String, region Nullable(String), berths Nullable(Int32)")  # fmt: skip
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.cluster = clickhouse.running()
+        cls.connection = cls.cluster.connection("live_rows")
+        for name, columns in zip(("live_rows", "live_routes"), cls.made, strict=True):
+            cls.cluster.make(name, columns)
+            cls.addClassCleanup(cls.cluster.drop, name)
+
+    def fill(self, data: list[tuple[Any, ...]], routes: Any = ()) -> None:
+        rows = [
+            (*row[:4], None if row[4] is None else int(row[4]), None if row[5] is None else int(row[5])) for row in data
+        ]
+        beside = [(*line[:2], None if line[2] is None else int(line[2])) for line in routes]
+        for name, lines in (("live_rows", rows), ("live_routes", beside)):
+            self.cluster.fill(name, lines)
 
 
 WIDE_FORMULAS = [
@@ -308,7 +331,7 @@ class TheSameFigures(WithTable):
         month = Period.parse("2026-01")
         patient.ahead((("month", ("route",), tuple(a for tree in trees for a in f.aggregates(tree))),))
         found = [patient.aggregate(f.aggregates(tree), "route", {}, [month]) for tree in trees]
-        self.assertEqual(len(asked), 2, "which members there are by month, and all parts of all KPIs")
+        self.assertEqual(len(asked), 1, "all parts of all KPIs")
         self.assertEqual(evaluate(trees[0], found[0].parts).tolist(), [[90, 100]])
 
     def test_first_days_of_months_are_complete_to_their_end(self) -> None:
@@ -318,6 +341,10 @@ class TheSameFigures(WithTable):
 
 class TheSameInPostgreSql(InPostgreSql, TheSameFigures):
     """All of it once more."""
+
+
+class TheSameInClickHouse(InClickHouse, TheSameFigures):
+    """And on the shards of a cluster."""
 
 
 class TheSameInAFolder(TheSameFigures):
@@ -345,6 +372,84 @@ class TheSameInAFolder(TheSameFigures):
 
     def wide(self, through: Any = None) -> Any:
         return FolderSource(FolderTable(self.folder, COLUMNS, {}, WIDE, {"routes": self.routes}), through=through)
+
+
+class SetUpClickHouse(InClickHouse):
+    def test_tables_columns_and_rights_are_found(self) -> None:
+        self.fill([(dt.date(2026, 1, n + 1), "ab"[n % 2], "x", 1.0, 1.0, True) for n in range(20)])
+        made = connections.columns(self.connection)
+        self.assertEqual([(c.name, c.type, c.role) for c in made], [(c.name, c.type, c.role) for c in COLUMNS])
+        self.assertFalse(connections.may_write(self.connection))
+        self.assertTrue(connections.may_write(replace(self.connection, user="keeper")))
+        found = connections.tables(self.connection)
+        self.assertIn("live_rows", found)
+        self.assertNotIn("live_rows_here", found, "it holds one shard's part of them")
+
+    def test_odd_names_decimals_and_clocks(self) -> None:
+        """A moment counts to its day by its column's clock; names are quoted; day 0 is a blank."""
+        shards = self.cluster.shards
+        shards.everywhere("DROP DATABASE IF EXISTS `Second; Place`", "CREATE DATABASE `Second; Place`")
+        self.addCleanup(shards.everywhere, "DROP DATABASE `Second; Place`")
+        columns = (
+            "`The Day` DateTime('Asia/Tokyo'), `x%` Decimal(18, 4), `it\\`s` Enum8('one' = 1, 'two' = 2), plain Date"
+        )
+        shards.client().execute(f"CREATE TABLE `Second; Place`.`Rows of it` ({columns}) ENGINE = Memory")
+        shards.client().execute(
+            "INSERT INTO `Second; Place`.`Rows of it` SELECT toDateTime('2026-01-31 14:59:59', 'UTC') + number % 2, "
+            "toDecimal64('0.1001', 4), number % 2 + 1, toDate(0) FROM system.numbers LIMIT 20000"
+        )
+        at = replace(self.connection, table="Second; Place.Rows of it")
+        self.assertIn(at.table, connections.tables(self.connection))
+        found = connections.columns(at)
+        self.assertEqual([(c.label, c.type) for c in found],
+                         [("The Day", "date"), ("x%", "number"), ("it`s", "text"), ("plain", "date")])  # fmt: skip
+        source = LiveSource(LiveTable(at, found))
+        self.addCleanup(source.close)
+        tree = f.parse("sum(x)")
+        months = [Period.parse("2026-01"), Period.parse("2026-02")]
+        asked = source.aggregate(f.aggregates(tree), found[2].name, {}, months)
+        np.testing.assert_allclose(evaluate(tree, asked.parts), [[1001, np.nan], [np.nan, 1001]], rtol=1e-12)
+        blank = f.parse("count(where plain is blank)")
+        self.assertEqual(
+            evaluate(blank, source.aggregate(f.aggregates(blank), None, {}, months).parts).tolist(),
+            [[10_000], [10_000]],
+        )
+
+    def test_what_is_wrong_is_said_and_the_password_is_not(self) -> None:
+        for change, said in (
+            ({"password": "so secret"}, "refuses “looker”"), ({"user": "nobody"}, "refuses “nobody”"),
+            ({"database": "nowhere"}, "no database “nowhere”"), ({"table": "gone"}, "“gone” is not as it was"),
+            ({"port": world.free_port()}, "does not answer"),
+        ):  # fmt: skip
+            with self.assertRaises(LiveProblem) as caught:
+                LiveSource(LiveTable(replace(self.connection, **change), COLUMNS))
+            self.assertIn(said, str(caught.exception))
+            self.assertNotIn("so secret", repr(caught.exception))
+
+    def test_too_many_rows_to_look_into_are_told(self) -> None:
+        self.fill([(dt.date(2026, 1, 5), "a", "x", 1.0, 1.0, True)], [(f"r{n}", "up", 1.0) for n in range(10_001)])
+        with self.assertRaises(Wrong) as caught:
+            self.wide()
+        self.assertIn("more than can be looked into", str(caught.exception))
+
+    def test_a_shard_that_is_away_is_named_and_comes_back(self) -> None:
+        self.fill([(dt.date(2026, 1, n + 1), "ab"[n % 2], "x", 1.0, 1.0, True) for n in range(20)])
+        source, tree, shards = self.live(), f.parse("sum(fare)"), self.cluster.shards
+        month = [Period.parse("2026-01")]
+        shards.stop_one(1)
+        try:
+            with self.assertRaises(LiveProblem) as caught:
+                source.aggregate(f.aggregates(tree), None, {}, month)
+            self.assertIn(f"127.0.0.1:{shards.ports[1][0]}", str(caught.exception))
+            self.assertTrue(caught.exception.passes)
+        finally:
+            shards.start_one(1)
+            shards.wait_for(1)
+        self.fill(
+            [(dt.date(2026, 1, n + 1), "ab"[n % 2], "x", 1.0, 1.0, True) for n in range(20)]
+        )  # they were in memory
+        again = source.aggregate(f.aggregates(tree), None, {}, month)
+        self.assertEqual(evaluate(tree, again.parts).tolist(), [[20]])
 
 
 class SetUpPostgreSql(InPostgreSql):

@@ -2278,7 +2278,7 @@ export interface components {
              * @default mariadb
              * @enum {string}
              */
-            protocol: "mariadb" | "postgresql";
+            protocol: "mariadb" | "postgresql" | "clickhouse";
             /**
              * Host
              * @default
@@ -2328,7 +2328,7 @@ export interface components {
              * Protocol
              * @enum {string}
              */
-            protocol: "mariadb" | "postgresql";
+            protocol: "mariadb" | "postgresql" | "clickhouse";
             /**
              * Tls
              * @enum {string}
@@ -3728,7 +3728,7 @@ export interface components {
              * @default mariadb
              * @enum {string}
              */
-            protocol: "mariadb" | "postgresql";
+            protocol: "mariadb" | "postgresql" | "clickhouse";
             /**
              * Host
              * @default

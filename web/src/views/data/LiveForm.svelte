@@ -8,7 +8,16 @@
   }
   let { dataset, done }: Props = $props()
   type Place = Schemas['ConnectionOut']
-  const PORTS: Record<Place['protocol'], number> = { mariadb: 3306, postgresql: 5432 }
+  const PORTS: Record<Place['protocol'], number> = { mariadb: 3306, postgresql: 5432, clickhouse: 9000 }
+  const usual = (at: Pick<Place, 'protocol' | 'tls'>) =>
+    at.protocol === 'clickhouse' && at.tls !== 'off' ? 9440 : PORTS[at.protocol]
+  /** Another kind of server or way there; the port goes along where it was the usual one. */
+  function reached(change: Partial<Pick<Place, 'protocol' | 'tls'>>) {
+    const before = usual(place)
+    Object.assign(place, change)
+    if (place.port === before) place.port = usual(place)
+    found = null
+  }
   const blank: Place = {
     protocol: 'mariadb',
     host: '',
@@ -85,19 +94,19 @@
         >It is a <select
           class="type-in"
           value={place.protocol}
-          onchange={(event) => {
-            const chosen = event.currentTarget.value as Place['protocol']
-            if (place.port === PORTS[place.protocol]) place.port = PORTS[chosen]
-            place.protocol = chosen
-            found = null
-          }}
+          onchange={(event) => reached({ protocol: event.currentTarget.value as Place['protocol'] })}
         >
           <option value="mariadb">MariaDB or MySQL</option>
           <option value="postgresql">PostgreSQL</option>
+          <option value="clickhouse">ClickHouse, one server or a cluster</option>
         </select></label
       >
       <label
-        >The way there <select class="type-in" bind:value={place.tls}>
+        >The way there <select
+          class="type-in"
+          value={place.tls}
+          onchange={(event) => reached({ tls: event.currentTarget.value as Place['tls'] })}
+        >
           <option value="off">as the server likes it</option>
           <option value="on">always encrypted (TLS)</option>
           <option value="verified">encrypted, and its certificate checked</option>

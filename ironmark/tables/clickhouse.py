@@ -1,0 +1,427 @@
+"""ClickHouse, one server or the shards of a cluster, spoken to in SQLAlchemy's statements over its native protocol.
+
+The dialects there are for it want an earlier SQLAlchemy than ours, and the newer driver a newer server than Debian has.
+What this product asks of a database is little: single selects, grouped. So that little is said here, in words that
+servers since 2018 know: no joins, no window functions, no estimates in place of counts.
+"""
+
+from __future__ import annotations
+
+import logging
+import re
+import weakref
+from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING, Any
+
+import clickhouse_driver
+import sqlalchemy as sa
+from clickhouse_driver import dbapi
+from clickhouse_driver.dbapi.connection import Connection as DbConnection
+from clickhouse_driver.dbapi.cursor import Cursor as DbCursor
+from clickhouse_driver.errors import ErrorCodes, NetworkError
+from sqlalchemy.engine.default import DefaultDialect
+from sqlalchemy.sql.compiler import IdentifierPreparer, SQLCompiler
+from sqlalchemy.types import UserDefinedType
+
+from ironmark.core.formula import ColumnType
+from ironmark.tables.dialects import CONNECT_S, Dialect, Expression, Trouble, pooled
+
+if TYPE_CHECKING:
+    from ironmark.tables.connections import Connection
+
+logging.getLogger("clickhouse_driver").setLevel(logging.ERROR)  # what fails is told to whoever reads the source
+_EPOCH = 719163  # 1 January 1970, counted as ``core.periods`` counts days
+_OWN = ("system", "information_schema", "INFORMATION_SCHEMA", "_temporary_and_external_tables")
+_PART = re.compile(r"Distributed\(('?)[^,']+\1, *'?([^,']+)'?, *'?([^,')]+)'?")
+_WRITING = re.compile(r"\b(ALL|INSERT|ALTER|CREATE|DROP|TRUNCATE|OPTIMIZE)\b")
+
+
+class LeavesOut(Exception):
+    """The account's settings have shards that do not answer left out."""
+
+
+class _Cursor(DbCursor):  # type: ignore[misc]
+    def close(self) -> None:
+        """The connection goes on with its one client."""
+        self._state = self._states.CURSOR_CLOSED
+
+    def execute(self, operation: str, parameters: Any = None) -> None:
+        self._connection.busy = True
+        try:
+            super().execute(operation, parameters)
+        except EOFError as error:  # the driver's word for a server that has gone
+            raise dbapi.OperationalError(NetworkError(str(error))) from error
+        finally:
+            self._connection.busy = False
+
+
+class _Connection(DbConnection):  # type: ignore[misc]
+    """One client for all cursors: a connection is not made anew for every statement."""
+
+    _client: clickhouse_driver.Client | None = None
+    at: Connection
+    busy = False
+
+    def _make_client(self) -> clickhouse_driver.Client:
+        if self._client is None:
+            self._client = super()._make_client()
+        return self._client
+
+    def cursor(self, cursor_factory: Any = _Cursor) -> Any:
+        return super().cursor(cursor_factory)
+
+    def close(self) -> None:
+        if self._client is not None:
+            self._client.disconnect()
+        self.is_closed = True
+
+
+class _Compiler(SQLCompiler):
+    def visit_column(self, column: Any, *args: Any, **kw: Any) -> str:
+        """Without its table: there is one in each select."""
+        return super().visit_column(column, *args, **(kw | {"include_table": False}))
+
+    def visit_truediv_binary(self, binary: Any, operator: Any, **kw: Any) -> str:
+        """Figures are divided as such here."""
+        return f"{self.process(binary.left, **kw)} / {self.process(binary.right, **kw)}"
+
+    def visit_spread_func(self, function: Any, **kw: Any) -> str:
+        """The standard deviation. Of the two there are, one loses digits where figures lie close to each other far
+        from 0, and the other could not be put together from the shards of servers before 2021."""
+        figures = self.process(function.clauses.clauses[0], **kw)
+        if (self.dialect.server_version_info or (0,)) >= (21,):
+            return f"stddevSampStable({figures})"
+        return f"arrayReduce('stddevSampStable', groupArray({figures}))"
+
+    def visit_true(self, expr: Any, **kw: Any) -> str:
+        return "1"
+
+    def visit_false(self, expr: Any, **kw: Any) -> str:
+        return "0"
+
+
+class _Names(IdentifierPreparer):
+    def __init__(self, dialect: Any) -> None:
+        super().__init__(dialect, initial_quote="`", final_quote="`")
+
+    def _escape_identifier(self, value: str) -> str:
+        value = value.replace("\\", "\\\\").replace("`", "\\`")
+        return value.replace("%", "%%")
+
+    def _requires_quotes(self, value: str) -> bool:
+        return True
+
+
+class _Day(sa.Date):
+    """A day is told from a text."""
+
+    def bind_expression(self, bindvalue: Any) -> Any:
+        return sa.func.toDate(bindvalue)
+
+
+class _Named(UserDefinedType[Any]):
+    """A type by its name."""
+
+    cache_ok = True
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+
+    def get_col_spec(self, **_: Any) -> str:
+        return self.name
+
+
+class _Sql(DefaultDialect):
+    """What SQLAlchemy has to know of it to write selects and to look at tables."""
+
+    name, driver = "clickhouse", "native"
+    statement_compiler = _Compiler
+    preparer: type[IdentifierPreparer] = _Names  # type: ignore[assignment]
+    supports_statement_cache, supports_sane_rowcount = True, False
+    default_paramstyle = "pyformat"
+    colspecs: Mapping[Any, Any] = {sa.Date: _Day}  # type: ignore[assignment]
+
+    @classmethod
+    def import_dbapi(cls) -> Any:
+        return dbapi
+
+    def initialize(self, connection: Any) -> None:
+        said = connection.execute(sa.text("SELECT version()")).scalar()
+        self.server_version_info = tuple(int(part) for part in re.findall(r"\d+", said)[:2])
+
+    def do_ping(self, dbapi_connection: Any) -> bool:
+        dbapi_connection.cursor().execute("SELECT 1")
+        return True
+
+    def is_disconnect(self, e: Any, connection: Any, cursor: Any) -> bool:
+        return isinstance(_cause(e), OSError | EOFError | NetworkError)
+
+    def get_schema_names(self, connection: Any, **_: Any) -> list[str]:
+        found = connection.execute(sa.text("SELECT name FROM system.databases ORDER BY name"))
+        return [row[0] for row in found if row[0] not in _OWN]
+
+    def get_table_names(self, connection: Any, schema: str | None = None, **_: Any) -> list[str]:
+        """Its tables and views, but for those that hold one shard's part of another."""
+        asked = "SELECT name, engine_full FROM system.tables WHERE database = :place AND name NOT LIKE '.inner%'"
+        found = {str(row[0]): str(row[1]) for row in connection.execute(sa.text(asked), {"place": schema})}
+        matches = (_PART.match(engine) for engine in found.values())
+        parts = {(match[2].strip(), match[3].strip()) for match in matches if match}
+        return sorted(name for name in found if (schema, name) not in parts)
+
+    def get_view_names(self, connection: Any, schema: str | None = None, **_: Any) -> list[str]:
+        return []  # they are among the tables
+
+    def get_materialized_view_names(self, connection: Any, schema: str | None = None, **_: Any) -> list[str]:
+        return []
+
+    def get_columns(self, connection: Any, table_name: str, schema: str | None = None, **_: Any) -> Any:
+        asked = sa.text("SELECT name, type FROM system.columns WHERE database = :place AND table = :name")
+        found = connection.execute(asked, {"place": schema, "name": table_name}).all()
+        if not found:
+            raise sa.exc.NoSuchTableError(table_name)
+        return [
+            {"name": name, "type": _Named(kind), "nullable": True, "default": None} for name, kind in found
+        ]  # fmt: skip
+
+
+class ClickHouse(Dialect):
+    protocol, words, port = "clickhouse", "ClickHouse", 9000
+    joins, exact_keys = False, True
+
+    def __init__(self) -> None:
+        self._open: weakref.WeakSet[_Connection] = weakref.WeakSet()
+
+    def usual(self, at: Connection) -> str:
+        return at.database
+
+    def place(self, at: Connection) -> tuple[str, str]:
+        schema, dot, name = at.table.partition(".")
+        return (schema, name) if dot else (at.database, at.table)
+
+    def engine(self, at: Connection) -> sa.Engine:
+        limits: dict[str, Any] = {
+            "max_execution_time": at.seconds, "skip_unavailable_shards": 0, "max_query_size": 64 << 20, "readonly": 2,
+        }  # fmt: skip
+
+        def connect() -> _Connection:
+            """Within limits, where the account may set any; told where it leaves out what is missing."""
+            asked = "SELECT value FROM system.settings WHERE name = 'skip_unavailable_shards'"
+            for settings in (limits, {}):
+                made = _Connection(**self._reached(at), settings=settings)
+                made.at = at
+                self._open.add(made)
+                try:
+                    cursor = made.cursor()
+                    cursor.execute(asked)
+                    if (cursor.fetchone() or ["0"])[0] == "1":
+                        raise dbapi.OperationalError(LeavesOut())
+                    return made
+                except dbapi.Error as error:
+                    made.close()
+                    if not settings or getattr(_cause(error), "code", 0) != ErrorCodes.READONLY:
+                        raise
+            raise AssertionError("one of the two has returned or raised")
+
+        return pooled(sa.URL.create(_NAME), creator=connect)
+
+    def _reached(self, at: Connection) -> dict[str, Any]:
+        return {
+            "host": at.host, "port": at.port, "user": at.user, "password": at.password, "database": at.database,
+            "connect_timeout": CONNECT_S, "send_receive_timeout": at.seconds + 5, "client_name": "Iron Mark",
+            "secure": at.tls != "off", "verify": at.tls == "verified",
+        }  # fmt: skip
+
+    def rows_read(self, at: Connection) -> tuple[int, int]:
+        asked = [one._client.last_query for one in list(self._open) if one.busy and one.at == at and one._client]
+        told = [query.progress for query in asked if query is not None and query.progress]
+        return sum(one.rows for one in told), sum(one.total_rows for one in told)
+
+    def type_of(self, kind: Any) -> ColumnType:
+        name = re.sub(r"^(?:Nullable|LowCardinality)\(|\)$", "", re.sub(r"^LowCardinality\(", "", kind.name))
+        if name == "Bool":
+            return "flag"
+        if name.startswith(("Int", "UInt", "Float", "Decimal")):
+            return "number"
+        return "date" if name.startswith("Date") else "text"
+
+    def may_be_a_flag(self, kind: Any) -> bool:
+        return "UInt8" in kind.name
+
+    def may_write(self, open_: sa.Connection, at: Connection) -> bool:
+        own = clickhouse_driver.Client(**self._reached(at))  # the account's own settings, not ours
+        try:
+            if own.execute("SELECT value FROM system.settings WHERE name = 'readonly'") != [("0",)]:
+                return False
+            try:
+                return any(_WRITING.search(row[0].split(" ON ")[0]) for row in own.execute("SHOW GRANTS"))
+            except clickhouse_driver.errors.ServerException:  # an older server, which knows of no other rights
+                return True
+        finally:
+            own.disconnect()
+
+    def trouble(self, error: Any) -> tuple[Trouble, str]:
+        cause = _cause(error)
+        if isinstance(cause, LeavesOut):
+            return "leaves_out", ""
+        message = str(getattr(cause, "message", cause) or "")
+        said = re.split(r"\.? ?Stack trace", message)[0].replace("DB::Exception: ", "").strip()[:200]
+        code = getattr(cause, "code", None)
+        if code in (ErrorCodes.ALL_CONNECTION_TRIES_FAILED, ErrorCodes.NETWORK_ERROR) and "DB::" in message:
+            missing = re.findall(r"\(([^\s,()]+:\d+)", message)
+            return "short", " and ".join(dict.fromkeys(missing))
+        known: dict[Trouble, tuple[int, ...]] = {
+            "refused": (192, 193, 194, 195, 497, 516), "no_database": (81,), "gone": (16, 47, 60), "slow": (159, 160),
+            "away": (202, 209, 210, 241, 32, 198, 999), "name": (36,),
+        }  # fmt: skip
+        found = next((trouble for trouble, codes in known.items() if code in codes), None)
+        if found is None:
+            found = "said" if isinstance(cause, clickhouse_driver.errors.ServerException) else "away"
+        return found, said
+
+    def kinds(self, at: Connection) -> dict[str, str]:
+        schema, name = self.place(at)
+        engine = self.engine(at)
+        try:
+            with engine.connect() as open_:
+                return {one["name"]: one["type"].name for one in _Sql().get_columns(open_, name, schema)}
+        finally:
+            engine.dispose()
+
+    def cell(self, raw: Expression, type_: ColumnType, kind: str, is_period: bool) -> Expression:
+        """What is not needed is not written: it would be done for every row."""
+        if type_ == "number" and re.match(r"U?Int|Decimal", kind):
+            return sa.func.toFloat64(raw)
+        if type_ == "number" and kind == "Float64":
+            return sa.func.If(sa.func.isFinite(raw), raw, sa.null())
+        if is_period:
+            return raw if kind == "Date" else sa.func.toDate(raw)
+        if type_ == "text" and kind == "String":
+            return sa.func.nullIf(raw, self.text(""))
+        if type_ == "text" and kind.startswith("Enum") and "'' = " not in kind:
+            return sa.func.toString(raw)
+        return super().cell(raw, type_, kind, is_period)
+
+    def known(self, day: Expression) -> Expression:
+        return day > sa.func.toDate(sa.literal_column("0"))  # see ``date``
+
+    def number(self, raw: Expression) -> Expression:
+        # What is no number is none of a table here either, as in a file.
+        figure = sa.cast(raw, _Named("Nullable(Float64)"))
+        return sa.func.If(sa.func.isFinite(figure), figure, sa.null())
+
+    def constant(self, value: float) -> Expression:
+        return sa.func.toFloat64(sa.literal(value))
+
+    def flag(self, raw: Expression) -> Expression:
+        return raw != sa.literal_column("0")
+
+    def as_text(self, raw: Expression) -> Expression:
+        return sa.func.toString(raw)
+
+    def exact(self, text: Any) -> Expression:
+        return text  # type: ignore[no-any-return]
+
+    def text(self, value: str) -> Expression:
+        return sa.literal(value)
+
+    def date(self, raw: Expression) -> Expression:
+        # A day that was left out of a column without blanks is kept as day 0.
+        return sa.func.nullIf(sa.func.toDate(raw), sa.func.toDate(sa.literal_column("0")))
+
+    def boolean(self, value: bool) -> Expression:
+        return sa.literal_column("1" if value else "0")
+
+    def logic(self, op: str, items: list[Expression]) -> Expression:
+        """Older servers take "blank or blank" for no. As no 0, blank 1 and yes 2 the least of all is all of them, and
+        the greatest is any of them; each is written once, for what holds others would grow with every step."""
+        known = [sa.func.ifNull(item * sa.literal_column("2"), sa.literal_column("1")) for item in items]
+        join = sa.func.least if op == "and" else sa.func.greatest
+        found = known[0]
+        for one in known[1:]:
+            found = join(found, one)
+        return sa.func.nullIf(found, sa.literal_column("1")) == sa.literal_column("2")
+
+    def among(self, cell: Expression, values: list[Expression]) -> Expression:
+        return sa.case((cell.is_(None), sa.null()), else_=cell.in_(values))
+
+    def named(self, place: Expression, names: Sequence[str]) -> Expression:
+        return self.nth(list(names), place + 1, "text")
+
+    def month(self, date: Expression) -> Expression:
+        return sa.func.toRelativeMonthNum(date) - 1
+
+    def day(self, date: Expression) -> Expression:
+        return sa.func.toInt32(date) + _EPOCH
+
+    def weekday(self, date: Expression) -> Expression:
+        return sa.func.toDayOfWeek(date) - 1
+
+    def days(self, start: Expression, end: Expression) -> Expression:
+        return sa.func.toFloat64(sa.func.toInt32(end) - sa.func.toInt32(start))
+
+    def part(self, name: str, date: Expression) -> Expression:
+        return sa.func.toInt32(
+            {"year": sa.func.toYear, "month": sa.func.toMonth, "day": sa.func.toDayOfMonth}[name](date)
+        )
+
+    def starts(self, text: Expression, start: str) -> Expression:
+        return sa.func.startsWith(text, sa.literal(start))
+
+    def distinct(self, value: Expression) -> Expression:
+        return sa.func.ifNull(
+            sa.func.uniqExact(value), sa.literal_column("0")
+        )  # of blanks alone older servers say NULL
+
+    def stdev(self, value: Expression) -> Expression:
+        # Of one figure some versions say infinity.
+        return sa.case((sa.func.count(value) > 1, sa.func.spread(value)), else_=sa.null())
+
+    def median(self, value: Expression) -> Expression:
+        """The middle of the sorted values, or the mean of the two."""
+        many, ordered = sa.func.count(value), sa.func.arraySort(sa.func.groupArray(value))
+        two = sa.func.If(many % 2 == 0, sa.literal_column("2"), sa.literal_column("1"))
+        middle = sa.func.arraySlice(ordered, sa.func.intDiv(many + 1, sa.literal_column("2")), two)
+        return sa.func.arrayReduce(sa.literal_column("'avg'"), middle)
+
+    def on_last_day(
+        self, keys: list[Expression], day: Expression, rows: sa.FromClause, inside: list[Expression]
+    ) -> Expression:
+        said = [sa.func.ifNull(sa.func.toString(key), sa.literal("\x1f")) for key in keys]
+        latest = sa.select(*said, sa.func.max(day)).select_from(rows).where(*inside)
+        return sa.tuple_(*said, day).op("GLOBAL IN", is_comparison=True)(
+            (latest.group_by(*said) if said else latest).scalar_subquery()
+        )
+
+    def key(self, cells: list[Expression]) -> Expression:
+        """Cells as one text; blank where one of them is."""
+        texts: list[Expression] = []
+        for cell in cells:
+            texts += [sa.literal("\x1f"), sa.func.toString(cell)]
+        return sa.func.concat(*texts)
+
+    def place_in(self, key: Expression, keys: list[str]) -> Expression:
+        """Which of ``keys``, from 1, a key is; 0 for another, blank for a blank one."""
+        known = keys or ["\x1f\x1f"]
+        return sa.func.transform(
+            key, sa.literal(known, _LIST), sa.literal(list(range(1, len(known) + 1)), _LIST), sa.literal_column("0")
+        )
+
+    def nth(self, cells: list[Any], place: Expression, kind: ColumnType) -> Expression:
+        """The cell at a place, from 1; blank at 0."""
+        name = {"number": "Float64", "flag": "UInt8", "date": "UInt16"}.get(kind, "String")
+        if kind == "date":
+            cells = [None if cell is None else cell.toordinal() - _EPOCH for cell in cells]
+        listed = sa.cast(sa.literal([None, *cells], _LIST), _Named(f"Array(Nullable({name}))"))
+        cell = sa.func.arrayElement(listed, sa.func.toUInt32(sa.func.ifNull(place, sa.literal_column("0")) + 1))
+        return sa.func.toDate(cell) if kind == "date" else cell
+
+
+_LIST = _Named("Array")
+_NAME = "clickhouse+native"
+sa.dialects.registry.register("clickhouse.native", __name__, _Sql.__name__)
+
+
+def _cause(error: Any) -> Any:
+    """What the driver said, within what its interface says of it."""
+    first = (getattr(error, "args", None) or [None])[0]
+    return first if isinstance(first, BaseException) else error
