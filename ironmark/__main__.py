@@ -73,6 +73,9 @@ def serve(
         file_okay=False,
         resolve_path=True,
     ),
+    fetch_from: list[str] = typer.Option(
+        [], help="A host whose addresses may be asked for rows, alone or with a port. May be given again."
+    ),
 ) -> None:
     """Start the database and the server, and stop both with Ctrl-C."""
     with socket.socket() as probe:
@@ -104,7 +107,7 @@ def serve(
         if demo and given is None:
             _load_demo(url)
         hosts = frozenset({host} if host != "0.0.0.0" else {"*"})
-        start.serve(url, host, port, workers, log, hosts, folder, lambda: typer.echo(
+        start.serve(url, host, port, workers, log, hosts, folder, fetch_from, lambda: typer.echo(
             f"Iron Mark is ready: http://{host}:{port}/   (Ctrl-C stops it)"
         ))  # fmt: skip
     except MariaDBError as error:

@@ -115,7 +115,7 @@ class Running:
 
 @lru_cache(maxsize=1)
 def running() -> Running:
-    server = Running("--folder", str(rows_folder())).start()
+    server = Running("--folder", str(rows_folder()), "--fetch-from", "127.0.0.1").start()
     _cleanups.append(server.close)
     return server
 

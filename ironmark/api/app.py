@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import AsyncIterator, Sequence
+from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 
+from anyio import to_thread
 from fastapi import Depends, FastAPI
 from fastapi.openapi.utils import get_openapi
 from fastapi.responses import FileResponse
@@ -32,6 +34,7 @@ from ironmark.api import (
     palettes,
     previews,
     problems,
+    refreshing,
     rows,
     scorecards,
     specimens,
@@ -46,6 +49,7 @@ from ironmark.api.who import Reader, reader
 from ironmark.pages.problems import Problem
 from ironmark.pages.sources import Sources
 from ironmark.store import database
+from ironmark.work.worker import Worker
 
 WEB = Path(__file__).parents[2] / "web" / "dist"
 # In the order in which their addresses are matched: fixed ones before those with a key.
@@ -68,6 +72,7 @@ ROUTERS = (
     faces,
     typed,
     folders,
+    refreshing,
     datasets,
     rows,
     uploads,
@@ -82,9 +87,23 @@ class Health(BaseModel):
     version: str
 
 
-def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset(), folders: Sequence[Path] = ()) -> FastAPI:
-    """hosts: names besides loopback's under which the server may be asked. folders: those whose files may be read."""
+def create_app(
+    engine: Engine, *, hosts: frozenset[str] = frozenset(), folders: Sequence[Path] = (),
+    fetch_from: Sequence[str] = (),
+) -> FastAPI:  # fmt: skip
+    """hosts: names besides loopback's under which the server may be asked. folders: those whose files may be read.
+    fetch_from: hosts whose addresses may be asked for rows."""
+    sources = Sources(engine, tuple(folders), frozenset(fetch_from))
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        worker = Worker(sources)
+        worker.start()
+        yield
+        await to_thread.run_sync(worker.stop)
+
     app = FastAPI(
+        lifespan=lifespan,
         title="Iron Mark",
         version=__version__,
         responses={"default": {"model": Problem, "description": "A problem document (RFC 9457)"}},
@@ -92,8 +111,8 @@ def create_app(engine: Engine, *, hosts: frozenset[str] = frozenset(), folders: 
         redoc_url=None,
         openapi_url="/api/openapi.json",
     )
-    app.state.sources = Sources(engine, tuple(folders))
-    app.state.uploads = uploads.Uploads(app.state.sources)
+    app.state.sources = sources
+    app.state.uploads = uploads.Uploads(sources)
     problems.install(app)
     app.add_middleware(Guard, hosts=hosts)
     for module in ROUTERS:

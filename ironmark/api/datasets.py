@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
+from ironmark.pages import refreshing
 from ironmark.pages.documents import Member, Model, Name
 from ironmark.pages.problems import Refused
 from ironmark.pages.widening import DerivedBody, KeyBody, LookupBody, TakenBody, refuse_role, refuse_two_periods
@@ -300,5 +301,9 @@ def delete_dataset(key: str, if_match: str | None = Header(None), who: Reader = 
             )
         if taking := datasets.takers(session, key):
             detail = f"{', '.join(one.name for one in taking[:5])} take columns from it. Change those first."
+            raise Refused(409, "in-use", "The dataset is in use", detail)
+        if pictures := refreshing.is_read_by(session, key):
+            named = ", ".join(datasets.get(session, row.dataset_id).name for row in pictures[:5])
+            detail = f"{named} take pictures of it by the clock. Stop that first."
             raise Refused(409, "in-use", "The dataset is in use", detail)
         datasets.remove(session, key, saw)

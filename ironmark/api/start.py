@@ -26,6 +26,7 @@ from ironmark.store import database
 _ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
 GRACE_S = 5  # how long an answer under way may take when the server is told to end
 DATABASE, LOG, HOSTS, FOLDERS = "IRONMARK_DATABASE", "IRONMARK_LOG", "IRONMARK_HOSTS", "IRONMARK_FOLDERS"
+FETCH_FROM = "IRONMARK_FETCH_FROM"
 
 
 def log_as_json(path: Path) -> None:
@@ -67,19 +68,20 @@ class _Server(uvicorn.Server):
 
 def serve(
     url: URL, host: str, port: int, workers: int, log: Path, hosts: frozenset[str], folders: Sequence[Path],
-    ready: Callable[[], None],
+    fetch_from: Sequence[str], ready: Callable[[], None],
 ) -> None:  # fmt: skip
     """Serve until told to end. hosts: names besides loopback's under which it may be asked. folders: those whose files
-    may be read. ready: called once it answers."""
+    may be read. fetch_from: hosts whose addresses may be asked for rows. ready: called once it answers."""
     if workers == 1:
         engine = database.connect(url)
-        app = create_app(engine, hosts=hosts, folders=folders)
+        app = create_app(engine, hosts=hosts, folders=folders, fetch_from=fetch_from)
         config = uvicorn.Config(app, host=host, port=port, log_config=None, timeout_graceful_shutdown=GRACE_S)
         _Server(config, ready).run()
         engine.dispose()
         return
     # What a process has to know it is told by its environment, which no other account can read.
     os.environ |= {DATABASE: url.render_as_string(hide_password=False), LOG: str(log), HOSTS: " ".join(sorted(hosts))}
+    os.environ[FETCH_FROM] = " ".join(fetch_from)
     os.environ[FOLDERS] = os.pathsep.join(str(folder) for folder in folders)
     config = uvicorn.Config(
         "ironmark.api.start:process", factory=True, host=host, port=port, workers=workers, log_config=None,
@@ -98,7 +100,9 @@ def process() -> FastAPI:
     log_as_json(Path(os.environ[LOG]))
     engine = database.connect(make_url(os.environ[DATABASE]))
     folders = [Path(folder) for folder in os.environ[FOLDERS].split(os.pathsep) if folder]
-    app = create_app(engine, hosts=frozenset(os.environ[HOSTS].split()), folders=folders)
+    app = create_app(
+        engine, hosts=frozenset(os.environ[HOSTS].split()), folders=folders, fetch_from=os.environ[FETCH_FROM].split()
+    )
     spare_the_collector()
     return app
 

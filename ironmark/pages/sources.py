@@ -35,9 +35,9 @@ TURNS = 2  # pages worked on at once; more of them in one process take longer to
 class Sources:
     """The database, and the dataset versions in memory, the longest unused one given up first."""
 
-    def __init__(self, engine: Engine, folders: tuple[Path, ...] = ()) -> None:
-        """folders: those whose files may be read."""
-        self.engine, self.folders = engine, folders
+    def __init__(self, engine: Engine, folders: tuple[Path, ...] = (), hosts: frozenset[str] = frozenset()) -> None:
+        """folders: those whose files may be read. hosts: those whose addresses may be asked."""
+        self.engine, self.folders, self.hosts = engine, folders, hosts
         self._changes = database.sessions(database.changing(engine))
         self._readings = database.sessions(engine)
         self._held: LRUCache[tuple[str, int], ColumnSource] = LRUCache(MOST_BYTES, getsizeof=_weight)

@@ -25,6 +25,8 @@ from ironmark.tables.widened import Lookup, Twice, Wide, twice, with_all
 
 Kind = Literal["file", "sheet", "checklist", "live"]
 Tell = Callable[[float], None]
+# What is unusual about rows beside those before them.
+Doubts = Callable[[pl.DataFrame, Table, Changes], list[str]]
 
 PIECE_BYTES = 8 * 1024 * 1024
 _PIECE_ROWS = 250_000
@@ -161,19 +163,41 @@ def refresh(
     session: Session, key: str, saw: int | None, file_name: str, table: Table, how: How, tell: Tell = nobody
 ) -> StoredDataset:
     """Keep new rows as a further version. ``saw`` None takes any version. Raises Missing, StaleVersion, Unreadable."""
+    _renew(session, key, saw, file_name, table, how, tell)
+    return get(session, key)
+
+
+def refresh_unless(
+    session: Session, key: str, file_name: str, table: Table, how: How, doubts: Doubts
+) -> tuple[int | None, list[str]]:
+    """The same for rows that come by themselves: no further version where they are as they were, and one that is kept
+    but not shown where there are doubts. Returns that one's number, and the doubts. Raises Missing, Unreadable."""
+    return _renew(session, key, None, file_name, table, how, nobody, doubts)
+
+
+def _renew(
+    session: Session, key: str, saw: int | None, file_name: str, table: Table, how: How, tell: Tell,
+    doubts: Doubts | None = None,
+) -> tuple[int | None, list[str]]:  # fmt: skip
     row = _locked(session, key, saw)
     before = get(session, key)
     new = conform(table, before.own)
     _refuse_names(before, new.columns)
     old = raw_rows(session, before)
     frame = combined(old, new, how, next((c.name for c in before.own if c.role == "period"), None))
-    told = changes(merged(old, before.merges), merged(frame, before.merges), new.frame.height, new.columns)
+    if doubts is not None and new.columns == before.own and frame.equals(old):
+        return None, []
+    was, is_now = merged(old, before.merges), merged(frame, before.merges)
+    told = changes(was, is_now, new.frame.height, new.columns)
+    why = doubts(was, Table(is_now, new.columns), told) if doubts else []
     problems = (*new.problems, *findings(frame, new.columns))
     through = complete_through(frame, new.columns)  # a day that was said was of the rows before
-    row.settings = {key: value for key, value in (row.settings or {}).items() if key != "fixed_through"} or None
+    if not why:
+        row.settings = {key: value for key, value in (row.settings or {}).items() if key != "fixed_through"} or None
     last = _last_number(session, key) + 1
-    _write(session, row, last, file_name, Table(frame, new.columns, problems), how, _plain(told), through, tell)
-    return get(session, key)
+    found = Table(frame, new.columns, problems)
+    _write(session, row, last, file_name, found, how, _plain(told), through, tell, shown=not why)
+    return (last, why) if why else (None, [])
 
 
 def refresh_with(
@@ -384,8 +408,10 @@ def _write(
     told: dict[str, Any] | None,
     through: dt.date | None,
     tell: Tell,
+    *,
+    shown: bool = True,
 ) -> None:
-    """Write a version's rows and make it the visible one, in the caller's transaction."""
+    """Write a version's rows and make it the visible one unless it is only kept, in the caller's transaction."""
     columns = [asdict(column) for column in table.columns]
     problems = [asdict(problem) for problem in table.problems]
     version = DatasetVersion(
@@ -402,9 +428,10 @@ def _write(
         saved_by=author.get(),
     )
     session.add(version)
-    row.columns, row.problems, row.through, row.rows_version = columns, problems, through, number
-    if number > 1:
-        row.version, row.updated_at = row.version + 1, now()
+    if shown:
+        row.columns, row.problems, row.through, row.rows_version = columns, problems, through, number
+        if number > 1:
+            row.version, row.updated_at = row.version + 1, now()
     session.flush()
     kept = 0
     for place, (body, height) in enumerate(_pieces(table.frame)):
@@ -414,9 +441,9 @@ def _write(
         kept += height
         tell(kept / max(1, table.frame.height))
     row = session.get_one(Dataset, row.id)
-    if number > 1:
+    if number > 1 and shown:
         _follow(session, row)
-    _prune(session, row.id, number, int((row.settings or {}).get("keep_versions", KEPT_VERSIONS)))
+    _prune(session, row.id, row.rows_version, int((row.settings or {}).get("keep_versions", KEPT_VERSIONS)))
 
 
 def _prune(session: Session, key: str, shown: int, keep: int) -> None:

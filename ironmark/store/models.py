@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from typing import Any
 
-from sqlalchemy import JSON, ForeignKey, Index, Integer, String, UniqueConstraint
+from sqlalchemy import JSON, ForeignKey, Index, Integer, String, Text, UniqueConstraint
 from sqlalchemy.dialects.mysql import DATETIME, DOUBLE, LONGBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -163,3 +163,32 @@ class Upload(Base):
     problem: Mapped[dict[str, Any] | None] = mapped_column(JSON, default=None)
     stopping: Mapped[bool] = mapped_column(default=False)
     updated_at: Mapped[dt.datetime]
+
+
+class Refresh(Base):
+    """How a dataset's rows are read anew by the clock, and how it goes.
+
+    state: waiting, running, failed or held; said: why it failed or is held back. tries: how often it failed in a row.
+    held: the version of the rows that is held back. due_at: when it is read next; read_at: when it was last.
+    """
+
+    __tablename__ = "refreshes"
+    dataset_id: Mapped[str] = mapped_column(ForeignKey("datasets.id", ondelete="CASCADE"), primary_key=True)
+    version: Mapped[int]
+    body: Mapped[dict[str, Any]]
+    token: Mapped[str] = mapped_column(String(400), default="")  # for an address; goes nowhere else
+    state: Mapped[str] = mapped_column(String(10), default="waiting")
+    said: Mapped[str] = mapped_column(Text, default="")
+    tries: Mapped[int] = mapped_column(default=0)
+    held: Mapped[int | None]
+    due_at: Mapped[dt.datetime] = mapped_column(index=True)
+    read_at: Mapped[dt.datetime | None]
+
+
+class Lease(Base):
+    """Which process does something that only one may do, and until when it may without asking again."""
+
+    __tablename__ = "leases"
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    holder: Mapped[str] = mapped_column(String(80))
+    until: Mapped[dt.datetime]

@@ -402,9 +402,10 @@ class ClickHouse(Dialect):
     def place_in(self, key: Expression, keys: list[str]) -> Expression:
         """Which of ``keys``, from 1, a key is; 0 for another, blank for a blank one."""
         known = keys or ["\x1f\x1f"]
-        return sa.func.transform(
-            key, sa.literal(known, _LIST), sa.literal(list(range(1, len(known) + 1)), _LIST), sa.literal_column("0")
-        )
+        places = sa.literal(list(range(1, len(known) + 1)), _LIST)
+        found = sa.func.transform(key, sa.literal(known, _LIST), places, sa.literal_column("0"))
+        # Newer servers look a blank up like any other, older ones do not.
+        return sa.case((key.is_(None), sa.null()), else_=found)
 
     def nth(self, cells: list[Any], place: Expression, kind: ColumnType) -> Expression:
         """The cell at a place, from 1; blank at 0."""

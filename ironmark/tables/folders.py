@@ -115,6 +115,10 @@ class FolderTable:
         with in_words(self.folder):
             return self.scan().head(limit).collect(engine="streaming")
 
+    def every(self, most: int) -> pl.DataFrame:
+        """Its rows as they are now, at most so many. Raises LiveProblem."""
+        return self.first(most)
+
     def matched(self, at: int) -> Matched:
         """How the keys of one of its lookups are found, over all rows. Raises LiveProblem."""
         lookup = self.wide.lookups[at]

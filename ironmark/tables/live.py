@@ -25,6 +25,7 @@ from ironmark.tables.table import Column
 from ironmark.tables.widened import NOT_FOUND, Lookup, Matched, Twice, Wide
 
 MOST_MEMBERS, MOST_KEYS = 5000, 10_000
+_PIECE, _WHOLE_S = 50_000, 1800  # rows fetched at once, and how long all of a table may take
 _COMPARISONS = {
     "=": operator.eq, "!=": operator.ne, "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
 }  # fmt: skip
@@ -90,15 +91,23 @@ class LiveTable:
     def first(self, limit: int) -> pl.DataFrame:
         """Some rows, typed, with all their columns. Raises LiveProblem."""
         made = self.relation()
+        schema = {name: _SCHEMA[made.types[name]] for name in made.columns}
+        # By their places: a name of ours may be that of another column there.
+        asked = sa.select(*(expression.label(f"out{at}") for at, expression in enumerate(made.columns.values())))
+        pieces = [pl.DataFrame(schema=schema)]
         with opened(self.connection) as engine, engine.connect() as open_:
-            # By their places: a name of ours may be that of another column there.
-            asked = sa.select(*(expression.label(f"out{at}") for at, expression in enumerate(made.columns.values())))
-            found = [tuple(row) for row in open_.execute(asked.select_from(made.rows).limit(limit))]
-        typed = {
-            name: [None if row[at] is None else _python(row[at], made.types[name]) for row in found]
-            for at, name in enumerate(made.columns)
-        }
-        return pl.DataFrame(typed, schema={name: _SCHEMA[made.types[name]] for name in made.columns})
+            streamed = open_.execution_options(stream_results=True, max_row_buffer=_PIECE)
+            for some in streamed.execute(asked.select_from(made.rows).limit(limit)).partitions(_PIECE):
+                typed = {
+                    name: [None if row[at] is None else _python(row[at], made.types[name]) for row in some]
+                    for at, name in enumerate(made.columns)
+                }
+                pieces.append(pl.DataFrame(typed, schema=schema))
+        return pl.concat(pieces)
+
+    def every(self, most: int) -> pl.DataFrame:
+        """Its rows as they are now, at most so many, with time enough to send them. Raises LiveProblem."""
+        return replace(self, connection=replace(self.connection, seconds=_WHOLE_S)).first(most)
 
     def matched(self, at: int) -> Matched:
         """How the keys of one of its lookups are found, over all rows. Raises LiveProblem."""

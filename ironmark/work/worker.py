@@ -1,0 +1,99 @@
+"""What happens without a request: one thread in each server process, of which the one with the lease works."""
+
+from __future__ import annotations
+
+import secrets
+import threading
+from concurrent.futures import ThreadPoolExecutor
+
+import structlog
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
+
+from ironmark.pages import refreshing
+from ironmark.pages.problems import Refused
+from ironmark.pages.sources import Sources
+from ironmark.store import leases, refreshes
+from ironmark.store.database import Missing, now
+from ironmark.tables.cells import NoPeriod
+from ironmark.tables.connections import LiveProblem
+from ironmark.tables.table import Unreadable
+
+LEASE, LEASE_S, LOOK_S = "work", 20, 1.0
+AT_ONCE = 2
+log = structlog.get_logger()
+
+
+class Worker:
+    """Looks every second for what is due. A process that has lost the lease, since it stood still for longer than
+    that, can commit nothing more of what it began."""
+
+    def __init__(self, sources: Sources) -> None:
+        self._sources, self._holder = sources, secrets.token_hex(8)
+        self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="work")
+        self._running: set[str] = set()
+        self._lock, self._end, self._had = threading.Lock(), threading.Event(), False
+        self._thread = threading.Thread(target=self._look, name="work", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Let another process go on at once."""
+        self._end.set()
+        self._thread.join(5)
+        self._pool.shutdown(wait=False, cancel_futures=True)
+        try:
+            with self._sources.changes() as session:
+                leases.give_up(session, LEASE, self._holder)
+        except DBAPIError:
+            pass  # it runs out by itself
+
+    def _look(self) -> None:
+        while not self._end.wait(LOOK_S):
+            try:
+                self.look()
+            except DBAPIError:
+                self._had = False  # the database is away; what it kept is there when it is back
+            except Exception as error:
+                log.error("work", exc_info=error)
+
+    def look(self) -> None:
+        """Take the lease where it is free, and begin what is due."""
+        with self._sources.changes() as session:
+            mine = leases.take(session, LEASE, self._holder, LEASE_S)
+            keys = refreshes.due(session, now(), 4 * AT_ONCE) if mine else []
+        self._had = mine
+        for key in keys:
+            with self._lock:
+                if key in self._running:
+                    continue
+                self._running.add(key)
+            self._pool.submit(self._refresh, key)
+
+    def _insist(self, session: Session) -> None:
+        leases.insist(session, LEASE, self._holder)
+
+    def _refresh(self, key: str) -> None:
+        try:
+            with self._sources.changes() as session:
+                refreshes.note(session, key, state="running")
+            try:
+                refreshing.carry_out(self._sources, key, self._insist)
+            except (Refused, Unreadable, LiveProblem, NoPeriod, Missing) as error:
+                self._failed(key, error.problem.detail if isinstance(error, Refused) else str(error))
+            except (DBAPIError, leases.Lost):
+                raise
+            except Exception as error:
+                log.error("refresh", dataset=key, exc_info=error)
+                self._failed(key, "The fault is ours and was logged.")
+        except (DBAPIError, leases.Lost):
+            pass  # whoever has the lease then begins it again
+        finally:
+            with self._lock:
+                self._running.discard(key)
+
+    def _failed(self, key: str, said: str) -> None:
+        with self._sources.changes() as session:
+            refreshing.note_failure(session, key, said)
+            self._insist(session)
