@@ -3,6 +3,7 @@ one machine does not hold."""
 
 from __future__ import annotations
 
+import ctypes
 import shutil
 import signal
 import socket
@@ -48,6 +49,15 @@ _USERS = """<?xml version="1.0"?>
 """
 
 
+_LIBC = ctypes.CDLL(None)
+_ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
+
+
+def _end_with_us() -> None:
+    """In a server just started: it ends when whoever started it does, however that ends."""
+    _LIBC.prctl(_ENDS_WITH_PARENT, signal.SIGTERM)
+
+
 class Shards:
     """So many servers, each a shard. ``looker`` is an account that may only read. Raises OSError where ClickHouse is
     not installed."""
@@ -86,6 +96,7 @@ class Shards:
             raise FileNotFoundError("clickhouse-server is not installed; on Debian: apt-get install clickhouse-server")
         self.processes[at] = subprocess.Popen(
             [program, f"--config-file={self._base(at) / 'config.xml'}"], cwd=self._base(at), start_new_session=True,
+            preexec_fn=_end_with_us,
             stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
 

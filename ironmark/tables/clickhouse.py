@@ -367,6 +367,9 @@ class ClickHouse(Dialect):
     def starts(self, text: Expression, start: str) -> Expression:
         return sa.func.startsWith(text, sa.literal(start))
 
+    def plain_zero(self, number: Expression) -> Expression:
+        return number + sa.literal_column("toFloat64(0)")  # newer servers tell 0 from -0
+
     def distinct(self, value: Expression) -> Expression:
         return sa.func.ifNull(
             sa.func.uniqExact(value), sa.literal_column("0")

@@ -126,6 +126,10 @@ class Dialect(ABC):
         cases = [(place == at, self.text(name)) for at, name in enumerate(names)]
         return self.exact(sa.case(*cases, else_=sa.null()))
 
+    def plain_zero(self, number: Expression) -> Expression:
+        """A number that is not told from another one of the same value."""
+        return number
+
     def distinct(self, value: Expression) -> Expression:
         return sa.func.count(sa.distinct(value))
 

@@ -242,6 +242,17 @@ class Relation:
             return said.named(said.weekday(args[0]), f.WEEKDAYS)
         return said.named(said.part("month", args[0]) - 1, f.MONTHS)
 
+    def is_number(self, node: f.Node) -> bool:
+        """Whether a row expression is a number."""
+        match node:
+            case f.Column(name=name):
+                return self.types[name] == "number"
+            case f.Call(name="if", args=args):
+                return self.is_number(args[1])
+            case f.Call(name=name):
+                return name == "days"
+        return isinstance(node, f.Number | f.Minus | f.Binary)
+
     def _comparable(self, node: f.Node, beside: f.Node) -> Expression:
         if isinstance(node, f.Text) and isinstance(beside, f.Column) and self.types[beside.name] == "date":
             return sa.literal(dt.date.fromisoformat(node.value))
@@ -364,7 +375,7 @@ class LiveSource(AskedSource):
         if name == "filled":
             return sa.func.count(kept)
         if name == "distinct":
-            return self._said.distinct(kept)
+            return self._said.distinct(self._said.plain_zero(kept) if self._relation.is_number(of) else kept)
         if name == "sum":
             return _total(kept)
         if name == "stdev":

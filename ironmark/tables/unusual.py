@@ -24,7 +24,9 @@ def unusual(
     if told.before and not told.after:
         found.append("No rows are left.")
     elif told.before > _FEW_ROWS and told.after < told.before * (1 - most_gone):
-        found.append(f"{told.before - told.after:,} of {told.before:,} rows would go, more than {most_gone:.0%}.")
+        found.append(
+            f"{told.before - told.after:,} of {told.before:,} rows would go, more than {100 * most_gone:.0f} %."
+        )
     if old.height <= _FEW_ROWS:
         return found
     for column in columns:

@@ -124,7 +124,7 @@ class Refreshing(unittest.TestCase):
             self.elsewhere.body = csv(70, "AC")
             found = self.now(key)
             self.assertEqual(found["state"], "held")
-            self.assertIn("30 of 100 rows would go, more than 20%.", found["said"])
+            self.assertIn("30 of 100 rows would go, more than 20 %.", found["said"])
             self.assertEqual(self.rows(key), 100)
             asked = self.elsewhere.asked
             self.client.post(f"/api/datasets/{key}/refresh/now").raise_for_status()

@@ -5,6 +5,7 @@ from selenium.webdriver.common.keys import Keys
 
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
 from tests import world
+from tests.api.test_refreshing import Elsewhere, csv
 from tests.browser.page import PageTest
 
 FIRST = "day,line,fare\n2026-01-05,North,10\n2026-01-06,Nord,20\n2026-02-05,North,30\n2026-02-06,north ,5\n"
@@ -203,3 +204,34 @@ class Wider(WithFile):
         self.gone("Dear is if(fare")
         self.press("Take out")
         self.gone("found for 3 of 4 rows")
+
+
+class ByTheClock(WithFile):
+    def test_rows_from_an_address_held_back_and_shown(self) -> None:
+        elsewhere = Elsewhere()
+        self.addCleanup(elsewhere.close)
+        self.open("/data/new/kept")
+        self.see("Hosts that may be asked: 127.0.0.1")
+        self.one("input[type=url]").send_keys(elsewhere.url)
+        self.one("input[type=password]").send_keys("sesame")
+        self.slot("When")
+        every = self.wait(lambda: self.one(".slot-panel select"))
+        every.send_keys("week")
+        self.see("every Monday at 06:00")
+        every.send_keys(Keys.ESCAPE)
+        self.press("Read it now and keep it")
+        self.see("100 rows from rows.csv", "every Monday at 06:00", f"From {elsewhere.url}")
+        key = self.driver.current_url.rsplit("/", 1)[1]
+        self.addCleanup(self.drop, "datasets", key)
+        elsewhere.body = csv(60)
+        self.press("Read it now")
+        self.see("New rows are held back.", "40 of 100 rows would go", "100 rows from rows.csv")
+        self.press("Show the new rows")
+        self.see("60 rows from rows.csv")
+        self.gone("New rows are held back.")
+        elsewhere.status = 500
+        self.press("Read it now")
+        self.see("It could not be read", "answered with 500", "The rows are as they were.")
+        self.press("Stop reading it")
+        self.gone("every Monday at 06:00")
+        self.see("60 rows from rows.csv")

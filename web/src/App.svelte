@@ -22,6 +22,7 @@
   const newSheet = view(() => import('./views/data/NewSheet.svelte'))
   const newChecklist = view(() => import('./views/data/NewChecklist.svelte'))
   const newLive = view(() => import('./views/data/NewLive.svelte'))
+  const newKept = view(() => import('./views/data/NewKept.svelte'))
   const dataPage = view(() => import('./views/data/DataPage.svelte'))
   const changedPage = view(() => import('./views/Changed.svelte'))
   const specimens = view(() => import('./views/specimens/Specimens.svelte'))
@@ -42,6 +43,7 @@
     '/data/new/sheet': newSheet,
     '/data/new/checklist': newChecklist,
     '/data/new/live': newLive,
+    '/data/new/kept': newKept,
     '/data/:id': dataPage,
     '/changed': changedPage,
     '/specimens': specimens,

@@ -1176,6 +1176,111 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/datasets/hosts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Hosts */
+        get: operations["list_hosts_api_datasets_hosts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Kept
+         * @description Read rows from where they are, keep them as a new dataset, and read them anew by the clock from then on.
+         */
+        post: operations["new_kept_api_datasets_kept_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/refresh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Refresh
+         * @description How the dataset is read anew; null where it is not. Its version is in ETag, 0 where there is none.
+         */
+        get: operations["get_refresh_api_datasets__key__refresh_get"];
+        /**
+         * Put Refresh
+         * @description Have the dataset read anew by the clock, or otherwise than before.
+         */
+        put: operations["put_refresh_api_datasets__key__refresh_put"];
+        post?: never;
+        /**
+         * Stop Refresh
+         * @description The rows stay as they are.
+         */
+        delete: operations["stop_refresh_api_datasets__key__refresh_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/refresh/now": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Refresh Now
+         * @description Have it read within a second or two, whatever its time.
+         */
+        post: operations["refresh_now_api_datasets__key__refresh_now_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/datasets/{key}/refresh/held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer Held
+         * @description Show the rows that were held back, or leave them aside; they stay among the versions.
+         */
+        post: operations["answer_held_api_datasets__key__refresh_held_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/datasets": {
         parameters: {
             query?: never;
@@ -2066,6 +2171,39 @@ export interface components {
             done: boolean[][];
         };
         /**
+         * ClockBody
+         * @description When: every hour at the minute of ``at``, or at that time of every day, of a weekday (0 is Monday), or of a day
+         *     of the month. zone: an IANA time zone, whose summer time is followed.
+         */
+        ClockBody: {
+            /**
+             * Every
+             * @default day
+             * @enum {string}
+             */
+            every: "hour" | "day" | "week" | "month";
+            /**
+             * At
+             * @default 06:00
+             */
+            at: string;
+            /**
+             * Weekday
+             * @default 0
+             */
+            weekday: number;
+            /**
+             * Day
+             * @default 1
+             */
+            day: number;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
          * ColourBody
          * @description What readings are coloured by where it is no ramp: their states, one plain colour, or kinds: each member, or
          *     the member of a coarser segment that it is of.
@@ -2847,6 +2985,49 @@ export interface components {
             may_write: boolean;
         };
         /**
+         * FromAddress
+         * @description The file at an address of a host that may be asked.
+         */
+        FromAddress: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "address";
+            /** Url */
+            url: string;
+            /** Sheet */
+            sheet?: string | null;
+            /** Decimal */
+            decimal?: ("point" | "comma") | null;
+        };
+        /**
+         * FromFolder
+         * @description The files of a folder, by its path within what may be read.
+         */
+        FromFolder: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "folder";
+            /** Folder */
+            folder: string;
+        };
+        /**
+         * FromSource
+         * @description A picture of a live source: its rows as they are at that moment.
+         */
+        FromSource: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "source";
+            /** Dataset */
+            dataset: string;
+        };
+        /**
          * FurtherBody
          * @description A further KPI on an instrument that lists KPIs.
          */
@@ -2984,6 +3165,11 @@ export interface components {
             /** Version */
             version: string;
         };
+        /** Held */
+        Held: {
+            /** Use */
+            use: boolean;
+        };
         /** HistoryLook */
         HistoryLook: {
             /**
@@ -3033,6 +3219,14 @@ export interface components {
             mark: number | null;
             /** Mark Shown */
             mark_shown: string;
+        };
+        /**
+         * Hosts
+         * @description The hosts whose addresses may be asked.
+         */
+        Hosts: {
+            /** Hosts */
+            hosts: string[];
         };
         /**
          * Impact
@@ -3720,6 +3914,36 @@ export interface components {
             name: string;
             /** Folder */
             folder: string;
+        };
+        /** NewKept */
+        NewKept: {
+            /** Origin */
+            origin: components["schemas"]["FromSource"] | components["schemas"]["FromFolder"] | components["schemas"]["FromAddress"];
+            /**
+             * @default {
+             *       "every": "day",
+             *       "at": "06:00",
+             *       "weekday": 0,
+             *       "day": 1,
+             *       "zone": "UTC"
+             *     }
+             */
+            clock: components["schemas"]["ClockBody"];
+            /**
+             * How
+             * @default replace
+             * @enum {string}
+             */
+            how: "replace" | "append" | "periods";
+            /**
+             * Most Gone
+             * @default 0.2
+             */
+            most_gone: number;
+            /** Token */
+            token?: string | null;
+            /** Name */
+            name: string;
         };
         /** NewLive */
         NewLive: {
@@ -4417,6 +4641,86 @@ export interface components {
             history: components["schemas"]["HistoryPicture"] | null;
             /** Segments */
             segments: components["schemas"]["Segment"][];
+        };
+        /**
+         * RefreshChange
+         * @description token: what an address is asked with; null keeps the one there is.
+         */
+        RefreshChange: {
+            /** Origin */
+            origin: components["schemas"]["FromSource"] | components["schemas"]["FromFolder"] | components["schemas"]["FromAddress"];
+            /**
+             * @default {
+             *       "every": "day",
+             *       "at": "06:00",
+             *       "weekday": 0,
+             *       "day": 1,
+             *       "zone": "UTC"
+             *     }
+             */
+            clock: components["schemas"]["ClockBody"];
+            /**
+             * How
+             * @default replace
+             * @enum {string}
+             */
+            how: "replace" | "append" | "periods";
+            /**
+             * Most Gone
+             * @default 0.2
+             */
+            most_gone: number;
+            /** Token */
+            token?: string | null;
+        };
+        /**
+         * RefreshOut
+         * @description state: waiting for its time, running, failed, or held back; said: why, in words. held: the version of the rows
+         *     that waits for an answer. token: whether one is kept.
+         */
+        RefreshOut: {
+            /** Origin */
+            origin: components["schemas"]["FromSource"] | components["schemas"]["FromFolder"] | components["schemas"]["FromAddress"];
+            /**
+             * @default {
+             *       "every": "day",
+             *       "at": "06:00",
+             *       "weekday": 0,
+             *       "day": 1,
+             *       "zone": "UTC"
+             *     }
+             */
+            clock: components["schemas"]["ClockBody"];
+            /**
+             * How
+             * @default replace
+             * @enum {string}
+             */
+            how: "replace" | "append" | "periods";
+            /**
+             * Most Gone
+             * @default 0.2
+             */
+            most_gone: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "failed" | "held";
+            /** Said */
+            said: string;
+            /** Tries */
+            tries: number;
+            /** Held */
+            held: number | null;
+            /** Due At */
+            due_at: string;
+            /** Read At */
+            read_at: string | null;
+            /** Has Token */
+            has_token: boolean;
+            /** Version */
+            version: number;
         };
         /** Rehearsal */
         Rehearsal: {
@@ -7975,6 +8279,235 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatasetOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_hosts_api_datasets_hosts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hosts"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_kept_api_datasets_kept_post: {
+        parameters: {
+            query?: {
+                ticket?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewKept"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upload"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_refresh_api_datasets__key__refresh_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefreshOut"] | null;
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_refresh_api_datasets__key__refresh_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RefreshChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefreshOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_refresh_api_datasets__key__refresh_delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    refresh_now_api_datasets__key__refresh_now_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefreshOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    answer_held_api_datasets__key__refresh_held_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Held"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

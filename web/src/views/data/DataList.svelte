@@ -27,6 +27,7 @@
       <h1>Data</h1>
       <p class="sentence">Tables of rows that KPIs are computed from.</p>
     </div>
+    <a class="act" href="#/data/new/kept">Rows by the clock</a>
     <a class="act" href="#/data/new/live">Live source</a>
     <a class="act" href="#/data/new/checklist">Checklist</a>
     <a class="act" href="#/data/new/sheet">Type or paste a table</a>

@@ -5,6 +5,7 @@
   import Delete from '../../parts/Delete.svelte'
   import RoleSlot from '../../parts/RoleSlot.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import ByClock from './ByClock.svelte'
   import ChecklistEditor from './ChecklistEditor.svelte'
   import ColumnPanel from './ColumnPanel.svelte'
   import DerivedColumns from './DerivedColumns.svelte'
@@ -19,6 +20,7 @@
   let { params }: { params: { id: string } } = $props()
   const looked = $derived(new URLSearchParams(router.querystring ?? '').get('column'))
   let opened = $state<'refresh' | 'versions' | 'settings' | null>(null)
+  let clocked = $state(false)
   let dataset = $state<Dataset | null>(null)
   let rows = $state<Schemas['RowsOut'] | null>(null)
   let others = $state<Dataset[]>([])
@@ -43,6 +45,7 @@
   $effect(() => {
     void params.id
     opened = null
+    clocked = false
     load()
   })
   /** The dataset as it is after a change; its rows are looked at again where they are others. */
@@ -222,6 +225,9 @@
     {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
     {#if opened === 'settings'}<div class="gap"><LiveForm {dataset} done={take} /></div>{/if}
 
+    {#if dataset.kind === 'file'}
+      <ByClock {dataset} begin={clocked} changed={load} ended={() => (clocked = false)} />
+    {/if}
     {#each general as problem, i (i)}
       <p class="note gap">
         {problem.message}{#if problem.rows.length}{' '}<span class="soft"
@@ -266,6 +272,10 @@
         <aside>
           {#if opened === 'refresh'}<Refresh
               {dataset}
+              clock={() => {
+                clocked = true
+                opened = null
+              }}
               done={async () => {
                 await load()
                 opened = 'versions'

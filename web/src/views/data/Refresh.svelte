@@ -6,8 +6,9 @@
   interface Props {
     dataset: Dataset
     done: () => void
+    clock: () => void
   }
-  let { dataset, done }: Props = $props()
+  let { dataset, done, clock }: Props = $props()
   const WAYS = [
     {
       key: 'periods',
@@ -58,6 +59,7 @@
   >
   <Take label="Choose the file" main aim={{ dataset, how, decimal }} {done} />
   <p class="small soft">It becomes a version of its own; you can return to this one.</p>
+  <p class="small">Or by itself: <button class="act" onclick={clock}>Read it by the clock</button></p>
   <details class="small">
     <summary>Let a machine do it</summary>
     {#if token}

@@ -21,13 +21,27 @@ export class Sending {
 
   /** Resolves to the dataset's id, or to null when it was stopped. Raises Refusal. */
   async send(file: File, aim: Aim = {}): Promise<string | null> {
+    this.begin(`Sending ${file.name}`)
+    return this.follow(await this.post(file, aim))
+  }
+
+  /** Rows that the server reads from where they are, and anew by the clock; as ``send``. */
+  async read(body: Schemas['NewKept']): Promise<string | null> {
+    this.begin('Reading the rows')
+    const query = { ticket: this.ticket }
+    return this.follow(await got(api.POST('/api/datasets/kept', { params: { query }, body })))
+  }
+
+  private begin(stage: string) {
     this.stopped = false
     this.ticket = crypto
       .getRandomValues(new Uint32Array(3))
       .reduce((text, part) => text + part.toString(36), 't')
-    this.stage = `Sending ${file.name}`
+    this.stage = stage
     this.share = 0
-    let upload = await this.post(file, aim)
+  }
+
+  private async follow(upload: Schemas['Upload'] | null): Promise<string | null> {
     while (upload?.state === 'running') {
       this.stage = upload.stage
       this.share = 0.3 + 0.7 * upload.share
