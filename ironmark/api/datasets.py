@@ -177,7 +177,12 @@ def body_of(file: UploadFile) -> bytes:
 
 
 def file_name_of(file: UploadFile) -> str:
-    return PurePath((file.filename or "table.csv").replace("\\", "/")).name[:200] or "table.csv"
+    return clean_name(file.filename or "table.csv")
+
+
+def clean_name(name: str) -> str:
+    """The name of a file without where it lies."""
+    return PurePath(name.replace("\\", "/")).name[:200] or "table.csv"
 
 
 def name_from(file_name: str) -> str:

@@ -7,14 +7,16 @@ import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from typing import Any, Literal
 
 import structlog
-from fastapi import APIRouter, Depends, Header, Query, Request, UploadFile
+from anyio import to_thread
+from fastapi import APIRouter, Depends, Header, Path, Query, Request, UploadFile
 from pydantic import BaseModel
 from sqlalchemy.exc import DBAPIError
 
-from ironmark.api.datasets import body_of, file_name_of, name_from
+from ironmark.api.datasets import body_of, clean_name, file_name_of, name_from
 from ironmark.api.problems import problem_of
 from ironmark.api.rows import refuse_live
 from ironmark.api.versions import seen_version
@@ -39,6 +41,13 @@ LEFT = Problem(
     detail="The server ended while it read this file. Nothing was kept; send it again.",
 )  # fmt: skip
 MOST_WAITING = 600 * 1024 * 1024  # bytes of files that are not read yet
+PIECE_BYTES, MOST_PIECES = 8 * 1024 * 1024, 256  # 2 GB in all
+_RAW = {
+    "requestBody": {
+        "required": True,
+        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+    }
+}
 _READ, _KEPT = 0.1, 0.4  # how far it is when reading has begun, and when the rows begin to be kept
 
 
@@ -57,12 +66,20 @@ class Upload(BaseModel):
     problem: Problem | None = None
 
 
+class Pieces(BaseModel):
+    """How many pieces of a file have come without a gap, and their bytes."""
+
+    pieces: int
+    size: int
+
+
 class Uploads:
     """Reads files in the background, two at a time; how far they are stands in the database, for every process."""
 
     def __init__(self, sources: Sources) -> None:
         self._sources = sources
         self._pool = ThreadPoolExecutor(2, thread_name_prefix="upload")
+        self.alone = threading.Lock()  # for files that are large
         self._waiting = 0  # bytes of files that are not read yet
         self._lock = threading.Lock()
 
@@ -165,15 +182,32 @@ def begin_upload(
     held: Uploads = Depends(uploads),
 ) -> Upload:
     """Read a file as a new dataset, or with ``dataset`` as new rows of that one, whose version If-Match names."""
-    saw = seen_version(if_match) if dataset else None
-    if dataset:
-        with who.read() as session:
-            refuse_live(datasets.get(session, dataset))
     body, file_name = body_of(file), file_name_of(file)
+    into = _Into(file_name, sheet, decimal, dataset, how, seen_version(if_match) if dataset else None)
+    return held.begin(into.work(who, lambda: body), ticket, len(body))
 
-    def work(tell: Callable[[str, float], None]) -> str:
+
+@dataclass(frozen=True)
+class _Into:
+    """What a file is read as."""
+
+    file_name: str
+    sheet: str | None
+    decimal: Decimal | None
+    dataset: str | None
+    how: How
+    saw: int | None
+
+    def work(self, who: Reader, body: Callable[[], bytes]) -> Work:
+        """body: fetches the file. Refuses a dataset that takes none."""
+        if self.dataset:
+            with who.read() as session:
+                refuse_live(datasets.get(session, self.dataset))
+        return lambda tell: self._read(who, body, tell)
+
+    def _read(self, who: Reader, body: Callable[[], bytes], tell: Callable[[str, float], None]) -> str:
         tell("Reading the table", _READ)
-        table = read_file(body, sheet, decimal)
+        table = read_file(body(), self.sheet, self.decimal)
         rows = f"{table.frame.height:,} rows"
         tell(f"Looking through {rows}", _KEPT)
 
@@ -181,11 +215,87 @@ def begin_upload(
             tell(f"Keeping {rows}", _KEPT + (1 - _KEPT) * share)
 
         with who.write() as session:
-            if dataset:
-                return datasets.refresh(session, dataset, saw, file_name, table, how, kept).id
-            return datasets.create(session, name_from(file_name), file_name, table, tell=kept).id
+            if self.dataset:
+                return datasets.refresh(session, self.dataset, self.saw, self.file_name, table, self.how, kept).id
+            return datasets.create(session, name_from(self.file_name), self.file_name, table, tell=kept).id
 
-    return held.begin(work, ticket, len(body))
+
+@router.get("/{key}/pieces")
+def get_pieces(key: Key, who: Reader = Depends(reader)) -> Pieces:
+    """What has come of a file that is sent in pieces: where to go on."""
+    with who.read() as session:
+        many, size = store.pieces(session, key)
+    return Pieces(pieces=many, size=size)
+
+
+@router.put("/{key}/pieces/{place}", openapi_extra=_RAW)
+async def put_piece(
+    key: Key, request: Request, place: int = Path(ge=0, lt=MOST_PIECES), who: Reader = Depends(reader)
+) -> Pieces:
+    """A piece of a file, of at most 8 MB, counted from 0; sent again it takes its own place."""
+    body = await request.body()
+    if not 0 < len(body) <= PIECE_BYTES:
+        raise Refused(413, "piece-size", "The piece does not fit", "A piece has 1 to 8,388,608 bytes.")
+
+    def keep() -> Pieces:
+        with who.write() as session:
+            store.put_piece(session, key, place, body)
+            many, size = store.pieces(session, key)
+        return Pieces(pieces=many, size=size)
+
+    return await to_thread.run_sync(keep)
+
+
+@router.post("/{key}/pieces", status_code=202)
+def begin_whole(
+    key: Key,
+    size: int = Query(gt=0, le=MOST_PIECES * PIECE_BYTES),
+    file_name: str = Query(max_length=400),
+    sheet: str | None = Query(None, max_length=120),
+    decimal: Decimal | None = Query(None),
+    dataset: Key | None = Query(None),
+    how: How = Query("replace"),
+    ticket: Key | None = Query(None),
+    if_match: str | None = Header(None),
+    who: Reader = Depends(reader),
+    held: Uploads = Depends(uploads),
+) -> Upload:
+    """Read a file that came in pieces, ``size`` bytes in all. Once it is read they are given up."""
+    with who.read() as session:
+        many, known = store.pieces(session, key)
+    if known != size:
+        detail = f"{known:,} of {size:,} bytes have come, in {many} pieces. Send the rest first."
+        raise Refused(409, "pieces-missing", "The file is not whole yet", detail, {"pieces": many})
+    into = _Into(clean_name(file_name), sheet, decimal, dataset, how, seen_version(if_match) if dataset else None)
+
+    def body() -> bytes:
+        whole = bytearray()
+        for place in range(many):  # one at a time: no connection is held for long
+            with who.read() as session:
+                whole += store.piece(session, key, place) or b""
+        if len(whole) != size:
+            raise Refused(
+                409, "pieces-missing", "The file is not whole yet", "It was changed meanwhile. Send it again."
+            )
+        return bytes(whole)
+
+    work = into.work(who, body)
+
+    def alone(tell: Callable[[str, float], None]) -> str:
+        with held.alone:  # two of them at once would take twice the memory
+            made = work(tell)
+        with who.write() as session:
+            store.drop_pieces(session, key)
+        return made
+
+    return held.begin(alone, ticket, 0)
+
+
+@router.delete("/{key}/pieces", status_code=204)
+def drop_pieces(key: Key, who: Reader = Depends(reader)) -> None:
+    """Give up what has come of a file."""
+    with who.write() as session:
+        store.drop_pieces(session, key)
 
 
 @router.get("/{key}")

@@ -192,3 +192,14 @@ class Lease(Base):
     name: Mapped[str] = mapped_column(String(40), primary_key=True)
     holder: Mapped[str] = mapped_column(String(80))
     until: Mapped[dt.datetime]
+
+
+class UploadPiece(Base):
+    """A piece of a file that is sent in pieces, so that it can be stopped and gone on with."""
+
+    __tablename__ = "upload_pieces"
+    upload: Mapped[str] = mapped_column(Key, primary_key=True)
+    place: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    body: Mapped[bytes] = mapped_column(LONGBLOB)
+    size: Mapped[int]
+    added_at: Mapped[dt.datetime]

@@ -5,12 +5,12 @@ from __future__ import annotations
 import datetime as dt
 from typing import Any
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from ironmark.store.database import now
-from ironmark.store.models import Upload
+from ironmark.store.models import Upload, UploadPiece
 
 KEPT = dt.timedelta(days=1)
 SILENT = dt.timedelta(minutes=30)  # after which the process that read it is taken to have ended
@@ -57,3 +57,30 @@ def ask_to_stop(session: Session, key: str) -> None:
         session.add(Upload(id=key, state="stopped", stage="", share=0.0, stopping=True, updated_at=now()))
     elif held.state == "running":
         held.stopping = True
+
+
+def put_piece(session: Session, key: str, place: int, body: bytes) -> None:
+    """Keep a piece, in place of one that came there before. What nobody went on with for a day is given up."""
+    old = select(UploadPiece.upload).group_by(UploadPiece.upload).having(func.max(UploadPiece.added_at) < now() - KEPT)
+    if gone := list(session.scalars(old)):
+        session.execute(delete(UploadPiece).where(UploadPiece.upload.in_(gone)))
+    session.merge(UploadPiece(upload=key, place=place, body=body, size=len(body), added_at=now()))
+
+
+def pieces(session: Session, key: str) -> tuple[int, int]:
+    """How many pieces have come without a gap, from the first on, and their bytes."""
+    query = select(UploadPiece.place, UploadPiece.size).where(UploadPiece.upload == key).order_by(UploadPiece.place)
+    many = size = 0
+    for place, its in session.execute(query):
+        if place != many:
+            break
+        many, size = many + 1, size + its
+    return many, size
+
+
+def piece(session: Session, key: str, place: int) -> bytes | None:
+    return session.scalar(select(UploadPiece.body).where(UploadPiece.upload == key, UploadPiece.place == place))
+
+
+def drop_pieces(session: Session, key: str) -> None:
+    session.execute(delete(UploadPiece).where(UploadPiece.upload == key))

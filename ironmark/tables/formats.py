@@ -8,14 +8,16 @@ import json
 import zipfile
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from typing import Any
 
 import polars as pl
 import python_calamine as calamine
 
-from ironmark.tables.celltypes import Decimal
-from ironmark.tables.reader import MAX_COLUMNS, read_cells, read_delimited, typed_table
-from ironmark.tables.table import Problem, Table, Unreadable
+from ironmark.core.formula import ColumnType
+from ironmark.tables.celltypes import Decimal, typed_cells
+from ironmark.tables.reader import MAX_COLUMNS, by_members, read_cells, read_delimited, typed_table
+from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
 
 MAX_UNPACKED = 1024 * 1024 * 1024
 _HEADER_WITHIN = 30  # rows in which the header of a sheet is looked for
@@ -179,14 +181,29 @@ def _parquet(body: bytes) -> Table:
         raise Unreadable("The Parquet file is damaged. Write it again and upload that.") from None
     if not 0 < frame.width <= MAX_COLUMNS:
         raise Unreadable(f"The file has {frame.width} columns; 1 to {MAX_COLUMNS} can be read.")
-    plain = []
-    for column in frame.get_columns():
-        if column.dtype.is_nested() or column.dtype in (pl.Binary, pl.Object):
-            plain.append(pl.Series(column.name, [None] * len(column), dtype=pl.String))
-        elif column.dtype == pl.Boolean:
-            plain.append(column.replace_strict({True: "yes", False: "no"}, return_dtype=pl.String))
-        else:
-            plain.append(column.cast(pl.String))
-    labels = frame.columns
-    renamed = [series.alias(f"c{i}") for i, series in enumerate(plain)]
-    return typed_table(labels, pl.DataFrame(renamed), [], "point")
+    labels, cells = frame.columns, frame.get_columns()
+    names = identifiers(labels)
+    del frame
+    series, kinds, problems = [], list[ColumnType](), list[Problem]()
+    for name, label in zip(names, labels, strict=True):
+        typed, kind, found = _typed(cells.pop(0), label)
+        series.append(typed.alias(name))
+        kinds.append(kind)
+        problems += [replace(problem, column=name) for problem in found]
+    return with_roles(pl.DataFrame(series), labels, kinds, problems)
+
+
+def _typed(cells: pl.Series, label: str) -> tuple[pl.Series, ColumnType, list[Problem]]:
+    """A column that says of what type it is; texts may still hold numbers, days or flags."""
+    kind = cells.dtype
+    if kind.is_numeric():
+        numbers = cells.cast(pl.Float64)
+        return numbers.set(~numbers.is_finite(), None), "number", []
+    if kind == pl.Boolean:
+        return cells, "flag", []
+    if kind == pl.Date:
+        return cells, "date", []
+    if kind.is_nested() or kind in (pl.Binary, pl.Object):
+        return pl.Series(cells.name, [None] * len(cells), dtype=pl.String), "text", []
+    texts = cells.cast(pl.String)
+    return by_members(texts, label, "point") or typed_cells(texts, label, "point")

@@ -48,7 +48,8 @@ def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
     Large files come from machines. The first rows say which columns hold plain numbers; one cell that is none, a
     quote that is not the edge of a cell, or a row of another width, and the file is read with care instead.
     """
-    marked = body.startswith((codecs.BOM_UTF8, codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)) or b"\0" in body[:64]
+    body = body.removeprefix(codecs.BOM_UTF8)
+    marked = body.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)) or b"\0" in body[:64]
     if len(body) < _LARGE or decimal == "comma" or marked:
         return None
     end = body.find(b"\n", _SAMPLE)
@@ -81,7 +82,7 @@ def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
     del frame
     made, problems = [], []
     for column in sample.columns:
-        typed = _by_members(cells.pop(0), column.label, way)
+        typed = by_members(cells.pop(0), column.label, way)
         if typed is None or typed[1] != column.type:
             return None
         made.append(typed[0].alias(column.name))
@@ -127,9 +128,7 @@ def _texts(body: bytes, separator: str, names: Sequence[str]) -> pl.DataFrame:
     return pl.read_csv(body, schema=dict.fromkeys(names, pl.String), separator=separator, has_header=False, skip_rows=1)
 
 
-def _by_members(
-    cells: pl.Series, label: str, way: Decimal | None
-) -> tuple[pl.Series, ColumnType, list[Problem]] | None:
+def by_members(cells: pl.Series, label: str, way: Decimal | None) -> tuple[pl.Series, ColumnType, list[Problem]] | None:
     """A column typed by its different values, each looked at once; None where one of them does not fit."""
     if cells.dtype != pl.String:
         return cells, "number" if cells.dtype == pl.Float64 else "date", []

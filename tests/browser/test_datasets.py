@@ -213,7 +213,7 @@ class ByTheClock(WithFile):
         self.open("/data/new/kept")
         self.see("Hosts that may be asked: 127.0.0.1")
         self.one("input[type=url]").send_keys(elsewhere.url)
-        self.one("input[type=password]").send_keys("sesame")
+        self.one("input[autocomplete=off]").send_keys("sesame")
         self.slot("When")
         every = self.wait(lambda: self.one(".slot-panel select"))
         every.send_keys("week")

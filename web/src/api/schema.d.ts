@@ -1481,6 +1481,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/uploads/{key}/pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Pieces
+         * @description What has come of a file that is sent in pieces: where to go on.
+         */
+        get: operations["get_pieces_api_uploads__key__pieces_get"];
+        put?: never;
+        /**
+         * Begin Whole
+         * @description Read a file that came in pieces, ``size`` bytes in all. Once it is read they are given up.
+         */
+        post: operations["begin_whole_api_uploads__key__pieces_post"];
+        /**
+         * Drop Pieces
+         * @description Give up what has come of a file.
+         */
+        delete: operations["drop_pieces_api_uploads__key__pieces_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{key}/pieces/{place}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Piece
+         * @description A piece of a file, of at most 8 MB, counted from 0; sent again it takes its own place.
+         */
+        put: operations["put_piece_api_uploads__key__pieces__place__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads/{key}": {
         parameters: {
             query?: never;
@@ -4176,6 +4224,16 @@ export interface components {
              * @default 4
              */
             h: number;
+        };
+        /**
+         * Pieces
+         * @description How many pieces of a file have come without a gap, and their bytes.
+         */
+        Pieces: {
+            /** Pieces */
+            pieces: number;
+            /** Size */
+            size: number;
         };
         /** PipsLook */
         PipsLook: {
@@ -8989,6 +9047,143 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Upload"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_pieces_api_uploads__key__pieces_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pieces"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_whole_api_uploads__key__pieces_post: {
+        parameters: {
+            query: {
+                size: number;
+                file_name: string;
+                sheet?: string | null;
+                decimal?: ("point" | "comma") | null;
+                dataset?: string | null;
+                how?: "replace" | "append" | "periods";
+                ticket?: string | null;
+            };
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upload"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_pieces_api_uploads__key__pieces_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_piece_api_uploads__key__pieces__place__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                place: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pieces"];
                 };
             };
             /** @description A problem document (RFC 9457) */

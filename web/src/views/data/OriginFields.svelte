@@ -62,9 +62,10 @@
     <label
       >Token, where it asks for one <input
         class="type-in"
-        type="password"
+        type="text"
+        spellcheck="false"
         maxlength="400"
-        autocomplete="new-password"
+        autocomplete="off"
         placeholder={has_token ? 'as before' : ''}
         value={body.token ?? ''}
         oninput={(event) => change({ ...body, token: event.currentTarget.value || null })}

@@ -1,7 +1,11 @@
 /** A file on its way: sent with progress, read by the server in the background, and stopped at will. */
-import { Refusal, api, got, type Problem, type Schemas } from '../../api/client'
+import { Refusal, api, got, seen, type Problem, type Schemas } from '../../api/client'
 
 const POLL_MS = 250
+/** Larger files are sent in pieces, so that one that was stopped or cut off goes on where it was. */
+const LARGE_BYTES = 64 * 1024 * 1024
+const PIECE_BYTES = 8 * 1024 * 1024
+const TRIES = 5
 
 interface Aim {
   sheet?: string
@@ -22,7 +26,7 @@ export class Sending {
   /** Resolves to the dataset's id, or to null when it was stopped. Raises Refusal. */
   async send(file: File, aim: Aim = {}): Promise<string | null> {
     this.begin(`Sending ${file.name}`)
-    return this.follow(await this.post(file, aim))
+    return this.follow(await (file.size > LARGE_BYTES ? this.inPieces(file, aim) : this.post(file, aim)))
   }
 
   /** Rows that the server reads from where they are, and anew by the clock; as ``send``. */
@@ -58,6 +62,43 @@ export class Sending {
     this.request?.abort()
     // The server may have it all already, so it is told as well.
     void got(api.DELETE('/api/uploads/{key}', { params: { path: { key: this.ticket } } })).catch(() => null)
+  }
+
+  /** The same file goes by the same name, also after the page was left. */
+  private async inPieces(file: File, aim: Aim): Promise<Schemas['Upload'] | null> {
+    const text = `${file.name}/${file.size}/${file.lastModified}`
+    const hash = [...text].reduce((sum, sign) => (Math.imul(sum, 31) + sign.codePointAt(0)!) >>> 0, 7)
+    const key = `p${hash.toString(36)}${file.size.toString(36)}${file.lastModified.toString(36)}`
+    const path = { key }
+    let { pieces } = await got(api.GET('/api/uploads/{key}/pieces', { params: { path } }))
+    if (pieces) this.stage = `Going on with ${file.name}`
+    const many = Math.ceil(file.size / PIECE_BYTES)
+    for (let tries = 0; pieces < many;) {
+      if (this.stopped) return null
+      this.share = (0.3 * pieces) / many
+      const body = file.slice(pieces * PIECE_BYTES, (pieces + 1) * PIECE_BYTES)
+      try {
+        const answer = await fetch(`/api/uploads/${key}/pieces/${pieces}`, { method: 'PUT', body })
+        const told = (await answer.json()) as Schemas['Pieces'] | Problem
+        if (!('pieces' in told)) throw new Refusal(told)
+        pieces = told.pieces
+        tries = 0
+      } catch (error) {
+        if ((error instanceof Refusal && error.problem.status < 500) || ++tries > TRIES) throw error
+        await new Promise((resolve) => setTimeout(resolve, 1000 * tries))
+      }
+    }
+    const query = {
+      size: file.size,
+      file_name: file.name,
+      ticket: this.ticket,
+      sheet: aim.sheet,
+      decimal: aim.decimal || undefined,
+      dataset: aim.dataset?.id,
+      how: aim.how,
+    }
+    const header = aim.dataset ? seen(aim.dataset.version) : {}
+    return got(api.POST('/api/uploads/{key}/pieces', { params: { path, query, header } }))
   }
 
   private post(file: File, aim: Aim): Promise<Schemas['Upload'] | null> {
