@@ -19,6 +19,7 @@ from ironmark.tables.connections import LiveProblem
 from ironmark.tables.table import Unreadable
 
 log = structlog.get_logger()
+_CONFLICT = 1213  # of two changes at once, in one server or at the commit of a cluster, the second is taken back
 MEDIA = "application/problem+json"
 MAX_JSON = 4 * 1024 * 1024
 MAX_FILE = 260 * 1024 * 1024  # a file may have 256 MB; what wraps it takes a little more
@@ -60,6 +61,12 @@ def problem_of(error: Exception) -> Problem | None:
             return Problem(type="no-period", title="There is nothing to read yet", status=422, detail=str(error))
         case LiveProblem():
             return Problem(type="live-source", title="The live source", status=error.status, detail=str(error))
+        case OperationalError() if (getattr(error.orig, "args", None) or [None])[0] == _CONFLICT:
+            detail = (
+                "Somebody else, or another tab, saved at the very same moment, and theirs was first. Nothing of this was "
+                "saved: take the newer one, and make your change again."
+            )
+            return Problem(type="stale-version", title="Changed elsewhere", status=412, detail=detail)
         case TimeoutError() | InterfaceError() | OperationalError():
             return Problem(
                 type="database-away",

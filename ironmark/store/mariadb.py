@@ -70,7 +70,7 @@ class MariaDB:
         with self.log.open("ab") as log:
             self.process = subprocess.Popen(
                 [
-                    _program("mariadbd"),
+                    program("mariadbd"),
                     "--no-defaults",
                     f"--datadir={self.data}",
                     f"--socket={self.socket}",
@@ -187,7 +187,7 @@ class MariaDB:
             with tempfile.TemporaryDirectory(dir=self.directory) as own:
                 made = subprocess.run(
                     [
-                        _program("mariadb-install-db"),
+                        program("mariadb-install-db"),
                         "--no-defaults",
                         f"--datadir={self.data}",
                         "--auth-root-authentication-method=socket",
@@ -245,7 +245,7 @@ def _as_user() -> list[str]:
     return ["--user=root"] if os.geteuid() == 0 else []
 
 
-def _program(name: str) -> str:
+def program(name: str) -> str:
     found = shutil.which(name, path=os.environ.get("PATH", "") + ":/usr/sbin:/usr/local/sbin:/sbin")
     if not found:
         raise MariaDBError(
