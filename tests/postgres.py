@@ -43,9 +43,17 @@ class PostgreSql:
             "--encoding=UTF8", "--locale=C.UTF-8", "--no-sync",
         ]  # fmt: skip
         subprocess.run(made, check=True, capture_output=True, user=self.account, cwd="/")
+        certificate, key = data / "server.crt", data / "server.key"
+        made = ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-subj", "/CN=127.0.0.1", "-days", "2"]
+        subprocess.run([*made, "-keyout", str(key), "-out", str(certificate)], check=True, capture_output=True)
+        key.chmod(0o600)
+        if self.account:
+            for path in (certificate, key):
+                shutil.chown(path, self.account)
         run = [
             str(self.programs / "postgres"), "-D", str(data), "-p", str(self.port), "-k", str(self.directory),
             "-c", "listen_addresses=127.0.0.1", "-c", "fsync=off",
+            "-c", "ssl=on",
         ]  # fmt: skip
         self.process = subprocess.Popen(
             run, user=self.account, cwd="/", stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL

@@ -19,7 +19,7 @@ from typing import Annotated
 import pymysql
 import typer
 
-from ironmark.store.mariadb import DATABASE, MariaDB, program
+from ironmark.store.mariadb import DATABASE, ROWS_DATABASE, MariaDB, program
 from ironmark.tables.dialects import over_socket
 
 _LIBRARY = Path("/usr/lib/galera/libgalera_smm.so")
@@ -60,7 +60,8 @@ class Galera:
         self.start_one(0, first=True)
         with self.root(0) as connection, connection.cursor() as cursor:
             cursor.execute(f"CREATE OR REPLACE USER {USER}@'127.0.0.1' IDENTIFIED BY '{self.password}'")
-            cursor.execute(f"GRANT ALL ON {DATABASE}.* TO {USER}@'127.0.0.1'")
+            for database in (DATABASE, ROWS_DATABASE):
+                cursor.execute(f"GRANT ALL ON {database}.* TO {USER}@'127.0.0.1'")
         # The others begin with its files, and with what happens from then on.
         self.stop_one(0)
         for at in range(1, len(self.ports)):

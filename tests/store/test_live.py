@@ -510,12 +510,17 @@ class SetUpPostgreSql(InPostgreSql):
             ({"table": "gone"}, "gone"),
             ({"port": world.free_port()}, "does not answer"),
             ({"host": "no-such-host.invalid"}, "no host called"),
-            ({"tls": "on"}, "does not answer"),
+            ({"tls": "verified"}, "does not answer"),  # nobody stands for its certificate
         ):
             with self.subTest(says), self.assertRaises(LiveProblem) as caught:
                 connections.columns(replace(self.connection, **edit))  # type: ignore[arg-type]
             self.assertIn(says, str(caught.exception))
             self.assertNotIn("hush-hush", str(caught.exception))
+
+    def test_the_way_there_is_encrypted_where_it_has_to_be(self) -> None:
+        at = replace(self.connection, tls="on")
+        with connections.opened(at) as engine, engine.connect() as open_:
+            self.assertTrue(open_.execute(text("SELECT ssl FROM pg_stat_ssl WHERE pid = pg_backend_pid()")).scalar())
 
     def test_a_statement_ends_when_its_time_is_over(self) -> None:
         short = replace(self.connection, seconds=1)
