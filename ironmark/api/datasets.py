@@ -17,7 +17,7 @@ from ironmark.pages import refreshing
 from ironmark.pages.documents import Member, Model, Name
 from ironmark.pages.problems import Refused
 from ironmark.pages.widening import DerivedBody, KeyBody, LookupBody, TakenBody, refuse_role, refuse_two_periods
-from ironmark.store import datasets, records
+from ironmark.store import datasets, records, refreshes
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.connections import Tls
@@ -36,6 +36,9 @@ class ColumnOut(BaseModel):
     role: Role
     roles: list[Role]  # those its type allows
     origin: Origin
+
+
+ByClock = Literal["waiting", "running", "failed", "held"]
 
 
 class ConnectionOut(BaseModel):
@@ -85,6 +88,7 @@ class DatasetOut(BaseModel):
     folder: str | None  # of files that are read where they are
     lookups: list[LookupBody]
     derived: list[DerivedBody]
+    by_clock: ByClock | None  # how that goes, where its rows are read by the clock
 
 
 class ColumnChange(Model):
@@ -105,7 +109,9 @@ class DatasetChange(Model):
     keep_versions: int | None = Field(None, ge=1, le=10_000)
 
 
-def dataset_out(dataset: StoredDataset, users: dict[str, list[ComputedKpi]]) -> DatasetOut:
+def dataset_out(
+    dataset: StoredDataset, users: dict[str, list[ComputedKpi]], by_clock: dict[str, str] | None = None
+) -> DatasetOut:
     return DatasetOut(
         id=dataset.id,
         version=dataset.version,
@@ -140,6 +146,7 @@ def dataset_out(dataset: StoredDataset, users: dict[str, list[ComputedKpi]]) -> 
             DerivedBody(name=one.column.name, label=one.column.label, formula=one.formula, role=one.column.role)
             for one in dataset.wide.derived
         ],
+        by_clock=(by_clock or {}).get(dataset.id),  # type: ignore[arg-type]
     )
 
 
@@ -154,14 +161,16 @@ def users_of(session: Session) -> dict[str, list[ComputedKpi]]:
 def dataset_answer(session: Session, response: Response, dataset: StoredDataset) -> DatasetOut:
     """A dataset as it is now, its version in ETag."""
     response.headers["ETag"] = f'"{dataset.version}"'
-    return dataset_out(dataset, users_of(session))
+    row = refreshes.get(session, dataset.id)
+    return dataset_out(dataset, users_of(session), {dataset.id: row.state} if row else None)
 
 
 @router.get("")
 def list_datasets(who: Reader = Depends(reader)) -> list[DatasetOut]:
     with who.read() as session:
         users = users_of(session)
-        return [dataset_out(dataset, users) for dataset in datasets.every(session)]
+        by_clock = {row.dataset_id: row.state for row in refreshes.every(session)}
+        return [dataset_out(dataset, users, by_clock) for dataset in datasets.every(session)]
 
 
 def body_of(file: UploadFile) -> bytes:

@@ -126,6 +126,8 @@ class Refreshing(unittest.TestCase):
             self.assertEqual(found["state"], "held")
             self.assertIn("30 of 100 rows would go, more than 20 %.", found["said"])
             self.assertEqual(self.rows(key), 100)
+            listed = {one["id"]: one["by_clock"] for one in self.client.get("/api/datasets").json()}
+            self.assertEqual(listed[key], "held")
             asked = self.elsewhere.asked
             self.client.post(f"/api/datasets/{key}/refresh/now").raise_for_status()
             time.sleep(2.2)

@@ -2650,6 +2650,8 @@ export interface components {
             lookups: components["schemas"]["LookupBody"][];
             /** Derived */
             derived: components["schemas"]["DerivedBody"][];
+            /** By Clock */
+            by_clock: ("waiting" | "running" | "failed" | "held") | null;
         };
         /**
          * DealAsk

@@ -11,6 +11,8 @@
   let taker = $state<ReturnType<typeof Take> | null>(null)
   const KIND: Record<string, string> = { sheet: 'sheet', checklist: 'checklist', live: 'live source' }
 
+  const CLOCK: Record<string, string> = { failed: 'could not be read', held: 'new rows held back' }
+
   async function load() {
     try {
       datasets = await got(api.GET('/api/datasets'))
@@ -64,7 +66,9 @@
           {#each datasets as dataset (dataset.id)}
             <tr>
               <td><a class="link" href="#/data/{dataset.id}">{dataset.name}</a></td>
-              <td class="soft">{KIND[dataset.kind] ?? dataset.file_name}</td>
+              <td class="soft"
+                >{KIND[dataset.kind] ?? dataset.file_name}{dataset.by_clock ? ', by the clock' : ''}</td
+              >
               <td class="right">{dataset.kind === 'live' ? 'there' : count(dataset.row_count)}</td>
               <td class="right">{dataset.columns.length}</td>
               <td
@@ -72,7 +76,12 @@
                   ? 'its last day'
                   : mediumDay(dataset.through)}</td
               >
-              <td>{dataset.problems.length || 'none'}</td>
+              <td
+                >{#if dataset.by_clock && CLOCK[dataset.by_clock]}<b>{CLOCK[dataset.by_clock]}</b>{dataset
+                    .problems.length
+                    ? ', '
+                    : ''}{/if}{dataset.problems.length || (CLOCK[dataset.by_clock ?? ''] ? '' : 'none')}</td
+              >
               <td class="soft"
                 >{dataset.kpis.length
                   ? dataset.kpis
