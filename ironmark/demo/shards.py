@@ -104,7 +104,8 @@ class Shards:
         until = time.monotonic() + 60
         while time.monotonic() < until:
             try:
-                self.client(at).execute("SELECT 1")
+                with self.client(at) as client:
+                    client.execute("SELECT 1")
                 return
             except (DriverError, OSError, EOFError):
                 time.sleep(0.1)

@@ -15,7 +15,7 @@ from ironmark.core.marks import Ints
 from ironmark.core.periods import Period
 from ironmark.tables.cells import MOST_PART_BYTES, Cells, CellSource, PartKey, Unit, parts_of
 
-MOST_CELLS = 500_000  # that one question may bring, so that it serves every combination of segments
+MOST_CELLS = 200_000  # that one question may bring, so that it serves every combination of segments
 _MOST_HELD = 24
 # What each part of coarser cells is of those of finer ones.
 _JOINED = {"min": np.fmin, "max": np.fmax}

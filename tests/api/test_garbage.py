@@ -78,6 +78,7 @@ class Garbage(unittest.TestCase):
             "specimens": "plain",
             "assumptions": "fuel-price",
             "cases": "dear-fuel",
+            "uploads": "none",
         }
         for path, methods in self.paths.items():
             # A new token for machines needs nothing but the dataset, so that garbage beside it does no harm.

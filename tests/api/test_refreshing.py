@@ -3,6 +3,7 @@
 import datetime as dt
 import http.server
 import itertools
+import shutil
 import threading
 import time
 import unittest
@@ -175,6 +176,7 @@ class Refreshing(unittest.TestCase):
     def test_from_a_folder_and_a_picture_of_a_live_source(self) -> None:
         folder = world.rows_folder() / "kept"
         folder.mkdir()
+        self.addCleanup(shutil.rmtree, folder)
         (folder / "a.csv").write_text(csv(40))
         key = self.kept({"kind": "folder", "folder": "kept"})
         (folder / "b.csv").write_text(csv(5))

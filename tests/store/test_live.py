@@ -393,11 +393,12 @@ class SetUpClickHouse(InClickHouse):
         columns = (
             "`The Day` DateTime('Asia/Tokyo'), `x%` Decimal(18, 4), `it\\`s` Enum8('one' = 1, 'two' = 2), plain Date"
         )
-        shards.client().execute(f"CREATE TABLE `Second; Place`.`Rows of it` ({columns}) ENGINE = Memory")
-        shards.client().execute(
-            "INSERT INTO `Second; Place`.`Rows of it` SELECT toDateTime('2026-01-31 14:59:59', 'UTC') + number % 2, "
-            "toDecimal64('0.1001', 4), number % 2 + 1, toDate(0) FROM system.numbers LIMIT 20000"
-        )
+        with shards.client() as client:
+            client.execute(f"CREATE TABLE `Second; Place`.`Rows of it` ({columns}) ENGINE = Memory")
+            client.execute(
+                "INSERT INTO `Second; Place`.`Rows of it` SELECT toDateTime('2026-01-31 14:59:59', 'UTC') + number % 2, "
+                "toDecimal64('0.1001', 4), number % 2 + 1, toDate(0) FROM system.numbers LIMIT 20000"
+            )
         at = replace(self.connection, table="Second; Place.Rows of it")
         self.assertIn(at.table, connections.tables(self.connection))
         found = connections.columns(at)
