@@ -39,10 +39,12 @@ _USERS = """<?xml version="1.0"?>
   <profiles>
     <default><max_memory_usage>4000000000</max_memory_usage><load_balancing>in_order</load_balancing></default>
     <looking><readonly>1</readonly></looking>
+    <careless><readonly>1</readonly><skip_unavailable_shards>1</skip_unavailable_shards></careless>
   </profiles>
   <users>
     <{user}><password>{password}</password><networks><ip>127.0.0.1</ip></networks><profile>default</profile><quota>default</quota></{user}>
     <looker><password>{password}</password><networks><ip>127.0.0.1</ip></networks><profile>looking</profile><quota>default</quota></looker>
+    <careless><password>{password}</password><networks><ip>127.0.0.1</ip></networks><profile>careless</profile><quota>default</quota></careless>
   </users>
   <quotas><default/></quotas>
 </yandex>
@@ -59,7 +61,8 @@ def _end_with_us() -> None:
 
 
 class Shards:
-    """So many servers, each a shard. ``looker`` is an account that may only read. Raises OSError where ClickHouse is
+    """So many servers, each a shard. ``looker`` is an account that may only read,
+    ``careless`` one that leaves out shards that do not answer. Raises OSError where ClickHouse is
     not installed."""
 
     def __init__(self, directory: Path, password: str, many: int = 3, user: str = "keeper") -> None:

@@ -420,6 +420,7 @@ class SetUpClickHouse(InClickHouse):
         for change, said in (
             ({"password": "so secret"}, "refuses “looker”"), ({"user": "nobody"}, "refuses “nobody”"),
             ({"database": "nowhere"}, "no database “nowhere”"), ({"table": "gone"}, "“gone” is not as it was"),
+            ({"user": "careless"}, "skip_unavailable_shards turned off for “careless”"),
             ({"port": world.free_port()}, "does not answer"),
         ):  # fmt: skip
             with self.assertRaises(LiveProblem) as caught:
