@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import atexit
-import ctypes
 import os
 import secrets
 import shutil
 import signal
-import socket
 import subprocess
 import sys
 import time
@@ -19,20 +17,12 @@ from typing import Any
 import httpx
 from sqlalchemy import Engine
 
+from ironmark.demo.loopback import end_with_us, free_ports
 from ironmark.store import database, scratch
 from ironmark.store.mariadb import MariaDB
 
 ROOT = Path(__file__).parents[1]
 _cleanups: list[Any] = []
-
-
-_LIBC = ctypes.CDLL(None)
-_PR_SET_PDEATHSIG = 1
-
-
-def _end_with_us() -> None:
-    """In a server just started: it is told to end when the tests do, however they end, and its database with it."""
-    _LIBC.prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
 def temporary(name: str, body: bytes | str) -> Path:
@@ -51,9 +41,7 @@ def _files() -> Path:
 
 
 def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+    return free_ports(1)[0]
 
 
 class Running:
@@ -75,7 +63,7 @@ class Running:
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
             text=True,
-            preexec_fn=_end_with_us,
+            preexec_fn=end_with_us,
         )
         until = time.monotonic() + 60
         while time.monotonic() < until:

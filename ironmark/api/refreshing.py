@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable
-from typing import Literal
 
 from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
 
-from ironmark.api.datasets import DatasetOut, dataset_answer
-from ironmark.api.uploads import Upload, Uploads, uploads
+from ironmark.api.datasets import ByClock, DatasetOut, dataset_answer
+from ironmark.api.uploads import READ, Upload, Uploads, keeping, uploads
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.pages import refreshing
@@ -21,7 +20,6 @@ from ironmark.store.database import now
 from ironmark.store.models import Refresh
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"])
-_READ, _KEPT = 0.1, 0.4
 
 
 class RefreshChange(RefreshBody):
@@ -42,7 +40,7 @@ class RefreshOut(RefreshBody):
     """state: waiting for its time, running, failed, or held back; said: why, in words. held: the version of the rows
     that waits for an answer. token: whether one is kept."""
 
-    state: Literal["waiting", "running", "failed", "held"]
+    state: ByClock
     said: str
     tries: int
     held: int | None
@@ -89,15 +87,10 @@ def new_kept(
         refreshing.check_origin(who.sources, session, plain)
 
     def work(tell: Callable[[str, float], None]) -> str:
-        tell("Reading the rows", _READ)
+        tell("Reading the rows", READ)
         rows = refreshing.read_origin(who.sources, plain, token)
-        told = f"{rows[1].frame.height:,} rows"
-
-        def kept(share: float) -> None:
-            tell(f"Keeping {told}", _KEPT + (1 - _KEPT) * share)
-
         with who.write() as session:
-            return refreshing.keep_new(who.sources, session, body.name, plain, token, rows, kept).id
+            return refreshing.keep_new(session, body.name, plain, token, rows, keeping(tell, rows[1])).id
 
     return held.begin(work, ticket, 0)
 

@@ -30,6 +30,7 @@ from ironmark.store.database import now
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import read_file
 from ironmark.tables.refresh import How
+from ironmark.tables.table import Table
 
 router = APIRouter(prefix="/api/uploads", tags=["uploads"], dependencies=[Depends(reader)])
 log = structlog.get_logger()
@@ -48,7 +49,13 @@ _RAW = {
         "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
     }
 }
-_READ, _KEPT = 0.1, 0.4  # how far it is when reading has begun, and when the rows begin to be kept
+READ, KEPT = 0.1, 0.4  # how far it is when reading has begun, and when the rows begin to be kept
+
+
+def keeping(tell: Callable[[str, float], None], table: Table) -> Callable[[float], None]:
+    """Tells how much of a table's rows is kept, as the last part of an upload."""
+    rows = f"{table.frame.height:,} rows"
+    return lambda share: tell(f"Keeping {rows}", KEPT + (1 - KEPT) * share)
 
 
 class Stopped(Exception):
@@ -206,14 +213,10 @@ class _Into:
         return lambda tell: self._read(who, body, tell)
 
     def _read(self, who: Reader, body: Callable[[], bytes], tell: Callable[[str, float], None]) -> str:
-        tell("Reading the table", _READ)
+        tell("Reading the table", READ)
         table = read_file(body(), self.sheet, self.decimal)
-        rows = f"{table.frame.height:,} rows"
-        tell(f"Looking through {rows}", _KEPT)
-
-        def kept(share: float) -> None:
-            tell(f"Keeping {rows}", _KEPT + (1 - _KEPT) * share)
-
+        tell(f"Looking through {table.frame.height:,} rows", KEPT)
+        kept = keeping(tell, table)
         with who.write() as session:
             if self.dataset:
                 return datasets.refresh(session, self.dataset, self.saw, self.file_name, table, self.how, kept).id

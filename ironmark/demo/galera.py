@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import ctypes
 import getpass
 import os
 import re
 import secrets
 import shutil
 import signal
-import socket
 import subprocess
 import tempfile
 import time
@@ -19,12 +17,11 @@ from typing import Annotated
 import pymysql
 import typer
 
+from ironmark.demo.loopback import end, end_with_us, free_ports
 from ironmark.store.mariadb import DATABASE, ROWS_DATABASE, MariaDB, program
 from ironmark.tables.dialects import over_socket
 
 _LIBRARY = Path("/usr/lib/galera/libgalera_smm.so")
-_LIBC = ctypes.CDLL(None)
-_ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
 USER = "ironmark"
 
 
@@ -33,7 +30,7 @@ class Galera:
 
     def __init__(self, directory: Path, many: int = 3) -> None:
         self.directory, self.password = directory, secrets.token_urlsafe(12)
-        self.ports = [_free_ports(3) for _ in range(many)]
+        self.ports = [free_ports(3) for _ in range(many)]
         self.processes: list[subprocess.Popen[bytes] | None] = [None] * many
 
     @property
@@ -102,7 +99,7 @@ class Galera:
                 stdout=log,
                 stderr=log,
                 start_new_session=True,
-                preexec_fn=_end_with_us,
+                preexec_fn=end_with_us,
                 env=os.environ | {"PATH": f"{self.directory / 'bin'}:{os.environ.get('PATH', '')}"},
             )
         until = time.monotonic() + 60
@@ -135,14 +132,7 @@ class Galera:
         self.processes[at] = None
 
     def stop_one(self, at: int) -> None:
-        process = self.processes[at]
-        if process is not None and process.poll() is None:
-            process.send_signal(signal.SIGTERM)
-            try:
-                process.wait(30)
-            except subprocess.TimeoutExpired:
-                process.kill()
-                process.wait()
+        end(self.processes[at])
         self.processes[at] = None
 
     def stop(self) -> None:
@@ -177,20 +167,6 @@ there=${address#*/}
 echo "$gtid" > "$there/forward.new" && mv "$there/forward.new" "$there/forward"
 echo "done $gtid"
 """
-
-
-def _end_with_us() -> None:
-    _LIBC.prctl(_ENDS_WITH_PARENT, signal.SIGTERM)
-
-
-def _free_ports(many: int) -> list[int]:
-    probes = [socket.socket() for _ in range(many)]
-    for probe in probes:
-        probe.bind(("127.0.0.1", 0))
-    found = [int(probe.getsockname()[1]) for probe in probes]
-    for probe in probes:
-        probe.close()
-    return found
 
 
 def main(

@@ -3,16 +3,15 @@ one machine does not hold."""
 
 from __future__ import annotations
 
-import ctypes
 import shutil
-import signal
-import socket
 import subprocess
 import time
 from pathlib import Path
 
 from clickhouse_driver import Client
 from clickhouse_driver.errors import Error as DriverError
+
+from ironmark.demo.loopback import end, end_with_us, free_ports
 
 CLUSTER = "shards"
 _PROGRAM = ("clickhouse-server", "/usr/sbin/clickhouse-server")
@@ -51,15 +50,6 @@ _USERS = """<?xml version="1.0"?>
 """
 
 
-_LIBC = ctypes.CDLL(None)
-_ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
-
-
-def _end_with_us() -> None:
-    """In a server just started: it ends when whoever started it does, however that ends."""
-    _LIBC.prctl(_ENDS_WITH_PARENT, signal.SIGTERM)
-
-
 class Shards:
     """So many servers, each a shard. ``looker`` is an account that may only read,
     ``careless`` one that leaves out shards that do not answer. Raises OSError where ClickHouse is
@@ -67,7 +57,7 @@ class Shards:
 
     def __init__(self, directory: Path, password: str, many: int = 3, user: str = "keeper") -> None:
         self.directory, self.user, self.password = directory, user, password
-        self.ports = [_free_ports(3) for _ in range(many)]
+        self.ports = [free_ports(3) for _ in range(many)]
         self.processes: list[subprocess.Popen[bytes] | None] = [None] * many
 
     @property
@@ -99,7 +89,7 @@ class Shards:
             raise FileNotFoundError("clickhouse-server is not installed; on Debian: apt-get install clickhouse-server")
         self.processes[at] = subprocess.Popen(
             [program, f"--config-file={self._base(at) / 'config.xml'}"], cwd=self._base(at), start_new_session=True,
-            preexec_fn=_end_with_us,
+            preexec_fn=end_with_us,
             stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
 
@@ -126,27 +116,10 @@ class Shards:
                 client.execute(statement)
             client.disconnect()
 
-    def stop_one(self, at: int, how: signal.Signals = signal.SIGTERM) -> None:
-        process = self.processes[at]
-        if process is not None and process.poll() is None:
-            process.send_signal(how)
-            try:
-                process.wait(20)
-            except subprocess.TimeoutExpired:
-                process.kill()
-                process.wait()
+    def stop_one(self, at: int) -> None:
+        end(self.processes[at])
         self.processes[at] = None
 
     def stop(self) -> None:
         for at in range(len(self.processes)):
             self.stop_one(at)
-
-
-def _free_ports(many: int) -> list[int]:
-    probes = [socket.socket() for _ in range(many)]
-    for probe in probes:
-        probe.bind(("127.0.0.1", 0))
-    found = [int(probe.getsockname()[1]) for probe in probes]
-    for probe in probes:
-        probe.close()
-    return found

@@ -23,6 +23,7 @@ from ironmark.tables import fetching, folders
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.folders import FolderTable
 from ironmark.tables.formats import read_file
+from ironmark.tables.live import LiveTable
 from ironmark.tables.refresh import Changes, How
 from ironmark.tables.table import Table
 from ironmark.tables.unusual import unusual
@@ -118,8 +119,8 @@ def read_origin(sources: Sources, body: RefreshBody, token: str) -> tuple[str, T
     return dataset.name, Table(_all_of(table, dataset.name).select(c.name for c in columns), columns)
 
 
-def _all_of(table: object, name: str) -> pl.DataFrame:
-    frame: pl.DataFrame = table.every(MOST_ROWS + 1)  # type: ignore[attr-defined]
+def _all_of(table: LiveTable | FolderTable, name: str) -> pl.DataFrame:
+    frame = table.every(MOST_ROWS + 1)
     if frame.height > MOST_ROWS:
         detail = (
             f"“{name}” has more than {MOST_ROWS:,} rows. Take a view or a folder with fewer, or read it where it is."
@@ -154,7 +155,7 @@ def refuse_other_kinds(dataset: StoredDataset) -> None:
 
 
 def keep_new(
-    sources: Sources, session: Session, name: str, body: RefreshBody, token: str, rows: tuple[str, Table],
+    session: Session, name: str, body: RefreshBody, token: str, rows: tuple[str, Table],
     tell: Callable[[float], None] = datasets.nobody,
 ) -> StoredDataset:  # fmt: skip
     """A dataset of these rows, which is read anew from then on."""

@@ -68,9 +68,6 @@ class AskedSource(CellSource):
             self._hold(found)
         return replace(found.cells, parts={key: found.cells.parts[key] for key in needed})
 
-    def _cells_by(self, unit: Unit, segments: tuple[str, ...]) -> Cells:
-        return self._cells_with(unit, segments, ())
-
     def _found(self, unit: Unit, segments: tuple[str, ...], needed: Sequence[PartKey]) -> _Held | None:
         """The coarsest answer that holds all of it."""
         with self._lock:

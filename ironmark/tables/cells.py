@@ -59,11 +59,8 @@ class CellSource(ABC):
         self._lock = threading.RLock()
 
     @abstractmethod
-    def _cells_by(self, unit: Unit, segments: tuple[str, ...]) -> Cells: ...
-
-    def _work_out(self, unit: Unit, segments: tuple[str, ...], missing: Sequence[PartKey]) -> None:
-        """Add parts that the cells do not have yet, in one pass over the rows."""
-        raise NotImplementedError
+    def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[f.Aggregate]) -> Cells:
+        """The cells of some segments with what these aggregates are put together from."""
 
     @abstractmethod
     def _see_rows(self, a: f.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
@@ -133,7 +130,7 @@ class CellSource(ABC):
                 raise NoSegment(name)
         with self._lock:
             if (segment, other) not in self._within:
-                cells = self._cells_by("month", tuple(sorted((segment, other))))
+                cells = self._cells_with("month", tuple(sorted((segment, other))), ())
                 inner, outer = (self.members[name] for name in (segment, other))
                 pairs = np.unique(cells.member[segment] * len(outer) + cells.member[other])
                 found: dict[str, set[str]] = {}
@@ -141,21 +138,6 @@ class CellSource(ABC):
                     found.setdefault(inner[pair // len(outer)], set()).add(outer[pair % len(outer)])
                 self._within[segment, other] = {name: frozenset(others) for name, others in found.items()}
             return self._within[segment, other]
-
-    def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[f.Aggregate]) -> Cells:
-        """The cells of some segments with what these aggregates are put together from."""
-        needed = list(dict.fromkeys(key for a in wanted for key in parts_of(a)))
-        with self._lock:
-            cells = self._cells_by(unit, segments)
-            missing = [key for key in needed if key not in cells.parts]
-            if missing:
-                self._work_out(unit, segments, missing)
-            held = {key: cells.parts.pop(key) for key in needed}
-            cells.parts.update(held)  # used last, given up last
-            most = max(len(needed), MOST_PART_BYTES // max(cells.rows.nbytes, 1))
-            for key in list(cells.parts)[:-most] if most else []:
-                del cells.parts[key]  # every formula that is typed leaves some
-        return replace(cells, parts=held)
 
     def _adder(
         self, cells: Cells, by: str | None, where: Members, members: Sequence[str | None], line: Line,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 import polars as pl
@@ -22,6 +23,7 @@ from ironmark.tables.cells import (
     PartKey,
     Unit,
     last_days,
+    parts_of,
 )
 
 _EPOCH = dt.date(1970, 1, 1).toordinal()
@@ -141,6 +143,21 @@ class ColumnSource(CellSource):
             self._cell_of_row[unit, segments] = pl.Series("cell", of_row)
             self._cells[unit, segments] = Cells(rest, member, rows, {})
         return self._cells[unit, segments]
+
+    def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[f.Aggregate]) -> Cells:
+        """The cells of some segments with what these aggregates are put together from."""
+        needed = list(dict.fromkeys(key for a in wanted for key in parts_of(a)))
+        with self._lock:
+            cells = self._cells_by(unit, segments)
+            missing = [key for key in needed if key not in cells.parts]
+            if missing:
+                self._work_out(unit, segments, missing)
+            held = {key: cells.parts.pop(key) for key in needed}
+            cells.parts.update(held)  # used last, given up last
+            most = max(len(needed), MOST_PART_BYTES // max(cells.rows.nbytes, 1))
+            for key in list(cells.parts)[:-most] if most else []:
+                del cells.parts[key]  # every formula that is typed leaves some
+        return replace(cells, parts=held)
 
     def _work_out(self, unit: Unit, segments: tuple[str, ...], missing: Sequence[PartKey]) -> None:
         cells, of_row = self._cells[unit, segments], self._cell_of_row[unit, segments]

@@ -32,7 +32,7 @@ class Worker:
         self._sources, self._holder = sources, secrets.token_hex(8)
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="work")
         self._running: set[str] = set()
-        self._lock, self._end, self._had = threading.Lock(), threading.Event(), False
+        self._lock, self._end = threading.Lock(), threading.Event()
         self._thread = threading.Thread(target=self._look, name="work", daemon=True)
 
     def start(self) -> None:
@@ -54,7 +54,7 @@ class Worker:
             try:
                 self.look()
             except DBAPIError:
-                self._had = False  # the database is away; what it kept is there when it is back
+                pass  # the database is away; what it kept is there when it is back
             except Exception as error:
                 log.error("work", exc_info=error)
 
@@ -63,7 +63,6 @@ class Worker:
         with self._sources.changes() as session:
             mine = leases.take(session, LEASE, self._holder, LEASE_S)
             keys = refreshes.due(session, now(), 4 * AT_ONCE) if mine else []
-        self._had = mine
         for key in keys:
             with self._lock:
                 if key in self._running:

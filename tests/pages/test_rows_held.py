@@ -17,7 +17,7 @@ from ironmark.pages import sources as held_sources
 from ironmark.pages.library import Library
 from ironmark.pages.sources import Sources
 from ironmark.store.datasets import StoredDataset
-from ironmark.tables import cells, patience
+from ironmark.tables import columns, patience
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.table import Column
 
@@ -171,7 +171,7 @@ class Held(unittest.TestCase):
 
     def test_typed_formulas_do_not_pile_up(self) -> None:
         source = ColumnSource(FRAME, "day", [], DAY)
-        with mock.patch.object(cells, "MOST_PART_BYTES", 8 * 40):
+        with mock.patch.object(columns, "MOST_PART_BYTES", 8 * 40):
             for at in range(200):
                 wanted = aggregates(parse(f"sum(x * {at})"))
                 totals = source.aggregate(wanted, None, {}, (Period.parse("2026-10"),))
