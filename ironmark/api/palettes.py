@@ -2,85 +2,21 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Any
 
 from fastapi import APIRouter, Depends
-from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from ironmark.api.records import add_routes
 from ironmark.api.who import Reader, reader
-from ironmark.core import colour as colours
 from ironmark.core import palette as core
 from ironmark.pages.documents import Palette, PaletteBody
+from ironmark.pages.looks import PaletteLook, look
 from ironmark.pages.problems import Refused
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/palettes", tags=["palettes"], dependencies=[Depends(reader)])
 states_router = APIRouter(prefix="/api/states", tags=["palettes"])
-
-
-class ShadesOut(BaseModel):
-    full: str
-    tint: str
-    word: str
-    on: str
-
-
-class StateLook(BaseModel):
-    key: str
-    name: str
-    rank: int
-    sign: str
-    colour: str
-    light: ShadesOut
-    dark: ShadesOut
-
-
-class DoubtOut(BaseModel):
-    """Two neighbouring states that look alike, or one that is lost on the page."""
-
-    vision: str
-    states: list[str]
-    found: float
-    needed: float
-    words: str
-
-
-class Seen(BaseModel):
-    vision: str
-    colours: list[str]
-
-
-class PaletteLook(BaseModel):
-    key: str
-    name: str
-    own: bool
-    states: list[StateLook]
-    doubts: list[DoubtOut]
-    seen: list[Seen]  # the colours as readers see them, in the order of the states
-
-
-@lru_cache(maxsize=64)
-def look(palette: core.Palette) -> PaletteLook:
-    """How a palette looks; worked out once, since every page asks for all of them."""
-    tones = colours.rgb([state.colour for state in palette.states])
-    return PaletteLook(
-        key=palette.key,
-        name=palette.name,
-        own=palette.key not in core.PALETTES,
-        states=[
-            StateLook(
-                **{name: getattr(state, name) for name in ("key", "name", "rank", "sign", "colour")},
-                light=ShadesOut(**vars(core.shades(state, dark=False))),
-                dark=ShadesOut(**vars(core.shades(state, dark=True))),
-            )
-            for state in palette.states
-        ],
-        doubts=[DoubtOut(**{**vars(doubt), "states": list(doubt.states)}) for doubt in core.doubts(palette.states)],
-        seen=[Seen(vision=vision, colours=colours.written(colours.seen(tones, vision))) for vision in colours.VISIONS],
-    )
 
 
 @states_router.get("")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import math
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
@@ -129,3 +130,15 @@ def doubts_of(values: Mapping[str, float | None], unit: Unit, readings: Floats) 
 def spoken(title: str, shown: str, state: str | None, rest: str) -> str:
     """The name of a reading for a screen reader; ``state``: its state's name."""
     return ", ".join(part for part in (title, shown.replace("%", " percent"), (state or "").lower(), rest) if part)
+
+
+def days_words(days: Sequence[dt.date]) -> str:
+    """Some days in their order: ``9–12 October 2026``, ``9 days from 2 September to 4 October 2026``."""
+    first, last = days[0], days[-1]
+    end = f"{last.day} {last:%B %Y}"
+    if first == last:
+        return end
+    start = f"{first.day} {first:%B}" + (f" {first:%Y}" if first.year != last.year else "")
+    if (last - first).days + 1 == len(days):
+        return f"{first.day}–{end}" if (first.year, first.month) == (last.year, last.month) else f"{start} to {end}"
+    return f"{len(days)} days from {start} to {end}"

@@ -390,9 +390,12 @@ def rows(session: Session, dataset: StoredDataset, apart: str = "") -> pl.DataFr
 
 def raw_rows(session: Session, dataset: StoredDataset) -> pl.DataFrame:
     """All rows of the visible version as they came."""
-    query = select(DatasetSegment.body).where(
-        DatasetSegment.dataset_id == dataset.id, DatasetSegment.number == dataset.rows_version
-    )
+    return rows_of(session, dataset.id, dataset.rows_version)
+
+
+def rows_of(session: Session, key: str, number: int) -> pl.DataFrame:
+    """The rows of a version as they came; none of one that is no longer kept."""
+    query = select(DatasetSegment.body).where(DatasetSegment.dataset_id == key, DatasetSegment.number == number)
     bodies = session.scalars(query.order_by(DatasetSegment.place))
     pieces = [pl.read_parquet(io.BytesIO(body)) for body in bodies]
     return pl.concat(pieces) if pieces else pl.DataFrame()

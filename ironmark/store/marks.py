@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+import datetime as dt
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -155,3 +156,23 @@ def _locked(session: Session, kpi_id: str, saw: int) -> MarkBook:
 def remove(session: Session, kpi_id: str) -> None:
     session.execute(delete(Mark).where(Mark.kpi_id == kpi_id))
     session.execute(delete(MarkBook).where(MarkBook.kpi_id == kpi_id))
+
+
+def last_change(
+    session: Session, kpi_id: str, name: str, between: tuple[int, int | None], owners: Collection[Owner]
+) -> tuple[str, dt.datetime] | None:
+    """Who last changed a mark that is any of these owners', and when, of those who changed the book from one version
+    on up to another one (None for what holds now)."""
+    first, last = between
+    query = select(Revision).where(Revision.kind == "marks", Revision.record_id == kpi_id, Revision.version >= first)
+    if last is not None:
+        query = query.where(Revision.version < last)
+    for found in session.scalars(query.order_by(Revision.number.desc())):
+        for back in found.body.get("back", ()):
+            pairs = ((back["owner"][f"segment{n}"], back["owner"][f"member{n}"]) for n in ("", "2"))
+            owner = Owner(back["owner"]["whose"], tuple(pair for pair in pairs if pair[0]))
+            if back["name"] == name and owner in owners:
+                return found.saved_by, found.saved_at
+        if name in found.body.get("computed", {}):
+            return found.saved_by, found.saved_at
+    return None

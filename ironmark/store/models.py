@@ -203,3 +203,40 @@ class UploadPiece(Base):
     body: Mapped[bytes] = mapped_column(LONGBLOB)
     size: Mapped[int]
     added_at: Mapped[dt.datetime]
+
+
+class Edition(Base):
+    """A frozen copy of a scorecard. ``body`` is what ``pages.editions`` keeps and never changes; all else is about it.
+
+    state: draft, published or withdrawn. suffix: of one that restates another of its number, "a" and so on. restated:
+    how many of its readings read otherwise now; checked: the versions that was found at. standing: the standing order
+    that made it, standing_for: for which of its times, so that it makes one for each.
+    """
+
+    __tablename__ = "editions"
+    id: Mapped[str] = mapped_column(Key, primary_key=True)
+    scorecard: Mapped[str] = mapped_column(Key, index=True)
+    number: Mapped[int]
+    suffix: Mapped[str] = mapped_column(String(4), default="")
+    version: Mapped[int]
+    state: Mapped[str] = mapped_column(String(10))
+    title: Mapped[str] = mapped_column(Name)
+    note: Mapped[str] = mapped_column(Text, default="")
+    period: Mapped[str] = mapped_column(String(700))
+    period_label: Mapped[str] = mapped_column(String(700))
+    made_at: Mapped[dt.datetime]
+    made_by: Mapped[str] = mapped_column(String(120), default="")
+    published_at: Mapped[dt.datetime | None]
+    published_by: Mapped[str] = mapped_column(String(120), default="")
+    withdrawn_at: Mapped[dt.datetime | None]
+    withdrawn_by: Mapped[str] = mapped_column(String(120), default="")
+    why: Mapped[str] = mapped_column(Text, default="")
+    restated: Mapped[int | None]
+    checked: Mapped[str] = mapped_column(String(64), default="")
+    standing: Mapped[str | None] = mapped_column(Key)
+    standing_for: Mapped[str | None] = mapped_column(Key)
+    body: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
+    __table_args__ = (
+        UniqueConstraint("scorecard", "number", "suffix", name="uq_editions_number"),
+        UniqueConstraint("standing", "standing_for", name="uq_editions_standing"),
+    )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -116,3 +116,25 @@ def _keep(session: Session, row: Record) -> None:
 
 def _document(row: Record) -> Document:
     return Document(row.id, row.version, row.body, row.updated_at, row.saved_by)
+
+
+def last_change(
+    session: Session, kind: Kind, key: str, between: tuple[int, int | None], part: Callable[[dict[str, Any]], object]
+) -> tuple[str, dt.datetime] | None:
+    """Who last changed ``part`` of a document, and when, of those who saved it after one version up to another one.
+
+    between: the versions, the later one None for what holds now. None where nobody did, or nothing is kept of it.
+    """
+    first, last = between
+    forms = {r.version: (r.body, r.saved_by, r.saved_at) for r in revisions(session, kind, key)}
+    if (held := some(session, kind, [key]).get(key)) is not None:
+        forms[held.version] = held.body, held.saved_by, held.updated_at
+    found = None
+    before: object = None
+    for version in sorted(forms):
+        body, who, at = forms[version]
+        now_is = part(body)
+        if first < version and (last is None or version <= last) and now_is != before:
+            found = who, at
+        before = now_is
+    return found

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 import threading
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
 import structlog
@@ -12,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.pages import refreshing
 from ironmark.pages.problems import Refused
+from ironmark.pages.restating import Restating
 from ironmark.pages.sources import Sources
 from ironmark.store import leases, refreshes
 from ironmark.store.database import Missing, now
@@ -31,6 +33,7 @@ class Worker:
     def __init__(self, sources: Sources) -> None:
         self._sources, self._holder = sources, secrets.token_hex(8)
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="work")
+        self._restating = Restating(sources)
         self._running: set[str] = set()
         self._lock, self._end = threading.Lock(), threading.Event()
         self._thread = threading.Thread(target=self._look, name="work", daemon=True)
@@ -63,12 +66,30 @@ class Worker:
         with self._sources.changes() as session:
             mine = leases.take(session, LEASE, self._holder, LEASE_S)
             keys = refreshes.due(session, now(), 4 * AT_ONCE) if mine else []
+            restated = mine and "" not in self._running and self._restating.changed(session)
         for key in keys:
+            self._begin(key, self._refresh)
+        if restated:
+            self._begin("", self._restate)
+
+    def _begin(self, key: str, work: Callable[[str], None]) -> None:
+        """Do something by the side, unless it is being done. key: of a dataset; none for all editions."""
+        with self._lock:
+            if key in self._running:
+                return
+            self._running.add(key)
+        self._pool.submit(work, key)
+
+    def _restate(self, key: str) -> None:
+        try:
+            self._restating.look()
+        except DBAPIError:
+            self._restating.again()  # the database is away
+        except Exception as error:
+            log.error("restate", exc_info=error)
+        finally:
             with self._lock:
-                if key in self._running:
-                    continue
-                self._running.add(key)
-            self._pool.submit(self._refresh, key)
+                self._running.discard(key)
 
     def _insist(self, session: Session) -> None:
         leases.insist(session, LEASE, self._holder)

@@ -1,0 +1,81 @@
+"""How many readings of each published edition are restated by now: kept up by itself, whenever something changes."""
+
+from __future__ import annotations
+
+import hashlib
+
+from sqlalchemy.orm import Session
+
+from ironmark.pages import comparison
+from ironmark.pages.documents import KpiBody
+from ironmark.pages.editions import Frozen, freeze
+from ironmark.pages.kept import versions_of
+from ironmark.pages.library import Library
+from ironmark.pages.page import RestsOn
+from ironmark.pages.sources import Sources
+from ironmark.store import editions
+
+
+class Restating:
+    """Looks which editions read otherwise than they were last found to. What an edition rests on never changes, so it
+    is held by its key."""
+
+    def __init__(self, sources: Sources) -> None:
+        self._sources = sources
+        self._rests_on: dict[str, RestsOn] = {}
+        self._stamp: tuple[object, ...] | None = None
+
+    def changed(self, session: Session) -> bool:
+        """Whether anything at all was changed since this was last asked."""
+        stamp = editions.stamp(session)
+        before, self._stamp = self._stamp, stamp
+        return stamp != before
+
+    def again(self) -> None:
+        """Have the next look look at everything."""
+        self._stamp = None
+
+    def look(self) -> None:
+        """Count anew for every published edition whose versions are not those it was last counted at."""
+        with self._sources.readings() as session:
+            published = [(row.id, row.checked) for row in editions.every(session) if row.state == editions.PUBLISHED]
+            self._rests_on = {key: held for key, held in self._rests_on.items() if key in dict(published)}
+        for key, checked in published:
+            with self._sources.readings() as session:
+                versions = self._versions(session, key)
+                if versions == checked:
+                    continue
+                count = self._count(session, key)
+            with self._sources.changes() as session:
+                editions.note_restated(session, key, count, versions if count is not None else "")
+
+    def _versions(self, session: Session, key: str) -> str:
+        if key not in self._rests_on:
+            self._rests_on[key] = Frozen.from_bytes(editions.held(session, key)).page.rests_on
+        statement, names, _ = versions_of(self._rests_on[key])
+        told = session.connection().exec_driver_sql(statement, names).one()
+        return hashlib.blake2b(repr(tuple(told)).encode(), digest_size=16).hexdigest()
+
+    def _count(self, session: Session, key: str) -> int | None:
+        """None while a live source has not answered."""
+        library = Library(self._sources, session)
+        row = editions.get(session, key)
+        was = Frozen.from_bytes(editions.held(session, key))
+        now = comparison.now_of(library, was, row.scorecard)
+        if any(sheet.waiting for sheet in now.page.sheets):
+            return None
+        return comparison.compare(session, was, now, now=True, reread=None).restated
+
+
+def beside_now(library: Library, key: str) -> comparison.Comparison:
+    """An edition beside the same page now."""
+    row = editions.get(library.session, key)
+    was = Frozen.from_bytes(editions.held(library.session, key))
+    now = comparison.now_of(library, was, row.scorecard)
+
+    def reread(kpis: dict[str, KpiBody]) -> Frozen:
+        again = Library(library.sources, library.session)
+        again.stand_in(kpis)
+        return freeze(again, now.body, was.scope, explained=False)
+
+    return comparison.compare(library.session, was, now, now=True, reread=reread)

@@ -1,0 +1,117 @@
+"""Editions as they are kept: drafts that can be changed, published ones that can only be withdrawn."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Final, Literal
+
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
+
+from ironmark.store.database import Missing, StaleVersion, author, new_key, now
+from ironmark.store.models import Edition, Record
+
+State = Literal["draft", "published", "withdrawn"]
+DRAFT: Final = "draft"
+PUBLISHED: Final = "published"
+WITHDRAWN: Final = "withdrawn"
+
+
+def every(session: Session, scorecard: str | None = None) -> list[Edition]:
+    """All editions, or those of a scorecard, the newest first; without what they hold."""
+    query = select(Edition).order_by(Edition.made_at.desc(), Edition.number.desc(), Edition.suffix.desc())
+    return list(session.scalars(query.where(Edition.scorecard == scorecard) if scorecard else query))
+
+
+def get(session: Session, key: str) -> Edition:
+    """Raises Missing."""
+    row = session.get(Edition, key)
+    if row is None:
+        raise Missing("edition", key)
+    return row
+
+
+def held(session: Session, key: str) -> bytes:
+    """What an edition holds. Raises Missing."""
+    body = session.scalar(select(Edition.body).where(Edition.id == key))
+    if body is None:
+        raise Missing("edition", key)
+    return body
+
+
+def create(
+    session: Session, scorecard: str, *, title: str, note: str, period: str, period_label: str, body: bytes,
+    restates: str | None = None, standing: tuple[str, str] | None = None,
+) -> Edition:  # fmt: skip
+    """Keep a new draft under the scorecard's next number; one that restates another takes that one's, with a letter.
+
+    standing: the standing order that makes it, and for which of its times. Raises Missing.
+    """
+    # Two who make one at once come one after the other.
+    session.execute(select(Record.id).where(Record.kind == "scorecard", Record.id == scorecard).with_for_update())
+    suffix = ""
+    if restates is None:
+        last = session.scalar(select(func.max(Edition.number)).where(Edition.scorecard == scorecard))
+        number = (last or 0) + 1
+    else:
+        number = get(session, restates).number
+        same = session.scalars(select(Edition.suffix).where(Edition.scorecard == scorecard, Edition.number == number))
+        suffix = _after(max(same, key=lambda one: (len(one), one)))
+    row = Edition(
+        id=new_key(title), scorecard=scorecard, number=number, suffix=suffix, version=1, state=DRAFT, title=title,
+        note=note, period=period, period_label=period_label, made_at=now(), made_by=author.get(), published_at=None,
+        published_by="", withdrawn_at=None, withdrawn_by="", why="", restated=None, checked="", body=body,
+        standing=standing[0] if standing else None, standing_for=standing[1] if standing else None,
+    )  # fmt: skip
+    session.add(row)
+    session.flush()
+    return row
+
+
+def _after(suffix: str) -> str:
+    """The letters that come after some: a, b, … z, za, and so on."""
+    if not suffix or suffix[-1] == "z":
+        return suffix + "a"
+    return suffix[:-1] + chr(ord(suffix[-1]) + 1)
+
+
+def locked(session: Session, key: str, saw: int | None = None) -> Edition:
+    """Raises Missing, StaleVersion. saw: the version a change names."""
+    row = session.get(Edition, key, with_for_update=True)
+    if row is None:
+        raise Missing("edition", key)
+    if saw is not None and row.version != saw:
+        raise StaleVersion(saw, row.version)
+    return row
+
+
+def put(session: Session, row: Edition, **slots: object) -> Edition:
+    """Change what is said of a locked edition."""
+    for name, value in slots.items():
+        setattr(row, name, value)
+    row.version += 1
+    session.flush()
+    return row
+
+
+def note_restated(session: Session, key: str, count: int | None, checked: str) -> None:
+    """Keep how many readings are restated. It is told of an edition and no change to it."""
+    session.execute(update(Edition).where(Edition.id == key).values(restated=count, checked=checked))
+
+
+def before(rows: Sequence[Edition], row: Edition) -> Edition | None:
+    """The published edition before another one, of editions in their order."""
+    older = [one for one in rows if one.made_at < row.made_at and one.state == PUBLISHED]
+    return older[0] if older else None
+
+
+def stamp(session: Session) -> tuple[object, ...]:
+    """What is another one whenever a document, a mark book, rows or an edition were changed."""
+    return tuple(session.connection().exec_driver_sql(_STAMP).one())
+
+
+_STAMP = (
+    "SELECT (SELECT COUNT(*) FROM records), (SELECT SUM(version) FROM records), (SELECT MAX(number) FROM revisions), "
+    "(SELECT SUM(version) FROM mark_books), (SELECT COUNT(*) FROM datasets), (SELECT SUM(version) FROM datasets), "
+    "(SELECT COUNT(*) FROM editions), (SELECT SUM(version) FROM editions)"
+)
