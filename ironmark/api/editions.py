@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.pages import comparison
-from ironmark.pages.comparison import Comparison
+from ironmark.pages.comparison import SideBySide
 from ironmark.pages.documents import Key, Model, Name, ScopeBody, ScorecardBody
 from ironmark.pages.editions import Frozen, freeze
 from ironmark.pages.library import Library
@@ -228,7 +228,7 @@ def get_workings(
 @router.get("/{key}/compare")
 def compare_edition(
     key: str, beside: str = Query("now", alias="with", max_length=80), who: Reader = Depends(reader)
-) -> Comparison:
+) -> SideBySide:
     """An edition beside another one, or beside the same page now: which readings differ, and because of what."""
     if beside != "now":
         _, was = held(who, key)

@@ -61,7 +61,7 @@ class Difference(BaseModel):
     because: list[Because] = []
 
 
-class Comparison(BaseModel):
+class SideBySide(BaseModel):
     """counted: how many readings the first one has; restated: how many of them have another value, mark or state, or
     can no longer be read; changed_state: how many another state; same: how many are as they were."""
 
@@ -130,7 +130,7 @@ def _of_rows(reading: Reading) -> str:
 
 def compare(
     session: Session, was: Frozen, became: Frozen, *, now: bool, reread: Callable[[dict[str, KpiBody]], Frozen] | None
-) -> Comparison:
+) -> SideBySide:
     """now: whether ``became`` is what holds now. reread: reads that once more with KPIs as they are given, so that what
     comes from a formula is told from what comes from rows; None where that cannot be."""
     one, other = Half(was), Half(became)
@@ -164,7 +164,7 @@ def compare(
     for difference in came:
         difference.because = [Because(cause="brief", text="the scorecard shows it now")]
     told = {"value", "mark", "state"}
-    return Comparison(
+    return SideBySide(
         counted=len(one.found),
         restated=sum(d.kind == "went" or bool(told & set(d.what)) for d in differences),
         changed_state=sum("state" in d.what for d in differences),

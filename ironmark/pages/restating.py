@@ -67,7 +67,7 @@ class Restating:
         return comparison.compare(session, was, now, now=True, reread=None).restated
 
 
-def beside_now(library: Library, key: str) -> comparison.Comparison:
+def beside_now(library: Library, key: str) -> comparison.SideBySide:
     """An edition beside the same page now."""
     row = editions.get(library.session, key)
     was = Frozen.from_bytes(editions.held(library.session, key))

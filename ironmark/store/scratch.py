@@ -31,6 +31,7 @@ def sweep() -> list[Path]:
             if _name_of(int(owner.split()[0])) == owner:
                 continue
             end_database(found)
+            _end_left(found)
             shutil.rmtree(found, ignore_errors=True)
             swept.append(found)
     return swept
@@ -70,3 +71,37 @@ def _name_of(pid: int) -> str:
     """A process by its number and when it began, since numbers are used again; no such for one that has ended."""
     stat = _stat(pid)
     return f"{pid} {stat[19]}" if stat and stat[0] != "Z" else ""
+
+
+GROUP = "group"  # the file that names the processes that run in a directory, by their session
+
+
+def members(session: int) -> list[int]:
+    """The processes of a session that still work."""
+    if not session:
+        return []
+    found = []
+    for path in Path("/proc").glob("[0-9]*"):
+        stat = _stat(int(path.name))
+        if len(stat) > 3 and stat[3] == str(session) and stat[0] != "Z":
+            found.append(int(path.name))
+    return found
+
+
+def end_group(session: int) -> None:
+    """End the processes of a session at once."""
+    for pid in members(session):
+        with contextlib.suppress(OSError):
+            os.kill(pid, signal.SIGKILL)
+    with contextlib.suppress(OSError, ChildProcessError):
+        os.waitpid(session, os.WNOHANG)
+
+
+def _end_left(directory: Path) -> None:
+    """End what a killed process left running in a directory."""
+    with contextlib.suppress(OSError, ValueError):
+        session = int((directory / GROUP).read_text())
+        for pid in members(session):
+            if str(directory).encode() in Path(f"/proc/{pid}/cmdline").read_bytes():
+                end_group(session)
+                return

@@ -218,6 +218,138 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/editions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Editions
+         * @description Every edition, or those of a scorecard, the newest first.
+         */
+        get: operations["list_editions_api_editions_get"];
+        put?: never;
+        /**
+         * Make Edition
+         * @description Freeze a scorecard as it reads now, with everything it takes to draw and explain it, as a draft.
+         */
+        post: operations["make_edition_api_editions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/editions/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Edition
+         * @description An edition as it is drawn. data: its page itself instead, figures and states with nothing drawn.
+         */
+        get: operations["get_edition_api_editions__key__get"];
+        /**
+         * Change Edition
+         * @description Change the title or the covering note of a draft.
+         */
+        put: operations["change_edition_api_editions__key__put"];
+        post?: never;
+        /**
+         * Drop Edition
+         * @description Throw a draft away. What was published is withdrawn, and stays.
+         */
+        delete: operations["drop_edition_api_editions__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/editions/{key}/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Publish Edition
+         * @description If-Match may name the version that was looked at.
+         */
+        post: operations["publish_edition_api_editions__key__publish_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/editions/{key}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Edition
+         * @description Withdraw what was published, and say why. It stays in the list, and says so wherever it is read.
+         */
+        post: operations["withdraw_edition_api_editions__key__withdraw_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/editions/{key}/workings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Workings
+         * @description How a reading of it came to its value, mark and state, as it was when the edition was made.
+         */
+        get: operations["get_workings_api_editions__key__workings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/editions/{key}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Edition
+         * @description An edition beside another one, or beside the same page now: which readings differ, and because of what.
+         */
+        get: operations["compare_edition_api_editions__key__compare_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/kpis/preview": {
         parameters: {
             query?: never;
@@ -1985,6 +2117,26 @@ export interface components {
              */
             ends: "round" | "square" | "dot";
         };
+        /**
+         * Because
+         * @description A cause, in words. at, by: when it came about and by whom, where that is known.
+         */
+        Because: {
+            /**
+             * Cause
+             * @enum {string}
+             */
+            cause: "rows" | "mark" | "yardstick" | "formula" | "assumption" | "palette" | "brief" | "period";
+            /** Text */
+            text: string;
+            /** At */
+            at?: string | null;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+        };
         /** BeginAsk */
         BeginAsk: {
             /** Id */
@@ -2784,6 +2936,37 @@ export interface components {
              */
             names: "none" | "names" | "shares";
         };
+        /**
+         * Difference
+         * @description A reading that differs, came or went. what: of value, mark, state, yardstick, palette those that differ.
+         */
+        Difference: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "changed" | "came" | "went";
+            /** Name */
+            name: string;
+            /** Kpi */
+            kpi: string;
+            /** Sheet */
+            sheet: string;
+            /** Period */
+            period: string;
+            /**
+             * What
+             * @default []
+             */
+            what: ("value" | "mark" | "state" | "yardstick" | "palette")[];
+            before?: components["schemas"]["Side"] | null;
+            after?: components["schemas"]["Side"] | null;
+            /**
+             * Because
+             * @default []
+             */
+            because: components["schemas"]["Because"][];
+        };
         /** Dot */
         Dot: {
             /** Fraction */
@@ -2834,6 +3017,98 @@ export interface components {
             needed: number;
             /** Words */
             words: string;
+        };
+        /**
+         * EditionAsk
+         * @description scope: what it reads, the scorecard's own where it is left out. restates: an edition whose number it takes, with
+         *     a letter.
+         */
+        EditionAsk: {
+            /** Scorecard */
+            scorecard: string;
+            scope?: components["schemas"]["ScopeBody"] | null;
+            /** Title */
+            title?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Restates */
+            restates?: string | null;
+        };
+        /** EditionChange */
+        EditionChange: {
+            /** Title */
+            title: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * EditionOut
+         * @description number: as it is told, such as 10, or 10a for one that restates it. restated: how many of its readings have
+         *     another value, mark or state by now; null until that is worked out.
+         */
+        EditionOut: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /** Scorecard */
+            scorecard: string;
+            /** Number */
+            number: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "published" | "withdrawn";
+            /** Title */
+            title: string;
+            /** Note */
+            note: string;
+            /** Period */
+            period: string;
+            /** Period Label */
+            period_label: string;
+            /** Made At */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Published At */
+            published_at: string | null;
+            /** Published By */
+            published_by: string;
+            /** Withdrawn At */
+            withdrawn_at: string | null;
+            /** Withdrawn By */
+            withdrawn_by: string;
+            /** Why */
+            why: string;
+            /** Restated */
+            restated: number | null;
+            /** By Clock */
+            by_clock: boolean;
+        };
+        /**
+         * EditionPage
+         * @description An edition with its page as it is drawn. body: where each sheet stands; palettes: as they looked then; explained:
+         *     whose workings it holds, by sheet.
+         */
+        EditionPage: {
+            edition: components["schemas"]["EditionOut"];
+            body: components["schemas"]["ScorecardBody"];
+            scope: components["schemas"]["ScopeBody"];
+            picture: components["schemas"]["ScorecardPicture"];
+            /** Palettes */
+            palettes: components["schemas"]["PaletteLook"][];
+            /** Explained */
+            explained: {
+                [key: string]: string[];
+            };
         };
         /**
          * Face
@@ -5160,6 +5435,42 @@ export interface components {
             /** Rows */
             rows: string[][];
         };
+        /** Side */
+        Side: {
+            /** Shown */
+            shown: string;
+            /** Value */
+            value: number | null;
+            /** State */
+            state: string | null;
+            /** State Name */
+            state_name: string;
+            /** Mark */
+            mark: number | null;
+            /** Mark Name */
+            mark_name: string;
+            /** Mark Shown */
+            mark_shown: string;
+        };
+        /**
+         * SideBySide
+         * @description counted: how many readings the first one has; restated: how many of them have another value, mark or state, or
+         *     can no longer be read; changed_state: how many another state; same: how many are as they were.
+         */
+        SideBySide: {
+            /** Counted */
+            counted: number;
+            /** Restated */
+            restated: number;
+            /** Changed State */
+            changed_state: number;
+            /** Same */
+            same: number;
+            /** Came */
+            came: number;
+            /** Differences */
+            differences: components["schemas"]["Difference"][];
+        };
         /**
          * SpanPicture
          * @description Some words of a text; those of a live figure as they are written, with the state of its reading. problem: what
@@ -5669,6 +5980,11 @@ export interface components {
             saved_by: string;
             /** Shown */
             shown: boolean;
+        };
+        /** Withdrawal */
+        Withdrawal: {
+            /** Why */
+            why: string;
         };
         /**
          * Within
@@ -6204,6 +6520,308 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_editions_api_editions_get: {
+        parameters: {
+            query?: {
+                scorecard?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_edition_api_editions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditionAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_edition_api_editions__key__get: {
+        parameters: {
+            query?: {
+                data?: boolean;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionPage"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_edition_api_editions__key__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditionChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_edition_api_editions__key__delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    publish_edition_api_editions__key__publish_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_edition_api_editions__key__withdraw_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Withdrawal"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_workings_api_editions__key__workings_get: {
+        parameters: {
+            query: {
+                sheet: string;
+                reading: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Workings"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_edition_api_editions__key__compare_get: {
+        parameters: {
+            query?: {
+                with?: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SideBySide"];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -34,7 +34,10 @@ function rules(found: PaletteLook[], ground: 'light' | 'dark') {
 
 export async function loadStates() {
   const found = await got(api.GET('/api/states')).catch(() => null)
-  if (!found) return // the page itself says that the server is away
+  if (found) knowStates(found) // the page itself says that the server is away
+}
+
+export function knowStates(found: PaletteLook[]) {
   palettes = found
   known = new Map(found.flatMap((palette) => palette.states.map((state) => [state.key, state])))
   sheet.textContent = `:root{${rules(found, 'light')}} :root[data-mode='dark']{${rules(found, 'dark')}}`

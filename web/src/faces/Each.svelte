@@ -49,6 +49,7 @@
     class:crowd={picture.readings.length > 60}
     style:grid-template-columns="repeat({columns}, minmax(0, 1fr))"
     style:grid-auto-rows={more ? `${tall}px` : undefined}
+    data-needs={rows * (LEAST + GAP)}
   >
     {#each picture.readings as reading (reading.key)}
       <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={told(reading)}>

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Rows of members or KPIs: figures, in-row drawings, strokes, headroom, history, state; sorted by any column. */
+  import { getContext } from 'svelte'
   import type { Reading, Schemas } from '../api/client'
   import { stateOf, tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
@@ -17,6 +18,7 @@
     take?: (kind: 'csv' | 'xlsx') => void
   }
   let { picture, look, mini = false, open, take }: Props = $props()
+  const paper = getContext('paper')
   type Column = Schemas['LedgerLook']['columns'][number]
 
   const [LEAST, MOST] = [28, 40] // rows take the height there is, within reason
@@ -233,7 +235,7 @@
     {/each}
   </span>
 {:else}
-  <div class="ledger" bind:clientHeight={tall}>
+  <div class="ledger" class:paper bind:clientHeight={tall}>
     <div
       class="bed"
       bind:this={bed}
@@ -252,6 +254,9 @@
             role="columnheader"
             aria-sort={sorted?.by !== column ? 'none' : sorted.down ? 'descending' : 'ascending'}
             class:right={NUMBERS.includes(column as Column)}
+            style:width={column === 'name' || widths[columns.indexOf(column)]![1]
+              ? undefined
+              : `${widths[columns.indexOf(column)]![0] + 12}px`}
           >
             {#if column === 'name'}
               {#if take}
@@ -276,9 +281,12 @@
                   {/snippet}
                 </Slot>
               {:else}{readings.length} rows{/if}
-              <button onclick={() => sortBy('name')} title="Sort by name" aria-label="Sort by name"
-                >{sorted?.by === 'name' ? (sorted.down ? '↓' : '↑') : '↕'}</button
-              >
+              {#if !paper}<button
+                  onclick={() => sortBy('name')}
+                  title="Sort by name"
+                  aria-label="Sort by name">{sorted?.by === 'name' ? (sorted.down ? '↓' : '↑') : '↕'}</button
+                >{/if}
+            {:else if paper}{heads[column]}
             {:else}
               <button onclick={() => sortBy(column)} title="Sort by this column">
                 {heads[column]}{#if sorted?.by === column}<span aria-hidden="true"
@@ -327,6 +335,40 @@
     flex: 0 1 auto;
     min-height: 0;
     overflow: auto;
+  }
+  /* On paper it is a table that runs on, with its head on every page. */
+  .paper > .bed {
+    display: table;
+    table-layout: fixed;
+    width: 100%;
+    height: auto !important;
+    overflow: visible;
+  }
+  .paper .line {
+    display: table-row;
+    contain: none;
+    break-inside: avoid;
+  }
+  .paper .line.head {
+    display: table-header-group;
+  }
+  .paper .line > div {
+    position: static;
+    display: table-cell;
+    height: 26px;
+    padding-right: 12px;
+    vertical-align: middle;
+    border-bottom: 1px solid var(--rule);
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .paper .line > .right {
+    text-align: right;
+  }
+  .paper .line > .c-state :global(svg) {
+    display: inline-block;
+    margin-right: 5px;
+    vertical-align: -2px;
   }
   .line {
     display: grid;

@@ -15,6 +15,10 @@ export async function loadFaces() {
   const [kinds, found] = await insisted(() =>
     Promise.all([got(api.GET('/api/faces')), got(api.GET('/api/faces/colours'))]),
   )
+  knowFaces(kinds, found)
+}
+
+export function knowFaces(kinds: unknown[], found: Schemas['Colours']) {
   table = kinds as Kind[]
   paints = found
 }

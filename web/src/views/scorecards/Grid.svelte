@@ -12,31 +12,32 @@
     section: Section
     pictures: Record<string, Picture>
     texts: Record<string, Schemas['TextPicture']>
-    bench: boolean
-    selected: string | null
-    select: (id: string) => void
+    bench?: boolean
+    selected?: string | null
     open: (instrument: Instrument, reading: Reading) => void
-    tick: (instrument: Instrument, reading: Reading, step: Schemas['Step'], done: boolean) => void
-    take: (instrument: Instrument, kind: 'csv' | 'xlsx') => void
-    grabs: (instrument: Instrument) => Grab | undefined
-    arrange: (items: Placed[], says: string) => void
-    carry: (id: string, way: -1 | 1) => void
-    remove: (id: string) => void
+    tick?: (instrument: Instrument, reading: Reading, step: Schemas['Step'], done: boolean) => void
+    take?: (instrument: Instrument, kind: 'csv' | 'xlsx') => void
+    /** What the bench does; only given there. */
+    select?: (id: string) => void
+    grabs?: (instrument: Instrument) => Grab | undefined
+    arrange?: (items: Placed[], says: string) => void
+    carry?: (id: string, way: -1 | 1) => void
+    remove?: (id: string) => void
   }
   let {
     section,
     pictures,
     texts,
-    bench,
-    selected,
-    select,
+    bench = false,
+    selected = null,
     open,
     tick,
     take,
-    grabs,
-    arrange,
-    carry,
-    remove,
+    select = () => undefined,
+    grabs = () => undefined,
+    arrange = () => undefined,
+    carry = () => undefined,
+    remove = () => undefined,
   }: Props = $props()
   let width = $state(0)
   let trial = $state<Placed[] | null>(null)
@@ -138,9 +139,9 @@
           instrument={item}
           picture={pictures[item.id]}
           open={(reading) => open(item, reading)}
-          tick={bench ? undefined : (reading, step, done) => tick(item, reading, step, done)}
+          tick={bench || !tick ? undefined : (reading, step, done) => tick(item, reading, step, done)}
           grab={bench && selected === item.id ? grabs(item) : undefined}
-          take={bench ? undefined : (kind) => take(item, kind)}
+          take={bench || !take ? undefined : (kind) => take(item, kind)}
         />
       {:else if isText(item)}<TextSheet picture={texts[item.id]} {bench} />
       {:else}<PictureSheet picture={item} {bench} />{/if}

@@ -1,0 +1,282 @@
+"""The printer: one Chromium that is kept warm and turns a page into PDF, PNG and SVG, one page at a time."""
+
+from __future__ import annotations
+
+import base64
+import contextlib
+import ctypes
+import os
+import shutil
+import signal
+import subprocess
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+from ironmark.store import scratch
+
+if TYPE_CHECKING:
+    from selenium.webdriver import Chrome
+
+PAGE_S = 60.0  # that one page may take
+LOOK_S = 2.0  # reading what its processes hold slows them down
+IDLE_S = 600.0  # after which a printer nobody needs is ended
+MOST_BYTES = 1_500_000_000  # of memory, all its processes together, after which it is started anew
+MOST_PIXELS = 16_000  # of a picture's side
+FLAGS = (
+    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
+    "--disable-extensions", "--hide-scrollbars", "--force-prefers-reduced-motion", "--renderer-process-limit=1",
+    "--js-flags=--max-old-space-size=768", "--host-resolver-rules=MAP * ~NOTFOUND", "--window-size=1280,800",
+)  # fmt: skip
+HOW = (
+    "Start the server with ./run --with-printer, which installs it, or install the Debian packages chromium, "
+    "chromium-driver and poppler-utils yourself, and try again. All other forms can be saved without it."
+)
+Stopped = Callable[[], bool]
+Made = TypeVar("Made")
+
+
+class NoPrinter(Exception):
+    """There is no Chromium on this machine."""
+
+
+class PrinterFailed(Exception):
+    """The page could not be drawn: the printer died, or took too long."""
+
+
+class PrintingStopped(Exception):
+    """Somebody asked it to stop."""
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """A sheet as a picture, and where it stands, in pixels of the page."""
+
+    sheet: str
+    x: float
+    y: float
+    width: float
+    height: float
+    png: bytes
+
+
+def there() -> bool:
+    return all(shutil.which(name) for name in ("chromium", "chromedriver", "pdftocairo"))
+
+
+def _ends_with_us() -> None:
+    """The driver ends when the server does, however that ends; what it leaves, the next start sweeps."""
+    os.setsid()
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)
+
+
+class Printer:
+    """Used by one thread at a time. A page that fails is tried once more, with a printer started anew."""
+
+    def __init__(self) -> None:
+        self._driver: Chrome | None = None
+        self._group = 0
+        self._place: Path | None = None
+        self._lock = threading.Lock()
+        self._used = time.monotonic()
+
+    # What it makes of a page
+
+    def pdf(self, html: bytes, stopped: Stopped) -> bytes:
+        """A page in its paper form, as many pages as it takes."""
+        return self._twice(html, stopped, self._paper)
+
+    def svg(self, html: bytes, stopped: Stopped) -> bytes:
+        """A page or a sheet as a drawing that stands alone: its texts are outlines."""
+        return outlined(self._twice(html, stopped, self._as_one_page))
+
+    def png(self, html: bytes, scale: int, stopped: Stopped) -> bytes:
+        return self._twice(html, stopped, lambda driver: self._shot(driver, scale))
+
+    def pieces(self, html: bytes, scale: int, stopped: Stopped) -> list[Piece]:
+        """Every sheet of a page as a picture of its own."""
+        return self._twice(html, stopped, lambda driver: self._pieces(driver, scale, stopped))
+
+    def _twice(self, html: bytes, stopped: Stopped, work: Callable[[Any], Made]) -> Made:
+        with self._lock:
+            for last in (False, True):
+                try:
+                    return self._once(html, stopped, work)
+                except (NoPrinter, PrintingStopped):
+                    raise
+                except Exception as error:
+                    self._end()
+                    if last:
+                        raise PrinterFailed(str(error).splitlines()[0][:300] if str(error) else "it died") from error
+        raise AssertionError
+
+    def _once(self, html: bytes, stopped: Stopped, work: Callable[[Any], Made]) -> Made:
+        driver = self._warm()
+        assert self._place is not None
+        page = self._place / "page.html"
+        page.write_bytes(html)
+        with self._watched():
+            driver.get(page.as_uri())
+            until = time.monotonic() + PAGE_S / 2
+            while driver.execute_script("return document.documentElement.dataset.ready") != "yes":
+                if stopped():
+                    raise PrintingStopped
+                if time.monotonic() > until:
+                    raise TimeoutError("the page took too long to be drawn")
+                time.sleep(0.02)
+            made = work(driver)
+        page.unlink(missing_ok=True)
+        self._used = time.monotonic()
+        return made
+
+    @contextmanager
+    def _watched(self) -> Iterator[None]:
+        """End the printer where it takes too long or too much memory; what is asked of it then fails."""
+        over = threading.Event()
+
+        def watch() -> None:
+            until = time.monotonic() + PAGE_S
+            while not over.wait(LOOK_S):
+                if time.monotonic() > until or held_bytes(self._group) > MOST_BYTES:
+                    self._kill()
+                    return
+
+        watching = threading.Thread(target=watch, name="printer", daemon=True)
+        watching.start()
+        try:
+            yield
+        finally:
+            over.set()
+            watching.join()
+
+    def _paper(self, driver: Any) -> bytes:
+        return self._print(driver, preferCSSPageSize=True)
+
+    def _print(self, driver: Any, **how: Any) -> bytes:
+        told = {"printBackground": True, "generateTaggedPDF": True, "generateDocumentOutline": True, **how}
+        return base64.b64decode(driver.execute_cdp_cmd("Page.printToPDF", told)["data"])
+
+    def _box(self, driver: Any) -> tuple[float, float]:
+        width, height = driver.execute_script(
+            "const e = document.querySelector('[data-sheet]') ?? document.querySelector('main');"
+            "const b = e.getBoundingClientRect(); return [Math.ceil(b.width), Math.ceil(b.height)]"
+        )
+        if max(width, height) > MOST_PIXELS:
+            raise ValueError("the page is too long for one picture; take it out as PDF")
+        return width, height
+
+    def _as_one_page(self, driver: Any) -> bytes:
+        driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"media": "screen"})
+        width, height = self._box(driver)
+        return self._print(
+            driver, paperWidth=width / 96, paperHeight=(height + 1) / 96, marginTop=0, marginBottom=0, marginLeft=0,
+            marginRight=0, pageRanges="1",
+        )  # fmt: skip
+
+    def _shot(self, driver: Any, scale: int) -> bytes:
+        width, height = self._box(driver)
+        if max(width, height) * scale > MOST_PIXELS:
+            raise ValueError(f"the page is too long for a picture at {scale}×; choose a smaller one, or PDF")
+        return self._clip(driver, 0, 0, width, height, scale)
+
+    def _clip(self, driver: Any, x: float, y: float, width: float, height: float, scale: int) -> bytes:
+        clip = {"x": x, "y": y, "width": width, "height": height, "scale": scale}
+        told = {"format": "png", "captureBeyondViewport": True, "clip": clip}
+        return base64.b64decode(driver.execute_cdp_cmd("Page.captureScreenshot", told)["data"])
+
+    def _pieces(self, driver: Any, scale: int, stopped: Stopped) -> list[Piece]:
+        boxes = driver.execute_script(
+            "return [...document.querySelectorAll('[data-instrument]')].map(e => {"
+            "const b = e.getBoundingClientRect();"
+            "return [e.dataset.instrument, b.x + scrollX, b.y + scrollY, b.width, b.height] })"
+        )
+        found = []
+        for sheet, x, y, width, height in boxes:
+            if stopped():
+                raise PrintingStopped
+            found.append(Piece(sheet, x, y, width, height, self._clip(driver, x, y, width, height, scale)))
+        return found
+
+    # Its process
+
+    def _warm(self) -> Any:
+        if self._driver is not None and held_bytes(self._group) > MOST_BYTES / 2:
+            self._end()
+        if self._driver is None:
+            self._start()
+        assert self._driver is not None
+        return self._driver
+
+    def _start(self) -> None:
+        from selenium.webdriver import Chrome, ChromeOptions
+        from selenium.webdriver.chrome.service import Service
+
+        if not there():
+            raise NoPrinter
+        self._place = scratch.make("printer")
+        options = ChromeOptions()
+        options.binary_location = shutil.which("chromium") or ""
+        for flag in (*FLAGS, f"--user-data-dir={self._place / 'profile'}"):
+            options.add_argument(flag)
+        service = Service(shutil.which("chromedriver"), popen_kw={"preexec_fn": _ends_with_us})
+        driver = Chrome(options, service)
+        self._group = service.process.pid
+        (self._place / scratch.GROUP).write_text(str(self._group))
+        driver.set_page_load_timeout(PAGE_S)
+        driver.set_script_timeout(PAGE_S)
+        size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+        driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+        self._driver = driver
+
+    @property
+    def pid(self) -> int:
+        """The process group of the printer; 0 while there is none."""
+        return self._group
+
+    def rest(self) -> None:
+        """End a printer that nobody has needed for a while."""
+        if self._driver is not None and time.monotonic() - self._used > IDLE_S and self._lock.acquire(blocking=False):
+            try:
+                self._end()
+            finally:
+                self._lock.release()
+
+    def close(self) -> None:
+        self._kill()
+
+    def _end(self) -> None:
+        driver, self._driver = self._driver, None
+        self._kill()
+        if driver is not None:
+            with contextlib.suppress(Exception):
+                driver.command_executor.close()  # type: ignore[union-attr]
+        if self._place is not None:
+            shutil.rmtree(self._place, ignore_errors=True)
+            self._place = None
+
+    def _kill(self) -> None:
+        scratch.end_group(self._group)
+        self._group = 0
+
+
+def outlined(pdf: bytes) -> bytes:
+    """The first page of a PDF as SVG, its texts as outlines."""
+    made = subprocess.run(
+        ["pdftocairo", "-svg", "-f", "1", "-l", "1", "-", "-"], input=pdf, capture_output=True, timeout=PAGE_S, check=True
+    )  # fmt: skip
+    return made.stdout
+
+
+def held_bytes(group: int) -> int:
+    """The memory that the processes of a session hold for themselves."""
+    total = 0
+    for pid in scratch.members(group):
+        with contextlib.suppress(OSError, IndexError, ValueError):
+            resident, shared = Path(f"/proc/{pid}/statm").read_text().split()[1:3]
+            total += (int(resident) - int(shared)) * os.sysconf("SC_PAGE_SIZE")
+    return total

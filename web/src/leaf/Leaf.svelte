@@ -1,0 +1,99 @@
+<script lang="ts">
+  /** A page that stands alone: read in a browser without a server, or drawn as one picture. */
+  import { Dialog, Portal } from '@skeletonlabs/skeleton-svelte'
+  import type { Workings } from '../api/client'
+  import Account from '../parts/Account.svelte'
+  import Tally from '../parts/Tally.svelte'
+  import Tip from '../parts/Tip.svelte'
+  import Grid from '../views/scorecards/Grid.svelte'
+  import { standing } from '../views/scorecards/layout'
+  import type { Told } from './told'
+
+  let { told }: { told: Told } = $props()
+  let asked = $state<Workings | null>(null)
+  const pictures = $derived(Object.fromEntries(told.picture.instruments.map((one) => [one.id, one])))
+  const texts = $derived(Object.fromEntries(told.picture.texts.map((one) => [one.id, one])))
+  const sections = $derived((told.body.sections ?? []).filter((section) => standing(section).length))
+</script>
+
+<main class="page">
+  <h1>{told.title}</h1>
+  <p class="sentence">
+    {told.heading}{#if told.edition?.words}. {told.edition.words}{/if}{#if told.through}. {told.through}{/if}
+  </p>
+  {#if told.edition?.state === 'withdrawn'}<p class="aside-note">Withdrawn: {told.edition.why}</p>{/if}
+  {#if told.edition?.state === 'draft'}<p class="aside-note">A draft: nobody has published it yet.</p>{/if}
+  {#if told.edition?.note}<p class="note-text">{told.edition.note}</p>{/if}
+  {#if told.picture.tally.length}<Tally tally={told.picture.tally} />{/if}
+  {#each sections as section (section.id)}
+    <h2>
+      {section.title}<span class="soft small"
+        >{told.picture.sections.find((note) => note.id === section.id)?.words ?? ''}</span
+      >
+    </h2>
+    <Grid
+      {section}
+      {pictures}
+      {texts}
+      open={(instrument, reading) => (asked = told.workings[instrument.id]?.[reading.key] ?? null)}
+    />
+  {/each}
+</main>
+{#if told.mode === 'read'}<Tip />{/if}
+{#if asked}
+  <Dialog open onOpenChange={(details) => !details.open && (asked = null)}>
+    <Portal>
+      <Dialog.Backdrop class="leaf-backdrop" />
+      <Dialog.Positioner class="leaf-place">
+        <Dialog.Content class="leaf-workings sheet">
+          <div class="head">
+            <Dialog.Title class="title">Workings</Dialog.Title>
+            <Dialog.CloseTrigger class="act quiet">Close</Dialog.CloseTrigger>
+          </div>
+          <Account found={{ ...asked, missing: [] }} />
+        </Dialog.Content>
+      </Dialog.Positioner>
+    </Portal>
+  </Dialog>
+{/if}
+
+<style>
+  h2 {
+    display: flex;
+    align-items: baseline;
+    gap: 12px;
+    margin: 18px 0 8px;
+  }
+  h2 .small {
+    font-weight: 450;
+  }
+  .note-text {
+    max-width: 90ch;
+    margin: 2px 0 12px;
+    white-space: pre-line;
+  }
+  .head {
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+  }
+  :global(.leaf-backdrop) {
+    position: fixed;
+    inset: 0;
+    background: rgb(20 25 29 / 0.25);
+    z-index: 70;
+  }
+  :global(.leaf-place) {
+    position: fixed;
+    inset: 0 0 0 auto;
+    z-index: 71;
+  }
+  :global(.leaf-workings) {
+    width: min(400px, 100vw);
+    height: 100%;
+    overflow: auto;
+    padding: 16px 18px;
+    border-radius: 0;
+    box-shadow: var(--lift);
+  }
+</style>
