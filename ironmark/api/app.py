@@ -22,6 +22,7 @@ from ironmark.api import (
     datasets,
     documentation,
     editions,
+    exports,
     faces,
     folders,
     hands,
@@ -57,6 +58,7 @@ WEB = Path(__file__).parents[2] / "web" / "dist"
 ROUTERS = (
     hands,
     takeouts,
+    exports,
     scorecards,
     editions,
     previews,
@@ -96,10 +98,10 @@ def create_app(
     """hosts: names besides loopback's under which the server may be asked. folders: those whose files may be read.
     fetch_from: hosts whose addresses may be asked for rows."""
     sources = Sources(engine, tuple(folders), frozenset(fetch_from))
+    worker = Worker(sources)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
-        worker = Worker(sources)
         worker.start()
         yield
         await to_thread.run_sync(worker.stop)
@@ -114,6 +116,7 @@ def create_app(
         openapi_url="/api/openapi.json",
     )
     app.state.sources = sources
+    app.state.worker = worker
     app.state.uploads = uploads.Uploads(sources)
     problems.install(app)
     app.add_middleware(Guard, hosts=hosts)

@@ -26,6 +26,7 @@ from ironmark.store.models import Edition
 router = APIRouter(prefix="/api/editions", tags=["editions"])
 
 MOST_OF_A_NOTE = 20_000
+WHOLE_S = 30.0  # that live sources are waited for, so that the page is whole
 
 
 class EditionAsk(Model):
@@ -123,7 +124,7 @@ def make_edition(ask: EditionAsk, response: Response, who: Reader = Depends(read
         body = library.scorecard(ask.scorecard)
         return freeze(library, body, ask.scope or body.scope)
 
-    frozen = who.look(read)
+    frozen = who.look(read, WHOLE_S)
     page = frozen.page
     with who.write() as session:
         row = editions.create(

@@ -15,7 +15,7 @@ from ironmark.core.numbers import write_as
 from ironmark.pages.library import Library
 from ironmark.pages.sources import Sources
 from ironmark.store import calendar, database
-from ironmark.tables.patience import patiently
+from ironmark.tables.patience import PATIENCE_S, patiently
 
 T = TypeVar("T")
 OWNER = frozenset({"read", "edit", "share", "administer"})
@@ -41,15 +41,15 @@ class Reader:
             write_as(held.body["locale"])
             yield session
 
-    def look(self, work: Callable[[Library], T]) -> T:
+    def look(self, work: Callable[[Library], T], patience: float = PATIENCE_S) -> T:
         """Work that reads rows. It may be begun again: where a live source has not answered, neither a connection nor
-        a turn is held while that is waited for."""
+        a turn is held while that is waited for, at most so many seconds."""
 
         def attempt() -> T:
             with self.sources.turns, self.read() as session:
                 return work(self.library(session))
 
-        return patiently(attempt)
+        return patiently(attempt, patience)
 
     @contextmanager
     def write(self) -> Iterator[Session]:

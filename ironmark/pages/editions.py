@@ -26,7 +26,7 @@ from ironmark.pages.shapes import ScorecardPicture
 from ironmark.pages.workings import Workings, workings
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
-from ironmark.tables.connections import LiveProblem
+from ironmark.tables.connections import LiveProblem, Slow
 
 FORMAT = 1
 
@@ -111,14 +111,12 @@ def _adapter() -> TypeAdapter[Frozen]:
 def freeze(library: Library, body: ScorecardBody, scope: ScopeBody, *, explained: bool = True) -> Frozen:
     """A scorecard as it reads now. explained: with the workings of every reading, as an edition is kept.
 
-    Refuses a page whose rows have not all come yet, and one that reads nothing.
+    Raises Slow for a page whose rows have not all come yet.
     """
     page = read_page(library, body, scope)
     if any(sheet.waiting for sheet in page.sheets) and explained:
-        raise Refused(
-            409, "still-read", "The page is still being read",
-            "A live source has not answered yet. Wait until every sheet shows its figures, then make the edition.",
-        )  # fmt: skip
+        waits = next(sheet for sheet in page.sheets if sheet.waiting)
+        raise Slow(f"{waits.problem or waits.title} An edition is made of a whole page: try again once it is there.")
     scope = scope.model_copy(update={"period": page.period or scope.period, "grain": page.grain})
     kpis = _named(library, page)
     states = {palette_of(state.key) for state in page.states}

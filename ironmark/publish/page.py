@@ -24,7 +24,7 @@ from ironmark.publish.leaf import Leaf
 
 BUILT = Path(__file__).parents[2] / "web" / "dist" / "leaf"
 Paper = Literal["a4", "a3", "letter", "wide"]
-Mode = Literal["read", "paper", "picture"]
+Mode = Literal["read", "paper", "slides", "picture"]
 Images = Mapping[str, tuple[str, bytes]]  # kind and bytes, by key
 MEDIA = {"png": "image/png", "jpeg": "image/jpeg", "svg": "image/svg+xml"}
 _ANY: TypeAdapter[Any] = TypeAdapter(Any)

@@ -5,27 +5,33 @@ from __future__ import annotations
 import base64
 import contextlib
 import ctypes
+import io
 import os
+import re
 import shutil
 import signal
 import subprocess
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
+
+from PIL import Image
 
 from ironmark.store import scratch
 
 if TYPE_CHECKING:
     from selenium.webdriver import Chrome
 
-PAGE_S = 60.0  # that one page may take
+PAGE_S = 30.0  # that one page may take
 LOOK_S = 2.0  # reading what its processes hold slows them down
 IDLE_S = 600.0  # after which a printer nobody needs is ended
 MOST_BYTES = 1_500_000_000  # of memory, all its processes together, after which it is started anew
+SHOT = 3_000  # pixels of a page that are drawn at once
 MOST_PIXELS = 16_000  # of a picture's side
 FLAGS = (
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
@@ -91,16 +97,16 @@ class Printer:
         """A page in its paper form, as many pages as it takes."""
         return self._twice(html, stopped, self._paper)
 
-    def svg(self, html: bytes, stopped: Stopped) -> bytes:
+    def svg(self, html: bytes, title: str, stopped: Stopped) -> bytes:
         """A page or a sheet as a drawing that stands alone: its texts are outlines."""
-        return outlined(self._twice(html, stopped, self._as_one_page))
+        return outlined(self._twice(html, stopped, self._as_one_page), title)
 
     def png(self, html: bytes, scale: int, stopped: Stopped) -> bytes:
         return self._twice(html, stopped, lambda driver: self._shot(driver, scale))
 
-    def pieces(self, html: bytes, scale: int, stopped: Stopped) -> list[Piece]:
-        """Every sheet of a page as a picture of its own."""
-        return self._twice(html, stopped, lambda driver: self._pieces(driver, scale, stopped))
+    def pieces(self, html: bytes, scale: int, bare: Collection[str], stopped: Stopped) -> list[Piece]:
+        """Every sheet of a page with its place, and as a picture of its own. bare: those no picture is needed of."""
+        return self._twice(html, stopped, lambda driver: self._pieces(driver, scale, bare, stopped))
 
     def _twice(self, html: bytes, stopped: Stopped, work: Callable[[Any], Made]) -> Made:
         with self._lock:
@@ -189,18 +195,25 @@ class Printer:
         told = {"format": "png", "captureBeyondViewport": True, "clip": clip}
         return base64.b64decode(driver.execute_cdp_cmd("Page.captureScreenshot", told)["data"])
 
-    def _pieces(self, driver: Any, scale: int, stopped: Stopped) -> list[Piece]:
+    def _pieces(self, driver: Any, scale: int, bare: Collection[str], stopped: Stopped) -> list[Piece]:
         boxes = driver.execute_script(
-            "return [...document.querySelectorAll('[data-instrument]')].map(e => {"
+            "return [...document.querySelectorAll('[data-sheet]')].map(e => {"
             "const b = e.getBoundingClientRect();"
-            "return [e.dataset.instrument, b.x + scrollX, b.y + scrollY, b.width, b.height] })"
+            "return [e.dataset.sheet, b.x + scrollX, b.y + scrollY, b.width, b.height] })"
         )
-        found = []
-        for sheet, x, y, width, height in boxes:
+        wanted = [box for box in boxes if box[0] not in bare]
+        pictures: dict[str, bytes] = {}
+        while wanted:  # a shot takes long, however small it is: many sheets are cut out of one
             if stopped():
                 raise PrintingStopped
-            found.append(Piece(sheet, x, y, width, height, self._clip(driver, x, y, width, height, scale)))
-        return found
+            top = wanted[0][2]
+            some = [box for box in wanted if box[2] + box[4] <= top + SHOT] or wanted[:1]
+            wanted = [box for box in wanted if box not in some]
+            x = min(box[1] for box in some)
+            width, height = (max(box[at] + box[at + 2] for box in some) for at in (1, 2))
+            shot = self._clip(driver, x, top, width - x, height - top, scale)
+            pictures |= _cut(shot, [(box[0], box[1] - x, box[2] - top, box[3], box[4]) for box in some], scale)
+        return [Piece(name, x, y, w, h, pictures.get(name, b"")) for name, x, y, w, h in boxes]
 
     # Its process
 
@@ -247,7 +260,12 @@ class Printer:
                 self._lock.release()
 
     def close(self) -> None:
+        """End it at once, whatever it draws."""
         self._kill()
+
+    def end(self) -> None:
+        """End it and take away what it left; not while it draws."""
+        self._end()
 
     def _end(self) -> None:
         driver, self._driver = self._driver, None
@@ -264,12 +282,35 @@ class Printer:
         self._group = 0
 
 
-def outlined(pdf: bytes) -> bytes:
-    """The first page of a PDF as SVG, its texts as outlines."""
+def outlined(pdf: bytes, title: str) -> bytes:
+    """The first page of a PDF as SVG, its texts as outlines, as large as the page is in pixels.
+
+    title: what it shows, for those who do not see it.
+    """
     made = subprocess.run(
         ["pdftocairo", "-svg", "-f", "1", "-l", "1", "-", "-"], input=pdf, capture_output=True, timeout=PAGE_S, check=True
     )  # fmt: skip
-    return made.stdout
+    return _SIZED.sub(lambda found: _head(found, title), made.stdout.decode(), count=1).encode()
+
+
+_SIZED = re.compile(r'(<svg[^>]*?) width="([\d.]+)(?:pt)?" height="([\d.]+)(?:pt)?"([^>]*)>')
+
+
+def _head(found: re.Match[str], title: str) -> str:
+    width, height = (f"{float(points) / 0.75:g}" for points in (found[2], found[3]))
+    return f'{found[1]} width="{width}" height="{height}"{found[4]} role="img"><title>{escape(title)}</title>'
+
+
+def _cut(shot: bytes, boxes: Sequence[tuple[str, float, float, float, float]], scale: int) -> dict[str, bytes]:
+    """Pictures cut out of a larger one, by what each is of."""
+    found = {}
+    with Image.open(io.BytesIO(shot)) as image:
+        for name, x, y, width, height in boxes:
+            left, upper, right, lower = (round(part * scale) for part in (x, y, x + width, y + height))
+            buffer = io.BytesIO()
+            image.crop((left, upper, right, lower)).save(buffer, "PNG")
+            found[name] = buffer.getvalue()
+    return found
 
 
 def held_bytes(group: int) -> int:

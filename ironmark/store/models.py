@@ -240,3 +240,26 @@ class Edition(Base):
         UniqueConstraint("scorecard", "number", "suffix", name="uq_editions_number"),
         UniqueConstraint("standing", "standing_for", name="uq_editions_standing"),
     )
+
+
+class Export(Base):
+    """Something that is being taken out, or was a while ago. source: what an edition holds, or a page that was read;
+    about: what is told of it. options: paper, instrument, scale. taken_by: the worker that draws it."""
+
+    __tablename__ = "exports"
+    id: Mapped[str] = mapped_column(Key, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(10))
+    state: Mapped[str] = mapped_column(String(10))  # waiting, running, done, failed, stopped
+    stage: Mapped[str] = mapped_column(String(200))
+    share: Mapped[float]
+    options: Mapped[dict[str, Any]]
+    about: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    source: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
+    file: Mapped[bytes | None] = mapped_column(LONGBLOB, deferred=True)
+    name: Mapped[str] = mapped_column(Name, default="")
+    problem: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    stopping: Mapped[bool] = mapped_column(default=False)
+    tries: Mapped[int] = mapped_column(default=0)
+    taken_by: Mapped[str] = mapped_column(String(80), default="")
+    asked_at: Mapped[dt.datetime] = mapped_column(index=True)
+    updated_at: Mapped[dt.datetime]

@@ -20,8 +20,9 @@ from ironmark.store.database import Missing, now
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
 from ironmark.tables.table import Unreadable
+from ironmark.work.printing import Printing
 
-LEASE, LEASE_S, LOOK_S = "work", 20, 1.0
+LEASE, LEASE_S, LOOK_S = "work", 20, 0.5
 AT_ONCE = 2
 log = structlog.get_logger()
 
@@ -32,19 +33,27 @@ class Worker:
 
     def __init__(self, sources: Sources) -> None:
         self._sources, self._holder = sources, secrets.token_hex(8)
+        self.printing = Printing(sources, self._holder)
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="work")
         self._restating = Restating(sources)
         self._running: set[str] = set()
-        self._lock, self._end = threading.Lock(), threading.Event()
+        self._lock, self._end, self._awake = threading.Lock(), threading.Event(), threading.Event()
         self._thread = threading.Thread(target=self._look, name="work", daemon=True)
 
     def start(self) -> None:
         self._thread.start()
+        self.printing.start()
+
+    def wake(self) -> None:
+        """Look at once: something may have been asked for."""
+        self._awake.set()
 
     def stop(self) -> None:
         """Let another process go on at once."""
         self._end.set()
+        self._awake.set()
         self._thread.join(5)
+        self.printing.stop()
         self._pool.shutdown(wait=False, cancel_futures=True)
         try:
             with self._sources.changes() as session:
@@ -53,7 +62,9 @@ class Worker:
             pass  # it runs out by itself
 
     def _look(self) -> None:
-        while not self._end.wait(LOOK_S):
+        while not self._end.is_set():
+            self._awake.wait(LOOK_S)
+            self._awake.clear()
             try:
                 self.look()
             except DBAPIError:
@@ -67,6 +78,8 @@ class Worker:
             mine = leases.take(session, LEASE, self._holder, LEASE_S)
             keys = refreshes.due(session, now(), 4 * AT_ONCE) if mine else []
             restated = mine and "" not in self._running and self._restating.changed(session)
+        if mine:
+            self.printing.wake()
         for key in keys:
             self._begin(key, self._refresh)
         if restated:

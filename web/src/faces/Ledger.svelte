@@ -354,6 +354,7 @@
   }
   .paper .line > div {
     position: static;
+    background: none;
     display: table-cell;
     height: 26px;
     padding-right: 12px;

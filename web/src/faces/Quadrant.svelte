@@ -1,10 +1,12 @@
 <script lang="ts">
+  import { getContext } from 'svelte'
   /** Two KPIs, a dot for each member, both axes cut into four named quarters. */
   import type { Reading, Schemas } from '../api/client'
   import { colour, tint, word } from '../api/states.svelte'
   import { LINE, boxOf, broken, clear, shortened, type Box, type Label, widthOf } from './labels'
   import type { FaceProps } from './looks'
 
+  const paper = getContext('paper')
   let { picture, mini = false, open }: FaceProps = $props()
   let width = $state(400)
   let height = $state(300)
@@ -211,9 +213,9 @@
             .filter(Boolean)
             .join(' · ')}</span
         >
-        <button class="act quiet" aria-expanded={listed} onclick={() => (listed = !listed)}
-          >{listed ? 'Hide the list' : 'List by quarter'}</button
-        >
+        {#if !paper}<button class="act quiet" aria-expanded={listed} onclick={() => (listed = !listed)}
+            >{listed ? 'Hide the list' : 'List by quarter'}</button
+          >{/if}
       </div>
       {#if listed}
         <dl class="list small">

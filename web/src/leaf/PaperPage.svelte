@@ -42,20 +42,22 @@
 </script>
 
 <main style:width="{room.width}px" style:zoom={room.zoom}>
-  <header bind:offsetHeight={head}>
-    <h1>{told.title}</h1>
-    <p class="sentence">
-      {told.heading}{#if told.edition?.words}. {told.edition.words}{/if}
-    </p>
-    {#if told.edition?.state === 'withdrawn'}<p class="aside-note">Withdrawn: {told.edition.why}</p>{/if}
-    {#if told.edition?.note}<p class="note-text">{told.edition.note}</p>{/if}
-    {#if told.picture.tally.length}<div class="tallied"><Tally tally={told.picture.tally} /></div>{/if}
-    {#if told.picture.changed}<p class="small soft">{told.picture.changed}</p>{/if}
-  </header>
-  {#if head}
+  {#if told.mode === 'paper'}
+    <header bind:offsetHeight={head}>
+      <h1>{told.title}</h1>
+      <p class="sentence">
+        {told.heading}{#if told.edition?.words}. {told.edition.words}{/if}
+      </p>
+      {#if told.edition?.state === 'withdrawn'}<p class="aside-note">Withdrawn: {told.edition.why}</p>{/if}
+      {#if told.edition?.note}<p class="note-text">{told.edition.note}</p>{/if}
+      {#if told.picture.tally.length}<div class="tallied"><Tally tally={told.picture.tally} /></div>{/if}
+      {#if told.picture.changed}<p class="small soft">{told.picture.changed}</p>{/if}
+    </header>
+  {/if}
+  {#if head || told.mode === 'slides'}
     {#each sections as section, at (section.id)}
       <div class="section" class:next={at > 0}>
-        <PaperSection {told} {section} {room} taken={at ? 0 : head + 14} done={finished} />
+        <PaperSection {told} {section} {room} taken={at || !head ? 0 : head + 14} done={finished} />
       </div>
     {/each}
   {/if}

@@ -20,8 +20,10 @@
   let grown = $state<Record<string, number>>({})
   let zoom = $state(1)
   let row = $state(ROW)
+  const PAGED = 1.06 // what is lost at the end of pages, where no row is cut
   const SHRINKS = 0.74 // further than that it runs on
-  const STRETCHES = 44 // pixels of a row, where there is room to draw larger
+  /** Pixels of a row, where there is room to draw larger. */
+  const stretches = $derived(told.paper === 'wide' ? 54 : 44)
   const most = $derived(Math.floor((room.height - 90) / (ROW + GAP)))
   const bands = $derived(bandsOf(standing(section), grown, most))
   const words = $derived(told.picture.sections.find((note) => note.id === section.id)?.words ?? '')
@@ -37,7 +39,11 @@
         if (!lacks) continue
         const id = sheet.dataset.sheet!
         const rows = Math.round((sheet.offsetHeight + GAP) / (ROW + GAP))
-        grown = { ...grown, [id]: rows + Math.ceil(lacks / (ROW + GAP)) }
+        // A slide is one page: what does not fit there is told.
+        const wanted = rows + Math.ceil(lacks / (ROW + GAP))
+        const given = told.mode === 'slides' ? Math.min(wanted, most) : wanted
+        if (given <= rows) continue
+        grown = { ...grown, [id]: given }
         more = true
       }
       if (!more) break
@@ -49,7 +55,7 @@
     if (high > fits && whole && fits / high > SHRINKS) zoom = (fits / high) * 0.99
     else if (high < fits && whole) {
       const rows = bands.reduce((sum, band) => sum + band.rows, 0)
-      row = Math.min(STRETCHES, ROW + Math.floor((fits - high - 4) / rows))
+      row = Math.min(stretches, ROW + Math.floor((fits - high - 4) / rows))
     }
     await tick()
     done()
@@ -77,7 +83,7 @@
       </div>
     {/if}
     {#each band.long as item (item.id)}
-      <div class="long" style:--needs="{tall(grown[item.id] ?? item.h)}px">
+      <div class="long" style:--needs="{Math.ceil(tall(grown[item.id] ?? item.h) * PAGED)}px">
         <PaperSheet {item} picture={told.picture} />
       </div>
     {/each}
@@ -120,5 +126,8 @@
   }
   .long :global(.face > :not(.ledger)) {
     height: var(--needs);
+  }
+  .long :global(.bed) {
+    overflow: visible;
   }
 </style>

@@ -26,7 +26,8 @@ async function ready() {
   document.documentElement.dataset.ready = 'yes'
 }
 
-if (told.mode === 'paper') mount(PaperPage, { target, props: { told, done: ready } })
+if (told.mode === 'paper' || told.mode === 'slides')
+  mount(PaperPage, { target, props: { told, done: ready } })
 else {
   mount(told.instrument ? One : Leaf, { target, props: { told } })
   void ready()

@@ -72,7 +72,7 @@ export function bandsOf(items: Placed[], grown: Record<string, number>, most: nu
 
 /** How many pixels a sheet lacks for what it lists. */
 export function lacking(sheet: HTMLElement): number {
-  let most = 0
+  let most = sheet.scrollHeight - sheet.clientHeight - 3 // lines of a text reach a little further than its box
   for (const part of sheet.querySelectorAll<HTMLElement>('*')) {
     if (part.dataset.needs) most = Math.max(most, Number(part.dataset.needs) - part.clientHeight)
     const style = getComputedStyle(part)

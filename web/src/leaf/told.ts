@@ -11,7 +11,7 @@ export interface About {
 }
 
 export interface Told {
-  mode: 'read' | 'paper' | 'picture'
+  mode: 'read' | 'paper' | 'slides' | 'picture'
   paper: Paper
   /** The only instrument that is drawn, on a picture. */
   instrument: string | null

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** One instrument as a sheet on the page: title, state, face, and what there is to say about it. */
+  import { getContext } from 'svelte'
   import type { Instrument, Picture, Reading, Schemas } from '../../api/client'
   import type { Grab } from '../../faces/grab'
   import Face from '../../faces/Face.svelte'
@@ -18,6 +19,7 @@
     grab?: Grab
   }
   let { instrument, picture, open, tick: set, take, grab }: Props = $props()
+  const paper = getContext('paper')
   const tick = $derived(picture?.by_hand ? set : undefined)
 
   const face = $derived(instrument.face)
@@ -102,7 +104,13 @@
   <p class="problem small">{picture.problem}</p>
 {:else if picture && reading}
   {#if many}
-    <div class="face">
+    <div
+      class="face"
+      role={paper && face !== 'ledger' ? 'img' : undefined}
+      aria-label={paper && face !== 'ledger'
+        ? picture.readings.map((one) => one.spoken).join('; ')
+        : undefined}
+    >
       <Face {face} {picture} {look} {open} {tick} {take} />
     </div>
   {:else if kind.steps && tick && reading.steps.length}
@@ -117,16 +125,17 @@
     </div>
   {:else}
     <svelte:element
-      this={grab ? 'div' : 'button'}
-      role={grab ? 'group' : undefined}
+      this={grab || paper ? 'div' : 'button'}
+      role={grab ? 'group' : paper ? 'img' : undefined}
       class="one f-{face}"
       onclick={() => !grab && open(reading)}
-      aria-label={grab ? undefined : `${reading.spoken}. Open the workings`}
+      aria-label={grab ? undefined : paper ? reading.spoken : `${reading.spoken}. Open the workings`}
       data-tip={grab ? undefined : told(reading)}
     >
       {#if figured && kind.figure === 'above'}<span class="figures">{@render figures()}</span>{/if}
       <span class="face"><Face {face} {picture} {look} {grab} /></span>
       {#if figured && kind.figure !== 'above'}<span class="figures">{@render figures()}</span>{/if}
+      {#if paper && kind.states}<span class="apart">{reading.spoken}</span>{/if}
       {#if !figured && below && reading.status !== 'graded'}<span class="small soft">{below}</span>{/if}
     </svelte:element>
   {/if}
@@ -137,6 +146,15 @@
 {/if}
 
 <style>
+  /* What a drawing without a word says, for whoever reads the paper aloud: a drawing alone is no figure there. */
+  .apart {
+    position: absolute;
+    width: 1px;
+    font-size: 1px;
+    line-height: 1px;
+    opacity: 0.02;
+    white-space: nowrap;
+  }
   .reach {
     margin-top: -2px;
     flex: none;

@@ -1,0 +1,200 @@
+"""Editions and pages taken out: at once, or as something that is drawn meanwhile, told of and stopped."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import asdict
+from typing import Any, Literal
+
+from fastapi import APIRouter, Depends, Query, Request, Response
+from pydantic import BaseModel
+
+from ironmark.api.downloads import download
+from ironmark.api.editions import WHOLE_S, out
+from ironmark.api.scorecards import ReadAsk
+from ironmark.api.who import Reader, reader
+from ironmark.pages.documents import Key, Model, ScopeBody
+from ironmark.pages.editions import Frozen, freeze
+from ironmark.pages.library import Library
+from ironmark.pages.problems import Problem, Refused
+from ironmark.publish import document, exporting
+from ironmark.publish.exporting import PRINTED, Kind, Options
+from ironmark.publish.leaf import About, Leaf
+from ironmark.publish.page import Paper
+from ironmark.publish.printer import HOW, there
+from ironmark.store import editions, exports
+from ironmark.store.exports import ENDED
+from ironmark.store.models import Edition, Export
+from ironmark.work.printing import pictures_of
+
+router = APIRouter(prefix="/api", tags=["exports"])
+WAIT_S, ASK_S = 90.0, 0.03
+
+
+class ExportAsk(Model):
+    """Of an edition, or of a scorecard as it reads for a scope. paper: of a PDF; instrument: the only sheet that is drawn,
+    scale: 1, 2 or 3 times as sharp, both of pictures."""
+
+    kind: Kind
+    edition: Key | None = None
+    scorecard: Key | None = None
+    scope: ScopeBody | None = None
+    paper: Paper = "a4"
+    instrument: Key | None = None
+    scale: Literal[1, 2, 3] = 2
+
+
+class ExportOut(BaseModel):
+    """state: waiting, running, done, failed or stopped; stage: what is being done, in words; share: how much is, 0 to 1.
+    name: of the file, once it is there."""
+
+    id: str
+    kind: Kind
+    state: Literal["waiting", "running", "done", "failed", "stopped"]
+    stage: str
+    share: float
+    name: str
+    problem: Problem | None
+
+
+def about(row: Edition) -> About:
+    told = out(row)
+    return About(
+        id=told.id, number=told.number, state=told.state, title=told.title, note=told.note, made_at=told.made_at,
+        made_by=told.made_by, published_at=told.published_at or "", published_by=told.published_by,
+        withdrawn_at=told.withdrawn_at or "", withdrawn_by=told.withdrawn_by, why=told.why,
+    )  # fmt: skip
+
+
+def leaf_of(who: Reader, edition: str) -> Leaf:
+    with who.read() as session:
+        row = editions.get(session, edition)
+        return Leaf(Frozen.from_bytes(editions.held(session, edition)), about(row))
+
+
+def _read(who: Reader, scorecard: str, scope: ScopeBody | None) -> Leaf:
+    def read(library: Library) -> Frozen:
+        body = library.scorecard(scorecard)
+        return freeze(library, body, scope or body.scope)
+
+    return Leaf(who.look(read, WHOLE_S))
+
+
+def _out(row: Export) -> ExportOut:
+    return ExportOut(
+        id=row.id, kind=row.kind, state=row.state, stage=row.stage, share=row.share, name=row.name,  # type: ignore[arg-type]
+        problem=Problem.model_validate(row.problem) if row.problem else None,
+    )  # fmt: skip
+
+
+def _asked(who: Reader, request: Request, leaf: Leaf, kind: Kind, options: Options) -> str:
+    """Have a page drawn, and return what that goes by."""
+    exporting.check(leaf, options)
+    if kind in PRINTED and not there():
+        raise Refused(503, "no-printer", "Printing needs Chromium", HOW)
+    told = asdict(leaf.about) if leaf.about else None
+    with who.write() as session:
+        try:
+            key = exports.ask(
+                session, kind, leaf.frozen.to_bytes(), told, asdict(options), exporting.name_of(leaf, kind, options)
+            )
+        except exports.TooMany:
+            raise Refused(
+                503, "busy", "Too much is being drawn", "Many pages are waiting to be drawn. Try again in a minute."
+            ) from None
+    request.app.state.worker.wake()
+    return key
+
+
+def _taken(who: Reader, request: Request, leaf: Leaf, kind: Kind, options: Options) -> Response:
+    """A page in one of its forms, as the answer itself."""
+    exporting.check(leaf, options)
+    name = exporting.name_of(leaf, kind, options)
+    if kind not in PRINTED:
+        with who.read() as session:
+            pictures = pictures_of(session, leaf.frozen) if kind == "html" else {}
+        made = exporting.made(leaf, kind, options, pictures, None, lambda *_: False)
+        return download(made, name, exporting.MEDIA[kind])
+    key = _asked(who, request, leaf, kind, options)
+    until = time.monotonic() + WAIT_S
+    while time.monotonic() < until:
+        with who.read() as session:
+            row = exports.get(session, key)
+            if row.state in ENDED:
+                return _file(row, exports.file(session, key))
+        time.sleep(ASK_S)
+    with who.write() as session:
+        exports.stop(session, key)
+    raise Refused(503, "slow", "It takes too long", "The page was not drawn in time. Try again in a minute.")
+
+
+def _file(row: Export, file: bytes | None) -> Response:
+    if row.problem:
+        problem = Problem.model_validate(row.problem)
+        raise Refused(problem.status, problem.type, problem.title, problem.detail)
+    if row.state == "stopped" or file is None:
+        raise Refused(409, "stopped", "There is no file", "It was stopped, or is not drawn yet. Ask for it again.")
+    return download(file, row.name, exporting.MEDIA[row.kind])  # type: ignore[index]
+
+
+def _options(paper: Paper, instrument: str | None, scale: int) -> Options:
+    return Options(paper, instrument, scale)
+
+
+_FILE: dict[int | str, dict[str, Any]] = {200: {"content": {media: {} for media in exporting.MEDIA.values()}}}
+
+
+@router.get("/editions/{key}/export/{kind}", response_class=Response, responses=_FILE)
+def export_edition(
+    key: str, kind: Kind, request: Request, paper: Paper = "a4", instrument: str | None = Query(None, max_length=80),
+    scale: int = Query(2, ge=1, le=3), who: Reader = Depends(reader),
+) -> Response:  # fmt: skip
+    """An edition as PDF, slides, a workbook, a zip of CSV, JSON, one HTML file, PNG or SVG."""
+    return _taken(who, request, leaf_of(who, key), kind, _options(paper, instrument, scale))
+
+
+@router.post("/scorecards/export/{kind}", response_class=Response, responses=_FILE)
+def export_page(
+    ask: ReadAsk, kind: Kind, request: Request, paper: Paper = "a4",
+    instrument: str | None = Query(None, max_length=80), scale: int = Query(2, ge=1, le=3),
+    who: Reader = Depends(reader),
+) -> Response:  # fmt: skip
+    """A scorecard as it reads now, saved or not, in the same forms."""
+    frozen = who.look(lambda library: freeze(library, ask.body, ask.scope or ask.body.scope), WHOLE_S)
+    return _taken(who, request, Leaf(frozen), kind, _options(paper, instrument, scale))
+
+
+@router.post("/exports", status_code=202)
+def ask_for_export(ask: ExportAsk, request: Request, who: Reader = Depends(reader)) -> ExportOut:
+    """Have something taken out, be told how far it is, and fetch it once it is there."""
+    if (ask.edition is None) == (ask.scorecard is None):
+        detail = "Name an edition, or a scorecard with the scope to read it for."
+        raise Refused(422, "which-page", "Of what?", detail, {"field": "edition"})
+    leaf = leaf_of(who, ask.edition) if ask.edition else _read(who, ask.scorecard or "", ask.scope)
+    key = _asked(who, request, leaf, ask.kind, _options(ask.paper, ask.instrument, ask.scale))
+    with who.read() as session:
+        return _out(exports.get(session, key))
+
+
+@router.get("/exports/{key}")
+def get_export(key: str, who: Reader = Depends(reader)) -> ExportOut:
+    with who.read() as session:
+        return _out(exports.get(session, key))
+
+
+@router.get("/exports/{key}/file", response_class=Response, responses=_FILE)
+def get_export_file(key: str, who: Reader = Depends(reader)) -> Response:
+    with who.read() as session:
+        return _file(exports.get(session, key), exports.file(session, key))
+
+
+@router.delete("/exports/{key}")
+def stop_export(key: str, who: Reader = Depends(reader)) -> ExportOut:
+    with who.write() as session:
+        return _out(exports.stop(session, key))
+
+
+@router.get("/editions/schema")
+def get_edition_schema(who: Reader = Depends(reader)) -> dict[str, Any]:
+    """The JSON Schema that every edition taken out as JSON follows."""
+    return document.schema()

@@ -1,0 +1,118 @@
+"""Draws what was asked for, one after the other, in the one process that holds the lease."""
+
+from __future__ import annotations
+
+import threading
+
+import structlog
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
+
+from ironmark.pages.editions import Frozen
+from ironmark.pages.problems import Problem
+from ironmark.pages.sources import Sources
+from ironmark.publish import exporting
+from ironmark.publish.exporting import Options
+from ironmark.publish.leaf import About, Leaf
+from ironmark.publish.page import Images
+from ironmark.publish.printer import HOW, NoPrinter, Printer, PrinterFailed, PrintingStopped
+from ironmark.store import exports, images
+from ironmark.store.database import Missing
+from ironmark.store.models import Export
+
+log = structlog.get_logger()
+TELL_S = 0.2
+
+
+class Printing:
+    """A thread that is woken when something may be waiting, and a printer that is its alone."""
+
+    def __init__(self, sources: Sources, holder: str) -> None:
+        self._sources, self._holder = sources, holder
+        self.printer = Printer()
+        self._wake, self._over = threading.Event(), False
+        self._thread = threading.Thread(target=self._work, name="printing", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def wake(self) -> None:
+        self._wake.set()
+
+    def stop(self) -> None:
+        self._over = True
+        self._wake.set()
+        self.printer.close()
+        self._thread.join(5)
+        self.printer.end()
+
+    def _work(self) -> None:
+        while not self._over:
+            self._wake.wait(30)
+            self._wake.clear()
+            try:
+                while not self._over and self._next():
+                    pass
+                self.printer.rest()
+            except DBAPIError:
+                pass  # the database is away; what waits is there when it is back
+            except Exception as error:
+                log.error("printing", exc_info=error)
+
+    def _next(self) -> bool:
+        with self._sources.changes() as session:
+            row = exports.next_one(session, self._holder)
+        if row is None:
+            return False
+        how = self._drawn(row)
+        if not self._over:
+            with self._sources.changes() as session:
+                exports.end(session, row.id, **how)
+        return True
+
+    def _drawn(self, row: Export) -> dict[str, object]:
+        """What becomes of it: done with its file, stopped, or failed with the reason."""
+        try:
+            with self._sources.readings() as session:
+                frozen = Frozen.from_bytes(exports.source(session, row.id))
+                pictures = pictures_of(session, frozen)
+            leaf = Leaf(frozen, About(**row.about) if row.about else None)
+            options = Options(**row.options)
+            if self._tell(row.id, "is drawn", 0.2):
+                raise PrintingStopped
+            made = exporting.made(
+                leaf, row.kind, options, pictures, self.printer, lambda stage, share: self._tell(row.id, stage, share)  # type: ignore[arg-type]
+            )  # fmt: skip
+            return {"state": "done", "stage": "", "share": 1.0, "file": made}
+        except PrintingStopped:
+            return {"state": "stopped", "stage": ""}
+        except NoPrinter:
+            problem = Problem(type="no-printer", title="Printing needs Chromium", status=503, detail=HOW)
+        except PrinterFailed as error:
+            problem = Problem(
+                type="printer", title="It could not be drawn", status=503,
+                detail=f"The printer failed twice: {error}. Try again, or take it out in another form.",
+            )  # fmt: skip
+        except DBAPIError:
+            raise
+        except Exception as error:
+            log.error("export", export=row.id, kind=row.kind, exc_info=error)
+            detail = "The fault is ours and was logged. Try again, or take it out in another form."
+            problem = Problem(type="unexpected", title="It could not be drawn", status=500, detail=detail)
+        return {"state": "failed", "stage": "", "problem": problem.model_dump()}
+
+    def _tell(self, key: str, stage: str, share: float) -> bool:
+        with self._sources.changes() as session:
+            return exports.tell(session, key, stage, share) or self._over
+
+
+def pictures_of(session: Session, frozen: Frozen) -> Images:
+    """The pictures that stand on a page; without those that are gone."""
+    found = {}
+    for key in exporting.images_of(frozen.body):
+        try:
+            held = images.get(session, key)
+        except Missing:
+            continue
+        found[key] = held.kind, held.body
+    return found

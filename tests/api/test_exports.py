@@ -1,0 +1,362 @@
+"""What leaves: an edition of each demo scorecard in every form, and the same figures read back from each."""
+
+import csv
+import io
+import json
+import re
+import struct
+import tempfile
+import time
+import unittest
+import zipfile
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import openpyxl
+import pypdf
+import resvg_py
+from pptx import Presentation
+
+from ironmark.pages.images import harmless
+from ironmark.store import scratch
+from tests import world
+
+CARDS = ("network-performance", "service-health", "sailing-cost", "fleet-readiness")
+NOTE = "=In fog, <script>alert(1)</script> & ΑΒΓ"
+
+
+@lru_cache(maxsize=8)
+def edition(card: str) -> str:
+    """A published edition of a demo scorecard's October."""
+    client = world.running().client
+    made = client.post("/api/editions", json={"scorecard": card, "scope": {"period": "2026-10"}, "note": NOTE})
+    assert made.status_code == 201, made.text
+    key = str(made.json()["id"])
+    assert client.post(f"/api/editions/{key}/publish").status_code == 200
+    return key
+
+
+@lru_cache(maxsize=64)
+def taken(card: str, kind: str, **_: Any) -> bytes:
+    return take(edition(card), kind)
+
+
+def take(key: str, kind: str, **options: Any) -> bytes:
+    answer = world.running().client.get(f"/api/editions/{key}/export/{kind}", params=options, timeout=120)
+    assert answer.status_code == 200, answer.text[:500]
+    return answer.content
+
+
+def plain(text: str) -> str:
+    return re.sub(r"\s+", "", text)
+
+
+def told_by(node: Any) -> list[str]:
+    """The alternative texts of a tagged PDF."""
+    node = node.get_object() if hasattr(node, "get_object") else node
+    if isinstance(node, list):
+        return [text for one in node for text in told_by(one)]
+    if not isinstance(node, dict):
+        return []
+    return ([str(node["/Alt"])] if "/Alt" in node else []) + told_by(node.get("/K"))
+
+
+class TheSameFigures(unittest.TestCase):
+    """Values, marks and states of each reading, read back from each form."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.client = world.running().client
+
+    def rows(self, card: str) -> list[dict[str, Any]]:
+        """The readings as the edition itself says them."""
+        page = self.client.get(f"/api/editions/{edition(card)}?data=true").json()
+        names = {state["key"]: state["name"] for state in page["states"]}
+        found = []
+        sheets = {sheet["id"]: sheet for sheet in page["sheets"]}
+        for key in (key for section in page["sections"] for key in section["sheets"]):
+            for r in sheets[key]["readings"]:
+                mark = r["marks"][0]["value"] if r["marks"] else None
+                found.append({"instrument": sheets[key]["title"], "label": r["label"], "value": r["value"], "mark": mark, "state": names.get(r["state"], "")})  # fmt: skip
+        self.assertGreater(len(found), 15)
+        return found
+
+    def drawn(self, card: str) -> list[dict[str, Any]]:
+        return [
+            {"title": one["title"], **reading}
+            for one in self.client.get(f"/api/editions/{edition(card)}").json()["picture"]["instruments"]
+            for reading in one["readings"]
+        ]
+
+    def hold(self, card: str, form: str, found: list[tuple[Any, Any, str]]) -> None:
+        expected = [(row["value"], row["mark"], row["state"]) for row in self.rows(card)]
+        self.assertEqual(len(found), len(expected), form)
+        for (value, mark, state), (a, b, c) in zip(found, expected, strict=True):
+            with self.subTest(card=card, form=form):
+                self.assertEqual((value is None, mark is None, state), (a is None, b is None, c))
+                self.assertAlmostEqual(value or 0, a or 0, 9)
+                self.assertAlmostEqual(mark or 0, b or 0, 9)
+
+    def test_csv(self) -> None:
+        for card in CARDS:
+            with zipfile.ZipFile(io.BytesIO(taken(card, "csv"))) as packed:
+                rows = list(csv.DictReader(io.StringIO(packed.read("readings.csv").decode("utf-8-sig"))))
+                words = dict(csv.reader(io.StringIO(packed.read("dictionary.csv").decode("utf-8-sig"))))
+                about = packed.read("about.csv").decode("utf-8-sig")
+            self.assertEqual(set(rows[0]), set(words) - {"column"})
+            self.assertIn("'=In fog", about)
+            number = [float(text) if text else None for row in rows for text in (row["value"], row["mark"])]
+            self.hold(card, "csv", list(zip(number[::2], number[1::2], [row["state"] for row in rows], strict=True)))
+
+    def test_json_follows_its_schema(self) -> None:
+        schema = self.client.get("/api/editions/schema").json()
+        for card in CARDS:
+            document = json.loads(taken(card, "json"))
+            jsonschema.Draft202012Validator(schema).validate(document)
+            self.assertEqual(document["edition"]["note"], NOTE)
+            self.hold(card, "json", [(r["value"], r["mark"], r["state"]) for r in document["readings"]])
+        with self.assertRaises(jsonschema.ValidationError):
+            jsonschema.Draft202012Validator(schema).validate(document | {"readings": [{"value": "12"}]})
+
+    def test_xlsx(self) -> None:
+        for card in CARDS:
+            book = openpyxl.load_workbook(io.BytesIO(taken(card, "xlsx")))
+            page = book["Readings"]
+            head = [cell.value for cell in page[1]]
+            at = {name: head.index(name) for name in ("Value", "Mark", "State")}
+            found = []
+            for row in page.iter_rows(min_row=2):
+                state = row[at["State"]]
+                graded = state.fill.fgColor.rgb != "00000000"
+                found.append((row[at["Value"]].value, row[at["Mark"]].value, state.value if graded else ""))
+            self.hold(card, "xlsx", found)
+            self.assertEqual(page.freeze_panes, "B2")
+            self.assertEqual(page.page_setup.orientation, "landscape")
+            self.assertEqual({"Summary", "Readings", "Marks", "Yardsticks", "Notes"} - set(book.sheetnames), set())
+            one = len(self.client.get(f"/api/editions/{edition(card)}").json()["picture"]["instruments"])
+            self.assertEqual(len(book.sheetnames), 5 + one)
+            texts = [cell for sheet in book for row in sheet.iter_rows() for cell in row if isinstance(cell.value, str)]
+            self.assertFalse([cell.value for cell in texts if cell.data_type == "f" or cell.value.startswith("=")])
+
+    def test_slides(self) -> None:
+        for card in CARDS[1:3]:
+            deck = Presentation(io.BytesIO(taken(card, "pptx")))
+            shapes = [shape for slide in deck.slides for shape in slide.shapes]
+            said = " ".join(shape._element.xpath(".//p:cNvPr")[0].get("descr") or "" for shape in shapes)
+            for table in (shape.table for shape in shapes if shape.has_table):
+                said += " " + " ".join(cell.text for row in table.rows for cell in row.cells)
+            for reading in self.drawn(card):
+                self.assertIn(plain(reading["shown"]), plain(said).replace("percent", "%"))
+                for mark in reading["marks"][:1]:
+                    self.assertIn(plain(mark["shown"]), plain(said).replace("percent", "%"))
+            ledgers = [s for s in self.page(card)["sheets"] if s["instrument"]["face"] == "ledger"]
+            self.assertEqual(sum(shape.has_table for shape in shapes) - 1, len(ledgers))  # the cover has the tally
+            pictures = [shape for shape in shapes if shape.shape_type == 13]
+            self.assertTrue(all(p.image.size[0] > p.width / 9525 * 1.5 for p in pictures), "not sharp")
+            self.assertTrue(all(slide.has_notes_slide for slide in list(deck.slides)[:2]))
+
+    def page(self, card: str) -> Any:
+        return self.client.get(f"/api/editions/{edition(card)}?data=true").json()
+
+    def test_pdf(self) -> None:
+        for card in CARDS:
+            document = pypdf.PdfReader(io.BytesIO(taken(card, "pdf")))
+            pages = [page.extract_text() for page in document.pages]
+            alternatives = told_by(document.trailer["/Root"]["/StructTreeRoot"])
+            self.assertGreater(len(alternatives), 5)
+            said = plain(" ".join([*pages, *alternatives])).replace("percent", "%")
+            for at, text in enumerate(pages, start=1):
+                self.assertIn(plain(f"{at} / {len(pages)}"), plain(text))
+                self.assertIn(plain("October 2026, edition"), plain(text))
+            ledgers = [s["title"] for s in self.page(card)["sheets"] if s["instrument"]["face"] == "ledger"]
+            for reading in self.drawn(card):
+                if reading["title"] not in ledgers:
+                    self.assertIn(plain(reading["spoken"]).replace("percent", "%"), said)
+                elif reading["role"] != "period":
+                    self.assertIn(plain(reading["shown"] or "no reading"), said, f"{card} {reading['spoken']}")
+            fonts = [font for page in document.pages for font in page["/Resources"]["/Font"].values()]
+            for font in fonts:
+                kinds = font.get_object().get("/DescendantFonts", [font])
+                held = kinds[0].get_object().get("/FontDescriptor", {})
+                embedded = {"/FontFile", "/FontFile2", "/FontFile3"} & set(held.get_object() if held else {})
+                self.assertTrue(embedded or font.get_object()["/Subtype"] == "/Type3")
+            box = document.pages[0].mediabox
+            self.assertEqual((round(box.width), round(box.height)), (842, 595))
+
+    def test_html_holds_the_same_and_asks_nobody(self) -> None:
+        for card in CARDS[:2]:
+            text = taken(card, "html").decode()
+            told = json.loads(re.search(r'id="told">(.*?)</script>', text, re.S)[1])  # type: ignore[index]
+            mine = [r for one in told["picture"]["instruments"] for r in one["readings"]]
+            keys = ("value", "shown", "state", "spoken")
+            self.assertEqual(
+                [{k: r[k] for k in keys} for r in mine], [{k: r[k] for k in keys} for r in self.drawn(card)]
+            )
+            self.assertNotIn("<script>alert(1)", text)
+            self.assertIn("default-src &#x27;none&#x27;", text)
+
+
+class Pictures(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.client = world.running().client
+        cls.card = CARDS[0]
+
+    def test_png_is_as_sharp_as_it_is_asked_for(self) -> None:
+        sizes = [
+            struct.unpack(">II", take(edition(self.card), "png", instrument="i1", scale=n)[16:24]) for n in (1, 2, 3)
+        ]
+        (w, h), *others = sizes
+        self.assertEqual(others, [(2 * w, 2 * h), (3 * w, 3 * h)])
+        self.assertEqual(w, 301)  # three columns of a page of 1,240 pixels
+        whole = struct.unpack(">II", take(edition(self.card), "png", scale=1)[16:24])
+        self.assertEqual(whole[0], 1280)
+        self.assertGreater(whole[1], 900)
+
+    def test_svg_stands_alone(self) -> None:
+        for options in ({"instrument": "i2"}, {}):
+            svg = take(edition(self.card), "svg", **options)
+            kind, kept = harmless(svg)
+            self.assertEqual(kind, "svg")
+            self.assertNotIn(b"<text", svg)  # outlines: no reader needs the fonts
+            self.assertFalse(re.findall(rb'href="(?!#|data:image/)[^"]*"', svg))
+            picture = bytes(resvg_py.svg_to_bytes(svg_string=kept.decode()))
+            self.assertGreater(len(picture), 4_000)
+
+    def test_papers(self) -> None:
+        sizes = {}
+        for paper in ("a3", "letter", "wide"):
+            box = pypdf.PdfReader(io.BytesIO(take(edition(self.card), "pdf", paper=paper))).pages[0].mediabox
+            sizes[paper] = round(box.width), round(box.height)
+        self.assertEqual(sizes, {"a3": (1191, 842), "letter": (792, 612), "wide": (960, 540)})
+
+    def test_what_is_not_there_is_refused(self) -> None:
+        for path in ("png?instrument=nothing", "docx", "pdf?paper=napkin", "png?scale=9"):
+            answer = self.client.get(f"/api/editions/{edition(self.card)}/export/{path}")
+            self.assertIn(answer.status_code, (404, 422), path)
+        self.assertEqual(self.client.get("/api/editions/nowhere/export/pdf").status_code, 404)
+
+
+class Waiting(unittest.TestCase):
+    """Waits for things that are drawn meanwhile."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.client = world.running().client
+
+    def until(self, key: str, *states: str) -> Any:
+        end = time.monotonic() + 90
+        while time.monotonic() < end:
+            found = self.client.get(f"/api/exports/{key}").json()
+            if found["state"] in states:
+                return found
+            time.sleep(0.05)
+        self.fail(f"it is {found}")
+
+
+class Asked(Waiting):
+    def ask(self, **asked: Any) -> str:
+        answer = self.client.post("/api/exports", json=asked)
+        self.assertEqual(answer.status_code, 202, answer.text)
+        return str(answer.json()["id"])
+
+    def test_an_export_is_told_and_fetched(self) -> None:
+        key = self.ask(kind="pdf", scorecard=CARDS[0], scope={"period": "2026-09"})
+        found = self.until(key, "done")
+        self.assertEqual((found["share"], found["name"]), (1.0, "Network performance, September 2026.pdf"))
+        answer = self.client.get(f"/api/exports/{key}/file")
+        self.assertTrue(answer.content.startswith(b"%PDF"))
+        self.assertIn("attachment", answer.headers["content-disposition"])
+
+    def test_one_that_waits_can_be_stopped(self) -> None:
+        keys = [self.ask(kind="pptx", edition=edition(CARDS[0])) for _ in range(3)]
+        self.client.delete(f"/api/exports/{keys[2]}")
+        self.assertEqual(self.until(keys[2], "stopped", "done")["state"], "stopped")
+        self.assertEqual(self.client.get(f"/api/exports/{keys[2]}/file").status_code, 409)
+        for key in keys[:2]:
+            self.assertEqual(self.until(key, "done", "failed")["state"], "done")
+
+    def test_what_is_not_asked_rightly_is_refused(self) -> None:
+        for asked in (
+            {"kind": "pdf"},
+            {"kind": "pdf", "edition": "a", "scorecard": "b"},
+            {"kind": "docx", "edition": "a"},
+        ):
+            self.assertEqual(self.client.post("/api/exports", json=asked).status_code, 422)
+        self.assertEqual(self.client.post("/api/exports", json={"kind": "pdf", "edition": "nowhere"}).status_code, 404)
+
+    def test_a_page_as_it_is_read(self) -> None:
+        body = self.client.get(f"/api/scorecards/{CARDS[0]}").json()["body"]
+        answer = self.client.post("/api/scorecards/export/json", json={"body": body, "scope": {"period": "2026-09"}})
+        document = answer.json()
+        self.assertIsNone(document["edition"])
+        self.assertEqual(document["frozen"]["page"]["period"], "2026-09")
+
+
+class LongLists(unittest.TestCase):
+    """A ledger of 300 rows: it runs on over pages and slides, nothing is cut, its head stands on each."""
+
+    MANY = 300
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        client = cls.client = world.running().client
+        lines = [
+            f"2026-10-{day:02d},Berth {n + 1:03d},{20 + n * 37 % 81}" for day in range(1, 32) for n in range(cls.MANY)
+        ]
+        files = {"file": ("berths.csv", "day,berth,calls\n" + "\n".join(lines) + "\n")}
+        dataset = client.post("/api/datasets", files=files).json()["id"]
+        body = {"name": "Calls at berths", "handle": "calls_at_berths", "dataset": dataset, "formula": "sum(calls)", "nature": "flow"}  # fmt: skip
+        kpi = client.post("/api/kpis", json=body).json()["id"]
+        bars = {"id": "bars", "kpi": kpi, "by": "berth", "face": "bullet", "marks": [], "x": 6, "w": 6, "h": 8}
+        ledger = {"id": "ledger", "kpi": kpi, "by": "berth", "face": "ledger", "marks": [], "w": 6, "h": 8}
+        card = {"title": "Berths", "scope": {"period": "2026-10"}, "sections": [{"id": "s", "title": "All of them", "instruments": [ledger, bars]}]}  # fmt: skip
+        cls.card = client.post("/api/scorecards", json=card).json()["id"]
+        cls.edition = client.post("/api/editions", json={"scorecard": cls.card}).json()["id"]
+
+    def test_on_paper(self) -> None:
+        pages = [page.extract_text() for page in pypdf.PdfReader(io.BytesIO(take(self.edition, "pdf"))).pages]
+        said = " ".join(pages)
+        for n in range(1, self.MANY + 1):
+            self.assertEqual(said.count(f"Berth {n:03d}"), 2, f"berth {n}: once in the ledger and once in the list")
+        heads = [page for page in pages if "Value" in page and "Berth" in page]
+        self.assertGreaterEqual(len(heads), 8)
+        self.assertNotIn("more", said)
+
+    def test_on_slides(self) -> None:
+        deck = Presentation(io.BytesIO(take(self.edition, "pptx")))
+        tables = [shape.table for slide in deck.slides for shape in slide.shapes if shape.has_table]
+        names = [row.cells[0].text for table in tables for row in table.rows]
+        self.assertEqual(sorted(n for n in names if n.startswith("Berth")), [f"Berth {n:03d}" for n in range(1, 301)])
+        self.assertTrue(all(len(table.rows) <= 18 for table in tables))
+
+
+class WhenThePrinterDies(Waiting):
+    def test_it_is_started_again(self) -> None:
+        server = world.running()
+        key = edition(CARDS[0])
+        take(key, "svg", instrument="i1")
+        groups = [g for g in (self.group(p) for p in Path(tempfile.gettempdir()).glob("ironmark-printer-*")) if g]
+        self.assertTrue(groups, "no printer is warm")
+        for group in groups:
+            scratch.end_group(group)
+        self.assertTrue(take(key, "svg", instrument="i1").startswith(b"<?xml"))
+        # And in the middle of it.
+        asked = server.client.post("/api/exports", json={"kind": "pdf", "edition": key}).json()["id"]
+        time.sleep(0.4)
+        for group in (g for p in Path(tempfile.gettempdir()).glob("ironmark-printer-*") if (g := self.group(p))):
+            scratch.end_group(group)
+        found = self.until(asked, "done", "failed")
+        self.assertEqual(found["state"], "done", found)
+
+    def group(self, place: Path) -> int:
+        """The session of this server's printer, where it is its."""
+        server = world.running().process
+        assert server is not None
+        try:
+            owner = int((place / scratch.OWNER).read_text().split()[0])
+            return int((place / scratch.GROUP).read_text()) if owner == server.pid else 0
+        except (OSError, ValueError, IndexError):
+            return 0
