@@ -29,6 +29,7 @@ from ironmark.api import (
     images,
     impacts,
     kpis,
+    links,
     many_marks,
     mark_names,
     marks,
@@ -59,6 +60,7 @@ ROUTERS = (
     hands,
     takeouts,
     exports,
+    links,
     scorecards,
     editions,
     previews,
@@ -124,6 +126,7 @@ def create_app(
         app.include_router(module.router, max_body_size=problems.most_of(module.router.prefix))
     app.include_router(palettes.states_router)
     app.include_router(assumptions.cases_router)
+    app.include_router(links.public)
 
     @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})
     def health(who: Reader = Depends(reader)) -> Health:

@@ -20,7 +20,7 @@ from ironmark.pages.problems import Problem, Refused
 from ironmark.publish import document, exporting
 from ironmark.publish.exporting import PRINTED, Kind, Options
 from ironmark.publish.leaf import About, Leaf
-from ironmark.publish.page import Paper
+from ironmark.publish.page import Paper, as_html, policy
 from ironmark.publish.printer import HOW, there
 from ironmark.store import editions, exports
 from ironmark.store.exports import ENDED
@@ -151,6 +151,18 @@ def export_edition(
 ) -> Response:  # fmt: skip
     """An edition as PDF, slides, a workbook, a zip of CSV, JSON, one HTML file, PNG or SVG."""
     return _taken(who, request, leaf_of(who, key), kind, _options(paper, instrument, scale))
+
+
+@router.get("/editions/{key}/leaf", response_class=Response, responses={200: {"content": {"text/html": {}}}})
+def show_edition(key: str, who: Reader = Depends(reader)) -> Response:
+    """An edition as the page that leaves, to be looked at here."""
+    leaf = leaf_of(who, key)
+    with who.read() as session:
+        pictures = pictures_of(session, leaf.frozen)
+    return Response(
+        as_html(leaf, pictures, head="<!-- looked at -->"), media_type="text/html; charset=utf-8",
+        headers={"Content-Security-Policy": policy(("'self'",))},
+    )  # fmt: skip
 
 
 @router.post("/scorecards/export/{kind}", response_class=Response, responses=_FILE)

@@ -263,3 +263,26 @@ class Export(Base):
     taken_by: Mapped[str] = mapped_column(String(80), default="")
     asked_at: Mapped[dt.datetime] = mapped_column(index=True)
     updated_at: Mapped[dt.datetime]
+
+
+class Link(Base):
+    """A link by which people without an account read one edition, or a scorecard as it stands. token: the SHA-256 of
+    the one it holds; password: an argon2id hash, or none. frames: the sites that may show it within theirs."""
+
+    __tablename__ = "links"
+    id: Mapped[str] = mapped_column(Key, primary_key=True)
+    token: Mapped[str] = mapped_column(String(64), unique=True)
+    name: Mapped[str] = mapped_column(Name)
+    edition: Mapped[str | None] = mapped_column(Key, index=True)
+    scorecard: Mapped[str | None] = mapped_column(Key, index=True)
+    scope: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    until: Mapped[dt.date]
+    password: Mapped[str] = mapped_column(String(200), default="")
+    frames: Mapped[list[Any]]
+    workings: Mapped[bool]
+    readings: Mapped[int] = mapped_column(default=0)
+    failures: Mapped[int] = mapped_column(default=0)
+    wait_until: Mapped[dt.datetime | None]
+    made_at: Mapped[dt.datetime]
+    made_by: Mapped[str] = mapped_column(String(120), default="")
+    ended_at: Mapped[dt.datetime | None]

@@ -24,6 +24,8 @@
   const newLive = view(() => import('./views/data/NewLive.svelte'))
   const newKept = view(() => import('./views/data/NewKept.svelte'))
   const dataPage = view(() => import('./views/data/DataPage.svelte'))
+  const editions = view(() => import('./views/editions/Editions.svelte'))
+  const editionPage = view(() => import('./views/editions/EditionPage.svelte'))
   const changedPage = view(() => import('./views/Changed.svelte'))
   const specimens = view(() => import('./views/specimens/Specimens.svelte'))
   const notFound = view(() => import('./views/NotFound.svelte'))
@@ -45,6 +47,8 @@
     '/data/new/live': newLive,
     '/data/new/kept': newKept,
     '/data/:id': dataPage,
+    '/editions': editions,
+    '/editions/:id': editionPage,
     '/changed': changedPage,
     '/specimens': specimens,
     '/specimens/:condition': specimens,
@@ -56,6 +60,7 @@
     { path: '/yardsticks', name: 'Yardsticks' },
     { path: '/marks', name: 'Mark book' },
     { path: '/data', name: 'Data' },
+    { path: '/editions', name: 'Editions' },
   ]
   const here = $derived(router.location === '/' ? '/scorecards' : router.location)
 

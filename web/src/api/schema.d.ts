@@ -44,6 +44,182 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/editions/{key}/export/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Edition
+         * @description An edition as PDF, slides, a workbook, a zip of CSV, JSON, one HTML file, PNG or SVG.
+         */
+        get: operations["export_edition_api_editions__key__export__kind__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/editions/{key}/leaf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Edition
+         * @description An edition as the page that leaves, to be looked at here.
+         */
+        get: operations["show_edition_api_editions__key__leaf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scorecards/export/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Export Page
+         * @description A scorecard as it reads now, saved or not, in the same forms.
+         */
+        post: operations["export_page_api_scorecards_export__kind__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask For Export
+         * @description Have something taken out, be told how far it is, and fetch it once it is there.
+         */
+        post: operations["ask_for_export_api_exports_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exports/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Export */
+        get: operations["get_export_api_exports__key__get"];
+        put?: never;
+        post?: never;
+        /** Stop Export */
+        delete: operations["stop_export_api_exports__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exports/{key}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Export File */
+        get: operations["get_export_file_api_exports__key__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/editions/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Edition Schema
+         * @description The JSON Schema that every edition taken out as JSON follows.
+         */
+        get: operations["get_edition_schema_api_editions_schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Links
+         * @description Those that were not taken back; how each is reached is kept nowhere.
+         */
+        get: operations["list_links_api_links_get"];
+        put?: never;
+        /** Make Link */
+        post: operations["make_link_api_links_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/links/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Link
+         * @description Take it back: whoever has it sees nothing any more.
+         */
+        delete: operations["end_link_api_links__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scorecards/overview": {
         parameters: {
             query?: never;
@@ -3111,6 +3287,63 @@ export interface components {
             };
         };
         /**
+         * ExportAsk
+         * @description Of an edition, or of a scorecard as it reads for a scope. paper: of a PDF; instrument: the only sheet that is drawn,
+         *     scale: 1, 2 or 3 times as sharp, both of pictures.
+         */
+        ExportAsk: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "pdf" | "pptx" | "xlsx" | "csv" | "json" | "html" | "png" | "svg";
+            /** Edition */
+            edition?: string | null;
+            /** Scorecard */
+            scorecard?: string | null;
+            scope?: components["schemas"]["ScopeBody"] | null;
+            /**
+             * Paper
+             * @default a4
+             * @enum {string}
+             */
+            paper: "a4" | "a3" | "letter" | "wide";
+            /** Instrument */
+            instrument?: string | null;
+            /**
+             * Scale
+             * @default 2
+             * @enum {integer}
+             */
+            scale: 1 | 2 | 3;
+        };
+        /**
+         * ExportOut
+         * @description state: waiting, running, done, failed or stopped; stage: what is being done, in words; share: how much is, 0 to 1.
+         *     name: of the file, once it is there.
+         */
+        ExportOut: {
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "pdf" | "pptx" | "xlsx" | "csv" | "json" | "html" | "png" | "svg";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "stopped";
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Name */
+            name: string;
+            problem: components["schemas"]["Problem"] | null;
+        };
+        /**
          * Face
          * @description What a face can do.
          *
@@ -3969,6 +4202,70 @@ export interface components {
             state?: string | null;
         };
         /**
+         * LinkAsk
+         * @description Of an edition, or of a scorecard as it stands, for a scope. until: the last day it can be read. frames: the sites
+         *     that may show it within theirs; none means no site may. workings: with the account of every reading.
+         */
+        LinkAsk: {
+            /** Name */
+            name: string;
+            /** Edition */
+            edition?: string | null;
+            /** Scorecard */
+            scorecard?: string | null;
+            scope?: components["schemas"]["ScopeBody"] | null;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /** Password */
+            password?: string | null;
+            /**
+             * Frames
+             * @default []
+             */
+            frames: string[];
+            /**
+             * Workings
+             * @default false
+             */
+            workings: boolean;
+        };
+        /**
+         * LinkOut
+         * @description readings: how often it was read.
+         */
+        LinkOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Edition */
+            edition: string | null;
+            /** Scorecard */
+            scorecard: string | null;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /** Has Password */
+            has_password: boolean;
+            /** Frames */
+            frames: string[];
+            /** Workings */
+            workings: boolean;
+            /** Readings */
+            readings: number;
+            /** Made At */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Over */
+            over: boolean;
+        };
+        /**
          * Look
          * @description How each face draws; kept for all of them, so that trying another face loses nothing.
          */
@@ -4269,6 +4566,41 @@ export interface components {
             token?: string | null;
             /** Name */
             name: string;
+        };
+        /**
+         * NewLink
+         * @description path: its address on this server, told this once.
+         */
+        NewLink: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Edition */
+            edition: string | null;
+            /** Scorecard */
+            scorecard: string | null;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /** Has Password */
+            has_password: boolean;
+            /** Frames */
+            frames: string[];
+            /** Workings */
+            workings: boolean;
+            /** Readings */
+            readings: number;
+            /** Made At */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Over */
+            over: boolean;
+            /** Path */
+            path: string;
         };
         /** NewLive */
         NewLive: {
@@ -6116,6 +6448,384 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_edition_api_editions__key__export__kind__get: {
+        parameters: {
+            query?: {
+                paper?: "a4" | "a3" | "letter" | "wide";
+                instrument?: string | null;
+                scale?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+                kind: "pdf" | "pptx" | "xlsx" | "csv" | "json" | "html" | "png" | "svg";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                    "application/vnd.openxmlformats-officedocument.presentationml.presentation": unknown;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": unknown;
+                    "application/zip": unknown;
+                    "application/json": unknown;
+                    "text/html; charset=utf-8": unknown;
+                    "image/png": unknown;
+                    "image/svg+xml": unknown;
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_edition_api_editions__key__leaf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": unknown;
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_page_api_scorecards_export__kind__post: {
+        parameters: {
+            query?: {
+                paper?: "a4" | "a3" | "letter" | "wide";
+                instrument?: string | null;
+                scale?: number;
+            };
+            header?: never;
+            path: {
+                kind: "pdf" | "pptx" | "xlsx" | "csv" | "json" | "html" | "png" | "svg";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                    "application/vnd.openxmlformats-officedocument.presentationml.presentation": unknown;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": unknown;
+                    "application/zip": unknown;
+                    "application/json": unknown;
+                    "text/html; charset=utf-8": unknown;
+                    "image/png": unknown;
+                    "image/svg+xml": unknown;
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_for_export_api_exports_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_export_api_exports__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_export_api_exports__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_export_file_api_exports__key__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                    "application/vnd.openxmlformats-officedocument.presentationml.presentation": unknown;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": unknown;
+                    "application/zip": unknown;
+                    "application/json": unknown;
+                    "text/html; charset=utf-8": unknown;
+                    "image/png": unknown;
+                    "image/svg+xml": unknown;
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_edition_schema_api_editions_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_links_api_links_get: {
+        parameters: {
+            query?: {
+                edition?: string | null;
+                scorecard?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_link_api_links_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewLink"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_link_api_links__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -13,6 +13,9 @@
   } from '../../api/client'
   import { GRAINS } from '../../api/periods'
   import Drawer from '../../parts/Drawer.svelte'
+  import Slot from '../../parts/Slot.svelte'
+  import TakeOut from '../../parts/TakeOut.svelte'
+  import Links from '../editions/Links.svelte'
   import ScopeSentence from '../../parts/ScopeSentence.svelte'
   import Tally from '../../parts/Tally.svelte'
   import Workings, { type Asked } from '../../parts/Workings.svelte'
@@ -20,6 +23,7 @@
   import Bench from './Bench.svelte'
   import * as compose from './compose'
   import Grid from './Grid.svelte'
+  import MakeEdition from './MakeEdition.svelte'
   import { askedOf, grabs, takeOut, tick as tickStep } from './reach'
   import SectionHead from './SectionHead.svelte'
   import { isInstrument, stand, standing } from './layout'
@@ -200,7 +204,32 @@
           </div>
         {:else}
           <h1>{body?.title ?? ''}</h1>
-          <div class="acts"><a class="act main" href="#/scorecards/{params.id}/bench">Open the bench</a></div>
+          <div class="acts">
+            {#if card && body && card.version}
+              <MakeEdition id={params.id} title={body.title} {card} scope={plain(session.scope)} />
+              <Slot text="Take out" label="Take out" width={290}>
+                {#snippet children()}
+                  <div class="take-out">
+                    <TakeOut
+                      of={{ scorecard: params.id, scope: { ...plain(session.asked), period: card.period } }}
+                      sheets={card.instruments.map((one) => ({ key: one.id, name: one.title }))}
+                    />
+                  </div>
+                {/snippet}
+              </Slot>
+              <Slot text="Share" label="Share" width={300}>
+                {#snippet children()}
+                  <div class="take-out">
+                    <p class="small soft">
+                      Whoever has the link reads this scorecard as it stands, and nothing else.
+                    </p>
+                    <Links of={{ scorecard: params.id, scope: plain(session.scope) }} />
+                  </div>
+                {/snippet}
+              </Slot>
+            {/if}
+            <a class="act main" href="#/scorecards/{params.id}/bench">Open the bench</a>
+          </div>
         {/if}
       </div>
 
@@ -375,9 +404,13 @@
     flex: 1;
     min-width: 0;
   }
+  .take-out {
+    padding: 6px 8px;
+  }
   .acts {
     display: flex;
-    gap: 10px;
+    align-items: center;
+    gap: 16px;
   }
   .scope {
     display: flex;

@@ -1,0 +1,233 @@
+"""Links to one page for people without an account: made, listed, taken back, and read."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from html import escape
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Form, Path, Query, Request, Response
+from fastapi.responses import HTMLResponse
+from pydantic import AfterValidator, BaseModel, Field
+
+from ironmark.api.editions import WHOLE_S
+from ironmark.api.exports import about
+from ironmark.api.who import Reader, reader
+from ironmark.pages.documents import Key, Model, Name, ScopeBody
+from ironmark.pages.editions import Frozen, freeze
+from ironmark.pages.library import Library
+from ironmark.pages.problems import Refused
+from ironmark.publish.leaf import Leaf
+from ironmark.publish.page import as_html, policy
+from ironmark.store import editions, links, records
+from ironmark.store.database import Missing
+from ironmark.store.models import Link
+from ironmark.tables.connections import LiveProblem
+from ironmark.work.printing import pictures_of
+
+router = APIRouter(prefix="/api/links", tags=["links"])
+public = APIRouter(prefix="/shared", include_in_schema=False)
+LIVE_S = 300  # after which a live page reads itself again
+MOST_TOKEN = 200
+
+
+def _site(text: str) -> str:
+    if not re.fullmatch(r"https?://[A-Za-z0-9.-]{1,253}(:\d{1,5})?", text):
+        raise ValueError(f"“{text}” is no site; write it as https://intranet.example, without a path")
+    return text
+
+
+class LinkAsk(Model):
+    """Of an edition, or of a scorecard as it stands, for a scope. until: the last day it can be read. frames: the sites
+    that may show it within theirs; none means no site may. workings: with the account of every reading."""
+
+    name: Name
+    edition: Key | None = None
+    scorecard: Key | None = None
+    scope: ScopeBody | None = None
+    until: dt.date
+    password: str | None = Field(None, min_length=8, max_length=200)
+    frames: list[Annotated[str, AfterValidator(_site)]] = Field(default=[], max_length=20)
+    workings: bool = False
+
+
+class LinkOut(BaseModel):
+    """readings: how often it was read."""
+
+    id: str
+    name: str
+    edition: str | None
+    scorecard: str | None
+    until: dt.date
+    has_password: bool
+    frames: list[str]
+    workings: bool
+    readings: int
+    made_at: str
+    made_by: str
+    over: bool
+
+
+class NewLink(LinkOut):
+    """path: its address on this server, told this once."""
+
+    path: str
+
+
+def _today() -> dt.date:
+    return dt.datetime.now(dt.UTC).date()
+
+
+def _out(row: Link) -> LinkOut:
+    return LinkOut(
+        id=row.id, name=row.name, edition=row.edition, scorecard=row.scorecard, until=row.until,
+        has_password=bool(row.password), frames=row.frames, workings=row.workings, readings=row.readings,
+        made_at=row.made_at.isoformat() + "Z", made_by=row.made_by, over=row.until < _today(),
+    )  # fmt: skip
+
+
+@router.get("")
+def list_links(
+    edition: Key | None = None, scorecard: Key | None = None, who: Reader = Depends(reader)
+) -> list[LinkOut]:
+    """Those that were not taken back; how each is reached is kept nowhere."""
+    with who.read() as session:
+        return [_out(row) for row in links.every(session, edition, scorecard)]
+
+
+@router.post("", status_code=201)
+def make_link(ask: LinkAsk, who: Reader = Depends(reader)) -> NewLink:
+    if (ask.edition is None) == (ask.scorecard is None):
+        raise Refused(422, "which-page", "To what?", "Name an edition, or a scorecard.", {"field": "edition"})
+    if ask.until < _today():
+        raise Refused(422, "over", "The day is over", "Choose a day from today on.", {"field": "until"})
+    with who.write() as session:
+        if ask.edition:
+            editions.get(session, ask.edition)
+        else:
+            records.get(session, "scorecard", ask.scorecard or "")
+        scope = ask.scope.model_dump() if ask.scope else None
+        row, token = links.make(
+            session, name=ask.name, edition=ask.edition, scorecard=ask.scorecard, scope=scope, until=ask.until,
+            password=ask.password, frames=ask.frames, workings=ask.workings,
+        )  # fmt: skip
+        return NewLink(**_out(row).model_dump(), path=f"/shared/{token}")
+
+
+@router.delete("/{key}", status_code=204)
+def end_link(key: str, who: Reader = Depends(reader)) -> None:
+    """Take it back: whoever has it sees nothing any more."""
+    with who.write() as session:
+        links.end(session, key)
+
+
+# What it opens
+
+Token = Annotated[str, Path(max_length=MOST_TOKEN)]
+_PLAIN = "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; base-uri 'none'; frame-ancestors {frames}"
+_STYLE = (
+    "body{font:16px/1.5 system-ui,sans-serif;background:#f3f1ec;color:#1e282e;margin:0;display:grid;place-items:center;"
+    "min-height:100vh}main{max-width:30rem;padding:2rem}h1{font-size:1.4rem}input,button{font:inherit;padding:.4rem .7rem}"
+    "button{background:#5a3d8a;color:#fff;border:0;border-radius:4px}input{border:1px solid #b5b3ab;border-radius:4px}"
+)
+
+
+def _plainly(status: int, title: str, text: str, form: str = "", frames: list[str] | None = None) -> HTMLResponse:
+    page = (
+        f'<!doctype html><html lang="en-GB"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width">'
+        f"<title>{title}</title><style>{_STYLE}</style></head><body><main><h1>{title}</h1><p>{text}</p>{form}</main></body></html>"
+    )
+    around = " ".join(frames or []) or "'none'"
+    return HTMLResponse(page, status, headers=_heads(_PLAIN.format(frames=around)))
+
+
+def _heads(security: str) -> dict[str, str]:
+    return {
+        "Content-Security-Policy": security, "Cache-Control": "no-store", "Referrer-Policy": "no-referrer",
+        "X-Robots-Tag": "noindex",
+    }  # fmt: skip
+
+
+def _nothing() -> HTMLResponse:
+    """The same for a link that never was, one that has ended, and one that was taken back."""
+    return _plainly(
+        404, "There is nothing here", "The link is wrong, has ended, or was taken back. Ask whoever sent it to you."
+    )
+
+
+def _form(row: Link, status: int, text: str) -> HTMLResponse:
+    form = (
+        '<form method="post"><label>Password <input type="password" name="password" autofocus maxlength="200" '
+        'autocomplete="current-password"></label> <button>Open</button></form>'
+    )
+    return _plainly(status, escape(row.name), text, form, row.frames)
+
+
+@public.get("/{token}")
+def open_link(token: Token, request: Request, again: str = Query("", max_length=10)) -> Response:
+    who = Reader(request.app.state.sources)
+    with who.read() as session:
+        row = links.found(session, token, _today())
+    if row is None:
+        return _nothing()
+    if row.password:
+        return _form(row, 200, "This page asks for a password.")
+    return _page(who, row, counts=not again)
+
+
+@public.post("/{token}")
+def try_password(token: Token, request: Request, password: Annotated[str, Form(max_length=200)] = "") -> Response:
+    who = Reader(request.app.state.sources)
+    with who.write() as session:
+        row = links.found(session, token, _today())
+        later = links.may_try(session, row.id) if row is not None else 0
+    if row is None:
+        return _nothing()
+    if later:
+        answer = _form(row, 429, f"That was tried too often. Wait {later} seconds and try again.")
+        answer.headers["Retry-After"] = str(later)
+        return answer
+    if not links.is_password(row, password):
+        return _form(row, 403, "That is not the password.")
+    with who.write() as session:
+        links.was_right(session, row.id)
+    return _page(who, row, counts=True)
+
+
+def _page(who: Reader, row: Link, *, counts: bool) -> Response:
+    try:
+        leaf = _leaf(who, row)
+    except Missing:
+        return _nothing()
+    except LiveProblem:
+        return _plainly(503, escape(row.name), "The page cannot be read just now. Try again in a minute.")
+    with who.write() as session:
+        if counts:
+            links.count(session, row.id)
+        pictures = pictures_of(session, leaf.frozen)
+    reads_itself = not row.password and row.scorecard
+    head = f'<meta http-equiv="refresh" content="{LIVE_S};url=?again=1">' if reads_itself else "<!-- shared -->"
+    return Response(
+        as_html(leaf, pictures, head=head), media_type="text/html; charset=utf-8",
+        headers=_heads(policy(tuple(row.frames))),
+    )  # fmt: skip
+
+
+def _leaf(who: Reader, row: Link) -> Leaf:
+    if row.edition:
+        with who.read() as session:
+            edition = editions.get(session, row.edition)
+            frozen = Frozen.from_bytes(editions.held(session, row.edition))
+            leaf = Leaf(frozen, about(edition))
+    else:
+
+        def read(library: Library) -> Frozen:
+            body = library.scorecard(row.scorecard or "")
+            scope = ScopeBody.model_validate(row.scope) if row.scope else body.scope
+            return freeze(library, body, scope, explained=row.workings)
+
+        leaf = Leaf(who.look(read, WHOLE_S))
+    if not row.workings:
+        leaf.frozen.workings.clear()
+    return leaf

@@ -1,0 +1,137 @@
+"""Links for people without an account: they show one page, and nothing else."""
+
+import datetime as dt
+import json
+import re
+import time
+import unittest
+from typing import Any
+
+from sqlalchemy import text
+
+from tests import world
+
+CARD = "network-performance"
+LATER = (dt.date.today() + dt.timedelta(days=30)).isoformat()
+
+
+class Links(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.client = world.running().client
+        made = cls.client.post("/api/editions", json={"scorecard": CARD, "scope": {"period": "2026-10"}}).json()
+        cls.edition = made["id"]
+        cls.client.post(f"/api/editions/{cls.edition}/publish")
+
+    def make(self, **asked: Any) -> Any:
+        answer = self.client.post("/api/links", json={"name": "Board", "until": LATER, **asked})
+        self.assertEqual(answer.status_code, 201, answer.text)
+        return answer.json()
+
+    def told(self, page: str) -> Any:
+        return json.loads(re.search(r'id="told">(.*?)</script>', page, re.S)[1])  # type: ignore[index]
+
+    def test_it_shows_its_edition_and_counts_its_readings(self) -> None:
+        link = self.make(edition=self.edition)
+        for _ in range(2):
+            page = self.client.get(link["path"])
+            self.assertEqual(page.status_code, 200)
+        told = self.told(page.text)
+        self.assertEqual((told["title"], told["workings"]), ("Network performance", {}))
+        listed = self.client.get(f"/api/links?edition={self.edition}").json()
+        found = next(one for one in listed if one["id"] == link["id"])
+        self.assertEqual(found["readings"], 2)
+        self.assertNotIn("path", found)
+        with world.engine().connect() as connection:
+            row = str(connection.execute(text("SELECT * FROM links WHERE id = :id"), {"id": link["id"]}).one())
+        token = link["path"].rsplit("/", 1)[1]
+        self.assertNotIn(token, row)
+        self.assertNotIn(token, (world.running().directory / "server.log").read_text())
+        with_workings = self.make(edition=self.edition, workings=True)
+        self.assertTrue(self.told(self.client.get(with_workings["path"]).text)["workings"]["i1"])
+
+    def test_wrong_ended_and_taken_back_look_the_same(self) -> None:
+        ended, back = self.make(edition=self.edition), self.make(edition=self.edition)
+        with world.engine().begin() as connection:
+            connection.execute(text("UPDATE links SET until = '2020-01-01' WHERE id = :id"), {"id": ended["id"]})
+        self.assertEqual(self.client.delete(f"/api/links/{back['id']}").status_code, 204)
+        self.assertEqual(self.client.delete(f"/api/links/{back['id']}").status_code, 404)
+        seen = [
+            self.client.get(path) for path in (ended["path"], back["path"], "/shared/never-was", "/shared/" + "x" * 43)
+        ]
+        seen += [self.client.post(path, data={"password": "x"}) for path in (ended["path"], back["path"], "/shared/no")]
+        self.assertEqual({(one.status_code, one.content) for one in seen}, {(404, seen[0].content)})
+        heads = [{k: v for k, v in one.headers.items() if k not in ("date",)} for one in seen]
+        self.assertTrue(all(head == heads[0] for head in heads))
+
+    def test_it_opens_no_other_route(self) -> None:
+        token = self.make(edition=self.edition)["path"].rsplit("/", 1)[1]
+        paths = self.client.get("/api/openapi.json").json()["paths"]
+        bearer = {"Authorization": f"Bearer {token}"}
+        for path, methods in paths.items():
+            keyed = re.sub(r"\{[^}]*\}", token, path)
+            if keyed != path and "get" in methods:
+                answer = self.client.get(keyed, headers=bearer)
+                self.assertTrue(answer.status_code in (404, 422) or answer.content == b"[]", f"{keyed} {answer.text[:200]}")
+        for rest in ("/", "/page", "/../api/editions", "?data=true", "/export/json"):
+            answer = self.client.get(f"/shared/{token}{rest}", headers=bearer, follow_redirects=False)
+            self.assertTrue(answer.status_code in (404, 307) or "<!doctype html>" in answer.text, rest)
+        self.assertEqual(self.client.get("/shared").status_code, 404)
+        page = self.client.get(f"/shared/{token}").text
+        self.assertNotIn(self.edition, page)
+        self.assertNotIn(token, page)
+
+    def test_a_password_is_asked_for_and_tries_slow_down(self) -> None:
+        link = self.make(edition=self.edition, password="fog on the sound")
+        self.assertIn("asks for a password", self.client.get(link["path"]).text)
+        self.assertNotIn("told", self.client.get(link["path"]).text)
+        right = self.client.post(link["path"], data={"password": "fog on the sound"})
+        self.assertEqual(self.told(right.text)["title"], "Network performance")
+        codes = [self.client.post(link["path"], data={"password": f"try {n}"}).status_code for n in range(5)]
+        self.assertEqual(codes, [403, 403, 403, 429, 429])
+        later = self.client.post(link["path"], data={"password": "fog on the sound"})
+        self.assertEqual(later.status_code, 429)
+        time.sleep(int(later.headers["retry-after"]) + 0.1)
+        self.assertEqual(self.client.post(link["path"], data={"password": "wrong again"}).status_code, 403)
+        later = self.client.post(link["path"], data={"password": "fog on the sound"})
+        self.assertGreater(int(later.headers["retry-after"]), 2)
+        time.sleep(int(later.headers["retry-after"]) + 0.1)
+        self.assertEqual(self.client.post(link["path"], data={"password": "fog on the sound"}).status_code, 200)
+        with world.engine().connect() as connection:
+            kept = connection.execute(
+                text("SELECT password FROM links WHERE id = :id"), {"id": link["id"]}
+            ).scalar_one()
+        self.assertTrue(kept.startswith("$argon2id$"))
+
+    def test_only_named_sites_may_frame_it(self) -> None:
+        alone, framed = self.make(edition=self.edition), self.make(edition=self.edition, frames=["https://intranet.example:8443"])  # fmt: skip
+        around = [self.client.get(one["path"]).headers["content-security-policy"] for one in (alone, framed)]
+        self.assertIn("frame-ancestors 'none'", around[0])
+        self.assertIn("frame-ancestors https://intranet.example:8443", around[1])
+        self.assertIn("default-src 'none'", around[1])
+        for odd in ("https://a.example/path", "javascript:alert(1)", "*", "https://a.example; script-src *"):
+            answer = self.client.post("/api/links", json={"name": "x", "until": LATER, "edition": self.edition, "frames": [odd]})  # fmt: skip
+            self.assertEqual(answer.status_code, 422, odd)
+
+    def test_a_live_page_reads_what_holds_now(self) -> None:
+        body = self.client.get(f"/api/scorecards/{CARD}").json()["body"] | {"title": "Harbour <b>screen</b>"}
+        card = self.client.post("/api/scorecards", json=body).json()["id"]
+        link = self.make(scorecard=card, scope={"period": "2026-09"})
+        page = self.client.get(link["path"])
+        self.assertIn('http-equiv="refresh"', page.text)
+        self.assertIn("Harbour &lt;b&gt;screen", page.text)
+        self.assertEqual(self.told(page.text)["picture"]["period"], "2026-09")
+        self.client.get(link["path"] + "?again=1")
+        self.assertEqual(self.client.get(f"/api/links?scorecard={card}").json()[0]["readings"], 1)
+        tag = self.client.get(f"/api/scorecards/{card}").headers["etag"]
+        self.client.delete(f"/api/scorecards/{card}", headers={"If-Match": tag})
+        self.assertEqual(self.client.get(link["path"]).status_code, 404)
+
+    def test_what_does_not_fit_is_refused(self) -> None:
+        for asked in ({}, {"edition": self.edition, "scorecard": CARD}, {"edition": self.edition, "until": "2020-01-01"},
+                      {"edition": self.edition, "password": "short"}):  # fmt: skip
+            answer = self.client.post("/api/links", json={"name": "x", "until": LATER, **asked})
+            self.assertEqual(answer.status_code, 422, asked)
+        self.assertEqual(
+            self.client.post("/api/links", json={"name": "x", "until": LATER, "edition": "no"}).status_code, 404
+        )

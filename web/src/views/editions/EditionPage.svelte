@@ -1,0 +1,313 @@
+<script lang="ts">
+  /** One edition: beside another one or now, its covering note, what it can be taken out as, and who may read it. */
+  import { push } from 'svelte-spa-router'
+  import { api, attempt, got, seen, words, type Schemas } from '../../api/client'
+  import { when } from '../../api/days'
+  import Choices from '../../parts/Choices.svelte'
+  import Slot from '../../parts/Slot.svelte'
+  import TakeOut from '../../parts/TakeOut.svelte'
+  import Differences from './Differences.svelte'
+  import EditionRow from './EditionRow.svelte'
+  import Links from './Links.svelte'
+  import { restated, type Edition } from './told'
+
+  let { params }: { params: { id: string } } = $props()
+  let held = $state.raw<Schemas['EditionPage'] | null>(null)
+  let beside = $state('now')
+  let shown = $state<'differs' | 'page'>('differs')
+  let editions = $state.raw<Edition[]>([])
+  let found = $state.raw<Schemas['SideBySide'] | null>(null)
+  let failed = $state('')
+  let missing = $state('')
+  let title = $state('')
+  let note = $state('')
+  let why = $state('')
+
+  const edition = $derived(held?.edition ?? null)
+  const path = $derived({ key: params.id })
+  async function load(id: string) {
+    const key = { params: { path: { key: id } } }
+    held = await got(api.GET('/api/editions/{key}', key))
+    title = held.edition.title
+    note = held.edition.note
+    const query = { scorecard: held.edition.scorecard }
+    editions = await got(api.GET('/api/editions', { params: { query } }))
+  }
+  $effect(() => {
+    held = found = null
+    missing = failed = ''
+    load(params.id).catch((error) => (missing = words(error)))
+  })
+  $effect(() => {
+    const query = { with: beside }
+    found = null
+    got(api.GET('/api/editions/{key}/compare', { params: { path, query } })).then(
+      (answer) => (found = answer),
+      (error) => (failed = words(error)),
+    )
+  })
+  const others = $derived([
+    { key: 'now', name: 'the same page now' },
+    ...editions
+      .filter((one) => one.id !== params.id)
+      .map((one) => ({ key: one.id, name: `edition ${one.number}`, note: one.period_label })),
+  ])
+  const besideName = $derived(others.find((one) => one.key === beside)?.name ?? 'the same page now')
+  const sheets = $derived((held?.picture.instruments ?? []).map((one) => ({ key: one.id, name: one.title })))
+  const act = (work: () => Promise<unknown>) =>
+    attempt(
+      async () => {
+        await work()
+      },
+      (said) => (failed = said),
+    )
+  const publish = () =>
+    act(async () => {
+      await keep()
+      await got(api.POST('/api/editions/{key}/publish', { params: { path } }))
+      await load(params.id)
+    })
+  const withdraw = () =>
+    act(async () => {
+      await got(api.POST('/api/editions/{key}/withdraw', { params: { path }, body: { why: why.trim() } }))
+      await load(params.id)
+    })
+  const drop = () =>
+    act(async () => {
+      const header = seen(edition!.version)
+      await got(api.DELETE('/api/editions/{key}', { params: { path, header } }))
+      await push('/editions')
+    })
+  const restate = () =>
+    act(async () => {
+      const body = {
+        scorecard: edition!.scorecard,
+        scope: held!.scope,
+        title: edition!.title,
+        note: edition!.note,
+        restates: edition!.id,
+      }
+      const made = await got(api.POST('/api/editions', { body }))
+      await push(`/editions/${made.id}`)
+    })
+  /** Keep the title and the covering note of a draft. */
+  async function keep() {
+    if (!edition || edition.state !== 'draft' || (title === edition.title && note === edition.note)) return
+    const body = { title: title.trim() || edition.title, note }
+    const header = seen(edition.version)
+    const changed = await got(api.PUT('/api/editions/{key}', { params: { path, header }, body }))
+    held = { ...held!, edition: changed }
+  }
+</script>
+
+{#if missing}
+  <main class="page">
+    <h1>This edition is gone</h1>
+    <p class="sentence">{missing} Go to the <a class="slot" href="#/editions">editions</a>.</p>
+  </main>
+{:else if edition && held}
+  <main class="page">
+    <div class="top">
+      <div>
+        <h1>{edition.title}, edition {edition.number}</h1>
+        <p class="sentence">
+          {edition.period_label} as {edition.state === 'draft' ? 'drafted' : 'published'} on
+          <span>{when(edition.published_at ?? edition.made_at)}</span>, beside
+          <Slot text={besideName} label="Beside">
+            {#snippet children(close)}
+              <Choices
+                choices={others}
+                chosen={beside}
+                choose={(key) => {
+                  beside = key
+                  close()
+                }}
+              />
+            {/snippet}
+          </Slot>, showing
+          <Slot
+            text={shown === 'differs' ? 'what differs' : 'the page as it was'}
+            label="Showing"
+            width={200}
+          >
+            {#snippet children(close)}
+              <Choices
+                choices={[
+                  { key: 'differs', name: 'what differs' },
+                  { key: 'page', name: 'the page as it was' },
+                ]}
+                chosen={shown}
+                choose={(key) => {
+                  shown = key as typeof shown
+                  close()
+                }}
+              />
+            {/snippet}
+          </Slot>
+        </p>
+      </div>
+      <div class="acts">
+        {#if edition.state === 'draft'}
+          <button class="act" onclick={drop}>Throw away</button>
+          <button class="act main" onclick={publish}>Publish</button>
+        {:else}
+          {#if edition.state === 'published' && edition.restated}
+            <button class="act" onclick={restate}>Make one that restates it</button>
+          {/if}
+          {#if edition.state === 'published'}
+            <Slot text="Withdraw" label="Withdraw" width={280}>
+              {#snippet children(close)}
+                <form
+                  class="why"
+                  onsubmit={(event) => {
+                    event.preventDefault()
+                    close()
+                    void withdraw()
+                  }}
+                >
+                  <label class="small soft"
+                    >Why? Whoever reads it is told.
+                    <input class="type-in" required maxlength="2000" bind:value={why} /></label
+                  >
+                  <button class="act main">Withdraw it</button>
+                </form>
+              {/snippet}
+            </Slot>
+          {/if}
+        {/if}
+      </div>
+    </div>
+    {#if failed}<p class="note" role="alert">{failed}</p>{/if}
+    {#if edition.state === 'withdrawn'}
+      <p class="note">
+        <b
+          >Withdrawn on {when(edition.withdrawn_at!)}{edition.withdrawn_by
+            ? ` by ${edition.withdrawn_by}`
+            : ''}:</b
+        >
+        {edition.why}
+      </p>
+    {/if}
+    <div class="columns">
+      <nav class="sheet list" aria-label="Editions of this scorecard">
+        <h2>Editions</h2>
+        {#each editions as one (one.id)}<EditionRow edition={one} here={one.id === edition.id} />{/each}
+      </nav>
+      <div class="sheet middle">
+        {#if shown === 'page'}
+          <iframe title="{edition.title}, edition {edition.number}" src="/api/editions/{edition.id}/leaf"
+          ></iframe>
+        {:else}
+          {#if found}<Differences
+              {found}
+              names={beside === 'now'
+                ? [edition.state === 'draft' ? 'Drafted' : 'Published', 'Now']
+                : [`Edition ${edition.number}`, besideName[0]!.toLocaleUpperCase() + besideName.slice(1)]}
+              kept={beside === 'now'}
+            />
+          {:else if !failed}<p class="soft">Laying both side by side…</p>{/if}
+          <h2 class="covering">Covering note</h2>
+          {#if edition.state === 'draft'}
+            <input
+              class="type-in"
+              aria-label="Title"
+              maxlength="120"
+              bind:value={title}
+              onchange={() => act(keep)}
+            />
+            <textarea
+              class="type-in"
+              aria-label="Covering note"
+              rows="4"
+              maxlength="20000"
+              bind:value={note}
+              onchange={() => act(keep)}
+              placeholder="What the reader should know first: what happened, and what is done about it."
+            ></textarea>
+          {:else if edition.note}<p class="said">{edition.note}</p>
+          {:else}<p class="soft">It was published without one.</p>{/if}
+          <p class="small soft">
+            made {when(edition.made_at)}{edition.made_by ? ` by ${edition.made_by}` : ''}{edition.by_clock
+              ? ', by the calendar'
+              : ''}{restated(edition) ? ` · ${restated(edition)}` : ''}
+          </p>
+        {/if}
+      </div>
+      <aside>
+        <section class="sheet panel">
+          <h2>Take out</h2>
+          <TakeOut of={{ edition: edition.id }} {sheets} />
+        </section>
+        <section class="sheet panel">
+          <h2>Shared</h2>
+          {#key edition.id}<Links of={{ edition: edition.id }} />{/key}
+        </section>
+      </aside>
+    </div>
+  </main>
+{:else}
+  <main class="page"><p class="soft">Reading…</p></main>
+{/if}
+
+<style>
+  .acts {
+    display: flex;
+    align-items: center;
+    gap: 12px;
+  }
+  .why {
+    display: grid;
+    gap: 8px;
+    padding: 6px;
+  }
+  .columns {
+    display: grid;
+    grid-template-columns: 210px minmax(0, 1fr) 250px;
+    gap: 12px;
+    align-items: start;
+  }
+  .list {
+    overflow: hidden;
+  }
+  .list h2,
+  .panel h2 {
+    padding: 12px 14px 8px;
+  }
+  .panel {
+    padding: 0 14px 10px;
+    margin-bottom: 12px;
+  }
+  .panel h2 {
+    padding-left: 0;
+  }
+  .middle {
+    padding: 14px 16px 16px;
+  }
+  .covering {
+    margin: 18px 0 6px;
+  }
+  .said {
+    max-width: 80ch;
+    margin-bottom: 6px;
+    white-space: pre-line;
+  }
+  textarea {
+    margin: 6px 0;
+  }
+  iframe {
+    display: block;
+    width: 100%;
+    height: calc(100vh - 190px);
+    min-height: 420px;
+    border: none;
+  }
+  @media (max-width: 1000px) {
+    .columns {
+      grid-template-columns: minmax(0, 1fr);
+    }
+    .list {
+      max-height: 220px;
+      overflow: auto;
+    }
+  }
+</style>

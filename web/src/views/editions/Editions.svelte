@@ -1,0 +1,77 @@
+<script lang="ts">
+  /** Every edition, by the scorecard it is of. */
+  import { api, got, words } from '../../api/client'
+  import EditionRow from './EditionRow.svelte'
+  import type { Edition } from './told'
+
+  let editions = $state.raw<Edition[] | null>(null)
+  let failed = $state('')
+  async function load() {
+    try {
+      editions = await got(api.GET('/api/editions'))
+      failed = ''
+    } catch (error) {
+      failed = words(error)
+    }
+  }
+  void load()
+  /** The one last made first; each under the title its newest one has. */
+  const groups = $derived.by(() => {
+    const found = new Map<string, Edition[]>()
+    for (const edition of editions ?? [])
+      found.set(edition.scorecard, [...(found.get(edition.scorecard) ?? []), edition])
+    return [...found.values()]
+  })
+</script>
+
+<main class="page">
+  <div class="top">
+    <div>
+      <h1>Editions</h1>
+      <p class="sentence">
+        {editions ? `${editions.length} ${editions.length === 1 ? 'edition' : 'editions'}` : 'Reading…'}:
+        scorecards as they were read, frozen, numbered and dated.
+      </p>
+    </div>
+  </div>
+  {#if failed}<p class="note" role="alert">
+      {failed} <button class="act quiet" onclick={load}>Try again</button>
+    </p>{/if}
+  <div class="groups">
+    {#each groups as group (group[0]!.scorecard)}
+      <section class="sheet">
+        <h2><a href="#/scorecards/{group[0]!.scorecard}">{group[0]!.title}</a></h2>
+        {#each group as edition (edition.id)}<EditionRow {edition} />{/each}
+      </section>
+    {/each}
+  </div>
+  {#if editions && !editions.length}
+    <p class="sentence empty">
+      There is no edition yet. Open a <a class="link" href="#/scorecards">scorecard</a>, read the period you
+      want to report, and press <b>Make an edition</b>: it keeps every value, mark and state as they are,
+      whatever changes later.
+    </p>
+  {/if}
+</main>
+
+<style>
+  .groups {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(min(380px, 100%), 1fr));
+    gap: 12px;
+    align-items: start;
+  }
+  section {
+    overflow: hidden;
+  }
+  h2 {
+    padding: 12px 16px 8px;
+    border-bottom: 1px solid var(--rule);
+  }
+  h2 a:hover {
+    color: var(--accent);
+  }
+  .empty {
+    max-width: 70ch;
+  }
+</style>
