@@ -41,6 +41,7 @@ from ironmark.api import (
     rows,
     scorecards,
     specimens,
+    standing,
     takeouts,
     typed,
     uploads,
@@ -61,6 +62,7 @@ ROUTERS = (
     takeouts,
     exports,
     links,
+    standing,
     scorecards,
     editions,
     previews,
@@ -127,6 +129,7 @@ def create_app(
     app.include_router(palettes.states_router)
     app.include_router(assumptions.cases_router)
     app.include_router(links.public)
+    app.include_router(standing.holidays_router)
 
     @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})
     def health(who: Reader = Depends(reader)) -> Health:

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.core import words
 from ironmark.core.marks import EVERYONE, TOGETHER, Owner
-from ironmark.core.numbers import Unit, show
+from ironmark.core.numbers import Unit, show, show_exact
 from ironmark.core.palette import palette_of
 from ironmark.pages.documents import KpiBody, YardstickBody
 from ironmark.pages.editions import Frozen, freeze
@@ -151,9 +151,11 @@ def compare(
         if not what:
             same += 1
             continue
-        difference = _difference(
-            one, sheet, reading, "changed", before=one.side(sheet, reading), after=other.side(*pair)
-        )
+        before, after = one.side(sheet, reading), other.side(*pair)
+        if "value" in what and before.shown == after.shown:  # what differs is seen
+            unit = sheet.subjects[reading.subject].unit
+            before.shown, after.shown = (show_exact(r.value, unit) for r in (reading, pair[1]) if r.value is not None)
+        difference = _difference(one, sheet, reading, "changed", before=before, after=after)
         difference.what, difference.because = what, because
         differences.append(difference)
     came = [

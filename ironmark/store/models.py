@@ -286,3 +286,34 @@ class Link(Base):
     made_at: Mapped[dt.datetime]
     made_by: Mapped[str] = mapped_column(String(120), default="")
     ended_at: Mapped[dt.datetime | None]
+
+
+class Holidays(Base):
+    """A list of holidays, as ISO dates."""
+
+    __tablename__ = "holidays"
+    id: Mapped[str] = mapped_column(Key, primary_key=True)
+    name: Mapped[str] = mapped_column(Name)
+    days: Mapped[list[Any]]
+    made_at: Mapped[dt.datetime]
+
+
+class Standing(Base):
+    """A standing order: editions that are made by the calendar.
+
+    state: waiting for its time, running, held until the data is complete, or failed; said: why. standing_for: the
+    period of the edition that is due; tries: how often it failed or was held in a row. made: the last edition.
+    """
+
+    __tablename__ = "standing_orders"
+    id: Mapped[str] = mapped_column(Key, primary_key=True)
+    version: Mapped[int]
+    body: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(String(10))
+    said: Mapped[str] = mapped_column(Text, default="")
+    tries: Mapped[int] = mapped_column(default=0)
+    due_at: Mapped[dt.datetime] = mapped_column(index=True)
+    standing_for: Mapped[str] = mapped_column(Key)
+    made: Mapped[str | None] = mapped_column(Key)
+    made_at: Mapped[dt.datetime]
+    made_by: Mapped[str] = mapped_column(String(120), default="")

@@ -11,11 +11,13 @@ import structlog
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
+from ironmark.core.formula import FormulaError
 from ironmark.pages import refreshing
+from ironmark.pages import standing as orders
 from ironmark.pages.problems import Refused
 from ironmark.pages.restating import Restating
 from ironmark.pages.sources import Sources
-from ironmark.store import leases, refreshes
+from ironmark.store import leases, refreshes, standing
 from ironmark.store.database import Missing, now
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
@@ -24,6 +26,7 @@ from ironmark.work.printing import Printing
 
 LEASE, LEASE_S, LOOK_S = "work", 20, 0.5
 AT_ONCE = 2
+ORDER = "order:"  # before the key of a standing order
 log = structlog.get_logger()
 
 
@@ -77,7 +80,10 @@ class Worker:
         with self._sources.changes() as session:
             mine = leases.take(session, LEASE, self._holder, LEASE_S)
             keys = refreshes.due(session, now(), 4 * AT_ONCE) if mine else []
+            ordered = standing.due(session, now(), 4 * AT_ONCE) if mine else []
             restated = mine and "" not in self._running and self._restating.changed(session)
+        for key in ordered:
+            self._begin(f"{ORDER}{key}", self._edition)
         if mine:
             self.printing.wake()
         for key in keys:
@@ -103,6 +109,31 @@ class Worker:
         finally:
             with self._lock:
                 self._running.discard(key)
+
+    def _edition(self, place: str) -> None:
+        """Make the edition of a standing order."""
+        key = place.removeprefix(ORDER)
+        try:
+            try:
+                orders.carry_out(self._sources, key, self._insist)
+            except (Refused, LiveProblem, NoPeriod, Missing, FormulaError) as error:
+                said = error.problem.detail if isinstance(error, Refused) else str(error)
+                self._not_made(key, said)
+            except (DBAPIError, leases.Lost):
+                raise
+            except Exception as error:
+                log.error("standing", order=key, exc_info=error)
+                self._not_made(key, "The fault is ours and was logged.")
+        except (DBAPIError, leases.Lost, Missing):
+            pass  # whoever has the lease then begins it again; one that was ended is gone
+        finally:
+            with self._lock:
+                self._running.discard(place)
+
+    def _not_made(self, key: str, said: str) -> None:
+        with self._sources.changes() as session:
+            orders.note_failure(session, key, said)
+            self._insist(session)
 
     def _insist(self, session: Session) -> None:
         leases.insist(session, LEASE, self._holder)

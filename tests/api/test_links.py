@@ -72,7 +72,9 @@ class Links(unittest.TestCase):
             keyed = re.sub(r"\{[^}]*\}", token, path)
             if keyed != path and "get" in methods:
                 answer = self.client.get(keyed, headers=bearer)
-                self.assertTrue(answer.status_code in (404, 422) or answer.content == b"[]", f"{keyed} {answer.text[:200]}")
+                self.assertTrue(
+                    answer.status_code in (404, 422) or answer.content == b"[]", f"{keyed} {answer.text[:200]}"
+                )
         for rest in ("/", "/page", "/../api/editions", "?data=true", "/export/json"):
             answer = self.client.get(f"/shared/{token}{rest}", headers=bearer, follow_redirects=False)
             self.assertTrue(answer.status_code in (404, 307) or "<!doctype html>" in answer.text, rest)

@@ -254,7 +254,7 @@
             role="columnheader"
             aria-sort={sorted?.by !== column ? 'none' : sorted.down ? 'descending' : 'ascending'}
             class:right={NUMBERS.includes(column as Column)}
-            style:width={column === 'name' || widths[columns.indexOf(column)]![1]
+            style:width={!paper || column === 'name' || widths[columns.indexOf(column)]![1]
               ? undefined
               : `${widths[columns.indexOf(column)]![0] + 12}px`}
           >

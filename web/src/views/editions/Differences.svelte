@@ -25,6 +25,17 @@
       .join(' · '),
   )
   const differ = $derived(found.differences.filter((one) => one.kind !== 'came').length)
+  /** What was said of a reading above is not said again in full. */
+  const said = $derived.by(() => {
+    const before = new Set<string>()
+    return found.differences.map((one) =>
+      one.because.map((cause) => {
+        const again = cause.cause === 'rows' && before.has(cause.text)
+        before.add(cause.text)
+        return again ? { text: 'the same rows', more: '' } : { text: cause.text, more: because(cause) }
+      }),
+    )
+  })
   /** Readings that are graded by another line now than then are easily read wrongly. */
   const regraded = $derived(
     found.differences.find(
@@ -59,9 +70,9 @@
           <td class="arrow" aria-hidden="true">{one.kind === 'changed' ? '→' : ''}</td>
           <td class="right figures now">{@render side(one, one.after)}</td>
           <td class="small">
-            {#each one.because as cause (cause.text)}
+            {#each said[at] ?? [] as cause (cause.text)}
               <p>
-                {cause.text}{#if because(cause)}<span class="soft">, {because(cause)}</span>{/if}
+                {cause.text}{#if cause.more}<span class="soft">, {cause.more}</span>{/if}
               </p>
             {:else}<p>the same rows</p>{/each}
           </td>
@@ -102,6 +113,9 @@
   table {
     width: 100%;
     border-collapse: collapse;
+  }
+  thead th:first-child {
+    width: 30%;
   }
   thead th {
     padding: 4px 8px 6px 0;

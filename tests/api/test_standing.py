@@ -1,0 +1,175 @@
+"""Editions by the calendar: working days, holidays, only when complete, missed times once, one edition by two servers."""
+
+import datetime as dt
+import time
+import unittest
+from typing import Any
+
+from sqlalchemy import Engine, text
+
+from ironmark.core.periods import Period
+from ironmark.core.workdays import nth_day
+from ironmark.pages.standing import StandingBody, newest_due, next_due
+from ironmark.store import database
+from ironmark.store.mariadb import MariaDB
+from ironmark.tables.holidays import read_holidays
+from ironmark.tables.table import Unreadable
+from tests import world
+
+CARD = "network-performance"
+ICS = b"""BEGIN:VCALENDAR\r
+VERSION:2.0\r
+BEGIN:VEVENT\r
+DTSTART;VALUE=DATE:20261225\r
+DTEND;VALUE=DATE:20261227\r
+SUMMARY:Midwinter\r
+END:VEVENT\r
+BEGIN:VEVENT\r
+DTSTART;VALUE=DATE:20200102\r
+RRULE:FREQ=YEARLY\r
+END:VEVENT\r
+END:VCALENDAR\r
+"""
+
+
+def day(text: str) -> dt.date:
+    return dt.date.fromisoformat(text)
+
+
+class WorkingDays(unittest.TestCase):
+    def test_the_nth_working_day(self) -> None:
+        first, last = day("2026-11-01"), day("2026-11-30")  # a Sunday; a Monday
+        for n, holidays, wanted in (
+            (1, [], "2026-11-02"), (3, [], "2026-11-04"), (3, ["2026-11-03"], "2026-11-05"), (-1, [], "2026-11-30"),
+            (-1, ["2026-11-30"], "2026-11-27"), (99, [], "2026-11-30"),
+        ):  # fmt: skip
+            found = nth_day(first, last, n, working=True, holidays={day(h) for h in holidays})
+            self.assertEqual(found, day(wanted), (n, holidays))
+        self.assertEqual(nth_day(first, last, 3, working=False), day("2026-11-03"))
+        self.assertEqual(nth_day(first, last, -1, working=False), last)
+
+    def test_when_it_is_due_and_of_what(self) -> None:
+        body = StandingBody(scorecard="x", nth=3, at="07:00", zone="Europe/London")
+        moment = dt.datetime(2026, 11, 1)
+        due, period = next_due(body, moment, set(), 1)
+        self.assertEqual((due, period.key), (dt.datetime(2026, 11, 4, 7), "2026-10"))
+        self.assertEqual(next_due(body, due, set(), 1)[0], dt.datetime(2026, 12, 3, 7))
+        summer = next_due(body, dt.datetime(2026, 6, 30), set(), 1)
+        self.assertEqual((summer[0], summer[1].key), (dt.datetime(2026, 7, 3, 6), "2026-06"))
+        daily = StandingBody(scorecard="x", every="day", nth=1, at="09:00")
+        found = next_due(daily, dt.datetime(2026, 11, 27, 10), set(), 1)  # a Friday
+        self.assertEqual((found[0], found[1].key), (dt.datetime(2026, 11, 30, 9), "2026-11-27"))
+        missed = newest_due(body, dt.datetime(2026, 11, 20), set(), Period.parse("2026-06"))
+        self.assertEqual(missed.key, "2026-10")
+
+    def test_holidays_from_files(self) -> None:
+        found = read_holidays(ICS)
+        self.assertEqual(
+            [d for d in found if d.year == 2026], [day("2026-01-02"), day("2026-12-25"), day("2026-12-26")]
+        )
+        self.assertEqual(read_holidays(b"date,name\n2026-12-25,Midwinter\n2026-04-03,\n"), [day("2026-04-03"), day("2026-12-25")])  # fmt: skip
+        for odd in (b"", b"date\nsoon\n", b"BEGIN:VCALENDAR\nBEGIN:VEVENT\n", b"\x00\xff\xfe"):
+            with self.assertRaises(Unreadable):
+                read_holidays(odd)
+
+
+class ByTheCalendar(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.client = world.running().client
+
+    def order(self, client: Any = None, **slots: Any) -> Any:
+        client = client or self.client
+        answer = client.post("/api/standing", json={"scorecard": CARD, **slots})
+        self.assertEqual(answer.status_code, 201, answer.text)
+        return answer.json()
+
+    def now_is_its_time(self, engine: Engine, key: str, period: str) -> None:
+        with engine.begin() as connection:
+            connection.execute(
+                text("UPDATE standing_orders SET due_at = UTC_TIMESTAMP(6), standing_for = :p WHERE id = :id"),
+                {"p": period, "id": key},
+            )
+
+    def until(self, key: str, what: Any, client: Any = None) -> Any:
+        end = time.monotonic() + 60
+        while time.monotonic() < end:
+            found = next(one for one in (client or self.client).get("/api/standing").json() if one["id"] == key)
+            if what(found):
+                return found
+            time.sleep(0.1)
+        self.fail(str(found))
+
+    def drop(self, made: Any) -> None:
+        found = next(one for one in self.client.get("/api/standing").json() if one["id"] == made["id"])
+        tag = {"If-Match": f'"{found["version"]}"'}
+        self.assertEqual(self.client.delete(f"/api/standing/{made['id']}", headers=tag).status_code, 204)
+
+    def test_it_makes_one_edition_of_the_last_period_that_was_missed(self) -> None:
+        made = self.order(publish=True, note="By itself.")
+        self.now_is_its_time(world.engine(), made["id"], "2026-06")
+        found = self.until(made["id"], lambda one: one["made"])
+        edition = self.client.get(f"/api/editions/{found['made']}").json()["edition"]
+        self.assertEqual((edition["period"], edition["state"], edition["by_clock"]), ("2026-10", "published", True))
+        self.assertEqual((edition["note"], edition["made_by"]), ("By itself.", "by the calendar"))
+        mine = [e for e in self.client.get("/api/editions").json() if e["by_clock"]]
+        self.assertEqual(len(mine), 1)
+        self.assertEqual(found["next"][0]["of"], "November 2026")
+        self.drop(made)
+
+    def test_data_that_is_not_complete_is_told_and_waited_for(self) -> None:
+        before = len(self.client.get("/api/editions").json())
+        made = self.order(every="day", nth=1, days="all")
+        self.now_is_its_time(world.engine(), made["id"], "2026-11-24")
+        found = self.until(made["id"], lambda one: one["state"] == "held")
+        self.assertRegex(found["said"], r"is not complete: Sailings through 2026-11-21")
+        self.assertEqual(len(self.client.get("/api/editions").json()), before)
+        self.drop(made)
+
+    def test_what_does_not_fit_is_refused(self) -> None:
+        for slots in ({"nth": 0}, {"nth": 99}, {"at": "7 o'clock"}, {"zone": "Nowhere/Else"}, {"every": "fortnight"}):
+            self.assertEqual(
+                self.client.post("/api/standing", json={"scorecard": CARD, **slots}).status_code, 422, slots
+            )
+        self.assertEqual(self.client.post("/api/standing", json={"scorecard": "nowhere"}).status_code, 404)
+        self.assertEqual(self.client.post("/api/standing", json={"scorecard": CARD, "holidays": "no"}).status_code, 404)
+
+    def test_a_list_of_holidays_is_kept_and_followed(self) -> None:
+        answer = self.client.post("/api/holidays", files={"file": ("h.ics", ICS)}, data={"name": "Sound"})
+        self.assertEqual(answer.status_code, 201, answer.text)
+        key = answer.json()["id"]
+        made = self.order(holidays=key, nth=1, at="08:00")
+        days = {one["of"]: one["at"] for one in made["next"]}
+        self.assertEqual(days["December 2026"], "2027-01-01T08:00:00Z")
+        changed = self.client.put(
+            f"/api/standing/{made['id']}", json=made["body"] | {"nth": 2}, headers={"If-Match": f'"{made["version"]}"'}
+        ).json()
+        days = {one["of"]: one["at"] for one in changed["next"]}
+        self.assertEqual(days["December 2026"], "2027-01-04T08:00:00Z")  # the 2nd is a holiday, then a weekend
+        stale = self.client.put(f"/api/standing/{made['id']}", json=made["body"], headers={"If-Match": '"1"'})
+        self.assertEqual(stale.status_code, 412)
+        self.drop(made)
+        self.assertEqual(self.client.delete(f"/api/holidays/{key}").status_code, 204)
+
+    def test_two_servers_make_one(self) -> None:
+        server = world.Running("--workers", "2").start()
+        self.addCleanup(server.close)
+        mariadb = MariaDB(server.directory)
+        self.assertTrue(mariadb.join())
+        engine = database.connect(mariadb.url)
+        self.addCleanup(mariadb.stop)
+        self.addCleanup(engine.dispose)
+        made = self.order(server.client)
+        for turn, period in enumerate(("2026-08", "2026-09"), start=1):
+            with engine.begin() as connection:  # so that nothing was missed since
+                connection.execute(text("DELETE FROM editions WHERE standing_for = '2026-10'"))
+            self.now_is_its_time(engine, made["id"], period)
+            self.until(made["id"], lambda one: one["made"] and one["next"][0]["of"] == "November 2026", server.client)
+            time.sleep(1.5)  # the other one would have looked by now
+            with engine.connect() as connection:
+                rows = connection.execute(text("SELECT COUNT(*) FROM editions WHERE standing_for = '2026-10'")).scalar()
+            self.assertEqual(rows, 1, turn)
+
+
+if __name__ == "__main__":
+    unittest.main()
