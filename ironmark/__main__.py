@@ -8,7 +8,7 @@ import shutil
 import signal
 import socket
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -20,7 +20,9 @@ from ironmark.api import start
 from ironmark.api.app import create_app
 from ironmark.api.start import log_as_json
 from ironmark.demo import load
-from ironmark.store import database, datasets, scratch
+from ironmark.pages.problems import Refused
+from ironmark.publish import bundle
+from ironmark.store import backups, database, datasets, scratch
 from ironmark.store.mariadb import MariaDB, MariaDBError
 from ironmark.tables.formats import read_file
 from ironmark.tables.table import Unreadable
@@ -210,6 +212,79 @@ def migrate(data_dir: Path = DATA_DIR) -> None:
     """Bring the database's tables to this version."""
     with _database(data_dir):
         typer.echo("The database is up to date.")
+
+
+@app.command()
+def pack(
+    file: Path,
+    scorecard: list[str] = typer.Option([], help="A scorecard, by its id, with all it rests on. May be given again."),
+    shape: bool = typer.Option(False, help="The columns of datasets without their rows."),
+    data_dir: Path = DATA_DIR,
+) -> None:
+    """Write everything, or some scorecards with all they rest on, as one file that another installation can read."""
+    with _database(data_dir) as engine, database.sessions(engine).begin() as session:
+        try:
+            made = bundle.pack(session, scorecard or None, rows=not shape)
+        except database.Missing as error:
+            raise _fail(str(error)) from None
+    file.write_bytes(made)
+    typer.echo(f"{file} holds {len(made) / 1e6:.1f} MB.")
+
+
+@app.command()
+def unpack(
+    file: Path,
+    keep: bool = typer.Option(False, "--keep", help="Do it; without this it is only told what would change."),
+    replace: bool = typer.Option(False, help="Also replace what differs here by what the bundle has."),
+    data_dir: Path = DATA_DIR,
+) -> None:
+    """Read a bundle: told first what it would change, then kept with --keep."""
+    try:
+        held = bundle.read(file.read_bytes())
+    except OSError as error:
+        raise _fail(f"{file} cannot be opened: {error.strerror}.") from None
+    except Refused as error:
+        raise _fail(f"{file}: {error.problem.detail}") from None
+    with _database(data_dir) as engine, database.sessions(database.changing(engine)).begin() as session:
+        unpacking = bundle.Unpacking(session, held)
+        try:
+            report = unpacking.carry_out(replace=replace) if keep else unpacking.report()
+        except Refused as error:
+            raise _fail(f"{error.problem.title}: {error.problem.detail}") from None
+    for item in report.items:
+        if item.what != "same":
+            typer.echo(f"  {item.what:8} {item.kind:11} {item.name} ({item.id}){': ' + item.said if item.said else ''}")
+    same = sum(item.what == "same" for item in report.items)
+    typer.echo(f"{len(report.items) - same} differ, {same} are the same. {'It was kept.' if keep else 'Nothing was changed: --keep keeps it.'}")  # fmt: skip
+    for need in report.needs:
+        typer.echo(f"  It still needs {need}.")
+
+
+@app.command()
+def backup(file: Path, data_dir: Path = DATA_DIR, database_url: str = typer.Option("", help="One that is there already.")) -> None:  # fmt: skip
+    """Write the whole database to one file, as of one moment, while the server goes on."""
+    _with_tools(data_dir, database_url, lambda url: backups.backup(url, file))
+    typer.echo(f"{file} holds {file.stat().st_size / 1e6:.1f} MB.")
+
+
+@app.command()
+def restore(file: Path, data_dir: Path = DATA_DIR, database_url: str = typer.Option("", help="One that is there already.")) -> None:  # fmt: skip
+    """Put a backup in place of everything there is. The server must not run meanwhile."""
+    if not file.is_file():
+        raise _fail(f"There is no file {file}.")
+    _with_tools(data_dir, database_url, lambda url: backups.restore(url, file))
+    typer.echo("The backup is in place. Start the server again with ./run.")
+
+
+def _with_tools(data_dir: Path, database_url: str, work: Callable[[URL], None]) -> None:
+    try:
+        if database_url:
+            work(_given(database_url))
+            return
+        with _database(data_dir) as engine:
+            work(engine.url)
+    except backups.ToolFailed as error:
+        raise _fail(str(error)) from None
 
 
 @app.command(hidden=True)

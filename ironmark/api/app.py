@@ -18,6 +18,7 @@ from sqlalchemy import Engine
 from ironmark import __version__
 from ironmark.api import (
     assumptions,
+    bundles,
     calendar,
     datasets,
     documentation,
@@ -60,6 +61,7 @@ WEB = Path(__file__).parents[2] / "web" / "dist"
 ROUTERS = (
     hands,
     takeouts,
+    bundles,
     exports,
     links,
     standing,

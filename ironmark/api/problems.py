@@ -23,7 +23,7 @@ _CONFLICT = 1213  # of two changes at once, in one server or at the commit of a 
 MEDIA = "application/problem+json"
 MAX_JSON = 4 * 1024 * 1024
 MAX_FILE = 260 * 1024 * 1024  # a file may have 256 MB; what wraps it takes a little more
-FILES = ("/api/datasets", "/api/uploads")
+FILES = ("/api/datasets", "/api/uploads", "/api/bundle")
 
 
 def _answer(status: int, type_: str, title: str, detail: str, where: dict[str, Any] | None = None) -> JSONResponse:

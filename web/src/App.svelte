@@ -25,6 +25,8 @@
   const newKept = view(() => import('./views/data/NewKept.svelte'))
   const dataPage = view(() => import('./views/data/DataPage.svelte'))
   const editions = view(() => import('./views/editions/Editions.svelte'))
+  const editionCalendar = view(() => import('./views/editions/Calendar.svelte'))
+  const bundle = view(() => import('./views/data/Bundle.svelte'))
   const editionPage = view(() => import('./views/editions/EditionPage.svelte'))
   const changedPage = view(() => import('./views/Changed.svelte'))
   const specimens = view(() => import('./views/specimens/Specimens.svelte'))
@@ -46,8 +48,10 @@
     '/data/new/checklist': newChecklist,
     '/data/new/live': newLive,
     '/data/new/kept': newKept,
+    '/data/bundle': bundle,
     '/data/:id': dataPage,
     '/editions': editions,
+    '/editions/calendar': editionCalendar,
     '/editions/:id': editionPage,
     '/changed': changedPage,
     '/specimens': specimens,

@@ -44,6 +44,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pack Bundle
+         * @description Everything, or some scorecards with all they rest on. rows: with the rows of datasets, not their columns alone.
+         */
+        get: operations["pack_bundle_api_bundle_get"];
+        put?: never;
+        /**
+         * Read Bundle
+         * @description Keep what is new in a bundle, and where ``replace`` says so what differs; all of it or nothing.
+         */
+        post: operations["read_bundle_api_bundle_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bundle/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Bundle
+         * @description What reading a bundle would change. Nothing is.
+         */
+        post: operations["look_at_bundle_api_bundle_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/editions/{key}/export/{kind}": {
         parameters: {
             query?: never;
@@ -215,6 +259,48 @@ export interface paths {
          * @description Take it back: whoever has it sees nothing any more.
          */
         delete: operations["end_link_api_links__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Standing */
+        get: operations["list_standing_api_standing_get"];
+        put?: never;
+        /**
+         * Make Standing
+         * @description Have editions of a scorecard made by the calendar.
+         */
+        post: operations["make_standing_api_standing_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standing/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Standing */
+        put: operations["change_standing_api_standing__key__put"];
+        post?: never;
+        /**
+         * End Standing
+         * @description Make no more; those that were made stay.
+         */
+        delete: operations["end_standing_api_standing__key__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2057,6 +2143,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/holidays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Holidays */
+        get: operations["list_holidays_api_holidays_get"];
+        put?: never;
+        /**
+         * Keep Holidays
+         * @description Take a list of holidays: a CSV with a date in each line, or an iCalendar file.
+         */
+        post: operations["keep_holidays_api_holidays_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/holidays/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Drop Holidays */
+        delete: operations["drop_holidays_api_holidays__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -2341,6 +2465,13 @@ export interface components {
             /** File */
             file: string;
         };
+        /** Body_keep_holidays_api_holidays_post */
+        Body_keep_holidays_api_holidays_post: {
+            /** File */
+            file: string;
+            /** Name */
+            name: string;
+        };
         /** Body_keep_image_api_images_post */
         Body_keep_image_api_images_post: {
             /** File */
@@ -2351,8 +2482,18 @@ export interface components {
             /** File */
             file: string;
         };
+        /** Body_look_at_bundle_api_bundle_look_post */
+        Body_look_at_bundle_api_bundle_look_post: {
+            /** File */
+            file: string;
+        };
         /** Body_put_rows_api_datasets__key__rows_post */
         Body_put_rows_api_datasets__key__rows_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_read_bundle_api_bundle_post */
+        Body_read_bundle_api_bundle_post: {
             /** File */
             file: string;
         };
@@ -3195,6 +3336,16 @@ export interface components {
             words: string;
         };
         /**
+         * Due
+         * @description at: UTC. of: the period whose edition is made then.
+         */
+        Due: {
+            /** At */
+            at: string;
+            /** Of */
+            of: string;
+        };
+        /**
          * EditionAsk
          * @description scope: what it reads, the scorecard's own where it is left out. restates: an edition whose number it takes, with
          *     a letter.
@@ -3778,6 +3929,15 @@ export interface components {
             /** Mark Shown */
             mark_shown: string;
         };
+        /** HolidaysOut */
+        HolidaysOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Days */
+            days: string[];
+        };
         /**
          * Hosts
          * @description The hosts whose addresses may be asked.
@@ -4041,6 +4201,29 @@ export interface components {
             sorted: string;
             /** Waiting */
             waiting: boolean;
+        };
+        /**
+         * Item
+         * @description What reading a bundle would do with one thing. new: made; same: left; changed: replaced, where that is asked for;
+         *     clash: another thing has its id or its handle; said: which, in words.
+         */
+        Item: {
+            /** Kind */
+            kind: string;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "new" | "same" | "changed" | "clash";
+            /**
+             * Said
+             * @default
+             */
+            said: string;
         };
         /** Kept */
         Kept: {
@@ -5411,6 +5594,16 @@ export interface components {
             member?: string | null;
         };
         /**
+         * Report
+         * @description needs: what has to be given by hand afterwards, such as the password of a live source.
+         */
+        Report: {
+            /** Items */
+            items: components["schemas"]["Item"][];
+            /** Needs */
+            needs: string[];
+        };
+        /**
          * RevisionOut
          * @description A form of a document: which version it was, who saved it and when. The newest is the one that holds now.
          */
@@ -5868,6 +6061,90 @@ export interface components {
              * @default []
              */
             weights: number[];
+        };
+        /**
+         * StandingBody
+         * @description every: the period that each edition is of. nth: on which day after it is over it is made, −1 for the last one of the
+         *     next; of working days, without the holidays of a list, or of all. complete: only once the data is complete through the
+         *     period. publish: at once, or left as a draft.
+         */
+        StandingBody: {
+            /** Scorecard */
+            scorecard: string;
+            /**
+             * Every
+             * @default month
+             * @enum {string}
+             */
+            every: "day" | "week" | "month" | "quarter" | "year";
+            /**
+             * Nth
+             * @default 3
+             */
+            nth: number;
+            /**
+             * Days
+             * @default working
+             * @enum {string}
+             */
+            days: "working" | "all";
+            /**
+             * At
+             * @default 06:00
+             */
+            at: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+            /** Holidays */
+            holidays?: string | null;
+            /**
+             * Complete
+             * @default true
+             */
+            complete: boolean;
+            /**
+             * Publish
+             * @default false
+             */
+            publish: boolean;
+            /**
+             * Members
+             * @default {}
+             */
+            members: {
+                [key: string]: string[];
+            };
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * StandingOut
+         * @description state: waiting for its time, held until the data is complete, or failed; said: why, in words. next: the times that
+         *     come; made: the last edition it made.
+         */
+        StandingOut: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            body: components["schemas"]["StandingBody"];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "held" | "failed";
+            /** Said */
+            said: string;
+            /** Next */
+            next: components["schemas"]["Due"][];
+            /** Made */
+            made: string | null;
         };
         /**
          * StateBody
@@ -6464,6 +6741,106 @@ export interface operations {
             };
         };
     };
+    pack_bundle_api_bundle_get: {
+        parameters: {
+            query?: {
+                scorecard?: string[];
+                rows?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_bundle_api_bundle_post: {
+        parameters: {
+            query?: {
+                replace?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_read_bundle_api_bundle_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Report"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at_bundle_api_bundle_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_look_at_bundle_api_bundle_look_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Report"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     export_edition_api_editions__key__export__kind__get: {
         parameters: {
             query?: {
@@ -6817,6 +7194,136 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_standing_api_standing_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_standing_api_standing_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandingBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_standing_api_standing__key__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandingBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_standing_api_standing__key__delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
             path: {
                 key: string;
             };
@@ -11073,6 +11580,97 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RevisionOut"][];
                 };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_holidays_api_holidays_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HolidaysOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_holidays_api_holidays_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_keep_holidays_api_holidays_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HolidaysOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_holidays_api_holidays__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem document (RFC 9457) */
             default: {

@@ -29,6 +29,7 @@
       <h1>Data</h1>
       <p class="sentence">Tables of rows that KPIs are computed from.</p>
     </div>
+    <a class="act" href="#/data/bundle">Bundle</a>
     <a class="act" href="#/data/new/kept">Rows by the clock</a>
     <a class="act" href="#/data/new/live">Live source</a>
     <a class="act" href="#/data/new/checklist">Checklist</a>

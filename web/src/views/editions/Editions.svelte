@@ -33,6 +33,7 @@
         scorecards as they were read, frozen, numbered and dated.
       </p>
     </div>
+    <a class="act" href="#/editions/calendar">By the calendar</a>
   </div>
   {#if failed}<p class="note" role="alert">
       {failed} <button class="act quiet" onclick={load}>Try again</button>

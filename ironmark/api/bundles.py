@@ -1,0 +1,40 @@
+"""Everything, or a part, as one file: packed, looked at, and read."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Query, Response, UploadFile
+
+from ironmark.api.datasets import body_of
+from ironmark.api.downloads import download
+from ironmark.api.who import Reader, reader
+from ironmark.publish import bundle
+from ironmark.publish.bundle import Report, Unpacking
+from ironmark.publish.tidy import ZIP
+
+router = APIRouter(prefix="/api/bundle", tags=["bundle"])
+
+
+@router.get("", response_class=Response, responses={200: {"content": {ZIP: {}}}})
+def pack_bundle(
+    scorecard: list[str] = Query([], max_length=200), rows: bool = True, who: Reader = Depends(reader)
+) -> Response:
+    """Everything, or some scorecards with all they rest on. rows: with the rows of datasets, not their columns alone."""
+    with who.read() as session:
+        made = bundle.pack(session, scorecard or None, rows=rows)
+    return download(made, "ironmark-bundle.zip", ZIP)
+
+
+@router.post("/look")
+def look_at_bundle(file: UploadFile, who: Reader = Depends(reader)) -> Report:
+    """What reading a bundle would change. Nothing is."""
+    held = bundle.read(body_of(file))
+    with who.read() as session:
+        return Unpacking(session, held).report()
+
+
+@router.post("")
+def read_bundle(file: UploadFile, replace: bool = False, who: Reader = Depends(reader)) -> Report:
+    """Keep what is new in a bundle, and where ``replace`` says so what differs; all of it or nothing."""
+    held = bundle.read(body_of(file))
+    with who.write() as session:
+        return Unpacking(session, held).carry_out(replace=replace)

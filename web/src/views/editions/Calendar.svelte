@@ -1,0 +1,183 @@
+<script lang="ts">
+  /** Editions by the calendar: standing orders, when each comes, what holds one back, and lists of holidays. */
+  import { api, attempt, got, seen, type Schemas } from '../../api/client'
+  import { when } from '../../api/days'
+  import { zoneHere } from '../data/clock'
+  import Order from './Order.svelte'
+
+  type Held = Schemas['StandingOut']
+  let orders = $state.raw<Held[] | null>(null)
+  let cards = $state.raw<{ key: string; name: string }[]>([])
+  let holidays = $state.raw<Schemas['HolidaysOut'][]>([])
+  let draft = $state.raw<Schemas['StandingBody'] | null>(null)
+  let failed = $state('')
+  let named = $state('')
+  let picker: HTMLInputElement
+
+  async function load() {
+    const [standing, found, lists] = await Promise.all([
+      got(api.GET('/api/standing')),
+      got(api.GET('/api/scorecards')),
+      got(api.GET('/api/holidays')),
+    ])
+    orders = standing
+    cards = found.map((card) => ({ key: card.id, name: card.body.title }))
+    holidays = lists
+  }
+  const act = (work: () => Promise<unknown>) =>
+    attempt(
+      async () => {
+        await work()
+        await load()
+      },
+      (said) => (failed = said),
+    )
+  void act(async () => undefined)
+
+  const begin = () =>
+    (draft = {
+      scorecard: cards[0]?.key ?? '',
+      every: 'month',
+      nth: 3,
+      days: 'working',
+      at: '07:00',
+      zone: zoneHere(),
+      holidays: null,
+      complete: true,
+      publish: false,
+      members: {},
+      note: '',
+    })
+  const keep = () =>
+    act(async () => {
+      await got(api.POST('/api/standing', { body: draft! }))
+      draft = null
+    })
+  const change = (order: Held, body: Schemas['StandingBody']) =>
+    act(() =>
+      got(
+        api.PUT('/api/standing/{key}', {
+          params: { path: { key: order.id }, header: seen(order.version) },
+          body,
+        }),
+      ),
+    )
+  const end = (order: Held) =>
+    act(() =>
+      got(
+        api.DELETE('/api/standing/{key}', {
+          params: { path: { key: order.id }, header: seen(order.version) },
+        }),
+      ),
+    )
+  const take = (files: FileList | null) =>
+    act(async () => {
+      if (!files?.[0]) return
+      const body = new FormData()
+      body.append('file', files[0])
+      body.append('name', named.trim() || files[0].name.replace(/\.[^.]*$/, ''))
+      await got(api.POST('/api/holidays', { body: body as never, bodySerializer: (form) => form as never }))
+      named = picker.value = ''
+    })
+  const drop = (key: string) =>
+    act(() => got(api.DELETE('/api/holidays/{key}', { params: { path: { key } } })))
+</script>
+
+<main class="page">
+  <div class="top">
+    <div>
+      <h1>Editions by the calendar</h1>
+      <p class="sentence">
+        Made by themselves, each once. A time that was missed is caught up when the server is back.
+      </p>
+    </div>
+    <a class="act" href="#/editions">All editions</a>
+    {#if cards.length && !draft}<button class="act main" onclick={begin}>New standing order</button>{/if}
+  </div>
+  {#if failed}<p class="note" role="alert">{failed}</p>{/if}
+  {#if draft}
+    <section class="sheet">
+      <Order body={draft} {cards} {holidays} change={(body) => (draft = body)} />
+      <p class="acts">
+        <button class="act main" onclick={keep}>Keep it</button>
+        <button class="act quiet" onclick={() => (draft = null)}>Cancel</button>
+      </p>
+    </section>
+  {/if}
+  {#each orders ?? [] as order (order.id)}
+    <section class="sheet">
+      <Order body={order.body} {cards} {holidays} change={(body) => change(order, body)} />
+      {#if order.said}<p class="note">{order.said}</p>{/if}
+      <p class="small soft">
+        Next: {order.next.map((due) => `${due.of} on ${when(due.at)}`).join(' · ')}
+        {#if order.made}· <a class="link" href="#/editions/{order.made}">the last one</a>{/if}
+        <button class="act quiet" onclick={() => end(order)}>End it</button>
+      </p>
+    </section>
+  {/each}
+  {#if orders && !orders.length && !draft}
+    <p class="sentence">
+      There is no standing order. One makes an edition of a scorecard every month, say on the third working
+      day at seven, once the data is complete.
+    </p>
+  {/if}
+
+  <h2>Holidays</h2>
+  <p class="small soft">
+    A CSV with a date such as 2026-12-25 in each line, or an iCalendar file. Working days are Monday to Friday
+    without them.
+  </p>
+  <ul>
+    {#each holidays as list (list.id)}
+      <li>
+        <b>{list.name}</b>
+        <span class="small soft">{list.days.length} days, {list.days[0]} to {list.days.at(-1)}</span>
+        <button class="act quiet" aria-label="Delete {list.name}" onclick={() => drop(list.id)}>Delete</button
+        >
+      </li>
+    {/each}
+  </ul>
+  <p class="acts">
+    <input
+      class="type-in named"
+      aria-label="What the list is called"
+      maxlength="120"
+      placeholder="Name"
+      bind:value={named}
+    />
+    <button class="act" onclick={() => picker.click()}>Take a list</button>
+    <input
+      bind:this={picker}
+      type="file"
+      class="sr-only"
+      tabindex="-1"
+      accept=".csv,.ics,text/csv,text/calendar"
+      aria-label="File of holidays"
+      onchange={(event) => take(event.currentTarget.files)}
+    />
+  </p>
+</main>
+
+<style>
+  section {
+    padding: 12px 16px;
+    margin-bottom: 12px;
+  }
+  h2 {
+    margin-top: 22px;
+  }
+  li {
+    display: flex;
+    align-items: baseline;
+    gap: 10px;
+    padding: 4px 0;
+  }
+  .acts {
+    display: flex;
+    gap: 10px;
+    margin-top: 8px;
+  }
+  .named {
+    width: 200px;
+  }
+</style>
