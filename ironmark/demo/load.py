@@ -10,9 +10,13 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from ironmark.core.marks import EVERYONE, TOGETHER, Owner
+from ironmark.core.periods import Period
 from ironmark.demo import sailings
 from ironmark.pages.documents import AssumptionBody, CaseBody, KpiBody, ScorecardBody, YardstickBody
-from ironmark.store import database, datasets, marks, records
+from ironmark.pages.editions import freeze
+from ironmark.pages.library import Library
+from ironmark.pages.sources import Sources
+from ironmark.store import database, datasets, editions, marks, records
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
 from ironmark.store.marks import Change
 from ironmark.store.models import Dataset, Record, Revision
@@ -399,7 +403,31 @@ def load_if_empty(engine: Engine) -> bool:
         if any(session.scalar(select(1).select_from(table).limit(1)) for table in (Dataset, Record, Revision)):
             return False
         load(session)
+    _publish(engine)
     return True
+
+
+NOTES = {
+    "2026-09": "Punctuality stood at its target but for two routes; complaints fell with the last of the summer crowds.",
+    "2026-10": "Punctuality slipped under its target in a month of fog, most of all between Lowsay and Brae Holm. Fuel is "
+    "inside its limit on every vessel but Grey Wether, which is due in dock in December.",
+}
+
+
+def _publish(engine: Engine) -> None:
+    """Two months of network performance as they were published."""
+    sources, key = Sources(engine), "network-performance"
+    for period, note in NOTES.items():
+        with sources.readings() as session:
+            library = Library(sources, session)
+            card = library.scorecard(key)
+            frozen = freeze(library, card, card.scope.model_copy(update={"period": period}))
+        with sources.changes() as session:
+            made = editions.create(
+                session, key, title=card.title, note=note, period=period, period_label=Period.parse(period).label,
+                body=frozen.to_bytes(),
+            )  # fmt: skip
+            editions.put(session, made, state=editions.PUBLISHED, published_at=database.now())
 
 
 def load(session: Session) -> None:

@@ -72,6 +72,10 @@ class Bundles(unittest.TestCase):
         clash = self.send("/api/bundle?replace=true", zipped(files), status=409)
         self.assertIn("@on_time is On-time departures here", clash["detail"])
 
+    def test_the_example_can_be_read(self) -> None:
+        report = self.send("/api/bundle/look", (world.ROOT / "docs" / "example-bundle.zip").read_bytes())
+        self.assertIn("Fleet readiness", [item["name"] for item in report["items"] if item["kind"] == "scorecard"])
+
     def test_garbage_is_refused_and_changes_nothing(self) -> None:
         before = self.empty.client.get("/api/kpis").text
         for odd in (b"", b"PK\x03\x04", zipped({"manifest.json": b"{}"}), zipped({"manifest.json": b"["}),

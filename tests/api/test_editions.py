@@ -118,6 +118,10 @@ class Publishing(unittest.TestCase):
                 answer = self.client.get(f"/api/editions/{key}/workings", params=asked)
                 self.assertEqual(answer.status_code, 200, answer.text)
                 found.append(answer.content)
+        for kind in ("json", "html", "csv"):
+            answer = self.client.get(f"/api/editions/{key}/export/{kind}")
+            self.assertEqual(answer.status_code, 200, answer.text)
+            found.append(answer.content)
         return found
 
     def test_it_is_drafted_published_and_withdrawn(self) -> None:

@@ -8,7 +8,8 @@
     found: Schemas['SideBySide']
     /** What the two are called. */
     names: [string, string]
-    kept: boolean
+    /** What those that do not differ are, beside now. */
+    kept: string
   }
   let { found, names, kept }: Props = $props()
   type Difference = Schemas['Difference']
@@ -19,7 +20,7 @@
     [
       found.changed_state ? `${found.changed_state} changed state` : '',
       found.came ? `${found.came} came` : '',
-      `${found.same} ${kept ? 'are as published' : 'are the same'}`,
+      `${found.same} are ${kept || 'the same'}`,
     ]
       .filter(Boolean)
       .join(' · '),

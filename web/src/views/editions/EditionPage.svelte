@@ -91,7 +91,10 @@
       await push(`/editions/${made.id}`)
     })
   /** Keep the title and the covering note of a draft. */
-  async function keep() {
+  let keeping: Promise<void> = Promise.resolve()
+  // Leaving a field and pressing a button come at once: each waits for what was begun before.
+  const keep = () => (keeping = keeping.catch(() => undefined).then(kept))
+  async function kept() {
     if (!edition || edition.state !== 'draft' || (title === edition.title && note === edition.note)) return
     const body = { title: title.trim() || edition.title, note }
     const header = seen(edition.version)
@@ -203,7 +206,7 @@
               names={beside === 'now'
                 ? [edition.state === 'draft' ? 'Drafted' : 'Published', 'Now']
                 : [`Edition ${edition.number}`, besideName[0]!.toLocaleUpperCase() + besideName.slice(1)]}
-              kept={beside === 'now'}
+              kept={beside !== 'now' ? '' : edition.state === 'draft' ? 'as drafted' : 'as published'}
             />
           {:else if !failed}<p class="soft">Laying both side by side…</p>{/if}
           <h2 class="covering">Covering note</h2>

@@ -1,0 +1,169 @@
+"""Editions at the screen: made, published, laid beside now, taken out, shared; and the file that opens from disk."""
+
+import tempfile
+import time
+from pathlib import Path
+from typing import Any
+
+from selenium.webdriver.common.by import By
+
+from tests import world
+from tests.browser.page import PageTest
+from tests.browser.test_accessibility import AXE, RUN
+
+CARD = "/scorecards/network-performance?period=2026-10&grain=month"
+
+
+class Editions(PageTest):
+    def make_one(self) -> str:
+        made = self.client.post(
+            "/api/editions", json={"scorecard": "network-performance", "scope": {"period": "2026-10"}}
+        )
+        return str(made.json()["id"])
+
+    def target(self, value: float) -> None:
+        """Set Lowsay – Brae Holm's target, and put it back after the test."""
+        found = self.client.get("/api/kpis/on-time/marks")
+        change = {"name": "target", "of": {"route": "Lowsay – Brae Holm"}, "since": "2026-10", "value": value}
+        answer = self.client.post(
+            "/api/kpis/on-time/marks",
+            json={"changes": [change], "sure": True},
+            headers={"If-Match": found.headers["etag"]},
+        )
+        back = answer.json()["back"]
+
+        def restore() -> None:
+            tag = self.client.get("/api/kpis/on-time/marks").headers["etag"]
+            self.client.post("/api/kpis/on-time/marks", json={"changes": back, "sure": True}, headers={"If-Match": tag})
+
+        self.addCleanup(restore)
+
+    def test_one_is_made_published_compared_and_withdrawn(self) -> None:
+        self.open(CARD)
+        self.see("Reading October 2026")
+        self.slot("Make an edition")
+        self.type("Covering note", "Fog on four days.", enter=False)
+        self.press("Make it")
+        self.see("as drafted on", "Every reading has the value, the mark and the state it had.")
+        self.type("Covering note", "Fog on four days; Lowsay – Brae Holm fell.", enter=False)
+        self.press("Publish")
+        self.see("as published on", "Fog on four days; Lowsay – Brae Holm fell.")
+        self.target(0.7)
+        self.driver.refresh()
+        self.see("1 of 41 readings differ", "target 88% → 70%", "Lowsay – Brae Holm is graded by another target now.")
+        self.see("1 restated since")
+        self.slot("Showing")
+        self.choose("the page as it was")
+        frame = self.one("iframe")
+        self.driver.switch_to.frame(frame)
+        self.see("Network performance", "Fog on four days", "78.9%")
+        self.driver.switch_to.default_content()
+        self.slot("Withdraw")
+        field = self.one(".slot-panel input")
+        field.send_keys("the wrong target")
+        self.press("Withdraw it")
+        self.see("Withdrawn on", "the wrong target")
+        self.open("/editions")
+        self.see("withdrawn: the wrong target")
+
+    def test_a_page_and_an_edition_are_taken_out(self) -> None:
+        self.open(CARD)
+        self.see("Reading October 2026")
+        self.slot("Take out")
+        self.press("Save PDF")
+        self.one("progress")
+        self.wait(lambda: not self.all("progress"), "it is never drawn")
+        self.assertFalse([e.text for e in self.all('[role="alert"]')])
+        self.open(f"/editions/{self.make_one()}")
+        self.press("Save slides")
+        self.press("Stop")
+        self.wait(lambda: not self.all("progress"), "it is not stopped")
+        self.assertFalse([e.text for e in self.all('[role="alert"]')])
+
+    def test_a_link_shows_the_edition_and_asks_for_nothing_else(self) -> None:
+        self.open(f"/editions/{self.make_one()}")
+        self.press("New link")
+        self.one('input[placeholder="Board"]').send_keys("The board")
+        self.press("Make the link")
+        self.see("This link is shown once.")
+        address = str(self.one('[aria-label="The new link"]').get_attribute("value"))
+        self.driver.get("about:blank")
+        self.driver.get(address)
+        self.see("Network performance", "91.4%", "A draft")
+        self.assertEqual(self.asked(), [])
+        self.open("/editions")
+        self.driver.back()
+        self.open(f"/editions/{self.client.get('/api/links').json()[0]['edition']}")
+        self.see("The board", "read 1 time")
+        self.press("End The board")
+        self.gone("The board")
+        self.driver.get(address)
+        self.see("There is nothing here")
+
+    def asked(self) -> list[str]:
+        """What the page has asked of anybody, besides itself."""
+        script = "return performance.getEntriesByType('resource').map((one) => one.name).filter((n) => !n.startsWith('data:'))"
+        return list(self.driver.execute_script(script))
+
+    def test_the_file_opens_from_disk_without_a_network(self) -> None:
+        body = self.client.get(f"/api/editions/{self.make_one()}/export/html").content
+        place = Path(tempfile.mkdtemp(prefix="ironmark-test-")) / "page.html"
+        place.write_bytes(body)
+        self.addCleanup(lambda: (place.unlink(), place.parent.rmdir()))
+        off = {"offline": True, "latency": 0, "downloadThroughput": 0, "uploadThroughput": 0}
+        self.driver.execute_cdp_cmd("Network.enable", {})
+        self.driver.execute_cdp_cmd("Network.emulateNetworkConditions", off)
+        on = off | {"offline": False, "downloadThroughput": -1, "uploadThroughput": -1}
+        self.addCleanup(self.driver.execute_cdp_cmd, "Network.emulateNetworkConditions", on)
+        self.driver.get(place.as_uri())
+        self.see("Network performance", "91.4%", "Revenue and cost")
+        self.assertEqual(len(self.all("[data-instrument]")), 14)
+        self.one('[data-instrument="i1"] button').click()
+        self.see("Workings", "count(where", "from the mark book")
+        self.press("Close")
+        self.assertEqual(self.asked(), [])
+        self.assertTrue(self.driver.execute_script("return document.fonts.check('650 20px \"Archivo Variable\"')"))
+        self.driver.set_script_timeout(60)
+        self.driver.execute_script(AXE)
+        self.assertEqual(self.driver.execute_async_script(RUN, None), [])
+
+    def test_a_standing_order_is_made_and_a_bundle_looked_at(self) -> None:
+        self.open("/editions/calendar")
+        self.press("New standing order")
+        self.slot("Every")
+        self.choose("quarter")
+        self.press("Keep it")
+        self.see("Next: Q4 2026")
+        self.press("End it")
+        self.see("There is no standing order.")
+        packed = self.client.get("/api/bundle?scorecard=fleet-readiness").content
+        place = Path(tempfile.mkdtemp(prefix="ironmark-test-")) / "b.zip"
+        place.write_bytes(packed)
+        self.addCleanup(lambda: (place.unlink(), place.parent.rmdir()))
+        self.open("/data/bundle")
+        self.see("Fleet readiness")
+        picker: Any = self.driver.find_element(By.CSS_SELECTOR, '[aria-label="Bundle to read"]')
+        picker.send_keys(str(place))
+        self.see("0 differ,")
+
+    def test_no_view_of_editions_breaks_a_rule(self) -> None:
+        key = self.make_one()
+        self.driver.set_script_timeout(60)
+        for path, css in (
+            ("/editions", "section a"),
+            (f"/editions/{key}", ".columns .same"),
+            ("/editions/calendar", "h2"),
+            ("/data/bundle", "label"),
+        ):
+            self.open(path)
+            self.wait(lambda css=css: self.all(css))
+            self.driver.execute_script(AXE)
+            for mode, only in (("light", None), ("dark", ["color-contrast"])):
+                self.driver.execute_script(f"document.documentElement.dataset.mode = '{mode}'")
+                time.sleep(0.1)
+                with self.subTest(path, mode=mode):
+                    self.assertEqual(self.driver.execute_async_script(RUN, only), [])
+
+
+def tearDownModule() -> None:
+    world.browser().get("about:blank")
