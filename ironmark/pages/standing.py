@@ -11,6 +11,7 @@ from pydantic import Field, field_validator
 from sqlalchemy.orm import Session
 
 from ironmark.core.periods import Grain, Period
+from ironmark.core.words import days_words
 from ironmark.core.workdays import is_working_day, nth_day
 from ironmark.pages.documents import Key, Member, Model
 from ironmark.pages.editions import Frozen, freeze
@@ -130,8 +131,12 @@ def carry_out(sources: Sources, key: str, insist: Callable[[Session], None]) -> 
 
 def _late(frozen: Frozen, period: Period) -> str:
     """Which data is not complete through a period, in words."""
-    short = [f"{held.name} through {held.through or 'no day yet'}" for held in frozen.datasets.values() if held.through < period.end.isoformat()]  # fmt: skip
+    short = [f"{held.name} through {_day_of(held.through)}" for held in frozen.datasets.values() if held.through < period.end.isoformat()]  # fmt: skip
     return f"{period.label} is not complete: {', '.join(short)}. It is looked at again every hour." if short else ""
+
+
+def _day_of(day: str) -> str:
+    return days_words([dt.date.fromisoformat(day)]) if day else "no day yet"
 
 
 def _made(session: Session, row: Standing, body: StandingBody, frozen: Frozen, period: Period) -> Edition:

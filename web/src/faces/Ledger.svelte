@@ -31,7 +31,7 @@
   /** No row is cut through: the bed is as high as whole ones, its head and its scroll bar. */
   const whole = $derived.by(() => {
     const bar = Math.max(0, outer - inner)
-    if (!tall || (rows.length + 1) * ROW + bar <= tall) return 0
+    if (paper || !tall || (rows.length + 1) * ROW + bar <= tall) return 0
     return Math.max(2, Math.floor((tall - bar - FOOT) / ROW)) * ROW + bar
   })
   const more = $derived.by(() => (whole ? rows.length + 1 - Math.floor(whole / ROW) : 0))

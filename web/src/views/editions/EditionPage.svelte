@@ -191,7 +191,7 @@
         {edition.why}
       </p>
     {/if}
-    <div class="columns">
+    <div class="columns" class:whole={shown === 'page'}>
       <nav class="sheet list" aria-label="Editions of this scorecard">
         <h2>Editions</h2>
         {#each editions as one (one.id)}<EditionRow edition={one} here={one.id === edition.id} />{/each}
@@ -268,6 +268,12 @@
     grid-template-columns: 210px minmax(0, 1fr) 250px;
     gap: 12px;
     align-items: start;
+  }
+  .whole {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .whole > :not(.middle) {
+    display: none;
   }
   .list {
     overflow: hidden;
