@@ -11,7 +11,7 @@ from pydantic import BaseModel
 
 from ironmark.api.downloads import download
 from ironmark.api.editions import WHOLE_S, out
-from ironmark.api.scorecards import ReadAsk
+from ironmark.api.scorecards import ReadAsk, have_tried
 from ironmark.api.who import Reader, reader
 from ironmark.pages.documents import Key, Model, ScopeBody
 from ironmark.pages.editions import Frozen, freeze
@@ -160,7 +160,7 @@ def show_edition(key: str, who: Reader = Depends(reader)) -> Response:
     with who.read() as session:
         pictures = pictures_of(session, leaf.frozen)
     return Response(
-        as_html(leaf, pictures, head="<!-- looked at -->"), media_type="text/html; charset=utf-8",
+        as_html(leaf, pictures, served=True), media_type="text/html; charset=utf-8",
         headers={"Content-Security-Policy": policy(("'self'",))},
     )  # fmt: skip
 
@@ -172,7 +172,12 @@ def export_page(
     who: Reader = Depends(reader),
 ) -> Response:  # fmt: skip
     """A scorecard as it reads now, saved or not, in the same forms."""
-    frozen = who.look(lambda library: freeze(library, ask.body, ask.scope or ask.body.scope), WHOLE_S)
+
+    def read(library: Library) -> Frozen:
+        have_tried(library, ask)
+        return freeze(library, ask.body, ask.scope or ask.body.scope, rehearsals=ask.rehearse)
+
+    frozen = who.look(read, WHOLE_S)
     return _taken(who, request, Leaf(frozen), kind, _options(paper, instrument, scale))
 
 

@@ -206,10 +206,9 @@ def _page(who: Reader, row: Link, *, counts: bool) -> Response:
         if counts:
             links.count(session, row.id)
         pictures = pictures_of(session, leaf.frozen)
-    reads_itself = not row.password and row.scorecard
-    head = f'<meta http-equiv="refresh" content="{LIVE_S};url=?again=1">' if reads_itself else "<!-- shared -->"
+    again_s = LIVE_S if row.scorecard and not row.password else 0
     return Response(
-        as_html(leaf, pictures, head=head), media_type="text/html; charset=utf-8",
+        as_html(leaf, pictures, served=True, again_s=again_s), media_type="text/html; charset=utf-8",
         headers=_heads(policy(tuple(row.frames))),
     )  # fmt: skip
 

@@ -184,14 +184,19 @@ def _scope(
         raise RequestValidationError(error.errors()) from None
 
 
+def have_tried(library: Library, ask: ReadAsk) -> None:
+    """Have what is being tried stand for this request. Refuses marks that cannot be."""
+    library.yardsticks |= ask.yardsticks
+    for n, tried in enumerate(ask.marks):
+        owner = owner_of(library, library.kpi(tried.kpi), tried, f"marks.{n}", value=tried.value)
+        since = since_of(tried.since, library.year_start, f"marks.{n}.since")
+        library.try_mark(tried.kpi, MarkEntry(tried.name, owner, since, tried.value))
+
+
 @router.post("/read")
 def read_scorecard(ask: ReadAsk, who: Reader = Depends(reader)) -> ScorecardPicture:
     def read(library: Library) -> bytes:
-        library.yardsticks |= ask.yardsticks
-        for n, tried in enumerate(ask.marks):
-            owner = owner_of(library, library.kpi(tried.kpi), tried, f"marks.{n}", value=tried.value)
-            since = since_of(tried.since, library.year_start, f"marks.{n}.since")
-            library.try_mark(tried.kpi, MarkEntry(tried.name, owner, since, tried.value))
+        have_tried(library, ask)
         page = read_page(library, ask.body, ask.scope or ask.body.scope, ask.rehearse)
         return _PICTURES.dump_json(draw_page(page))
 

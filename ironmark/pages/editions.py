@@ -6,7 +6,7 @@ It is kept as JSON and read back unchanged. What changed since is told by ``page
 from __future__ import annotations
 
 import gzip
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -16,7 +16,7 @@ from pydantic import TypeAdapter
 from ironmark.core.formula import FormulaError, parse, references
 from ironmark.core.numbers import write_as, written_as
 from ironmark.core.palette import PALETTES, Palette, palette_of
-from ironmark.pages.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody
+from ironmark.pages.documents import InstrumentBody, KpiBody, Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.draw import draw_page
 from ironmark.pages.library import Library
 from ironmark.pages.page import Page, Reading, Sheet
@@ -108,12 +108,16 @@ def _adapter() -> TypeAdapter[Frozen]:
     return TypeAdapter(Frozen)
 
 
-def freeze(library: Library, body: ScorecardBody, scope: ScopeBody, *, explained: bool = True) -> Frozen:
-    """A scorecard as it reads now. explained: with the workings of every reading, as an edition is kept.
+def freeze(
+    library: Library, body: ScorecardBody, scope: ScopeBody, *, explained: bool = True,
+    rehearsals: Mapping[str, Rehearsed] | None = None,
+) -> Frozen:  # fmt: skip
+    """A scorecard as it reads now. explained: with the workings of every reading, as an edition is kept; rehearsals: values
+    that are tried, by instrument.
 
     Raises Slow for a page whose rows have not all come yet.
     """
-    page = read_page(library, body, scope)
+    page = read_page(library, body, scope, rehearsals)
     if any(sheet.waiting for sheet in page.sheets) and explained:
         waits = next(sheet for sheet in page.sheets if sheet.waiting)
         raise Slow(f"{waits.problem or waits.title} An edition is made of a whole page: try again once it is there.")
@@ -202,8 +206,3 @@ def _explained(library: Library, sheet: Sheet, scope: ScopeBody) -> dict[str, Wo
         except (FormulaError, NoPeriod, Missing, LiveProblem, Refused, KeyError):
             continue  # the sheet says why
     return found
-
-
-def readings_of(sheets: Sequence[Sheet]) -> Iterator[tuple[Sheet, Reading]]:
-    """Every reading of some sheets with the sheet it stands on."""
-    return ((sheet, reading) for sheet in sheets for reading in sheet.readings)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import time
 
 from sqlalchemy.orm import Session
 
@@ -15,6 +16,8 @@ from ironmark.pages.page import RestsOn
 from ironmark.pages.sources import Sources
 from ironmark.store import editions
 
+LOOK_S = 2.0
+
 
 class Restating:
     """Looks which editions read otherwise than they were last found to. What an edition rests on never changes, so it
@@ -24,9 +27,13 @@ class Restating:
         self._sources = sources
         self._rests_on: dict[str, RestsOn] = {}
         self._stamp: tuple[object, ...] | None = None
+        self._asked = -LOOK_S
 
     def changed(self, session: Session) -> bool:
-        """Whether anything at all was changed since this was last asked."""
+        """Whether anything at all was changed since this was last asked. Asked again at once, it is not looked up."""
+        if time.monotonic() - self._asked < LOOK_S:
+            return False
+        self._asked = time.monotonic()
         stamp = editions.stamp(session)
         before, self._stamp = self._stamp, stamp
         return stamp != before

@@ -57,14 +57,18 @@ def policy(frames: tuple[str, ...] = ()) -> str:
     )
 
 
-def as_html(leaf: Leaf, images: Images, form: Form = Form(), head: str = "") -> bytes:
-    """head: what further stands in its head, as HTML."""
+def as_html(
+    leaf: Leaf, images: Images, form: Form = Form(), *, served: bool = False, again_s: int = 0,
+) -> bytes:  # fmt: skip
+    """served: by a server that says the policy itself; a file brings it along. again_s: after how many seconds a page
+    that is served is read again by itself, 0 for never."""
     script, style = _built()
     data = _ANY.dump_json(_told(leaf, images, form)).decode().replace("<", "\\u003c")
-    security = "" if head else f'<meta http-equiv="Content-Security-Policy" content="{escape(_within())}">'
+    security = "" if served else f'<meta http-equiv="Content-Security-Policy" content="{escape(_within())}">'
+    again = f'<meta http-equiv="refresh" content="{again_s};url=?again=1">' if again_s else ""
     return (
         '<!doctype html>\n<html lang="en-GB" data-theme="ironmark" data-mode="light">\n<head><meta charset="utf-8">'
-        f'<meta name="viewport" content="width=device-width, initial-scale=1">{security}{head}'
+        f'<meta name="viewport" content="width=device-width, initial-scale=1">{security}{again}'
         f"<title>{escape(leaf.name)}</title><style>{style}</style></head>\n"
         f'<body><div id="app"></div><script type="application/json" id="told">{data}</script>'
         f"<script>{script}</script></body></html>\n"

@@ -303,6 +303,9 @@ class Asked(Waiting):
         document = answer.json()
         self.assertIsNone(document["edition"])
         self.assertEqual(document["frozen"]["page"]["period"], "2026-09")
+        tried = {"body": body, "scope": {"period": "2026-10"}, "rehearse": {"i1": {"value": 0.5}}}
+        rows = self.client.post("/api/scorecards/export/json", json=tried).json()["readings"]
+        self.assertEqual(next(r for r in rows if r["instrument"] == "On-time departures")["value"], 0.5)
 
 
 class LongLists(unittest.TestCase):

@@ -234,7 +234,7 @@ class Ledgers(PageTest):
         name = group.text
         group.click()
         self.see("Workings")
-        self.wait(lambda: f", {name}" in self.one(".workings").text)
+        self.wait(lambda: f", {name}" in self.one(".side-panel").text)
 
 
 class Ticks(PageTest):

@@ -1,8 +1,8 @@
 <script lang="ts">
   /** A page that stands alone: read in a browser without a server, or drawn as one picture. */
-  import { Dialog, Portal } from '@skeletonlabs/skeleton-svelte'
   import type { Workings } from '../api/client'
   import Account from '../parts/Account.svelte'
+  import SidePanel from '../parts/SidePanel.svelte'
   import Tally from '../parts/Tally.svelte'
   import Tip from '../parts/Tip.svelte'
   import Grid from '../views/scorecards/Grid.svelte'
@@ -41,20 +41,9 @@
 </main>
 {#if told.mode === 'read'}<Tip />{/if}
 {#if asked}
-  <Dialog open onOpenChange={(details) => !details.open && (asked = null)}>
-    <Portal>
-      <Dialog.Backdrop class="leaf-backdrop" />
-      <Dialog.Positioner class="leaf-place">
-        <Dialog.Content class="leaf-workings sheet">
-          <div class="head">
-            <Dialog.Title class="title">Workings</Dialog.Title>
-            <Dialog.CloseTrigger class="act quiet">Close</Dialog.CloseTrigger>
-          </div>
-          <Account found={{ ...asked, missing: [] }} />
-        </Dialog.Content>
-      </Dialog.Positioner>
-    </Portal>
-  </Dialog>
+  <SidePanel title="Workings" close={() => (asked = null)}
+    ><Account found={{ ...asked, missing: [] }} /></SidePanel
+  >
 {/if}
 
 <style>
@@ -71,29 +60,5 @@
     max-width: 90ch;
     margin: 2px 0 12px;
     white-space: pre-line;
-  }
-  .head {
-    display: flex;
-    justify-content: space-between;
-    align-items: center;
-  }
-  :global(.leaf-backdrop) {
-    position: fixed;
-    inset: 0;
-    background: rgb(20 25 29 / 0.25);
-    z-index: 70;
-  }
-  :global(.leaf-place) {
-    position: fixed;
-    inset: 0 0 0 auto;
-    z-index: 71;
-  }
-  :global(.leaf-workings) {
-    width: min(400px, 100vw);
-    height: 100%;
-    overflow: auto;
-    padding: 16px 18px;
-    border-radius: 0;
-    box-shadow: var(--lift);
   }
 </style>

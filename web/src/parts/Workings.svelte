@@ -1,8 +1,8 @@
 <script lang="ts">
   /** The full account of one reading, in a panel at the side. */
-  import { Dialog, Portal } from '@skeletonlabs/skeleton-svelte'
   import { api, got, words, type Instrument, type Scope, type Workings } from '../api/client'
   import Account from './Account.svelte'
+  import SidePanel from './SidePanel.svelte'
   import Typed from './Typed.svelte'
 
   export interface Asked {
@@ -27,75 +27,34 @@
   })
 </script>
 
-<Dialog open onOpenChange={(details) => !details.open && close()}>
-  <Portal>
-    <Dialog.Backdrop class="workings-backdrop" />
-    <Dialog.Positioner class="workings-place">
-      <Dialog.Content class="workings sheet">
-        <div class="head">
-          <Dialog.Title class="title">Workings</Dialog.Title>
-          <Dialog.CloseTrigger class="act quiet">Close</Dialog.CloseTrigger>
-        </div>
-        {#if found}
-          <Account {found} />
-          {#if asked.byHand}
-            <div class="hand">
-              <h2 class="minor">Kept by hand</h2>
-              <p class="small soft">A new value is kept in the sheet this reading comes from.</p>
-              <Typed
-                label="Set by hand"
-                kpi={asked.instrument.kpi}
-                of={asked.instrument.by && asked.member != null
-                  ? { [asked.instrument.by]: asked.member }
-                  : {}}
-                shown={asked.byHand.shown}
-                keep={(value) =>
-                  value !== null && asked.byHand?.set(value).then(close, (error) => (failed = words(error)))}
-              />
-              {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
-            </div>
-          {/if}
-        {:else if failed}
-          <p class="wrong">{failed}</p>
-        {:else}
-          <p class="soft">Working it out…</p>
-        {/if}
-      </Dialog.Content>
-    </Dialog.Positioner>
-  </Portal>
-</Dialog>
+<SidePanel title="Workings" {close}>
+  {#if found}
+    <Account {found} />
+    {#if asked.byHand}
+      <div class="hand">
+        <h2 class="minor">Kept by hand</h2>
+        <p class="small soft">A new value is kept in the sheet this reading comes from.</p>
+        <Typed
+          label="Set by hand"
+          kpi={asked.instrument.kpi}
+          of={asked.instrument.by && asked.member != null ? { [asked.instrument.by]: asked.member } : {}}
+          shown={asked.byHand.shown}
+          keep={(value) =>
+            value !== null && asked.byHand?.set(value).then(close, (error) => (failed = words(error)))}
+        />
+        {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
+      </div>
+    {/if}
+  {:else if failed}
+    <p class="wrong">{failed}</p>
+  {:else}
+    <p class="soft">Working it out…</p>
+  {/if}
+</SidePanel>
 
 <style>
-  :global(.workings-backdrop) {
-    position: fixed;
-    inset: 0;
-    background: rgb(20 25 29 / 0.25);
-    z-index: 70;
-  }
-  :global(.workings-place) {
-    position: fixed;
-    inset: 0 0 0 auto;
-    z-index: 71;
-  }
-  :global(.workings) {
-    width: min(400px, 100vw);
-    height: 100%;
-    overflow: auto;
-    padding: 16px 18px;
-    border-radius: 0;
-    box-shadow: var(--lift);
-  }
-  .head {
-    display: flex;
-    justify-content: space-between;
-    align-items: center;
-  }
   .hand {
     margin-top: 16px;
     max-width: 220px;
-  }
-  :global(.workings .title) {
-    font-size: 17px;
-    font-weight: 650;
   }
 </style>

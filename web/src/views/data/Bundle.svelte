@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Everything as one file: taken out, or read, and told what it would change before it does. */
   import { api, attempt, got, type Schemas } from '../../api/client'
+  import PickFile from '../../parts/PickFile.svelte'
 
   let report = $state.raw<Schemas['Report'] | null>(null)
   let cards = $state.raw<Schemas['Scorecard'][]>([])
@@ -11,7 +12,6 @@
   let done = $state('')
   let busy = $state(false)
   let file = $state.raw<File | null>(null)
-  let picker: HTMLInputElement
 
   void attempt(
     async () => {
@@ -83,18 +83,13 @@
     <section class="sheet">
       <h2>Read one</h2>
       <p class="small soft">First it is told what it would change.</p>
-      <button class="act" disabled={busy} onclick={() => picker.click()}
-        >{busy ? 'Reading…' : 'Choose a bundle'}</button
-      >
-      <input
-        bind:this={picker}
-        type="file"
-        class="sr-only"
-        tabindex="-1"
+      <PickFile
+        label={busy ? 'Reading…' : 'Choose a bundle'}
+        name="Bundle to read"
         accept=".zip"
-        aria-label="Bundle to read"
-        onchange={(event) => {
-          file = event.currentTarget.files?.[0] ?? null
+        disabled={busy}
+        take={(files) => {
+          file = files?.[0] ?? null
           void send(false)
         }}
       />

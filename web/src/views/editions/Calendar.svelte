@@ -3,6 +3,7 @@
   import { api, attempt, got, seen, type Schemas } from '../../api/client'
   import { when } from '../../api/days'
   import { zoneHere } from '../data/clock'
+  import PickFile from '../../parts/PickFile.svelte'
   import Order from './Order.svelte'
 
   type Held = Schemas['StandingOut']
@@ -12,7 +13,6 @@
   let draft = $state.raw<Schemas['StandingBody'] | null>(null)
   let failed = $state('')
   let named = $state('')
-  let picker: HTMLInputElement
 
   async function load() {
     const [standing, found, lists] = await Promise.all([
@@ -77,7 +77,7 @@
       body.append('file', files[0])
       body.append('name', named.trim() || files[0].name.replace(/\.[^.]*$/, ''))
       await got(api.POST('/api/holidays', { body: body as never, bodySerializer: (form) => form as never }))
-      named = picker.value = ''
+      named = ''
     })
   const drop = (key: string) =>
     act(() => got(api.DELETE('/api/holidays/{key}', { params: { path: { key } } })))
@@ -145,16 +145,7 @@
       placeholder="Name"
       bind:value={named}
     />
-    <button class="act" onclick={() => picker.click()}>Take a list</button>
-    <input
-      bind:this={picker}
-      type="file"
-      class="sr-only"
-      tabindex="-1"
-      accept=".csv,.ics,text/csv,text/calendar"
-      aria-label="File of holidays"
-      onchange={(event) => take(event.currentTarget.files)}
-    />
+    <PickFile label="Take a list" name="File of holidays" accept=".csv,.ics,text/csv,text/calendar" {take} />
   </p>
 </main>
 
