@@ -149,6 +149,7 @@ def browser() -> Any:
     driver = webdriver.Chrome(options, Service(shutil.which("chromedriver") or "/usr/bin/chromedriver"))
     size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
     driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    driver.set_script_timeout(180)  # a busy machine looks 300 members on every face over at its leisure
 
     def close() -> None:
         driver.quit()

@@ -141,18 +141,19 @@ class Reading(PageTest):
         self.see("Reading October 2026")
         self.driver.execute_script("document.querySelector('.brand').focus()")
         said = []
-        for _ in range(12):
+        for _ in range(16):
             self.keys(Keys.TAB)
             said.append(
                 self.driver.execute_script(
                     "const e = document.activeElement; return e.getAttribute('aria-label') || e.innerText"
                 )
             )
-        self.assertEqual(
-            said[:7], ["Scorecards", "KPIs", "Yardsticks", "Mark book", "Data", "Your name: you. Change", "Dark"]
-        )
-        self.assertTrue(said[8].startswith("Period"))
-        self.assertTrue(said[10].startswith("On-time departures, 91.4 percent"))
+        places = ["Scorecards", "KPIs", "Yardsticks", "Mark book", "Data", "Editions"]
+        self.assertEqual(said[:8], [*places, "Your name: you. Change", "Dark"])
+        acts = [text.partition(":")[0] for text in said[8:12]]
+        self.assertEqual(acts, ["Make an edition", "Take out", "Share", "Open the bench"])
+        self.assertTrue(said[12].startswith("Period"))
+        self.assertTrue(said[14].startswith("On-time departures, 91.4 percent"))
 
 
 class Assuming(PageTest):

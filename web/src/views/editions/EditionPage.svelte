@@ -46,6 +46,9 @@
       (error) => (failed = words(error)),
     )
   })
+  /** What was just found beside now holds before it is counted by itself. */
+  const counted = (one: Edition): Edition =>
+    found && beside === 'now' && one.id === params.id ? { ...one, restated: found.restated } : one
   const others = $derived([
     { key: 'now', name: 'the same page now' },
     ...editions
@@ -154,7 +157,7 @@
           <button class="act" onclick={drop}>Throw away</button>
           <button class="act main" onclick={publish}>Publish</button>
         {:else}
-          {#if edition.state === 'published' && edition.restated}
+          {#if edition.state === 'published' && counted(edition).restated}
             <button class="act" onclick={restate}>Make one that restates it</button>
           {/if}
           {#if edition.state === 'published'}
@@ -194,7 +197,10 @@
     <div class="columns" class:whole={shown === 'page'}>
       <nav class="sheet list" aria-label="Editions of this scorecard">
         <h2>Editions</h2>
-        {#each editions as one (one.id)}<EditionRow edition={one} here={one.id === edition.id} />{/each}
+        {#each editions as one (one.id)}<EditionRow
+            edition={counted(one)}
+            here={one.id === edition.id}
+          />{/each}
       </nav>
       <div class="sheet middle">
         {#if shown === 'page'}
@@ -232,7 +238,7 @@
           <p class="small soft">
             made {when(edition.made_at)}{edition.made_by ? ` by ${edition.made_by}` : ''}{edition.by_clock
               ? ', by the calendar'
-              : ''}{restated(edition) ? ` · ${restated(edition)}` : ''}
+              : ''}{restated(counted(edition)) ? ` · ${restated(counted(edition))}` : ''}
           </p>
         {/if}
       </div>
