@@ -8,7 +8,6 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-import polars as pl
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
@@ -16,6 +15,7 @@ from ironmark.core import words
 from ironmark.core.marks import EVERYONE, TOGETHER, Owner
 from ironmark.core.numbers import Unit, show, show_exact
 from ironmark.core.palette import palette_of
+from ironmark.pages.days import days_that_differ
 from ironmark.pages.documents import KpiBody, YardstickBody
 from ironmark.pages.editions import Frozen, freeze
 from ironmark.pages.library import Library
@@ -25,7 +25,6 @@ from ironmark.store.database import Missing
 
 Cause = Literal["rows", "mark", "yardstick", "formula", "assumption", "palette", "brief", "period"]
 SAME = 1e-9  # relative; nearer than this is the same figure, added up in another order
-MOST_ROWS = 5_000_000  # of two versions of a dataset that are laid side by side to tell which days differ
 
 
 class Because(BaseModel):
@@ -234,7 +233,7 @@ class _Causes:
         self.session, self.one, self.other, self.now = session, one, other, now
         self._reread = reread
         self._again: Half | None = None
-        self._rows: dict[str, Because | None] = {}
+        self._rows: dict[tuple[str, str], Because | None] = {}
         self._who: dict[object, tuple[str, dt.datetime] | None] = {}
 
     def of(self, before: tuple[Sheet, Reading], after: tuple[Sheet, Reading]) -> list[Because]:
@@ -260,12 +259,12 @@ class _Causes:
         if there is not None and there.problem:
             return [Because(cause="rows", text=there.problem)]
         if there is not None and reading.member is not None:
-            return [self._rows_of(one) or Because(cause="rows", text="there are no rows of it") for one in self._reads(kpi)][:1]  # fmt: skip
+            return [self._rows_of(one, reading.period) or Because(cause="rows", text="there are no rows of it") for one in self._reads(kpi)][:1]  # fmt: skip
         return [Because(cause="brief", text="the scorecard no longer shows it")]
 
     def _value(self, kpi: str, a: Reading, b: Reading) -> list[Because]:
         formulas, tried = list(self._formulas(kpi)), list(self._assumptions(kpi))
-        rows = [told for one in self._reads(kpi) if (told := self._rows_of(one)) is not None]
+        rows = [told for one in self._reads(kpi) if (told := self._rows_of(one, a.period)) is not None]
         if (formulas or tried) and rows and self._reread is not None:
             # With the formulas of then and the rows of now: what still differs comes from the rows.
             if self._again is None:
@@ -341,12 +340,13 @@ class _Causes:
                 text = f"{held.name} {show(was.value, was.unit)} → {show(held.value, held.unit)}"
                 yield _told("assumption", text, who)
 
-    def _rows_of(self, dataset: str) -> Because | None:
-        if dataset not in self._rows:
-            self._rows[dataset] = self._rows_between(dataset)
-        return self._rows[dataset]
+    def _rows_of(self, dataset: str, period: str) -> Because | None:
+        """What became of a dataset's rows, and of which days of a period."""
+        if (dataset, period) not in self._rows:
+            self._rows[dataset, period] = self._rows_between(dataset, period)
+        return self._rows[dataset, period]
 
-    def _rows_between(self, key: str) -> Because | None:
+    def _rows_between(self, key: str, period: str) -> Because | None:
         was, became = (half.frozen.datasets.get(key) for half in (self.one, self.other))
         if was is None or (became is not None and was == became):
             return None
@@ -364,6 +364,9 @@ class _Causes:
         low, high = sorted((was.rows, became.rows))
         between = [v for v in datasets.versions(self.session, key) if low < v.number <= high]
         days = days_that_differ(self.session, key, was.rows, became.rows)
+        when = self.one.frozen.page.when(period) if period else None
+        # Days outside of it are told only where it reads those, since none within differ.
+        days = [day for day in days if when and when.start <= day <= when.end] or days
         which = f"rows of {words.days_words(days)}" if days else "rows"
         verb = "replaced" if was.rows < became.rows else "put back"
         text = f"{which} {verb} ({was.name}, version {was.rows} → {became.rows})"
@@ -474,40 +477,3 @@ def _cuts_that_differ(was: GradedBy, became: GradedBy, unit: Unit) -> str:
     told = [f"cut {words.cut_words(a, unit)} → {words.cut_words(b, unit)}" for a, b in pairs if (a.offset, a.mark, a.factor) != (b.offset, b.mark, b.factor)]  # fmt: skip
     told += ["a cut belongs to the other band" for a, b in pairs if a.belongs != b.belongs]
     return ", ".join(dict.fromkeys(told)) or "its cuts are for another period"
-
-
-def days_that_differ(session: Session, key: str, one: int, other: int) -> list[dt.date]:
-    """The days whose rows are not the same in two versions of a dataset, in their order; none where that is not known."""
-    try:
-        dataset = datasets.get(session, key)
-    except Missing:
-        return []
-    if dataset.period is None or dataset.row_count > MOST_ROWS or dataset.kind == "live":
-        return []
-    return _days(session, key, dataset.period, one, other)
-
-
-def _days(session: Session, key: str, period: str, one: int, other: int) -> list[dt.date]:
-    place = key, period, one, other
-    if place not in _DAYS:
-        if len(_DAYS) > 256:
-            _DAYS.clear()
-        _DAYS[place] = _days_between(datasets.rows_of(session, key, one), datasets.rows_of(session, key, other), period)
-    return _DAYS[place]
-
-
-_DAYS: dict[tuple[str, str, int, int], list[dt.date]] = {}
-
-
-def _days_between(one: pl.DataFrame, other: pl.DataFrame, period: str) -> list[dt.date]:
-    shared = [name for name in one.columns if name in other.columns]
-    if period not in shared:
-        return []
-
-    def sums(frame: pl.DataFrame) -> pl.DataFrame:
-        hashed = frame.select(pl.col(period), frame.select(shared).hash_rows().alias("#") // 1024)
-        return hashed.drop_nulls(period).group_by(period).agg(pl.col("#").sum(), pl.len().alias("n"))
-
-    both = sums(one).join(sums(other), on=period, how="full", coalesce=True, suffix="2")
-    differ = both.filter(pl.col("#").ne_missing(pl.col("#2")) | pl.col("n").ne_missing(pl.col("n2")))
-    return sorted(differ[period].to_list())

@@ -23,9 +23,10 @@ READINGS = (
     "section", "instrument", "kpi", "member", "period_name", "value", "unit", "mark_name", "mark", "gap", "attainment",
     "state", "rank", "partial", "reason", "note",
 )  # fmt: skip
-HEADS = {"period_name": "Period", "mark_name": "Mark of", "kpi": "KPI"}
+HEADS = {"period_name": "Period", "mark_name": "Which mark", "kpi": "KPI"}
 INSTRUMENT = ("what", "period", "value", "mark", "gap", "reached", "state", "partial")
 _NUMBERS = ("value", "mark", "gap")
+FIGURES = ("Value", "Mark", "Gap", "Reached", "Attainment", "Rank", "Line")  # heads that stand over figures
 
 
 def as_workbook(leaf: Leaf) -> bytes:
@@ -88,9 +89,10 @@ class _Writer:
 
     def head(self, page: Any, y: int, labels: list[str], widths: list[int], rows: int) -> None:
         """A head of columns that stays in sight and is printed on every page, with what is needed to print."""
-        strong = self.style(bold=True, bottom=1, text_wrap=True)
+        page.set_row(y, 30)
         for x, label in enumerate(labels):
-            self.put(page, y, x, label, strong)
+            side = "right" if label in FIGURES else "left"
+            self.put(page, y, x, label, self.style(bold=True, bottom=1, text_wrap=True, valign="bottom", align=side))
             page.set_column(x, x, widths[x])
         page.freeze_panes(y + 1, 1)
         page.repeat_rows(y)
@@ -109,7 +111,7 @@ class _Writer:
         found = {}
         for state in self.leaf.frozen.page.states:
             shades = palettes.shades(state, dark=False)
-            found[state.name] = self.style(bg_color=shades.full, font_color=shades.on, bold=True)
+            found[state.name] = self.style(bg_color=shades.full, font_color=shades.on, bold=True, indent=1)
         return found
 
     def state(self, page: Any, y: int, x: int, row: Row) -> None:
@@ -118,6 +120,7 @@ class _Writer:
 
     def _summary(self, page: Any, pages: list[tuple[str, Sheet, InstrumentPicture, str]]) -> None:
         y = 0
+        page.set_row(0, 24)
         self.put(page, y, 0, self.leaf.title, self.style(bold=True, font_size=16))
         for label, text in about(self.leaf)[1:]:
             y += 1
@@ -130,9 +133,9 @@ class _Writer:
             self.put(page, y, 0, part.name, self.fills.get(part.name))
             self.put(page, y, 1, part.count, self.style("0", align="left"))
         y += 2
-        strong = self.style(bold=True, bottom=1)
         for x, label in enumerate(("Instrument", "Section", "Period", "Reading", "Mark", "State")):
-            self.put(page, y, x, label, strong)
+            side = "right" if label in ("Reading", "Mark") else "left"
+            self.put(page, y, x, label, self.style(bold=True, bottom=1, align=side))
         for section, sheet, picture, name in pages:
             y += 1
             page.write_url(y, 0, f"internal:'{name}'!A1", self.style(font_color="#5a3d8a"), safe(sheet.title))

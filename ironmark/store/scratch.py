@@ -13,6 +13,7 @@ from pathlib import Path
 PREFIX = "ironmark-"
 OWNER = "owner"  # the file that says which process made a directory
 _PATIENCE_S = 20.0
+_ENDS_S = 5.0  # that what is killed takes at most
 
 
 def make(kind: str) -> Path:
@@ -89,19 +90,28 @@ def members(session: int) -> list[int]:
 
 
 def end_group(session: int) -> None:
-    """End the processes of a session at once."""
-    for pid in members(session):
-        with contextlib.suppress(OSError):
-            os.kill(pid, signal.SIGKILL)
+    """End the processes of a session at once, and wait until they have."""
+    _end(members(session))
     with contextlib.suppress(OSError, ChildProcessError):
         os.waitpid(session, os.WNOHANG)
 
 
 def _end_left(directory: Path) -> None:
-    """End what a killed process left running in a directory."""
-    with contextlib.suppress(OSError, ValueError):
-        session = int((directory / GROUP).read_text())
-        for pid in members(session):
-            if str(directory).encode() in Path(f"/proc/{pid}/cmdline").read_bytes():
-                end_group(session)
-                return
+    """End what a killed process left running in a directory: what names a place in it. Its owner may have been killed
+    before it noted what it had started."""
+    inside = f"{directory}/".encode()
+    found = []
+    for path in Path("/proc").glob("[0-9]*"):
+        with contextlib.suppress(OSError):
+            if inside in (path / "cmdline").read_bytes() and int(path.name) != os.getpid():
+                found.append(int(path.name))
+    _end(found)
+
+
+def _end(pids: list[int]) -> None:
+    for pid in pids:
+        with contextlib.suppress(OSError):
+            os.kill(pid, signal.SIGKILL)
+    until = time.monotonic() + _ENDS_S  # one that is ending still writes where it stood
+    while any(runs(pid) for pid in pids) and time.monotonic() < until:
+        time.sleep(0.02)

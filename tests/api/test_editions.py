@@ -207,6 +207,10 @@ class Publishing(unittest.TestCase):
         self.assertEqual(said["cause"], "rows")
         self.assertRegex(said["text"], r"^rows of 9–12 October 2026 replaced \(.*, version 1 → 2\)$")
         self.assertTrue(said["at"])
+        # Rows of another month that came with them are not told of October.
+        self.replace_rows(rows(fog=40, months=(7, 8, 9, 10)))
+        said = self.compared(key)["differences"][0]["because"][0]
+        self.assertRegex(said["text"], r"^rows of 9–12 October 2026 replaced \(.*, version 1 → 3\)$")
 
     def test_a_mark_is_told_with_who_set_it(self) -> None:
         key = self.edition()

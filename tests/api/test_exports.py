@@ -375,6 +375,19 @@ class WhenThePrinterDies(Waiting):
             return 0
 
 
+def _owner(place: Path) -> int:
+    try:
+        return int((place / scratch.OWNER).read_text().split()[0])
+    except (OSError, ValueError, IndexError):
+        return 0  # it is being made, or taken away
+
+
+def left_by(owner: int) -> list[Path]:
+    """The places of printers whose server was this one."""
+    places = Path(tempfile.gettempdir()).glob("ironmark-printer-*")
+    return [place for place in places if _owner(place) == owner]
+
+
 class WhenTheServerOrTheDatabaseDies(unittest.TestCase):
     """Whatever is killed in the middle, what was asked for is drawn once all is there again."""
 
@@ -385,9 +398,11 @@ class WhenTheServerOrTheDatabaseDies(unittest.TestCase):
         frozen = server.client.get(f"/api/editions/{key}?data=true").content
         asked = server.client.post("/api/exports", json={"kind": "pptx", "edition": key}).json()["id"]
         time.sleep(0.6)
+        owner = server.process.pid if server.process else 0
         server.kill()
         server.start()
         self.done(server, asked)
+        self.assertEqual(left_by(owner), [], "a printer of the killed server still runs")
         asked = server.client.post("/api/exports", json={"kind": "pdf", "edition": key}).json()["id"]
         os.kill(server.database_pid, signal.SIGKILL)
         self.done(server, asked)
