@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import datetime as dt
-
 from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
 
+from ironmark.api.moments import moment
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.pages import comparison
@@ -20,6 +19,7 @@ from ironmark.pages.restating import beside_now
 from ironmark.pages.shapes import ScorecardPicture
 from ironmark.pages.workings import Workings
 from ironmark.store import editions
+from ironmark.store.database import now
 from ironmark.store.editions import DRAFT, PUBLISHED, WITHDRAWN, State
 from ironmark.store.models import Edition
 
@@ -85,16 +85,12 @@ class EditionPage(BaseModel):
     explained: dict[str, list[str]]
 
 
-def _moment(at: dt.datetime | None) -> str | None:
-    return at.isoformat() + "Z" if at else None
-
-
 def out(row: Edition) -> EditionOut:
     return EditionOut(
         id=row.id, version=row.version, scorecard=row.scorecard, number=f"{row.number}{row.suffix}", state=row.state,  # type: ignore[arg-type]
-        title=row.title, note=row.note, period=row.period, period_label=row.period_label, made_at=_moment(row.made_at) or "",
-        made_by=row.made_by, published_at=_moment(row.published_at), published_by=row.published_by,
-        withdrawn_at=_moment(row.withdrawn_at), withdrawn_by=row.withdrawn_by, why=row.why, restated=row.restated,
+        title=row.title, note=row.note, period=row.period, period_label=row.period_label, made_at=moment(row.made_at) or "",
+        made_by=row.made_by, published_at=moment(row.published_at), published_by=row.published_by,
+        withdrawn_at=moment(row.withdrawn_at), withdrawn_by=row.withdrawn_by, why=row.why, restated=row.restated,
         by_clock=row.standing is not None,
     )  # fmt: skip
 
@@ -183,7 +179,7 @@ def publish_edition(key: str, if_match: str | None = Header(None), who: Reader =
     with who.write() as session:
         row = editions.locked(session, key, saw)
         _only(row, DRAFT, "published")
-        return out(editions.put(session, row, state=PUBLISHED, published_at=_now(), published_by=who.name))
+        return out(editions.put(session, row, state=PUBLISHED, published_at=now(), published_by=who.name))
 
 
 @router.post("/{key}/withdraw")
@@ -195,11 +191,7 @@ def withdraw_edition(
     with who.write() as session:
         row = editions.locked(session, key, saw)
         _only(row, PUBLISHED, "withdrawn")
-        return out(editions.put(session, row, state=WITHDRAWN, withdrawn_at=_now(), withdrawn_by=who.name, why=body.why))  # fmt: skip
-
-
-def _now() -> dt.datetime:
-    return dt.datetime.now(dt.UTC).replace(tzinfo=None)
+        return out(editions.put(session, row, state=WITHDRAWN, withdrawn_at=now(), withdrawn_by=who.name, why=body.why))  # fmt: skip
 
 
 def _only(row: Edition, state: State, what: str) -> None:

@@ -137,10 +137,6 @@ def _file(row: Export, file: bytes | None) -> Response:
     return download(file, row.name, exporting.MEDIA[row.kind])  # type: ignore[index]
 
 
-def _options(paper: Paper, instrument: str | None, scale: int) -> Options:
-    return Options(paper, instrument, scale)
-
-
 _FILE: dict[int | str, dict[str, Any]] = {200: {"content": {media: {} for media in exporting.MEDIA.values()}}}
 
 
@@ -150,7 +146,7 @@ def export_edition(
     scale: int = Query(2, ge=1, le=3), who: Reader = Depends(reader),
 ) -> Response:  # fmt: skip
     """An edition as PDF, slides, a workbook, a zip of CSV, JSON, one HTML file, PNG or SVG."""
-    return _taken(who, request, leaf_of(who, key), kind, _options(paper, instrument, scale))
+    return _taken(who, request, leaf_of(who, key), kind, Options(paper, instrument, scale))
 
 
 @router.get("/editions/{key}/leaf", response_class=Response, responses={200: {"content": {"text/html": {}}}})
@@ -178,7 +174,7 @@ def export_page(
         return freeze(library, ask.body, ask.scope or ask.body.scope, rehearsals=ask.rehearse)
 
     frozen = who.look(read, WHOLE_S)
-    return _taken(who, request, Leaf(frozen), kind, _options(paper, instrument, scale))
+    return _taken(who, request, Leaf(frozen), kind, Options(paper, instrument, scale))
 
 
 @router.post("/exports", status_code=202)
@@ -188,7 +184,7 @@ def ask_for_export(ask: ExportAsk, request: Request, who: Reader = Depends(reade
         detail = "Name an edition, or a scorecard with the scope to read it for."
         raise Refused(422, "which-page", "Of what?", detail, {"field": "edition"})
     leaf = leaf_of(who, ask.edition) if ask.edition else _read(who, ask.scorecard or "", ask.scope)
-    key = _asked(who, request, leaf, ask.kind, _options(ask.paper, ask.instrument, ask.scale))
+    key = _asked(who, request, leaf, ask.kind, Options(ask.paper, ask.instrument, ask.scale))
     with who.read() as session:
         return _out(exports.get(session, key))
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Callable
 
 from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
 
 from ironmark.api.datasets import ByClock, DatasetOut, dataset_answer
+from ironmark.api.moments import moment
 from ironmark.api.uploads import READ, Upload, Uploads, keeping, uploads
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
@@ -59,13 +59,9 @@ class Hosts(BaseModel):
 def _out(row: Refresh) -> RefreshOut:
     return RefreshOut(
         **RefreshBody.model_validate(row.body).model_dump(), state=row.state, said=row.said, tries=row.tries,  # type: ignore[arg-type]
-        held=row.held, due_at=_moment(row.due_at) or "", read_at=_moment(row.read_at), has_token=bool(row.token),
+        held=row.held, due_at=moment(row.due_at) or "", read_at=moment(row.read_at), has_token=bool(row.token),
         version=row.version,
     )  # fmt: skip
-
-
-def _moment(at: dt.datetime | None) -> str | None:
-    return at.isoformat() + "Z" if at else None
 
 
 def _plain(body: RefreshChange) -> RefreshBody:

@@ -65,20 +65,21 @@ class Restating:
 
     def _count(self, session: Session, key: str) -> int | None:
         """None while a live source has not answered."""
-        library = Library(self._sources, session)
-        row = editions.get(session, key)
-        was = Frozen.from_bytes(editions.held(session, key))
-        now = comparison.now_of(library, was, row.scorecard)
+        was, now = _both(Library(self._sources, session), key)
         if any(sheet.waiting for sheet in now.page.sheets):
             return None
         return comparison.compare(session, was, now, now=True, reread=None).restated
 
 
+def _both(library: Library, key: str) -> tuple[Frozen, Frozen]:
+    """An edition as it was made, and the same page now."""
+    was = Frozen.from_bytes(editions.held(library.session, key))
+    return was, comparison.now_of(library, was, editions.get(library.session, key).scorecard)
+
+
 def beside_now(library: Library, key: str) -> comparison.SideBySide:
     """An edition beside the same page now."""
-    row = editions.get(library.session, key)
-    was = Frozen.from_bytes(editions.held(library.session, key))
-    now = comparison.now_of(library, was, row.scorecard)
+    was, now = _both(library, key)
 
     def reread(kpis: dict[str, KpiBody]) -> Frozen:
         again = Library(library.sources, library.session)

@@ -16,7 +16,7 @@ from ironmark.core.workdays import is_working_day, nth_day
 from ironmark.pages.documents import Key, Member, Model
 from ironmark.pages.editions import Frozen, freeze
 from ironmark.pages.library import Library
-from ironmark.pages.refreshing import ClockBody
+from ironmark.pages.refreshing import PAUSES, ClockBody
 from ironmark.pages.sources import Sources
 from ironmark.store import calendar, database, editions, standing
 from ironmark.store.models import Edition, Standing
@@ -24,7 +24,6 @@ from ironmark.tables.patience import patiently
 
 BY_CALENDAR = "by the calendar"
 AGAIN = dt.timedelta(hours=1)  # after which data that was not complete is looked at again
-PAUSES = (dt.timedelta(minutes=1), dt.timedelta(minutes=5), dt.timedelta(minutes=15), dt.timedelta(hours=1))
 WAIT_S = 60.0
 
 

@@ -108,13 +108,10 @@ def gathered(session: Session, scorecards: Iterable[str] | None, *, rows: bool) 
                 buffer = io.BytesIO()
                 datasets.raw_rows(session, one).write_parquet(buffer, compression="zstd", statistics=False)
                 bundle.rows[one.id] = buffer.getvalue()
-    for body in bundle.documents["scorecard"].values():
-        for key in (held["image"] for section in body["sections"] for held in section["pictures"] if held["image"]):
-            try:
-                found = images.get(session, key)
-            except Missing:
-                continue
-            bundle.pictures[key] = found.kind, found.body
+    cards = bundle.documents["scorecard"].values()
+    pictures = (held["image"] for body in cards for section in body["sections"] for held in section["pictures"])
+    kept = images.some(session, (key for key in pictures if key))
+    bundle.pictures = {key: (found.kind, found.body) for key, found in kept.items()}
     return bundle
 
 

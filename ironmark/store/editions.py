@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Final, Literal
 
 from sqlalchemy import func, select, update
@@ -97,12 +96,6 @@ def put(session: Session, row: Edition, **slots: object) -> Edition:
 def note_restated(session: Session, key: str, count: int | None, checked: str) -> None:
     """Keep how many readings are restated. It is told of an edition and no change to it."""
     session.execute(update(Edition).where(Edition.id == key).values(restated=count, checked=checked))
-
-
-def before(rows: Sequence[Edition], row: Edition) -> Edition | None:
-    """The published edition before another one, of editions in their order."""
-    older = [one for one in rows if one.made_at < row.made_at and one.state == PUBLISHED]
-    return older[0] if older else None
 
 
 def stamp(session: Session) -> tuple[object, ...]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 
 import structlog
 from sqlalchemy.exc import DBAPIError
@@ -17,7 +18,6 @@ from ironmark.publish.leaf import About, Leaf
 from ironmark.publish.page import Images
 from ironmark.publish.printer import HOW, NoPrinter, Printer, PrinterFailed, PrintingStopped
 from ironmark.store import exports, images
-from ironmark.store.database import Missing
 from ironmark.store.models import Export
 
 log = structlog.get_logger()
@@ -31,6 +31,7 @@ class Printing:
         self._sources, self._holder = sources, holder
         self.printer = Printer()
         self._wake, self._over = threading.Event(), False
+        self._told, self._told_at = ("", "", 0.0), 0.0
         self._thread = threading.Thread(target=self._work, name="printing", daemon=True)
 
     def start(self) -> None:
@@ -102,17 +103,16 @@ class Printing:
         return {"state": "failed", "stage": "", "problem": problem.model_dump()}
 
     def _tell(self, key: str, stage: str, share: float) -> bool:
+        """Note how far it is, the same not again at once. Returns whether it is to stop."""
+        what, at = (key, stage, share), time.monotonic()
+        if what == self._told and at - self._told_at < TELL_S:
+            return self._over
+        self._told, self._told_at = what, at
         with self._sources.changes() as session:
             return exports.tell(session, key, stage, share) or self._over
 
 
 def pictures_of(session: Session, frozen: Frozen) -> Images:
     """The pictures that stand on a page; without those that are gone."""
-    found = {}
-    for key in exporting.images_of(frozen.body):
-        try:
-            held = images.get(session, key)
-        except Missing:
-            continue
-        found[key] = held.kind, held.body
-    return found
+    held = images.some(session, exporting.images_of(frozen.body))
+    return {key: (found.kind, found.body) for key, found in held.items()}

@@ -27,6 +27,8 @@ from ironmark.work.printing import Printing
 LEASE, LEASE_S, LOOK_S = "work", 20, 0.5
 AT_ONCE = 2
 ORDER = "order:"  # before the key of a standing order
+Work = Callable[[Sources, str, Callable[[Session], None]], None]
+Foreseen = tuple[type[Exception], ...]
 log = structlog.get_logger()
 
 
@@ -91,44 +93,48 @@ class Worker:
         if restated:
             self._begin("", self._restate)
 
-    def _begin(self, key: str, work: Callable[[str], None]) -> None:
-        """Do something by the side, unless it is being done. key: of a dataset; none for all editions."""
+    def _begin(self, place: str, work: Callable[[str], None]) -> None:
+        """Do something by the side, unless it is being done. place: a dataset; none for all editions."""
         with self._lock:
-            if key in self._running:
+            if place in self._running:
                 return
-            self._running.add(key)
-        self._pool.submit(work, key)
+            self._running.add(place)
+        self._pool.submit(self._do, place, work)
 
-    def _restate(self, key: str) -> None:
+    def _do(self, place: str, work: Callable[[str], None]) -> None:
+        try:
+            work(place)
+        except (DBAPIError, leases.Lost, Missing):
+            pass  # whoever has the lease then begins it again; what was taken away meanwhile is gone
+        except Exception as error:
+            log.error("work", place=place, exc_info=error)
+        finally:
+            with self._lock:
+                self._running.discard(place)
+
+    def _carry_out(self, work: Work, key: str, foreseen: Foreseen, failed: Callable[[str, str], None]) -> None:
+        """Do something whose failures are told. foreseen: those that have words of their own."""
+        try:
+            work(self._sources, key, self._insist)
+        except foreseen as error:
+            failed(key, error.problem.detail if isinstance(error, Refused) else str(error))
+        except (DBAPIError, leases.Lost):
+            raise
+        except Exception as error:
+            log.error("work", place=key, exc_info=error)
+            failed(key, "The fault is ours and was logged.")
+
+    def _restate(self, _: str) -> None:
         try:
             self._restating.look()
         except DBAPIError:
             self._restating.again()  # the database is away
-        except Exception as error:
-            log.error("restate", exc_info=error)
-        finally:
-            with self._lock:
-                self._running.discard(key)
+            raise
 
     def _edition(self, place: str) -> None:
         """Make the edition of a standing order."""
-        key = place.removeprefix(ORDER)
-        try:
-            try:
-                orders.carry_out(self._sources, key, self._insist)
-            except (Refused, LiveProblem, NoPeriod, Missing, FormulaError) as error:
-                said = error.problem.detail if isinstance(error, Refused) else str(error)
-                self._not_made(key, said)
-            except (DBAPIError, leases.Lost):
-                raise
-            except Exception as error:
-                log.error("standing", order=key, exc_info=error)
-                self._not_made(key, "The fault is ours and was logged.")
-        except (DBAPIError, leases.Lost, Missing):
-            pass  # whoever has the lease then begins it again; one that was ended is gone
-        finally:
-            with self._lock:
-                self._running.discard(place)
+        foreseen = Refused, LiveProblem, NoPeriod, Missing, FormulaError
+        self._carry_out(orders.carry_out, place.removeprefix(ORDER), foreseen, self._not_made)
 
     def _not_made(self, key: str, said: str) -> None:
         with self._sources.changes() as session:
@@ -139,23 +145,10 @@ class Worker:
         leases.insist(session, LEASE, self._holder)
 
     def _refresh(self, key: str) -> None:
-        try:
-            with self._sources.changes() as session:
-                refreshes.note(session, key, state="running")
-            try:
-                refreshing.carry_out(self._sources, key, self._insist)
-            except (Refused, Unreadable, LiveProblem, NoPeriod, Missing) as error:
-                self._failed(key, error.problem.detail if isinstance(error, Refused) else str(error))
-            except (DBAPIError, leases.Lost):
-                raise
-            except Exception as error:
-                log.error("refresh", dataset=key, exc_info=error)
-                self._failed(key, "The fault is ours and was logged.")
-        except (DBAPIError, leases.Lost):
-            pass  # whoever has the lease then begins it again
-        finally:
-            with self._lock:
-                self._running.discard(key)
+        with self._sources.changes() as session:
+            refreshes.note(session, key, state="running")
+        foreseen = Refused, Unreadable, LiveProblem, NoPeriod, Missing
+        self._carry_out(refreshing.carry_out, key, foreseen, self._failed)
 
     def _failed(self, key: str, said: str) -> None:
         with self._sources.changes() as session:
