@@ -19,8 +19,16 @@ def click(css: str) -> Callable[[Any], None]:
 
 
 def choose(key: str) -> Callable[[Any], None]:
-    script = "const held = document.querySelector(arguments[0]); held.scrollIntoView({ block: 'center' }); return held"
-    return lambda driver: driver.execute_script(script, f"[data-instrument={key}] .words").click()
+    script = "const held = document.querySelector(arguments[0]); held?.scrollIntoView({ block: 'center' }); return held"
+
+    def click(driver: Any) -> None:
+        for _ in range(50):
+            if (held := driver.execute_script(script, f"[data-instrument={key}]")) is not None:
+                held.click()
+                return
+            time.sleep(0.2)
+
+    return click
 
 
 def press(text: str) -> Callable[[Any], None]:
@@ -49,11 +57,11 @@ VIEWS: dict[str, tuple[str, list[Callable[[Any], None]]]] = {
     "service": ("/scorecards/service-health", []),
     "assuming": ("/scorecards/sailing-cost?assume=fuel-price:1.02", [press("Compare them")]),
     "words": ("/scorecards/sailing-cost/bench", [choose("c7")]),
-    "readiness": ("/scorecards/fleet-readiness", []),
+    "present": ("/scorecards/network-performance/present", []),
     "composite": ("/kpis/service", []),
-    "specimens": ("/specimens/members", []),
-    "workings": ("/scorecards/network-performance", [click("[data-instrument=i2] button")]),
-    "scorecards": ("/scorecards", []),
+    "rows": ("/rows", [press("Sailings")]),
+    "workings": ("/scorecards/network-performance", [click("[data-instrument=i2] button.row")]),
+    "front": ("/", []),
     "kpi": ("/kpis/on-time", []),
     "yardstick": ("/yardsticks/punctuality", [click('button[aria-label^="Scope"]'), click(".choice:nth-of-type(2)")]),
     "markbook": ("/marks/on-time?year=2026", []),

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator, Sequence
+import signal
+import threading
+from collections.abc import AsyncIterator, Callable, Sequence
 from contextlib import asynccontextmanager
 from pathlib import Path
+from types import FrameType
 from typing import Any
 
 from anyio import to_thread
@@ -20,12 +23,17 @@ from ironmark.api import (
     assumptions,
     bundles,
     calendar,
+    changes,
     datasets,
+    demo,
     documentation,
     editions,
     exports,
     faces,
+    find,
     folders,
+    from_rows,
+    front,
     hands,
     images,
     impacts,
@@ -34,6 +42,7 @@ from ironmark.api import (
     many_marks,
     mark_names,
     marks,
+    notes,
     notices,
     palettes,
     previews,
@@ -73,6 +82,7 @@ ROUTERS = (
     mark_names,
     assumptions,
     marks,
+    notes,
     notices,
     yardsticks,
     impacts,
@@ -88,6 +98,11 @@ ROUTERS = (
     uploads,
     widening,
     calendar,
+    front,
+    find,
+    from_rows,
+    changes,
+    demo,
 )
 
 
@@ -106,10 +121,14 @@ def create_app(
     sources = Sources(engine, tuple(folders), frozenset(fetch_from))
     worker = Worker(sources)
 
+    listened = changes.Changes(sources)
+
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         worker.start()
+        _when_told_to_end(listened.end)
         yield
+        listened.end()
         await to_thread.run_sync(worker.stop)
 
     app = FastAPI(
@@ -123,6 +142,7 @@ def create_app(
     )
     app.state.sources = sources
     app.state.worker = worker
+    app.state.changes = listened
     app.state.uploads = uploads.Uploads(sources)
     problems.install(app)
     app.add_middleware(Guard, hosts=hosts)
@@ -150,6 +170,22 @@ def create_app(
             return FileResponse(WEB / "index.html", headers={"Cache-Control": "no-cache"})
 
     return app
+
+
+def _when_told_to_end(end: Callable[[], None]) -> None:
+    """Have streams end as soon as the process is told to: a server waits for what is being answered."""
+    if threading.current_thread() is not threading.main_thread():
+        return
+    for number in (signal.SIGINT, signal.SIGTERM):
+        before = signal.getsignal(number)
+
+        def told(caught: int, frame: FrameType | None, before: Any = before) -> None:
+            end()
+            if callable(before):
+                before(caught, frame)
+
+        if callable(before):
+            signal.signal(number, told)
 
 
 def described(app: FastAPI) -> dict[str, Any]:

@@ -7,10 +7,10 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Header, Query, Request, Response
 from fastapi.exceptions import RequestValidationError
-from pydantic import BaseModel, Field, TypeAdapter, ValidationError
+from pydantic import Field, TypeAdapter, ValidationError
 from sqlalchemy.orm import Session
 
-from ironmark.api.records import add_routes
+from ironmark.api.records import add_routes, saved
 from ironmark.api.who import Reader, reader
 from ironmark.core.marks import MarkEntry
 from ironmark.core.periods import Grain
@@ -29,28 +29,17 @@ from ironmark.pages.documents import (
     YardstickBody,
 )
 from ironmark.pages.draw import draw_page
-from ironmark.pages.keeping_assumptions import drop_cases
+from ironmark.pages.keeping_assumptions import bring_cases_back, drop_cases
 from ironmark.pages.library import Library
 from ironmark.pages.mark_changes import OwnedBody, owner_of, since_of
 from ironmark.pages.page import Page
 from ironmark.pages.read import read_page
-from ironmark.pages.shapes import ScorecardPicture, TallyPart
-from ironmark.pages.tally import tally
+from ironmark.pages.shapes import ScorecardPicture
 from ironmark.pages.workings import Workings, workings
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
 _PICTURES: TypeAdapter[ScorecardPicture] = TypeAdapter(ScorecardPicture)
-
-
-class Overview(BaseModel):
-    id: str
-    version: int
-    title: str
-    instruments: int
-    period_label: str
-    tally: list[TallyPart]
-    updated_at: str
 
 
 class TriedMark(OwnedBody):
@@ -92,33 +81,18 @@ class WorkingsAsk(Model):
     member: str | None = Field(None, max_length=200)
 
 
+@router.post("/{key}/back", operation_id="take_back_scorecard")
+def take_back(key: str, who: Reader = Depends(reader)) -> Scorecard:
+    """Have a scorecard that was deleted stand again, with its cases."""
+    with who.write() as session:
+        document = records.back(session, "scorecard", key)
+        bring_cases_back(session, key)
+    made: Scorecard = saved(document, Scorecard)
+    return made
+
+
 def _nothing_to_check(session: Session, body: Any, key: str | None) -> None:
     """A scorecard may hold an instrument whose KPI is gone: it then says so."""
-
-
-@router.get("/overview")
-def overview(who: Reader = Depends(reader)) -> list[Overview]:
-    """Every scorecard with its tally for its own scope, the one changed last first."""
-    return sorted(who.look(_entries), key=lambda entry: entry.updated_at, reverse=True)
-
-
-def _entries(library: Library) -> list[Overview]:
-    entries = []
-    for card in records.every(library.session, "scorecard"):
-        body = ScorecardBody.model_validate(card.body)
-        page = read_page(library, body, body.scope)
-        entries.append(
-            Overview(
-                id=card.id,
-                version=card.version,
-                title=body.title,
-                instruments=sum(len(section.instruments) for section in body.sections),
-                period_label=page.when(page.period).label if page.period else "",
-                tally=tally(page),
-                updated_at=card.updated_at.isoformat() + "Z",
-            )
-        )
-    return entries
 
 
 @router.get("/{key}/page", responses={304: {"description": "Nothing that it rests on has changed."}})

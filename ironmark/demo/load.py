@@ -7,16 +7,19 @@ from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy import Engine, select
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from ironmark.core.marks import EVERYONE, TOGETHER, Owner
 from ironmark.core.periods import Period
-from ironmark.demo import sailings
+from ironmark.demo import chart, sailings
 from ironmark.pages.documents import AssumptionBody, CaseBody, KpiBody, ScorecardBody, YardstickBody
 from ironmark.pages.editions import freeze
+from ironmark.pages.images import harmless, key_of
 from ironmark.pages.library import Library
+from ironmark.pages.notes import subject_of
 from ironmark.pages.sources import Sources
-from ironmark.store import database, datasets, editions, marks, records
+from ironmark.store import database, datasets, editions, images, marks, notes, records
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
 from ironmark.store.marks import Change
 from ironmark.store.models import Dataset, Record, Revision
@@ -207,6 +210,7 @@ def _instrument(key: str, kpi: str, face: str, place: tuple[int, int, int, int],
     return {"id": key, "kpi": kpi, "face": face, "x": x, "y": y, "w": w, "h": h, **rest}
 
 
+CHART = harmless(chart.chart())[1]
 COST_WORDS = """## In short
 A sailing cost **{cost_per_sailing}** in {cost_per_sailing: period}, {cost_per_sailing: gap}. The margin is {margin},
 {margin: gap}.
@@ -216,7 +220,8 @@ A sailing cost **{cost_per_sailing}** in {cost_per_sailing: period}, {cost_per_s
 """
 SCORECARDS: dict[str, dict[str, Any]] = {
     "network-performance": {
-        "title": "Network performance",
+        "title": "Network performance", "folder": "Every month", "owner": "Reporting desk",
+        "asks": {"worst": True},
         "sections": [
             {
                 "id": "punctuality", "title": "Punctuality",
@@ -349,7 +354,7 @@ SCORECARDS: dict[str, dict[str, Any]] = {
         ],
     },
     "where-and-when": {
-        "title": "Where and when",
+        "title": "Where and when", "folder": "Every month",
         "scope": {"period": "complete"},
         "sections": [
             {
@@ -369,10 +374,15 @@ SCORECARDS: dict[str, dict[str, Any]] = {
                     _instrument("w7", "seat-use", "bar", (0, 4, 12, 6), by="vessel", yardstick="seats-taken", marks=[]),
                 ],
             },
+            {
+                "id": "wn", "title": "The sound, and what is said of it",
+                "texts": [{"id": "w9", "lists": "notes", "x": 5, "y": 0, "w": 7, "h": 8}],
+                "pictures": [{"id": "w8", "image": key_of(CHART), "alt": chart.ALT, "x": 0, "y": 0, "w": 5, "h": 8}],
+            },
         ],
     },
     "sailing-cost": {
-        "title": "What a sailing costs",
+        "title": "What a sailing costs", "folder": "Planning", "owner": "Finance",
         "sections": [
             {
                 "id": "cost", "title": "Against its limits",
@@ -399,11 +409,26 @@ SCORECARDS: dict[str, dict[str, Any]] = {
 
 def load_if_empty(engine: Engine) -> bool:
     """Load the demo in one transaction, unless anything is or ever was in the database."""
+    return _load_unless(engine, *(select(1).select_from(table) for table in (Dataset, Record, Revision)))
+
+
+def load_if_unused(engine: Engine) -> bool:
+    """Load the demo where there are no rows and no documents, also where there once were some."""
+    documents = select(1).select_from(Record).where(Record.kind != "calendar")
+    try:
+        return _load_unless(engine, select(1).select_from(Dataset), documents)
+    except IntegrityError:
+        return False  # somebody else is loading it
+
+
+def _load_unless(engine: Engine, *used: sa.Select[tuple[int]]) -> bool:
     with database.sessions(engine).begin() as session:
-        if any(session.scalar(select(1).select_from(table).limit(1)) for table in (Dataset, Record, Revision)):
+        if any(session.scalar(query.limit(1)) for query in used):
             return False
         load(session)
-    _publish(engine)
+    sources = Sources(engine)
+    _write(sources)
+    _publish(sources)
     return True
 
 
@@ -414,9 +439,9 @@ NOTES = {
 }
 
 
-def _publish(engine: Engine) -> None:
+def _publish(sources: Sources) -> None:
     """Two months of network performance as they were published."""
-    sources, key = Sources(engine), "network-performance"
+    key = "network-performance"
     for period, note in NOTES.items():
         with sources.readings() as session:
             library = Library(sources, session)
@@ -430,7 +455,45 @@ def _publish(engine: Engine) -> None:
             editions.put(session, made, state=editions.PUBLISHED, published_at=database.now())
 
 
+# KPI, members, period, and what is said: the reading each is about stands on several scorecards.
+SAID: tuple[tuple[str, dict[str, list[str]], str, str], ...] = (
+    (
+        "on-time", {"route": ["Lowsay – Brae Holm"]}, "2026-10",
+        "Fog on **9–12 October** held {on_time: gap}; without those four days the route would have met its mark. "
+        "In the period before it stood at {on_time: value in the period before}.",
+    ),
+    (
+        "on-time", {}, "2026-10",
+        "{on_time} after {on_time: value in the period before}. Most of the fall is *one route*: Lowsay – Brae Holm at "
+        "{on_time: value of Lowsay – Brae Holm}.",
+    ),
+    ("on-time", {"route": ["Lowsay – Brae Holm"]}, "2026-09", "A pier at Brae Holm was closed for two mornings."),
+    (
+        "fare-revenue", {}, "2026-10",
+        "{fare_revenue: reached} of the target. A year earlier it came to {fare_revenue: value in a year earlier}.",
+    ),
+    (
+        "revenue-per-sailing", {"route": ["Hollin – Brae Holm"]}, "2026-10",
+        "Half price for islanders ran to the end of the month; {revenue_per_sailing: gap}.",
+    ),
+    (
+        "seat-use", {"vessel": ["Turnstone"]}, "2026-10",
+        "A larger vessel than the line needs in October. It goes to *Hollin – Skarra* in spring.",
+    ),
+)  # fmt: skip
+
+
+def _write(sources: Sources) -> None:
+    """Notes on readings, each as it is written from the page."""
+    for kpi, members, period, text in SAID:
+        with sources.readings() as session:
+            about = subject_of(Library(sources, session), kpi, members, period)
+        with sources.changes() as session:
+            notes.save(session, about.kpi, about.narrow, about.members, about.period, text, about.value, 0)
+
+
 def load(session: Session) -> None:
+    images.keep(session, key_of(CHART), "svg", CHART)
     datasets.create(session, "Sailings", "sailings.csv", read_delimited(sailings.as_csv(sailings.sailings())), key=SAIL)
     for key, name, frame in ((ROUTES, "Routes", sailings.routes()), (VESSELS, "Vessels", sailings.vessels())):
         table = read_delimited(sailings.as_csv(frame))

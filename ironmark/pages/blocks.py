@@ -78,7 +78,7 @@ class Block:
             elif before and yardstick:
                 step = yardstick.known[state].rank - yardstick.known[before].rank
         return dict(
-            of=self._of(p, m), period=period.key, subject=0, value=value,
+            of=self.of(p, m), period=period.key, subject=0, value=value,
             band=self.bands[p][m], state=state, reason=reason, marks=self.marks_at(p, m), cuts=cuts,
             gap=self.gap[p][m] if value is not None else None, attainment=self.attainment[p][m] if value is not None else None,
             headroom=self.room[p][m] if value is not None else None,
@@ -98,7 +98,8 @@ class Block:
                 found.append(Mark(name, value, source))
         return tuple(found)
 
-    def _of(self, p: int, m: int) -> str:
+    def of(self, p: int, m: int) -> str:
+        """What a figure is a reading of: the same wherever these rows are read by this KPI and yardstick."""
         where = dict(self.readings.where)
         if self.readings.segment and self.readings.members[m] is not None:
             where[self.readings.segment] = (str(self.readings.members[m]),)

@@ -463,10 +463,12 @@ class InstrumentBody(Model):
 
 
 class TextBody(Model):
-    """A sheet of words: Markdown with live figures, as in ``{on_time}`` and ``{on_time: gap}``."""
+    """A sheet of words: Markdown with live figures, as in ``{on_time}`` and ``{on_time: gap of Night freight in the
+    period before}``; or one that lists the notes of the page."""
 
     id: Key
     text: str = Field("", max_length=20_000)
+    lists: Literal["", "notes"] = ""
     x: int = Field(0, ge=0, le=11)
     y: int = Field(0, ge=0, le=500)
     w: int = Field(6, ge=1, le=12)
@@ -488,8 +490,12 @@ class PictureBody(Model):
 
 
 class SectionBody(Model):
+    """columns: of one width that its sheets keep to, 0 for the twelve of the grid. folded: opens on a press."""
+
     id: Key
     title: str = Field("", max_length=120)
+    columns: int = Field(0, ge=0, le=4)
+    folded: bool = False
     instruments: list[InstrumentBody] = Field(default=[], max_length=200)
     texts: list[TextBody] = Field(default=[], max_length=50)
     pictures: list[PictureBody] = Field(default=[], max_length=50)
@@ -517,10 +523,27 @@ class Rehearsed(Model):
     member: str | None = Field(None, max_length=200)
 
 
+class AsksBody(Model):
+    """Which readings need a note: those in the worst state, those that fell, and chosen ones as ``kpi|narrow``, the
+    first two parts of what they are readings of."""
+
+    worst: bool = False
+    fell: bool = False
+    readings: list[Annotated[str, StringConstraints(min_length=2, max_length=2000)]] = Field(default=[], max_length=500)
+
+    @property
+    def any(self) -> bool:
+        return self.worst or self.fell or bool(self.readings)
+
+
 class ScorecardBody(Model):
     title: Name
     scope: ScopeBody = ScopeBody()
     sections: list[SectionBody] = Field(default=[], max_length=50)
+    folder: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)] = ""
+    owner: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)] = ""
+    asks: AsksBody = AsksBody()
+    notes_at_end: bool = True  # of what is printed
 
     @model_validator(mode="after")
     def distinct_ids(self) -> ScorecardBody:

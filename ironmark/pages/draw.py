@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence, Set
+
 from ironmark.core.numbers import show
 from ironmark.pages.draw_sheet import Pen
-from ironmark.pages.draw_texts import draw_text
+from ironmark.pages.draw_texts import TextPen
+from ironmark.pages.notes import asked, label_of, listed
 from ironmark.pages.page import Assumed, Page
 from ironmark.pages.shapes import (
     AssumptionPicture,
+    InstrumentPicture,
     PeriodChoice,
     ScorecardPicture,
     SectionNote,
     SegmentChoice,
     StatePicture,
+    Wanted,
 )
 from ironmark.pages.tally import changed, section_words, tally
 
@@ -22,6 +27,13 @@ def draw_page(page: Page) -> ScorecardPicture:
     known = page.known
     pen = Pen(known, page.year_start)
     figures = {handle: pen.draw(sheet) for handle, sheet in page.figures.items()}
+    texts = TextPen(figures, known, page.when)
+    notes = [texts.note(note) for note in listed(page)]
+    noted = {note.about for note in notes}
+    needed = asked(page)
+    wanted = [reading for reading in needed if reading.about not in noted]
+    instruments = [pen.draw(sheet) for sheet in page.sheets]
+    _tell(instruments, noted, {reading.about for reading in wanted})
     by_id = {sheet.id: sheet for sheet in page.sheets}
     every = [reading for sheet in page.sheets for reading in sheet.readings]
     partial = next((reading.partial for reading in every if reading.partial and reading.period == page.period), None)
@@ -45,9 +57,24 @@ def draw_page(page: Page) -> ScorecardPicture:
             SectionNote(id=part.id, words=section_words([by_id[key] for key in part.sheets], period))
             for part in page.sections
         ],
-        instruments=[pen.draw(sheet) for sheet in page.sheets],
-        texts=[draw_text(text, figures, known, period.label if period else "") for text in page.texts],
+        instruments=instruments,
+        texts=[texts.text(text, notes) for text in page.texts],
+        notes=notes,
+        asked=len(needed),
+        wanted=[Wanted(reading.about, label_of(page, reading), reading.state) for reading in wanted],
     )
+
+
+def _tell(instruments: Sequence[InstrumentPicture], noted: Set[str], wanted: Set[str]) -> None:
+    """Have readings say whether they have a note or need one."""
+    if not noted and not wanted:
+        return
+    for picture in instruments:
+        for reading in picture.readings:
+            if reading.about in noted:
+                reading.word = "noted"
+            elif reading.about in wanted:
+                reading.word = "wanted"
 
 
 def _assumption(one: Assumed) -> AssumptionPicture:

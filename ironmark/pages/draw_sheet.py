@@ -322,7 +322,8 @@ def _share_of_mark(reading: Reading) -> float | None:
 def _unread(title: str, reading: Reading) -> ReadingPicture:
     """A reading without a figure, which is also what every other one is drawn from."""
     return ReadingPicture(
-        key=reading.key, role=reading.role, member=reading.member, label=reading.label, status="no_reading", reason=reading.reason,
+        key=reading.key, about=reading.about, word="", role=reading.role, member=reading.member, label=reading.label,
+        status="no_reading", reason=reading.reason,
         value=None, shown="no reading", state=None, band=None, fraction=0.0, past=0, bands=[], cuts=[], marks=[], gap=None,
         gap_shown="", gap_words="", band_words="", attainment=None, attainment_shown="", headroom=None, headroom_shown="",
         partial=None, before=None, step=0, spoken=words.spoken(reading.label or title, "no reading", None, reading.reason),

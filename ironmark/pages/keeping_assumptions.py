@@ -42,3 +42,10 @@ def drop_cases(session: Session, _: Any, key: str | None) -> None:
     for case in records.every(session, "case"):
         if case.body["scorecard"] == key:
             records.remove(session, "case", case.id, case.version)
+
+
+def bring_cases_back(session: Session, key: str) -> None:
+    """The cases that went with a scorecard come back with it."""
+    for case in records.gone(session, "case"):
+        if case.body.get("scorecard") == key:
+            records.back(session, "case", case.record_id)

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from cachetools import LRUCache
 from sqlalchemy import Engine
+from sqlalchemy.orm import Session
 
 from ironmark.pages.page import Page, RestsOn
 
@@ -84,12 +85,20 @@ def versions_of(rests_on: RestsOn) -> tuple[str, tuple[str, ...], tuple[str | No
         names += held
         told.append(_as_told(held))
     for table, column, version, held in (
-        ("mark_books", "kpi_id", "version", rests_on.marks), ("datasets", "id", "version", rests_on.datasets),
+        ("mark_books", "kpi_id", "version", rests_on.marks), ("note_books", "kpi_id", "version", rests_on.notes),
+        ("datasets", "id", "version", rests_on.datasets),
     ):  # fmt: skip
         parts.append(_told(table, column, version, held))
         names += held
         told.append(_as_told(held))
     return f"SELECT {', '.join(parts)}", tuple(names), tuple(told)
+
+
+def told_now(session: Session, rests_on: RestsOn) -> str:
+    """A digest of the versions there are now of everything that a page rests on."""
+    statement, names, _ = versions_of(rests_on)
+    told = session.connection().exec_driver_sql(statement, names).one()
+    return hashlib.blake2b(repr(tuple(told)).encode(), digest_size=16).hexdigest()
 
 
 def _told(table: str, key: str, version: str, held: Mapping[str, int], also: str = "") -> str:

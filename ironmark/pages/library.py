@@ -87,6 +87,7 @@ class Library:
         self._entries: dict[str, list[MarkEntry]] = {}
         self._computed: dict[str, dict[str, str]] = {}
         self._books: dict[str, int] = {}
+        self.notebooks: dict[str, int] = {}  # the versions of the notes about KPIs, 0 for none
         self._datasets: dict[str, StoredDataset] = {}
         self._sources: dict[str, Source] = {}
         self._told: versions.Told | None = None
@@ -135,6 +136,7 @@ class Library:
             lambda missing: {key: formulas for key, (_, formulas) in marks.books(self.session, missing).items()},
         )
         for key in kpis:
+            self.notebooks[key] = now.get((versions.NOTES, key), 0)
             self._entries[key], self._computed[key] = found.get(key, []), computed.get(key, {})
             if of[key][1]:
                 self._books[key] = of[key][1]
@@ -159,7 +161,8 @@ class Library:
         """The versions of everything that was read so far."""
         datasets = {key: dataset.version for key, dataset in sorted(self._datasets.items())}
         documents = {kind: dict(sorted(found.items())) for kind, found in sorted(self._versions.items())}
-        return RestsOn(documents, {key: self._books.get(key, 0) for key in sorted(self._entries)}, datasets)
+        books = {key: self._books.get(key, 0) for key in sorted(self._entries)}
+        return RestsOn(documents, books, datasets, dict(sorted(self.notebooks.items())))
 
     def put(self, key: str, body: KpiBody, like: str | None = None) -> None:
         """Have a KPI that is being typed go by ``key``, with the marks of the one it is ``like``."""

@@ -17,7 +17,7 @@ from ironmark.core.numbers import Unit
 from ironmark.core.palette import State
 from ironmark.core.periods import Grain, Period
 from ironmark.core.yardstick import Cut, Per, Yardstick
-from ironmark.pages.documents import InstrumentBody
+from ironmark.pages.documents import AsksBody, InstrumentBody
 
 Figures = tuple[float | None, ...]
 COUNTED = ("all", "member", "kpi")  # groups, the rest and earlier periods are readings of the same rows again
@@ -114,6 +114,12 @@ class Reading:
     colour: float | None = None
     earlier: tuple[Moment, ...] = ()
     steps: tuple[Done, ...] = ()
+
+    @property
+    def about(self) -> str:
+        """The KPI, the members and the period it is a reading of, by whatever yardstick: what a note belongs to."""
+        kpi, _, rest = self.of.split("|", 2) if self.of.count("|") > 2 else ("", "", "")
+        return f"{kpi}|{rest}" if kpi else ""
 
     @property
     def status(self) -> str:
@@ -242,7 +248,8 @@ FigurePart = Literal["value", "gap", "mark", "state", "reached", "period"]
 
 @dataclass(frozen=True, slots=True)
 class Span:
-    """Some words of a text. handle: of the KPI whose figure stands there; part: of its reading."""
+    """Some words of a text. handle: of the KPI whose figure stands there; part: of its reading. member, reach: whose
+    and which period's it is, where that is not what the page reads."""
 
     text: str
     bold: bool = False
@@ -250,6 +257,13 @@ class Span:
     href: str = ""
     handle: str = ""
     part: str = ""
+    member: str = ""
+    reach: str = ""
+
+    @property
+    def figure(self) -> str:
+        """What ``Page.figures`` keeps its reading under; within a note after that note's ``under``."""
+        return f"{self.handle}|{self.member}|{self.reach}" if self.member or self.reach else self.handle
 
 
 @dataclass(frozen=True, slots=True)
@@ -264,11 +278,45 @@ class Block:
 
 @dataclass(frozen=True, slots=True)
 class TextSheet:
-    """A sheet of words as it was written, and what is wrong with the figures it names."""
+    """A sheet of words as it was written, and what is wrong with the figures it names; or one that lists the notes of
+    the page."""
 
     id: str
     blocks: tuple[Block, ...]
     problems: tuple[str, ...]
+    lists: Literal["", "notes"] = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PageNote:
+    """Words about a reading that the page shows.
+
+    about: the reading's; kpi: its name; where: its members in words, "" for all rows together. text: as it was typed.
+    value: what the reading was when it was written; now: what it is on this page. again: whether it was changed since
+    it was first written. saved_at: as ISO 8601 in UTC.
+    """
+
+    id: str
+    about: str
+    kpi: str
+    where: str
+    period: str
+    version: int
+    text: str
+    blocks: tuple[Block, ...]
+    problems: tuple[str, ...]
+    unit: Unit
+    value: float | None
+    now: float | None
+    state: str | None
+    saved_at: str
+    saved_by: str
+    again: bool
+
+    @property
+    def under(self) -> str:
+        """What stands before the names of its figures in ``Page.figures``."""
+        return f"{self.id}/"
 
 
 @dataclass(frozen=True, slots=True)
@@ -296,6 +344,7 @@ class RestsOn:
     documents: dict[str, dict[str, int]]  # by kind: kpi, assumption, yardstick, palette, scorecard, calendar
     marks: dict[str, int]  # mark books, by KPI
     datasets: dict[str, int]
+    notes: dict[str, int] = field(default_factory=dict)  # all notes about a KPI, by KPI
 
 
 @dataclass(frozen=True)
@@ -315,8 +364,11 @@ class Page:
     sheets: tuple[Sheet, ...]
     texts: tuple[TextSheet, ...]
     pictures: tuple[PictureSheet, ...]
-    figures: dict[str, Sheet]  # those that texts name, by handle
+    figures: dict[str, Sheet]  # those that texts and notes name, by ``Span.figure``
     rests_on: RestsOn
+    notes: tuple[PageNote, ...] = ()
+    asks: AsksBody = field(default_factory=AsksBody)
+    notes_at_end: bool = True  # printed, where no sheet lists them
 
     @cached_property
     def known(self) -> dict[str, State]:

@@ -12,13 +12,14 @@ from ironmark.core.formula import UNADDED, Aggregate, FormulaError, aggregates
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Source
 from ironmark.pages.alike import but_for_place, edited
-from ironmark.pages.documents import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody, TextBody
+from ironmark.pages.documents import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
+from ironmark.pages.figured import Figured
 from ironmark.pages.library import Library
+from ironmark.pages.notes import notes_on
 from ironmark.pages.page import Assumed, Page, PageSection, PictureSheet, Segment, Sheet, TextSheet
 from ironmark.pages.readings import own_scope, period_of
 from ironmark.pages.sheets import read_sheet
-from ironmark.pages.texts import blocks_of, named, what_is_wrong
-from ironmark.pages.uses import mark_of
+from ironmark.pages.texts import blocks_of
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod, Unit
 from ironmark.tables.connections import LiveProblem
@@ -33,14 +34,17 @@ def read_page(
     library.assume(scope.assume)
     texts = [text for section in body.sections for text in section.texts]
     library.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
-    named_in_texts = _figures(library, texts, instruments)
-    every = [*instruments, *named_in_texts.values()]
+    figured = Figured(library, instruments)
+    for text in texts:
+        figured.add(text.text)
+    every = [*instruments, *figured.bodies.values()]
     sources, segments = _datasets(library, every)
     period = period_of(scope, list(sources.values()), library.year_start) if sources else None
     if period is not None:
         _ask_ahead(library, every, scope, period)
     sheets = _sheets(library, instruments, scope, period, rehearsals or {})
-    figures = {handle: read_sheet(library, held, scope, period) for handle, held in named_in_texts.items()}
+    figures = {key: read_sheet(library, held, scope, period) for key, held in figured.bodies.items()}
+    notes = notes_on(library, sheets, figured, figures)
     first = min((source.first for source in sources.values()), default=None)
     last = max((source.last for source in sources.values()), default=None)
     return Page(
@@ -57,7 +61,12 @@ def read_page(
         assumptions=_assumed(library, every),
         sections=tuple(PageSection(s.id, s.title, tuple(i.id for i in s.instruments)) for s in body.sections),
         sheets=sheets,
-        texts=tuple(_text(text, figures, library) for text in texts),
+        texts=tuple(
+            TextSheet(text.id, (), (), "notes")
+            if text.lists
+            else TextSheet(text.id, blocks_of(text.text), figured.problems(text.text, figures))
+            for text in texts
+        ),
         pictures=tuple(
             PictureSheet(held.id, held.image, held.alt)
             for section in body.sections
@@ -66,6 +75,9 @@ def read_page(
         ),
         figures=figures,
         rests_on=library.rests_on(),
+        notes=notes,
+        asks=body.asks,
+        notes_at_end=body.notes_at_end,
     )
 
 
@@ -122,34 +134,6 @@ def _sheets(
             sheet = edited(sheet, id=instrument.id, instrument=instrument)
         found.append(sheet)
     return tuple(found)
-
-
-def _figures(
-    library: Library, texts: Sequence[TextBody], instruments: Sequence[InstrumentBody]
-) -> dict[str, InstrumentBody]:
-    """The figures that texts name, by handle: each KPI as the page reads it, all rows together, and graded as on the
-    page; by the yardstick made for it where the page shows it nowhere else."""
-    handles = dict.fromkeys(handle for text in texts for handle in named(text.text))
-    if not handles:
-        return {}
-    keys = {body.handle: key for key, body in library.every_kpi.items()}
-    used = {i.kpi: i.yardstick for i in reversed(instruments) if i.yardstick in library.yardsticks}
-    used = library.yardsticks_made | used
-    found = {}
-    for handle in handles:
-        if (key := keys.get(handle)) is not None:
-            library.fetch([key], [used[key]] if key in used else [])
-            marks = [mark_of(library, used.get(key))]
-            found[handle] = InstrumentBody(id=handle, kpi=key, face="figure", yardstick=used.get(key), marks=marks)
-    return found
-
-
-def _text(text: TextBody, figures: Mapping[str, Sheet], library: Library) -> TextSheet:
-    blocks, handles = blocks_of(text.text), named(text.text)
-    known = library.by_handle if handles else {}
-    wrong = [what_is_wrong(span, known) for block in blocks for span in block.spans if span.handle]
-    wrong += [f"{figures[h].title}: {figures[h].problem}" for h in handles if h in figures and figures[h].problem]
-    return TextSheet(text.id, blocks, tuple(dict.fromkeys(problem for problem in wrong if problem)))
 
 
 def _assumed(library: Library, instruments: Sequence[InstrumentBody]) -> tuple[Assumed, ...]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import time
 
 from sqlalchemy.orm import Session
@@ -10,11 +9,11 @@ from sqlalchemy.orm import Session
 from ironmark.pages import comparison
 from ironmark.pages.documents import KpiBody
 from ironmark.pages.editions import Frozen, freeze
-from ironmark.pages.kept import versions_of
+from ironmark.pages.kept import told_now
 from ironmark.pages.library import Library
 from ironmark.pages.page import RestsOn
 from ironmark.pages.sources import Sources
-from ironmark.store import editions
+from ironmark.store import editions, versions
 
 LOOK_S = 2.0
 
@@ -34,7 +33,7 @@ class Restating:
         if time.monotonic() - self._asked < LOOK_S:
             return False
         self._asked = time.monotonic()
-        stamp = editions.stamp(session)
+        stamp = versions.stamp(session)
         before, self._stamp = self._stamp, stamp
         return stamp != before
 
@@ -49,19 +48,17 @@ class Restating:
             self._rests_on = {key: held for key, held in self._rests_on.items() if key in dict(published)}
         for key, checked in published:
             with self._sources.readings() as session:
-                versions = self._versions(session, key)
-                if versions == checked:
+                found = self._versions(session, key)
+                if found == checked:
                     continue
                 count = self._count(session, key)
             with self._sources.changes() as session:
-                editions.note_restated(session, key, count, versions if count is not None else "")
+                editions.note_restated(session, key, count, found if count is not None else "")
 
     def _versions(self, session: Session, key: str) -> str:
         if key not in self._rests_on:
             self._rests_on[key] = Frozen.from_bytes(editions.held(session, key)).page.rests_on
-        statement, names, _ = versions_of(self._rests_on[key])
-        told = session.connection().exec_driver_sql(statement, names).one()
-        return hashlib.blake2b(repr(tuple(told)).encode(), digest_size=16).hexdigest()
+        return told_now(session, self._rests_on[key])
 
     def _count(self, session: Session, key: str) -> int | None:
         """None while a live source has not answered."""

@@ -94,6 +94,8 @@ class ReadingPicture:
     """
 
     key: str
+    about: str  # what a note on it belongs to; "" where there can be none
+    word: Literal["", "noted", "wanted"]  # whether it has a note, or is asked for one and has none
     role: str  # all, member, period, kpi, group, rest
     member: str | None
     label: str
@@ -295,6 +297,37 @@ class TextPicture:
 
 
 @dataclass(slots=True)
+class NotePicture:
+    """A note in full. about: as the readings it belongs to have it. was: the figure it was written about, where that
+    reads otherwise now. text: as it was typed. saved_at: as ISO 8601 in UTC; again: changed since it was written."""
+
+    id: str
+    about: str
+    heading: str
+    period: str
+    period_label: str
+    version: int
+    text: str
+    blocks: list[BlockPicture]
+    problems: list[str]
+    shown: str
+    was: str
+    state: str | None
+    saved_at: str
+    saved_by: str
+    again: bool
+
+
+@dataclass(slots=True)
+class Wanted:
+    """A reading that is asked for a note and has none."""
+
+    about: str
+    heading: str
+    state: str | None
+
+
+@dataclass(slots=True)
 class AssumptionPicture:
     """An assumption that the page depends on, with its values as they are written. tried: read with another value
     than the one that is kept."""
@@ -359,3 +392,6 @@ class ScorecardPicture:
     sections: list[SectionNote]
     instruments: list[InstrumentPicture]
     texts: list[TextPicture]
+    notes: list[NotePicture]
+    asked: int  # how many readings need a note
+    wanted: list[Wanted]  # those that have none, the worst first

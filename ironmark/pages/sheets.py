@@ -170,7 +170,8 @@ def _none_yet(
     found = []
     for m, member in enumerate(readings.members):
         name = member or ""
-        nothing = _nothing(f"{instrument.kpi}:{name}:{key}", role, key, reason)
+        of = block.of(p, m) if p is not None else f"{instrument.kpi}:{name}:{key}"
+        nothing = _nothing(of, role, key, reason)
         marks = block.marks_at(p, m) if p is not None else ()
         found.append(replace(nothing, key=f"{role}:{name}", member=member, label=name, marks=marks))
     return tuple(found)

@@ -16,6 +16,18 @@ from ironmark.pages.page import Block, FigurePart, Span
 
 FIGURE = re.compile(r"\{\s*([^\W\d]\w*)\s*(?::\s*([^{}]*?))?\s*\}")
 PARTS: tuple[FigurePart, ...] = get_args(FigurePart)
+REACHED = {
+    "the period before": "before",
+    "a year earlier": "year_earlier",
+    "the year to date": "to_date",
+    "the whole year": "year",
+}
+# Such as ``gap of Night freight in the period before``: each of the three may be left out.
+_ASKED = re.compile(
+    r"(?:(?!of\b|in\b)(?P<part>\w+))?\s*(?:of\s+(?P<member>.+?))?\s*"
+    rf"(?:\bin\s+(?P<reach>{'|'.join(REACHED)}|\d{{4}}\S*))?",
+    re.IGNORECASE,
+)
 SCHEMES = {"http", "https", "mailto", ""}
 
 
@@ -88,16 +100,33 @@ def _figures(text: str, bold: bool, italic: bool, href: str) -> Iterator[Span]:
     for found in FIGURE.finditer(text):
         if found.start() > at:
             yield Span(text[at : found.start()], bold, italic, href)
-        yield Span(found[0], bold, italic, href, found[1], (found[2] or "value").lower())
+        yield Span(found[0], bold, italic, href, found[1], *_asked(found[2] or ""))
         at = found.end()
     if at < len(text):
         yield Span(text[at:], bold, italic, href)
 
 
-def named(text: str) -> list[str]:
-    """The handles of the figures in a text."""
+def _asked(text: str) -> tuple[str, str, str]:
+    """What is asked of a figure: the part of its reading, whose it is, and in which period; "" for what the text itself
+    is about."""
+    found = _ASKED.fullmatch(text.strip())
+    if found is None:
+        return text.strip().lower(), "", ""
+    member = (found["member"] or "").strip().strip('"“”')
+    reach = (found["reach"] or "").lower()
+    return (found["part"] or "value").lower(), member, REACHED.get(reach, reach.upper())
+
+
+def figures_of(text: str) -> list[Span]:
+    """The figures in a text, each once."""
     spans = (span for block in blocks_of(text) for span in block.spans)
-    return list(dict.fromkeys(span.handle for span in spans if span.handle))
+    return list({span.figure: span for span in spans if span.handle}.values())
+
+
+def plain(blocks: Sequence[Block]) -> str:
+    """A text without its looks, its figures as they are named."""
+    lines = ("".join(span.text for span in block.spans) for block in blocks)
+    return "\n".join(line for line in lines if line.strip())
 
 
 def what_is_wrong(span: Span, handles: Collection[str]) -> str:

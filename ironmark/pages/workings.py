@@ -45,6 +45,14 @@ class MissingMark(BaseModel):
     year: str
 
 
+class ReadingOf(BaseModel):
+    """What it is a reading of, by which its note is found."""
+
+    kpi: str
+    members: dict[str, list[str]]
+    period: str
+
+
 class Workings(BaseModel):
     title: str
     subtitle: str
@@ -53,6 +61,7 @@ class Workings(BaseModel):
     lines: list[Line]
     verdict: str
     missing: list[MissingMark] = []
+    of: ReadingOf | None = None
 
 
 def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, member: str | None) -> Workings:
@@ -74,6 +83,10 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
     m = readings.members.index(member) if member is not None else 0
     chosen = "; ".join(f"{library.label_of(body.dataset, s)}: {', '.join(v)}" for s, v in readings.where.items())
     who = member or chosen or "all rows together"
+    narrowed = {segment: list(names) for segment, names in readings.where.items()}
+    if instrument.by and member is not None:
+        narrowed[instrument.by] = [member]
+    of = ReadingOf(kpi=instrument.kpi, members=narrowed, period=period.key)
     p = readings.at(period)
     if p is None:
         line = Line(
@@ -87,6 +100,7 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
             parts=[],
             lines=[line],
             verdict="no reading",
+            of=of,
         )
     value = float(readings.value[p, m])
     if body.composite is not None:
@@ -129,6 +143,7 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
             MissingMark(kpi=instrument.kpi, mark=name, by=_book_by(readings, source), year=Period.of(period.end, "year", library.year_start).key)
             for name, line in readings.marks.items() if name in shown_marks and not math.isfinite(line[p, m])
         ],
+        of=of,
     )  # fmt: skip
 
 

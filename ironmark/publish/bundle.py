@@ -27,8 +27,9 @@ from ironmark.pages.documents import (
     YardstickBody,
 )
 from ironmark.pages.images import harmless
+from ironmark.pages.notes import MOST_OF_A_NOTE
 from ironmark.pages.problems import Refused
-from ironmark.store import calendar, datasets, images, marks, records
+from ironmark.store import calendar, datasets, images, marks, notes, records
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.marks import Change
@@ -72,11 +73,13 @@ class Report(BaseModel):
 
 @dataclass
 class Bundle:
-    """What a bundle holds, in the order in which it was made. documents: bodies by kind and id; books: marks by KPI."""
+    """What a bundle holds, in the order in which it was made. documents: bodies by kind and id; books: marks by KPI;
+    notes: by KPI, then by the key of each."""
 
     calendar: dict[str, Any] = field(default_factory=dict)
     documents: dict[Kind, dict[str, dict[str, Any]]] = field(default_factory=lambda: {kind: {} for kind in KINDS})
     books: dict[str, dict[str, Any]] = field(default_factory=dict)
+    notes: dict[str, dict[str, Any]] = field(default_factory=dict)
     datasets: dict[str, dict[str, Any]] = field(default_factory=dict)
     rows: dict[str, bytes] = field(default_factory=dict)  # Parquet
     pictures: dict[str, tuple[str, bytes]] = field(default_factory=dict)
@@ -101,6 +104,7 @@ def gathered(session: Session, scorecards: Iterable[str] | None, *, rows: bool) 
     else:
         bundle.documents, wanted = _closure(every, books, stored, list(scorecards))
     bundle.books = {key: book for key, book in books.items() if key in bundle.documents["kpi"]}
+    bundle.notes = _notes(session, bundle.documents["kpi"])
     for one in stored.values():
         if one.id in wanted:
             bundle.datasets[one.id] = _dataset(one)
@@ -134,6 +138,16 @@ def _books(session: Session, kpis: Iterable[str]) -> dict[str, dict[str, Any]]:
         if listed or computed:
             listed.sort(key=_place)
             found[key] = {"entries": listed, "computed": computed}
+    return found
+
+
+def _notes(session: Session, kpis: Iterable[str]) -> dict[str, dict[str, Any]]:
+    found: dict[str, dict[str, Any]] = {}
+    for note in notes.about(session, list(kpis)):
+        found.setdefault(note.kpi, {})[note.id] = {
+            "narrow": note.narrow, "members": note.members, "period": note.period, "text": note.text,
+            "value": note.value, "saved_at": note.saved_at.isoformat(), "saved_by": note.saved_by,
+        }  # fmt: skip
     return found
 
 
@@ -218,6 +232,7 @@ def written(bundle: Bundle) -> bytes:
     for kind in KINDS:
         files |= {f"{kind}s/{key}.json": _json(body) for key, body in bundle.documents[kind].items()}
     files |= {f"marks/{key}.json": _json(book) for key, book in bundle.books.items()}
+    files |= {f"notes/{key}.json": _json(held) for key, held in bundle.notes.items()}
     files |= {f"datasets/{key}.json": _json(body) for key, body in bundle.datasets.items()}
     files |= {f"datasets/{key}.parquet": body for key, body in bundle.rows.items()}
     files |= {f"pictures/{key}.{kind}": body for key, (kind, body) in bundle.pictures.items()}
@@ -262,6 +277,8 @@ def read(body: bytes) -> Bundle:
             place, _, rest = name.partition("/")
             if place == "marks":
                 found.books[rest.removesuffix(".json")] = _object(files, name)
+            if place == "notes":
+                found.notes[rest.removesuffix(".json")] = _object(files, name)
             if place == "pictures":
                 key, _, _ = rest.partition(".")
                 found.pictures[key] = harmless(text)
@@ -298,12 +315,13 @@ class Unpacking:
         self.here = {kind: {d.id: d for d in records.every(session, kind)} for kind in KINDS}
         self.stored = {one.id: one for one in datasets.every(session)}
         self.books = _books(session, self.here["kpi"])
+        self.noted = _notes(session, bundle.notes)
 
     def report(self) -> Report:
         items = [self._calendar(), *self._datasets()]
         for kind in KINDS:
             items += [self._document(kind, key, body) for key, body in self.bundle.documents[kind].items()]
-        items += self._marks()
+        items += [*self._marks(), *self._of_notes()]
         needs = [
             f"the password of {body['name']}" for key, body in self.bundle.datasets.items()
             if body["settings"].get("connection") and key not in self.stored
@@ -368,6 +386,26 @@ class Unpacking:
             what: Any = "new" if held is None else "same" if held == book else "changed"
             yield Item(kind="marks", id=key, name=f"Marks of {name}", what=what)
 
+    def _of_notes(self) -> Iterator[Item]:
+        for key, given in self.bundle.notes.items():
+            name = self.bundle.documents["kpi"].get(key, {}).get("name", key)
+            held = self.noted.get(key)
+            what: Any = "new" if held is None else "same" if held == given else "changed"
+            yield Item(kind="notes", id=key, name=f"Notes on {name}", what=what)
+
+    def _make_notes(self, key: str, given: dict[str, Any]) -> None:
+        there = notes.some(self.session, given)
+        for place, note in given.items():
+            narrow, period, text = str(note["narrow"]), str(note["period"]), str(note["text"])[:MOST_OF_A_NOTE]
+            members = {str(s): [str(name) for name in names] for s, names in dict(note["members"]).items()}
+            value = None if note["value"] is None else float(note["value"])
+            if place != notes.key_of(key, narrow, period):
+                raise ValueError(f"a note on {key} that is not what its key says")
+            saw = there[place].version if place in there else 0
+            notes.save(self.session, key, narrow, members, period, text, value, saw)
+            said = dt.datetime.fromisoformat(str(note["saved_at"])).replace(tzinfo=None)
+            notes.said_by(self.session, place, said, str(note["saved_by"])[:120])
+
     def _rows(self, key: str) -> pl.DataFrame:
         try:
             return pl.read_parquet(io.BytesIO(self.bundle.rows[key]))
@@ -409,6 +447,9 @@ class Unpacking:
         for key, book in self.bundle.books.items():
             if ("marks", key) in wanted:
                 self._make_marks(key, book, year_start)
+        for key, given in self.bundle.notes.items():
+            if ("notes", key) in wanted:
+                self._make_notes(key, given)
 
     def _make_dataset(self, key: str, body: dict[str, Any]) -> None:
         columns = tuple(Column(**column) for column in body["columns"])

@@ -11,6 +11,7 @@ from typing import Literal
 from ironmark.core import words
 from ironmark.core.numbers import unit_words
 from ironmark.core.palette import State
+from ironmark.pages.draw_texts import in_a_line
 from ironmark.pages.editions import Frozen
 from ironmark.pages.page import Reading, Sheet
 from ironmark.pages.shapes import InstrumentPicture, ReadingPicture, ScorecardPicture
@@ -63,6 +64,7 @@ class Row:
     partial: str
     before: str
     note: str
+    remarks: str
 
 
 COLUMNS: dict[str, str] = {
@@ -88,7 +90,8 @@ COLUMNS: dict[str, str] = {
     "reason": "Why it is not graded, or why there is no reading",
     "partial": "How much of its period it is of, where that is not over",
     "before": "The state a period earlier",
-    "note": "What is noted about the sheet",
+    "note": "What somebody wrote about the reading",
+    "remarks": "What there is to say about the sheet",
 }
 
 
@@ -158,6 +161,11 @@ class Leaf:
                 yield section.title, sheets[key], pictures[key]
 
     @cached_property
+    def notes(self) -> dict[str, str]:
+        """The notes of the page, each as a line, by what they are about."""
+        return {note.about: in_a_line(note) for note in self.picture.notes}
+
+    @cached_property
     def rows(self) -> list[Row]:
         """Every reading of every instrument, in the order of the page."""
         return [
@@ -178,5 +186,6 @@ class Leaf:
             mark=mark.value if mark else None, mark_shown=mark.shown if mark else "", gap=reading.gap,
             attainment=reading.attainment, state=state.name if state else "", rank=state.rank if state else None,
             status=reading.status, reason=reading.reason, partial=reading.partial.words if reading.partial else "",
-            before=before.name if before else "", note=" · ".join(sheet.notes),
+            before=before.name if before else "", note=self.notes.get(reading.about, ""),
+            remarks=" · ".join(sheet.notes),
         )  # fmt: skip

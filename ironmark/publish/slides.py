@@ -200,11 +200,13 @@ class _Deck:
 
     def _notes(self, ids: Sequence[str]) -> str:
         lines = []
+        said = {note.about: f"{note.heading}: {self.leaf.notes[note.about]}" for note in self.leaf.picture.notes}
         for key in ids:
             if key in self.sheets:
                 sheet, picture = self.sheets[key]
                 lines.append(alternative(sheet, picture))
                 lines += sheet.notes
+                lines += [said[reading.about] for reading in picture.readings if reading.about in said]
         return "\n".join(lines)
 
 

@@ -21,7 +21,7 @@ from ironmark.publish.tidy import about
 PERCENT = "0.0%"
 READINGS = (
     "section", "instrument", "kpi", "member", "period_name", "value", "unit", "mark_name", "mark", "gap", "attainment",
-    "state", "rank", "partial", "reason", "note",
+    "state", "rank", "partial", "reason", "note", "remarks",
 )  # fmt: skip
 HEADS = {"period_name": "Period", "mark_name": "Which mark", "kpi": "KPI"}
 INSTRUMENT = ("what", "period", "value", "mark", "gap", "reached", "state", "partial")
@@ -176,7 +176,9 @@ class _Writer:
 
     def _readings(self, page: Any) -> None:
         labels = [HEADS.get(name, name.replace("_", " ").capitalize()) for name in READINGS]
-        self.head(page, 0, labels, [18, 28, 26, 24, 16, 14, 10, 10, 14, 14, 11, 14, 7, 18, 24, 24], len(self.leaf.rows))
+        self.head(
+            page, 0, labels, [18, 28, 26, 24, 16, 14, 10, 10, 14, 14, 11, 14, 7, 18, 24, 40, 24], len(self.leaf.rows)
+        )
         for y, row in enumerate(self.leaf.rows, start=1):
             unit = self.units.get((row.instrument, row.kpi), Unit())
             for x, name in enumerate(READINGS):
@@ -223,6 +225,7 @@ class _Writer:
 
     def _notes(self, page: Any) -> None:
         found = [("Edition", self.leaf.about.note)] if self.leaf.about and self.leaf.about.note else []
+        found += [(note.heading, self.leaf.notes[note.about]) for note in self.leaf.picture.notes]
         for text in self.leaf.picture.texts:
             written = "\n".join("".join(span.text for span in block.spans) for block in text.blocks)
             found.append(("Text", written))

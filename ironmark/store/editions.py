@@ -96,15 +96,3 @@ def put(session: Session, row: Edition, **slots: object) -> Edition:
 def note_restated(session: Session, key: str, count: int | None, checked: str) -> None:
     """Keep how many readings are restated. It is told of an edition and no change to it."""
     session.execute(update(Edition).where(Edition.id == key).values(restated=count, checked=checked))
-
-
-def stamp(session: Session) -> tuple[object, ...]:
-    """What is another one whenever a document, a mark book, rows or an edition were changed."""
-    return tuple(session.connection().exec_driver_sql(_STAMP).one())
-
-
-_STAMP = (
-    "SELECT (SELECT COUNT(*) FROM records), (SELECT SUM(version) FROM records), (SELECT MAX(number) FROM revisions), "
-    "(SELECT SUM(version) FROM mark_books), (SELECT COUNT(*) FROM datasets), (SELECT SUM(version) FROM datasets), "
-    "(SELECT COUNT(*) FROM editions), (SELECT SUM(version) FROM editions)"
-)

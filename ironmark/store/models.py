@@ -317,3 +317,45 @@ class Standing(Base):
     made: Mapped[str | None] = mapped_column(Key)
     made_at: Mapped[dt.datetime]
     made_by: Mapped[str] = mapped_column(String(120), default="")
+
+
+class Note(Base):
+    """Words about one reading: a KPI for some members and a period. id: made from those three; narrow: the members as
+    a reading names them, "" for all rows together. value: what the reading was when it was written, its unit. A note
+    without words was taken back; what it said stands among the revisions."""
+
+    __tablename__ = "notes"
+    id: Mapped[str] = mapped_column(Key, primary_key=True)
+    kpi_id: Mapped[str] = mapped_column(Key, index=True)
+    narrow: Mapped[str] = mapped_column(Text)
+    members: Mapped[dict[str, Any]]
+    period: Mapped[str] = mapped_column(String(700))
+    version: Mapped[int]
+    text: Mapped[str] = mapped_column(Text)
+    value: Mapped[float | None]
+    made_at: Mapped[dt.datetime]
+    made_by: Mapped[str] = mapped_column(String(120), default="")
+    saved_at: Mapped[dt.datetime] = mapped_column(index=True)
+    saved_by: Mapped[str] = mapped_column(String(120), default="")
+
+
+class NoteBook(Base):
+    """The version of all notes about one KPI, so that what shows them knows when they have changed."""
+
+    __tablename__ = "note_books"
+    kpi_id: Mapped[str] = mapped_column(Key, primary_key=True)
+    version: Mapped[int]
+
+
+class Glance(Base):
+    """How a scorecard stood at a moment: what the front page tells of it. The newest is how it stands; earlier ones
+    tell what changed since. rests: the versions it was read at. body: ``pages.glances.Glance``, drawing: its sheets as
+    small as a stamp, both as JSON, packed."""
+
+    __tablename__ = "glances"
+    scorecard: Mapped[str] = mapped_column(Key, primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    at: Mapped[dt.datetime] = mapped_column(index=True)
+    rests: Mapped[str] = mapped_column(String(64))
+    body: Mapped[bytes] = mapped_column(LONGBLOB)
+    drawing: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)

@@ -81,6 +81,26 @@ def remove(session: Session, kind: Kind, key: str, saw: int) -> None:
     session.execute(delete(Record).where(Record.kind == kind, Record.id == key))
 
 
+def back(session: Session, kind: Kind, key: str) -> Document:
+    """Have a document that was deleted stand again as it was last. Raises Missing for one that never was; one that is
+    there stays as it is."""
+    row = session.get(Record, (kind, key), with_for_update=True)
+    if row is not None:
+        return _document(row)
+    last = next(iter(revisions(session, kind, key, most=1)), None)
+    if last is None:
+        raise Missing(kind, key)
+    return create(session, kind, last.body, name=key, key=key)
+
+
+def gone(session: Session, kind: Kind) -> list[Revision]:
+    """The last forms of documents that were deleted."""
+    last = select(func.max(Revision.number)).where(Revision.kind == kind).group_by(Revision.record_id)
+    there = select(Record.id).where(Record.kind == kind)
+    query = select(Revision).where(Revision.number.in_(last), Revision.record_id.not_in(there))
+    return list(session.scalars(query.order_by(Revision.number)))
+
+
 def revisions(
     session: Session, kind: str, key: str, before: int | None = None, most: int | None = None
 ) -> list[Revision]:

@@ -9,13 +9,14 @@ from sqlalchemy.orm import Session
 from ironmark.store.records import Kind
 
 Told = dict[tuple[str, str], int]
-BOOK, DATASET, CALENDAR = "book", "dataset", "calendar"
+BOOK, NOTES, DATASET, CALENDAR = "book", "notes", "dataset", "calendar"
 
 
 def told(session: Session, documents: Mapping[Kind, Collection[str]], all_else: bool = False) -> Told:
     """Versions by kind and key; what there is not is left out.
 
-    documents: keys by kind; the mark books of KPIs are told with them, of kind ``BOOK``. all_else: with those of all
+    documents: keys by kind; with KPIs the versions of their mark books are told, of kind ``BOOK``, and of their notes,
+    of kind ``NOTES``. all_else: with those of all
     datasets, of kind ``DATASET``, and of the calendar.
     """
     # Written out: building it anew for every request takes longer than the database takes to answer it.
@@ -31,9 +32,22 @@ def told(session: Session, documents: Mapping[Kind, Collection[str]], all_else: 
         asked.append(f"SELECT kind, id, version FROM records WHERE kind = '{kind}' AND id IN ({places})")
         names += keys
         if kind == "kpi":
-            asked.append(f"SELECT '{BOOK}', kpi_id, version FROM mark_books WHERE kpi_id IN ({places})")
-            names += keys
+            for what, table in ((BOOK, "mark_books"), (NOTES, "note_books")):
+                asked.append(f"SELECT '{what}', kpi_id, version FROM {table} WHERE kpi_id IN ({places})")
+                names += keys
     if not asked:
         return {}
     rows = session.connection().exec_driver_sql(" UNION ALL ".join(asked), tuple(names))
     return {(kind, key): version for kind, key, version in rows}
+
+
+def stamp(session: Session) -> tuple[object, ...]:
+    """What is another one whenever a document, a mark book, a note, rows or an edition were changed."""
+    return tuple(session.connection().exec_driver_sql(_STAMP).one())
+
+
+_STAMP = (
+    "SELECT (SELECT COUNT(*) FROM records), (SELECT SUM(version) FROM records), (SELECT MAX(number) FROM revisions), "
+    "(SELECT SUM(version) FROM mark_books), (SELECT COUNT(*) FROM datasets), (SELECT SUM(version) FROM datasets), "
+    "(SELECT COUNT(*) FROM editions), (SELECT SUM(version) FROM editions), (SELECT SUM(version) FROM note_books)"
+)

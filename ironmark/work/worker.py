@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from ironmark.core.formula import FormulaError
 from ironmark.pages import refreshing
 from ironmark.pages import standing as orders
+from ironmark.pages.glances import Glancing
 from ironmark.pages.problems import Refused
 from ironmark.pages.restating import Restating
 from ironmark.pages.sources import Sources
@@ -25,8 +26,8 @@ from ironmark.tables.table import Unreadable
 from ironmark.work.printing import Printing
 
 LEASE, LEASE_S, LOOK_S = "work", 20, 0.5
-AT_ONCE = 2
-ORDER = "order:"  # before the key of a standing order
+AT_ONCE = 3
+ORDER, GLANCES = "order:", "glances:"  # before the key of a standing order; of all glances
 Work = Callable[[Sources, str, Callable[[Session], None]], None]
 Foreseen = tuple[type[Exception], ...]
 log = structlog.get_logger()
@@ -40,7 +41,7 @@ class Worker:
         self._sources, self._holder = sources, secrets.token_hex(8)
         self.printing = Printing(sources, self._holder)
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="work")
-        self._restating = Restating(sources)
+        self._restating, self._glancing = Restating(sources), Glancing(sources)
         self._running: set[str] = set()
         self._lock, self._end, self._awake = threading.Lock(), threading.Event(), threading.Event()
         self._thread = threading.Thread(target=self._look, name="work", daemon=True)
@@ -84,6 +85,7 @@ class Worker:
             keys = refreshes.due(session, now(), 4 * AT_ONCE) if mine else []
             ordered = standing.due(session, now(), 4 * AT_ONCE) if mine else []
             restated = mine and "" not in self._running and self._restating.changed(session)
+            glanced = mine and GLANCES not in self._running and self._glancing.changed(session)
         for key in ordered:
             self._begin(f"{ORDER}{key}", self._edition)
         if mine:
@@ -92,6 +94,8 @@ class Worker:
             self._begin(key, self._refresh)
         if restated:
             self._begin("", self._restate)
+        if glanced:
+            self._begin(GLANCES, self._glance)
 
     def _begin(self, place: str, work: Callable[[str], None]) -> None:
         """Do something by the side, unless it is being done. place: a dataset; none for all editions."""
@@ -129,6 +133,13 @@ class Worker:
             self._restating.look()
         except DBAPIError:
             self._restating.again()  # the database is away
+            raise
+
+    def _glance(self, _: str) -> None:
+        try:
+            self._glancing.look()
+        except DBAPIError:
+            self._glancing.again()
             raise
 
     def _edition(self, place: str) -> None:

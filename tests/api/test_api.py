@@ -495,12 +495,6 @@ class Readings(WithServer):
         refused = self.client.post("/api/scorecards/workings", json={"instrument": punctual, "member": "Atlantis"})
         self.assertEqual(refused.status_code, 404)
 
-    def test_the_overview_has_every_scorecard_with_its_tally(self) -> None:
-        made = self.create("scorecards", {"title": "Bare", "sections": []})
-        found = {entry["id"]: entry for entry in self.ok(self.client.get("/api/scorecards/overview"))}
-        self.assertEqual(found["network-performance"]["period_label"], "October 2026")
-        self.assertEqual(found[made["id"]]["tally"], [])
-
 
 class Strips(WithServer):
     def strip(self, body: dict[str, Any], **ask: Any) -> Any:

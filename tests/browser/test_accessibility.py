@@ -20,6 +20,7 @@ VIEWS = {
     "/data/safety-sheet": "table", "/data/refit-programme": "table", "/data/new/sheet": ".page-title",
     "/data/new/checklist": ".page-title", "/data/new/live": "h1", "/changed": "h1", "/nowhere": "h1",
     "/specimens/plain": "[data-face=strip]", "/specimens/members": "[data-face=strip]",
+    "/": ".cards svg", "/rows": "textarea", "/scorecards/network-performance/present": "[data-instrument] .head",
     "/specimens/nothing": "[data-face=strip]",
 }  # fmt: skip
 

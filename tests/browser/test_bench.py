@@ -3,6 +3,7 @@
 import time
 from typing import Any
 
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 
 from tests import world
@@ -388,3 +389,56 @@ class Words(Bench):
         self.assertEqual(self.saved()["sections"][0]["pictures"][0]["alt"], "A ferry at the quay")
         self.press("Delete", ".side button")
         self.wait(lambda: not self.saved()["sections"][0]["pictures"])
+
+
+class Composing(Bench):
+    def grip(self, key: str) -> Any:
+        return self.one(f'[data-instrument="{key}"] .grip')
+
+    def where(self, key: str) -> tuple[int, int]:
+        """The section a sheet stands in, and how many there are in it."""
+        for at, section in enumerate(self.body("scorecards", self.card)["sections"]):
+            every = [one["id"] for kind in ("instruments", "texts", "pictures") for one in section[kind]]
+            if key in every:
+                return at, len(every)
+        return -1, 0
+
+    def test_several_sheets_are_deleted_at_once_and_taken_back(self) -> None:
+        self.bench()
+        first, second = [e.get_attribute("data-instrument") for e in self.all("[data-instrument]")][:2]
+        self.grip(first).send_keys(Keys.SPACE)
+        self.grip(second).send_keys(Keys.SPACE)
+        self.see("2 sheets chosen")
+        self.grip(second).send_keys(Keys.DELETE)
+        self.see("Deleted 2 sheets.")
+        self.wait(lambda: self.where(first)[0] == -1 and self.where(second)[0] == -1)
+        self.press("Take back")
+        self.wait(lambda: self.where(first)[0] >= 0 and self.where(second)[0] >= 0)
+
+    def test_a_sheet_is_dragged_to_another_section(self) -> None:
+        self.bench()
+        self.press("Add a section")
+        self.wait(lambda: len(self.all("[data-section]")) > 1)
+        self.press("Add a text", "[data-section]:last-of-type button, [data-section] ~ [data-section] button")
+        self.wait(lambda: len(self.body("scorecards", self.card)["sections"][-1]["texts"]) == 1)
+        key = self.all("[data-instrument]")[0].get_attribute("data-instrument")
+        source, target = self.grip(key), self.all("[data-takes]")[-1]
+        self.driver.execute_script("window.scrollTo(0, 0)")
+        chain = ActionChains(self.driver, duration=80).click_and_hold(source)
+        chain.move_to_element(target).move_by_offset(4, 4).release().perform()
+        last = len(self.body("scorecards", self.card)["sections"]) - 1
+        self.wait(lambda: self.where(key)[0] == last, "it stands in the other section")
+
+    def test_a_section_keeps_to_columns_and_is_copied(self) -> None:
+        self.bench()
+        self.slot("This section")
+        self.choose("three columns")
+        self.wait(lambda: self.body("scorecards", self.card)["sections"][0]["columns"] == 3)
+        section = self.body("scorecards", self.card)["sections"][0]
+        for one in section["instruments"]:
+            self.assertEqual((one["w"] % 4, one["x"] % 4), (0, 0))
+        self.slot("This section")
+        self.press("Copy", ".slot-panel button")
+        self.wait(lambda: len(self.body("scorecards", self.card)["sections"]) > 1)
+        titles = [one["title"] for one in self.body("scorecards", self.card)["sections"]]
+        self.assertTrue(titles[1].endswith("(copy)"), titles)

@@ -118,7 +118,7 @@ class Editions(PageTest):
         self.driver.get(place.as_uri())
         self.see("Network performance", "91.4%", "Revenue and cost")
         self.assertEqual(len(self.all("[data-instrument]")), 14)
-        self.one('[data-instrument="i1"] button').click()
+        self.one('[data-instrument="i1"] button.one').click()
         self.see("Workings", "count(where", "from the mark book")
         self.press("Close")
         self.assertEqual(self.asked(), [])

@@ -72,7 +72,8 @@ class Empty(PageTest):
 
     def test_every_view_without_anything_offers_the_next_step(self) -> None:
         for place, says in (
-            ("/", "There is no scorecard yet. Upload rows under Data"),
+            ("/", "Paste a table"),
+            ("/rows", "Upload a file"),
             ("/kpis", "Upload a table under Data first"),
             ("/yardsticks", "There is no yardstick yet."),
             ("/marks", "Write a KPI first"),
@@ -82,7 +83,7 @@ class Empty(PageTest):
                 self.open(place)
                 self.see(says)
         self.open("/")
-        self.press("New scorecard")
+        self.press("an empty scorecard")
         self.wait(lambda: self._click('button[aria-label^="Choose its KPI"]'))
         self.see("There is no KPI yet.")
 

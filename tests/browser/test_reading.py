@@ -10,7 +10,7 @@ CARD = "/scorecards/network-performance"
 class Scorecards(PageTest):
     def test_a_newcomer_finds_the_demo_and_opens_it(self) -> None:
         self.open("/")
-        self.see("Network performance", "October 2026", "3 Short")
+        self.see("Network performance", "October 2026", "Changed state")
         self.press("Network performance", "a")
         self.see("Reading October 2026 for everything", "Punctuality", "91.4%", "0.6 points under target 92%")
         self.assertEqual(len(self.all("[data-instrument]")), 14)
@@ -26,8 +26,11 @@ class Scorecards(PageTest):
         self.see("Äußerst <script>alert(1)</script> 路线")
         self.open("/scorecards")
         self.press("Delete Äußerst <script>alert(1)</script> 路线")
-        self.press("Delete “Äußerst <script>alert(1)”")
-        self.gone("Äußerst")
+        self.see("Deleted “Äußerst")
+        self.press("Take back")
+        self.wait(lambda: self.all('[aria-label^="Delete Äußerst"]'))
+        self.press("Delete Äußerst <script>alert(1)</script> 路线")
+        self.wait(lambda: not self.all('[aria-label^="Delete Äußerst"]'))
 
     def test_an_address_of_nothing_says_so(self) -> None:
         self.open("/scorecards/nowhere")
@@ -141,7 +144,7 @@ class Reading(PageTest):
         self.see("Reading October 2026")
         self.driver.execute_script("document.querySelector('.brand').focus()")
         said = []
-        for _ in range(16):
+        for _ in range(27):
             self.keys(Keys.TAB)
             said.append(
                 self.driver.execute_script(
@@ -149,11 +152,15 @@ class Reading(PageTest):
                 )
             )
         places = ["Scorecards", "KPIs", "Yardsticks", "Mark book", "Data", "Editions"]
-        self.assertEqual(said[:8], [*places, "Your name: you. Change", "Dark"])
-        acts = [text.partition(":")[0] for text in said[8:12]]
-        self.assertEqual(acts, ["Make an edition", "Take out", "Share", "Open the bench"])
-        self.assertTrue(said[12].startswith("Period"))
-        self.assertTrue(said[14].startswith("On-time departures, 91.4 percent"))
+        self.assertEqual(said[:9], [*places, "Find /", "Your name: you. Change", "Dark"])
+        acts = [text.partition(":")[0] for text in said[9:14]]
+        self.assertEqual(acts, ["Make an edition", "Take out", "Share", "Present", "Open the bench"])
+        # The scope, the tally, what is asked, the section, its first sheet: its note, then its reading.
+        rest = [next(at for at, text in enumerate(said) if text.startswith(begin)) for begin in (
+            "Period", "3", "2 without a word", "–", "A note on this sheet", "On-time departures, 91.4 percent",
+        )]  # fmt: skip
+        self.assertEqual(rest, sorted(rest), said)
+        self.assertEqual(rest[0], 14)
 
 
 class Assuming(PageTest):

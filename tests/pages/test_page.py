@@ -123,8 +123,9 @@ class Pages(unittest.TestCase):
         self.assertIn("has not answered", sheet.readings[1].reason)
 
     def test_it_says_what_it_rests_on(self) -> None:
-        page = self.page(self.card({"kpi": "on-time", "yardstick": "punctuality"}))
+        page = self.page(self.card({"kpi": "on-time", "yardstick": "punctuality"}), period="2026-07")
         self.assertEqual(page.rests_on.documents["kpi"].keys(), {"on-time"})
+        self.assertEqual(page.rests_on.notes.keys(), {"on-time"})
         self.assertEqual(page.rests_on.documents["yardstick"].keys(), {"punctuality"})
         self.assertEqual(list(page.rests_on.documents["calendar"]), ["calendar"])
         self.assertEqual(page.rests_on.datasets.keys(), {"sailings"})

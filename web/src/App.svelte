@@ -7,13 +7,17 @@
   import { loadMarkNames } from './api/marknames.svelte'
   import { loadStates } from './api/states.svelte'
   import { loadFaces } from './faces/names.svelte'
+  import Find from './views/front/Find.svelte'
+  import Keys from './views/front/Keys.svelte'
   import Slot from './parts/Slot.svelte'
   import Tip from './parts/Tip.svelte'
 
   /** A view is loaded when it is first opened; two addresses of one view keep it as it is. */
   const view = (load: Parameters<typeof wrap>[0]['asyncComponent']) => wrap({ asyncComponent: load })
-  const scorecards = view(() => import('./views/scorecards/Scorecards.svelte'))
+  const front = view(() => import('./views/front/Front.svelte'))
   const scorecardPage = view(() => import('./views/scorecards/ScorecardPage.svelte'))
+  const present = view(() => import('./views/scorecards/Present.svelte'))
+  const fromRows = view(() => import('./views/rows/FromRows.svelte'))
   const kpiPage = view(() => import('./views/kpis/KpiPage.svelte'))
   const assumptionsPage = view(() => import('./views/kpis/Assumptions.svelte'))
   const yardstickPage = view(() => import('./views/yardsticks/YardstickPage.svelte'))
@@ -32,10 +36,12 @@
   const specimens = view(() => import('./views/specimens/Specimens.svelte'))
   const notFound = view(() => import('./views/NotFound.svelte'))
   const routes = {
-    '/': scorecards,
-    '/scorecards': scorecards,
+    '/': front,
+    '/scorecards': front,
     '/scorecards/:id': scorecardPage,
     '/scorecards/:id/bench': scorecardPage,
+    '/scorecards/:id/present': present,
+    '/rows': fromRows,
     '/kpis': kpiPage,
     '/kpis/assumptions': assumptionsPage,
     '/kpis/:id': kpiPage,
@@ -66,7 +72,7 @@
     { path: '/data', name: 'Data' },
     { path: '/editions', name: 'Editions' },
   ]
-  const here = $derived(router.location === '/' ? '/scorecards' : router.location)
+  const here = $derived(['/', '/rows'].includes(router.location) ? '/scorecards' : router.location)
 
   let mode = $state(
     localStorage.getItem('mode') ?? (matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light'),
@@ -126,8 +132,14 @@
     )
   })
 
+  let finding = $state(false)
+  let keysShown = $state(false)
   function find(event: KeyboardEvent) {
     const target = event.target as HTMLElement
+    if (event.key === '?' && !target.closest('input, textarea, select, [contenteditable]')) {
+      keysShown = true
+      return
+    }
     if (
       event.key !== '/' ||
       event.ctrlKey ||
@@ -135,15 +147,14 @@
       target.closest('input, textarea, select, [contenteditable]')
     )
       return
-    const field = document.querySelector<HTMLInputElement>('[data-find]')
-    if (field) {
-      event.preventDefault()
-      field.focus()
-    }
+    event.preventDefault()
+    finding = true
   }
 </script>
 
 <svelte:window onkeydown={find} />
+{#if finding}<Find close={() => (finding = false)} />{/if}
+{#if keysShown}<Keys close={() => (keysShown = false)} />{/if}
 
 <header class="frame">
   <a class="brand" href="#/scorecards">
@@ -159,6 +170,7 @@
       <a href="#{word.path}" aria-current={here.startsWith(word.path) ? 'page' : undefined}>{word.name}</a>
     {/each}
   </nav>
+  <button class="find" onclick={() => (finding = true)}>Find <kbd>/</kbd></button>
   <span class="through">{through}</span>
   <span class="who">
     <Slot text={initials || 'you'} label="Your name" width={250}>
@@ -270,6 +282,16 @@
   }
   .through {
     font-size: 13px;
+  }
+  .find {
+    color: #c9cfd2;
+    font-size: 13px;
+    cursor: pointer;
+    min-height: 32px;
+    padding: 0 6px;
+  }
+  .find:hover {
+    color: #fff;
   }
   .mode {
     padding: 3px 9px;

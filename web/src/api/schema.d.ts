@@ -306,20 +306,20 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/scorecards/overview": {
+    "/api/scorecards/{key}/back": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /**
-         * Overview
-         * @description Every scorecard with its tally for its own scope, the one changed last first.
-         */
-        get: operations["overview_api_scorecards_overview_get"];
+        get?: never;
         put?: never;
-        post?: never;
+        /**
+         * Take Back
+         * @description Have a scorecard that was deleted stand again, with its cases.
+         */
+        post: operations["take_back_scorecard"];
         delete?: never;
         options?: never;
         head?: never;
@@ -980,6 +980,70 @@ export interface paths {
          * @description The readings that would change state, the newest first, by the yardstick this KPI is graded by.
          */
         post: operations["try_marks_api_kpis__key__marks_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Notes
+         * @description The notes about a KPI, the newest period first.
+         */
+        get: operations["list_notes_api_notes_get"];
+        /**
+         * Write Note
+         * @description Write, change or take back the note about a reading; If-Match names the version that was seen, 0 for none.
+         */
+        put: operations["write_note_api_notes_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/about": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Note
+         * @description The note about a reading, or what one could start from.
+         */
+        post: operations["read_note_api_notes_about_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{key}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Note Revisions
+         * @description The forms of a note, the newest first.
+         */
+        get: operations["list_note_revisions_api_notes__key__revisions_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2046,6 +2110,149 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/front": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Front
+         * @description since: a moment, such as one's last look; without it changes are those since the period before. first: scorecards
+         *     that are told first of those that show a reading.
+         */
+        get: operations["read_front_api_front_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/front/drawings/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Drawing
+         * @description The sheets of a scorecard, each as small as a stamp, in their places.
+         */
+        get: operations["read_drawing_api_front_drawings__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find
+         * @description What goes by a name like this, also typed with mistakes or without accents, the most alike first.
+         */
+        get: operations["find_api_find_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/from-rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose Scorecard
+         * @description KPIs, marks, yardsticks and sheets for the rows of a dataset, each with its reason. Nothing is kept.
+         */
+        post: operations["propose_scorecard_api_from_rows_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/from-rows/make": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Scorecard
+         * @description Keep what is proposed, but for what was dropped: all of it or nothing.
+         */
+        post: operations["make_scorecard_api_from_rows_make_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Changes
+         * @description ``changed`` whenever a document, marks, notes, rows or an edition were changed; what is in view is then asked for
+         *     anew, which costs little where it does not rest on that.
+         */
+        get: operations["changes_api_changes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Offer Demo */
+        get: operations["offer_demo_api_demo_get"];
+        put?: never;
+        /**
+         * Load Demo
+         * @description Load the demo where there is nothing yet.
+         */
+        post: operations["load_demo_api_demo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/states": {
         parameters: {
             query?: never;
@@ -2206,6 +2413,23 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * About
+         * @description Which reading: a KPI, its members by segment (none for all rows together), and the period.
+         */
+        About: {
+            /** Kpi */
+            kpi: string;
+            /**
+             * Members
+             * @default {}
+             */
+            members: {
+                [key: string]: string[];
+            };
+            /** Period */
+            period: string;
+        };
+        /**
          * AggregateFigure
          * @description One aggregate of the formula, as written and as a figure.
          */
@@ -2242,6 +2466,28 @@ export interface components {
              * @default false
              */
             together: boolean;
+        };
+        /**
+         * AsksBody
+         * @description Which readings need a note: those in the worst state, those that fell, and chosen ones as ``kpi|narrow``, the
+         *     first two parts of what they are readings of.
+         */
+        AsksBody: {
+            /**
+             * Worst
+             * @default false
+             */
+            worst: boolean;
+            /**
+             * Fell
+             * @default false
+             */
+            fell: boolean;
+            /**
+             * Readings
+             * @default []
+             */
+            readings: string[];
         };
         /** Assumption */
         Assumption: {
@@ -2534,6 +2780,39 @@ export interface components {
              */
             locale: string;
         };
+        /**
+         * Card
+         * @description A scorecard at a glance. glance: which one, 0 while none is made yet; changed: how many readings changed state
+         *     since the period before.
+         */
+        Card: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /** Title */
+            title: string;
+            /** Folder */
+            folder: string;
+            /** Owner */
+            owner: string;
+            /** Sheets */
+            sheets: number;
+            /** Period Label */
+            period_label: string;
+            /** Partial */
+            partial: string;
+            /** Tally */
+            tally: components["schemas"]["TallyPart"][];
+            /** Changed */
+            changed: number;
+            /** Glance */
+            glance: number;
+            /** Updated At */
+            updated_at: string;
+            /** Saved By */
+            saved_by: string;
+        };
         /** Case */
         Case: {
             /** Id */
@@ -2638,6 +2917,40 @@ export interface components {
             version: number;
             /** Back */
             back: components["schemas"]["ChangeBody"][];
+        };
+        /**
+         * ChangedRow
+         * @description A reading whose state is another one than it was. better: whether it rose.
+         */
+        ChangedRow: {
+            /** Scorecard */
+            scorecard: string;
+            /** Title */
+            title: string;
+            /** Period Label */
+            period_label: string;
+            /** Sheet */
+            sheet: string;
+            /** Key */
+            key: string;
+            /** About */
+            about: string;
+            /** Name */
+            name: string;
+            /** Before */
+            before: string;
+            /** State */
+            state: string | null;
+            /** Better */
+            better: boolean;
+            /** Shown */
+            shown: string;
+            /** Against */
+            against: string;
+            /** Note */
+            note: string;
+            /** Wanted */
+            wanted: boolean;
         };
         /**
          * ChangesBody
@@ -3151,6 +3464,14 @@ export interface components {
             shares: number[];
         };
         /**
+         * DemoOffer
+         * @description possible: the database is one of our own, which has room for the demo's tables.
+         */
+        DemoOffer: {
+            /** Possible */
+            possible: boolean;
+        };
+        /**
          * DerivedBody
          * @description A column by a formula over the other cells of its row, those derived before it among them.
          */
@@ -3334,6 +3655,22 @@ export interface components {
             needed: number;
             /** Words */
             words: string;
+        };
+        /**
+         * DraftRow
+         * @description An edition that nobody has published yet. restated: how many of its readings read otherwise now.
+         */
+        DraftRow: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Period Label */
+            period_label: string;
+            /** Number */
+            number: string;
+            /** Restated */
+            restated: number;
         };
         /**
          * Due
@@ -3694,6 +4031,23 @@ export interface components {
             may_write: boolean;
         };
         /**
+         * FoundThing
+         * @description Something by its name; place: its address in the application, after the #/.
+         */
+        FoundThing: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "scorecard" | "kpi" | "member" | "yardstick" | "dataset" | "edition" | "note";
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Place */
+            place: string;
+        };
+        /**
          * FromAddress
          * @description The file at an address of a host that may be asked.
          */
@@ -3723,6 +4077,11 @@ export interface components {
             /** Folder */
             folder: string;
         };
+        /** FromRowsAsk */
+        FromRowsAsk: {
+            /** Dataset */
+            dataset: string;
+        };
         /**
          * FromSource
          * @description A picture of a live source: its rows as they are at that moment.
@@ -3735,6 +4094,33 @@ export interface components {
             kind: "source";
             /** Dataset */
             dataset: string;
+        };
+        /**
+         * Front
+         * @description since: the moment changes are held against, None for the period before; previous: how that is called. of: how many
+         *     readings there are. more: changes that are not listed.
+         */
+        Front: {
+            /** Since */
+            since: string | null;
+            /** Previous */
+            previous: string;
+            /** Now */
+            now: string;
+            /** Changed */
+            changed: components["schemas"]["ChangedRow"][];
+            /** More */
+            more: number;
+            /** Of */
+            of: number;
+            /** Late */
+            late: components["schemas"]["LateRow"][];
+            /** Wanted */
+            wanted: components["schemas"]["WantedRow"][];
+            /** Drafts */
+            drafts: components["schemas"]["DraftRow"][];
+            /** Cards */
+            cards: components["schemas"]["Card"][];
         };
         /**
          * FurtherBody
@@ -4225,6 +4611,27 @@ export interface components {
              */
             said: string;
         };
+        /**
+         * ItemOut
+         * @description Something that is proposed; needs: those it falls with.
+         */
+        ItemOut: {
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "kpi" | "mark" | "yardstick" | "sheet";
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Reason */
+            reason: string;
+            /** Needs */
+            needs: string[];
+        };
         /** Kept */
         Kept: {
             /** Dataset */
@@ -4344,6 +4751,17 @@ export interface components {
              */
             lights: "all" | "one";
         };
+        /** LateRow */
+        LateRow: {
+            /** Dataset */
+            dataset: string;
+            /** Name */
+            name: string;
+            /** Said */
+            said: string;
+            /** Kpis */
+            kpis: number;
+        };
         /** LedgerAsk */
         LedgerAsk: {
             instrument: components["schemas"]["InstrumentBody"];
@@ -4374,6 +4792,13 @@ export interface components {
             group?: string | null;
             /** Stroke */
             stroke?: number | null;
+        };
+        /** LeftOut */
+        LeftOut: {
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
         };
         /** Line */
         Line: {
@@ -4600,6 +5025,24 @@ export interface components {
         LookupsBody: {
             /** Lookups */
             lookups: components["schemas"]["LookupBody"][];
+        };
+        /**
+         * MakeAsk
+         * @description dropped: the items that are not kept.
+         */
+        MakeAsk: {
+            /** Dataset */
+            dataset: string;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Dropped
+             * @default []
+             */
+            dropped: string[];
         };
         /** ManyTexts */
         ManyTexts: {
@@ -4839,6 +5282,106 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * NoteBody
+         * @description text: Markdown with live figures; without words the note is taken back.
+         */
+        NoteBody: {
+            /** Kpi */
+            kpi: string;
+            /**
+             * Members
+             * @default {}
+             */
+            members: {
+                [key: string]: string[];
+            };
+            /** Period */
+            period: string;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
+        /**
+         * NotePicture
+         * @description A note in full. about: as the readings it belongs to have it. was: the figure it was written about, where that
+         *     reads otherwise now. text: as it was typed. saved_at: as ISO 8601 in UTC; again: changed since it was written.
+         */
+        NotePicture: {
+            /** Id */
+            id: string;
+            /** About */
+            about: string;
+            /** Heading */
+            heading: string;
+            /** Period */
+            period: string;
+            /** Period Label */
+            period_label: string;
+            /** Version */
+            version: number;
+            /** Text */
+            text: string;
+            /** Blocks */
+            blocks: components["schemas"]["BlockPicture"][];
+            /** Problems */
+            problems: string[];
+            /** Shown */
+            shown: string;
+            /** Was */
+            was: string;
+            /** State */
+            state: string | null;
+            /** Saved At */
+            saved_at: string;
+            /** Saved By */
+            saved_by: string;
+            /** Again */
+            again: boolean;
+        };
+        /**
+         * NoteRevision
+         * @description A form of a note, the newest the one that holds now. text: "" where it was taken back; shown: what the reading
+         *     was then.
+         */
+        NoteRevision: {
+            /** Version */
+            version: number;
+            /** Text */
+            text: string;
+            /** Shown */
+            shown: string;
+            /** Saved At */
+            saved_at: string;
+            /** Saved By */
+            saved_by: string;
+        };
+        /**
+         * NoteSheet
+         * @description Everything there is to say about one reading. version: what writing its note names, 0 before the first one.
+         *     offered: the note of the period before, which a first one can start from; of: that period.
+         */
+        NoteSheet: {
+            /** Id */
+            id: string;
+            /** Shown */
+            shown: string;
+            /** Version */
+            version: number;
+            note: components["schemas"]["NotePicture"] | null;
+            /**
+             * Offered
+             * @default
+             */
+            offered: string;
+            /**
+             * Of
+             * @default
+             */
+            of: string;
+        };
         /** NoticeOut */
         NoticeOut: {
             /** Id */
@@ -4847,23 +5390,6 @@ export interface components {
             made_at: string;
             /** Changes */
             changes: components["schemas"]["MarkNotice"][];
-        };
-        /** Overview */
-        Overview: {
-            /** Id */
-            id: string;
-            /** Version */
-            version: number;
-            /** Title */
-            title: string;
-            /** Instruments */
-            instruments: number;
-            /** Period Label */
-            period_label: string;
-            /** Tally */
-            tally: components["schemas"]["TallyPart"][];
-            /** Updated At */
-            updated_at: string;
         };
         /**
          * OwnScope
@@ -5197,6 +5723,17 @@ export interface components {
              */
             name: string;
         };
+        /** ProposalOut */
+        ProposalOut: {
+            /** Title */
+            title: string;
+            /** Grain */
+            grain: string;
+            /** Items */
+            items: components["schemas"]["ItemOut"][];
+            /** Left Out */
+            left_out: components["schemas"]["LeftOut"][];
+        };
         /**
          * Proposed
          * @description Marks to look at before they are kept, and what could not be made one.
@@ -5414,6 +5951,20 @@ export interface components {
             marks: components["schemas"]["TriedMark"][];
         };
         /**
+         * ReadingOf
+         * @description What it is a reading of, by which its note is found.
+         */
+        ReadingOf: {
+            /** Kpi */
+            kpi: string;
+            /** Members */
+            members: {
+                [key: string]: string[];
+            };
+            /** Period */
+            period: string;
+        };
+        /**
          * ReadingPicture
          * @description One reading. ``status`` says whether there is a value, and whether it could be graded.
          *
@@ -5423,6 +5974,13 @@ export interface components {
         ReadingPicture: {
             /** Key */
             key: string;
+            /** About */
+            about: string;
+            /**
+             * Word
+             * @enum {string}
+             */
+            word: "" | "noted" | "wanted";
             /** Role */
             role: string;
             /** Member */
@@ -5810,6 +6368,29 @@ export interface components {
              * @default []
              */
             sections: components["schemas"]["SectionBody"][];
+            /**
+             * Folder
+             * @default
+             */
+            folder: string;
+            /**
+             * Owner
+             * @default
+             */
+            owner: string;
+            /**
+             * @default {
+             *       "worst": false,
+             *       "fell": false,
+             *       "readings": []
+             *     }
+             */
+            asks: components["schemas"]["AsksBody"];
+            /**
+             * Notes At End
+             * @default true
+             */
+            notes_at_end: boolean;
         };
         /**
          * ScorecardPicture
@@ -5858,8 +6439,17 @@ export interface components {
             instruments: components["schemas"]["InstrumentPicture"][];
             /** Texts */
             texts: components["schemas"]["TextPicture"][];
+            /** Notes */
+            notes: components["schemas"]["NotePicture"][];
+            /** Asked */
+            asked: number;
+            /** Wanted */
+            wanted: components["schemas"]["Wanted"][];
         };
-        /** SectionBody */
+        /**
+         * SectionBody
+         * @description columns: of one width that its sheets keep to, 0 for the twelve of the grid. folded: opens on a press.
+         */
         SectionBody: {
             /** Id */
             id: string;
@@ -5868,6 +6458,16 @@ export interface components {
              * @default
              */
             title: string;
+            /**
+             * Columns
+             * @default 0
+             */
+            columns: number;
+            /**
+             * Folded
+             * @default false
+             */
+            folded: boolean;
             /**
              * Instruments
              * @default []
@@ -6061,6 +6661,38 @@ export interface components {
              * @default []
              */
             weights: number[];
+        };
+        /**
+         * Stamp
+         * @description A sheet as small as a stamp. x, y, w, h: its place on the page in the grid's columns and rows. kind: which form it
+         *     is drawn in; rows: of its readings, how far each goes (0 to 1) and its state; bands: of a dial, from where to where and
+         *     of which state; of a quadrant its dots, across and up.
+         */
+        Stamp: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** W */
+            w: number;
+            /** H */
+            h: number;
+            /** Kind */
+            kind: string;
+            /** Rows */
+            rows: [
+                number,
+                string | null
+            ][];
+            /**
+             * Bands
+             * @default []
+             */
+            bands: [
+                number,
+                number,
+                string
+            ][];
         };
         /**
          * StandingBody
@@ -6340,7 +6972,8 @@ export interface components {
         };
         /**
          * TextBody
-         * @description A sheet of words: Markdown with live figures, as in ``{on_time}`` and ``{on_time: gap}``.
+         * @description A sheet of words: Markdown with live figures, as in ``{on_time}`` and ``{on_time: gap of Night freight in the
+         *     period before}``; or one that lists the notes of the page.
          */
         TextBody: {
             /** Id */
@@ -6350,6 +6983,12 @@ export interface components {
              * @default
              */
             text: string;
+            /**
+             * Lists
+             * @default
+             * @enum {string}
+             */
+            lists: "" | "notes";
             /**
              * X
              * @default 0
@@ -6590,6 +7229,38 @@ export interface components {
             /** Shown */
             shown: boolean;
         };
+        /**
+         * Wanted
+         * @description A reading that is asked for a note and has none.
+         */
+        Wanted: {
+            /** About */
+            about: string;
+            /** Heading */
+            heading: string;
+            /** State */
+            state: string | null;
+        };
+        /**
+         * WantedRow
+         * @description A scorecard that asks for words. first: the reading to begin with.
+         */
+        WantedRow: {
+            /** Scorecard */
+            scorecard: string;
+            /** Title */
+            title: string;
+            /** Period Label */
+            period_label: string;
+            /** Count */
+            count: number;
+            /** States */
+            states: string[];
+            /** Sheet */
+            sheet: string;
+            /** Key */
+            key: string;
+        };
         /** Withdrawal */
         Withdrawal: {
             /** Why */
@@ -6624,6 +7295,7 @@ export interface components {
              * @default []
              */
             missing: components["schemas"]["MissingMark"][];
+            of?: components["schemas"]["ReadingOf"] | null;
         };
         /** WorkingsAsk */
         WorkingsAsk: {
@@ -7349,11 +8021,13 @@ export interface operations {
             };
         };
     };
-    overview_api_scorecards_overview_get: {
+    take_back_scorecard: {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                key: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -7364,7 +8038,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Overview"][];
+                    "application/json": components["schemas"]["Scorecard"];
                 };
             };
             /** @description A problem document (RFC 9457) */
@@ -8945,6 +9619,136 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TryOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_notes_api_notes_get: {
+        parameters: {
+            query: {
+                kpi: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NotePicture"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    write_note_api_notes_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteSheet"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_note_api_notes_about_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["About"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteSheet"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_note_revisions_api_notes__key__revisions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteRevision"][];
                 };
             };
             /** @description A problem document (RFC 9457) */
@@ -11323,6 +12127,251 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Calendar"];
                 };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_front_api_front_get: {
+        parameters: {
+            query?: {
+                since?: string | null;
+                first?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Front"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_drawing_api_front_drawings__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stamp"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_api_find_get: {
+        parameters: {
+            query: {
+                q: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundThing"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    propose_scorecard_api_from_rows_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromRowsAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_scorecard_api_from_rows_make_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scorecard"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changes_api_changes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": unknown;
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offer_demo_api_demo_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DemoOffer"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    load_demo_api_demo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A problem document (RFC 9457) */
             default: {

@@ -1,5 +1,7 @@
 <script lang="ts">
   /** Small multiples: one drawing for each reading, all on one axis, each with its own mark. */
+  import { dimmer } from './lit'
+  import NoteSign from '../parts/NoteSign.svelte'
   import type { Component } from 'svelte'
   import type { Reading } from '../api/client'
   import Sign from '../parts/Sign.svelte'
@@ -13,6 +15,7 @@
     shrinks: boolean
   }
   let { picture, look, open, One, figured, shrinks }: Props = $props()
+  const dim = dimmer()
   let width = $state(400)
   let height = $state(300)
   const GAP = 8
@@ -52,8 +55,18 @@
     data-needs={rows * (LEAST + GAP)}
   >
     {#each picture.readings as reading (reading.key)}
-      <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={told(reading)}>
-        <span class="name" class:rest={reading.role === 'rest'}>{reading.label}</span>
+      <button
+        class:dim={dim(reading)}
+        onclick={() => open?.(reading)}
+        aria-label={reading.spoken}
+        data-tip={told(reading)}
+      >
+        <span class="name" class:rest={reading.role === 'rest'}
+          >{reading.label}{#if reading.word}&nbsp;<NoteSign
+              wanted={reading.word === 'wanted'}
+              size={12}
+            />{/if}</span
+        >
         <span class="drawing"
           ><One picture={one(reading)} {look} mini={shrinks && width / columns < 210} /></span
         >

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Rows of members or KPIs: figures, in-row drawings, strokes, headroom, history, state; sorted by any column. */
+  import { dimmer } from './lit'
   import { getContext } from 'svelte'
   import type { Reading, Schemas } from '../api/client'
   import { stateOf, tint } from '../api/states.svelte'
@@ -10,6 +11,7 @@
   import Overrun from './Overrun.svelte'
   import Tallied from './Tallied.svelte'
   import Windowed from './Windowed.svelte'
+  import NoteSign from '../parts/NoteSign.svelte'
   import { widthOf } from './labels'
   import { told as inFull, paint, type FaceProps } from './looks'
 
@@ -18,6 +20,7 @@
     take?: (kind: 'csv' | 'xlsx') => void
   }
   let { picture, look, mini = false, open, take }: Props = $props()
+  const dim = dimmer()
   const paper = getContext('paper')
   type Column = Schemas['LedgerLook']['columns'][number]
 
@@ -299,10 +302,13 @@
       </div>
       <Windowed items={rows} height={ROW} key={(reading) => reading.key} {bed}>
         {#snippet row(reading)}
-          <div class="line r-{reading.role}" role="row" data-tip={inFull(reading)}>
+          <div class="line r-{reading.role}" class:dim={dim(reading)} role="row" data-tip={inFull(reading)}>
             <div role="rowheader" class="name">
-              <button onclick={() => open?.(reading)} aria-label={reading.spoken}
-                >{reading.label || picture.title}</button
+              <button class:signed={reading.word} onclick={() => open?.(reading)} aria-label={reading.spoken}
+                >{reading.label || picture.title}{#if reading.word}&nbsp;<NoteSign
+                    wanted={reading.word === 'wanted'}
+                    size={12}
+                  />{/if}</button
               >
             </div>
             {#each columns as column (column)}
@@ -324,6 +330,9 @@
 {/if}
 
 <style>
+  .signed {
+    white-space: nowrap;
+  }
   .ledger {
     display: flex;
     flex-direction: column;

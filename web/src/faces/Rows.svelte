@@ -2,8 +2,10 @@
   /** What bullet and bar share: one reading in large, or members one under the other on one axis. */
   import type { Snippet } from 'svelte'
   import type { Picture, Reading } from '../api/client'
+  import NoteSign from '../parts/NoteSign.svelte'
   import Windowed from './Windowed.svelte'
   import { widthOf } from './labels'
+  import { dimmer } from './lit'
   import { told } from './looks'
   import { lists } from './names.svelte'
 
@@ -16,10 +18,14 @@
     tailed?: number
   }
   let { picture, open, drawn, tail, tailed = 24 }: Props = $props()
+  const dim = dimmer()
   const many = $derived(lists(picture))
   /** The widest figure gives its column the width, so that all rows share one axis. */
   const figures = $derived(
-    picture.readings.reduce((most, reading) => Math.max(most, widthOf(reading.shown, 13.6)), 20),
+    picture.readings.reduce(
+      (most, reading) => Math.max(most, widthOf(reading.shown, 13.6) + (reading.word ? 17 : 0)),
+      20,
+    ),
   )
   let bed = $state<HTMLElement | null>(null)
   let inner = $state(0)
@@ -69,7 +75,7 @@
     >
       <Windowed items={picture.readings} height={ROW} key={(reading) => reading.key} {bed}>
         {#snippet row(reading, i)}
-          <div role="listitem" class="item" class:rest={reading.role === 'rest'}>
+          <div role="listitem" class="item" class:rest={reading.role === 'rest'} class:dim={dim(reading)}>
             <button
               class="row"
               onclick={() => open?.(reading)}
@@ -78,7 +84,12 @@
             >
               <span class="name">{reading.label}</span>
               <span class="scale">{@render drawn(reading, i)}</span>
-              <span class="shown" class:none={reading.value === null}>{reading.shown}</span>
+              <span class="shown" class:none={reading.value === null}
+                >{#if reading.word}<NoteSign
+                    wanted={reading.word === 'wanted'}
+                    size={12}
+                  />&nbsp;{/if}{reading.shown}</span
+              >
               <span class="tail">{@render tail(reading)}</span>
             </button>
           </div>
@@ -164,6 +175,7 @@
     white-space: nowrap;
   }
   .shown {
+    white-space: nowrap;
     text-align: right;
     font-weight: 650;
   }

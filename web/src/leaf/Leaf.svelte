@@ -7,12 +7,16 @@
   import Tip from '../parts/Tip.svelte'
   import Grid from '../views/scorecards/Grid.svelte'
   import { standing } from '../views/scorecards/layout'
-  import type { Told } from './told'
+  import { setContext } from 'svelte'
+  import PaperNotes from './PaperNotes.svelte'
+  import { notesAtEnd, type Told } from './told'
 
   let { told }: { told: Told } = $props()
   let asked = $state<Workings | null>(null)
   const pictures = $derived(Object.fromEntries(told.picture.instruments.map((one) => [one.id, one])))
   const texts = $derived(Object.fromEntries(told.picture.texts.map((one) => [one.id, one])))
+  const ends = $derived(notesAtEnd(told))
+  setContext('notes', () => told.picture.notes)
   const sections = $derived((told.body.sections ?? []).filter((section) => standing(section).length))
 </script>
 
@@ -38,6 +42,10 @@
       open={(instrument, reading) => (asked = told.workings[instrument.id]?.[reading.key] ?? null)}
     />
   {/each}
+  {#if ends}
+    <h2>Notes</h2>
+    <PaperNotes notes={told.picture.notes} />
+  {/if}
 </main>
 {#if told.mode === 'read'}<Tip />{/if}
 {#if asked}

@@ -5,7 +5,8 @@
   import { standing } from '../views/scorecards/layout'
   import PaperSection from './PaperSection.svelte'
   import { MARGIN, roomOf } from './paper'
-  import type { Told } from './told'
+  import PaperNotes from './PaperNotes.svelte'
+  import { notesAtEnd, type Told } from './told'
 
   let { told, done }: { told: Told; done: () => void } = $props()
   setContext('paper', true)
@@ -60,6 +61,12 @@
         <PaperSection {told} {section} {room} taken={at || !head ? 0 : head + 14} done={finished} />
       </div>
     {/each}
+    {#if notesAtEnd(told)}
+      <section class="section next">
+        <h2>Notes</h2>
+        <PaperNotes notes={told.picture.notes} />
+      </section>
+    {/if}
   {/if}
 </main>
 

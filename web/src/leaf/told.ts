@@ -28,3 +28,10 @@ export interface Told {
   images: Record<string, string>
   workings: Record<string, Record<string, Workings>>
 }
+
+/** Whether the notes of a page stand at its end: where no sheet of it lists them. */
+export const notesAtEnd = (told: Told) =>
+  told.mode !== 'slides' &&
+  told.picture.notes.length > 0 &&
+  told.body.notes_at_end !== false &&
+  !(told.body.sections ?? []).some((section) => section.texts?.some((text) => text.lists))

@@ -7,9 +7,11 @@
     text: string
     label: string
     width?: number
+    /** What it shows in place of underlined words. */
+    face?: Snippet
     children: Snippet<[() => void]>
   }
-  let { text, label, width = 260, children }: Props = $props()
+  let { text, label, width = 260, face, children }: Props = $props()
   let open = $state(false)
   const close = () => (open = false)
 </script>
@@ -17,7 +19,7 @@
 <!-- Nothing may stand between the parts here: a blank would show in the sentence. -->
 <!-- prettier-ignore -->
 <Popover {open} onOpenChange={(details) => (open = details.open)} positioning={{ placement: 'bottom-start', gutter: 6 }}
-  ><Popover.Trigger class="slot" aria-label="{label}: {text}. Change">{text}</Popover.Trigger><Portal
+  ><Popover.Trigger class={face ? 'slot-sign' : 'slot'} aria-label={face ? label : `${label}: ${text}. Change`}>{#if face}{@render face()}{:else}{text}{/if}</Popover.Trigger><Portal
     ><Popover.Positioner style="z-index: 60"
       ><Popover.Content
         >{#snippet element(attributes)}<div {...attributes} class="slot-panel sheet" style:width="{width}px" aria-label={label}
@@ -38,6 +40,21 @@
     cursor: pointer;
     text-align: left;
     line-height: 1.25;
+  }
+  :global(.slot-sign) {
+    display: inline-flex;
+    align-items: center;
+    justify-content: center;
+    gap: 2px;
+    min-width: 24px;
+    min-height: 24px;
+    border-radius: 3px;
+    color: var(--accent);
+    font-weight: 640;
+    cursor: pointer;
+  }
+  :global(.slot-sign:hover) {
+    background: var(--accent-tint);
   }
   :global(.slot:hover) {
     background: var(--accent-tint);

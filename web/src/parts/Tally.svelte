@@ -9,23 +9,32 @@
     thin?: boolean
     /** The counts with the signs; the states' names are only spoken. */
     brief?: boolean
+    /** Given where a part can be pressed, so that only its readings stay bright. */
+    press?: (state: string) => void
+    pressed?: string
   }
-  let { tally, thin = false, brief = false }: Props = $props()
+  let { tally, thin = false, brief = false, press, pressed = '' }: Props = $props()
 </script>
 
-<div class="tally" class:thin class:brief role="list" aria-label="Readings by state">
+<div class="tally" class:thin class:brief role={press ? 'group' : 'list'} aria-label="Readings by state">
   {#each tally as part (part.state)}
     {@const state = stateOf(part.state)}
-    <div
-      role="listitem"
+    <svelte:element
+      this={press ? 'button' : 'div'}
+      role={press ? undefined : 'listitem'}
+      class="part"
+      class:dim={pressed && pressed !== part.state}
       class:nothing={!state}
+      aria-pressed={press ? pressed === part.state : undefined}
+      title={press ? (pressed === part.state ? 'Show all again' : 'Only these stay bright') : undefined}
+      onclick={() => press?.(part.state)}
       style:flex-grow={part.count}
       style:background={state ? colour(part.state) : undefined}
       style:color={state ? on(part.state) : undefined}
     >
       {#if state}<Sign state={part.state} fill={on(part.state)} size={thin ? 13 : 16} />{/if}
       <span>{part.count} <span class:sr-only={brief && state}>{part.name}</span></span>
-    </div>
+    </svelte:element>
   {/each}
 </div>
 
@@ -37,7 +46,7 @@
     border-radius: 4px;
     overflow: hidden;
   }
-  .tally > div {
+  .part {
     display: flex;
     align-items: center;
     gap: 7px;
@@ -47,7 +56,7 @@
     min-height: 30px;
     font-weight: 620;
   }
-  .thin > div {
+  .thin .part {
     min-height: 24px;
     padding: 1px 8px;
     font-size: 12px;
@@ -56,9 +65,20 @@
   .brief {
     flex-wrap: nowrap;
   }
-  .brief > div {
+  .brief .part {
     padding: 1px 6px;
     gap: 3px;
+  }
+  button.part {
+    cursor: pointer;
+    text-align: left;
+  }
+  button.part:focus-visible {
+    outline-offset: -3px;
+    outline-color: currentColor;
+  }
+  .dim {
+    opacity: 0.42;
   }
   .nothing {
     background: var(--nothing);

@@ -2,6 +2,7 @@
   /** The full account of one reading, in a panel at the side. */
   import { api, got, words, type Instrument, type Scope, type Workings } from '../api/client'
   import Account from './Account.svelte'
+  import NoteEditor from './NoteEditor.svelte'
   import SidePanel from './SidePanel.svelte'
   import Typed from './Typed.svelte'
 
@@ -9,10 +10,18 @@
     instrument: Instrument
     scope: Scope
     member: string | null
+    /** Has the whole page read this member. */
+    whole?: { name: string; read: () => void }
+    /** Begin with a note on it. */
+    write?: boolean
     /** Given where the reading is one figure kept by hand. */
     byHand?: { shown: string; set: (value: number) => Promise<void> }
   }
-  let { asked, close }: { asked: Asked; close: () => void } = $props()
+  let {
+    asked,
+    close,
+    noted = () => undefined,
+  }: { asked: Asked; close: () => void; noted?: () => void } = $props()
   let found = $state<Workings | null>(null)
   let failed = $state('')
   $effect(() => {
@@ -28,8 +37,22 @@
 </script>
 
 <SidePanel title="Workings" {close}>
+  {#if asked.whole}
+    <p class="whole">
+      <button
+        class="act"
+        onclick={() => {
+          const { whole } = asked // closing takes it away
+          close()
+          whole?.read()
+        }}>Read the whole page for {asked.whole.name}</button
+      >
+    </p>
+  {/if}
   {#if found}
+    {#if found.of && asked.write}<NoteEditor of={found.of} begin written={noted} />{/if}
     <Account {found} />
+    {#if found.of && !asked.write}<NoteEditor of={found.of} written={noted} />{/if}
     {#if asked.byHand}
       <div class="hand">
         <h2 class="minor">Kept by hand</h2>
@@ -53,6 +76,9 @@
 </SidePanel>
 
 <style>
+  .whole {
+    margin: 8px 0;
+  }
   .hand {
     margin-top: 16px;
     max-width: 220px;

@@ -31,8 +31,7 @@
 <nav class="sheet list" aria-label="KPIs">
   {#if kpis.length > 8}<input
       class="type-in"
-      data-find
-      placeholder="Find  /"
+      placeholder="Find a KPI"
       aria-label="Find a KPI"
       bind:value={wanted}
     />{/if}

@@ -20,6 +20,7 @@
   import Revisions from '../../parts/Revisions.svelte'
   import { PLAIN, handleOf, newComposite, newKpi } from './drafts'
   import FormulaPanel from './FormulaPanel.svelte'
+  import KpiNotes from './KpiNotes.svelte'
   import KpiList from './KpiList.svelte'
   import KpiSentence from './KpiSentence.svelte'
   import Results from './Results.svelte'
@@ -282,6 +283,7 @@
               <Account found={good.workings} formula={false} />
             </section>
           {/if}
+          {#if kept}<KpiNotes kpi={kept.id} />{/if}
           {#if kept}
             <section class="sheet pad">
               <Uses {uses} />

@@ -1,16 +1,20 @@
 <script lang="ts">
-  import { tick, untrack } from 'svelte'
+  import { setContext, tick, untrack } from 'svelte'
   import { push, replace, router } from 'svelte-spa-router'
   import {
     api,
     attempt,
     got,
     words,
+    type Instrument,
     type Kpi,
     type Picture,
+    type Placed,
+    type Reading,
     type Scope,
     type Yardstick,
   } from '../../api/client'
+  import { whenChanged } from '../../api/changes'
   import { GRAINS } from '../../api/periods'
   import Drawer from '../../parts/Drawer.svelte'
   import Slot from '../../parts/Slot.svelte'
@@ -22,12 +26,13 @@
   import Assuming from './Assuming.svelte'
   import Bench from './Bench.svelte'
   import * as compose from './compose'
+  import CardBench from './CardBench.svelte'
   import Grid from './Grid.svelte'
   import MakeEdition from './MakeEdition.svelte'
   import { askedOf, grabs, takeOut, tick as tickStep } from './reach'
   import SectionHead from './SectionHead.svelte'
   import { isInstrument, stand, standing } from './layout'
-  import { Session } from './session.svelte'
+  import { Session, type Moved } from './session.svelte'
   import WordsBench from './WordsBench.svelte'
 
   let { params }: { params: { id: string } } = $props()
@@ -43,14 +48,18 @@
   let clock = $state(Date.now())
   let height = $state(Number(localStorage.getItem('bench-height')) || 300)
   let pressed = false
+  /** Where the page was before it read a member that was pressed. */
+  let back = $state('')
 
+  /** What else stands in the address; no column is called so. */
+  const OWN = ['assume', '-lit', '-reading', '-write']
   /** Reading another month or other members is kept in the address, so that reload and back work. */
   const fromAddress = $derived.by((): Scope | null => {
     const query = new URLSearchParams(router.querystring ?? '')
-    if (![...query.keys()].some((name) => name !== 'assume')) return null
+    if (![...query.keys()].some((name) => !OWN.includes(name))) return null
     const members: Record<string, string[]> = {}
     for (const [name, member] of query)
-      if (!['period', 'grain', 'assume'].includes(name)) (members[name] ??= []).push(member)
+      if (!['period', 'grain', ...OWN].includes(name)) (members[name] ??= []).push(member)
     const grain = GRAINS.find((known) => known === query.get('grain')) ?? 'month'
     return { period: query.get('period') ?? 'complete', grain, members, assume: {} }
   })
@@ -107,6 +116,71 @@
 
   const body = $derived(session.body)
   const card = $derived(session.picture)
+  /** The part of the tally whose readings stay bright. */
+  const lit = $derived(bench ? '' : (new URLSearchParams(router.querystring ?? '').get('-lit') ?? ''))
+  setContext('lit', () => lit)
+  setContext('moved', (sheet: string) => moved.some((one) => one.sheet === sheet))
+  let moved = $state<Moved[]>([])
+  let away = $state(false)
+  $effect(() => {
+    const told = session
+    return whenChanged(
+      async () => {
+        if (bench) return // what is changed there names the versions it was seen at
+        const found = await told.again()
+        if (found.length) moved = found
+      },
+      (gone) => (away = gone),
+    )
+  })
+  // A reading that the address names is opened once the page is there.
+  $effect(() => {
+    const query = new URLSearchParams(router.querystring ?? '')
+    const [sheet, key] = [
+      query.get('-reading')?.split('/')[0],
+      query.get('-reading')?.split('/').slice(1).join('/'),
+    ]
+    if (!sheet || !card || bench) return
+    const instrument = session.instruments.find((one) => one.id === sheet)
+    const reading = pictures[sheet]?.readings.find((one) => one.key === key)
+    untrack(() => {
+      void replace(addressOf(fromAddress))
+      if (instrument && reading) open(instrument, reading, query.has('-write'))
+    })
+  })
+  async function press(state: string) {
+    const query = new URLSearchParams(router.querystring ?? '')
+    if (lit === state) query.delete('-lit')
+    else query.set('-lit', state)
+    await replace(`/scorecards/${params.id}${query.size ? `?${query}` : ''}`)
+  }
+  /** The scope some periods on, where there are rows. */
+  function stepped(by: number): Scope | null {
+    const at = card?.periods.findIndex((one) => one.key === card.period) ?? -1
+    const next = at < 0 ? undefined : card?.periods[at + by]
+    return next ? { ...plain(session.scope), period: next.key } : null
+  }
+  async function step(by: -1 | 1) {
+    const scope = stepped(by)
+    if (!scope) return
+    const top = window.scrollY
+    session.show({ ...scope, assume: {} })
+    await push(addressOf(scope))
+    requestAnimationFrame(() => window.scrollTo(0, top))
+    const next = [stepped(by), stepped(2 * by)].filter((one) => one !== null)
+    void session.ahead(next.map((one) => ({ ...one, assume: {} })))
+  }
+  function keys(event: KeyboardEvent) {
+    if (bench) return session.history.keys(event)
+    const target = event.target as HTMLElement
+    const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key] as -1 | 1 | undefined
+    if (!way || event.altKey || event.ctrlKey || event.metaKey || event.shiftKey || asked) return
+    if (target.closest('input, textarea, select, [role=dialog], [role=listbox], [role=slider], .slot-panel'))
+      return
+    event.preventDefault()
+    void step(way)
+  }
+  setContext('notes', () => session.picture?.notes ?? [])
   const pictures = $derived(
     Object.fromEntries((card?.instruments ?? []).map((picture): [string, Picture] => [picture.id, picture])),
   )
@@ -127,16 +201,37 @@
     if (bench) return session.change('change the scope', (draft) => (draft.scope = scope))
     push(addressOf(scope))
   }
-  function addressOf(scope: Scope | null): string {
+  function addressOf(scope: Scope | null, how = bench ? 'bench' : ''): string {
     const query = new URLSearchParams(
       scope ? { period: scope.period ?? 'complete', grain: scope.grain ?? 'month' } : {},
     )
     for (const [name, members] of Object.entries(scope?.members ?? {}))
       for (const member of members) query.append(name, member)
-    for (const [key, value] of Object.entries(session.assume)) query.append('assume', `${key}:${value}`)
-    return `/scorecards/${params.id}${bench ? '/bench' : ''}${query.size ? `?${query}` : ''}`
+    if (lit && !how) query.append('-lit', lit)
+    for (const [key, value] of how === 'present' ? [] : Object.entries(session.assume))
+      query.append('assume', `${key}:${value}`)
+    return `/scorecards/${params.id}${how ? `/${how}` : ''}${query.size ? `?${query}` : ''}`
   }
 
+  function open(instrument: Instrument, reading: Reading, write = reading.word === 'wanted') {
+    if (bench) return
+    const of = askedOf(session, plain(instrument), plain(session.asked), pictures[instrument.id], reading)
+    const { by } = instrument
+    const member = reading.role === 'member' ? reading.member : null
+    const known = by && card?.segments.find((one) => one.name === by)?.members.includes(member ?? '')
+    const scope = plain(session.scope)
+    const whole =
+      known && member && (scope.members[by!] ?? []).join() !== member
+        ? {
+            name: member,
+            read: () => {
+              back = addressOf(fromAddress)
+              scopeTo({ ...scope, members: { ...scope.members, [by!]: [member] } })
+            },
+          }
+        : undefined
+    asked = { ...of, write, whole }
+  }
   /** Do something that may be refused, and say so. */
   const tried = (work: () => Promise<unknown>) => attempt(work, (said) => (failed = said))
   const add = (section: string, kpiId: string) =>
@@ -144,12 +239,55 @@
       const kpi = kpis.find((known) => known.id === kpiId)!
       const yardstick = await compose.yardstickOf(kpi, yardsticks)
       if (!yardsticks.includes(yardstick)) await load()
-      selected = await compose.add(session, section, kpi, yardstick)
+      choose(await compose.add(session, section, kpi, yardstick))
     })
-  function remove(id: string) {
-    compose.remove(session, id)
-    if (selected === id) selected = null
+  /** Sheets that are chosen together; the last one is on the bench. */
+  let picked = $state<string[]>([])
+  /** What was just deleted, which can be taken back. */
+  let gone = $state('')
+  function choose(id: string, also = false) {
+    if (selected !== id) session.rehearse = {}
+    if (!also) picked = [id]
+    else if (picked.includes(id)) picked = picked.filter((other) => other !== id)
+    else picked = [...picked, id]
+    selected = picked.at(-1) ?? null
   }
+  const together = (id: string) => (picked.includes(id) ? plain(picked) : [id])
+  function remove(id: string) {
+    const ids = together(id)
+    compose.removeAll(session, ids)
+    gone = ids.length > 1 ? `${ids.length} sheets` : (pictures[id]?.title ?? 'A sheet')
+    selected = null
+    picked = []
+  }
+  /** Sheets are copied as text, so that they can be pasted on another scorecard, also in another window. */
+  const COPIED = 'ironmark-sheets'
+  const typing = (event: Event) =>
+    !!(event.target as HTMLElement).closest?.('input, textarea, select, [contenteditable]')
+  function copySheets(event: ClipboardEvent) {
+    if (!bench || typing(event) || !picked.length || getSelection()?.toString()) return
+    const items = (body?.sections ?? []).flatMap(standing).filter((item) => picked.includes(item.id))
+    event.clipboardData?.setData('text/plain', JSON.stringify({ [COPIED]: plain(items) }))
+    event.preventDefault()
+  }
+  function pasteSheets(event: ClipboardEvent) {
+    if (!bench || typing(event)) return
+    let items: Placed[] = []
+    try {
+      const found = JSON.parse(event.clipboardData?.getData('text/plain') ?? '') as Record<string, Placed[]>
+      items = Array.isArray(found[COPIED]) ? found[COPIED].slice(0, 50) : []
+    } catch {
+      return // it is other text
+    }
+    const sections = body?.sections ?? []
+    const to = sections.find((held) => standing(held).some((item) => item.id === selected)) ?? sections.at(-1)
+    if (!to || !items.length) return
+    event.preventDefault()
+    picked = compose.paste(session, to.id, items)
+    selected = picked.at(-1) ?? null
+  }
+  /** Sections that a reader has folded or opened, otherwise than they open. */
+  let turned = $state<Record<string, boolean>>({})
 
   function leaving(event: BeforeUnloadEvent) {
     if (session.saving === 'saved' || session.conflict) return
@@ -172,7 +310,9 @@
   onpointerdowncapture={() => (pressed = true)}
   onpointerupcapture={() => (pressed = false)}
   onpointercancelcapture={() => (pressed = false)}
-  onkeydown={(event) => bench && session.history.keys(event)}
+  oncopy={copySheets}
+  onpaste={pasteSheets}
+  onkeydown={keys}
   onbeforeunload={leaving}
 />
 
@@ -228,6 +368,7 @@
                 {/snippet}
               </Slot>
             {/if}
+            <a class="act" href="#{addressOf(fromAddress, 'present')}">Present</a>
             <a class="act main" href="#/scorecards/{params.id}/bench">Open the bench</a>
           </div>
         {/if}
@@ -257,11 +398,37 @@
       {#if card && body}
         <div class="scope">
           <ScopeSentence picture={card} scope={session.scope} change={scopeTo} again={() => session.read()} />
+          {#if !bench && fromAddress && back}
+            <a class="small back" href="#{back}" onclick={() => (back = '')}>one step back</a>
+          {/if}
           {#if !bench && fromAddress}
             <a class="small back" href="#/scorecards/{params.id}">back to the scorecard’s own scope</a>
           {/if}
         </div>
-        {#if card.tally.length}<Tally tally={card.tally} />{/if}
+        {#if card.tally.length}
+          <Tally tally={card.tally} press={bench ? undefined : press} pressed={lit} />
+        {/if}
+        {#if !bench && (card.wanted.length || lit || away || moved.length)}
+          <p class="under small" aria-live="polite">
+            {#if card.wanted.length}
+              <button class="link" aria-pressed={lit === 'wanted'} onclick={() => press('wanted')}
+                >{card.wanted.length} without a word</button
+              >
+            {/if}
+            {#if lit}<button class="link" onclick={() => press(lit)}>Show all again</button>{/if}
+            {#if away}<span>The server is away; this is how it read last. It is asked again by itself.</span
+              >{/if}
+            {#if moved.length}
+              <span
+                >Just changed: {moved
+                  .slice(0, 3)
+                  .map((one) => `${one.title} ${one.from} → ${one.to}`)
+                  .join('; ')}{moved.length > 3 ? `; and ${moved.length - 3} more` : ''}
+                <button class="link" onclick={() => (moved = [])}>Seen</button></span
+              >
+            {/if}
+          </p>
+        {/if}
         {#if card.assumptions.length}<Assuming {session} {card} />{/if}
 
         {#each body.sections ?? [] as held (held.id)}
@@ -272,28 +439,22 @@
             {bench}
             {kpis}
             add={(kpi) => add(held.id, kpi)}
-            write={(kind) => (selected = compose.addWords(session, held.id, kind))}
+            folded={!bench && (turned[held.id] ?? held.folded ?? false)}
+            fold={() => (turned[held.id] = !(turned[held.id] ?? held.folded ?? false))}
+            write={(kind) => choose(compose.addWords(session, held.id, kind))}
           />
-          {#if standing(held).length}
+          {#if !bench && (turned[held.id] ?? held.folded)}
+            <!-- folded: its words above say what changed in it -->
+          {:else if standing(held).length}
             <Grid
               section={held}
               {pictures}
               {texts}
               {bench}
               {selected}
-              select={(id) => {
-                if (selected !== id) session.rehearse = {}
-                selected = id
-              }}
-              open={(instrument, reading) =>
-                !bench &&
-                (asked = askedOf(
-                  session,
-                  plain(instrument),
-                  plain(session.asked),
-                  pictures[instrument.id],
-                  reading,
-                ))}
+              {picked}
+              select={choose}
+              {open}
               tick={(instrument, reading, step, done) =>
                 tried(() =>
                   tickStep(session, plain(instrument), pictures[instrument.id], reading, step, done),
@@ -305,7 +466,8 @@
               grabs={(instrument) => grabs(session, instrument, pictures[instrument.id])}
               arrange={(items, says) =>
                 compose.changeSection(session, held.id, says, (section) => stand(section, plain(items)))}
-              carry={(id, way) => compose.carry(session, id, way)}
+              carry={(id, way) => compose.carry(session, together(id), way)}
+              drop={(id, section, at) => compose.carryTo(session, together(id), section, at)}
               {remove}
             />
           {:else if bench}
@@ -345,7 +507,17 @@
               onclick={() => session.history.redo()}>redo</button
             >
             · <button onclick={close}>Close the bench</button>
-            {#if chosen}<button class="to-page" onclick={() => (selected = null)}>To the page</button>{/if}
+            {#if picked.length > 1}· {picked.length} sheets chosen{/if}
+            {#if gone}· Deleted {gone}.
+              <button
+                onclick={() => {
+                  gone = ''
+                  void session.history.undo()
+                }}>Take back</button
+              >{/if}
+            {#if chosen}<button class="to-page" onclick={() => ((selected = null), (picked = []))}
+                >To the page</button
+              >{/if}
           </p>
         {/snippet}
         {#if chosen}
@@ -356,7 +528,7 @@
                 item={chosen}
                 drawn={texts[chosen.id]}
                 {kpis}
-                copy={() => (selected = compose.duplicate(session, chosen.id))}
+                copy={() => choose(compose.duplicate(session, chosen.id))}
                 remove={() => remove(chosen.id)}
               />
             {:else}
@@ -368,31 +540,24 @@
                 {kpis}
                 {yardsticks}
                 reload={load}
-                copy={() => (selected = compose.duplicate(session, chosen.id))}
+                copy={() => choose(compose.duplicate(session, chosen.id))}
                 remove={() => remove(chosen.id)}
               />
             {/if}
           {/key}
         {:else}
-          <p class="sentence hint">
-            Choose an instrument to change it, or add one to a section. Drag by the two lines on its top, size
-            it at the corner; with the keyboard, Tab to the two lines and use the arrows.
-          </p>
+          <CardBench {session} {card} />
         {/if}
       </Drawer>
     {/if}
   </div>
 {/if}
 
-{#if asked}<Workings {asked} close={() => (asked = null)} />{/if}
+{#if asked}<Workings {asked} close={() => (asked = null)} noted={() => void session.read()} />{/if}
 
 <style>
   .frame.bench {
     padding-bottom: calc(var(--drawer) + 34px);
-  }
-  .hint {
-    padding: 14px 20px 16px;
-    font-size: 15px;
   }
   .top {
     display: flex;
@@ -419,6 +584,12 @@
     flex-wrap: wrap;
     gap: 0 16px;
     margin-bottom: 8px;
+  }
+  .under {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 16px;
+    margin-top: 6px;
   }
   .back {
     color: var(--accent);
@@ -459,8 +630,12 @@
     margin: 6px 0;
   }
   @media (max-width: 600px) {
-    .top {
+    .top,
+    .acts {
       flex-wrap: wrap;
+    }
+    .acts {
+      gap: 8px 14px;
     }
   }
   @media (max-width: 760px) {

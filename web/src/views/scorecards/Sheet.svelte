@@ -7,6 +7,7 @@
   import Legend from '../../faces/Legend.svelte'
   import { told, LOOK } from '../../faces/looks'
   import { kindOf, lists } from '../../faces/names.svelte'
+  import SheetNotes from '../../parts/SheetNotes.svelte'
   import StateChip from '../../parts/StateChip.svelte'
 
   interface Props {
@@ -15,10 +16,12 @@
     open: (reading: Reading) => void
     tick?: (reading: Reading, step: Schemas['Step'], done: boolean) => void
     take?: (kind: 'csv' | 'xlsx') => void
+    /** Whether nothing on it is pressed: on the bench. */
+    still?: boolean
     /** Given on the bench, for the instrument that is chosen. */
     grab?: Grab
   }
-  let { instrument, picture, open, tick: set, take, grab }: Props = $props()
+  let { instrument, picture, open, tick: set, take, still = false, grab }: Props = $props()
   const paper = getContext('paper')
   const tick = $derived(picture?.by_hand ? set : undefined)
 
@@ -93,6 +96,7 @@
   {#if picture?.tried.length}<span class="rehearsed" title="with another {picture.tried.join(' and ')}"
       >tried</span
     >{/if}
+  {#if picture}<SheetNotes {picture} {still} {open} />{/if}
   {#if reading && !many}
     {#if !kind.names_state && !hidden.has('state')}<StateChip {reading} />{/if}
   {:else if many}

@@ -1,44 +1,14 @@
 <script lang="ts">
-  /** A sheet of words, with the figures of readings among them. */
+  /** A sheet of words, with the figures of readings among them; or one that lists the notes of the page. */
   import type { Schemas } from '../../api/client'
-  import { word } from '../../api/states.svelte'
-  import Sign from '../../parts/Sign.svelte'
+  import Words from '../../parts/Words.svelte'
 
   let { picture, bench }: { picture: Schemas['TextPicture'] | undefined; bench: boolean } = $props()
 </script>
 
-{#snippet spans(every: Schemas['SpanPicture'][])}
-  {#each every as span, at (at)}
-    {#if span.problem}<span class="gone" title={span.problem}>{bench ? span.text : '–'}</span>
-    {:else if span.figure}<b
-        class="live"
-        style:color={span.state ? word(span.state) : undefined}
-        title={span.spoken}
-        >{#if span.state}<Sign state={span.state} size={14} />{/if}{span.text}</b
-      >
-    {:else if span.href}<a class="link" class:bold={span.bold} href={span.href} rel="noreferrer"
-        >{span.text}</a
-      >
-    {:else if span.bold || span.italic}<span class:bold={span.bold} class:italic={span.italic}
-        >{span.text}</span
-      >
-    {:else}{span.text}{/if}
-  {/each}
-{/snippet}
-
 <div class="words">
-  {#each picture?.blocks ?? [] as block, at (at)}
-    {#if block.kind === 'heading'}<h3 class="level-{Math.min(block.level, 3)}">
-        {@render spans(block.spans)}
-      </h3>
-    {:else if block.kind === 'paragraph'}<p>{@render spans(block.spans)}</p>
-    {:else}<p class="item" style:--deep={block.level}>
-        <span class="bullet">{block.kind === 'numbered' ? `${block.number}.` : '–'}</span>
-        <span>{@render spans(block.spans)}</span>
-      </p>{/if}
-  {:else}
-    {#if bench}<p class="soft">Empty. Choose it and write below.</p>{/if}
-  {/each}
+  {#if picture?.blocks.length}<Words blocks={picture.blocks} named={bench} />
+  {:else if bench}<p class="soft">Empty. Choose it and write below.</p>{/if}
   {#if bench}
     {#each picture?.problems ?? [] as problem (problem)}<p class="wrong small">{problem}</p>{/each}
   {/if}
@@ -49,41 +19,5 @@
     flex: 1;
     min-height: 0;
     overflow: hidden auto;
-    line-height: 1.45;
-    overflow-wrap: anywhere;
-  }
-  p,
-  h3 {
-    margin-bottom: 6px;
-    white-space: pre-line;
-  }
-  .level-1 {
-    font-size: 19px;
-  }
-  .level-2 {
-    font-size: 16px;
-  }
-  .item {
-    display: grid;
-    grid-template-columns: 20px 1fr;
-    margin-bottom: 3px;
-    padding-left: calc((var(--deep) - 1) * 18px);
-  }
-  .bold {
-    font-weight: 650;
-  }
-  .italic {
-    font-style: italic;
-  }
-  .live :global(.sign) {
-    margin-right: 3px;
-  }
-  .live {
-    white-space: nowrap;
-    font-weight: 650;
-  }
-  .gone {
-    color: var(--soft);
-    text-decoration: underline wavy;
   }
 </style>

@@ -2,6 +2,7 @@
   /** A text or a picture on the bench. */
   import { api, got, words, type Kpi, type PictureBody, type Schemas, type Text } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
+  import FigureArea from '../../parts/FigureArea.svelte'
   import Slot from '../../parts/Slot.svelte'
   import { changeWords } from './compose'
   import { isText } from './layout'
@@ -64,20 +65,24 @@
 </script>
 
 <div class="bench">
-  {#if isText(item)}
+  {#if isText(item) && item.lists}
+    <div class="side">
+      <p class="sentence">Lists the notes of this page by the state of their readings, the worst first.</p>
+      <p><button class="act quiet" onclick={remove}>Delete</button></p>
+    </div>
+  {:else if isText(item)}
     <label class="write">
       <span class="small soft"
         >Headings begin with #, lists with - or 1., **bold**, *italics*, [link](https://…). A figure stands in
         braces.</span
       >
-      <textarea
-        class="type-in"
-        aria-label="Text"
-        maxlength="20000"
-        bind:this={area}
+      <FigureArea
+        label="Text"
+        most={20000}
         value={item.text}
-        oninput={(event) => changeWords<Text>(session, item.id, { text: event.currentTarget.value })}
-      ></textarea>
+        write={(text) => changeWords<Text>(session, item.id, { text })}
+        bind:area
+      />
     </label>
     <div class="side">
       <p class="sentence">
@@ -182,13 +187,6 @@
     display: flex;
     flex-direction: column;
     gap: 4px;
-  }
-  textarea {
-    flex: 1;
-    min-height: 120px;
-    resize: none;
-    line-height: 1.45;
-    padding: 8px;
   }
   .side {
     flex: 0 1 320px;

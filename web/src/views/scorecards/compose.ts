@@ -5,11 +5,12 @@ import {
   type CardBody,
   type Kpi,
   type PictureBody,
+  type Placed,
   type Section,
   type Text,
   type Yardstick,
 } from '../../api/client'
-import { place, settle, stand, standing } from './layout'
+import { place, settle, snapped, stand, standing } from './layout'
 import type { Session } from './session.svelte'
 
 const fresh = () =>
@@ -46,23 +47,23 @@ export async function add(
   return id
 }
 
-export function remove(session: Session, id: string) {
-  session.change('delete a sheet', (draft) => {
-    for (const section of draft.sections ?? [])
-      stand(section, settle(standing(section).filter((held) => held.id !== id)))
-  })
-}
-
 /** Put an empty text or picture on the page. Returns its id. */
-export function addWords(session: Session, sectionId: string, kind: 'text' | 'picture'): string {
+export function addWords(session: Session, sectionId: string, kind: 'text' | 'picture' | 'notes'): string {
   const id = fresh()
-  session.change(`add a ${kind}`, (draft) => {
+  session.change(kind === 'notes' ? 'add the notes' : `add a ${kind}`, (draft) => {
     const section = draft.sections?.find((held) => held.id === sectionId)
     if (!section) return
-    if (kind === 'text')
+    if (kind !== 'picture')
       section.texts = [
         ...(section.texts ?? []),
-        { id, text: '', w: 6, h: 4, ...place(standing(section), 6, 4) },
+        {
+          id,
+          text: '',
+          lists: kind === 'notes' ? 'notes' : '',
+          w: 6,
+          h: 5,
+          ...place(standing(section), 6, 5),
+        },
       ]
     else
       section.pictures = [
@@ -97,27 +98,137 @@ export function duplicate(session: Session, id: string): string {
   return copied
 }
 
-/** Move an instrument to the section before or after its own. */
-export function carry(session: Session, id: string, way: -1 | 1) {
+/** Take several sheets off. */
+export function removeAll(session: Session, ids: string[]) {
+  session.change(ids.length > 1 ? `delete ${ids.length} sheets` : 'delete a sheet', (draft) => {
+    for (const section of draft.sections ?? []) {
+      const left = standing(section).filter((held) => !ids.includes(held.id))
+      if (left.length < standing(section).length) stand(section, settle(left))
+    }
+  })
+}
+
+/** Move sheets to another section, to where they were let go or the first free place. */
+export function carryTo(session: Session, ids: string[], to: string, at?: { x: number; y: number }) {
   session.change('move to another section', (draft) => {
     const sections = draft.sections ?? []
-    const from = sections.findIndex((section) => standing(section).some((held) => held.id === id))
-    const to = sections[from + way]
-    const item = sections[from] && standing(sections[from]).find((held) => held.id === id)
-    if (!to || !item) return
-    stand(sections[from]!, settle(standing(sections[from]!).filter((held) => held.id !== id)))
-    stand(to, settle([...standing(to), { ...item, ...place(standing(to), item.w, item.h) }]))
+    const target = sections.find((section) => section.id === to)
+    if (!target) return
+    const moved = sections.flatMap((section) => standing(section).filter((held) => ids.includes(held.id)))
+    for (const section of sections)
+      if (standing(section).some((held) => ids.includes(held.id)))
+        stand(section, settle(standing(section).filter((held) => !ids.includes(held.id))))
+    let items = standing(target)
+    for (const [n, item] of moved.entries()) {
+      const free = at && !n ? at : place(items, item.w, item.h)
+      const put = snapped({ ...item, ...free }, target.columns)
+      items = settle([...items, put], put)
+    }
+    stand(target, items)
+  })
+}
+
+/** Move sheets to the section before or after their own. */
+export function carry(session: Session, ids: string[], way: -1 | 1) {
+  const sections = session.body?.sections ?? []
+  const from = sections.findIndex((section) => standing(section).some((held) => ids.includes(held.id)))
+  const to = sections[from + way]
+  if (from >= 0 && to) carryTo(session, ids, to.id)
+}
+
+/** Put copies of sheets on, of this scorecard or another one. Returns their ids. */
+export function paste(session: Session, sectionId: string, items: Placed[]): string[] {
+  const ids = items.map(fresh)
+  session.change(items.length > 1 ? `paste ${items.length} sheets` : 'paste a sheet', (draft) => {
+    const section = draft.sections?.find((held) => held.id === sectionId)
+    if (!section) return
+    let every = standing(section)
+    for (const [n, item] of items.entries()) {
+      const put = { ...item, id: ids[n]!, ...place(every, item.w, item.h) }
+      every = [...every, put]
+    }
+    stand(section, every)
+  })
+  return ids
+}
+
+/** Have a section's sheets keep to so many columns of one width; 0 for the twelve of the grid. */
+export function setColumns(session: Session, id: string, columns: number) {
+  changeSection(session, id, 'change its columns', (section) => {
+    section.columns = columns
+    if (columns) stand(section, packed(standing(section), columns))
+  })
+}
+
+/** Close the gaps of a section, its sheets in the order they are read in. */
+export const tidyUp = (session: Session, id: string) =>
+  changeSection(session, id, 'tidy up', (section) =>
+    stand(section, packed(standing(section), section.columns)),
+  )
+
+function packed(items: Placed[], columns = 0): Placed[] {
+  const done: Placed[] = []
+  for (const item of [...items].sort((a, b) => a.y - b.y || a.x - b.x)) {
+    const sized = snapped(item, columns)
+    done.push({ ...sized, ...place(done, sized.w, sized.h) })
+  }
+  return items.map((item) => done.find((held) => held.id === item.id)!)
+}
+
+/** Put a copy of a section under it. */
+export function copySection(session: Session, id: string) {
+  session.change('copy a section', (draft) => {
+    const sections = draft.sections ?? []
+    const at = sections.findIndex((section) => section.id === id)
+    const held = sections[at]
+    if (!held) return
+    const made = { ...held, id: fresh(), title: `${held.title} (copy)`.slice(0, 120) }
+    stand(
+      made,
+      standing(held).map((item) => ({ ...item, id: fresh() })),
+    )
+    sections.splice(at + 1, 0, made)
+  })
+}
+
+/** Have a section stand where another one does. */
+export function placeSection(session: Session, id: string, before: string) {
+  if (id === before) return
+  session.change('move a section', (draft) => {
+    const sections = draft.sections ?? []
+    const from = sections.findIndex((section) => section.id === id)
+    const to = sections.findIndex((section) => section.id === before)
+    const [held] = from >= 0 && to >= 0 ? sections.splice(from, 1) : []
+    if (held) sections.splice(to, 0, held)
   })
 }
 
 export function addSection(session: Session) {
   session.change('add a section', (draft) => {
-    draft.sections = [
-      ...(draft.sections ?? []),
-      { id: fresh(), title: 'New section', instruments: [], texts: [], pictures: [] },
-    ]
+    draft.sections = [...(draft.sections ?? []), emptySection('New section')]
   })
 }
+
+export const emptySection = (title: string): Section => ({
+  id: fresh(),
+  title,
+  columns: 0,
+  folded: false,
+  instruments: [],
+  texts: [],
+  pictures: [],
+})
+
+/** A scorecard with one empty section. */
+export const emptyCard = (title: string): CardBody => ({
+  title,
+  scope: { period: 'complete', grain: 'month', members: {}, assume: {} },
+  sections: [emptySection('First section')],
+  folder: '',
+  owner: '',
+  asks: { worst: false, fell: false, readings: [] },
+  notes_at_end: true,
+})
 
 export function changeSection(session: Session, id: string, says: string, make: (section: Section) => void) {
   session.change(says, (draft) => {

@@ -22,6 +22,14 @@ export function within<T extends Placed>(item: T): T {
   }
 }
 
+/** Keep a place to so many columns of one width, where there are any. */
+export function snapped<T extends Placed>(item: T, columns = 0): T {
+  if (!columns) return within(item)
+  const wide = COLUMNS / columns
+  const w = Math.min(COLUMNS, Math.max(1, Math.round(item.w / wide)) * wide)
+  return within({ ...item, w, x: Math.min(COLUMNS - w, Math.round(item.x / wide) * wide) })
+}
+
 /** Put `moved` where it is wanted: what it meets makes room below, then all close up towards the top. */
 export function settle<T extends Placed>(items: T[], moved?: T): T[] {
   const order = [...items]

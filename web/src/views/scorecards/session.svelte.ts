@@ -28,6 +28,27 @@ const AUTOSAVE_MS = 500
 const WHOLE: Scope = { period: 'complete', grain: 'month', members: {}, assume: {} }
 const copy = <T>(value: T): T => $state.snapshot(value) as T
 
+/** A reading that reads otherwise than a moment ago. */
+export interface Moved {
+  sheet: string
+  title: string
+  from: string
+  to: string
+}
+
+function whatMoved(before: CardPicture, now: CardPicture): Moved[] {
+  const was = new Map(before.instruments.flatMap((one) => one.readings.map((r) => [`${one.id} ${r.key}`, r])))
+  const found = new Map<string, Moved>()
+  for (const one of now.instruments)
+    for (const reading of one.readings) {
+      const old = was.get(`${one.id} ${reading.key}`)
+      if (!old || (old.shown === reading.shown && old.state === reading.state)) continue
+      const title = [reading.member ?? '', one.title].filter(Boolean).join(' · ')
+      found.set(`${one.id} ${reading.key}`, { sheet: one.id, title, from: old.shown, to: reading.shown })
+    }
+  return [...found.values()]
+}
+
 export class Session {
   readonly id: string
   body = $state<CardBody | null>(null)
@@ -100,6 +121,41 @@ export class Session {
     }
   })
 
+  private page(scope: Scope | null): Promise<CardPicture> {
+    const query = scope && { period: scope.period, grain: scope.grain, ...scope.members }
+    return got(
+      api.GET('/api/scorecards/{key}/page', { params: { path: { key: this.id }, query: query ?? {} } }),
+    )
+  }
+
+  /** Have the server, and the browser, hold pages that are likely to be read next. */
+  async ahead(scopes: Scope[]) {
+    for (const scope of scopes) {
+      const key = JSON.stringify(scope)
+      if (this.held.has(key) || this.held.size > 24) continue
+      const page = await this.page(scope).catch(() => null)
+      if (page) this.held.set(key, page)
+    }
+  }
+  private held = new Map<string, CardPicture>()
+  /** Show a page that was read ahead, until it has been read again. */
+  show(scope: Scope) {
+    const page = this.held.get(JSON.stringify(scope))
+    if (page && page.version === this.version) this.picture = page
+  }
+
+  /** Something was changed somewhere: read again, and tell what reads otherwise. */
+  async again(): Promise<Moved[]> {
+    this.held.clear()
+    const before = this.picture
+    if (!this.body || this.conflict) return []
+    await this.read()
+    const now = this.picture
+    if (!before || !now || before === now || before.period !== now.period) return []
+    if (now.version !== before.version) return []
+    return whatMoved(before, now)
+  }
+
   /** The page of the kept scorecard, which the server may have at hand; null where something is being tried. */
   private async readKept(): Promise<CardPicture | null> {
     const tried =
@@ -113,9 +169,7 @@ export class Session {
     const scope = this.reading
     // A segment may be called as one of the other parts of the address is.
     if (['period', 'grain', 'data', 'assume'].some((word) => scope?.members?.[word])) return null
-    const query = scope && { period: scope.period, grain: scope.grain, ...scope.members }
-    const params = { path: { key: this.id }, query: query ?? {} }
-    const page = await got(api.GET('/api/scorecards/{key}/page', { params }))
+    const page = await this.page(scope)
     return page.version === this.version ? page : null // somebody else has saved a newer one
   }
 

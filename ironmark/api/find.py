@@ -1,0 +1,88 @@
+"""One search over everything that has a name."""
+
+from __future__ import annotations
+
+from urllib.parse import urlencode
+
+from fastapi import APIRouter, Depends, Query
+from pydantic import BaseModel
+
+from ironmark.api.front import glances_now
+from ironmark.api.who import Reader, reader
+from ironmark.core.periods import Period
+from ironmark.pages.find import Thing, What, documents, found, members
+from ironmark.pages.glances import Glance
+from ironmark.pages.library import Library
+from ironmark.pages.notes import where_words
+from ironmark.pages.texts import blocks_of, plain
+from ironmark.store import datasets, editions, notes, records, versions
+
+router = APIRouter(prefix="/api/find", tags=["find"])
+
+
+class FoundThing(BaseModel):
+    """Something by its name; place: its address in the application, after the #/."""
+
+    what: What
+    name: str
+    note: str
+    place: str
+
+
+@router.get("")
+def find(q: str = Query(min_length=1, max_length=200), who: Reader = Depends(reader)) -> list[FoundThing]:
+    """What goes by a name like this, also typed with mistakes or without accents, the most alike first."""
+
+    def look(library: Library) -> list[Thing]:
+        stamp = (
+            "find",
+            versions.stamp(library.session),
+            tuple(sorted(glances_now(who.sources, library.session)[1].items())),
+        )
+        held: dict[int, list[Thing]] = who.sources.seen.several({0: stamp}, lambda _: {0: _things(who, library)})
+        return found(held[0], q)
+
+    return [FoundThing(what=one.what, name=one.name, note=one.note, place=_address(one)) for one in who.look(look)]
+
+
+def _address(thing: Thing) -> str:
+    if thing.what != "member":
+        return thing.place
+    card, segment, name = thing.place.split("\n")
+    return f"{card}?{urlencode({segment: name})}"
+
+
+def _things(who: Reader, library: Library) -> list[Thing]:
+    session = library.session
+    now, _ = glances_now(who.sources, session)
+    cards = records.every(session, "scorecard")
+    order = [card.id for card in sorted(cards, key=lambda card: card.updated_at, reverse=True) if card.id in now]
+    things = documents("scorecard", cards, "scorecards")
+    kpis = {document.id: document for document in records.every(session, "kpi")}
+    things += documents("kpi", kpis.values(), "kpis")
+    things += members(now, order)
+    things += documents("yardstick", records.every(session, "yardstick"), "yardsticks")
+    things += [Thing("dataset", one.name, one.file_name, f"data/{one.id}") for one in datasets.every(session)]
+    for row in editions.every(session):
+        number = f"edition {row.number}{row.suffix}"
+        things.append(Thing("edition", f"{row.title}, {number}", row.period_label, f"editions/{row.id}", row.note))
+    shown = _shown(now, order)
+    for note in notes.every(session):
+        name = kpis[note.kpi].body["name"] if note.kpi in kpis else "A deleted KPI"
+        about = " · ".join(part for part in (where_words(note.members), name) if part)
+        when = Period.parse(note.period, library.year_start).label
+        place = shown.get(f"{note.kpi}|{note.narrow}", f"kpis/{note.kpi}")
+        if "-reading" in place:
+            place += f"&period={note.period}&grain={Period.parse(note.period, library.year_start).grain}"
+        things.append(Thing("note", f"{about}, {when}", plain(blocks_of(note.text))[:160], place, note.saved_by))
+    return things
+
+
+def _shown(now: dict[str, Glance], order: list[str]) -> dict[str, str]:
+    """Where each reading is shown, by its KPI and members."""
+    found: dict[str, str] = {}
+    for key in order:
+        for reading in now[key].readings:
+            query = urlencode({"-reading": f"{reading.sheet}/{reading.key}"})
+            found.setdefault(reading.place, f"scorecards/{key}?{query}")
+    return found

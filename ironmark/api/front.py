@@ -1,0 +1,211 @@
+"""The front page: what changed since, what is late, what is asked for, and every scorecard at a glance."""
+
+from __future__ import annotations
+
+import datetime as dt
+
+from fastapi import APIRouter, Depends, Query, Response
+from pydantic import BaseModel
+from sqlalchemy.orm import Session
+
+from ironmark.api.moments import moment
+from ironmark.api.who import Reader, reader
+from ironmark.pages import glances as pages
+from ironmark.pages.glances import Glance, Glimpse
+from ironmark.pages.late import late_data
+from ironmark.pages.problems import Refused
+from ironmark.pages.shapes import TallyPart
+from ironmark.pages.sources import Sources
+from ironmark.store import editions, glances, records
+from ironmark.store.models import Glance as StoredGlance
+
+router = APIRouter(prefix="/api/front", tags=["front page"])
+MOST_CHANGED = 200
+
+
+class ChangedRow(BaseModel):
+    """A reading whose state is another one than it was. better: whether it rose."""
+
+    scorecard: str
+    title: str
+    period_label: str
+    sheet: str
+    key: str
+    about: str
+    name: str
+    before: str
+    state: str | None
+    better: bool
+    shown: str
+    against: str
+    note: str
+    wanted: bool
+
+
+class LateRow(BaseModel):
+    dataset: str
+    name: str
+    said: str
+    kpis: int
+
+
+class WantedRow(BaseModel):
+    """A scorecard that asks for words. first: the reading to begin with."""
+
+    scorecard: str
+    title: str
+    period_label: str
+    count: int
+    states: list[str]
+    sheet: str
+    key: str
+
+
+class DraftRow(BaseModel):
+    """An edition that nobody has published yet. restated: how many of its readings read otherwise now."""
+
+    id: str
+    title: str
+    period_label: str
+    number: str
+    restated: int
+
+
+class Card(BaseModel):
+    """A scorecard at a glance. glance: which one, 0 while none is made yet; changed: how many readings changed state
+    since the period before."""
+
+    id: str
+    version: int
+    title: str
+    folder: str
+    owner: str
+    sheets: int
+    period_label: str
+    partial: str
+    tally: list[TallyPart]
+    changed: int
+    glance: int
+    updated_at: str
+    saved_by: str
+
+
+class Front(BaseModel):
+    """since: the moment changes are held against, None for the period before; previous: how that is called. of: how many
+    readings there are. more: changes that are not listed."""
+
+    since: str | None
+    previous: str
+    now: str
+    changed: list[ChangedRow]
+    more: int
+    of: int
+    late: list[LateRow]
+    wanted: list[WantedRow]
+    drafts: list[DraftRow]
+    cards: list[Card]
+
+
+def glances_now(sources: Sources, session: Session) -> tuple[dict[str, Glance], dict[str, int]]:
+    """How the scorecards that there are stand, and which glance of each that is."""
+    rows = glances.newest(session)
+    return _unpacked(sources, rows), {row.scorecard: row.number for row in rows}
+
+
+def _unpacked(sources: Sources, rows: list[StoredGlance]) -> dict[str, Glance]:
+    """Glances by their scorecard. One that was unpacked before is not unpacked again."""
+    by_place = {(row.scorecard, row.number): row for row in rows}
+    found = sources.seen.several(
+        {place: ("glance", *place, row.rests) for place, row in by_place.items()},
+        lambda missing: {place: pages.unpacked(by_place[place].body) for place in missing},
+    )
+    return {scorecard: glance for (scorecard, _), glance in found.items()}
+
+
+@router.get("")
+def read_front(
+    since: dt.datetime | None = None,
+    first: list[str] = Query([], max_length=100),
+    who: Reader = Depends(reader),
+) -> Front:
+    """since: a moment, such as one's last look; without it changes are those since the period before. first: scorecards
+    that are told first of those that show a reading."""
+    if since is not None and since.tzinfo is not None:
+        since = since.astimezone(dt.UTC).replace(tzinfo=None)
+    if since is not None and since.year < 2000:
+        raise Refused(422, "invalid", "Not a moment", "Name a moment since the year 2000.", {"field": "since"})
+    with who.read() as session:
+        cards = records.every(session, "scorecard")
+        now, numbers = glances_now(who.sources, session)
+        was = _unpacked(who.sources, glances.at(session, since)) if since is not None else None
+        late = [LateRow(**vars(one)) for one in late_data(session)]
+        drafts = _drafts(session)
+    known = {card.id: card for card in cards}
+    now = {key: glance for key, glance in now.items() if key in known}
+    order = [key for key in first if key in now]
+    order += sorted(now.keys() - set(order), key=lambda key: known[key].updated_at, reverse=True)
+    changed = pages.moved(now, was, order)
+    labels = {glance.previous_label for glance in now.values() if glance.previous_label}
+    return Front(
+        since=moment(since), previous=labels.pop() if len(labels) == 1 else "the period before",
+        now=moment(dt.datetime.now(dt.UTC).replace(tzinfo=None)) or "",
+        changed=[_changed(one, now[one.scorecard]) for one in changed[:MOST_CHANGED]],
+        more=max(0, len(changed) - MOST_CHANGED),
+        of=len({reading.about for glance in now.values() for reading in glance.readings}),
+        late=late,
+        wanted=[row for key in order if (row := _wanted(key, now[key]))],
+        drafts=drafts,
+        cards=[
+            Card(
+                id=card.id, version=card.version, title=card.body["title"], folder=card.body.get("folder", ""),
+                owner=card.body.get("owner", ""),
+                sheets=sum(len(section.get("instruments", ())) for section in card.body.get("sections", ())),
+                period_label=glance.period_label if glance else "", partial=glance.partial if glance else "",
+                tally=list(glance.tally) if glance else [],
+                changed=sum(1 for one in glance.readings if one.step) if glance else 0,
+                glance=numbers.get(card.id, 0), updated_at=moment(card.updated_at) or "", saved_by=card.saved_by,
+            )
+            for card in sorted(cards, key=lambda card: card.updated_at, reverse=True)
+            for glance in (now.get(card.id),)
+        ],
+    )  # fmt: skip
+
+
+@router.get("/drawings/{key}")
+def read_drawing(key: str, who: Reader = Depends(reader)) -> list[pages.Stamp]:
+    """The sheets of a scorecard, each as small as a stamp, in their places."""
+    with who.read() as session:
+        body = pages.stamps_json(glances.drawing(session, key).drawing)
+    return Response(body, media_type="application/json")  # type: ignore[return-value]
+
+
+def _changed(one: pages.Moved, glance: Glance) -> ChangedRow:
+    reading = one.reading
+    return ChangedRow(
+        scorecard=one.scorecard, title=glance.title, period_label=glance.period_label, sheet=reading.sheet,
+        key=reading.key, about=reading.about, name=reading.name, before=one.before, state=reading.state,
+        better=one.better, shown=reading.shown, against=reading.against, note=reading.note, wanted=reading.wanted,
+    )  # fmt: skip
+
+
+def _wanted(key: str, glance: Glance) -> WantedRow | None:
+    wanted = sorted((r for r in glance.readings if r.wanted), key=lambda r: r.rank)
+    if not wanted:
+        return None
+    first: Glimpse = wanted[0]
+    states = list(dict.fromkeys(r.state for r in wanted if r.state))
+    return WantedRow(
+        scorecard=key, title=glance.title, period_label=glance.period_label, count=len(wanted), states=states,
+        sheet=first.sheet, key=first.key,
+    )  # fmt: skip
+
+
+def _drafts(session: Session) -> list[DraftRow]:
+    return [
+        DraftRow(
+            id=row.id, title=row.title, period_label=row.period_label, number=f"{row.number}{row.suffix}",
+            restated=row.restated or 0,
+        )
+        for row in editions.every(session)
+        if row.state == "draft"
+    ]  # fmt: skip

@@ -1,0 +1,61 @@
+"""First KPIs from the columns of rows: natures, directions and units as somebody of the trade would choose them."""
+
+import unittest
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ironmark.core.drafting import Draft, Facts, draft
+from ironmark.core.formula import parse
+
+
+def number(name: str, least: float = 0, most: float = 100, *, whole: bool = True, distinct: int = 50) -> Facts:
+    return Facts(name, name.replace("_", " ").capitalize(), "number", "measure", least, most, whole, distinct)
+
+
+class Drafted(unittest.TestCase):
+    def of(self, *columns: Facts, name: str = "Visits") -> dict[str, tuple[str, str, str]]:
+        return {kpi.formula: (kpi.direction, kpi.nature, kpi.unit.kind) for kpi in draft(name, columns).kpis}
+
+    def test_what_is_a_part_of_something_is_a_ratio_of_totals(self) -> None:
+        found = self.of(number("parcels", 20, 80), number("damaged", 0, 5))
+        self.assertEqual(found["sum(damaged) / sum(parcels)"], ("lower", "rate", "percent"))
+        self.assertNotIn("sum(damaged)", found)
+        larger = self.of(number("parcels", 20, 80), number("damaged", 0, 500))
+        self.assertNotIn("sum(damaged) / sum(parcels)", larger, "a part is never more than its whole")
+
+    def test_a_flag_is_a_share_and_its_direction_is_told_by_its_name(self) -> None:
+        late, kept = Facts("late", "Late", "flag", "flag"), Facts("kept", "Kept", "flag", "flag")
+        found = self.of(late, kept)
+        self.assertEqual(found["count(where late = yes) / count()"], ("lower", "rate", "percent"))
+        self.assertEqual(found["count(where kept = yes) / count()"], ("higher", "rate", "percent"))
+
+    def test_amounts_add_up_levels_stand_and_scores_are_means(self) -> None:
+        found = self.of(
+            number("revenue_eur", 0, 9000), number("stock", 0, 900), number("rating", 1, 5, distinct=5),
+            number("handling_minutes", 1, 90, whole=False), number("fill", 0, 0.9, whole=False),
+        )  # fmt: skip
+        self.assertEqual(found["sum(revenue_eur)"], ("higher", "flow", "currency"))
+        self.assertEqual(found["sum(stock)"], ("higher", "stock", "number"))
+        self.assertEqual(found["mean(rating)"], ("higher", "rate", "number"))
+        self.assertEqual(found["mean(handling_minutes)"], ("lower", "rate", "duration"))
+        self.assertEqual(found["mean(fill)"], ("higher", "rate", "percent"))
+
+    def test_a_plan_is_the_target_of_its_column_and_no_kpi(self) -> None:
+        made: Draft = draft("Shifts", [number("output"), number("planned_output")])
+        self.assertEqual({kpi.formula: kpi.plan for kpi in made.kpis}["sum(output)"], "planned_output")
+        self.assertEqual([name for name, _ in made.left_out], ["Planned output"])
+
+    def test_a_column_that_never_changes_is_left_out_with_the_reason(self) -> None:
+        made = draft("Rows", [number("version", 1, 1, distinct=1)])
+        self.assertEqual(made.left_out, (("Version", "it holds nothing, or the same on every row"),))
+        self.assertEqual([kpi.formula for kpi in made.kpis], ["count()"])
+
+    @given(st.lists(st.text(min_size=1, max_size=20), max_size=6), st.text(max_size=20))
+    def test_whatever_columns_are_called_formulas_can_be_read(self, labels: list[str], name: str) -> None:
+        columns = [Facts(f"c{at}", label, "number", "measure", 0, at + 1, True, 9) for at, label in enumerate(labels)]
+        made = draft(name, columns)
+        for kpi in made.kpis:
+            parse(kpi.formula)
+            self.assertRegex(kpi.handle, r"^[a-z][a-z0-9_]*$")
+            self.assertTrue(kpi.reason.endswith("."))

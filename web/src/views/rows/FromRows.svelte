@@ -1,0 +1,318 @@
+<script lang="ts">
+  /** A scorecard from rows: pasted, uploaded or there already; what is proposed is kept or dropped one by one. */
+  import { push, router } from 'svelte-spa-router'
+  import { api, got, words, type Dataset, type Schemas } from '../../api/client'
+  import Choices from '../../parts/Choices.svelte'
+  import PickFile from '../../parts/PickFile.svelte'
+  import Slot from '../../parts/Slot.svelte'
+  import { Sending } from '../data/upload.svelte'
+
+  type Item = Schemas['ItemOut']
+  const TYPED = 5000 // rows that become a sheet that can be typed into; more are kept as a file
+  const sending = new Sending()
+  let datasets = $state<Dataset[]>([])
+  let dataset = $state('')
+  let found = $state<Schemas['ProposalOut'] | null>(null)
+  let dropped = $state<string[]>([])
+  let title = $state('')
+  let name = $state('Pasted rows')
+  let failed = $state('')
+  let busy = $state('')
+  let area = $state<HTMLTextAreaElement | null>(null)
+  const pasting = $derived((router.querystring ?? '').startsWith('paste'))
+
+  got(api.GET('/api/datasets')).then(
+    (all) => (datasets = all),
+    (error) => (failed = words(error)),
+  )
+  $effect(() => {
+    if (pasting) area?.focus()
+  })
+  async function tried(stage: string, work: () => Promise<void>) {
+    busy = stage
+    failed = ''
+    try {
+      await work()
+    } catch (error) {
+      failed = words(error)
+    }
+    busy = ''
+  }
+  const read = (id: string) =>
+    tried('Looking at the columns…', async () => {
+      dataset = id
+      found = await got(api.POST('/api/from-rows', { body: { dataset: id } }))
+      title = found.title
+      dropped = []
+    })
+  const upload = (file: File | undefined) =>
+    file &&
+    tried(`Sending ${file.name}…`, async () => {
+      const id = await sending.send(file)
+      if (id) await read(id)
+    })
+  /** Cells as a spreadsheet copies them: tabs between, quotes around what holds a line break. */
+  function cells(text: string): string[][] {
+    const rows: string[][] = [[]]
+    for (const [, quoted, plain, end] of text.matchAll(/(?:"((?:[^"]|"")*)"|([^\t\r\n]*))(\t|\r?\n|\r|$)/g)) {
+      rows.at(-1)!.push((quoted?.replaceAll('""', '"') ?? plain ?? '').trim())
+      if (end === '') break
+      if (end !== '\t') rows.push([])
+    }
+    return rows.filter((row) => row.some(Boolean))
+  }
+  const keep = (text: string) =>
+    tried('Keeping the rows…', async () => {
+      const [labels = [], ...rows] = cells(text)
+      if (!rows.length || labels.length < 2)
+        throw new Error(
+          'That is no table yet. Copy cells in a spreadsheet with their heads in the first line, at least two columns and one row, and paste them here.',
+        )
+      if (rows.length > TYPED) {
+        const id = await sending.send(new File([text], `${name}.tsv`, { type: 'text/tab-separated-values' }))
+        if (id) await read(id)
+        return
+      }
+      const even = rows.map((row) => labels.map((_, at) => row[at] ?? ''))
+      const body = { name: name.trim() || 'Pasted rows', labels, names: [], rows: even }
+      const made = await got(api.POST('/api/datasets/typed', { body }))
+      await read(made.id)
+    })
+  const make = () =>
+    tried('Making the scorecard…', async () => {
+      const body = { dataset, title, dropped: $state.snapshot(dropped) }
+      const made = await got(api.POST('/api/from-rows/make', { body }))
+      await push(`/scorecards/${made.id}`)
+    })
+  const toggle = (id: string) =>
+    (dropped = dropped.includes(id) ? dropped.filter((other) => other !== id) : [...dropped, id])
+  const falls = (item: Item): boolean =>
+    item.needs.some((need) => {
+      const other = found?.items.find((one) => one.id === need)
+      return dropped.includes(need) || (!!other && falls(other))
+    })
+  const kpis = $derived((found?.items ?? []).filter((item) => item.kind === 'kpi'))
+  const sheets = $derived((found?.items ?? []).filter((item) => item.kind === 'sheet'))
+  const of = (kpi: Item) =>
+    (found?.items ?? []).filter(
+      (item) => (item.kind === 'mark' || item.kind === 'yardstick') && item.needs.includes(kpi.id),
+    )
+  const kept = $derived(sheets.filter((item) => !dropped.includes(item.id) && !falls(item)).length)
+  const KINDS = { kpi: 'KPI', mark: 'mark', yardstick: 'yardstick', sheet: 'sheet' }
+</script>
+
+{#snippet line(item: Item)}
+  {@const gone = falls(item)}
+  <label class="item k-{item.kind}" class:gone={gone || dropped.includes(item.id)}>
+    <input
+      type="checkbox"
+      checked={!gone && !dropped.includes(item.id)}
+      disabled={gone}
+      onchange={() => toggle(item.id)}
+    />
+    <span>
+      {#if item.kind === 'kpi' || item.kind === 'sheet'}<b>{item.name}</b>{:else}<span class="soft small"
+          >{KINDS[item.kind]}</span
+        >{/if}
+      <span class:code={item.kind === 'kpi'}>{item.says}</span>
+      <span class="soft small why">{item.reason}</span>
+    </span>
+  </label>
+{/snippet}
+
+<main class="page">
+  <div class="top">
+    <div class="grow">
+      <h1>A scorecard from rows</h1>
+      <p class="sentence">
+        {#if found}
+          From <Slot text={datasets.find((one) => one.id === dataset)?.name ?? found.title} label="Rows">
+            {#snippet children(close)}
+              <Choices
+                choices={datasets
+                  .filter((one) => one.kind !== 'live')
+                  .map((one) => ({ key: one.id, name: one.name }))}
+                chosen={dataset}
+                choose={(id) => {
+                  close()
+                  void read(id)
+                }}
+              />
+            {/snippet}
+          </Slot>, by {found.grain}. Whatever is ticked is made; all of it can be changed later.
+        {:else}
+          Paste a table, upload a file, or take rows that are here: KPIs, marks, yardsticks and faces are
+          proposed from their columns, each with its reason.
+        {/if}
+      </p>
+    </div>
+    {#if found}
+      <button class="act" onclick={() => (found = null)}>Other rows</button>
+      <button class="act main" disabled={!!busy || !kept} onclick={make}>Make the scorecard</button>
+    {/if}
+  </div>
+  {#if busy}<p class="aside-note" role="status">
+      {sending.stage && busy.startsWith('Sending') ? sending.stage : busy}
+    </p>{/if}
+  {#if failed}<p class="note" role="alert">{failed}</p>{/if}
+
+  {#if !found}
+    <div class="ways">
+      <section class="sheet way wide">
+        <h2>Paste a table</h2>
+        <label class="small soft">Called <input class="type-in" maxlength="120" bind:value={name} /></label>
+        <textarea
+          class="type-in"
+          bind:this={area}
+          rows="7"
+          aria-label="Pasted table"
+          placeholder="Cells copied in a spreadsheet, their heads in the first line. One column holds days, such as 2026-10-31."
+          onpaste={(event) => {
+            const text = event.clipboardData?.getData('text/plain') ?? ''
+            if (!text.includes('\t')) return
+            event.preventDefault()
+            void keep(text)
+          }}></textarea>
+        <p>
+          <button class="act" disabled={!!busy} onclick={() => keep(area?.value ?? '')}>Use this table</button
+          >
+        </p>
+      </section>
+      <section class="sheet way">
+        <h2>Upload a file</h2>
+        <p class="small soft">CSV, XLSX, ODS or Parquet.</p>
+        <PickFile
+          label="Choose a file"
+          name="File with rows"
+          accept=".csv,.tsv,.txt,.xlsx,.xls,.ods,.parquet,.zip,.gz"
+          disabled={!!busy}
+          take={(files) => void upload(files?.[0])}
+        />
+      </section>
+      {#if datasets.length}
+        <section class="sheet way">
+          <h2>Rows that are here</h2>
+          <ul class="here">
+            {#each datasets.filter((one) => one.kind !== 'live') as one (one.id)}
+              <li><button class="act quiet" onclick={() => void read(one.id)}>{one.name}</button></li>
+            {/each}
+          </ul>
+        </section>
+      {/if}
+    </div>
+  {:else}
+    <label class="small soft title"
+      >The scorecard is called <input class="type-in" maxlength="120" bind:value={title} /></label
+    >
+    <div class="two">
+      <section class="sheet pad">
+        <h2>What is measured, and against what</h2>
+        {#each kpis as kpi (kpi.id)}
+          <div class="group">
+            {@render line(kpi)}
+            {#each of(kpi) as item (item.id)}{@render line(item)}{/each}
+          </div>
+        {/each}
+        {#if found.left_out.length}
+          <h3>Left out</h3>
+          {#each found.left_out as one (one.name)}
+            <p class="small"><b>{one.name}</b> <span class="soft">{one.reason}</span></p>
+          {/each}
+        {/if}
+      </section>
+      <section class="sheet pad">
+        <h2>How it is drawn</h2>
+        {#each sheets as item (item.id)}{@render line(item)}{/each}
+      </section>
+    </div>
+  {/if}
+</main>
+
+<style>
+  .top {
+    display: flex;
+    gap: 12px;
+    align-items: flex-start;
+    margin-bottom: 10px;
+  }
+  .grow {
+    flex: 1;
+  }
+  .ways {
+    display: grid;
+    grid-template-columns: minmax(0, 2fr) minmax(0, 1fr) minmax(0, 1fr);
+    gap: 12px;
+    align-items: start;
+  }
+  .way,
+  .pad {
+    display: grid;
+    gap: 8px;
+    align-content: start;
+    padding: 14px 16px;
+  }
+  textarea {
+    width: 100%;
+    line-height: 1.45;
+    padding: 8px;
+  }
+  .here {
+    list-style: none;
+  }
+  .here button {
+    min-height: 28px;
+  }
+  .title {
+    display: block;
+    margin-bottom: 10px;
+  }
+  .two {
+    display: grid;
+    grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
+    gap: 12px;
+    align-items: start;
+  }
+  .group {
+    padding-bottom: 8px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .item {
+    display: grid;
+    grid-template-columns: 20px 1fr;
+    gap: 8px;
+    padding: 3px 0;
+    cursor: pointer;
+  }
+  .k-mark,
+  .k-yardstick {
+    padding-left: 28px;
+  }
+  .gone {
+    opacity: 0.5;
+  }
+  .why {
+    display: block;
+  }
+  .code {
+    font-family: ui-monospace, monospace;
+    font-size: 12px;
+  }
+  input[type='checkbox'] {
+    accent-color: var(--accent);
+    width: 16px;
+    height: 16px;
+    margin-top: 2px;
+  }
+  @media (max-width: 900px) {
+    .ways,
+    .two {
+      grid-template-columns: minmax(0, 1fr);
+    }
+    .top {
+      flex-wrap: wrap;
+    }
+    .grow {
+      flex-basis: 100%;
+    }
+  }
+</style>

@@ -1,0 +1,335 @@
+<script lang="ts">
+  /** A scorecard on a wall: section by section over the whole screen, turned by keys or by a clock. */
+  import { setContext, tick } from 'svelte'
+  import { push, router } from 'svelte-spa-router'
+  import { when } from '../../api/days'
+  import { whenChanged } from '../../api/changes'
+  import type { Picture, Scope, Section } from '../../api/client'
+  import { GRAINS } from '../../api/periods'
+  import Tally from '../../parts/Tally.svelte'
+  import Grid from './Grid.svelte'
+  import { GAP, ROW, standing } from './layout'
+  import { Session } from './session.svelte'
+
+  let { params }: { params: { id: string } } = $props()
+  const id = $derived(params.id)
+  const session = $derived(new Session(id))
+  const STALE_MS = 90_000
+  const TURNS = [10, 20, 30, 60, 120]
+  let at = $state(0)
+  let turning = $state(Number(localStorage.getItem('present-turn')) || 0)
+  let away = $state(false)
+  let readAt = $state(Date.now())
+  let now = $state(Date.now())
+  let shown = $state(true)
+  let width = $state(1920)
+  let height = $state(1080)
+  let frame = $state<HTMLElement | null>(null)
+  setContext('wall', true)
+
+  const scope = $derived.by((): Scope | null => {
+    const query = new URLSearchParams(router.querystring ?? '')
+    const members: Record<string, string[]> = {}
+    for (const [name, member] of query)
+      if (!['period', 'grain', 'section'].includes(name)) (members[name] ??= []).push(member)
+    if (!query.has('period') && !Object.keys(members).length) return null
+    const grain = GRAINS.find((known) => known === query.get('grain')) ?? 'month'
+    return { period: query.get('period') ?? 'complete', grain, members, assume: {} }
+  })
+  $effect(() => {
+    const opened = session
+    opened.reading = scope
+    void opened.open().then(() => (readAt = Date.now()))
+    return whenChanged(
+      async () => {
+        // The scorecard itself may have been changed, or the server may be a new one: all of it is read again.
+        await opened.open()
+        if (!opened.problem) readAt = Date.now()
+      },
+      (gone) => (away = gone),
+    )
+  })
+  $effect(() => {
+    const clock = setInterval(() => {
+      now = Date.now()
+      if (!away && !session.problem) readAt = now
+    }, 1000)
+    return () => clearInterval(clock)
+  })
+  $effect(() => {
+    if (!turning) return
+    const clock = setInterval(() => turn(1), turning * 1000)
+    return () => clearInterval(clock)
+  })
+  // The screen stays on; a lock that was lost with the page out of sight is asked for again.
+  $effect(() => {
+    let lock: WakeLockSentinel | undefined
+    const hold = async () => {
+      if (document.visibilityState === 'visible')
+        lock = await navigator.wakeLock?.request('screen').catch(() => undefined)
+    }
+    void hold()
+    document.addEventListener('visibilitychange', hold)
+    return () => {
+      document.removeEventListener('visibilitychange', hold)
+      void lock?.release()
+    }
+  })
+  // What is pressed to steer is seen only while a hand moves.
+  let rest: ReturnType<typeof setTimeout> | undefined
+  function stir() {
+    shown = true
+    clearTimeout(rest)
+    rest = setTimeout(() => (shown = false), 3500)
+  }
+  $effect(() => {
+    stir()
+    return () => clearTimeout(rest)
+  })
+
+  const card = $derived(session.picture)
+  const pictures = $derived(
+    Object.fromEntries((card?.instruments ?? []).map((picture): [string, Picture] => [picture.id, picture])),
+  )
+  const texts = $derived(Object.fromEntries((card?.texts ?? []).map((text) => [text.id, text])))
+  setContext('notes', () => session.picture?.notes ?? [])
+  /** A section that is too tall for type read from afar is shown in parts, none of which a sheet crosses. */
+  const MOST_ROWS = 13
+  const parts = $derived.by(() => {
+    const found: { title: string; section: Section; rows: number; words: string }[] = []
+    for (const section of session.body?.sections ?? []) {
+      const items = standing(section).sort((a, b) => a.y - b.y || a.x - b.x)
+      if (!items.length) continue
+      const words = card?.sections.find((note) => note.id === section.id)?.words ?? ''
+      const bands: { top: number; end: number; items: typeof items }[] = []
+      for (const item of items) {
+        const last = bands.at(-1)
+        if (last && item.y < last.end) {
+          last.items.push(item)
+          last.end = Math.max(last.end, item.y + item.h)
+        } else bands.push({ top: item.y, end: item.y + item.h, items: [item] })
+      }
+      let screen: typeof bands = []
+      const put = () => {
+        if (!screen.length) return
+        const top = screen[0]!.top
+        const ids = new Set(screen.flatMap((band) => band.items.map((item) => item.id)))
+        const only = <T extends { id: string; y: number }>(every: T[] | undefined) =>
+          (every ?? []).filter((item) => ids.has(item.id)).map((item) => ({ ...item, y: item.y - top }))
+        found.push({
+          title: section.title ?? '',
+          words,
+          rows: screen.at(-1)!.end - top,
+          section: {
+            ...section,
+            instruments: only(section.instruments),
+            texts: only(section.texts),
+            pictures: only(section.pictures),
+          },
+        })
+        screen = []
+      }
+      for (const band of bands) {
+        if (screen.length && band.end - screen[0]!.top > MOST_ROWS) put()
+        screen.push(band)
+      }
+      put()
+    }
+    return found
+  })
+  const part = $derived(parts[Math.min(at, parts.length - 1)])
+  const HEAD = 132
+  /** How much larger than on a desk: as wide as the wall, and never taller. */
+  const zoom = $derived(
+    part ? Math.min((width - 64) / 900, (height - HEAD - 30) / (part.rows * (ROW + GAP))) : 1,
+  )
+  /** Rows are as high as the wall has room for, but no sheet is drawn out of all proportion. */
+  const row = $derived(
+    part ? Math.max(ROW, Math.min(ROW * 2.1, (height - HEAD - 30) / zoom / part.rows - GAP)) : ROW,
+  )
+  const old = $derived(now - readAt > STALE_MS)
+
+  function turn(by: number) {
+    if (parts.length) at = (at + by + parts.length) % parts.length
+  }
+  function setTurn(seconds: number) {
+    turning = seconds
+    localStorage.setItem('present-turn', String(seconds))
+  }
+  async function whole() {
+    if (document.fullscreenElement) await document.exitFullscreen()
+    else await frame?.requestFullscreen().catch(() => undefined)
+    await tick()
+  }
+  async function leave() {
+    if (document.fullscreenElement) await document.exitFullscreen().catch(() => undefined)
+    const query = router.querystring
+    await push(`/scorecards/${params.id}${query ? `?${query}` : ''}`)
+  }
+  function key(event: KeyboardEvent) {
+    if (event.ctrlKey || event.metaKey || event.altKey) return
+    stir()
+    const button = (event.target as HTMLElement).closest('button, select')
+    if (event.key === 'ArrowRight' || event.key === 'PageDown' || (event.key === ' ' && !button)) turn(1)
+    else if (event.key === 'ArrowLeft' || event.key === 'PageUp') turn(-1)
+    else if (event.key === 'Home') at = 0
+    else if (event.key === 'End') at = parts.length - 1
+    else if (event.key.toLowerCase() === 'c') setTurn(turning ? 0 : 20)
+    else if (event.key.toLowerCase() === 'f') void whole()
+    else if (event.key === 'Escape') void leave()
+    else return
+    event.preventDefault()
+  }
+</script>
+
+<svelte:window onkeydown={key} onpointermove={stir} />
+
+<main
+  class="wall"
+  class:still={!shown}
+  bind:this={frame}
+  bind:clientWidth={width}
+  bind:clientHeight={height}
+  aria-label="Presentation"
+>
+  {#if session.missing}
+    <h1>This scorecard is gone</h1>
+    <button class="act main" onclick={leave}>Back</button>
+  {:else if card && part}
+    <header>
+      <div class="name">
+        <h1>{part.title || session.body?.title}</h1>
+        <p>
+          {part.title ? `${session.body?.title}, ` : ''}{card.period_label}{card.partial
+            ? `, ${card.partial}`
+            : ''}{part.words ? ` · ${part.words}` : ''}
+        </p>
+      </div>
+      <div class="tally"><Tally tally={card.tally} brief /></div>
+    </header>
+    <h2 class="sr-only">Its instruments</h2>
+    <div class="stage" style:zoom>
+      <Grid {row} section={part.section} {pictures} {texts} open={() => undefined} />
+    </div>
+  {:else if card}
+    <p class="none">Nothing stands on this scorecard yet.</p>
+  {:else}
+    <p class="none">{session.problem || 'Reading…'}</p>
+  {/if}
+  <footer>
+    <span role="status" class:old={old || away}
+      >{#if away || old}The server is away. This was read {when(new Date(readAt).toISOString())}; it is asked
+        again by itself.{:else}Read {new Date(readAt).toLocaleTimeString([], {
+          hour: '2-digit',
+          minute: '2-digit',
+        })}{/if}</span
+    >
+    <span class="steer">
+      <button class="act quiet" onclick={() => turn(-1)} aria-label="The section before">←</button>
+      <span>{parts.length ? Math.min(at, parts.length - 1) + 1 : 0} of {parts.length}</span>
+      <button class="act quiet" onclick={() => turn(1)} aria-label="The next section">→</button>
+      <label
+        >turns <select
+          class="type-in"
+          value={String(turning)}
+          onchange={(event) => setTurn(Number(event.currentTarget.value))}
+        >
+          <option value="0">by keys</option>
+          {#each TURNS as seconds (seconds)}<option value={String(seconds)}>every {seconds} s</option>{/each}
+        </select></label
+      >
+      <button class="act quiet" onclick={whole}>Whole screen</button>
+      <button class="act quiet" onclick={leave}>Back to the page</button>
+    </span>
+  </footer>
+</main>
+
+<style>
+  .wall {
+    position: fixed;
+    inset: 0;
+    z-index: 50;
+    display: flex;
+    flex-direction: column;
+    padding: 20px 32px 0;
+    background: var(--paper);
+    overflow: hidden;
+  }
+  .still {
+    cursor: none;
+  }
+  header {
+    display: flex;
+    align-items: flex-end;
+    gap: 32px;
+    height: 92px;
+    margin-bottom: 10px;
+  }
+  .name {
+    flex: 1;
+    min-width: 0;
+  }
+  h1 {
+    font-size: 46px;
+    line-height: 1.05;
+    white-space: nowrap;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .name p {
+    font-size: 24px;
+    color: var(--soft);
+    white-space: nowrap;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .tally {
+    width: 34%;
+    zoom: 1.5;
+  }
+  .stage {
+    flex: 1;
+    min-height: 0;
+    overflow: hidden;
+  }
+  .stage :global(.item) {
+    pointer-events: none;
+  }
+  .none {
+    margin: auto;
+    font-size: 30px;
+  }
+  footer {
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+    height: 34px;
+    font-size: 15px;
+    color: var(--soft);
+  }
+  .old {
+    color: var(--ink);
+    font-weight: 650;
+    font-size: 20px;
+  }
+  label {
+    display: inline-flex;
+    align-items: center;
+    gap: 6px;
+    white-space: nowrap;
+  }
+  .steer {
+    display: inline-flex;
+    align-items: center;
+    gap: 14px;
+    transition: opacity 0.3s;
+  }
+  .still .steer:not(:focus-within) {
+    opacity: 0;
+  }
+  @media (prefers-reduced-motion: reduce) {
+    .steer {
+      transition: none;
+    }
+  }
+</style>
