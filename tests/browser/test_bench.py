@@ -417,17 +417,11 @@ class Composing(Bench):
 
     def test_a_sheet_is_dragged_to_another_section(self) -> None:
         self.bench()
-        self.press("Add a section")
-        self.wait(lambda: len(self.all("[data-section]")) > 1)
-        self.press("Add a text", "[data-section]:last-of-type button, [data-section] ~ [data-section] button")
-        self.wait(lambda: len(self.body("scorecards", self.card)["sections"][-1]["texts"]) == 1)
-        key = self.all("[data-instrument]")[0].get_attribute("data-instrument")
-        source, target = self.grip(key), self.all("[data-takes]")[-1]
-        self.driver.execute_script("window.scrollTo(0, 0)")
+        source, target = self.grip("d"), self.one("[data-takes=two]")  # nothing stands in it yet
+        self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", target)
         chain = ActionChains(self.driver, duration=80).click_and_hold(source)
         chain.move_to_element(target).move_by_offset(4, 4).release().perform()
-        last = len(self.body("scorecards", self.card)["sections"]) - 1
-        self.wait(lambda: self.where(key)[0] == last, "it stands in the other section")
+        self.wait(lambda: self.where("d") == (1, 1), "it stands in the other section")
 
     def test_a_section_keeps_to_columns_and_is_copied(self) -> None:
         self.bench()
@@ -439,6 +433,6 @@ class Composing(Bench):
             self.assertEqual((one["w"] % 4, one["x"] % 4), (0, 0))
         self.slot("This section")
         self.press("Copy", ".slot-panel button")
-        self.wait(lambda: len(self.body("scorecards", self.card)["sections"]) > 1)
+        self.wait(lambda: len(self.body("scorecards", self.card)["sections"]) == 3)
         titles = [one["title"] for one in self.body("scorecards", self.card)["sections"]]
         self.assertTrue(titles[1].endswith("(copy)"), titles)

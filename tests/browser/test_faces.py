@@ -64,7 +64,7 @@ class Faces(PageTest):
 
     def test_names_are_text_whatever_they_hold(self) -> None:
         self.show(*({"face": face, "by": "team"} for face in ("bullet", "bar", "lamp", "chip")))
-        self.wait(lambda: len(self.inside("f0", ".row .name")) == 5)
+        self.wait(lambda: len(self.inside("f0", ".item .name")) == 5)
         self.assertIsNone(self.driver.execute_script("return window.hacked ?? null"))
         for key in ("f0", "f1", "f2", "f3"):
             with self.subTest(key):

@@ -91,7 +91,7 @@ class Reading(PageTest):
         self.see(
             "for Night freight and all else", "8.5 points over target 85%", "not split by route: all rows are read"
         )
-        self.wait(lambda: len(self.all("[data-instrument=i2] .row .name")) == 1, "one member is left in the list")
+        self.wait(lambda: len(self.all("[data-instrument=i2] .item .name")) == 1, "one member is left in the list")
         self.press("back to the scorecard’s own scope")
         self.see("0.6 points under target 92%")
 

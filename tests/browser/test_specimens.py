@@ -152,9 +152,9 @@ class Specimens(PageTest):
     def test_three_hundred_members_draw_only_the_rows_in_sight(self) -> None:
         self.show("crowd")
         for name, css in (
-            ("bullet", ".row .name"),
-            ("bar", ".row .name"),
-            ("ranked", ".row .name"),
+            ("bullet", ".item .name"),
+            ("bar", ".item .name"),
+            ("ranked", ".item .name"),
             ("ledger", ".line .name"),
         ):
             with self.subTest(name):

@@ -310,20 +310,25 @@
       display: none;
     }
     .frame {
+      position: static;
       padding: 0 10px;
-      gap: 4px;
+      gap: 4px 12px;
+    }
+    .find,
+    .mode {
+      min-height: 44px;
     }
     nav {
       order: 3;
       flex-basis: 100%;
+      scrollbar-width: none;
     }
     nav a {
       padding: 0 8px;
-      min-height: 36px;
     }
     .brand {
       flex: 1;
-      min-height: 40px;
+      min-height: 44px;
     }
   }
 </style>

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A state as sign and word: one reading's in large, or one a member. */
+  import MemberName from './MemberName.svelte'
   import { colour, on, stateOf } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
   import StateChip from '../parts/StateChip.svelte'
@@ -38,10 +39,12 @@
   <div class="listing">
     <div class="members" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
       {#each picture.readings as reading (reading.key)}
-        <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={told(reading)}>
-          <span class="name">{reading.label}</span>
-          <StateChip {reading} whole />
-        </button>
+        <div class="item">
+          <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={told(reading)}>
+            <StateChip {reading} whole />
+          </button>
+          <span class="name"><MemberName {picture} {reading} /></span>
+        </div>
       {/each}
     </div>
     {#if more}<p class="more-rows">{more} more</p>{/if}
@@ -81,23 +84,34 @@
     overflow: hidden auto;
     position: relative;
   }
-  button {
-    display: flex;
-    align-items: center;
-    justify-content: space-between;
-    gap: 10px;
+  .item {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) auto;
     flex: 1 0 25px;
     max-height: 36px;
-    padding: 0 4px;
     font-size: 13px;
-    text-align: left;
     border-bottom: 1px solid var(--rule);
+  }
+  button {
+    grid-row: 1;
+    grid-column: 1 / -1;
+    display: grid;
+    grid-template-columns: subgrid;
+    align-items: center;
+    padding: 0 4px;
     cursor: pointer;
+  }
+  button > :global(*) {
+    grid-column: 2;
   }
   button:hover {
     background: var(--accent-tint);
   }
   .name {
+    grid-area: 1 / 1;
+    align-self: center;
+    padding: 0 10px 0 4px;
+    pointer-events: none;
     overflow: hidden;
     text-overflow: ellipsis;
     white-space: nowrap;

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Small multiples: one drawing for each reading, all on one axis, each with its own mark. */
   import { dimmer } from './lit'
+  import MemberName from './MemberName.svelte'
   import NoteSign from '../parts/NoteSign.svelte'
   import type { Component } from 'svelte'
   import type { Reading } from '../api/client'
@@ -55,26 +56,28 @@
     data-needs={rows * (LEAST + GAP)}
   >
     {#each picture.readings as reading (reading.key)}
-      <button
-        class:dim={dim(reading)}
-        onclick={() => open?.(reading)}
-        aria-label={reading.spoken}
-        data-tip={told(reading)}
-      >
+      <div class="item" class:dim={dim(reading)}>
+        <button
+          class="one"
+          onclick={() => open?.(reading)}
+          aria-label={reading.spoken}
+          data-tip={told(reading)}
+        >
+          <span class="drawing"
+            ><One picture={one(reading)} {look} mini={shrinks && width / columns < 210} /></span
+          >
+          <span class="foot">
+            {#if figured}<b class:none={reading.value === null}>{reading.shown}</b>{/if}
+            <Sign state={reading.state} />
+          </span>
+        </button>
         <span class="name" class:rest={reading.role === 'rest'}
-          >{reading.label}{#if reading.word}&nbsp;<NoteSign
+          ><MemberName {picture} {reading} />{#if reading.word}&nbsp;<NoteSign
               wanted={reading.word === 'wanted'}
               size={12}
             />{/if}</span
         >
-        <span class="drawing"
-          ><One picture={one(reading)} {look} mini={shrinks && width / columns < 210} /></span
-        >
-        <span class="foot">
-          {#if figured}<b class:none={reading.value === null}>{reading.shown}</b>{/if}
-          <Sign state={reading.state} />
-        </span>
-      </button>
+      </div>
     {/each}
   </div>
   {#if more}<p class="more-rows">{more} more</p>{/if}
@@ -90,24 +93,35 @@
     overflow: hidden auto;
     position: relative;
   }
-  button {
+  .item {
+    display: grid;
+    min-width: 0;
+    min-height: 0;
+  }
+  .one {
+    grid-area: 1 / 1;
     display: flex;
     flex-direction: column;
     min-width: 0;
     min-height: 0;
-    padding: 2px 3px;
+    padding: 21px 3px 2px;
     border-radius: 3px;
     cursor: pointer;
   }
   /* Of a crowd only what is in sight is laid out. */
-  .crowd button {
+  .crowd .item {
     content-visibility: auto;
     contain-intrinsic-size: auto 110px;
   }
-  button:hover {
+  .one:hover {
     background: var(--accent-tint);
   }
   .name {
+    grid-area: 1 / 1;
+    place-self: start center;
+    max-width: 100%;
+    padding: 2px 3px 0;
+    pointer-events: none;
     overflow: hidden;
     text-overflow: ellipsis;
     white-space: nowrap;

@@ -7,12 +7,15 @@
   import Sign from '../parts/Sign.svelte'
   import Slot from '../parts/Slot.svelte'
   import Spark from '../parts/Spark.svelte'
+  import MemberName from './MemberName.svelte'
   import Mark from './Mark.svelte'
   import Overrun from './Overrun.svelte'
   import Tallied from './Tallied.svelte'
   import Windowed from './Windowed.svelte'
   import NoteSign from '../parts/NoteSign.svelte'
   import { widthOf } from './labels'
+  import { FINGER, SHOWN, touch } from '../parts/touch.svelte'
+  import { memberPages } from './member-page'
   import { told as inFull, paint, type FaceProps } from './looks'
 
   interface Props extends FaceProps {
@@ -21,9 +24,11 @@
   }
   let { picture, look, mini = false, open, take }: Props = $props()
   const dim = dimmer()
+  const byMember = memberPages()
   const paper = getContext('paper')
   type Column = Schemas['LedgerLook']['columns'][number]
 
+  const narrow = $derived(touch.current && !paper)
   const [LEAST, MOST] = [28, 40] // rows take the height there is, within reason
   const H = 15
   const FOOT = 17 // what is told below the rows that fit
@@ -34,6 +39,7 @@
   /** No row is cut through: the bed is as high as whole ones, its head and its scroll bar. */
   const whole = $derived.by(() => {
     const bar = Math.max(0, outer - inner)
+    if (narrow) return Math.min(rows.length + 1, SHOWN + 1) * ROW + bar
     if (paper || !tall || (rows.length + 1) * ROW + bar <= tall) return 0
     return Math.max(2, Math.floor((tall - bar - FOOT) / ROW)) * ROW + bar
   })
@@ -43,9 +49,11 @@
   const columns = $derived(look.ledger.columns)
   const readings = $derived(picture.readings)
   const ROW = $derived(
-    tall && readings.length < 40
-      ? Math.min(MOST, Math.max(LEAST, Math.floor((tall - 12) / (readings.length + 1))))
-      : LEAST,
+    narrow
+      ? FINGER
+      : tall && readings.length < 40
+        ? Math.min(MOST, Math.max(LEAST, Math.floor((tall - 12) / (readings.length + 1))))
+        : LEAST,
   )
   const markName = $derived(readings.find((reading) => reading.marks.length)?.marks[0]?.name ?? 'mark')
   const heads = $derived<Record<Column, string>>({
@@ -304,12 +312,22 @@
         {#snippet row(reading)}
           <div class="line r-{reading.role}" class:dim={dim(reading)} role="row" data-tip={inFull(reading)}>
             <div role="rowheader" class="name">
-              <button class:signed={reading.word} onclick={() => open?.(reading)} aria-label={reading.spoken}
-                >{reading.label || picture.title}{#if reading.word}&nbsp;<NoteSign
+              {#if byMember(picture, reading) && columns.length}
+                <MemberName {picture} {reading} />{#if reading.word}<NoteSign
                     wanted={reading.word === 'wanted'}
                     size={12}
-                  />{/if}</button
-              >
+                  />{/if}
+              {:else}
+                <button
+                  class:signed={reading.word}
+                  onclick={() => open?.(reading)}
+                  aria-label={reading.spoken}
+                  >{reading.label || picture.title}{#if reading.word}&nbsp;<NoteSign
+                      wanted={reading.word === 'wanted'}
+                      size={12}
+                    />{/if}</button
+                >
+              {/if}
             </div>
             {#each columns as column (column)}
               <div
@@ -318,7 +336,11 @@
                 class:right={NUMBERS.includes(column)}
                 class:none={reading.value === null}
               >
-                {@render cell(reading, column)}
+                {#if column === columns[0] && byMember(picture, reading)}
+                  <button class="cell" onclick={() => open?.(reading)} aria-label={reading.spoken}
+                    >{@render cell(reading, column)}</button
+                  >
+                {:else}{@render cell(reading, column)}{/if}
               </div>
             {/each}
           </div>
@@ -403,6 +425,16 @@
   .line > .right {
     justify-content: flex-end;
   }
+  .cell {
+    flex: 1;
+    min-width: 0;
+    align-self: stretch;
+    text-align: inherit;
+    cursor: pointer;
+  }
+  .right > .cell {
+    text-align: right;
+  }
   .head {
     position: sticky;
     top: 0;
@@ -442,6 +474,13 @@
   }
   .r-rest {
     font-style: italic;
+  }
+  @media screen and (max-width: 760px) {
+    .head button,
+    .name button {
+      min-height: 44px;
+      min-width: 44px;
+    }
   }
   .c-value {
     font-weight: 650;

@@ -1,13 +1,15 @@
 <script lang="ts">
   /** What bullet and bar share: one reading in large, or members one under the other on one axis. */
-  import type { Snippet } from 'svelte'
+  import { getContext, type Snippet } from 'svelte'
   import type { Picture, Reading } from '../api/client'
   import NoteSign from '../parts/NoteSign.svelte'
+  import MemberName from './MemberName.svelte'
   import Windowed from './Windowed.svelte'
   import { widthOf } from './labels'
   import { dimmer } from './lit'
   import { told } from './looks'
   import { lists } from './names.svelte'
+  import { FINGER, SHOWN, touch } from '../parts/touch.svelte'
 
   interface Props {
     picture: Picture
@@ -29,11 +31,15 @@
   )
   let bed = $state<HTMLElement | null>(null)
   let inner = $state(0)
-  const ROW = 26
+  const paper = getContext('paper')
+  const narrow = $derived(touch.current && !paper)
+  const ROW = $derived(narrow ? FINGER : 26)
   const AXIS = 17
   let tall = $state(0)
   const ticks = $derived(picture.axis?.ticks ?? [])
-  const room = $derived(Math.max(1, Math.floor((tall - AXIS) / ROW)))
+  const room = $derived(
+    narrow ? Math.min(picture.readings.length, SHOWN) : Math.max(1, Math.floor((tall - AXIS) / ROW)),
+  )
   /** Rows that do not fit are scrolled to, and none is cut through: the bed is as high as whole ones. */
   const more = $derived(tall ? Math.max(0, picture.readings.length - room) : 0)
   /** The axis keeps clear of the scroll bar, so that it stays above its rows. */
@@ -69,7 +75,8 @@
       class="bed"
       role="list"
       class:scrolled={more > 0}
-      style:height={more ? `${room * ROW}px` : undefined}
+      style:height={more || narrow ? `${room * ROW}px` : undefined}
+      style:--row="{ROW}px"
       bind:this={bed}
       bind:clientWidth={inner}
     >
@@ -82,7 +89,6 @@
               aria-label={reading.spoken}
               data-tip={told(reading)}
             >
-              <span class="name">{reading.label}</span>
               <span class="scale">{@render drawn(reading, i)}</span>
               <span class="shown" class:none={reading.value === null}
                 >{#if reading.word}<NoteSign
@@ -92,11 +98,12 @@
               >
               <span class="tail">{@render tail(reading)}</span>
             </button>
+            <span class="name"><MemberName {picture} {reading} /></span>
           </div>
         {/snippet}
       </Windowed>
     </div>
-    <div class="row axis-row" style:--bar="{bar}px">
+    <div class="axis-row" style:--bar="{bar}px">
       <span class="more"
         >{#if more}<span class="plus">+</span>{more}<span class="word">&nbsp;more</span>{/if}</span
       ><span class="scale">{@render axis()}</span><span></span><span></span>
@@ -133,43 +140,58 @@
     color: var(--soft);
     white-space: nowrap;
   }
-  .row {
+  .item,
+  .axis-row {
     display: grid;
     width: 100%;
     grid-template-columns: minmax(60px, 26%) minmax(50px, 1fr) minmax(52px, var(--figures)) var(--tail);
     gap: 10px;
     align-items: center;
-    padding: 1px 4px 0;
-    text-align: left;
-    border-bottom: 1px solid var(--rule);
-    flex: 1 0 25px;
-    max-height: 36px;
+    padding: 0 4px;
     font-size: 13px;
-    cursor: pointer;
   }
   .item {
-    display: flex;
-    flex: 1 0 25px;
-    max-height: 36px;
+    position: relative;
+    flex: 1 0 calc(var(--row) - 1px);
+    max-height: max(36px, var(--row));
+    border-bottom: 1px solid var(--rule);
+  }
+  /* The whole row is pressed for the workings; the name lies above it. */
+  .row {
+    display: grid;
+    grid-column: 1 / -1;
+    grid-row: 1;
+    grid-template-columns: subgrid;
+    align-items: center;
+    align-self: stretch;
+    margin: 0 -4px;
+    padding: 1px 4px 0;
+    text-align: left;
+    cursor: pointer;
+  }
+  .row .scale {
+    grid-column: 2;
   }
   button.row:hover {
     background: var(--accent-tint);
   }
   .axis-row {
-    border: none;
     overflow: hidden;
     flex: none;
     cursor: default;
     padding-right: calc(4px + var(--bar));
   }
   .scrolled .item {
-    flex: 0 0 26px;
+    flex: 0 0 var(--row);
     scroll-snap-align: start;
   }
   .rest {
     font-style: italic;
   }
   .name {
+    grid-column: 1;
+    grid-row: 1;
+    pointer-events: none;
     overflow: hidden;
     text-overflow: ellipsis;
     white-space: nowrap;
@@ -209,6 +231,13 @@
   .plus {
     display: none;
   }
+  @container (max-width: 360px) {
+    .item,
+    .axis-row {
+      grid-template-columns: minmax(80px, 34%) minmax(40px, 1fr) minmax(40px, var(--figures)) var(--tail);
+      gap: 6px;
+    }
+  }
   @container (max-width: 300px) {
     .word {
       display: none;
@@ -216,13 +245,15 @@
     .plus {
       display: inline;
     }
-    .row {
+    .item,
+    .axis-row {
       grid-template-columns: minmax(80px, 36%) minmax(40px, 1fr) var(--figures) 24px;
       gap: 6px;
     }
   }
   @container (max-width: 190px) {
-    .row {
+    .item,
+    .axis-row {
       grid-template-columns: minmax(34px, 34%) minmax(24px, 1fr) var(--figures);
       gap: 5px;
     }

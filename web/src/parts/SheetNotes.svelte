@@ -80,6 +80,12 @@
     min-height: 24px;
     justify-content: center;
   }
+  @media screen and (max-width: 760px) {
+    .ask {
+      min-width: 44px;
+      min-height: 44px;
+    }
+  }
   .all {
     display: grid;
     gap: 12px;

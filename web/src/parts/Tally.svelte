@@ -14,10 +14,18 @@
     pressed?: string
   }
   let { tally, thin = false, brief = false, press, pressed = '' }: Props = $props()
+  /** In brief what has no state is one part: its two names would not fit. */
+  const parts = $derived.by(() => {
+    const without = tally.filter((part) => !stateOf(part.state))
+    if (!brief || !without.length) return tally
+    const name = without.map((part) => `${part.count} ${part.name}`).join(', ')
+    const count = without.reduce((sum, part) => sum + part.count, 0)
+    return [...tally.filter((part) => stateOf(part.state)), { ...without[0]!, count, name }]
+  })
 </script>
 
 <div class="tally" class:thin class:brief role={press ? 'group' : 'list'} aria-label="Readings by state">
-  {#each tally as part (part.state)}
+  {#each parts as part (part.state)}
     {@const state = stateOf(part.state)}
     <svelte:element
       this={press ? 'button' : 'div'}
@@ -26,14 +34,24 @@
       class:dim={pressed && pressed !== part.state}
       class:nothing={!state}
       aria-pressed={press ? pressed === part.state : undefined}
-      title={press ? (pressed === part.state ? 'Show all again' : 'Only these stay bright') : undefined}
+      title={brief && !state
+        ? part.name
+        : press
+          ? pressed === part.state
+            ? 'Show all again'
+            : 'Only these stay bright'
+          : undefined}
       onclick={() => press?.(part.state)}
       style:flex-grow={part.count}
       style:background={state ? colour(part.state) : undefined}
       style:color={state ? on(part.state) : undefined}
     >
-      {#if state}<Sign state={part.state} fill={on(part.state)} size={thin ? 13 : 16} />{/if}
-      <span>{part.count} <span class:sr-only={brief && state}>{part.name}</span></span>
+      {#if state || brief}<Sign
+          state={part.state}
+          fill={state ? on(part.state) : 'currentColor'}
+          size={thin ? 13 : 16}
+        />{/if}
+      <span>{part.count} <span class:sr-only={brief}>{part.name}</span></span>
     </svelte:element>
   {/each}
 </div>
@@ -55,6 +73,11 @@
     padding: 4px 12px 4px 10px;
     min-height: 30px;
     font-weight: 620;
+  }
+  @media screen and (max-width: 760px) {
+    button.part {
+      min-height: 44px;
+    }
   }
   .thin .part {
     min-height: 24px;

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** The full account of one reading, in a panel at the side. */
   import { api, got, words, type Instrument, type Scope, type Workings } from '../api/client'
+  import type { Whole } from '../faces/member-page'
   import Account from './Account.svelte'
   import NoteEditor from './NoteEditor.svelte'
   import SidePanel from './SidePanel.svelte'
@@ -11,7 +12,7 @@
     scope: Scope
     member: string | null
     /** Has the whole page read this member. */
-    whole?: { name: string; read: () => void }
+    whole?: Whole
     /** Begin with a note on it. */
     write?: boolean
     /** Given where the reading is one figure kept by hand. */

@@ -3,7 +3,7 @@
   import { push } from 'svelte-spa-router'
   import { api, got, seen, words, type Schemas } from '../../api/client'
   import { whenChanged } from '../../api/changes'
-  import { when } from '../../api/days'
+  import { mediumDay, when } from '../../api/days'
   import { writtenAs } from '../../api/numbers'
   import { stateOf } from '../../api/states.svelte'
   import Choices from '../../parts/Choices.svelte'
@@ -297,13 +297,11 @@
             </p>
             <p class="small soft foot">
               <span class="last"
-                >{[
-                  folder === null ? card.folder : '',
-                  card.owner,
-                  `changed ${when(card.updated_at)}${card.saved_by ? ` by ${card.saved_by}` : ''}`,
-                ]
-                  .filter(Boolean)
-                  .join(' · ')}</span
+                >{[folder === null ? card.folder : '', card.owner].filter(Boolean).join(' · ')}<span
+                  class="at"
+                  title={when(card.updated_at)}
+                  >changed {mediumDay(card.updated_at)}{card.saved_by ? ` by ${card.saved_by}` : ''}</span
+                ></span
               >
               <span class="own">
                 <button class="act quiet" aria-label="Copy {card.title}" onclick={() => copy(card)}
@@ -379,7 +377,7 @@
   .rows li > a {
     flex: 1;
     display: grid;
-    grid-template-columns: 62px minmax(120px, 1.5fr) 84px minmax(110px, 1fr) minmax(0, 0.8fr);
+    grid-template-columns: 62px minmax(120px, 1.7fr) 80px minmax(120px, 1.2fr) minmax(110px, 1fr);
     gap: 12px;
     align-items: center;
     min-height: 33px;
@@ -402,12 +400,10 @@
     white-space: nowrap;
   }
   .where {
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
+    line-height: 1.3;
   }
   .word {
-    flex: 0 0 150px;
+    flex: 0 0 104px;
     text-align: right;
     overflow: hidden;
     text-overflow: ellipsis;
@@ -485,10 +481,11 @@
     margin-top: -6px;
   }
   .last {
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
     min-width: 0;
+    align-self: flex-start;
+  }
+  .at {
+    display: block;
   }
   .own {
     display: inline-flex;
@@ -529,15 +526,18 @@
     .word {
       flex: 1 1 100%;
       text-align: left;
-      padding: 0 0 6px 70px;
+      padding: 6px 0 14px 70px;
+      overflow: visible;
     }
     .pin,
-    .own .act,
-    .asked .link,
-    .word .link {
+    .card .title {
       display: inline-flex;
       align-items: center;
       min-height: 44px;
+    }
+    .card .line {
+      margin: -8px 0;
+      align-items: center;
     }
   }
 </style>

@@ -24,6 +24,8 @@
     take?: (instrument: Instrument, kind: 'csv' | 'xlsx') => void
     /** What the bench does; only given there. */
     select?: (id: string, also?: boolean) => void
+    /** Come upon by Tab. */
+    reach?: (id: string) => void
     grabs?: (instrument: Instrument) => Grab | undefined
     arrange?: (items: Placed[], says: string) => void
     carry?: (id: string, way: -1 | 1) => void
@@ -43,6 +45,7 @@
     tick,
     take,
     select = () => undefined,
+    reach = () => undefined,
     grabs = () => undefined,
     arrange = () => undefined,
     carry = () => undefined,
@@ -51,6 +54,7 @@
   }: Props = $props()
   let width = $state(0)
   let over: HTMLElement | null = null
+  let pressed = false
   let trial = $state<Placed[] | null>(null)
   let held = $state.raw<{ id: string; x: number; y: number; size: boolean; from: Placed } | null>(null)
   const items = $derived(trial ?? standing(section))
@@ -59,7 +63,9 @@
   function down(event: PointerEvent, item: Placed, size: boolean) {
     if (event.button !== 0) return
     event.preventDefault()
+    pressed = true
     ;(event.currentTarget as HTMLElement).focus()
+    pressed = false
     if (!picked.includes(item.id) || event.shiftKey) select(item.id, event.shiftKey)
     held = { id: item.id, x: event.clientX, y: event.clientY, size, from: { ...item } }
     ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
@@ -180,14 +186,18 @@
         (item.x ?? 0)}"
       aria-label={titleOf(item)}
       data-instrument={item.id}
-      onpointerdown={(event) => bench && !picked.includes(item.id) && select(item.id, event.shiftKey)}
+      onpointerdown={(event) =>
+        bench &&
+        !(event.target as Element).closest('.grip, .corner') &&
+        (event.shiftKey || !picked.includes(item.id)) &&
+        select(item.id, event.shiftKey)}
     >
       {#if bench}
         <button
           class="grip"
           aria-label="Move {titleOf(item) ?? 'instrument'}"
           title="Drag to move, also to another section. Arrow keys move, with Shift they size, with Alt they change section; Space chooses several, Delete deletes"
-          onfocus={() => select(item.id)}
+          onfocus={() => pressed || reach(item.id)}
           onpointerdown={(event) => down(event, item, false)}
           onpointermove={move}
           onpointerup={up}
@@ -244,7 +254,7 @@
     padding: 10px 13px 11px;
     overflow: hidden;
   }
-  .grid:global(.takes) {
+  :global(.takes) {
     outline: 2px dashed var(--accent);
     outline-offset: 4px;
   }

@@ -15,6 +15,7 @@
     type Yardstick,
   } from '../../api/client'
   import { whenChanged } from '../../api/changes'
+  import { letMembersBeRead, type Whole } from '../../faces/member-page'
   import { GRAINS } from '../../api/periods'
   import Drawer from '../../parts/Drawer.svelte'
   import Slot from '../../parts/Slot.svelte'
@@ -213,24 +214,30 @@
     return `/scorecards/${params.id}${how ? `/${how}` : ''}${query.size ? `?${query}` : ''}`
   }
 
+  /** How the whole page is read for a reading's member, unless it is. */
+  function wholeOf(by: string | null | undefined, reading: Reading): Whole | undefined {
+    const member = reading.role === 'member' ? reading.member : null
+    const known = by && card?.segments.find((one) => one.name === by)?.members.includes(member ?? '')
+    const scope = session.scope
+    if (bench || !known || !member || (scope.members[by!] ?? []).join() === member) return undefined
+    return {
+      name: member,
+      read: () => {
+        back = addressOf(fromAddress)
+        scopeTo({ ...plain(scope), members: { ...plain(scope.members), [by!]: [member] } })
+      },
+    }
+  }
+  const segments = $derived(
+    Object.fromEntries(
+      (body?.sections ?? []).flatMap((held) => held.instruments ?? []).map((one) => [one.id, one.by]),
+    ),
+  )
+  letMembersBeRead((picture, reading) => wholeOf(segments[picture.id], reading))
   function open(instrument: Instrument, reading: Reading, write = reading.word === 'wanted') {
     if (bench) return
     const of = askedOf(session, plain(instrument), plain(session.asked), pictures[instrument.id], reading)
-    const { by } = instrument
-    const member = reading.role === 'member' ? reading.member : null
-    const known = by && card?.segments.find((one) => one.name === by)?.members.includes(member ?? '')
-    const scope = plain(session.scope)
-    const whole =
-      known && member && (scope.members[by!] ?? []).join() !== member
-        ? {
-            name: member,
-            read: () => {
-              back = addressOf(fromAddress)
-              scopeTo({ ...scope, members: { ...scope.members, [by!]: [member] } })
-            },
-          }
-        : undefined
-    asked = { ...of, write, whole }
+    asked = { ...of, write, whole: wholeOf(instrument.by, reading) }
   }
   /** Do something that may be refused, and say so. */
   const tried = (work: () => Promise<unknown>) => attempt(work, (said) => (failed = said))
@@ -243,13 +250,16 @@
     })
   /** Sheets that are chosen together; the last one is on the bench. */
   let picked = $state<string[]>([])
+  /** Whether several are being chosen: then going from sheet to sheet by Tab chooses nothing. */
+  let gathering = $state(false)
   /** What was just deleted, which can be taken back. */
   let gone = $state('')
   function choose(id: string, also = false) {
     if (selected !== id) session.rehearse = {}
     if (!also) picked = [id]
-    else if (picked.includes(id)) picked = picked.filter((other) => other !== id)
-    else picked = [...picked, id]
+    else if (!picked.includes(id)) picked = [...picked, id]
+    else if (gathering) picked = picked.filter((other) => other !== id)
+    gathering = also && picked.length > 0
     selected = picked.at(-1) ?? null
   }
   const together = (id: string) => (picked.includes(id) ? plain(picked) : [id])
@@ -454,6 +464,7 @@
               {selected}
               {picked}
               select={choose}
+              reach={(id) => !gathering && choose(id)}
               {open}
               tick={(instrument, reading, step, done) =>
                 tried(() =>
@@ -471,7 +482,7 @@
               {remove}
             />
           {:else if bench}
-            <p class="empty sentence">
+            <p class="empty sentence" data-takes={held.id}>
               Show <b>a KPI</b> for <b>a scope</b> as <b>a face</b> … Use “Add an instrument” above to begin.
             </p>
           {/if}

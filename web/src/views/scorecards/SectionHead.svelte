@@ -186,6 +186,11 @@
     cursor: pointer;
     text-align: left;
   }
+  @media screen and (max-width: 760px) {
+    .fold {
+      min-height: 44px;
+    }
+  }
   .fold .sign {
     display: inline-block;
     width: 15px;
