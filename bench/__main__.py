@@ -1,11 +1,11 @@
-"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|folder|cluster|steady]: measure, and print ratios.
+"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|folder|cluster|steady]: measure, and print ratios.
 ``steady`` takes ten minutes and ``cluster`` needs ClickHouse; they are only run when they are named."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import cluster, editions, folder, grading, imports, ledger, previews, readers, scope
+from bench import cluster, editions, folder, front, grading, imports, ledger, previews, readers, scope
 
 PARTS = {
     "grading": grading.main,
@@ -15,6 +15,7 @@ PARTS = {
     "ledger": ledger.main,
     "readers": readers.main,
     "editions": editions.main,
+    "front": front.main,
     "folder": folder.main,
     "cluster": cluster.main,
     "steady": readers.steady,

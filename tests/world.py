@@ -33,6 +33,9 @@ def temporary(name: str, body: bytes | str) -> Path:
     return path
 
 
+SCREEN = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}  # what the browser draws on
+
+
 @lru_cache(maxsize=1)
 def _files() -> Path:
     made = scratch.make("files")
@@ -147,8 +150,7 @@ def browser() -> Any:
         options.add_argument(flag)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     driver = webdriver.Chrome(options, Service(shutil.which("chromedriver") or "/usr/bin/chromedriver"))
-    size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
-    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", SCREEN)
     driver.set_script_timeout(180)  # a busy machine looks 300 members on every face over at its leisure
 
     def close() -> None:

@@ -10,11 +10,11 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from pydantic import TypeAdapter
-from sqlalchemy.orm import Session
 
 from ironmark.core.numbers import write_as
 from ironmark.pages.documents import PictureBody, ScorecardBody, TextBody
 from ironmark.pages.draw import draw_page
+from ironmark.pages.draw_texts import as_text
 from ironmark.pages.kept import told_now
 from ironmark.pages.library import Library
 from ironmark.pages.notes import label_of
@@ -24,7 +24,6 @@ from ironmark.pages.shapes import InstrumentPicture, ReadingPicture, ScorecardPi
 from ironmark.pages.sources import Sources
 from ironmark.store import calendar, glances, records, versions
 
-LOOK_S = 1.0
 LIVE_S = 60.0  # how often a scorecard on a live source is looked at: it has no versions
 MOST_ROWS = 7  # of a sheet that is drawn as small as a stamp
 SIGNED = 90  # characters of a note beside a change
@@ -113,15 +112,13 @@ def glance_of(page: Page, still: bool, picture: ScorecardPicture | None = None) 
         for shown in instrument.readings:
             if shown.about:
                 drawn.setdefault(shown.about, (instrument.id, shown))
-    notes = {
-        note.about: " ".join(s.text for b in note.blocks for s in b.spans if not s.problem) for note in picture.notes
-    }
+    notes = {note.about: " ".join(as_text(note.blocks).split()) for note in picture.notes}
     found: dict[str, Glimpse] = {}
     for reading in page.counted():
         if reading.about in found or reading.about not in drawn:
             continue
         sheet, shown = drawn[reading.about]
-        said = " ".join(notes.get(reading.about, "").split())
+        said = notes.get(reading.about, "")
         found[reading.about] = Glimpse(
             about=reading.about, name=label_of(page, reading), sheet=sheet, key=shown.key, shown=shown.shown,
             against=shown.gap_words or shown.band_words, state=reading.state, rank=_rank(page, reading),
@@ -188,19 +185,14 @@ class Glancing:
     def __init__(self, sources: Sources) -> None:
         self._sources = sources
         self._rests_on: dict[str, tuple[RestsOn, bool]] = {}
-        self._stamp: tuple[object, ...] | None = None
-        self._asked, self._live_at, self._live = -LOOK_S, 0.0, False
+        self._stamp: versions.Stamp | None = None
+        self._live_at, self._live = 0.0, False
 
-    def changed(self, session: Session) -> bool:
-        """Whether anything at all was changed since this was last asked, or a live source may have. Asked again at
-        once, it is not looked up."""
-        moment = time.monotonic()
-        if moment - self._asked < LOOK_S:
-            return False
-        self._asked = moment
-        stamp = versions.stamp(session)
+    def changed(self, stamp: versions.Stamp) -> bool:
+        """Whether anything at all was changed since this was last asked, or a live source may have. stamp: of all
+        versions, as it is now."""
         before, self._stamp = self._stamp, stamp
-        return stamp != before or (self._live and moment - self._live_at > LIVE_S)
+        return stamp != before or (self._live and time.monotonic() - self._live_at > LIVE_S)
 
     def again(self) -> None:
         """Have the next look look at everything."""

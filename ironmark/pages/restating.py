@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import time
-
 from sqlalchemy.orm import Session
 
 from ironmark.pages import comparison
@@ -15,8 +13,6 @@ from ironmark.pages.page import RestsOn
 from ironmark.pages.sources import Sources
 from ironmark.store import editions, versions
 
-LOOK_S = 2.0
-
 
 class Restating:
     """Looks which editions read otherwise than they were last found to. What an edition rests on never changes, so it
@@ -25,15 +21,10 @@ class Restating:
     def __init__(self, sources: Sources) -> None:
         self._sources = sources
         self._rests_on: dict[str, RestsOn] = {}
-        self._stamp: tuple[object, ...] | None = None
-        self._asked = -LOOK_S
+        self._stamp: versions.Stamp | None = None
 
-    def changed(self, session: Session) -> bool:
-        """Whether anything at all was changed since this was last asked. Asked again at once, it is not looked up."""
-        if time.monotonic() - self._asked < LOOK_S:
-            return False
-        self._asked = time.monotonic()
-        stamp = versions.stamp(session)
+    def changed(self, stamp: versions.Stamp) -> bool:
+        """Whether anything at all was changed since this was last asked. stamp: of all versions, as it is now."""
         before, self._stamp = self._stamp, stamp
         return stamp != before
 

@@ -12,6 +12,7 @@ import xlsxwriter
 from ironmark.core import palette as palettes
 from ironmark.core import words
 from ironmark.core.numbers import Unit
+from ironmark.pages.draw_texts import as_text
 from ironmark.pages.page import Reading, Sheet, Subject
 from ironmark.pages.shapes import InstrumentPicture
 from ironmark.publish.leaf import Leaf, Row
@@ -227,7 +228,7 @@ class _Writer:
         found = [("Edition", self.leaf.about.note)] if self.leaf.about and self.leaf.about.note else []
         found += [(note.heading, self.leaf.notes[note.about]) for note in self.leaf.picture.notes]
         for text in self.leaf.picture.texts:
-            written = "\n".join("".join(span.text for span in block.spans) for block in text.blocks)
+            written = as_text(text.blocks)
             found.append(("Text", written))
         found += [(sheet.title, " · ".join(sheet.notes)) for _, sheet, _ in self.leaf.sheets() if sheet.notes]
         found += [(sheet.title, sheet.problem) for _, sheet, _ in self.leaf.sheets() if sheet.problem]

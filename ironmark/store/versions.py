@@ -41,7 +41,10 @@ def told(session: Session, documents: Mapping[Kind, Collection[str]], all_else: 
     return {(kind, key): version for kind, key, version in rows}
 
 
-def stamp(session: Session) -> tuple[object, ...]:
+Stamp = tuple[object, ...]
+
+
+def stamp(session: Session) -> Stamp:
     """What is another one whenever a document, a mark book, a note, rows or an edition were changed."""
     return tuple(session.connection().exec_driver_sql(_STAMP).one())
 

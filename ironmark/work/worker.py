@@ -18,7 +18,7 @@ from ironmark.pages.glances import Glancing
 from ironmark.pages.problems import Refused
 from ironmark.pages.restating import Restating
 from ironmark.pages.sources import Sources
-from ironmark.store import leases, refreshes, standing
+from ironmark.store import leases, refreshes, standing, versions
 from ironmark.store.database import Missing, now
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
@@ -84,8 +84,9 @@ class Worker:
             mine = leases.take(session, LEASE, self._holder, LEASE_S)
             keys = refreshes.due(session, now(), 4 * AT_ONCE) if mine else []
             ordered = standing.due(session, now(), 4 * AT_ONCE) if mine else []
-            restated = mine and "" not in self._running and self._restating.changed(session)
-            glanced = mine and GLANCES not in self._running and self._glancing.changed(session)
+            stamp = versions.stamp(session) if mine else ()
+            restated = mine and "" not in self._running and self._restating.changed(stamp)
+            glanced = mine and GLANCES not in self._running and self._glancing.changed(stamp)
         for key in ordered:
             self._begin(f"{ORDER}{key}", self._edition)
         if mine:

@@ -140,6 +140,12 @@ class PageTest(unittest.TestCase):
             chain.move_by_offset(across // 4, along // 4)
         chain.move_by_offset(across % 4, along % 4).release().perform()
 
+    def screen(self, width: int, height: int, *, mobile: bool = False) -> None:
+        """Draw on a screen of this size until the test ends."""
+        size = {"width": width, "height": height, "mobile": mobile}
+        self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", world.SCREEN | size)
+        self.addCleanup(self.driver.execute_cdp_cmd, "Emulation.setDeviceMetricsOverride", world.SCREEN)
+
     def rest(self) -> None:
         """Wait until the page has asked the server for nothing for a second."""
         asked = "return performance.getEntriesByType('resource').length"

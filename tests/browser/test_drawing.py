@@ -219,7 +219,6 @@ class Ledgers(PageTest):
         )
 
     def test_its_first_column_stays_while_the_rest_scrolls(self) -> None:
-        self.driver.set_window_size(1280, 800)
         self.open("/scorecards/network-performance/bench")
         bed = self.one("[data-instrument=i7] .bed")
         name = self.one("[data-instrument=i7] .r-member .name")

@@ -143,6 +143,7 @@ class Reading(PageTest):
         self.wait(lambda: self.all("[data-instrument=i1]"))
 
     def test_it_is_presented_section_by_section(self) -> None:
+        self.screen(1920, 1080)
         self.open(CARD)
         self.press("Present")
         self.wait(lambda: self.all(".wall h1") and self.one(".wall h1").text == "Punctuality")
@@ -155,15 +156,12 @@ class Reading(PageTest):
             "return document.querySelector('.stage').currentCSSZoom"
             " * parseFloat(getComputedStyle(document.querySelector('.stage .figure')).fontSize)"
         )
-        self.assertGreater(large, 32, "figures are read from afar")
+        self.assertGreater(large, 45, "figures are read from afar")
         self.keys(Keys.ESCAPE)
         self.see("Open the bench")
 
     def test_a_phone_reads_one_column_and_scrolls_only_downwards(self) -> None:
-        self.driver.set_window_size(500, 900)
-        metrics = {"width": 390, "height": 844, "deviceScaleFactor": 1, "mobile": True}
-        self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
-        self.addCleanup(self.driver.execute_cdp_cmd, "Emulation.clearDeviceMetricsOverride", {})
+        self.screen(390, 844, mobile=True)
         for place, css in (("/", ".card"), (CARD, "[data-instrument=i2] .row"), ("/rows", "textarea")):
             self.open(place)
             self.wait(lambda css=css: self.all(css))

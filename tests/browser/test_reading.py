@@ -118,18 +118,14 @@ class Reading(PageTest):
         self.wait(lambda: self.all("[data-instrument=i5] .overrun"), "July’s revenue runs past its target")
 
     def test_it_fits_without_scrolling_sideways(self) -> None:
-        sizes = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
-        try:
-            for width in (1920, 1280, 1024, 390):
-                self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", sizes | {"width": width})
-                for place in (CARD, f"{CARD}/bench", "/scorecards", "/kpis", "/yardsticks", "/marks", "/data"):
-                    with self.subTest(width=width, place=place):
-                        self.open(place)
-                        self.wait(lambda: len(self.text()) > 120)
-                        wide = "return document.documentElement.scrollWidth - document.documentElement.clientWidth"
-                        self.assertLessEqual(self.driver.execute_script(wide), 0)
-        finally:
-            self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", sizes)
+        for width in (1920, 1280, 1024, 390):
+            self.screen(width, 800)
+            for place in (CARD, f"{CARD}/bench", "/scorecards", "/kpis", "/yardsticks", "/marks", "/data"):
+                with self.subTest(width=width, place=place):
+                    self.open(place)
+                    self.wait(lambda: len(self.text()) > 120)
+                    wide = "return document.documentElement.scrollWidth - document.documentElement.clientWidth"
+                    self.assertLessEqual(self.driver.execute_script(wide), 0)
 
     def test_dark_is_kept(self) -> None:
         self.open(CARD)
