@@ -15,189 +15,55 @@ Direction = Literal["higher", "lower", "inside"]
 Nature = Literal["flow", "stock", "rate"]
 MOST_KPIS = 9
 
-# Parts of words, as they stand at the beginning of one: what there should be little of; an amount there is at a time;
-# something measured on each row; what others are a part of; an outcome that is good.
-_BAD = [
-    "absen",
-    "accident",
-    "backlog",
-    "breach",
-    "breakdown",
-    "cancel",
-    "churn",
-    "complain",
-    "cost",
-    "damage",
-    "days_lost",
-    "debt",
-    "decline",
-    "defect",
-    "delay",
-    "discharge_late",
-    "downtime",
-    "dropout",
-    "emission",
-    "error",
-    "escalat",
-    "exclu",
-    "expens",
-    "fail",
-    "fall",
-    "fault",
-    "idle",
-    "incident",
-    "infect",
-    "injur",
-    "late",
-    "leak",
-    "loss",
-    "lost",
-    "miss",
-    "no_show",
-    "noshow",
-    "outage",
-    "overdue",
-    "overtime",
-    "penalt",
-    "queue",
-    "readmi",
-    "reject",
-    "reopen",
-    "repeat",
-    "resign",
-    "return",
-    "rework",
-    "scrap",
-    "sick",
-    "spend",
-    "spill",
-    "stoppage",
-    "temp_staff",
-    "truan",
-    "turnover_staff",
-    "unplanned",
-    "unresolved",
-    "violation",
-    "vacan",
-    "wait",
-    "waste",
-    "withdraw",
-]
-_LEVEL = [
-    "balance",
-    "backlog",
-    "beds",
-    "census",
-    "employed",
-    "enrol",
-    "fte",
-    "headcount",
-    "holding",
-    "inventory",
-    "open_",
-    "on_hand",
-    "roll",
-    "staff",
-    "stock",
-]
-_EACH = [
-    "age",
-    "duration",
-    "grade",
-    "gpa",
-    "handle",
-    "handling",
-    "hours_to",
-    "length",
-    "level",
-    "mark",
-    "minutes_to",
-    "mood",
-    "nps",
-    "percent",
-    "pct",
-    "rating",
-    "rate",
-    "ratio",
-    "satisfaction",
-    "score",
-    "share",
-    "speed",
-    "temperature",
-    "temp_",
-    "time",
-    "utilis",
-    "utiliz",
-    "yield",
-    "wait",
-    "price",
-    "per_",
-]
-_WHOLE = [
-    "admission",
-    "appointment",
-    "arrival",
-    "attendance",
-    "batch",
-    "booked",
-    "call",
-    "capacity",
-    "contact",
-    "deliver",
-    "enrol",
-    "expected",
-    "items",
-    "journey",
-    "lesson",
-    "made",
-    "orders",
-    "output",
-    "parcel",
-    "patient",
-    "planned",
-    "possible",
-    "produced",
-    "pupil",
-    "received",
-    "scheduled",
-    "seats",
-    "session",
-    "ships",
-    "stops",
-    "students",
-    "tickets",
-    "total",
-    "trips",
-    "units",
-    "visits",
-]
-_GOOD_OUTCOMES = [
-    "achiev",
-    "attend",
-    "closed",
-    "complet",
-    "deliver",
-    "done",
-    "fixed",
-    "good",
-    "kept",
-    "met",
-    "ok",
-    "on_time",
-    "pass",
-    "resolv",
-    "solved",
-    "success",
-]
-_OUTCOME = ["outcome", "result", "state", "status"]
-_LONG_IS_GOOD = ["availab", "between", "flying", "practice", "training", "up"]
-_PLAN = ["budget", "expected", "forecast", "goal", "plan", "planned", "quota", "target"]
+
+def _stems(words: str) -> tuple[str, ...]:
+    return tuple(words.split())
+
+
+# Parts of words, as they stand at the beginning of one: what there should be little of,
+_BAD = _stems(
+    "absen accident backlog breach breakdown cancel churn complain consum cost damage days_lost debt decline "
+    "defect delay detention discharge_late downtime dropout electric emission energy error escalat exclu "
+    "expens expul fail fall fault fuel idle incident infect injur late leak loss lost miss no_show noshow "
+    "outage overdue overtime penalt queue readmi reject reopen repeat resign return rework scrap sick spend "
+    "spill stoppage suspen temp_staff truan turnover_staff unplanned unresolved vacan violation wait waste "
+    "withdraw "
+)
+# an amount there is at a time,
+_LEVEL = _stems(
+    "backlog balance beds census employed enrol fte headcount holding inventory on_hand open_ roll staff stock "
+)
+# something measured on each row,
+_EACH = _stems(
+    "age duration gpa grade handle handling hours_to length level mark minutes_to mood nps pct per_ percent "
+    "price rate rating ratio satisfaction score share speed temp_ temperature time utilis utiliz wait yield "
+)
+# what others are a part of,
+_WHOLE = _stems(
+    "admission appointment arrival attendance batch booked call capacity contact deliver enrol expected items "
+    "journey lesson made orders output parcel patient planned possible produced pupil received scheduled seats "
+    "session ships stops students tickets total trips units visits "
+)
+# an outcome that is good, and a column that tells one,
+_GOOD_OUTCOMES = _stems(
+    "achiev attend closed complet deliver done fixed good kept met ok on_time pass resolv solved success "
+)
+_OUTCOME = _stems("outcome result state status")
+# what may well last long,
+_LONG_IS_GOOD = _stems("availab between flying practice training up")
+# what is aimed at,
+_PLAN = _stems("budget expected forecast goal plan planned quota target")
+# what is used up, and so is told by what it was used for, and time that was spent on it in all.
+_USED = _stems("cost consum electric energy expens fuel spend")
+_SPENT = _stems("labor labour spent staffed worked")
+_UNITS = _stems("day days h hour hours hrs min mins minute minutes")
 
 
 @dataclass(frozen=True, slots=True)
 class Facts:
     """What is known of a column: least and most of its known values, whether they are whole, how many there are of
-    different ones, and its members where it is a segment."""
+    different ones, and its members where it is a segment. within: columns that are never less on any row, with how
+    closely it moves with each (their correlation); None where nobody looked."""
 
     name: str
     label: str
@@ -208,6 +74,7 @@ class Facts:
     whole: bool = False
     distinct: int = 0
     members: tuple[str, ...] = ()
+    within: tuple[tuple[str, float], ...] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -258,6 +125,7 @@ def draft(rows_name: str, columns: Sequence[Facts]) -> Draft:
             found += _share_of_outcome(column)
     for part, whole in parts.items():
         found.append(_share_of_whole(part, whole))
+    counted = _counted(measures, parts, plans)
     for column in measures:
         if column.name in plans:
             left.append((column.label, f"it is the plan of {plans[column.name].label}: its target"))
@@ -265,21 +133,37 @@ def draft(rows_name: str, columns: Sequence[Facts]) -> Draft:
             left.append((column.label, "it holds nothing, or the same on every row"))
         elif column not in parts:
             plan = next((name for name, base in plans.items() if base.name == column.name), "")
-            found.append(_amount(column, plan))
+            per = counted if counted is not None and not plan and _is_used(column) else None
+            found.append(_used_per(column, per) if per else _amount(column, plan))
         else:
             left.append((column.label, f"it is read as a share of {parts[column].label}"))
-    name = rows_name.strip() or "Rows"
-    found.append(
-        DraftKpi(
-            _handle(name, "number_of"), name if _plural(name) else f"Number of {name.lower()}", "count()", Unit("number", 0),
-            "lower" if _any(Facts(name, name, "text", "text"), _BAD) else "higher", "flow", "Every row counts once.",
-        )
-    )  # fmt: skip
+    if counted is None:  # else a row is not one of anything, but the totals of several
+        found.append(_rows_counted(rows_name.strip() or "Rows"))
     return Draft(tuple(found[:MOST_KPIS]), tuple(left))
 
 
-def _plural(name: str) -> bool:
-    return name.lower().endswith("s")
+def _rows_counted(name: str) -> DraftKpi:
+    return DraftKpi(
+        _handle(name, "number_of"), name if name.lower().endswith("s") else f"Number of {name.lower()}", "count()",
+        Unit("number", 0), "lower" if _any(Facts(name, name, "text", "text"), _BAD) else "higher", "flow",
+        "Every row counts once.",
+    )  # fmt: skip
+
+
+def _unsigned(label: str) -> str:
+    """A label without the sign of its unit, which every figure carries: Cost of “Cost £”."""
+    return re.sub(r"\s*[(\[]?[£$€¥][)\]]?\s*$", "", label) or label
+
+
+def _one_of(label: str) -> str:
+    """What one of several is called: a repair of repairs, a parcel delivered of parcels delivered."""
+    words = label.lower().split()
+    at = next(
+        (at for at in (len(words) - 1, 0) if words and words[at].endswith("s") and not words[at].endswith("ss")), None
+    )
+    if at is not None:
+        words[at] = f"{words[at][:-3]}y" if words[at].endswith("ies") else words[at][:-1]
+    return " ".join(words)
 
 
 def _handle(label: str, fallback: str) -> str:
@@ -298,18 +182,73 @@ def _planned(column: Facts, among: Sequence[Facts]) -> Facts | None:
 
 
 def _parts(measures: Sequence[Facts], plans: dict[str, Facts]) -> dict[Facts, Facts]:
-    """Columns that are a part of another one: bad things among all that there were."""
-    wholes = [c for c in measures if _any(c, _WHOLE) and not _any(c, _BAD) and c.whole and c.name not in plans]
+    """Columns that are a part of another one: bad things among all that there were, and what came of them."""
+    wholes = [c for c in measures if c.whole and not _any(c, _BAD) and c.name not in plans]
     found = {}
     for part in measures:
-        if not (_any(part, _BAD) and part.whole) or part.name in plans or unit_of_label(part.label):
+        if not part.whole or part.name in plans or unit_of_label(part.label) or part.least == part.most:
             continue
-        if _any(part, ("cost", "spend", "expens", "debt", "backlog", "wait", "overtime", "hours", "minutes", "days")):
+        if _any(part, _LEVEL) or _any(part, _USED) or set(_words(part).split("_")) & set(_UNITS):
             continue
-        fits = [w for w in wholes if w.most is not None and part.most is not None and w.most >= part.most]
+        closeness = dict(part.within or ())
+        fits = [
+            whole
+            for whole in wholes
+            if whole is not part
+            and (whole.name in closeness or (part.within is None and (whole.most or 0.0) >= (part.most or 0.0)))
+            and _is_of(part, whole, closeness.get(whole.name, 0.0))
+        ]
         if fits:
-            found[part] = max(fits, key=lambda whole: whole.most or 0.0)
+            found[part] = max(fits, key=lambda whole: (round(closeness.get(whole.name, 0.0), 1), whole.most or 0.0))
     return found
+
+
+CLOSELY = 0.7  # correlation from which two counts are taken for a part and its whole
+
+
+def _is_of(part: Facts, whole: Facts, closeness: float) -> bool:
+    """Whether a column that is never more than another one counts some of what that one counts."""
+    if _any(part, _BAD):
+        return (
+            bool(_any(whole, _WHOLE) and not _any(part, _EACH)) or closeness >= CLOSELY or _shares_a_word(part, whole)
+        )
+    return closeness >= CLOSELY and (_shares_a_word(part, whole) or bool(_any(part, _GOOD_OUTCOMES)))
+
+
+def _shares_a_word(one: Facts, other: Facts) -> bool:
+    return any(len(word) > 2 for word in set(_words(one).split("_")) & set(_words(other).split("_")))
+
+
+def _counted(measures: Sequence[Facts], parts: dict[Facts, Facts], plans: dict[str, Facts]) -> Facts | None:
+    """What the rows count, where a row is the totals of several: the most of what others are a part of."""
+    found = [c for c in measures if c in parts.values() and c not in parts]
+    found = found or [
+        c
+        for c in measures
+        if c.whole and _any(c, _WHOLE) and not _any(c, (*_BAD, *_LEVEL, *_EACH)) and c.name not in plans
+        and c not in parts and c.least != c.most
+    ]  # fmt: skip
+    return max(found, key=lambda column: column.most or 0.0, default=None)
+
+
+def _is_used(column: Facts) -> bool:
+    """Whether it grows with what is done, so that its sum says little by itself."""
+    if _any(column, _USED):
+        return True
+    given = unit_of_label(column.label)
+    words = set(_words(column).strip("_").split("_"))
+    return given is not None and given.unit.kind == "duration" and (words <= set(_UNITS) or bool(_any(column, _SPENT)))
+
+
+def _used_per(column: Facts, counted: Facts) -> DraftKpi:
+    given = unit_of_label(column.label) or unit_of_label(column.name)
+    unit = given.unit if given else Unit("number", 0)
+    name = f"{_unsigned(column.label)} per {_one_of(counted.label)}"
+    return DraftKpi(
+        _handle(name, "value_of"), name, f"sum({column.name}) / sum({counted.name})",
+        Unit(unit.kind, max(2, unit.decimals), unit.currency, unit.text), "lower", "rate",
+        f"“{column.label}” grows with {counted.label.lower()}: a ratio of totals, so that busy rows are not held against it.",
+    )  # fmt: skip
 
 
 def _share_of_flag(column: Facts) -> DraftKpi:
@@ -338,10 +277,13 @@ def _share_of_outcome(column: Facts) -> list[DraftKpi]:
 
 
 def _share_of_whole(part: Facts, whole: Facts) -> DraftKpi:
+    bad = bool(_any(part, _BAD))
+    own = part.label.lower().startswith(whole.label.lower())
+    name = f"{part.label}, share" if own else f"{part.label} of {whole.label.lower()}"
     return DraftKpi(
-        _handle(f"{part.label} per {whole.label}", "share_of"), f"{part.label} of {whole.label.lower()}",
-        f"sum({part.name}) / sum({whole.name})", PERCENT, "lower", "rate",
-        f"{part.label} are some of {whole.label.lower()}: a ratio of totals, so that small rows weigh little.",
+        _handle(f"{part.label} per {whole.label}", "share_of"), name, f"sum({part.name}) / sum({whole.name})", PERCENT,
+        "lower" if bad else "higher", "rate",
+        f"“{part.label}” is never more than “{whole.label}”: a ratio of totals, so that small rows weigh little.",
     )  # fmt: skip
 
 
@@ -356,7 +298,7 @@ def _amount(column: Facts, plan: str) -> DraftKpi:
     fraction = column.most is not None and column.most <= 1 and (column.least or 0) >= 0 and not column.whole
     if fraction:
         return DraftKpi(
-            handle, column.label, f"mean({column.name})", PERCENT, direction, "rate",
+            handle, _unsigned(column.label), f"mean({column.name})", PERCENT, direction, "rate",
             f"“{column.label}” lies between 0 and 1 on every row: its mean, in which every row weighs the same; {sense}.",
         )  # fmt: skip
     scored = column.whole and column.distinct <= 11 and (column.most or 0) <= 10 and _any(column, ("rating", "score", "nps", "grade", "mood", "satisf"))  # fmt: skip
@@ -366,17 +308,17 @@ def _amount(column: Facts, plan: str) -> DraftKpi:
             direction, sense = "lower", "the less the better"
         places = max(1, unit.decimals)
         return DraftKpi(
-            handle, column.label, f"mean({column.name})",
+            handle, _unsigned(column.label), f"mean({column.name})",
             Unit(unit.kind, places, unit.currency, unit.text), direction, "rate",
             f"“{column.label}” is measured on each row: its mean; {sense}.",
         )  # fmt: skip
     if _any(column, _LEVEL):
         return DraftKpi(
-            handle, column.label, f"sum({column.name})", unit, direction, "stock",
+            handle, _unsigned(column.label), f"sum({column.name})", unit, direction, "stock",
             f"“{column.label}” is how much there is at a time: over a span the last day counts; {sense}.",
         )  # fmt: skip
     large = max(abs(column.most or 0), abs(column.least or 0)) > 1000
     return DraftKpi(
-        handle, column.label, f"sum({column.name})", Unit(unit.kind, unit.decimals, unit.currency, unit.text, large), direction, "flow",
+        handle, _unsigned(column.label), f"sum({column.name})", Unit(unit.kind, unit.decimals, unit.currency, unit.text, large), direction, "flow",
         f"“{column.label}” adds up: its sum; {sense}.", plan,
     )  # fmt: skip

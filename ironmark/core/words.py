@@ -45,8 +45,20 @@ def show_mark(value: float, unit: Unit) -> str:
 
     One that was put together, such as a weighted mean, would need many: it is rounded as the readings are.
     """
-    long = decimals_for(value, unit) > unit.decimals + MOST_MORE
-    return show(value, unit) if unit.compact or long else show_cut(value, unit)
+    return show(value, unit) if unit.compact or not _is_round(value, unit) else show_cut(value, unit)
+
+
+def show_line(value: float, unit: Unit) -> str:
+    """A cut's value beside a drawing: as ``show_cut``, but one that rests on a mark that was put together is rounded to
+    one decimal more than the readings, since its many digits say no more there. Workings give them all."""
+    return show_cut(value, unit) if _is_round(value, unit) else show(value, unit, decimals=unit.decimals + 1)
+
+
+def _is_round(value: float, unit: Unit) -> bool:
+    """Whether MOST_MORE decimals more than the readings have tell a value, as one that was typed does."""
+    places = unit.decimals + MOST_MORE
+    size, _ = scale(value, unit, places)
+    return not math.isfinite(size) or abs(size - round(size, places)) <= 1e-9 * max(1.0, abs(size))
 
 
 @lru_cache(maxsize=8192)

@@ -40,6 +40,10 @@ from ironmark.tables.cells import NoPeriod
 Kind = Literal["kpi", "mark", "yardstick", "sheet"]
 LAST_YEAR = "last year"
 MOST_MEMBERS, FEW_PERIODS = 30, 4
+MOST_COUNTS, FEW_ROWS = (
+    16,
+    8,
+)  # columns that are looked at for parts of each other, and rows from which that says something
 HEADLINES = 4  # sheets side by side at the top
 
 
@@ -212,7 +216,21 @@ def _facts(dataset: StoredDataset, frame: pl.DataFrame) -> list[Facts]:
         found.append(
             Facts(column.name, column.label, column.type, column.role, least, most, whole, known.n_unique(), members)
         )
-    return found
+    counts = [fact.name for fact in found if fact.role == "measure" and fact.whole][:MOST_COUNTS]
+    return [replace(fact, within=_within(fact.name, counts, frame)) if fact.name in counts else fact for fact in found]
+
+
+def _within(name: str, counts: Sequence[str], frame: pl.DataFrame) -> tuple[tuple[str, float], ...]:
+    """Those of some columns that are never less than one of them, with the correlation of both."""
+    found = []
+    for other in counts:
+        both = frame.select(pl.col(name, other).cast(pl.Float64)).drop_nulls()
+        part, whole = (both[column].to_numpy() for column in (name, other)) if other != name else (None, None)
+        if part is None or whole is None or len(part) < FEW_ROWS or (part > whole).any() or (part == whole).all():
+            continue
+        moves = part.std() > 0 and whole.std() > 0
+        found.append((other, float(np.corrcoef(part, whole)[0, 1]) if moves else 0.0))
+    return tuple(found)
 
 
 def _best_segments(dataset: StoredDataset, frame: pl.DataFrame) -> list[tuple[str, str, int]]:

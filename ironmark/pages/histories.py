@@ -12,7 +12,7 @@ from ironmark.core import yardstick as grading
 from ironmark.core.numbers import Unit, show
 from ironmark.core.periods import Grain
 from ironmark.core.reading import Readings
-from ironmark.core.words import show_cut
+from ironmark.core.words import show_mark
 from ironmark.core.yardstick import Yardstick
 from ironmark.pages.page import Moment, parsed
 from ironmark.pages.scales import Ticked, axis_picture, bands_on, cut_lines, with_nan
@@ -45,7 +45,7 @@ def history(
                 fraction=None if value is None else straight.place(value), past=0 if value is None else straight.past(value),
                 state=_state(yardstick, moment), partial=moment.partial,
                 bands=bands_on(straight, yardstick, cuts) if drawn and yardstick else [],
-                mark=None if mark is None else straight.place(mark), mark_shown="" if mark is None else show_cut(mark, unit),
+                mark=None if mark is None else straight.place(mark), mark_shown="" if mark is None else show_mark(mark, unit),
             )
         )  # fmt: skip
     ticked = replace(ticked, cuts=tuple(rows[-1]))

@@ -75,7 +75,7 @@ def cut_lines(axis: Axis, cuts: Sequence[float], unit: Unit) -> list[CutLine]:
         CutLine(
             value=float(c),
             fraction=axis.place(c),
-            shown=words.show_cut(float(c), unit),
+            shown=words.show_line(float(c), unit),
             past=axis.past(c),
         )
         for c in cuts

@@ -24,6 +24,20 @@ class Drafted(unittest.TestCase):
         larger = self.of(number("parcels", 20, 80), number("damaged", 0, 500))
         self.assertNotIn("sum(damaged) / sum(parcels)", larger, "a part is never more than its whole")
 
+    def test_what_came_of_all_there_were_is_a_share_where_both_move_together(self) -> None:
+        def repairs(closeness: float) -> dict[str, tuple[str, str, str]]:
+            within = (("repairs", closeness),)
+            part = Facts("repairs_in_time", "Repairs in time", "number", "measure", 0, 19, True, 20, (), within)
+            return self.of(number("repairs", 1, 20), part, number("parts_cost_gbp", 1, 900), number("hours", 1, 90))
+
+        found = repairs(0.9)
+        self.assertEqual(found["sum(repairs_in_time) / sum(repairs)"], ("higher", "rate", "percent"))
+        self.assertEqual(found["sum(repairs)"], ("higher", "flow", "number"))
+        self.assertEqual(found["sum(parts_cost_gbp) / sum(repairs)"][:2], ("lower", "rate"))
+        self.assertEqual(found["sum(hours) / sum(repairs)"], ("lower", "rate", "duration"))
+        self.assertNotIn("count()", found, "each row is the totals of several")
+        self.assertNotIn("sum(repairs_in_time) / sum(repairs)", repairs(0.2))
+
     def test_a_flag_is_a_share_and_its_direction_is_told_by_its_name(self) -> None:
         late, kept = Facts("late", "Late", "flag", "flag"), Facts("kept", "Kept", "flag", "flag")
         found = self.of(late, kept)

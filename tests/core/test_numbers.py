@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ironmark.core.numbers import NotANumber, Unit, rounded, show, show_gap, understand, write_as
-from ironmark.core.words import show_cut, show_mark
+from ironmark.core.words import show_cut, show_line, show_mark
 
 PERCENT = Unit("percent", 1)
 POUNDS = Unit("currency", 1, "GBP", compact=True)
@@ -17,6 +17,10 @@ class Marks(unittest.TestCase):
     def test_a_mark_has_the_decimals_it_was_typed_with_and_one_put_together_those_of_the_readings(self) -> None:
         pounds = Unit("currency", 0, "GBP")
         self.assertEqual([show_mark(value, PERCENT) for value in (0.92, 0.8825, 0.914741)], ["92%", "88.25%", "91.5%"])
+        self.assertEqual(show_mark(127.8274123, Unit("number", 2)), "127.83")
+        self.assertEqual(
+            [show_line(value, PERCENT) for value in (0.92, 0.85125, 0.850968)], ["92%", "85.125%", "85.10%"]
+        )
         self.assertEqual([show_mark(value, pounds) for value in (470, 976.5, 976.6938)], ["£470", "£976.5", "£977"])
 
 

@@ -153,7 +153,7 @@
   .item {
     position: relative;
     flex: 1 0 calc(var(--row) - 1px);
-    max-height: max(36px, var(--row));
+    max-height: var(--tallest, max(36px, var(--row)));
     border-bottom: 1px solid var(--rule);
   }
   /* The whole row is pressed for the workings; the name lies above it. */
@@ -194,7 +194,8 @@
     pointer-events: none;
     overflow: hidden;
     text-overflow: ellipsis;
-    white-space: nowrap;
+    line-height: 1.15;
+    white-space: var(--names, nowrap);
   }
   .shown {
     white-space: nowrap;

@@ -287,7 +287,11 @@
     width: 34%;
     zoom: 1.5;
   }
+  /* What is read from afar takes the room there is: figures are larger, rows higher, and names stand on two lines. */
   .stage {
+    --large: 42px;
+    --tallest: 58px;
+    --names: normal;
     flex: 1;
     min-height: 0;
     overflow: hidden;

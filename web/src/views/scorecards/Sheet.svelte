@@ -277,7 +277,7 @@
     gap: 12px;
   }
   .figure {
-    font-size: min(30px, 96cqi / (var(--chars) * 0.58));
+    font-size: min(var(--large, 30px), 96cqi / (var(--chars) * 0.58));
     white-space: nowrap;
   }
   .figure.none {
@@ -292,7 +292,7 @@
   }
   @container sheet (max-width: 190px) {
     .figure {
-      font-size: 23px;
+      font-size: min(var(--large, 23px), 96cqi / (var(--chars) * 0.58));
     }
     .words {
       display: none !important;
