@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 from fastapi import APIRouter, Depends, Query, Response
 from pydantic import BaseModel
@@ -17,7 +19,6 @@ from ironmark.pages.problems import Refused
 from ironmark.pages.shapes import TallyPart
 from ironmark.pages.sources import Sources
 from ironmark.store import editions, glances, records
-from ironmark.store.models import Glance as StoredGlance
 
 router = APIRouter(prefix="/api/front", tags=["front page"])
 MOST_CHANGED = 200
@@ -108,26 +109,39 @@ class Front(BaseModel):
 
 def glances_now(sources: Sources, session: Session) -> tuple[dict[str, Glance], dict[str, int]]:
     """How the scorecards that there are stand, and which glance of each that is."""
-    rows = glances.newest(session)
-    return _unpacked(sources, rows), {row.scorecard: row.number for row in rows}
+    kept = glances.newest(session)
+    return pages.held(sources, session, kept), {key: one.number for key, one in kept.items()}
 
 
-def _unpacked(sources: Sources, rows: list[StoredGlance]) -> dict[str, Glance]:
-    """Glances by their scorecard. One that was unpacked before is not unpacked again."""
-    by_place = {(row.scorecard, row.number): row for row in rows}
-    found = sources.seen.several(
-        {place: ("glance", *place, row.rests) for place, row in by_place.items()},
-        lambda missing: {place: pages.unpacked(by_place[place].body) for place in missing},
-    )
-    return {scorecard: glance for (scorecard, _), glance in found.items()}
+@dataclass(frozen=True, slots=True)
+class _Own:
+    """What a card tells of its scorecard by itself."""
+
+    title: str
+    folder: str
+    owner: str
+    sheets: int
 
 
-@router.get("")
+def _own(sources: Sources, session: Session, heads: Sequence[records.Head]) -> dict[str, _Own]:
+    def read(missing: list[str]) -> dict[str, _Own]:
+        return {
+            key: _Own(
+                held.body["title"], held.body.get("folder", ""), held.body.get("owner", ""),
+                sum(len(section.get("instruments", ())) for section in held.body.get("sections", ())),
+            )
+            for key, held in records.some(session, "scorecard", missing).items()
+        }  # fmt: skip
+
+    return sources.seen.several({head.id: ("card", head.id, head.version) for head in heads}, read)
+
+
+@router.get("", response_model=Front)
 def read_front(
     since: dt.datetime | None = None,
     first: list[str] = Query([], max_length=100),
     who: Reader = Depends(reader),
-) -> Front:
+) -> Response:
     """since: a moment, such as one's last look; without it changes are those since the period before. first: scorecards
     that are told first of those that show a reading."""
     if since is not None and since.tzinfo is not None:
@@ -135,18 +149,19 @@ def read_front(
     if since is not None and since.year < 2000:
         raise Refused(422, "invalid", "Not a moment", "Name a moment since the year 2000.", {"field": "since"})
     with who.read() as session:
-        cards = records.every(session, "scorecard")
+        heads = records.heads(session, "scorecard")
+        own = _own(who.sources, session, heads)
         now, numbers = glances_now(who.sources, session)
-        was = _unpacked(who.sources, glances.at(session, since)) if since is not None else None
+        was = pages.held(who.sources, session, glances.at(session, since)) if since is not None else None
         late = [LateRow(**vars(one)) for one in late_data(session)]
         drafts = _drafts(session)
-    known = {card.id: card for card in cards}
+    known = {head.id: head for head in heads if head.id in own}
     now = {key: glance for key, glance in now.items() if key in known}
     order = [key for key in first if key in now]
     order += sorted(now.keys() - set(order), key=lambda key: known[key].updated_at, reverse=True)
     changed = pages.moved(now, was, order)
     labels = {glance.previous_label for glance in now.values() if glance.previous_label}
-    return Front(
+    front = Front(
         since=moment(since), previous=labels.pop() if len(labels) == 1 else "the period before",
         now=moment(dt.datetime.now(dt.UTC).replace(tzinfo=None)) or "",
         changed=[_changed(one, now[one.scorecard]) for one in changed[:MOST_CHANGED]],
@@ -157,18 +172,17 @@ def read_front(
         drafts=drafts,
         cards=[
             Card(
-                id=card.id, version=card.version, title=card.body["title"], folder=card.body.get("folder", ""),
-                owner=card.body.get("owner", ""),
-                sheets=sum(len(section.get("instruments", ())) for section in card.body.get("sections", ())),
-                period_label=glance.period_label if glance else "", partial=glance.partial if glance else "",
+                id=head.id, version=head.version, title=own[head.id].title, folder=own[head.id].folder,
+                owner=own[head.id].owner, sheets=own[head.id].sheets, period_label=glance.period_label if glance else "", partial=glance.partial if glance else "",
                 tally=list(glance.tally) if glance else [],
                 changed=sum(1 for one in glance.readings if one.step) if glance else 0,
-                glance=numbers.get(card.id, 0), updated_at=moment(card.updated_at) or "", saved_by=card.saved_by,
+                glance=numbers.get(head.id, 0), updated_at=moment(head.updated_at) or "", saved_by=head.saved_by,
             )
-            for card in sorted(cards, key=lambda card: card.updated_at, reverse=True)
-            for glance in (now.get(card.id),)
+            for head in sorted(known.values(), key=lambda head: head.updated_at, reverse=True)
+            for glance in (now.get(head.id),)
         ],
     )  # fmt: skip
+    return Response(front.model_dump_json(), media_type="application/json")  # as it is, not held against itself again
 
 
 @router.get("/drawings/{key}")

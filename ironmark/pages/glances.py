@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from pydantic import TypeAdapter
+from sqlalchemy.orm import Session
 
 from ironmark.core.numbers import write_as
 from ironmark.pages.documents import PictureBody, ScorecardBody, TextBody
@@ -23,6 +24,7 @@ from ironmark.pages.read import read_page
 from ironmark.pages.shapes import InstrumentPicture, ReadingPicture, ScorecardPicture, TallyPart
 from ironmark.pages.sources import Sources
 from ironmark.store import calendar, glances, records, versions
+from ironmark.store.database import Missing
 
 LIVE_S = 60.0  # how often a scorecard on a live source is looked at: it has no versions
 MOST_ROWS = 7  # of a sheet that is drawn as small as a stamp
@@ -95,6 +97,15 @@ def _stamps() -> TypeAdapter[tuple[Stamp, ...]]:
 
 def unpacked(body: bytes) -> Glance:
     return _glance().validate_json(gzip.decompress(body))
+
+
+def held(sources: Sources, session: Session, kept: Mapping[str, glances.Kept]) -> dict[str, Glance]:
+    """Glances by their scorecard. One that was unpacked before is neither read nor unpacked again."""
+    found = sources.seen.several(
+        {(key, one.number): ("glance", key, one.number, one.rests) for key, one in kept.items()},
+        lambda missing: {place: unpacked(body) for place, body in glances.bodies(session, missing).items()},
+    )
+    return {scorecard: glance for (scorecard, _), glance in found.items()}
 
 
 def stamps_json(drawing: bytes) -> bytes:
@@ -202,38 +213,42 @@ class Glancing:
         """Make anew every glance whose versions are not those it was made at, each by itself."""
         with self._sources.readings() as session:
             write_as(calendar.get(session).body["locale"])
-            cards = {card.id: ScorecardBody.model_validate(card.body) for card in records.every(session, "scorecard")}
-            kept = {row.scorecard: (row.rests, row.body) for row in glances.newest(session)}
+            keys = [head.id for head in records.heads(session, "scorecard")]
+            kept = glances.newest(session)
+            before = held(self._sources, session, kept)
         looks_live = time.monotonic() - self._live_at > LIVE_S
         if looks_live:
             self._live_at = time.monotonic()
-        for key, body in cards.items():
-            rests, held = kept.get(key, ("", b""))
+        for key in keys:
+            last = kept.get(key)
             with self._sources.turns, self._sources.readings() as session:
-                if key not in self._rests_on and held:
-                    before = unpacked(held)
-                    self._rests_on[key] = before.rests_on, before.still
+                if key not in self._rests_on and key in before:
+                    self._rests_on[key] = before[key].rests_on, before[key].still
                 rests_on, still = self._rests_on.get(key, (None, True))
-                if rests_on is not None and rests == told_now(session, rests_on) and (still or not looks_live):
+                as_read = last is not None and rests_on is not None and last.rests == told_now(session, rests_on)
+                if as_read and (still or not looks_live):
                     continue
                 library = Library(self._sources, session)
-                library.scorecard(key)
+                try:
+                    body = library.scorecard(key)
+                except Missing:
+                    continue  # deleted meanwhile
                 page = read_page(library, body, body.scope)
                 still = library.still and page.settled
                 found = told_now(session, page.rests_on)
             picture = draw_page(page)
             made = glance_of(page, still, picture)
             self._rests_on[key] = page.rests_on, still
-            as_before = bool(held) and _stands(unpacked(held)) == _stands(made)
             drawing = _packed(_stamps().dump_json(stamps_of(body, picture)))
+            as_before = key in before and _stands(before[key]) == _stands(made)
             with self._sources.changes() as session:
                 glances.put(session, key, found, _packed(_glance().dump_json(made)), drawing, as_before)
         self._live = any(not still for _, still in self._rests_on.values())
-        for gone in self._rests_on.keys() - cards.keys():
+        for gone in self._rests_on.keys() - set(keys):
             del self._rests_on[gone]
-        if kept.keys() - cards.keys():
+        if kept.keys() - set(keys):
             with self._sources.changes() as session:
-                glances.keep_only(session, cards)
+                glances.keep_only(session, keys)
 
 
 def _stands(glance: Glance) -> dict[str, str | None]:

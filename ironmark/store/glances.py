@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Collection
+from dataclasses import dataclass
 
-from sqlalchemy import delete, func, select, tuple_
+from sqlalchemy import Select, delete, func, select, tuple_
 from sqlalchemy.orm import Session, undefer
 
 from ironmark.store.database import Missing, now
@@ -15,25 +16,36 @@ KEPT_DAYS, MOST = 92, 300  # of each scorecard
 _PLACE = tuple_(Glance.scorecard, Glance.number)
 
 
-def newest(session: Session) -> list[Glance]:
-    """The newest glance of each scorecard."""
-    return _of(session, None)
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """A glance without what it says. rests: the versions it was read at."""
+
+    scorecard: str
+    number: int
+    rests: str
 
 
-def at(session: Session, moment: dt.datetime) -> list[Glance]:
+def newest(session: Session) -> dict[str, Kept]:
+    """The newest glance of each scorecard, by its key."""
+    return _of(session, select(Glance.scorecard, func.max(Glance.number)))
+
+
+def at(session: Session, moment: dt.datetime) -> dict[str, Kept]:
     """How each scorecard stood at a moment; its first glance where it is younger than that."""
-    found = {row.scorecard: row for row in _of(session, moment)}
-    first = select(Glance.scorecard, func.min(Glance.number)).group_by(Glance.scorecard)
-    for row in session.scalars(select(Glance).where(_PLACE.in_(first))):
-        found.setdefault(row.scorecard, row)
-    return list(found.values())
+    first = _of(session, select(Glance.scorecard, func.min(Glance.number)))
+    return first | _of(session, select(Glance.scorecard, func.max(Glance.number)).where(Glance.at <= moment))
 
 
-def _of(session: Session, moment: dt.datetime | None) -> list[Glance]:
-    last = select(Glance.scorecard, func.max(Glance.number)).group_by(Glance.scorecard)
-    if moment is not None:
-        last = last.where(Glance.at <= moment)
-    return list(session.scalars(select(Glance).where(_PLACE.in_(last))))
+def _of(session: Session, places: Select[str, int]) -> dict[str, Kept]:
+    query = select(Glance.scorecard, Glance.number, Glance.rests)
+    rows = session.execute(query.where(_PLACE.in_(places.group_by(Glance.scorecard))))
+    return {row.scorecard: Kept(*row) for row in rows}
+
+
+def bodies(session: Session, places: Collection[tuple[str, int]]) -> dict[tuple[str, int], bytes]:
+    """What some glances say, by scorecard and number."""
+    rows = session.execute(select(Glance.scorecard, Glance.number, Glance.body).where(_PLACE.in_(places)))
+    return {(row.scorecard, row.number): row.body for row in rows}
 
 
 def drawing(session: Session, scorecard: str) -> Glance:

@@ -32,6 +32,22 @@ def every(session: Session, kind: Kind) -> list[Document]:
     return [_document(row) for row in rows]
 
 
+@dataclass(frozen=True, slots=True)
+class Head:
+    """A document without what it says."""
+
+    id: str
+    version: int
+    updated_at: dt.datetime
+    saved_by: str
+
+
+def heads(session: Session, kind: Kind) -> list[Head]:
+    columns = (Record.id, Record.version, Record.updated_at, Record.saved_by)
+    rows = session.execute(select(*columns).where(Record.kind == kind).order_by(Record.created_at, Record.id))
+    return [Head(*row) for row in rows]
+
+
 def get(session: Session, kind: Kind, key: str) -> Document:
     """Raises Missing."""
     row = session.get(Record, (kind, key))

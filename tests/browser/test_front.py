@@ -13,7 +13,7 @@ class FrontPage(PageTest):
     def test_the_day_begins_with_what_changed_and_what_is_asked(self) -> None:
         self.open("/")
         self.see("Changed state", "Asked of you", "2 readings without a word")
-        self.wait(lambda: len(self.all(".card .stamps rect")) > 20, "scorecards are drawn small")
+        self.wait(lambda: len(self.all(".card .stamps path")) > 20, "scorecards are drawn small")
         self.press("Write")
         self.see("Network performance", "Workings", "Keep the note")
         self.wait(lambda: "-reading" not in self.driver.current_url, "the address is the page's own again")

@@ -24,35 +24,40 @@
   })
 </script>
 
+{#snippet said(part: Schemas['TallyPart'], known: boolean)}
+  {#if known || brief}<Sign
+      state={part.state}
+      fill={known ? on(part.state) : 'currentColor'}
+      size={thin ? 13 : 16}
+    />{/if}
+  <span>{part.count} <span class:sr-only={brief}>{part.name}</span></span>
+{/snippet}
+
 <div class="tally" class:thin class:brief role={press ? 'group' : 'list'} aria-label="Readings by state">
   {#each parts as part (part.state)}
-    {@const state = stateOf(part.state)}
-    <svelte:element
-      this={press ? 'button' : 'div'}
-      role={press ? undefined : 'listitem'}
-      class="part"
-      class:dim={pressed && pressed !== part.state}
-      class:nothing={!state}
-      aria-pressed={press ? pressed === part.state : undefined}
-      title={brief && !state
-        ? part.name
-        : press
-          ? pressed === part.state
-            ? 'Show all again'
-            : 'Only these stay bright'
-          : undefined}
-      onclick={() => press?.(part.state)}
-      style:flex-grow={part.count}
-      style:background={state ? colour(part.state) : undefined}
-      style:color={state ? on(part.state) : undefined}
-    >
-      {#if state || brief}<Sign
-          state={part.state}
-          fill={state ? on(part.state) : 'currentColor'}
-          size={thin ? 13 : 16}
-        />{/if}
-      <span>{part.count} <span class:sr-only={brief}>{part.name}</span></span>
-    </svelte:element>
+    {@const known = !!stateOf(part.state)}
+    {@const look = `flex-grow:${part.count}${known ? `;background:${colour(part.state)};color:${on(part.state)}` : ''}`}
+    {#if press}
+      <button
+        class="part"
+        class:dim={pressed && pressed !== part.state}
+        class:nothing={!known}
+        aria-pressed={pressed === part.state}
+        title={pressed === part.state ? 'Show all again' : 'Only these stay bright'}
+        onclick={() => press(part.state)}
+        style={look}>{@render said(part, known)}</button
+      >
+    {:else}
+      <div
+        role="listitem"
+        class="part"
+        class:nothing={!known}
+        title={brief && !known ? part.name : undefined}
+        style={look}
+      >
+        {@render said(part, known)}
+      </div>
+    {/if}
   {/each}
 </div>
 

@@ -10,7 +10,9 @@
   import NoteSign from '../../parts/NoteSign.svelte'
   import Sign from '../../parts/Sign.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import { InView } from '../../parts/inview.svelte'
   import Tally from '../../parts/Tally.svelte'
+  import { touch } from '../../parts/touch.svelte'
   import { emptyCard } from '../scorecards/compose'
   import FirstMinute from './FirstMinute.svelte'
   import { ago, lookedBefore, pins } from './looked'
@@ -19,12 +21,13 @@
   const opened = new Date()
   const looked = lookedBefore(opened)
   const FEW = 6
-  let front = $state<Schemas['Front'] | null>(null)
+  let front = $state.raw<Schemas['Front'] | null>(null)
   let failed = $state('')
   let pinned = $state(pins.get())
   let against = $state<'look' | 'period'>(looked ? 'look' : 'period')
   let folder = $state<string | null>(null)
   let all = $state(false)
+  let allAsked = $state(false)
   let taken = $state<{ id: string; title: string } | null>(null)
 
   async function load() {
@@ -71,6 +74,24 @@
   const asked = $derived(
     (front?.late.length ?? 0) + (front?.wanted.length ?? 0) + (front?.drafts.length ?? 0),
   )
+
+  const GAP = 12
+  const LEAST = 285
+  let shelf = $state<HTMLElement | null>(null)
+  let wide = $state(1200)
+  const columns = $derived(Math.max(1, Math.floor((wide + GAP) / (Math.min(LEAST, wide) + GAP))))
+  /** All cards are as high as the drawing of their width and the words around it. */
+  const high = $derived(
+    Math.round(((wide - GAP * (columns - 1)) / columns - 28) * (119 / 288)) + (touch.current ? 216 : 172),
+  )
+  const view = new InView({
+    count: () => Math.ceil(cards.length / columns),
+    height: () => high + GAP,
+    bed: () => null,
+    list: () => shelf,
+    all: 8,
+    spare: 1,
+  })
 
   const at = (card: string, sheet: string, key: string, write = false) =>
     `#/scorecards/${card}?${new URLSearchParams({ '-reading': `${sheet}/${key}`, ...(write ? { '-write': '1' } : {}) })}`
@@ -207,7 +228,7 @@
           <section class="sheet asked" aria-labelledby="asked">
             <h2 id="asked">Asked of you</h2>
             <ul>
-              {#each front.wanted as one (one.scorecard)}
+              {#each front.wanted.slice(0, allAsked ? undefined : FEW) as one (one.scorecard)}
                 <li>
                   <span
                     ><b>{one.count} {one.count === 1 ? 'reading' : 'readings'} without a word</b><br /><span
@@ -242,6 +263,11 @@
                 </li>
               {/each}
             </ul>
+            {#if front.wanted.length > FEW}
+              <button class="act quiet more" onclick={() => (allAsked = !allAsked)}
+                >{allAsked ? 'Fewer' : `${front.wanted.length - FEW} more without a word`}</button
+              >
+            {/if}
           </section>
         {/if}
       </div>
@@ -269,9 +295,17 @@
           >
         {/if}
       </div>
-      <ul class="cards">
-        {#each cards as card (card.id)}
-          <li class="sheet card">
+      <ul
+        class="cards"
+        bind:this={shelf}
+        bind:clientWidth={wide}
+        style:--columns={columns}
+        style:--high="{high}px"
+        style:padding-top="{view.before}px"
+        style:padding-bottom="{view.after}px"
+      >
+        {#each cards.slice(view.first * columns, view.last * columns) as card, i (card.id)}
+          <li class="sheet card" aria-setsize={cards.length} aria-posinset={view.first * columns + i + 1}>
             <div class="line">
               <a class="title" href="#/scorecards/{card.id}"><h3>{card.title}</h3></a>
               <button
@@ -436,7 +470,8 @@
   }
   .cards {
     display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(min(285px, 100%), 1fr));
+    grid-template-columns: repeat(var(--columns), minmax(0, 1fr));
+    grid-auto-rows: var(--high);
     gap: 12px;
   }
   .card {
@@ -445,13 +480,18 @@
     gap: 8px;
     padding: 10px 13px;
     align-content: start;
-    content-visibility: auto;
-    contain-intrinsic-size: auto 262px;
+    overflow: hidden;
+    contain: layout paint style;
   }
   .card .title {
     min-width: 0;
     flex: 1;
     overflow-wrap: anywhere;
+    display: -webkit-box;
+    -webkit-box-orient: vertical;
+    -webkit-line-clamp: 2;
+    line-clamp: 2;
+    overflow: hidden;
   }
   .card .title:hover h3 {
     color: var(--accent);
@@ -484,8 +524,17 @@
     min-width: 0;
     align-self: flex-start;
   }
+  .last,
   .at {
-    display: block;
+    display: -webkit-box;
+    -webkit-box-orient: vertical;
+    -webkit-line-clamp: 3;
+    line-clamp: 3;
+    overflow: hidden;
+  }
+  .at {
+    -webkit-line-clamp: 1;
+    line-clamp: 1;
   }
   .own {
     display: inline-flex;
