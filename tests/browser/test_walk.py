@@ -48,7 +48,9 @@ class ByKeyboard(PageTest):
         self.fail(f"the arrows never came to “{name}”")
 
     def card(self) -> Any:
-        return next(c for c in self.client.get("/api/scorecards").json() if c["body"]["title"] == "By keyboard")
+        found = [c for c in self.client.get("/api/scorecards").json() if c["body"]["title"] == "By keyboard"]
+        self.assertTrue(found, "it is kept under its title")
+        return found[0]
 
     def test_from_nothing_to_a_published_edition(self) -> None:
         self.sweep("scorecards")
@@ -86,9 +88,9 @@ class ByKeyboard(PageTest):
         self.see("Workings")
 
         about = {"kpi": "on-time", "members": {}, "period": "2026-10"}  # note
-        kept = self.client.post("/api/notes/about", json=about).json()
-        self.addCleanup(self.put_note_back, about, kept["text"])
-        self.enter("Change" if kept["text"] else "Say why")
+        kept = (self.client.post("/api/notes/about", json=about).json()["note"] or {}).get("text", "")
+        self.addCleanup(self.put_note_back, about, kept)
+        self.enter("Change" if kept else "Say why")
         self.tab_to("Note")
         self.chord(Keys.CONTROL, "a")
         self.keys("Written **by keyboard**.")
@@ -104,10 +106,13 @@ class ByKeyboard(PageTest):
         self.wait(lambda: "/editions/" in self.driver.current_url)
         key = self.driver.current_url.rpartition("/")[2]
         self.addCleanup(self.client.delete, f"/api/editions/{key}")
-        self.see("October, by keyboard.")
+        covering = '[aria-label="Covering note"]'
+        self.wait(lambda: self.one(covering).get_attribute("value") == "October, by keyboard.")
         self.enter("Publish")
-        self.wait(lambda: self.client.get(f"/api/editions/{key}").json()["state"] == "published")
-        self.see("Withdraw", "Written by keyboard.")
+        self.wait(lambda: self.client.get(f"/api/editions/{key}").json()["edition"]["state"] == "published")
+        self.see("Withdraw", "October, by keyboard.")
+        notes = self.client.get(f"/api/editions/{key}").json()["picture"]["notes"]
+        self.assertEqual([note["text"] for note in notes], ["Written **by keyboard**."])
 
     def put_note_back(self, about: dict[str, Any], text: str) -> None:
         version = self.client.post("/api/notes/about", json=about).json()["version"]
