@@ -6,6 +6,17 @@ from selenium.webdriver.common.keys import Keys
 from tests.browser.page import PageTest
 
 CARD = "/scorecards/network-performance"
+# What is pressed and is lower than a finger: words in a sentence reach beyond their line, which counts.
+SMALL = """
+return [...document.querySelectorAll('main :is(button, a, input, textarea, select), .side-panel :is(button, a, textarea)')]
+  .filter((one) => one.checkVisibility({ visibilityProperty: true }) && one.tabIndex >= 0)
+  .map((one) => {
+    const beyond = getComputedStyle(one, '::after')
+    const reach = beyond.content !== 'none' && beyond.position === 'absolute' ? parseFloat(beyond.height) : 0
+    return [one.ariaLabel || one.innerText, Math.round(Math.max(reach, one.getBoundingClientRect().height))]
+  })
+  .filter(([, high]) => high > 0 && high < 44)
+"""
 NIGHT = '[data-instrument=i2] button[aria-label*="Night freight"]'
 
 
@@ -167,6 +178,12 @@ class Reading(PageTest):
             self.wait(lambda css=css: self.all(css))
             wide = self.driver.execute_script("return document.documentElement.scrollWidth")
             self.assertLessEqual(wide, 390, place)
+            self.wait(lambda: self.driver.execute_script(SMALL) == [], f"{place}: {self.driver.execute_script(SMALL)}")
+        self.open(CARD)
+        self.one(NIGHT).click()
+        self.press("Say why it is 93.5%")
+        self.see("Keep the note")
+        self.assertEqual(self.driver.execute_script(SMALL), [], "what is pressed to write a note")
 
 
 class Rows(PageTest):
