@@ -74,8 +74,10 @@ class Empty(PageTest):
         for place, says in (
             ("/", "Paste a table"),
             ("/rows", "Upload a file"),
-            ("/kpis", "Upload a table under Data first"),
-            ("/yardsticks", "There is no yardstick yet."),
+            ("/kpis", "Upload a table under Data first, or have KPIs proposed from rows"),
+            ("/yardsticks", "There is no yardstick yet. One grades a KPI: write a KPI first"),
+            ("/editions", "Make an edition"),
+            ("/editions/calendar", "Make a scorecard first"),
             ("/marks", "Write a KPI first"),
             ("/data", "Drop a file here"),
         ):

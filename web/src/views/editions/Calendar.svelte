@@ -119,6 +119,7 @@
     <p class="sentence">
       There is no standing order. One makes an edition of a scorecard every month, say on the third working
       day at seven, once the data is complete.
+      {#if !cards.length}Make a <a class="link" href="#/scorecards">scorecard</a> first.{/if}
     </p>
   {/if}
 

@@ -194,7 +194,8 @@
   {#if kpis && !datasets.length}
     <h1>KPIs</h1>
     <p class="sentence">
-      A KPI is computed from rows. Upload a table under <a class="link" href="#/data">Data</a> first.
+      A KPI is computed from rows. Upload a table under <a class="link" href="#/data">Data</a> first, or have
+      KPIs proposed <a class="link" href="#/rows">from rows</a>.
     </p>
   {:else}
     <div class="top">

@@ -590,7 +590,6 @@
   }
   .scope {
     display: flex;
-    justify-content: space-between;
     align-items: baseline;
     flex-wrap: wrap;
     gap: 0 16px;

@@ -15,7 +15,12 @@
       >
     </a>
   {:else}
-    <p class="small soft pad">{yardsticks ? 'There is no yardstick yet.' : 'Reading…'}</p>
+    <p class="small soft pad">
+      {#if yardsticks}There is no yardstick yet. One grades a KPI: <a class="link" href="#/kpis"
+          >write a KPI</a
+        >
+        first, or have both proposed <a class="link" href="#/rows">from rows</a>.{:else}Reading…{/if}
+    </p>
   {/each}
 </nav>
 
