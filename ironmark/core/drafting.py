@@ -22,40 +22,55 @@ def _stems(words: str) -> tuple[str, ...]:
 
 # Parts of words, as they stand at the beginning of one: what there should be little of,
 _BAD = _stems(
-    "absen accident backlog breach breakdown cancel churn complain consum cost damage days_lost debt decline "
-    "defect delay detention discharge_late downtime dropout electric emission energy error escalat exclu "
-    "expens expul fail fall fault fuel idle incident infect injur late leak loss lost miss no_show noshow "
-    "outage overdue overtime penalt queue readmi reject reopen repeat resign return rework scrap sick spend "
-    "spill stoppage suspen temp_staff truan turnover_staff unplanned unresolved vacan violation wait waste "
-    "withdraw "
+    "abandon absen accident alarm arrears backlog breach breakdown cancel churn claims complain consum cost "
+    "damage days_lost death debt decline defect delay detention discharge_late dispute downtime dropout "
+    "electric emission empty energy error escalat exclu expens expired expul fail fall fault fuel idle "
+    "incident infect injur late. lateness leak leaver left. loss lost misdeliver mispick misrout missed "
+    "missing mistake mortality no_show noshow outage overdue overrun overtime penalt queue readmi refund "
+    "reject reopen repeat resign retest return rework scrap shortage shrink sick spend spill stockout stoppage "
+    "suspen temp_staff theft truan turnover_staff unanswered unpaid unplanned unresolved unsold vacan "
+    "violation wait waste wasted withdraw "
 )
 # an amount there is at a time,
 _LEVEL = _stems(
-    "backlog balance beds census employed enrol fte headcount holding inventory on_hand open_ roll staff stock "
+    "agents backlog balance beds census drivers employed employees enrol fte headcount holding inventory "
+    "members nurses on_hand open_ roll staff stock workers "
 )
+# what happens by itself, and is no part of anything,
+_EVENTS = _stems("accident alarm breakdown death incident injur leak left. outage spill theft")
 # something measured on each row,
 _EACH = _stems(
-    "age duration gpa grade handle handling hours_to length level mark minutes_to mood nps pct per_ percent "
-    "price rate rating ratio satisfaction score share speed temp_ temperature time utilis utiliz wait yield "
+    "age. duration gpa grade. handle_time handling hours_to length. level. mark. minutes_to mood nps pct per_ "
+    "percent price. rate. rates. rating ratio satisfaction score. scores. share. speed. temp_ temperature "
+    "time. utilis utiliz wait yield "
 )
 # what others are a part of,
 _WHOLE = _stems(
-    "admission appointment arrival attendance batch booked call capacity contact deliver enrol expected items "
-    "journey lesson made orders output parcel patient planned possible produced pupil received scheduled seats "
-    "session ships stops students tickets total trips units visits "
+    "admission appointment arrival attendance availab batch booked call capacity cases client contact customer "
+    "deliver departure enrol expected flight guest items jobs journey lesson loans made meal nights orders "
+    "output parcel passenger patient picked planned possible processed produced pupil received repair rooms "
+    "sailing scheduled seats seen served session ships started stops students tickets total transaction "
+    "treated trips units visitor visits "
 )
 # an outcome that is good, and a column that tells one,
 _GOOD_OUTCOMES = _stems(
-    "achiev attend closed complet deliver done fixed good kept met ok on_time pass resolv solved success "
+    "achiev answered attend closed complet deliver done fixed good. kept met. ok. on_time pass. passed resolv "
+    "returned solved success "
 )
 _OUTCOME = _stems("outcome result state status")
 # what may well last long,
-_LONG_IS_GOOD = _stems("availab between flying practice training up")
+_LONG_IS_GOOD = _stems("availab between flying open. opening practice training up")
+# what somebody gained or made, whatever else is said of it,
+_GAINED = _stems("avoided generat made. produc profit recover recycl reduced saved saving sales sold yield")
+# what there can be at most,
+_CAPACITY = _stems("all. availab capacity offered possible scheduled total")
+# what names or dates a row,
+_NAMING = _stems("code id lat latitude lon longitude month no number phone postcode quarter ref week year zip")
 # what is aimed at,
 _PLAN = _stems("budget expected forecast goal plan planned quota target")
 # what is used up, and so is told by what it was used for, and time that was spent on it in all.
 _USED = _stems("cost consum electric energy expens fuel spend")
-_SPENT = _stems("labor labour spent staffed worked")
+_SPENT = _stems("labor labour spent staff staffed worked")
 _UNITS = _stems("day days h hour hours hrs min mins minute minutes")
 
 
@@ -102,9 +117,19 @@ def _words(column: Facts) -> str:
 
 
 def _any(column: Facts, stems: Sequence[str]) -> str:
-    """The stem that a word of a column begins with; "" for none."""
-    text = _words(column)
-    return next((stem for stem in stems if f"_{stem}" in text), "")
+    """The stem that a word of a column begins with, or is where a full stop ends the stem; "" for none."""
+    text = f"{_words(column)}_"
+    return next((stem for stem in stems if f"_{stem.replace('.', '_')}" in text), "")
+
+
+def _names(column: Facts) -> bool:
+    words = _words(Facts(column.label, "", column.type, column.role)).strip("_").split("_")
+    return len(words) <= 2 and words[-1] in _NAMING
+
+
+def _is_bad(column: Facts) -> bool:
+    """Whether there should be little of it: energy that is used, but not energy that was made."""
+    return bool(_any(column, _BAD)) and not _any(column, _GAINED)
 
 
 def draft(rows_name: str, columns: Sequence[Facts]) -> Draft:
@@ -129,7 +154,9 @@ def draft(rows_name: str, columns: Sequence[Facts]) -> Draft:
     for column in measures:
         if column.name in plans:
             left.append((column.label, f"it is the plan of {plans[column.name].label}: its target"))
-        elif column.least is None or column.least == column.most:
+        elif _names(column):
+            left.append((column.label, "it names or dates a row, and measures nothing"))
+        elif column not in parts.values() and (column.least is None or column.least == column.most):
             left.append((column.label, "it holds nothing, or the same on every row"))
         elif column not in parts:
             plan = next((name for name, base in plans.items() if base.name == column.name), "")
@@ -145,14 +172,19 @@ def draft(rows_name: str, columns: Sequence[Facts]) -> Draft:
 def _rows_counted(name: str) -> DraftKpi:
     return DraftKpi(
         _handle(name, "number_of"), name if name.lower().endswith("s") else f"Number of {name.lower()}", "count()",
-        Unit("number", 0), "lower" if _any(Facts(name, name, "text", "text"), _BAD) else "higher", "flow",
+        Unit("number", 0), "lower" if _is_bad(Facts(name, name, "text", "text")) else "higher", "flow",
         "Every row counts once.",
     )  # fmt: skip
 
 
 def _unsigned(label: str) -> str:
     """A label without the sign of its unit, which every figure carries: Cost of “Cost £”."""
-    return re.sub(r"\s*[(\[]?[£$€¥][)\]]?\s*$", "", label) or label
+    given = unit_of_label(label)
+    codes = rf"|{given.unit.currency}" if given and given.unit.currency else ""
+    codes += "|mins?|hrs?" if given and given.unit.kind == "duration" else ""
+    return (
+        re.sub(rf"\s*[(\[]?\b([£$€¥%]{codes})\b[)\]]?\s*$|\s*[(\[]?[£$€¥%][)\]]?\s*$", "", label, flags=re.I) or label
+    )
 
 
 def _one_of(label: str) -> str:
@@ -183,14 +215,16 @@ def _planned(column: Facts, among: Sequence[Facts]) -> Facts | None:
 
 def _parts(measures: Sequence[Facts], plans: dict[str, Facts]) -> dict[Facts, Facts]:
     """Columns that are a part of another one: bad things among all that there were, and what came of them."""
-    wholes = [c for c in measures if c.whole and not _any(c, _BAD) and c.name not in plans]
+    wholes = [c for c in measures if c.whole and not _is_bad(c) and c.name not in plans]
     found = {}
     for part in measures:
-        if not part.whole or part.name in plans or unit_of_label(part.label) or part.least == part.most:
-            continue
-        if _any(part, _LEVEL) or _any(part, _USED) or set(_words(part).split("_")) & set(_UNITS):
+        if not part.whole or part.name in plans or part.least == part.most:
             continue
         closeness = dict(part.within or ())
+        # “Answered in 20 s” is a count for all that: it goes with what was answered.
+        timed = unit_of_label(part.label) or set(_words(part).split("_")) & set(_UNITS)
+        if _any(part, _LEVEL) or _any(part, _USED) or (timed and max(closeness.values(), default=0.0) < CLOSELY):
+            continue
         fits = [
             whole
             for whole in wholes
@@ -208,11 +242,22 @@ CLOSELY = 0.7  # correlation from which two counts are taken for a part and its 
 
 def _is_of(part: Facts, whole: Facts, closeness: float) -> bool:
     """Whether a column that is never more than another one counts some of what that one counts."""
-    if _any(part, _BAD):
-        return (
-            bool(_any(whole, _WHOLE) and not _any(part, _EACH)) or closeness >= CLOSELY or _shares_a_word(part, whole)
-        )
-    return closeness >= CLOSELY and (_shares_a_word(part, whole) or bool(_any(part, _GOOD_OUTCOMES)))
+    shared = _shares_a_word(part, whole)
+    if _is_bad(part):
+        some = _any(whole, _WHOLE) and not _any(part, _EACH) and not _any(part, _EVENTS) and not _of_others(part)
+        return shared or closeness >= CLOSELY or bool(some)
+    # What there can be at most may well be the same every day, and so moves with nothing.
+    return (closeness >= CLOSELY and (shared or bool(_any(part, _GOOD_OUTCOMES)))) or (
+        shared and bool(_any(whole, _CAPACITY))
+    )
+
+
+def _of_others(part: Facts) -> bool:
+    """Whether what is bad has a noun of its own: cancelled classes are of classes, and of nothing else."""
+    stem = _any(part, _BAD).strip(".")
+    words = _words(Facts(part.label, "", part.type, part.role)).replace(f"_{stem}", f"_{stem}·").strip("_").split("_")
+    at = {n for n, word in enumerate(words) if "·" in word}
+    return any(len(word) > 2 for n, word in enumerate(words) if n not in at and stem.partition("_")[0] != word)
 
 
 def _shares_a_word(one: Facts, other: Facts) -> bool:
@@ -225,7 +270,7 @@ def _counted(measures: Sequence[Facts], parts: dict[Facts, Facts], plans: dict[s
     found = found or [
         c
         for c in measures
-        if c.whole and _any(c, _WHOLE) and not _any(c, (*_BAD, *_LEVEL, *_EACH)) and c.name not in plans
+        if c.whole and _any(c, _WHOLE) and not _is_bad(c) and not _any(c, (*_LEVEL, *_EACH)) and c.name not in plans
         and c not in parts and c.least != c.most
     ]  # fmt: skip
     return max(found, key=lambda column: column.most or 0.0, default=None)
@@ -233,11 +278,10 @@ def _counted(measures: Sequence[Facts], parts: dict[Facts, Facts], plans: dict[s
 
 def _is_used(column: Facts) -> bool:
     """Whether it grows with what is done, so that its sum says little by itself."""
-    if _any(column, _USED):
+    if _any(column, _USED) and not _any(column, _GAINED):
         return True
-    given = unit_of_label(column.label)
     words = set(_words(column).strip("_").split("_"))
-    return given is not None and given.unit.kind == "duration" and (words <= set(_UNITS) or bool(_any(column, _SPENT)))
+    return bool(words & set(_UNITS)) and (words <= set(_UNITS) or bool(_any(column, _SPENT)))
 
 
 def _used_per(column: Facts, counted: Facts) -> DraftKpi:
@@ -252,7 +296,7 @@ def _used_per(column: Facts, counted: Facts) -> DraftKpi:
 
 
 def _share_of_flag(column: Facts) -> DraftKpi:
-    bad = _any(column, _BAD)
+    bad = _is_bad(column)
     return DraftKpi(
         _handle(column.label, "share_of"), f"{column.label} share", f"count(where {column.name} = yes) / count()", PERCENT,
         "lower" if bad else "higher", "rate",
@@ -277,7 +321,7 @@ def _share_of_outcome(column: Facts) -> list[DraftKpi]:
 
 
 def _share_of_whole(part: Facts, whole: Facts) -> DraftKpi:
-    bad = bool(_any(part, _BAD))
+    bad = _is_bad(part)
     own = part.label.lower().startswith(whole.label.lower())
     name = f"{part.label}, share" if own else f"{part.label} of {whole.label.lower()}"
     return DraftKpi(
@@ -290,7 +334,7 @@ def _share_of_whole(part: Facts, whole: Facts) -> DraftKpi:
 def _amount(column: Facts, plan: str) -> DraftKpi:
     given = unit_of_label(column.label) or unit_of_label(column.name)
     unit = given.unit if given else Unit("number", 0)
-    direction: Direction = "lower" if _any(column, _BAD) else "higher"
+    direction: Direction = "lower" if _is_bad(column) else "higher"
     handle, sense = (
         _handle(column.label, "value_of"),
         "the less the better" if direction == "lower" else "the more the better",
@@ -307,12 +351,14 @@ def _amount(column: Facts, plan: str) -> DraftKpi:
         if given is not None and given.unit.kind == "duration" and not _any(column, _LONG_IS_GOOD):
             direction, sense = "lower", "the less the better"
         places = max(1, unit.decimals)
+        if (unit.kind == "number" and _any(column, ("percent", "pct"))) or "%" in column.label:
+            unit = Unit("number", places, text="%")
         return DraftKpi(
             handle, _unsigned(column.label), f"mean({column.name})",
             Unit(unit.kind, places, unit.currency, unit.text), direction, "rate",
             f"“{column.label}” is measured on each row: its mean; {sense}.",
         )  # fmt: skip
-    if _any(column, _LEVEL):
+    if _any(column, _LEVEL) and not _any(column, ("new.",)):
         return DraftKpi(
             handle, _unsigned(column.label), f"sum({column.name})", unit, direction, "stock",
             f"“{column.label}” is how much there is at a time: over a span the last day counts; {sense}.",

@@ -6,6 +6,7 @@ from __future__ import annotations
 import unicodedata
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 from rapidfuzz.distance import OSA
@@ -29,6 +30,7 @@ class Thing:
     also: str = ""
 
 
+@lru_cache(maxsize=1 << 16)
 def plainly(text: str) -> str:
     """A text without accents and capitals, its signs as blanks."""
     bare = "".join(c for c in unicodedata.normalize("NFKD", text.casefold()) if not unicodedata.combining(c))

@@ -134,6 +134,21 @@ class PageTest(unittest.TestCase):
             chain.key_up(key)
         chain.perform()
 
+    def paste(self, text: str) -> None:
+        self.driver.execute_script(
+            "const data = new DataTransfer(); data.setData('text/plain', arguments[0]);"
+            "document.activeElement.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true}))",
+            text,
+        )
+
+    def copied(self) -> str:
+        """What the page puts on the clipboard when copying is asked for."""
+        script = (
+            "const data = new DataTransfer(); const e = new ClipboardEvent('copy', {clipboardData: data, bubbles: true});"
+            "document.activeElement.dispatchEvent(e); return data.getData('text/plain')"
+        )
+        return str(self.driver.execute_script(script))
+
     def drag(self, element: WebElement, across: int, along: int = 0) -> None:
         chain = ActionChains(self.driver, duration=60).click_and_hold(element)
         for _ in range(4):

@@ -436,3 +436,32 @@ class Composing(Bench):
         self.wait(lambda: len(self.body("scorecards", self.card)["sections"]) == 3)
         titles = [one["title"] for one in self.body("scorecards", self.card)["sections"]]
         self.assertTrue(titles[1].endswith("(copy)"), titles)
+
+    def test_sheets_are_copied_to_another_scorecard(self) -> None:
+        self.bench()
+        self.grip("d").send_keys(Keys.SPACE)
+        text = self.copied()
+        other = self.make("scorecards", {"title": "Other", "sections": [{"id": "x", "title": "X", "instruments": []}]})
+        self.addCleanup(self.drop, "scorecards", other)  # before the yardstick that the copy is graded by
+        self.open(f"/scorecards/{other}/bench")
+        self.see("Close the bench")
+        self.paste(text)
+        made = self.wait(lambda: self.body("scorecards", other)["sections"][0]["instruments"])
+        self.assertEqual(
+            [(one["kpi"], one["face"], one["yardstick"]) for one in made], [("on-time", "dial", self.yardstick)]
+        )
+        self.assertNotEqual(made[0]["id"], "d")
+
+    def test_gaps_are_closed_and_a_section_opens_folded(self) -> None:
+        self.bench()
+        self.grip("l").send_keys(Keys.ARROW_DOWN)
+        self.wait(lambda: self.instrument("l")["y"] > 0)
+        self.slot("This section")
+        self.press("Tidy up", ".slot-panel button")
+        self.wait(lambda: (self.instrument("l")["x"], self.instrument("l")["y"]) == (4, 0), "side by side again")
+        self.slot("This section")
+        self.press("Opens unfolded", ".slot-panel button")
+        self.wait(lambda: self.saved()["sections"][0]["folded"])
+        self.press("Close the bench")
+        self.see("Open the bench")
+        self.wait(lambda: not self.all("[data-instrument]"))

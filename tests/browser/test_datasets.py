@@ -91,13 +91,6 @@ class Columns(WithFile):
 
 
 class Typed(WithFile):
-    def paste(self, text: str) -> None:
-        script = (
-            "const data = new DataTransfer(); data.setData('text/plain', arguments[0]);"
-            "document.activeElement.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true}))"
-        )
-        self.driver.execute_script(script, text)
-
     def cell(self, row: int, column: int) -> str:
         return self.one(f'[data-cell="{row}-{column}"]').text
 

@@ -201,13 +201,6 @@ class MarkBook(PageTest):
         self.keys("many", Keys.ENTER)
         self.see("is not a number")
 
-    def paste(self, text: str) -> None:
-        script = (
-            "const data = new DataTransfer(); data.setData('text/plain', arguments[0]);"
-            "document.activeElement.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true}))"
-        )
-        self.driver.execute_script(script, text)
-
     def test_a_block_is_pasted_from_a_spreadsheet_and_taken_back_at_once(self) -> None:
         self.open(f"/marks/{self.kpi}?year=2026")
         self.see("Each route")
@@ -231,11 +224,7 @@ class MarkBook(PageTest):
         self.chord(Keys.SHIFT, Keys.ARROW_DOWN)
         self.press("Fill down")
         self.wait(lambda: [self.cell(row, 3) for row in (3, 4, 5, 6)] == ["80%", "80%", "80%", "–"])
-        script = (
-            "const data = new DataTransfer(); const e = new ClipboardEvent('copy', {clipboardData: data, bubbles: true});"
-            "document.body.dispatchEvent(e); return data.getData('text/plain')"
-        )
-        self.assertEqual(self.driver.execute_script(script), "80%\n80%\n80%")
+        self.assertEqual(self.copied(), "80%\n80%\n80%")
         self.driver.execute_script("document.querySelector('[data-cell=\"5-3\"]').focus()")
         self.keys(Keys.DELETE)
         self.wait(lambda: [self.cell(row, 3) for row in (3, 4, 5)] == ["–", "–", "–"])
@@ -314,11 +303,7 @@ class ManyMarks(PageTest):
         self.open(f"/marks/{self.kpi}?year=2026")
         self.see("Each route")
         self.driver.execute_script("document.querySelector('[data-cell=\"2-9\"]').focus()")
-        script = (
-            "const data = new DataTransfer(); data.setData('text/plain', '99000000000');"
-            "document.activeElement.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true}))"
-        )
-        self.driver.execute_script(script)
+        self.paste("99000000000")
         self.see("is far from this KPI’s history")
         self.assertEqual(self.cells(2)[9], "–")
         self.press("Keep it")

@@ -38,6 +38,25 @@ class Drafted(unittest.TestCase):
         self.assertNotIn("count()", found, "each row is the totals of several")
         self.assertNotIn("sum(repairs_in_time) / sum(repairs)", repairs(0.2))
 
+    def test_words_are_read_whole_where_their_beginning_says_something_else(self) -> None:
+        found = self.of(
+            number("calls_handled", 20, 90), number("marketing_spend_eur", 1, 900), number("tools_made", 1, 40),
+            number("agents", 1, 9), number("number_of_missions", 1, 5),
+        )  # fmt: skip
+        self.assertEqual(found["sum(calls_handled)"][:2], ("higher", "flow"))
+        self.assertEqual(found["sum(agents)"][:2], ("higher", "stock"))
+        self.assertEqual(found["sum(number_of_missions)"][:2], ("higher", "flow"))
+        self.assertEqual(self.of(number("energy_produced", 1, 9000))["sum(energy_produced)"][:2], ("higher", "flow"))
+        self.assertEqual(self.of(number("passengers", 1, 400))["sum(passengers)"][:2], ("higher", "flow"))
+        self.assertEqual(found["sum(marketing_spend_eur) / sum(calls_handled)"][0], "lower")
+
+    def test_what_there_can_be_at_most_is_what_a_share_is_of(self) -> None:
+        within = (("rooms_available", 0.0),)
+        sold = Facts("rooms_sold", "Rooms sold", "number", "measure", 20, 80, True, 60, (), within)
+        found = self.of(number("rooms_available", 80, 80, distinct=1), sold, number("year", 2025, 2026, distinct=2))
+        self.assertEqual(found["sum(rooms_sold) / sum(rooms_available)"], ("higher", "rate", "percent"))
+        self.assertFalse([formula for formula in found if "year" in formula])
+
     def test_a_flag_is_a_share_and_its_direction_is_told_by_its_name(self) -> None:
         late, kept = Facts("late", "Late", "flag", "flag"), Facts("kept", "Kept", "flag", "flag")
         found = self.of(late, kept)

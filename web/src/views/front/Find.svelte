@@ -74,15 +74,13 @@
         />
         <ul id="found" role="listbox" aria-label="Found">
           {#each found as one, i (i)}
+            <!-- svelte-ignore a11y_click_events_have_key_events (the field has the keys) -->
             <li
               id="found-{i}"
               role="option"
               aria-selected={i === at}
               onpointermove={() => (at = i)}
-              onpointerdown={(event) => {
-                event.preventDefault()
-                void go(one)
-              }}
+              onclick={() => void go(one)}
             >
               <span class="what small soft">{NAMES[one.what]}</span>
               <b>{one.name}</b>
@@ -140,6 +138,12 @@
     min-height: 32px;
     border-radius: 3px;
     cursor: pointer;
+  }
+  @media screen and (max-width: 760px) {
+    li {
+      min-height: 44px;
+      align-items: center;
+    }
   }
   li[aria-selected='true'] {
     background: var(--accent-tint);

@@ -63,13 +63,16 @@
   }
   const keep = (text: string) =>
     tried('Keeping the rows…', async () => {
+      const tabs = text.includes('\t')
       const [labels = [], ...rows] = cells(text)
-      if (!rows.length || labels.length < 2)
+      // Lines of a CSV file are read as one: by their own separator.
+      if (!rows.length || (labels.length < 2 && !/[,;|]/.test(labels[0] ?? '')))
         throw new Error(
           'That is no table yet. Copy cells in a spreadsheet with their heads in the first line, at least two columns and one row, and paste them here.',
         )
-      if (rows.length > TYPED) {
-        const id = await sending.send(new File([text], `${name}.tsv`, { type: 'text/tab-separated-values' }))
+      if (!tabs || rows.length > TYPED) {
+        const [ending, type] = tabs ? ['tsv', 'text/tab-separated-values'] : ['csv', 'text/csv']
+        const id = await sending.send(new File([text], `${name}.${ending}`, { type }))
         if (id) await read(id)
         return
       }
