@@ -8,13 +8,37 @@ from __future__ import annotations
 
 import signal
 import sys
+import time
 import unittest
 from pathlib import Path
 
 from ironmark.store import scratch
 from tests import world
 
+SLOWEST = 12
 FOLDERS = ("core", "tables", "store", "pages", "api", "second", "browser")
+
+
+class Timed(unittest.TextTestResult):
+    """Tells which tests took longest, so that those that could be quicker are seen."""
+
+    took: dict[str, float]
+
+    def startTest(self, test: unittest.TestCase) -> None:
+        self.took = getattr(self, "took", {})
+        self.took[test.id()] = -time.perf_counter()
+        super().startTest(test)
+
+    def stopTest(self, test: unittest.TestCase) -> None:
+        super().stopTest(test)
+        self.took[test.id()] += time.perf_counter()
+
+    def printErrors(self) -> None:
+        super().printErrors()
+        slowest = sorted(getattr(self, "took", {}).items(), key=lambda one: -one[1])[:SLOWEST]
+        self.stream.writeln(
+            "\nthe longest: " + ", ".join(f"{name.rpartition('tests.')[2]} {s:.0f} s" for name, s in slowest)
+        )
 
 
 def main(results: str | None = None, pattern: str = "") -> int:
@@ -32,7 +56,7 @@ def main(results: str | None = None, pattern: str = "") -> int:
     for name in wanted[first - 1 :: parts]:
         suite.addTests(unittest.defaultTestLoader.loadTestsFromName(name))
     try:
-        found = unittest.TextTestRunner(verbosity=1).run(suite)
+        found = unittest.TextTestRunner(verbosity=1, resultclass=Timed).run(suite)
     finally:
         world.close()
     # A test counts once, however many of its subtests fail.

@@ -454,11 +454,11 @@ class Composing(Bench):
 
     def test_gaps_are_closed_and_a_section_opens_folded(self) -> None:
         self.bench()
-        self.grip("l").send_keys(Keys.ARROW_DOWN)
-        self.wait(lambda: self.instrument("l")["y"] > 0)
+        self.grip("d").send_keys(Keys.DELETE)
+        self.wait(lambda: self.where("d")[0] == -1)
         self.slot("This section")
         self.press("Tidy up", ".slot-panel button")
-        self.wait(lambda: (self.instrument("l")["x"], self.instrument("l")["y"]) == (4, 0), "side by side again")
+        self.wait(lambda: (self.instrument("l")["x"], self.instrument("l")["y"]) == (0, 0), "where the other one stood")
         self.slot("This section")
         self.press("Opens unfolded", ".slot-panel button")
         self.wait(lambda: self.saved()["sections"][0]["folded"])

@@ -88,9 +88,7 @@ class Repeats(Bench):
         self.wait(lambda: len(self.all("[data-instrument=d] .each button")) == 6)
         self.slot("How many")
         self.choose("the first 3, the rest as one")
-        self.wait(
-            lambda: [b.text.split("\n")[0] for b in self.all("[data-instrument=d] .each button")][-1:] == ["3 others"]
-        )
+        self.wait(lambda: [b.text for b in self.all("[data-instrument=d] .each .name")][-1:] == ["3 others"])
         self.slot("Scope of the instrument")
         self.choose("each of the last 6 months")
         self.wait(lambda: len(self.all("[data-instrument=d] .each button")) == 6)

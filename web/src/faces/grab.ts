@@ -26,7 +26,7 @@ export function grabbing(node: SVGElement, given: Given) {
     held = true
     last = null
     node.setPointerCapture(event.pointerId)
-    node.focus()
+    node.focus({ preventScroll: true })
   }
   function move(event: PointerEvent) {
     if (!held) return

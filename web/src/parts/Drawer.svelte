@@ -26,7 +26,7 @@
   }
   function down(event: PointerEvent) {
     event.preventDefault()
-    ;(event.currentTarget as HTMLElement).focus()
+    ;(event.currentTarget as HTMLElement).focus({ preventScroll: true })
     ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
     from = { y: event.clientY, height: shown }
   }
@@ -40,7 +40,7 @@
 
 <svelte:window bind:innerHeight={screen} />
 
-<aside class="drawer" class:low aria-label={label} style:--height="{shown}px">
+<aside class="drawer" class:low data-covers aria-label={label} style:--height="{shown}px">
   {#if tab}<div class="tab">{@render tab()}</div>{/if}
   {#if !low}
     <!-- A separator that can be moved is a control, by the standard for such ones. -->

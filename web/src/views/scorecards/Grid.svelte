@@ -64,7 +64,7 @@
     if (event.button !== 0) return
     event.preventDefault()
     pressed = true
-    ;(event.currentTarget as HTMLElement).focus()
+    ;(event.currentTarget as HTMLElement).focus({ preventScroll: true })
     pressed = false
     if (!picked.includes(item.id) || event.shiftKey) select(item.id, event.shiftKey)
     held = { id: item.id, x: event.clientX, y: event.clientY, size, from: { ...item } }
@@ -97,8 +97,10 @@
   }
   /** The other section under the pointer, which shows that it takes what is dragged. */
   function otherSection(event: PointerEvent): HTMLElement | null {
-    const under = document
-      .elementsFromPoint(event.clientX, event.clientY)
+    const there = document.elementsFromPoint(event.clientX, event.clientY)
+    // What lies under the bench is not seen, and takes nothing.
+    const seen = there.some((found) => found.closest('[data-covers]')) ? [] : there
+    const under = seen
       .map((found) => found.closest<HTMLElement>('[data-takes]'))
       .find((found) => found && found.dataset.takes !== section.id)
     for (const grid of document.querySelectorAll<HTMLElement>('[data-takes]'))

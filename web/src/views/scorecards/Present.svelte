@@ -289,7 +289,6 @@
   }
   /* What is read from afar takes the room there is: figures are larger, rows higher, and names stand on two lines. */
   .stage {
-    --large: 42px;
     --tallest: 58px;
     --names: normal;
     flex: 1;

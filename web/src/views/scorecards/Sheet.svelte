@@ -277,7 +277,7 @@
     gap: 12px;
   }
   .figure {
-    font-size: min(var(--large, 30px), 96cqi / (var(--chars) * 0.58));
+    font-size: min(30px, 96cqi / (var(--chars) * 0.58));
     white-space: nowrap;
   }
   .figure.none {
@@ -292,11 +292,15 @@
   }
   @container sheet (max-width: 190px) {
     .figure {
-      font-size: min(var(--large, 23px), 96cqi / (var(--chars) * 0.58));
+      font-size: 23px;
     }
     .words {
       display: none !important;
     }
+  }
+  /* Read from afar, on a wall. */
+  :global(.stage) .figure:not(.none) {
+    font-size: min(42px, 96cqi / (var(--chars) * 0.58));
   }
   .words {
     display: flex;

@@ -25,7 +25,7 @@
 </nav>
 
 <style>
-  nav a {
+  nav > a {
     display: flex;
     justify-content: space-between;
     align-items: center;
@@ -35,10 +35,10 @@
     border-bottom: 1px solid var(--rule);
     border-left: 3px solid transparent;
   }
-  nav a:hover {
+  nav > a:hover {
     color: var(--accent);
   }
-  nav a[aria-current] {
+  nav > a[aria-current] {
     background: var(--accent-tint);
     border-left-color: var(--accent);
   }
