@@ -1,8 +1,13 @@
 /** What is in view is told when something it may rest on has changed. */
 
-/** Calls `told` on every change, and when the server is there again after it was away. Returns how to stop. */
+/**
+ * Calls `told` on every change, and when the server is there again after it was away. Returns how to stop.
+ *
+ * A browser keeps few connections to one server, over all its tabs: only a page that is seen holds one. What was out of
+ * sight, or was left and is come back to, is told once more.
+ */
 export function whenChanged(told: () => void, away: (gone: boolean) => void = () => undefined): () => void {
-  const stream = new EventSource('/api/changes')
+  let stream: EventSource | undefined
   let lost = false
   let timer: ReturnType<typeof setTimeout> | undefined
   // Changes that come together are one.
@@ -10,20 +15,37 @@ export function whenChanged(told: () => void, away: (gone: boolean) => void = ()
     clearTimeout(timer)
     timer = setTimeout(told, 150)
   }
-  stream.addEventListener('changed', soon)
-  stream.addEventListener('here', () => {
-    if (lost) soon()
-    lost = false
-    away(false)
-  })
-  stream.addEventListener('error', () => {
-    // A stream that ran its time is opened again at once; one that stays away is a server that does.
-    lost = true
-    setTimeout(() => lost && away(true), 4000)
-  })
-  return () => {
-    clearTimeout(timer)
-    lost = false
+  function open() {
+    if (stream) return
+    stream = new EventSource('/api/changes')
+    stream.addEventListener('changed', soon)
+    stream.addEventListener('here', () => {
+      if (lost) soon()
+      lost = false
+      away(false)
+    })
+    stream.addEventListener('error', () => {
+      // A stream that ran its time is opened again at once; one that stays away is a server that does.
+      lost = true
+      setTimeout(() => lost && stream && away(true), 4000)
+    })
+  }
+  function close() {
+    if (!stream) return
     stream.close()
+    stream = undefined
+    lost = true
+  }
+  const follow = () => (document.visibilityState === 'visible' ? open() : close())
+  document.addEventListener('visibilitychange', follow)
+  addEventListener('pagehide', close)
+  addEventListener('pageshow', follow)
+  follow()
+  return () => {
+    document.removeEventListener('visibilitychange', follow)
+    removeEventListener('pagehide', close)
+    removeEventListener('pageshow', follow)
+    clearTimeout(timer)
+    close()
   }
 }
