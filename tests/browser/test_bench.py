@@ -460,7 +460,7 @@ class Composing(Bench):
         self.press("Tidy up", ".slot-panel button")
         self.wait(lambda: (self.instrument("l")["x"], self.instrument("l")["y"]) == (0, 0), "where the other one stood")
         self.slot("This section")
-        self.press("Opens unfolded", ".slot-panel button")
+        self.press("Opens folded", ".slot-panel button")
         self.wait(lambda: self.saved()["sections"][0]["folded"])
         self.press("Close the bench")
         self.see("Open the bench")
