@@ -214,10 +214,26 @@ def _facts(dataset: StoredDataset, frame: pl.DataFrame) -> list[Facts]:
             whole = bool((numbers == numbers.round()).all())
         members = tuple(sorted(str(m) for m in known.unique())) if column.role == "segment" else ()
         found.append(
-            Facts(column.name, column.label, column.type, column.role, least, most, whole, known.n_unique(), members)
+            Facts(
+                column.name,
+                _as_words(column.label),
+                column.type,
+                column.role,
+                least,
+                most,
+                whole,
+                known.n_unique(),
+                members,
+            )
         )
     counts = [fact.name for fact in found if fact.role == "measure" and fact.whole][:MOST_COUNTS]
     return [replace(fact, within=_within(fact.name, counts, frame)) if fact.name in counts else fact for fact in found]
+
+
+def _as_words(label: str) -> str:
+    """A heading as people write it: Delay minutes for delay_minutes."""
+    plain = label.replace("_", " ").strip() or label
+    return plain[:1].upper() + plain[1:]
 
 
 def _within(name: str, counts: Sequence[str], frame: pl.DataFrame) -> tuple[tuple[str, float], ...]:
