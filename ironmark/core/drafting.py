@@ -29,7 +29,7 @@ _BAD = _stems(
     "missing mistake mortality no_show noshow outage overdue overrun overtime penalt queue readmi refund "
     "reject reopen repeat resign retest return rework scrap shortage shrink sick spend spill stockout stoppage "
     "suspen temp_staff theft truan turnover_staff unanswered unpaid unplanned unresolved unsold vacan "
-    "violation wait waste wasted withdraw "
+    "violation wait waste withdraw "
 )
 # an amount there is at a time,
 _LEVEL = _stems(
@@ -112,24 +112,41 @@ class Draft:
     left_out: tuple[tuple[str, str], ...]  # columns by their label, and why no KPI was made of them
 
 
+def _joined(text: str) -> str:
+    return "_" + re.sub(r"[\W_]+", "_", text.lower())
+
+
 def _words(column: Facts) -> str:
-    return "_" + re.sub(r"[\W_]+", "_", f"{column.name}_{column.label}".lower())
+    return _joined(f"{column.name}_{column.label}")
+
+
+def _stem_in(text: str, stems: Sequence[str]) -> str:
+    """The stem that a word of a text begins with, or is where a full stop ends the stem; "" for none."""
+    words = f"{_joined(text)}_"
+    return next((stem for stem in stems if f"_{stem.replace('.', '_')}" in words), "")
 
 
 def _any(column: Facts, stems: Sequence[str]) -> str:
-    """The stem that a word of a column begins with, or is where a full stop ends the stem; "" for none."""
-    text = f"{_words(column)}_"
-    return next((stem for stem in stems if f"_{stem.replace('.', '_')}" in text), "")
+    return _stem_in(f"{column.name}_{column.label}", stems)
 
 
 def _names(column: Facts) -> bool:
-    words = _words(Facts(column.label, "", column.type, column.role)).strip("_").split("_")
+    words = _joined(column.label).strip("_").split("_")
     return len(words) <= 2 and words[-1] in _NAMING
 
 
 def _is_bad(column: Facts) -> bool:
+    return _sounds_bad(f"{column.name}_{column.label}")
+
+
+def _sounds_bad(text: str) -> bool:
     """Whether there should be little of it: energy that is used, but not energy that was made."""
-    return bool(_any(column, _BAD)) and not _any(column, _GAINED)
+    return bool(_stem_in(text, _BAD)) and not _stem_in(text, _GAINED)
+
+
+def _unit(column: Facts) -> Unit:
+    given = unit_of_label(column.label) or unit_of_label(column.name)
+    return given.unit if given else Unit("number", 0)
 
 
 def draft(rows_name: str, columns: Sequence[Facts]) -> Draft:
@@ -172,7 +189,7 @@ def draft(rows_name: str, columns: Sequence[Facts]) -> Draft:
 def _rows_counted(name: str) -> DraftKpi:
     return DraftKpi(
         _handle(name, "number_of"), name if name.lower().endswith("s") else f"Number of {name.lower()}", "count()",
-        Unit("number", 0), "lower" if _is_bad(Facts(name, name, "text", "text")) else "higher", "flow",
+        Unit("number", 0), "lower" if _sounds_bad(name) else "higher", "flow",
         "Every row counts once.",
     )  # fmt: skip
 
@@ -255,7 +272,7 @@ def _is_of(part: Facts, whole: Facts, closeness: float) -> bool:
 def _of_others(part: Facts) -> bool:
     """Whether what is bad has a noun of its own: cancelled classes are of classes, and of nothing else."""
     stem = _any(part, _BAD).strip(".")
-    words = _words(Facts(part.label, "", part.type, part.role)).replace(f"_{stem}", f"_{stem}·").strip("_").split("_")
+    words = _joined(part.label).replace(f"_{stem}", f"_{stem}·").strip("_").split("_")
     at = {n for n, word in enumerate(words) if "·" in word}
     return any(len(word) > 2 for n, word in enumerate(words) if n not in at and stem.partition("_")[0] != word)
 
@@ -285,8 +302,7 @@ def _is_used(column: Facts) -> bool:
 
 
 def _used_per(column: Facts, counted: Facts) -> DraftKpi:
-    given = unit_of_label(column.label) or unit_of_label(column.name)
-    unit = given.unit if given else Unit("number", 0)
+    unit = _unit(column)
     name = f"{_unsigned(column.label)} per {_one_of(counted.label)}"
     return DraftKpi(
         _handle(name, "value_of"), name, f"sum({column.name}) / sum({counted.name})",
@@ -307,7 +323,7 @@ def _share_of_flag(column: Facts) -> DraftKpi:
 def _share_of_outcome(column: Facts) -> list[DraftKpi]:
     if not 2 <= len(column.members) <= 8:
         return []
-    good = next((m for m in column.members if _any(Facts(m, m, "text", "text"), _GOOD_OUTCOMES)), None)
+    good = next((m for m in column.members if _stem_in(m, _GOOD_OUTCOMES)), None)
     if good is None:
         return []
     quoted = good.replace('"', "'")
@@ -332,8 +348,8 @@ def _share_of_whole(part: Facts, whole: Facts) -> DraftKpi:
 
 
 def _amount(column: Facts, plan: str) -> DraftKpi:
-    given = unit_of_label(column.label) or unit_of_label(column.name)
-    unit = given.unit if given else Unit("number", 0)
+    unit = _unit(column)
+    lasts = unit.kind == "duration"
     direction: Direction = "lower" if _is_bad(column) else "higher"
     handle, sense = (
         _handle(column.label, "value_of"),
@@ -346,9 +362,9 @@ def _amount(column: Facts, plan: str) -> DraftKpi:
             f"“{column.label}” lies between 0 and 1 on every row: its mean, in which every row weighs the same; {sense}.",
         )  # fmt: skip
     scored = column.whole and column.distinct <= 11 and (column.most or 0) <= 10 and _any(column, ("rating", "score", "nps", "grade", "mood", "satisf"))  # fmt: skip
-    each = _any(column, _EACH) or (given is not None and given.unit.kind == "duration" and not _any(column, ("hours_worked", "overtime", "downtime")))  # fmt: skip
+    each = _any(column, _EACH) or (lasts and not _any(column, ("hours_worked", "overtime", "downtime")))  # fmt: skip
     if scored or each:
-        if given is not None and given.unit.kind == "duration" and not _any(column, _LONG_IS_GOOD):
+        if lasts and not _any(column, _LONG_IS_GOOD):
             direction, sense = "lower", "the less the better"
         places = max(1, unit.decimals)
         if (unit.kind == "number" and _any(column, ("percent", "pct"))) or "%" in column.label:

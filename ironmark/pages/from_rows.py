@@ -4,7 +4,7 @@ and made of those that are kept."""
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -226,8 +226,9 @@ def _facts(dataset: StoredDataset, frame: pl.DataFrame) -> list[Facts]:
                 members,
             )
         )
-    counts = [fact.name for fact in found if fact.role == "measure" and fact.whole][:MOST_COUNTS]
-    return [replace(fact, within=_within(fact.name, counts, frame)) if fact.name in counts else fact for fact in found]
+    names = [fact.name for fact in found if fact.role == "measure" and fact.whole][:MOST_COUNTS]
+    counts = {name: frame[name].cast(pl.Float64).to_numpy() for name in names}
+    return [replace(fact, within=_within(fact.name, counts)) if fact.name in counts else fact for fact in found]
 
 
 def _as_words(label: str) -> str:
@@ -236,17 +237,18 @@ def _as_words(label: str) -> str:
     return plain[:1].upper() + plain[1:]
 
 
-def _within(name: str, counts: Sequence[str], frame: pl.DataFrame) -> tuple[tuple[str, float], ...]:
-    """Those of some columns that are never less than one of them, with the correlation of both."""
+def _within(name: str, counts: Mapping[str, Floats]) -> tuple[tuple[str, float], ...]:
+    """Those of some columns that are never less than one of them, with the correlation of both. counts: (n,), NaN for
+    none."""
     found = []
-    for other in counts:
-        both = frame.select(pl.col(name, other).cast(pl.Float64)).drop_nulls()
-        part, whole = (both[column].to_numpy() for column in (name, other)) if other != name else (None, None)
-        if part is None or whole is None or len(part) < FEW_ROWS or (part > whole).any() or (part == whole).all():
+    for other in counts.keys() - {name}:
+        known = np.isfinite(counts[name]) & np.isfinite(counts[other])
+        part, whole = counts[name][known], counts[other][known]
+        if len(part) < FEW_ROWS or (part > whole).any() or (part == whole).all():
             continue
         moves = part.std() > 0 and whole.std() > 0
         found.append((other, float(np.corrcoef(part, whole)[0, 1]) if moves else 0.0))
-    return tuple(found)
+    return tuple(sorted(found))
 
 
 def _best_segments(dataset: StoredDataset, frame: pl.DataFrame) -> list[tuple[str, str, int]]:

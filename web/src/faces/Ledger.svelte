@@ -310,9 +310,10 @@
       </div>
       <Windowed items={rows} height={ROW} key={(reading) => reading.key} {bed}>
         {#snippet row(reading)}
+          {@const named = columns.length > 0 && !!byMember(picture, reading)}
           <div class="line r-{reading.role}" class:dim={dim(reading)} role="row" data-tip={inFull(reading)}>
             <div role="rowheader" class="name">
-              {#if byMember(picture, reading) && columns.length}
+              {#if named}
                 <MemberName {picture} {reading} />{#if reading.word}<NoteSign
                     wanted={reading.word === 'wanted'}
                     size={12}
@@ -336,7 +337,7 @@
                 class:right={NUMBERS.includes(column)}
                 class:none={reading.value === null}
               >
-                {#if column === columns[0] && byMember(picture, reading)}
+                {#if named && column === columns[0]}
                   <button class="cell" onclick={() => open?.(reading)} aria-label={reading.spoken}
                     >{@render cell(reading, column)}</button
                   >

@@ -25,7 +25,6 @@
   let width = $state(1920)
   let height = $state(1080)
   let frame = $state<HTMLElement | null>(null)
-  setContext('wall', true)
 
   const scope = $derived.by((): Scope | null => {
     const query = new URLSearchParams(router.querystring ?? '')
