@@ -178,11 +178,14 @@ class Printer:
 
     def _as_one_page(self, driver: Any) -> bytes:
         driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"media": "screen"})
-        width, height = self._box(driver)
-        return self._print(
-            driver, paperWidth=width / 96, paperHeight=(height + 1) / 96, marginTop=0, marginBottom=0, marginLeft=0,
-            marginRight=0, pageRanges="1",
-        )  # fmt: skip
+        try:
+            width, height = self._box(driver)
+            return self._print(
+                driver, paperWidth=width / 96, paperHeight=(height + 1) / 96, marginTop=0, marginBottom=0, marginLeft=0,
+                marginRight=0, pageRanges="1",
+            )  # fmt: skip
+        finally:  # it would hold for every page after this one: rules of a screen lose rows on paper
+            driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"media": ""})
 
     def _shot(self, driver: Any, scale: int) -> bytes:
         width, height = self._box(driver)

@@ -238,6 +238,16 @@ class Pictures(unittest.TestCase):
             picture = bytes(resvg_py.svg_to_bytes(svg_string=kept.decode()))
             self.assertGreater(len(picture), 4_000)
 
+    def test_what_was_drawn_before_leaves_nothing_behind(self) -> None:
+        """The printer is kept warm: each form is the same whatever it drew last."""
+        card = "where-and-when"  # its ledger fills its sheet to the last row
+        said = {}
+        for before in ("pdf", "svg", "png", "pptx"):
+            take(edition(card), before)
+            paper = pypdf.PdfReader(io.BytesIO(take(edition(card), "pdf")))
+            said[before] = [page.extract_text() for page in paper.pages]
+        self.assertEqual([before for before in said if said[before] != said["pdf"]], [])
+
     def test_papers(self) -> None:
         sizes = {}
         for paper in ("a3", "letter", "wide"):

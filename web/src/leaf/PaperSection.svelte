@@ -30,9 +30,7 @@
 
   onMount(async () => {
     await document.fonts.ready
-    // Sizes that are watched for may be told a frame late on a busy machine: two rounds have to find nothing.
-    let calm = 0
-    for (let round = 0; round < 10 && calm < 2; round++) {
+    for (let round = 0; round < 4; round++) {
       await tick()
       await new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)))
       let more = false
@@ -48,7 +46,7 @@
         grown = { ...grown, [id]: given }
         more = true
       }
-      calm = more ? 0 : calm + 1
+      if (!more) break
     }
     await tick()
     const high = bed.offsetHeight
