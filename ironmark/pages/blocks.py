@@ -15,7 +15,7 @@ from ironmark.core.lines import plainly
 from ironmark.core.marks import MarkEntry
 from ironmark.core.reading import Readings
 from ironmark.pages.library import Library, Taken
-from ironmark.pages.page import Ask, Figures, Mark, Moment, Partial, Reading
+from ironmark.pages.page import Ask, Figures, Mark, Moment, Partial, Reading, narrow_of
 from ironmark.pages.places import Place
 
 _ASKS: TypeAdapter[Ask] = TypeAdapter(Ask)
@@ -105,8 +105,7 @@ class Block:
             where[self.readings.segment] = (str(self.readings.members[m]),)
         if len(where) > 1:
             where = plainly(where, core.within_of(self._source))
-        narrow = ";".join(f"{segment}={','.join(where[segment])}" for segment in sorted(where))
-        return f"{self.kpi}|{self.yardstick or ''}|{narrow}|{self.readings.periods[p].key}"
+        return f"{self.kpi}|{self.yardstick or ''}|{narrow_of(where)}|{self.readings.periods[p].key}"
 
     def _why_not_graded(self, p: int, m: int) -> str:
         readings = self.readings

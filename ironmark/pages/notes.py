@@ -13,7 +13,7 @@ from ironmark.core.periods import Period
 from ironmark.pages.documents import InstrumentBody, ScopeBody
 from ironmark.pages.figured import Figured
 from ironmark.pages.library import Library
-from ironmark.pages.page import Page, PageNote, Reading, Sheet
+from ironmark.pages.page import Page, PageNote, Reading, Sheet, members_in
 from ironmark.pages.problems import Refused
 from ironmark.pages.sheets import read_sheet
 from ironmark.pages.texts import blocks_of
@@ -110,8 +110,7 @@ def asked(page: Page) -> list[Reading]:
 def label_of(page: Page, reading: Reading) -> str:
     """What a reading is called away from its sheet: ``Night freight · On-time departures``."""
     kpi, _, rest = reading.about.partition("|")
-    narrow = rest.rpartition("|")[0]
-    names = ", ".join(part.partition("=")[2].replace(",", ", ") for part in narrow.split(";") if part)
+    names = where_words(members_in(rest.rpartition("|")[0]))
     name = next((s.name for sheet in page.sheets for s in sheet.subjects if s.kpi == kpi), "")
     return " · ".join(part for part in (names, name) if part)
 
@@ -168,9 +167,7 @@ def subject_of(library: Library, kpi: str, members: Mapping[str, Sequence[str]],
         if gone:
             raise Refused(422, "no-member", "No such member", f"{body.name} has no member “{gone[0]}” by {segment}.")
     narrow = reading.about.split("|", 1)[1].rpartition("|")[0]
-    named = {part.partition("=")[0] for part in narrow.split(";") if part}
-    kept_members = {segment: list(names) for segment, names in members.items() if names and segment in named}
-    return Subject(kpi, narrow, kept_members, when.key, reading.value, body.unit.as_unit())
+    return Subject(kpi, narrow, members_in(narrow), when.key, reading.value, body.unit.as_unit())
 
 
 def before(library: Library, about: Subject) -> StoredNote | None:

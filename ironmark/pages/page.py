@@ -10,6 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from typing import Literal
+from urllib.parse import unquote
 
 from pydantic import TypeAdapter
 
@@ -21,6 +22,7 @@ from ironmark.pages.documents import AsksBody, InstrumentBody
 
 Figures = tuple[float | None, ...]
 COUNTED = ("all", "member", "kpi")  # groups, the rest and earlier periods are readings of the same rows again
+_SIGNS = {ord(sign): f"%{ord(sign):02X}" for sign in "%|;=,"}  # that stand between names, where a name has them itself
 
 
 @dataclass(frozen=True, slots=True)
@@ -394,6 +396,20 @@ class Page:
     def from_json(cls, text: bytes | str) -> Page:
         """Raises ValueError for what is no page."""
         return _adapter().validate_json(text)
+
+
+def narrow_of(where: Mapping[str, Sequence[str]]) -> str:
+    """Members by segment as one text, in whatever order they were named: ``line=Night freight;port=Hollin,Skarra``."""
+    return ";".join(
+        f"{segment.translate(_SIGNS)}={','.join(name.translate(_SIGNS) for name in sorted(set(where[segment])))}"
+        for segment in sorted(where)
+    )
+
+
+def members_in(narrow: str) -> dict[str, list[str]]:
+    """The members by segment that ``narrow_of`` wrote."""
+    parts = (part.partition("=") for part in narrow.split(";") if part)
+    return {unquote(segment): [unquote(name) for name in names.split(",")] for segment, _, names in parts}
 
 
 def counted(sheets: Sequence[Sheet]) -> list[Reading]:

@@ -65,6 +65,14 @@ class Notes(unittest.TestCase):
         every, none = self.sheet(members={"route": routes}), self.sheet(members={})
         self.assertEqual(every["id"], none["id"])
 
+    def test_members_are_the_same_in_any_order(self) -> None:
+        two = ["Night freight", "Hollin – Skarra"]
+        made = self.write("Both of them", members={"route": two})
+        self.assertEqual(self.sheet(members={"route": two[::-1]})["id"], made["id"])
+        for order in (two, two[::-1]):
+            page = self.client.get(f"/api/scorecards/{CARD}/page", params={"period": "2026-10", "route": order}).json()
+            self.assertEqual(page["instruments"][0]["readings"][0]["word"], "noted")
+
     def test_what_is_written_is_made_harmless(self) -> None:
         made = self.write("<script>x</script> [bad](javascript:alert(1)) [good](https://example.org) *so*")
         spans = [span for block in made["note"]["blocks"] for span in block["spans"]]

@@ -11,7 +11,7 @@ from ironmark.core.faces import FACES
 from ironmark.pages.documents import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
 from ironmark.pages.draw import draw_page
 from ironmark.pages.library import Library
-from ironmark.pages.page import Page
+from ironmark.pages.page import Page, members_in, narrow_of
 from ironmark.pages.read import read_page
 from ironmark.pages.sources import Sources
 from ironmark.pages.tally import tally
@@ -228,3 +228,14 @@ class Asked(unittest.TestCase):
         self.assertEqual(self.get(grain="fortnight").status_code, 422)
         self.assertEqual(self.client.get("/api/scorecards/none/page").status_code, 404)
         self.assertEqual(self.get(nothing="x").status_code, 200)
+
+
+class WhoseReading(unittest.TestCase):
+    names = st.text("aÄß ,;=|%2C船", min_size=1, max_size=6)
+
+    @given(st.dictionaries(names, st.lists(names, min_size=1, max_size=4), max_size=3))
+    def test_members_are_told_apart_whatever_signs_they_have(self, where: dict[str, list[str]]) -> None:
+        told = narrow_of(where)
+        self.assertEqual(members_in(told), {segment: sorted(set(names)) for segment, names in where.items()})
+        self.assertEqual(told, narrow_of({segment: names[::-1] for segment, names in where.items()}))
+        self.assertNotIn("|", told)
