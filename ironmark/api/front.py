@@ -73,7 +73,7 @@ class DraftRow(BaseModel):
 
 
 class Card(BaseModel):
-    """A scorecard at a glance. glance: which one, 0 while none is made yet; changed: how many readings changed state
+    """A scorecard at a glance. glance: which one, "" while none is made yet; changed: how many readings changed state
     since the period before."""
 
     id: str
@@ -86,7 +86,7 @@ class Card(BaseModel):
     partial: str
     tally: list[TallyPart]
     changed: int
-    glance: int
+    glance: str
     updated_at: str
     saved_by: str
 
@@ -107,10 +107,10 @@ class Front(BaseModel):
     cards: list[Card]
 
 
-def glances_now(sources: Sources, session: Session) -> tuple[dict[str, Glance], dict[str, int]]:
+def glances_now(sources: Sources, session: Session) -> tuple[dict[str, Glance], dict[str, str]]:
     """How the scorecards that there are stand, and which glance of each that is."""
     kept = glances.newest(session)
-    return pages.held(sources, session, kept), {key: one.number for key, one in kept.items()}
+    return pages.held(sources, session, kept), {key: f"{one.number}.{one.rests[:16]}" for key, one in kept.items()}
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,7 +151,7 @@ def read_front(
     with who.read() as session:
         heads = records.heads(session, "scorecard")
         own = _own(who.sources, session, heads)
-        now, numbers = glances_now(who.sources, session)
+        now, which = glances_now(who.sources, session)
         was = pages.held(who.sources, session, glances.at(session, since)) if since is not None else None
         late = [LateRow(**vars(one)) for one in late_data(session)]
         drafts = _drafts(session)
@@ -176,7 +176,7 @@ def read_front(
                 owner=own[head.id].owner, sheets=own[head.id].sheets, period_label=glance.period_label if glance else "", partial=glance.partial if glance else "",
                 tally=list(glance.tally) if glance else [],
                 changed=sum(1 for one in glance.readings if one.step) if glance else 0,
-                glance=numbers.get(head.id, 0), updated_at=moment(head.updated_at) or "", saved_by=head.saved_by,
+                glance=which.get(head.id, ""), updated_at=moment(head.updated_at) or "", saved_by=head.saved_by,
             )
             for head in sorted(known.values(), key=lambda head: head.updated_at, reverse=True)
             for glance in (now.get(head.id),)

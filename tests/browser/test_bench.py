@@ -415,6 +415,24 @@ class Composing(Bench):
         self.press("Take back")
         self.wait(lambda: self.where(first)[0] >= 0 and self.where(second)[0] >= 0)
 
+    def test_a_section_is_deleted_and_taken_back_until_something_else_is_changed(self) -> None:
+        self.bench()
+        sections = [one["id"] for one in self.body("scorecards", self.card)["sections"]]
+
+        def left() -> list[str]:
+            return [one["id"] for one in self.body("scorecards", self.card)["sections"]]
+
+        self.one(f"[data-section={sections[-1]}]").find_element("xpath", ".//button[text()='Delete']").click()
+        self.see("Deleted the section")
+        self.wait(lambda: left() == sections[:-1])
+        self.press("Take back")
+        self.wait(lambda: left() == sections)
+        self.gone("Deleted the section")
+        self.grip(self.all("[data-instrument]")[0].get_attribute("data-instrument")).send_keys(Keys.DELETE)
+        self.see("Deleted ")
+        self.press("Add a section")
+        self.gone("Take back")  # it would take back the section, and not what it names
+
     def test_a_sheet_is_dragged_to_another_section(self) -> None:
         self.bench()
         source, target = self.grip("d"), self.one("[data-takes=two]")  # nothing stands in it yet

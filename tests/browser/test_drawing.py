@@ -164,6 +164,31 @@ class Dragging(Bench):
         self.press("undo", ".tab button")
         self.wait(lambda: self.hold("target on the dial").get_attribute("aria-valuetext") == shown)
 
+    def be_told_nothing(self) -> None:
+        """A page that is seen is told of a change and reads it before anything is dragged; one out of sight is not."""
+        self.driver.execute_script(
+            "Object.defineProperty(document, 'visibilityState', { get: () => 'hidden' });"
+            "document.dispatchEvent(new Event('visibilitychange'))"
+        )
+        self.rest()
+
+    def test_a_yardstick_changed_elsewhere_is_not_written_over(self) -> None:
+        self.bench()
+        self.drag(self.hold("Cut 1 on the dial"), 12, -12)
+        self.wait(lambda: self.cuts()[0] != 0.85)
+        self.be_told_nothing()
+        place = f"/api/yardsticks/{self.yardstick}"
+        held = self.client.get(place).json()
+        body = held["body"] | {"name": "Punctuality, theirs"}
+        theirs = self.client.put(place, json=body, headers={"If-Match": f'"{held["version"]}"'}).json()
+        self.drag(self.hold("Cut 1 on the dial"), 12, -12)
+        self.see("This yardstick was changed elsewhere meanwhile.")
+        self.rest()  # what is read afterwards takes nothing away of what was said
+        self.see("This yardstick was changed elsewhere meanwhile.")
+        self.assertEqual(self.client.get(place).json()["version"], theirs["version"])
+        self.press("Seen")
+        self.gone("This yardstick was changed elsewhere")
+
     def test_a_mark_book_changed_elsewhere_is_not_written_over(self) -> None:
         self.bench()
         self.hold("target on the dial")
@@ -178,12 +203,7 @@ class Dragging(Bench):
             return str(self.client.get("/api/kpis/on-time/marks").headers["etag"])
 
         self.addCleanup(change, None)
-        # A page that is seen is told of the change and reads the book before anything is dragged; one out of sight is not.
-        self.driver.execute_script(
-            "Object.defineProperty(document, 'visibilityState', { get: () => 'hidden' });"
-            "document.dispatchEvent(new Event('visibilitychange'))"
-        )
-        self.rest()
+        self.be_told_nothing()
         theirs = change(0.5)
         self.drag(self.hold("target on the dial"), 10, 12)
         self.see("changed elsewhere")

@@ -27,6 +27,9 @@ class FrontPage(PageTest):
         self.wait(lambda: len(self.all(".card .stamps path")) > 20, "scorecards are drawn small")
         self.press("Write")
         self.see("Network performance", "Workings", "Keep the note")
+        self.driver.refresh()
+        self.see("Keep the note")
+        self.press("Close", ".side-panel button")
         self.wait(lambda: "-reading" not in self.driver.current_url, "the address is the page's own again")
 
     def test_what_changed_opens_its_reading(self) -> None:
@@ -116,11 +119,27 @@ class Reading(PageTest):
     def test_a_member_is_read_by_the_whole_page_with_one_step_back(self) -> None:
         self.open(CARD)
         self.one(NIGHT).click()
-        self.press("Read the whole page for Night freight")
+        self.press("Read the whole page for Night freight", ".side-panel button")
         self.see("for Night freight")
         self.wait(lambda: "93.5%" in self.one("[data-instrument=i1]").text)
         self.press("one step back")
         self.wait(lambda: "91.4%" in self.one("[data-instrument=i1]").text)
+
+    def test_what_is_open_stands_in_the_address(self) -> None:
+        self.open(CARD)
+        self.one("[data-section=punctuality] .fold").click()
+        self.one("[data-section=revenue] .fold").click()
+        self.one("[data-section=punctuality] .fold").click()
+        self.one(NIGHT).click()
+        self.see("Workings", "93.5%")
+        self.driver.refresh()
+        self.see("Workings", "93.5%")
+        self.assertEqual(len(self.all("[data-section=revenue] .fold[aria-expanded=false]")), 1)
+        self.keys(Keys.ESCAPE)
+        self.gone("Workings")
+        self.keys(Keys.ARROW_LEFT)
+        self.see("Reading September 2026")
+        self.assertEqual(len(self.all(".fold[aria-expanded=false]")), 1, "another month folds nothing out")
 
     def test_a_page_in_view_is_told_of_a_change_and_shows_what_moved(self) -> None:
         self.put_back("kpis", "on-time")

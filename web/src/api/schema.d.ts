@@ -2782,7 +2782,7 @@ export interface components {
         };
         /**
          * Card
-         * @description A scorecard at a glance. glance: which one, 0 while none is made yet; changed: how many readings changed state
+         * @description A scorecard at a glance. glance: which one, "" while none is made yet; changed: how many readings changed state
          *     since the period before.
          */
         Card: {
@@ -2807,7 +2807,7 @@ export interface components {
             /** Changed */
             changed: number;
             /** Glance */
-            glance: number;
+            glance: string;
             /** Updated At */
             updated_at: string;
             /** Saved By */

@@ -16,6 +16,7 @@
   let offered = $state<{ put: string; name: string; note: string }[]>([])
   let at = $state(0)
   let from = 0
+  let turn = 0 // what is offered is for the newest of what was typed
   const uid = $props.id()
   const PARTS = [
     { put: 'gap}', name: 'gap', note: 'how far it is from its mark' },
@@ -31,12 +32,14 @@
 
   async function look() {
     if (!area) return
+    const mine = ++turn
     const before = area.value.slice(0, area.selectionStart)
     const open = /\{\s*(\w*)(:\s*([\w ]*))?$/.exec(before)
     if (!open || area.selectionStart !== area.selectionEnd) return close()
     if (!handles.length) {
       const kpis = await got(api.GET('/api/kpis')).catch(() => [])
       handles = kpis.map((kpi) => ({ put: kpi.body.handle, name: kpi.body.name }))
+      if (mine !== turn) return
     }
     at = 0
     if (open[2] !== undefined) {
@@ -52,7 +55,10 @@
         .map((one) => ({ put: `${one.put}}`, name: one.name, note: one.put }))
     }
   }
-  const close = () => (offered = [])
+  function close() {
+    turn++
+    offered = []
+  }
   async function take(one: { put: string }) {
     if (!area) return
     const end = area.selectionStart

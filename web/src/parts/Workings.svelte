@@ -11,7 +11,7 @@
     instrument: Instrument
     scope: Scope
     member: string | null
-    /** Has the whole page read this member. */
+    /** Has the whole page read this member, which closes the panel. */
     whole?: Whole
     /** Begin with a note on it. */
     write?: boolean
@@ -40,14 +40,7 @@
 <SidePanel title="Workings" {close}>
   {#if asked.whole}
     <p class="whole">
-      <button
-        class="act"
-        onclick={() => {
-          const { whole } = asked // closing takes it away
-          close()
-          whole?.read()
-        }}>Read the whole page for {asked.whole.name}</button
-      >
+      <button class="act" onclick={asked.whole.read}>Read the whole page for {asked.whole.name}</button>
     </p>
   {/if}
   {#if found}

@@ -12,7 +12,7 @@
   import { api, got } from '../../api/client'
   import { HIGH, ROW, W, strokes } from './stamp'
 
-  let { id, glance }: { id: string; glance: number } = $props()
+  let { id, glance }: { id: string; glance: string } = $props()
   let stamps = $state.raw<Schemas['Stamp'][]>([])
   const drawing = $derived(strokes(stamps))
   $effect(() => {

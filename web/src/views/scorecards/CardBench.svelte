@@ -18,9 +18,12 @@
             ? `${reading.member} · ${sheet.kpi_name}`
             : reading.label || sheet.title
       }
-    for (const key of asks.readings) found[key] ??= key.split('|')[1] || key // of another scope
+    for (const key of asks.readings) found[key] ??= membersIn(key.split('|')[1] ?? '') || key // of another scope
     return Object.entries(found).map(([key, name]) => ({ key, name }))
   })
+  /** As the server writes them: `route=Night freight;vessel=Marram`, signs within a name as %2C. */
+  const membersIn = (narrow: string) =>
+    (narrow.match(/(?<=[=,])[^;,]+/g) ?? []).join(', ').replace(/%[0-7][0-9A-F]/g, decodeURIComponent)
   const change = (make: (asks: Schemas['AsksBody']) => void) =>
     session.change('change what a word is asked for', (draft) => make(draft.asks))
   const toggle = (held: string[], key: string) =>

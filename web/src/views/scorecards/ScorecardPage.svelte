@@ -12,6 +12,7 @@
     type Placed,
     type Reading,
     type Scope,
+    type Section,
     type Yardstick,
   } from '../../api/client'
   import { whenChanged } from '../../api/changes'
@@ -42,7 +43,7 @@
   const session = $derived(new Session(id))
   const bench = $derived(router.location.endsWith('/bench'))
   let selected = $state<string | null>(null)
-  let asked = $state<Asked | null>(null)
+  let asked = $state<(Asked & { named: string }) | null>(null)
   let kpis = $state<Kpi[]>([])
   let yardsticks = $state<Yardstick[]>([])
   let failed = $state('')
@@ -53,14 +54,20 @@
   let back = $state('')
 
   /** What else stands in the address; no column is called so. */
-  const OWN = ['assume', '-lit', '-reading', '-write']
+  const OWN = ['assume', '-lit', '-reading', '-turned', '-write']
+  const query = $derived(new URLSearchParams(router.querystring ?? ''))
+  /** The part of it that says what is read, which stays the same while anything else changes. */
+  const scoped = $derived(
+    new URLSearchParams([...query].filter(([name]) => name === 'assume' || !OWN.includes(name))).toString(),
+  )
   /** Reading another month or other members is kept in the address, so that reload and back work. */
   const fromAddress = $derived.by((): Scope | null => {
-    const query = new URLSearchParams(router.querystring ?? '')
-    if (![...query.keys()].some((name) => !OWN.includes(name))) return null
+    const query = new URLSearchParams(scoped)
+    query.delete('assume')
+    if (!query.size) return null
     const members: Record<string, string[]> = {}
     for (const [name, member] of query)
-      if (!['period', 'grain', ...OWN].includes(name)) (members[name] ??= []).push(member)
+      if (!['period', 'grain'].includes(name)) (members[name] ??= []).push(member)
     const grain = GRAINS.find((known) => known === query.get('grain')) ?? 'month'
     return { period: query.get('period') ?? 'complete', grain, members, assume: {} }
   })
@@ -71,7 +78,7 @@
     return () => void opened.flush()
   })
   const assumed = $derived(
-    new URLSearchParams(router.querystring ?? '').getAll('assume').map((text): [string, number] => {
+    new URLSearchParams(scoped).getAll('assume').map((text): [string, number] => {
       const at = text.lastIndexOf(':')
       return [text.slice(0, at), Number(text.slice(at + 1))]
     }),
@@ -88,9 +95,9 @@
   })
   // What is chosen is seen: it is scrolled above the drawer, but never away from under a pointer that drags it.
   $effect(() => {
-    if (bench && selected) void show(selected)
+    if (bench && selected) void seen(selected)
   })
-  async function show(id: string) {
+  async function seen(id: string) {
     await tick()
     while (pressed) await new Promise((done) => setTimeout(done, 60))
     document.querySelector(`[data-instrument="${CSS.escape(id)}"]`)?.scrollIntoView({ block: 'nearest' })
@@ -118,7 +125,12 @@
   const body = $derived(session.body)
   const card = $derived(session.picture)
   /** The part of the tally whose readings stay bright. */
-  const lit = $derived(bench ? '' : (new URLSearchParams(router.querystring ?? '').get('-lit') ?? ''))
+  const lit = $derived(bench ? '' : (query.get('-lit') ?? ''))
+  /** The reading whose workings are open, as `sheet/key`. */
+  const named = $derived(bench ? '' : (query.get('-reading') ?? ''))
+  /** Sections that a reader has folded or opened, otherwise than they open. */
+  const turned = $derived((query.get('-turned') ?? '').split(',').filter(Boolean))
+  const folded = (section: Section) => !bench && (section.folded ?? false) !== turned.includes(section.id)
   setContext('lit', () => lit)
   setContext('moved', (sheet: string) => moved.some((one) => one.sheet === sheet))
   let moved = $state<Moved[]>([])
@@ -134,27 +146,36 @@
       (gone) => (away = gone),
     )
   })
-  // A reading that the address names is opened once the page is there.
+  // A reading that the address names is open, once the page is there.
   $effect(() => {
-    const query = new URLSearchParams(router.querystring ?? '')
-    const [sheet, key] = [
-      query.get('-reading')?.split('/')[0],
-      query.get('-reading')?.split('/').slice(1).join('/'),
-    ]
-    if (!sheet || !card || bench) return
-    const instrument = session.instruments.find((one) => one.id === sheet)
-    const reading = pictures[sheet]?.readings.find((one) => one.key === key)
-    untrack(() => {
-      void replace(addressOf(fromAddress))
-      if (instrument && reading) open(instrument, reading, query.has('-write'))
-    })
+    if (!named) asked = null
+    else if (card) untrack(() => asked?.named !== named && show(named, query.has('-write')))
   })
-  async function press(state: string) {
-    const query = new URLSearchParams(router.querystring ?? '')
-    if (lit === state) query.delete('-lit')
-    else query.set('-lit', state)
-    await replace(`/scorecards/${params.id}${query.size ? `?${query}` : ''}`)
+  function show(named: string, write: boolean) {
+    const [sheet, ...key] = named.split('/')
+    const instrument = session.instruments.find((one) => one.id === sheet)
+    const reading = pictures[sheet!]?.readings.find((one) => one.key === key.join('/'))
+    if (!instrument || !reading) return void keep({ '-reading': '', '-write': '' })
+    const of = askedOf(session, plain(instrument), plain(session.asked), pictures[instrument.id], reading)
+    asked = { ...of, named, write, whole: wholeOf(instrument.by, reading) }
   }
+  /** Have the address hold more, or without a word no more, of how the page is read. */
+  async function keep(more: Record<string, string>) {
+    await tick()
+    const found = new URLSearchParams(location.hash.split('?')[1]) // what the router is still to be told of too
+    for (const [name, said] of Object.entries(more))
+      if (said) found.set(name, said)
+      else found.delete(name)
+    await replace(`/scorecards/${params.id}${found.size ? `?${found}` : ''}`)
+  }
+  const press = (state: string) => keep({ '-lit': lit === state ? '' : state })
+  const fold = (section: Section) =>
+    keep({
+      '-turned': (turned.includes(section.id)
+        ? turned.filter((other) => other !== section.id)
+        : [...turned, section.id]
+      ).join(),
+    })
   /** The scope some periods on, where there are rows. */
   function stepped(by: number): Scope | null {
     const at = card?.periods.findIndex((one) => one.key === card.period) ?? -1
@@ -209,6 +230,7 @@
     for (const [name, members] of Object.entries(scope?.members ?? {}))
       for (const member of members) query.append(name, member)
     if (lit && !how) query.append('-lit', lit)
+    if (turned.length && !how) query.append('-turned', turned.join())
     for (const [key, value] of how === 'present' ? [] : Object.entries(session.assume))
       query.append('assume', `${key}:${value}`)
     return `/scorecards/${params.id}${how ? `/${how}` : ''}${query.size ? `?${query}` : ''}`
@@ -235,9 +257,7 @@
   )
   letMembersBeRead((picture, reading) => wholeOf(segments[picture.id], reading))
   function open(instrument: Instrument, reading: Reading, write = reading.word === 'wanted') {
-    if (bench) return
-    const of = askedOf(session, plain(instrument), plain(session.asked), pictures[instrument.id], reading)
-    asked = { ...of, write, whole: wholeOf(instrument.by, reading) }
+    if (!bench) void keep({ '-reading': `${instrument.id}/${reading.key}`, '-write': write ? '1' : '' })
   }
   /** Do something that may be refused, and say so. */
   const tried = (work: () => Promise<unknown>) => attempt(work, (said) => (failed = said))
@@ -252,8 +272,8 @@
   let picked = $state<string[]>([])
   /** Whether several are being chosen: then going from sheet to sheet by Tab chooses nothing. */
   let gathering = $state(false)
-  /** What was just deleted, which can be taken back. */
-  let gone = $state('')
+  /** What was deleted last, which can be taken back until something else is changed. */
+  const gone = $derived(/^delete (.*)/.exec(session.history.back?.says ?? '')?.[1])
   function choose(id: string, also = false) {
     if (selected !== id) session.rehearse = {}
     if (!also) picked = [id]
@@ -265,8 +285,7 @@
   const together = (id: string) => (picked.includes(id) ? plain(picked) : [id])
   function remove(id: string) {
     const ids = together(id)
-    compose.removeAll(session, ids)
-    gone = ids.length > 1 ? `${ids.length} sheets` : (pictures[id]?.title ?? 'A sheet')
+    compose.removeAll(session, ids, pictures[id]?.title || 'a sheet')
     selected = null
     picked = []
   }
@@ -296,9 +315,6 @@
     picked = compose.paste(session, to.id, items)
     selected = picked.at(-1) ?? null
   }
-  /** Sections that a reader has folded or opened, otherwise than they open. */
-  let turned = $state<Record<string, boolean>>({})
-
   function leaving(event: BeforeUnloadEvent) {
     if (session.saving === 'saved' || session.conflict) return
     void session.flush()
@@ -392,15 +408,15 @@
           <button class="act" onclick={copyMine}>Keep mine as a copy</button>
         </div>
       {/if}
-      {#if session.problem || failed}
+      {#if session.problem || session.refused || failed}
         <p class="note" role="alert">
-          {session.problem || failed}
+          {session.problem || session.refused || failed}
           <button
             class="act quiet"
             onclick={() => {
-              failed = ''
+              failed = session.refused = ''
               session.read()
-            }}>Try again</button
+            }}>{session.problem ? 'Try again' : 'Seen'}</button
           >
         </p>
       {/if}
@@ -449,11 +465,11 @@
             {bench}
             {kpis}
             add={(kpi) => add(held.id, kpi)}
-            folded={!bench && (turned[held.id] ?? held.folded ?? false)}
-            fold={() => (turned[held.id] = !(turned[held.id] ?? held.folded ?? false))}
+            folded={folded(held)}
+            fold={() => fold(held)}
             write={(kind) => choose(compose.addWords(session, held.id, kind))}
           />
-          {#if !bench && (turned[held.id] ?? held.folded)}
+          {#if folded(held)}
             <!-- folded: its words above say what changed in it -->
           {:else if standing(held).length}
             <Grid
@@ -520,12 +536,7 @@
             · <button onclick={close}>Close the bench</button>
             {#if picked.length > 1}· {picked.length} sheets chosen{/if}
             {#if gone}· Deleted {gone}.
-              <button
-                onclick={() => {
-                  gone = ''
-                  void session.history.undo()
-                }}>Take back</button
-              >{/if}
+              <button onclick={() => session.history.undo()}>Take back</button>{/if}
             {#if chosen}<button class="to-page" onclick={() => ((selected = null), (picked = []))}
                 >To the page</button
               >{/if}
@@ -564,7 +575,11 @@
   </div>
 {/if}
 
-{#if asked}<Workings {asked} close={() => (asked = null)} noted={() => void session.read()} />{/if}
+{#if asked}<Workings
+    {asked}
+    close={() => void keep({ '-reading': '', '-write': '' })}
+    noted={() => void session.read()}
+  />{/if}
 
 <style>
   .frame.bench {

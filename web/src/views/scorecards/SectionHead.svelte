@@ -153,7 +153,9 @@
     <button
       class="act quiet"
       aria-label="Delete section {section.title}"
-      onclick={() => removeSection(session, section.id)}>Delete</button
+      onclick={() =>
+        removeSection(session, section.id, section.title ? `the section “${section.title}”` : 'a section')}
+      >Delete</button
     >
   {:else}
     <h2>

@@ -98,9 +98,9 @@ export function duplicate(session: Session, id: string): string {
   return copied
 }
 
-/** Take several sheets off. */
-export function removeAll(session: Session, ids: string[]) {
-  session.change(ids.length > 1 ? `delete ${ids.length} sheets` : 'delete a sheet', (draft) => {
+/** Take several sheets off. name: of the only one. */
+export function removeAll(session: Session, ids: string[], name: string) {
+  session.change(`delete ${ids.length > 1 ? `${ids.length} sheets` : name}`, (draft) => {
     for (const section of draft.sections ?? []) {
       const left = standing(section).filter((held) => !ids.includes(held.id))
       if (left.length < standing(section).length) stand(section, settle(left))
@@ -246,8 +246,8 @@ export function moveSection(session: Session, id: string, way: -1 | 1) {
   })
 }
 
-export function removeSection(session: Session, id: string) {
-  session.change('delete a section', (draft) => {
+export function removeSection(session: Session, id: string, name: string) {
+  session.change(`delete ${name}`, (draft) => {
     draft.sections = draft.sections?.filter((section) => section.id !== id)
   })
 }

@@ -54,7 +54,10 @@ export class Session {
   body = $state<CardBody | null>(null)
   picture = $state<CardPicture | null>(null)
   version = $state(0)
+  /** Why it cannot be read; gone with the next reading. */
   problem = $state('')
+  /** Why a change was not kept; it stays until one is, or until it was seen. */
+  refused = $state('')
   missing = $state(false)
   saving = $state<'saved' | 'waiting' | 'saving' | 'failed'>('saved')
   savedAt = $state(Date.now())
@@ -100,6 +103,7 @@ export class Session {
       this.version = card.version
       this.saving = 'saved'
       this.conflict = false
+      this.refused = ''
       this.history.clear()
       this.drafts = {}
       await this.read()
@@ -259,7 +263,7 @@ export class Session {
       const body = { ...copy(this.body), title: `${this.body.title.slice(0, 108)} (my copy)` }
       return (await got(api.POST('/api/scorecards', { body }))).id
     } catch (error) {
-      this.problem = words(error)
+      this.refused = words(error)
       return null
     }
   }
@@ -350,17 +354,18 @@ export class Session {
           body: { changes: [change], sure: true },
         }),
       )
+      this.refused = ''
       if (this.picture) this.picture.books[kpi] = kept.version // for the next change, also before it is read again
       if (noted && kept.back[0])
         this.history.note({ kind: 'mark', kpi, before: kept.back[0], after: change, says: 'move a mark' })
       await this.read()
       return true
     } catch (error) {
-      await this.read()
-      this.problem =
+      this.refused =
         error instanceof Refusal && error.problem.status === 412
           ? 'This mark book was changed elsewhere meanwhile. It was read again; make your change once more.'
           : words(error)
+      await this.read()
       return false
     }
   }
@@ -393,7 +398,7 @@ export class Session {
       this.version = card.version
       this.savedAt = Date.now()
       if (this.saving === 'saving') this.saving = 'saved'
-      this.problem = ''
+      this.refused = ''
     } catch (error) {
       this.failed(error)
       if (!this.conflict) this.timer = setTimeout(() => this.save(), 4000)
@@ -406,14 +411,15 @@ export class Session {
       const path = { params: { path: { key: id }, header: seen(held.version) } }
       const kept = await got(api.PUT('/api/yardsticks/{key}', { ...path, body }))
       this.yardsticks[id] = { version: kept.version, body: kept.body }
+      this.refused = ''
       this.draft(id, null)
       return true
     } catch (error) {
       if (error instanceof Refusal && error.problem.status === 412) {
         await this.yardstick(id, true)
-        this.problem =
+        this.refused =
           'This yardstick was changed elsewhere meanwhile. It was loaded again; make your change once more.'
-      } else this.problem = words(error)
+      } else this.refused = words(error)
       this.draft(id, null)
       return false
     }
@@ -421,10 +427,7 @@ export class Session {
 
   private failed(error: unknown) {
     this.saving = 'failed'
-    this.problem = words(error)
-    if (error instanceof Refusal && error.problem.status === 412) {
-      this.conflict = true
-      this.problem = ''
-    }
+    this.conflict = error instanceof Refusal && error.problem.status === 412
+    this.refused = this.conflict ? '' : words(error)
   }
 }
