@@ -88,6 +88,11 @@ class Empty(PageTest):
         self.press("an empty scorecard")
         self.wait(lambda: self._click('button[aria-label^="Choose its KPI"]'))
         self.see("There is no KPI yet.")
+        self.open("/")
+        self.press("Delete New scorecard")
+        self.see("Paste a table", "Deleted “New scorecard”.")
+        self.press("Take back")
+        self.named("Delete New scorecard")
 
 
 class SlowNetwork(PageTest):

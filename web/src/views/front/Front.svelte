@@ -23,6 +23,7 @@
   const FEW = 6
   let front = $state.raw<Schemas['Front'] | null>(null)
   let failed = $state('')
+  let unread = $state('') // why it shows what was; gone with the next reading
   let pinned = $state(pins.get())
   let against = $state<'look' | 'period'>(looked ? 'look' : 'period')
   let folder = $state<string | null>(null)
@@ -34,9 +35,9 @@
     try {
       const query = { first: pinned, ...(against === 'look' && looked ? { since: looked } : {}) }
       front = await got(api.GET('/api/front', { params: { query } }))
-      failed = ''
+      unread = ''
     } catch (error) {
-      failed = words(error)
+      unread = words(error)
     }
   }
   $effect(() => {
@@ -138,8 +139,21 @@
     })
 </script>
 
+{#snippet said()}
+  {#if unread}<p class="note" role="alert">
+      {unread} <button class="act quiet" onclick={load}>Try again</button>
+    </p>{/if}
+  {#if failed}<p class="note" role="alert">
+      {failed} <button class="act quiet" onclick={() => (failed = '')}>Seen</button>
+    </p>{/if}
+  {#if taken}<p class="aside-note took" role="status">
+      Deleted “{taken.title}”. <button class="act" onclick={back}>Take back</button>
+    </p>{/if}
+{/snippet}
+
 <main class="page">
   {#if front && !front.cards.length}
+    {@render said()}
     <FirstMinute {create} />
   {:else}
     <div class="top">
@@ -174,12 +188,7 @@
         <button class="act main" onclick={create}>New scorecard</button>
       </div>
     </div>
-    {#if failed}<p class="note" role="alert">
-        {failed} <button class="act quiet" onclick={load}>Try again</button>
-      </p>{/if}
-    {#if taken}<p class="aside-note took" role="status">
-        Deleted “{taken.title}”. <button class="act" onclick={back}>Take back</button>
-      </p>{/if}
+    {@render said()}
 
     {#if front}
       <div class="two" class:alone={!asked}>
@@ -349,7 +358,7 @@
           </li>
         {/each}
       </ul>
-    {:else if !failed}<p class="soft">Reading…</p>{/if}
+    {:else if !unread}<p class="soft">Reading…</p>{/if}
   {/if}
 </main>
 

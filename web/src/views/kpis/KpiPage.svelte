@@ -42,6 +42,7 @@
   let period = $state('complete')
   let past = $state(false)
   let failed = $state('')
+  let unread = $state('') // why its readings are not shown; gone with the next ones
   let said = $state('')
   let natureChosen = false
   let unitChosen = $state(false)
@@ -88,7 +89,8 @@
     past = false
     good = null
     uses = []
-    if (!kept) return void (failed = 'There is no such KPI. It may have been deleted.')
+    failed = kept ? '' : 'There is no such KPI. It may have been deleted.'
+    if (!kept) return
     got(api.GET('/api/kpis/{key}/uses', { params: { path: { key: id } } })).then(
       (list) => (uses = list),
       () => (uses = []),
@@ -114,7 +116,7 @@
           body: { body: $state.snapshot(body) as Body, key: kept?.id ?? null, by, grain, period },
         }),
       )
-      failed = ''
+      unread = ''
       if (!preview.problem) good = preview.note ? null : preview
       // A new KPI's nature and unit follow its formula until somebody says otherwise.
       if (!kept && body && !body.composite && !preview.problem && !preview.note) {
@@ -126,7 +128,7 @@
       }
       return preview.waiting
     } catch (error) {
-      failed = words(error)
+      unread = words(error)
     }
   })
 
@@ -137,7 +139,7 @@
     if (edit.nature) natureChosen = true
     if (edit.unit) unitChosen = true
     body = { ...body, ...edit }
-    said = ''
+    said = failed = ''
     look()
   }
   function rename(name: string) {
@@ -235,7 +237,7 @@
         <a class="act" class:main={!dirty} href="#/kpis?new">New KPI</a>
       {/if}
     </div>
-    {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
+    {#if failed || unread}<p class="note gap" role="alert">{failed || unread}</p>{/if}
     {#if said}<p class="aside-note gap" role="status">{said}</p>{/if}
 
     <div class="three">

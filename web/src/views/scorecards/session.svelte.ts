@@ -399,6 +399,7 @@ export class Session {
       this.savedAt = Date.now()
       if (this.saving === 'saving') this.saving = 'saved'
       this.refused = ''
+      if (this.problem) void this.read() // the server was away, and is back
     } catch (error) {
       this.failed(error)
       if (!this.conflict) this.timer = setTimeout(() => this.save(), 4000)
