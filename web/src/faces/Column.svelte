@@ -4,6 +4,7 @@
   import Hatch from './Hatch.svelte'
   import { clear, widthOf, type Label } from './labels'
   import { paint, type FaceProps } from './looks'
+  import { sized } from '../parts/sized'
 
   let { picture, mini = false }: FaceProps = $props()
   const uid = $props.id()
@@ -41,7 +42,7 @@
   })
 </script>
 
-<span class="column" bind:clientWidth={width} bind:clientHeight={height}>
+<span class="column" {@attach sized((w, h) => ((width = w), (height = h)))}>
   <svg {width} {height} viewBox="{-left} -9 {width} {height}" role="presentation">
     {#if reading}
       {#if reading.partial && reading.value !== null}

@@ -6,6 +6,7 @@
   import { grabbing, placed } from './grab'
   import { boxOf, clear, type Label } from './labels'
   import { litBy, paint, unlit, type FaceProps } from './looks'
+  import { sized } from '../parts/sized'
 
   let { picture, look, mini = false, grab }: FaceProps = $props()
 
@@ -110,7 +111,7 @@
   )
 </script>
 
-<span class="dial" bind:clientWidth={width} bind:clientHeight={height}>
+<span class="dial" {@attach sized((w, h) => ((width = w), (height = h)))}>
   <svg bind:this={svg} viewBox="{box.x} {box.y} {box.w} {box.h}" role="presentation">
     {#if reading}
       {#if reading.partial && (reading.state || reading.shade)}

@@ -7,6 +7,7 @@
   import type { Reading } from '../api/client'
   import Sign from '../parts/Sign.svelte'
   import { told, type FaceProps } from './looks'
+  import { sized } from '../parts/sized'
 
   interface Props extends FaceProps {
     One: Component<FaceProps>
@@ -47,7 +48,7 @@
   const tall = $derived(Math.max(LEAST, (height - FOOT - GAP * (fit - 1)) / fit))
 </script>
 
-<div class="listing" bind:clientWidth={width} bind:clientHeight={height}>
+<div class="listing" {@attach sized((w, h) => ((width = w), (height = h)))}>
   <div
     class="each"
     class:crowd={picture.readings.length > 60}

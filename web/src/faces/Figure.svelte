@@ -3,6 +3,7 @@
   import { colour } from '../api/states.svelte'
   import { widthOf } from './labels'
   import { paint, type FaceProps } from './looks'
+  import { sized } from '../parts/sized'
 
   let { picture, mini = false }: FaceProps = $props()
   const reading = $derived(picture.readings[0])
@@ -25,7 +26,7 @@
 {#if mini}
   <span class="mini">{reading?.value === null ? '–' : reading?.shown}</span>
 {:else if reading}
-  <span class="box" bind:clientWidth={width} bind:clientHeight={height}>
+  <span class="box" {@attach sized((w, h) => ((width = w), (height = h)))}>
     {#if trail.length > 1 && height > 14}
       <svg {width} {height} role="presentation">
         <path d={path((i) => trail[i]!.mark)} fill="none" stroke="var(--ink)" stroke-dasharray="2 3" />

@@ -4,6 +4,7 @@
   import { grabbing, placed, type Grab } from './grab'
   import { widthOf } from './labels'
   import { colour, stateOf, tint } from '../api/states.svelte'
+  import { sized } from '../parts/sized'
 
   interface Props {
     picture: Schemas['HistoryPicture']
@@ -83,7 +84,7 @@
   >
     {#each shown as level (level.label)}<span style:top="{beside(level)}px">{level.label}</span>{/each}
   </div>
-  <div class="chart" bind:clientWidth={width}>
+  <div class="chart" {@attach sized((w) => (width = w))}>
     <svg
       bind:this={svg}
       {width}

@@ -17,6 +17,7 @@
   import { FINGER, SHOWN, touch } from '../parts/touch.svelte'
   import { memberPages } from './member-page'
   import { told as inFull, paint, type FaceProps } from './looks'
+  import { sized } from '../parts/sized'
 
   interface Props extends FaceProps {
     /** Take the rows out as a file. */
@@ -246,7 +247,7 @@
     {/each}
   </span>
 {:else}
-  <div class="ledger" class:paper bind:clientHeight={tall}>
+  <div class="ledger" class:paper {@attach sized((_, h) => (tall = h))}>
     <div
       class="bed"
       bind:this={bed}

@@ -3,6 +3,7 @@
   import History from './History.svelte'
   import Spark from '../parts/Spark.svelte'
   import type { FaceProps } from './looks'
+  import { sized } from '../parts/sized'
 
   let { picture, look, mini = false, grab }: FaceProps = $props()
   const reading = $derived(picture.readings[0])
@@ -20,7 +21,7 @@
       />
     </span>
   {:else}
-    <span class="past" bind:clientHeight={height}>
+    <span class="past" {@attach sized((_, h) => (height = h))}>
       <span class="inside">
         <History
           shade={reading.shade}

@@ -5,6 +5,7 @@
   import { tint } from '../api/states.svelte'
   import { boxOf, clear, shortened, type Label } from './labels'
   import { paint, type FaceProps } from './looks'
+  import { sized } from '../parts/sized'
 
   let { picture, look, mini: tiny = false, open }: FaceProps = $props()
   let width = $state(300)
@@ -110,7 +111,7 @@
     (event.key === 'Enter' || event.key === ' ') && open?.(reading)
 </script>
 
-<div class="profile" bind:clientWidth={width} bind:clientHeight={height}>
+<div class="profile" {@attach sized((w, h) => ((width = w), (height = h)))}>
   <svg {width} {height} viewBox="{-width / 2} {-height / 2} {width} {height}" role="presentation">
     <circle r={OUTER} fill="var(--nothing-tint)" />
     {#each rings as tick (tick.fraction)}

@@ -5,6 +5,7 @@
   import { colour, tint, word } from '../api/states.svelte'
   import { LINE, boxOf, broken, clear, shortened, type Box, type Label, widthOf } from './labels'
   import type { FaceProps } from './looks'
+  import { sized } from '../parts/sized'
 
   const paper = getContext('paper')
   let { picture, mini = false, open }: FaceProps = $props()
@@ -137,7 +138,7 @@
   </p>
 {:else}
   <div class="box">
-    <div class="plot" bind:clientWidth={width} bind:clientHeight={height}>
+    <div class="plot" {@attach sized((w, h) => ((width = w), (height = h)))}>
       <svg {width} {height} role="presentation">
         {#each areas as area, i (i)}
           <rect

@@ -10,6 +10,7 @@
   import { told } from './looks'
   import { lists } from './names.svelte'
   import { FINGER, SHOWN, touch } from '../parts/touch.svelte'
+  import { sized } from '../parts/sized'
 
   interface Props {
     picture: Picture
@@ -57,7 +58,7 @@
 
 {#snippet axis()}
   {#if ticks.length}
-    <div class="ticks" aria-hidden="true" bind:clientWidth={width}>
+    <div class="ticks" aria-hidden="true" {@attach sized((w) => (width = w))}>
       {#each clear as tick (tick.fraction)}
         <span
           class:first={tick.fraction < 0.04}
@@ -70,7 +71,12 @@
 {/snippet}
 
 {#if many}
-  <div class="rows" style:--figures="{figures}px" style:--tail="{tailed}px" bind:clientHeight={tall}>
+  <div
+    class="rows"
+    style:--figures="{figures}px"
+    style:--tail="{tailed}px"
+    {@attach sized((_, h) => (tall = h))}
+  >
     <div
       class="bed"
       role="list"
@@ -78,7 +84,7 @@
       style:height={more || narrow ? `${room * ROW}px` : undefined}
       style:--row="{ROW}px"
       bind:this={bed}
-      bind:clientWidth={inner}
+      {@attach sized((w) => (inner = w))}
     >
       <Windowed items={picture.readings} height={ROW} key={(reading) => reading.key} {bed}>
         {#snippet row(reading, i)}

@@ -6,6 +6,7 @@
   import { shortened, widthOf } from './labels'
   import { paint, type FaceProps } from './looks'
   import { lists } from './names.svelte'
+  import { sized } from '../parts/sized'
 
   let { picture, open }: Pick<FaceProps, 'picture' | 'open'> = $props()
   const uid = $props.id()
@@ -91,7 +92,7 @@
   {/if}
 {/snippet}
 
-<div class="standing" bind:clientWidth={width} bind:clientHeight={height}>
+<div class="standing" {@attach sized((w, h) => ((width = w), (height = h)))}>
   <svg {width} {height} role="presentation">
     {#each shown as tick (tick.fraction)}
       <text class="name" x={left - 8} y={y(tick.fraction) + 4} text-anchor="end">{tick.label}</text>

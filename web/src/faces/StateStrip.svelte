@@ -7,6 +7,7 @@
   import { widthOf } from './labels'
   import type { FaceProps } from './looks'
   import { lists } from './names.svelte'
+  import { sized } from '../parts/sized'
 
   let { picture, mini = false, open }: FaceProps = $props()
   const many = $derived(lists(picture))
@@ -68,7 +69,7 @@
     </div>
     <div class="ends small soft" aria-hidden="true">
       {#if many}<span class="name"></span>{/if}
-      <span class="cells" bind:clientWidth={width}>
+      <span class="cells" {@attach sized((w) => (width = w))}>
         {#each longest as moment, i (moment.label)}
           <span class="when"
             >{(longest.length - 1 - i) % every === 0 && (i + 1) * cell > widthOf(moment.short, 11)
