@@ -212,7 +212,6 @@ class Glancing:
     def look(self) -> None:
         """Make anew every glance whose versions are not those it was made at, each by itself."""
         with self._sources.readings() as session:
-            write_as(calendar.get(session).body["locale"])
             keys = [head.id for head in records.heads(session, "scorecard")]
             kept = glances.newest(session)
             before = held(self._sources, session, kept)
@@ -228,6 +227,7 @@ class Glancing:
                 as_read = last is not None and rests_on is not None and last.rests == told_now(session, rests_on)
                 if as_read and (still or not looks_live):
                     continue
+                write_as(calendar.get(session).body["locale"])  # of the same moment as the versions it is kept under
                 library = Library(self._sources, session)
                 try:
                     body = library.scorecard(key)
