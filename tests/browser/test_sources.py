@@ -347,8 +347,13 @@ class ManyMarks(PageTest):
         self.assertEqual(len(self.all("thead th")), 37)
         self.wait(lambda: self._click('[data-cell="1-0"]'))
         self.keys(Keys.ESCAPE)
-        self.driver.execute_script("const s = document.querySelector('.scroll.long'); s.scrollTop = s.scrollHeight")
-        self.see("M0999")
+        down = "const s = document.querySelector('.scroll.long'); s.scrollTop = s.scrollHeight"
+
+        def at_the_end() -> bool:  # the cell that was left may be brought into sight once more before
+            self.driver.execute_script(down)
+            return "M0999" in self.text()
+
+        self.wait(at_the_end)
 
 
 class WhatWasChanged(PageTest):
