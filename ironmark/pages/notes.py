@@ -109,8 +109,8 @@ def asked(page: Page) -> list[Reading]:
 
 def label_of(page: Page, reading: Reading) -> str:
     """What a reading is called away from its sheet: ``Night freight · On-time departures``."""
-    kpi, _, rest = reading.about.partition("|")
-    names = where_words(members_in(rest.rpartition("|")[0]))
+    kpi = reading.about.partition("|")[0]
+    names = where_words(members_in(reading.narrow))
     name = next((s.name for sheet in page.sheets for s in sheet.subjects if s.kpi == kpi), "")
     return " · ".join(part for part in (names, name) if part)
 
@@ -166,8 +166,7 @@ def subject_of(library: Library, kpi: str, members: Mapping[str, Sequence[str]],
         gone = [name for name in names if name not in known.get(segment, ())]
         if gone:
             raise Refused(422, "no-member", "No such member", f"{body.name} has no member “{gone[0]}” by {segment}.")
-    narrow = reading.about.split("|", 1)[1].rpartition("|")[0]
-    return Subject(kpi, narrow, members_in(narrow), when.key, reading.value, body.unit.as_unit())
+    return Subject(kpi, reading.narrow, members_in(reading.narrow), when.key, reading.value, body.unit.as_unit())
 
 
 def before(library: Library, about: Subject) -> StoredNote | None:

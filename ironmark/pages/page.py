@@ -124,6 +124,11 @@ class Reading:
         return f"{kpi}|{rest}" if kpi else ""
 
     @property
+    def narrow(self) -> str:
+        """The members it is a reading of, as ``narrow_of`` writes them; "" for all rows together."""
+        return self.about.partition("|")[2].rpartition("|")[0]
+
+    @property
     def status(self) -> str:
         return "no_reading" if self.value is None else "graded" if self.state else "not_graded"
 

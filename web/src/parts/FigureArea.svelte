@@ -12,7 +12,7 @@
     area?: HTMLTextAreaElement | null
   }
   let { value, label, rows = 5, most = 4000, write, area = $bindable(null) }: Props = $props()
-  let handles = $state<{ put: string; name: string }[]>([])
+  let known: Promise<{ put: string; name: string }[]> | undefined
   let offered = $state<{ put: string; name: string; note: string }[]>([])
   let at = $state(0)
   let from = 0
@@ -30,17 +30,24 @@
     { put: 'value of ', name: 'of …', note: 'a member, by its name' },
   ]
 
+  async function handles() {
+    try {
+      const kpis = await got(api.GET('/api/kpis'))
+      return kpis.map((kpi) => ({ put: kpi.body.handle, name: kpi.body.name }))
+    } catch {
+      known = undefined
+      return []
+    }
+  }
   async function look() {
     if (!area) return
     const mine = ++turn
     const before = area.value.slice(0, area.selectionStart)
     const open = /\{\s*(\w*)(:\s*([\w ]*))?$/.exec(before)
     if (!open || area.selectionStart !== area.selectionEnd) return close()
-    if (!handles.length) {
-      const kpis = await got(api.GET('/api/kpis')).catch(() => [])
-      handles = kpis.map((kpi) => ({ put: kpi.body.handle, name: kpi.body.name }))
-      if (mine !== turn) return
-    }
+    known ??= handles() // asked for once, however fast somebody types
+    const every = await known
+    if (mine !== turn) return
     at = 0
     if (open[2] !== undefined) {
       const typed = (open[3] ?? '').toLocaleLowerCase()
@@ -49,7 +56,7 @@
     } else {
       const typed = open[1]!.toLocaleLowerCase()
       from = before.length - open[1]!.length
-      offered = handles
+      offered = every
         .filter((one) => one.put.includes(typed) || one.name.toLocaleLowerCase().includes(typed))
         .slice(0, 8)
         .map((one) => ({ put: `${one.put}}`, name: one.name, note: one.put }))

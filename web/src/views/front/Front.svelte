@@ -12,6 +12,7 @@
   import Slot from '../../parts/Slot.svelte'
   import { InView } from '../../parts/inview.svelte'
   import Tally from '../../parts/Tally.svelte'
+  import { toggled } from '../../parts/toggled'
   import { touch } from '../../parts/touch.svelte'
   import { emptyCard } from '../scorecards/compose'
   import FirstMinute from './FirstMinute.svelte'
@@ -99,7 +100,7 @@
   const named = (state: string | null | undefined) => stateOf(state)?.name ?? 'not graded'
 
   function pin(id: string) {
-    pinned = pinned.includes(id) ? pinned.filter((other) => other !== id) : [...pinned, id]
+    pinned = toggled(pinned, id)
     pins.set(pinned)
   }
   async function tried(work: () => Promise<unknown>) {

@@ -5,6 +5,7 @@
   import Choices from '../../parts/Choices.svelte'
   import PickFile from '../../parts/PickFile.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import { toggled } from '../../parts/toggled'
   import { Sending } from '../data/upload.svelte'
 
   type Item = Schemas['ItemOut']
@@ -87,8 +88,7 @@
       const made = await got(api.POST('/api/from-rows/make', { body }))
       await push(`/scorecards/${made.id}`)
     })
-  const toggle = (id: string) =>
-    (dropped = dropped.includes(id) ? dropped.filter((other) => other !== id) : [...dropped, id])
+  const toggle = (id: string) => (dropped = toggled(dropped, id))
   const falls = (item: Item): boolean =>
     item.needs.some((need) => {
       const other = found?.items.find((one) => one.id === need)

@@ -3,6 +3,7 @@
   import type { CardPicture, Schemas } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import { toggled } from '../../parts/toggled'
   import type { Session } from './session.svelte'
 
   let { session, card }: { session: Session; card: CardPicture } = $props()
@@ -26,8 +27,6 @@
     (narrow.match(/(?<=[=,])[^;,]+/g) ?? []).join(', ').replace(/%[0-7][0-9A-F]/g, decodeURIComponent)
   const change = (make: (asks: Schemas['AsksBody']) => void) =>
     session.change('change what a word is asked for', (draft) => make(draft.asks))
-  const toggle = (held: string[], key: string) =>
-    held.includes(key) ? held.filter((other) => other !== key) : [...held, key]
   const when = $derived(
     [asks.worst ? 'the worst state' : '', asks.fell ? 'any fall' : ''].filter(Boolean).join(' and '),
   )
@@ -61,7 +60,7 @@
         <Choices
           choices={readings}
           many={asks.readings}
-          choose={(key) => change((draft) => (draft.readings = toggle(draft.readings, key)))}
+          choose={(key) => change((draft) => (draft.readings = toggled(draft.readings, key)))}
         />
       {/snippet}
     </Slot>. On paper its notes <Slot

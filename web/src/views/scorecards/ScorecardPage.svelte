@@ -24,6 +24,7 @@
   import Links from '../editions/Links.svelte'
   import ScopeSentence from '../../parts/ScopeSentence.svelte'
   import Tally from '../../parts/Tally.svelte'
+  import { toggled } from '../../parts/toggled'
   import Workings, { type Asked } from '../../parts/Workings.svelte'
   import Assuming from './Assuming.svelte'
   import Bench from './Bench.svelte'
@@ -54,12 +55,10 @@
   let back = $state('')
 
   /** What else stands in the address; no column is called so. */
-  const OWN = ['assume', '-lit', '-reading', '-turned', '-write']
+  const OWN = ['-lit', '-reading', '-turned', '-write']
   const query = $derived(new URLSearchParams(router.querystring ?? ''))
   /** The part of it that says what is read, which stays the same while anything else changes. */
-  const scoped = $derived(
-    new URLSearchParams([...query].filter(([name]) => name === 'assume' || !OWN.includes(name))).toString(),
-  )
+  const scoped = $derived(new URLSearchParams([...query].filter(([name]) => !OWN.includes(name))).toString())
   /** Reading another month or other members is kept in the address, so that reload and back work. */
   const fromAddress = $derived.by((): Scope | null => {
     const query = new URLSearchParams(scoped)
@@ -155,7 +154,7 @@
     const [sheet, ...key] = named.split('/')
     const instrument = session.instruments.find((one) => one.id === sheet)
     const reading = pictures[sheet!]?.readings.find((one) => one.key === key.join('/'))
-    if (!instrument || !reading) return void keep({ '-reading': '', '-write': '' })
+    if (!instrument || !reading) return void leave()
     const of = askedOf(session, plain(instrument), plain(session.asked), pictures[instrument.id], reading)
     asked = { ...of, named, write, whole: wholeOf(instrument.by, reading) }
   }
@@ -168,14 +167,9 @@
       else found.delete(name)
     await replace(`/scorecards/${params.id}${found.size ? `?${found}` : ''}`)
   }
+  const leave = () => keep({ '-reading': '', '-write': '' })
   const press = (state: string) => keep({ '-lit': lit === state ? '' : state })
-  const fold = (section: Section) =>
-    keep({
-      '-turned': (turned.includes(section.id)
-        ? turned.filter((other) => other !== section.id)
-        : [...turned, section.id]
-      ).join(),
-    })
+  const fold = (section: Section) => keep({ '-turned': toggled(turned, section.id).join() })
   /** The scope some periods on, where there are rows. */
   function stepped(by: number): Scope | null {
     const at = card?.periods.findIndex((one) => one.key === card.period) ?? -1
@@ -575,11 +569,7 @@
   </div>
 {/if}
 
-{#if asked}<Workings
-    {asked}
-    close={() => void keep({ '-reading': '', '-write': '' })}
-    noted={() => void session.read()}
-  />{/if}
+{#if asked}<Workings {asked} close={leave} noted={() => void session.read()} />{/if}
 
 <style>
   .frame.bench {
