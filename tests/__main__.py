@@ -1,7 +1,7 @@
 """Run every test over one MariaDB and one server; write the counts for ``check``.
 
-python -m tests [RESULTS] [PATTERN]: PATTERN picks modules, as in ``core`` or ``browser.test_bench``; with ! before it, all others;
-``browser=1/2`` is every second of them.
+python -m tests [RESULTS] [PATTERN]: PATTERN picks modules, as in ``core`` or ``browser.test_bench``, or several with commas
+between; with ! before it, all others; ``browser=1/2`` is every second of them.
 """
 
 from __future__ import annotations
@@ -52,7 +52,8 @@ def main(results: str | None = None, pattern: str = "") -> int:
     modules = [
         f"tests.{folder}.{path.stem}" for folder in FOLDERS for path in sorted((here / folder).glob("test_*.py"))
     ]
-    wanted = [name for name in modules if ((pattern[1:] not in name) if pattern.startswith("!") else (pattern in name))]
+    named = pattern.removeprefix("!").split(",")
+    wanted = [name for name in modules if any(one in name for one in named) != pattern.startswith("!")]
     for name in wanted[first - 1 :: parts]:
         suite.addTests(unittest.defaultTestLoader.loadTestsFromName(name))
     try:

@@ -6,6 +6,8 @@ from babel import Locale, UnknownLocaleError
 from fastapi import APIRouter, Depends, Header, Response
 from pydantic import BaseModel, Field, field_validator
 
+from ironmark import clock
+from ironmark.api.moments import moment
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.core import numbers
@@ -30,9 +32,12 @@ class CalendarBody(Model):
 
 
 class Calendar(BaseModel):
+    """now: what time it is by the server's clock."""
+
     version: int
     year_start: int
     locale: str
+    now: str
 
 
 @router.get("")
@@ -40,7 +45,7 @@ def get_calendar(response: Response, who: Reader = Depends(reader)) -> Calendar:
     with who.read() as session:
         found = calendar.get(session)
     response.headers["ETag"] = f'"{found.version}"'
-    return Calendar(version=found.version, **found.body)
+    return Calendar(version=found.version, now=moment(clock.now()) or "", **found.body)
 
 
 @router.put("")
@@ -51,4 +56,4 @@ def put_calendar(
     with who.write() as session:
         found = calendar.save(session, body.model_dump(), saw)
     response.headers["ETag"] = f'"{found.version}"'
-    return Calendar(version=found.version, **found.body)
+    return Calendar(version=found.version, now=moment(clock.now()) or "", **found.body)

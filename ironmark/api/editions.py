@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 from ironmark.api.moments import moment
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
+from ironmark.clock import now
 from ironmark.pages import comparison
 from ironmark.pages.comparison import SideBySide
 from ironmark.pages.documents import Key, Model, Name, ScopeBody, ScorecardBody
@@ -19,7 +20,6 @@ from ironmark.pages.restating import beside_now
 from ironmark.pages.shapes import ScorecardPicture
 from ironmark.pages.workings import Workings
 from ironmark.store import editions
-from ironmark.store.database import now
 from ironmark.store.editions import DRAFT, PUBLISHED, WITHDRAWN, State
 from ironmark.store.models import Edition
 

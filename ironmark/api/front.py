@@ -10,6 +10,7 @@ from fastapi import APIRouter, Depends, Query, Response
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
+from ironmark import clock
 from ironmark.api.moments import moment
 from ironmark.api.who import Reader, reader
 from ironmark.pages import glances as pages
@@ -163,7 +164,7 @@ def read_front(
     labels = {glance.previous_label for glance in now.values() if glance.previous_label}
     front = Front(
         since=moment(since), previous=labels.pop() if len(labels) == 1 else "the period before",
-        now=moment(dt.datetime.now(dt.UTC).replace(tzinfo=None)) or "",
+        now=moment(clock.now()) or "",
         changed=[_changed(one, now[one.scorecard]) for one in changed[:MOST_CHANGED]],
         more=max(0, len(changed) - MOST_CHANGED),
         of=len({reading.about for glance in now.values() for reading in glance.readings}),

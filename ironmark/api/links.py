@@ -11,6 +11,7 @@ from fastapi import APIRouter, Depends, Form, Path, Query, Request, Response
 from fastapi.responses import HTMLResponse
 from pydantic import AfterValidator, BaseModel, Field
 
+from ironmark import clock
 from ironmark.api.editions import WHOLE_S
 from ironmark.api.exports import about
 from ironmark.api.who import Reader, reader
@@ -75,15 +76,11 @@ class NewLink(LinkOut):
     path: str
 
 
-def _today() -> dt.date:
-    return dt.datetime.now(dt.UTC).date()
-
-
 def _out(row: Link) -> LinkOut:
     return LinkOut(
         id=row.id, name=row.name, edition=row.edition, scorecard=row.scorecard, until=row.until,
         has_password=bool(row.password), frames=row.frames, workings=row.workings, readings=row.readings,
-        made_at=row.made_at.isoformat() + "Z", made_by=row.made_by, over=row.until < _today(),
+        made_at=row.made_at.isoformat() + "Z", made_by=row.made_by, over=row.until < clock.last_day_under_way(),
     )  # fmt: skip
 
 
@@ -100,7 +97,7 @@ def list_links(
 def make_link(ask: LinkAsk, who: Reader = Depends(reader)) -> NewLink:
     if (ask.edition is None) == (ask.scorecard is None):
         raise Refused(422, "which-page", "To what?", "Name an edition, or a scorecard.", {"field": "edition"})
-    if ask.until < _today():
+    if ask.until < clock.last_day_under_way():
         raise Refused(422, "over", "The day is over", "Choose a day from today on.", {"field": "until"})
     with who.write() as session:
         if ask.edition:
@@ -168,7 +165,7 @@ def _form(row: Link, status: int, text: str) -> HTMLResponse:
 def open_link(token: Token, request: Request, again: str = Query("", max_length=10)) -> Response:
     who = Reader(request.app.state.sources)
     with who.read() as session:
-        row = links.found(session, token, _today())
+        row = links.found(session, token, clock.last_day_under_way())
     if row is None:
         return _nothing()
     if row.password:
@@ -180,7 +177,7 @@ def open_link(token: Token, request: Request, again: str = Query("", max_length=
 def try_password(token: Token, request: Request, password: Annotated[str, Form(max_length=200)] = "") -> Response:
     who = Reader(request.app.state.sources)
     with who.write() as session:
-        row = links.found(session, token, _today())
+        row = links.found(session, token, clock.last_day_under_way())
         later = links.may_try(session, row.id) if row is not None else 0
     if row is None:
         return _nothing()

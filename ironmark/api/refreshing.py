@@ -12,11 +12,11 @@ from ironmark.api.moments import moment
 from ironmark.api.uploads import READ, Upload, Uploads, keeping, uploads
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
+from ironmark.clock import now
 from ironmark.pages import refreshing
 from ironmark.pages.documents import Key, Model, Name
 from ironmark.pages.refreshing import RefreshBody
 from ironmark.store import datasets, refreshes
-from ironmark.store.database import now
 from ironmark.store.models import Refresh
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"])

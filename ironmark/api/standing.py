@@ -12,10 +12,11 @@ from sqlalchemy.orm import Session
 from ironmark.api.datasets import body_of
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
+from ironmark.clock import now
 from ironmark.core.periods import Period
 from ironmark.pages.standing import StandingBody, due_for, next_due
 from ironmark.store import calendar, records, standing
-from ironmark.store.database import Missing, now
+from ironmark.store.database import Missing
 from ironmark.store.models import Holidays, Standing
 from ironmark.tables.holidays import read_holidays
 

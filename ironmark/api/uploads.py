@@ -21,12 +21,12 @@ from ironmark.api.problems import problem_of
 from ironmark.api.rows import refuse_live
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
+from ironmark.clock import now
 from ironmark.pages.documents import Key
 from ironmark.pages.problems import Problem, Refused
 from ironmark.pages.sources import Sources
 from ironmark.store import datasets
 from ironmark.store import uploads as store
-from ironmark.store.database import now
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import read_file
 from ironmark.tables.refresh import How

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ironmark.core.formula import Aggregate, Binary, Call, Compare, Logic, Minus, Node, Not, Number
+from ironmark.core.numbers import round_half_up
 
 Floats = NDArray[np.float64]
 
@@ -45,13 +46,18 @@ def _work(node: Node, parts: Mapping[Aggregate, Floats]) -> Floats:
             return np.where(np.isnan(holds), np.nan, chosen)
         case Call(name="round", args=(of, *rest)):
             places = rest[0].value if rest and isinstance(rest[0], Number) else 0
-            return np.asarray(np.round(_work(of, parts), int(places)))
+            return _rounded(_work(of, parts), int(places))
         case Call(name="abs", args=(of,)):
             return np.abs(_work(of, parts))
         case Call(name="least" | "greatest" as name, args=args):
             pick = np.minimum if name == "least" else np.maximum
             return np.asarray(reduce(pick, [_work(arg, parts) for arg in args]))
     raise TypeError(f"{type(node).__name__} has no value of its own")
+
+
+def _rounded(values: Floats, places: int) -> Floats:
+    found = [round_half_up(value, places) if value == value else value for value in values.ravel().tolist()]
+    return np.array(found).reshape(values.shape)
 
 
 _COMPARISONS = {

@@ -50,7 +50,7 @@ class Lines:
     """The marks of one name by period and member, (P, M) each, KPI unit, NaN for none.
 
     value: of whole periods. rated: of what has data of them. entry: the index of the entry in force at the period's
-    end, −1 where it is none of the reading's own or inherited. split: the place in ``segments`` of the one whose
+    end, of a stock when its last piece began, −1 where it is none of the reading's own or inherited. split: the place in ``segments`` of the one whose
     members' marks were put together, NO_SEGMENT for none.
     """
 
@@ -268,9 +268,9 @@ def lines(
     """The marks called ``name`` of whole periods and of what has data of them, however long the periods are.
 
     A flow's marks add up over the months or days a period is made of; those that are over count in full, the one
-    under way by its share, those to come not at all. A stock takes the mark of its last piece; a rate takes the mark
-    when it is the same throughout, else the mean weighted by the formula's denominator, by days where there is none.
-    A piece without a mark leaves the whole period without one. by, where: see ``core.reading.read``, narrowed by
+    under way by its share, those to come not at all. A stock takes the mark of its last piece that has
+    begun; a rate takes the mark when it is the same throughout, else the mean weighted by the formula's denominator, by
+    days where there is none. A piece without a mark leaves the whole period without one, but for a rate's without rows. by, where: see ``core.reading.read``, narrowed by
     ``marks.narrowed``. part: the share (N, M) of each of ``pieces_for`` that has data; None for all of it.
     """
     of_name = [entry for entry in entries if entry.name == name]
@@ -283,13 +283,16 @@ def lines(
     found = Asked(entries, name, nature, adds, periods, parts, of, rows, segments).find(by, where)
     first = np.searchsorted(of, np.arange(len(periods)))
     last = np.append(first[1:], len(parts)) - 1
+    if nature == "stock":
+        last = _last_begun(parts, first, last, rows.through)
     if nature == "flow":
         value = np.add.reduceat(found.value, first, axis=0)
         rated = value if part is None else _rated(found.value, part, first)
     elif nature == "stock" or len(parts) == len(periods):
         rated = value = found.value[last]
     else:
-        rated = value = _throughout(found.value, parts, first, rows.weighed(by, where, parts))
+        counted = rows.counted(by, where, parts)
+        rated = value = _throughout(found.value, parts, first, rows.weighed(by, where, parts), counted)
     return Lines(value, rated, found.entry[last], found.split[last], segments)
 
 
@@ -307,20 +310,41 @@ def _rated(value: Floats, part: Floats, first: Ints) -> Floats:
     return np.where(np.maximum.reduceat(part, first, axis=0) > 0, total, np.nan)
 
 
-def _throughout(value: Floats, parts: Sequence[Period], first: Ints, weights: Floats | None) -> Floats:
-    """A rate's marks over periods: the one it has throughout, else the mean by weights (N, M), or by days."""
-    low, high = np.minimum.reduceat(value, first, axis=0), np.maximum.reduceat(value, first, axis=0)
-    if np.array_equal(low, high, equal_nan=True):
-        return low
+def _last_begun(parts: Sequence[Period], first: Ints, last: Ints, through: dt.date) -> Ints:
+    """The last piece of each period that has begun; of one that is all to come its last."""
+    begun = int(np.searchsorted([part.start.toordinal() for part in parts], through.toordinal(), side="right")) - 1
+    return np.where(first <= begun, np.minimum(last, begun), last)
+
+
+def _throughout(
+    value: Floats, parts: Sequence[Period], first: Ints, weights: Floats | None, counted: Ints
+) -> Floats:  # fmt: skip
+    """A rate's marks over periods: the one it has throughout, else the mean by weights (N, M), or by days.
+
+    counted: how many rows there are (N, M); a piece without rows needs no mark, but in a period that has none at all.
+    """
+    repeats = np.diff(np.append(first, len(parts)))
+
+    def by_period(figures: Floats) -> Floats:
+        """Sums over each period, for each of its pieces."""
+        return np.asarray(np.repeat(np.add.reduceat(figures, first, axis=0), repeats, axis=0))
+
+    needed = (counted > 0) | (by_period(counted.astype(float)) == 0)
+    held = np.where(needed, value, np.nan)
+    low = np.fmin.reduceat(held, first, axis=0)
+    high = np.fmax.reduceat(held, first, axis=0)
+    missing = np.add.reduceat(needed & np.isnan(value), first, axis=0) > 0
+    if (missing | (low == high)).all():
+        return np.where(missing, np.nan, low)
     days = np.array([part.days for part in parts], dtype=float)[:, None]
     weights = np.broadcast_to(days, value.shape) if weights is None else np.nan_to_num(weights)
-    total = np.add.reduceat(weights, first, axis=0)
-    # A period without rows so far has no denominator to weigh by.
-    repeats = np.diff(np.append(first, len(parts)))
-    weights = np.where(np.repeat(total, repeats, axis=0) > 0, weights, days)
+    weights = np.where(needed, weights, 0.0)
+    # A period whose denominator comes to nothing has none to weigh by.
+    weights = np.where(by_period(weights) > 0, weights, np.where(needed, days, 0.0))
     with np.errstate(all="ignore"):
-        found = np.add.reduceat(value * weights, first, axis=0) / np.add.reduceat(weights, first, axis=0)
-    return np.where(low == high, low, found)
+        total = np.add.reduceat(np.where(needed, value, 0.0) * weights, first, axis=0)
+        found = total / np.add.reduceat(weights, first, axis=0)
+    return np.where(missing, np.nan, np.where(low == high, low, found))
 
 
 def why_none(

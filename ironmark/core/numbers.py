@@ -105,16 +105,16 @@ def show(value: float | None, unit: Unit, *, sign: bool = False, decimals: int |
     places = unit.decimals if decimals is None else decimals
     sign = sign or unit.sign
     if unit.kind == "duration":
-        body = _duration(abs(value), unit, places)
-        prefix = MINUS if value < 0 else "+" if sign else ""
-        return f"{prefix}{body}" if any(figure in "123456789" for figure in body) else body
-    size, suffix = scale(value, unit, places)
-    if unit.compact and not suffix and unit.kind == "number" and (size >= 10 or float(value).is_integer()):
-        places = 0  # decimals are for what was scaled: 22.5k, but 227, and a gap of 80 to a mark of 306.8
-    body = _digits(size, places)
+        whole, shown, places = _time(abs(value), unit, places)
+        body = _clock(shown, whole, places)
+    else:
+        shown, suffix, places = _scaled(value, unit, places)
+        body = _digits(shown, places)
     prefix = MINUS if value < 0 else "+" if sign else ""
     if prefix and not any(figure in "123456789" for figure in body):
         prefix = ""  # nothing is left of it at these decimals
+    if unit.kind == "duration":
+        return f"{prefix}{body}"
     signs = _signs(_locale.get())
     if unit.kind == "percent":
         return f"{prefix}{body}{signs.percent_gap}%"
@@ -138,13 +138,31 @@ def scale(value: float, unit: Unit, places: int) -> tuple[float, str]:
     return size, ""
 
 
+def _scaled(value: float, unit: Unit, places: int) -> tuple[float, str, int]:
+    """The size of a value rounded as its digits are written, what follows them, and how many decimals these have."""
+    size, suffix = scale(value, unit, places)
+    shown = round_half_up(size, places)
+    if unit.compact and not suffix and unit.kind == "number" and (shown >= 10 or shown.is_integer()):
+        # Decimals are for what was scaled: 22.5k, but 227, and a gap of 80 to a mark of 306.8.
+        return round_half_up(size), suffix, 0
+    return shown, suffix, places
+
+
+def round_half_up(value: float, places: int = 0) -> float:
+    """Rounded with a half going away from zero, as people do, by the decimals that ``value`` prints with: 2.5 is 3, and
+    0.285 to two places 0.29. What is too large to have decimals stays."""
+    if not abs(value) < 1e15:
+        return value
+    written = repr(float(value))
+    if (written.endswith("5") and written[-2 - places : -1 - places] == ".") or "e" in written or places < 0:
+        return float(Decimal(written).quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP))
+    return round(value, places)
+
+
 def _digits(size: float, places: int) -> str:
+    """The digits of a size that was rounded."""
     if size >= 1e15:
         return f"{size:.{min(places, 3)}e}".replace("e+", " × 10^")
-    written = repr(float(size))
-    if written.endswith("5") and written[-2 - places : -1 - places] == ".":
-        # A half is rounded up, as people do; Python would round it to the even neighbour.
-        return group(f"{_half_up(size, places):,f}")
     return group(f"{size:,.{places}f}")
 
 
@@ -224,20 +242,25 @@ def _base(unit: Unit) -> str:
     return unit.text if unit.text in SECONDS else "min"
 
 
-def _duration(size: float, unit: Unit, places: int) -> str:
-    """``1 h 35 min``, ``4.2 min``, ``42 s``: hours with minutes, else the largest unit there is a whole one of."""
-    seconds = size * SECONDS[_base(unit)]
-    if seconds >= 3600 - 30:
-        hours, minutes = divmod(round(seconds / 60), 60)
-        return f"{group(f'{hours:,}')} h {minutes:02d} min" if hours < 1e9 else f"{_digits(seconds / 3600, 0)} h"
-    if seconds >= 60 or _base(unit) != "s":
-        return f"{_digits(seconds / 60, places)} min"
-    return f"{_digits(seconds, places)} s"
+def _time(size: float, unit: Unit, places: int) -> tuple[Literal["h", "min", "s"], float, int]:
+    """How long a size is, rounded as it is written: in hours and minutes (then counted in minutes), else in the largest
+    unit there is a whole one of; with the decimals it has."""
+    each = SECONDS[_base(unit)] / 60  # minutes
+    minutes = round_half_up(size * each, places if _base(unit) != "s" or size >= 60 else 12)
+    if minutes >= 60 or round_half_up(size * each) >= 60:
+        return "h", round_half_up(size * each), 0
+    if _base(unit) != "s" or size >= 60:
+        return "min", minutes, places
+    seconds = round_half_up(size, places)
+    return ("s", seconds, places) if seconds < 60 else ("min", 1.0, places)
 
 
-def _half_up(value: float, places: int) -> Decimal:
-    """Rounded with a half going away from zero, by the decimals that ``value`` prints with."""
-    return Decimal(repr(float(value))).quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP)
+def _clock(shown: float, whole: Literal["h", "min", "s"], places: int) -> str:
+    """``1 h 35 min``, ``4.2 min``, ``42 s``."""
+    if whole != "h":
+        return f"{_digits(shown, places)} {whole}"
+    hours, minutes = divmod(shown, 60)
+    return f"{_digits(hours, 0)} h {minutes:02.0f} min" if hours < 1e9 else f"{_digits(round_half_up(hours), 0)} h"
 
 
 def unit_words(unit: Unit) -> str:
@@ -250,7 +273,8 @@ def unit_words(unit: Unit) -> str:
 def show_gap(gap: float, unit: Unit, *, decimals: int | None = None) -> str:
     """The size of a gap in words: ``1.2 points``, ``£3.2k``."""
     if unit.kind == "percent":
-        points = _digits(abs(round(gap * 100, 12)), unit.decimals if decimals is None else decimals)
+        places = unit.decimals if decimals is None else decimals
+        points = _digits(round_half_up(abs(round(gap * 100, 12)), places), places)
         return f"{points} {'point' if points == '1' else 'points'}"
     return show(abs(gap), unit, decimals=decimals)
 
@@ -261,15 +285,11 @@ def show_exact(value: float, unit: Unit) -> str:
 
 
 def rounded(value: float, unit: Unit) -> float:
-    """The value as shown, as a number in the KPI's unit."""
+    """The value as it is shown, as a number in the KPI's unit: shown again it reads the same."""
     if unit.kind == "duration":
-        base = SECONDS[_base(unit)]
-        whole = abs(value) * base >= 3570 or (_base(unit) != "s" and unit.decimals == 0)
-        step = 60.0 if whole else (60.0 if abs(value) * base >= 60 or base > 1 else 1.0) / 10**unit.decimals
-        return round(value * base / step) * step / base
-    if unit.compact and unit.kind != "percent":
-        size, suffix = scale(value, unit, unit.decimals)
-        if suffix:
-            return math.copysign(float(_half_up(size, unit.decimals)) * _SCALES[suffix], value)
-    places = unit.decimals + (2 if unit.kind == "percent" else 0)
-    return float(_half_up(value, places)) if abs(value) < 1e15 else value
+        whole, shown, _ = _time(abs(value), unit, unit.decimals)
+        shown = shown / SECONDS[_base(unit)] if whole == "s" else shown * 60 / SECONDS[_base(unit)]
+    else:
+        shown, suffix, _ = _scaled(value, unit, unit.decimals)
+        shown = round_half_up(shown / 100, 15) if unit.kind == "percent" else shown * _SCALES.get(suffix, 1.0)
+    return math.copysign(shown, value) if shown else 0.0

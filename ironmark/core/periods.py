@@ -107,6 +107,11 @@ class Period:
         left_out = set(self.without)
         return [self.ordinal + n for n in range(self.length) if n not in left_out]
 
+    @property
+    def every_unit(self) -> tuple[Period, ...]:
+        """Each of the units of its grain that it is made of."""
+        return tuple(Period(unit, self.grain, 1, self.year_start) for unit in self._units_in)
+
     def _spans_of(self, units: Iterable[int]) -> tuple[Period, ...]:
         """Rising units of its grain as spans of neighbours."""
         found: list[tuple[int, int]] = []
@@ -185,7 +190,7 @@ class Period:
         if self.without:
             return AND.join(run.key for run in self.runs)
         if self.length > 1:
-            return f"{self._first.key}{SPAN}{self._last.key}"
+            return f"{self.first_unit.key}{SPAN}{self.last_unit.key}"
         if self.grain == "day":
             return self.start.isoformat()
         if self.grain == "week":
@@ -202,7 +207,7 @@ class Period:
             names = [run.short for run in self.runs]
             return f"{', '.join(names[:-1])} and {names[-1]}"
         if self.length > 1:
-            return f"{self._first.short} – {self._last.short}"
+            return f"{self.first_unit.short} – {self.last_unit.short}"
         if self.grain == "month":
             return f"{MONTHS[self.ordinal % 12]} {self.start.year}"
         if self.grain == "day":
@@ -239,12 +244,28 @@ class Period:
         return self.short.rsplit(" ", 1)[0]
 
     @property
-    def _first(self) -> Period:
+    def first_unit(self) -> Period:
+        """The first of the units of its grain that a span is made of; itself where it is one."""
         return replace(self, length=1, without=())
 
     @property
-    def _last(self) -> Period:
+    def last_unit(self) -> Period:
+        """The last one."""
         return replace(self, ordinal=self.ordinal + self.length - 1, length=1, without=())
+
+    @property
+    def year(self) -> Period:
+        """The financial year it ends in; a week's is the one that its Thursday is in."""
+        day = self.end - dt.timedelta(days=3) if self.grain == "week" else self.end
+        return Period.of(day, "year", self.year_start)
+
+    @property
+    def first_of_year(self) -> Period:
+        """The first period of its grain in the financial year it ends in."""
+        start = self.year.start
+        if self.grain == "week":  # the week of the first Thursday
+            start += dt.timedelta(days=(3 - start.weekday()) % 7)
+        return Period.of(start, self.grain, self.year_start)
 
     def shift(self, n: int) -> Period:
         """The period ``n`` later, by its own length; a span moves on by as many units as it has."""
@@ -308,18 +329,25 @@ def day_years_back(day: dt.date, n: int) -> dt.date:
     return dt.date(year, day.month, min(day.day, calendar.monthrange(year, day.month)[1]))
 
 
-def same_part(period: Period, earlier: Period, through: dt.date, years: int = 0) -> dt.date:
+def day_months_back(day: dt.date, n: int) -> dt.date:
+    """The same day of the month ``n`` months earlier, the last one of that month where it is shorter."""
+    month = max(12, day.year * 12 + day.month - 1 - n)
+    year, month = month // 12, month % 12 + 1
+    return dt.date(year, month, min(day.day, calendar.monthrange(year, month)[1]))
+
+
+def same_part(period: Period, earlier: Period, through: dt.date) -> dt.date:
     """The last day of the part of ``earlier`` that answers to the part of ``period`` up to ``through``.
 
-    years: how many years earlier it is, where it is the same period then: it goes to the same date. Else as many
-    days are read, all of it where it is shorter.
+    It goes through the same day of the month, so many months earlier as the two are apart, all of it where it is
+    shorter; of days and weeks through the same one of them.
     """
     if through >= period.end:
         return earlier.end
     if through < period.start:
         return earlier.start - dt.timedelta(days=1)
-    if years and period.unit == "month":
-        return day_years_back(through, years)
+    if period.unit == "month":
+        return min(day_months_back(through, period.units[0] - earlier.units[0]), earlier.end)
     return min(earlier.start + (through - period.start), earlier.end)
 
 

@@ -90,9 +90,9 @@ def anchored(
 ) -> Ramp:
     """A ramp for values (n,), KPI unit: from the least to the largest, between given ends, or around a middle.
 
-    An end that is not given is the data's own. Around a middle an end that is not given lies as far from it as the
-    other, so that equal distances look equal; low, middle and high that are all given are all used. With two colours
-    the middle takes the one halfway between them. Raises ValueError for anchors that do not rise.
+    An end that is not given is the data's own. Around a middle each side runs to its own end; one on which there is
+    nothing runs as far as the other, so that the ramp still rises. With two colours the middle takes the one halfway
+    between them. Raises ValueError for anchors that do not rise.
     """
     known = values[np.isfinite(values)]
     least, most = (float(known.min()), float(known.max())) if known.size else (0.0, 1.0)
@@ -103,10 +103,11 @@ def anchored(
     low, high = least if low is None else low, most if high is None else high
     if anchor == "midpoint":
         middle = (low + high) / 2 if middle is None else middle
-        if None in ends:
-            known_reach = [abs(middle - end) for end in ends if end is not None]
-            reach = max(known_reach or [abs(middle - low), abs(high - middle)]) or 1.0
-            low, high = (middle - reach if ends[0] is None else low), (middle + reach if ends[1] is None else high)
+        below, above = middle - low, high - middle
+        if ends[0] is None and below <= 0:
+            low = middle - (above if above > 0 else 1.0)
+        if ends[1] is None and above <= 0:
+            high = middle + (below if below > 0 else 1.0)
     if low == high:
         low, high = low - (abs(low) or 1.0) / 2, high + (abs(high) or 1.0) / 2
     if len(colours) == 2 and (middle is None or not low < middle < high):

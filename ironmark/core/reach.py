@@ -14,7 +14,7 @@ def reached(page: Period, reach: Reach, last: int = 2, fixed: str = "") -> Perio
     """The period that is read where the page reads ``page``.
 
     to_date: from the beginning of the financial year to the end of the page's period, in periods of its grain. last:
-    so many of the page's periods together, up to and with it. year: the whole financial year the page's period ends
+    so many periods of the page's grain together, up to and with its last one. year: the whole financial year the page's period ends
     in, of which there may be a part so far. fixed: this one, whatever the page reads. Raises ValueError for a fixed
     one that is no period.
     """
@@ -23,14 +23,12 @@ def reached(page: Period, reach: Reach, last: int = 2, fixed: str = "") -> Perio
         return page.shift(-1)
     if reach == "year_earlier":
         return page.years_back(1)
-    if reach == "last" and page.without:
-        return Period(page.ordinal + page.length - last, page.grain, last, start)
     if reach == "last":
-        return Period(page.ordinal - (last - 1) * page.length, page.grain, last * page.length, start)
+        return Period(page.last_unit.ordinal - last + 1, page.grain, last, start)
     if reach == "year":
-        return Period.of(page.end, "year", start)
+        return page.year
     if reach == "to_date":
-        first = Period.of(Period.of(page.end, "year", start).start, page.grain, start).ordinal
+        first = page.first_of_year.ordinal
         return Period(first, page.grain, page.ordinal + page.length - first, start)
     return Period.parse(fixed, start) if reach == "fixed" else page
 

@@ -18,6 +18,7 @@ from ironmark.core.lines import Lines, Where, lines, lying_in, pieces_for, plain
 from ironmark.core.marks import FLOOR, LIMIT, TARGET, Ints, MarkEntry, Nature, Within, narrowed
 from ironmark.core.numbers import Unit, rounded
 from ironmark.core.periods import Grain, PartSoFar, Period, months, part_of, pieces, same_part
+from ironmark.core.workings import why_blank
 from ironmark.core.yardstick import Bands, Yardstick
 
 Direction = Literal["higher", "lower", "inside"]
@@ -288,7 +289,7 @@ class _Rows:
         found: dict[dt.date | None, list[int]] = {}
         for p, period in enumerate(periods):
             earlier = bool(years or back) and period.end > self.source.through
-            until = same_part(period, moved[p], self.source.through, years if not back else 0) if earlier else None
+            until = same_part(period, moved[p], self.source.through) if earlier else None
             found.setdefault(until, []).append(p)
         return found
 
@@ -309,11 +310,20 @@ class _Rows:
     def computed(self, formula: Node, periods: Sequence[Period]) -> Floats:
         """Marks by a formula, (P, M). What it reads of a partial period, or of an earlier one for it, is a part by
         itself; a window is whole, so a flow's mark of nothing else is pro-rated."""
-        totals = self.totals(formula, periods)
         if self.kpi.nature == "flow" and all(a.window is not None for a in aggregates(formula)):
-            begun, whole = self.numbers(periods, "month")
-            return np.asarray(evaluate(formula, totals.parts) * begun / whole)
+            return self._levels_added(formula, periods)
+        totals = self.totals(formula, periods)
         return np.broadcast_to(self.values(formula, periods, totals), totals.rows.shape)
+
+    def _levels_added(self, formula: Node, periods: Sequence[Period]) -> Floats:
+        """A flow's marks of nothing but windows: a span's are those of its periods together, each by its share."""
+        units = [unit for period in periods for unit in period.every_unit]
+        first = np.cumsum([0, *(len(period.every_unit) for period in periods[:-1])])
+        totals = self.totals(formula, units)
+        begun, whole = self.numbers(units, "month")
+        each = np.where(begun > 0, evaluate(formula, totals.parts) * begun / whole, 0.0)
+        some = np.add.reduceat(begun, first, axis=0) > 0
+        return np.where(some, np.add.reduceat(each, first, axis=0), np.nan)
 
     def numbers(self, periods: Sequence[Period], per: Grain) -> tuple[Floats, Floats]:
         """How many of a flow's ``per`` each period holds, as far as these have data (P, M), and in all (P, 1)."""
@@ -396,10 +406,14 @@ def why_nothing(readings: Readings, p: int, m: int) -> str:
     if empty and empty[0].moved:
         return f"no rows in {period.shift(-empty[0].back).years_back(empty[0].years).label}, which it looks back to"
     if empty and empty[0].window is not None:
-        whole = "the year so far" if empty[0].window.periods is None else f"the last {empty[0].window.periods} periods"
+        whole = (
+            "the year so far"
+            if empty[0].window.periods is None
+            else f"the last {empty[0].window.periods} {period.grain}s"
+        )
         return f"{whole} up to {period.label} reach back beyond the first row, or have none"
     if empty:
-        return f"no rows in {period.label}" if not readings.totals.rows[p, m] else "all the cells it reads are blank"
+        return f"no rows in {period.label}" if not readings.totals.rows[p, m] else why_blank(empty[0])
     return "the formula divides by nothing here"
 
 

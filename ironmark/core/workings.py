@@ -5,7 +5,19 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from ironmark.core.formula import Aggregate, Binary, Call, Compare, Logic, Minus, Node, Not, Number
+from ironmark.core.formula import (
+    Aggregate,
+    Binary,
+    Call,
+    Column,
+    Compare,
+    Logic,
+    Minus,
+    Node,
+    Not,
+    Number,
+    columns_used,
+)
 from ironmark.core.numbers import MINUS, group
 from ironmark.core.written import written
 
@@ -54,6 +66,21 @@ def describe(a: Aggregate) -> str:
     if a.back:
         text += ", a period before" if a.back == 1 else f", {a.back} periods before"
     return text
+
+
+def blank_words(a: Aggregate) -> str:
+    """That what an aggregate adds up is blank, in words: ``seats is blank``."""
+    assert a.of is not None
+    columns = columns_used(a.of)
+    return f"{columns[0]} is blank" if isinstance(a.of, Column) else f"{written(a.of)} has no figure"
+
+
+def why_blank(a: Aggregate) -> str:
+    """Why an aggregate over rows that are there has no figure: ``no row where delay > 60 has a figure for seats``."""
+    if a.of is None:
+        return "there is nothing to count"
+    which = f"where {written(a.where)}" if a.where is not None else "that is read"
+    return f"no row {which} has a figure for {written(a.of)}"
 
 
 def _side(node: Node, op: str, right: bool, parts: ValueOf) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import datetime as dt
+from contextlib import AbstractContextManager
 from dataclasses import replace
 from typing import Any
 
@@ -10,8 +12,10 @@ from sqlalchemy import Engine, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from ironmark import clock
 from ironmark.core.marks import EVERYONE, TOGETHER, Owner
 from ironmark.core.periods import Period
+from ironmark.core.workdays import nth_day
 from ironmark.demo import chart, sailings
 from ironmark.pages.documents import AssumptionBody, CaseBody, KpiBody, ScorecardBody, YardstickBody
 from ironmark.pages.editions import freeze
@@ -425,11 +429,23 @@ def _load_unless(engine: Engine, *used: sa.Select[tuple[int]]) -> bool:
     with database.sessions(engine).begin() as session:
         if any(session.scalar(query.limit(1)) for query in used):
             return False
-        load(session)
+        with _as_of(sailings.THROUGH + dt.timedelta(days=1)):
+            load(session)
     sources = Sources(engine)
     _write(sources)
     _publish(sources)
     return True
+
+
+def _as_of(day: dt.date) -> AbstractContextManager[None]:
+    """The demo is of its own days, whenever it is loaded; never of one to come."""
+    return clock.going_on_from(min(clock.now(), dt.datetime.combine(day, dt.time(9))))
+
+
+def _told_on(period: str) -> dt.date:
+    """The third working day after a period."""
+    after = Period.parse(period).shift(1)
+    return nth_day(after.start, after.end, 3, working=True)
 
 
 NOTES = {
@@ -447,12 +463,12 @@ def _publish(sources: Sources) -> None:
             library = Library(sources, session)
             card = library.scorecard(key)
             frozen = freeze(library, card, card.scope.model_copy(update={"period": period}))
-        with sources.changes() as session:
+        with _as_of(_told_on(period)), sources.changes() as session:
             made = editions.create(
                 session, key, title=card.title, note=note, period=period, period_label=Period.parse(period).label,
                 body=frozen.to_bytes(),
             )  # fmt: skip
-            editions.put(session, made, state=editions.PUBLISHED, published_at=database.now())
+            editions.put(session, made, state=editions.PUBLISHED, published_at=clock.now())
 
 
 # KPI, members, period, and what is said: the reading each is about stands on several scorecards.
@@ -488,7 +504,7 @@ def _write(sources: Sources) -> None:
     for kpi, members, period, text in SAID:
         with sources.readings() as session:
             about = subject_of(Library(sources, session), kpi, members, period)
-        with sources.changes() as session:
+        with _as_of(_told_on(period)), sources.changes() as session:
             notes.save(session, about.kpi, about.narrow, about.members, about.period, text, about.value, 0)
 
 

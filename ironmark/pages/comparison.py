@@ -12,6 +12,7 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from ironmark.core import words
+from ironmark.core.dependencies import handles_in
 from ironmark.core.marks import EVERYONE, TOGETHER, Owner
 from ironmark.core.numbers import Unit, show, show_exact
 from ironmark.core.palette import palette_of
@@ -293,7 +294,8 @@ class _Causes:
                 if body is None:
                     continue
                 waiting += [part.kpi for part in body.composite.parts] if body.composite else []
-                waiting += [k for k, held in kpis.items() if f"@{held.handle}" in body.formula]
+                named = handles_in(body.formula)
+                waiting += [k for k, held in kpis.items() if held.handle in named]
 
     def _reads(self, kpi: str) -> list[str]:
         """The datasets that a KPI reads."""
@@ -331,11 +333,11 @@ class _Causes:
 
     def _assumptions(self, kpi: str) -> Iterator[Because]:
         kpis = self.one.frozen.kpis
-        named = " ".join(kpis[key].formula for key in self._closure(kpi) if key in kpis)
+        named = handles_in(*(kpis[key].formula for key in self._closure(kpi) if key in kpis))
         before = {held.key: held for held in self.one.frozen.page.assumptions}
         for held in self.other.frozen.page.assumptions:
             was = before.get(held.key)
-            if was is not None and not _alike(was.value, held.value) and f"@{held.handle}" in named:
+            if was is not None and not _alike(was.value, held.value) and held.handle in named:
                 who = self._changed("assumption", held.key, lambda body: body["value"])
                 text = f"{held.name} {show(was.value, was.unit)} → {show(held.value, held.unit)}"
                 yield _told("assumption", text, who)

@@ -262,8 +262,7 @@ class Frame:
         picture.gap, picture.gap_shown, picture.gap_words = reading.gap, texts.gap_shown, texts.gap_words
         picture.band_words = texts.band_words
         picture.attainment, picture.attainment_shown = reading.attainment, texts.attainment
-        if self.instrument.face == "ledger":
-            picture.headroom, picture.headroom_shown = reading.headroom, _percent(reading.headroom, sign=True)
+        picture.headroom, picture.headroom_shown = reading.headroom, _percent(reading.headroom, sign=True)
         picture.before, picture.step = reading.before, reading.step
         title = f"{self.title}, {reading.label}" if reading.label and reading.role != "kpi" else self.title
         picture.spoken = words.spoken(title, texts.shown, texts.state, texts.rest)

@@ -13,7 +13,8 @@ from functools import lru_cache
 
 from pydantic import TypeAdapter
 
-from ironmark.core.formula import FormulaError, parse, references
+from ironmark.core.dependencies import handles_in
+from ironmark.core.formula import FormulaError
 from ironmark.core.numbers import write_as, written_as
 from ironmark.core.palette import PALETTES, Palette, palette_of
 from ironmark.pages.documents import InstrumentBody, KpiBody, Rehearsed, ScopeBody, ScorecardBody
@@ -163,18 +164,11 @@ def _named(library: Library, page: Page) -> dict[str, KpiBody]:
         except Missing:
             continue
         waiting += [part.kpi for part in body.composite.parts] if body.composite else []
-        handles = [handle for text in (body.formula, *library.computed(key).values()) for handle in _handles(text)]
+        handles = handles_in(body.formula, *library.computed(key).values())
         if handles:
             by_handle = {held.handle: one for one, held in library.every_kpi.items()}
             waiting += [by_handle[handle] for handle in handles if handle in by_handle]
     return dict(sorted(found.items()))
-
-
-def _handles(text: str) -> tuple[str, ...]:
-    try:
-        return references(parse(text)) if text else ()
-    except FormulaError:
-        return ()
 
 
 def asked_of(

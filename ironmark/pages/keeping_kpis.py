@@ -6,7 +6,8 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from ironmark.core.formula import FormulaError, never_a_flow, parse, references, renamed
+from ironmark.core.dependencies import handles_in
+from ironmark.core.formula import FormulaError, never_a_flow, renamed
 from ironmark.pages.documents import KpiBody
 from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused
@@ -74,8 +75,8 @@ def may_delete_kpi(session: Session, _: Any, key: str | None) -> None:
 
 def named_in(session: Session, handle: str, key: str | None = None) -> list[str]:
     """What names a handle in its formula: KPIs, and computed marks but for those of the KPI ``key``."""
-    named = [k.body["name"] for k in records.every(session, "kpi") if handle in references(parse(k.body["formula"]))]
+    named = [k.body["name"] for k in records.every(session, "kpi") if handle in handles_in(k.body["formula"])]
     for other, formulas in marks.every_computed(session).items():
-        if other != key and any(handle in references(parse(text)) for text in formulas.values()):
+        if other != key and handle in handles_in(*formulas.values()):
             named.append(f"a computed mark of {records.get(session, 'kpi', other).body['name']}")
     return named

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from ironmark.core import composite, formula
 from ironmark.core import reading as readings
 from ironmark.core.check import check
+from ironmark.core.dependencies import handles_in
 from ironmark.core.expand import as_level, assuming, expand, read_from
 from ironmark.core.formula import ColumnType, FormulaError
 from ironmark.core.marks import MarkEntry
@@ -355,7 +356,7 @@ class Library:
         seen: set[str] = set()
 
         def look(texts: Iterable[str], parts: Iterable[str]) -> None:
-            for handle in (handle for text in texts for handle in _handles(text)):
+            for handle in handles_in(*texts):
                 if handle in seen:
                     continue
                 seen.add(handle)
@@ -564,15 +565,6 @@ def _alone(text: str, types: tuple[tuple[str, ColumnType], ...], level: bool) ->
     tree = _checked(text, types)
     expanded = expand(tree, lambda reference: reference)
     return as_level(expanded) if level else expanded
-
-
-@lru_cache(maxsize=512)
-def _handles(text: str) -> tuple[str, ...]:
-    """What a formula names; nothing where it cannot be read."""
-    try:
-        return formula.references(formula.parse(text))
-    except FormulaError:
-        return ()
 
 
 def _parts_of(kpi: KpiBody) -> list[str]:

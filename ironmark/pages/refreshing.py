@@ -13,6 +13,7 @@ from apscheduler.triggers.cron import CronTrigger
 from pydantic import Field, field_validator
 from sqlalchemy.orm import Session
 
+from ironmark import clock
 from ironmark.pages.documents import Key, Model
 from ironmark.pages.problems import Refused
 from ironmark.pages.sources import Sources
@@ -159,7 +160,7 @@ def keep_new(
     tell: Callable[[float], None] = datasets.nobody,
 ) -> StoredDataset:  # fmt: skip
     """A dataset of these rows, which is read anew from then on."""
-    moment = database.now()
+    moment = clock.now()
     dataset = datasets.create(session, name, rows[0], rows[1], tell=tell)
     kept = refreshes.put(session, dataset.id, 0, body.model_dump(mode="json"), token, next_time(body.clock, moment))
     kept.read_at = moment
@@ -187,7 +188,7 @@ def carry_out(sources: Sources, key: str, still_mine: Callable[[Session], None])
                 return unusual(old, new.frame, told, new.columns, body.most_gone)
 
             held, why = datasets.refresh_unless(session, key, name, table, body.how, doubts)
-            moment = database.now()
+            moment = clock.now()
             refreshes.note(
                 session, key, state="held" if held else "waiting", said=" ".join(why), held=held, tries=0, read_at=moment,
                 due_at=next_time(body.clock, moment),
@@ -202,7 +203,7 @@ def note_failure(session: Session, key: str, said: str) -> None:
     row = refreshes.get(session, key)
     if row is None:
         return
-    moment = database.now()
+    moment = clock.now()
     again = moment + PAUSES[min(row.tries, len(PAUSES) - 1)]
     usual = next_time(RefreshBody.model_validate(row.body).clock, moment)
     refreshes.note(session, key, state="failed", said=said[:2000], tries=row.tries + 1, due_at=min(again, usual))

@@ -86,7 +86,9 @@ class Sources:
         frame = datasets.rows(session, dataset)
         if dataset.kind == "checklist":
             frame = checklist.carried(frame, dataset.through)
-        made = ColumnSource(frame, dataset.period, dataset.segments, dataset.through, dataset.order)
+        made = ColumnSource(
+            frame, dataset.period, dataset.segments, dataset.through, dataset.order, dataset.own_segments
+        )
         with self._lock:
             for old in [k for k in self._held if k[0] == dataset.id and k[1] < dataset.version]:
                 del self._held[old]

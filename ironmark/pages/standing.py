@@ -10,6 +10,7 @@ from typing import Literal
 from pydantic import Field, field_validator
 from sqlalchemy.orm import Session
 
+from ironmark import clock
 from ironmark.core.periods import Grain, Period
 from ironmark.core.words import days_words
 from ironmark.core.workdays import is_working_day, nth_day
@@ -18,7 +19,7 @@ from ironmark.pages.editions import Frozen, freeze
 from ironmark.pages.library import Library
 from ironmark.pages.refreshing import PAUSES, ClockBody
 from ironmark.pages.sources import Sources
-from ironmark.store import calendar, database, editions, standing
+from ironmark.store import calendar, editions, standing
 from ironmark.store.models import Edition, Standing
 from ironmark.tables.patience import patiently
 
@@ -95,7 +96,7 @@ def newest_due(body: StandingBody, moment: dt.datetime, holidays: Collection[dt.
 def carry_out(sources: Sources, key: str, insist: Callable[[Session], None]) -> None:
     """Make the edition of a standing order that is due, unless the data is not complete. insist: raises where another
     process does this by now. Raises what reading raises."""
-    moment = database.now()
+    moment = clock.now()
     with sources.readings() as session:
         row = standing.get(session, key)
         body, saw = StandingBody.model_validate(row.body), row.version
@@ -146,7 +147,7 @@ def _made(session: Session, row: Standing, body: StandingBody, frozen: Frozen, p
     made.made_by = BY_CALENDAR
     if body.publish:
         editions.put(
-            session, made, state=editions.PUBLISHED, published_at=database.now(), published_by=BY_CALENDAR
+            session, made, state=editions.PUBLISHED, published_at=clock.now(), published_by=BY_CALENDAR
         )  # fmt: skip
     return made
 
@@ -156,4 +157,4 @@ def note_failure(session: Session, key: str, said: str) -> None:
     row = standing.locked(session, key)
     row.tries += 1
     row.state, row.said = "failed", said
-    row.due_at = database.now() + PAUSES[min(row.tries, len(PAUSES)) - 1]
+    row.due_at = clock.now() + PAUSES[min(row.tries, len(PAUSES)) - 1]

@@ -15,8 +15,8 @@ from ironmark.core.marks import TARGET, MarkEntry
 from ironmark.core.numbers import MINUS, Unit, rounded, show, show_exact, show_gap
 from ironmark.core.periods import Period, pieces
 from ironmark.core.reading import Readings, Source, gap_and_attainment, nearer_edge, no_mark, pro_rates, why_nothing
-from ironmark.core.workings import describe, figure, in_numbers
-from ironmark.pages.documents import CompositeBody, InstrumentBody, ScopeBody
+from ironmark.core.workings import blank_words, describe, figure, in_numbers
+from ironmark.pages.documents import CompositeBody, InstrumentBody, KpiBody, ScopeBody
 from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused
 from ironmark.pages.readings import own_scope, period_of, take_readings
@@ -110,7 +110,7 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
         parts: list[AggregateFigure] = []
     else:
         lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, library, body.dataset, period)]
-        formula, parts = body.formula, _parts(readings, p, m)
+        formula, parts = body.formula, _parts(library, body, readings, p, m)
     for held in library.assumed_by(instrument.kpi):
         tried = f", tried; {show(held.kept, held.unit)} is kept" if held.tried else ", an assumption"
         lines.append(Line(label=f"@{held.handle}", text=f"{held.name}: {show(held.value, held.unit)}{tried}"))
@@ -202,14 +202,33 @@ def _composite_lines(
     return lines, f"the mean of how far its parts reach their marks by weight, each held between {low} and {high}"
 
 
-def _parts(readings: Readings, p: int, m: int) -> list[AggregateFigure]:
+def _parts(library: Library, kpi: KpiBody, readings: Readings, p: int, m: int) -> list[AggregateFigure]:
     """Every aggregate with its figure, and the period where that is an earlier one."""
-    return [
-        AggregateFigure(
-            source=describe(a) + _when(readings, a, p), figure=figure(float(readings.totals.parts[a][p, m]))
-        )
-        for a in aggregates(readings.kpi.formula)
-    ]
+    found = []
+    for a in aggregates(readings.kpi.formula):
+        value = float(readings.totals.parts[a][p, m])
+        said = figure(value)
+        if not math.isfinite(value) and not a.moved and a.window is None and not a.whole:
+            said += _rows_without(library.source_of(a.dataset or kpi.dataset), a, readings, p, m)
+        found.append(AggregateFigure(source=describe(a) + _when(readings, a, p), figure=said))
+    return found
+
+
+def _rows_without(source: Source, a: Aggregate, readings: Readings, p: int, m: int) -> str:
+    """Why an aggregate has no figure, by its rows: none are there, none are meant, or all are blank."""
+    member = readings.members[m]
+    if not {*readings.where, *([readings.segment] if readings.segment else [])} <= source.members.keys():
+        return ""
+    where = dict(readings.where) | ({readings.segment: (member,)} if readings.segment and member is not None else {})
+    meant = Aggregate("count", None, a.where)
+    totals = source.aggregate([meant], None, where, readings.periods[p : p + 1])
+    rows, holds = int(totals.rows[0, 0]), totals.parts[meant][0, 0]
+    if not rows:
+        return ": there are no rows"
+    if not holds >= 1:
+        return f": {rows:,} rows are there, in none of them the condition holds"
+    some = f"{rows:,}" if a.where is None else f"{int(holds):,} of {rows:,}"
+    return f": {some} rows are read, and {blank_words(a)} in {'it' if holds == 1 else 'all of them'}"
 
 
 def _when(readings: Readings, a: Aggregate, p: int) -> str:
@@ -217,7 +236,7 @@ def _when(readings: Readings, a: Aggregate, p: int) -> str:
         return ""
     part = readings.parts[p]
     earlier = readings.periods[p].shift(-a.back).years_back(a.years).short
-    return f" ({earlier}, the same {part.days} days of it)" if part else f" ({earlier})"
+    return f" ({earlier}, through the same day of it)" if part else f" ({earlier})"
 
 
 def _value_line(readings: Readings, value: float, p: int, m: int) -> Line:
@@ -334,7 +353,7 @@ def _grading_lines(
         if as_shown:
             return lines, f"The shown value {show(value, unit)} decides: the exact one would be {other}."
         return lines, f"The exact value decides: shown as {show(value, unit)} it would look {other}."
-    return lines, "Shown value and exact value fall in the same band."
+    return lines, ""
 
 
 def _way_up(yardstick: grading.Yardstick, cuts: list[float], band: int, value: float, unit: Unit) -> list[Line]:

@@ -15,7 +15,7 @@ import polars as pl
 from pydantic import BaseModel, ValidationError
 from sqlalchemy.orm import Session
 
-from ironmark.core.formula import FormulaError, parse, references
+from ironmark.core.dependencies import handles_in
 from ironmark.core.marks import Owner
 from ironmark.pages.documents import (
     AssumptionBody,
@@ -29,6 +29,7 @@ from ironmark.pages.documents import (
 from ironmark.pages.images import harmless
 from ironmark.pages.notes import MOST_OF_A_NOTE
 from ironmark.pages.problems import Refused
+from ironmark.pages.texts import figures_of
 from ironmark.store import calendar, datasets, images, marks, notes, records
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
@@ -177,7 +178,7 @@ def _closure(
     instruments = [one for card in cards for section in card.sections for one in section.instruments]
     handles = {body["handle"]: (kind, key) for kind in ("kpi", "assumption") for key, body in every[kind].items()}  # type: ignore[index]
     texts = [text.text for card in cards for section in card.sections for text in section.texts]
-    named = [handle for handle in handles if any(f"{{{handle}" in text for text in texts)]
+    named = [span.handle for text in texts for span in figures_of(text) if span.handle in handles]
     kpis: set[str] = set()
     assumptions: set[str] = set()
     waiting = [key for one in instruments for key in one.kpis] + [k for h in named for kind, k in [handles[h]] if kind == "kpi"]  # fmt: skip
@@ -191,7 +192,7 @@ def _closure(
         graded |= {part.yardstick for part in body.composite.parts} if body.composite else set()
         waiting += [part.kpi for part in body.composite.parts] if body.composite else []
         for text in (body.formula, *books.get(key, {}).get("computed", {}).values()):
-            for handle in _handles(text):
+            for handle in handles_in(text):
                 kind, its = handles.get(handle, ("", ""))
                 waiting += [its] if kind == "kpi" else []
                 assumptions |= {its} if kind == "assumption" else set()
@@ -217,13 +218,6 @@ def _looked_into(stored: dict[str, StoredDataset], key: str) -> set[str]:
                 found.add(lookup.dataset)
                 waiting.append(lookup.dataset)
     return found
-
-
-def _handles(text: str) -> tuple[str, ...]:
-    try:
-        return references(parse(text)) if text else ()
-    except FormulaError:
-        return ()
 
 
 def written(bundle: Bundle) -> bytes:

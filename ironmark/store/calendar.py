@@ -6,9 +6,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from ironmark.clock import now
 from ironmark.core.numbers import DEFAULT_LOCALE
 from ironmark.store import records
-from ironmark.store.database import now
 from ironmark.store.records import Document
 
 KEY = "calendar"

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
 import re
 import secrets
 import unicodedata
@@ -142,11 +141,6 @@ def migrate(url: URL, revision: str = "head") -> None:
 def alive(engine: Engine) -> bool:
     with engine.connect() as connection:
         return bool(connection.execute(text("SELECT 1")).scalar() == 1)
-
-
-def now() -> dt.datetime:
-    """UTC without a zone, as MariaDB keeps it."""
-    return dt.datetime.now(dt.UTC).replace(tzinfo=None)
 
 
 def new_key(name: str) -> str:

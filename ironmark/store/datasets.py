@@ -15,7 +15,8 @@ from sqlalchemy import Select, delete, func, select
 from sqlalchemy import update as update_rows
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import Missing, StaleVersion, author, new_key, now
+from ironmark.clock import now
+from ironmark.store.database import Missing, StaleVersion, author, new_key
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.connections import STATEMENT_S
 from ironmark.tables.findings import findings
@@ -79,6 +80,11 @@ class StoredDataset:
     @property
     def segments(self) -> list[str]:
         return [column.name for column in self.columns if column.role == "segment"]
+
+    @property
+    def own_segments(self) -> list[str]:
+        """Those of its rows, without what is taken from other datasets or derived."""
+        return [column.name for column in self.own if column.role == "segment"]
 
     @property
     def keep_versions(self) -> int:

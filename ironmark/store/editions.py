@@ -7,7 +7,8 @@ from typing import Final, Literal
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import Missing, StaleVersion, author, new_key, now
+from ironmark.clock import now
+from ironmark.store.database import Missing, StaleVersion, author, new_key
 from ironmark.store.models import Edition, Record
 
 State = Literal["draft", "published", "withdrawn"]

@@ -8,7 +8,8 @@ from typing import Any
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import Missing, new_key, now
+from ironmark.clock import now
+from ironmark.store.database import Missing, new_key
 from ironmark.store.models import Export
 
 KEPT = dt.timedelta(hours=1)

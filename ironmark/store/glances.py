@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from sqlalchemy import Select, delete, func, select, tuple_
 from sqlalchemy.orm import Session, undefer
 
-from ironmark.store.database import Missing, now
+from ironmark.clock import now
+from ironmark.store.database import Missing
 from ironmark.store.models import Glance
 
 KEPT_DAYS, MOST = 92, 300  # of each scorecard

@@ -9,7 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import Missing, now
+from ironmark.clock import now
+from ironmark.store.database import Missing
 from ironmark.store.models import Picture
 
 

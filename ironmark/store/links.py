@@ -12,7 +12,8 @@ from argon2.exceptions import VerificationError
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import Missing, author, new_key, now
+from ironmark.clock import now
+from ironmark.store.database import Missing, author, new_key
 from ironmark.store.models import Link
 
 FREE_TRIES, MOST_WAIT_S = 3, 600

@@ -11,9 +11,10 @@ from sqlalchemy import delete, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
+from ironmark.clock import now
 from ironmark.core.marks import NAMES, MarkEntry, Owner
 from ironmark.core.periods import Period
-from ironmark.store.database import StaleVersion, author, now
+from ironmark.store.database import StaleVersion, author
 from ironmark.store.models import Mark, MarkBook, Revision
 
 

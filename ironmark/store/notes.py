@@ -12,7 +12,8 @@ from sqlalchemy import CursorResult, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import StaleVersion, author, now
+from ironmark.clock import now
+from ironmark.store.database import StaleVersion, author
 from ironmark.store.models import Note, NoteBook, Revision
 
 

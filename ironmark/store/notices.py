@@ -5,7 +5,8 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import Missing, now
+from ironmark.clock import now
+from ironmark.store.database import Missing
 from ironmark.store.models import Notice
 
 

@@ -10,7 +10,8 @@ from typing import Any, Literal
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import Missing, StaleVersion, author, new_key, now
+from ironmark.clock import now
+from ironmark.store.database import Missing, StaleVersion, author, new_key
 from ironmark.store.models import Record, Revision
 
 Kind = Literal["kpi", "yardstick", "palette", "scorecard", "calendar", "assumption", "case"]

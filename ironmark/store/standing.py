@@ -8,7 +8,8 @@ from typing import Any
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import Missing, StaleVersion, author, new_key, now
+from ironmark.clock import now
+from ironmark.store.database import Missing, StaleVersion, author, new_key
 from ironmark.store.models import Holidays, Standing
 
 

@@ -9,7 +9,7 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import now
+from ironmark.clock import now
 from ironmark.store.models import Upload, UploadPiece
 
 KEPT = dt.timedelta(days=1)

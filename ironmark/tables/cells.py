@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import threading
 from abc import ABC, abstractmethod
-from collections.abc import Hashable, Mapping, Sequence
+from collections.abc import Collection, Hashable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Literal
@@ -50,10 +50,15 @@ class CellSource(ABC):
     not add up is worked out over its rows, once per scope.
     """
 
-    def __init__(self, first_day: int, last_day: int, members: Mapping[str, tuple[str, ...]], through: dt.date) -> None:
-        """first_day, last_day: counted from the first of January of year 1, as ``datetime.date`` does."""
+    def __init__(
+        self, first_day: int, last_day: int, members: Mapping[str, tuple[str, ...]], through: dt.date,
+        own: Collection[str],
+    ) -> None:  # fmt: skip
+        """first_day, last_day: counted from the first of January of year 1, as ``datetime.date`` does. own: the segments
+        that are the rows' own: a level is kept by these, and never split by what was taken or derived."""
         self._first_day, self._last_day = first_day, last_day
         self._members, self._through = members, through
+        self._own = tuple(sorted(set(own) & members.keys()))
         self._worked_out: dict[Hashable, np.ndarray] = {}
         self._within: dict[tuple[str, str], Mapping[str, frozenset[str]]] = {}
         self._lock = threading.RLock()
@@ -160,8 +165,8 @@ class CellSource(ABC):
     ) -> dict[f.Aggregate, Floats]:
         """Aggregates over the rows of the last day of each series within every period.
 
-        A series is one combination of members of all segments: so the levels of members add up to that of all,
-        whichever segment they are read by.
+        A series is one combination of members of the rows' own segments: so the levels of members add up to that of
+        all, whichever segment they are read by, and a column that is added changes none.
         """
         segments = tuple(sorted(self.members))
         days = line if line.unit == "day" else Line(line.periods, self._first_day, self._last_day, line.until, "day")
@@ -176,9 +181,9 @@ class CellSource(ABC):
         return {a: self._combine(a, cells, adder) for a in wanted}
 
     def series(self, member: Mapping[str, Ints], count: int) -> Ints:
-        """A number for each combination of members, (N,)."""
+        """A number for each combination of members of the rows' own segments, (N,)."""
         code = np.zeros(count, dtype=np.int64)
-        for segment in sorted(self.members):
+        for segment in self._own:
             _, code = np.unique(code * len(self.members[segment]) + member[segment], return_inverse=True)
         return code
 
@@ -270,10 +275,9 @@ class Line:
         for period, span in zip(self.periods, self.spans, strict=True):
             end = min(span[1] - self.first, self.count)
             if window.periods is None:
-                year = Period.of(period.end, "year", period.year_start).start
-                start = max(0, Period.of(year, self.unit).ordinal - self.first)
-            else:
-                begin = period.shift(1 - window.periods)
+                start = max(0, self._span(period.first_of_year)[0] - self.first)
+            else:  # a level reads the last unit of a span, and those before that one
+                begin = period.last_unit.shift(1 - window.periods)
                 started = begin.units[0] >= Period.of(self.first_day, begin.unit).ordinal
                 start = max(0, self._span(begin)[0] - self.first) if started else -1
             found.append((start, end) if 0 <= start < end else (0, 0))

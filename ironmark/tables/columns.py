@@ -40,8 +40,10 @@ class ColumnSource(CellSource):
         segments: Sequence[str],
         through: dt.date,
         order: Mapping[str, Sequence[str]] | None = None,
+        own: Sequence[str] | None = None,
     ) -> None:
-        """order: members by segment that come before the others, which follow by name."""
+        """order: members by segment that come before the others, which follow by name. own: the segments that are the
+        rows' own, neither taken nor derived; all of them where it is not said."""
         if not frame.height or frame[period].null_count() == frame.height:
             raise NoPeriod("The dataset has no rows with a date yet; upload rows first.")
         frame = frame.filter(pl.col(period) <= through)  # a row without a day is none of any period
@@ -71,7 +73,9 @@ class ColumnSource(CellSource):
         self._unit_of_row: dict[str, Ints] = {}
         self._cells: dict[tuple[Unit, tuple[str, ...]], Cells] = {}
         self._cell_of_row: dict[tuple[Unit, tuple[str, ...]], pl.Series] = {}
-        super().__init__(int(self._day_of_row.min()), int(self._day_of_row.max()), members, through)
+        super().__init__(
+            int(self._day_of_row.min()), int(self._day_of_row.max()), members, through, segments if own is None else own
+        )
 
     @property
     def weight(self) -> int:

@@ -244,7 +244,9 @@ class FolderSource(AskedSource):
             wanted = [name for name in (order or {}).get(column.name, ()) if name in set(names)]
             members[column.name] = tuple(dict.fromkeys([*wanted, *names]))
         self._answers = []
-        super().__init__(first.toordinal(), last.toordinal(), members, complete)
+        super().__init__(
+            first.toordinal(), last.toordinal(), members, complete, [column.name for column in table.columns]
+        )
 
     def close(self) -> None:
         """Nothing is held open."""
@@ -288,7 +290,7 @@ class FolderSource(AskedSource):
             rows = rows.filter(inside).with_columns(place.replace_strict(buckets, return_dtype=pl.Int64).alias("p"))
             rows = rows.filter(pl.col("p") >= 0)
             if a.last:  # only the rows of the last day of each series
-                series = ["p", *(f"of:{segment}" for segment in sorted(self.members))]
+                series = ["p", *(f"of:{segment}" for segment in self._own)]
                 ends = rows.group_by(series).agg(pl.col("at:day").max())
                 rows = rows.join(ends, on=[*series, "at:day"], how="semi", nulls_equal=True)
             self._put(full, rows, a, by)

@@ -314,7 +314,9 @@ class LiveSource(AskedSource):
             for segment, found in self._raw.items()
         }
         self._answers = []
-        super().__init__(first.toordinal(), last.toordinal(), members, complete)
+        super().__init__(
+            first.toordinal(), last.toordinal(), members, complete, [column.name for column in table.columns]
+        )
 
     def close(self) -> None:
         self._engine.dispose()
@@ -408,7 +410,7 @@ class LiveSource(AskedSource):
                 left_out = line.holes[p] if a.window is None else []
                 inside += [sa.not_(sa.and_(unit >= low, unit < high)) for low, high in left_out]
                 if a.last:
-                    keys = [self._columns[segment] for segment in sorted(self.members)]
+                    keys = [self._columns[segment] for segment in self._own]
                     inside.append(self._said.on_last_day(keys, self._day, self._table, [self._read, *inside]))
                 for row in self._rows_of(a, groups, [*scope, *inside]):
                     self._put(full, p, row, by)

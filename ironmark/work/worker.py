@@ -11,6 +11,7 @@ import structlog
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
+from ironmark.clock import now
 from ironmark.core.formula import FormulaError
 from ironmark.pages import refreshing
 from ironmark.pages import standing as orders
@@ -19,7 +20,7 @@ from ironmark.pages.problems import Refused
 from ironmark.pages.restating import Restating
 from ironmark.pages.sources import Sources
 from ironmark.store import leases, refreshes, standing, versions
-from ironmark.store.database import Missing, now
+from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
 from ironmark.tables.table import Unreadable

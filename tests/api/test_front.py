@@ -1,12 +1,12 @@
 """The front page: what changed, what is late, what is asked for; finding; and changes told at once."""
 
-import datetime as dt
 import threading
 import time
 import unittest
 from collections.abc import Callable
 from typing import Any
 
+from ironmark import clock
 from tests import world
 
 CARD = "network-performance"
@@ -78,7 +78,7 @@ class Front(unittest.TestCase):
     def test_what_changed_since_a_moment_is_told_against_how_it_stood_then(self) -> None:
         body = self.client.get("/api/yardsticks/punctuality").json()
         self.until(lambda: self.card()["glance"])
-        since = dt.datetime.now(dt.UTC).isoformat()
+        since = clock.now().isoformat() + "Z"
         self.assertEqual([r for r in self.front(since=since)["changed"] if r["scorecard"] == CARD], [])
         cuts = [cut | {"offset": cut["offset"] - 0.02} for cut in body["body"]["cuts"]]
         path, seen = "/api/yardsticks/punctuality", {"If-Match": f'"{body["version"]}"'}

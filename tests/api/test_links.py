@@ -9,11 +9,12 @@ from typing import Any
 
 from sqlalchemy import text
 
+from ironmark import clock
 from tests import world
 
 CARD = "network-performance"
 NOTHING = (b"[]", b'{"pieces":0,"size":0}')  # what is told of what there is not
-LATER = (dt.date.today() + dt.timedelta(days=30)).isoformat()
+LATER = (clock.now().date() + dt.timedelta(days=30)).isoformat()
 
 
 class Links(unittest.TestCase):

@@ -12,6 +12,7 @@ from typing import Any
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
+from ironmark import clock
 from ironmark.pages.refreshing import ClockBody, next_time
 from ironmark.store import leases
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
@@ -146,7 +147,7 @@ class Refreshing(unittest.TestCase):
             found = self.now(key)
             self.assertEqual((found["state"], found["tries"]), ("failed", tries))
             self.assertIn("answered with 500", found["said"])
-            due = dt.datetime.fromisoformat(found["due_at"].rstrip("Z")) - dt.datetime.now(dt.UTC).replace(tzinfo=None)
+            due = dt.datetime.fromisoformat(found["due_at"].rstrip("Z")) - clock.now()
             self.assertLessEqual(due, dt.timedelta(minutes=minutes))
         self.elsewhere.body, self.elsewhere.status = "day,fare\n2026-01-01,1\n", 200
         self.assertIn("no column “route”", self.now(key)["said"])

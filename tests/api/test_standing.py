@@ -7,6 +7,7 @@ from typing import Any
 
 from sqlalchemy import Engine, text
 
+from ironmark import clock
 from ironmark.core.periods import Period
 from ironmark.core.workdays import nth_day
 from ironmark.pages.standing import StandingBody, newest_due, next_due
@@ -17,6 +18,7 @@ from ironmark.tables.table import Unreadable
 from tests import world
 
 CARD = "network-performance"
+OFF = ("2026-12-25", "2026-12-26")  # and every 2 January
 ICS = b"""BEGIN:VCALENDAR\r
 VERSION:2.0\r
 BEGIN:VEVENT\r
@@ -34,6 +36,18 @@ END:VCALENDAR\r
 
 def day(text: str) -> dt.date:
     return dt.date.fromisoformat(text)
+
+
+def expected(listed: list[dict[str, str]], nth: int) -> list[str]:
+    """When editions by the months listed are due, at 8 on the nth working day after, without the days of ICS."""
+    found = []
+    for one in listed:
+        month, year = one["of"].split()
+        after = dt.datetime.strptime(f"1 {month} {year}", "%d %B %Y").date() + dt.timedelta(days=32)
+        days = [after.replace(day=1) + dt.timedelta(days=n) for n in range(28)]
+        working = [d for d in days if d.weekday() < 5 and (d.month, d.day) != (1, 2) and d.isoformat() not in OFF]
+        found.append(f"{working[nth - 1]}T08:00:00Z")
+    return found
 
 
 class WorkingDays(unittest.TestCase):
@@ -87,8 +101,8 @@ class ByTheCalendar(unittest.TestCase):
     def now_is_its_time(self, engine: Engine, key: str, period: str) -> None:
         with engine.begin() as connection:
             connection.execute(
-                text("UPDATE standing_orders SET due_at = UTC_TIMESTAMP(6), standing_for = :p WHERE id = :id"),
-                {"p": period, "id": key},
+                text("UPDATE standing_orders SET due_at = :now, standing_for = :p WHERE id = :id"),
+                {"p": period, "id": key, "now": clock.now()},
             )
 
     def until(self, key: str, what: Any, client: Any = None) -> Any:
@@ -106,23 +120,26 @@ class ByTheCalendar(unittest.TestCase):
         self.assertEqual(self.client.delete(f"/api/standing/{made['id']}", headers=tag).status_code, 204)
 
     def test_it_makes_one_edition_of_the_last_period_that_was_missed(self) -> None:
-        made = self.order(publish=True, note="By itself.")
-        self.now_is_its_time(world.engine(), made["id"], "2026-06")
+        # As if its rows came to an end with every month that is over.
+        made = self.order(publish=True, note="By itself.", complete=False)
+        missed = newest_due(StandingBody(scorecard=CARD), clock.now(), set(), Period.parse("2026-06"))
+        self.now_is_its_time(world.engine(), made["id"], missed.shift(-3).key)
         found = self.until(made["id"], lambda one: one["made"])
         edition = self.client.get(f"/api/editions/{found['made']}").json()["edition"]
-        self.assertEqual((edition["period"], edition["state"], edition["by_clock"]), ("2026-10", "published", True))
+        self.assertEqual((edition["period"], edition["state"], edition["by_clock"]), (missed.key, "published", True))
         self.assertEqual((edition["note"], edition["made_by"]), ("By itself.", "by the calendar"))
         mine = [e for e in self.client.get("/api/editions").json() if e["by_clock"]]
         self.assertEqual(len(mine), 1)
-        self.assertEqual(found["next"][0]["of"], "November 2026")
+        self.assertEqual(found["next"][0]["of"], missed.shift(1).label)
         self.drop(made)
 
     def test_data_that_is_not_complete_is_told_and_waited_for(self) -> None:
         before = len(self.client.get("/api/editions").json())
-        made = self.order(every="day", nth=1, days="all")
-        self.now_is_its_time(world.engine(), made["id"], "2026-11-24")
+        made = self.order(every="day", nth=1, days="all", at="00:00")
+        yesterday = Period.of(clock.now().date(), "day").shift(-1)
+        self.now_is_its_time(world.engine(), made["id"], yesterday.shift(-1).key)
         found = self.until(made["id"], lambda one: one["state"] == "held")
-        self.assertRegex(found["said"], r"^25 November 2026 is not complete: .*Sailings through 21 November 2026")
+        self.assertRegex(found["said"], rf"^{yesterday.label} is not complete: .*Sailings through 21 November 2026")
         self.assertEqual(len(self.client.get("/api/editions").json()), before)
         self.drop(made)
 
@@ -139,13 +156,12 @@ class ByTheCalendar(unittest.TestCase):
         self.assertEqual(answer.status_code, 201, answer.text)
         key = answer.json()["id"]
         made = self.order(holidays=key, nth=1, at="08:00")
-        days = {one["of"]: one["at"] for one in made["next"]}
-        self.assertEqual(days["December 2026"], "2027-01-01T08:00:00Z")
+        wanted = expected(made["next"], 1)
+        self.assertEqual([one["at"] for one in made["next"]], wanted)
         changed = self.client.put(
             f"/api/standing/{made['id']}", json=made["body"] | {"nth": 2}, headers={"If-Match": f'"{made["version"]}"'}
         ).json()
-        days = {one["of"]: one["at"] for one in changed["next"]}
-        self.assertEqual(days["December 2026"], "2027-01-04T08:00:00Z")  # the 2nd is a holiday, then a weekend
+        self.assertEqual([one["at"] for one in changed["next"]], expected(changed["next"], 2))
         stale = self.client.put(f"/api/standing/{made['id']}", json=made["body"], headers={"If-Match": '"1"'})
         self.assertEqual(stale.status_code, 412)
         self.drop(made)
@@ -159,15 +175,18 @@ class ByTheCalendar(unittest.TestCase):
         engine = database.connect(mariadb.url)
         self.addCleanup(mariadb.stop)
         self.addCleanup(engine.dispose)
-        made = self.order(server.client)
-        for turn, period in enumerate(("2026-08", "2026-09"), start=1):
+        made = self.order(server.client, complete=False)
+        newest = newest_due(StandingBody(scorecard=CARD), clock.now(), set(), Period.parse("2026-06"))
+        mine = text("SELECT COUNT(*) FROM editions WHERE standing_for = :period")
+        following = newest.shift(1).label
+        for turn in (1, 2):
             with engine.begin() as connection:  # so that nothing was missed since
-                connection.execute(text("DELETE FROM editions WHERE standing_for = '2026-10'"))
-            self.now_is_its_time(engine, made["id"], period)
-            self.until(made["id"], lambda one: one["made"] and one["next"][0]["of"] == "November 2026", server.client)
+                connection.execute(text("DELETE FROM editions WHERE standing_for <> ''"))
+            self.now_is_its_time(engine, made["id"], newest.shift(turn - 3).key)
+            self.until(made["id"], lambda one: one["made"] and one["next"][0]["of"] == following, server.client)
             time.sleep(1.5)  # the other one would have looked by now
             with engine.connect() as connection:
-                rows = connection.execute(text("SELECT COUNT(*) FROM editions WHERE standing_for = '2026-10'")).scalar()
+                rows = connection.execute(mine, {"period": newest.key}).scalar()
             self.assertEqual(rows, 1, turn)
 
 

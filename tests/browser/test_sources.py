@@ -7,7 +7,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from sqlalchemy.orm import Session
 
-from ironmark.store.database import now
+from ironmark.clock import now
 from ironmark.store.models import Notice
 from tests import world
 from tests.browser.page import PageTest

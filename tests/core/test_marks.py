@@ -318,6 +318,19 @@ class OverPeriods(unittest.TestCase):
     def test_a_stock_takes_its_last_mark(self) -> None:
         self.assertEqual(self.mark([flat(10), flat(20, "2026-03")], "2026-Q1", "stock"), 20)
 
+    def test_of_a_year_under_way_a_stock_takes_the_mark_of_what_has_begun(self) -> None:
+        book = [flat(10), flat(20, "2026-06"), flat(30, "2026-12")]
+        self.assertEqual(self.mark(book, "2026", "stock"), 20)  # rows through June
+        self.assertEqual(self.mark(book, "2026-Q4", "stock"), 30)  # all of it to come
+
+    def test_a_rate_needs_no_mark_where_there_are_no_rows(self) -> None:
+        # Rows in April and May; none before.
+        book = [flat(0.8, "2026-04"), flat(0.9, "2026-06")]
+        self.assertAlmostEqual(self.mark(book, "2026", "rate"), (20 * 0.8 + 10 * 0.9) / 30)
+        self.assertEqual(self.mark([flat(0.8, "2026-04")], "2026", "rate"), 0.8)
+        self.assertTrue(np.isnan(self.mark([flat(0.8, "2026-06")], "2026", "rate")))  # April has rows
+        self.assertTrue(np.isnan(self.mark([flat(0.8, "2026-02")], "2026-Q1", "rate")))  # nothing has
+
     def test_a_stock_s_members_are_those_with_rows_in_the_whole_period(self) -> None:
         some = [entry(Owner.member(depot=name), 10.0) for name in ("East", "North")]
         self.assertTrue(np.isnan(self.mark(some, "2026-Q2", "stock")))  # West's level of May still counts

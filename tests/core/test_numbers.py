@@ -5,7 +5,17 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ironmark.core.numbers import NotANumber, Unit, rounded, show, show_gap, understand, write_as
+from ironmark.core.numbers import (
+    NotANumber,
+    Unit,
+    UnitKind,
+    round_half_up,
+    rounded,
+    show,
+    show_gap,
+    understand,
+    write_as,
+)
 from ironmark.core.words import show_cut, show_line, show_mark
 
 PERCENT = Unit("percent", 1)
@@ -118,6 +128,29 @@ class Shown(unittest.TestCase):
         for value, text in ((0.5, "1"), (1.5, "2"), (2.5, "3"), (-2.5, "−3"), (1.005 * 1000, "1,005")):
             self.assertEqual(show(value, Unit()), text)
             self.assertEqual(show(rounded(value, Unit()), Unit()), text)
+
+    def test_a_half_goes_away_from_zero_whatever_it_is_a_half_of(self) -> None:
+        for value, places, expected in (
+            (2.5, 0, 3.0), (0.285, 2, 0.29), (-0.5, 0, -1.0), (25.0, -1, 30.0), (5e-7, 6, 1e-6), (1e300, 2, 1e300), (1.005, 2, 1.01),
+        ):  # fmt: skip
+            self.assertEqual(round_half_up(value, places), expected, value)
+        minutes = Unit("duration", 0, text="min")
+        self.assertEqual((show(2.5, minutes), rounded(2.5, minutes)), ("3 min", 3.0))
+        self.assertEqual((show(62.5, minutes), rounded(62.5, minutes)), ("1 h 03 min", 63.0))
+        few = Unit("number", 1, compact=True)
+        self.assertEqual((show(227.4, few), rounded(227.4, few)), ("227", 227.0))
+
+    @given(
+        st.floats(-1e14, 1e14) | st.integers(-4000, 4000).map(lambda n: n / 2) | st.integers(-99_999, 99_999).map(lambda n: n / 1000),
+        st.sampled_from(["number", "percent", "currency", "duration"]), st.integers(0, 3), st.booleans(), st.sampled_from(["s", "min", "h"]),
+    )  # fmt: skip
+    def test_what_is_rounded_is_shown_as_before(
+        self, value: float, kind: UnitKind, decimals: int, compact: bool, base: str
+    ) -> None:
+        unit = Unit(kind, decimals, text=base if kind == "duration" else "", compact=compact)
+        shown = rounded(value, unit)
+        self.assertEqual(show(shown, unit), show(value, unit))
+        self.assertEqual(rounded(shown, unit), shown)
 
     @given(st.floats(allow_nan=False, allow_infinity=False), st.sampled_from([PERCENT, POUNDS, LITRES, Unit()]))
     def test_any_number_can_be_shown(self, value: float, unit: Unit) -> None:

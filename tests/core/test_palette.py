@@ -132,9 +132,9 @@ class Ramps(unittest.TestCase):
         ramp = anchored(("#000000", "#ffffff"), np.array([3.0, 7.0]), "ends", None, None, 10.0)
         self.assertEqual(ramp.anchors, (3.0, 10.0))
 
-    def test_around_a_middle_equal_distances_look_equal(self) -> None:
+    def test_around_a_middle_each_side_runs_to_its_own_end(self) -> None:
         ramp = anchored(RAMPS["tideline"], np.array([-2.0, 10.0]), "midpoint", None, 0.0, None)
-        self.assertEqual(ramp.anchors, (-10.0, 0.0, 10.0))
+        self.assertEqual(ramp.anchors, (-2.0, 0.0, 10.0))
         self.assertEqual(ramp.shades(np.array([0.0])), [RAMPS["tideline"][1]])
 
     def test_low_middle_and_high_that_are_given_are_all_used(self) -> None:
@@ -143,7 +143,14 @@ class Ramps(unittest.TestCase):
             self.assertEqual(ramp.anchors, (0.0, 2.0, 10.0))
             self.assertEqual((ramp.colours[0], ramp.colours[-1]), (colours[0], colours[-1]))
         one_given = anchored(RAMPS["tideline"], np.array([-2.0, 10.0]), "midpoint", None, 0.0, 4.0)
-        self.assertEqual(one_given.anchors, (-4.0, 0.0, 4.0))
+        self.assertEqual(one_given.anchors, (-2.0, 0.0, 4.0))
+
+    def test_a_side_on_which_there_is_nothing_runs_as_far_as_the_other(self) -> None:
+        for middle, anchors in ((20.0, (-2.0, 20.0, 42.0)), (-6.0, (-22.0, -6.0, 10.0)), (10.0, (-2.0, 10.0, 22.0))):
+            ramp = anchored(RAMPS["tideline"], np.array([-2.0, 10.0]), "midpoint", None, middle, None)
+            self.assertEqual(ramp.anchors, anchors)
+        alone = anchored(RAMPS["tideline"], np.array([3.0]), "midpoint", None, 3.0, None)
+        self.assertEqual(alone.anchors, (2.0, 3.0, 4.0))
 
     def test_one_value_alone_has_a_place(self) -> None:
         for value in (0.0, 5.0, -3.0):

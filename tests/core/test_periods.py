@@ -265,6 +265,41 @@ class OverTime(unittest.TestCase):
         self.assertEqual(at(taken("prior(sum(fare))", "rate", rows, "2026-Q2"), "2026-Q2"), 18)
         self.assertEqual(at(taken("rolling(sum(fare), 2)", "rate", rows, "2026-Q2"), "2026-Q2"), 63)
 
+    def test_a_level_over_a_span_reads_its_last_period(self) -> None:
+        rows = source(MONTHS)
+        for nature in ("rate", "stock"):
+            for n, expected in ((2, 3 * (5 + 6)), (6, 3 * 21), (12, float("nan"))):
+                found = at(taken(f"rolling(sum(fare), {n})", nature, rows, "2026-04..2026-06"), "2026-04..2026-06")
+                np.testing.assert_equal(found, expected, f"{nature} {n}")
+        year = taken("rolling(sum(fare), 12)", "rate", rows, "2026-10..2026-12")
+        self.assertEqual(at(year, "2026-10..2026-12"), 3 * 78)
+        together = taken("rolling(sum(fare), 2)", "rate", rows, "2026-01,2026-04")
+        self.assertEqual(at(together, "2026-01,2026-04"), 3 * (3 + 4))
+
+    def test_a_window_as_a_flow_s_mark_adds_up_over_a_span(self) -> None:
+        rows = source({f"2026-{m:02d}-02": [31.0 * m] for m in range(1, 11)}, "2026-10-21")
+        formula = expand(f.parse("rolling(sum(fare), 3) / 3"))
+        kpi = Kpi("k", "K", f.parse("sum(fare)"), nature="flow")
+
+        def mark(key: str) -> float:
+            line = timeline(Period.parse(key), rows.first, rows.last)
+            found = read(kpi, rows, [], ["target"], None, periods=line, computed={"target": formula})
+            p = found.at(Period.parse(key))
+            assert p is not None
+            return float(found.marks["target"][p, 0])
+
+        self.assertAlmostEqual(mark("2026-08"), 31 * 7)
+        self.assertAlmostEqual(mark("2026-08..2026-10"), 31 * 7 + 31 * 8 + 31 * 9 * 21 / 31)
+        self.assertAlmostEqual(mark("2026-09..2026-12"), 31 * 8 + 31 * 9 * 21 / 31)  # what is to come has none
+
+    def test_a_year_so_far_by_weeks_goes_by_their_thursdays(self) -> None:
+        first = dt.date(2025, 12, 29)  # the Monday of week 1 of 2026
+        days = {(first + dt.timedelta(days=n)).isoformat(): [1.0] for n in range(7 * 55)}
+        rows = source(days, "2027-01-17")
+        for key, expected in (("2026-W01", 7), ("2026-W53", 371), ("2027-W01", 7), ("2027-W02", 14)):
+            self.assertEqual(at(taken("to_date(sum(fare))", "rate", rows, key), key), expected, key)
+        self.assertEqual(at(taken("year_ago(sum(fare))", "rate", rows, "2027-W01"), "2027-W01"), 7)
+
     def test_the_year_so_far_is_the_financial_one(self) -> None:
         rows = source(MONTHS)
         found = taken("to_date(sum(fare))", "rate", rows, "2026-06", year_start=APRIL)
@@ -302,6 +337,22 @@ class OverTime(unittest.TestCase):
         self.assertEqual(at(taken("prior(sum(fare))", "flow", rows, "2026-11"), "2026-11"), 5)
         self.assertEqual(at(taken("year_ago(sum(fare))", "flow", rows, "2026"), "2026"), 3)
         self.assertEqual(at(taken("year_ago(to_date(sum(fare)))", "stock", rows, "2026-11"), "2026-11"), 3)
+
+    def test_both_ways_back_read_through_the_same_day(self) -> None:
+        # Rows every day of 2023 and of 2024, a leap year, through 20 October.
+        first, last = dt.date(2023, 1, 1), dt.date(2024, 10, 20)
+        rows = source({(first + dt.timedelta(days=n)).isoformat(): [1.0] for n in range((last - first).days + 1)}, str(last))  # fmt: skip
+        for text in ("prior(sum(fare))", "year_ago(sum(fare))"):
+            self.assertEqual(at(taken(text, "rate", rows, "2024"), "2024"), 293, text)
+        # Quarter and span: the day so many months earlier; a month that is shorter is read whole.
+        self.assertEqual(at(taken("prior(sum(fare))", "rate", rows, "2024-Q4"), "2024-Q4"), 20)
+        self.assertEqual(at(taken("prior(sum(fare))", "rate", rows, "2024-09..2024-10"), "2024-09..2024-10"), 31 + 20)
+        for through, key, expected in (("2024-02-28", "2024-02", 28), ("2024-03-30", "2024-03", 29), ("2024-02-29", "2024-Q1", 59)):  # fmt: skip
+            cut = source({(first + dt.timedelta(days=n)).isoformat(): [1.0] for n in range(460)}, through)
+            text = "prior(sum(fare))" if key == "2024-03" else "year_ago(sum(fare))"
+            self.assertEqual(at(taken(text, "rate", cut, key), key), expected, key)
+        weeks = source({(first + dt.timedelta(days=n)).isoformat(): [1.0] for n in range(60)}, "2023-02-22")
+        self.assertEqual(at(taken("prior(sum(fare))", "rate", weeks, "2023-W08"), "2023-W08"), 3)
 
     def test_a_computed_window_is_whole_so_a_flow_s_mark_of_it_is_pro_rated(self) -> None:
         rows = source({f"2026-{m:02d}-02": [31.0] for m in range(1, 11)}, "2026-10-21")

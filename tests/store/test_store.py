@@ -11,6 +11,7 @@ from sqlalchemy import select, text
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
+from ironmark import clock
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.periods import Period
 from ironmark.store import database, datasets, marks, notices, records, scratch
@@ -200,7 +201,7 @@ class WhoseMarksWere(unittest.TestCase):
                     "handle": "one" if key in ("share", "ready") else key,
                 }
                 record = "INSERT INTO records (kind, id, version, body, created_at, updated_at, saved_by) VALUES ('kpi', :key, 1, :body, :now, :now, '')"
-                session.execute(text(record), {"key": key, "body": json.dumps(body), "now": database.now()})
+                session.execute(text(record), {"key": key, "body": json.dumps(body), "now": clock.now()})
                 session.execute(text("INSERT INTO mark_books (kpi_id, version) VALUES (:key, 1)"), {"key": key})
             for entry in old:
                 insert = "INSERT INTO marks (kpi_id, name, segment, member, since, value) VALUES (:k, 'target', :s, :m, :f, :v)"

@@ -3,6 +3,7 @@
   import { mediumDay } from './api/days'
   import { wrap } from 'svelte-spa-router/wrap'
   import { api, author, got, seen, type Schemas } from './api/client'
+  import { setClock } from './api/clock'
   import { LOCALES, writeAs } from './api/numbers'
   import { loadMarkNames } from './api/marknames.svelte'
   import { loadStates } from './api/states.svelte'
@@ -92,6 +93,7 @@
     (found) => {
       calendar = found
       writeAs(found.locale)
+      setClock(found.now)
     },
     () => (calendar = null), // the page itself says that the server is away
   )

@@ -17,7 +17,3 @@ function format(style: Style, day: string): string {
 export const longDay = (day: string | null | undefined) => (day ? format('long', day) : 'no day yet')
 export const mediumDay = (day: string | null | undefined) => (day ? format('medium', day) : 'no day')
 export const when = (at: string) => format('moment', at)
-export const today = () => {
-  const now = new Date()
-  return new Date(now.getTime() - now.getTimezoneOffset() * 60_000).toISOString().slice(0, 10)
-}

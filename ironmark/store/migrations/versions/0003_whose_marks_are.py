@@ -1,6 +1,5 @@
 """Whose marks are: what was any's of a sum becomes each member's or all together's, and is told"""
 
-import datetime as dt
 import json
 import re
 from collections import Counter
@@ -8,6 +7,8 @@ from collections import Counter
 import sqlalchemy as sa
 from alembic import op
 from sqlalchemy.dialects import mysql
+
+from ironmark import clock
 
 revision = "0003"
 down_revision = "0002"
@@ -37,7 +38,7 @@ def upgrade() -> None:
     op.execute("UPDATE marks SET whose = 'everyone' WHERE whose = 'member' AND segment = ''")
     if told:
         notices = sa.table("notices", sa.column("kind"), sa.column("body", sa.JSON), sa.column("made_at"))
-        now = dt.datetime.now(dt.UTC).replace(tzinfo=None)
+        now = clock.now()
         op.bulk_insert(notices, [{"kind": "whose-marks", "body": {"changes": told}, "made_at": now}])
 
 

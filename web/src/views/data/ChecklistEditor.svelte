@@ -3,7 +3,8 @@
   import { Refusal, api, got, seen, words, type Dataset, type Schemas } from '../../api/client'
   import { History } from '../../parts/history.svelte'
   import Ticks from './Ticks.svelte'
-  import { longDay, today } from '../../api/days'
+  import { today } from '../../api/clock'
+  import { longDay } from '../../api/days'
 
   interface Props {
     dataset: Dataset

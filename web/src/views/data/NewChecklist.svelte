@@ -3,7 +3,7 @@
   import { push } from 'svelte-spa-router'
   import { api, got, words } from '../../api/client'
   import Ticks from './Ticks.svelte'
-  import { today } from '../../api/days'
+  import { today } from '../../api/clock'
 
   let name = $state('My checklist')
   let failed = $state('')

@@ -1,7 +1,8 @@
 <script lang="ts">
   /** Links to a page for people without an account: what there are, a new one, and taken back. */
   import { api, attempt, got, type Schemas } from '../../api/client'
-  import { mediumDay, today } from '../../api/days'
+  import { today } from '../../api/clock'
+  import { mediumDay } from '../../api/days'
 
   let { of }: { of: { edition: string } | { scorecard: string; scope: Schemas['ScopeBody'] } } = $props()
   let links = $state.raw<Schemas['LinkOut'][] | null>(null)

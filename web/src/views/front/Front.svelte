@@ -4,6 +4,7 @@
   import { api, got, seen, words, type Schemas } from '../../api/client'
   import { whenChanged } from '../../api/changes'
   import { mediumDay, when } from '../../api/days'
+  import { now } from '../../api/clock'
   import { writtenAs } from '../../api/numbers'
   import { stateOf } from '../../api/states.svelte'
   import Choices from '../../parts/Choices.svelte'
@@ -19,7 +20,7 @@
   import { ago, lookedBefore, pins } from './looked'
   import Stamps from './Stamps.svelte'
 
-  const opened = new Date()
+  const opened = now()
   const looked = lookedBefore(opened)
   const FEW = 6
   let front = $state.raw<Schemas['Front'] | null>(null)
