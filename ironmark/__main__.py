@@ -23,7 +23,7 @@ from ironmark.demo import load
 from ironmark.pages.problems import Refused
 from ironmark.publish import bundle
 from ironmark.store import backups, database, datasets, scratch
-from ironmark.store.mariadb import MariaDB, MariaDBError
+from ironmark.store.mariadb import TEMPORARY, MariaDB, MariaDBError
 from ironmark.tables.formats import read_file
 from ironmark.tables.table import Unreadable
 
@@ -171,7 +171,7 @@ def _clear(mariadb: MariaDB) -> None:
     if not directory.exists():
         return
     ours = {
-        "mariadb", "mariadb.log", "mariadb.pid", "mariadb.port", "mariadb.secret", "mariadb.sock", "ironmark.lock",
+        "mariadb", TEMPORARY, "mariadb.log", "mariadb.pid", "mariadb.port", "mariadb.secret", "mariadb.sock", "ironmark.lock",
         "server.log", scratch.OWNER,
     }  # fmt: skip
     others = sorted(path.name for path in directory.iterdir() if path.name not in ours)

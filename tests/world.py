@@ -10,9 +10,11 @@ import signal
 import subprocess
 import sys
 import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import httpx
 from sqlalchemy import Engine
@@ -21,6 +23,7 @@ from ironmark.demo.loopback import end_with_us, free_ports
 from ironmark.store import database, scratch
 from ironmark.store.mariadb import MariaDB
 
+T = TypeVar("T")
 ROOT = Path(__file__).parents[1]
 _cleanups: list[Any] = []
 
@@ -132,6 +135,31 @@ def engine() -> Engine:
 
     _cleanups.append(close)
     return made
+
+
+@contextmanager
+def straight_to(server: Running) -> Iterator[Engine]:
+    """Straight to the MariaDB of a server of one's own."""
+    mariadb = MariaDB(server.directory)
+    assert mariadb.join()
+    made = database.connect(mariadb.url)
+    try:
+        yield made
+    finally:
+        made.dispose()
+        mariadb.stop()
+
+
+def until(ask: Callable[[], T], holds: Callable[[T], Any], seconds: float = 60) -> T:
+    """Ask again and again until what is answered holds."""
+    end = time.monotonic() + seconds
+    while True:
+        found = ask()
+        if holds(found):
+            return found
+        if time.monotonic() > end:
+            raise AssertionError(f"it did not come to that: {found}")
+        time.sleep(0.05)
 
 
 @lru_cache(maxsize=1)

@@ -10,17 +10,16 @@ from pathlib import Path
 from types import FrameType
 from typing import Any
 
-from anyio import to_thread
+from anyio import CapacityLimiter, to_thread
 from fastapi import Depends, FastAPI
 from fastapi.openapi.utils import get_openapi
-from fastapi.responses import FileResponse
-from fastapi.staticfiles import StaticFiles
 from pydantic import BaseModel
 from sqlalchemy import Engine
 
 from ironmark import __version__
 from ironmark.api import (
     assumptions,
+    built,
     bundles,
     calendar,
     changes,
@@ -153,22 +152,18 @@ def create_app(
     app.include_router(links.public)
     app.include_router(standing.holidays_router)
 
+    own_thread = CapacityLimiter(2)  # so that it is answered however many others are worked on
+
     @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})
-    def health(who: Reader = Depends(reader)) -> Health:
+    async def health(who: Reader = Depends(reader)) -> Health:
         """Whether the server and its database answer."""
-        database.alive(who.sources.engine)
+        await to_thread.run_sync(database.alive, who.sources.engine, limiter=own_thread)
         return Health(status="ok", database="ok", version=__version__)
 
     documentation.add_to(app)
     app.openapi = lambda: described(app)  # type: ignore[method-assign]
 
-    if (WEB / "assets").is_dir():
-        app.mount("/assets", StaticFiles(directory=WEB / "assets"), name="assets")
-
-        @app.get("/", include_in_schema=False)
-        def page() -> FileResponse:
-            return FileResponse(WEB / "index.html", headers={"Cache-Control": "no-cache"})
-
+    built.serve(app, WEB)
     return app
 
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import asyncio
 import time
+from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any, Literal
 
 from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel
 
 from ironmark.api.downloads import download
@@ -28,7 +31,7 @@ from ironmark.store.models import Edition, Export
 from ironmark.work.printing import pictures_of
 
 router = APIRouter(prefix="/api", tags=["exports"])
-WAIT_S, ASK_S = 90.0, 0.03
+WAIT_S, ASK_S, MOST_ASK_S = 90.0, 0.03, 0.5
 
 
 class ExportAsk(Model):
@@ -106,26 +109,42 @@ def _asked(who: Reader, request: Request, leaf: Leaf, kind: Kind, options: Optio
     return key
 
 
-def _taken(who: Reader, request: Request, leaf: Leaf, kind: Kind, options: Options) -> Response:
-    """A page in one of its forms, as the answer itself."""
+async def _taken(
+    who: Reader, request: Request, read: Callable[[], Leaf], kind: Kind, options: Options
+) -> Response:  # fmt: skip
+    """A page in one of its forms, as the answer itself. However many are waited for, they hold no thread meanwhile."""
+    leaf = await run_in_threadpool(read)
+    if kind not in PRINTED:
+        return await run_in_threadpool(_written, who, leaf, kind, options)
+    key = await run_in_threadpool(_asked, who, request, leaf, kind, options)
+    until, pause = time.monotonic() + WAIT_S, ASK_S
+    while time.monotonic() < until:
+        if (found := await run_in_threadpool(_ended, who, key)) is not None:
+            return found
+        await asyncio.sleep(pause)
+        pause = min(pause * 1.3, MOST_ASK_S)
+    await run_in_threadpool(_stopped, who, key)
+    raise Refused(503, "slow", "It takes too long", "The page was not drawn in time. Try again in a minute.")
+
+
+def _written(who: Reader, leaf: Leaf, kind: Kind, options: Options) -> Response:
     exporting.check(leaf, options)
     name = exporting.name_of(leaf, kind, options)
-    if kind not in PRINTED:
-        with who.read() as session:
-            pictures = pictures_of(session, leaf.frozen) if kind == "html" else {}
-        made = exporting.made(leaf, kind, options, pictures, None, lambda *_: False)
-        return download(made, name, exporting.MEDIA[kind])
-    key = _asked(who, request, leaf, kind, options)
-    until = time.monotonic() + WAIT_S
-    while time.monotonic() < until:
-        with who.read() as session:
-            row = exports.get(session, key)
-            if row.state in ENDED:
-                return _file(row, exports.file(session, key))
-        time.sleep(ASK_S)
+    with who.read() as session:
+        pictures = pictures_of(session, leaf.frozen) if kind == "html" else {}
+    made = exporting.made(leaf, kind, options, pictures, None, lambda *_: False)
+    return download(made, name, exporting.MEDIA[kind])
+
+
+def _ended(who: Reader, key: str) -> Response | None:
+    with who.read() as session:
+        row = exports.get(session, key)
+        return _file(row, exports.file(session, key)) if row.state in ENDED else None
+
+
+def _stopped(who: Reader, key: str) -> ExportOut:
     with who.write() as session:
-        exports.stop(session, key)
-    raise Refused(503, "slow", "It takes too long", "The page was not drawn in time. Try again in a minute.")
+        return _out(exports.stop(session, key))
 
 
 def _file(row: Export, file: bytes | None) -> Response:
@@ -141,12 +160,12 @@ _FILE: dict[int | str, dict[str, Any]] = {200: {"content": {media: {} for media 
 
 
 @router.get("/editions/{key}/export/{kind}", response_class=Response, responses=_FILE)
-def export_edition(
+async def export_edition(
     key: str, kind: Kind, request: Request, paper: Paper = "a4", instrument: str | None = Query(None, max_length=80),
     scale: int = Query(2, ge=1, le=3), who: Reader = Depends(reader),
 ) -> Response:  # fmt: skip
     """An edition as PDF, slides, a workbook, a zip of CSV, JSON, one HTML file, PNG or SVG."""
-    return _taken(who, request, leaf_of(who, key), kind, Options(paper, instrument, scale))
+    return await _taken(who, request, lambda: leaf_of(who, key), kind, Options(paper, instrument, scale))
 
 
 @router.get("/editions/{key}/leaf", response_class=Response, responses={200: {"content": {"text/html": {}}}})
@@ -162,7 +181,7 @@ def show_edition(key: str, who: Reader = Depends(reader)) -> Response:
 
 
 @router.post("/scorecards/export/{kind}", response_class=Response, responses=_FILE)
-def export_page(
+async def export_page(
     ask: ReadAsk, kind: Kind, request: Request, paper: Paper = "a4",
     instrument: str | None = Query(None, max_length=80), scale: int = Query(2, ge=1, le=3),
     who: Reader = Depends(reader),
@@ -173,8 +192,8 @@ def export_page(
         have_tried(library, ask)
         return freeze(library, ask.body, ask.scope or ask.body.scope, rehearsals=ask.rehearse)
 
-    frozen = who.look(read, WHOLE_S)
-    return _taken(who, request, Leaf(frozen), kind, Options(paper, instrument, scale))
+    options = Options(paper, instrument, scale)
+    return await _taken(who, request, lambda: Leaf(who.look(read, WHOLE_S)), kind, options)
 
 
 @router.post("/exports", status_code=202)
@@ -203,8 +222,7 @@ def get_export_file(key: str, who: Reader = Depends(reader)) -> Response:
 
 @router.delete("/exports/{key}")
 def stop_export(key: str, who: Reader = Depends(reader)) -> ExportOut:
-    with who.write() as session:
-        return _out(exports.stop(session, key))
+    return _stopped(who, key)
 
 
 @router.get("/editions/schema")

@@ -133,9 +133,8 @@ def refresh_now(key: str, who: Reader = Depends(reader)) -> RefreshOut:
     """Have it read within a second or two, whatever its time."""
     with who.write() as session:
         row = refreshes.locked(session, key)
-        if row.state != "held":
-            row.due_at = now()
-            row.state = "running"
+        row.due_at = now()
+        row.state = "running"
         session.flush()
         return _out(row)
 

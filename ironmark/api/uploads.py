@@ -34,7 +34,8 @@ from ironmark.tables.table import Table
 
 router = APIRouter(prefix="/api/uploads", tags=["uploads"], dependencies=[Depends(reader)])
 log = structlog.get_logger()
-Work = Callable[[Callable[[str, float], None]], str]
+Work = Callable[[Callable[[str, float], None]], "str | Ended"]
+DONE, AS_BEFORE = "Done", "These rows are here already: no version was made of them"
 STOPPED = "Stopped; nothing was kept"
 TELL_S = 0.15  # how often it is noted how far an upload is
 LEFT = Problem(
@@ -56,6 +57,14 @@ def keeping(tell: Callable[[str, float], None], table: Table) -> Callable[[float
     """Tells how much of a table's rows is kept, as the last part of an upload."""
     rows = f"{table.frame.height:,} rows"
     return lambda share: tell(f"Keeping {rows}", KEPT + (1 - KEPT) * share)
+
+
+@dataclass(frozen=True)
+class Ended:
+    """What an upload came to: the dataset it made or refreshed, and what is to be said of that."""
+
+    dataset: str
+    said: str = DONE
 
 
 class Stopped(Exception):
@@ -152,7 +161,9 @@ class Uploads:
 
         edit: dict[str, Any]
         try:
-            edit = {"state": "done", "stage": "Done", "share": 1.0, "dataset": work(tell)}
+            made = work(tell)
+            ended = made if isinstance(made, Ended) else Ended(made)
+            edit = {"state": "done", "stage": ended.said, "share": 1.0, "dataset": ended.dataset}
         except Stopped:
             edit = {"state": "stopped", "stage": STOPPED}
         except Exception as error:
@@ -212,14 +223,16 @@ class _Into:
                 refuse_live(datasets.get(session, self.dataset))
         return lambda tell: self._read(who, body, tell)
 
-    def _read(self, who: Reader, body: Callable[[], bytes], tell: Callable[[str, float], None]) -> str:
+    def _read(self, who: Reader, body: Callable[[], bytes], tell: Callable[[str, float], None]) -> str | Ended:
         tell("Reading the table", READ)
         table = read_file(body(), self.sheet, self.decimal)
         tell(f"Looking through {table.frame.height:,} rows", KEPT)
         kept = keeping(tell, table)
         with who.write() as session:
             if self.dataset:
-                return datasets.refresh(session, self.dataset, self.saw, self.file_name, table, self.how, kept).id
+                before = datasets.get(session, self.dataset).rows_version
+                made = datasets.refresh(session, self.dataset, self.saw, self.file_name, table, self.how, kept)
+                return Ended(made.id, DONE if made.rows_version != before else AS_BEFORE)
             return datasets.create(session, name_from(self.file_name), self.file_name, table, tell=kept).id
 
 
@@ -284,7 +297,7 @@ def begin_whole(
 
     work = into.work(who, body)
 
-    def alone(tell: Callable[[str, float], None]) -> str:
+    def alone(tell: Callable[[str, float], None]) -> str | Ended:
         with held.alone:  # two of them at once would take twice the memory
             made = work(tell)
         with who.write() as session:

@@ -13,11 +13,14 @@ from sqlalchemy.orm import Session
 
 from ironmark.core.numbers import write_as
 from ironmark.pages.library import Library
+from ironmark.pages.problems import Refused
 from ironmark.pages.sources import Sources
+from ironmark.pages.turns import NoTurn
 from ironmark.store import calendar, database
 from ironmark.tables.patience import PATIENCE_S, patiently
 
 T = TypeVar("T")
+TURN_S = 20.0  # how long a turn to read rows is waited for
 OWNER = frozenset({"read", "edit", "share", "administer"})
 
 
@@ -46,10 +49,14 @@ class Reader:
         a turn is held while that is waited for, at most so many seconds."""
 
         def attempt() -> T:
-            with self.sources.turns, self.read() as session:
+            with self.sources.turns.within(TURN_S), self.read() as session:
                 return work(self.library(session))
 
-        return patiently(attempt, patience)
+        try:
+            return patiently(attempt, patience)
+        except NoTurn:
+            detail = "Many pages are being read at once. Nothing was changed; try again in a minute."
+            raise Refused(503, "busy", "The server is busy", detail) from None
 
     @contextmanager
     def write(self) -> Iterator[Session]:

@@ -143,6 +143,7 @@ def previewed(library: Library, ask: PreviewAsk) -> Preview:
         graded=told(together, library.yardstick(yardstick).name if yardstick else ""),
         history=_history(library, instrument, together),
         by_member=by_member,
+        waiting=sheet is not None and sheet.waiting,
         workings=workings(library, instrument, scope, None),
     )
 

@@ -85,6 +85,7 @@ class RefreshBody(Model):
     clock: ClockBody = ClockBody()
     how: How = "replace"
     most_gone: float = Field(0.2, ge=0, le=1)
+    superseded: Literal["dropped", "kept"] = "dropped"  # what was held back, once newer rows have come
 
 
 def next_time(clock: ClockBody, after: dt.datetime) -> dt.datetime:
@@ -181,13 +182,14 @@ def carry_out(sources: Sources, key: str, still_mine: Callable[[Session], None])
     author = database.author.set(BY_CLOCK)
     try:
         with sources.changes() as session:
-            if refreshes.locked(session, key).state == "held":
-                return  # somebody asked for it meanwhile
+            before = refreshes.locked(session, key).held
 
             def doubts(old: pl.DataFrame, new: Table, told: Changes) -> list[str]:
                 return unusual(old, new.frame, told, new.columns, body.most_gone)
 
-            held, why = datasets.refresh_unless(session, key, name, table, body.how, doubts)
+            held, why = datasets.refresh_unless(session, key, name, table, body.how, doubts, before)
+            if before is not None and before != held and body.superseded == "dropped":
+                datasets.forget_held(session, key, before)
             moment = clock.now()
             refreshes.note(
                 session, key, state="held" if held else "waiting", said=" ".join(why), held=held, tries=0, read_at=moment,
@@ -212,14 +214,16 @@ def note_failure(session: Session, key: str, said: str) -> None:
 def answer_held(session: Session, key: str, use: bool) -> StoredDataset:
     """Show the version that was held back, or leave it aside. Raises Missing, Refused."""
     row = refreshes.locked(session, key)
-    if row.state != "held" or row.held is None:
+    if row.held is None:
         raise Refused(
             409, "not-held", "Nothing is held back", "It was answered already. Look at the versions of the rows."
         )
     dataset = datasets.get(session, key)
     if use:
         dataset = datasets.go_back(session, key, dataset.version, row.held)
-    row.state, row.said, row.held = "waiting", "", None
+    row.held = None
+    if row.state == "held":
+        row.state, row.said = "waiting", ""
     session.flush()
     return dataset
 

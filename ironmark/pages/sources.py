@@ -172,8 +172,10 @@ class Sources:
                 return FolderSource(table, dataset.order, through)
             return LiveSource(table, dataset.order, through)
 
-        progress = table.connection.progress if isinstance(table, LiveTable) else str
-        return Patient(dataset.name, make, progress=progress)
+        if isinstance(table, FolderTable):
+            return Patient(dataset.name, make)
+        at = table.connection
+        return Patient(dataset.name, make, progress=at.progress, seconds=at.seconds)
 
 
 def _weight(source: ColumnSource) -> int:

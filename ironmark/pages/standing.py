@@ -11,6 +11,7 @@ from pydantic import Field, field_validator
 from sqlalchemy.orm import Session
 
 from ironmark import clock
+from ironmark.core.numbers import write_as
 from ironmark.core.periods import Grain, Period
 from ironmark.core.words import days_words
 from ironmark.core.workdays import is_working_day, nth_day
@@ -106,7 +107,8 @@ def carry_out(sources: Sources, key: str, insist: Callable[[Session], None]) -> 
 
     def read() -> Frozen:
         with sources.turns, sources.readings() as session:
-            session.info["calendar"] = calendar.get(session)
+            session.info["calendar"] = ways = calendar.get(session)
+            write_as(ways.body["locale"])
             library = Library(sources, session)
             card = library.scorecard(body.scorecard)
             members = body.members or card.scope.members

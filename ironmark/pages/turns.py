@@ -4,6 +4,12 @@ from __future__ import annotations
 
 import threading
 from collections import deque
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+
+class NoTurn(Exception):
+    """So many were there before that the turn did not come in time."""
 
 
 class Turns:
@@ -18,15 +24,35 @@ class Turns:
         return len(self._waiting)
 
     def __enter__(self) -> None:
+        self._take(None)
+
+    def __exit__(self, *_: object) -> None:
+        self._give()
+
+    @contextmanager
+    def within(self, seconds: float) -> Iterator[None]:
+        """A turn that is waited for only so long. Raises NoTurn."""
+        self._take(seconds)
+        try:
+            yield
+        finally:
+            self._give()
+
+    def _take(self, seconds: float | None) -> None:
         with self._lock:
             if self._free:
                 self._free -= 1
                 return
             called = threading.Event()
             self._waiting.append(called)
-        called.wait()
+        if called.wait(seconds):
+            return
+        with self._lock:
+            if called in self._waiting:  # else it was called at the last moment
+                self._waiting.remove(called)
+                raise NoTurn
 
-    def __exit__(self, *_: object) -> None:
+    def _give(self) -> None:
         with self._lock:
             if self._waiting:
                 self._waiting.popleft().set()  # the turn goes over; nobody can come in between

@@ -168,22 +168,24 @@ def create(
 def refresh(
     session: Session, key: str, saw: int | None, file_name: str, table: Table, how: How, tell: Tell = nobody
 ) -> StoredDataset:
-    """Keep new rows as a further version. ``saw`` None takes any version. Raises Missing, StaleVersion, Unreadable."""
+    """Keep new rows as a further version; rows that are there already make none. ``saw`` None takes any version. Raises
+    Missing, StaleVersion, Unreadable."""
     _renew(session, key, saw, file_name, table, how, tell)
     return get(session, key)
 
 
 def refresh_unless(
-    session: Session, key: str, file_name: str, table: Table, how: How, doubts: Doubts
+    session: Session, key: str, file_name: str, table: Table, how: How, doubts: Doubts, held: int | None = None
 ) -> tuple[int | None, list[str]]:
-    """The same for rows that come by themselves: no further version where they are as they were, and one that is kept
-    but not shown where there are doubts. Returns that one's number, and the doubts. Raises Missing, Unreadable."""
-    return _renew(session, key, None, file_name, table, how, nobody, doubts)
+    """The same for rows that come by themselves: where there are doubts they are kept as a version that is not shown.
+    held: such a version from before, which is the one where the same rows come again. Returns the number of the version
+    that is held back, and the doubts. Raises Missing, Unreadable."""
+    return _renew(session, key, None, file_name, table, how, nobody, doubts, held)
 
 
 def _renew(
     session: Session, key: str, saw: int | None, file_name: str, table: Table, how: How, tell: Tell,
-    doubts: Doubts | None = None,
+    doubts: Doubts | None = None, held: int | None = None,
 ) -> tuple[int | None, list[str]]:  # fmt: skip
     row = _locked(session, key, saw)
     before = get(session, key)
@@ -191,11 +193,13 @@ def _renew(
     _refuse_names(before, new.columns)
     old = raw_rows(session, before)
     frame = combined(old, new, how, next((c.name for c in before.own if c.role == "period"), None))
-    if doubts is not None and new.columns == before.own and frame.equals(old):
+    if new.columns == before.own and (frame.equals(old) or _appended_again(session, before, old, new, how)):
         return None, []
     was, is_now = merged(old, before.merges), merged(frame, before.merges)
     told = changes(was, is_now, new.frame.height, new.columns)
     why = doubts(was, Table(is_now, new.columns), told) if doubts else []
+    if why and held is not None and rows_of(session, key, held).equals(frame):
+        return held, why
     problems = (*new.problems, *findings(frame, new.columns))
     through = complete_through(frame, new.columns)  # a day that was said was of the rows before
     if not why:
@@ -206,15 +210,35 @@ def _renew(
     return (last, why) if why else (None, [])
 
 
+def _appended_again(session: Session, before: StoredDataset, old: pl.DataFrame, new: Table, how: How) -> bool:
+    """Whether the rows that are to be appended are just those that were appended last: a machine that had no answer
+    sends them once more. One row alone may well come twice."""
+    many = new.frame.height
+    if how != "append" or not 1 < many <= old.height or not old.tail(many).equals(new.frame):
+        return False
+    version = session.get(DatasetVersion, (before.id, before.rows_version))
+    return version is not None and version.how == "append" and (version.changes or {}).get("put_in") == many
+
+
+def forget_held(session: Session, key: str, number: int) -> None:
+    """Give up a version that was held back and never shown."""
+    if _locked(session, key, None).rows_version != number:
+        for table in (DatasetSegment, DatasetVersion):
+            session.execute(delete(table).where(table.dataset_id == key, table.number == number))
+
+
 def refresh_with(
     session: Session, key: str, saw: int, file_name: str, table: Table, how: str, through: dt.date | None = None
 ) -> StoredDataset:
     """Keep rows that are already in the columns wanted, as a further version. Raises Missing, StaleVersion."""
     row = _locked(session, key, saw)
     before = get(session, key)
-    old = merged(raw_rows(session, before), before.merges)
-    told = changes(old, merged(table.frame, before.merges), table.frame.height, table.columns)
+    kept = raw_rows(session, before)
     through = through or complete_through(table.frame, table.columns)
+    if table.columns == before.own and table.frame.equals(kept) and through == before.through:
+        return before
+    old = merged(kept, before.merges)
+    told = changes(old, merged(table.frame, before.merges), table.frame.height, table.columns)
     _write(session, row, _last_number(session, key) + 1, file_name, table, how, _plain(told), through, nobody)
     return get(session, key)
 
@@ -234,6 +258,8 @@ def go_back(session: Session, key: str, saw: int, number: int) -> StoredDataset:
     version = session.get(DatasetVersion, (key, number))
     if version is None:
         raise Missing("version", f"{key} {number}")
+    if row.rows_version == number:
+        return get(session, key)  # it is the one that is shown
     if version.columns is not None:
         now_said = {column["name"]: column for column in row.columns}
         row.columns = [now_said.get(c["name"], c) if _same_type(now_said, c) else c for c in version.columns]

@@ -71,14 +71,17 @@ def next_one(session: Session, worker: str) -> Export | None:
     return row
 
 
-def tell(session: Session, key: str, stage: str, share: float) -> bool:
-    """Note how far it is. Returns whether somebody asked it to stop."""
-    session.execute(update(Export).where(Export.id == key).values(stage=stage, share=share, updated_at=now()))
-    return bool(session.scalar(select(Export.stopping).where(Export.id == key)))
+def tell(session: Session, key: str, worker: str, stage: str, share: float) -> bool:
+    """Note how far it is. Returns whether ``worker`` is to stop: it was asked to, or another has taken it over."""
+    mine = update(Export).where(Export.id == key, Export.taken_by == worker)
+    session.execute(mine.values(stage=stage, share=share, updated_at=now()))
+    return not session.scalar(select(Export.id).where(Export.id == key, Export.taken_by == worker, ~Export.stopping))
 
 
-def end(session: Session, key: str, **how: Any) -> None:
-    session.execute(update(Export).where(Export.id == key).values(**how, updated_at=now()))
+def end(session: Session, key: str, worker: str, **how: Any) -> None:
+    """What became of it, unless another has taken it over."""
+    mine = update(Export).where(Export.id == key, Export.taken_by == worker, Export.state == "running")
+    session.execute(mine.values(**how, updated_at=now()))
 
 
 def stop(session: Session, key: str) -> Export:

@@ -15,6 +15,9 @@ _TAKE = text(
 _HELD = text("SELECT holder = :holder AND until > UTC_TIMESTAMP(6) FROM leases WHERE name = :name FOR UPDATE")
 
 
+WORK = "work"  # of the one process that works without a request
+
+
 class Lost(Exception):
     """Another process has the lease by now."""
 
@@ -22,12 +25,17 @@ class Lost(Exception):
 def take(session: Session, name: str, holder: str, seconds: int) -> bool:
     """Take a lease that nobody holds, or keep it for longer. Returns whether ``holder`` has it."""
     session.execute(_TAKE, {"name": name, "holder": holder, "seconds": seconds})
+    return held(session, name, holder)
+
+
+def held(session: Session, name: str, holder: str) -> bool:
+    """Whether ``holder`` has it, until this transaction ends."""
     return bool(session.scalar(_HELD, {"name": name, "holder": holder}))
 
 
 def insist(session: Session, name: str, holder: str) -> None:
     """Make sure that ``holder`` still has it when this transaction is committed. Raises Lost."""
-    if not session.scalar(_HELD, {"name": name, "holder": holder}):
+    if not held(session, name, holder):
         raise Lost
 
 

@@ -28,6 +28,7 @@ from ironmark.tables.dialects import over_socket
 ROWS_DATABASE = "ironmark_rows"  # tables of rows that live sources read, apart from the records
 READER = "ironmark_reader"
 DATABASE = "ironmark"
+TEMPORARY = "mariadb-temporary"  # where it keeps what it needs for a moment, in the data directory
 _START_SECONDS = 60
 LONGEST_SOCKET = 107  # bytes of a socket's path; a data directory may be deeper than that
 
@@ -67,6 +68,10 @@ class MariaDB:
         if not (self.data / "mysql").is_dir():
             self._install()
         self.port = port or _free_port()
+        # Its own, emptied at every start: a full one elsewhere is not its trouble, nor its files anybody else's.
+        temporary = self.directory / TEMPORARY
+        shutil.rmtree(temporary, ignore_errors=True)
+        temporary.mkdir()
         with self.log.open("ab") as log:
             self.process = subprocess.Popen(
                 [
@@ -74,6 +79,7 @@ class MariaDB:
                     "--no-defaults",
                     f"--datadir={self.data}",
                     f"--socket={self.socket}",
+                    f"--tmpdir={temporary}",
                     f"--pid-file={self.directory / 'mariadb.pid'}",
                     "--bind-address=127.0.0.1",
                     f"--port={self.port}",

@@ -62,8 +62,8 @@ def remove(session: Session, dataset: str, saw: int) -> None:
 
 
 def due(session: Session, moment: dt.datetime, most: int) -> list[str]:
-    """The datasets whose time has come, the longest due first. What is held back waits for an answer."""
-    query = select(Refresh.dataset_id).where(Refresh.due_at <= moment, Refresh.state != "held")
+    """The datasets whose time has come, the longest due first."""
+    query = select(Refresh.dataset_id).where(Refresh.due_at <= moment)
     return list(session.scalars(query.order_by(Refresh.due_at).limit(most)))
 
 

@@ -70,6 +70,13 @@ class _Connection(DbConnection):  # type: ignore[misc]
     def cursor(self, cursor_factory: Any = _Cursor) -> Any:
         return super().cursor(cursor_factory)
 
+    def be_patient(self, seconds: int) -> None:
+        """Wait for answers that long from now on: until it has said a first word it is not waited for as long."""
+        assert self._client is not None
+        held = self._client.connection
+        held.send_receive_timeout = seconds
+        held.socket.settimeout(seconds)
+
     def close(self) -> None:
         if self._client is not None:
             self._client.disconnect()
@@ -215,6 +222,7 @@ class ClickHouse(Dialect):
                     cursor.execute(asked)
                     if (cursor.fetchone() or ["0"])[0] == "1":
                         raise dbapi.OperationalError(LeavesOut())
+                    made.be_patient(at.seconds + 5)
                     return made
                 except dbapi.Error as error:
                     made.close()
@@ -227,7 +235,7 @@ class ClickHouse(Dialect):
     def _reached(self, at: Connection) -> dict[str, Any]:
         return {
             "host": at.host, "port": at.port, "user": at.user, "password": at.password, "database": at.database,
-            "connect_timeout": CONNECT_S, "send_receive_timeout": at.seconds + 5, "client_name": "Iron Mark",
+            "connect_timeout": CONNECT_S, "send_receive_timeout": CONNECT_S, "client_name": "Iron Mark",
             "secure": at.tls != "off", "verify": at.tls == "verified",
         }  # fmt: skip
 
@@ -270,7 +278,8 @@ class ClickHouse(Dialect):
             missing = re.findall(r"\(([^\s,()]+:\d+)", message)
             return "short", " and ".join(dict.fromkeys(missing))
         known: dict[Trouble, tuple[int, ...]] = {
-            "refused": (192, 193, 194, 195, 497, 516), "no_database": (81,), "gone": (16, 47, 60), "slow": (159, 160),
+            "refused": (192, 193, 194, 195, 516), "no_right": (497,), "no_database": (81,), "no_table": (60,),
+            "gone": (16, 47), "slow": (159, 160), "full": (243,),
             "away": (202, 209, 210, 241, 32, 198, 999), "name": (36,),
         }  # fmt: skip
         found = next((trouble for trouble, codes in known.items() if code in codes), None)

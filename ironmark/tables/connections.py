@@ -179,12 +179,15 @@ class InWords:
         where = at.host if at.host.startswith("/") else f"{at.host}:{at.port}"
         trouble, said = at.dialect.trouble(original)
         if isinstance(error, sa.exc.NoSuchTableError):
-            trouble = "gone"
+            trouble = "no_table"
         told = {
             "refused": f"The server at {where} refuses “{at.user}”. Check the name, the password and its rights.",
             "name": f"“{at.database[:80]}” or “{at.table[:80]}” is no name a database or a table can have.",
-            "no_database": f"There is no database “{at.database}” at {where}.",
-            "gone": f"“{at.table}” is not as it was: a table or column is gone. Look at the source’s settings.",
+            "no_database": f"There is no database “{at.database}” at {where}, or “{at.user}” may not use it.",
+            "no_table": f"There is no table “{at.table}” in “{at.database}” at {where}. Look at how it is called there, and "
+            "choose it in the source’s settings.",
+            "no_right": f"“{at.user}” may not read “{at.table}” at {where}. Have the account given the right to select from it.",
+            "gone": f"“{at.table}” is not as it was: a column is gone. Look at the source’s settings.",
             "said": f"The server at {where} refuses this. It was said: {said}",
             "leaves_out": f"The server at {where} leaves out shards that do not answer, so that a figure may be only part "
             f"of the truth. Have skip_unavailable_shards turned off for “{at.user}”.",
@@ -199,6 +202,11 @@ class InWords:
             raise LiveProblem(
                 f"A part of the cluster behind {where} does not answer ({said}). Nothing is shown that would be only "
                 "part of the truth; it is read again by itself."
+            ) from None
+        if trouble == "full":
+            raise LiveProblem(
+                f"The server at {where} has no room for what it works out meanwhile. Make room where it keeps temporary "
+                f"files; it is read again by itself. It was said: {said}"
             ) from None
         if trouble == "too_large":
             raise LiveProblem("A figure is too large for the database to hold.") from None

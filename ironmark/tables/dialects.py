@@ -21,9 +21,11 @@ Expression = sa.ColumnElement[Any]
 Protocol = Literal["mariadb", "postgresql", "clickhouse"]
 # What keeps a database from answering: "away" may pass, all else has to be mended by somebody.
 Trouble = Literal[
-    "refused", "name", "no_database", "gone", "slow", "too_large", "said", "away", "short", "leaves_out"
+    "refused", "name", "no_database", "no_table", "no_right", "gone", "slow", "full", "too_large", "said", "away", "short",
+    "leaves_out"
 ]  # fmt: skip
 CONNECT_S = 4
+_NO_ROOM = re.compile(r"No space left|[Ee]rror:? 28\b|errno: 28\b|is full")
 
 
 class Dialect(ABC):
@@ -207,7 +209,8 @@ class MariaDb(Dialect):
             "mysql+pymysql", at.user, at.password, None if local else at.host, None if local else at.port, at.database
         )
         options: dict[str, Any] = {
-            "connect_timeout": CONNECT_S, "read_timeout": at.seconds + 5, "charset": "utf8mb4",
+            # Until it has taken the account: one that takes the call and says nothing is not waited for longer.
+            "connect_timeout": CONNECT_S, "read_timeout": CONNECT_S, "charset": "utf8mb4",
         }  # fmt: skip
         if at.tls != "off":
             options["ssl"] = {"check_hostname": at.tls == "verified", "verify_mode": at.tls == "verified"}
@@ -219,6 +222,7 @@ class MariaDb(Dialect):
 
         @sa.event.listens_for(engine, "connect")
         def limit(connection: Any, _: Any) -> None:
+            connection._read_timeout = at.seconds + 5
             with connection.cursor() as cursor:
                 try:
                     cursor.execute(f"SET SESSION max_statement_time = {at.seconds}")
@@ -242,10 +246,13 @@ class MariaDb(Dialect):
         code = (getattr(error, "args", None) or [None])[0]
         said = str((getattr(error, "args", None) or [None, ""])[-1])[:200]
         known: dict[Trouble, tuple[int, ...]] = {
-            "refused": (1044, 1045, 1142, 1698), "name": (1102, 1103, 1059, 1300), "no_database": (1049,),
-            "gone": (1146, 1054), "slow": (1969, 3024), "too_large": (1690,),
+            "refused": (1045, 1698), "name": (1102, 1103, 1059, 1300), "no_database": (1044, 1049),
+            "no_right": (1142, 1143), "no_table": (1146,), "gone": (1054,), "slow": (1969, 3024), "too_large": (1690,),
+            "full": (1021, 1114),
         }  # fmt: skip
         found = next((trouble for trouble, codes in known.items() if code in codes), None)
+        if _NO_ROOM.search(said):
+            found = "full"
         if found is None and isinstance(code, int) and code in range(1000, 2000) and code not in self._AWAY:
             found = "said"
         return found or "away", said
@@ -315,8 +322,9 @@ class PostgreSql(Dialect):
     def trouble(self, error: Any) -> tuple[Trouble, str]:
         said = str(error).strip().splitlines()[0][:200] if str(error).strip() else ""
         known: dict[Trouble, tuple[str, ...]] = {
-            "refused": ("28000", "28P01", "42501"), "no_database": ("3D000",), "gone": ("42P01", "42703", "3F000"),
-            "slow": ("57014",), "too_large": ("22003",),
+            "refused": ("28000", "28P01"), "no_right": ("42501",), "no_database": ("3D000",),
+            "no_table": ("42P01", "3F000"), "gone": ("42703",), "slow": ("57014",), "too_large": ("22003",),
+            "full": ("53100",),
         }  # fmt: skip
         code = getattr(error, "sqlstate", None) or ""
         found = next((trouble for trouble, codes in known.items() if code in codes), None)

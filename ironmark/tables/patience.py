@@ -7,7 +7,7 @@ import threading
 import time
 import weakref
 from collections.abc import Callable, Mapping, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor, wait
+from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from concurrent.futures import TimeoutError as Unanswered
 from contextvars import ContextVar
 from dataclasses import dataclass, field
@@ -17,7 +17,7 @@ from ironmark.core import formula as f
 from ironmark.core.periods import Period
 from ironmark.core.reading import Members, Totals
 from ironmark.tables.cells import Unit
-from ironmark.tables.connections import LiveProblem, Slow
+from ironmark.tables.connections import STATEMENT_S, LiveProblem, Slow
 from ironmark.tables.folders import FolderSource
 from ironmark.tables.live import LiveSource
 
@@ -32,11 +32,11 @@ Ahead = tuple[tuple[Unit, tuple[str, ...], tuple[f.Aggregate, ...]], ...]
 @dataclass
 class Look:
     """Looking at what live sources have answered: what has not come is noted and waited for afterwards, when nobody
-    else is held up by it. last: nothing will be waited for any more. stopped: something has not come. answers: what has come, by who was asked what.
+    else is held up by it. last: nothing will be waited for any more. stopped: those of which something has not come; the others go on. answers: what has come, by who was asked what.
     """
 
     last: bool = False
-    stopped: bool = False
+    stopped: set[Patient] = field(default_factory=set)
     awaited: list[Future[Any]] = field(default_factory=list)
     answers: dict[tuple[Patient, Any], Any] = field(default_factory=dict)
 
@@ -51,7 +51,7 @@ def patiently(attempt: Callable[[], T], patience: float = PATIENCE_S) -> T:
     """
     until, look = time.monotonic() + patience, Look()
     while True:
-        look.last, look.stopped, look.awaited = time.monotonic() >= until, False, []
+        look.last, look.stopped, look.awaited = time.monotonic() >= until, set(), []
         token = _look.set(look)
         try:
             found = attempt()
@@ -63,7 +63,8 @@ def patiently(attempt: Callable[[], T], patience: float = PATIENCE_S) -> T:
                 return found
         finally:
             _look.reset(token)
-        wait(look.awaited, max(0.0, until - time.monotonic()))
+        # Each goes on as soon as it has answered, whatever another one does.
+        wait(look.awaited, max(0.0, until - time.monotonic()), FIRST_COMPLETED)
 
 
 class Patient:
@@ -78,8 +79,10 @@ class Patient:
         make: Callable[[], LiveSource | FolderSource],
         patience: float = PATIENCE_S,
         progress: Callable[[], str] = str,
+        seconds: int = STATEMENT_S,
     ) -> None:
-        """progress: says how far it has come with what it was asked."""
+        """progress: says how far it has come with what it was asked. seconds: how long it may take to answer."""
+        self._seconds = seconds
         self.name, self._make, self._patience, self._progress = name, make, patience, progress
         self._pool = ThreadPoolExecutor(4, thread_name_prefix="live")
         self._asked: dict[Any, Future[Any]] = {}
@@ -124,7 +127,7 @@ class Patient:
         try:
             # One slow answer is enough for a page: what else it asks of this source is not waited for in turn.
             patience = GRACE_S if slow or look else self._patience
-            if look and look.stopped:
+            if look and self in look.stopped:
                 patience = 0.0
             found: T = future.result(patience)
         except Unanswered:
@@ -133,10 +136,11 @@ class Patient:
             elif not slow:
                 look.awaited.append(future)
             if look is not None:
-                look.stopped = True
+                look.stopped.add(self)
             far = self._progress()
             raise Slow(
-                f"“{self.name}” has not answered yet{f': {far}' if far else ''}. The rest of the page is there; this follows as soon as it does."
+                f"“{self.name}” has not answered yet{f': {far}' if far else ''}. The rest of the page is there; this follows "
+                f"as soon as it does, or is told when it has not within {self._seconds} s."
             ) from None
         except LiveProblem as error:
             self._failure, self._failed_at = type(error)(f"“{self.name}”: {error}"), time.monotonic()

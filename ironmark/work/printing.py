@@ -17,7 +17,7 @@ from ironmark.publish.exporting import Options
 from ironmark.publish.leaf import About, Leaf
 from ironmark.publish.page import Images
 from ironmark.publish.printer import HOW, NoPrinter, Printer, PrinterFailed, PrintingStopped
-from ironmark.store import exports, images
+from ironmark.store import exports, images, leases
 from ironmark.store.models import Export
 
 log = structlog.get_logger()
@@ -62,13 +62,14 @@ class Printing:
 
     def _next(self) -> bool:
         with self._sources.changes() as session:
-            row = exports.next_one(session, self._holder)
+            # What another process draws is not to be taken for what was left by one that ended.
+            row = exports.next_one(session, self._holder) if leases.held(session, leases.WORK, self._holder) else None
         if row is None:
             return False
         how = self._drawn(row)
         if not self._over:
             with self._sources.changes() as session:
-                exports.end(session, row.id, **how)
+                exports.end(session, row.id, self._holder, **how)
         return True
 
     def _drawn(self, row: Export) -> dict[str, object]:
@@ -109,7 +110,7 @@ class Printing:
             return self._over
         self._told, self._told_at = what, at
         with self._sources.changes() as session:
-            return exports.tell(session, key, stage, share) or self._over
+            return exports.tell(session, key, self._holder, stage, share) or self._over
 
 
 def pictures_of(session: Session, frozen: Frozen) -> Images:

@@ -26,7 +26,7 @@ from ironmark.tables.connections import LiveProblem
 from ironmark.tables.table import Unreadable
 from ironmark.work.printing import Printing
 
-LEASE, LEASE_S, LOOK_S = "work", 20, 0.5
+LEASE_S, LOOK_S = 20, 0.5
 AT_ONCE = 3
 ORDER, GLANCES = "order:", "glances:"  # before the key of a standing order; of all glances
 Work = Callable[[Sources, str, Callable[[Session], None]], None]
@@ -64,7 +64,7 @@ class Worker:
         self._pool.shutdown(wait=False, cancel_futures=True)
         try:
             with self._sources.changes() as session:
-                leases.give_up(session, LEASE, self._holder)
+                leases.give_up(session, leases.WORK, self._holder)
         except DBAPIError:
             pass  # it runs out by itself
 
@@ -82,7 +82,7 @@ class Worker:
     def look(self) -> None:
         """Take the lease where it is free, and begin what is due."""
         with self._sources.changes() as session:
-            mine = leases.take(session, LEASE, self._holder, LEASE_S)
+            mine = leases.take(session, leases.WORK, self._holder, LEASE_S)
             keys = refreshes.due(session, now(), 4 * AT_ONCE) if mine else []
             ordered = standing.due(session, now(), 4 * AT_ONCE) if mine else []
             stamp = versions.stamp(session) if mine else ()
@@ -155,7 +155,7 @@ class Worker:
             self._insist(session)
 
     def _insist(self, session: Session) -> None:
-        leases.insist(session, LEASE, self._holder)
+        leases.insist(session, leases.WORK, self._holder)
 
     def _refresh(self, key: str) -> None:
         with self._sources.changes() as session:

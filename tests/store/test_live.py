@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 import polars as pl
+import pymysql
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import text
@@ -419,7 +420,7 @@ class SetUpClickHouse(InClickHouse):
     def test_what_is_wrong_is_said_and_the_password_is_not(self) -> None:
         for change, said in (
             ({"password": "so secret"}, "refuses “looker”"), ({"user": "nobody"}, "refuses “nobody”"),
-            ({"database": "nowhere"}, "no database “nowhere”"), ({"table": "gone"}, "“gone” is not as it was"),
+            ({"database": "nowhere"}, "no database “nowhere”"), ({"table": "gone"}, "There is no table “gone”"),
             ({"user": "careless"}, "skip_unavailable_shards turned off for “careless”"),
             ({"port": world.free_port()}, "does not answer"),
         ):  # fmt: skip
@@ -509,7 +510,7 @@ class SetUpPostgreSql(InPostgreSql):
             ({"password": "hush-hush"}, "refuses “keeper”"),
             ({"user": "nobody"}, "refuses “nobody”"),
             ({"database": "nowhere"}, "no database “nowhere”"),
-            ({"table": "gone"}, "gone"),
+            ({"table": "gone"}, "There is no table “gone”"),
             ({"port": world.free_port()}, "does not answer"),
             ({"host": "no-such-host.invalid"}, "no host called"),
             ({"tls": "verified"}, "does not answer"),  # nobody stands for its certificate
@@ -550,8 +551,8 @@ class SetUp(WithTable):
     def test_what_is_wrong_is_said_and_the_password_is_not(self) -> None:
         for edit, says in (
             ({"password": "hush-hush"}, "refuses “ironmark”"),
-            ({"database": "nowhere"}, "refuses"),
-            ({"table": "gone"}, "gone"),
+            ({"database": "nowhere"}, "There is no database “nowhere”"),
+            ({"table": "gone"}, "There is no table “gone”"),
             ({"port": world.free_port()}, "does not answer"),
             ({"host": "/nowhere/db.sock"}, "does not answer"),
         ):
@@ -594,6 +595,59 @@ class Patience(unittest.TestCase):
         patient = Patient("Bookings", lambda: LiveSource(LiveTable(connection, COLUMNS)), patience=0.2)
         with self.assertRaises(Slow):
             _ = patient.first
+
+    def test_each_that_says_nothing_is_told_in_a_moment(self) -> None:
+        for protocol in ("mariadb", "clickhouse", "postgresql"):
+            silent = socket.create_server(("127.0.0.1", 0))
+            self.addCleanup(silent.close)
+            at = Connection("127.0.0.1", silent.getsockname()[1], "d", "u", "t", protocol=protocol, seconds=60)  # type: ignore[arg-type]
+            began = time.monotonic()
+            with self.assertRaises(LiveProblem) as caught:
+                connections.tables(at)
+            self.assertIn("does not answer", str(caught.exception), protocol)
+            self.assertLess(time.monotonic() - began, 30, protocol)  # far less than the 65 s of a statement
+
+    def test_a_silent_one_holds_no_healthy_one_up(self) -> None:
+        go_on = threading.Event()
+        self.addCleanup(go_on.set)
+
+        class There:
+            first, last, through = (dt.date(2026, 1, n) for n in (1, 2, 3))
+
+            def within(self, segment: str, other: str) -> dict[str, frozenset[str]]:
+                time.sleep(0.2)
+                return {}
+
+            def close(self) -> None:
+                pass
+
+        silent = Patient("Silent", lambda: go_on.wait(30))  # type: ignore[arg-type, return-value]
+        healthy = Patient("Healthy", lambda: time.sleep(0.2) or There())  # type: ignore[arg-type, return-value, func-returns-value]
+
+        def attempt() -> list[str]:
+            found = []
+            for source in (silent, healthy):
+                try:
+                    found.append(f"{source.name} {source.first} {source.within('a', 'b')} {source.within('b', 'c')}")
+                except Slow as error:
+                    found.append(str(error))
+            return found
+
+        first, second = patiently(attempt, 3)
+        self.assertIn("“Silent” has not answered yet", first)
+        self.assertIn("within 25 s", first)
+        self.assertEqual(second, "Healthy 2026-01-01 {} {}")
+
+    def test_what_is_full_away_or_not_there_is_told_apart(self) -> None:
+        for protocol, code, said, trouble in (
+            ("mariadb", 1049, "Unknown database", "no_database"), ("mariadb", 1146, "no such", "no_table"),
+            ("mariadb", 1054, "Unknown column", "gone"), ("mariadb", 1142, "command denied", "no_right"),
+            ("mariadb", 1021, "Disk full (/tmp); waiting", "full"), ("mariadb", 3, "Error writing file '/tmp/MY1' (Errcode: 28 \"No space left on device\")", "full"),
+            ("mariadb", 1030, "Got error 28 \"No space left on device\" from storage engine", "full"), ("mariadb", 1045, "denied", "refused"),
+            ("mariadb", 2013, "Lost connection", "away"),
+        ):  # fmt: skip
+            found, _ = connections.DIALECTS[protocol].trouble(pymysql.err.OperationalError(code, said))  # type: ignore[index]
+            self.assertEqual(found, trouble, said)
 
     def test_nothing_is_held_while_a_source_is_waited_for(self) -> None:
         holding, seen = threading.Event(), list[bool]()

@@ -2761,7 +2761,10 @@ export interface components {
              */
             standing: boolean;
         };
-        /** Calendar */
+        /**
+         * Calendar
+         * @description now: what time it is by the server's clock.
+         */
         Calendar: {
             /** Version */
             version: number;
@@ -2769,6 +2772,8 @@ export interface components {
             year_start: number;
             /** Locale */
             locale: string;
+            /** Now */
+            now: string;
         };
         /** CalendarBody */
         CalendarBody: {
@@ -5188,6 +5193,12 @@ export interface components {
              * @default 0.2
              */
             most_gone: number;
+            /**
+             * Superseded
+             * @default dropped
+             * @enum {string}
+             */
+            superseded: "dropped" | "kept";
             /** Token */
             token?: string | null;
             /** Name */
@@ -6078,6 +6089,12 @@ export interface components {
              * @default 0.2
              */
             most_gone: number;
+            /**
+             * Superseded
+             * @default dropped
+             * @enum {string}
+             */
+            superseded: "dropped" | "kept";
             /** Token */
             token?: string | null;
         };
@@ -6110,6 +6127,12 @@ export interface components {
              * @default 0.2
              */
             most_gone: number;
+            /**
+             * Superseded
+             * @default dropped
+             * @enum {string}
+             */
+            superseded: "dropped" | "kept";
             /**
              * State
              * @enum {string}

@@ -93,7 +93,7 @@
     <div class="head">
       <h2 class="minor">By the clock</h2>
       {#if held && !draft}
-        <button class="act" disabled={held.state === 'running' || held.state === 'held'} onclick={now}
+        <button class="act" disabled={held.state === 'running'} onclick={now}
           >{held.state === 'running' ? 'Reading…' : 'Read it now'}</button
         >
         <button class="act" onclick={() => (draft = { ...held!, token: null })}>From elsewhere</button>
@@ -117,9 +117,10 @@
           It could not be read{held.tries > 1 ? ` (${held.tries} times)` : ''}: {held.said} The rows are as they
           were.
         </p>
-      {:else if held.state === 'held'}
+      {/if}
+      {#if held.held !== null}
         <div class="note ask" role="alert">
-          <p><b>New rows are held back.</b> {held.said}</p>
+          <p><b>New rows are held back.</b> {held.state === 'held' ? held.said : ''}</p>
           <div class="acts">
             <button class="act main" onclick={() => answer(true)}>Show the new rows</button>
             <button class="act" onclick={() => answer(false)}>Leave them aside</button>

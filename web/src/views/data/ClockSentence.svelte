@@ -12,6 +12,7 @@
   const clock = $derived(body.clock as Clock)
   const set = (edit: Partial<Clock>) => change({ ...body, clock: { ...clock, ...edit } })
   const SHARES = [0, 0.05, 0.1, 0.2, 0.5, 1]
+  const SUPERSEDED = { dropped: 'dropped', kept: 'kept among the versions' }
   const share = (of: number) => (of >= 1 ? 'any number' : of ? `more than ${Math.round(of * 100)} %` : 'any')
 </script>
 
@@ -47,7 +48,13 @@
       <Choices choices={SHARES.map((of) => ({ key: String(of), name: of >= 1 ? 'any number may go' : of ? `more than ${of * 100} %` : 'any at all' }))}
         chosen={String(body.most_gone)} choose={(of) => { change({ ...body, most_gone: Number(of) }); close() }} />
     {/snippet}
-  </Slot> of the rows or members would go.</p>
+  </Slot> of the rows or members would go; what was held back is
+  <Slot text={SUPERSEDED[body.superseded ?? 'dropped']} label="What was held back" width={250}>
+    {#snippet children(close)}
+      <Choices choices={Object.entries(SUPERSEDED).map(([key, name]) => ({ key, name }))} chosen={body.superseded ?? 'dropped'}
+        choose={(how) => { change({ ...body, superseded: how as Change['superseded'] }); close() }} />
+    {/snippet}
+  </Slot> once newer rows have come.</p>
 
 <style>
   .when {

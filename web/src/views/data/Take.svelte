@@ -38,7 +38,7 @@
     pending = null
     try {
       const made = await sending.send(file, { ...aim, sheet })
-      if (made) done(made)
+      if (made && !sending.said) done(made)
     } catch (error) {
       failed = words(error)
     } finally {
@@ -67,6 +67,7 @@
       <button class="act" onclick={() => sending.stop()}>Stop</button>
     </div>
   {/if}
+  {#if sending.said && !busy}<p class="aside-note" role="status">{sending.said}.</p>{/if}
   {#if failed}<p class="note" role="alert">{failed}</p>{/if}
   {#if pending}
     <div class="aside-note ask" role="group" aria-label="Which sheet">

@@ -19,6 +19,8 @@ interface Aim {
 export class Sending {
   stage = $state('')
   share = $state(0)
+  /** What there is to say of one that is done, such as that its rows were here already. */
+  said = $state('')
   private request: XMLHttpRequest | null = null
   private ticket = ''
   private stopped = false
@@ -43,6 +45,7 @@ export class Sending {
       .reduce((text, part) => text + part.toString(36), 't')
     this.stage = stage
     this.share = 0
+    this.said = ''
   }
 
   private async follow(upload: Schemas['Upload'] | null): Promise<string | null> {
@@ -54,6 +57,7 @@ export class Sending {
     }
     if (!upload || upload.state === 'stopped' || (this.stopped && upload.state !== 'done')) return null
     if (upload.state === 'failed' && upload.problem) throw new Refusal(upload.problem)
+    if (upload.stage !== 'Done') this.said = upload.stage
     return upload.dataset ?? null
   }
 
