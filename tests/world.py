@@ -189,6 +189,11 @@ def browser() -> Any:
     return driver
 
 
+def at_the_end(work: Callable[[], Any]) -> None:
+    """Have something done when the run is over."""
+    _cleanups.append(work)
+
+
 def close() -> None:
     while _cleanups:
         _cleanups.pop()()

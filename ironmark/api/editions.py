@@ -13,6 +13,7 @@ from ironmark.pages import comparison
 from ironmark.pages.comparison import SideBySide
 from ironmark.pages.documents import Key, Model, Name, ScopeBody, ScorecardBody
 from ironmark.pages.editions import Frozen, freeze
+from ironmark.pages.glances import Stamp, stamps_of
 from ironmark.pages.library import Library
 from ironmark.pages.looks import PaletteLook, look
 from ironmark.pages.problems import Refused
@@ -131,6 +132,14 @@ def make_edition(ask: EditionAsk, response: Response, who: Reader = Depends(read
         made = out(row)
     response.headers["ETag"] = f'"{made.version}"'
     return made
+
+
+@router.get("/{key}/drawing")
+def draw_edition(key: str, response: Response, who: Reader = Depends(reader)) -> list[Stamp]:
+    """The sheets of an edition as they were, each as small as a stamp, in their places. They never change."""
+    _, frozen = held(who, key)
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    return list(stamps_of(frozen.body, frozen.draw()))
 
 
 @router.get("/{key}")

@@ -9,13 +9,19 @@ from pydantic import BaseModel
 
 from ironmark.api.front import glances_now
 from ironmark.api.who import Reader, reader
+from ironmark.core.formula import FormulaError
 from ironmark.core.periods import Period
+from ironmark.pages.draw_texts import as_text, note_alone
 from ironmark.pages.find import Thing, What, documents, found, members
 from ironmark.pages.glances import Glance
 from ironmark.pages.library import Library
 from ironmark.pages.notes import where_words
-from ironmark.pages.texts import blocks_of, plain
+from ironmark.pages.texts import blocks_of, figures_of, plain
 from ironmark.store import datasets, editions, notes, records, versions
+from ironmark.store.database import Missing
+from ironmark.store.notes import StoredNote
+from ironmark.tables.cells import NoPeriod
+from ironmark.tables.connections import LiveProblem
 
 router = APIRouter(prefix="/api/find", tags=["find"])
 
@@ -74,8 +80,18 @@ def _things(who: Reader, library: Library) -> list[Thing]:
         place = shown.get(f"{note.kpi}|{note.narrow}", f"kpis/{note.kpi}")
         if "-reading" in place:
             place += f"&period={note.period}&grain={Period.parse(note.period, library.year_start).grain}"
-        things.append(Thing("note", f"{about}, {when}", plain(blocks_of(note.text))[:160], place, note.saved_by))
+        things.append(Thing("note", f"{about}, {when}", _said(library, note)[:160], place, note.saved_by))
     return things
+
+
+def _said(library: Library, note: StoredNote) -> str:
+    """What a note says in a line, with its figures as they read now; as they are named where they cannot be read."""
+    if not figures_of(note.text):
+        return " ".join(plain(blocks_of(note.text)).split())
+    try:
+        return " ".join(as_text(note_alone(library, note).blocks).split())
+    except (FormulaError, NoPeriod, Missing, LiveProblem):
+        return " ".join(plain(blocks_of(note.text)).split())
 
 
 def _shown(now: dict[str, Glance], order: list[str]) -> dict[str, str]:

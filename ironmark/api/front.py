@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 
 from fastapi import APIRouter, Depends, Query, Response
 from pydantic import BaseModel
@@ -154,7 +154,7 @@ def read_front(
         own = _own(who.sources, session, heads)
         now, which = glances_now(who.sources, session)
         was = pages.held(who.sources, session, glances.at(session, since)) if since is not None else None
-        late = [LateRow(**vars(one)) for one in late_data(session)]
+        late = [LateRow(**asdict(one)) for one in late_data(session)]
         drafts = _drafts(session)
     known = {head.id: head for head in heads if head.id in own}
     now = {key: glance for key, glance in now.items() if key in known}

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import difflib
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from fastapi import APIRouter, Depends, Header, Query, Request, Response
@@ -33,6 +34,7 @@ from ironmark.pages.keeping_assumptions import bring_cases_back, drop_cases
 from ironmark.pages.library import Library
 from ironmark.pages.mark_changes import OwnedBody, owner_of, since_of
 from ironmark.pages.page import Page
+from ironmark.pages.problems import Refused
 from ironmark.pages.read import read_page
 from ironmark.pages.shapes import ScorecardPicture
 from ironmark.pages.workings import Workings, workings
@@ -109,7 +111,8 @@ def read_page_of(
     """A saved scorecard as it reads, for its own scope or another one.
 
     Members are named by their segment, as in ``?period=2026-10&route=Northway&route=Eastway``. data: the page itself, with nothing drawn, instead of its
-    pictures. assume: an assumption and the value it is tried with, as in ``assume=fuel-price:1.1``.
+    pictures. assume: an assumption, by its key or its handle, and the value it is tried with, as in ``assume=fuel_price:1.1``.
+    What is named and is not there is refused.
     """
     asked = [
         (name, value)
@@ -122,7 +125,8 @@ def read_page_of(
 
         def read(library: Library) -> tuple[Page, bytes, bool]:
             body = library.scorecard(key)
-            page = read_page(library, body, _scope(body, period, grain, asked, assume))
+            page = read_page(library, body, _scope(body, period, grain, asked, _tried(library, assume)))
+            refuse_unknown(page, asked)
             text = page.to_json() if data else _PICTURES.dump_json(draw_page(page))
             return page, text, library.still and page.settled
 
@@ -137,10 +141,10 @@ def read_page_of(
 
 
 def _scope(
-    body: ScorecardBody, period: str | None, grain: str | None, asked: Sequence[tuple[str, str]], assume: Sequence[str]
-) -> ScopeBody:
+    body: ScorecardBody, period: str | None, grain: str | None, asked: Sequence[tuple[str, str]],
+    tried: Mapping[str, str],
+) -> ScopeBody:  # fmt: skip
     """What is asked for; the scorecard's own scope where nothing is."""
-    tried = {key: value for key, _, value in (text.rpartition(":") for text in assume)}
     if period is None and grain is None and not asked and not tried:
         return body.scope
     members: dict[str, list[str]] = {}
@@ -156,6 +160,41 @@ def _scope(
         return ScopeBody.model_validate(wanted)
     except ValidationError as error:
         raise RequestValidationError(error.errors()) from None
+
+
+def _tried(library: Library, assume: Sequence[str]) -> dict[str, str]:
+    """Values by the keys or handles of assumptions. Refuses one that there is not."""
+    tried = {name: value for name, _, value in (text.rpartition(":") for text in assume)}
+    for name in tried:
+        if name not in library.assumed and name not in library.assumptions:
+            detail = f"There is no assumption “{name}”{_near(name, library.assumptions)}. Write its handle and a value, as in assume=fuel_price:1.1."
+            raise Refused(422, "no-assumption", "No such assumption", detail, {"field": "assume"})
+    return tried
+
+
+def refuse_unknown(page: Page, asked: Sequence[tuple[str, str]]) -> None:
+    """Refuse segments and members that are named and that no rows of a page have, once all of these have come."""
+    if any(sheet.waiting for sheet in (*page.sheets, *page.figures.values())):
+        return
+    segments = {segment.name: segment for segment in page.segments}
+    for name, member in asked:
+        if name not in segments:
+            known = (
+                f"this page can be narrowed by {', '.join(segments)}" if segments else "nothing here splits its rows"
+            )
+            detail = (
+                f"There is no segment “{name}”{_near(name, segments)}; {known}. A period is named by period and grain."
+            )
+            raise Refused(422, "no-segment", "No such segment", detail, {"field": name})
+        if member not in segments[name].members:
+            label = segments[name].label
+            detail = f"{label} has no member “{member}”{_near(member, segments[name].members)}. Read the whole page, and choose it there."
+            raise Refused(422, "no-member", "No such member", detail, {"field": name})
+
+
+def _near(name: str, known: Iterable[str]) -> str:
+    near = difflib.get_close_matches(name, list(known), 1)
+    return f"; did you mean “{near[0]}”?" if near else ""
 
 
 def have_tried(library: Library, ask: ReadAsk) -> None:

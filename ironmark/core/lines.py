@@ -329,20 +329,20 @@ def _throughout(
         """Sums over each period, for each of its pieces."""
         return np.asarray(np.repeat(np.add.reduceat(figures, first, axis=0), repeats, axis=0))
 
+    known = ~np.isnan(value)
     needed = (counted > 0) | (by_period(counted.astype(float)) == 0)
-    held = np.where(needed, value, np.nan)
-    low = np.fmin.reduceat(held, first, axis=0)
-    high = np.fmax.reduceat(held, first, axis=0)
-    missing = np.add.reduceat(needed & np.isnan(value), first, axis=0) > 0
+    low = np.fmin.reduceat(value, first, axis=0)
+    high = np.fmax.reduceat(value, first, axis=0)
+    missing = np.add.reduceat(needed & ~known, first, axis=0) > 0
     if (missing | (low == high)).all():
         return np.where(missing, np.nan, low)
     days = np.array([part.days for part in parts], dtype=float)[:, None]
     weights = np.broadcast_to(days, value.shape) if weights is None else np.nan_to_num(weights)
-    weights = np.where(needed, weights, 0.0)
+    weights = np.where(known, weights, 0.0)
     # A period whose denominator comes to nothing has none to weigh by.
-    weights = np.where(by_period(weights) > 0, weights, np.where(needed, days, 0.0))
+    weights = np.where(by_period(weights) > 0, weights, np.where(known, days, 0.0))
     with np.errstate(all="ignore"):
-        total = np.add.reduceat(np.where(needed, value, 0.0) * weights, first, axis=0)
+        total = np.add.reduceat(np.where(known, value, 0.0) * weights, first, axis=0)
         found = total / np.add.reduceat(weights, first, axis=0)
     return np.where(missing, np.nan, np.where(low == high, low, found))
 

@@ -140,8 +140,9 @@ def doubts_of(values: Mapping[str, float | None], unit: Unit, readings: Floats) 
 
 
 def spoken(title: str, shown: str, state: str | None, rest: str) -> str:
-    """The name of a reading for a screen reader; ``state``: its state's name."""
-    return ", ".join(part for part in (title, shown.replace("%", " percent"), (state or "").lower(), rest) if part)
+    """The name of a reading for a screen reader; ``state``: its state's name. Figures are those that are seen, so that
+    who speaks to the page can say them."""
+    return ", ".join(part for part in (title, shown, (state or "").lower(), rest) if part)
 
 
 def days_words(days: Sequence[dt.date]) -> str:

@@ -323,13 +323,14 @@ class Library:
         return assuming(tree, {handle: held.value for handle, held in self.assumptions.items()})
 
     def assume(self, tried: Mapping[str, float]) -> None:
-        """Have assumptions stand for other values in this request, by their key. Refuses what they cannot be."""
+        """Have assumptions stand for other values in this request, by their key or handle. Refuses what they cannot be."""
         known = self.assumed if tried else {}
-        for key, value in tried.items():
-            if key not in known:
-                continue  # it was deleted since: a case, or an address, may still name it
-            refuse_outside(known[key], value, f"assume.{key}")
-            self.assumptions[known[key].handle] = replace(known[key], value=value)
+        for name, value in tried.items():
+            held = known.get(name) or self.assumptions.get(name)
+            if held is None:
+                continue  # it was deleted since: a case may still name it
+            refuse_outside(held, value, f"assume.{name}")
+            self.assumptions[held.handle] = replace(held, value=value)
 
     @property
     def assumed(self) -> dict[str, Assumed]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Sequence
 from typing import Any
 
@@ -32,11 +33,19 @@ def as_slides(leaf: Leaf, pieces: Sequence[Piece]) -> bytes:
     """pieces: the sheets of the page as pictures, with their places on it."""
     deck = Presentation()
     deck.slide_width, deck.slide_height = Inches(WIDE), Inches(HIGH)
-    deck.core_properties.title = leaf.name
+    deck.core_properties.title = in_xml(leaf.name)
     _Deck(deck, leaf, {piece.sheet: piece for piece in pieces}).write()
     buffer = io.BytesIO()
     deck.save(buffer)
     return buffer.getvalue()
+
+
+_NOT_IN_XML = re.compile("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
+
+
+def in_xml(text: str) -> str:
+    """A text without the signs that no XML can hold: rows and titles may come with some."""
+    return _NOT_IN_XML.sub("", text)
 
 
 def as_tables(leaf: Leaf) -> frozenset[str]:
@@ -66,7 +75,7 @@ class _Deck:
         self.number += 1
         head = slide.shapes.title
         head.left, head.top, head.width, head.height = Inches(LEFT), Inches(0.28), Inches(WIDE - 4), Inches(0.5)
-        head.text_frame.text = title or self.leaf.title
+        head.text_frame.text = in_xml(title or self.leaf.title)
         _write(head.text_frame, 20, bold=True)
         self._say(slide, WIDE - 4.45, 0.32, 4.0, f"{self.leaf.title}, {self.leaf.heading}", 10, SOFT, PP_ALIGN.RIGHT)
         if words:
@@ -82,7 +91,7 @@ class _Deck:
     ) -> Any:  # fmt: skip
         frame = slide.shapes.add_textbox(Inches(x), Inches(y), Inches(width), Inches(height)).text_frame
         frame.word_wrap = True
-        frame.text = text
+        frame.text = in_xml(text)
         _write(frame, size, colour=colour, align=align)
         return frame
 
@@ -105,7 +114,9 @@ class _Deck:
                 _cell(table.table.cell(0, x), f"{part.count} {part.name}", 13, state=self.leaf.states.get(part.state))
         if self.leaf.picture.changed:
             self._say(slide, LEFT, 5.95, WIDE - 1, self.leaf.picture.changed, 12, SOFT)
-        slide.notes_slide.notes_text_frame.text = about.note if about and about.note else self.leaf.picture.changed
+        slide.notes_slide.notes_text_frame.text = in_xml(
+            about.note if about and about.note else self.leaf.picture.changed
+        )
 
     def _section(self, title: str, words: str, ids: Sequence[str]) -> None:
         slide = self._slide(title, words)
@@ -130,8 +141,8 @@ class _Deck:
                 self._text(slide, self.texts[key], place)
                 continue
             shape = slide.shapes.add_picture(io.BytesIO(box.png), *map(Inches, place))
-            shape._element._nvXxPr.cNvPr.set("descr", self._alternative(key))
-        slide.notes_slide.notes_text_frame.text = self._notes(ids)
+            shape._element._nvXxPr.cNvPr.set("descr", in_xml(self._alternative(key)))
+        slide.notes_slide.notes_text_frame.text = in_xml(self._notes(ids))
         for sheet, picture in later:
             self._on_its_own(title, sheet, picture)
 
@@ -184,7 +195,7 @@ class _Deck:
             sign = {"item": "– ", "numbered": f"{block.number}. "}.get(block.kind, "")
             for span in block.spans:
                 run = paragraph.add_run()
-                run.text, sign = sign + span.text, ""
+                run.text, sign = in_xml(sign + span.text), ""
                 run.font.size, run.font.name = Pt(15 if block.kind == "heading" else 12), FONT
                 run.font.bold = span.bold or span.figure or block.kind == "heading"
                 run.font.italic = span.italic
@@ -248,7 +259,7 @@ def _cell(
     cell: Any, text: str, size: float, *, bold: bool = False, colour: str = INK, right: bool = False,
     state: State | None = None,
 ) -> None:  # fmt: skip
-    cell.text = text
+    cell.text = in_xml(text)
     cell.vertical_anchor = MSO_ANCHOR.MIDDLE
     cell.margin_top = cell.margin_bottom = Inches(0.02)
     shades = palettes.shades(state, dark=False) if state else None
@@ -263,5 +274,5 @@ def _cell(
 
 def _plain(shape: Any, name: str) -> None:
     """A table in our own looks, with its head told as one."""
-    shape._element._nvXxPr.cNvPr.set("descr", name)
+    shape._element._nvXxPr.cNvPr.set("descr", in_xml(name))
     shape.table.first_row, shape.table.horz_banding = True, False

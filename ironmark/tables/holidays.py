@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import datetime as dt
 import io
+from collections.abc import Iterator
 from typing import Any
 
 from icalendar import Calendar
@@ -18,6 +19,10 @@ YEARS = range(2000, 2101)  # that a holiday of every year is taken for
 def read_holidays(body: bytes) -> list[dt.date]:
     """The days of a list in their order. Raises Unreadable."""
     text = body.decode("utf-8-sig", errors="replace")
+    if "\0" in text:
+        raise Unreadable(
+            "This is no text. Give a CSV with a date such as 2026-12-25 in each line, or an iCalendar file."
+        )
     days = _from_calendar(body) if "BEGIN:VCALENDAR" in text[:2000].upper() else _from_csv(text)
     if not days:
         raise Unreadable(
@@ -30,7 +35,7 @@ def read_holidays(body: bytes) -> list[dt.date]:
 
 def _from_csv(text: str) -> set[dt.date]:
     found: set[dt.date] = set()
-    for at, line in enumerate(csv.reader(io.StringIO(text)), start=1):
+    for at, line in enumerate(_lines(text), start=1):
         cells = [cell.strip() for cell in line if cell.strip()]
         days = []
         for cell in cells:
@@ -44,11 +49,25 @@ def _from_csv(text: str) -> set[dt.date]:
     return found
 
 
+def _lines(text: str) -> Iterator[list[str]]:
+    try:
+        yield from csv.reader(io.StringIO(text))
+    except csv.Error as error:
+        raise Unreadable(
+            f"The list cannot be read: {error}. Give a CSV with a date such as 2026-12-25 in each line."
+        ) from None
+
+
 def _from_calendar(body: bytes) -> set[dt.date]:
     try:
-        events: list[Any] = list(Calendar.from_ical(body).walk("VEVENT"))
-    except (ValueError, IndexError, KeyError) as error:
+        return _events_in(body)
+    except (ValueError, LookupError, TypeError, AttributeError, OverflowError) as error:
+        # The reader of the format lets through what is none, and says so in many ways.
         raise Unreadable(f"The iCalendar file cannot be read: {str(error)[:200]}.") from None
+
+
+def _events_in(body: bytes) -> set[dt.date]:
+    events: list[Any] = list(Calendar.from_ical(body).walk("VEVENT"))
     found: set[dt.date] = set()
     for event in events:
         if "DTSTART" not in event:

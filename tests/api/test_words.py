@@ -53,7 +53,7 @@ class Words(unittest.TestCase):
         shown = ["91.4%", "0.6 points under target 92%", "92%", "Near", "October 2026", "99%"]
         self.assertEqual([span["text"] for span in figures], shown)
         self.assertEqual([span["state"] for span in figures], ["near", "near", None, "near", None, "near"])
-        self.assertIn("91.4 percent, near", figures[0]["spoken"])
+        self.assertIn("91.4%, near", figures[0]["spoken"])
         narrowed = self.spans("{on_time}", members={"route": ["Night freight"]})
         self.assertEqual(narrowed[0]["text"], "93.5%")
 

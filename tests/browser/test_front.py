@@ -1,6 +1,5 @@
 """The front page, notes, finding, reading by keys, presenting, and a scorecard from pasted rows, as people do them."""
 
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.page import PageTest
@@ -75,9 +74,9 @@ class Notes(PageTest):
         self.press("Keep the note")
         self.see("A calm month:")
         self.press("Close")
-        self.wait(lambda: self.one(NIGHT).find_elements(By.CSS_SELECTOR, ".slip"), "the row has the sign")
+        self.wait(lambda: self.all(f"{NIGHT} ~ .shown .slip"), "the row has the sign")
         self.driver.refresh()
-        self.wait(lambda: self.one(NIGHT).find_elements(By.CSS_SELECTOR, ".slip"))
+        self.wait(lambda: self.all(f"{NIGHT} ~ .shown .slip"))
         self.one(NIGHT).click()
         self.press("Take back")
         self.see("Say why it is 93.5%")

@@ -44,7 +44,7 @@ class Reading(PageTest):
         self.open(CARD)
         self.see("3 Short", "10 Near", "21 Met", "4 Beyond", "1 not graded", "2 no reading")
         spoken = [e.get_attribute("aria-label") or "" for e in self.all("[data-instrument=i1] button")]
-        self.assertIn("On-time departures, 91.4 percent, near, 0.6 points under target 92%. Open the workings", spoken)
+        self.assertIn("On-time departures, 91.4%, near, 0.6 points under target 92%. Open the workings", spoken)
 
     def test_another_month_is_read_by_reload_and_back_too(self) -> None:
         self.open(CARD)
@@ -153,7 +153,7 @@ class Reading(PageTest):
         self.assertEqual(acts, ["Make an edition", "Take out", "Share", "Present", "Open the bench"])
         # The scope, the tally, what is asked, the section, its first sheet: its note, then its reading.
         rest = [next(at for at, text in enumerate(said) if text.startswith(begin)) for begin in (
-            "Period", "3", "2 without a word", "–", "A note on this sheet", "On-time departures, 91.4 percent",
+            "Period", "3", "2 without a word", "–", "A note on this sheet", "On-time departures, 91.4%",
         )]  # fmt: skip
         self.assertEqual(rest, sorted(rest), said)
         self.assertEqual(rest[0], 14)

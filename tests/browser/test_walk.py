@@ -110,7 +110,10 @@ class ByKeyboard(PageTest):
         self.wait(lambda: self.one(covering).get_attribute("value") == "October, by keyboard.")
         self.enter("Publish")
         self.wait(lambda: self.client.get(f"/api/editions/{key}").json()["edition"]["state"] == "published")
-        self.see("Withdraw", "October, by keyboard.")
+        self.see("Withdraw")
+        self.driver.switch_to.frame(self.one("iframe"))  # it shows itself as it was published
+        self.see("Published on", "October, by keyboard.")
+        self.driver.switch_to.default_content()
         notes = self.client.get(f"/api/editions/{key}").json()["picture"]["notes"]
         self.assertEqual([note["text"] for note in notes], ["Written **by keyboard**."])
 

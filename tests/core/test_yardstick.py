@@ -186,4 +186,4 @@ class Words(unittest.TestCase):
 
     def test_a_reading_for_a_screen_reader(self) -> None:
         said = words.spoken("On-time departures", "90.8%", "near", "1.2 points under target")
-        self.assertEqual(said, "On-time departures, 90.8 percent, near, 1.2 points under target")
+        self.assertEqual(said, "On-time departures, 90.8%, near, 1.2 points under target")

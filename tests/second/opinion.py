@@ -41,6 +41,11 @@ class Span:
     def year_before(self) -> Span:
         return Span(a_year_before(self.start), self.months, self.days)
 
+    def last_period(self) -> Span:
+        """Of several months the last one; a quarter and a year, as the calendar has them, are periods by themselves."""
+        whole = (self.months == 3 and self.start.month % 3 == 1) or (self.months == 12 and self.start.month == 1)
+        return self if self.months <= 1 or whole else Span(add_months(self.start, self.months - 1), 1)
+
     def each_month(self) -> list[Span]:
         return [Span(add_months(self.start, n), 1) for n in range(self.months)]
 
@@ -208,7 +213,8 @@ class Opinion:
         if name == "year_ago":
             return self.work(first, scope, span.year_before(), now, times)
         if name in ("to_date", "rolling"):
-            start = span.end.replace(month=1, day=1) if name == "to_date" else span.before(tree[2] - 1).start
+            last = span.last_period()
+            start = span.end.replace(month=1, day=1) if name == "to_date" else last.before(tree[2] - 1).start
             if start < self.table.first and name == "rolling":
                 return None  # it would begin before the first row
             return figure(first, self.table.held(scope, start, self.upto(span, now)))
@@ -231,8 +237,10 @@ class Opinion:
             return min(span.end, through)
         if through < now.start:
             return span.start - dt.timedelta(days=1)
-        if span == now.year_before() and now.months:
-            return a_year_before(through)
+        if now.months:  # through the same day, so many months earlier
+            apart = (now.start.year - span.start.year) * 12 + now.start.month - span.start.month
+            month = add_months(through, -apart)
+            return min(span.end, month.replace(day=min(through.day, calendar.monthrange(month.year, month.month)[1])))
         return min(span.end, span.start + (through - now.start))
 
     def rows(self, scope: Scope, span: Span, end: dt.date) -> list[Row]:
@@ -254,8 +262,9 @@ class Opinion:
             else [Span(span.start + dt.timedelta(days=n), 0, 1) for n in range(span.days)]
         )
         lines = [self.line(name, scope, part, span) for part in parts]
-        if self.kpi.nature == "stock":
-            return lines[-1]
+        if self.kpi.nature == "stock":  # the last one that has begun
+            begun = [line for part, line in zip(parts, lines, strict=True) if part.start <= self.table.through]
+            return begun[-1] if begun else lines[-1]
         if self.kpi.nature == "flow":
             total = 0.0
             for part, line in zip(parts, lines, strict=True):
@@ -265,8 +274,12 @@ class Opinion:
                         return None
                     total += line * share
             return total if any(self.share(scope, part, span) for part in parts) else None
-        if any(line is None for line in lines):
+        there = [bool(self.table.held(scope, part.start, min(part.end, self.table.through))) for part in parts]
+        if not any(there):
+            there = [True] * len(parts)
+        if any(line is None and rows for line, rows in zip(lines, there, strict=True)):
             return None
+        parts = [part for part, line in zip(parts, lines, strict=True) if line is not None]
         known = [line for line in lines if line is not None]
         if min(known) == max(known):
             return known[0]

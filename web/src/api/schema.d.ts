@@ -338,7 +338,8 @@ export interface paths {
          * @description A saved scorecard as it reads, for its own scope or another one.
          *
          *     Members are named by their segment, as in ``?period=2026-10&route=Northway&route=Eastway``. data: the page itself, with nothing drawn, instead of its
-         *     pictures. assume: an assumption and the value it is tried with, as in ``assume=fuel-price:1.1``.
+         *     pictures. assume: an assumption, by its key or its handle, and the value it is tried with, as in ``assume=fuel_price:1.1``.
+         *     What is named and is not there is refused.
          */
         get: operations["read_page_of_api_scorecards__key__page_get"];
         put?: never;
@@ -498,6 +499,26 @@ export interface paths {
          * @description Freeze a scorecard as it reads now, with everything it takes to draw and explain it, as a draft.
          */
         post: operations["make_edition_api_editions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/editions/{key}/drawing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Draw Edition
+         * @description The sheets of an edition as they were, each as small as a stamp, in their places. They never change.
+         */
+        get: operations["draw_edition_api_editions__key__drawing_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -8498,6 +8519,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EditionOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draw_edition_api_editions__key__drawing_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stamp"][];
                 };
             };
             /** @description A problem document (RFC 9457) */

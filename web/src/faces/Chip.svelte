@@ -7,6 +7,7 @@
   import { whole } from './whole'
   import { told, type FaceProps } from './looks'
   import { lists } from './names.svelte'
+  import Press from './Press.svelte'
 
   let { picture, mini = false, open }: FaceProps = $props()
   const many = $derived(lists(picture))
@@ -40,9 +41,10 @@
     <div class="members" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
       {#each picture.readings as reading (reading.key)}
         <div class="item">
-          <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={told(reading)}>
-            <StateChip {reading} whole />
-          </button>
+          <div class="pressed">
+            <Press {reading} {open} tip={told(reading)} />
+            <span class="seen" aria-hidden="true"><StateChip {reading} whole /></span>
+          </div>
           <span class="name"><MemberName {picture} {reading} /></span>
         </div>
       {/each}
@@ -92,20 +94,18 @@
     font-size: 13px;
     border-bottom: 1px solid var(--rule);
   }
-  button {
+  .pressed {
+    position: relative;
     grid-row: 1;
     grid-column: 1 / -1;
     display: grid;
     grid-template-columns: subgrid;
     align-items: center;
     padding: 0 4px;
-    cursor: pointer;
   }
-  button > :global(*) {
+  .seen {
+    display: grid;
     grid-column: 2;
-  }
-  button:hover {
-    background: var(--accent-tint);
   }
   .name {
     grid-area: 1 / 1;

@@ -8,6 +8,7 @@
   import Sign from '../parts/Sign.svelte'
   import { told, type FaceProps } from './looks'
   import { sized } from '../parts/sized'
+  import Press from './Press.svelte'
 
   interface Props extends FaceProps {
     One: Component<FaceProps>
@@ -58,20 +59,16 @@
   >
     {#each picture.readings as reading (reading.key)}
       <div class="item" class:dim={dim(reading)}>
-        <button
-          class="one"
-          onclick={() => open?.(reading)}
-          aria-label={reading.spoken}
-          data-tip={told(reading)}
-        >
-          <span class="drawing"
+        <div class="one">
+          <Press {reading} {open} tip={told(reading)} />
+          <span class="drawing" aria-hidden="true"
             ><One picture={one(reading)} {look} mini={shrinks && width / columns < 210} /></span
           >
-          <span class="foot">
+          <span class="foot" aria-hidden="true">
             {#if figured}<b class:none={reading.value === null}>{reading.shown}</b>{/if}
             <Sign state={reading.state} />
           </span>
-        </button>
+        </div>
         <span class="name" class:rest={reading.role === 'rest'}
           ><MemberName {picture} {reading} />{#if reading.word}&nbsp;<NoteSign
               wanted={reading.word === 'wanted'}
@@ -108,16 +105,12 @@
     min-width: 0;
     min-height: 0;
     padding: 21px 3px 2px;
-    border-radius: 3px;
-    cursor: pointer;
+    position: relative;
   }
   /* Of a crowd only what is in sight is laid out. */
   .crowd .item {
     content-visibility: auto;
     contain-intrinsic-size: auto 110px;
-  }
-  .one:hover {
-    background: var(--accent-tint);
   }
   .name {
     grid-area: 1 / 1;

@@ -17,6 +17,7 @@
     grab?: Grab
   }
   let { picture, shade = null, form = 'line', height: H = 122, chosen, choose, grab }: Props = $props()
+  const LEAST = 24 // px, of what is pressed
   let width = $state(600)
   const points = $derived(picture.points)
   const zero = $derived(picture.axis.zero)
@@ -61,6 +62,24 @@
   let svg = $state<SVGSVGElement | null>(null)
   const where = (event: PointerEvent) => 1 - placed(svg!, event).y / H
   const lastMark = $derived(points.at(-1)?.mark ?? null)
+  const at = $derived(Math.max(0, chosen ? points.findIndex((one) => one.key === chosen) : points.length - 1))
+  const chooseAt = (i: number) =>
+    points.length && choose?.(points[Math.min(points.length - 1, Math.max(0, Math.floor(i)))]!.key)
+  const WALKS: Record<string, (i: number) => number> = {
+    ArrowLeft: (i) => i - 1,
+    ArrowDown: (i) => i - 1,
+    ArrowRight: (i) => i + 1,
+    ArrowUp: (i) => i + 1,
+    Home: () => 0,
+    End: () => points.length - 1,
+  }
+  function walk(event: KeyboardEvent) {
+    const to = WALKS[event.key]
+    if (!to) return
+    event.preventDefault()
+    event.stopPropagation() // the page steps through its periods by arrows too
+    chooseAt(to(at))
+  }
   const told = (i: number) => {
     const point = points[i]!
     const state = stateOf(point.state)?.name
@@ -74,6 +93,18 @@
       .join(', ')
   }
 </script>
+
+{#snippet names()}
+  {#each points as point, i (point.key)}
+    <span style:width="{step}px" title={told(i)}
+      >{i % every === 0 ? label(i) : ''}{#if choose && step >= LEAST}<button
+          aria-label={told(i)}
+          aria-pressed={point.key === chosen}
+          onclick={() => choose?.(point.key)}
+        ></button>{/if}</span
+    >
+  {/each}
+{/snippet}
 
 <div class="history">
   <div
@@ -196,19 +227,26 @@
         >
       {/if}
     </svg>
-    <div class="names small soft" style:--tall="{H}px">
-      {#each points as point, i (point.key)}
-        {#if choose}
-          <button
-            style:width="{step}px"
-            title={told(i)}
-            aria-label={told(i)}
-            aria-pressed={point.key === chosen}
-            onclick={() => choose?.(point.key)}>{i % every === 0 ? label(i) : ''}</button
-          >
-        {:else}<span style:width="{step}px" title={told(i)}>{i % every === 0 ? label(i) : ''}</span>{/if}
-      {/each}
-    </div>
+    {#if choose && step < LEAST}
+      <!-- Too narrow to be pressed one by one: pressed where they stand, or walked through by keys. -->
+      <div
+        class="names small soft slide"
+        style:--tall="{H}px"
+        role="slider"
+        tabindex="0"
+        aria-label="Period"
+        aria-valuemin="1"
+        aria-valuemax={points.length}
+        aria-valuenow={at + 1}
+        aria-valuetext={points[at] ? told(at) : ''}
+        onclick={(event) => chooseAt((event.clientX - event.currentTarget.getBoundingClientRect().x) / step)}
+        onkeydown={walk}
+      >
+        {@render names()}
+      </div>
+    {:else}
+      <div class="names small soft" style:--tall="{H}px">{@render names()}</div>
+    {/if}
   </div>
 </div>
 
@@ -252,7 +290,7 @@
   }
   .names {
     display: flex;
-    height: 20px;
+    height: 24px;
   }
   .names > * {
     flex: none;
@@ -260,20 +298,22 @@
     white-space: nowrap;
     overflow: visible;
     font-size: 11px;
-    line-height: 20px;
+    line-height: 24px;
+  }
+  .names span {
+    position: relative;
   }
   /* A period is chosen by pressing anywhere in its column. */
-  .names button {
-    position: relative;
-    cursor: pointer;
-  }
-  .names button::before {
+  .names button,
+  .slide span::before {
     content: '';
     position: absolute;
     inset: calc(var(--tall) * -1) 0 0;
+    cursor: pointer;
   }
-  .names button:hover::before,
-  .names button:focus-visible::before {
+  .names button:hover,
+  .names button:focus-visible,
+  .slide span:hover::before {
     background: color-mix(in srgb, var(--accent) 10%, transparent);
   }
 </style>

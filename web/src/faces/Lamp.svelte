@@ -6,6 +6,7 @@
   import Sign from '../parts/Sign.svelte'
   import { told as inFull, type FaceProps } from './looks'
   import { lists } from './names.svelte'
+  import Press from './Press.svelte'
 
   let { picture, look, mini = false, open }: FaceProps = $props()
   const many = $derived(lists(picture))
@@ -40,10 +41,12 @@
   <div class="listing">
     <div class="members" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
       {#each picture.readings as reading (reading.key)}
-        <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={inFull(reading)}>
+        <div class="pressed">
+          <Press {reading} {open} tip={inFull(reading)} />
           {@render light(reading, 26)}
-          <span class="name">{reading.label}<span class="told">{told(reading)}</span></span>
-        </button>
+          <span class="name" aria-hidden="true">{reading.label}<span class="told">{told(reading)}</span></span
+          >
+        </div>
       {/each}
     </div>
     {#if more}<p class="more-rows">{more} more</p>{/if}
@@ -107,18 +110,14 @@
     overflow: hidden auto;
     position: relative;
   }
-  button {
+  .pressed {
+    position: relative;
     display: flex;
     align-items: center;
     gap: 9px;
     padding: 4px;
     text-align: left;
-    border-radius: 3px;
     min-width: 0;
-    cursor: pointer;
-  }
-  button:hover {
-    background: var(--accent-tint);
   }
   .name {
     min-width: 0;

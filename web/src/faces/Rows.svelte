@@ -11,6 +11,7 @@
   import { lists } from './names.svelte'
   import { FINGER, SHOWN, touch } from '../parts/touch.svelte'
   import { sized } from '../parts/sized'
+  import Press from './Press.svelte'
 
   interface Props {
     picture: Picture
@@ -89,21 +90,17 @@
       <Windowed items={picture.readings} height={ROW} key={(reading) => reading.key} {bed}>
         {#snippet row(reading, i)}
           <div role="listitem" class="item" class:rest={reading.role === 'rest'} class:dim={dim(reading)}>
-            <button
-              class="row"
-              onclick={() => open?.(reading)}
-              aria-label={reading.spoken}
-              data-tip={told(reading)}
-            >
-              <span class="scale">{@render drawn(reading, i)}</span>
-              <span class="shown" class:none={reading.value === null}
+            <div class="row">
+              <Press {reading} {open} tip={told(reading)} />
+              <span class="scale" aria-hidden="true">{@render drawn(reading, i)}</span>
+              <span class="shown" aria-hidden="true" class:none={reading.value === null}
                 >{#if reading.word}<NoteSign
                     wanted={reading.word === 'wanted'}
                     size={12}
                   />&nbsp;{/if}{reading.shown}</span
               >
-              <span class="tail">{@render tail(reading)}</span>
-            </button>
+              <span class="tail" aria-hidden="true">{@render tail(reading)}</span>
+            </div>
             <span class="name"><MemberName {picture} {reading} /></span>
           </div>
         {/snippet}
@@ -173,13 +170,10 @@
     margin: 0 -4px;
     padding: 1px 4px 0;
     text-align: left;
-    cursor: pointer;
+    position: relative;
   }
   .row .scale {
     grid-column: 2;
-  }
-  button.row:hover {
-    background: var(--accent-tint);
   }
   .axis-row {
     overflow: hidden;

@@ -6,6 +6,7 @@
   import Sign from '../parts/Sign.svelte'
   import { told as inFull, type FaceProps } from './looks'
   import { lists } from './names.svelte'
+  import Press from './Press.svelte'
 
   let { picture, mini = false, open }: FaceProps = $props()
   const many = $derived(lists(picture))
@@ -42,9 +43,10 @@
   <div class="listing">
     <div class="plates" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
       {#each picture.readings as reading (reading.key)}
-        <button onclick={() => open?.(reading)} aria-label={reading.spoken} data-tip={inFull(reading)}>
-          {@render plate(reading)}
-        </button>
+        <div class="pressed">
+          <Press {reading} {open} tip={inFull(reading)} />
+          <span class="seen" aria-hidden="true">{@render plate(reading)}</span>
+        </div>
       {/each}
     </div>
     {#if more}<p class="more-rows">{more} more</p>{/if}
@@ -54,6 +56,10 @@
 {/if}
 
 <style>
+  .seen {
+    display: block;
+    height: 100%;
+  }
   .plate {
     display: flex;
     align-items: center;
@@ -86,11 +92,11 @@
     overflow: hidden auto;
     position: relative;
   }
-  button {
+  .pressed {
+    position: relative;
     min-width: 0;
-    cursor: pointer;
   }
-  button:hover {
+  .pressed:hover {
     outline: 2px solid var(--accent);
     outline-offset: 1px;
   }

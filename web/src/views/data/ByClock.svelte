@@ -57,6 +57,7 @@
     clock: body.clock,
     how: body.how,
     most_gone: body.most_gone,
+    superseded: body.superseded,
     token: body.token,
   })
   const put = (body: Change) =>

@@ -17,6 +17,7 @@ export function fresh(): Change {
     clock: { every: 'day', at: '06:00', weekday: 0, day: 1, zone: zoneHere() },
     how: 'replace',
     most_gone: 0.2,
+    superseded: 'dropped',
     token: null,
   }
 }

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** One edition: beside another one or now, its covering note, what it can be taken out as, and who may read it. */
-  import { push } from 'svelte-spa-router'
+  import { push, router } from 'svelte-spa-router'
   import { api, attempt, got, seen, words, type Schemas } from '../../api/client'
   import { when } from '../../api/days'
   import Choices from '../../parts/Choices.svelte'
@@ -13,8 +13,10 @@
 
   let { params }: { params: { id: string } } = $props()
   let held = $state.raw<Schemas['EditionPage'] | null>(null)
-  let beside = $state('now')
-  let shown = $state<'differs' | 'page'>('differs')
+  /** What it is laid beside, by the address; nothing where the page is shown as it was. */
+  const asked = $derived(new URLSearchParams(router.querystring ?? '').get('beside') ?? '')
+  const shown = $derived(asked ? 'differs' : 'page')
+  const beside = $derived(asked || 'now')
   let editions = $state.raw<Edition[]>([])
   let found = $state.raw<Schemas['SideBySide'] | null>(null)
   let failed = $state('')
@@ -118,41 +120,52 @@
         <h1>{edition.title}, edition {edition.number}</h1>
         <p class="sentence">
           {edition.period_label} as {edition.state === 'draft' ? 'drafted' : 'published'} on
-          <span>{when(edition.published_at ?? edition.made_at)}</span>, beside
-          <Slot text={besideName} label="Beside">
-            {#snippet children(close)}
-              <Choices
-                choices={others}
-                chosen={beside}
-                choose={(key) => {
-                  beside = key
-                  close()
-                }}
-              />
-            {/snippet}
-          </Slot>, showing
-          <Slot
-            text={shown === 'differs' ? 'what differs' : 'the page as it was'}
-            label="Showing"
-            width={200}
-          >
-            {#snippet children(close)}
-              <Choices
-                choices={[
-                  { key: 'differs', name: 'what differs' },
-                  { key: 'page', name: 'the page as it was' },
-                ]}
-                chosen={shown}
-                choose={(key) => {
-                  shown = key as typeof shown
-                  close()
-                }}
-              />
-            {/snippet}
-          </Slot>
+          <span>{when(edition.published_at ?? edition.made_at)}</span>{#if shown === 'page'}.
+            <a class="slot" href="#/editions/{edition.id}?beside=now"
+              >{found ? `${found.restated} of ${found.counted} readings differ now` : 'What differs now'}</a
+            >{:else}, beside
+            <Slot text={besideName} label="Beside">
+              {#snippet children(close)}
+                <Choices
+                  choices={others}
+                  chosen={beside}
+                  choose={(key) => {
+                    close()
+                    void push(`/editions/${params.id}?beside=${key}`)
+                  }}
+                />
+              {/snippet}
+            </Slot>; or <a class="slot" href="#/editions/{edition.id}">the page as it was</a>
+          {/if}
         </p>
       </div>
       <div class="acts">
+        {#if shown === 'page'}
+          {#if editions.length > 1}
+            <Slot text="Others" label="Other editions" width={260}>
+              {#snippet children()}
+                <nav class="others" aria-label="Editions of this scorecard">
+                  {#each editions as one (one.id)}<EditionRow
+                      edition={counted(one)}
+                      here={one.id === edition.id}
+                    />{/each}
+                </nav>
+              {/snippet}
+            </Slot>
+          {/if}
+          <Slot text="Take out" label="Take out" width={290}>
+            {#snippet children()}
+              <div class="panel"><TakeOut of={{ edition: edition.id }} {sheets} /></div>
+            {/snippet}
+          </Slot>
+          <Slot text="Share" label="Share" width={300}>
+            {#snippet children()}
+              <div class="panel">
+                {#key edition.id}<Links of={{ edition: edition.id }} />{/key}
+              </div>
+            {/snippet}
+          </Slot>
+        {/if}
         {#if edition.state === 'draft'}
           <button class="act" onclick={drop}>Throw away</button>
           <button class="act main" onclick={publish}>Publish</button>
@@ -194,19 +207,29 @@
         {edition.why}
       </p>
     {/if}
-    <div class="columns" class:whole={shown === 'page'}>
-      <nav class="sheet list" aria-label="Editions of this scorecard">
-        <h2>Editions</h2>
-        {#each editions as one (one.id)}<EditionRow
-            edition={counted(one)}
-            here={one.id === edition.id}
-          />{/each}
-      </nav>
-      <div class="sheet middle">
-        {#if shown === 'page'}
-          <iframe title="{edition.title}, edition {edition.number}" src="/api/editions/{edition.id}/leaf"
-          ></iframe>
-        {:else}
+    {#if shown === 'page'}
+      {#if edition.state === 'draft'}
+        <section class="sheet middle draft">
+          <h2>Covering note</h2>
+          {@render covering()}
+        </section>
+      {/if}
+      <iframe
+        class="sheet"
+        class:low={edition.state === 'draft'}
+        title="{edition.title}, edition {edition.number}"
+        src="/api/editions/{edition.id}/leaf?version={edition.version}"
+      ></iframe>
+    {:else}
+      <div class="columns">
+        <nav class="sheet list" aria-label="Editions of this scorecard">
+          <h2>Editions</h2>
+          {#each editions as one (one.id)}<EditionRow
+              edition={counted(one)}
+              here={one.id === edition.id}
+            />{/each}
+        </nav>
+        <div class="sheet middle">
           {#if found}<Differences
               {found}
               names={beside === 'now'
@@ -216,47 +239,52 @@
             />
           {:else if !failed}<p class="soft">Laying both side by side…</p>{/if}
           <h2 class="covering">Covering note</h2>
-          {#if edition.state === 'draft'}
-            <input
-              class="type-in"
-              aria-label="Title"
-              maxlength="120"
-              bind:value={title}
-              onchange={() => act(keep)}
-            />
-            <textarea
-              class="type-in"
-              aria-label="Covering note"
-              rows="4"
-              maxlength="20000"
-              bind:value={note}
-              onchange={() => act(keep)}
-              placeholder="What the reader should know first: what happened, and what is done about it."
-            ></textarea>
-          {:else if edition.note}<p class="said">{edition.note}</p>
-          {:else}<p class="soft">It was published without one.</p>{/if}
-          <p class="small soft">
-            made {when(edition.made_at)}{edition.made_by ? ` by ${edition.made_by}` : ''}{edition.by_clock
-              ? ', by the calendar'
-              : ''}{restated(counted(edition)) ? ` · ${restated(counted(edition))}` : ''}
-          </p>
-        {/if}
+          {@render covering()}
+        </div>
+        <aside>
+          <section class="sheet panel">
+            <h2>Take out</h2>
+            <TakeOut of={{ edition: edition.id }} {sheets} />
+          </section>
+          <section class="sheet panel">
+            <h2>Shared</h2>
+            {#key edition.id}<Links of={{ edition: edition.id }} />{/key}
+          </section>
+        </aside>
       </div>
-      <aside>
-        <section class="sheet panel">
-          <h2>Take out</h2>
-          <TakeOut of={{ edition: edition.id }} {sheets} />
-        </section>
-        <section class="sheet panel">
-          <h2>Shared</h2>
-          {#key edition.id}<Links of={{ edition: edition.id }} />{/key}
-        </section>
-      </aside>
-    </div>
+    {/if}
   </main>
 {:else}
   <main class="page"><p class="soft">Reading…</p></main>
 {/if}
+
+{#snippet covering()}
+  {#if edition}
+    {#if edition.state === 'draft'}
+      <input
+        class="type-in"
+        aria-label="Title"
+        maxlength="120"
+        bind:value={title}
+        onchange={() => act(keep)}
+      />
+      <textarea
+        class="type-in"
+        aria-label="Covering note"
+        rows="4"
+        maxlength="20000"
+        bind:value={note}
+        onchange={() => act(keep)}
+        placeholder="What the reader should know first: what happened, and what is done about it."></textarea>
+    {:else if edition.note}<p class="said">{edition.note}</p>
+    {:else}<p class="soft">It was published without one.</p>{/if}
+    <p class="small soft">
+      made {when(edition.made_at)}{edition.made_by ? ` by ${edition.made_by}` : ''}{edition.by_clock
+        ? ', by the calendar'
+        : ''}{restated(counted(edition)) ? ` · ${restated(counted(edition))}` : ''}
+    </p>
+  {/if}
+{/snippet}
 
 <style>
   .acts {
@@ -275,12 +303,6 @@
     gap: 12px;
     align-items: start;
   }
-  .whole {
-    grid-template-columns: minmax(0, 1fr);
-  }
-  .whole > :not(.middle) {
-    display: none;
-  }
   .list {
     overflow: hidden;
   }
@@ -298,6 +320,13 @@
   .middle {
     padding: 14px 16px 16px;
   }
+  .draft {
+    margin-bottom: 12px;
+  }
+  .others {
+    max-height: 60vh;
+    overflow: auto;
+  }
   .covering {
     margin: 18px 0 6px;
   }
@@ -312,9 +341,11 @@
   iframe {
     display: block;
     width: 100%;
-    height: calc(100vh - 190px);
+    height: calc(100vh - 134px);
     min-height: 420px;
-    border: none;
+  }
+  .low {
+    height: calc(100vh - 360px);
   }
   @media (max-width: 1000px) {
     .columns {

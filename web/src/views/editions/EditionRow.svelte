@@ -1,6 +1,7 @@
 <script lang="ts">
   /** One edition in a list. */
-  import { restated, standing, type Edition } from './told'
+  import Standing from './Standing.svelte'
+  import type { Edition } from './told'
 
   let {
     edition,
@@ -12,8 +13,7 @@
 <a href="#/editions/{edition.id}" class:here aria-current={here ? 'page' : undefined}>
   <b>{edition.number} · {titled ? `${edition.title}, ` : ''}{edition.period_label}</b>
   <span class="small soft">
-    {#if edition.state === 'withdrawn'}<s>{standing(edition)}</s> withdrawn: {edition.why}
-    {:else}{standing(edition)}{restated(edition) ? ` · ${restated(edition)}` : ''}{/if}
+    <Standing {edition} />
   </span>
 </a>
 

@@ -1,7 +1,8 @@
 <script lang="ts">
   /** Every edition, by the scorecard it is of. */
   import { api, got, words } from '../../api/client'
-  import EditionRow from './EditionRow.svelte'
+  import Stamps from '../../parts/Stamps.svelte'
+  import Standing from './Standing.svelte'
   import type { Edition } from './told'
 
   let editions = $state.raw<Edition[] | null>(null)
@@ -42,7 +43,20 @@
     {#each groups as group (group[0]!.scorecard)}
       <section class="sheet">
         <h2><a href="#/scorecards/{group[0]!.scorecard}">{group[0]!.title}</a></h2>
-        {#each group as edition (edition.id)}<EditionRow {edition} />{/each}
+        <div class="cards">
+          {#each group as edition (edition.id)}
+            <a class="card" href="#/editions/{edition.id}">
+              <Stamps
+                of="edition/{edition.id}"
+                fetch={() =>
+                  got(api.GET('/api/editions/{key}/drawing', { params: { path: { key: edition.id } } }))}
+              />
+              <b>{edition.number} · {edition.period_label}</b>
+              <span class="small soft"><Standing {edition} /></span>
+              <span class="small words">{edition.note}</span>
+            </a>
+          {/each}
+        </div>
       </section>
     {/each}
   </div>
@@ -58,12 +72,33 @@
 <style>
   .groups {
     display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(min(380px, 100%), 1fr));
     gap: 12px;
-    align-items: start;
   }
-  section {
+  .cards {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(min(280px, 100%), 1fr));
+    gap: 18px;
+    padding: 14px 16px 16px;
+  }
+  .card {
+    display: grid;
+    gap: 3px;
+    align-content: start;
+    overflow-wrap: anywhere;
+  }
+  .card b {
+    margin-top: 5px;
+    font-weight: 640;
+  }
+  .card:hover b {
+    color: var(--accent);
+  }
+  .words {
+    display: -webkit-box;
     overflow: hidden;
+    -webkit-box-orient: vertical;
+    -webkit-line-clamp: 3;
+    line-clamp: 3;
   }
   h2 {
     padding: 12px 16px 8px;

@@ -18,7 +18,7 @@
   import { emptyCard } from '../scorecards/compose'
   import FirstMinute from './FirstMinute.svelte'
   import { ago, lookedBefore, pins } from './looked'
-  import Stamps from './Stamps.svelte'
+  import Stamps from '../../parts/Stamps.svelte'
 
   const opened = now()
   const looked = lookedBefore(opened)
@@ -327,7 +327,11 @@
               >
             </div>
             <a class="drawing" href="#/scorecards/{card.id}" tabindex="-1" aria-hidden="true"
-              ><Stamps id={card.id} glance={card.glance} /></a
+              ><Stamps
+                of={card.glance && `${card.id}/${card.glance}`}
+                fetch={() =>
+                  got(api.GET('/api/front/drawings/{key}', { params: { path: { key: card.id } } }))}
+              /></a
             >
             {#if card.tally.length}<Tally tally={card.tally} thin brief />
             {:else if !card.sheets}<p class="small soft">

@@ -79,7 +79,9 @@
   const assumed = $derived(
     new URLSearchParams(scoped).getAll('assume').map((text): [string, number] => {
       const at = text.lastIndexOf(':')
-      return [text.slice(0, at), Number(text.slice(at + 1))]
+      const name = text.slice(0, at) // its handle, where somebody wrote the address
+      const key = session.picture?.assumptions?.find((one) => one.handle === name)?.key ?? name
+      return [key, Number(text.slice(at + 1))]
     }),
   )
   $effect(() => {
@@ -405,6 +407,9 @@
       {#if session.problem || session.refused || failed}
         <p class="note" role="alert">
           {session.problem || session.refused || failed}
+          {#if session.problem && session.unknown}<a class="act" href="#/scorecards/{session.id}"
+              >Read the whole page</a
+            >{/if}
           <button
             class="act quiet"
             onclick={() => {

@@ -9,6 +9,7 @@
   import { kindOf, lists } from '../../faces/names.svelte'
   import SheetNotes from '../../parts/SheetNotes.svelte'
   import StateChip from '../../parts/StateChip.svelte'
+  import Press from '../../faces/Press.svelte'
 
   interface Props {
     instrument: Instrument
@@ -40,6 +41,7 @@
           ? 'best inside a range'
           : '',
   )
+  const unsaid = $derived(grab || paper ? undefined : 'true')
   const figured = $derived(!many && !kind.states)
   const legend = $derived(
     instrument.legend ??
@@ -119,29 +121,32 @@
     </div>
   {:else if kind.steps && tick && reading.steps.length}
     <div class="one f-pips">
-      <button
-        class="figures"
-        onclick={() => open(reading)}
-        aria-label="{reading.spoken}. Open the workings"
-        data-tip={told(reading)}>{@render figures()}</button
-      >
+      <div class="figures placed">
+        <Press {reading} {open} tip={told(reading)} also=". Open the workings" />
+        <span aria-hidden="true">{@render figures()}</span>
+      </div>
       <span class="face"><Face {face} {picture} {look} {tick} /></span>
     </div>
   {:else}
-    <svelte:element
-      this={grab || paper ? 'div' : 'button'}
+    <div
       role={grab ? 'group' : paper ? 'img' : undefined}
-      class="one f-{face}"
-      onclick={() => !grab && open(reading)}
-      aria-label={grab ? undefined : paper ? reading.spoken : `${reading.spoken}. Open the workings`}
-      data-tip={grab ? undefined : told(reading)}
+      class="one placed f-{face}"
+      aria-label={paper && !grab ? reading.spoken : undefined}
     >
-      {#if figured && kind.figure === 'above'}<span class="figures">{@render figures()}</span>{/if}
-      <span class="face"><Face {face} {picture} {look} {grab} /></span>
-      {#if figured && kind.figure !== 'above'}<span class="figures">{@render figures()}</span>{/if}
+      {#if unsaid}<Press {reading} {open} tip={told(reading)} also=". Open the workings" />{/if}
+      <!-- Its name says all of it; what is drawn and written says it again. -->
+      {#if figured && kind.figure === 'above'}<span class="figures" aria-hidden={unsaid}
+          >{@render figures()}</span
+        >{/if}
+      <span class="face" aria-hidden={unsaid}><Face {face} {picture} {look} {grab} /></span>
+      {#if figured && kind.figure !== 'above'}<span class="figures" aria-hidden={unsaid}
+          >{@render figures()}</span
+        >{/if}
       {#if paper && kind.states}<span class="apart">{reading.spoken}</span>{/if}
-      {#if !figured && below && reading.status !== 'graded'}<span class="small soft">{below}</span>{/if}
-    </svelte:element>
+      {#if !figured && below && reading.status !== 'graded'}<span class="small soft" aria-hidden={unsaid}
+          >{below}</span
+        >{/if}
+    </div>
   {/if}
   {#if legend}<Legend {picture} asked={instrument.legend === true} />{/if}
   {#if picture.notes.length}<p class="small soft notes">{picture.notes.join(' · ')}</p>{/if}
@@ -211,8 +216,9 @@
     min-height: 0;
     gap: 4px;
     text-align: left;
-    border-radius: 3px;
-    cursor: pointer;
+  }
+  .placed {
+    position: relative;
   }
   .one.f-ranked .face,
   .one.f-bar .face,

@@ -56,6 +56,8 @@ export class Session {
   version = $state(0)
   /** Why it cannot be read; gone with the next reading. */
   problem = $state('')
+  /** Whether the address names something that is not there. */
+  unknown = $state(false)
   /** Why a change was not kept; it stays until one is, or until it was seen. */
   refused = $state('')
   missing = $state(false)
@@ -119,9 +121,12 @@ export class Session {
     try {
       this.picture = (await this.readKept()) ?? (await this.readTried())
       this.problem = ''
+      this.unknown = false
       return this.picture.waiting
     } catch (error) {
       this.problem = words(error)
+      this.unknown =
+        error instanceof Refusal && ['no-segment', 'no-member', 'no-assumption'].includes(error.problem.type)
     }
   })
 

@@ -1,23 +1,27 @@
 <script lang="ts" module>
-  import type { Schemas } from '../../api/client'
+  import type { Schemas } from '../api/client'
 
   const RESTS_MS = 120 // what is only scrolled past is not asked for
   const MOST = 400
-  /** Drawings that were fetched, by scorecard and glance; the oldest is given up first. */
+  /** Drawings that were fetched, by what they are of; the oldest is given up first. */
   const known = new Map<string, Schemas['Stamp'][]>()
 </script>
 
 <script lang="ts">
-  /** A scorecard as small as a stamp: its sheets in their places, drawn from what they read. */
-  import { api, got } from '../../api/client'
+  /** A page as small as a stamp: its sheets in their places, drawn from what they read. */
   import { HIGH, ROW, W, strokes } from './stamp'
 
-  let { id, glance }: { id: string; glance: string } = $props()
+  interface Props {
+    /** What the drawing is of, as it stands; nothing is drawn of "". */
+    of: string
+    fetch: () => Promise<unknown>
+  }
+  let { of, fetch }: Props = $props()
   let stamps = $state.raw<Schemas['Stamp'][]>([])
   const drawing = $derived(strokes(stamps))
   $effect(() => {
-    if (!glance) return
-    const place = `${id}/${glance}`
+    if (!of) return
+    const place = of
     const held = known.get(place)
     if (held) {
       stamps = held
@@ -25,9 +29,7 @@
     }
     const timer = setTimeout(async () => {
       try {
-        const found = (await got(
-          api.GET('/api/front/drawings/{key}', { params: { path: { key: id } } }),
-        )) as Schemas['Stamp'][]
+        const found = (await fetch()) as Schemas['Stamp'][]
         known.set(place, found)
         if (known.size > MOST) known.delete(known.keys().next().value!)
         stamps = found

@@ -1,6 +1,6 @@
 /** A scorecard as small as a stamp, drawn as few paths: one for each colour and kind of line, however many sheets. */
-import type { Schemas } from '../../api/client'
-import { colour } from '../../api/states.svelte'
+import type { Schemas } from '../api/client'
+import { colour } from '../api/states.svelte'
 
 export interface Stroke {
   d: string
