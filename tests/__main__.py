@@ -1,11 +1,13 @@
 """Run every test over one MariaDB and one server; write the counts for ``check``.
 
 python -m tests [RESULTS] [PATTERN]: PATTERN picks modules, as in ``core`` or ``browser.test_bench``, or several with commas
-between; with ! before it, all others; ``browser=1/2`` is every second of them.
+between, or single tests as in ``api.test_links.Links.test_…``; with ! before it, all others; ``browser=1/2`` is every
+second of them.
 """
 
 from __future__ import annotations
 
+import re
 import signal
 import sys
 import time
@@ -53,7 +55,8 @@ def main(results: str | None = None, pattern: str = "") -> int:
         f"tests.{folder}.{path.stem}" for folder in FOLDERS for path in sorted((here / folder).glob("test_*.py"))
     ]
     named = pattern.removeprefix("!").split(",")
-    wanted = [name for name in modules if any(one in name for one in named) != pattern.startswith("!")]
+    single = [f"tests.{one}" for one in named if re.search(r"\.[A-Z]", one)]
+    wanted = [name for name in modules if any(one in name for one in named) != pattern.startswith("!")] + single
     for name in wanted[first - 1 :: parts]:
         suite.addTests(unittest.defaultTestLoader.loadTestsFromName(name))
     try:

@@ -48,7 +48,9 @@ class SecondWorld(unittest.TestCase):
                 continue
             for where in self.filled(path):
                 for params in next((found for end, found in ASKED.items() if path.endswith(end)), [{}]):
-                    params = {name: self.at.keys["kpis"][0] if value == "KPI" else value for name, value in params.items()}
+                    params = {
+                        name: self.at.keys["kpis"][0] if value == "KPI" else value for name, value in params.items()
+                    }
                     answer = self.get(where, **params)
                     told = f"{where} {params}: {answer.status_code} {answer.text[:300]}"
                     allowed = {200} if not path.endswith(PARTLY) else {200, 404, 409, 415, 422}
@@ -96,6 +98,38 @@ class SecondWorld(unittest.TestCase):
         self.assertEqual(len(front["drafts"]), 1)
         self.assertEqual(len(front["cards"]), 3)
         world.until(lambda: self.get("/api/front").json(), lambda found: all(card["glance"] for card in found["cards"]))
+
+    def test_a_condition_whose_rows_are_blank_is_told(self) -> None:
+        made = self.at.ok("post", "/api/datasets", files={"file": ("Fahrten.csv", "Tag;Ort;Sitze;Verspätung\n2026-05-01;A;;75\n2026-05-02;A;;90\n2026-05-03;A;40;5\n2026-05-04;B;30;5\n".encode())})  # fmt: skip
+        late = next(c["name"] for c in made["columns"] if c["name"].startswith("versp"))
+        body = {"handle": "spaet", "name": "Sitze, verspätet", "dataset": made["id"], "formula": f"sum(sitze where {late} > 60)"}  # fmt: skip
+        kpi = self.at.ok("post", "/api/kpis", json=body)["id"]
+        self.addCleanup(self.drop, "datasets", made["id"])
+        self.addCleanup(self.drop, "kpis", kpi)
+        ask = {"instrument": {"id": "i", "kpi": kpi, "face": "figure", "marks": []}, "scope": {"period": "2026-05"}}
+        told = self.at.ok("post", "/api/scorecards/workings", json=ask)
+        self.assertEqual(told["verdict"], f"no reading: no row where {late} > 60 has a figure for sitze")
+        self.assertEqual(told["parts"][0]["figure"], "nothing: 2 of 4 rows are read, and sitze is blank in all of them")
+        ask["scope"]["members"] = {"ort": ["B"]}  # type: ignore[index]
+        told = self.at.ok("post", "/api/scorecards/workings", json=ask)
+        self.assertEqual(told["parts"][0]["figure"], "0")  # no row is late: nothing to add up is 0
+
+    def drop(self, kind: str, key: str) -> None:
+        self.at.ok("delete", f"/api/{kind}/{key}", headers=self.at.tag(f"/api/{kind}/{key}"))
+
+    def test_what_is_drawn_is_what_the_page_says(self) -> None:
+        card = self.at.keys["scorecards"][0]
+        path = f"/api/scorecards/{card}/page?period=2026-09"
+        page, picture = self.get(f"{path}&data=true").json(), self.get(path).json()
+        compared = 0
+        for sheet, drawn in zip(page["sheets"], picture["instruments"], strict=True):
+            by_key = {reading["key"]: reading for reading in sheet["readings"]}
+            for reading in drawn["readings"]:
+                if reading["key"] in by_key:
+                    for what in ("value", "gap", "attainment", "headroom", "state"):
+                        self.assertEqual(reading[what], by_key[reading["key"]][what], f"{sheet['title']} {what}")
+                        compared += reading[what] is not None
+        self.assertGreater(compared, 60)
 
     def test_a_note_is_found_with_its_figures(self) -> None:
         found = world.until(

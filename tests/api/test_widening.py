@@ -94,6 +94,15 @@ class Widening(unittest.TestCase):
         return {reading["label"]: reading["value"] for reading in self.picture["readings"]}
 
 
+class Levels(Widening):
+    def test_a_stock_is_the_same_whatever_is_taken_or_derived(self) -> None:
+        kpi = self.kpi("sum(amount)", nature="stock")
+        before = self.read(kpi, "shop"), self.read(kpi, None)
+        self.take("category")
+        self.derive(("Part of week", 'if(weekday(day) in ("Saturday", "Sunday"), "weekend", "week")'))
+        self.assertEqual((self.read(kpi, "shop"), self.read(kpi, None)), before)
+
+
 class Lookups(Widening):
     def test_segments_of_another_table_are_read_by(self) -> None:
         made = self.take("category", "weight")

@@ -16,7 +16,25 @@ DAYS = (
     ("2030-12-31T23:55:00", "Pacific/Niue"),
     ("2027-01-31T00:05:00", "UTC"),
 )
-TIMED = "api.test_standing,api.test_links,api.test_refreshing,api.test_front,core.test_periods"
+STANDING, LINKS, REFRESHING = (
+    "api.test_standing.ByTheCalendar",
+    "api.test_links.Links",
+    "api.test_refreshing.Refreshing",
+)
+TIMED = ",".join(
+    (
+        f"{STANDING}.test_it_makes_one_edition_of_the_last_period_that_was_missed",
+        f"{STANDING}.test_data_that_is_not_complete_is_told_and_waited_for",
+        f"{STANDING}.test_a_list_of_holidays_is_kept_and_followed",
+        f"{LINKS}.test_it_shows_its_edition_and_counts_its_readings",
+        f"{LINKS}.test_wrong_ended_and_taken_back_look_the_same",
+        f"{LINKS}.test_what_does_not_fit_is_refused",
+        f"{REFRESHING}.test_from_an_address_new_rows_are_a_version_and_the_same_rows_are_none",
+        f"{REFRESHING}.test_failures_are_kept_told_and_tried_again",
+        "api.test_front.Front.test_what_changed_since_a_moment_is_told_against_how_it_stood_then",
+        "browser.test_editions.Editions.test_a_link_shows_the_edition_and_asks_for_nothing_else",
+    )
+)
 
 
 class AnyDay(unittest.TestCase):

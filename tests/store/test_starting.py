@@ -1,5 +1,6 @@
 """Starting, stopping, crashing and starting again."""
 
+import re
 import shutil
 import signal
 import socket
@@ -18,6 +19,19 @@ def run(*arguments: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
         [sys.executable, "-m", "ironmark", *arguments], cwd=world.ROOT, capture_output=True, text=True, timeout=60
     )
+
+
+class Help(unittest.TestCase):
+    def test_it_is_told_before_anything_is_installed(self) -> None:
+        with tempfile.TemporaryDirectory() as bare:  # a checkout of which nothing was installed yet
+            shutil.copy(world.ROOT / "run", bare)
+            shutil.copytree(world.ROOT / "scripts", Path(bare) / "scripts")
+            told = subprocess.run([Path(bare) / "run", "--help"], capture_output=True, text=True, timeout=20)
+            self.assertEqual((told.returncode, told.stderr), (0, ""))
+            self.assertEqual(sorted(path.name for path in Path(bare).iterdir()), ["run", "scripts"])
+        for option in re.findall(r"--[a-z-]+", run("serve", "--help").stdout):
+            if option not in ("--no-fresh",):
+                self.assertIn(option, told.stdout)
 
 
 class Life(unittest.TestCase):

@@ -234,6 +234,19 @@ class Plain(unittest.TestCase):
             with self.assertRaises(NoPeriod):
                 source(data)
 
+    def test_a_level_is_kept_by_the_rows_own_segments_alone(self) -> None:
+        frame = pl.DataFrame(
+            {"day": [dt.date(2026, 1, 2), dt.date(2026, 1, 9)], "site": ["a", "a"], "part": ["weekday", "weekend"], "beds": [11.0, 10.0]}
+        )  # fmt: skip
+        level = f.Aggregate("sum", f.Column("beds", span=(0, 0)), None, last=True, span=(0, 0))
+        january, through = [Period.parse("2026-01")], dt.date(2026, 1, 31)
+        for segments in (["site"], ["site", "part"]):
+            rows = ColumnSource(frame, "day", segments, through, own=["site"])
+            self.assertEqual(rows.aggregate([level], None, {}, january).parts[level].tolist(), [[10.0]])
+        by = rows.aggregate([level], "part", {}, january)
+        self.assertEqual((by.members, by.parts[level][0, 1]), (("weekday", "weekend"), 10.0))
+        self.assertTrue(np.isnan(by.parts[level][0, 0]), "its last rows are all of the weekend")
+
     def test_numbers_and_flags_can_split_rows_too(self) -> None:
         frame = pl.DataFrame(
             {"day": [dt.date(2026, 1, 1)] * 3, "year": [2025.0, 2026.0, None], "late": [True, False, None]}
