@@ -173,8 +173,8 @@ def _tried(library: Library, assume: Sequence[str]) -> dict[str, str]:
 
 
 def refuse_unknown(page: Page, asked: Sequence[tuple[str, str]]) -> None:
-    """Refuse segments and members that are named and that no rows of a page have, once all of these have come."""
-    if any(sheet.waiting for sheet in (*page.sheets, *page.figures.values())):
+    """Refuse segments and members that are named and that no rows of a page have, once all of these could be read."""
+    if any(sheet.waiting or sheet.problem for sheet in (*page.sheets, *page.figures.values())):
         return
     segments = {segment.name: segment for segment in page.segments}
     for name, member in asked:

@@ -358,6 +358,21 @@ def latest_complete(first: Period, last: Period, through: dt.date) -> Period:
     return last
 
 
+def complete_for_most(first: Period, last: Period, through: Sequence[tuple[dt.date, int]]) -> Period:
+    """The last period that is complete for most; ``first`` when none is.
+
+    through: the days some data is complete through, each with its weight. A period counts that is complete for more
+    than half of the weight, so that neither a late one nor an early one moves it.
+    """
+    ends = sorted(((latest_complete(first, last, day), weight) for day, weight in through), reverse=True)
+    whole, so_far = sum(weight for _, weight in ends), 0
+    for period, weight in ends:
+        so_far += weight
+        if 2 * so_far > whole:
+            return period
+    return first
+
+
 @lru_cache(maxsize=4096)
 def timeline(period: Period, first: dt.date, last: dt.date) -> tuple[Period, ...]:
     """Every period of the kind of ``period``, in step with it, from the one ``first`` is in to the one of ``last``."""

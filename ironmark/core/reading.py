@@ -170,9 +170,17 @@ def read(
     edges = {name: marks[name] for name in EDGES}
     marks, found = {name: marks[name] for name in names}, {name: found[name] for name in names}
     counted = lru_cache(maxsize=None)(lambda per: rows.numbers(periods, per)[0]) if kpi.nature == "flow" else None
-    parts = tuple(part_of(period, source.through) for period in periods)
+    parts = tuple(part_of(period, rows.through) for period in periods)
     made = Readings(kpi, by, totals, value, marks, found, parts, yardstick, counted, chosen, edges)
     return regrade(made, yardstick)
+
+
+def read_through(kpi: Kpi, source: Source, others: Mapping[str, Source]) -> dt.date:
+    """The day up to which a KPI's rows are read: over several datasets the first that one of them ends with, so that
+    all are read over the same days. others: the sources of further datasets, by key."""
+    named = {a.dataset for a in aggregates(kpi.formula)}
+    days = [others[key].through for key in named if key is not None]
+    return min(days + ([source.through] if None in named or not days else []))
 
 
 def book_lines(
@@ -243,7 +251,7 @@ class _Rows:
 
     @property
     def through(self) -> dt.date:
-        return self.source.through
+        return read_through(self.kpi, self.source, self.others)
 
     def counted(self, by: str | None, where: Where, periods: Sequence[Period]) -> Ints:
         return self.source.aggregate((), by, where, periods).rows
@@ -261,9 +269,7 @@ class _Rows:
     def totals(self, formula: Node, periods: Sequence[Period]) -> Totals:
         """Every aggregate of a formula, by period and member."""
         wanted = aggregates(formula)
-        totals = self.source.aggregate(
-            [a for a in wanted if a.dataset is None and not a.moved], self.by, self.chosen, periods
-        )
+        totals = self._own([a for a in wanted if a.dataset is None and not a.moved], periods)
         parts = dict(totals.parts)
         for kind in dict.fromkeys((a.dataset, a.years, a.back) for a in wanted if a not in parts):
             dataset, years, back = kind
@@ -273,7 +279,7 @@ class _Rows:
             source = self.source if dataset is None else self.others[dataset]
             moved = [period.shift(-back).years_back(years) for period in periods]
             found = {a: np.full((len(periods), len(totals.members)), np.nan) for a in asked}
-            for until, at in self._cut(periods, moved, years, back).items():
+            for until, at in self._cut(periods, moved, bool(years or back), source).items():
                 distinct = tuple(dict.fromkeys(moved[p] for p in at))
                 there = source.aggregate(list(asked.values()), self.by, self.chosen, distinct, until)
                 place = [distinct.index(moved[p]) for p in at]
@@ -282,14 +288,34 @@ class _Rows:
             parts |= found
         return replace(totals, parts=parts)
 
+    def _own(self, wanted: Sequence[Aggregate], periods: Sequence[Period]) -> Totals:
+        """Aggregates of the KPI's own dataset over the periods that are read themselves, with how many rows there are."""
+        cut = self._cut(periods, periods, False, self.source)
+        if len(cut) == 1:
+            return self.source.aggregate(wanted, self.by, self.chosen, periods, *cut)
+        some = {
+            u: self.source.aggregate(wanted, self.by, self.chosen, [periods[p] for p in at], u) for u, at in cut.items()
+        }
+        order = np.argsort([p for at in cut.values() for p in at])
+        first = next(iter(some.values()))
+        return Totals(
+            tuple(periods), first.members, np.concatenate([one.rows for one in some.values()])[order],
+            {a: np.concatenate([one.parts[a] for one in some.values()])[order] for a in first.parts},
+        )  # fmt: skip
+
     def _cut(
-        self, periods: Sequence[Period], moved: Sequence[Period], years: int, back: int
+        self, periods: Sequence[Period], moved: Sequence[Period], earlier: bool, source: Source
     ) -> dict[dt.date | None, list[int]]:
-        """The periods by the day up to which the earlier ones are read: of a partial period the same part of it."""
+        """The periods by the day up to which ``moved`` are read: of a partial period the part that all have, or the same
+        part of an earlier one."""
+        through = self.through
         found: dict[dt.date | None, list[int]] = {}
         for p, period in enumerate(periods):
-            earlier = bool(years or back) and period.end > self.source.through
-            until = same_part(period, moved[p], self.source.through) if earlier else None
+            until = None
+            if period.end > through and earlier:
+                until = same_part(period, moved[p], through)
+            elif period.end > through and source.through > through:
+                until = through
             found.setdefault(until, []).append(p)
         return found
 
@@ -343,7 +369,7 @@ class _Rows:
         known: dict[Period, Floats | float] = {}
         for n in range(len(parts) - 1, -1, -1):
             whole = Period.of(parts[n].start, unit)
-            part = part_of(whole, self.source.through)
+            part = part_of(whole, self.through)
             if part is None:
                 break  # and so is all before it
             if whole not in known:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import difflib
 from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -271,6 +272,13 @@ class Library:
         if key not in self._sources:
             self._sources[key] = self.sources.source(self.session, self.dataset(key))
         return self._sources[key]
+
+    def through(self, kpi: KpiBody) -> dt.date:
+        """The day that everything a KPI reads is complete through. Raises FormulaError, NoPeriod, Missing, LiveProblem."""
+        if kpi.composite is not None:
+            return self.source(kpi).through
+        found = self.expanded(kpi)
+        return readings.read_through(found, self.source(kpi), self.sources_of(found.formula))
 
     def label_of(self, dataset: str, column: str) -> str:
         """What a column is called."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
@@ -11,6 +12,7 @@ from ironmark.core import palette as palettes
 from ironmark.core.formula import UNADDED, Aggregate, FormulaError, aggregates
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Source
+from ironmark.core.words import days_words
 from ironmark.pages.alike import but_for_place, edited
 from ironmark.pages.documents import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.figured import Figured
@@ -39,10 +41,14 @@ def read_page(
         figured.add(text.text)
     every = [*instruments, *figured.bodies.values()]
     sources, segments = _datasets(library, every)
-    period = period_of(scope, list(sources.values()), library.year_start) if sources else None
+    through = _through(library, instruments)
+    ends = list(Counter(through.values()).items()) or None
+    period = period_of(scope, list(sources.values()), library.year_start, ends) if sources else None
     if period is not None:
         _ask_ahead(library, every, scope, period)
     sheets = _sheets(library, instruments, scope, period, rehearsals or {})
+    if period is not None and ends:
+        sheets = tuple(_told_behind(sheet, period, through.get(sheet.id), ends) for sheet in sheets)
     figures = {key: read_sheet(library, held, scope, period) for key, held in figured.bodies.items()}
     notes = notes_on(library, sheets, figured, figures)
     first = min((source.first for source in sources.values()), default=None)
@@ -79,6 +85,24 @@ def read_page(
         asks=body.asks,
         notes_at_end=body.notes_at_end,
     )
+
+
+def _through(library: Library, instruments: Sequence[InstrumentBody]) -> dict[str, dt.date]:
+    """The day that the rows of each instrument are complete through, as far as it can be read."""
+    days: dict[str, dt.date] = {}
+    for key in dict.fromkeys(instrument.kpi for instrument in instruments):
+        with suppress(Missing, NoPeriod, LiveProblem, FormulaError):
+            if key in library.kpis:
+                days[key] = library.through(library.kpis[key])
+    return {instrument.id: days[instrument.kpi] for instrument in instruments if instrument.kpi in days}
+
+
+def _told_behind(sheet: Sheet, period: Period, through: dt.date | None, ends: Sequence[tuple[dt.date, int]]) -> Sheet:
+    """A sheet whose rows end before the page's period does, while those of most are complete, says so."""
+    over = sum(many for day, many in ends if day >= period.end)
+    if through is None or through >= period.end or 2 * over <= sum(many for _, many in ends) or sheet.problem:
+        return sheet
+    return edited(sheet, notes=(*sheet.notes, f"its rows are behind: complete through {days_words([through])}"))
 
 
 def _ask_ahead(library: Library, instruments: Sequence[InstrumentBody], scope: ScopeBody, page: Period) -> None:

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from ironmark.core import reading as core
 from ironmark.core.numbers import Unit
-from ironmark.core.periods import Period, latest_complete, timeline
+from ironmark.core.periods import Period, complete_for_most, timeline
 from ironmark.core.reach import reached, told
 from ironmark.core.reading import Readings
 from ironmark.pages.documents import InstrumentBody, ScopeBody
@@ -17,15 +17,19 @@ from ironmark.pages.library import Library
 MOST_AFTER = 400  # periods after the last row
 
 
-def period_of(scope: ScopeBody, sources: Sequence[core.Source], year_start: int) -> Period:
-    """The period a scope names, by the datasets it reads."""
+def period_of(
+    scope: ScopeBody, sources: Sequence[core.Source], year_start: int,
+    through: Sequence[tuple[dt.date, int]] | None = None,
+) -> Period:  # fmt: skip
+    """The period a scope names, by the datasets it reads. through: the days that sheets are complete through, and how
+    many each; one for each of the datasets where it is left out."""
     if scope.period not in ("latest", "complete"):
         return Period.parse(scope.period, year_start)
     days = min(source.first for source in sources), max(source.last for source in sources)
     first, last = (Period.of(day, scope.grain, year_start) for day in days)
     if scope.period == "latest":
         return last
-    return latest_complete(first, last, max(source.through for source in sources))
+    return complete_for_most(first, last, through or [(source.through, 1) for source in sources])
 
 
 def own_scope(instrument: InstrumentBody, scope: ScopeBody, page: Period) -> tuple[ScopeBody, Period]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import math
 from collections.abc import Callable, Sequence
 
@@ -110,6 +111,7 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
         parts: list[AggregateFigure] = []
     else:
         lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, library, body.dataset, period)]
+        lines += _same_days(library, body, readings, period)
         formula, parts = body.formula, _parts(library, body, readings, p, m)
     for held in library.assumed_by(instrument.kpi):
         tried = f", tried; {show(held.kept, held.unit)} is kept" if held.tried else ", an assumption"
@@ -253,6 +255,21 @@ def _value_line(readings: Readings, value: float, p: int, m: int) -> Line:
     return Line(label="Reading", text=f"{steps}, shown {show(value, unit)}")
 
 
+def _same_days(library: Library, kpi: KpiBody, readings: Readings, period: Period) -> list[Line]:
+    """Over several datasets the same days are read: which, and what some have after them."""
+    named = {a.dataset or kpi.dataset for a in aggregates(readings.kpi.formula)}
+    through = library.through(kpi)
+    later = {
+        key: day for key in sorted(named) if (day := library.source_of(key).through) > through and period.end > through
+    }
+    if len(named) < 2 or not later:
+        return []
+    first = [library.dataset(key).name for key in sorted(named) if key not in later]
+    rest = ", ".join(f"{library.dataset(key).name} through {words.days_words([day])}" for key, day in later.items())
+    text = f"all read through {words.days_words([through])}, as far as {' and '.join(first)} goes; {rest} is not read further"
+    return [Line(label="Same days", text=text)]
+
+
 def _rows_line(readings: Readings, p: int, m: int, library: Library, dataset: str, period: Period) -> Line:
     rows = int(readings.totals.rows[p, m])
     part = readings.parts[p]
@@ -261,10 +278,31 @@ def _rows_line(readings: Readings, p: int, m: int, library: Library, dataset: st
         days = f"1–{last} {period.short}" if last else period.label
     else:
         days = period.label + (f", {part.words}" if part else "")
-    return Line(
-        label="Rows used",
-        text=f"{rows:,} of {library.dataset(dataset).name}, {days}" if rows else f"none in {period.label}",
-    )
+    text = f"{rows:,} of {library.dataset(dataset).name}, {days}" if rows else f"none in {period.label}"
+    others = {a.dataset for a in aggregates(readings.kpi.formula) if a.dataset}
+    for key in sorted(others):
+        text += f"; {_rows_of(library.source_of(key), readings, p, m):,} of {library.dataset(key).name}"
+    return Line(label="Rows used", text=text)
+
+
+def _rows_of(source: Source, readings: Readings, p: int, m: int) -> int:
+    """How many rows of a further dataset lie under a reading."""
+    member = readings.members[m]
+    where = {segment: names for segment, names in readings.where.items() if segment in source.members}
+    if readings.segment in source.members and member is not None:
+        where[str(readings.segment)] = (member,)
+    part, period = readings.parts[p], readings.periods[p]
+    until = None if part is None else dt.date.fromordinal(_last_day(period, part.days))
+    return int(source.aggregate((), None, where, (period,), until).rows[0, 0])
+
+
+def _last_day(period: Period, days: int) -> int:
+    """The day, counted as ``datetime.date`` counts it, by which so many days of a period are over."""
+    for run in period.runs:
+        if days <= run.days:
+            return run.start.toordinal() + days - 1
+        days -= run.days
+    return period.end.toordinal()
 
 
 def _whose(library: Library, dataset: str, entry: MarkEntry) -> str:

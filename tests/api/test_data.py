@@ -331,7 +331,7 @@ class Live(WithServer):
             with world.engine().begin() as open_:
                 open_.execute(text(f"RENAME TABLE {ROWS_DATABASE}.hidden TO {ROWS_DATABASE}.bookings"))
             self.say_again(made)
-        self.assertIn("a table or column is gone", found[0]["problem"])
+        self.assertIn("There is no table “bookings”", found[0]["problem"])
         self.assertIsNone(found[1]["problem"])
         self.assertEqual(
             found[1]["readings"][0]["status"], "graded" if found[1]["readings"][0]["state"] else "not_graded"

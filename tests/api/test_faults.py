@@ -19,6 +19,7 @@ from ironmark.pages.problems import Refused
 from ironmark.pages.sources import Sources
 from ironmark.store import datasets
 from ironmark.tables.reader import read_delimited
+from ironmark.tables.table import Table
 from tests import world
 
 
@@ -107,10 +108,12 @@ class Faults(unittest.TestCase):
         self.client.delete(f"/api/datasets/{made['id']}", headers={"If-Match": f'"{version}"'})
 
     def test_old_versions_of_rows_are_given_up_but_one_a_day(self) -> None:
-        table = read_delimited(b"day,x\n2026-10-01,1\n")
+        def table(number: int) -> Table:
+            return read_delimited(f"day,x\n2026-10-01,{number}\n".encode())
+
         sources = Sources(world.engine())
         with sources.changes() as session:
-            made = datasets.create(session, "Ticked", "t.csv", table)
+            made = datasets.create(session, "Ticked", "t.csv", table(0))
         self.addCleanup(self.drop_dataset, sources, made.id)
         days = [1, 1, 1, 2, 2, 3, 4, 4, 4, 4]
         # The owner says how many.
@@ -125,7 +128,7 @@ class Faults(unittest.TestCase):
                     {"m": moment, "k": made.id, "n": number},
                 )
                 version = datasets.get(session, made.id).version
-                datasets.refresh_with(session, made.id, version, "t.csv", table, "ticked")
+                datasets.refresh_with(session, made.id, version, "t.csv", table(number), "ticked")
         with sources.readings() as session:
             kept = [version.number for version in datasets.versions(session, made.id)]
             pieces = session.scalars(

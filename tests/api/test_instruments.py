@@ -171,7 +171,7 @@ class Ramps(Instruments):
 
     def test_a_middle_and_falling_ends(self) -> None:
         found = self.draw(by="site", ramp={"colours": "dusk", "anchor": "midpoint", "middle": 30})
-        self.assertEqual([a["fraction"] for a in found["ramp"]["anchors"]], [0, 0.5, 1])
+        self.assertEqual([a["label"] for a in found["ramp"]["anchors"]], ["5", "30", "60"])
         falling = self.slots(ramp={"anchor": "ends", "low": 5, "high": 1})
         answer = self.client.post("/api/scorecards/faces", json={"instrument": falling})
         self.assertEqual(answer.status_code, 422)

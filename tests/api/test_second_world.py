@@ -114,6 +114,42 @@ class SecondWorld(unittest.TestCase):
         told = self.at.ok("post", "/api/scorecards/workings", json=ask)
         self.assertEqual(told["parts"][0]["figure"], "0")  # no row is late: nothing to add up is 0
 
+    def test_a_page_and_its_workings_are_of_one_period(self) -> None:
+        card = self.at.keys["scorecards"][0]
+        page = self.get(f"/api/scorecards/{card}/page").json()
+        self.assertEqual(
+            page["period"], "2026-09"
+        )  # complete for most of its sheets; neither a late nor an early one moves it
+        body = self.get(f"/api/scorecards/{card}").json()["body"]
+        scope = {"period": page["period"], "grain": page["grain"]}
+        told = 0
+        for instrument, drawn in zip(body["sections"][0]["instruments"], page["instruments"], strict=True):
+            for reading in drawn["readings"]:
+                if reading["ask"] or reading["value"] is None or instrument.get("last"):
+                    continue
+                ask = {"instrument": instrument, "scope": scope, "member": reading["member"]}
+                found = self.at.ok("post", "/api/scorecards/workings", json=ask)
+                self.assertIn("September 2026", found["subtitle"])
+                said = " ".join(line["text"] for line in found["lines"])
+                self.assertIn(reading["shown"], said, drawn["title"])
+                told += 1
+        self.assertGreater(told, 20)
+        behind = {one["title"]: one["notes"] for one in page["instruments"]}
+        self.assertIn("its rows are behind: complete through 31 August 2026", behind["Note by stand"])
+
+    def test_two_datasets_are_read_over_the_same_days_and_say_so(self) -> None:
+        kpi = next(k for k in self.at.ok("get", "/api/kpis") if k["body"]["handle"] == "kosten_je_kg")
+        ask = {
+            "instrument": {"id": "i", "kpi": kpi["id"], "face": "figure", "marks": []},
+            "scope": {"period": "2026-10"},
+        }
+        lines = {line["label"]: line["text"] for line in self.at.ok("post", "/api/scorecards/workings", json=ask)["lines"]}  # fmt: skip
+        self.assertEqual(lines["Same days"], "all read through 30 September 2026, as far as Kosten & Löhne goes; Ernte through 14 October 2026 is not read further")  # fmt: skip
+        ask["scope"] = {"period": "2026-09"}
+        lines = {line["label"]: line["text"] for line in self.at.ok("post", "/api/scorecards/workings", json=ask)["lines"]}  # fmt: skip
+        self.assertRegex(lines["Rows used"], r"^\d+ of Ernte, 1–30 Sep 2026; 4 of Kosten & Löhne$")
+        self.assertNotIn("Same days", lines)
+
     def drop(self, kind: str, key: str) -> None:
         self.at.ok("delete", f"/api/{kind}/{key}", headers=self.at.tag(f"/api/{kind}/{key}"))
 

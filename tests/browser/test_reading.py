@@ -140,7 +140,7 @@ class Reading(PageTest):
         self.see("Reading October 2026")
         self.driver.execute_script("document.querySelector('.brand').focus()")
         said = []
-        for _ in range(27):
+        for _ in range(28):
             self.keys(Keys.TAB)
             said.append(
                 self.driver.execute_script(
@@ -148,15 +148,16 @@ class Reading(PageTest):
                 )
             )
         places = ["Scorecards", "KPIs", "Yardsticks", "Mark book", "Data", "Editions"]
-        self.assertEqual(said[:9], [*places, "Find /", "Your name: you. Change", "Dark"])
-        acts = [text.partition(":")[0] for text in said[9:14]]
+        through = "Data through: 21 Nov 2026. Change"
+        self.assertEqual(said[:10], [*places, "Find /", through, "Your name: you. Change", "Dark"])
+        acts = [text.partition(":")[0] for text in said[10:15]]
         self.assertEqual(acts, ["Make an edition", "Take out", "Share", "Present", "Open the bench"])
         # The scope, the tally, what is asked, the section, its first sheet: its note, then its reading.
         rest = [next(at for at, text in enumerate(said) if text.startswith(begin)) for begin in (
             "Period", "3", "2 without a word", "–", "A note on this sheet", "On-time departures, 91.4%",
         )]  # fmt: skip
         self.assertEqual(rest, sorted(rest), said)
-        self.assertEqual(rest[0], 14)
+        self.assertEqual(rest[0], 15)
 
 
 class Assuming(PageTest):

@@ -61,6 +61,37 @@ class SecondWorld(PageTest):
         self.see("Süd & Söhne")
         self.gone("Nirgends")
 
+    def test_the_last_complete_day_is_kept_on_enter_and_taken_back(self) -> None:
+        key = self.at.keys["datasets"][2]
+        day = lambda: self.client.get(f"/api/datasets/{key}").json()["through"]  # noqa: E731
+        before = day()
+        self.open(f"/data/{key}")
+        self.slot("Last complete day")
+        field = self.one('[aria-label="Complete through"]')
+        field.send_keys("0")
+        field.send_keys("1")
+        field.send_keys(Keys.ESCAPE)
+        self.rest()
+        self.assertEqual(day(), before, "nothing is kept at a digit, nor by leaving with Escape")
+        self.driver.refresh()
+        self.slot("Last complete day")
+        self.one('[aria-label="Complete through"]').send_keys("09302026", Keys.ENTER)
+        self.see("Complete through", "for every scorecard that reads these rows")
+        self.assertEqual(day(), "2026-09-30")
+        self.press("Take it back")
+        self.wait(lambda: day() == before, "it is as it was")
+
+    def test_a_column_that_is_called_like_a_function_is_offered_beside_it(self) -> None:
+        made = self.at.ok("post", "/api/datasets", files={"file": ("Called.csv", b"day,month,sum,round\n2026-05-01,May,1,2\n2026-05-02,May,2,2\n")})  # fmt: skip
+        self.addCleanup(lambda: self.at.ok("delete", f"/api/datasets/{made['id']}", headers=self.at.tag(f"/api/datasets/{made['id']}")))  # fmt: skip
+        self.open(f"/kpis?new={made['id']}")
+        area = self.one('textarea[aria-label="Formula"]')
+        for word in ("mo", "ro", "su", "m"):
+            area.send_keys(Keys.CONTROL, "a")
+            area.send_keys(word)
+            self.wait(lambda word=word: [o for o in self.all("[role=option]") if o.text.startswith(word)], word)
+            self.keys(Keys.ESCAPE)
+
     def test_new_rows_that_are_held_back_are_asked_about(self) -> None:
         key = self.at.keys["datasets"][-1]
         self.open(f"/data/{key}")

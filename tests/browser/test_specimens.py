@@ -121,7 +121,7 @@ class Specimens(PageTest):
 
     def test_the_focus_tells_value_mark_gap_state_and_band(self) -> None:
         self.show("members")
-        self.driver.execute_script("document.querySelector('[data-face=bullet] button.row').focus()")
+        self.driver.execute_script("document.querySelector('[data-face=bullet] .row .press').focus()")
         self.chord(Keys.SHIFT, Keys.TAB)
         self.keys(Keys.TAB)
         said = "Calls at the landing, North quay, 55, short, 45 under target 100; its band: under 90"

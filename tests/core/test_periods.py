@@ -1,5 +1,6 @@
 """Grains, financial years, spans, and readings over them: every sentence of how periods behave."""
 
+import dataclasses
 import datetime as dt
 import itertools
 import unittest
@@ -13,7 +14,7 @@ from hypothesis import strategies as st
 from ironmark.core import formula as f
 from ironmark.core.expand import as_level, expand
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
-from ironmark.core.periods import GRAINS, Grain, PartSoFar, Period, part_of, pieces, timeline
+from ironmark.core.periods import GRAINS, Grain, PartSoFar, Period, complete_for_most, part_of, pieces, timeline
 from ironmark.core.reading import Kpi, Readings, read
 from ironmark.core.yardstick import Cut, Yardstick
 from ironmark.tables.cells import NoPeriod
@@ -249,6 +250,43 @@ class Incomplete(unittest.TestCase):
         rows = source({"2026-11-05": [33.0]}, "2026-11-21")
         found = taken("sum(fare)", "flow", rows, "2026-11", TARGET, pro_rating="last_year")
         self.assertAlmostEqual(found.marks["target"][-1, 0], 7)
+
+
+class SeveralDatasets(unittest.TestCase):
+    """A formula over several datasets reads them over the same days."""
+
+    def both(self, text: str, key: str, entries: Any = (), nature: Any = "flow") -> Readings:
+        days = lambda last: {f"2026-{m:02d}-{d:02d}": [1.0] for m in (8, 9, 10) for d in range(1, 31) if f"2026-{m:02d}-{d:02d}" <= last}  # noqa: E731  # fmt: skip
+        fines, costs = source(days("2026-10-14"), "2026-10-14"), source(days("2026-10-31"), "2026-10-31")
+        its = expand(f.parse("sum(fare)"))
+        costs_of = lambda _: f.rebuilt(its, lambda n: dataclasses.replace(n, dataset="costs") if isinstance(n, f.Aggregate) else n)  # noqa: E731  # fmt: skip
+        kpi = Kpi("k", "K", expand(f.parse(text), costs_of), nature=nature)
+        line = timeline(Period.parse(key), fines.first, costs.last)
+        return read(kpi, fines, entries, ["target"] if entries else [], None, others={"costs": costs}, periods=line)
+
+    def test_both_are_read_as_far_as_the_first_of_them_goes(self) -> None:
+        for key, expected in (("2026-09", 0.0), ("2026-10", 0.0), ("2026-08..2026-10", 0.0), ("2026", 0.0)):
+            found = self.both("sum(fare) - @costs", key)
+            self.assertEqual(at(found, key), expected, key)
+        only = self.both("@costs + 0 * sum(fare)", "2026-10")
+        self.assertEqual((at(only, "2026-10"), only.parts[-1]), (14, PartSoFar(14, 31)))
+        self.assertEqual(at(self.both("@costs", "2026-10"), "2026-10"), 30, "what it reads alone goes to its own end")
+
+    def test_its_mark_is_of_the_same_days(self) -> None:
+        found = self.both("sum(fare) + @costs", "2026-10", TARGET)
+        self.assertAlmostEqual(found.marks["target"][-1, 0], 10 * 14 / 31)
+        before = self.both("prior(@costs) + 0 * sum(fare)", "2026-10")
+        self.assertEqual(at(before, "2026-10"), 14, "of the month before the same part")
+
+    def test_complete_is_what_most_is_complete_for(self) -> None:
+        first, last = Period.parse("2026-01"), Period.parse("2026-11")
+        october, september, november = dt.date(2026, 10, 31), dt.date(2026, 9, 30), dt.date(2026, 11, 30)
+        for through, expected in (
+            ([(october, 1)], "2026-10"), ([(september, 3), (november, 2)], "2026-09"), ([(september, 2), (november, 3)], "2026-11"),
+            ([(september, 1), (november, 1)], "2026-09"), ([(september, 1), (october, 1), (november, 1)], "2026-10"),
+            ([(dt.date(2026, 10, 14), 5), (october, 1)], "2026-09"),
+        ):  # fmt: skip
+            self.assertEqual(complete_for_most(first, last, through).key, expected, through)
 
 
 class OverTime(unittest.TestCase):

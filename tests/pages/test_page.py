@@ -162,7 +162,7 @@ class Asked(unittest.TestCase):
             {},
             {"period": "2026-09"},
             {"period": "2026-Q2"},
-            {"period": "2026-09", "route": ["Northway", "Skerry"]},
+            {"period": "2026-09", "route": ["Night freight", "Hollin – Skarra"]},
         ):
             found = self.get(**scope)
             self.assertEqual(found.status_code, 200, found.text)
@@ -227,7 +227,8 @@ class Asked(unittest.TestCase):
         self.assertIn("no period", self.get(period="soon").json()["detail"])
         self.assertEqual(self.get(grain="fortnight").status_code, 422)
         self.assertEqual(self.client.get("/api/scorecards/none/page").status_code, 404)
-        self.assertEqual(self.get(nothing="x").status_code, 200)
+        refused = self.get(nothing="x")
+        self.assertEqual((refused.status_code, refused.json()["type"]), (422, "no-segment"))
 
 
 class WhoseReading(unittest.TestCase):

@@ -122,15 +122,17 @@
     )
   })
   let through = $state('')
+  /** The datasets, each with its own last complete day. */
+  let ends = $state.raw<Schemas['DatasetOut'][]>([])
   $effect(() => {
     void router.location
     got(api.GET('/api/datasets')).then(
       (datasets) => {
-        const days = datasets.map((dataset) => dataset.through).filter((day) => day != null)
-        const last = days.sort().at(-1)
-        through = last ? `Data through ${mediumDay(last)}` : ''
+        ends = datasets.filter((dataset) => dataset.through)
+        const days = [...new Set(ends.map((dataset) => dataset.through!))].sort()
+        through = days.length > 1 ? `${mediumDay(days[0])} – ${mediumDay(days.at(-1))}` : mediumDay(days[0])
       },
-      () => (through = ''),
+      () => (ends = []),
     )
   })
 
@@ -173,7 +175,19 @@
     {/each}
   </nav>
   <button class="find" onclick={() => (finding = true)}>Find <kbd>/</kbd></button>
-  <span class="through">{through}</span>
+  {#if ends.length}
+    <span class="through"
+      >Data through <Slot text={through} label="Data through" width={300}>
+        {#snippet children()}
+          <ul class="ends">
+            {#each ends as one (one.id)}<li>
+                <a href="#/data/{one.id}">{one.name}</a><span>{mediumDay(one.through)}</span>
+              </li>{/each}
+          </ul>
+        {/snippet}
+      </Slot></span
+    >
+  {/if}
   <span class="who">
     <Slot text={initials || 'you'} label="Your name" width={250}>
       {#snippet children(close)}
@@ -284,6 +298,29 @@
   }
   .through {
     font-size: 13px;
+  }
+  .ends {
+    max-height: 60vh;
+    overflow: auto;
+  }
+  .ends li {
+    display: flex;
+    gap: 12px;
+    justify-content: space-between;
+    padding: 5px 6px;
+    border-bottom: 1px solid var(--rule);
+    color: var(--ink);
+  }
+  .ends a {
+    min-width: 0;
+    overflow-wrap: anywhere;
+  }
+  .ends a:hover {
+    color: var(--accent);
+  }
+  .ends span {
+    flex: none;
+    color: var(--soft);
   }
   .find {
     color: #c9cfd2;

@@ -8,8 +8,11 @@
   import { told, type FaceProps } from './looks'
   import { lists } from './names.svelte'
   import Press from './Press.svelte'
+  import { getContext } from 'svelte'
 
   let { picture, mini = false, open }: FaceProps = $props()
+  /** What is drawn says nothing by itself where a sentence says it; on paper it is what there is. */
+  const unsaid = getContext('paper') ? undefined : 'true'
   const many = $derived(lists(picture))
   let more = $state(0)
 </script>
@@ -42,8 +45,8 @@
       {#each picture.readings as reading (reading.key)}
         <div class="item">
           <div class="pressed">
-            <Press {reading} {open} tip={told(reading)} />
-            <span class="seen" aria-hidden="true"><StateChip {reading} whole /></span>
+            {#if unsaid}<Press {reading} {open} tip={told(reading)} />{/if}
+            <span class="seen" aria-hidden={unsaid}><StateChip {reading} whole /></span>
           </div>
           <span class="name"><MemberName {picture} {reading} /></span>
         </div>

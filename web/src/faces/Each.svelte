@@ -9,6 +9,7 @@
   import { told, type FaceProps } from './looks'
   import { sized } from '../parts/sized'
   import Press from './Press.svelte'
+  import { getContext } from 'svelte'
 
   interface Props extends FaceProps {
     One: Component<FaceProps>
@@ -18,6 +19,8 @@
     shrinks: boolean
   }
   let { picture, look, open, One, figured, shrinks }: Props = $props()
+  /** What is drawn says nothing by itself where a sentence says it; on paper it is what there is. */
+  const unsaid = getContext('paper') ? undefined : 'true'
   const dim = dimmer()
   let width = $state(400)
   let height = $state(300)
@@ -60,11 +63,11 @@
     {#each picture.readings as reading (reading.key)}
       <div class="item" class:dim={dim(reading)}>
         <div class="one">
-          <Press {reading} {open} tip={told(reading)} />
-          <span class="drawing" aria-hidden="true"
+          {#if unsaid}<Press {reading} {open} tip={told(reading)} />{/if}
+          <span class="drawing" aria-hidden={unsaid}
             ><One picture={one(reading)} {look} mini={shrinks && width / columns < 210} /></span
           >
-          <span class="foot" aria-hidden="true">
+          <span class="foot" aria-hidden={unsaid}>
             {#if figured}<b class:none={reading.value === null}>{reading.shown}</b>{/if}
             <Sign state={reading.state} />
           </span>

@@ -7,8 +7,11 @@
   import { told as inFull, type FaceProps } from './looks'
   import { lists } from './names.svelte'
   import Press from './Press.svelte'
+  import { getContext } from 'svelte'
 
   let { picture, look, mini = false, open }: FaceProps = $props()
+  /** What is drawn says nothing by itself where a sentence says it; on paper it is what there is. */
+  const unsaid = getContext('paper') ? undefined : 'true'
   const many = $derived(lists(picture))
   /** The lights of the palette that the reading, or the band it could be in, has its states from. */
   const lights = $derived(statesBeside(picture.readings[0]?.state ?? picture.readings[0]?.bands[0]?.state))
@@ -42,9 +45,10 @@
     <div class="members" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
       {#each picture.readings as reading (reading.key)}
         <div class="pressed">
-          <Press {reading} {open} tip={inFull(reading)} />
+          {#if unsaid}<Press {reading} {open} tip={inFull(reading)} />{/if}
           {@render light(reading, 26)}
-          <span class="name" aria-hidden="true">{reading.label}<span class="told">{told(reading)}</span></span
+          <span class="name" aria-hidden={unsaid}
+            >{reading.label}<span class="told">{told(reading)}</span></span
           >
         </div>
       {/each}

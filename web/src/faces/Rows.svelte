@@ -22,6 +22,8 @@
     tailed?: number
   }
   let { picture, open, drawn, tail, tailed = 24 }: Props = $props()
+  /** What is drawn says nothing by itself where a sentence says it; on paper it is what there is. */
+  const unsaid = getContext('paper') ? undefined : 'true'
   const dim = dimmer()
   const many = $derived(lists(picture))
   /** The widest figure gives its column the width, so that all rows share one axis. */
@@ -91,15 +93,15 @@
         {#snippet row(reading, i)}
           <div role="listitem" class="item" class:rest={reading.role === 'rest'} class:dim={dim(reading)}>
             <div class="row">
-              <Press {reading} {open} tip={told(reading)} />
-              <span class="scale" aria-hidden="true">{@render drawn(reading, i)}</span>
-              <span class="shown" aria-hidden="true" class:none={reading.value === null}
+              {#if unsaid}<Press {reading} {open} tip={told(reading)} />{/if}
+              <span class="scale" aria-hidden={unsaid}>{@render drawn(reading, i)}</span>
+              <span class="shown" aria-hidden={unsaid} class:none={reading.value === null}
                 >{#if reading.word}<NoteSign
                     wanted={reading.word === 'wanted'}
                     size={12}
                   />&nbsp;{/if}{reading.shown}</span
               >
-              <span class="tail" aria-hidden="true">{@render tail(reading)}</span>
+              <span class="tail" aria-hidden={unsaid}>{@render tail(reading)}</span>
             </div>
             <span class="name"><MemberName {picture} {reading} /></span>
           </div>

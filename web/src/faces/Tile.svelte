@@ -7,8 +7,11 @@
   import { told as inFull, type FaceProps } from './looks'
   import { lists } from './names.svelte'
   import Press from './Press.svelte'
+  import { getContext } from 'svelte'
 
   let { picture, mini = false, open }: FaceProps = $props()
+  /** What is drawn says nothing by itself where a sentence says it; on paper it is what there is. */
+  const unsaid = getContext('paper') ? undefined : 'true'
   const many = $derived(lists(picture))
   const told = (reading: Reading) =>
     stateOf(reading.state)?.name ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded')
@@ -44,8 +47,8 @@
     <div class="plates" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
       {#each picture.readings as reading (reading.key)}
         <div class="pressed">
-          <Press {reading} {open} tip={inFull(reading)} />
-          <span class="seen" aria-hidden="true">{@render plate(reading)}</span>
+          {#if unsaid}<Press {reading} {open} tip={inFull(reading)} />{/if}
+          <span class="seen" aria-hidden={unsaid}>{@render plate(reading)}</span>
         </div>
       {/each}
     </div>

@@ -178,7 +178,7 @@
     }}></textarea>
   {#if offers.length}
     <ul id="formula-offers" class="sheet" role="listbox" aria-label="What it may become">
-      {#each offers as offer, i (offer.name)}
+      {#each offers as offer, i (offer.put)}
         <!-- svelte-ignore a11y_click_events_have_key_events -->
         <li
           id="formula-offer-{i}"

@@ -5,6 +5,7 @@
   import Ticks from './Ticks.svelte'
   import { today } from '../../api/clock'
   import { longDay } from '../../api/days'
+  import DayField from '../../parts/DayField.svelte'
 
   interface Props {
     dataset: Dataset
@@ -74,7 +75,7 @@
 
 <div class="line">
   <h2 class="minor">Ticked as of</h2>
-  <input class="type-in" type="date" aria-label="As of" bind:value={day} />
+  <DayField value={day} label="As of" keep={(next) => (day = next)} />
   <span class="small soft"
     >A tick holds from that day until it is taken out. Said so far on {list?.days.length ?? 0} days, last on {longDay(
       list?.days.at(-1),
@@ -95,7 +96,7 @@
     align-items: center;
     margin: 0;
   }
-  .line input {
+  .line :global(input) {
     width: auto;
   }
   .grow {

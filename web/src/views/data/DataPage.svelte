@@ -16,6 +16,7 @@
   import SheetEditor from './SheetEditor.svelte'
   import Versions from './Versions.svelte'
   import { longDay } from '../../api/days'
+  import DayField from '../../parts/DayField.svelte'
 
   let { params }: { params: { id: string } } = $props()
   const looked = $derived(new URLSearchParams(router.querystring ?? '').get('column'))
@@ -60,6 +61,14 @@
   function widened(next: Dataset) {
     dataset = next
     void load()
+  }
+
+  /** The last complete day before it was changed here: null where it followed the rows. */
+  let dayBefore = $state<string | null | undefined>(undefined)
+  async function through(day: string | null) {
+    const before = dataset?.fixed_through ? dataset.through : null
+    await change((body) => (body.through = day))
+    dayBefore = failed ? undefined : before
   }
 
   async function change(edit: (change: Schemas['DatasetChange']) => void) {
@@ -179,25 +188,21 @@
           >
             {#snippet children(close)}
               <p class="small soft">A period that runs past this day is partial.</p>
-              <input
-                class="type-in"
-                type="date"
-                aria-label="Complete through"
+              <DayField
                 value={dataset?.through ?? ''}
-                onchange={(event) => {
-                  const through = event.currentTarget.value
-                  if (through) {
-                    change((body) => (body.through = through))
-                    close()
-                  }
+                label="Complete through"
+                keep={(day) => {
+                  close()
+                  void through(day)
                 }}
               />
+              <p class="small soft">Enter keeps it, for every scorecard that reads these rows.</p>
               {#if dataset?.fixed_through}
                 <button
                   class="act"
                   onclick={() => {
-                    change((body) => (body.through = null))
                     close()
+                    void through(null)
                   }}>Follow the rows again</button
                 >
               {/if}
@@ -223,6 +228,18 @@
       <a class="act main" href="#/kpis?new={dataset.id}">New KPI from it</a>
     </div>
     {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
+    {#if dayBefore !== undefined}
+      <p class="aside-note gap" role="status">
+        Complete through {longDay(dataset.through)} now, for every scorecard that reads these rows.
+        <button
+          class="act"
+          onclick={async () => {
+            await through(dayBefore!)
+            dayBefore = undefined
+          }}>Take it back</button
+        >
+      </p>
+    {/if}
     {#if opened === 'settings'}<div class="gap"><LiveForm {dataset} done={take} /></div>{/if}
 
     {#if dataset.kind === 'file'}

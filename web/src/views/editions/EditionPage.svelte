@@ -341,7 +341,7 @@
   iframe {
     display: block;
     width: 100%;
-    height: calc(100vh - 134px);
+    height: calc(100vh - 152px);
     min-height: 420px;
   }
   .low {

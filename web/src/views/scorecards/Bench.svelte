@@ -62,7 +62,9 @@
       (error) => (failed = words(error)),
     )
   })
-  const asked = $derived(JSON.stringify({ instrument: { ...instrument, title: '' }, scope: session.asked }))
+  const asked = $derived(
+    JSON.stringify({ instrument: { ...instrument, title: '' }, scope: session.pageScope }),
+  )
   /** The instrument as every face would draw it, and what it was asked for. */
   let offered = $state.raw<{ asked: string; offers: Schemas['FaceOffer'][] }>({ asked: '', offers: [] })
   async function offer(body: string) {
@@ -194,7 +196,7 @@
       kpi={instrument.kpi}
       by={instrument.by ?? null}
       {member}
-      scope={session.scope}
+      scope={session.pageScope}
       marks={instrument.marks ?? []}
       markNames={names}
       heading={held.body.name}

@@ -18,7 +18,7 @@
 
   const compare = newest(async () => {
     try {
-      const scope = $state.snapshot(session.asked) as Schemas['ScopeBody']
+      const scope = $state.snapshot(session.pageScope) as Schemas['ScopeBody']
       found = await got(api.POST('/api/cases/compare', { body: { scorecard: session.id, scope } }))
       failed = ''
     } catch (error) {

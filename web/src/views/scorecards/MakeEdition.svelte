@@ -22,7 +22,7 @@
       async () => {
         const body = {
           scorecard: id,
-          scope: { ...scope, period: card.period },
+          scope,
           title: named.trim() || title,
           note,
         }

@@ -157,7 +157,7 @@
     const instrument = session.instruments.find((one) => one.id === sheet)
     const reading = pictures[sheet!]?.readings.find((one) => one.key === key.join('/'))
     if (!instrument || !reading) return void leave()
-    const of = askedOf(session, plain(instrument), plain(session.asked), pictures[instrument.id], reading)
+    const of = askedOf(session, plain(instrument), plain(session.pageScope), pictures[instrument.id], reading)
     asked = { ...of, named, write, whole: wholeOf(instrument.by, reading) }
   }
   /** Have the address hold more, or without a word no more, of how the page is read. */
@@ -368,12 +368,12 @@
           <h1>{body?.title ?? ''}</h1>
           <div class="acts">
             {#if card && body && card.version}
-              <MakeEdition id={params.id} title={body.title} {card} scope={plain(session.scope)} />
+              <MakeEdition id={params.id} title={body.title} {card} scope={plain(session.pageScope)} />
               <Slot text="Take out" label="Take out" width={290}>
                 {#snippet children()}
                   <div class="take-out">
                     <TakeOut
-                      of={{ scorecard: params.id, scope: { ...plain(session.asked), period: card.period } }}
+                      of={{ scorecard: params.id, scope: plain(session.pageScope) }}
                       sheets={card.instruments.map((one) => ({ key: one.id, name: one.title }))}
                     />
                   </div>
@@ -487,7 +487,7 @@
                 )}
               take={(instrument, kind) => {
                 const title = pictures[instrument.id]?.title ?? 'Ledger'
-                return tried(() => takeOut(plain(instrument), plain(session.asked), title, kind))
+                return tried(() => takeOut(plain(instrument), plain(session.pageScope), title, kind))
               }}
               grabs={(instrument) => grabs(session, instrument, pictures[instrument.id])}
               arrange={(items, says) =>

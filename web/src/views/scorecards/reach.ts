@@ -58,7 +58,7 @@ export function askedOf(
 
 export async function keepByHand(session: Session, instrument: Instrument, what: ByHand) {
   // Sure: the field asked about what is far from usual.
-  const body = { instrument, scope: session.scope, sure: true, ...what }
+  const body = { instrument, scope: session.pageScope, sure: true, ...what }
   await got(api.POST('/api/scorecards/by-hand', { body }))
   await session.read()
 }

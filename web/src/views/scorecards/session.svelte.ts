@@ -94,6 +94,11 @@ export class Session {
     const scope = this.reading ?? this.body?.scope ?? WHOLE
     return Object.keys(this.assume).length ? { ...scope, assume: this.assume } : scope
   }
+  /** What the page reads, with the period it has settled on: named in everything that is asked about it. */
+  get pageScope(): Scope {
+    const { period, grain } = this.picture ?? {}
+    return period ? { ...this.asked, period, grain: grain ?? this.asked.grain } : this.asked
+  }
   instruments = $derived<Instrument[]>(
     this.body?.sections?.flatMap((section) => section.instruments ?? []) ?? [],
   )
