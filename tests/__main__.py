@@ -1,24 +1,50 @@
 """Run every test over one MariaDB and one server; write the counts for ``check``.
 
 python -m tests [RESULTS] [PATTERN]: PATTERN picks modules, as in ``core`` or ``browser.test_bench``, or several with commas
-between, or single tests as in ``api.test_links.Links.test_…``; with ! before it, all others; ``browser=1/2`` is every
-second of them.
+between, or single tests as in ``api.test_links.Links.test_…``; with ! before it, all others. ``=FOLDER``: those that no other
+lane has taken yet; lanes that run side by side share a folder, in which each notes what it takes.
 """
 
 from __future__ import annotations
 
+import os
 import re
 import signal
 import sys
 import time
 import unittest
+from collections.abc import Iterator
 from pathlib import Path
 
 from ironmark.store import scratch
 from tests import world
 
 SLOWEST = 12
+# Those that take longest are begun first, so that lanes end at about the same time.
+LONGEST = (
+    "store.test_starting", "browser.test_failures", "browser.test_front", "browser.test_bench", "store.test_live", "browser.test_specimens",
+    "api.test_bundles", "browser.test_accessibility", "browser.test_second_world", "browser.test_reading", "store.test_processes", "second.test_readings",
+    "store.test_any_day", "api.test_exports", "browser.test_editions", "api.test_refreshing", "api.test_second_world", "api.test_busy",
+    "browser.test_drawing", "browser.test_datasets", "browser.test_sources", "api.test_standing", "api.test_editions", "tables.test_reader",
+)  # fmt: skip
 FOLDERS = ("core", "tables", "store", "pages", "api", "second", "browser")
+
+
+class Untaken(unittest.TestSuite):
+    """The tests of modules, each looked for only when it is its turn, and left out where another lane has taken it."""
+
+    def __init__(self, modules: list[str], folder: str) -> None:
+        super().__init__()
+        self._cleanup = False
+        self._modules, self._folder = modules, folder
+
+    def __iter__(self) -> Iterator[unittest.TestSuite]:  # type: ignore[override]
+        for name in self._modules:
+            try:
+                os.close(os.open(Path(self._folder) / name, os.O_CREAT | os.O_EXCL))
+            except FileExistsError:
+                continue
+            yield unittest.defaultTestLoader.loadTestsFromName(name)
 
 
 class Timed(unittest.TextTestResult):
@@ -48,16 +74,18 @@ def main(results: str | None = None, pattern: str = "") -> int:
     for end in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(end, lambda *_: sys.exit(1))  # what was started is taken away then too
     scratch.sweep()
-    suite = unittest.TestSuite()
-    pattern, _, share = pattern.partition("=")
-    first, parts = (int(number) for number in (share or "1/1").split("/"))
+    suite: unittest.TestSuite = unittest.TestSuite()
+    pattern, _, folder = pattern.partition("=")
     modules = [
         f"tests.{folder}.{path.stem}" for folder in FOLDERS for path in sorted((here / folder).glob("test_*.py"))
     ]
     named = pattern.removeprefix("!").split(",")
     single = [f"tests.{one}" for one in named if re.search(r"\.[A-Z]", one)]
     wanted = [name for name in modules if any(one in name for one in named) != pattern.startswith("!")] + single
-    for name in wanted[first - 1 :: parts]:
+    if folder:
+        wanted.sort(key=lambda name: [*LONGEST, name[6:]].index(name[6:]))
+        suite = Untaken(wanted, folder)
+    for name in wanted if not folder else ():
         suite.addTests(unittest.defaultTestLoader.loadTestsFromName(name))
     try:
         found = unittest.TextTestRunner(verbosity=1, resultclass=Timed).run(suite)

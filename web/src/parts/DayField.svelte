@@ -7,13 +7,17 @@
   }
   let { value, label, keep }: Props = $props()
   let typed = $derived(value)
-  let dropped = false
+  let dropped = false // Escape, or kept already
 
   function done() {
-    if (typed && typed !== value && !dropped) keep(typed)
+    if (!typed || typed === value || dropped) return
+    dropped = true // once: what it stands in may be closed by that, and the field left again
+    keep(typed)
   }
 </script>
 
+<!-- Before whatever it stands in is closed by the same key, and the field left by that. -->
+<svelte:window onkeydowncapture={(event) => event.key === 'Escape' && (dropped = true)} />
 <input
   class="type-in"
   type="date"
@@ -25,7 +29,7 @@
     if (event.key === 'Enter') {
       event.preventDefault()
       done()
-    } else if (event.key === 'Escape') dropped = true
+    }
   }}
   onblur={done}
 />
