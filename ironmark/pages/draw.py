@@ -19,7 +19,7 @@ from ironmark.pages.shapes import (
     StatePicture,
     Wanted,
 )
-from ironmark.pages.tally import changed, section_words, tally
+from ironmark.pages.tally import changed, partial_of, section_words, tally
 
 
 def draw_page(page: Page) -> ScorecardPicture:
@@ -35,8 +35,7 @@ def draw_page(page: Page) -> ScorecardPicture:
     instruments = [pen.draw(sheet) for sheet in page.sheets]
     _tell(instruments, noted, {reading.about for reading in wanted})
     by_id = {sheet.id: sheet for sheet in page.sheets}
-    every = [reading for sheet in page.sheets for reading in sheet.readings]
-    partial = next((reading.partial for reading in every if reading.partial and reading.period == page.period), None)
+    partial = partial_of(page.sheets, page.period)
     return ScorecardPicture(
         books=page.rests_on.marks,
         version=next(iter(page.rests_on.documents.get("scorecard", {}).values()), 0),

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from ironmark.core.palette import State
 from ironmark.core.periods import Period
-from ironmark.pages.page import Page, Reading, Sheet, counted
+from ironmark.pages.page import Page, Partial, Reading, Sheet, counted
 from ironmark.pages.shapes import TallyPart
 
 
@@ -36,11 +36,22 @@ def changed(readings: Sequence[Reading], period: Period | None) -> str:
     return f"{len(steps)} changed state since {before} · {', '.join(parts)}"
 
 
+def partial_of(sheets: Sequence[Sheet], period: str) -> Partial | None:
+    """How much of a period most of some sheets have data of; None where most have all of it."""
+    read = [[r.partial for r in sheet.readings if r.period == period] for sheet in sheets]
+    each = [next((partial for partial in some if partial), None) for some in read if some]
+    found = [partial for partial in each if partial]
+    if 2 * len(found) <= len(each):
+        return None
+    common = Counter(partial.words for partial in found).most_common(1)[0][0]
+    return next(partial for partial in found if partial.words == common)
+
+
 def section_words(sheets: Sequence[Sheet], period: Period | None) -> str:
     """What a section says beside its title: that its period is partial, or what changed."""
     every = [reading for sheet in sheets for reading in sheet.readings]
     every = [reading for reading in every if period and reading.period == period.key]
-    partial = next((reading.partial for reading in every if reading.partial), None)
+    partial = partial_of(sheets, period.key) if period else None
     if partial and period:
         rated = any(reading.partial and reading.partial.pro_rated for reading in every)
         return f"{period.brief} is partial: {partial.words}{', marks pro-rated' if rated else ''}"

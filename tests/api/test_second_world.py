@@ -134,6 +134,7 @@ class SecondWorld(unittest.TestCase):
                 self.assertIn(reading["shown"], said, drawn["title"])
                 told += 1
         self.assertGreater(told, 20)
+        self.assertEqual(page["partial"], "", "most of it is whole")
         behind = {one["title"]: one["notes"] for one in page["instruments"]}
         self.assertIn("its rows are behind: complete through 31 August 2026", behind["Note by stand"])
 

@@ -259,9 +259,13 @@
     text-transform: uppercase;
     margin-right: 18px;
   }
-  .who :global(button) {
+  .who > :global(button),
+  .through > :global(button) {
     color: #fff;
     font-size: 12.5px;
+  }
+  .through > :global(button[aria-expanded='true']) {
+    background: none;
   }
   nav {
     display: flex;

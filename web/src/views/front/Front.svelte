@@ -255,7 +255,8 @@
                 <li>
                   <span
                     ><b>{one.name} is late</b><br /><span class="soft small"
-                      >{one.said}. {one.kpis} {one.kpis === 1 ? 'KPI waits' : 'KPIs wait'} for it</span
+                      >{one.said.replace(/\.$/, '')}. {one.kpis}
+                      {one.kpis === 1 ? 'KPI waits' : 'KPIs wait'} for it</span
                     ></span
                   >
                   <a class="link" href="#/data/{one.dataset}">Open</a>
