@@ -71,7 +71,7 @@ class Running:
             text=True,
             preexec_fn=end_with_us,
         )
-        until = time.monotonic() + 60
+        until = time.monotonic() + 240  # a first start with its demo takes a minute where the machine is busy
         while time.monotonic() < until:
             if self.process.poll() is not None:
                 raise RuntimeError(f"the server ended: {self.process.stdout.read() if self.process.stdout else ''}")
@@ -81,7 +81,7 @@ class Running:
             except httpx.HTTPError:
                 pass
             time.sleep(0.05)
-        raise RuntimeError("the server did not start")
+        raise RuntimeError(f"the server did not start: {self.stop()}")
 
     @property
     def database_pid(self) -> int:
