@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
+import numpy as np
 from fastapi import APIRouter, Depends
 from pydantic import Field, StringConstraints
 
@@ -12,18 +13,22 @@ from ironmark.api.who import Reader, reader
 from ironmark.pages.documents import Kpi, KpiBody, Member, Model, UnitBody
 from ironmark.pages.doubts import Understood, history_of, understood
 from ironmark.pages.keeping_kpis import check_kpi, may_delete_kpi
+from ironmark.pages.mark_changes import ChangeBody
+from ironmark.pages.mark_guard import MarkGuard
 from ironmark.pages.uses import KpiUse, uses
 
 router = APIRouter(prefix="/api/kpis", tags=["kpis"])
 
 
 class UnderstandAsk(Model):
-    """``of``: the member it is for in each segment, whose readings tell what is far from usual."""
+    """``of``: the member it is for in each segment, whose readings tell what is far from usual; or ``mark``: the mark
+    it is to be, which is held against what a kept one is."""
 
     text: str = Field(max_length=60)
     unit: UnitBody = UnitBody()
     kpi: str | None = Field(None, max_length=80)
     of: dict[str, Member] = Field({}, max_length=20)
+    mark: ChangeBody | None = None
 
 
 class ManyTexts(Model):
@@ -36,17 +41,21 @@ def understand_number(ask: UnderstandAsk, who: Reader = Depends(reader)) -> Unde
     with who.read() as session:
         library = who.library(session)
         body = library.kpi(ask.kpi) if ask.kpi else None
-        return understood(ask.text, (body.unit if body else ask.unit).as_unit(), history_of(library, body, ask.of))
+        if ask.mark and ask.kpi:
+            history = MarkGuard(library, library.kpi(ask.kpi)).sizes_for(ask.mark)
+        else:
+            history = history_of(library, body, ask.of)
+        return understood(ask.text, (body.unit if body else ask.unit).as_unit(), history)
 
 
 @router.post("/{key}/understand")
 def understand_numbers(key: str, ask: ManyTexts, who: Reader = Depends(reader)) -> list[Understood]:
-    """The same for many numbers at once, as they come from a pasted sheet."""
+    """The same for many numbers at once, as they come from a pasted sheet; whose each is to be is not known yet, so
+    none is doubted: that is asked when they are kept."""
     with who.read() as session:
         library = who.library(session)
-        body = library.kpi(key)
-        history, unit = history_of(library, body), body.unit.as_unit()
-        return [understood(text, unit, history) for text in ask.texts]
+        unit = library.kpi(key).unit.as_unit()
+        return [understood(text, unit, np.array([])) for text in ask.texts]
 
 
 @router.get("/{key}/uses")

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import difflib
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from fastapi import APIRouter, Depends, Header, Query, Request, Response
@@ -14,6 +13,7 @@ from sqlalchemy.orm import Session
 from ironmark.api.records import add_routes, saved
 from ironmark.api.who import Reader, reader
 from ironmark.core.marks import MarkEntry
+from ironmark.core.nearest import did_you_mean
 from ironmark.core.periods import Grain
 from ironmark.pages.begin import FaceOffer, new_instrument, offers
 from ironmark.pages.documents import (
@@ -167,7 +167,7 @@ def _tried(library: Library, assume: Sequence[str]) -> dict[str, str]:
     tried = {name: value for name, _, value in (text.rpartition(":") for text in assume)}
     for name in tried:
         if name not in library.assumed and name not in library.assumptions:
-            detail = f"There is no assumption “{name}”{_near(name, library.assumptions)}. Write its handle and a value, as in assume=fuel_price:1.1."
+            detail = f"There is no assumption “{name}”{did_you_mean(name, library.assumptions)}. Write its handle and a value, as in assume=fuel_price:1.1."
             raise Refused(422, "no-assumption", "No such assumption", detail, {"field": "assume"})
     return tried
 
@@ -182,19 +182,12 @@ def refuse_unknown(page: Page, asked: Sequence[tuple[str, str]]) -> None:
             known = (
                 f"this page can be narrowed by {', '.join(segments)}" if segments else "nothing here splits its rows"
             )
-            detail = (
-                f"There is no segment “{name}”{_near(name, segments)}; {known}. A period is named by period and grain."
-            )
+            detail = f"There is no segment “{name}”{did_you_mean(name, segments)}; {known}. A period is named by period and grain."
             raise Refused(422, "no-segment", "No such segment", detail, {"field": name})
         if member not in segments[name].members:
             label = segments[name].label
-            detail = f"{label} has no member “{member}”{_near(member, segments[name].members)}. Read the whole page, and choose it there."
+            detail = f"{label} has no member “{member}”{did_you_mean(member, segments[name].members)}. Read the whole page, and choose it there."
             raise Refused(422, "no-member", "No such member", detail, {"field": name})
-
-
-def _near(name: str, known: Iterable[str]) -> str:
-    near = difflib.get_close_matches(name, list(known), 1)
-    return f"; did you mean “{near[0]}”?" if near else ""
 
 
 def have_tried(library: Library, ask: ReadAsk) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-import difflib
 from collections.abc import Mapping
 from typing import Literal
 
@@ -36,6 +35,7 @@ from ironmark.core.formula import (
     references,
     walk,
 )
+from ironmark.core.nearest import nearest
 
 
 def check(node: Node, columns: Mapping[str, ColumnType]) -> None:
@@ -52,12 +52,24 @@ def check_row(node: Node, columns: Mapping[str, ColumnType]) -> ColumnType:
     """
     for inner in walk(node):
         if isinstance(inner, Aggregate):
-            raise FormulaError(f"{inner.name} runs over many rows; a column has one cell a row", *inner.span)
+            told = f"{inner.name} runs over many rows; a column has one cell a row, {row_example(columns)}"
+            raise FormulaError(told, *inner.span)
         if isinstance(inner, Reference):
-            raise FormulaError(f"@{inner.handle} is read over many rows; a column has one cell a row", *inner.span)
+            told = f"@{inner.handle} is read over many rows; a column has one cell a row, {row_example(columns)}"
+            raise FormulaError(told, *inner.span)
         _check_row_call(inner)
     kind = _type(node, columns)
     return "flag" if kind == "condition" else kind
+
+
+def row_example(columns: Mapping[str, ColumnType]) -> str:
+    """A formula over the cells of a row as it could be written with these columns."""
+    by_type = {kind: name for name, kind in reversed(list(columns.items()))}
+    if number := by_type.get("number"):
+        return f"as in {number} * 2"
+    if day := by_type.get("date"):
+        return f"as in weekday({day})"
+    return f'as in if({by_type["text"]} is blank, "none", {by_type["text"]})' if "text" in by_type else "as in 1 + 1"
 
 
 def _check_row_call(node: Node) -> None:
@@ -157,8 +169,8 @@ def _known(node: Column, columns: Mapping[str, ColumnType]) -> ColumnType:
     if node.name in columns:
         return columns[node.name]
     wanted = node.name.lower()
-    near = [name for name in columns if wanted in name] or difflib.get_close_matches(wanted, list(columns), 1, 0.5)
-    hint = f"; did you mean {near[0]}?" if near else ""
+    near = next((name for name in columns if wanted in name), None) or nearest(wanted, columns, 0.5)
+    hint = f"; did you mean {near}?" if near else ""
     raise FormulaError(f"no column “{node.name}”{hint}", *node.span)
 
 

@@ -94,7 +94,8 @@ class Facts:
 
 @dataclass(frozen=True, slots=True)
 class DraftKpi:
-    """A KPI that is proposed. plan: the column whose sum is its target, "" for none; reason: a sentence."""
+    """A KPI that is proposed. plan: the column whose sum is its target, "" for none; reason: a sentence; known: the key
+    of a KPI that says the same already, "" for none."""
 
     handle: str
     name: str
@@ -104,6 +105,7 @@ class DraftKpi:
     nature: Nature
     reason: str
     plan: str = ""
+    known: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,6 @@ A KPI formula is arithmetic over aggregates, and each aggregate runs over rows:
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
@@ -18,7 +17,14 @@ from typing import Any, Literal
 from lark import Lark, Token, Transformer, v_args
 from lark.exceptions import UnexpectedCharacters, UnexpectedEOF, UnexpectedInput, UnexpectedToken, VisitError
 
+from ironmark.core.nearest import nearest
+
 AGGREGATES = ("sum", "mean", "count", "min", "max", "distinct", "median", "stdev")
+# What the same are called elsewhere, and is typed by habit.
+ELSEWHERE = {
+    "avg": "mean", "average": "mean", "total": "sum", "minimum": "min", "maximum": "max", "unique": "distinct",
+    "number": "count", "std": "stdev", "deviation": "stdev", "middle": "median",
+}  # fmt: skip
 UNADDED = ("distinct", "median", "stdev")  # what parts of the rows give cannot be put together
 # Functions over aggregates: how many arguments they take, and an example.
 FUNCTIONS: dict[str, tuple[int, int, str]] = {
@@ -385,8 +391,8 @@ class _Build(Transformer[Token, Node]):
             return _function(lowered, args, where, _span(meta))
         if lowered not in AGGREGATES:
             known = tuple(dict.fromkeys((*AGGREGATES, *FUNCTIONS, *ROW_FUNCTIONS)))
-            near = difflib.get_close_matches(lowered, known, 1)
-            hint = f"; did you mean {near[0]}?" if near else f"; there are {', '.join(known)}"
+            near = ELSEWHERE.get(lowered) or nearest(lowered, known)
+            hint = f"; did you mean {near}?" if near else f"; there are {', '.join(known)}"
             raise FormulaError(f"no function “{name}”{hint}", name.start_pos, name.end_pos)
         if len(args) > 1:
             raise FormulaError("an aggregate takes one expression; put conditions behind “where”", *args[1].span)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Mapping
 
 from ironmark.core import formula as f
+from ironmark.core.nearest import did_you_mean
 from ironmark.core.workings import figure
 
 _NAMES = {
@@ -170,6 +171,8 @@ def warnings(
                     *inner.span,
                 )
             )
+        if isinstance(inner, f.Binary) and inner.op == "/" and _comes_to(inner.right) == 0:
+            found.append(("This divides by zero, so it never comes to a figure.", *inner.right.span))
         if isinstance(inner, f.Call) and inner.name == "share" and f.nature_of(inner.args[0], natures) == "rate":
             found.append(
                 (
@@ -190,6 +193,22 @@ def warnings(
     if unit == "percent" and isinstance(node, f.Binary) and node.op == "*" and _hundred(node.left, node.right):
         found.append(("A percent is kept as a fraction: without “* 100” it is shown right.", *node.span))
     return found
+
+
+def _comes_to(node: f.Node) -> float | None:
+    """What a formula of numbers alone comes to; None for all else."""
+    match node:
+        case f.Number(value=value):
+            return value
+        case f.Minus(of=inner):
+            found = _comes_to(inner)
+            return None if found is None else -found
+        case f.Binary(op=op, left=left, right=right):
+            one, other = _comes_to(left), _comes_to(right)
+            if one is None or other is None or (op == "/" and other == 0):
+                return None
+            return {"+": one + other, "-": one - other, "*": one * other, "/": one / (other or 1)}.get(op)
+    return None
 
 
 def _ratio(node: f.Node | None) -> bool:
@@ -216,7 +235,11 @@ def _strangers(node: f.Compare | f.Among, members: Mapping[str, frozenset[str]])
         return []
     every = "every filled row" if isinstance(node, f.Compare) and node.op == "!=" else "none"
     return [
-        (f"No row has “{text.value}” in {column.name}, so this matches {every}.", *text.span)
+        (
+            f"No row has “{text.value}” in {column.name}, so this matches {every}"
+            f"{did_you_mean(text.value, sorted(members[column.name])) or '.'}",
+            *text.span,
+        )
         for text in texts
         if isinstance(text, f.Text) and text.value not in members[column.name]
     ]

@@ -11,6 +11,7 @@ from ironmark.core.numbers import Unit
 
 _CURRENCIES = {"£": "GBP", "€": "EUR", "$": "USD", "¥": "JPY"}
 _CODES = {"gbp", "eur", "usd", "chf", "sek", "nok", "dkk", "jpy", "cad", "aud", "nzd", "pln", "czk"}
+_CURRENCY_WORDS = {"euro": "EUR", "euros": "EUR", "pounds": "GBP", "dollars": "USD", "francs": "CHF", "kronor": "SEK", "kroner": "NOK"}  # fmt: skip
 _DURATIONS = {
     "h": {"h", "hr", "hrs", "hour", "hours"},
     "min": {"min", "mins", "minute", "minutes"},
@@ -50,6 +51,9 @@ def unit_of_label(label: str) -> ProposedUnit | None:
     for word in words:
         if word in _CODES:
             return ProposedUnit(Unit("currency", 0, word.upper()), f"“{label}” is in {word.upper()}")
+    for word in words[1:]:  # “Cost in euros”, not “Pounds lost”
+        if word in _CURRENCY_WORDS:
+            return ProposedUnit(Unit("currency", 0, _CURRENCY_WORDS[word]), f"“{label}” is in {word}")
     for text, known in _DURATIONS.items():
         # A single letter is a unit only where it stands last: “Downtime (h)”, not “H block”.
         if any(word in known and (len(word) > 1 or word == words[-1]) for word in words[1:] or words):
@@ -87,25 +91,36 @@ def _unit(node: f.Node, labels: Mapping[str, str], units: Mapping[str, Unit]) ->
                 return one
             if _alike(left, right, one, other):
                 return ProposedUnit(PERCENT, "it is a ratio of like things")
-            return _per_row(one) if one and one.unit != _ROWS and other and other.unit == _ROWS else None
+            # Money or time for one of anything else stays money or time.
+            kept = one and one.unit.kind in ("currency", "duration") and not (other and other.unit.kind == "currency")
+            return _per_row(one) if one and kept else None
         case f.Binary(op="*", left=left, right=right):
             if isinstance(left, f.Number) or isinstance(right, f.Number):
                 return of(right if isinstance(left, f.Number) else left)
-            prices = [found for side in (left, right) if isinstance(side, f.Reference) and (found := of(side))]
-            prices = [found for found in prices if found.unit.kind == "currency"]
+            prices = [found for side in (left, right) if (found := of(side)) and found.unit.kind == "currency"]
             return prices[0] if len(prices) == 1 else None  # an amount at a price
         case f.Binary(left=left, right=right):
             one, other = of(left), of(right)
-            return one if one and (isinstance(right, f.Number) or (other and other.unit == one.unit)) else None
+            if one and other:
+                return one if _same(one, other) else None
+            # What is added to euros, or taken off them, is in euros too; what is left of a whole is a share.
+            return one or other
     return None
 
 
 def _alike(left: f.Node, right: f.Node, one: ProposedUnit | None, other: ProposedUnit | None) -> bool:
     if one and other:
-        return replace(one.unit, decimals=0, compact=False) == replace(other.unit, decimals=0, compact=False)
+        return _same(one, other)
     if not isinstance(left, f.Aggregate) or not isinstance(right, f.Aggregate):
         return False
     return left.name == right.name == "sum" and left.of == right.of
+
+
+def _same(one: ProposedUnit, other: ProposedUnit) -> bool:
+    def plain(found: ProposedUnit) -> Unit:
+        return replace(found.unit, decimals=0, compact=False, text="" if found.unit == _ROWS else found.unit.text)
+
+    return plain(one) == plain(other)
 
 
 def _per_row(found: ProposedUnit) -> ProposedUnit:

@@ -19,10 +19,11 @@ ENOUGH = 8  # readings of a small picture of a face
 
 @dataclass
 class FaceOffer:
-    """An instrument as it would be with another face, and what that looks like."""
+    """An instrument as it would be with another face, what that looks like, and what of its scope goes with the old one."""
 
     instrument: InstrumentBody
     picture: InstrumentPicture
+    says: str = ""
 
 
 def new_instrument(library: Library, key: str, kpi: str, yardstick: str | None) -> InstrumentBody:
@@ -44,8 +45,22 @@ def offers(library: Library, instrument: InstrumentBody, scope: ScopeBody) -> li
     for face in FACES:
         offered = as_face(library, instrument, face)
         sheet = read_sheet(library, offered.model_copy(update={"id": face}), scope, period, most=ENOUGH)
-        found.append(FaceOffer(offered, draw_sheet(sheet, library.states, library.year_start)))
+        picture = draw_sheet(sheet, library.states, library.year_start)
+        found.append(FaceOffer(offered, picture, _scope_changed(library, instrument, offered)))
     return found
+
+
+def _scope_changed(library: Library, before: InstrumentBody, after: InstrumentBody) -> str:
+    """What another face reads otherwise than the one before, as a sentence; "" where it reads the same."""
+    name = FACES[after.face].name.lower()
+    if after.by != before.by and after.by is not None:
+        label = library.label_of(library.kpi(after.kpi).dataset, after.by).lower()
+        lost = f", not the last {before.last} periods" if before.last else ""
+        return f"A {name} draws members only: it reads each {label} now{lost}."
+    if len(after.further) < len(before.further):
+        left = [library.kpi(more.kpi).name for more in before.further]
+        return f"A {name} draws one KPI: {', '.join(left)} {'is' if len(left) == 1 else 'are'} left out now."
+    return ""
 
 
 def as_face(library: Library, instrument: InstrumentBody, face: str) -> InstrumentBody:

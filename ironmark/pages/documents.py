@@ -25,10 +25,10 @@ from ironmark.core import yardstick as core
 from ironmark.core.faces import FACES
 from ironmark.core.formula import MAX_LENGTH
 from ironmark.core.marks import TARGET
+from ironmark.core.nearest import did_you_mean
 from ironmark.core.numbers import SECONDS, Unit
 from ironmark.core.periods import Grain, Period
 from ironmark.core.reach import Reach
-from ironmark.pages.problems import nearest
 
 Key = Annotated[str, StringConstraints(min_length=1, max_length=80, pattern=r"^[A-Za-z0-9_-]+$")]
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
@@ -38,7 +38,7 @@ MarkName = Annotated[str, StringConstraints(strip_whitespace=True, to_lower=True
 
 def _known_face(face: str) -> str:
     if face not in FACES:
-        raise ValueError(f"there is no face “{face}”{nearest(face, FACES)}; there are {', '.join(FACES)}")
+        raise ValueError(f"there is no face “{face}”{did_you_mean(face, FACES)}; there are {', '.join(FACES)}")
     return face
 
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Mapping, Sequence
 from functools import cached_property
 
+from ironmark.core.nearest import did_you_mean
 from ironmark.core.periods import Period
 from ironmark.pages.documents import InstrumentBody, OwnScope
 from ironmark.pages.library import Library
@@ -89,8 +89,8 @@ class Figured:
         for segment, names in known.items():
             if (name := next((n for n in names if n.casefold() == wanted.casefold()), None)) is not None:
                 return {segment: [name]}
-        near = difflib.get_close_matches(wanted, [name for names in known.values() for name in names], 1)
-        raise ValueError(f"{kpi.name} has no member “{wanted}”{f'; did you mean {near[0]}?' if near else ''}")
+        every = [name for names in known.values() for name in names]
+        raise ValueError(f"{kpi.name} has no member “{wanted}”{did_you_mean(wanted, every, quoted=False)}")
 
 
 def _or(words: Mapping[str, str]) -> str:

@@ -15,10 +15,11 @@ from sqlalchemy.orm import Session
 from ironmark.core.axis import step_for
 from ironmark.core.drafting import DraftKpi, Facts, draft
 from ironmark.core.evaluate import Floats
-from ironmark.core.formula import FormulaError
+from ironmark.core.formula import FormulaError, parse
 from ironmark.core.marks import EVERYONE, TARGET, TOGETHER, Owner
 from ironmark.core.numbers import show
 from ironmark.core.periods import Grain, Period, latest_complete, timeline
+from ironmark.core.written import written
 from ironmark.core.yardstick import default_bands
 from ironmark.pages.documents import (
     CutBody,
@@ -32,6 +33,7 @@ from ironmark.pages.documents import (
 )
 from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused
+from ironmark.pages.uses import yardsticks_in_use
 from ironmark.store import datasets, marks, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.marks import Change
@@ -72,13 +74,14 @@ class Proposed:
 
 @dataclass(frozen=True, slots=True)
 class _Target:
-    """The mark of a proposed KPI: ``mark`` computed by a formula, or one number."""
+    """The mark of a proposed KPI: ``mark`` computed by a formula, or one number, or one that it has already."""
 
     mark: str
     formula: str
     value: float | None
     since: str
     each: tuple[tuple[str, str, float], ...] = ()  # segment, member and value, where a sum has one for each
+    yardstick: str = ""  # the one that the KPI is graded by already
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +107,8 @@ def propose(library: Library, dataset: StoredDataset) -> Proposed:
     frame = datasets.rows(library.session, dataset)
     drafted = draft(dataset.name, _facts(dataset, frame))
     grain = _grain(source.first, source.last)
-    kpis = tuple(_named_apart(library, drafted.kpis))
+    kpis = tuple(_named_apart(library, _already_there(library, dataset.id, drafted.kpis)))
+    library.fetch([kpi.known for kpi in kpis if kpi.known])
     complete = latest_complete(
         Period.of(source.first, grain, library.year_start), Period.of(source.last, grain, library.year_start), source.through
     )  # fmt: skip
@@ -112,6 +116,7 @@ def propose(library: Library, dataset: StoredDataset) -> Proposed:
     over = [p for p in periods if p.end <= source.through]
     segments = _best_segments(dataset, frame)[:2]
     targets, items, kept = {}, list[Item](), list[DraftKpi]()
+    graded = yardsticks_in_use(library.session)
     for kpi in kpis:
         body = _body(kpi, dataset.id)
         try:
@@ -124,6 +129,11 @@ def propose(library: Library, dataset: StoredDataset) -> Proposed:
             continue
         kept.append(kpi)
         items.append(Item(f"kpi:{kpi.handle}", "kpi", kpi.name, kpi.formula, kpi.reason))
+        if mark := _own_mark(library, kpi.known):
+            held = _Target(mark, "", None, "", yardstick=graded.get(kpi.known, ""))
+            targets[kpi.handle] = held
+            items += [] if held.yardstick else [_yardstick_item(kpi, held)]
+            continue
         target, item = _target(kpi, values, over or periods, grain)
         if target.value is not None and kpi.nature != "rate":
             # A part is not held to the whole's target: each member has its own.
@@ -148,12 +158,12 @@ def make(session: Session, library: Library, dataset: StoredDataset, title: str,
         if f"kpi:{kpi.handle}" in gone:
             continue
         body = _body(kpi, dataset.id)
-        keys[kpi.handle] = key = records.create(session, "kpi", body.model_dump(), name=kpi.name).id
+        keys[kpi.handle] = key = kpi.known or records.create(session, "kpi", body.model_dump(), name=kpi.name).id
         target = proposed.targets[kpi.handle]
         if f"mark:{kpi.handle}" in gone:
             continue
         if target.formula:
-            marks.compute(session, key, target.mark, target.formula, 0)
+            marks.compute(session, key, target.mark, target.formula, library.book(key))
         elif target.value is not None:
             owner = EVERYONE if kpi.nature == "rate" else TOGETHER
             changes = [Change(target.mark, owner, target.since, target.value)]
@@ -161,7 +171,10 @@ def make(session: Session, library: Library, dataset: StoredDataset, title: str,
                 Change(target.mark, Owner.member(**{segment: member}), target.since, value)
                 for segment, member, value in target.each
             ]
-            marks.apply(session, key, changes, 0)
+            marks.apply(session, key, changes, library.book(key))
+        if target.yardstick:
+            yardsticks[kpi.handle] = target.yardstick
+            continue
         if f"yardstick:{kpi.handle}" in gone:
             continue
         form = target.mark, kpi.direction, kpi.unit.kind == "percent"
@@ -267,12 +280,40 @@ def _grain(first: dt.date, last: dt.date) -> Grain:
     return "month" if days >= 75 else "week" if days >= 21 else "day"
 
 
+def _already_there(library: Library, dataset: str, kpis: Sequence[DraftKpi]) -> list[DraftKpi]:
+    """The KPIs, those that somebody wrote over the same rows as they are kept: none is made twice."""
+    known = {
+        written(parse(body.formula)): (key, body)
+        for key, body in reversed(library.every_kpi.items())
+        if body.dataset == dataset and not body.composite
+    }
+    found = []
+    for kpi in kpis:
+        if there := known.get(written(parse(kpi.formula))):
+            key, body = there
+            kpi = replace(
+                kpi, known=key, handle=body.handle, name=body.name, unit=body.unit.as_unit(), direction=body.direction,
+                nature=body.nature, plan="", reason="It is there already: that one is shown, as it is.",
+            )  # fmt: skip
+        found.append(kpi)
+    return found
+
+
+def _own_mark(library: Library, key: str) -> str:
+    """The mark that a KPI which is there already is held against; "" where it has none."""
+    names = [*library.computed(key), *(entry.name for entry in library.entries(key))] if key else []
+    return TARGET if TARGET in names else next(iter(names), "")
+
+
 def _named_apart(library: Library, kpis: Sequence[DraftKpi]) -> list[DraftKpi]:
     """The KPIs with handles and names that nothing has yet."""
     handles = {*library.by_handle, *library.assumptions}
     names = {body.name for body in library.every_kpi.values()}
     found = []
     for kpi in kpis:
+        if kpi.known:
+            found.append(kpi)
+            continue
         handle, name, count = kpi.handle, kpi.name, 2
         while handle in handles:
             handle, count = f"{kpi.handle}_{count}", count + 1

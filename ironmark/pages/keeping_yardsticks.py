@@ -6,11 +6,12 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from ironmark.core.nearest import did_you_mean
 from ironmark.pages.documents import (
     YardstickBody,
 )
 from ironmark.pages.library import Library
-from ironmark.pages.problems import Refused, nearest
+from ironmark.pages.problems import Refused
 from ironmark.pages.uses import refuse_in_use
 from ironmark.store import marks, records
 
@@ -23,7 +24,9 @@ def check_yardstick(session: Session, body: YardstickBody, key: str | None) -> N
     known = marks.names(session)
     for at, cut in enumerate(body.cuts):
         if cut.mark and cut.mark not in known:
-            detail = f"Cut {at + 1} is derived from “{cut.mark}”, and no mark has that name{nearest(cut.mark, known)}."
+            detail = (
+                f"Cut {at + 1} is derived from “{cut.mark}”, and no mark has that name{did_you_mean(cut.mark, known)}."
+            )
             if "did you mean" not in detail:
                 detail += " Set one in the mark book first, or derive the cut from another."
             raise Refused(422, "no-mark", "No such mark", detail, {"field": f"cuts.{at}.mark"})

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-import difflib
 from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
@@ -18,6 +17,7 @@ from ironmark.core.dependencies import handles_in
 from ironmark.core.expand import as_level, assuming, expand, read_from
 from ironmark.core.formula import ColumnType, FormulaError
 from ironmark.core.marks import MarkEntry
+from ironmark.core.nearest import did_you_mean
 from ironmark.core.numbers import show
 from ironmark.core.palette import PALETTES, STATES, Palette, State
 from ironmark.core.periods import Period, timeline
@@ -309,8 +309,9 @@ class Library:
                 raise FormulaError(f"this goes in a circle: {circle}", *reference.span)
             other = self.by_handle.get(reference.handle)
             if other is None:
-                near = difflib.get_close_matches(reference.handle, [*self.by_handle, *self.assumptions], 1)
-                hint = f"; did you mean @{near[0]}?" if near else "; KPIs and assumptions are named by their handle"
+                known = [*self.by_handle, *self.assumptions]
+                hint = did_you_mean(reference.handle, known, "@", quoted=False)
+                hint = hint or "; KPIs and assumptions are named by their handle"
                 raise FormulaError(f"no KPI or assumption “@{reference.handle}”{hint}", *reference.span)
             if other.composite is not None:
                 raise FormulaError(f"@{reference.handle} is a composite; it can only be a part of one", *reference.span)

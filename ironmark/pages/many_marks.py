@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field, FiniteFloat
 
 from ironmark.core import marks as core
 from ironmark.core.evaluate import Floats
+from ironmark.core.nearest import did_you_mean
 from ironmark.core.numbers import NotANumber, show, understand
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.words import decimals_for
@@ -19,7 +20,7 @@ from ironmark.pages.documents import KpiBody, MarkName, Member, Model, Number
 from ironmark.pages.library import Library
 from ironmark.pages.mark_changes import ChangeBody, OwnedBody, owner_of
 from ironmark.pages.mark_guard import MarkGuard
-from ironmark.pages.problems import Refused, nearest
+from ironmark.pages.problems import Refused
 from ironmark.store.marks import Change
 
 
@@ -143,7 +144,7 @@ def raised(library: Library, key: str, ask: RaiseAsk) -> Proposed:
     before = [period.years_back(1) for period in periods]
     if ask.by is not None and ask.by not in library.source(kpi).members:
         known = library.source(kpi).members
-        detail = f"There is no segment “{ask.by}”{nearest(ask.by, known)}."
+        detail = f"There is no segment “{ask.by}”{did_you_mean(ask.by, known)}."
         raise Refused(422, "no-segment", "No such segment", detail, {"field": "by"})
     read = {by: library.read(kpi, by=by, periods=before) for by in dict.fromkeys((ask.by, None))}
     changes, shown, without = [], [], 0
@@ -151,7 +152,7 @@ def raised(library: Library, key: str, ask: RaiseAsk) -> Proposed:
     for n, member in enumerate(ask.members):
         found = read[None if member is None else ask.by]
         if member not in found.members:
-            near = nearest(member or "", [name for name in found.members if name])
+            near = did_you_mean(member or "", [name for name in found.members if name])
             detail = f"“{member}” is not read by this segment{near}."
             raise Refused(422, "no-member", "No such member", detail, {"field": f"members.{n}"})
         owner = core.TOGETHER if member is None else core.Owner.of_members({str(ask.by): member})

@@ -8,11 +8,12 @@ from typing import Annotated, Any
 from pydantic import Field, StringConstraints, model_validator
 
 from ironmark.core import marks as core
+from ironmark.core.nearest import did_you_mean
 from ironmark.core.numbers import show
 from ironmark.core.periods import Period
 from ironmark.pages.documents import KpiBody, MarkName, Member, Model, Number
 from ironmark.pages.library import Library
-from ironmark.pages.problems import Refused, nearest
+from ironmark.pages.problems import Refused
 from ironmark.store import marks
 
 
@@ -106,12 +107,12 @@ def _refuse_unknown(
                 422,
                 "no-segment",
                 "No such segment",
-                f"There is no segment “{segment}”{nearest(segment, known)}; {there}.",
+                f"There is no segment “{segment}”{did_you_mean(segment, known)}; {there}.",
                 where,
             )
     for segment, member in of.items():
         if member not in known[segment]:
-            detail = f"No {segment} is called “{member}”{nearest(member, known[segment])}."
+            detail = f"No {segment} is called “{member}”{did_you_mean(member, known[segment])}."
             raise Refused(422, "no-member", "No such member", detail, where)
 
 

@@ -13,6 +13,7 @@ from ironmark.core.periods import Grain, Period
 from ironmark.pages.documents import KpiBody
 from ironmark.pages.doubts import sizes_by_member
 from ironmark.pages.library import Library
+from ironmark.pages.mark_changes import ChangeBody, change_of
 from ironmark.pages.problems import Refused
 from ironmark.store import marks
 
@@ -41,10 +42,17 @@ class MarkGuard:
         for n, change in enumerate(changes):
             if change.value is None:
                 continue
-            grain = Period.parse(change.since, self.library.year_start).grain if self.kpi.nature == "flow" else "month"
-            if told := words.doubt(change.value, self.kpi.unit.as_unit(), self.sizes(change.owner, grain)):
+            if told := words.doubt(change.value, self.kpi.unit.as_unit(), self._sizes_from(change)):
                 found.append((n, told))
         return found
+
+    def sizes_for(self, change: ChangeBody) -> Floats:
+        """The sizes of the readings so far that a mark is held against, whatever its value. Refuses one of nobody."""
+        return self._sizes_from(change_of(self.library, self.kpi, change, "mark"))
+
+    def _sizes_from(self, change: marks.Change) -> Floats:
+        grain = Period.parse(change.since, self.library.year_start).grain if self.kpi.nature == "flow" else "month"
+        return self.sizes(change.owner, grain)
 
     def sizes(self, owner: core.Owner, grain: Grain) -> Floats:
         """The sizes of the readings so far of what the mark is for."""

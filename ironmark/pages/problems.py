@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
-from collections.abc import Iterable
 from typing import Any
 
 from pydantic import BaseModel
@@ -25,11 +23,3 @@ class Refused(Exception):
     def __init__(self, status: int, type_: str, title: str, detail: str, where: dict[str, Any] | None = None) -> None:
         super().__init__(detail)
         self.problem = Problem(type=type_, title=title, status=status, detail=detail, where=where)
-
-
-def nearest(name: str, known: Iterable[str]) -> str:
-    """The name that was most likely meant, as words to put behind the one that is not known."""
-    every = list(known)
-    near = difflib.get_close_matches(name, every, 1)
-    near = near or [one for one in every if name and name.casefold() in one.casefold()]
-    return f"; did you mean “{near[0]}”?" if near else ""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 import re
 from collections.abc import Collection, Iterator, Sequence
 from functools import lru_cache
@@ -12,6 +11,7 @@ from urllib.parse import urlsplit
 from markdown_it import MarkdownIt
 from markdown_it.token import Token
 
+from ironmark.core.nearest import did_you_mean
 from ironmark.pages.page import Block, FigurePart, Span
 
 FIGURE = re.compile(r"\{\s*([^\W\d]\w*)\s*(?::\s*([^{}]*?))?\s*\}")
@@ -132,8 +132,7 @@ def plain(blocks: Sequence[Block]) -> str:
 def what_is_wrong(span: Span, handles: Collection[str]) -> str:
     """What a figure in a text has to be told of: nobody has its handle, or there is no such part of a reading."""
     if span.handle not in handles:
-        near = difflib.get_close_matches(span.handle, handles, 1)
-        return f"no KPI “{span.handle}”{f'; did you mean {near[0]}?' if near else ''}"
+        return f"no KPI “{span.handle}”{did_you_mean(span.handle, handles, quoted=False)}"
     if span.part not in PARTS:
         return f"no “{span.part}” of a reading; there are {', '.join(PARTS)}"
     return ""

@@ -13,9 +13,10 @@ from sqlalchemy.orm import Session
 
 from ironmark.core import formula as f
 from ironmark.core.formula import MAX_LENGTH, ColumnType, FormulaError
+from ironmark.core.nearest import did_you_mean
 from ironmark.core.numbers import show_day
 from ironmark.pages.documents import Key, Model, Name
-from ironmark.pages.problems import Refused, nearest
+from ironmark.pages.problems import Refused
 from ironmark.pages.sources import Sources
 from ironmark.store import datasets, records
 from ironmark.store.database import Missing
@@ -173,7 +174,7 @@ def _lookup(
     for at, pair in enumerate(body.on):
         for name, these, whose in ((pair.here, here, dataset.name), (pair.there, there, other.name)):
             if name not in these:
-                detail = f"“{whose}” has no column “{name}”{nearest(name, these)} to go by."
+                detail = f"“{whose}” has no column “{name}”{did_you_mean(name, these)} to go by."
                 raise Refused(422, "no-column", "No such column", detail, {"field": f"{field}.on.{at}"})
         one, its = here[pair.here], there[pair.there]
         if one.type != its.type:
@@ -184,7 +185,7 @@ def _lookup(
     for at, wanted in enumerate(body.take):
         its_column = there.get(wanted.column)
         if its_column is None:
-            detail = f"“{other.name}” has no column “{wanted.column}”{nearest(wanted.column, there)}; there are {', '.join(there)}."
+            detail = f"“{other.name}” has no column “{wanted.column}”{did_you_mean(wanted.column, there)}; there are {', '.join(there)}."
             raise Refused(422, "no-column", "No such column", detail, {"field": f"{field}.take.{at}.column"})
         held = before.get((other.id, wanted.column))
         label = wanted.label or (held.label if held else its_column.label)

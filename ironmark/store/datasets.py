@@ -285,7 +285,13 @@ def update(
 ) -> StoredDataset:
     """Change what is said about the rows. Raises Missing, StaleVersion."""
     row = _locked(session, key, saw)
+    before = get(session, key)
     row.name, row.through = name, through
+    if before.kind != "live" and before.period != next((c.name for c in columns if c.role == "period"), None):
+        frame = raw_rows(session, before)
+        gone, found = findings(frame, before.own), findings(frame, [c for c in columns if c.origin == "rows"])
+        kept = [problem for problem in before.problems if problem not in gone]
+        row.problems = [asdict(problem) for problem in (*kept, *found)]
     row.columns = [asdict(column) for column in columns if column.origin == "rows"]
     if settings is not None:
         row.settings = settings

@@ -9,7 +9,7 @@ from typing import Any
 import polars as pl
 
 from ironmark.core import formula as f
-from ironmark.core.check import check_row
+from ironmark.core.check import check_row, row_example
 from ironmark.core.formula import ColumnType, FormulaError
 from ironmark.tables.columns import expression
 from ironmark.tables.refresh import Frame, Merges, merged
@@ -182,8 +182,11 @@ def derived(frame: Frame, column: Derived) -> Frame:
 
 def type_of(formula: str, columns: Sequence[Column]) -> ColumnType:
     """What a row formula comes to. Raises FormulaError."""
+    types = {column.name: column.type for column in columns}
+    if not formula.strip():
+        raise FormulaError(f"the formula is empty; write one over the cells of a row, {row_example(types)}", 0, 1)
     node = f.parse(formula)
-    kind = check_row(node, {column.name: column.type for column in columns})
+    kind = check_row(node, types)
     if not f.columns_used(node):
         raise FormulaError("the same in every row: name a column, such as weekday(day)", *node.span)
     return kind

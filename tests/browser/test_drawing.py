@@ -209,6 +209,7 @@ class Dragging(Bench):
         self.see("changed elsewhere")
         self.assertEqual(self.client.get("/api/kpis/on-time/marks").headers["etag"], theirs)
         # Made once more it is kept: the book was read again.
+        self.rest()
         self.drag(self.hold("target on the dial"), 10, 12)
         self.wait(lambda: self.client.get("/api/kpis/on-time/marks").headers["etag"] != theirs)
         ours = self.client.get("/api/kpis/on-time/marks").headers["etag"]

@@ -98,7 +98,7 @@ class Errors(unittest.TestCase):
         for text, message, place in (
             ("sum(delay)", "did you mean delay_minutes?", "delay"),
             ("coun()", "did you mean count?", "coun"),
-            ("total(fare)", "there are sum, mean", "total"),
+            ("total(fare)", "did you mean sum", "total"),
             ("sum(fare", "a bracket is not closed", "(fare"),
             ("sum(fare))", "never opened", ")"),
             ("fare", "sum(fare)", "fare"),

@@ -43,6 +43,17 @@ class Proposed(unittest.TestCase):
         self.assertEqual(self.unit("sum(claims) / count(where kept = 1)"), ("currency", 2))
         self.assertEqual(self.unit("mean(delay_minutes)"), ("duration", 1))
 
+    def test_money_stays_money_whatever_it_is_put_together_with(self) -> None:
+        for text in ("sum(claims) / sum(overtime)", "sum(claims) / sum(kept)", "@money / @trips"):
+            self.assertEqual(self.unit(text), ("currency", 2), text)
+        for text in ("sum(claims) + sum(kept)", "5 + sum(claims)", "@money - sum(kept)", "sum(claims * kept)", "@money * sum(kept)"):  # fmt: skip
+            self.assertEqual(self.unit(text), ("currency", 0), text)
+        self.assertEqual(self.unit("1 - count(where kept = 1) / count()"), ("percent", 1), "what is left of a whole")
+        self.assertEqual(self.unit("@trips / sum(1)"), ("percent", 1))
+        for label in ("Gebühr in Euro", "Kosten (euros)"):
+            found = unit_of_label(label)
+            self.assertEqual(found.unit.currency if found else "", "EUR", label)
+
     def test_other_kpis_bring_theirs(self) -> None:
         self.assertEqual(self.unit("@money - @money"), ("currency", 0))
         self.assertEqual(self.unit("@done"), ("percent", 0))
@@ -52,8 +63,9 @@ class Proposed(unittest.TestCase):
             "count()",
             "sum(kept)",
             "sum(kept) / sum(booked)",
-            "sum(claims) * sum(overtime)",
-            "sum(claims) / sum(overtime)",
+            "sum(claims) * sum(claims)",
+            "sum(kept) / sum(claims)",
+            "sum(claims) + sum(overtime)",
         ):
             self.assertIsNone(self.unit(text), text)
 

@@ -9,6 +9,7 @@
   import { loadStates } from './api/states.svelte'
   import { loadFaces } from './faces/names.svelte'
   import Find from './views/front/Find.svelte'
+  import { keepFocus } from './parts/focus'
   import Keys from './views/front/Keys.svelte'
   import Slot from './parts/Slot.svelte'
   import Tip from './parts/Tip.svelte'
@@ -135,6 +136,8 @@
       () => (ends = []),
     )
   })
+
+  $effect(keepFocus)
 
   let finding = $state(false)
   let keysShown = $state(false)

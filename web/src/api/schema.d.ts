@@ -704,7 +704,8 @@ export interface paths {
         put?: never;
         /**
          * Understand Numbers
-         * @description The same for many numbers at once, as they come from a pasted sheet.
+         * @description The same for many numbers at once, as they come from a pasted sheet; whose each is to be is not known yet, so
+         *     none is doubted: that is asked when they are kept.
          */
         post: operations["understand_numbers_api_kpis__key__understand_post"];
         delete?: never;
@@ -3982,11 +3983,16 @@ export interface components {
         };
         /**
          * FaceOffer
-         * @description An instrument as it would be with another face, and what that looks like.
+         * @description An instrument as it would be with another face, what that looks like, and what of its scope goes with the old one.
          */
         FaceOffer: {
             instrument: components["schemas"]["InstrumentBody"];
             picture: components["schemas"]["InstrumentPicture"];
+            /**
+             * Says
+             * @default
+             */
+            says: string;
         };
         /** FacesAsk */
         FacesAsk: {
@@ -7161,7 +7167,8 @@ export interface components {
         };
         /**
          * UnderstandAsk
-         * @description ``of``: the member it is for in each segment, whose readings tell what is far from usual.
+         * @description ``of``: the member it is for in each segment, whose readings tell what is far from usual; or ``mark``: the mark
+         *     it is to be, which is held against what a kept one is.
          */
         UnderstandAsk: {
             /** Text */
@@ -7186,6 +7193,7 @@ export interface components {
             of: {
                 [key: string]: string;
             };
+            mark?: components["schemas"]["ChangeBody"] | null;
         };
         /** Understood */
         Understood: {

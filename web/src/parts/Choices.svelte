@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A list to choose from, with a field to find in it when it is long. Arrows move, Enter chooses. */
   import { Listbox, useListCollection } from '@skeletonlabs/skeleton-svelte'
+  import { folded, has } from './folded'
 
   interface Choice {
     key: string
@@ -17,8 +18,23 @@
   let { choices, chosen, many, choose }: Props = $props()
   let wanted = $state('')
   const found = $derived(
-    choices.filter((choice) => choice.name.toLocaleLowerCase().includes(wanted.toLocaleLowerCase())),
+    wanted.trim() ? choices.filter((choice) => has(choice.name, wanted.trim())) : choices,
   )
+  /** Enter takes the only one that is left, or the one that is called just so. */
+  function enter(event: KeyboardEvent) {
+    if (
+      event.key !== 'Enter' ||
+      !wanted.trim() ||
+      (event.target as HTMLElement).hasAttribute('aria-activedescendant')
+    )
+      return
+    const open = found.filter((choice) => !choice.off)
+    const one =
+      open.length === 1 ? open[0] : open.find((choice) => folded(choice.name) === folded(wanted.trim()))
+    if (!one) return
+    event.preventDefault()
+    choose(one.key)
+  }
   const collection = $derived(
     useListCollection({
       items: found,
@@ -34,12 +50,14 @@ pointer; left alone, pressing focuses it without. -->
 <div onmousedowncapture={(event) => event.target instanceof HTMLInputElement || event.stopPropagation()}>
   <!-- What is chosen is told by each choice, not held by the list: choosing it once more is a choice too. -->
   <Listbox {collection} value={[]} onSelect={(details) => choose(details.value)}>
+    <Listbox.Label class="sr-only">What to choose</Listbox.Label>
     {#if choices.length > 9}
       <Listbox.Input
         class="type-in"
         placeholder="Find"
         aria-label="Find"
         value={wanted}
+        onkeydown={enter}
         oninput={(event: Event) => (wanted = (event.currentTarget as HTMLInputElement).value)}
       />
     {/if}
@@ -52,10 +70,11 @@ pointer; left alone, pressing focuses it without. -->
             >{choice.name}{#if choice.note}<span class="soft small">{choice.note}</span>{/if}</span
           >
         </Listbox.Item>
-      {:else}
-        <li class="soft small none">Nothing is called “{wanted}”.</li>
       {/each}
     </Listbox.Content>
+    {#if !found.length}<p class="soft small none" role="status">
+        {wanted ? `Nothing is called “${wanted}”.` : 'There is nothing to choose.'}
+      </p>{/if}
   </Listbox>
 </div>
 

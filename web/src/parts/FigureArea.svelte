@@ -2,6 +2,7 @@
   /** Words that are typed, with live figures: an opening brace offers the KPIs, a colon after one its parts. */
   import { tick } from 'svelte'
   import { api, got } from '../api/client'
+  import { folded, has } from './folded'
 
   interface Props {
     value: string
@@ -50,14 +51,14 @@
     if (mine !== turn) return
     at = 0
     if (open[2] !== undefined) {
-      const typed = (open[3] ?? '').toLocaleLowerCase()
+      const typed = folded(open[3] ?? '')
       from = before.length - (open[3] ?? '').length
       offered = PARTS.filter((part) => part.put.startsWith(typed) || part.name.startsWith(typed))
     } else {
-      const typed = open[1]!.toLocaleLowerCase()
+      const typed = folded(open[1]!)
       from = before.length - open[1]!.length
       offered = every
-        .filter((one) => one.put.includes(typed) || one.name.toLocaleLowerCase().includes(typed))
+        .filter((one) => one.put.includes(typed) || has(one.name, typed))
         .slice(0, 8)
         .map((one) => ({ put: `${one.put}}`, name: one.name, note: one.put }))
     }

@@ -2,6 +2,7 @@
   /** A field for a formula: words of the language in colour, the place of an error underlined. */
   import { tick } from 'svelte'
   import type { Schemas } from '../api/client'
+  import { folded, has } from './folded'
 
   interface Props {
     text: string
@@ -75,8 +76,8 @@
   })
   const offers = $derived.by((): Offer[] => {
     if (!open || !typed) return []
-    const word = typed.word.toLocaleLowerCase()
-    const fits = (name: string) => name.toLocaleLowerCase().includes(word.replace('@', ''))
+    const word = folded(typed.word)
+    const fits = (name: string) => has(name, word.replace('@', ''))
     if (typed.column)
       return (members[typed.column] ?? [])
         .filter(fits)
@@ -93,7 +94,7 @@
         .filter(([name]) => fits(name))
         .map(([name, note]) => ({ put: name === 'where' ? 'where ' : `${name}()`, name, note })),
     ]
-    const starts = (offer: Offer) => offer.name.toLocaleLowerCase().startsWith(word)
+    const starts = (offer: Offer) => folded(offer.name).startsWith(word)
     return found
       .filter((offer) => offer.name !== typed.word)
       .sort((a, b) => Number(starts(b)) - Number(starts(a)))

@@ -2,6 +2,7 @@
   /** The note on one reading: read, written, changed, taken back, and how it read before. */
   import { api, got, seen, words, type Schemas } from '../api/client'
   import { when } from '../api/days'
+  import { draftOf, dropDraft, keepDraft } from './drafts.svelte'
   import FigureArea from './FigureArea.svelte'
   import Note from './Note.svelte'
 
@@ -14,6 +15,9 @@
   let { of, begin = false, written }: Props = $props()
   let sheet = $state<Schemas['NoteSheet'] | null>(null)
   let text = $state<string | null>(null)
+  /** What it is about, for what was typed and not kept. */
+  const about = $derived(`note:${JSON.stringify(of)}`)
+  let again = $state(false) // what stands in the field was typed before
   let history = $state<Schemas['NoteRevision'][] | null>(null)
   let failed = $state('')
   let busy = $state(false)
@@ -22,7 +26,11 @@
   async function load(write: boolean) {
     try {
       sheet = await got(api.POST('/api/notes/about', { body: of }))
-      if (write && !sheet.note) text = ''
+      const draft = draftOf<string>(about)
+      if (draft) {
+        text = draft.value
+        again = true
+      } else if (write && !sheet.note) text = ''
     } catch (error) {
       failed = words(error)
     }
@@ -30,6 +38,17 @@
   $effect(() => void load(begin))
   $effect(() => area?.focus())
 
+  function write(said: string) {
+    text = said
+    again = false
+    if (said.trim() && said !== sheet?.note?.text) keepDraft(about, sheet?.version ?? 0, said)
+    else dropDraft(about)
+  }
+  function leave() {
+    text = null
+    again = false
+    dropDraft(about)
+  }
   async function keep(said: string) {
     if (!sheet || busy) return
     busy = true
@@ -37,7 +56,7 @@
     try {
       const params = { header: seen(sheet.version) }
       sheet = await got(api.PUT('/api/notes', { params, body: { ...of, text: said } }))
-      text = null
+      leave()
       history = null
       written()
     } catch (error) {
@@ -58,7 +77,8 @@
   <h2 class="minor">Note</h2>
   {#if sheet?.note}<Note note={sheet.note} headed={false} />{/if}
   {#if sheet && text !== null}
-    <FigureArea label="Note" value={text} write={(said) => (text = said)} bind:area />
+    <FigureArea label="Note" value={text} {write} bind:area />
+    {#if again}<p class="small" role="status">You typed this earlier. It is not kept yet.</p>{/if}
     <p class="small soft">
       **bold**, *italics*, - lists, [link](https://…). An opening brace offers live figures.
     </p>
@@ -66,9 +86,9 @@
       <button class="act main" disabled={!text.trim() || busy} onclick={() => keep(text ?? '')}
         >Keep the note</button
       >
-      <button class="act quiet" onclick={() => (text = null)}>Leave it</button>
+      <button class="act quiet" onclick={leave}>Leave it</button>
       {#if sheet.offered && !text}
-        <button class="act" onclick={() => (text = sheet!.offered)}>Start from {sheet.of}</button>
+        <button class="act" onclick={() => write(sheet!.offered)}>Start from {sheet.of}</button>
       {/if}
     </p>
   {:else if sheet}
@@ -94,7 +114,7 @@
           >
           {#if form.text}<p class="form">{form.text}</p>
             {#if form.version !== sheet?.version || !sheet.note}
-              <button class="act quiet" onclick={() => (text = form.text)}>Write this again</button>
+              <button class="act quiet" onclick={() => write(form.text)}>Write this again</button>
             {/if}
           {:else}<p class="form soft">taken back</p>{/if}
         </li>

@@ -159,7 +159,7 @@
         </Popover.Trigger>
         <Portal>
           <Popover.Positioner style="z-index: 60">
-            <Popover.Content class="strip-panel sheet">
+            <Popover.Content class="strip-panel sheet" aria-label="Band {i + 1}" aria-labelledby={null}>
               <p class="small soft">{strip.band_words[i]?.words || 'Band'} is</p>
               {#each statesBeside(band) as state (state.key)}
                 <button class="pick" class:on={state.key === band} onclick={() => setState(i, state.key)}>
@@ -183,7 +183,12 @@
       <span class="now" style:left="{Math.min(1, Math.max(0, (value - low) / span)) * 100}%"></span>
     {/if}
     {#each strip.cuts as cut, i (i)}
-      <Popover open={openCut === i} onOpenChange={(details) => !details.open && (openCut = null)}>
+      <Popover
+        open={openCut === i}
+        onOpenChange={(details) => !details.open && (openCut = null)}
+        initialFocusEl={() => document.querySelector<HTMLElement>('.cut-panel input')}
+        finalFocusEl={() => bed?.querySelectorAll<HTMLElement>('.cut')[i] ?? null}
+      >
         <Popover.Anchor class="cut-anchor" style="left:{fraction(i) * 100}%">
           <span
             class="cut"
@@ -206,7 +211,11 @@
         </Popover.Anchor>
         <Portal>
           <Popover.Positioner style="z-index: 60">
-            <Popover.Content class="strip-panel sheet">
+            <Popover.Content
+              class="strip-panel cut-panel sheet"
+              aria-label="Cut {i + 1}"
+              aria-labelledby={null}
+            >
               {@const bodyCut = body.cuts[i]}
               {#if openCut === i && bodyCut}
                 <label class="line small"

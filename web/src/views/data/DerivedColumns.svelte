@@ -1,5 +1,7 @@
 <script lang="ts">
   /** The columns a dataset derives by formulas over the cells of a row, with what they come to while one is typed. */
+  import { dequal } from 'dequal'
+  import { untrack } from 'svelte'
   import {
     Refusal,
     api,
@@ -12,6 +14,7 @@
     type Schemas,
   } from '../../api/client'
   import { count } from '../../api/numbers'
+  import { draftOf, dropDraft, keepDraft } from '../../parts/drafts.svelte'
   import Formula from '../../parts/Formula.svelte'
   import { ROW_FUNCTIONS } from '../../parts/functions'
   import FirstLook from './FirstLook.svelte'
@@ -24,6 +27,20 @@
   type Derived = Schemas['DerivedBody']
   let at = $state<number | null>(null)
   let draft = $state<Derived | null>(null)
+  // What was typed and not kept before this page was left stands there again.
+  const about = $derived(`derived:${dataset.id}`)
+  $effect(() => {
+    const before = untrack(() => draftOf<{ at: number; draft: Derived }>(about))
+    if (before && before.value.at <= untrack(() => dataset.derived.length)) ({ at, draft } = before.value)
+  })
+  $effect(() => {
+    const typed = $state.snapshot(draft)
+    untrack(() => {
+      if (typed && (typed.label || typed.formula) && !dequal(typed, dataset.derived[at!]))
+        keepDraft(about, dataset.version, { at, draft: typed })
+      else dropDraft(about)
+    })
+  })
   let look = $state<Schemas['DerivedLook'] | null>(null)
   let problem = $state<Schemas['FormulaProblem'] | null>(null)
   let failed = $state('')

@@ -2,15 +2,16 @@
   /** Every KPI with how it stands. */
   import { onDestroy } from 'svelte'
   import { api, got, newest, type Kpi, type Schemas } from '../../api/client'
+  import { push } from 'svelte-spa-router'
+  import { draftOf } from '../../parts/drafts.svelte'
+  import { has } from '../../parts/folded'
   import Sign from '../../parts/Sign.svelte'
   import Spark from '../../parts/Spark.svelte'
 
   let { kpis, chosen }: { kpis: Kpi[]; chosen?: string } = $props()
   let wanted = $state('')
   let glances = $state<Record<string, Schemas['Glance']>>({})
-  const found = $derived(
-    kpis.filter((kpi) => kpi.body.name.toLocaleLowerCase().includes(wanted.toLocaleLowerCase())),
-  )
+  const found = $derived(kpis.filter((kpi) => has(kpi.body.name, wanted.trim())))
   const glance = newest(async () => {
     try {
       const found = await got(api.GET('/api/kpis/glances'))
@@ -34,10 +35,17 @@
       placeholder="Find a KPI"
       aria-label="Find a KPI"
       bind:value={wanted}
+      onkeydown={(event) => {
+        if (event.key === 'Enter' && wanted.trim() && found[0]) void push(`/kpis/${found[0].id}`)
+      }}
     />{/if}
+  {#if !found.length && wanted}<p class="soft small none" role="status">No KPI is called “{wanted}”.</p>{/if}
   {#each found as kpi (kpi.id)}
     <a href="#/kpis/{kpi.id}" aria-current={chosen === kpi.id ? 'true' : undefined}>
-      <span class="name">{kpi.body.name}</span>
+      <span class="name"
+        >{kpi.body.name}{#if draftOf(`kpi:${kpi.id}`)}<span class="small soft unsaved">not saved</span
+          >{/if}</span
+      >
       {#if glances[kpi.id]}
         {@const glance = glances[kpi.id]!}
         <Spark line={glance.line} target={glance.target} state={glance.state} />
@@ -84,6 +92,13 @@
     padding: 9px 8px 9px 13px;
     color: var(--accent);
     font-weight: 500;
+  }
+  .unsaved {
+    display: block;
+    font-weight: 500;
+  }
+  .none {
+    padding: 8px 12px;
   }
   .now {
     min-width: 46px;

@@ -15,6 +15,7 @@
   } from '../../api/client'
   import type { Grain } from '../../api/periods'
   import Account from '../../parts/Account.svelte'
+  import { draftOf, dropDraft, keepDraft } from '../../parts/drafts.svelte'
   import Delete from '../../parts/Delete.svelte'
   import Uses from '../../parts/Uses.svelte'
   import Revisions from '../../parts/Revisions.svelte'
@@ -44,6 +45,10 @@
   let failed = $state('')
   let unread = $state('') // why its readings are not shown; gone with the next ones
   let said = $state('')
+  /** What is being changed, for what is typed and not saved; and the version that it was begun from. */
+  let about = $state('')
+  let begun = 0
+  let again = $state(false) // what stands here was typed before and is not saved
   let natureChosen = false
   let unitChosen = $state(false)
   let turn = 0
@@ -83,7 +88,8 @@
 
   function open(id: string) {
     kept = kpis?.find((kpi) => kpi.id === id) ?? null
-    body = kept ? ($state.snapshot(kept.body) as Body) : null
+    about = `kpi:${id}`
+    body = kept ? begin(kept.version, $state.snapshot(kept.body) as Body) : null
     by = null
     period = 'complete'
     past = false
@@ -97,6 +103,18 @@
     )
     look()
   }
+  /** What was typed here before and not saved, else what is kept. */
+  function begin(version: number, keeps: Body): Body {
+    const draft = draftOf<Body>(about)
+    again = !!draft
+    begun = draft?.version ?? version
+    return draft?.value ?? keeps
+  }
+  function drop() {
+    dropDraft(about)
+    if (kept) open(kept.id)
+    else draft(new URLSearchParams(router.querystring ?? '').get('new') ?? '')
+  }
   function draft(from: string) {
     kept = null
     good = null
@@ -104,7 +122,9 @@
     unitChosen = false
     const chosen = datasets.find((known) => known.id === from) ?? datasets[0]
     if (!chosen) return
-    body = from === 'composite' ? newComposite(chosen, kpis ?? []) : newKpi(chosen, kpis ?? [])
+    about = from === 'composite' ? 'kpi:new composite' : `kpi:new of ${chosen.id}`
+    body = begin(0, from === 'composite' ? newComposite(chosen, kpis ?? []) : newKpi(chosen, kpis ?? []))
+    if (again) natureChosen = unitChosen = true
     uses = []
     look()
   }
@@ -139,7 +159,10 @@
     if (edit.nature) natureChosen = true
     if (edit.unit) unitChosen = true
     body = { ...body, ...edit }
+    if (dirty || !kept) keepDraft(about, begun, $state.snapshot(body))
+    else dropDraft(about)
     said = failed = ''
+    again = false
     look()
   }
   function rename(name: string) {
@@ -153,19 +176,23 @@
       if (kept) {
         kept = await got(
           api.PUT('/api/kpis/{key}', {
-            params: { path: { key: kept.id }, header: seen(kept.version) },
+            params: { path: { key: kept.id }, header: seen(begun) },
             body: content,
           }),
         )
         kpis = kpis?.map((kpi) => (kpi.id === kept?.id ? kept : kpi)) ?? null
         body = $state.snapshot(kept.body) as Body
+        begun = kept.version
+        dropDraft(about)
         said = 'Saved. Every instrument that shows it follows.'
       } else {
         const made = await got(api.POST('/api/kpis', { body: content }))
+        dropDraft(about)
         await load()
         await push(`/kpis/${made.id}`)
       }
       failed = ''
+      again = false
     } catch (error) {
       failed = words(error)
       if (error instanceof Refusal && error.problem.status === 412) {
@@ -173,6 +200,7 @@
         await load()
         kept = kpis?.find((kpi) => kpi.id === kept?.id) ?? null
         body = mine
+        begun = kept?.version ?? 0
         failed =
           'This KPI was changed elsewhere meanwhile. Your version is still in the fields: save once more to keep it, or drop the changes to take the newer.'
       }
@@ -225,7 +253,9 @@
         <button class="act main" disabled={!!preview?.problem} onclick={save}
           >{kept ? 'Save changes' : 'Save KPI'}</button
         >
-        {#if kept}<button class="act" onclick={() => kept && open(kept.id)}>Drop changes</button>{/if}
+        {#if kept || draftOf(about)}<button class="act" onclick={drop}
+            >{kept ? 'Drop changes' : 'Begin anew'}</button
+          >{/if}
       {:else if kept}
         <Delete name={kept.body.name} {remove} />
       {/if}
@@ -239,6 +269,11 @@
     </div>
     {#if failed || unread}<p class="note gap" role="alert">{failed || unread}</p>{/if}
     {#if said}<p class="aside-note gap" role="status">{said}</p>{/if}
+    {#if again}<p class="aside-note gap" role="status">
+        What you changed here earlier is back. It is not saved yet{kept
+          ? '; Drop changes goes back to what is'
+          : ''}.
+      </p>{/if}
 
     <div class="three">
       <KpiList kpis={kpis ?? []} chosen={kept?.id} />

@@ -124,14 +124,12 @@
     if (text === (held?.shown ?? '')) return leave(row, column)
     if (!text) {
       leave(row, column)
-      if (held?.kind === 'set') await book.keep([book.changeAt(row, column, null)])
+      if (held?.kind === 'set') await book.keepCell(row, column, null)
       return
     }
     const answer = await book.understand()
     if (!answer || answer.value == null || (answer.doubt && !sure)) return
-    leave(row, column)
-    await book.keep([book.changeAt(row, column, answer.value)], sure)
-    cells.focus(row, column)
+    if (await book.keepCell(row, column, answer.value, sure)) leave(row, column)
   }
   export function leave(row = cells.at.row, column = cells.at.column) {
     book.editing = null

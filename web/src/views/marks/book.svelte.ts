@@ -28,6 +28,8 @@ export class Book {
   readonly history = new History<Change[]>((changes) => this.apply(changes, true))
   private turn = 0
   private sending: Change[] = []
+  /** The one cell whose change is being kept: what is refused is told beside it. */
+  private cell: { row: number; column: number } | null = null
 
   async open(kpi: Kpi, view: View) {
     if (kpi.id !== this.kpi?.id) this.history.clear()
@@ -95,6 +97,14 @@ export class Book {
     return true
   }
 
+  /** The change of one cell. What the server has against it stands by that cell, and what was typed stays in it. */
+  async keepCell(row: number, column: number, value: number | null, sure = false): Promise<boolean> {
+    this.cell = { row, column }
+    const kept = await this.keep([this.changeAt(row, column, value)], sure)
+    this.cell = null
+    return kept
+  }
+
   async compute(name: string, formula: string | null): Promise<boolean> {
     if (!this.kpi || !this.grid) return false
     const params = { path: { key: this.kpi.id }, header: seen(this.grid.version) }
@@ -118,9 +128,8 @@ export class Book {
   async understand(): Promise<Schemas['Understood'] | null> {
     const { kpi, text } = this
     if (!text.trim() || !kpi) return (this.said = null)
-    const held = this.editing ? this.grid?.rows[this.editing.row] : undefined
-    const of = held?.whose === 'member' ? held.of : {}
-    const body = { text, kpi: kpi.id, unit: kpi.body.unit, of } as Schemas['UnderstandAsk']
+    const mark = this.editing ? this.changeAt(this.editing.row, this.editing.column, null) : null
+    const body = { text, kpi: kpi.id, unit: kpi.body.unit, mark } as Schemas['UnderstandAsk']
     try {
       const answer = await got(api.POST('/api/kpis/understand', { body }))
       if (text === this.text) {
@@ -155,11 +164,23 @@ export class Book {
       return true
     } catch (error) {
       if (error instanceof Refusal && error.problem.type === 'doubtful') {
-        this.asked = { changes: this.sending, detail: error.problem.detail.replace(/ Send sure.*$/, '') }
+        const detail = error.problem.detail.replace(/ Send sure.*$/, '')
+        if (this.cell) {
+          const { value } = this.sending[0]!
+          this.editing = this.cell
+          this.said = { value: value ?? null, shown: this.text, problem: '', doubt: detail }
+          return false
+        }
+        this.asked = { changes: this.sending, detail }
         return false
       }
       const stale = error instanceof Refusal && error.problem.status === 412
       if (stale) await this.load()
+      else if (this.cell) {
+        this.editing = this.cell
+        this.said = { value: null, shown: '', doubt: '', problem: words(error) }
+        return false
+      }
       this.failed = stale
         ? 'The mark book was changed elsewhere meanwhile. It was loaded again; make your change once more.'
         : words(error)

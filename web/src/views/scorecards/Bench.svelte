@@ -41,6 +41,8 @@
   const FACES_MS = 250 // what is still being typed or dragged is drawn in the other faces when it rests
   let uses = $state(0)
   let failed = $state('')
+  /** What the last change of the face changed besides. */
+  let changed = $state({ id: '', face: '', says: '' })
   const held = $derived(instrument.yardstick ? session.yardsticks[instrument.yardstick] : undefined)
   const segments = $derived(card.segments.filter((segment) => kpi && known.includes(segment.name)))
   let known = $state<string[]>([])
@@ -98,12 +100,13 @@
       failed = words(error)
       return
     }
-    const made = offered.offers.find((known) => known.instrument.face === face)?.instrument
-    if (made)
-      change('change the face', (draft) => {
-        const { by, last, further, look, w, h } = structuredClone(made)
-        Object.assign(draft, { face, by, last, further, look, w, h })
-      })
+    const chosen = offered.offers.find((known) => known.instrument.face === face)
+    if (!chosen) return
+    change('change the face', (draft) => {
+      const { by, last, further, look, w, h } = structuredClone(chosen.instrument)
+      Object.assign(draft, { face, by, last, further, look, w, h })
+    })
+    changed = { id: instrument.id, face, says: chosen.says ?? '' }
   }
   async function newYardstick() {
     try {
@@ -167,6 +170,13 @@
       <h2 class="minor soft">Face, drawn with this reading</h2>
       <span class="small soft">{table().length}</span>
     </div>
+    {#if changed.says && changed.id === instrument.id && changed.face === instrument.face}<p
+        class="small"
+        role="status"
+      >
+        {changed.says}
+        <button class="act quiet" onclick={() => session.history.undo()}>Take it back</button>
+      </p>{/if}
     <div class="faces" role="group" aria-label="Faces">
       {#each table() as face (face.key)}
         {@const drawn = offered.offers.find((known) => known.instrument.face === face.key)?.picture}

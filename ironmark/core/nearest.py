@@ -1,0 +1,36 @@
+"""The name that was most likely meant by one that nothing is called."""
+
+from __future__ import annotations
+
+import difflib
+import unicodedata
+from collections.abc import Iterable
+
+# Letters that few keyboards have and that are no letter with an accent.
+_LETTERS = str.maketrans({"æ": "ae", "œ": "oe", "ø": "o", "ł": "l", "đ": "d", "ð": "d", "þ": "th", "ı": "i"})
+
+
+def folded(text: str) -> str:
+    """A text as it is compared where something is looked for: without case and accents."""
+    plain = unicodedata.normalize("NFKD", text.casefold())
+    return "".join(letter for letter in plain if not unicodedata.combining(letter)).translate(_LETTERS)
+
+
+def nearest(name: str, known: Iterable[str], likeness: float = 0.6) -> str | None:
+    """The one of ``known`` that is most like a name, or has it in it; None where none is.
+
+    likeness: 0 to 1, difflib's ratio from which two are alike; case and accents are nothing to it.
+    """
+    by_folded = {folded(one): one for one in reversed(list(known))}
+    wanted = folded(name)
+    found = difflib.get_close_matches(wanted, list(by_folded), 1, likeness)
+    found = found or [one for one in by_folded if wanted and wanted in one]
+    return by_folded[found[0]] if found else None
+
+
+def did_you_mean(name: str, known: Iterable[str], sign: str = "", quoted: bool = True) -> str:
+    """The same as words to put behind what is not known; "" where none is like it. sign: what stands before a name."""
+    found = nearest(name, known)
+    if found is None:
+        return ""
+    return f"; did you mean “{sign}{found}”?" if quoted else f"; did you mean {sign}{found}?"
