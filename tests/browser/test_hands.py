@@ -1,9 +1,11 @@
 """By keyboard alone, over the second world: nothing typed is lost, long lists are found in, and the focus is never nowhere."""
 
+import datetime as dt
 from typing import Any
 
 from selenium.webdriver.common.keys import Keys
 
+from ironmark.core.faces import FACES
 from tests import apiary
 from tests.browser.page import PageTest
 from tests.browser.test_accessibility import AXE, RUN
@@ -223,3 +225,70 @@ class Focus(Hands):
         self.pressed("Keep the column")
         self.pressed("Take out")
         self.focused()
+
+
+class Room(Hands):
+    """Names have room first, and nothing lies past an edge."""
+
+    def branches(self) -> str:
+        """A scorecard of 120 branches in a ledger of its default size, with marks, and a KPI in euros."""
+        places = ("am Marktplatz", "Köln-Süd", "hinter dem Bahnhof an der alten Brücke", "Łódź", "Mühlheim")
+        names = [f"Zweigstelle {n}, {places[n % 5]}" for n in range(1, 121)]
+        rows = [(f"2026-{m:02d}-09", name, 1000 * m + n) for m in range(1, 10) for n, name in enumerate(names)]
+        key = self.at.upload("Zweigstellen", "Tag;Zweigstelle;Gebühren €", rows, {"zweigstelle": "segment"}, dt.date(2026, 9, 30))  # fmt: skip
+        self.at.keys["datasets"].remove(key)
+        self.addCleanup(self.drop, "datasets", key)
+        kpi = self.make("kpis", {"handle": "gebuehren", "name": "Gebühren", "dataset": key, "formula": "sum(gebühren)", "nature": "flow",
+            "unit": {"kind": "currency", "decimals": 0, "currency": "EUR"}})  # fmt: skip
+        mark = {"name": "target", "whose": "each", "of": {"zweigstelle": ""}, "since": "2026-01", "value": 5000}
+        self.at.ok("post", f"/api/kpis/{kpi}/marks", json={"changes": [mark], "sure": True}, headers=self.at.tag(f"/api/kpis/{kpi}/marks"))  # fmt: skip
+        w, h = FACES["ledger"].size
+        ledger = {"kpi": kpi, "face": "ledger", "by": "zweigstelle", "yardstick": self.at.keys["yardsticks"][1]}
+        return self.make("scorecards", {"title": "Zweigstellen", "sections": [{"id": "s", "instruments": [
+            {**ledger, "id": "wide", "w": w, "h": h}, {**ledger, "id": "small", "x": w, "w": 12 - w, "h": h}]}]})  # fmt: skip
+
+    def test_a_ledger_of_many_branches_keeps_its_columns_within_the_sheet(self) -> None:
+        card = self.branches()
+        for width in (1280, 1024, 390):
+            self.screen(width, 800)
+            self.open(f"/scorecards/{card}")
+            self.wait(lambda: len(self.all("[data-instrument] .c-state, [data-instrument] .c-value")) > 8)
+            self.rest()
+            past = """return [...document.querySelectorAll('[data-instrument] .bed')].flatMap((bed) => [...bed.querySelectorAll('.line > div')]
+                .filter((cell) => cell.getBoundingClientRect().right > bed.getBoundingClientRect().right + 1).map((cell) => cell.innerText))"""
+            self.assertEqual(self.driver.execute_script(past), [], width)
+            if width > 1000:
+                cut = """return [...document.querySelectorAll('[data-instrument=wide] .name button')]
+                    .filter((name) => name.scrollWidth > name.clientWidth + 1 && name.innerText.length < 30).map((name) => name.innerText)"""
+                self.assertEqual(self.driver.execute_script(cut), [], width)
+                self.assertTrue(
+                    self.all("[data-instrument=small] .c-state"), "the state is told, by its sign alone if need be"
+                )
+        self.see("no room for")
+
+    def test_a_phone_is_not_scrolled_sideways(self) -> None:
+        self.screen(390, 800)
+        for place in (f"/kpis/{self.at.keys['kpis'][-1]}", f"/data/{self.at.keys['datasets'][0]}"):
+            self.open(place)
+            self.wait(lambda: self.all("main h1"))
+            self.rest()
+            wide = self.driver.execute_script("return document.documentElement.scrollWidth - innerWidth")
+            self.assertLessEqual(wide, 0, place)
+
+    def test_suggestions_lie_within_a_low_window(self) -> None:
+        self.screen(1280, 800)
+        card = self.at.keys["scorecards"][0]
+        self.open(f"/scorecards/{card}?period=2026-07&grain=month")
+        self.one("[data-instrument=a] .press").send_keys(Keys.ENTER)
+        self.one('textarea[aria-label="Note"]').send_keys("{")
+        self.wait(lambda: self.all("[role=listbox][aria-label=Figures] li"))
+        inside = """const b = document.querySelector('[role=listbox][aria-label=Figures]').getBoundingClientRect()
+            return b.top >= 0 && b.bottom <= innerHeight && b.left >= 0 && b.right <= innerWidth
+              && document.elementFromPoint(b.left + 20, b.bottom - 6).closest('[role=listbox]') !== null"""
+        self.assertTrue(self.driver.execute_script(inside))
+        self.keys(Keys.BACKSPACE, Keys.ESCAPE)
+
+    def test_words_for_all_members_are_words(self) -> None:
+        self.open(f"/scorecards/{self.branches()}")
+        self.see("every zweigstelle")
+        self.assertNotIn("zweigstelles", self.text())

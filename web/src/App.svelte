@@ -180,7 +180,7 @@
   <button class="find" onclick={() => (finding = true)}>Find <kbd>/</kbd></button>
   {#if ends.length}
     <span class="through"
-      >Data through <Slot text={through} label="Data through" width={300}>
+      ><span class="words">Data through </span><Slot text={through} label="Data through" width={300}>
         {#snippet children()}
           <ul class="ends">
             {#each ends as one (one.id)}<li>
@@ -350,6 +350,24 @@
   }
   .frame :focus-visible {
     outline-color: #c3aef0;
+  }
+  @media (max-width: 1120px) {
+    .through .words {
+      display: none;
+    }
+    .frame {
+      gap: 8px;
+    }
+    .brand {
+      margin-right: 2px;
+      letter-spacing: 0.04em;
+    }
+    nav {
+      scrollbar-width: none;
+    }
+    nav a {
+      padding: 0 9px;
+    }
   }
   @media (max-width: 700px) {
     .through {

@@ -33,15 +33,18 @@
   const [LEAST, MOST] = [28, 40] // rows take the height there is, within reason
   const H = 15
   const FOOT = 17 // what is told below the rows that fit
+  const BAR = 12 // what a scroll bar takes
   let bed = $state<HTMLElement | null>(null)
   let tall = $state(0)
+  let across = $state(0)
   let outer = $state(0)
   let inner = $state(0)
   /** No row is cut through: the bed is as high as whole ones, its head and its scroll bar. */
   const whole = $derived.by(() => {
     const bar = Math.max(0, outer - inner)
     if (narrow) return Math.min(rows.length + 1, SHOWN + 1) * ROW + bar
-    if (paper || !tall || (rows.length + 1) * ROW + bar <= tall) return 0
+    const foot = fitted.gone.length ? FOOT : 0
+    if (paper || !tall || (rows.length + 1) * ROW + bar + foot <= tall) return 0
     return Math.max(2, Math.floor((tall - bar - FOOT) / ROW)) * ROW + bar
   })
   const more = $derived.by(() => (whole ? rows.length + 1 - Math.floor(whole / ROW) : 0))
@@ -116,13 +119,49 @@
       return [{ bullet: 90, trail: 66 }[column as string] ?? 80, column !== 'trail']
     }),
   )
+  const GAP = 12
+  const SIGN = 20
+  const [NAME_LEAST, NAME_FAIR, NAME_MOST] = [84, 150, 270]
+  const longest = $derived(
+    readings.reduce(
+      (most, reading) => Math.max(most, widthOf(reading.label, 13.4) + (reading.word ? 18 : 0)),
+      0,
+    ) + 8,
+  )
+  /** What finds room: names first. Where it is narrow a state is told by its sign, then drawings go, then figures that
+   * others give too; nothing lies past the sheet's edge, and what is left out is named below. */
+  const fitted = $derived.by(() => {
+    const kept = columns.map((column, at) => ({ column, px: widths[at]![0], grows: widths[at]![1] }))
+    const gone: Column[] = []
+    let name = Math.min(NAME_MOST, Math.max(NAME_LEAST, longest))
+    const over = () => name + kept.reduce((sum, one) => sum + one.px + GAP, 0) - across
+    const leave = (...ones: Column[]) => {
+      for (const one of ones) {
+        const at = kept.findIndex((known) => known.column === one)
+        if (over() > 0 && at >= 0 && kept.length > 1) gone.push(kept.splice(at, 1)[0]!.column)
+      }
+    }
+    const state = kept.find((one) => one.column === 'state')
+    let signs = false
+    if (across && !paper) {
+      if (over() > 0 && state) {
+        signs = true
+        state.px = SIGN
+      }
+      leave('trail', 'headroom', 'strokes', 'progress')
+      name = Math.max(Math.min(name, NAME_FAIR), name - Math.max(0, over()))
+      leave('bullet', 'attainment', 'mark')
+      name = Math.max(Math.min(name, NAME_LEAST), name - Math.max(0, over()))
+      leave('gap')
+    }
+    return { columns: kept, gone: columns.filter((column) => gone.includes(column)), signs, name }
+  })
   const template = $derived(
     [
-      'minmax(104px, 1.2fr)',
-      ...widths.map(([px, grows]) => (grows ? `minmax(${px}px, 1fr)` : `${px}px`)),
+      `minmax(${fitted.name}px, 1.2fr)`,
+      ...fitted.columns.map(({ px, grows }) => (grows ? `minmax(${px}px, 1fr)` : `${px}px`)),
     ].join(' '),
   )
-  const least = $derived(widths.reduce((sum, [px]) => sum + px + 12, 0))
   const compare = (one: Reading, other: Reading) => {
     if (!sorted) return 0
     const way = sorted.down ? -1 : 1
@@ -175,7 +214,7 @@
 {#snippet cell(reading: Reading, column: Column)}
   {#if column === 'state'}
     <Sign state={reading.state} />
-    <span class="told">{told(reading)}</span>
+    <span class={fitted.signs ? 'sr-only' : 'told'}>{told(reading)}</span>
   {:else if column === 'bullet'}
     <svg width="100%" height={H + 5} class="drawn" role="presentation">
       {#each reading.bands as band (band.start)}
@@ -247,7 +286,7 @@
     {/each}
   </span>
 {:else}
-  <div class="ledger" class:paper {@attach sized((_, h) => (tall = h))}>
+  <div class="ledger" class:paper {@attach sized((w, h) => ([across, tall] = [w - BAR, h]))}>
     <div
       class="bed"
       bind:this={bed}
@@ -256,12 +295,11 @@
       style:height={whole ? `${whole}px` : undefined}
       style:--columns={template}
       style:--row="{ROW}px"
-      style:--least="{least}px"
       role="table"
       aria-rowcount={rows.length + 1}
     >
       <div class="line head" role="row">
-        {#each ['name', ...columns] as const as column (column)}
+        {#each ['name', ...fitted.columns.map((one) => one.column)] as const as column (column)}
           <div
             role="columnheader"
             aria-sort={sorted?.by !== column ? 'none' : sorted.down ? 'descending' : 'ascending'}
@@ -300,10 +338,9 @@
                 >{/if}
             {:else if paper}{heads[column]}
             {:else}
-              <button onclick={() => sortBy(column)} title="Sort by this column">
-                {heads[column]}{#if sorted?.by === column}<span aria-hidden="true"
-                    >{sorted.down ? ' ↓' : ' ↑'}</span
-                  >{/if}
+              <button onclick={() => sortBy(column)} title="Sort by {heads[column].toLocaleLowerCase()}">
+                <span class={column === 'state' && fitted.signs ? 'sr-only' : ''}>{heads[column]}</span
+                >{#if sorted?.by === column}<span aria-hidden="true">{sorted.down ? ' ↓' : ' ↑'}</span>{/if}
               </button>
             {/if}
           </div>
@@ -331,14 +368,14 @@
                 >
               {/if}
             </div>
-            {#each columns as column (column)}
+            {#each fitted.columns as { column } (column)}
               <div
                 role="cell"
                 class="c-{column}"
                 class:right={NUMBERS.includes(column)}
                 class:none={reading.value === null}
               >
-                {#if named && column === columns[0]}
+                {#if named && column === fitted.columns[0]?.column}
                   <button class="cell" onclick={() => open?.(reading)} aria-label={reading.spoken}
                     >{@render cell(reading, column)}</button
                   >
@@ -349,7 +386,16 @@
         {/snippet}
       </Windowed>
     </div>
-    {#if more}<p class="more-rows">{more} more</p>{/if}
+    {#if more || fitted.gone.length}<p class="more-rows">
+        {[
+          more ? `${more} more` : '',
+          fitted.gone.length
+            ? `no room for ${fitted.gone.map((one) => heads[one].toLocaleLowerCase()).join(', ')}`
+            : '',
+        ]
+          .filter(Boolean)
+          .join(' · ')}
+      </p>{/if}
   </div>
 {/if}
 
@@ -367,7 +413,7 @@
     container-type: inline-size;
     flex: 0 1 auto;
     min-height: 0;
-    overflow: auto;
+    overflow: hidden auto;
   }
   /* On paper it is a table that runs on, with its head on every page. */
   .paper > .bed {
@@ -410,7 +456,6 @@
     column-gap: 12px;
     align-items: center;
     height: var(--row);
-    min-width: calc(var(--least) + min(104px, 45cqi));
     width: 100%;
     border-bottom: 1px solid var(--rule);
     font-size: 13.4px;

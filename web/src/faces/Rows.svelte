@@ -33,6 +33,10 @@
       20,
     ),
   )
+  /** Names have room first: as much as the longest needs, within reason. */
+  const named = $derived(
+    Math.ceil(picture.readings.reduce((most, reading) => Math.max(most, widthOf(reading.label, 13)), 0)) + 4,
+  )
   let bed = $state<HTMLElement | null>(null)
   let inner = $state(0)
   const paper = getContext('paper')
@@ -77,6 +81,7 @@
   <div
     class="rows"
     style:--figures="{figures}px"
+    style:--named="{named}px"
     style:--tail="{tailed}px"
     {@attach sized((_, h) => (tall = h))}
   >
@@ -149,7 +154,9 @@
   .axis-row {
     display: grid;
     width: 100%;
-    grid-template-columns: minmax(60px, 26%) minmax(50px, 1fr) minmax(52px, var(--figures)) var(--tail);
+    grid-template-columns:
+      minmax(60px, clamp(26%, var(--named, 0px), 42%)) minmax(50px, 1fr) minmax(52px, var(--figures))
+      var(--tail);
     gap: 10px;
     align-items: center;
     padding: 0 4px;
@@ -237,7 +244,9 @@
   @container (max-width: 360px) {
     .item,
     .axis-row {
-      grid-template-columns: minmax(80px, 34%) minmax(40px, 1fr) minmax(40px, var(--figures)) var(--tail);
+      grid-template-columns:
+        minmax(80px, clamp(34%, var(--named, 0px), 46%)) minmax(40px, 1fr) minmax(40px, var(--figures))
+        var(--tail);
       gap: 6px;
     }
   }
@@ -250,7 +259,9 @@
     }
     .item,
     .axis-row {
-      grid-template-columns: minmax(80px, 36%) minmax(40px, 1fr) var(--figures) 24px;
+      grid-template-columns:
+        minmax(80px, clamp(36%, var(--named, 0px), 46%)) minmax(40px, 1fr) var(--figures)
+        24px;
       gap: 6px;
     }
   }

@@ -2,6 +2,7 @@
   /** Words that are typed, with live figures: an opening brace offers the KPIs, a colon after one its parts. */
   import { tick } from 'svelte'
   import { api, got } from '../api/client'
+  import { beside } from './beside'
   import { folded, has } from './folded'
 
   interface Props {
@@ -114,7 +115,13 @@
     onclick={look}
     onblur={() => setTimeout(close, 150)}></textarea>
   {#if offered.length}
-    <ul class="offers sheet" id="{uid}-offers" role="listbox" aria-label="Figures">
+    <ul
+      class="offers sheet"
+      id="{uid}-offers"
+      role="listbox"
+      aria-label="Figures"
+      {@attach beside(() => area)}
+    >
       {#each offered as one, i (one.put)}
         <li
           id="{uid}-{i}"
@@ -148,15 +155,11 @@
     line-height: 1.45;
   }
   .offers {
-    position: absolute;
-    top: 100%;
-    left: 0;
-    z-index: 6;
-    width: min(340px, 100%);
-    max-height: 260px;
+    position: fixed;
     overflow: auto;
-    margin-top: 2px;
+    margin: 0;
     padding: 4px;
+    color: var(--ink);
     box-shadow: var(--lift);
     list-style: none;
   }

@@ -2,6 +2,7 @@
   /** A field for a formula: words of the language in colour, the place of an error underlined. */
   import { tick } from 'svelte'
   import type { Schemas } from '../api/client'
+  import { beside } from './beside'
   import { folded, has } from './folded'
 
   interface Props {
@@ -178,7 +179,13 @@
       type(event.currentTarget.value)
     }}></textarea>
   {#if offers.length}
-    <ul id="formula-offers" class="sheet" role="listbox" aria-label="What it may become">
+    <ul
+      id="formula-offers"
+      class="sheet"
+      role="listbox"
+      aria-label="What it may become"
+      {@attach beside(() => field)}
+    >
       {#each offers as offer, i (offer.put)}
         <!-- svelte-ignore a11y_click_events_have_key_events -->
         <li
@@ -251,14 +258,12 @@
     outline: 1px solid var(--accent);
   }
   ul {
-    position: absolute;
-    z-index: 30;
-    left: 10px;
-    top: 100%;
-    min-width: 320px;
-    max-width: 100%;
+    position: fixed;
+    margin: 0;
+    overflow: auto;
     box-shadow: var(--lift);
     padding: 4px;
+    color: var(--ink);
   }
   li {
     display: flex;

@@ -13,15 +13,12 @@
   }
   let { picture, scope, change, again }: Props = $props()
 
-  const plural = (label: string) => {
-    const low = label.toLocaleLowerCase()
-    return low.endsWith('s') ? low : `${low}s`
-  }
+  // Labels are of any language: “every branch” needs no plural of them.
   const members = (name: string) => scope.members?.[name] ?? []
   const told = (name: string, label: string) => {
     const some = members(name)
-    if (!some.length) return `all ${plural(label)}`
-    return some.length > 2 ? `${some.length} ${plural(label)}` : some.join(' and ')
+    if (!some.length) return `every ${label.toLocaleLowerCase()}`
+    return some.length > 2 ? `${some[0]} and ${some.length - 1} more` : some.join(' and ')
   }
   /** Few segments are all named; of many those that are narrowed, and the rest stands behind one word. */
   const FEW = 3
@@ -59,7 +56,7 @@
           disabled={!members(segment.name).length}
           onclick={() => clear(segment.name)}
         >
-          All {plural(segment.label)}
+          Every {segment.label.toLocaleLowerCase()}
         </button>
         <Choices
           choices={segment.members.map((name) => ({ key: name, name }))}

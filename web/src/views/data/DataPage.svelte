@@ -342,6 +342,7 @@
   .main,
   aside {
     display: grid;
+    grid-template-columns: minmax(0, 1fr);
     gap: 12px;
     min-width: 0;
   }

@@ -165,12 +165,16 @@
 <style>
   .line {
     display: flex;
+    flex-wrap: wrap;
     align-items: baseline;
     gap: 4px 10px;
     margin-bottom: 4px;
   }
+  .line code {
+    white-space: normal;
+  }
   .line p {
-    flex: 1;
+    flex: 1 1 240px;
     min-width: 0;
     overflow-wrap: anywhere;
   }

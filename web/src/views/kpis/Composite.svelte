@@ -169,4 +169,25 @@
   .mark {
     width: 110px;
   }
+  /* On a phone a part is its name, and below it what is said of it. */
+  @media (max-width: 760px) {
+    thead {
+      display: none;
+    }
+    tr {
+      display: flex;
+      flex-wrap: wrap;
+      align-items: center;
+      gap: 4px 10px;
+      padding: 6px 0;
+      border-bottom: 1px solid var(--rule);
+    }
+    td {
+      border: 0;
+      padding: 0;
+    }
+    td:first-child {
+      flex-basis: 100%;
+    }
+  }
 </style>

@@ -349,6 +349,7 @@
   .middle,
   .right {
     display: grid;
+    grid-template-columns: minmax(0, 1fr);
     gap: 12px;
     min-width: 0;
   }

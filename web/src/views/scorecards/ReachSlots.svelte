@@ -48,7 +48,7 @@
               ? `every ${label}`
               : members.length < 3
                 ? members.join(' and ')
-                : `${members.length} ${label}s`
+                : `${members[0]} and ${members.length - 1} more`
           })
           .join(', ')
       : 'the page’s members',
