@@ -38,6 +38,7 @@
   import { Session, type Moved } from './session.svelte'
   import WordsBench from './WordsBench.svelte'
 
+  const AHEAD_MS = 400 // first the page itself is drawn
   let { params }: { params: { id: string } } = $props()
   // Another scope is another address of the same scorecard: what is open stays open.
   const id = $derived(params.id)
@@ -185,9 +186,19 @@
     session.show({ ...scope, assume: {} })
     await push(addressOf(scope))
     requestAnimationFrame(() => window.scrollTo(0, top))
-    const next = [stepped(by), stepped(2 * by)].filter((one) => one !== null)
+    ahead(by, 2 * by)
+  }
+  const ahead = (...steps: number[]) => {
+    const next = steps.map(stepped).filter((one) => one !== null)
     void session.ahead(next.map((one) => ({ ...one, assume: {} })))
   }
+  // The periods beside the one that is opened are at hand before anybody steps to them.
+  const opened = $derived(!bench && card && !card.waiting ? params.id : '')
+  $effect(() => {
+    if (!opened) return
+    const timer = setTimeout(() => ahead(-1, 1), AHEAD_MS)
+    return () => clearTimeout(timer)
+  })
   function keys(event: KeyboardEvent) {
     if (bench) return session.history.keys(event)
     const target = event.target as HTMLElement
