@@ -24,7 +24,7 @@ from ironmark.pages.problems import Refused
 from ironmark.publish import bundle
 from ironmark.store import backups, database, datasets, scratch
 from ironmark.store.mariadb import TEMPORARY, MariaDB, MariaDBError
-from ironmark.tables.formats import read_file
+from ironmark.tables.files import read_table
 from ironmark.tables.table import Unreadable
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
@@ -195,13 +195,19 @@ def demo(data_dir: Path = DATA_DIR) -> None:
 def import_file(file: Path, data_dir: Path = DATA_DIR) -> None:
     """Read a file (CSV, XLSX, ODS, JSON records, Parquet) as a new dataset."""
     try:
-        table = read_file(file.read_bytes())
+        read = read_table(file.read_bytes(), name=file.name)
     except OSError as error:
         raise _fail(f"{file} cannot be opened: {error.strerror}.") from None
     except Unreadable as error:
         raise _fail(f"{file}: {error}") from None
     with _database(data_dir) as engine, database.sessions(engine).begin() as session:
-        kept = datasets.create(session, file.stem.replace("_", " ").capitalize()[:120] or "Table", file.name, table)
+        kept = datasets.create(
+            session,
+            file.stem.replace("_", " ").capitalize()[:120] or "Table",
+            file.name,
+            read.table,
+            settings={"recipe": read.recipe} if read.recipe else None,
+        )
     typer.echo(f"{kept.row_count:,} rows were read as dataset {kept.id}.")
     for problem in kept.problems:
         typer.echo(f"  {problem.column + ': ' if problem.column else ''}{problem.message}")

@@ -16,6 +16,7 @@ from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.pages import refreshing
 from ironmark.pages.documents import Member, Model, Name
+from ironmark.pages.intake import keep_new, reading_of
 from ironmark.pages.problems import Refused
 from ironmark.pages.widening import DerivedBody, KeyBody, LookupBody, TakenBody, refuse_role, refuse_two_periods
 from ironmark.store import datasets, records, refreshes
@@ -23,7 +24,7 @@ from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.connections import Tls
 from ironmark.tables.dialects import Protocol
-from ironmark.tables.formats import read_file, sheet_names
+from ironmark.tables.formats import sheet_names
 from ironmark.tables.table import ROLES, Column, Origin, Role, complete_through
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"], dependencies=[Depends(reader)])
@@ -216,11 +217,12 @@ def upload_dataset(
     who: Reader = Depends(reader),
 ) -> DatasetOut:
     """Read a file and keep it as a new dataset; ``sheet`` names one of a workbook."""
-    body = body_of(file)
-    table = read_file(body, sheet, decimal)
-    file_name = file_name_of(file)
+    body, file_name = body_of(file), file_name_of(file)
+    with who.read() as session:
+        reading = reading_of(session, None, None, sheet, decimal)
+    read = reading.of(body, file_name)
     with who.write() as session:
-        dataset = datasets.create(session, name_from(file_name), file_name, table)
+        dataset = keep_new(session, name_from(file_name), file_name, read)
     response.headers["ETag"] = f'"{dataset.version}"'
     return dataset_out(dataset, {})
 

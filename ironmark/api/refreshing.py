@@ -86,7 +86,7 @@ def new_kept(
         tell("Reading the rows", READ)
         rows = refreshing.read_origin(who.sources, plain, token)
         with who.write() as session:
-            return refreshing.keep_new(session, body.name, plain, token, rows, keeping(tell, rows[1])).id
+            return refreshing.keep_new(session, body.name, plain, token, rows, keeping(tell, rows[1].table)).id
 
     return held.begin(work, ticket, 0)
 

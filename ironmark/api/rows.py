@@ -15,13 +15,13 @@ from ironmark.api.datasets import DatasetOut, ProblemOut, body_of, dataset_answe
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.core.numbers import MINUS, group, show_day
+from ironmark.pages.intake import keep_next, reading_of
 from ironmark.pages.problems import Refused
 from ironmark.store import datasets
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.findings import late_rows, spellings
-from ironmark.tables.formats import read_file
 from ironmark.tables.refresh import How
 from ironmark.tables.table import Column
 
@@ -281,12 +281,14 @@ def put_rows(
     how: How = Query("replace"),
     sheet: str | None = Query(None, max_length=120),
     decimal: Decimal | None = Query(None),
+    force: bool = Query(False),
     if_match: str | None = Header(None),
     authorization: str | None = Header(None),
     who: Reader = Depends(reader),
 ) -> DatasetOut:
     """Put new rows in: ``replace`` all, ``append``, or replace those of the days the file covers (``periods``).
 
+    Rows that no longer fit how those before were read are refused with 409 and what differs; ``force`` takes them.
     A machine names the dataset's token in Authorization and needs no If-Match.
     """
     word = (authorization or "").removeprefix("Bearer ").strip()
@@ -295,10 +297,14 @@ def put_rows(
             if not datasets.is_token(session, key, word):
                 raise Refused(401, "wrong-token", "The token does not fit", "Make a new one on the dataset’s page.")
     saw = None if word else seen_version(if_match)
-    table = read_file(body_of(file), sheet, decimal)
+    body, name = body_of(file), file_name_of(file)
+    with who.read() as session:
+        held = datasets.get(session, key)
+        refuse_live(held)
+        reading = reading_of(session, held, None, sheet, decimal)
+    read = reading.of(body, name)
     with who.write() as session:
-        refuse_live(datasets.get(session, key))
-        dataset = datasets.refresh(session, key, saw, file_name_of(file), table, how)
+        dataset = keep_next(session, key, saw, name, read, how, force=force)
         return dataset_answer(session, response, dataset)
 
 

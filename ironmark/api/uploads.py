@@ -12,7 +12,7 @@ from typing import Any, Literal
 
 import structlog
 from anyio import to_thread
-from fastapi import APIRouter, Depends, Header, Path, Query, Request, UploadFile
+from fastapi import APIRouter, Depends, Form, Header, Path, Query, Request, UploadFile
 from pydantic import BaseModel
 from sqlalchemy.exc import DBAPIError
 
@@ -23,12 +23,14 @@ from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.clock import now
 from ironmark.pages.documents import Key
+from ironmark.pages.intake import keep_new, keep_next, reading_of, recipe_in
 from ironmark.pages.problems import Problem, Refused
 from ironmark.pages.sources import Sources
+from ironmark.pages.table_looks import TableLook, looked_at
 from ironmark.store import datasets
 from ironmark.store import uploads as store
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.formats import read_file
+from ironmark.tables.files import look_at
 from ironmark.tables.refresh import How
 from ironmark.tables.table import Table
 
@@ -195,13 +197,20 @@ def begin_upload(
     dataset: Key | None = Query(None),
     how: How = Query("replace"),
     ticket: Key | None = Query(None),
+    recipe: str | None = Form(None, max_length=200_000),
+    name: str = Form("", max_length=120),
+    force: bool = Query(False),
     if_match: str | None = Header(None),
     who: Reader = Depends(reader),
     held: Uploads = Depends(uploads),
 ) -> Upload:
-    """Read a file as a new dataset, or with ``dataset`` as new rows of that one, whose version If-Match names."""
+    """Read a file as a new dataset, or with ``dataset`` as new rows of that one, whose version If-Match names.
+
+    recipe: how it is read, as it was looked at; force: also where it is no longer read as the rows before were.
+    """
     body, file_name = body_of(file), file_name_of(file)
-    into = _Into(file_name, sheet, decimal, dataset, how, seen_version(if_match) if dataset else None)
+    saw = seen_version(if_match) if dataset else None
+    into = _Into(file_name, sheet, decimal, dataset, how, saw, recipe_in(recipe), name, force)
     return held.begin(into.work(who, lambda: body), ticket, len(body))
 
 
@@ -215,6 +224,9 @@ class _Into:
     dataset: str | None
     how: How
     saw: int | None
+    recipe: dict[str, Any] | None = None
+    name: str = ""
+    force: bool = False
 
     def work(self, who: Reader, body: Callable[[], bytes]) -> Work:
         """body: fetches the file. Refuses a dataset that takes none."""
@@ -225,15 +237,35 @@ class _Into:
 
     def _read(self, who: Reader, body: Callable[[], bytes], tell: Callable[[str, float], None]) -> str | Ended:
         tell("Reading the table", READ)
-        table = read_file(body(), self.sheet, self.decimal)
-        tell(f"Looking through {table.frame.height:,} rows", KEPT)
-        kept = keeping(tell, table)
+        with who.read() as session:
+            held = datasets.get(session, self.dataset) if self.dataset else None
+            reading = reading_of(session, held, self.recipe, self.sheet, self.decimal)
+        read = reading.of(body(), self.file_name)
+        tell(f"Looking through {read.table.frame.height:,} rows", KEPT)
+        kept = keeping(tell, read.table)
         with who.write() as session:
             if self.dataset:
                 before = datasets.get(session, self.dataset).rows_version
-                made = datasets.refresh(session, self.dataset, self.saw, self.file_name, table, self.how, kept)
+                made = keep_next(
+                    session, self.dataset, self.saw, self.file_name, read, self.how, force=self.force, tell=kept
+                )
                 return Ended(made.id, DONE if made.rows_version != before else AS_BEFORE)
-            return datasets.create(session, name_from(self.file_name), self.file_name, table, tell=kept).id
+            return keep_new(session, self.name or name_from(self.file_name), self.file_name, read, kept).id
+
+
+@router.post("/look")
+def look_at_table(
+    file: UploadFile,
+    sheet: str | None = Query(None, max_length=120),
+    recipe: str | None = Form(None, max_length=200_000),
+    who: Reader = Depends(reader),
+) -> TableLook:
+    """A table as it came, with what each line and column is taken for; recipe: what was said by hand so far."""
+    body, name = body_of(file), file_name_of(file)
+    with who.read() as session:
+        reading = reading_of(session, None, recipe_in(recipe), sheet)
+    found = look_at(body, reading.recipe or {}, sheet=sheet, name=name, year_start=reading.year_start)
+    return looked_at(found, name_from(name))
 
 
 @router.get("/{key}/pieces")
@@ -272,6 +304,7 @@ def begin_whole(
     dataset: Key | None = Query(None),
     how: How = Query("replace"),
     ticket: Key | None = Query(None),
+    force: bool = Query(False),
     if_match: str | None = Header(None),
     who: Reader = Depends(reader),
     held: Uploads = Depends(uploads),
@@ -282,7 +315,8 @@ def begin_whole(
     if known != size:
         detail = f"{known:,} of {size:,} bytes have come, in {many} pieces. Send the rest first."
         raise Refused(409, "pieces-missing", "The file is not whole yet", detail, {"pieces": many})
-    into = _Into(clean_name(file_name), sheet, decimal, dataset, how, seen_version(if_match) if dataset else None)
+    saw = seen_version(if_match) if dataset else None
+    into = _Into(clean_name(file_name), sheet, decimal, dataset, how, saw, force=force)
 
     def body() -> bytes:
         whole = bytearray()

@@ -90,6 +90,7 @@ class Facts:
     distinct: int = 0
     members: tuple[str, ...] = ()
     within: tuple[tuple[str, float], ...] | None = None
+    unit: Unit | None = None  # as the table gave it
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,12 +148,14 @@ def _sounds_bad(text: str) -> bool:
 
 
 def _unit(column: Facts) -> Unit:
+    if column.unit is not None:
+        return column.unit
     given = unit_of_label(column.label) or unit_of_label(column.name)
     return given.unit if given else Unit("number", 0)
 
 
-def draft(rows_name: str, columns: Sequence[Facts]) -> Draft:
-    """KPIs for rows called ``rows_name``, the telling ones first.
+def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True) -> Draft:
+    """KPIs for rows called ``rows_name``, the telling ones first. counted_rows: whether how many there are says anything.
 
     A flag becomes a share of rows; two columns of which one is a part of the other a ratio of totals; an amount a sum, a
     level one whose last counts, a score or a duration a mean. What looks like a number for identifying is left out.
@@ -183,7 +186,7 @@ def draft(rows_name: str, columns: Sequence[Facts]) -> Draft:
             found.append(_used_per(column, per) if per else _amount(column, plan))
         else:
             left.append((column.label, f"it is read as a share of {parts[column].label}"))
-    if counted is None:  # else a row is not one of anything, but the totals of several
+    if counted is None and (counted_rows or not found):  # else a row is not one of anything, but the totals of several
         found.append(_rows_counted(rows_name.strip() or "Rows"))
     return Draft(tuple(found[:MOST_KPIS]), tuple(left))
 
@@ -357,11 +360,13 @@ def _amount(column: Facts, plan: str) -> DraftKpi:
         _handle(column.label, "value_of"),
         "the less the better" if direction == "lower" else "the more the better",
     )
-    fraction = column.most is not None and column.most <= 1 and (column.least or 0) >= 0 and not column.whole
+    fraction = unit.kind == "percent" or (
+        column.most is not None and column.most <= 1 and (column.least or 0) >= 0 and not column.whole
+    )
     if fraction:
         return DraftKpi(
             handle, _unsigned(column.label), f"mean({column.name})", PERCENT, direction, "rate",
-            f"“{column.label}” lies between 0 and 1 on every row: its mean, in which every row weighs the same; {sense}.",
+            f"“{column.label}” lies between 0 and 1 on every row: its mean, in which every row weighs the same; {sense}.", plan,
         )  # fmt: skip
     scored = column.whole and column.distinct <= 11 and (column.most or 0) <= 10 and _any(column, ("rating", "score", "nps", "grade", "mood", "satisf"))  # fmt: skip
     each = _any(column, _EACH) or (lasts and not _any(column, ("hours_worked", "overtime", "downtime")))  # fmt: skip
@@ -374,7 +379,7 @@ def _amount(column: Facts, plan: str) -> DraftKpi:
         return DraftKpi(
             handle, _unsigned(column.label), f"mean({column.name})",
             Unit(unit.kind, places, unit.currency, unit.text), direction, "rate",
-            f"“{column.label}” is measured on each row: its mean; {sense}.",
+            f"“{column.label}” is measured on each row: its mean; {sense}.", plan,
         )  # fmt: skip
     if _any(column, _LEVEL) and not _any(column, ("new.",)):
         return DraftKpi(

@@ -12,6 +12,10 @@ from typing import Literal, get_args
 
 Grain = Literal["day", "week", "month", "quarter", "year"]
 GRAINS: tuple[Grain, ...] = get_args(Grain)
+# How fine the periods of rows are: rows by halves are read by years alone.
+RowGrain = Literal["day", "week", "month", "quarter", "half", "year"]
+ROW_GRAINS: tuple[RowGrain, ...] = get_args(RowGrain)
+_MONTHS_OF_ROWS: dict[RowGrain, int] = {"month": 1, "quarter": 3, "half": 6, "year": 12}
 MONTHS = tuple(calendar.month_name)[1:]
 SPAN = ".."
 AND = ","
@@ -22,6 +26,21 @@ MOST_IN_A_SPAN = 4000
 MOST_TOGETHER = 60  # periods that are no neighbours
 FIRST_YEAR, LAST_YEAR = 1000, 9000  # what is typed; so that periods before and after them can be counted too
 _DAYS = dt.date.min.toordinal(), dt.date.max.toordinal()
+
+
+def finer(grain: Grain, rows: RowGrain) -> bool:
+    """Whether a grain asks for more than rows tell: a month of rows by quarters. What is not told is never split."""
+    return ROW_GRAINS.index(grain) < ROW_GRAINS.index(rows)
+
+
+def end_of_rows(first: dt.date, rows: RowGrain) -> dt.date:
+    """The last day of the period of rows that begins on a day."""
+    if rows == "day":
+        return first
+    if rows == "week":
+        return first + dt.timedelta(days=6)
+    month = first.year * 12 + first.month - 1 + _MONTHS_OF_ROWS[rows]
+    return dt.date(month // 12, month % 12 + 1, 1) - dt.timedelta(days=1)
 
 
 @dataclass(frozen=True, order=True)

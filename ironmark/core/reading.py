@@ -17,7 +17,18 @@ from ironmark.core.formula import Aggregate, Node, adds_members, adds_up, aggreg
 from ironmark.core.lines import Lines, Where, lines, lying_in, pieces_for, plainly, why_none
 from ironmark.core.marks import FLOOR, LIMIT, TARGET, Ints, MarkEntry, Nature, Within, narrowed
 from ironmark.core.numbers import Unit, rounded
-from ironmark.core.periods import Grain, PartSoFar, Period, months, part_of, pieces, same_part
+from ironmark.core.periods import (
+    ROW_GRAINS,
+    Grain,
+    PartSoFar,
+    Period,
+    RowGrain,
+    finer,
+    months,
+    part_of,
+    pieces,
+    same_part,
+)
 from ironmark.core.workings import why_blank
 from ironmark.core.yardstick import Bands, Yardstick
 
@@ -69,6 +80,11 @@ class Source(Protocol):
     def through(self) -> dt.date: ...
 
     @property
+    def grain(self) -> RowGrain:
+        """How fine the periods of its rows are."""
+        ...
+
+    @property
     def members(self) -> Mapping[str, tuple[str, ...]]: ...
 
     def aggregate(
@@ -105,6 +121,7 @@ class Readings:
     yardstick: Yardstick | None = None
     counted: Callable[[Grain], Floats] | None = None  # how many of a flow's grain each period holds so far, (P, M)
     where: Where = field(default_factory=dict)  # what is read, narrowed
+    row_grain: RowGrain = "day"  # the coarsest of its rows
     edges: Mapping[str, Floats] = field(default_factory=dict)  # floor and limit, also where they were not asked for
     cuts: Floats = field(default_factory=lambda: np.empty((0, 0, 0)))
     band: Bands = field(default_factory=lambda: np.empty((0, 0), dtype=np.int8))
@@ -154,6 +171,9 @@ def read(
     rows = _Rows(kpi, source, others or {}, by, chosen)
     totals = rows.totals(kpi.formula, periods)
     value = np.broadcast_to(rows.values(kpi.formula, periods, totals), totals.rows.shape)
+    row_grain = grain_of(kpi, source, others or {})
+    if finer(periods[0].grain, row_grain):
+        value = np.full(totals.rows.shape, np.nan)
     names = dict.fromkeys((*mark_names, *(yardstick.marks if yardstick else ())))
     found, marks = {}, {}
     # How far it is to go is told to the limit, however the reading was asked for.
@@ -171,8 +191,14 @@ def read(
     marks, found = {name: marks[name] for name in names}, {name: found[name] for name in names}
     counted = lru_cache(maxsize=None)(lambda per: rows.numbers(periods, per)[0]) if kpi.nature == "flow" else None
     parts = tuple(part_of(period, rows.through) for period in periods)
-    made = Readings(kpi, by, totals, value, marks, found, parts, yardstick, counted, chosen, edges)
+    made = Readings(kpi, by, totals, value, marks, found, parts, yardstick, counted, chosen, row_grain, edges)
     return regrade(made, yardstick)
+
+
+def grain_of(kpi: Kpi, source: Source, others: Mapping[str, Source]) -> RowGrain:
+    """How fine the rows of a KPI are: the coarsest of the datasets that its formula reads."""
+    named = {a.dataset for a in aggregates(kpi.formula)} or {None}
+    return max(((source if key is None else others[key]).grain for key in named), key=ROW_GRAINS.index)
 
 
 def read_through(kpi: Kpi, source: Source, others: Mapping[str, Source]) -> dt.date:
@@ -425,6 +451,8 @@ def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | Non
 def why_nothing(readings: Readings, p: int, m: int) -> str:
     """Why there is no value: no rows, none in an earlier period that is read, or a formula that comes to nothing."""
     period, used = readings.periods[p], aggregates(readings.kpi.formula)
+    if finer(period.grain, readings.row_grain):
+        return f"these rows are by {readings.row_grain}"
     parts = readings.totals.parts
     empty = [a for a in used if a in parts and np.isnan(parts[a][p, m])]
     if not readings.totals.rows[p, m] and not any(a.moved or a.window for a in used):

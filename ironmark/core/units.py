@@ -29,17 +29,32 @@ class ProposedUnit:
     why: str
 
 
-def proposed_unit(tree: f.Node, labels: Mapping[str, str], units: Mapping[str, Unit]) -> ProposedUnit | None:
+def proposed_unit(
+    tree: f.Node, labels: Mapping[str, str], units: Mapping[str, Unit], given: Mapping[str, str] | None = None
+) -> ProposedUnit | None:
     """The likely unit of a formula as it was parsed; None where nothing tells one.
 
-    labels: what its columns are called, by name. units: those of other KPIs, by handle. A ratio of like things (two
+    labels: what its columns are called, by name. given: the units that their table gave them. units: those of other KPIs, by handle. A ratio of like things (two
     counts, two amounts of one unit, parts of one column) is a percent with one decimal; an amount per row keeps its
     column's unit, with two decimals where it is money.
     """
-    found = _unit(tree, labels, units)
+    found = _unit(tree, labels, units, given or {})
     if found is None or found.unit == _ROWS:
         return None
     return found
+
+
+def unit_called(name: str) -> Unit | None:
+    """The unit of a column by how it is kept: "GBP", "%", "min", "kg"; None for a plain number."""
+    if not name:
+        return None
+    if name == "%":
+        return PERCENT
+    if name.lower() in _CODES:
+        return Unit("currency", 0, name)
+    if name in _DURATIONS:
+        return Unit("duration", 0, text=name)
+    return Unit("number", 0, text=name)
 
 
 def unit_of_label(label: str) -> ProposedUnit | None:
@@ -61,13 +76,18 @@ def unit_of_label(label: str) -> ProposedUnit | None:
     return None
 
 
-def _unit(node: f.Node, labels: Mapping[str, str], units: Mapping[str, Unit]) -> ProposedUnit | None:
+def _unit(
+    node: f.Node, labels: Mapping[str, str], units: Mapping[str, Unit], given: Mapping[str, str]
+) -> ProposedUnit | None:
     def of(child: f.Node) -> ProposedUnit | None:
-        return _unit(child, labels, units)
+        return _unit(child, labels, units, given)
 
     match node:
         case f.Column(name=name):
-            return unit_of_label(labels.get(name, name))
+            label = labels.get(name, name)
+            if (held := unit_called(given.get(name, ""))) is not None:
+                return ProposedUnit(held, f"“{label}” is in {given[name]}")
+            return unit_of_label(label)
         case f.Aggregate(name="count" | "distinct"):
             return ProposedUnit(_ROWS, "")
         case f.Aggregate(name=name, of=inner) if inner is not None:

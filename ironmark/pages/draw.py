@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence, Set
 
 from ironmark.core.numbers import show
+from ironmark.core.periods import GRAINS, finer
 from ironmark.pages.draw_sheet import Pen
 from ironmark.pages.draw_texts import TextPen
 from ironmark.pages.notes import asked, label_of, listed
@@ -45,6 +46,7 @@ def draw_page(page: Page) -> ScorecardPicture:
         partial=partial.words if partial else "",
         grain=page.grain,
         periods=[PeriodChoice(key=p.key, label=p.label, short=p.short) for p in map(page.when, page.periods)],
+        grains=[grain for grain in GRAINS if not finer(grain, page.rows_by)],
         year_start=page.year_start,
         segments=[SegmentChoice(name=s.name, label=s.label, members=list(s.members)) for s in page.segments],
         states=[StatePicture(key=s.key, name=s.name, rank=s.rank, sign=s.sign) for s in page.states],

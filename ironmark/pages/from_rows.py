@@ -18,7 +18,8 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.formula import FormulaError, parse
 from ironmark.core.marks import EVERYONE, TARGET, TOGETHER, Owner
 from ironmark.core.numbers import show
-from ironmark.core.periods import Grain, Period, latest_complete, timeline
+from ironmark.core.periods import Grain, Period, RowGrain, finer, latest_complete, timeline
+from ironmark.core.units import unit_called
 from ironmark.core.written import written
 from ironmark.core.yardstick import default_bands
 from ironmark.pages.documents import (
@@ -105,8 +106,9 @@ def propose(library: Library, dataset: StoredDataset) -> Proposed:
     except NoPeriod as error:
         raise Refused(422, "no-period", "Its rows have no period", str(error)) from None
     frame = datasets.rows(library.session, dataset)
-    drafted = draft(dataset.name, _facts(dataset, frame))
-    grain = _grain(source.first, source.last)
+    once = frame.height > 0 and frame[dataset.period or ""].n_unique() == frame.height
+    drafted = draft(dataset.name, _facts(dataset, frame), counted_rows=not once)
+    grain = _no_finer(_grain(source.first, source.last), source.grain)
     kpis = tuple(_named_apart(library, _already_there(library, dataset.id, drafted.kpis)))
     library.fetch([kpi.known for kpi in kpis if kpi.known])
     complete = latest_complete(
@@ -237,6 +239,7 @@ def _facts(dataset: StoredDataset, frame: pl.DataFrame) -> list[Facts]:
                 whole,
                 known.n_unique(),
                 members,
+                unit=unit_called(column.unit),
             )
         )
     names = [fact.name for fact in found if fact.role == "measure" and fact.whole][:MOST_COUNTS]
@@ -305,6 +308,11 @@ def _own_mark(library: Library, key: str) -> str:
     return TARGET if TARGET in names else next(iter(names), "")
 
 
+def _no_finer(grain: Grain, rows: RowGrain) -> Grain:
+    """A grain that rows can be read by."""
+    return grain if not finer(grain, rows) else "year" if rows == "half" else rows
+
+
 def _named_apart(library: Library, kpis: Sequence[DraftKpi]) -> list[DraftKpi]:
     """The KPIs with handles and names that nothing has yet."""
     handles = {*library.by_handle, *library.assumptions}
@@ -338,8 +346,11 @@ def _target(kpi: DraftKpi, values: Floats, periods: Sequence[Period], grain: Gra
     needs = (f"kpi:{kpi.handle}",)
     key = f"mark:{kpi.handle}"
     if kpi.plan:
-        target = _Target(TARGET, f"sum({kpi.plan})", None, "")
-        return target, Item(key, "mark", kpi.name, f"target: sum({kpi.plan})", "The rows hold their own plan.", needs)
+        over = "mean" if kpi.formula.startswith("mean(") else "sum"
+        target = _Target(TARGET, f"{over}({kpi.plan})", None, "")
+        return target, Item(
+            key, "mark", kpi.name, f"target: {over}({kpi.plan})", "The rows hold their own plan.", needs
+        )
     a_year = {"month": 13, "week": 53, "day": 366}.get(grain, 5)
     if len(periods) >= a_year and np.isfinite(values[-a_year]):
         target = _Target(LAST_YEAR, f"year_ago({kpi.formula})", None, "")

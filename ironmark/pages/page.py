@@ -16,7 +16,7 @@ from pydantic import TypeAdapter
 
 from ironmark.core.numbers import Unit
 from ironmark.core.palette import State
-from ironmark.core.periods import Grain, Period
+from ironmark.core.periods import Grain, Period, RowGrain
 from ironmark.core.yardstick import Cut, Per, Yardstick
 from ironmark.pages.documents import AsksBody, InstrumentBody
 
@@ -376,6 +376,7 @@ class Page:
     notes: tuple[PageNote, ...] = ()
     asks: AsksBody = field(default_factory=AsksBody)
     notes_at_end: bool = True  # printed, where no sheet lists them
+    rows_by: RowGrain = "day"  # the finest of its datasets: nothing finer is offered
 
     @cached_property
     def known(self) -> dict[str, State]:

@@ -118,7 +118,7 @@ def previewed(library: Library, ask: PreviewAsk) -> Preview:
     natures = {handle: library.by_handle[handle].nature for handle in references(tree) if handle in library.by_handle}
     units = {h: library.by_handle[h].unit.as_unit() for h in references(tree) if h in library.by_handle}
     units |= {handle: held.unit for handle, held in library.assumptions.items()} if references(tree) else {}
-    unit = None if body.composite else proposed_unit(tree, labels, units)
+    unit = None if body.composite else proposed_unit(tree, labels, units, {c.name: c.unit for c in dataset.columns})
     warned = [] if body.composite else prose.warnings(named, body.nature, body.unit.kind, texts, percents, natures)
     reads_as = prose.reads_as(tree, lambda name: labels.get(name, name))
     if body.composite is not None:

@@ -10,7 +10,7 @@ from dataclasses import replace
 
 from ironmark.core import palette as palettes
 from ironmark.core.formula import UNADDED, Aggregate, FormulaError, aggregates
-from ironmark.core.periods import Period, timeline
+from ironmark.core.periods import ROW_GRAINS, Period, timeline
 from ironmark.core.reading import Source
 from ironmark.core.words import days_words
 from ironmark.pages.alike import but_for_place, edited
@@ -59,6 +59,7 @@ def read_page(
         grain=period.grain if period else scope.grain,
         year_start=library.year_start,
         members={segment: tuple(names) for segment, names in scope.members.items() if names},
+        rows_by=min((source.grain for source in sources.values()), key=ROW_GRAINS.index, default="day"),
         periods=_choices(period, first, last, library.year_start) if period and first and last else (),
         segments=segments,
         states=tuple(

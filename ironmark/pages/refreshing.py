@@ -14,7 +14,9 @@ from pydantic import Field, field_validator
 from sqlalchemy.orm import Session
 
 from ironmark import clock
+from ironmark.pages import intake
 from ironmark.pages.documents import Key, Model
+from ironmark.pages.intake import Reading, reading_of
 from ironmark.pages.problems import Refused
 from ironmark.pages.sources import Sources
 from ironmark.store import database, datasets, refreshes
@@ -22,8 +24,8 @@ from ironmark.store.datasets import StoredDataset
 from ironmark.store.models import Refresh
 from ironmark.tables import fetching, folders
 from ironmark.tables.celltypes import Decimal
+from ironmark.tables.files import ReadFile
 from ironmark.tables.folders import FolderTable
-from ironmark.tables.formats import read_file
 from ironmark.tables.live import LiveTable
 from ironmark.tables.refresh import Changes, How
 from ironmark.tables.table import Table
@@ -103,22 +105,25 @@ def next_time(clock: ClockBody, after: dt.datetime) -> dt.datetime:
     return found.astimezone(dt.UTC).replace(tzinfo=None)
 
 
-def read_origin(sources: Sources, body: RefreshBody, token: str) -> tuple[str, Table]:
+def read_origin(
+    sources: Sources, body: RefreshBody, token: str, reading: Reading | None = None
+) -> tuple[str, ReadFile]:
     """The rows there are now, and what they are called. Waits for where they are: not to be called within a
     transaction. Raises Refused, LiveProblem, Unreadable, Missing."""
     origin = body.origin
     if isinstance(origin, FromAddress):
         name, found = fetching.fetched(origin.url, token, sources.hosts)
-        return name, read_file(found, origin.sheet, origin.decimal)
+        how = reading or Reading(sheet=origin.sheet, decimal=origin.decimal)
+        return name, how.of(found, name)
     if isinstance(origin, FromFolder):
         folder = folders.allowed(sources.folders, origin.folder)
         columns = folders.columns_of(folder)
-        return origin.folder, Table(_all_of(FolderTable(folder, columns), folder.name), columns)
+        return origin.folder, ReadFile(Table(_all_of(FolderTable(folder, columns), folder.name), columns))
     with sources.readings() as session:
         dataset = _live(session, origin.dataset)
         table = sources.table_of(session, dataset)
     columns = tuple(replace(column, origin="rows") for column in dataset.columns)
-    return dataset.name, Table(_all_of(table, dataset.name).select(c.name for c in columns), columns)
+    return dataset.name, ReadFile(Table(_all_of(table, dataset.name).select(c.name for c in columns), columns))
 
 
 def _all_of(table: LiveTable | FolderTable, name: str) -> pl.DataFrame:
@@ -157,12 +162,12 @@ def refuse_other_kinds(dataset: StoredDataset) -> None:
 
 
 def keep_new(
-    session: Session, name: str, body: RefreshBody, token: str, rows: tuple[str, Table],
+    session: Session, name: str, body: RefreshBody, token: str, rows: tuple[str, ReadFile],
     tell: Callable[[float], None] = datasets.nobody,
 ) -> StoredDataset:  # fmt: skip
     """A dataset of these rows, which is read anew from then on."""
     moment = clock.now()
-    dataset = datasets.create(session, name, rows[0], rows[1], tell=tell)
+    dataset = intake.keep_new(session, name, rows[0], rows[1], tell)
     kept = refreshes.put(session, dataset.id, 0, body.model_dump(mode="json"), token, next_time(body.clock, moment))
     kept.read_at = moment
     return dataset
@@ -178,16 +183,23 @@ def carry_out(sources: Sources, key: str, still_mine: Callable[[Session], None])
         if row is None:
             return
         body, token = RefreshBody.model_validate(row.body), row.token
-    name, table = read_origin(sources, body, token)
+        origin = body.origin
+        reading = None
+        if isinstance(origin, FromAddress):
+            reading = reading_of(session, datasets.get(session, key), None, origin.sheet, origin.decimal)
+    name, read = read_origin(sources, body, token, reading)
     author = database.author.set(BY_CLOCK)
     try:
         with sources.changes() as session:
             before = refreshes.locked(session, key).held
 
             def doubts(old: pl.DataFrame, new: Table, told: Changes) -> list[str]:
-                return unusual(old, new.frame, told, new.columns, body.most_gone)
+                return [*read.differs, *unusual(old, new.frame, told, new.columns, body.most_gone)]
 
-            held, why = datasets.refresh_unless(session, key, name, table, body.how, doubts, before)
+            how: How = "periods" if read.recipe and read.recipe.get("as_of") else body.how
+            held, why = datasets.refresh_unless(session, key, name, read.table, how, doubts, before)
+            if read.recipe and not why:
+                datasets.keep_recipe(session, key, read.recipe)
             if before is not None and before != held and body.superseded == "dropped":
                 datasets.forget_held(session, key, before)
             moment = clock.now()

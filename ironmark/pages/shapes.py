@@ -381,6 +381,7 @@ class ScorecardPicture:
     previous_label: str
     partial: str
     grain: Grain
+    grains: list[Grain]  # those that its rows are fine enough for
     periods: list[PeriodChoice]
     year_start: int  # the month the financial year begins in
     segments: list[SegmentChoice]

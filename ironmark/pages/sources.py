@@ -89,6 +89,7 @@ class Sources:
         made = ColumnSource(
             frame, dataset.period, dataset.segments, dataset.through, dataset.order, dataset.own_segments
         )
+        made.grain = dataset.grain
         with self._lock:
             for old in [k for k in self._held if k[0] == dataset.id and k[1] < dataset.version]:
                 del self._held[old]
@@ -173,9 +174,12 @@ class Sources:
             return LiveSource(table, dataset.order, through)
 
         if isinstance(table, FolderTable):
-            return Patient(dataset.name, make)
-        at = table.connection
-        return Patient(dataset.name, make, progress=at.progress, seconds=at.seconds)
+            made = Patient(dataset.name, make)
+        else:
+            at = table.connection
+            made = Patient(dataset.name, make, progress=at.progress, seconds=at.seconds)
+        made.grain = dataset.grain
+        return made
 
 
 def _weight(source: ColumnSource) -> int:

@@ -16,6 +16,7 @@ from sqlalchemy import update as update_rows
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
+from ironmark.core.periods import RowGrain
 from ironmark.store.database import Missing, StaleVersion, author, new_key
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.connections import STATEMENT_S
@@ -76,6 +77,11 @@ class StoredDataset:
     @property
     def period(self) -> str | None:
         return next((column.name for column in self.columns if column.role == "period"), None)
+
+    @property
+    def grain(self) -> RowGrain:
+        """How fine the periods of its rows are."""
+        return next((column.grain for column in self.columns if column.role == "period"), None) or "day"
 
     @property
     def segments(self) -> list[str]:
@@ -218,6 +224,12 @@ def _appended_again(session: Session, before: StoredDataset, old: pl.DataFrame, 
         return False
     version = session.get(DatasetVersion, (before.id, before.rows_version))
     return version is not None and version.how == "append" and (version.changes or {}).get("put_in") == many
+
+
+def keep_recipe(session: Session, key: str, recipe: Mapping[str, Any]) -> None:
+    """Keep how the rows were read from their file, for the next one."""
+    row = _locked(session, key, None)
+    row.settings = {**(row.settings or {}), "recipe": dict(recipe)}
 
 
 def forget_held(session: Session, key: str, number: int) -> None:

@@ -15,7 +15,7 @@ import numpy as np
 from ironmark.core import formula as f
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import Ints
-from ironmark.core.periods import Period
+from ironmark.core.periods import Period, RowGrain
 from ironmark.core.reading import Members, Totals
 
 _MOST_WORKED_OUT = 500
@@ -70,6 +70,8 @@ class CellSource(ABC):
     @abstractmethod
     def _see_rows(self, a: f.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
         """An aggregate over the rows of every period and of every member of ``by``, (P, M)."""
+
+    grain: RowGrain = "day"  # how fine the periods of its rows are
 
     @property
     def members(self) -> Mapping[str, tuple[str, ...]]:

@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import polars as pl
 
 from ironmark.core.formula import ColumnType
+from ironmark.core.periods import RowGrain
+from ironmark.tables.notations import Settled, notations_of, read_periods
 from ironmark.tables.table import Problem
 
-BLANKS = ("", "na", "n/a", "#n/a", "null", "none", "nan", "-", "–", "—")
+BLANKS = (
+    "", "na", "n/a", "n.a.", "#n/a", "#na", "null", "none", "nan", "-", "–", "—", "--", "…", "...", "?", "tbc", "tba", "k.a.", "k. a.", "n.v.",
+    "entf.", "entfällt", "s.o.", "nd", "n/d", "n.d.", "#div/0!", "#value!", "#ref!", "#name?", "#num!", "#null!", "#wert!", "#bezug!", "#nv",
+    "#valeur!", "#¡valor!", "#n/d", "missing", "not available", "not applicable", "keine angabe",
+)  # fmt: skip
 YES = ("yes", "y", "true", "ja", "oui", "si", "sí")
 NO = ("no", "n", "false", "nein", "non")
 _NEARLY = 0.9  # a column this much of one type is of that type, its other cells are problems
@@ -53,14 +60,24 @@ def way_of(columns: Sequence[pl.Series]) -> Decimal | None:
     return "point" if counts["point"] > counts["comma"] else "comma"
 
 
-def typed_cells(
-    cells: pl.Series, label: str, way: Decimal | None = None
-) -> tuple[pl.Series, ColumnType, list[Problem]]:
+class TypedCells(NamedTuple):
+    """Cells of one type, what is to be said of them, and how fine they are where they are dates."""
+
+    cells: pl.Series
+    kind: ColumnType
+    found: list[Problem]
+    grain: RowGrain | None = None
+
+
+def typed_cells(cells: pl.Series, label: str, way: Decimal | None = None, year_start: int = 1) -> TypedCells:
+    """Texts as what they look like. label: what they stand under; year_start: the first month of the financial year."""
     text = cells.str.strip_chars()
     text = text.set(text.str.to_lowercase().is_in(BLANKS).fill_null(False), None)
     filled = text.drop_nulls()
     if not len(filled):
-        return text, "text", [Problem("The column is empty.")] if len(text) else []
+        return TypedCells(text, "text", [Problem("The column is empty.")] if len(text) else [])
+    if (periods := as_periods(text, label, year_start)) is not None:
+        return periods
     for attempt in (_as_flag, _as_date, lambda cells: _as_number(cells, way)):
         typed, kind, found = attempt(text)
         if typed is None:
@@ -68,7 +85,7 @@ def typed_cells(
         unread = typed.is_null() & text.is_not_null()
         count = int(unread.sum())
         if not count:
-            return typed, kind, found
+            return TypedCells(typed, kind, found)
         if 1 - count / len(filled) >= _NEARLY:
             rows = unread.arg_true()[:5].to_list()
             example = text[rows[0]]
@@ -76,8 +93,44 @@ def typed_cells(
                 f"{count} of {len(filled)} cells are no {kind} and were left blank, such as “{example[:40]}”.",
                 rows=tuple(row + 2 for row in rows),
             )
-            return typed, kind, [*found, note]
-    return text, "text", _spellings(filled)
+            return TypedCells(typed, kind, [*found, note])
+    return TypedCells(text, "text", _spellings(filled))
+
+
+_MOST_PERIODS = 20_000  # different texts that are looked at one by one
+
+
+def as_periods(text: pl.Series, label: str, year_start: int = 1, year: int | None = None) -> TypedCells | None:
+    """Texts as periods in whatever way they are written, but for plain days, which are read by columns; None for others."""
+    filled = text.drop_nulls()
+    head = filled.head(20).to_list()
+    if not any(notations_of(cell) for cell in head) or all(_PLAIN_DAY.match(cell) for cell in head):
+        return None
+    distinct = filled.unique(maintain_order=True)
+    if len(distinct) > _MOST_PERIODS:
+        return None
+    texts = distinct.to_list()
+    read = read_periods(texts, Settled(year=year, year_start=year_start), label)
+    if read is None or read.yearless:
+        return None
+    days = pl.Series("day", read.days, dtype=pl.Date)
+    kept = text.replace_strict(texts, days, default=None, return_dtype=pl.Date)
+    problems = [Problem(read.told)] if read.told else []
+    if read.unread:
+        wrong = text.is_in(list(read.unread)).fill_null(False)
+        rows = tuple(row + 2 for row in wrong.arg_true()[:5].to_list())
+        problems.append(
+            Problem(
+                f"{int(wrong.sum())} of {len(filled)} cells are no {read.grain} and were left blank, such as "
+                f"“{read.unread[0][:40]}”.", rows=rows,
+            )
+        )  # fmt: skip
+    return TypedCells(kept, "date", problems, read.grain)
+
+
+_PLAIN_DAY = re.compile(
+    r"^\d{4}-\d{1,2}-\d{1,2}([T ].*)?$|^\d{1,2}[/.\-]\d{1,2}[/.\-]\d{4}([T ].*)?$|^\d{4}[/.]\d{1,2}[/.]\d{1,2}$"
+)
 
 
 Attempt = tuple[pl.Series | None, ColumnType, list[Problem]]

@@ -15,7 +15,8 @@ import polars as pl
 import python_calamine as calamine
 
 from ironmark.core.formula import ColumnType
-from ironmark.tables.celltypes import Decimal, typed_cells
+from ironmark.core.periods import RowGrain
+from ironmark.tables.celltypes import Decimal, TypedCells, typed_cells
 from ironmark.tables.reader import MAX_COLUMNS, by_members, read_cells, read_delimited, typed_table
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
 
@@ -53,15 +54,17 @@ def sheet_names(body: bytes) -> list[str]:
     """The sheets of a workbook that have cells; none for a file that is no workbook. Raises Unreadable."""
     if body[:4] != b"PK\x03\x04":
         return []
-    with _opened(body) as book:
+    with opened(body) as book:
         return [name for name in book.sheet_names if _filled(book.get_sheet_by_name(name).to_python())]
 
 
 @contextmanager
-def _opened(body: bytes) -> Iterator[calamine.CalamineWorkbook]:
+def opened(body: bytes) -> Iterator[calamine.CalamineWorkbook]:
     try:
-        with zipfile.ZipFile(io.BytesIO(body)) as packed:
-            unpacked = sum(info.file_size for info in packed.infolist())
+        unpacked = 0
+        if body[:2] == b"PK":
+            with zipfile.ZipFile(io.BytesIO(body)) as packed:
+                unpacked = sum(info.file_size for info in packed.infolist())
         if unpacked > MAX_UNPACKED:
             raise Unreadable("The workbook unpacks to more than 1 GB. Save the sheet you need as CSV and upload that.")
         with calamine.load_workbook(io.BytesIO(body)) as book:
@@ -85,7 +88,7 @@ def _workbook(body: bytes, wanted: str | None, decimal: Decimal | None) -> Table
 
 
 def _sheet_of(body: bytes, wanted: str | None) -> tuple[list[str], list[list[str]], list[Problem]]:
-    with _opened(body) as book:
+    with opened(body) as book:
         names = book.sheet_names
         if wanted is not None and wanted not in names:
             raise Unreadable(f"There is no sheet “{wanted}”; the workbook has {', '.join(names[:10])}.")
@@ -184,26 +187,27 @@ def _parquet(body: bytes) -> Table:
     labels, cells = frame.columns, frame.get_columns()
     names = identifiers(labels)
     del frame
-    series, kinds, problems = [], list[ColumnType](), list[Problem]()
+    series, kinds, problems, grains = [], list[ColumnType](), list[Problem](), dict[str, RowGrain]()
     for name, label in zip(names, labels, strict=True):
-        typed, kind, found = _typed(cells.pop(0), label)
+        typed, kind, found, grain = _typed(cells.pop(0), label)
         series.append(typed.alias(name))
         kinds.append(kind)
+        grains |= {name: grain} if grain else {}
         problems += [replace(problem, column=name) for problem in found]
-    return with_roles(pl.DataFrame(series), labels, kinds, problems)
+    return with_roles(pl.DataFrame(series), labels, kinds, problems, grains)
 
 
-def _typed(cells: pl.Series, label: str) -> tuple[pl.Series, ColumnType, list[Problem]]:
+def _typed(cells: pl.Series, label: str) -> TypedCells:
     """A column that says of what type it is; texts may still hold numbers, days or flags."""
     kind = cells.dtype
     if kind.is_numeric():
         numbers = cells.cast(pl.Float64)
-        return numbers.set(~numbers.is_finite(), None), "number", []
+        return TypedCells(numbers.set(~numbers.is_finite(), None), "number", [])
     if kind == pl.Boolean:
-        return cells, "flag", []
+        return TypedCells(cells, "flag", [])
     if kind == pl.Date:
-        return cells, "date", []
+        return TypedCells(cells, "date", [])
     if kind.is_nested() or kind in (pl.Binary, pl.Object):
-        return pl.Series(cells.name, [None] * len(cells), dtype=pl.String), "text", []
+        return TypedCells(pl.Series(cells.name, [None] * len(cells), dtype=pl.String), "text", [])
     texts = cells.cast(pl.String)
     return by_members(texts, label, "point") or typed_cells(texts, label, "point")

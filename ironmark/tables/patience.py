@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from ironmark.core import formula as f
-from ironmark.core.periods import Period
+from ironmark.core.periods import Period, RowGrain
 from ironmark.core.reading import Members, Totals
 from ironmark.tables.cells import Unit
 from ironmark.tables.connections import STATEMENT_S, LiveProblem, Slow
@@ -83,6 +83,7 @@ class Patient:
     ) -> None:
         """progress: says how far it has come with what it was asked. seconds: how long it may take to answer."""
         self._seconds = seconds
+        self.grain: RowGrain = "day"
         self.name, self._make, self._patience, self._progress = name, make, patience, progress
         self._pool = ThreadPoolExecutor(4, thread_name_prefix="live")
         self._asked: dict[Any, Future[Any]] = {}

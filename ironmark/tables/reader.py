@@ -14,8 +14,9 @@ import numpy as np
 import polars as pl
 
 from ironmark.core.formula import ColumnType
-from ironmark.tables.celltypes import BLANKS, Decimal, digits, typed_cells, way_of
-from ironmark.tables.table import Column, Problem, Table, Unreadable, identifiers, with_roles
+from ironmark.core.periods import RowGrain
+from ironmark.tables.celltypes import BLANKS, Decimal, TypedCells, digits, typed_cells, way_of
+from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
 
 MAX_COLUMNS = 500
 SEPARATORS = (",", ";", "\t", "|")
@@ -36,8 +37,8 @@ def read_delimited(body: bytes, decimal: Decimal | None = None) -> Table:
 
 def _careful(body: bytes, decimal: Decimal | None = None) -> Table:
     """Every cell looked at as a text."""
-    text, problems = _decode(body)
-    separator = _separator(text)
+    text, problems = decoded(body)
+    separator = separator_of(text)
     labels, width_problems, raw = _cells(text, separator)
     return typed_table(labels, raw, problems + width_problems, decimal)
 
@@ -58,7 +59,7 @@ def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
     head = body[: end + 1] if end > 0 else body
     try:
         sample = _careful(head)
-        separator = _separator(head.decode())
+        separator = separator_of(head.decode())
     except (Unreadable, UnicodeDecodeError):
         return None
     first = body.find(b"\n") + 1
@@ -83,11 +84,12 @@ def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
     made, problems = [], []
     for column in sample.columns:
         typed = by_members(cells.pop(0), column.label, way)
-        if typed is None or typed[1] != column.type:
+        if typed is None or typed.kind != column.type:
             return None
-        made.append(typed[0].alias(column.name))
-        problems += [replace(problem, column=column.name) for problem in typed[2]]
-    return with_roles(pl.DataFrame(made), labels, [column.type for column in sample.columns], problems)
+        made.append(typed.cells.alias(column.name))
+        problems += [replace(problem, column=column.name) for problem in typed.found]
+    grains = {column.name: column.grain for column in sample.columns if column.grain and column.grain != "month"}
+    return with_roles(pl.DataFrame(made), labels, [column.type for column in sample.columns], problems, grains)
 
 
 def _parsed(body: bytes, schema: dict[str, Any], separator: str) -> pl.DataFrame | None:
@@ -128,37 +130,39 @@ def _texts(body: bytes, separator: str, names: Sequence[str]) -> pl.DataFrame:
     return pl.read_csv(body, schema=dict.fromkeys(names, pl.String), separator=separator, has_header=False, skip_rows=1)
 
 
-def by_members(cells: pl.Series, label: str, way: Decimal | None) -> tuple[pl.Series, ColumnType, list[Problem]] | None:
+def by_members(cells: pl.Series, label: str, way: Decimal | None, year_start: int = 1) -> TypedCells | None:
     """A column typed by its different values, each looked at once; None where one of them does not fit."""
     if cells.dtype != pl.String:
-        return cells, "number" if cells.dtype == pl.Float64 else "date", []
+        return TypedCells(cells, "number" if cells.dtype == pl.Float64 else "date", [])
     distinct = cells.unique(maintain_order=True)
-    typed, kind, found = typed_cells(distinct, label, way)
+    typed, kind, found, grain = typed_cells(distinct, label, way, year_start)
     blank = distinct.is_null() | distinct.str.strip_chars().str.to_lowercase().is_in(BLANKS)
     if bool((typed.is_null() & ~blank).any()):
         return None
     if kind == "text" and typed.equals(distinct):
-        return cells, kind, found
+        return TypedCells(cells, kind, found)
     if kind == "flag":
         words = distinct.filter(typed.fill_null(False))
         said = cells == words[0] if len(words) == 1 else cells.is_in(words)
         blanks = distinct.filter(typed.is_null() & distinct.is_not_null())
-        return said.set(cells.is_in(blanks).fill_null(True), None) if len(blanks) else said, kind, found
+        return TypedCells(said.set(cells.is_in(blanks).fill_null(True), None) if len(blanks) else said, kind, found)
     if len(distinct) == len(cells):
-        return typed, kind, found
+        return TypedCells(typed, kind, found, grain)
     place = pl.DataFrame({"cell": distinct, "value": typed})
     joined = pl.DataFrame({"cell": cells}).join(place, on="cell", how="left", nulls_equal=True, maintain_order="left")
-    return joined["value"], kind, found
+    return TypedCells(joined["value"], kind, found, grain)
 
 
 def read_cells(body: bytes) -> tuple[list[str], pl.DataFrame]:
     """Delimited text as its headings and texts, before any cell is typed. Raises Unreadable."""
-    text, _ = _decode(body)
-    labels, _, raw = _cells(text, _separator(text))
+    text, _ = decoded(body)
+    labels, _, raw = _cells(text, separator_of(text))
     return labels, raw
 
 
-def typed_table(labels: list[str], raw: pl.DataFrame, problems: list[Problem], decimal: Decimal | None = None) -> Table:
+def typed_table(
+    labels: list[str], raw: pl.DataFrame, problems: list[Problem], decimal: Decimal | None = None, year_start: int = 1
+) -> Table:
     """Columns of texts as typed columns with roles. raw: as many columns of strings as there are labels.
 
     decimal: how numbers are written; None has it found from all columns together.
@@ -166,17 +170,19 @@ def typed_table(labels: list[str], raw: pl.DataFrame, problems: list[Problem], d
     names = identifiers(labels)
     raw.columns = names
     way = decimal or way_of([digits(raw[name].str.strip_chars()) for name in names])
-    series: list[pl.Series] = []
-    columns: list[Column] = []
+    series, kinds = list[pl.Series](), list[ColumnType]()
+    grains: dict[str, RowGrain] = {}
     for name, label in zip(names, labels, strict=True):
-        typed, kind, found = typed_cells(raw[name], label, way)
-        series.append(typed)
+        typed, kind, found, grain = typed_cells(raw[name], label, way, year_start)
+        series.append(typed.alias(name))
+        kinds.append(kind)
         problems += [replace(problem, column=name) for problem in found]
-        columns.append(Column(name, label.strip() or name, kind, "text"))
-    return with_roles(pl.DataFrame(series), labels, [column.type for column in columns], problems)
+        if grain:
+            grains[name] = grain
+    return with_roles(pl.DataFrame(series), labels, kinds, problems, grains)
 
 
-def _decode(body: bytes) -> tuple[str, list[Problem]]:
+def decoded(body: bytes) -> tuple[str, list[Problem]]:
     if not body.strip():
         raise Unreadable("The file is empty. Choose a file with a header line and rows below it.")
     if body[:4] in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0") or body[:4] == b"%PDF":
@@ -196,7 +202,7 @@ def _decode(body: bytes) -> tuple[str, list[Problem]]:
         return body.decode("cp1252", errors="replace"), [note]
 
 
-def _separator(text: str) -> str:
+def separator_of(text: str) -> str:
     """The separator that cuts the first lines into the same number of cells, the most cells first."""
     sample = list(islice(io.StringIO(text, newline=""), 50))  # a line may end in a carriage return alone
     best, score = ",", (0.0, 0)

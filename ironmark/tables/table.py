@@ -5,13 +5,14 @@ from __future__ import annotations
 import datetime as dt
 import re
 import unicodedata
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import polars as pl
 
 from ironmark.core.formula import AGGREGATES, RESERVED, ColumnType
+from ironmark.core.periods import RowGrain, end_of_rows
 
 Role = Literal["period", "segment", "measure", "flag", "text"]
 Origin = Literal["rows", "lookup", "derived"]  # of the rows themselves, taken from another dataset, or by a formula
@@ -37,6 +38,8 @@ class Column:
     type: ColumnType
     role: Role
     origin: Origin = "rows"
+    grain: RowGrain | None = None  # of dates: how fine they are; None: days
+    unit: str = ""  # of figures, as heads and cells gave it: "GBP", "%", "min", "kg"
 
 
 @dataclass(frozen=True)
@@ -56,10 +59,13 @@ class Table:
 
 
 def with_roles(
-    frame: pl.DataFrame, labels: Sequence[str], types: Sequence[ColumnType], problems: list[Problem]
-) -> Table:
+    frame: pl.DataFrame, labels: Sequence[str], types: Sequence[ColumnType], problems: list[Problem],
+    grains: Mapping[str, RowGrain] | None = None, units: Mapping[str, str] | None = None,
+) -> Table:  # fmt: skip
+    """grains, units: by the name of a column, of those that have one."""
+    grains, units = grains or {}, units or {}
     columns = [
-        Column(name, label.strip() or name, kind, "text")
+        Column(name, label.strip() or name, kind, "text", grain=grains.get(name), unit=units.get(name, ""))
         for name, label, kind in zip(frame.columns, labels, types, strict=True)
     ]
     with_roles = assign_roles(frame, columns)
@@ -105,16 +111,21 @@ def assign_roles(frame: pl.DataFrame, columns: Sequence[Column]) -> tuple[Column
         few = distinct <= max(40, frame.height // 20)
         return "segment" if column.type == "text" and few and not clock else "text"
 
-    return tuple(replace(column, role=role(column)) for column in columns)
+    def grain(column: Column) -> RowGrain | None:
+        """Days that are all the first of a month stand for months."""
+        if column.type != "date" or column.grain or (days := frame[column.name].drop_nulls()).n_unique() < 2:
+            return column.grain
+        return "month" if bool((days.dt.day() == 1).all()) else None
+
+    return tuple(replace(column, role=role(column), grain=grain(column)) for column in columns)
 
 
 def complete_through(frame: pl.DataFrame, columns: Sequence[Column]) -> dt.date | None:
-    """The last day the rows reach; the end of that month where all dates are first days of months."""
-    period = next((column.name for column in columns if column.role == "period"), None)
-    if period is None or frame[period].drop_nulls().is_empty():
+    """The last day the rows reach: the end of the last of their periods, however fine these are. Days that are all the
+    first of a month stand for months."""
+    period = next((column for column in columns if column.role == "period"), None)
+    if period is None or frame[period.name].drop_nulls().is_empty():
         return None
-    days = frame[period].drop_nulls()
+    days = frame[period.name].drop_nulls()
     last: dt.date = days.max()  # type: ignore[assignment]
-    if bool((days.dt.day() == 1).all()):
-        return (last.replace(day=28) + dt.timedelta(days=4)).replace(day=1) - dt.timedelta(days=1)
-    return last
+    return end_of_rows(last, period.grain or ("month" if bool((days.dt.day() == 1).all()) else "day"))

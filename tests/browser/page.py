@@ -27,6 +27,8 @@ class PageTest(unittest.TestCase):
         self.driver = world.browser()
         self.driver.get_log("browser")
         self.addCleanup(self.driver.get, "about:blank")
+        # What is typed and not kept stands there again in this tab, but not in the next test.
+        self.addCleanup(self.driver.execute_script, "try { sessionStorage.clear() } catch {}")
 
     def tearDown(self) -> None:
         # Refusals are logged by the browser as failed requests; a script error is never fine.

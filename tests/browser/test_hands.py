@@ -27,6 +27,10 @@ class Hands(PageTest):
             return !e || e === document.body ? '' : e.getAttribute('aria-label') || e.innerText || e.value || e.tagName"""
         return self.wait(lambda: self.driver.execute_script(said), "the focus fell to the page's body")
 
+    def read(self, sheet: str) -> None:
+        """Open the workings of a sheet by key."""
+        self.wait(lambda: self.one(f"[data-instrument={sheet}] .press").send_keys(Keys.ENTER) is None)
+
     def dataset(self) -> str:
         rows = "\n".join(f"2026-0{n}-03" + f",{n}" * (len(HEADS) - 1) for n in range(1, 10))
         made = self.at.ok("post", "/api/datasets", files={"file": ("Köpfe.csv", f"{','.join(HEADS)}\n{rows}".encode())})
@@ -37,7 +41,7 @@ class Hands(PageTest):
 class Typed(Hands):
     def test_a_note_that_is_not_kept_is_there_again(self) -> None:
         self.open(f"/scorecards/{self.at.keys['scorecards'][0]}?period=2026-09&grain=month")
-        self.one("[data-instrument=a] .press").send_keys(Keys.ENTER)
+        self.read("a")
         self.one('textarea[aria-label="Note"]').send_keys("Der Regen {ern")
         self.wait(lambda: self.all("[role=listbox][aria-label=Figures]"), "figures are offered")
         self.keys(Keys.ESCAPE)
@@ -49,13 +53,13 @@ class Typed(Hands):
             again()
             self.wait(lambda: self.all("[data-instrument=a] .press"))
             if not self.all('textarea[aria-label="Note"]'):
-                self.one("[data-instrument=a] .press").send_keys(Keys.ENTER)
+                self.read("a")
             self.see("You typed this earlier")
             self.assertEqual(self.one('textarea[aria-label="Note"]').get_attribute("value"), "Der Regen {ern")
         self.press("Leave it")
         self.keys(Keys.ESCAPE)
         self.wait(lambda: not self.all(".note-of"))
-        self.one("[data-instrument=a] .press").send_keys(Keys.ENTER)
+        self.read("a")
         self.see("Rows used")
         self.assertEqual(
             self.one('textarea[aria-label="Note"]').get_attribute("value"), "", "a word is asked for, none is there"
@@ -204,7 +208,7 @@ class Focus(Hands):
         card = self.at.keys["scorecards"][0]
         self.sweep("editions")
         self.open(f"/scorecards/{card}?period=2026-08&grain=month")
-        self.one("[data-instrument=a] .press").send_keys(Keys.ENTER)
+        self.read("a")
         self.one('textarea[aria-label="Note"]').send_keys("Gewogen im Regen.")
         self.pressed("Keep the note")
         self.pressed("Take back")
@@ -279,7 +283,7 @@ class Room(Hands):
         self.screen(1280, 800)
         card = self.at.keys["scorecards"][0]
         self.open(f"/scorecards/{card}?period=2026-07&grain=month")
-        self.one("[data-instrument=a] .press").send_keys(Keys.ENTER)
+        self.read("a")
         self.one('textarea[aria-label="Note"]').send_keys("{")
         self.wait(lambda: self.all("[role=listbox][aria-label=Figures] li"))
         inside = """const b = document.querySelector('[role=listbox][aria-label=Figures]').getBoundingClientRect()

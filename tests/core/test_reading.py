@@ -25,7 +25,7 @@ class Fixed:
 
     def __init__(self, values: list[list[float]], members: Sequence[str | None], through: dt.date) -> None:
         self.values, self.through = np.array(values), through
-        self.names, self.members = tuple(members), {"route": ("a", "b", "c")}
+        self.names, self.members, self.grain = tuple(members), {"route": ("a", "b", "c")}, "day"
         self.first, self.last = OCTOBER.start, OCTOBER.shift(len(values) - 1).end
 
     def aggregate(

@@ -29,6 +29,7 @@
   const newChecklist = view(() => import('./views/data/NewChecklist.svelte'))
   const newLive = view(() => import('./views/data/NewLive.svelte'))
   const newKept = view(() => import('./views/data/NewKept.svelte'))
+  const tablePage = view(() => import('./views/data/TablePage.svelte'))
   const dataPage = view(() => import('./views/data/DataPage.svelte'))
   const editions = view(() => import('./views/editions/Editions.svelte'))
   const editionCalendar = view(() => import('./views/editions/Calendar.svelte'))
@@ -56,6 +57,7 @@
     '/data/new/checklist': newChecklist,
     '/data/new/live': newLive,
     '/data/new/kept': newKept,
+    '/data/new/table': tablePage,
     '/data/bundle': bundle,
     '/data/:id': dataPage,
     '/editions': editions,
@@ -180,7 +182,7 @@
   <button class="find" onclick={() => (finding = true)}>Find <kbd>/</kbd></button>
   {#if ends.length}
     <span class="through"
-      ><span class="words">Data through </span><Slot text={through} label="Data through" width={300}>
+      ><span class="words">Data through&nbsp;</span><Slot text={through} label="Data through" width={300}>
         {#snippet children()}
           <ul class="ends">
             {#each ends as one (one.id)}<li>

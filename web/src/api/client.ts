@@ -1,4 +1,5 @@
 /** The client: typed by the server's OpenAPI, failing with the server's own words. */
+import { onDestroy } from 'svelte'
 import createClient from 'openapi-fetch'
 import type { components, paths } from './schema'
 
@@ -112,7 +113,13 @@ export function newest<A extends unknown[]>(run: (...args: A) => Promise<boolean
   /** Nothing is waited for any more. */
   call.stop = () => {
     stopped = true
+    waiting = null
     clearTimeout(timer)
+  }
+  try {
+    onDestroy(call.stop) // what a component asks for ends with it
+  } catch {
+    // Made outside of one.
   }
   return call
 }

@@ -1838,6 +1838,7 @@ export interface paths {
          * Put Rows
          * @description Put new rows in: ``replace`` all, ``append``, or replace those of the days the file covers (``periods``).
          *
+         *     Rows that no longer fit how those before were read are refused with 409 and what differs; ``force`` takes them.
          *     A machine names the dataset's token in Authorization and needs no If-Match.
          */
         post: operations["put_rows_api_datasets__key__rows_post"];
@@ -1953,8 +1954,30 @@ export interface paths {
         /**
          * Begin Upload
          * @description Read a file as a new dataset, or with ``dataset`` as new rows of that one, whose version If-Match names.
+         *
+         *     recipe: how it is read, as it was looked at; force: also where it is no longer read as the rows before were.
          */
         post: operations["begin_upload_api_uploads_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Table
+         * @description A table as it came, with what each line and column is taken for; recipe: what was said by hand so far.
+         */
+        post: operations["look_at_table_api_uploads_look_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2732,6 +2755,13 @@ export interface components {
         Body_begin_upload_api_uploads_post: {
             /** File */
             file: string;
+            /** Recipe */
+            recipe?: string | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
         };
         /** Body_keep_holidays_api_holidays_post */
         Body_keep_holidays_api_holidays_post: {
@@ -2754,6 +2784,13 @@ export interface components {
         Body_look_at_bundle_api_bundle_look_post: {
             /** File */
             file: string;
+        };
+        /** Body_look_at_table_api_uploads_look_post */
+        Body_look_at_table_api_uploads_look_post: {
+            /** File */
+            file: string;
+            /** Recipe */
+            recipe?: string | null;
         };
         /** Body_put_rows_api_datasets__key__rows_post */
         Body_put_rows_api_datasets__key__rows_post: {
@@ -3026,6 +3063,13 @@ export interface components {
             steps: string[];
             /** Done */
             done: boolean[][];
+        };
+        /** Choice */
+        Choice: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
         };
         /**
          * ClockBody
@@ -5017,6 +5061,33 @@ export interface components {
              */
             history: components["schemas"]["HistoryLook"];
         };
+        /** LookColumn */
+        LookColumn: {
+            /** Label */
+            label: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "period" | "year" | "member" | "figure" | "across" | "unit" | "target" | "total" | "out";
+        };
+        /**
+         * LookLine
+         * @description A line of the table: its number from 1, its cells, and what it was taken for.
+         */
+        LookLine: {
+            /** At */
+            at: number;
+            /** Cells */
+            cells: string[];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "title" | "head" | "row" | "group" | "total" | "note" | "blank" | "out";
+            /** Why */
+            why: string;
+        };
         /**
          * LookupBody
          * @description Takes columns from another dataset, the one row of which has the same key.
@@ -5430,6 +5501,18 @@ export interface components {
             changes: components["schemas"]["MarkNotice"][];
         };
         /**
+         * Outcome
+         * @description What comes of a table: a figure's name, what it is, and its newest value.
+         */
+        Outcome: {
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
+            /** Shown */
+            shown: string;
+        };
+        /**
          * OwnScope
          * @description What an instrument reads where it is not what the page reads.
          *
@@ -5580,6 +5663,24 @@ export interface components {
              * @default 4
              */
             h: number;
+        };
+        /**
+         * Piece
+         * @description A part of a sentence; with a slot it can be changed to one of its choices, or to what is typed or a day.
+         */
+        Piece: {
+            /** Text */
+            text: string;
+            /**
+             * Slot
+             * @default
+             */
+            slot: string;
+            /**
+             * Choices
+             * @default []
+             */
+            choices: components["schemas"]["Choice"][];
         };
         /**
          * Pieces
@@ -6467,6 +6568,8 @@ export interface components {
              * @enum {string}
              */
             grain: "day" | "week" | "month" | "quarter" | "year";
+            /** Grains */
+            grains: ("day" | "week" | "month" | "quarter" | "year")[];
             /** Periods */
             periods: components["schemas"]["PeriodChoice"][];
             /** Year Start */
@@ -6996,6 +7099,40 @@ export interface components {
             state: string;
             /** Fraction */
             fraction: number;
+        };
+        /**
+         * TableLook
+         * @description lines: those drawn, of ``line_count``. sentences: each a list of pieces. recipe: how it is read, to send back.
+         */
+        TableLook: {
+            /** Name */
+            name: string;
+            /** Sheet */
+            sheet: string;
+            /** Sheets */
+            sheets: string[];
+            /** Line Count */
+            line_count: number;
+            /** Lines */
+            lines: components["schemas"]["LookLine"][];
+            /** Columns */
+            columns: components["schemas"]["LookColumn"][];
+            /** Sentences */
+            sentences: components["schemas"]["Piece"][][];
+            /** Outcomes */
+            outcomes: components["schemas"]["Outcome"][];
+            /** Told */
+            told: string[];
+            /** Rows */
+            rows: number;
+            /** Period */
+            period: boolean;
+            /** Tidy */
+            tidy: boolean;
+            /** Recipe */
+            recipe: {
+                [key: string]: unknown;
+            };
         };
         /**
          * TakenBody
@@ -11542,6 +11679,7 @@ export interface operations {
                 how?: "replace" | "append" | "periods";
                 sheet?: string | null;
                 decimal?: ("point" | "comma") | null;
+                force?: boolean;
             };
             header?: {
                 "if-match"?: string | null;
@@ -11751,6 +11889,7 @@ export interface operations {
                 dataset?: string | null;
                 how?: "replace" | "append" | "periods";
                 ticket?: string | null;
+                force?: boolean;
             };
             header?: {
                 "if-match"?: string | null;
@@ -11771,6 +11910,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Upload"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at_table_api_uploads_look_post: {
+        parameters: {
+            query?: {
+                sheet?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_look_at_table_api_uploads_look_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableLook"];
                 };
             };
             /** @description A problem document (RFC 9457) */
@@ -11825,6 +11999,7 @@ export interface operations {
                 dataset?: string | null;
                 how?: "replace" | "append" | "periods";
                 ticket?: string | null;
+                force?: boolean;
             };
             header?: {
                 "if-match"?: string | null;

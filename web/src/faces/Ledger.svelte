@@ -122,6 +122,7 @@
   const GAP = 12
   const SIGN = 20
   const [NAME_LEAST, NAME_FAIR, NAME_MOST] = [84, 150, 270]
+  const HEAD = 56 // how many rows there are, and the way to sort them
   const longest = $derived(
     readings.reduce(
       (most, reading) => Math.max(most, widthOf(reading.label, 13.4) + (reading.word ? 18 : 0)),
@@ -153,6 +154,8 @@
       leave('bullet', 'attainment', 'mark')
       name = Math.max(Math.min(name, NAME_LEAST), name - Math.max(0, over()))
       leave('gap')
+      leave('state')
+      name = Math.max(Math.min(name, HEAD), name - Math.max(0, over()))
     }
     return { columns: kept, gone: columns.filter((column) => gone.includes(column)), signs, name }
   })

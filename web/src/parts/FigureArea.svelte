@@ -88,14 +88,18 @@
     } else if (event.key === 'Enter' || event.key === 'Tab') {
       event.preventDefault()
       void take(offered[at]!)
-    } else if (event.key === 'Escape') {
-      event.preventDefault()
-      event.stopPropagation()
-      close()
     }
   }
 </script>
 
+<!-- Before the panel it stands in is closed by the same key. -->
+<svelte:window
+  onkeydowncapture={(event) => {
+    if (event.key !== 'Escape' || !offered.length || event.target !== area) return
+    event.stopPropagation()
+    close()
+  }}
+/>
 <div class="writes">
   <textarea
     class="type-in"

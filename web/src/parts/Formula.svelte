@@ -130,9 +130,6 @@
     } else if (event.key === 'Tab' || event.key === 'Enter') {
       event.preventDefault()
       take(offers[marked]!)
-    } else if (event.key === 'Escape') {
-      event.stopPropagation()
-      open = false
     }
   }
   function place(at: number) {
@@ -153,6 +150,14 @@
   }
 </script>
 
+<!-- Before whatever it stands in is closed by the same key. -->
+<svelte:window
+  onkeydowncapture={(event) => {
+    if (event.key !== 'Escape' || !offers.length || event.target !== field) return
+    event.stopPropagation()
+    open = false
+  }}
+/>
 <div class="formula" class:bad={problem}>
   <pre aria-hidden="true">{#each pieces as part (part.start)}<span
         class={part.kind}

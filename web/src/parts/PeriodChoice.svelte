@@ -72,7 +72,7 @@
 </script>
 
 <div class="grains" role="group" aria-label="Grain">
-  {#each GRAINS as known (known)}
+  {#each GRAINS.filter((one) => picture.grains.includes(one) || one === grain) as known (known)}
     <button
       class:on={known === grain}
       aria-pressed={known === grain}

@@ -2,12 +2,11 @@
   /** A panel at the side, over the page: closed by Escape, its button, or a press beside it. */
   import { Dialog, Portal } from '@skeletonlabs/skeleton-svelte'
   import type { Snippet } from 'svelte'
-  import { listFirst } from './focus'
 
   let { title, close, children }: { title: string; close: () => void; children: Snippet } = $props()
 </script>
 
-<Dialog open onEscapeKeyDown={listFirst} onOpenChange={(details) => !details.open && close()}>
+<Dialog open onOpenChange={(details) => !details.open && close()}>
   <Portal>
     <Dialog.Backdrop class="side-backdrop" />
     <Dialog.Positioner class="side-place">

@@ -2,7 +2,6 @@
   /** An underlined part of a sentence that can be changed: opens what it can be changed to. */
   import { Popover, Portal } from '@skeletonlabs/skeleton-svelte'
   import type { Snippet } from 'svelte'
-  import { listFirst } from './focus'
 
   interface Props {
     text: string
@@ -19,7 +18,7 @@
 
 <!-- Nothing may stand between the parts here: a blank would show in the sentence. -->
 <!-- prettier-ignore -->
-<Popover {open} onEscapeKeyDown={listFirst} onOpenChange={(details) => (open = details.open)} positioning={{ placement: 'bottom-start', gutter: 6 }}
+<Popover {open} onOpenChange={(details) => (open = details.open)} positioning={{ placement: 'bottom-start', gutter: 6 }}
   ><Popover.Trigger class={face ? 'slot-sign' : 'slot'} aria-label={face ? label : `${label}: ${text}. Change`}>{#if face}{@render face()}{:else}{text}{/if}</Popover.Trigger><Portal
     ><Popover.Positioner style="z-index: 60"
       ><Popover.Content

@@ -185,9 +185,12 @@
     {#each strip.cuts as cut, i (i)}
       <Popover
         open={openCut === i}
-        onOpenChange={(details) => !details.open && (openCut = null)}
+        onOpenChange={(details) => {
+          if (details.open) return
+          openCut = null
+          bed?.querySelectorAll<HTMLElement>('.cut')[i]?.focus()
+        }}
         initialFocusEl={() => document.querySelector<HTMLElement>('.cut-panel input')}
-        finalFocusEl={() => bed?.querySelectorAll<HTMLElement>('.cut')[i] ?? null}
       >
         <Popover.Anchor class="cut-anchor" style="left:{fraction(i) * 100}%">
           <span

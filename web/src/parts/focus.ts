@@ -86,8 +86,3 @@ export function keepFocus(): () => void {
     clearTimeout(waiting)
   }
 }
-
-/** Escape closes a list of what a word may become before anything around that list is closed by it. */
-export function listFirst(event: KeyboardEvent) {
-  if ((event.target as HTMLElement | null)?.matches('textarea[aria-activedescendant]')) event.preventDefault()
-}

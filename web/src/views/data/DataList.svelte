@@ -97,8 +97,8 @@
       </table>
     {/if}
     <p class="soft invite">
-      Drop a file here, or press “Upload a file”: CSV, XLSX, ODS, JSON records or Parquet, the column names on
-      top.
+      Drop a file here, or press “Upload a file”: CSV, XLSX, XLS, ODS, JSON records or Parquet. A table made
+      for the eye is marked first: what is its head, its months, its totals.
     </p>
   </div>
 </main>

@@ -1,7 +1,8 @@
 <script lang="ts">
   /** Take a file: choose or drop it, say which sheet, see how far it is, stop it. */
-  import { words } from '../../api/client'
-  import { Sending, sheetsOf } from './upload.svelte'
+  import { push } from 'svelte-spa-router'
+  import { Refusal, words } from '../../api/client'
+  import { Sending, lookAt, looking, sheetsOf } from './upload.svelte'
 
   interface Props {
     label: string
@@ -13,6 +14,8 @@
   const sending = new Sending()
   let busy = $state(false)
   let failed = $state('')
+  /** What no longer fits how the rows before were read. */
+  let differs = $state<{ file: File; sheet?: string } | null>(null)
   let pending = $state<{ file: File; sheets: string[] } | null>(null)
   let picker = $state<HTMLInputElement | null>(null)
 
@@ -23,6 +26,16 @@
     failed = ''
     pending = null
     try {
+      if (
+        !aim.dataset &&
+        !(await lookAt(file).then(
+          (look) => look?.tidy ?? true,
+          () => true,
+        ))
+      ) {
+        looking.file = file // it is no plain list: what it is taken for is looked at first
+        return await push('/data/new/table')
+      }
       const sheets = await sheetsOf(file)
       if (sheets.length) pending = { file, sheets }
       else await send(file)
@@ -32,15 +45,16 @@
       if (picker) picker.value = ''
     }
   }
-  async function send(file: File, sheet?: string) {
+  async function send(file: File, sheet?: string, force = false) {
     busy = true
     failed = ''
-    pending = null
+    pending = differs = null
     try {
-      const made = await sending.send(file, { ...aim, sheet })
+      const made = await sending.send(file, { ...aim, sheet, force })
       if (made && !sending.said) done(made)
     } catch (error) {
-      failed = words(error)
+      failed = words(error).replace(/ Send force.*$/, '')
+      if (error instanceof Refusal && error.problem.type === 'recipe-differs') differs = { file, sheet }
     } finally {
       busy = false
     }
@@ -56,7 +70,7 @@
     type="file"
     class="sr-only"
     tabindex="-1"
-    accept=".csv,.tsv,.txt,.xlsx,.ods,.json,.parquet,text/csv"
+    accept=".csv,.tsv,.txt,.xlsx,.xls,.ods,.html,.json,.parquet,text/csv"
     aria-label="File to upload"
     onchange={(event) => take(event.currentTarget.files)}
   />
@@ -68,7 +82,12 @@
     </div>
   {/if}
   {#if sending.said && !busy}<p class="aside-note" role="status">{sending.said}.</p>{/if}
-  {#if failed}<p class="note" role="alert">{failed}</p>{/if}
+  {#if failed}<p class="note" role="alert">
+      {failed}
+      {#if differs}<button class="act" onclick={() => differs && send(differs.file, differs.sheet, true)}
+          >Take it as it is read now</button
+        >{/if}
+    </p>{/if}
   {#if pending}
     <div class="aside-note ask" role="group" aria-label="Which sheet">
       <b>Which sheet of {pending.file.name}?</b>

@@ -14,7 +14,13 @@ interface Aim {
   /** New rows of this dataset, seen at a version, instead of a dataset of its own. */
   dataset?: { id: string; version: number }
   how?: 'replace' | 'append' | 'periods'
+  /** How it is read, as it was looked at, and what it is called. */
+  recipe?: Recipe
+  name?: string
+  /** Take it also where it is no longer read as the rows before were. */
+  force?: boolean
 }
+export type Recipe = Schemas['TableLook']['recipe']
 
 export class Sending {
   stage = $state('')
@@ -100,6 +106,7 @@ export class Sending {
       decimal: aim.decimal || undefined,
       dataset: aim.dataset?.id,
       how: aim.how,
+      force: aim.force,
     }
     const header = aim.dataset ? seen(aim.dataset.version) : {}
     return got(api.POST('/api/uploads/{key}/pieces', { params: { path, query, header } }))
@@ -108,6 +115,7 @@ export class Sending {
   private post(file: File, aim: Aim): Promise<Schemas['Upload'] | null> {
     const query = new URLSearchParams({ ticket: this.ticket })
     if (aim.sheet) query.set('sheet', aim.sheet)
+    if (aim.force) query.set('force', 'true')
     if (aim.decimal) query.set('decimal', aim.decimal)
     if (aim.dataset) query.set('dataset', aim.dataset.id)
     if (aim.how) query.set('how', aim.how)
@@ -119,6 +127,8 @@ export class Sending {
     }
     const form = new FormData()
     form.append('file', file)
+    if (aim.recipe) form.append('recipe', JSON.stringify(aim.recipe))
+    if (aim.name) form.append('name', aim.name)
     return new Promise((resolve, reject) => {
       const away = { title: 'The server does not answer', status: 0, type: 'no-answer' }
       request.onload = () => {
@@ -141,6 +151,29 @@ export class Sending {
       request.send(form)
     })
   }
+}
+
+/** What of a file that has not been kept yet is to be looked at: it goes with nobody but this page. */
+export const looking = $state<{ file: File | null; sheet?: string }>({ file: null })
+const MOST_LOOKED_AT = 3_000_000 // bytes; larger ones come from machines, and are lists
+
+/** A table as it came, and what it is taken for; null for what is read without a look. */
+export async function lookAt(
+  file: File,
+  recipe?: Recipe,
+  sheet?: string,
+): Promise<Schemas['TableLook'] | null> {
+  if (file.size > MOST_LOOKED_AT || /\.(parquet|json|zip|gz)$/i.test(file.name)) return null
+  const form = new FormData()
+  form.append('file', file)
+  if (recipe) form.append('recipe', JSON.stringify(recipe))
+  return got(
+    api.POST('/api/uploads/look', {
+      params: { query: { sheet } },
+      body: { file: file as unknown as string },
+      bodySerializer: () => form,
+    }),
+  )
 }
 
 /** The sheets of a workbook to choose from; none for any other file. */

@@ -27,6 +27,11 @@
   import Results from './Results.svelte'
 
   type Body = Schemas['KpiBody']
+  interface Draft {
+    body: Body
+    natureChosen: boolean
+    unitChosen: boolean
+  }
   let { params }: { params?: { id?: string } } = $props()
 
   let kpis = $state<Kpi[] | null>(null)
@@ -105,10 +110,11 @@
   }
   /** What was typed here before and not saved, else what is kept. */
   function begin(version: number, keeps: Body): Body {
-    const draft = draftOf<Body>(about)
+    const draft = draftOf<Draft>(about)
+    if (draft) ({ natureChosen, unitChosen } = draft.value)
     again = !!draft
     begun = draft?.version ?? version
-    return draft?.value ?? keeps
+    return draft?.value.body ?? keeps
   }
   function drop() {
     dropDraft(about)
@@ -124,7 +130,6 @@
     if (!chosen) return
     about = from === 'composite' ? 'kpi:new composite' : `kpi:new of ${chosen.id}`
     body = begin(0, from === 'composite' ? newComposite(chosen, kpis ?? []) : newKpi(chosen, kpis ?? []))
-    if (again) natureChosen = unitChosen = true
     uses = []
     look()
   }
@@ -159,7 +164,7 @@
     if (edit.nature) natureChosen = true
     if (edit.unit) unitChosen = true
     body = { ...body, ...edit }
-    if (dirty || !kept) keepDraft(about, begun, $state.snapshot(body))
+    if (dirty || !kept) keepDraft(about, begun, { body: $state.snapshot(body), natureChosen, unitChosen })
     else dropDraft(about)
     said = failed = ''
     again = false

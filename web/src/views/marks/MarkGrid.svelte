@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Members by periods, to type and paste in. Only the rows in sight are drawn. */
+  import { tick } from 'svelte'
   import { api, got, words } from '../../api/client'
   import { CellGrid } from '../../parts/cellgrid.svelte'
   import type { Book } from './book.svelte'
@@ -129,7 +130,10 @@
     }
     const answer = await book.understand()
     if (!answer || answer.value == null || (answer.doubt && !sure)) return
-    if (await book.keepCell(row, column, answer.value, sure)) leave(row, column)
+    if (!(await book.keepCell(row, column, answer.value, sure))) return
+    book.editing = book.said = null
+    await tick()
+    cells.focus(row, column)
   }
   export function leave(row = cells.at.row, column = cells.at.column) {
     book.editing = null

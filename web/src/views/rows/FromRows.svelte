@@ -6,7 +6,7 @@
   import PickFile from '../../parts/PickFile.svelte'
   import Slot from '../../parts/Slot.svelte'
   import { toggled } from '../../parts/toggled'
-  import { Sending } from '../data/upload.svelte'
+  import { Sending, lookAt, looking } from '../data/upload.svelte'
 
   type Item = Schemas['ItemOut']
   const TYPED = 5000 // rows that become a sheet that can be typed into; more are kept as a file
@@ -29,6 +29,10 @@
   $effect(() => {
     if (pasting) area?.focus()
   })
+  $effect(() => {
+    const of = new URLSearchParams(router.querystring ?? '').get('of')
+    if (of) void read(of)
+  })
   async function tried(stage: string, work: () => Promise<void>) {
     busy = stage
     failed = ''
@@ -49,9 +53,18 @@
   const upload = (file: File | undefined) =>
     file &&
     tried(`Sending ${file.name}…`, async () => {
+      if (await messy(file)) return
       const id = await sending.send(file)
       if (id) await read(id)
     })
+  /** Whether a table is no plain list: what it is taken for is then looked at first. */
+  async function messy(file: File): Promise<boolean> {
+    const look = await lookAt(file).catch(() => null)
+    if (!look || look.tidy) return false
+    looking.file = file
+    await push('/data/new/table')
+    return true
+  }
   /** Cells as a spreadsheet copies them: tabs between, quotes around what holds a line break. */
   function cells(text: string): string[][] {
     const rows: string[][] = [[]]
@@ -65,6 +78,8 @@
   const keep = (text: string) =>
     tried('Keeping the rows…', async () => {
       const tabs = text.includes('\t')
+      const pasted = new File([text], `${name}.${tabs ? 'tsv' : 'csv'}`, { type: 'text/plain' })
+      if (await messy(pasted)) return
       const [labels = [], ...rows] = cells(text)
       // Lines of a CSV file are read as one: by their own separator.
       if (!rows.length || (labels.length < 2 && !/[,;|]/.test(labels[0] ?? '')))

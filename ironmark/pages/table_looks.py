@@ -1,0 +1,208 @@
+"""A table as it came, marked like a proof: what each line and column was taken for, sentences that can be changed, and
+what comes of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+
+from ironmark.core.numbers import Unit, show
+from ironmark.core.units import unit_called
+from ironmark.tables.files import recipe_of
+from ironmark.tables.understanding import NAMES_OF, ColumnKind, LineKind, Understood
+
+FIRST_LINES, LAST_LINES = 60, 12  # of a long table are drawn
+MOST_RESULTS = 12
+
+
+@dataclass(frozen=True)
+class LookLine:
+    """A line of the table: its number from 1, its cells, and what it was taken for."""
+
+    at: int
+    cells: list[str]
+    kind: LineKind
+    why: str
+
+
+@dataclass(frozen=True)
+class LookColumn:
+    label: str
+    kind: ColumnKind
+
+
+@dataclass(frozen=True)
+class Choice:
+    key: str
+    name: str
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A part of a sentence; with a slot it can be changed to one of its choices, or to what is typed or a day."""
+
+    text: str
+    slot: str = ""  # what it changes: down, year, as_of, measure, or column:HEAD
+    choices: tuple[Choice, ...] = ()
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What comes of a table: a figure's name, what it is, and its newest value."""
+
+    name: str
+    says: str
+    shown: str
+
+
+@dataclass(frozen=True)
+class TableLook:
+    """lines: those drawn, of ``line_count``. sentences: each a list of pieces. recipe: how it is read, to send back."""
+
+    name: str
+    sheet: str
+    sheets: list[str]
+    line_count: int
+    lines: list[LookLine]
+    columns: list[LookColumn]
+    sentences: list[list[Piece]]
+    outcomes: list[Outcome]
+    told: list[str]
+    rows: int
+    period: bool
+    tidy: bool  # a plain list, which needs no look
+    recipe: dict[str, Any]
+
+
+_KINDS: dict[ColumnKind, str] = {
+    "member": "a segment", "figure": "figures", "period": "the period", "across": "a period across", "unit": "the unit",
+    "target": "the target", "total": "a total, left out", "out": "left out",
+}  # fmt: skip
+_DOWN = (Choice("kpis", "a KPI"), Choice("members", "a member"))
+
+
+def looked_at(found: Understood, name: str) -> TableLook:
+    grid = found.grid
+    shown = [at for at in range(len(grid.rows)) if at < FIRST_LINES or at >= len(grid.rows) - LAST_LINES]
+    return TableLook(
+        name=name,
+        sheet=grid.sheet,
+        sheets=list(grid.sheets),
+        line_count=len(grid.rows),
+        lines=[LookLine(at + 1, list(grid.rows[at]), found.lines[at].kind, found.lines[at].why) for at in shown],
+        columns=[LookColumn(column.label, column.kind) for column in found.columns],
+        sentences=[
+            pieces for pieces in (_figures(found), _periods(found), _columns(found), _left_out(found)) if pieces
+        ],
+        outcomes=_outcomes(found),
+        told=[
+            *found.differs,
+            *(problem.message for problem in found.table.problems if problem.message not in found.differs),
+        ],
+        rows=found.table.frame.height,
+        period=any(column.role == "period" for column in found.table.columns),
+        tidy=found.tidy,
+        recipe=_sendable(found),
+    )
+
+
+def _sendable(found: Understood) -> dict[str, Any]:
+    """The recipe with the lines that were told by their number: they are of this very table."""
+    recipe = recipe_of(found)
+    recipe.pop("seen")
+    return recipe | {"lines": {str(at): kind for at, kind in found.told.lines.items()}, "rows": {}, "head": []}
+
+
+def _figures(found: Understood) -> list[Piece]:
+    count = found.rows
+    rows = "row" if count == 1 else f"{count:,} rows"
+    named = next((c.label for c in found.columns if c.kind == "member" and c.label), "")
+    if found.down == "rows":
+        return [Piece("Each of "), Piece(rows), Piece(" is a row as it stands.")]
+    pieces = [Piece(f"Each of {rows} is "), Piece("a KPI" if found.down == "kpis" else f"a member of {named or 'a segment'}", "down", _DOWN)]  # fmt: skip
+    if found.down == "kpis":
+        return [*pieces, Piece(f" named by {named}." if named else ".")]
+    return [*pieces, Piece(", and its figures are "), Piece(found.measure, "measure"), Piece(".")]
+
+
+def _periods(found: Understood) -> list[Piece]:
+    if found.across is not None:
+        heads = [column.label for column in found.columns if column.kind == "across"]
+        grain = NAMES_OF[found.across.grain].lower()
+        plural = {"half-year": "half-years"}.get(grain, f"{grain}s")
+        pieces = [Piece(f"{heads[0]} to {heads[-1]} are {plural}")]
+        if found.asks_year:
+            return [*pieces, Piece(" of "), Piece(str(found.year) if found.year else "which year?", "year"), Piece(".")]
+        return [*pieces, Piece(".")]
+    if found.grain is not None:
+        column = next((c.label for c in found.table.columns if c.role == "period"), "")
+        grain = NAMES_OF[found.grain].lower()
+        return [Piece(f"The rows are by {grain}, as {column} says.")]
+    as_of = found.told.as_of
+    if as_of:
+        return [
+            Piece("The rows are as of "),
+            Piece(f"{as_of:%-d %B %Y}", "as_of"),
+            Piece("; each refresh adds another day."),
+        ]
+    return [Piece("No row says when it is of: the rows are "), Piece("as of no day", "as_of"), Piece(".")]
+
+
+def _columns(found: Understood) -> list[Piece]:
+    pieces: list[Piece] = []
+    for column in found.columns:
+        if column.kind in ("across", "period") or not column.label:
+            continue
+        if pieces:
+            pieces.append(Piece("; "))
+        measure = found.units.get(column.label)
+        pieces += [Piece(f"{column.label} is "), Piece(_KINDS[column.kind], f"column:{column.label}", tuple(Choice(key, said) for key, said in _KINDS.items() if key != "across"))]  # fmt: skip
+        if measure and measure.scale not in (1, 100):
+            pieces.append(Piece(f", in {measure.unit or 'units'} times {measure.scale:,.0f}"))
+    scaled = sorted({(m.unit, m.scale) for m in found.units.values() if m.scale not in (1, 100)})
+    pieces = pieces[: 4 * 8]
+    for unit, scale in scaled if found.down != "rows" else ():
+        pieces.append(Piece(f"; {unit or 'figures'} are times {scale:,.0f}"))
+    return [*pieces, Piece(".")] if pieces else []
+
+
+def _left_out(found: Understood) -> list[Piece]:
+    counts = {kind: sum(line.kind == kind for line in found.lines) for kind in ("title", "total", "note", "out")}
+    names = {"title": "title line", "total": "total", "note": "note", "out": "other line"}
+    said = [f"{count} {names[kind]}{'' if count == 1 else 's'}" for kind, count in counts.items() if count]
+    if found.blanks:
+        said_blank = ", ".join(f"“{blank}”" for blank in found.blanks[:4])
+        blank = f" {said_blank} {'is' if len(found.blanks) == 1 else 'are'} read as blank."
+    else:
+        blank = ""
+    if not said and not blank:
+        return []
+    left = f"{_listed(said)} {'is' if len(said) == 1 and said[0].startswith('1 ') else 'are'} left out." if said else ""
+    return [Piece(f"{left}{blank}".strip())]
+
+
+def _listed(said: Sequence[str]) -> str:
+    return said[0] if len(said) == 1 else f"{', '.join(said[:-1])} and {said[-1]}"
+
+
+def _outcomes(found: Understood) -> list[Outcome]:
+    """The figures that come of it, each with its newest value."""
+    frame, results = found.table.frame, list[Outcome]()
+    period = next((column.name for column in found.table.columns if column.role == "period"), None)
+    newest = frame.filter(pl.col(period) == frame[period].max()) if period and frame.height else frame
+    for column in found.table.columns:
+        if column.type != "number" or column.role != "measure":
+            continue
+        cells = newest[column.name].drop_nulls()
+        unit = unit_called(column.unit) or Unit("number", 0)
+        places = 1 if unit.kind in ("percent", "duration") else unit.decimals
+        value = cells[-1] if len(cells) == 1 else cells.mean() if column.unit == "%" else cells.sum()
+        says = [{"%": "percent", "": "number"}.get(column.unit, column.unit)]
+        if len(cells) > 1:
+            says.append(f"{'the mean' if column.unit == '%' else 'together'} of {len(cells)}")
+        shown = show(float(value), Unit(unit.kind, places, unit.currency, unit.text, abs(float(value)) >= 10_000)) if len(cells) and isinstance(value, int | float) else "no reading"  # fmt: skip
+        results.append(Outcome(column.label, " · ".join(says), shown))
+    return results[:MOST_RESULTS]

@@ -1,0 +1,155 @@
+"""A file as a table: a plain list is read as one, anything else the way its maker meant it, by a recipe where there is one."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from ironmark.tables.celltypes import Decimal
+from ironmark.tables.formats import read_file
+from ironmark.tables.grid import Grid, grid_of
+from ironmark.tables.table import Table, Unreadable
+from ironmark.tables.understanding import ColumnKind, LineKind, Told, Understood, understand
+
+MOST_LOOKED_AT = 3_000_000  # bytes: larger files come from machines, and are lists
+
+
+@dataclass(frozen=True)
+class ReadFile:
+    """What a file came to. recipe: how it was read, to read the next one alike; None of a plain list. differs: what no
+    longer fits the recipe it was read by."""
+
+    table: Table
+    recipe: dict[str, Any] | None = None
+    differs: tuple[str, ...] = ()
+
+
+def read_table(
+    body: bytes, *, sheet: str | None = None, decimal: Decimal | None = None, name: str = "", year_start: int = 1,
+    recipe: Mapping[str, Any] | None = None,
+) -> ReadFile:  # fmt: skip
+    """Read a file of any kind. recipe: how the one before was read, or what was said by hand. Raises Unreadable."""
+    if body[:4] == b"PAR1" or body.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"[", b"{"):
+        return ReadFile(read_file(body, sheet, decimal))
+    workbook = body[:4] in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
+    if not recipe and (decimal is not None or (len(body) > MOST_LOOKED_AT and not workbook)):
+        return ReadFile(read_file(body, sheet, decimal))
+    try:
+        found = look_at(body, recipe or {}, sheet=sheet, name=name, year_start=year_start)
+    except Unreadable:
+        if recipe or (workbook and body[:2] != b"PK"):
+            raise
+        return ReadFile(read_file(body, sheet, decimal))  # says itself what is wrong
+    if found.tidy and not recipe and body[:4] != b"\xd0\xcf\x11\xe0":
+        return ReadFile(read_file(body, found.grid.sheet or None, decimal))
+    return ReadFile(found.table, recipe_of(found), deviations(recipe or {}, found))
+
+
+def look_at(
+    body: bytes, recipe: Mapping[str, Any], *, sheet: str | None = None, name: str = "", year_start: int = 1
+) -> Understood:
+    """What a file is understood as. Raises Unreadable."""
+    wanted = sheet or recipe.get("sheet") or None
+    try:
+        grid = grid_of(body, wanted)
+    except Unreadable:
+        if sheet or not wanted:
+            raise
+        grid = grid_of(body)  # the sheet has another name by now
+    return understand(grid, told_of(recipe, grid), name=name, year_start=year_start)
+
+
+def told_of(recipe: Mapping[str, Any], grid: Grid) -> Told:
+    """What a recipe says, for the lines of another table: by what stands in them, not by their number."""
+    lines: dict[int, LineKind] = {int(at): kind for at, kind in (recipe.get("lines") or {}).items()}
+    head = [text for text in recipe.get("head") or [] if text]
+    by_word: Mapping[str, LineKind] = recipe.get("rows") or {}
+    for at, row in enumerate(grid.rows, start=1):
+        first = next((cell for cell in row if cell), "")
+        if head and at not in lines and [cell for cell in row if cell] == head:
+            lines[at] = "head"
+        elif first in by_word:
+            lines.setdefault(at, by_word[first])
+    as_of = recipe.get("as_of")
+    columns: Mapping[str, ColumnKind] = recipe.get("columns") or {}
+    return Told(
+        sheet=grid.sheet or None, lines=lines, columns=columns, down=recipe.get("down"),
+        measure=str(recipe.get("measure") or ""), year=recipe.get("year"), as_of=dt.date.fromisoformat(as_of) if as_of else None,
+        day_first=recipe.get("day_first"),
+    )  # fmt: skip
+
+
+def recipe_of(found: Understood) -> dict[str, Any]:
+    """How a table was read, as JSON: what was said by hand, and what the next one is held against."""
+    told, grid = found.told, found.grid
+    heads = [at for at, line in enumerate(found.lines) if line.kind == "head"]
+    by_word = {
+        next((cell for cell in grid.rows[at - 1] if cell), ""): kind
+        for at, kind in told.lines.items()
+        if kind != "head" and at <= len(grid.rows)
+    }
+    said_head = any(kind == "head" for kind in told.lines.values())
+    return {
+        "sheet": grid.sheet,
+        "head": [cell for cell in grid.rows[heads[-1]] if cell] if heads and said_head else [],
+        "rows": {word: kind for word, kind in by_word.items() if word},
+        "columns": dict(told.columns),
+        "down": found.down if found.down != "rows" else None,
+        "measure": told.measure,
+        "year": told.year,
+        "as_of": told.as_of.isoformat() if told.as_of else None,
+        "day_first": told.day_first,
+        "seen": {
+            "heads": [column.label for column in found.columns if column.kind not in ("across", "out") and column.label],
+            "across": found.across is not None,
+            "grain": found.grain,
+            "units": {name: [measure.unit, measure.scale] for name, measure in found.units.items() if measure},
+        },
+    }  # fmt: skip
+
+
+def deviations(recipe: Mapping[str, Any], found: Understood) -> tuple[str, ...]:
+    """What of a table no longer fits the recipe it is read by, in sentences."""
+    seen = recipe.get("seen")
+    if not seen:
+        return ()
+    now = recipe_of(found)["seen"]
+    said = [f"No column is called “{head}” any more." for head in seen["heads"] if head not in now["heads"]]
+    if seen["across"] != now["across"]:
+        said.append("Periods stood across the top before." if seen["across"] else "Periods stand across the top now.")
+    if seen["grain"] != now["grain"] and now["grain"]:
+        said.append(f"The periods were {_plural(seen['grain'])} and are {_plural(now['grain'])} now.")
+    for name, (unit, scale) in seen["units"].items():
+        measure = found.units.get(name)
+        if measure is not None and (measure.unit, measure.scale) != (unit, scale):
+            said.append(f"{name} was in {_unit(unit, scale)} and is in {_unit(measure.unit, measure.scale)} now.")
+    if found.across is not None:
+        days = [day for day in found.across.days if day]
+        levels = max(
+            1, len({column.label for column in found.columns if column.kind == "across"}) // max(1, len(set(days)))
+        )
+        if len(days) > len(set(days)) * levels:
+            said.append("A period stands across the top twice.")
+    return tuple(said)
+
+
+def _plural(grain: str | None) -> str:
+    return {"half": "halves", "day": "days"}.get(grain or "", f"{grain}s") if grain else "none"
+
+
+def _unit(unit: str, scale: float) -> str:
+    times = f"{scale:,.0f} " if scale not in (1, 100) else ""
+    return f"{times}{unit or 'plain numbers'}"
+
+
+def described(found: Understood) -> Sequence[str]:
+    """How a table was read, in short sentences, for where it is told in passing."""
+    said = []
+    if found.across is not None:
+        said.append(f"{len(set(found.across.days))} {_plural(found.grain)} across the top")
+    left = [line for line in found.lines if line.kind in ("title", "total", "note", "out")]
+    if left:
+        said.append(f"{len(left)} lines left out")
+    return said

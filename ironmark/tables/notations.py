@@ -1,0 +1,315 @@
+"""Periods as people write them: one table of notations, each with how it is told, its grain and its first day.
+
+A column is one notation, or a mixture that does not contradict itself. What could be two things is settled by the whole
+column, else told with what it was taken for.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import pairwise
+
+from babel import Locale
+
+from ironmark.core.nearest import folded
+from ironmark.core.periods import RowGrain
+
+FIRST_YEAR, LAST_YEAR = 1900, 2199
+SERIAL_FROM, SERIAL_TO = 32_874, 73_050  # spreadsheet days of 1990 to 2099
+_EPOCH = dt.date(1899, 12, 30)  # day 0 of spreadsheets
+# Languages whose month names are known; where two of them call different months the same, the earlier one counts.
+LANGUAGES = ("en", "de", "fr", "es", "it", "nl", "pt", "pl", "sv", "da", "nb", "fi", "cs", "tr", "hu", "ro")
+NEARLY = 0.9  # a column this much of which is periods is one of periods; the others are told
+
+
+@dataclass(frozen=True, slots=True)
+class Settled:
+    """What is known besides the cells: ``year`` of months that have none, ``year_start`` the first month (1 to 12) of
+    the financial year, ``day_first`` whether 1/2/2026 is the first of February; None where nobody said."""
+
+    year: int | None = None
+    year_start: int = 1
+    day_first: bool | None = None
+
+
+@dataclass(frozen=True)
+class Notation:
+    """One way to write a period. key: what it is called in a recipe; words: as it is told; sure: whether only a period
+    is written so, whatever else stands in the column."""
+
+    key: str
+    words: str
+    grain: RowGrain
+    pattern: re.Pattern[str]
+    first: Callable[[Mapping[str, str], Settled], dt.date | None]
+    sure: bool = True
+
+
+@dataclass(frozen=True)
+class Periods:
+    """Cells read as periods: the first day of each (None for a blank or one that is unread), how fine they are, and what
+    is to be said: ``unread`` the texts that are none, ``told`` what could be two things and was taken for one,
+    ``yearless`` whether a year is still to be said."""
+
+    days: tuple[dt.date | None, ...]
+    grain: RowGrain
+    notations: tuple[str, ...]
+    unread: tuple[str, ...] = ()
+    told: str = ""
+    yearless: bool = False
+
+
+@lru_cache(maxsize=1)
+def months_by_name() -> dict[str, int]:
+    """Month names, long and short, without case, accents and full stops, to their number."""
+    found: dict[str, int] = {}
+    for language in LANGUAGES:
+        months = Locale.parse(language).months
+        for context in ("format", "stand-alone"):
+            for width in ("wide", "abbreviated"):
+                for number, name in months[context][width].items():
+                    plain = folded(str(name)).rstrip(".")
+                    if not plain.isdigit():
+                        found.setdefault(plain, int(number))
+        # Three letters, where no two months of the language begin with them.
+        short = Counter(folded(str(name))[:3] for name in months["format"]["wide"].values())
+        for number, name in months["format"]["wide"].items():
+            if short[plain := folded(str(name))[:3]] == 1 and plain.isalpha():
+                found.setdefault(plain, int(number))
+    return {"sept": 9, "mrz": 3, "mar": 3} | found
+
+
+@lru_cache(maxsize=1)
+def _weekdays() -> frozenset[str]:
+    names = set()
+    for language in LANGUAGES:
+        days = Locale.parse(language).days
+        for context in ("format", "stand-alone"):
+            for width in ("wide", "abbreviated"):
+                names |= {folded(str(name)).rstrip(".") for name in days[context][width].values()}
+    return frozenset(names)
+
+
+def _date(year: int, month: int, day: int = 1) -> dt.date | None:
+    try:
+        return dt.date(year, month, day) if FIRST_YEAR <= year <= LAST_YEAR else None
+    except ValueError:
+        return None
+
+
+def _year(text: str) -> int:
+    """Two figures are of this century up to 79, else of the last."""
+    number = int(text)
+    return number if len(text) > 2 else number + (2000 if number < 80 else 1900)
+
+
+def _in_year(found: Mapping[str, str], settled: Settled) -> int | None:
+    return _year(found["y"]) if found.get("y") else settled.year
+
+
+def _of_numbers(found: Mapping[str, str], settled: Settled) -> dt.date | None:
+    one, other = int(found["a"]), int(found["b"])
+    first = settled.day_first if settled.day_first is not None else True
+    if one > 12:
+        first = True
+    elif other > 12:
+        first = False
+    day, month = (one, other) if first else (other, one)
+    return _date(_year(found["y"]), month, day)
+
+
+def _named_month(found: Mapping[str, str]) -> int:
+    return months_by_name().get(folded(found["m"]).rstrip("."), 0)
+
+
+def _month_part(found: Mapping[str, str], settled: Settled, months: int, part: int) -> dt.date | None:
+    """The first day of the ``part``-th piece of so many months of a financial year."""
+    year = _in_year(found, settled)
+    if year is None or not 1 <= part <= 12 // months:
+        return None
+    month = settled.year_start - 1 + (part - 1) * months
+    return _date(year + month // 12, month % 12 + 1)
+
+
+def _financial_year(found: Mapping[str, str], settled: Settled) -> dt.date | None:
+    """FY2025/26 begins in 2025; FY26 is the one that ends in 2026, where years do not begin in January."""
+    year = _year(found["y"])
+    if found.get("z"):
+        if (year + 1) % 100 != int(found["z"]) % 100:
+            return None
+    elif settled.year_start > 1:
+        year -= 1
+    return _date(year, settled.year_start)
+
+
+def _week(found: Mapping[str, str], settled: Settled) -> dt.date | None:
+    year = _in_year(found, settled)
+    try:
+        return dt.date.fromisocalendar(year, int(found["w"]), 1) if year else None
+    except ValueError:
+        return None
+
+
+def _seconds(found: Mapping[str, str], _: Settled) -> dt.date | None:
+    number = int(found["n"])
+    return dt.datetime.fromtimestamp(number / (1000 if number > 10**11 else 1), dt.UTC).date()
+
+
+_Y, _YY = r"(?P<y>(?:19|20|21)\d\d)", r"(?P<y>(?:19|20|21)\d\d|'?\d\d)"
+_NAME = r"(?P<m>[^\W\d_]{3,12}\.?)"
+_GAP = r"[\s\-/.,’']*"
+_TIME = r"(?:[T\s,]+\d{1,2}[:.h]\d{2}.*)?"
+_WEEKDAY = r"(?:[^\W\d_]{2,12}\.?,?\s+)?"
+
+
+def _is(key: str, words: str, grain: RowGrain, pattern: str, first: Callable[..., dt.date | None], sure: bool = True) -> Notation:  # fmt: skip
+    return Notation(key, words, grain, re.compile(rf"^{pattern}$", re.I), first, sure)
+
+
+NOTATIONS: tuple[Notation, ...] = (
+    _is("iso", "days as 2026-01-31", "day", rf"{_Y}[-/.](?P<m>\d{{1,2}})[-/.](?P<d>\d{{1,2}}){_TIME}", lambda f, s: _date(int(f["y"]), int(f["m"]), int(f["d"]))),
+    _is("compact", "days as 20260131", "day", r"(?P<y>(?:19|20)\d\d)(?P<m>0[1-9]|1[0-2])(?P<d>[0-2]\d|3[01])", lambda f, s: _date(int(f["y"]), int(f["m"]), int(f["d"])), False),
+    _is("numeric", "days as 31/01/2026", "day", rf"{_WEEKDAY}(?P<a>\d{{1,2}})[-/.](?P<b>\d{{1,2}})[-/.](?P<y>\d{{4}}|\d{{2}}){_TIME}", _of_numbers),
+    _is("day of a month", "days as 31 January 2026", "day", rf"{_WEEKDAY}(?P<d>\d{{1,2}})(?:st|nd|rd|th|\.|er)?[\s\-/.]*(?:de\s+)?{_NAME}[\s\-/.,]*(?:de\s+)?{_YY}{_TIME}", lambda f, s: _date(_year(f["y"].strip("'")), _named_month(f), int(f["d"]))),
+    _is("month and day", "days as January 31, 2026", "day", rf"{_WEEKDAY}{_NAME}\s*(?P<d>\d{{1,2}})(?:st|nd|rd|th)?,\s*{_Y}{_TIME}", lambda f, s: _date(int(f["y"]), _named_month(f), int(f["d"]))),
+    _is("year-month", "months as 2026-01", "month", rf"{_Y}\s*[-/.M]\s*(?P<m>\d{{1,2}})", lambda f, s: _date(int(f["y"]), int(f["m"]))),
+    _is("month-year", "months as 01/2026", "month", rf"(?P<m>\d{{1,2}})\s*[-/.]\s*{_Y}", lambda f, s: _date(int(f["y"]), int(f["m"]))),
+    _is("compact month", "months as 202601", "month", r"(?P<y>(?:19|20)\d\d)(?P<m>0[1-9]|1[0-2])", lambda f, s: _date(int(f["y"]), int(f["m"])), False),
+    _is("named month", "months as Jan 2026", "month", rf"{_NAME}{_GAP}(?:de\s+)?{_YY}", lambda f, s: _date(_year(f["y"].strip("'")), _named_month(f))),
+    _is("year and month", "months as 2026 Jan", "month", rf"{_Y}{_GAP}{_NAME}", lambda f, s: _date(int(f["y"]), _named_month(f))),
+    _is("quarter", "quarters as Q1 2026", "quarter", rf"(?:Q|T|K|Kv\.?|Qtr\.?|Quarter)\s*(?P<q>[1-4]){_GAP}{_YY}", lambda f, s: _month_part({**f, "y": f["y"].strip("'")}, s, 3, int(f["q"]))),
+    _is("year and quarter", "quarters as 2026 Q1", "quarter", rf"{_Y}{_GAP}(?:Q|T|Kv\.?|Qtr\.?|Quarter)\s*(?P<q>[1-4])", lambda f, s: _month_part(f, s, 3, int(f["q"]))),
+    _is("numbered quarter", "quarters as 1Q26", "quarter", rf"(?P<q>[1-4])\.?\s*(?:Q|T|Quartal|Quarter|trimestre|kwartaal|kvartal|kwartał){_GAP}{_YY}", lambda f, s: _month_part({**f, "y": f["y"].strip("'")}, s, 3, int(f["q"]))),
+    _is("half", "halves as H1 2026", "half", rf"(?:H|S|HJ)\s*(?P<h>[12]){_GAP}{_YY}", lambda f, s: _month_part({**f, "y": f["y"].strip("'")}, s, 6, int(f["h"]))),
+    _is("year and half", "halves as 2026 H1", "half", rf"{_Y}{_GAP}(?:H|S|HJ)\s*(?P<h>[12])", lambda f, s: _month_part(f, s, 6, int(f["h"]))),
+    _is("numbered half", "halves as 1H26", "half", rf"(?P<h>[12])\.?\s*(?:H|HJ|Halbjahr|half|semestre){_GAP}{_YY}", lambda f, s: _month_part({**f, "y": f["y"].strip("'")}, s, 6, int(f["h"]))),
+    _is("year and week", "weeks as 2026-W05", "week", rf"{_Y}{_GAP}(?:W|KW|Wk\.?|Week|Woche|S|Sem\.?|U|V)\s*(?P<w>\d{{1,2}})", _week),
+    _is("week", "weeks as W5 2026", "week", rf"(?:W|KW|Wk\.?|Week|Woche|Sem\.?|Uge|Vecka)\s*\.?(?P<w>\d{{1,2}}){_GAP}(?:of\s+)?{_YY}", lambda f, s: _week({**f, "y": f["y"].strip("'")}, s)),
+    _is("financial year", "financial years as FY2025/26", "year", r"(?:FY|GJ|FJ|F|Year)\s*'?(?P<y>(?:19|20)\d\d|\d\d)(?:\s*[-/–]\s*(?P<z>(?:19|20)?\d\d))?", _financial_year),
+    _is("split year", "financial years as 2025/26", "year", r"(?P<y>(?:19|20)\d\d)\s*[-/–]\s*(?P<z>(?:19|20)?\d\d)", _financial_year),
+    _is("year", "years as 2026", "year", _Y, lambda f, s: _date(int(f["y"]), s.year_start), False),
+    _is("month alone", "months by their name", "month", _NAME, lambda f, s: _date(s.year, _named_month(f)) if s.year and _named_month(f) else None),
+    _is("quarter alone", "quarters without a year", "quarter", r"(?:Q|T|Qtr\.?|Quarter\s)\s*(?P<q>[1-4])|(?P<r>[1-4])\.?\s*(?:Q|Quartal|Quarter|trimestre)", lambda f, s: _month_part({k: v for k, v in f.items() if v}, s, 3, int(f["q"] or f["r"]))),
+    _is("half alone", "halves without a year", "half", r"(?:H|HJ)\s*(?P<h>[12])|(?P<r>[12])\.?\s*(?:H|HJ|Halbjahr)", lambda f, s: _month_part({k: v for k, v in f.items() if v}, s, 6, int(f["h"] or f["r"]))),
+    _is("week alone", "weeks without a year", "week", r"(?:W|KW|Wk\.?|Week|Woche)\s*\.?(?P<w>\d{1,2})", _week),
+    _is("serial", "the day numbers of spreadsheets", "day", r"(?P<n>\d{5})(?:\.\d+)?", lambda f, s: _EPOCH + dt.timedelta(days=int(f["n"])) if SERIAL_FROM <= int(f["n"]) <= SERIAL_TO else None, False),
+    _is("seconds", "seconds since 1970", "day", r"(?P<n>\d{10}|\d{13})(?:\.0+)?", _seconds, False),
+)  # fmt: skip
+YEARLESS = frozenset({"month alone", "quarter alone", "half alone", "week alone"})
+_TAKEN_FOR_A_YEAR = Settled(year=2000)  # where only whether it is one is asked
+
+
+def _plain(text: str) -> str:
+    return " ".join(text.replace("\u00a0", " ").replace("’", "'").split()).strip(" *†‡")
+
+
+@lru_cache(maxsize=1 << 16)
+def _matched(text: str) -> tuple[tuple[str, dict[str, str]], ...]:
+    """Every notation that a text could be, with its parts."""
+    found = []
+    for notation in NOTATIONS:
+        if (match := notation.pattern.match(text)) is None:
+            continue
+        parts = {name: part or "" for name, part in match.groupdict().items()}
+        if "m" in parts and not parts["m"].isdigit() and not _named_month(parts):
+            continue
+        if notation.key in ("numeric", "day of a month") and text[:1].isalpha() and not _starts_with_weekday(text):
+            continue
+        if notation.first(parts, _TAKEN_FOR_A_YEAR) is not None:
+            found.append((notation.key, parts))
+    return tuple(found)
+
+
+def _starts_with_weekday(text: str) -> bool:
+    return folded(re.split(r"[\s,.]", text, maxsplit=1)[0]) in _weekdays()
+
+
+_BY_KEY = {notation.key: notation for notation in NOTATIONS}
+
+
+def notations_of(text: str) -> tuple[str, ...]:
+    """The notations that a text could be written in."""
+    return tuple(key for key, _ in _matched(_plain(text)))
+
+
+def is_period(text: str) -> bool:
+    """Whether a text is surely a period, whatever stands around it: not 2026, which may be a number."""
+    return any(_BY_KEY[key].sure for key in notations_of(text))
+
+
+def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head: str = "") -> Periods | None:
+    """Texts as periods; None where they are none. head: what they stand under, which tells years and day numbers from
+    other numbers.
+
+    The notation that reads most of them is taken for all it reads; what it leaves is read by others of the same grain.
+    """
+    cells = [_plain(text) if text else "" for text in texts]
+    filled = [cell for cell in cells if cell]
+    if not filled:
+        return None
+    distinct = Counter(filled)
+    could = {cell: dict(_matched(cell)) for cell in distinct}
+    by_key = Counter(key for cell, count in distinct.items() for key in could[cell] for _ in range(count))
+    if not by_key:
+        return None
+    keys = [key for key, _ in sorted(by_key.items(), key=lambda one: (-one[1], _ORDER[one[0]]))]
+    best = keys[0]
+    grain = _BY_KEY[best].grain
+    chosen = [best, *(key for key in keys[1:] if _BY_KEY[key].grain == grain and _BY_KEY[key].sure)]
+    read = {cell: next((key for key in chosen if key in could[cell]), "") for cell in distinct}
+    count = sum(distinct[cell] for cell, key in read.items() if key)
+    if count / len(filled) < NEARLY or not _plausible(best, [c for c in distinct if read[c]], head):
+        return None
+    day_first, told = _day_first([could[c]["numeric"] for c in distinct if read[c] == "numeric"], settled)
+    known = Settled(settled.year, settled.year_start, day_first)
+    yearless = any(key in YEARLESS for key in read.values()) and settled.year is None
+    days = {c: _BY_KEY[key].first(could[c][key], known) if key else None for c, key in read.items()}
+    used = tuple(dict.fromkeys(key for key in (read[cell] for cell in filled) if key))
+    unread = tuple(cell for cell in distinct if not read[cell])
+    return Periods(tuple(days.get(cell) for cell in cells), grain, used, unread, told, yearless)
+
+
+_ORDER = {notation.key: at for at, notation in enumerate(NOTATIONS)}
+_TIMES = ["date", "datum", "day", "tag", "month", "monat", "year", "jahr", "quarter", "quartal", "week", "woche", "time", "zeit", "period", "periode", "mois", "annee", "an", "jour", "semaine", "trimestre", "fecha", "mes", "ano", "semana", "dia", "data", "giorno", "mese", "anno", "settimana", "trimestre", "maand", "jaar", "kwartaal", "dag", "week", "rok", "miesiac", "tydzien", "kwartal", "dato", "maned", "ar", "uge", "vecka", "fy", "gj", "when", "since", "from"]  # fmt: skip
+_TIME_WORD = re.compile(rf"(?:^|[\W_])(?:{'|'.join(_TIMES)})s?(?:$|[\W_])")
+
+
+def hinted(head: str) -> bool:
+    """Whether a heading speaks of time."""
+    return bool(_TIME_WORD.search(folded(head)))
+
+
+def _plausible(key: str, cells: Sequence[str], head: str) -> bool:
+    """Whether bare numbers are periods: years by their range, head and steps; day numbers and seconds by their head."""
+    if _BY_KEY[key].sure:
+        return True
+    if key == "compact" or key == "compact month":
+        return len(cells) > 1 or hinted(head)
+    if key == "year":
+        years = sorted({int(cell) for cell in cells})
+        close = years[-1] - years[0] < 120
+        stepped = len(years) > 1 and all(b - a == years[1] - years[0] for a, b in pairwise(years))
+        return close and years[0] >= 1950 and years[-1] <= 2100 and (hinted(head) or (stepped and not head.strip()))
+    return hinted(head)
+
+
+def _day_first(parts: Sequence[Mapping[str, str]], settled: Settled) -> tuple[bool | None, str]:
+    """Whether the day stands first, by the whole column; what is to be told where nothing tells."""
+    if not parts or settled.day_first is not None:
+        return settled.day_first, ""
+    if any(int(part["a"]) > 12 for part in parts):
+        return True, ""
+    if any(int(part["b"]) > 12 for part in parts):
+        return False, ""
+    # Months follow one another where the other order has them all on one day.
+    firsts, seconds = {part["a"].lstrip("0") for part in parts}, {part["b"].lstrip("0") for part in parts}
+    if len(parts) > 2 and firsts == {"1"} != seconds:
+        return True, ""
+    if len(parts) > 2 and seconds == {"1"} != firsts:
+        return False, ""
+    return True, "Day and month could not be told apart; the dates were read day first."

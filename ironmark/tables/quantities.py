@@ -1,0 +1,164 @@
+"""Figures as people write them: with units, scales, brackets and footnote signs, in cells and in what they stand under."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ironmark.tables.celltypes import BLANKS, Decimal
+
+CURRENCIES = {"£": "GBP", "€": "EUR", "$": "USD", "¥": "JPY", "zł": "PLN", "kč": "CZK"}
+_CODES = ["GBP", "EUR", "USD", "CHF", "SEK", "NOK", "DKK", "JPY", "CAD", "AUD", "NZD", "PLN", "CZK"]
+_WORDS = {"euro": "EUR", "euros": "EUR", "pounds": "GBP", "dollars": "USD", "francs": "CHF"}
+# Units by how they may be written; the first is how they are kept.
+_UNITS = {
+    "%": ("%", "percent", "pct", "prozent", "per cent", "v. h."),
+    "h": ("h", "hr", "hrs", "hour", "hours", "std", "stunden", "heures", "horas"),
+    "min": ("min", "mins", "minute", "minutes", "minuten"),
+    "s": ("s", "sec", "secs", "second", "seconds", "sek", "sekunden"),
+    "d": ("d", "day", "days", "tage", "jours"),
+    "kg": ("kg",), "g": ("g",), "t": ("t", "tonnes", "tons", "tonnen"), "l": ("l", "litres", "liter"), "km": ("km",), "m²": ("m²", "m2", "sqm"),
+    "m³": ("m³", "m3"), "kWh": ("kwh",), "MWh": ("mwh",), "°C": ("°c",), "pt": ("pt", "pts", "points"),
+}  # fmt: skip
+_BY_WORD = {word: unit for unit, words in _UNITS.items() for word in words}
+_COUNTS = frozenset(
+    {"#", "no", "no.", "number", "count", "anzahl", "nombre", "stk", "stk.", "pcs", "units", "qty", "n"}
+)
+_SCALES = {
+    "k": 1e3, "t": 1e3, "tsd": 1e3, "tsd.": 1e3, "thousand": 1e3, "thousands": 1e3, "tausend": 1e3, "000": 1e3, "'000": 1e3, "000s": 1e3, "'000s": 1e3,
+    "m": 1e6, "mn": 1e6, "mm": 1e6, "mio": 1e6, "mio.": 1e6, "million": 1e6, "millions": 1e6, "millionen": 1e6,
+    "bn": 1e9, "mrd": 1e9, "mrd.": 1e9, "billion": 1e9, "milliarden": 1e9,
+}  # fmt: skip
+_AMBIGUOUS = frozenset({"m", "t", "k"})  # metres, tonnes: scales only beside money, or k alone
+_FOOTNOTE = re.compile(r"(?<=[\d%)])\s*(?:[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹]+|\s[a-e]\))$")
+_NUMBER = re.compile(r"^[+\-−–]?\s*(?:\d{1,3}(?:[\s\u00a0\u202f',.’]\d{3})+|\d+)?(?:[.,]\d+)?(?:e[+\-]?\d+)?$", re.I)
+_SPLIT = re.compile(r"^(?P<before>[^\d+\-−–(.,]*)(?P<number>[(+\-−–]?\s*[\d.,'’\s\u00a0\u202f]*\d(?:e[+\-]?\d+)?\s*\)?-?)(?P<after>[^\d]*)$", re.I)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Measure:
+    """A unit, and what its figures are multiplied by: £k are pounds times a thousand. unit: "GBP", "%", "min" …, "" for
+    a plain number."""
+
+    unit: str = ""
+    scale: float = 1.0
+
+    def __bool__(self) -> bool:
+        return bool(self.unit) or self.scale != 1
+
+
+PLAIN = Measure()
+
+
+@dataclass(frozen=True, slots=True)
+class Quantity:
+    """A figure as it was written, and the measure it carries itself."""
+
+    value: float
+    measure: Measure = PLAIN
+    places: int = 0
+
+
+def is_blank(text: str) -> bool:
+    """Whether a cell says that there is nothing."""
+    return text.strip().lower() in BLANKS
+
+
+def measure_of(text: str) -> Measure | None:
+    """A unit as it is written by itself: ``£k``, ``min``, ``%``, ``Mio. €``, ``in TEUR``; None for anything else."""
+    plain = re.sub(r"^(in|en)\s+", "", text.strip().strip("()[]").strip(), flags=re.I).strip()
+    if not plain or len(plain) > 24:
+        return None
+    if plain.lower() in _COUNTS:
+        return Measure()
+    if plain.lower() in _BY_WORD and plain not in ("T", "M"):
+        return Measure(_BY_WORD[plain.lower()])
+    unit, scale, rest = "", 1.0, plain
+    for sign, code in CURRENCIES.items():
+        if sign in rest.lower():
+            unit, rest = code, re.sub(re.escape(sign), " ", rest, flags=re.I)
+    for code in _CODES:
+        if not unit and (found := re.search(rf"(?:^|[^A-Za-z])(T|k|m)?{code}(?:$|[^A-Za-z])", f" {rest} ")):
+            unit, rest = code, rest.replace(f"{found[1] or ''}{code}", f" {found[1] or ''} ")
+    for part in rest.replace("/", " ").split():
+        word = part.lower()
+        if not unit and word in _WORDS:
+            unit = _WORDS[word]
+        elif word in _SCALES and (unit or word not in _AMBIGUOUS or word == "k"):
+            scale *= _SCALES[word]
+        elif word not in ("of", "x", "in", "von"):
+            return None
+    return Measure(unit, scale) if unit or scale != 1 else None
+
+
+def taken_apart(label: str) -> tuple[str, Measure | None]:
+    """A heading without the unit it gives, and that unit: ``Revenue (£k)`` is Revenue in pounds times a thousand."""
+    plain = " ".join(label.split())
+    for found in re.finditer(r"[(\[]([^()\[\]]+)[)\]]", plain):
+        if (measure := measure_of(found[1])) is not None:
+            return _trimmed(plain[: found.start()] + plain[found.end() :]), measure
+    if (found := re.search(r"(?:,\s*|\s+in\s+|\s+[–-]\s+)([^,]{1,16})$", plain)) and (measure := measure_of(found[1])):  # type: ignore[assignment]
+        return _trimmed(plain[: found.start()]), measure
+    words = plain.split()
+    last = words[-1] if len(words) > 1 else ""
+    if last and (measure := measure_of(last)) and (len(last) > 1 or last in "%£€$¥" or last in ("h",)):
+        return _trimmed(" ".join(words[:-1])), measure
+    return plain, None
+
+
+def _trimmed(text: str) -> str:
+    return " ".join(text.split()).strip(" ,;:–-")
+
+
+def written_way(texts: Sequence[str]) -> Decimal:
+    """Whether figures have a decimal point or comma, by those that can be read in one way alone."""
+    point = comma = 0
+    for text in texts:
+        found = re.sub(r"[^\d.,]", "", text)
+        if re.fullmatch(r"\d{1,3}(,\d{3})+\.\d+|\d{1,3}(,\d{3}){2,}|\d+\.(\d{1,2}|\d{4,})|0\.\d+", found):
+            point += 1
+        elif re.fullmatch(r"\d{1,3}(\.\d{3})+,\d+|\d{1,3}(\.\d{3}){2,}|\d+,(\d{1,2}|\d{4,})|0,\d+", found):
+            comma += 1
+    return "comma" if comma > point else "point"
+
+
+def quantity(text: str, way: Decimal = "point") -> Quantity | None:
+    """A cell as a figure: brackets and a trailing minus take off, footnote signs fall away; None for anything else."""
+    plain = _FOOTNOTE.sub("", text.strip())
+    split = _SPLIT.match(plain)
+    if split is None:
+        return None
+    number = split["number"].strip()
+    measure = PLAIN
+    if beside := f"{split['before'].strip()} {split['after'].strip()}".strip():
+        found = measure_of(beside)
+        if found is None:
+            return None
+        measure = found
+    less = (number.startswith("(") and number.endswith(")")) or number.endswith("-")
+    number = number.strip("() ").rstrip("-").strip()
+    if not _NUMBER.match(number) or not any(sign.isdigit() for sign in number):
+        return None
+    number = re.sub(r"[\s\u00a0\u202f'’]", "", number).replace("−", "-").replace("–", "-")
+    thousands, point = (".", ",") if way == "comma" else (",", ".")
+    if point == "," and re.fullmatch(r"-?\d+\.\d{1,2}|-?\d+\.\d{4,}|-?0\.\d+", number):
+        thousands, point = ",", "."  # it can be read in this way alone
+    elif point == "." and re.fullmatch(r"-?\d+,\d{1,2}|-?\d+,\d{4,}|-?0,\d+", number):
+        thousands, point = ".", ","
+    number = number.replace(thousands, "").replace(point, ".")
+    try:
+        value = float(number)
+    except ValueError:
+        return None
+    if measure.unit == "%":
+        measure, value = Measure("%", measure.scale), round(value / 100, 12)
+    return Quantity(-value if less else value, measure, len(number.partition(".")[2]))
+
+
+def shared_measure(cells: Sequence[Quantity]) -> Measure:
+    """The unit that figures of one column or row carry themselves; a plain number where they differ."""
+    units = Counter(cell.measure.unit for cell in cells)
+    unit, count = units.most_common(1)[0] if units else ("", 0)
+    return Measure(unit) if unit and count >= 0.6 * len(cells) else PLAIN
