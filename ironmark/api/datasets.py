@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
+from ironmark.core.periods import RowGrain
 from ironmark.pages import refreshing
 from ironmark.pages.documents import Member, Model, Name
 from ironmark.pages.intake import keep_new, reading_of
@@ -78,6 +79,7 @@ class DatasetOut(BaseModel):
     columns: list[ColumnOut]
     problems: list[ProblemOut]
     through: dt.date | None
+    grain: RowGrain  # how fine the periods of its rows are
     fixed_through: bool  # said by somebody; else it follows the rows
     updated_at: str
     kpis: list[ComputedKpi]
@@ -126,6 +128,7 @@ def dataset_out(
         ],
         problems=[ProblemOut(message=p.message, column=p.column, rows=list(p.rows)) for p in dataset.problems],
         through=dataset.through,
+        grain=dataset.grain,
         fixed_through=bool(dataset.settings.get("fixed_through")),
         updated_at=dataset.updated_at.isoformat() + "Z",
         kpis=users.get(dataset.id, []),

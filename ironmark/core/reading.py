@@ -448,11 +448,16 @@ def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | Non
     return replace(readings, value=value, yardstick=yardstick, cuts=cuts, band=band)
 
 
+def by_rows(grain: RowGrain) -> str:
+    """Why rows have no reading of a finer period."""
+    return f"these rows are by {grain}"
+
+
 def why_nothing(readings: Readings, p: int, m: int) -> str:
     """Why there is no value: no rows, none in an earlier period that is read, or a formula that comes to nothing."""
     period, used = readings.periods[p], aggregates(readings.kpi.formula)
     if finer(period.grain, readings.row_grain):
-        return f"these rows are by {readings.row_grain}"
+        return by_rows(readings.row_grain)
     parts = readings.totals.parts
     empty = [a for a in used if a in parts and np.isnan(parts[a][p, m])]
     if not readings.totals.rows[p, m] and not any(a.moved or a.window for a in used):

@@ -15,8 +15,8 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.faces import FACES
 from ironmark.core.formula import FormulaError
 from ironmark.core.numbers import Unit
-from ironmark.core.periods import Period
-from ironmark.core.reading import Readings
+from ironmark.core.periods import Period, finer
+from ironmark.core.reading import Readings, by_rows
 from ironmark.pages.alike import edited
 from ironmark.pages.blocks import block_of
 from ironmark.pages.by_hand import kept_by_hand
@@ -166,6 +166,8 @@ def _none_yet(
     """The readings of a period that begins after the last row: their marks may be known already."""
     role, key = "member" if instrument.by else "all", period.key if period else ""
     reason = f"no rows in {period.label if period else 'this period'}"
+    if period and finer(period.grain, readings.row_grain):
+        reason = by_rows(readings.row_grain)
     block = block_of(library, instrument.kpi, instrument.yardstick, readings)
     found = []
     for m, member in enumerate(readings.members):

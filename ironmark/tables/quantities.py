@@ -23,9 +23,7 @@ _UNITS = {
     "m³": ("m³", "m3"), "kWh": ("kwh",), "MWh": ("mwh",), "°C": ("°c",), "pt": ("pt", "pts", "points"),
 }  # fmt: skip
 _BY_WORD = {word: unit for unit, words in _UNITS.items() for word in words}
-_COUNTS = frozenset(
-    {"#", "no", "no.", "number", "count", "anzahl", "nombre", "stk", "stk.", "pcs", "units", "qty", "n"}
-)
+_COUNTS = frozenset({"#", "no", "no.", "number", "count", "anzahl", "nombre", "stk", "stk.", "pcs", "units", "qty"})
 _SCALES = {
     "k": 1e3, "t": 1e3, "tsd": 1e3, "tsd.": 1e3, "thousand": 1e3, "thousands": 1e3, "tausend": 1e3, "000": 1e3, "'000": 1e3, "000s": 1e3, "'000s": 1e3,
     "m": 1e6, "mn": 1e6, "mm": 1e6, "mio": 1e6, "mio.": 1e6, "million": 1e6, "millions": 1e6, "millionen": 1e6,
@@ -73,7 +71,7 @@ def measure_of(text: str) -> Measure | None:
         return None
     if plain.lower() in _COUNTS:
         return Measure()
-    if plain.lower() in _BY_WORD and plain not in ("T", "M"):
+    if plain.lower() in _BY_WORD and (len(plain) > 1 or plain.islower() or plain == "%"):
         return Measure(_BY_WORD[plain.lower()])
     unit, scale, rest = "", 1.0, plain
     for sign, code in CURRENCIES.items():

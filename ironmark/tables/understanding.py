@@ -281,7 +281,7 @@ class _Reader:
                 kind = "across"
             elif not cells:
                 kind = "out"
-            elif (across and folded(label) in _UNIT_HEADS) or (across and at not in figures and all(measure_of(cell) is not None for cell in cells)):  # fmt: skip
+            elif across and (folded(label) in _UNIT_HEADS or (at not in figures and all(map(_is_unit, cells)))):
                 kind = "unit"
             elif at in figures:
                 words = folded(label)
@@ -307,15 +307,12 @@ class _Reader:
 
     def _across(self, figures: Sequence[int], settled: Settled) -> tuple[Periods | None, list[int], list[str]]:
         """Periods that head columns of figures: their places, and what the other line of the head says of each."""
-        if (
-            any(kind in ("figure", "member") for kind in self.told.columns.values())
-            and "across" not in self.told.columns.values()
-        ):
-            figures = [
-                at
-                for at in figures
-                if self.told.columns.get(self.labels[at]) not in ("figure", "member", "total", "target", "out")
-            ]
+        said = self.told.columns
+        # A month for which nothing has come yet is one all the same.
+        places_of = [
+            at for at in range(self.grid.width) if at in figures or all(is_blank(cell) for cell in self._cells(at))
+        ]
+        figures = [at for at in places_of if said.get(self.labels[at], "across") == "across"]
         lines = self.head_lines
         for own in reversed(range(len(lines))):
             rest = [
@@ -324,7 +321,8 @@ class _Reader:
             ]
             texts = {at: lines[own][at] for at in figures if lines[own][at]}
             places = [at for at, text in texts.items() if is_period(text) or _YEAR.fullmatch(text)]
-            if len(places) < 2:
+            # One month alone is one where nothing else has figures, or somebody said so.
+            if len(places) < (1 if said or len(figures) == 1 else 2):
                 continue
             joined = [texts[at] for at in places]
             years = [_YEAR.search(rest[at]) for at in places]
@@ -353,6 +351,7 @@ class _Reader:
         wide = [at for at, column in enumerate(self.columns) if column.kind in ("across", "figure")]
         said: list[str] = []
         run: list[int] = []
+        every: list[int] = []  # for a total of all that stands above it
         for at, line in enumerate(self.lines):
             if line.kind in ("group", "blank") and len(run) < 2:
                 run = []
@@ -365,6 +364,13 @@ class _Reader:
                 self.lines[at] = LineMark("total", f"the sum of {of}")
                 continue
             meets = [abs(value - total) <= 0.006 * max(1.0, abs(total)) for value, total in pairs]
+            if line.kind == "total" and not all(meets) and len(every) > len(run):
+                of_all = [sum(q.value for r in every if (q := quantity(self.rows[r][c], self.way))) for c in wide]
+                meets = [
+                    abs(q.value - total) <= 0.006 * max(1.0, abs(total))
+                    for q, total in zip(own, of_all, strict=True)
+                    if q is not None
+                ]
             if line.kind == "row" and len(run) > 1 and len(pairs) > 1 and all(meets) and any(value for value, _ in pairs) and at + 1 not in self.told.lines:  # fmt: skip
                 self.lines[at] = LineMark("total", "the sum of the rows above it")
                 run = []
@@ -378,6 +384,7 @@ class _Reader:
                 run = []
             else:
                 run.append(at)
+                every.append(at)
         return said
 
     def _sum_of(self, run: Sequence[int], wide: Sequence[int], value: float) -> str:
@@ -422,7 +429,7 @@ class _Reader:
 
     def _measure_name(self) -> str:
         titles = [cell for at, line in enumerate(self.lines) if line.kind == "title" for cell in self.rows[at] if cell]
-        plain = [_YEAR.sub("", taken_apart(text)[0]).strip(" ,.:-–") for text in titles[:1]]
+        plain = [taken_apart(_YEAR.sub("", text).strip(" ,.:-–"))[0].strip(" ,.:-–") for text in titles[:1]]
         return next((text for text in plain if 0 < len(text) <= 40), "") or "Value"
 
     def _period_down(self) -> Periods | None:
@@ -469,7 +476,7 @@ class _Reader:
         """The cells of a column, a blank one standing for what is above it where others do too."""
         cells = ["" if is_blank(cell) else cell for cell in self._cells(column)]
         blank = sum(not cell for cell in cells)
-        if not cells or not cells[0] or not blank or blank < 0.2 * len(cells):
+        if not cells or not cells[0] or blank < 2 or blank < 0.3 * len(cells):  # fewer are missing
             return cells
         self.carried = True
         found, last = [], ""
@@ -502,7 +509,7 @@ class _Reader:
         levels = list(dict.fromkeys(self.level)) if len(set(self.level)) > 1 else [""]
         if down != "kpis":
             every = [q for at in self.body for c in places if (q := quantity(self.rows[at][c], self.way))]
-            of_all = taken_apart(self._title())[1] or shared_measure(every)
+            of_all = taken_apart(_YEAR.sub("", self._title()).strip())[1] or shared_measure(every)
             for level in levels:
                 units[level or measure] = _as_written(taken_apart(level)[1] or of_all, every)
         cells: dict[tuple[str, ...], dict[str, str]] = {}
@@ -567,6 +574,8 @@ class _Reader:
                 own = [q for cell in cells if cell and (q := quantity(cell, self.way))]
                 measure = _as_written(measure or shared_measure(own), own)
                 cells = [self._value(cell, measure) for cell in cells]
+                if measure.scale == 1 and measure.unit != "%":
+                    label = column.label  # what formulas call it stays as it was
                 units[label] = measure
             labels.append(label or f"Column {at + 1}")
             columns.append(cells)
@@ -601,6 +610,12 @@ def _sign(cell: str) -> str:
     if quantity(cell) is not None and not is_period(cell):
         return "n"
     return "p" if is_period(cell) else "t"
+
+
+def _is_unit(cell: str) -> bool:
+    """Whether a cell is a unit and could hardly be a name."""
+    found = measure_of(cell)
+    return found is not None and bool(found) and (len(cell) > 1 or not cell.isalpha())
 
 
 def _repeating(years: Sequence[int]) -> bool:

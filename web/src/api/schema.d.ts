@@ -3473,6 +3473,11 @@ export interface components {
             problems: components["schemas"]["ProblemOut"][];
             /** Through */
             through: string | null;
+            /**
+             * Grain
+             * @enum {string}
+             */
+            grain: "day" | "week" | "month" | "quarter" | "half" | "year";
             /** Fixed Through */
             fixed_through: boolean;
             /** Updated At */

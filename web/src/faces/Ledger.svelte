@@ -157,7 +157,9 @@
       leave('state')
       name = Math.max(Math.min(name, HEAD), name - Math.max(0, over()))
     }
-    return { columns: kept, gone: columns.filter((column) => gone.includes(column)), signs, name }
+    // On a sheet that holds not even one figure the rest is scrolled to.
+    const least = over() > 0 && across && !paper ? across + over() : 0
+    return { columns: kept, gone: columns.filter((column) => gone.includes(column)), signs, name, least }
   })
   const template = $derived(
     [
@@ -298,6 +300,8 @@
       style:height={whole ? `${whole}px` : undefined}
       style:--columns={template}
       style:--row="{ROW}px"
+      style:--least="{fitted.least}px"
+      style:overflow-x={fitted.least ? 'auto' : undefined}
       role="table"
       aria-rowcount={rows.length + 1}
     >
@@ -459,6 +463,7 @@
     column-gap: 12px;
     align-items: center;
     height: var(--row);
+    min-width: var(--least);
     width: 100%;
     border-bottom: 1px solid var(--rule);
     font-size: 13.4px;

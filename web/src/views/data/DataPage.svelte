@@ -164,7 +164,9 @@
               ? 'the folder'
               : dataset.folder},{:else if dataset.kind === 'live'}Rows read live from the table {dataset
               .connection?.table},{:else}{count(dataset.row_count)} rows {KIND[dataset.kind] ??
-              `from ${dataset.file_name}`},{/if} called
+              `from ${dataset.file_name}`}{dataset.through && dataset.grain !== 'day'
+              ? `, by ${dataset.grain}`
+              : ''},{/if} called
           <Slot text={dataset.name} label="Name of the dataset">
             {#snippet children(close)}
               <input

@@ -36,7 +36,7 @@
     ['across', 'periods across', ''],
     ['unit', 'unit', 'of the figures of its row'],
     ['target', 'target', 'becomes a mark'],
-    ['total', 'total', 'left out'],
+    ['total', 'total', 'of the others in its row'],
     ['out', 'left out', ''],
   ]
 

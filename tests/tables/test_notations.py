@@ -1,0 +1,96 @@
+"""Periods as people write them."""
+
+import datetime as dt
+import unittest
+
+from ironmark.tables.notations import LANGUAGES, Settled, months_by_name, notations_of, read_periods
+
+D = dt.date
+EACH = {
+    "2026-01-15": (D(2026, 1, 15), "day"), "2026-01-15 08:30": (D(2026, 1, 15), "day"), "20260115": (D(2026, 1, 15), "day"),
+    "15/01/2026": (D(2026, 1, 15), "day"), "1/15/2026": (D(2026, 1, 15), "day"), "15.1.26": (D(2026, 1, 15), "day"),
+    "15 Jan 2026": (D(2026, 1, 15), "day"), "15. Januar 2026": (D(2026, 1, 15), "day"), "Mon, 15 Jan 2026": (D(2026, 1, 15), "day"),
+    "jeudi 15 janvier 2026": (D(2026, 1, 15), "day"), "15 de enero de 2026": (D(2026, 1, 15), "day"), "January 15, 2026": (D(2026, 1, 15), "day"),
+    "46037": (D(2026, 1, 15), "day"), "1768435200": (D(2026, 1, 15), "day"),
+    "Jan 2026": (D(2026, 1, 1), "month"), "Jan-26": (D(2026, 1, 1), "month"), "January 2026": (D(2026, 1, 1), "month"),
+    "Jan '26": (D(2026, 1, 1), "month"), "2026 Jan": (D(2026, 1, 1), "month"), "01/2026": (D(2026, 1, 1), "month"),
+    "2026-01": (D(2026, 1, 1), "month"), "202601": (D(2026, 1, 1), "month"), "2026M01": (D(2026, 1, 1), "month"),
+    "März 2026": (D(2026, 3, 1), "month"), "Mrz 26": (D(2026, 3, 1), "month"), "févr. 2026": (D(2026, 2, 1), "month"),
+    "październik 2026": (D(2026, 10, 1), "month"), "enero de 2026": (D(2026, 1, 1), "month"),
+    "Q1 2026": (D(2026, 1, 1), "quarter"), "2026 Q2": (D(2026, 4, 1), "quarter"), "1Q26": (D(2026, 1, 1), "quarter"),
+    "Q3/26": (D(2026, 7, 1), "quarter"), "2026-Q4": (D(2026, 10, 1), "quarter"), "3. Quartal 2026": (D(2026, 7, 1), "quarter"),
+    "T2 2026": (D(2026, 4, 1), "quarter"), "H2 2026": (D(2026, 7, 1), "half"), "1H26": (D(2026, 1, 1), "half"),
+    "2. Halbjahr 2026": (D(2026, 7, 1), "half"), "2026-W05": (D(2026, 1, 26), "week"), "W5 2026": (D(2026, 1, 26), "week"),
+    "KW 5 2026": (D(2026, 1, 26), "week"), "KW05/26": (D(2026, 1, 26), "week"), "Week 5, 2026": (D(2026, 1, 26), "week"),
+    "2026": (D(2026, 1, 1), "year"), "FY2025/26": (D(2025, 1, 1), "year"), "2025/26": (D(2025, 1, 1), "year"), "FY26": (D(2026, 1, 1), "year"),
+}  # fmt: skip
+NONE = (
+    "Upper",
+    "Total",
+    "12",
+    "1.5",
+    "A1",
+    "2026-13",
+    "31/31/2026",
+    "Q5 2026",
+    "W60 2026",
+    "May be",
+    "2025/28",
+    "Hall 3",
+    "x",
+)
+
+
+class Notations(unittest.TestCase):
+    def test_each_is_read(self) -> None:
+        for text, (day, grain) in EACH.items():
+            found = read_periods([text], Settled(), "Period")
+            self.assertIsNotNone(found, text)
+            assert found is not None
+            self.assertEqual((found.days[0], found.grain), (day, grain), text)
+
+    def test_others_are_none(self) -> None:
+        for text in NONE:
+            found = read_periods([text], Settled(), "Name")
+            self.assertIsNone(found, f"{text}: {found}")
+
+    def test_month_names_of_every_language(self) -> None:
+        from babel import Locale
+
+        for language in LANGUAGES:
+            for number, name in Locale.parse(language).months["format"]["wide"].items():
+                found = read_periods([f"{name} 2026"], Settled())
+                self.assertTrue(found and found.days[0] == D(2026, number, 1), f"{language} {name}")
+        self.assertEqual(months_by_name()["okt"], 10)
+
+    def test_the_financial_year_begins_where_the_calendar_says(self) -> None:
+        april = Settled(year_start=4)
+        for text, day in (("FY2025/26", D(2025, 4, 1)), ("FY26", D(2025, 4, 1)), ("2026 Q1", D(2026, 4, 1)), ("H2 2026", D(2026, 10, 1)), ("2026", D(2026, 4, 1))):  # fmt: skip
+            found = read_periods([text], april, "Year")
+            self.assertTrue(found and found.days[0] == day, f"{text} {found}")
+
+    def test_day_and_month_are_settled_by_the_whole_column(self) -> None:
+        cells = ["01/02/2026", "01/13/2026", "02/03/2026"]
+        found = read_periods(cells, Settled())
+        assert found is not None
+        self.assertEqual((found.days[0], found.told), (D(2026, 1, 2), ""))
+        found = read_periods(["01/02/2026", "02/03/2026"], Settled())
+        assert found is not None
+        self.assertEqual(found.days[0], D(2026, 2, 1))
+        self.assertIn("could not be told apart", found.told)
+        found = read_periods(["01/02/2026", "02/03/2026"], Settled(day_first=False))
+        self.assertTrue(found and found.days[0] == D(2026, 1, 2) and not found.told)
+        found = read_periods(["1/1/2026", "2/1/2026", "3/1/2026"], Settled())
+        self.assertTrue(found and found.days[1] == D(2026, 2, 1), "the first of each month")
+
+    def test_what_stays_unread_is_listed_and_years_are_told_from_measures(self) -> None:
+        found = read_periods([*[f"2026-{m:02d}" for m in range(1, 13)], "later"], Settled())
+        self.assertTrue(found and found.unread == ("later",) and found.days[-1] is None)
+        self.assertIsNone(read_periods(["2024", "1999", "2050"], Settled(), "Amount"))
+        self.assertIsNotNone(read_periods(["2024", "2025", "2026"], Settled(), "Jahr"))
+        self.assertIsNone(read_periods(["46023", "46024"], Settled(), "Tagesumsatz"))
+        found = read_periods(["Jan", "Feb"], Settled())
+        self.assertTrue(found and found.yearless)
+        found = read_periods(["Jan", "Feb"], Settled(year=2025))
+        self.assertTrue(found and found.days[1] == D(2025, 2, 1) and not found.yearless)
+        self.assertEqual(notations_of("nothing of the kind"), ())

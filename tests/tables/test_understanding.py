@@ -1,0 +1,190 @@
+"""Small tables as people keep them, each with what it must come to."""
+
+import io
+import unittest
+from typing import Any
+
+import xlsxwriter
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ironmark.tables.files import deviations, look_at, read_table, recipe_of
+from ironmark.tables.grid import grid_of
+from ironmark.tables.quantities import measure_of, quantity, taken_apart
+from ironmark.tables.table import Unreadable
+from ironmark.tables.understanding import understand
+
+# name: table, rows, grain, the columns, the first row (days as ISO), what more (kinds of lines, blanks, units)
+TABLES: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, Any]]] = {
+    "months across": ("Site,Jan 2026,Feb 2026\nA,1,2\nB,3,4", 4, "month", ["Site", "Month", "Value"], ["A", "2026-01-01", 1.0], {}),
+    "decimal commas": ("Werk;Jan 2026;Feb 2026\nNord;1.234,5;2.000,25\nSüd;10;20", 4, "month", ["Werk", "Month", "Value"], ["Nord", "2026-01-01", 1234.5], {}),
+    "quarters across": ("Region\tQ1 2025\tQ2 2025\nNord\t1\t2", 2, "quarter", ["Region", "Quarter", "Value"], ["Nord", "2025-01-01", 1.0], {}),
+    "halves across": ("Region,H1 2025,H2 2025\nNord,1,2", 2, "half", ["Region", "Half-year", "Value"], ["Nord", "2025-01-01", 1.0], {}),
+    "years across": ("Land,2023,2024,2025\nA,100,110,120", 3, "year", ["Land", "Year", "Value"], ["A", "2023-01-01", 100.0], {}),
+    "newest year first": ("Land,2025,2024,2023\nA,100,110,120", 3, "year", ["Land", "Year", "Value"], ["A", "2025-01-01", 100.0], {}),
+    "weeks across": ("Team,W1 2026,W2 2026\nA,1,2", 2, "week", ["Team", "Week", "Value"], ["A", "2025-12-29", 1.0], {}),
+    "financial years": ("Dept,FY24/25,FY25/26\nA,1,2", 2, "year", ["Dept", "Year", "Value"], ["A", "2024-01-01", 1.0], {}),
+    "days across": ("Ward,1 May 2026,2 May 2026\nA,1,2", 2, "day", ["Ward", "Day", "Value"], ["A", "2026-05-01", 1.0], {}),
+    "the year in the title": ("Visitors 2026\nMuseum,Jan,Feb,Mar\nA,1,2,3", 3, "month", ["Museum", "Month", "Visitors"], ["A", "2026-01-01", 1.0], {"title": 1}),
+    "in another language": ("Umsatz 2026 in T€\nFiliale;Jan;Feb;Mrz\nKöln;12,5;13,1;k.A.\nSumme;12,5;13,1;0", 3, "month", ["Filiale", "Month", "Umsatz"], ["Köln", "2026-01-01", 12500.0], {"title": 1, "total": 1, "unit": {"Umsatz": "EUR"}, "blanks": ("k.A.",)}),
+    "French": ("Ventes 2026\nMagasin;janv.;févr.;mars\nLyon;1;2;3", 3, "month", ["Magasin", "Month", "Ventes"], ["Lyon", "2026-01-01", 1.0], {"title": 1}),
+    "KPIs down": ("Figure,Unit,Target,Jan 2026,Feb 2026\nOn time,%,92%,90.4%,91.8%\nWaiting,min,14,16.2,15.1\nDues,£k,118,96.2,99", 2, "month", ["Month", "On time", "On time target", "Waiting", "Waiting target", "Dues", "Dues target"], ["2026-01-01", 0.904, 0.92, 16.2, 14.0, 96200.0, 118000.0], {"unit": {"On time": "%", "Waiting": "min", "Dues": "GBP"}}),
+    "parts of KPIs": ("KPI,Jan 2026,Feb 2026\nSales (€k),10,11\n  of which online,1,2", 2, "month", ["Month", "Sales", "Sales of which online"], ["2026-01-01", 10000.0, 1.0], {}),
+    "a list with months": ("Month,Site,Pax,Revenue (£k)\nJan 2026,Nord,120,1.5\nFeb 2026,Nord,130,1.7", 2, "month", ["Month", "Site", "Pax", "Revenue"], ["2026-01-01", "Nord", 120.0, 1500.0], {"unit": {"Revenue": "GBP"}}),
+    "year and month apart": ("Year,Month,Out\n2026,1,100\n2026,2,110", 2, "month", ["Month", "Out"], ["2026-01-01", 100.0], {}),
+    "year and quarter apart": ("Jahr;Quartal;Menge\n2026;Q1;5\n2026;Q2;6", 2, "quarter", ["Quarter", "Menge"], ["2026-01-01", 5.0], {}),
+    "year above months": (",2025,,2026,\nSite,Nov,Dec,Jan,Feb\nA,1,2,3,4", 4, "month", ["Site", "Month", "Value"], ["A", "2025-11-01", 1.0], {}),
+    "measures above months": (",Sales,,Cost,\nSite,Jan 2026,Feb 2026,Jan 2026,Feb 2026\nA,1,2,3,4", 2, "month", ["Site", "Month", "Sales", "Cost"], ["A", "2026-01-01", 1.0, 3.0], {}),
+    "totals by word": ("Site,Jan 2026,Feb 2026\nA,1,2\nB,3,4\nTotal,4,6", 4, "month", ["Site", "Month", "Value"], ["A", "2026-01-01", 1.0], {"total": 1}),
+    "totals by value": ("Site,Jan 2026,Feb 2026\nA,1,2\nB,3,4\nEverybody,4,6", 4, "month", ["Site", "Month", "Value"], ["A", "2026-01-01", 1.0], {"total": 1}),
+    "a total that is wrong": ("Site,Jan 2026,Feb 2026\nA,1,2\nB,3,4\nTotal,5,6", 4, "month", ["Site", "Month", "Value"], ["A", "2026-01-01", 1.0], {"total": 1, "differs": 1}),
+    "a total across": ("Site,Jan 2026,Feb 2026,Total\nA,1,2,3\nB,4,5,9", 4, "month", ["Site", "Month", "Value"], ["A", "2026-01-01", 1.0], {}),
+    "groups": ("Report 2026\nStation,Jan,Feb\nNorth\nAlpha,1,2\nBeta,4,5\nSubtotal,5,7\nSouth\nGamma,7,8\nDelta,1,1\nTotal,13,16", 8, "month", ["Group", "Station", "Month", "Report"], ["North", "Alpha", "2026-01-01", 1.0], {"title": 1, "total": 2, "group": 2}),
+    "blank lines and notes": ("Title of it 2026\n\nSite,Jan,Feb\n\nA,1,2\n\nB,3,4\n\nSource: the ledger of the office", 4, "month", ["Site", "Month", "Title of it"], ["A", "2026-01-01", 1.0], {"title": 1, "note": 1}),
+    "carried down": ("Month,Site,Value\nJan 2026,A,1\n,B,2\nFeb 2026,A,3\n,B,4", 4, "month", ["Month", "Site", "Value"], ["2026-01-01", "A", 1.0], {}),
+    "the period in the title": ("Branch report October 2026\n\nBranch,Members\nA,10\nB,20", 2, "month", ["Month", "Branch", "Members"], ["2026-10-01", "A", 10.0], {"title": 1}),
+    "units in cells": ("Tag;Dauer;Anteil\n1.5.2026;12 min;45 %\n2.5.2026;15 min;50 %", 2, "day", ["Tag", "Dauer", "Anteil"], ["2026-05-01", 12.0, 0.45], {"unit": {"Dauer": "min", "Anteil": "%"}}),
+    "percents as numbers": ("Tag;Anteil (%)\n1.5.2026;45,5\n2.5.2026;50,0", 2, "day", ["Tag", "Anteil"], ["2026-05-01", 0.455], {"unit": {"Anteil": "%"}}),
+    "shares under a percent head": ("Day,Share (%)\n1 May 2026,0.455\n2 May 2026,0.5", 2, "day", ["Day", "Share"], ["2026-05-01", 0.455], {"unit": {"Share": "%"}}),
+    "brackets and footnotes": ("Month,Result £\nJan 2026,(5.25)\nFeb 2026,7-\nMar 2026,12*", 3, "month", ["Month", "Result £"], ["2026-01-01", -5.25], {}),
+    "day numbers": ("Date,Value\n46023,5\n46024,6", 2, "day", ["Date", "Value"], ["2026-01-01", 5.0], {}),
+    "a title over a list": ("Log of the day\nDay,Route,Pax\n2026-01-01,A,5\n2026-01-02,B,6", 2, "day", ["Day", "Route", "Pax"], ["2026-01-01", "A", 5.0], {"title": 1}),
+    "two segments": ("Region,Site,Jan 2026,Feb 2026\nNord,A,1,2\n,B,3,4\nS,C,5,6\n,D,7,8", 8, "month", ["Region", "Site", "Month", "Value"], ["Nord", "A", "2026-01-01", 1.0], {}),
+    "nothing but blanks in a month": ("Site,Jan 2026,Feb 2026\nA,n/a,2\nB,#DIV/0!,4", 4, "month", ["Site", "Month", "Value"], ["A", "2026-01-01", None], {"blanks": ("n/a", "#DIV/0!")}),
+    "the head twice": ("Site,Jan 2026,Feb 2026\nA,1,2\nSite,Jan 2026,Feb 2026\nB,3,4", 4, "month", ["Site", "Month", "Value"], ["A", "2026-01-01", 1.0], {"out": 1}),
+    "no date at all": ("Branch,Members,Income €\nA,10,100\nB,20,250", 2, None, ["Branch", "Members", "Income €"], ["A", 10.0, 100.0], {}),
+}  # fmt: skip
+
+
+def first_row(found: Any) -> list[Any]:
+    return [cell.isoformat() if hasattr(cell, "isoformat") else cell for cell in found.table.frame.row(0)]
+
+
+class Tables(unittest.TestCase):
+    def test_each_comes_to_what_its_maker_meant(self) -> None:
+        for name, (text, rows, grain, labels, first, more) in TABLES.items():
+            with self.subTest(name):
+                found = look_at(text.encode(), {}, name="x.csv")
+                self.assertEqual([column.label for column in found.table.columns], labels)
+                self.assertEqual((found.table.frame.height, found.grain), (rows, grain))
+                self.assertEqual(first_row(found), first)
+                for kind in ("title", "total", "note", "group", "out"):
+                    self.assertEqual(sum(line.kind == kind for line in found.lines), more.get(kind, 0), kind)
+                self.assertEqual(len(found.differs), more.get("differs", 0), found.differs)
+                self.assertEqual(found.blanks, more.get("blanks", ()))
+                for label, unit in more.get("unit", {}).items():
+                    self.assertEqual(found.units[label].unit, unit, label)
+
+    def test_a_plain_list_is_read_as_one(self) -> None:
+        for text in ("day,route,pax\n2026-01-01,A,5\n2026-01-02,B,6", "a;b\n1;x\n2;y", "name,amount\nA,1\nB,2"):
+            self.assertIsNone(read_table(text.encode()).recipe, text)
+
+    def test_what_was_said_by_hand_goes_before_what_is_found(self) -> None:
+        text = b"Stand,Jan 2026,Feb 2026\nA,1,2\nB,3,4\nC,4,6"
+        found = look_at(text, {})
+        self.assertEqual(found.lines[3].kind, "total")
+        found = look_at(text, {"lines": {"4": "row"}})
+        self.assertEqual((found.lines[3].kind, found.table.frame.height), ("row", 6))
+        found = look_at(text, {"down": "kpis"})
+        self.assertEqual([c.label for c in found.table.columns], ["Month", "A", "B"])
+        found = look_at(text, {"columns": {"Jan 2026": "out"}})
+        self.assertEqual(found.table.frame.height, 3)
+        found = look_at(b"Shop,Jan,Feb\nA,1,2", {"year": 2024})
+        self.assertEqual(first_row(found)[1], "2024-01-01")
+        found = look_at(b"Branch,Members\nA,10\nB,20", {"as_of": "2026-07-03"})
+        self.assertEqual(first_row(found), ["2026-07-03", "A", 10.0])
+
+    def test_the_next_file_is_read_alike_and_what_differs_is_told(self) -> None:
+        first = look_at(b"Figures 2026\nSite,Jan,Feb\nA,1,2\nB,3,4\nC,4,6", {"lines": {"5": "row"}})
+        recipe = recipe_of(first)
+        read = read_table(b"Figures 2026\nSite,Jan,Feb,Mar\nA,1,2,3\nB,3,4,5\nC,4,6,8\nD,9,9,9", recipe=recipe)
+        self.assertEqual((read.table.frame.height, read.differs), (12, ()))
+        read = read_table(b"Figures 2026\nStation,Jan,Feb\nA,1,2", recipe=recipe)
+        self.assertIn("No column is called “Site” any more.", read.differs)
+        read = read_table(b"Figures 2026\nSite,Q1,Q2\nA,1,2", recipe=recipe)
+        self.assertIn("The periods were months and are quarters now.", read.differs)
+        money = look_at(b"Site,Jan 2026 (x)\nA,1", {})
+        self.assertEqual(deviations({}, money), ())
+        euros = recipe_of(look_at("Takings in k€ 2026\nSite,Jan,Feb\nA,1,2".encode(), {}))
+        read = read_table("Takings in € 2026\nSite,Jan,Feb\nA,1000,2000".encode(), recipe=euros)
+        self.assertIn("Takings was in 1,000 EUR and is in EUR now.", read.differs)
+
+    def test_a_workbook_its_merged_heads_and_its_other_sheets(self) -> None:
+        body = io.BytesIO()
+        with xlsxwriter.Workbook(body, {"in_memory": True}) as book:
+            book.add_worksheet("Cover").write(0, 0, "Made by the office")
+            sheet = book.add_worksheet("Summary")
+            sheet.merge_range(0, 0, 0, 4, "Berths 2026")
+            sheet.merge_range(1, 1, 1, 2, "Free")
+            sheet.merge_range(1, 3, 1, 4, "Taken")
+            for at, text in enumerate(["Quay", "Jan 2026", "Feb 2026", "Jan 2026", "Feb 2026"]):
+                sheet.write(2, at, text)
+            for n, row in enumerate((("A", 1, 2, 3, 4), ("B", 5, 6, 7, 8))):
+                for at, cell in enumerate(row):
+                    sheet.write(3 + n, at, cell)
+        found = look_at(body.getvalue(), {}, name="berths.xlsx")
+        self.assertEqual((found.grid.sheet, found.grid.sheets), ("Summary", ("Cover", "Summary")))
+        self.assertEqual([c.label for c in found.table.columns], ["Quay", "Month", "Free", "Taken"])
+        self.assertEqual(first_row(found), ["A", "2026-01-01", 1.0, 3.0])
+
+    def test_a_table_from_the_clipboard(self) -> None:
+        html = "<html><body><table><tr><td>Site</td><td colspan=2>Jan 2026</td></tr><tr><td></td><td>Sold</td><td>Lost</td></tr><tr><td>Ä & B</td><td>1</td><td>2</td></tr></table>"
+        self.assertEqual(grid_of(html.encode()).rows[0], ("Site", "Jan 2026", "Jan 2026"))
+
+    def test_garbage_is_refused_in_words(self) -> None:
+        wide = ",".join(f"c{n}" for n in range(400)) + "\n" + ",".join("1" for _ in range(400))
+        self.assertEqual(look_at(wide.encode(), {}).grid.width, 400)
+        for body in (b"", b"   ", b"\n\n\n", b"only a title", b"PK\x03\x04 no workbook", b"\xd0\xcf\x11\xe0 none", b"<table></table>", b"a,a\nb,b\nc,c"):  # fmt: skip
+            try:
+                found = look_at(body, {})
+                self.assertGreater(found.table.frame.height, 0)
+            except Unreadable as error:
+                self.assertTrue(str(error).endswith("."), error)
+
+    def test_units_and_figures(self) -> None:
+        for text, unit, scale in (("£k", "GBP", 1e3), ("in TEUR", "EUR", 1e3), ("Mio. €", "EUR", 1e6), ("%", "%", 1), ("min", "min", 1), ("kg", "kg", 1)):  # fmt: skip
+            found = measure_of(text)
+            self.assertTrue(found and (found.unit, found.scale) == (unit, scale), text)
+        for text in ("m", "north", "Upper deck"):
+            self.assertIsNone(measure_of(text), text)
+        self.assertEqual(taken_apart("Time [min]")[0], "Time")
+        self.assertEqual(taken_apart("Sales (North)"), ("Sales (North)", None))
+        for text, value in (
+            ("£1.2m", 1.2),
+            ("(5.25)", -5.25),
+            ("5-", -5),
+            ("12*", 12),
+            ("−4.1%", -0.041),
+            ("1 234,5", 1234.5),
+        ):
+            read = quantity(text)
+            self.assertTrue(read and abs(read.value - value) < 1e-9, f"{text} {read}")
+        self.assertIsNone(quantity("Upper"))
+
+
+MEMBERS = st.lists(
+    st.sampled_from(["Aller", "Brenz", "Calmbach", "Dürn", "Ełk", "Føns", "Gül"]), min_size=2, max_size=5, unique=True
+)
+HEADS = ("{m} 2026", "{m}-26", "{n:02d}/2026", "2026-{n:02d}")
+NAMES = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+
+class Folded(unittest.TestCase):
+    @settings(max_examples=60, deadline=None)
+    @given(MEMBERS, st.integers(2, 12), st.sampled_from(HEADS), st.booleans(), st.booleans(), st.booleans(), st.data())
+    def test_any_list_folded_wide_unfolds_to_itself(
+        self, members: list[str], months: int, form: str, title: bool, total: bool, comma: bool, data: st.DataObject
+    ) -> None:
+        values = {(m, n): data.draw(st.integers(1, 99_999)) / 4 for m in members for n in range(months)}
+        write = lambda value: f"{value:.2f}".replace(".", ",") if comma else f"{value:.2f}"  # noqa: E731
+        heads = [form.format(m=NAMES[n], n=n + 1) for n in range(months)]
+        lines = [["Ort", *heads], *([m, *(write(values[m, n]) for n in range(months))] for m in members)]
+        if total:
+            lines.append(["Summe", *(write(sum(values[m, n] for m in members)) for n in range(months))])
+        if title:
+            lines.insert(0, ["Aus dem Kassenbuch"])
+        text = "\n".join(";".join(line) for line in lines)
+        found = understand(grid_of(text.encode()))
+        read = {(row[0], row[1].month - 1): row[2] for row in found.table.frame.rows()}
+        self.assertEqual(read, values)
+        self.assertEqual(found.differs, ())
