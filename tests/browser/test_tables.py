@@ -40,6 +40,12 @@ class Tables(PageTest):
         self.press("Make the scorecard")
         self.see("At a glance", "April 2026")
 
+    def test_cells_pasted_anywhere_on_the_front_page_are_looked_at(self) -> None:
+        self.open("/")
+        self.see("Ein Jahr mit Bienen & Honig <alt>")
+        self.paste("Stand\tJan 2026\tFeb 2026\nSüd\t1\t2\nNord\t3\t4")
+        self.see("Pasted cells.tsv", "As it came", "Each of 2 rows is", "4 rows")
+
     def test_a_wrong_guess_is_put_right_by_pressing(self) -> None:
         self.open("/data")
         self.choose_file(TABLE)

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import DropAnywhere from '../../parts/DropAnywhere.svelte'
   import { count } from '../../api/numbers'
   import { push } from 'svelte-spa-router'
   import { api, got, words, type Dataset } from '../../api/client'
@@ -23,6 +24,7 @@
   load()
 </script>
 
+<DropAnywhere />
 <main class="page">
   <div class="top">
     <div>

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A table as it came, marked in its margins like a proof: press what is taken for the wrong thing, or a sentence. */
+  import DropAnywhere from '../../parts/DropAnywhere.svelte'
   import { push } from 'svelte-spa-router'
   import { words, type Schemas } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
@@ -15,6 +16,7 @@
   let before = $state.raw<Recipe[]>([]) // what was said by hand, step by step
   let chosen = $state<number | null>(null)
   let failed = $state('')
+  let plain = $state(false)
   let busy = $state(false)
   let then = $state<'scorecard' | 'data'>('scorecard')
   let turn = 0
@@ -45,11 +47,12 @@
     if (!file) return
     const mine = ++turn
     busy = true
+    plain = false
     try {
       const found = await lookAt(file, recipe, sheet)
       if (mine !== turn) return
       look = found
-      failed = found ? '' : 'This file is read as it is: it is a list already, or too large to be looked at.'
+      plain = !found // it is large, or of a kind that says itself what is in it
     } catch (error) {
       if (mine === turn) failed = words(error)
     }
@@ -113,11 +116,13 @@
   const left = (kind: Line['kind']) => ['title', 'total', 'note', 'out'].includes(kind)
 
   async function keep() {
-    if (!looking.file || !look) return
+    if (!looking.file) return
     busy = true
     failed = ''
     try {
-      const made = await sending.send(looking.file, { recipe: look.recipe, name: look.name })
+      // A plain list is read as one, and needs no recipe.
+      const aim = look && (!look.tidy || before.length) ? { recipe: look.recipe, name: look.name } : {}
+      const made = await sending.send(looking.file, aim)
       if (made) {
         looking.file = null
         await push(then === 'scorecard' ? `/rows?of=${made}` : `/data/${made}`)
@@ -129,6 +134,7 @@
   }
 </script>
 
+<DropAnywhere />
 <main class="page">
   <div class="top">
     <div class="grow">
@@ -148,6 +154,7 @@
             {/snippet}
           </Slot> of {look.sheets.length}, as it came; press anything that is taken for the wrong thing
         {:else if look}As it came; press anything that is taken for the wrong thing
+        {:else if plain}A list that is read as it is.
         {:else if looking.file}Reading…
         {:else}Choose a file or paste cells, and see what they are taken for.{/if}
       </p>
@@ -155,6 +162,8 @@
     {#if before.length}<button class="act" onclick={back}>Take it back</button>{/if}
     {#if look}
       <button class="act main" disabled={busy || !look.rows} onclick={keep}>Read it like this</button>
+    {:else if plain}
+      <button class="act main" disabled={busy} onclick={keep}>Read it</button>
     {:else if !looking.file}
       <PickFile
         label="Choose a file"

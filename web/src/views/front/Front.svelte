@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Where the day begins: what changed, what is late, what is asked for, and every scorecard at a glance. */
+  import DropAnywhere from '../../parts/DropAnywhere.svelte'
   import { push } from 'svelte-spa-router'
   import { api, got, seen, words, type Schemas } from '../../api/client'
   import { whenChanged } from '../../api/changes'
@@ -153,6 +154,7 @@
     </p>{/if}
 {/snippet}
 
+<DropAnywhere />
 <main class="page">
   {#if front && !front.cards.length}
     {@render said()}

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A scorecard from rows: pasted, uploaded or there already; what is proposed is kept or dropped one by one. */
+  import DropAnywhere from '../../parts/DropAnywhere.svelte'
   import { push, router } from 'svelte-spa-router'
   import { api, got, words, type Dataset, type Schemas } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
@@ -138,6 +139,7 @@
   </label>
 {/snippet}
 
+<DropAnywhere />
 <main class="page">
   <div class="top">
     <div class="grow">
