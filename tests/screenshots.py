@@ -35,7 +35,11 @@ def press(text: str) -> Callable[[Any], None]:
 
 
 def hand_over(file: str) -> Callable[[Any], None]:
-    return lambda driver: driver.find_element(By.CSS_SELECTOR, "input[type=file]").send_keys(str(world.ROOT / file))
+    def give(driver: Any) -> None:
+        driver.find_element(By.CSS_SELECTOR, "input[type=file]").send_keys(str(world.ROOT / file))
+        time.sleep(4)  # it is looked at first
+
+    return give
 
 
 def restate(driver: Any) -> None:

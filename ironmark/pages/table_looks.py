@@ -91,7 +91,7 @@ def looked_at(found: Understood, name: str) -> TableLook:
         name=name,
         sheet=grid.sheet,
         sheets=list(grid.sheets),
-        line_count=len(grid.rows),
+        line_count=max(len(grid.rows), found.line_count),
         lines=[LookLine(at + 1, list(grid.rows[at]), found.lines[at].kind, found.lines[at].why) for at in shown],
         columns=[LookColumn(column.label, column.kind) for column in found.columns],
         sentences=[
@@ -102,7 +102,7 @@ def looked_at(found: Understood, name: str) -> TableLook:
             *found.differs,
             *(problem.message for problem in found.table.problems if problem.message not in found.differs),
         ],
-        rows=found.table.frame.height,
+        rows=found.rows if found.tidy else found.table.frame.height,
         period=any(column.role == "period" for column in found.table.columns),
         tidy=found.tidy,
         recipe=_sendable(found),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ironmark.tables.celltypes import Decimal
@@ -36,6 +36,8 @@ def read_table(
     workbook = body[:4] in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
     if not recipe and (decimal is not None or (len(body) > MOST_LOOKED_AT and not workbook)):
         return ReadFile(read_file(body, sheet, decimal))
+    if not recipe and not workbook and len(body) > _SMALL and _is_list(body, name, year_start):
+        return ReadFile(read_file(body, sheet, decimal))
     try:
         found = look_at(body, recipe or {}, sheet=sheet, name=name, year_start=year_start)
     except Unreadable:
@@ -45,6 +47,27 @@ def read_table(
     if found.tidy and not recipe and body[:4] != b"\xd0\xcf\x11\xe0":
         return ReadFile(read_file(body, found.grid.sheet or None, decimal))
     return ReadFile(found.table, recipe_of(found), deviations(recipe or {}, found))
+
+
+_FIRST, _LAST = 80, 15  # lines that tell whether a long table is a plain list
+
+
+_SMALL = 20_000  # bytes, below which all of it is looked at
+
+
+def _is_list(body: bytes, name: str, year_start: int) -> bool:
+    """Whether the first and last lines of a text are those of a plain list."""
+    lines = body.splitlines(keepends=True)
+    try:
+        grid = grid_of(b"".join([*lines[:_FIRST], *lines[-_LAST:]]))
+        return understand(grid, name=name, year_start=year_start).tidy
+    except Unreadable:
+        return False
+
+
+def _sample(grid: Grid) -> Grid:
+    """The first and last lines of a long table: titles, heads, totals and notes stand there."""
+    return grid if len(grid.rows) <= _FIRST + _LAST else replace(grid, rows=(*grid.rows[:_FIRST], *grid.rows[-_LAST:]))
 
 
 def look_at(
@@ -58,6 +81,10 @@ def look_at(
         if sheet or not wanted:
             raise
         grid = grid_of(body)  # the sheet has another name by now
+    if not recipe:
+        quick = understand(_sample(grid), Told(sheet=grid.sheet or None), name=name, year_start=year_start)
+        if quick.tidy:
+            return replace(quick, line_count=len(grid.rows))
     return understand(grid, told_of(recipe, grid), name=name, year_start=year_start)
 
 

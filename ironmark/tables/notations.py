@@ -237,6 +237,7 @@ def notations_of(text: str) -> tuple[str, ...]:
     return tuple(key for key, _ in _matched(_plain(text)))
 
 
+@lru_cache(maxsize=1 << 16)
 def is_period(text: str) -> bool:
     """Whether a text is surely a period, whatever stands around it: not 2026, which may be a number."""
     return any(_BY_KEY[key].sure for key in notations_of(text))

@@ -6,6 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from ironmark.tables.celltypes import BLANKS, Decimal
 
@@ -122,6 +123,7 @@ def written_way(texts: Sequence[str]) -> Decimal:
     return "comma" if comma > point else "point"
 
 
+@lru_cache(maxsize=1 << 17)
 def quantity(text: str, way: Decimal = "point") -> Quantity | None:
     """A cell as a figure: brackets and a trailing minus take off, footnote signs fall away; None for anything else."""
     plain = _FOOTNOTE.sub("", text.strip())

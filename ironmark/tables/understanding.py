@@ -10,6 +10,7 @@ import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Literal
 
 import polars as pl
@@ -107,10 +108,13 @@ class Understood:
     tidy: bool
     differs: tuple[str, ...] = ()  # totals that are not what they claim
     measure: str = ""
+    line_count: int = 0  # of the whole table, where only its first and last lines were looked at
 
     @property
     def rows(self) -> int:
-        return sum(line.kind == "row" for line in self.lines)
+        """How many lines of figures there are."""
+        more = max(0, self.line_count - len(self.lines))
+        return more + sum(line.kind == "row" for line in self.lines)
 
 
 def understand(grid: Grid, told: Told = Told(), *, name: str = "", year_start: int = 1) -> Understood:
@@ -351,29 +355,28 @@ class _Reader:
         wide = [at for at, column in enumerate(self.columns) if column.kind in ("across", "figure")]
         said: list[str] = []
         run: list[int] = []
-        every: list[int] = []  # for a total of all that stands above it
+        # Summed as they come: of those since the last total, and of all that stand above.
+        since, above, rows_above = [0.0] * len(wide), [0.0] * len(wide), 0
         for at, line in enumerate(self.lines):
             if line.kind in ("group", "blank") and len(run) < 2:
-                run = []
+                run, since = [], [0.0] * len(wide)
             if line.kind not in ("row", "total"):
                 continue
             own = [quantity(self.rows[at][c], self.way) for c in wide]
-            sums = [sum(q.value for r in run if (q := quantity(self.rows[r][c], self.way))) for c in wide]
-            pairs = [(q.value, total) for q, total in zip(own, sums, strict=True) if q is not None]
-            if line.kind == "row" and len(pairs) == 1 and len(wide) > 2 and at + 1 not in self.told.lines and (of := self._sum_of(run, wide, pairs[0][0])):  # fmt: skip
+            pairs = [(q.value, total) for q, total in zip(own, since, strict=True) if q is not None]
+            if line.kind == "row" and len(pairs) == 1 and len(wide) > 2 and at + 1 not in self.told.lines and (of := self._sum_of(run[-60:], wide, pairs[0][0])):  # fmt: skip
                 self.lines[at] = LineMark("total", f"the sum of {of}")
                 continue
             meets = [abs(value - total) <= 0.006 * max(1.0, abs(total)) for value, total in pairs]
-            if line.kind == "total" and not all(meets) and len(every) > len(run):
-                of_all = [sum(q.value for r in every if (q := quantity(self.rows[r][c], self.way))) for c in wide]
+            if line.kind == "total" and not all(meets) and rows_above > len(run):
                 meets = [
                     abs(q.value - total) <= 0.006 * max(1.0, abs(total))
-                    for q, total in zip(own, of_all, strict=True)
+                    for q, total in zip(own, above, strict=True)
                     if q is not None
                 ]
             if line.kind == "row" and len(run) > 1 and len(pairs) > 1 and all(meets) and any(value for value, _ in pairs) and at + 1 not in self.told.lines:  # fmt: skip
                 self.lines[at] = LineMark("total", "the sum of the rows above it")
-                run = []
+                run, since = [], [0.0] * len(wide)
             elif line.kind == "total":
                 if pairs and all(meets):
                     self.lines[at] = LineMark("total", line.why or "the sum of the rows above it")
@@ -381,10 +384,12 @@ class _Reader:
                     value, total = next(pair for pair, good in zip(pairs, meets, strict=True) if not good)
                     first = next(cell for cell in self.rows[at] if cell)
                     said.append(f"“{first}” says {value:g}, and the rows above it come to {total:g}.")
-                run = []
+                run, since = [], [0.0] * len(wide)
             else:
                 run.append(at)
-                every.append(at)
+                rows_above += 1
+                since = [total + (q.value if q else 0) for total, q in zip(since, own, strict=True)]
+                above = [total + (q.value if q else 0) for total, q in zip(above, own, strict=True)]
         return said
 
     def _sum_of(self, run: Sequence[int], wide: Sequence[int], value: float) -> str:
@@ -603,6 +608,7 @@ class _Reader:
         return across is not None and any("alone" in key for key in across.notations)
 
 
+@lru_cache(maxsize=1 << 17)
 def _sign(cell: str) -> str:
     """What a cell is: n a figure, p a period, t a text, "" nothing."""
     if not cell or is_blank(cell):
