@@ -20,9 +20,10 @@ from ironmark.api import start
 from ironmark.api.app import create_app
 from ironmark.api.start import log_as_json
 from ironmark.demo import load
+from ironmark.pages import intake
 from ironmark.pages.problems import Refused
 from ironmark.publish import bundle
-from ironmark.store import backups, database, datasets, scratch
+from ironmark.store import backups, database, scratch
 from ironmark.store.mariadb import TEMPORARY, MariaDB, MariaDBError
 from ironmark.tables.files import read_table
 from ironmark.tables.table import Unreadable
@@ -201,13 +202,8 @@ def import_file(file: Path, data_dir: Path = DATA_DIR) -> None:
     except Unreadable as error:
         raise _fail(f"{file}: {error}") from None
     with _database(data_dir) as engine, database.sessions(engine).begin() as session:
-        kept = datasets.create(
-            session,
-            file.stem.replace("_", " ").capitalize()[:120] or "Table",
-            file.name,
-            read.table,
-            settings={"recipe": read.recipe} if read.recipe else None,
-        )
+        name = file.stem.replace("_", " ").capitalize()[:120] or "Table"
+        kept = intake.keep_new(session, name, file.name, read)
     typer.echo(f"{kept.row_count:,} rows were read as dataset {kept.id}.")
     for problem in kept.problems:
         typer.echo(f"  {problem.column + ': ' if problem.column else ''}{problem.message}")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import PurePath
 from typing import Any, Literal
@@ -257,16 +256,8 @@ def change_dataset(
                 through = complete_through(datasets.rows(session, dataset), columns)
         elif change.through is not None and change.through != dataset.through:
             through, settings["fixed_through"] = change.through, True
-        if _period(columns) != dataset.period and dataset.kind != "live":
-            # What was said of the days, and found in them, was about another column.
-            settings.pop("fixed_through", None)
-            through = complete_through(datasets.rows(session, dataset), columns)
         dataset = datasets.update(session, key, saw, change.name, columns, through, settings)
         return dataset_answer(session, response, dataset)
-
-
-def _period(columns: Sequence[Column]) -> str | None:
-    return next((column.name for column in columns if column.role == "period"), None)
 
 
 def _settings(dataset: StoredDataset, change: DatasetChange) -> dict[str, Any]:

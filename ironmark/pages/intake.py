@@ -90,9 +90,12 @@ def keep_next(
     if read.differs and not force:
         detail = f"{' '.join(read.differs)} Nothing was changed. Send force=true to take it as it is read now."
         raise Refused(409, "recipe-differs", "It is not the table it was", detail, {"differs": list(read.differs)})
-    if read.recipe and read.recipe.get("as_of"):
-        how = "periods"
-    made = datasets.refresh(session, key, saw, file_name, read.table, how, tell)
+    datasets.refresh(session, key, saw, file_name, read.table, how_kept(read, how), tell)
     if read.recipe:
         datasets.keep_recipe(session, key, read.recipe)
-    return datasets.get(session, made.id)
+    return datasets.get(session, key)
+
+
+def how_kept(read: ReadFile, how: How) -> How:
+    """How rows go in: those as of a day stand beside those of other days."""
+    return "periods" if read.recipe and read.recipe.get("as_of") else how

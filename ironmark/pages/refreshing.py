@@ -196,7 +196,7 @@ def carry_out(sources: Sources, key: str, still_mine: Callable[[Session], None])
             def doubts(old: pl.DataFrame, new: Table, told: Changes) -> list[str]:
                 return [*read.differs, *unusual(old, new.frame, told, new.columns, body.most_gone)]
 
-            how: How = "periods" if read.recipe and read.recipe.get("as_of") else body.how
+            how = intake.how_kept(read, body.how)
             held, why = datasets.refresh_unless(session, key, name, read.table, how, doubts, before)
             if read.recipe and not why:
                 datasets.keep_recipe(session, key, read.recipe)

@@ -295,15 +295,19 @@ def update(
     through: dt.date | None,
     settings: dict[str, Any] | None = None,
 ) -> StoredDataset:
-    """Change what is said about the rows. Raises Missing, StaleVersion."""
+    """Change what is said about the rows. through: what is said of another period column holds no more; the day then
+    follows the rows. Raises Missing, StaleVersion."""
     row = _locked(session, key, saw)
     before = get(session, key)
-    row.name, row.through = name, through
-    if before.kind != "live" and before.period != next((c.name for c in columns if c.role == "period"), None):
+    if before.kind != "live" and before.period != replace(before, columns=tuple(columns)).period:
+        through = complete_through(rows(session, before), columns)
+        held = before.settings if settings is None else settings
+        settings = {name: kept for name, kept in held.items() if name != "fixed_through"}
         frame = raw_rows(session, before)
         gone, found = findings(frame, before.own), findings(frame, [c for c in columns if c.origin == "rows"])
         kept = [problem for problem in before.problems if problem not in gone]
         row.problems = [asdict(problem) for problem in (*kept, *found)]
+    row.name, row.through = name, through
     row.columns = [asdict(column) for column in columns if column.origin == "rows"]
     if settings is not None:
         row.settings = settings

@@ -100,7 +100,7 @@ def typed_cells(cells: pl.Series, label: str, way: Decimal | None = None, year_s
 _MOST_PERIODS = 20_000  # different texts that are looked at one by one
 
 
-def as_periods(text: pl.Series, label: str, year_start: int = 1, year: int | None = None) -> TypedCells | None:
+def as_periods(text: pl.Series, label: str, year_start: int = 1) -> TypedCells | None:
     """Texts as periods in whatever way they are written, but for plain days, which are read by columns; None for others."""
     filled = text.drop_nulls()
     head = filled.head(20).to_list()
@@ -110,7 +110,7 @@ def as_periods(text: pl.Series, label: str, year_start: int = 1, year: int | Non
     if len(distinct) > _MOST_PERIODS:
         return None
     texts = distinct.to_list()
-    read = read_periods(texts, Settled(year=year, year_start=year_start), label)
+    read = read_periods(texts, Settled(year_start=year_start), label)
     if read is None or read.yearless:
         return None
     days = pl.Series("day", read.days, dtype=pl.Date)

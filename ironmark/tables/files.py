@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import read_file
-from ironmark.tables.grid import Grid, grid_of
+from ironmark.tables.grid import OLD_WORKBOOK, WORKBOOKS, Grid, grid_of
 from ironmark.tables.table import Table, Unreadable
 from ironmark.tables.understanding import ColumnKind, LineKind, Told, Understood, understand
 
@@ -33,7 +33,7 @@ def read_table(
     """Read a file of any kind. recipe: how the one before was read, or what was said by hand. Raises Unreadable."""
     if body[:4] == b"PAR1" or body.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"[", b"{"):
         return ReadFile(read_file(body, sheet, decimal))
-    workbook = body[:4] in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
+    workbook = body[:4] in WORKBOOKS
     if not recipe and (decimal is not None or (len(body) > MOST_LOOKED_AT and not workbook)):
         return ReadFile(read_file(body, sheet, decimal))
     if not recipe and not workbook and len(body) > _SMALL and _is_list(body, name, year_start):
@@ -44,14 +44,12 @@ def read_table(
         if recipe or (workbook and body[:2] != b"PK"):
             raise
         return ReadFile(read_file(body, sheet, decimal))  # says itself what is wrong
-    if found.tidy and not recipe and body[:4] != b"\xd0\xcf\x11\xe0":
+    if found.tidy and not recipe and body[:4] != OLD_WORKBOOK:
         return ReadFile(read_file(body, found.grid.sheet or None, decimal))
     return ReadFile(found.table, recipe_of(found), deviations(recipe or {}, found))
 
 
 _FIRST, _LAST = 80, 15  # lines that tell whether a long table is a plain list
-
-
 _SMALL = 20_000  # bytes, below which all of it is looked at
 
 
@@ -82,8 +80,9 @@ def look_at(
             raise
         grid = grid_of(body)  # the sheet has another name by now
     if not recipe:
-        quick = understand(_sample(grid), Told(sheet=grid.sheet or None), name=name, year_start=year_start)
-        if quick.tidy:
+        sample = _sample(grid)
+        quick = understand(sample, Told(sheet=grid.sheet or None), name=name, year_start=year_start)
+        if quick.tidy or sample is grid:
             return replace(quick, line_count=len(grid.rows))
     return understand(grid, told_of(recipe, grid), name=name, year_start=year_start)
 
@@ -169,14 +168,3 @@ def _plural(grain: str | None) -> str:
 def _unit(unit: str, scale: float) -> str:
     times = f"{scale:,.0f} " if scale not in (1, 100) else ""
     return f"{times}{unit or 'plain numbers'}"
-
-
-def described(found: Understood) -> Sequence[str]:
-    """How a table was read, in short sentences, for where it is told in passing."""
-    said = []
-    if found.across is not None:
-        said.append(f"{len(set(found.across.days))} {_plural(found.grain)} across the top")
-    left = [line for line in found.lines if line.kind in ("title", "total", "note", "out")]
-    if left:
-        said.append(f"{len(left)} lines left out")
-    return said

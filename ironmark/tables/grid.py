@@ -17,13 +17,13 @@ from ironmark.tables.quantities import quantity
 from ironmark.tables.reader import MAX_COLUMNS, SEPARATORS, decoded
 from ironmark.tables.table import Unreadable
 
-MOST_CELLS = 2_000_000  # larger tables come from machines, and are read as lists
+OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"  # how the file of an XLS begins
+WORKBOOKS = (b"PK\x03\x04", OLD_WORKBOOK)
 
 
 @dataclass(frozen=True)
 class Grid:
-    """Cells as texts, (lines, columns), every line of one width. sheet: the one of a workbook, with the names of all;
-    told: what was said where it was cut short."""
+    """Cells as texts, (lines, columns), every line of one width. sheet: the one of a workbook; sheets: the names of all."""
 
     rows: tuple[tuple[str, ...], ...]
     sheet: str = ""
@@ -39,7 +39,7 @@ def grid_of(body: bytes, sheet: str | None = None) -> Grid:
 
     sheet: None takes the one with most figures. Raises Unreadable.
     """
-    if body[:4] in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0"):
+    if body[:4] in WORKBOOKS:
         return _of_workbook(body, sheet)
     text, _ = decoded(body)
     start = text[:4000].lower()

@@ -38,7 +38,7 @@ def read_delimited(body: bytes, decimal: Decimal | None = None) -> Table:
 def _careful(body: bytes, decimal: Decimal | None = None) -> Table:
     """Every cell looked at as a text."""
     text, problems = decoded(body)
-    separator = separator_of(text)
+    separator = _separator(text)
     labels, width_problems, raw = _cells(text, separator)
     return typed_table(labels, raw, problems + width_problems, decimal)
 
@@ -59,7 +59,7 @@ def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
     head = body[: end + 1] if end > 0 else body
     try:
         sample = _careful(head)
-        separator = separator_of(head.decode())
+        separator = _separator(head.decode())
     except (Unreadable, UnicodeDecodeError):
         return None
     first = body.find(b"\n") + 1
@@ -156,7 +156,7 @@ def by_members(cells: pl.Series, label: str, way: Decimal | None, year_start: in
 def read_cells(body: bytes) -> tuple[list[str], pl.DataFrame]:
     """Delimited text as its headings and texts, before any cell is typed. Raises Unreadable."""
     text, _ = decoded(body)
-    labels, _, raw = _cells(text, separator_of(text))
+    labels, _, raw = _cells(text, _separator(text))
     return labels, raw
 
 
@@ -202,7 +202,7 @@ def decoded(body: bytes) -> tuple[str, list[Problem]]:
         return body.decode("cp1252", errors="replace"), [note]
 
 
-def separator_of(text: str) -> str:
+def _separator(text: str) -> str:
     """The separator that cuts the first lines into the same number of cells, the most cells first."""
     sample = list(islice(io.StringIO(text, newline=""), 50))  # a line may end in a carriage return alone
     best, score = ",", (0.0, 0)

@@ -60,12 +60,12 @@ class Table:
 
 def with_roles(
     frame: pl.DataFrame, labels: Sequence[str], types: Sequence[ColumnType], problems: list[Problem],
-    grains: Mapping[str, RowGrain] | None = None, units: Mapping[str, str] | None = None,
+    grains: Mapping[str, RowGrain] | None = None,
 ) -> Table:  # fmt: skip
-    """grains, units: by the name of a column, of those that have one."""
-    grains, units = grains or {}, units or {}
+    """grains: by the name of a column, of those that have one."""
+    grains = grains or {}
     columns = [
-        Column(name, label.strip() or name, kind, "text", grain=grains.get(name), unit=units.get(name, ""))
+        Column(name, label.strip() or name, kind, "text", grain=grains.get(name))
         for name, label, kind in zip(frame.columns, labels, types, strict=True)
     ]
     with_roles = assign_roles(frame, columns)

@@ -86,7 +86,6 @@ class LineMark:
 class ColumnMark:
     kind: ColumnKind
     label: str
-    why: str = ""
 
 
 @dataclass(frozen=True)
@@ -138,6 +137,9 @@ class _Reader:
     def read(self) -> Understood:
         heads = self._heads()
         self.lines = self._lines(heads)
+        self.titles = [
+            cell for at, line in enumerate(self.lines) if line.kind == "title" for cell in self.rows[at] if cell
+        ]
         self.body = [at for at, line in enumerate(self.lines) if line.kind == "row"]
         if not self.body:
             raise Unreadable("No line of figures was found. The table needs a line of heads and figures below them.")
@@ -260,8 +262,7 @@ class _Reader:
     def _year(self) -> int | None:
         if self.told.year:
             return self.told.year
-        titles = [cell for at, line in enumerate(self.lines) if line.kind == "title" for cell in self.rows[at] if cell]
-        for text in (*titles, self.grid.sheet, self.name):
+        for text in (*self.titles, self.grid.sheet, self.name):
             if found := _YEAR.findall(text):
                 return int(found[0])
         return None
@@ -433,8 +434,7 @@ class _Reader:
         return shared_measure(cells)
 
     def _measure_name(self) -> str:
-        titles = [cell for at, line in enumerate(self.lines) if line.kind == "title" for cell in self.rows[at] if cell]
-        plain = [taken_apart(_YEAR.sub("", text).strip(" ,.:-–"))[0].strip(" ,.:-–") for text in titles[:1]]
+        plain = [taken_apart(_YEAR.sub("", text).strip(" ,.:-–"))[0].strip(" ,.:-–") for text in self.titles[:1]]
         return next((text for text in plain if 0 < len(text) <= 40), "") or "Value"
 
     def _period_down(self) -> Periods | None:
@@ -461,8 +461,7 @@ class _Reader:
 
     def _of_title(self) -> Periods | None:
         """The period that stands in a title, the name of the sheet or of the file, as that of every row."""
-        titles = [cell for at, line in enumerate(self.lines) if line.kind == "title" for cell in self.rows[at] if cell]
-        for text in (*titles, self.grid.sheet, self.name):
+        for text in (*self.titles, self.grid.sheet, self.name):
             words = re.split(r"[\s,;:()_]+", text)
             for size in (3, 2, 1):
                 for at in range(len(words) - size + 1):
@@ -514,7 +513,7 @@ class _Reader:
         levels = list(dict.fromkeys(self.level)) if len(set(self.level)) > 1 else [""]
         if down != "kpis":
             every = [q for at in self.body for c in places if (q := quantity(self.rows[at][c], self.way))]
-            of_all = taken_apart(_YEAR.sub("", self._title()).strip())[1] or shared_measure(every)
+            of_all = taken_apart(_YEAR.sub("", " ".join(self.titles)).strip())[1] or shared_measure(every)
             for level in levels:
                 units[level or measure] = _as_written(taken_apart(level)[1] or of_all, every)
         cells: dict[tuple[str, ...], dict[str, str]] = {}
@@ -550,11 +549,6 @@ class _Reader:
             NAMES_OF[across.grain],
         ]
         return [*heads, *names], [[*key, *(row.get(name, "") for name in names)] for key, row in cells.items()]
-
-    def _title(self) -> str:
-        return " ".join(
-            cell for at, line in enumerate(self.lines) if line.kind == "title" for cell in self.rows[at] if cell
-        )
 
     def _listed(self, period: Periods | None, units: dict[str, Measure]) -> tuple[list[str], list[list[str]]]:
         """A list as it stands, its period as a day."""

@@ -92,14 +92,6 @@
   }
 </script>
 
-<!-- Before the panel it stands in is closed by the same key. -->
-<svelte:window
-  onkeydowncapture={(event) => {
-    if (event.key !== 'Escape' || !offered.length || event.target !== area) return
-    event.stopPropagation()
-    close()
-  }}
-/>
 <div class="writes">
   <textarea
     class="type-in"
@@ -124,7 +116,7 @@
       id="{uid}-offers"
       role="listbox"
       aria-label="Figures"
-      {@attach beside(() => area)}
+      {@attach beside(() => area, close)}
     >
       {#each offered as one, i (one.put)}
         <li

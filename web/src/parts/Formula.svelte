@@ -150,14 +150,6 @@
   }
 </script>
 
-<!-- Before whatever it stands in is closed by the same key. -->
-<svelte:window
-  onkeydowncapture={(event) => {
-    if (event.key !== 'Escape' || !offers.length || event.target !== field) return
-    event.stopPropagation()
-    open = false
-  }}
-/>
 <div class="formula" class:bad={problem}>
   <pre aria-hidden="true">{#each pieces as part (part.start)}<span
         class={part.kind}
@@ -189,7 +181,10 @@
       class="sheet"
       role="listbox"
       aria-label="What it may become"
-      {@attach beside(() => field)}
+      {@attach beside(
+        () => field,
+        () => (open = false),
+      )}
     >
       {#each offers as offer, i (offer.put)}
         <!-- svelte-ignore a11y_click_events_have_key_events -->

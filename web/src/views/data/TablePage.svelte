@@ -244,7 +244,7 @@
                             chosen={foot.kind}
                             choose={(key) => {
                               close()
-                              for (const label of foot.labels.slice(0, 1)) sayColumn(label, key)
+                              sayColumn(foot.labels[0]!, key)
                             }}
                           />
                         {/snippet}
