@@ -354,6 +354,8 @@ class _Reader:
     def _totals(self) -> list[str]:
         """Leave out rows that are the sum of those above them, and hold what is called a total against that sum."""
         wide = [at for at, column in enumerate(self.columns) if column.kind in ("across", "figure")]
+        # A row with a period of its own is one of the figures, whatever it adds up to.
+        dated = [at for at, column in enumerate(self.columns) if column.kind in ("period", "year")]
         said: list[str] = []
         run: list[int] = []
         # Summed as they come: of those since the last total, and of all that stand above.
@@ -375,7 +377,8 @@ class _Reader:
                     for q, total in zip(own, above, strict=True)
                     if q is not None
                 ]
-            if line.kind == "row" and len(run) > 1 and len(pairs) > 1 and all(meets) and any(value for value, _ in pairs) and at + 1 not in self.told.lines:  # fmt: skip
+            found = line.kind == "row" and len(run) > 1 and len(pairs) > 1 and at + 1 not in self.told.lines
+            if found and all(meets) and any(value for value, _ in pairs) and not any(is_period(self.rows[at][c]) for c in dated):  # fmt: skip
                 self.lines[at] = LineMark("total", "the sum of the rows above it")
                 run, since = [], [0.0] * len(wide)
             elif line.kind == "total":

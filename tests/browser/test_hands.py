@@ -218,7 +218,52 @@ class Focus(Hands):
         self.wait(lambda: not self.all(".note-of"))
         self.assertIn("kg", self.focused(), "back on the reading that was pressed")
 
-    def test_data_and_yardsticks(self) -> None:
+    def test_a_yardstick_and_a_scorecard(self) -> None:
+        self.sweep("yardsticks")
+        self.sweep("scorecards")
+        self.open("/yardsticks")
+        self.named("New yardstick").send_keys(Keys.ENTER)
+
+        self.choose("Ernte")
+        self.see("Ernte yardstick")
+        self.rest()
+        self.focused()
+        self.open("/")
+        self.pressed("New scorecard")
+        self.wait(lambda: self.driver.current_url.endswith("/bench"))
+        self.focused()
+        self.rest()
+        self.pressed("Delete")
+        self.keys(Keys.ENTER)
+        self.wait(lambda: self.texts("Take back"))
+        self.focused()
+        self.pressed("Take back")
+        self.focused()
+
+    def test_an_edition_and_its_link(self) -> None:
+        card = self.at.keys["scorecards"][0]
+        self.sweep("editions")
+        self.sweep("links")
+        made = self.at.ok(
+            "post", "/api/editions", json={"scorecard": card, "scope": {"period": "2026-08", "grain": "month"}}
+        )
+        self.open(f"/editions/{made['id']}")
+        self.pressed("Publish")
+        self.gone("Throw away")
+        self.focused()
+        self.pressed("Share")
+        self.pressed("New link")
+        self.one("input[placeholder=Board]").send_keys("Vorstand")
+        self.driver.execute_script(
+            "const i = document.querySelector('input[type=date]'); i.value = '2999-01-01'; i.dispatchEvent(new Event('input', {bubbles: true}))"
+        )
+        self.pressed("Make the link")
+        self.one("input[value*='/l/'], .aside-note input")
+        self.focused()
+        self.pressed("Done")
+        self.pressed("End")
+
+    def test_columns_derived_and_taken(self) -> None:
         self.sweep("yardsticks")
         key = self.dataset()
         self.open(f"/data/{key}")
@@ -231,6 +276,9 @@ class Focus(Hands):
         self.pressed("Keep the column")
         self.pressed("Take out")
         self.focused()
+        self.pressed("take columns from another dataset")
+        self.choose(self.at.ok("get", f"/api/datasets/{self.at.keys['datasets'][0]}")["name"])
+        self.pressed("Not now")
 
 
 class Room(Hands):

@@ -6,11 +6,19 @@
   let { title, close, children }: { title: string; close: () => void; children: Snippet } = $props()
 </script>
 
-<Dialog open onOpenChange={(details) => !details.open && close()}>
+<!-- What a modal dialog does to the page below (inert, no pointer, no scroll) has the whole page styled and
+     laid out anew. The backdrop lies over all of it and the focus is held, so none of that is needed. -->
+<Dialog
+  open
+  modal={false}
+  trapFocus
+  closeOnInteractOutside
+  onOpenChange={(details) => !details.open && close()}
+>
   <Portal>
     <Dialog.Backdrop class="side-backdrop" />
     <Dialog.Positioner class="side-place">
-      <Dialog.Content class="side-panel sheet">
+      <Dialog.Content class="side-panel sheet" aria-modal="true">
         <div class="head">
           <Dialog.Title class="title">{title}</Dialog.Title>
           <Dialog.CloseTrigger class="act quiet">Close</Dialog.CloseTrigger>
@@ -37,6 +45,7 @@
     width: min(400px, 100vw);
     height: 100%;
     overflow: auto;
+    overscroll-behavior: contain;
     padding: 16px 18px;
     border-radius: 0;
     box-shadow: var(--lift);

@@ -51,7 +51,13 @@
   }
 </script>
 
-<Dialog open onOpenChange={(details) => !details.open && close()}>
+<Dialog
+  open
+  modal={false}
+  trapFocus
+  closeOnInteractOutside
+  onOpenChange={(details) => !details.open && close()}
+>
   <Portal>
     <Dialog.Backdrop class="find-backdrop" />
     <Dialog.Positioner class="find-place">
