@@ -28,7 +28,7 @@ FIRST_YEAR, LAST_YEAR = 1000, 9000  # what is typed; so that periods before and 
 _DAYS = dt.date.min.toordinal(), dt.date.max.toordinal()
 
 
-def finer(grain: Grain, rows: RowGrain) -> bool:
+def finer(grain: Grain | RowGrain, rows: RowGrain) -> bool:
     """Whether a grain asks for more than rows tell: a month of rows by quarters. What is not told is never split."""
     return ROW_GRAINS.index(grain) < ROW_GRAINS.index(rows)
 

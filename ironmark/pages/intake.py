@@ -18,8 +18,9 @@ from ironmark.store import calendar, datasets
 from ironmark.store.datasets import StoredDataset, Tell, nobody
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.files import ReadFile, read_table
+from ironmark.tables.lines import LineKind
 from ironmark.tables.refresh import How
-from ironmark.tables.understanding import ColumnKind, Down, LineKind
+from ironmark.tables.told import ColumnKind, Down, GroupsAre
 
 
 @dataclass(frozen=True)
@@ -58,6 +59,8 @@ class RecipeBody(Model):
     rows: dict[str, LineKind] = Field({}, max_length=500)
     columns: dict[str, ColumnKind] = Field({}, max_length=500)
     down: Down | None = None
+    block: int | None = Field(None, ge=1, le=500)
+    groups: GroupsAre | None = None
     measure: str = Field("", max_length=60)
     year: int | None = Field(None, ge=1900, le=2199)
     as_of: dt.date | None = None

@@ -12,7 +12,11 @@ import polars as pl
 from ironmark.core.numbers import Unit, show
 from ironmark.core.units import unit_called
 from ironmark.tables.files import recipe_of
-from ironmark.tables.understanding import NAMES_OF, ColumnKind, LineKind, Understood
+from ironmark.tables.grid import ALL_ALIKE
+from ironmark.tables.lines import LineKind
+from ironmark.tables.told import ColumnKind
+from ironmark.tables.understanding import Understood
+from ironmark.tables.unfolding import NAMES_OF, TARGET
 
 FIRST_LINES, LAST_LINES = 60, 12  # of a long table are drawn
 MOST_RESULTS = 12
@@ -32,6 +36,7 @@ class LookLine:
 class LookColumn:
     label: str
     kind: ColumnKind
+    why: str
 
 
 @dataclass(frozen=True)
@@ -45,7 +50,7 @@ class Piece:
     """A part of a sentence; with a slot it can be changed to one of its choices, or to what is typed or a day."""
 
     text: str
-    slot: str = ""  # what it changes: down, year, as_of, measure, or column:HEAD
+    slot: str = ""  # what it changes: down, groups, block, year, day_first, as_of, measure, or column:HEAD
     choices: tuple[Choice, ...] = ()
 
 
@@ -63,8 +68,8 @@ class TableLook:
     """lines: those drawn, of ``line_count``. sentences: each a list of pieces. recipe: how it is read, to send back."""
 
     name: str
-    sheet: str
-    sheets: list[str]
+    sheet: Choice | None
+    sheets: list[Choice]
     line_count: int
     lines: list[LookLine]
     columns: list[LookColumn]
@@ -79,9 +84,16 @@ class TableLook:
 
 _KINDS: dict[ColumnKind, str] = {
     "member": "a segment", "figure": "figures", "period": "the period", "across": "a period across", "unit": "the unit",
-    "target": "the target", "total": "a total, left out", "out": "left out",
+    "target": "the target", "better": "which way is better", "total": "a total, left out", "out": "left out",
 }  # fmt: skip
 _DOWN = (Choice("kpis", "a KPI"), Choice("members", "a member"))
+_ACROSS = (Choice("rows", "figures of their own"), Choice("across", "members of one figure"))
+_GROUPS = (Choice("members", "members"), Choice("measures", "figures of their own"))
+_DAY_FIRST = (Choice("true", "day first"), Choice("false", "month first"))
+
+
+def _sheet_choice(name: str) -> Choice:
+    return Choice(name, "all with the same heads" if name == ALL_ALIKE else name)
 
 
 def looked_at(found: Understood, name: str) -> TableLook:
@@ -89,13 +101,22 @@ def looked_at(found: Understood, name: str) -> TableLook:
     shown = [at for at in range(len(grid.rows)) if at < FIRST_LINES or at >= len(grid.rows) - LAST_LINES]
     return TableLook(
         name=name,
-        sheet=grid.sheet,
-        sheets=list(grid.sheets),
+        sheet=_sheet_choice(grid.sheet) if grid.sheet else None,
+        sheets=[_sheet_choice(sheet) for sheet in grid.sheets],
         line_count=max(len(grid.rows), found.line_count),
         lines=[LookLine(at + 1, list(grid.rows[at]), found.lines[at].kind, found.lines[at].why) for at in shown],
-        columns=[LookColumn(column.label, column.kind) for column in found.columns],
+        columns=[LookColumn(column.label, column.kind, column.why) for column in found.columns],
         sentences=[
-            pieces for pieces in (_figures(found), _periods(found), _columns(found), _left_out(found)) if pieces
+            pieces
+            for pieces in (
+                _tables(found),
+                _figures(found),
+                _groups(found),
+                _periods(found),
+                _columns(found),
+                _left_out(found),
+            )
+            if pieces
         ],
         outcomes=_outcomes(found),
         told=[
@@ -116,16 +137,49 @@ def _sendable(found: Understood) -> dict[str, Any]:
     return recipe | {"lines": {str(at): kind for at, kind in found.told.lines.items()}, "rows": {}, "head": []}
 
 
+def _tables(found: Understood) -> list[Piece]:
+    """Which of several tables on the sheet is read."""
+    if not found.blocks:
+        return []
+    choices = tuple(Choice(str(n), name) for n, name in enumerate(found.blocks, start=1))
+    here = found.blocks[found.block - 1]
+    return [
+        Piece(f"{len(found.blocks)} tables stand here; this is "),
+        Piece(here, "block", choices),
+        Piece(". Read each of the others as a dataset of its own."),
+    ]
+
+
 def _figures(found: Understood) -> list[Piece]:
     count = found.rows
-    rows = "row" if count == 1 else f"{count:,} rows"
+    rows = "one row" if count == 1 else f"{count:,} rows"
     named = next((c.label for c in found.columns if c.kind == "member" and c.label), "")
-    if found.down == "rows":
-        return [Piece("Each of "), Piece(rows), Piece(" is a row as it stands.")]
-    pieces = [Piece(f"Each of {rows} is "), Piece("a KPI" if found.down == "kpis" else f"a member of {named or 'a segment'}", "down", _DOWN)]  # fmt: skip
+    if found.down in ("rows", "across"):
+        said = [Piece("The row stands as it is" if count == 1 else f"Each of {rows} stands as it is")]
+        figures = [column.label for column in found.columns if column.kind == "figure"]
+        if len(figures) < 2 or found.grain is None:
+            return [*said, Piece(".")]
+        own = found.down == "rows"
+        heads = f"{figures[0]} to {figures[-1]}" if len(figures) > 2 else " and ".join(figures)
+        said += [Piece(f"; {heads} are "), Piece(_ACROSS[0 if own else 1].name, "down", _ACROSS)]
+        return [*said, Piece(".")] if own else [*said, Piece(", "), Piece(found.measure, "measure"), Piece(".")]
+    begin = "The row is " if count == 1 else f"Each of {rows} is "
+    pieces = [
+        Piece(begin),
+        Piece("a KPI" if found.down == "kpis" else f"a member of {named or 'a segment'}", "down", _DOWN),
+    ]
     if found.down == "kpis":
         return [*pieces, Piece(f" named by {named}." if named else ".")]
     return [*pieces, Piece(", and its figures are "), Piece(found.measure, "measure"), Piece(".")]
+
+
+def _groups(found: Understood) -> list[Piece]:
+    if found.groups is None:
+        return []
+    names = list(dict.fromkeys(found.group_names))
+    said = " and ".join(names) if len(names) < 3 else f"{names[0]} to {names[-1]}"
+    chosen = next(choice.name for choice in _GROUPS if choice.key == found.groups)
+    return [Piece(f"{said}, which stand above rows, are "), Piece(chosen, "groups", _GROUPS), Piece(".")]
 
 
 def _periods(found: Understood) -> list[Piece]:
@@ -133,14 +187,17 @@ def _periods(found: Understood) -> list[Piece]:
         heads = [column.label for column in found.columns if column.kind == "across"]
         grain = NAMES_OF[found.across.grain].lower()
         plural = {"half-year": "half-years"}.get(grain, f"{grain}s")
-        pieces = [Piece(f"{heads[0]} to {heads[-1]} are {plural}")]
+        pieces = [Piece(f"{heads[0]} to {heads[-1]} are {plural}" if len(heads) > 1 else f"{heads[0]} is a {grain}")]
         if found.asks_year:
-            return [*pieces, Piece(" of "), Piece(str(found.year) if found.year else "which year?", "year"), Piece(".")]
-        return [*pieces, Piece(".")]
+            pieces += [Piece(" of "), Piece(str(found.year) if found.year else "which year?", "year")]
+        return [*pieces, *_day_first(found), Piece(".")]
     if found.grain is not None:
         column = next((c.label for c in found.table.columns if c.role == "period"), "")
         grain = NAMES_OF[found.grain].lower()
-        return [Piece(f"The rows are by {grain}, as {column} says.")]
+        return [Piece(f"The rows are by {grain}, as {column} says"), *_day_first(found), Piece(".")]
+    if found.asks_year:
+        column = next((c.label for c in found.columns if c.kind == "period"), "")
+        return [Piece(f"{column} says no year: it is of "), Piece("which year?", "year"), Piece(".")]
     as_of = found.told.as_of
     if as_of:
         return [
@@ -149,6 +206,14 @@ def _periods(found: Understood) -> list[Piece]:
             Piece("; each refresh adds another day."),
         ]
     return [Piece("No row says when it is of: the rows are "), Piece("as of no day", "as_of"), Piece(".")]
+
+
+def _day_first(found: Understood) -> list[Piece]:
+    """Where day and month cannot be told apart, or somebody told them."""
+    told = found.told.day_first
+    if not found.ambiguous and told is None:
+        return []
+    return [Piece(", "), Piece(_DAY_FIRST[1 if told is False else 0].name, "day_first", _DAY_FIRST)]
 
 
 def _columns(found: Understood) -> list[Piece]:
@@ -160,6 +225,8 @@ def _columns(found: Understood) -> list[Piece]:
             pieces.append(Piece("; "))
         measure = found.units.get(column.label)
         pieces += [Piece(f"{column.label} is "), Piece(_KINDS[column.kind], f"column:{column.label}", tuple(Choice(key, said) for key, said in _KINDS.items() if key != "across"))]  # fmt: skip
+        if column.kind == "out" and column.why and column.why != "told by hand":
+            pieces.append(Piece(f" ({column.why})"))
         if measure and measure.scale not in (1, 100):
             pieces.append(Piece(f", in {measure.unit or 'units'} times {measure.scale:,.0f}"))
     scaled = sorted({(m.unit, m.scale) for m in found.units.values() if m.scale not in (1, 100)})
@@ -193,8 +260,9 @@ def _outcomes(found: Understood) -> list[Outcome]:
     frame, results = found.table.frame, list[Outcome]()
     period = next((column.name for column in found.table.columns if column.role == "period"), None)
     newest = frame.filter(pl.col(period) == frame[period].max()) if period and frame.height else frame
+    names = {column.label for column in found.table.columns}
     for column in found.table.columns:
-        if column.type != "number" or column.role != "measure":
+        if column.type != "number" or column.role != "measure" or column.label.removesuffix(f" {TARGET}") in names - {column.label}:  # fmt: skip
             continue
         cells = newest[column.name].drop_nulls()
         unit = unit_called(column.unit) or Unit("number", 0)
@@ -203,6 +271,14 @@ def _outcomes(found: Understood) -> list[Outcome]:
         says = [{"%": "percent", "": "number"}.get(column.unit, column.unit)]
         if len(cells) > 1:
             says.append(f"{'the mean' if column.unit == '%' else 'together'} of {len(cells)}")
+        if found.better.get(column.label):
+            says.append(f"{found.better[column.label]} is better")
+        aim = next((c.name for c in found.table.columns if c.label == f"{column.label} {TARGET}"), None)
+        aims = newest[aim].drop_nulls() if aim else None
+        if aims is not None and len(aims) and aims.n_unique() == 1:
+            says.append(f"target {show(float(aims[0]), Unit(unit.kind, places, unit.currency, unit.text))}")
+        elif aims is not None and len(aims):
+            says.append("a target for each")
         shown = show(float(value), Unit(unit.kind, places, unit.currency, unit.text, abs(float(value)) >= 10_000)) if len(cells) and isinstance(value, int | float) else "no reading"  # fmt: skip
         results.append(Outcome(column.label, " · ".join(says), shown))
     return results[:MOST_RESULTS]

@@ -10,8 +10,10 @@ from typing import Any
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import read_file
 from ironmark.tables.grid import OLD_WORKBOOK, WORKBOOKS, Grid, grid_of
+from ironmark.tables.lines import LineKind
 from ironmark.tables.table import Table, Unreadable
-from ironmark.tables.understanding import ColumnKind, LineKind, Told, Understood, understand
+from ironmark.tables.told import ColumnKind, Told
+from ironmark.tables.understanding import Understood, understand
 
 MOST_LOOKED_AT = 3_000_000  # bytes: larger files come from machines, and are lists
 
@@ -44,9 +46,21 @@ def read_table(
         if recipe or (workbook and body[:2] != b"PK"):
             raise
         return ReadFile(read_file(body, sheet, decimal))  # says itself what is wrong
-    if found.tidy and not recipe and body[:4] != OLD_WORKBOOK:
-        return ReadFile(read_file(body, found.grid.sheet or None, decimal))
+    by_format = workbook and found.grain not in (None, "day")  # dates that are shown as months
+    if found.tidy and not recipe and body[:4] != OLD_WORKBOOK and not by_format:
+        return ReadFile(_with_units(read_file(body, found.grid.sheet or None, decimal), found))
     return ReadFile(found.table, recipe_of(found), deviations(recipe or {}, found))
+
+
+def _with_units(table: Table, found: Understood) -> Table:
+    """The units that the cells and heads of a plain list give."""
+    columns = [
+        replace(column, unit=found.units[column.label].unit)
+        if column.label in found.units and not column.unit
+        else column
+        for column in table.columns
+    ]
+    return replace(table, columns=tuple(columns))
 
 
 _FIRST, _LAST = 80, 15  # lines that tell whether a long table is a plain list
@@ -102,7 +116,8 @@ def told_of(recipe: Mapping[str, Any], grid: Grid) -> Told:
     columns: Mapping[str, ColumnKind] = recipe.get("columns") or {}
     return Told(
         sheet=grid.sheet or None, lines=lines, columns=columns, down=recipe.get("down"),
-        measure=str(recipe.get("measure") or ""), year=recipe.get("year"), as_of=dt.date.fromisoformat(as_of) if as_of else None,
+        block=recipe.get("block"),
+        groups=recipe.get("groups"), measure=str(recipe.get("measure") or ""), year=recipe.get("year"), as_of=dt.date.fromisoformat(as_of) if as_of else None,
         day_first=recipe.get("day_first"),
     )  # fmt: skip
 
@@ -123,6 +138,8 @@ def recipe_of(found: Understood) -> dict[str, Any]:
         "rows": {word: kind for word, kind in by_word.items() if word},
         "columns": dict(told.columns),
         "down": found.down if found.down != "rows" else None,
+        "block": found.block if found.blocks else None,
+        "groups": found.groups,
         "measure": told.measure,
         "year": told.year,
         "as_of": told.as_of.isoformat() if told.as_of else None,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -12,12 +13,16 @@ from typing import Any
 import lxml.html
 import python_calamine as calamine
 
-from ironmark.tables.formats import as_text, opened
+from ironmark.tables.cell_formats import Formats, as_formatted, formats_of
+from ironmark.tables.formats import opened
+from ironmark.tables.lines import Lines
+from ironmark.tables.notations import is_period
 from ironmark.tables.quantities import quantity
 from ironmark.tables.reader import MAX_COLUMNS, SEPARATORS, decoded
 from ironmark.tables.table import Unreadable
 
 OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"  # how the file of an XLS begins
+ALL_ALIKE = "*"  # in place of a sheet's name: all that have the same heads, as one
 WORKBOOKS = (b"PK\x03\x04", OLD_WORKBOOK)
 
 
@@ -65,7 +70,7 @@ def _separator(text: str) -> str:
 
 def _even(rows: Sequence[Sequence[str]], sheet: str = "", sheets: Sequence[str] = ()) -> Grid:
     """Lines of one width, without blank ones at the end and blank columns at the right."""
-    plain = [[" ".join(cell.replace("\u00a0", " ").split()) for cell in row] for row in rows]
+    plain = [[_clean(cell) for cell in row] for row in rows]
     while plain and not any(plain[-1]):
         plain.pop()
     width = max((max((at + 1 for at, cell in enumerate(row) if cell), default=0) for row in plain), default=0)
@@ -76,25 +81,73 @@ def _even(rows: Sequence[Sequence[str]], sheet: str = "", sheets: Sequence[str] 
     return Grid(tuple(tuple((row + [""] * width)[:width]) for row in plain), sheet, tuple(sheets))
 
 
+def _clean(cell: str) -> str:
+    plain = " ".join(cell.replace("\u00a0", " ").split())
+    # A sign by which a spreadsheet keeps what follows as text.
+    return plain[1:] if plain[:1] == "'" and plain[1:2].isalnum() and "'" not in plain[1:] else plain
+
+
 def _of_workbook(body: bytes, wanted: str | None) -> Grid:
+    formats = formats_of(body)
     with opened(body) as book:
         names = book.sheet_names
-        if wanted is not None and wanted not in names:
+        if wanted is not None and wanted not in names and wanted != ALL_ALIKE:
             raise Unreadable(f"There is no sheet “{wanted}”; the workbook has {', '.join(names[:10])}.")
-        found = {name: _sheet(book.get_sheet_by_name(name)) for name in ([wanted] if wanted else names)}
+        read = [wanted] if wanted in names else names
+        found = {name: _sheet(book.get_sheet_by_name(name), formats.get(name, [])) for name in read}
     filled = {name: rows for name, rows in found.items() if any(any(row) for row in rows)}
     if not filled:
         raise Unreadable("The workbook has no cells. Choose one with heads and figures.")
     best = max(filled, key=lambda name: _figures(filled[name]))
-    return _even(filled[best], best, [name for name in names if wanted or name in filled])
+    if wanted in names:
+        return _even(filled[best], best, names)
+    sheets = [name for name in names if name in filled]
+    alike = _alike(filled, best)
+    if len(alike) < 2:
+        return _even(filled[best], best, sheets)
+    return _even(_joined(alike), ALL_ALIKE, [ALL_ALIKE, *sheets])
+
+
+def _alike(filled: dict[str, list[list[str]]], best: str) -> dict[str, tuple[list[list[str]], int]]:
+    """The sheets with the same heads as one of them, each with the line of its heads."""
+    found: dict[str, tuple[list[list[str]], int]] = {}
+    for name, rows in filled.items():
+        lines = Lines(_even(rows).rows[:200], {}, None)
+        if lines.heads and lines.body:
+            found[name] = (rows, lines.heads[-1])
+    if best not in found:
+        return {}
+    heads = _cells(found[best][0][found[best][1]])
+    return {name: (rows, at) for name, (rows, at) in found.items() if _cells(rows[at]) == heads and len(heads) > 1}
+
+
+def _cells(row: Sequence[str]) -> list[str]:
+    return [_clean(cell) for cell in row if cell]
+
+
+def _joined(alike: dict[str, tuple[list[list[str]], int]]) -> list[list[str]]:
+    """Sheets one below the other, their names in a column of their own: a year, another period or a segment."""
+    years = all(re.fullmatch(r"(19|20)\d\d", name) for name in alike)
+    called = "Year" if years else "Period" if all(map(is_period, alike)) else "Sheet"
+    rows: list[list[str]] = []
+    for name, (lines, at) in alike.items():
+        if not rows:
+            rows += [["", *row] for row in lines[:at]]
+            rows.append([called, *lines[at]])
+        rows += [[name if any(row) else "", *row] for row in lines[at + 1 :]]
+    return rows
 
 
 def _figures(rows: Sequence[Sequence[str]]) -> int:
     return sum(1 for row in rows[:2000] for cell in row if cell and quantity(cell) is not None)
 
 
-def _sheet(sheet: calamine.CalamineSheet) -> list[list[str]]:
-    rows = [[as_text(cell) for cell in row] for row in sheet.to_python(skip_empty_area=False)]
+def _sheet(sheet: calamine.CalamineSheet, formats: Formats) -> list[list[str]]:
+    rows: list[list[str]] = []
+    last: list[str] = []
+    for at, cells in enumerate(sheet.to_python(skip_empty_area=False)):
+        last = formats[at] if at < len(formats) else last
+        rows.append([as_formatted(cell, last[c] if c < len(last) else "") for c, cell in enumerate(cells)])
     for (top, left), (bottom, right) in sheet.merged_cell_ranges or ():
         if top >= len(rows) or left >= len(rows[top]) or right - left > len(rows[top]) * 0.7:
             continue  # a title over the whole table

@@ -23,7 +23,33 @@ FIRST_YEAR, LAST_YEAR = 1900, 2199
 SERIAL_FROM, SERIAL_TO = 32_874, 73_050  # spreadsheet days of 1990 to 2099
 _EPOCH = dt.date(1899, 12, 30)  # day 0 of spreadsheets
 # Languages whose month names are known; where two of them call different months the same, the earlier one counts.
-LANGUAGES = ("en", "de", "fr", "es", "it", "nl", "pt", "pl", "sv", "da", "nb", "fi", "cs", "tr", "hu", "ro")
+LANGUAGES = (
+    "en",
+    "de",
+    "fr",
+    "es",
+    "it",
+    "nl",
+    "pt",
+    "pl",
+    "sv",
+    "da",
+    "nb",
+    "fi",
+    "cs",
+    "tr",
+    "hu",
+    "ro",
+    "sk",
+    "sl",
+    "et",
+    "lv",
+    "lt",
+    "el",
+    "ru",
+    "uk",
+    "bg",
+)
 NEARLY = 0.9  # a column this much of which is periods is one of periods; the others are told
 
 
@@ -155,20 +181,41 @@ def _week(found: Mapping[str, str], settled: Settled) -> dt.date | None:
         return None
 
 
+def _week_between(found: Mapping[str, str], settled: Settled) -> dt.date | None:
+    """The seven days from one to another, which begin on a Monday."""
+    days = []
+    for key in ("a", "b"):
+        parts = re.split(r"[./-]", found[key])
+        if len(parts) != 3 or not all(part.isdigit() for part in parts):
+            return None
+        if len(parts[0]) == 4:
+            days.append(_date(int(parts[0]), int(parts[1]), int(parts[2])))
+        else:
+            days.append(_of_numbers({"a": parts[0], "b": parts[1], "y": parts[2]}, settled))
+    first, last = days
+    return first if first and last and (last - first).days == 6 and first.weekday() == 0 else None
+
+
 def _seconds(found: Mapping[str, str], _: Settled) -> dt.date | None:
     number = int(found["n"])
     return dt.datetime.fromtimestamp(number / (1000 if number > 10**11 else 1), dt.UTC).date()
+
+
+def _in_that_year(found: Mapping[str, str], settled: Settled) -> dt.date | None:
+    parts = {"a": found["a"] or found["c"], "b": found["b"] or found["e"], "y": str(settled.year or 0)}
+    return _of_numbers(parts, settled) if settled.year else None
 
 
 _Y, _YY = r"(?P<y>(?:19|20|21)\d\d)", r"(?P<y>(?:19|20|21)\d\d|'?\d\d)"
 _NAME = r"(?P<m>[^\W\d_]{3,12}\.?)"
 _GAP = r"[\s\-/.,’']*"
 _TIME = r"(?:[T\s,]+\d{1,2}[:.h]\d{2}.*)?"
+_DAYNAME = r"[^\W\d_]{2,12}\.?,?\s+"
 _WEEKDAY = r"(?:[^\W\d_]{2,12}\.?,?\s+)?"
 
 
 def _is(key: str, words: str, grain: RowGrain, pattern: str, first: Callable[..., dt.date | None], sure: bool = True) -> Notation:  # fmt: skip
-    return Notation(key, words, grain, re.compile(rf"^{pattern}$", re.I), first, sure)
+    return Notation(key, words, grain, re.compile(rf"^(?:{pattern})$", re.I), first, sure)
 
 
 NOTATIONS: tuple[Notation, ...] = (
@@ -177,6 +224,7 @@ NOTATIONS: tuple[Notation, ...] = (
     _is("numeric", "days as 31/01/2026", "day", rf"{_WEEKDAY}(?P<a>\d{{1,2}})[-/.](?P<b>\d{{1,2}})[-/.](?P<y>\d{{4}}|\d{{2}}){_TIME}", _of_numbers),
     _is("day of a month", "days as 31 January 2026", "day", rf"{_WEEKDAY}(?P<d>\d{{1,2}})(?:st|nd|rd|th|\.|er)?[\s\-/.]*(?:de\s+)?{_NAME}[\s\-/.,]*(?:de\s+)?{_YY}{_TIME}", lambda f, s: _date(_year(f["y"].strip("'")), _named_month(f), int(f["d"]))),
     _is("month and day", "days as January 31, 2026", "day", rf"{_WEEKDAY}{_NAME}\s*(?P<d>\d{{1,2}})(?:st|nd|rd|th)?,\s*{_Y}{_TIME}", lambda f, s: _date(int(f["y"]), _named_month(f), int(f["d"]))),
+    _is("year, month and sign", "months as 2026年1月", "month", rf"{_Y}\s*[年년]\s*(?P<m>\d{{1,2}})\s*[月월]", lambda f, s: _date(int(f["y"]), int(f["m"]))),
     _is("year-month", "months as 2026-01", "month", rf"{_Y}\s*[-/.M]\s*(?P<m>\d{{1,2}})", lambda f, s: _date(int(f["y"]), int(f["m"]))),
     _is("month-year", "months as 01/2026", "month", rf"(?P<m>\d{{1,2}})\s*[-/.]\s*{_Y}", lambda f, s: _date(int(f["y"]), int(f["m"]))),
     _is("compact month", "months as 202601", "month", r"(?P<y>(?:19|20)\d\d)(?P<m>0[1-9]|1[0-2])", lambda f, s: _date(int(f["y"]), int(f["m"])), False),
@@ -184,7 +232,7 @@ NOTATIONS: tuple[Notation, ...] = (
     _is("year and month", "months as 2026 Jan", "month", rf"{_Y}{_GAP}{_NAME}", lambda f, s: _date(int(f["y"]), _named_month(f))),
     _is("quarter", "quarters as Q1 2026", "quarter", rf"(?:Q|T|K|Kv\.?|Qtr\.?|Quarter)\s*(?P<q>[1-4]){_GAP}{_YY}", lambda f, s: _month_part({**f, "y": f["y"].strip("'")}, s, 3, int(f["q"]))),
     _is("year and quarter", "quarters as 2026 Q1", "quarter", rf"{_Y}{_GAP}(?:Q|T|Kv\.?|Qtr\.?|Quarter)\s*(?P<q>[1-4])", lambda f, s: _month_part(f, s, 3, int(f["q"]))),
-    _is("numbered quarter", "quarters as 1Q26", "quarter", rf"(?P<q>[1-4])\.?\s*(?:Q|T|Quartal|Quarter|trimestre|kwartaal|kvartal|kwartał){_GAP}{_YY}", lambda f, s: _month_part({**f, "y": f["y"].strip("'")}, s, 3, int(f["q"]))),
+    _is("numbered quarter", "quarters as 1Q26", "quarter", rf"(?P<q>[1-4])[.°ºª]?(?:er|e|o)?\s*(?:Q|T|Quartal|Quarter|trimestre|trim\.?|kwartaal|kvartal|kwartał){_GAP}{_YY}", lambda f, s: _month_part({**f, "y": f["y"].strip("'")}, s, 3, int(f["q"]))),
     _is("half", "halves as H1 2026", "half", rf"(?:H|S|HJ)\s*(?P<h>[12]){_GAP}{_YY}", lambda f, s: _month_part({**f, "y": f["y"].strip("'")}, s, 6, int(f["h"]))),
     _is("year and half", "halves as 2026 H1", "half", rf"{_Y}{_GAP}(?:H|S|HJ)\s*(?P<h>[12])", lambda f, s: _month_part(f, s, 6, int(f["h"]))),
     _is("numbered half", "halves as 1H26", "half", rf"(?P<h>[12])\.?\s*(?:H|HJ|Halbjahr|half|semestre){_GAP}{_YY}", lambda f, s: _month_part({**f, "y": f["y"].strip("'")}, s, 6, int(f["h"]))),
@@ -194,31 +242,50 @@ NOTATIONS: tuple[Notation, ...] = (
     _is("split year", "financial years as 2025/26", "year", r"(?P<y>(?:19|20)\d\d)\s*[-/–]\s*(?P<z>(?:19|20)?\d\d)", _financial_year),
     _is("year", "years as 2026", "year", _Y, lambda f, s: _date(int(f["y"]), s.year_start), False),
     _is("month alone", "months by their name", "month", _NAME, lambda f, s: _date(s.year, _named_month(f)) if s.year and _named_month(f) else None),
-    _is("quarter alone", "quarters without a year", "quarter", r"(?:Q|T|Qtr\.?|Quarter\s)\s*(?P<q>[1-4])|(?P<r>[1-4])\.?\s*(?:Q|Quartal|Quarter|trimestre)", lambda f, s: _month_part({k: v for k, v in f.items() if v}, s, 3, int(f["q"] or f["r"]))),
+    _is("day without a year", "days as 31.01.", "day", rf"(?:{_DAYNAME}(?P<a>\d{{1,2}})[./](?P<b>\d{{1,2}})\.?|(?P<c>\d{{1,2}})\.(?P<e>\d{{1,2}})\.)", _in_that_year),
+    _is("day and month alone", "days as 31 January", "day", rf"{_WEEKDAY}(?P<d>\d{{1,2}})(?:st|nd|rd|th|\.)?[\s-]+{_NAME}", lambda f, s: _date(s.year, _named_month(f), int(f["d"])) if s.year else None),
+    _is("quarter alone", "quarters without a year", "quarter", r"(?:Q|T|Qtr\.?|Quarter\s)\s*(?P<q>[1-4])|(?P<r>[1-4])[.°ºª]?(?:er|e|o)?\s*(?:Q|Quartal|Quarter|trimestre|trim\.?)", lambda f, s: _month_part({k: v for k, v in f.items() if v}, s, 3, int(f["q"] or f["r"]))),
     _is("half alone", "halves without a year", "half", r"(?:H|HJ)\s*(?P<h>[12])|(?P<r>[12])\.?\s*(?:H|HJ|Halbjahr)", lambda f, s: _month_part({k: v for k, v in f.items() if v}, s, 6, int(f["h"] or f["r"]))),
     _is("week alone", "weeks without a year", "week", r"(?:W|KW|Wk\.?|Week|Woche)\s*\.?(?P<w>\d{1,2})", _week),
+    _is("span of days", "weeks and months as 05.01.2026 – 11.01.2026", "week", r"(?P<a>[\d./-]{6,10})\s*(?:-|–|—|to|bis|au|al|tot)\s*(?P<b>[\d./-]{6,10})", _week_between),
     _is("serial", "the day numbers of spreadsheets", "day", r"(?P<n>\d{5})(?:\.\d+)?", lambda f, s: _EPOCH + dt.timedelta(days=int(f["n"])) if SERIAL_FROM <= int(f["n"]) <= SERIAL_TO else None, False),
     _is("seconds", "seconds since 1970", "day", r"(?P<n>\d{10}|\d{13})(?:\.0+)?", _seconds, False),
 )  # fmt: skip
-YEARLESS = frozenset({"month alone", "quarter alone", "half alone", "week alone"})
+YEARLESS = frozenset(
+    {"month alone", "quarter alone", "half alone", "week alone", "day without a year", "day and month alone"}
+)
 _TAKEN_FOR_A_YEAR = Settled(year=2000)  # where only whether it is one is asked
 
 
 def _plain(text: str) -> str:
-    return " ".join(text.replace("\u00a0", " ").replace("’", "'").split()).strip(" *†‡")
+    return _FOOT.sub("", " ".join(text.replace("\u00a0", " ").replace("’", "'").split())).strip()
+
+
+# What is said of a period besides: a footnote, that its figures are preliminary.
+_FOOT = re.compile(
+    r"(?:\s*[*†‡¹²³⁴⁵⁶⁷⁸⁹]+|\s*\((?:p|e|r|v|prov\.?|est\.?|rev\.?|vorl\.?|prelim\.?|preliminary|vorläufig|provisional)\))+$",
+    re.I,
+)
 
 
 @lru_cache(maxsize=1 << 16)
 def _matched(text: str) -> tuple[tuple[str, dict[str, str]], ...]:
     """Every notation that a text could be, with its parts."""
     found = []
-    for notation in NOTATIONS:
+    # Most cells are plain numbers, and most notations need more than figures.
+    if _DECIMAL.match(text):
+        return ()
+    for notation in _OF_FIGURES if text.isdigit() else NOTATIONS:
         if (match := notation.pattern.match(text)) is None:
             continue
         parts = {name: part or "" for name, part in match.groupdict().items()}
         if "m" in parts and not parts["m"].isdigit() and not _named_month(parts):
             continue
-        if notation.key in ("numeric", "day of a month") and text[:1].isalpha() and not _starts_with_weekday(text):
+        if (
+            notation.key in ("numeric", "day of a month", "day without a year", "day and month alone")
+            and text[:1].isalpha()
+            and not _starts_with_weekday(text)
+        ):
             continue
         if notation.first(parts, _TAKEN_FOR_A_YEAR) is not None:
             found.append((notation.key, parts))
@@ -229,6 +296,8 @@ def _starts_with_weekday(text: str) -> bool:
     return folded(re.split(r"[\s,.]", text, maxsplit=1)[0]) in _weekdays()
 
 
+_DECIMAL = re.compile(r"^-?\d+[.,]\d+$(?<![-/.,](?:19|20|21)\d\d)|^-\d+$")
+_OF_FIGURES = tuple(one for one in NOTATIONS if one.key in ("compact", "compact month", "year", "serial", "seconds"))
 _BY_KEY = {notation.key: notation for notation in NOTATIONS}
 
 
@@ -241,6 +310,12 @@ def notations_of(text: str) -> tuple[str, ...]:
 def is_period(text: str) -> bool:
     """Whether a text is surely a period, whatever stands around it: not 2026, which may be a number."""
     return any(_BY_KEY[key].sure for key in notations_of(text))
+
+
+@lru_cache(maxsize=1 << 16)
+def grain_of(text: str) -> RowGrain | None:
+    """How fine the period is that a text is; None of one that is none. 2026 is a year here."""
+    return next((_BY_KEY[key].grain for key in notations_of(text) if _BY_KEY[key].sure or key == "year"), None)
 
 
 def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head: str = "") -> Periods | None:
@@ -276,7 +351,7 @@ def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head
 
 
 _ORDER = {notation.key: at for at, notation in enumerate(NOTATIONS)}
-_TIMES = ["date", "datum", "day", "tag", "month", "monat", "year", "jahr", "quarter", "quartal", "week", "woche", "time", "zeit", "period", "periode", "mois", "annee", "an", "jour", "semaine", "trimestre", "fecha", "mes", "ano", "semana", "dia", "data", "giorno", "mese", "anno", "settimana", "trimestre", "maand", "jaar", "kwartaal", "dag", "week", "rok", "miesiac", "tydzien", "kwartal", "dato", "maned", "ar", "uge", "vecka", "fy", "gj", "when", "since", "from"]  # fmt: skip
+_TIMES = ["date", "datum", "day", "tag", "month", "monat", "year", "jahr", "quarter", "quartal", "week", "woche", "time", "zeit", "period", "periode", "mois", "annee", "an", "jour", "semaine", "trimestre", "fecha", "mes", "ano", "semana", "dia", "data", "giorno", "mese", "anno", "settimana", "trimestre", "maand", "jaar", "kwartaal", "dag", "week", "rok", "miesiac", "tydzien", "kwartal", "dato", "maned", "ar", "uge", "vecka", "fy", "gj", "when", "since", "from", "ts", "timestamp", "epoch", "unix"]  # fmt: skip
 _TIME_WORD = re.compile(rf"(?:^|[\W_])(?:{'|'.join(_TIMES)})s?(?:$|[\W_])")
 
 

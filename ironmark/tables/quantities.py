@@ -10,6 +10,7 @@ from functools import lru_cache
 
 from ironmark.tables.celltypes import BLANKS, Decimal
 
+_BLANK = frozenset(BLANKS)
 CURRENCIES = {"£": "GBP", "€": "EUR", "$": "USD", "¥": "JPY", "zł": "PLN", "kč": "CZK"}
 _CODES = ["GBP", "EUR", "USD", "CHF", "SEK", "NOK", "DKK", "JPY", "CAD", "AUD", "NZD", "PLN", "CZK"]
 _WORDS = {"euro": "EUR", "euros": "EUR", "pounds": "GBP", "dollars": "USD", "francs": "CHF"}
@@ -31,7 +32,10 @@ _SCALES = {
     "bn": 1e9, "mrd": 1e9, "mrd.": 1e9, "billion": 1e9, "milliarden": 1e9,
 }  # fmt: skip
 _AMBIGUOUS = frozenset({"m", "t", "k"})  # metres, tonnes: scales only beside money, or k alone
-_FOOTNOTE = re.compile(r"(?<=[\d%)])\s*(?:[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹]+|\s[a-e]\))$")
+_FOOTNOTE = re.compile(
+    r"(?<=[\d%)])\s*(?:[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹]+|\s[a-e]\)|\s*\((?:p|e|r|s|prov\.?|est\.?|rev\.?|vorl\.?)\))$", re.I
+)
+_HOURS = re.compile(r"^(?P<h>\d{1,3})\s*(?:h|hrs?|std\.?)\s*(?:(?P<m>\d{1,2})\s*(?:m|min\.?)?)?$", re.I)  # 1 h 30
 _NUMBER = re.compile(r"^[+\-−–]?\s*(?:\d{1,3}(?:[\s\u00a0\u202f',.’]\d{3})+|\d+)?(?:[.,]\d+)?(?:e[+\-]?\d+)?$", re.I)
 _SPLIT = re.compile(r"^(?P<before>[^\d+\-−–(.,]*)(?P<number>[(+\-−–]?\s*[\d.,'’\s\u00a0\u202f]*\d(?:e[+\-]?\d+)?\s*\)?-?)(?P<after>[^\d]*)$", re.I)  # fmt: skip
 
@@ -62,7 +66,7 @@ class Quantity:
 
 def is_blank(text: str) -> bool:
     """Whether a cell says that there is nothing."""
-    return text.strip().lower() in BLANKS
+    return not text[:1].isdigit() and text.strip().lower() in _BLANK
 
 
 def measure_of(text: str) -> Measure | None:
@@ -126,7 +130,11 @@ def written_way(texts: Sequence[str]) -> Decimal:
 @lru_cache(maxsize=1 << 17)
 def quantity(text: str, way: Decimal = "point") -> Quantity | None:
     """A cell as a figure: brackets and a trailing minus take off, footnote signs fall away; None for anything else."""
+    if text.isdigit() and text.isascii():
+        return Quantity(float(text))
     plain = _FOOTNOTE.sub("", text.strip())
+    if (lasts := _HOURS.match(plain)) and lasts["m"]:
+        return Quantity(float(int(lasts["h"]) * 60 + int(lasts["m"])), Measure("min"))
     split = _SPLIT.match(plain)
     if split is None:
         return None

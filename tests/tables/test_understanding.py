@@ -1,5 +1,6 @@
 """Small tables as people keep them, each with what it must come to."""
 
+import datetime as dt
 import io
 import unittest
 from typing import Any
@@ -13,6 +14,7 @@ from ironmark.tables.grid import grid_of
 from ironmark.tables.quantities import measure_of, quantity, taken_apart
 from ironmark.tables.table import Unreadable
 from ironmark.tables.understanding import understand
+from tests.tables.as_kept import MORE
 
 # name: table, rows, grain, the columns, the first row (days as ISO), what more (kinds of lines, blanks, units)
 TABLES: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, Any]]] = {
@@ -62,7 +64,7 @@ def first_row(found: Any) -> list[Any]:
 
 class Tables(unittest.TestCase):
     def test_each_comes_to_what_its_maker_meant(self) -> None:
-        for name, (text, rows, grain, labels, first, more) in TABLES.items():
+        for name, (text, rows, grain, labels, first, more) in (TABLES | MORE).items():
             with self.subTest(name):
                 found = look_at(text.encode(), {}, name="x.csv")
                 self.assertEqual([column.label for column in found.table.columns], labels)
@@ -126,6 +128,71 @@ class Tables(unittest.TestCase):
         self.assertEqual((found.grid.sheet, found.grid.sheets), ("Summary", ("Cover", "Summary")))
         self.assertEqual([c.label for c in found.table.columns], ["Quay", "Month", "Free", "Taken"])
         self.assertEqual(first_row(found), ["A", "2026-01-01", 1.0, 3.0])
+
+    def test_sheets_with_the_same_heads_are_one(self) -> None:
+        def book(names: list[str], heads: list[str]) -> bytes:
+            body = io.BytesIO()
+            with xlsxwriter.Workbook(body, {"in_memory": True}) as made:
+                for n, name in enumerate(names):
+                    sheet = made.add_worksheet(name)
+                    sheet.write(0, 0, "Kilometres")
+                    for row, cells in enumerate([heads, ["Ost", n + 1, n + 2], ["West", n + 5, n + 7]], start=1):
+                        sheet.write_row(row, 0, cells)
+                made.add_worksheet("Notes").write(0, 0, "by hand")
+            return body.getvalue()
+
+        years = look_at(book(["2024", "2025"], ["Depot", "Jan", "Feb"]), {})
+        self.assertEqual((years.grid.sheet, years.table.frame.height, years.grain), ("*", 8, "month"))
+        self.assertEqual(
+            years.table.frame.filter(years.table.frame["depot"] == "Ost")["month"].max().isoformat()[:7], "2025-02"
+        )
+        towns = look_at(book(["Brno", "Wels"], ["Line", "Jan 2026", "Feb 2026"]), {})
+        self.assertEqual([c.label for c in towns.table.columns], ["Sheet", "Line", "Month", "Kilometres"])
+        months = look_at(book(["Jan 2026", "Feb 2026"], ["Line", "Full", "Empty"]), {})
+        self.assertEqual((months.grain, months.table.frame.height), ("month", 4))
+        one = look_at(book(["Brno", "Wels"], ["Line", "Jan 2026", "Feb 2026"]), {}, sheet="Wels")
+        self.assertEqual(one.table.frame.height, 4)
+        # The next workbook has a third.
+        read = read_table(book(["Brno", "Wels", "Graz"], ["Line", "Jan 2026", "Feb 2026"]), recipe=recipe_of(towns))
+        self.assertEqual((read.table.frame.height, read.differs), (12, ()))
+
+    def test_number_formats_of_a_workbook(self) -> None:
+        body = io.BytesIO()
+        with xlsxwriter.Workbook(body, {"in_memory": True}) as book:
+            sheet = book.add_worksheet()
+            forms = [
+                book.add_format({"num_format": form})
+                for form in ("mmm yy", "0.0%", '0 "min"', "[$€-407] #,##0.00", "#,##0")
+            ]
+            sheet.write_row(0, 0, ["When", "Full", "Ride", "Takings", "Riders"])
+            for n in range(3):
+                sheet.write_datetime(n + 1, 0, dt.datetime(2026, n + 1, 9), forms[0])
+                for at, value in enumerate((0.5 + n / 10, 12 + n, 1234.5 + n, 4000 + n), start=1):
+                    sheet.write_number(n + 1, at, value, forms[at])
+        read = read_table(body.getvalue())
+        columns = {column.label: column for column in read.table.columns}
+        self.assertEqual(
+            [columns[name].unit for name in ("Full", "Ride", "Takings", "Riders")], ["%", "min", "EUR", ""]
+        )
+        self.assertEqual(read.table.frame.row(0)[1:], (0.5, 12.0, 1234.5, 4000.0))
+        self.assertEqual((columns["When"].grain, str(read.table.frame["when"][0])[:10]), ("month", "2026-01-01"))
+
+    def test_which_way_is_better_and_targets_of_rows(self) -> None:
+        text = "KPI;Einheit;Ziel;besser;Jan 26\nTermintreue;%;95;mehr;93\nReklamationen;Stk;5;weniger;7"
+        self.assertEqual(look_at(text.encode(), {}).better, {"Termintreue": "higher", "Reklamationen": "lower"})
+
+    def test_one_of_several_tables_and_what_was_told_of_it(self) -> None:
+        text = b"Sales\nSite,Jan 2026,Feb 2026\nA,1,2\nB,3,4\n\nStaff\nName,Hours\nX,6\nY,8"
+        self.assertEqual(look_at(text, {}).blocks, ("Sales", "Staff"))
+        staff = look_at(text, {"block": 2})
+        self.assertEqual([c.label for c in staff.table.columns], ["Name", "Hours"])
+        self.assertEqual(read_table(text, recipe=recipe_of(staff)).table.frame.height, 2)
+        across = look_at(b"Month,Alpha,Beta\nJan 2026,1,2\nFeb 2026,4,5", {"down": "across", "measure": "Loans"})
+        self.assertEqual([c.label for c in across.table.columns], ["Month", "Member", "Loans"])
+        self.assertEqual(look_at(b"Monat;Wert\nJan;1\nFeb;2", {}).asks_year, True)
+        self.assertEqual(
+            str(look_at(b"Monat;Wert\nJan;1\nFeb;2", {"year": 2025}).table.frame["monat"][0])[:10], "2025-01-01"
+        )
 
     def test_a_table_from_the_clipboard(self) -> None:
         html = "<html><body><table><tr><td>Site</td><td colspan=2>Jan 2026</td></tr><tr><td></td><td>Sold</td><td>Lost</td></tr><tr><td>Ä & B</td><td>1</td><td>2</td></tr></table>"

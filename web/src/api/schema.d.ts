@@ -5074,7 +5074,9 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "period" | "year" | "member" | "figure" | "across" | "unit" | "target" | "total" | "out";
+            kind: "period" | "year" | "member" | "figure" | "across" | "unit" | "target" | "better" | "total" | "out";
+            /** Why */
+            why: string;
         };
         /**
          * LookLine
@@ -7112,10 +7114,9 @@ export interface components {
         TableLook: {
             /** Name */
             name: string;
-            /** Sheet */
-            sheet: string;
+            sheet: components["schemas"]["Choice"] | null;
             /** Sheets */
-            sheets: string[];
+            sheets: components["schemas"]["Choice"][];
             /** Line Count */
             line_count: number;
             /** Lines */

@@ -38,6 +38,7 @@
     ['across', 'periods across', ''],
     ['unit', 'unit', 'of the figures of its row'],
     ['target', 'target', 'becomes a mark'],
+    ['better', 'better', 'says which way is better'],
     ['total', 'total', 'of the others in its row'],
     ['out', 'left out', ''],
   ]
@@ -140,11 +141,11 @@
     <div class="grow">
       <h1>{looking.file?.name ?? 'A table'}</h1>
       <p class="sentence">
-        {#if look?.sheets.length}Sheet <Slot text={look.sheet} label="Sheet">
+        {#if look?.sheets.length}Sheet <Slot text={look.sheet?.name ?? ''} label="Sheet">
             {#snippet children(close)}
               <Choices
-                choices={look!.sheets.map((name) => ({ key: name, name }))}
-                chosen={look?.sheet}
+                choices={look!.sheets}
+                chosen={look?.sheet?.key}
                 choose={(name) => {
                   close()
                   before = []

@@ -1,0 +1,33 @@
+"""Words by which people mark the parts of a table, without case and accents, in the languages of the locales served."""
+
+import re
+
+TOTALS = re.compile(
+    r"^(grand |sub-?)?(totals?|totale|totaal|sum|summe|gesamt|gesamtsumme|insgesamt|zwischensumme|somme|suma|summa|razem|celkem|yhteensa|overall|all together|altogether|i alt|ialt|totalt|toplam|ogolem|osszesen)\b|\btotal$|\bgesamt$"
+)  # fmt: skip
+# What is worked out from the periods beside it.
+WORKED_OUT = re.compile(
+    r"\b(ytd|to date|cumul\w*|kumul\w*|acumulad\w*|average|avg|mean|schnitt|durchschnitt|moyenne|media|gemiddelde?|change|growth|diff\w*|delta|veranderung|abweichung|variation|variacion|variazione|verschil|trend)\b|^(ø|Δ|\+/-|±)|vs\.?\b"
+)
+UNIT_HEADS = frozenset(
+    {"unit", "units", "einheit", "unite", "unidad", "unita", "eenheid", "jednostka", "enhet", "measure unit", "uom"}
+)
+TARGETS = re.compile(
+    r"\b(targets?|plan|planned|budget|goal|ziel|zielwert|soll|objectif|cible|objetivo|meta|obiettivo|doel|streef\w*|mal|maal|cel|limit|threshold)\b"
+)
+ACTUALS = re.compile(r"\b(actuals?|ist|reel|realise|real|effettivo|consuntivo|werkelijk|faktisk|utfall|wykonanie)\b")
+KPI_HEADS = re.compile(
+    r"\b(kpi|figure|measure|metric|indicator|kennzahl|kenngrosse|indikator|indicateur|indicador|indicatore|kengetal|nyckeltal|wskaznik|item|what)s?\b"
+)
+DIRECTION_HEADS = re.compile(
+    r"\b(better|good|direction|besser|gut|richtung|sens|mieux|mejor|direccion|meglio|direzione|beter|richting|battre|lepiej)\b"
+)
+HIGHER = frozenset(
+    {"higher", "high", "more", "up", "max", "maximise", "increase", "mehr", "hoher", "hoch", "steigend", "plus", "haut", "hausse", "mas", "alto", "subir", "piu", "su", "meer", "hoger", "hogre", "mer", "wiecej", "+", "↑", "▲", ">", "≥"}
+)  # fmt: skip
+LOWER = frozenset(
+    {"lower", "low", "less", "fewer", "down", "min", "minimise", "decrease", "weniger", "niedriger", "tiefer", "niedrig", "sinkend", "moins", "bas", "baisse", "menos", "bajo", "bajar", "meno", "giu", "minder", "lager", "lagre", "mindre", "mniej", "-", "–", "↓", "▼", "<", "≤"}
+)  # fmt: skip
+PARTS = re.compile(r"^(of which|thereof|davon|dont|de los cuales|di cui|waarvan)\b", re.I)
+YEAR = re.compile(r"(?<!\d)((?:19|20)\d\d)(?!\d)")
+FOOT = re.compile(r"(?<=[^\W\d_)])\s*[¹²³⁴⁵⁶⁷⁸⁹*†‡]+$")  # a footnote's sign behind a word

@@ -1,0 +1,390 @@
+"""What comes of a table once its lines and columns are known: rows of their own, each with a period, members and figures."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+
+from ironmark.core.nearest import folded
+from ironmark.core.periods import RowGrain
+from ironmark.tables.heads import Heads
+from ironmark.tables.notations import Periods, Settled, is_period, read_periods
+from ironmark.tables.quantities import (
+    PLAIN,
+    Measure,
+    Quantity,
+    is_blank,
+    measure_of,
+    quantity,
+    shared_measure,
+    taken_apart,
+)
+from ironmark.tables.table_words import ACTUALS, FOOT, HIGHER, KPI_HEADS, PARTS, TARGETS, YEAR
+from ironmark.tables.told import Better, Down, GroupsAre, Told
+
+NAMES_OF: dict[RowGrain, str] = {
+    "day": "Day",
+    "week": "Week",
+    "month": "Month",
+    "quarter": "Quarter",
+    "half": "Half-year",
+    "year": "Year",
+}
+TARGET = "target"  # what is added to the name of a figure for the column of its targets
+
+
+@dataclass
+class Result:
+    """Rows as texts, days as ISO. units, better: by the head of a column; mixed: columns whose cells have several units."""
+
+    labels: list[str] = field(default_factory=list)
+    rows: list[list[str]] = field(default_factory=list)
+    grain: RowGrain | None = None
+    units: dict[str, Measure] = field(default_factory=dict)
+    better: dict[str, Better] = field(default_factory=dict)
+    mixed: list[str] = field(default_factory=list)
+    plain: bool = True  # nothing was carried down, joined or taken from a title
+    lines: list[int] = field(default_factory=list)  # the line of the table that each row is of, from 1
+
+
+class Unfolding:
+    """How the figures of a table become rows. texts: its titles, the name of its sheet and file, which may tell a period."""
+
+    def __init__(self, heads: Heads, told: Told, texts: Sequence[str]) -> None:
+        self.heads, self.told, self.texts = heads, told, texts
+        self.lines, self.rows, self.body, self.way = heads.lines, heads.rows, heads.lines.body, heads.way
+        self.across = heads.across
+        self.groups = self.lines.groups()
+        self.result = Result()
+        self.group_years = self._group_years()
+        self.groups_are: GroupsAre | None = self._groups_are() if self.groups and not self.group_years else None
+        self.down = self._down()
+        self.measure = told.measure or self._measure_name()
+        self.periods_at: list[int] = []  # columns whose cells are the periods of rows
+        period = self._period_down() if self.across is None else None
+        if self.across is None and period is None and not told.as_of:
+            period = self._of_title()
+        if self.across is not None:
+            self._unfolded()
+        elif self.down == "across" and period is not None:
+            self._members_across(period)
+        else:
+            self._listed(period)
+        self.period = period
+
+    # What stands down the side
+
+    def _down(self) -> Down:
+        if self.across is None:
+            totals = [at for at in self.heads.at("total")]
+            figures = self.heads.at("figure")
+            across = self.told.down == "across" or (self.told.down is None and bool(totals) and len(figures) > 1)
+            return "across" if across and self.heads.at("period") else "rows"
+        if self.told.down in ("members", "kpis"):
+            return self.told.down
+        members = self.heads.at("member")
+        named = any(KPI_HEADS.search(folded(self.heads.labels[at])) for at in members)
+        own = {self._measure_of_row(at).unit for at in self.body} - {""}
+        aims = any(_is_target(self._first(at)) for at in self.body)
+        told = named or aims or len(own) > 1 or bool(self.heads.at("unit", "target", "better"))
+        return "kpis" if members and told else "members"
+
+    def _first(self, at: int) -> str:
+        return next((self.rows[at][c] for c in reversed(self.heads.at("member")) if self.rows[at][c]), "")
+
+    def _measure_of_row(self, at: int) -> Measure:
+        for column in self.heads.at("unit"):
+            if (found := measure_of(self.rows[at][column])) is not None:
+                return found
+        for column in reversed(self.heads.at("member")):
+            if (found := taken_apart(self.rows[at][column])[1]) is not None:
+                return found
+        cells = [q for c in self.heads.at("across", "figure") if (q := quantity(self.rows[at][c], self.way))]
+        return shared_measure(cells)
+
+    def _measure_name(self) -> str:
+        plain = [taken_apart(YEAR.sub("", text).strip(" ,.:-–"))[0].strip(" ,.:-–") for text in self.lines.titles[:1]]
+        return next((text for text in plain if 0 < len(text) <= 40), "") or "Value"
+
+    def _group_years(self) -> dict[int, int]:
+        """The years that the names of groups are, by line: two tables with the same heads, a year above each."""
+        if self.across is None or (not self.across.yearless and self.heads.settled.year is None):
+            return {}
+        years = {at: YEAR.findall(name) for at, name in self.groups.items()}
+        if not years or not all(len(found) == 1 for found in years.values()):
+            return {}
+        return {at: int(found[0]) for at, found in years.items()}
+
+    def _groups_are(self) -> GroupsAre:
+        """Tables one below the other with the same rows are measures of these; other groups are members."""
+        if self.told.groups:
+            return self.told.groups
+        if self.across is None or len(self.lines.alike) < 2:
+            return "members"
+        members = self.heads.at("member")
+        keys: dict[str, set[tuple[str, ...]]] = {}
+        for at in self.body:
+            keys.setdefault(self.groups.get(at, ""), set()).add(tuple(self.rows[at][c] for c in members))
+        return "measures" if len(keys) > 1 and len({frozenset(found) for found in keys.values()}) == 1 else "members"
+
+    # Periods
+
+    def _period_down(self) -> Periods | None:
+        """The periods of the rows: one column, or a year in one and the month in another."""
+        places = self.heads.at("period", "year")
+        settled = self.heads.settled
+        columns: dict[int, list[str]] = {}
+        for at in places:
+            columns[at], carried = self.heads.carried(at)
+            self.result.plain &= not carried
+        years = [at for at in places if all(YEAR.fullmatch(cell) for cell in columns[at] if cell)]
+        rest = [at for at in places if at not in years]
+        if years and rest:
+            joined = [_month_of(part, year) for part, year in zip(columns[rest[0]], columns[years[0]], strict=True)]
+            if (read := read_periods(joined, settled, "period")) is not None:
+                self.periods_at = [years[0], rest[0]]
+                return read
+        for at in rest + years:
+            read = read_periods(columns[at], settled, self.heads.labels[at] or "period")
+            if read is not None and not read.yearless:
+                self.periods_at = [at]
+                return read
+        return None
+
+    def _of_title(self) -> Periods | None:
+        """The period that stands in a title, the name of the sheet or of the file, as that of every row."""
+        settled = Settled(None, self.heads.settled.year_start, self.told.day_first)
+        for text in self.texts:
+            words = re.split(r"[\s,;:()_]+", text)
+            for size in (3, 2, 1):
+                for at in range(len(words) - size + 1):
+                    part = " ".join(words[at : at + size])
+                    read = read_periods([part], settled) if is_period(part) else None
+                    if read is not None and read.days[0] is not None:
+                        self.result.plain = False
+                        return replace(read, days=(read.days[0],) * len(self.body))
+        return None
+
+    # Periods across
+
+    def _days(self) -> tuple[RowGrain, list[list[str]]]:
+        """The day of each place across, by row: the same in every row, but where a row says its year or its month."""
+        assert self.across is not None
+        places = self.heads.at("across")
+        same = [day.isoformat() if day else "" for day in self.across.days]
+        down = next(iter(self.heads.at("period", "year")), None)
+        if self.group_years:
+            return self.across.grain, [self._in_year(self.group_years.get(at)) for at in self.body]
+        if down is None:
+            return self.across.grain, [same] * len(self.body)
+        cells, _ = self.heads.carried(down)
+        if all(YEAR.fullmatch(cell) for cell in cells if cell):  # years down, months across
+            return self.across.grain, [self._in_year(int(cell) if cell else None) for cell in cells]
+        if self.across.grain == "year":  # months down, years across
+            years = [day.year if day else None for day in self.across.days]
+            columns = [read_periods([_month_of(cell, str(year)) for cell in cells], self.heads.settled, "period") for year in years]  # fmt: skip
+            if all(read is not None for read in columns):
+                grain = next(read.grain for read in columns if read)
+                days = [[d.isoformat() if d else "" for d in read.days] for read in columns if read]
+                return grain, [list(row) for row in zip(*days, strict=True)]
+        self.result.mixed.append(
+            f"“{self.heads.labels[down]}” says a period, and so do the heads. The heads were taken."
+        )
+        return self.across.grain, [same for _ in places and self.body]
+
+    def _in_year(self, year: int | None) -> list[str]:
+        read = read_periods(self.heads.texts, replace(self.heads.settled, year=year)) if year else None
+        return [day.isoformat() if day else "" for day in read.days] if read else [""] * len(self.heads.texts)
+
+    def _unfolded(self) -> None:
+        """Periods across the top as rows of their own."""
+        heads, found = self.heads, self.result
+        places, targets = heads.at("across"), heads.at("target")
+        members = heads.at("member")
+        texts = {at: [FOOT.sub("", cell) for cell in heads.carried(at)[0]] for at in members}
+        kpis = self.down == "kpis"
+        named = next(
+            (at for at in members if KPI_HEADS.search(folded(heads.labels[at]))), members[-1] if members else None
+        )
+        others = [at for at in members if at != named] if kpis else members
+        levels = list(dict.fromkeys(heads.level)) if len(set(heads.level)) > 1 else [""]
+        plain_levels = [folded(level) for level in levels]
+        sides = any(map(ACTUALS.fullmatch, plain_levels)) and any(map(TARGETS.fullmatch, plain_levels))
+        found.grain, days = self._days()
+        as_members = bool(self.groups) and self.groups_are == "members"
+        if not kpis:
+            every = [q for at in self.body for c in places if (q := quantity(self.rows[at][c], self.way))]
+            of_all = taken_apart(YEAR.sub("", " ".join(self.lines.titles)).strip())[1] or shared_measure(every)
+            self._hold_units(self.measure, every)
+            for level in levels:
+                found.units[level or self.measure] = _as_written(taken_apart(level)[1] or of_all, every)
+        cells: dict[tuple[str, ...], dict[str, str]] = {}
+        of_lines: dict[tuple[str, ...], int] = {}
+        names: dict[str, None] = {}
+        parent = ""
+        for n, at in enumerate(self.body):
+            key = [*([self.groups.get(at, "")] if as_members else []), *(texts[m][n] for m in others)]
+            name = ""
+            if kpis and named is not None:
+                plain, _ = taken_apart(texts[named][n] or f"Row {at + 1}")
+                if parent and _is_target(plain):
+                    name = f"{parent} {TARGET}"
+                    found.units.setdefault(name, found.units.get(parent, PLAIN))
+                else:
+                    name = f"{parent} {plain.lower()}" if PARTS.match(plain) and parent else plain
+                    parent = parent if PARTS.match(plain) else plain
+                row_cells = [q for c in places if (q := quantity(self.rows[at][c], self.way))]
+                self._hold_units(name, row_cells)
+                found.units.setdefault(name, _as_written(self._measure_of_row(at), row_cells))
+                for column in heads.at("better"):
+                    if said := folded(self.rows[at][column]):
+                        found.better[name] = "higher" if said in HIGHER else "lower"
+            elif self.groups_are == "measures":
+                name, measure = taken_apart(self.groups.get(at, ""))
+                found.units.setdefault(name, measure or found.units.get(self.measure, PLAIN))
+            for place, level, day in zip(places, heads.level, days[n], strict=True):
+                if not day:
+                    continue
+                row = cells.setdefault((*key, day), {})
+                of_lines.setdefault((*key, day), at + 1)
+                beside = taken_apart(level)[0] if len(levels) > 1 else ""
+                called = _called(name or (self.measure if sides else ""), beside) or self.measure
+                names.setdefault(called)
+                unit = found.units.get(name or level or self.measure, PLAIN)
+                found.units.setdefault(called, unit)
+                row[called] = self.value(self.rows[at][place], unit)
+                for target in targets:
+                    aimed = f"{name or self.measure} {TARGET}"
+                    names.setdefault(aimed)
+                    found.units.setdefault(aimed, found.units.get(name or self.measure, PLAIN))
+                    row[aimed] = self.value(self.rows[at][target], found.units[aimed])
+        found.labels = [
+            *(["Group"] if as_members else []),
+            *(heads.labels[m] or "Member" for m in others),
+            NAMES_OF[found.grain],
+            *names,
+        ]
+        found.rows = [[*key, *(row.get(name, "") for name in names)] for key, row in cells.items()]
+        found.lines = [of_lines[key] for key in cells]
+        found.plain = False
+
+    # A list
+
+    def _members_across(self, period: Periods) -> None:
+        """Members across the top of one figure, periods down: a row for each of both."""
+        heads, found = self.heads, self.result
+        figures = heads.at("figure")
+        others = heads.at("member")
+        found.grain = period.grain
+        every = [q for at in self.body for c in figures if (q := quantity(self.rows[at][c], self.way))]
+        own = taken_apart(" ".join(self.lines.titles[:1]))[1]
+        found.units[self.measure] = _as_written(own or shared_measure(every), every)
+        found.labels = [NAMES_OF[period.grain], *(heads.labels[c] for c in others), "Member", self.measure]
+        for n, at in enumerate(self.body):
+            if (day := period.days[n]) is None:
+                continue
+            for c in figures:
+                value = self.value(self.rows[at][c], found.units[self.measure])
+                found.rows.append([day.isoformat(), *(self.rows[at][o] for o in others), heads.labels[c], value])
+                found.lines.append(at + 1)
+        found.plain = False
+
+    def _listed(self, period: Periods | None) -> None:
+        """A list as it stands, its period as a day."""
+        heads, found = self.heads, self.result
+        columns: list[list[str]] = []
+        taken = self.periods_at if period else []
+        found.grain = period.grain if period else None
+        if self.groups:
+            found.labels.append("Group")
+            columns.append([self.groups.get(at, "") for at in self.body])
+        if period is not None:
+            found.labels.append((heads.labels[taken[0]] if len(taken) == 1 else "") or NAMES_OF[period.grain])
+            columns.append([day.isoformat() if day else "" for day in period.days])
+        elif self.told.as_of:
+            found.labels.append("As of")
+            columns.append([self.told.as_of.isoformat()] * len(self.body))
+        for at, column in enumerate(heads.marks):
+            if at in taken or column.kind in ("out", "total", "unit", "better"):
+                continue
+            if column.kind == "member":
+                cells, carried = heads.carried(at)
+                found.plain &= not carried
+                label, measure = column.label, PLAIN
+            else:
+                cells = heads.cells(at)
+                label, given = taken_apart(column.label)
+                own = [q for cell in cells if cell and (q := quantity(cell, self.way))]
+                self._hold_units(column.label, own)
+                measure = _as_written(given or shared_measure(own), own)
+                if column.kind in ("figure", "target"):
+                    cells = [self.value(cell, measure) for cell in cells]
+                if measure.scale == 1 and measure.unit != "%":
+                    label = column.label  # what formulas call it stays as it was
+                found.units[label] = measure
+            found.labels.append(label or f"Column {at + 1}")
+            columns.append(cells)
+        found.rows = [list(row) for row in zip(*columns, strict=True)]
+        found.lines = [at + 1 for at in self.body]
+
+    # Cells
+
+    def value(self, text: str, measure: Measure) -> str:
+        """A cell as a plain number, its scale multiplied in; "" for one that is none."""
+        found = quantity(text, self.way) if text and not is_blank(text) else None
+        if found is None:
+            return "" if is_blank(text) else text
+        return _number(found, measure)
+
+    def _hold_units(self, name: str, cells: Sequence[Quantity]) -> None:
+        units = [unit for unit, _ in Counter(cell.measure.unit for cell in cells if cell.measure.unit).most_common()]
+        if len(units) > 1:
+            said = ", ".join(units[:-1]) + f" and {units[-1]}"
+            self.result.mixed.append(f"{name} has figures in {said}. They are read as numbers alike: keep one unit in a column.")  # fmt: skip
+
+
+def _is_target(text: str) -> bool:
+    """Whether a row is nothing but the target of the one above."""
+    plain = folded(taken_apart(text)[0])
+    return bool(TARGETS.fullmatch(plain)) or bool(TARGETS.match(plain) and len(plain.split()) == 1)
+
+
+def _called(name: str, level: str) -> str:
+    """What a figure is called by its row and what stands above its period. Actual is the figure itself."""
+    plain = folded(level)
+    if name and ACTUALS.fullmatch(plain):
+        return name
+    if name and TARGETS.fullmatch(plain):
+        return f"{name} {TARGET}"
+    return " ".join(filter(None, (name, level)))
+
+
+def _month_of(part: str, year: str) -> str:
+    """A month, quarter or week and its year as one text."""
+    if part.isdigit():
+        return f"{year}-{int(part):02d}" if year else ""
+    return f"{part} {year}" if part and year else ""
+
+
+def _as_written(measure: Measure, cells: Sequence[Quantity]) -> Measure:
+    """Of what is said to be percents: 0.904 is a share already, 90.4 is not."""
+    shares = [abs(cell.value) for cell in cells if cell.measure.unit != "%"]
+    return (
+        Measure("%", 100.0) if measure.unit == "%" and measure.scale == 1 and shares and max(shares) <= 1 else measure
+    )
+
+
+def _number(found: Quantity, measure: Measure) -> str:
+    value = found.value
+    scale = found.measure.scale if found.measure.scale != 1 else measure.scale
+    if measure.unit == "%" and found.measure.unit == "%":
+        scale = 1.0
+    elif measure.unit == "%":
+        value = round(value / 100, 12)  # 90.4 below a head that says percent
+    if scale != 1:
+        value = round(value * scale, 9)
+    text = repr(value)
+    # A number has a decimal point; a fourth decimal keeps 1.234 from looking like thousands.
+    return f"{text}0" if "e" not in text and len(text.partition(".")[2]) == 3 else text
