@@ -81,8 +81,7 @@ def recipe_in(text: str | None) -> dict[str, Any] | None:
 
 
 def keep_new(session: Session, name: str, file_name: str, read: ReadFile, tell: Tell = nobody) -> StoredDataset:
-    settings = {"recipe": read.recipe} if read.recipe else None
-    return datasets.create(session, name, file_name, read.table, settings=settings, tell=tell)
+    return datasets.create(session, name, file_name, read.table, tell=tell)
 
 
 def keep_next(
@@ -93,10 +92,7 @@ def keep_next(
     if read.differs and not force:
         detail = f"{' '.join(read.differs)} Nothing was changed. Send force=true to take it as it is read now."
         raise Refused(409, "recipe-differs", "It is not the table it was", detail, {"differs": list(read.differs)})
-    datasets.refresh(session, key, saw, file_name, read.table, how_kept(read, how), tell)
-    if read.recipe:
-        datasets.keep_recipe(session, key, read.recipe)
-    return datasets.get(session, key)
+    return datasets.refresh(session, key, saw, file_name, read.table, how_kept(read, how), tell)
 
 
 def how_kept(read: ReadFile, how: How) -> How:

@@ -198,8 +198,6 @@ def carry_out(sources: Sources, key: str, still_mine: Callable[[Session], None])
 
             how = intake.how_kept(read, body.how)
             held, why = datasets.refresh_unless(session, key, name, read.table, how, doubts, before)
-            if read.recipe and not why:
-                datasets.keep_recipe(session, key, read.recipe)
             if before is not None and before != held and body.superseded == "dropped":
                 datasets.forget_held(session, key, before)
             moment = clock.now()

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 
 from ironmark.core import composite, words
 from ironmark.core import yardstick as grading
-from ironmark.core.formula import Aggregate, adds_up, aggregates
+from ironmark.core.formula import Aggregate, adds_up, aggregates, columns_used
 from ironmark.core.marks import TARGET, MarkEntry
 from ironmark.core.numbers import MINUS, Unit, rounded, show, show_exact, show_gap
 from ironmark.core.periods import Period, pieces
@@ -111,7 +111,7 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
         parts: list[AggregateFigure] = []
     else:
         lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, library, body.dataset, period)]
-        lines += _same_days(library, body, readings, period)
+        lines += _from_file(library, readings, body.dataset, m) + _same_days(library, body, readings, period)
         formula, parts = body.formula, _parts(library, body, readings, p, m)
     for held in library.assumed_by(instrument.kpi):
         tried = f", tried; {show(held.kept, held.unit)} is kept" if held.tried else ", an assumption"
@@ -283,6 +283,23 @@ def _rows_line(readings: Readings, p: int, m: int, library: Library, dataset: st
     for key in sorted(others):
         text += f"; {_rows_of(library.source_of(key), readings, p, m):,} of {library.dataset(key).name}"
     return Line(label="Rows used", text=text)
+
+
+def _from_file(library: Library, readings: Readings, dataset: str, m: int) -> list[Line]:
+    """Where the figures stood in the file that they came from, where that was no plain list."""
+    stored = library.dataset(dataset)
+    recipe = stored.settings.get("recipe")
+    if not recipe or stored.kind != "file":
+        return []
+    places = recipe["seen"].get("places", {})
+    labels = {column.name: column.label for column in stored.columns}
+    asked = [labels.get(name, name) for name in columns_used(readings.kpi.formula)]
+    lines = sorted({places[one] for one in (*asked, readings.members[m]) if one in places})
+    of = [f"sheet {recipe['sheet']}"] if recipe.get("sheet") and recipe["sheet"] != "*" else []
+    rows = f"row{'' if len(lines) == 1 else 's'} {' and '.join(map(str, lines[:6]))}" if lines else ""
+    day = f" of {words.days_words([stored.rows_at.date()])}" if stored.rows_at else ""
+    text = " of ".join(filter(None, (rows, *of)))
+    return [Line(label="From", text=f"{text}, {stored.file_name}{day}" if text else f"{stored.file_name}{day}")]
 
 
 def _rows_of(source: Source, readings: Readings, p: int, m: int) -> int:

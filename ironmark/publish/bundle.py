@@ -454,13 +454,13 @@ class Unpacking:
         settings = body["settings"] or None
         if held is None:
             assert frame is not None
-            table = Table(frame, columns)
+            table = Table(frame, columns, recipe=(settings or {}).get("recipe"))
             datasets.create(
                 self.session, body["name"], body["file_name"], table, key=key, kind=body["kind"], settings=settings,
                 findings_too=False,
             )  # fmt: skip
         elif key in self.bundle.rows and frame is not None:
-            table = conform(Table(frame, columns), columns)
+            table = conform(Table(frame, columns, recipe=(settings or {}).get("recipe")), columns)
             datasets.refresh_with(self.session, key, held.version, body["file_name"], table, "replace")
         row = self.session.get_one(Dataset, key, populate_existing=True)
         row.settings, row.columns, row.problems = settings, body["columns"], body["problems"]

@@ -56,6 +56,7 @@ class StoredDataset:
     kind: Kind = "file"
     settings: dict[str, Any] = field(default_factory=dict)
     has_token: bool = False
+    rows_at: dt.datetime | None = None  # when its rows were kept
     own: tuple[Column, ...] = ()  # those of the rows; ``columns`` are these and what is looked up or derived
 
     @property
@@ -166,7 +167,7 @@ def create(
     session.flush()
     # A tick holds until it is taken out: a month without one has its reading all the same.
     more = findings(table.frame, table.columns) if findings_too and kind != "checklist" else ()
-    found = Table(table.frame, table.columns, (*table.problems, *more))
+    found = Table(table.frame, table.columns, (*table.problems, *more), table.recipe)
     _write(session, row, 1, file_name, found, "first", None, complete_through(table.frame, table.columns), tell)
     return get(session, row.id)
 
@@ -211,7 +212,7 @@ def _renew(
     if not why:
         row.settings = {key: value for key, value in (row.settings or {}).items() if key != "fixed_through"} or None
     last = _last_number(session, key) + 1
-    found = Table(frame, new.columns, problems)
+    found = Table(frame, new.columns, problems, new.recipe or before.settings.get("recipe"))
     _write(session, row, last, file_name, found, how, _plain(told), through, tell, shown=not why)
     return (last, why) if why else (None, [])
 
@@ -224,12 +225,6 @@ def _appended_again(session: Session, before: StoredDataset, old: pl.DataFrame, 
         return False
     version = session.get(DatasetVersion, (before.id, before.rows_version))
     return version is not None and version.how == "append" and (version.changes or {}).get("put_in") == many
-
-
-def keep_recipe(session: Session, key: str, recipe: Mapping[str, Any]) -> None:
-    """Keep how the rows were read from their file, for the next one."""
-    row = _locked(session, key, None)
-    row.settings = {**(row.settings or {}), "recipe": dict(recipe)}
 
 
 def forget_held(session: Session, key: str, number: int) -> None:
@@ -277,9 +272,16 @@ def go_back(session: Session, key: str, saw: int, number: int) -> StoredDataset:
         row.columns = [now_said.get(c["name"], c) if _same_type(now_said, c) else c for c in version.columns]
         row.problems, row.through = list(version.problems or []), version.through
     row.rows_version, row.version, row.updated_at = number, row.version + 1, now()
+    row.settings = _with_recipe(row.settings, version.recipe)
     session.flush()
     _follow(session, row)
     return get(session, key)
+
+
+def _with_recipe(settings: dict[str, Any] | None, recipe: dict[str, Any] | None) -> dict[str, Any] | None:
+    """The next file is read as the one was whose rows are shown."""
+    rest = {key: value for key, value in (settings or {}).items() if key != "recipe"}
+    return (rest | {"recipe": recipe} if recipe else rest) or None
 
 
 def _same_type(said: dict[str, Any], column: dict[str, Any]) -> bool:
@@ -483,9 +485,11 @@ def _write(
         problems=problems,
         through=through,
         saved_by=author.get(),
+        recipe=table.recipe,
     )
     session.add(version)
     if shown:
+        row.settings = _with_recipe(row.settings, table.recipe) if table.recipe else row.settings
         row.columns, row.problems, row.through, row.rows_version = columns, problems, through, number
         if number > 1:
             row.version, row.updated_at = row.version + 1, now()
@@ -563,5 +567,5 @@ def _stored(row: Dataset, version: DatasetVersion) -> StoredDataset:
     return StoredDataset(
         row.id, row.version, row.name, row.rows_version, version.row_count, version.file_name,
         columns, problems, row.through, row.updated_at,
-        row.kind, row.settings or {}, bool(row.token), own,  # type: ignore[arg-type]
+        row.kind, row.settings or {}, bool(row.token), version.created_at, own,  # type: ignore[arg-type]
     )  # fmt: skip

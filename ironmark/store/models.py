@@ -55,6 +55,8 @@ class DatasetVersion(Base):
     problems: Mapped[list[Any] | None] = mapped_column(JSON)
     through: Mapped[dt.date | None]
     saved_by: Mapped[str] = mapped_column(String(120), default="")
+    # How they were read from their file; None of a plain list.
+    recipe: Mapped[dict[str, Any] | None] = mapped_column(JSON)
 
 
 class DatasetSegment(Base):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import re
 import socket
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
@@ -14,6 +14,7 @@ import sqlalchemy as sa
 from sqlalchemy.exc import SQLAlchemyError
 
 from ironmark.core.numbers import group
+from ironmark.core.periods import RowGrain
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.clickhouse import ClickHouse
 from ironmark.tables.dialects import Dialect, MariaDb, PostgreSql, Protocol, causes
@@ -144,9 +145,16 @@ def _with_roles(
             c.label,
             c.type,
             "period" if c.name == period else "segment" if few.get(c.name) else roles.get(c.type, "text"),
+            grain=_grain({row[c.label] for row in sample}) if c.type == "date" else None,
         )
         for c in made
     ]
+
+
+def _grain(days: Iterable[Any]) -> RowGrain | None:
+    """Days that are all the first of a month stand for months."""
+    found = {day for day in days if isinstance(day, dt.date)}
+    return "month" if len(found) > 1 and all(day.day == 1 for day in found) else None
 
 
 class InWords:

@@ -49,7 +49,8 @@ def read_table(
     by_format = workbook and found.grain not in (None, "day")  # dates that are shown as months
     if found.tidy and not recipe and body[:4] != OLD_WORKBOOK and not by_format:
         return ReadFile(_with_units(read_file(body, found.grid.sheet or None, decimal), found))
-    return ReadFile(found.table, recipe_of(found), deviations(recipe or {}, found))
+    own = recipe_of(found)
+    return ReadFile(replace(found.table, recipe=own), own, deviations(recipe or {}, found))
 
 
 def _with_units(table: Table, found: Understood) -> Table:
@@ -148,6 +149,7 @@ def recipe_of(found: Understood) -> dict[str, Any]:
             "heads": [column.label for column in found.columns if column.kind not in ("across", "out") and column.label],
             "across": found.across is not None,
             "grain": found.grain,
+            "places": dict(found.places),
             "units": {name: [measure.unit, measure.scale] for name, measure in found.units.items() if measure},
         },
     }  # fmt: skip

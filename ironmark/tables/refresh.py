@@ -73,7 +73,7 @@ def conform(table: Table, columns: Sequence[Column]) -> Table:
         further.append(replace(column, name=name, role=role))
         series.append(table.frame[column.name].alias(name))
     frame = pl.DataFrame(series) if series else table.frame
-    return Table(frame, (*columns, *further), _renamed(table.problems, found))
+    return Table(frame, (*columns, *further), _renamed(table.problems, found), table.recipe)
 
 
 def _renamed(problems: Sequence[Problem], found: Mapping[str, Column]) -> tuple[Problem, ...]:

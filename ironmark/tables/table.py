@@ -7,7 +7,7 @@ import re
 import unicodedata
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import Any, Literal
 
 import polars as pl
 
@@ -40,6 +40,7 @@ class Column:
     origin: Origin = "rows"
     grain: RowGrain | None = None  # of dates: how fine they are; None: days
     unit: str = ""  # of figures, as heads and cells gave it: "GBP", "%", "min", "kg"
+    better: str = ""  # of figures whose row said so: "higher" or "lower"
 
 
 @dataclass(frozen=True)
@@ -56,6 +57,7 @@ class Table:
     frame: pl.DataFrame
     columns: tuple[Column, ...]
     problems: tuple[Problem, ...] = field(default=())
+    recipe: dict[str, Any] | None = None  # how it was read from a file; None of a plain list
 
 
 def with_roles(

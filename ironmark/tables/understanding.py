@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import polars as pl
 
@@ -48,6 +48,7 @@ class Understood:
     blocks: tuple[str, ...] = ()  # the tables of the sheet by name, where there are several
     block: int = 1  # the one that is read
     groups: GroupsAre | None = None  # what lines above groups of rows name; None: there are none
+    places: Mapping[str, int] = field(default_factory=dict)  # the line, from 1, that each KPI or member stands in
     group_names: tuple[str, ...] = ()
     ambiguous: bool = False  # whether day and month could not be told apart
     line_count: int = 0  # of the whole table, where only its first and last lines were looked at
@@ -94,7 +95,7 @@ def understand(grid: Grid, told: Told = Told(), *, name: str = "", year_start: i
         tuple(Counter(c for at in lines.body for c in grid.rows[at] if c and is_blank(c))),
         year, asks, tidy, tuple(differs), made.measure,
         tuple(block.name or f"table {n}" for n, block in enumerate(lines.blocks, start=1)) if other_tables else (),
-        lines.block + 1, made.groups_are, tuple(dict.fromkeys(made.groups.values())), bool(periods and periods.told),
+        lines.block + 1, made.groups_are, found.places, tuple(dict.fromkeys(made.groups.values())), bool(periods and periods.told),
     )  # fmt: skip
 
 
@@ -109,6 +110,7 @@ def _typed(found: Result, differs: list[str], year_start: int) -> Table:
             column,
             grain=found.grain if column.role == "period" and found.grain else column.grain,
             unit=found.units.get(by_name[column.name], PLAIN).unit,
+            better=found.better.get(by_name[column.name], ""),
         )
         for column in table.columns
     ]

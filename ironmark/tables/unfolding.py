@@ -32,6 +32,7 @@ NAMES_OF: dict[RowGrain, str] = {
     "half": "Half-year",
     "year": "Year",
 }
+MOST_PLACES = 500
 TARGET = "target"  # what is added to the name of a figure for the column of its targets
 
 
@@ -46,7 +47,7 @@ class Result:
     better: dict[str, Better] = field(default_factory=dict)
     mixed: list[str] = field(default_factory=list)
     plain: bool = True  # nothing was carried down, joined or taken from a title
-    lines: list[int] = field(default_factory=list)  # the line of the table that each row is of, from 1
+    places: dict[str, int] = field(default_factory=dict)  # the line, from 1, of each KPI or member named once
 
 
 class Unfolding:
@@ -221,7 +222,6 @@ class Unfolding:
             for level in levels:
                 found.units[level or self.measure] = _as_written(taken_apart(level)[1] or of_all, every)
         cells: dict[tuple[str, ...], dict[str, str]] = {}
-        of_lines: dict[tuple[str, ...], int] = {}
         names: dict[str, None] = {}
         parent = ""
         for n, at in enumerate(self.body):
@@ -244,11 +244,13 @@ class Unfolding:
             elif self.groups_are == "measures":
                 name, measure = taken_apart(self.groups.get(at, ""))
                 found.units.setdefault(name, measure or found.units.get(self.measure, PLAIN))
+            if stands := name or (texts[members[-1]][n] if members else ""):
+                # Named twice, it stands in no one line.
+                found.places[stands] = 0 if stands in found.places else at + 1
             for place, level, day in zip(places, heads.level, days[n], strict=True):
                 if not day:
                     continue
                 row = cells.setdefault((*key, day), {})
-                of_lines.setdefault((*key, day), at + 1)
                 beside = taken_apart(level)[0] if len(levels) > 1 else ""
                 called = _called(name or (self.measure if sides else ""), beside) or self.measure
                 names.setdefault(called)
@@ -266,8 +268,8 @@ class Unfolding:
             NAMES_OF[found.grain],
             *names,
         ]
+        found.places = {one: line for one, line in list(found.places.items())[:MOST_PLACES] if line}
         found.rows = [[*key, *(row.get(name, "") for name in names)] for key, row in cells.items()]
-        found.lines = [of_lines[key] for key in cells]
         found.plain = False
 
     # A list
@@ -288,7 +290,6 @@ class Unfolding:
             for c in figures:
                 value = self.value(self.rows[at][c], found.units[self.measure])
                 found.rows.append([day.isoformat(), *(self.rows[at][o] for o in others), heads.labels[c], value])
-                found.lines.append(at + 1)
         found.plain = False
 
     def _listed(self, period: Periods | None) -> None:
@@ -327,7 +328,6 @@ class Unfolding:
             found.labels.append(label or f"Column {at + 1}")
             columns.append(cells)
         found.rows = [list(row) for row in zip(*columns, strict=True)]
-        found.lines = [at + 1 for at in self.body]
 
     # Cells
 

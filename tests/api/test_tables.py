@@ -72,6 +72,12 @@ class Tables(unittest.TestCase):
         self.assertIn("min", shown["Wartezeit"]["shown"])
         self.assertEqual(shown["Termintreue"]["value"], None, "March is blank")
         self.assertNotIn("Number of tabelle", shown)
+        kpi = next(k for k in self.at.ok("get", "/api/kpis") if k["body"]["name"] == "Umsatz")
+        asked = {"instrument": {"id": "x", "kpi": kpi["id"], "face": "figure"}, "scope": {}, "member": None}
+        lines = {
+            line["label"]: line["text"] for line in self.at.ok("post", "/api/scorecards/workings", json=asked)["lines"]
+        }
+        self.assertRegex(lines["From"], r"^row 5, tabelle\.csv of ")
 
     def test_rows_by_quarters_have_no_months(self) -> None:
         made = self.dataset(QUARTERS)
@@ -114,6 +120,10 @@ class Tables(unittest.TestCase):
         self.assertEqual(self.at.ok("get", f"/api/datasets/{key}")["row_count"], 4, "nothing was replaced")
         forced = self.send(other, path=f"{rows}?force=true", headers={"Authorization": f"Bearer {word}"})
         self.assertEqual(forced.status_code, 200, forced.text)
+        # Going back to the rows before goes back to how they were read.
+        back = self.at.client.post(f"/api/datasets/{key}/versions/2/show", headers=tag())
+        self.assertEqual(back.status_code, 200, back.text)
+        self.assertEqual(self.send(more, path=rows, headers=tag()).status_code, 200)
 
     def test_a_table_without_a_day_is_as_of_one(self) -> None:
         text = "Filiale;Mitglieder\nKöln;10\nŁódź;20\n"
