@@ -8,12 +8,12 @@ import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import structlog
 from anyio import to_thread
 from fastapi import APIRouter, Depends, Form, Header, Path, Query, Request, UploadFile
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 from sqlalchemy.exc import DBAPIError
 
 from ironmark.api.datasets import body_of, clean_name, file_name_of, name_from
@@ -22,17 +22,19 @@ from ironmark.api.rows import refuse_live
 from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.clock import now
-from ironmark.pages.documents import Key
+from ironmark.pages.documents import Key, Model
 from ironmark.pages.intake import keep_new, keep_next, reading_of, recipe_in
 from ironmark.pages.problems import Problem, Refused
 from ironmark.pages.sources import Sources
-from ironmark.pages.table_looks import TableLook, looked_at
+from ironmark.pages.table_looks import TableLook, UnfoldedTable, looked_at, unfolded
 from ironmark.store import datasets
 from ironmark.store import uploads as store
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.files import look_at
+from ironmark.tables.grid import even
 from ironmark.tables.refresh import How
 from ironmark.tables.table import Table
+from ironmark.tables.understanding import understand
 
 router = APIRouter(prefix="/api/uploads", tags=["uploads"], dependencies=[Depends(reader)])
 log = structlog.get_logger()
@@ -266,6 +268,18 @@ def look_at_table(
         reading = reading_of(session, None, recipe_in(recipe), sheet)
     found = look_at(body, reading.recipe or {}, sheet=sheet, name=name, year_start=reading.year_start)
     return looked_at(found, name_from(name))
+
+
+class PastedCells(Model):
+    cells: list[list[Annotated[str, Field(max_length=20_000)]]] = Field(min_length=1, max_length=5000)
+
+
+@router.post("/unfold")
+def unfold_table(body: PastedCells, who: Reader = Depends(reader)) -> UnfoldedTable | None:
+    """Pasted cells as rows of their own; nothing of a plain list."""
+    with who.read() as session:
+        year_start = reading_of(session).year_start
+    return unfolded(understand(even(body.cells), year_start=year_start))
 
 
 @router.get("/{key}/pieces")

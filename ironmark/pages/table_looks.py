@@ -12,6 +12,7 @@ import polars as pl
 from ironmark.core.numbers import Unit, show
 from ironmark.core.units import unit_called
 from ironmark.tables.files import recipe_of
+from ironmark.tables.formats import as_text
 from ironmark.tables.grid import ALL_ALIKE
 from ironmark.tables.lines import LineKind
 from ironmark.tables.told import ColumnKind
@@ -82,6 +83,24 @@ class TableLook:
     recipe: dict[str, Any]
 
 
+@dataclass(frozen=True)
+class UnfoldedTable:
+    """A table made for the eye as rows of their own, as texts, and how it was read in a sentence."""
+
+    labels: list[str]
+    rows: list[list[str]]
+    said: str
+
+
+def unfolded(found: Understood) -> UnfoldedTable | None:
+    """None of a plain list, and of a table whose periods have no year yet."""
+    if found.tidy or not found.table.frame.height:
+        return None
+    said = " ".join("".join(piece.text for piece in sentence) for sentence in _sentences(found))
+    rows = [[as_text(cell) for cell in row] for row in found.table.frame.rows()]
+    return UnfoldedTable([column.label for column in found.table.columns], rows, said)
+
+
 _KINDS: dict[ColumnKind, str] = {
     "member": "a segment", "figure": "figures", "period": "the period", "across": "a period across", "unit": "the unit",
     "target": "the target", "better": "which way is better", "total": "a total, left out", "out": "left out",
@@ -106,18 +125,7 @@ def looked_at(found: Understood, name: str) -> TableLook:
         line_count=max(len(grid.rows), found.line_count),
         lines=[LookLine(at + 1, list(grid.rows[at]), found.lines[at].kind, found.lines[at].why) for at in shown],
         columns=[LookColumn(column.label, column.kind, column.why) for column in found.columns],
-        sentences=[
-            pieces
-            for pieces in (
-                _tables(found),
-                _figures(found),
-                _groups(found),
-                _periods(found),
-                _columns(found),
-                _left_out(found),
-            )
-            if pieces
-        ],
+        sentences=_sentences(found),
         outcomes=_outcomes(found),
         told=[
             *found.differs,
@@ -128,6 +136,11 @@ def looked_at(found: Understood, name: str) -> TableLook:
         tidy=found.tidy,
         recipe=_sendable(found),
     )
+
+
+def _sentences(found: Understood) -> list[list[Piece]]:
+    made = (_tables(found), _figures(found), _groups(found), _periods(found), _columns(found), _left_out(found))
+    return [pieces for pieces in made if pieces]
 
 
 def _sendable(found: Understood) -> dict[str, Any]:

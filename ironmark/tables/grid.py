@@ -49,8 +49,8 @@ def grid_of(body: bytes, sheet: str | None = None) -> Grid:
     text, _ = decoded(body)
     start = text[:4000].lower()
     if "<table" in start or start.lstrip().startswith(("<html", "<!doctype", "<meta")):
-        return _even(_of_html(text))
-    return _even([*csv.reader(io.StringIO(text, newline=""), delimiter=_separator(text))])
+        return even(_of_html(text))
+    return even([*csv.reader(io.StringIO(text, newline=""), delimiter=_separator(text))])
 
 
 def _separator(text: str) -> str:
@@ -68,7 +68,7 @@ def _separator(text: str) -> str:
     return best
 
 
-def _even(rows: Sequence[Sequence[str]], sheet: str = "", sheets: Sequence[str] = ()) -> Grid:
+def even(rows: Sequence[Sequence[str]], sheet: str = "", sheets: Sequence[str] = ()) -> Grid:
     """Lines of one width, without blank ones at the end and blank columns at the right."""
     plain = [[_clean(cell) for cell in row] for row in rows]
     while plain and not any(plain[-1]):
@@ -100,19 +100,19 @@ def _of_workbook(body: bytes, wanted: str | None) -> Grid:
         raise Unreadable("The workbook has no cells. Choose one with heads and figures.")
     best = max(filled, key=lambda name: _figures(filled[name]))
     if wanted in names:
-        return _even(filled[best], best, names)
+        return even(filled[best], best, names)
     sheets = [name for name in names if name in filled]
     alike = _alike(filled, best)
     if len(alike) < 2:
-        return _even(filled[best], best, sheets)
-    return _even(_joined(alike), ALL_ALIKE, [ALL_ALIKE, *sheets])
+        return even(filled[best], best, sheets)
+    return even(_joined(alike), ALL_ALIKE, [ALL_ALIKE, *sheets])
 
 
 def _alike(filled: dict[str, list[list[str]]], best: str) -> dict[str, tuple[list[list[str]], int]]:
     """The sheets with the same heads as one of them, each with the line of its heads."""
     found: dict[str, tuple[list[list[str]], int]] = {}
     for name, rows in filled.items():
-        lines = Lines(_even(rows).rows[:200], {}, None)
+        lines = Lines(even(rows).rows[:200], {}, None)
         if lines.heads and lines.body:
             found[name] = (rows, lines.heads[-1])
     if best not in found:

@@ -139,3 +139,14 @@ class Tables(unittest.TestCase):
             text.replace("20", "25"), path=f"/api/datasets/{key}/rows", headers=self.at.tag(f"/api/datasets/{key}")
         )
         self.assertEqual(self.at.ok("get", f"/api/datasets/{key}")["row_count"], 4, "another day beside the first")
+
+    def test_cells_pasted_into_a_typed_sheet_become_rows(self) -> None:
+        cells = [line.split(";") for line in ["Filiale;Jan 2026;Feb 2026", "Köln;1,5;2", "Łódź;3;k.A."]]
+        found = self.at.ok("post", "/api/uploads/unfold", json={"cells": cells})
+        self.assertEqual(found["labels"], ["Filiale", "Month", "Value"])
+        self.assertEqual(found["rows"][0], ["Köln", "2026-01-01", "1.5"])
+        self.assertIn("Jan 2026 to Feb 2026 are months", found["said"])
+        self.assertIsNone(
+            self.at.ok("post", "/api/uploads/unfold", json={"cells": [["Tag", "Wert"], ["2026-01-05", "3"]]})
+        )
+        self.assertEqual(self.at.client.post("/api/uploads/unfold", json={"cells": [["x"]]}).status_code, 422)

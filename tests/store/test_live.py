@@ -563,6 +563,16 @@ class SetUp(WithTable):
         self.assertNotIn("words", repr(Connection("h", 1, "d", "u", "t", "words")))
 
 
+class Months(WithTable):
+    def test_days_that_are_all_the_first_of_a_month_stand_for_months(self) -> None:
+        for days, grain in (((1, 1), "month"), ((1, 2), None)):
+            self.fill(
+                [(dt.date(2026, month, day), "a", "x", 1.0, 1.0, True) for month, day in enumerate(days, start=3)]
+            )
+            made = {column.name: column for column in connections.columns(self.connection)}
+            self.assertEqual(made["day"].grain, grain)
+
+
 class Patience(unittest.TestCase):
     def test_a_slow_answer_is_not_waited_for_and_is_there_later(self) -> None:
         go_on = threading.Event()

@@ -1984,6 +1984,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/uploads/unfold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Unfold Table
+         * @description Pasted cells as rows of their own; nothing of a plain list.
+         */
+        post: operations["unfold_table_api_uploads_unfold_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads/{key}/pieces": {
         parameters: {
             query?: never;
@@ -5620,6 +5640,11 @@ export interface components {
             /** Pro Rated */
             pro_rated: boolean;
         };
+        /** PastedCells */
+        PastedCells: {
+            /** Cells */
+            cells: string[][];
+        };
         /** PeriodChoice */
         PeriodChoice: {
             /** Key */
@@ -7348,6 +7373,18 @@ export interface components {
             problem: string;
             /** Doubt */
             doubt: string;
+        };
+        /**
+         * UnfoldedTable
+         * @description A table made for the eye as rows of their own, as texts, and how it was read in a sentence.
+         */
+        UnfoldedTable: {
+            /** Labels */
+            labels: string[];
+            /** Rows */
+            rows: string[][];
+            /** Said */
+            said: string;
         };
         /** UnitBody */
         UnitBody: {
@@ -11951,6 +11988,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TableLook"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unfold_table_api_uploads_unfold_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PastedCells"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnfoldedTable"] | null;
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A small sheet to type in: keyboard, paste from a spreadsheet, undo. */
   import { dequal } from 'dequal'
+  import { unfolded, type Unfolded } from './upload.svelte'
   import { CellGrid } from '../../parts/cellgrid.svelte'
   import { History } from '../../parts/history.svelte'
 
@@ -84,7 +85,20 @@
     if (!editing) history.keys(event)
     grid.keys(event)
   }
+  /** What was pasted as rows of their own, where it is a table made for the eye. */
+  let offered = $state.raw<Unfolded | null>(null)
+  function unfold({ labels, rows }: Unfolded) {
+    offered = null
+    change((next) => {
+      next.labels = labels
+      next.names = labels.map(() => null)
+      next.rows = rows
+    })
+  }
   function pasteIn(found: string[][]) {
+    offered = null
+    if (!sheet.rows.some((line) => line.some(Boolean)) && found.length > 1 && found[0]!.length > 1)
+      void unfolded(found).then((made) => (offered = made))
     const empty = !sheet.rows.some((line) => line.some(Boolean))
     const { top: row, left: column } = grid.box
     change((next) => {
@@ -131,6 +145,15 @@
   <button class="act" disabled={!history.canUndo} onclick={() => history.undo()}>Undo</button>
   <button class="act" disabled={!history.canRedo} onclick={() => history.redo()}>Redo</button>
 </div>
+{#if offered}
+  <p class="aside-note" role="status">
+    {offered.said}
+    <button class="act main" onclick={() => offered && unfold(offered)}
+      >Make {offered.rows.length} rows of it</button
+    >
+    <button class="act quiet" onclick={() => (offered = null)}>Leave it as it is</button>
+  </p>
+{/if}
 <div class="sheet scroll" bind:this={grid.bed} onkeydown={keys} tabindex="-1" role="presentation">
   <table role="grid" aria-label="Cells" aria-rowcount={sheet.rows.length + 2}>
     <thead>

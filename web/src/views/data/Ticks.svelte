@@ -9,12 +9,31 @@
     change: (edit: { items?: string[]; steps?: string[]; done: boolean[][] }) => void
   }
   let { items, steps, done, change }: Props = $props()
-  const TICKED = /^(x|✓|yes|true|done|1)$/i
+  const TICKED = /^(x|✓|✔|☑|yes|y|true|done|ok|1|ja|oui|s[ií]|erledigt|fait|hecho|fatto|klaar|klart|tak)$/i
+  const EMPTY = /^(|-|–|—|☐|✗|no|n|false|open|0|nein|non|offen|nee|nej|nie)$/i
+  /** A table with items down its first column and steps in its first line, as it is pasted from a spreadsheet. */
+  const isTable = (lines: string[][]) =>
+    lines.length > 1 &&
+    lines[0]!.length > 1 &&
+    lines[0]!.slice(1).every((text) => !TICKED.test(text.trim()) && !EMPTY.test(text.trim())) &&
+    lines.slice(1).every(([name]) => !!name?.trim() && !TICKED.test(name.trim()))
   const grid = new CellGrid({
     rows: () => items.length,
     columns: () => steps.length,
     text: (row, column) => (done[row]?.[column] ? '✓' : ''),
     paste: (lines) => {
+      if (isTable(lines)) {
+        const [head, ...body] = lines
+        const width = head!.length - 1
+        change({
+          items: body.map(([name]) => name!.trim()),
+          steps: head!.slice(1).map((name) => name.trim()),
+          done: body.map((line) =>
+            Array.from({ length: width }, (_, j) => TICKED.test(line[j + 1]?.trim() ?? '')),
+          ),
+        })
+        return
+      }
       const next = copy()
       const { top, left } = grid.box
       lines.forEach((line, i) =>

@@ -21,6 +21,17 @@ interface Aim {
   force?: boolean
 }
 export type Recipe = Schemas['TableLook']['recipe']
+export type Unfolded = Schemas['UnfoldedTable']
+
+/** Pasted cells as rows of their own; null of a plain list, and of what is no table. */
+export async function unfolded(cells: string[][]): Promise<Unfolded | null> {
+  try {
+    return await got(api.POST('/api/uploads/unfold', { body: { cells } }))
+  } catch (error) {
+    if (error instanceof Refusal) return null // it stays as it was pasted
+    throw error
+  }
+}
 
 export class Sending {
   stage = $state('')
