@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from contextlib import AbstractContextManager
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import sqlalchemy as sa
@@ -20,6 +21,7 @@ from ironmark.demo import chart, sailings
 from ironmark.pages.documents import AssumptionBody, CaseBody, KpiBody, ScorecardBody, YardstickBody
 from ironmark.pages.editions import freeze
 from ironmark.pages.images import harmless, key_of
+from ironmark.pages.intake import keep_new
 from ironmark.pages.library import Library
 from ironmark.pages.notes import subject_of
 from ironmark.pages.sources import Sources
@@ -29,6 +31,7 @@ from ironmark.store.marks import Change
 from ironmark.store.models import Dataset, Record, Revision
 from ironmark.tables import checklist
 from ironmark.tables.checklist import Checklist
+from ironmark.tables.files import read_table
 from ironmark.tables.reader import read_delimited
 from ironmark.tables.table import Column, Table
 from ironmark.tables.widened import Derived, Lookup, Wide
@@ -39,6 +42,7 @@ POUNDS = {"kind": "currency", "decimals": 2, "compact": True}
 UP, DOWN, INSIDE = "higher", "lower", "inside"
 SAIL, SAFE, BOOK, REFIT = "sailings", "safety-sheet", "bookings", "refit-programme"
 ROUTES, VESSELS = "routes", "vessels"
+HARBOUR = Path(__file__).with_name("harbour-figures.xlsx")
 # What sailings take from routes and vessels by their names, and the column they derive.
 PART = 'if(weekday(date) in ("Friday", "Saturday", "Sunday")\n  or month(date) in ("July", "August"), "peak", "quiet")'
 WIDE = Wide(
@@ -523,6 +527,8 @@ def load(session: Session) -> None:
     datasets.update(session, SAFE, made.version, made.name, list(made.columns), sailings.THROUGH)
     _load_bookings(session)
     _load_refit(session)
+    # A workbook made for the eye, read as if it were uploaded.
+    keep_new(session, "Harbour figures", HARBOUR.name, read_table(HARBOUR.read_bytes(), name=HARBOUR.name))
     for key, (handle, name, unit, value, least, most, step) in ASSUMPTIONS.items():
         assumption = AssumptionBody.model_validate(
             {"handle": handle, "name": name, "unit": unit, "value": value, "least": least, "most": most, "step": step}

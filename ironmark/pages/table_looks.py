@@ -181,6 +181,8 @@ def _figures(found: Understood) -> list[Piece]:
         Piece(begin),
         Piece("a KPI" if found.down == "kpis" else f"a member of {named or 'a segment'}", "down", _DOWN),
     ]
+    if found.groups == "measures":
+        return [*pieces, Piece(".")]
     if found.down == "kpis":
         return [*pieces, Piece(f" named by {named}." if named else ".")]
     return [*pieces, Piece(", and its figures are "), Piece(found.measure, "measure"), Piece(".")]
@@ -232,7 +234,11 @@ def _day_first(found: Understood) -> list[Piece]:
 def _columns(found: Understood) -> list[Piece]:
     pieces: list[Piece] = []
     for column in found.columns:
-        if column.kind in ("across", "period") or not column.label:
+        if (
+            column.kind in ("across", "period")
+            or not column.label
+            or (found.down == "across" and column.kind == "figure")
+        ):
             continue
         if pieces:
             pieces.append(Piece("; "))

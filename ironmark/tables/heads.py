@@ -90,7 +90,10 @@ class Heads:
                     line[c] = name
         for line in self.head_lines[:-1]:
             for at in range(1, len(line)):
-                if not line[at] and any(lower[at] for lower in self.head_lines[1:]) and line[at - 1]:
+                below = self.head_lines[-1][at]
+                # A year is carried over its months, not over the total or the remarks beside them.
+                of_year = bool(YEAR.fullmatch(line[at - 1])) and not is_period(below) and not YEAR.fullmatch(below)
+                if not line[at] and any(lower[at] for lower in self.head_lines[1:]) and line[at - 1] and not of_year:
                     line[at] = line[at - 1]
         return [" ".join(dict.fromkeys(line[at] for line in self.head_lines if line[at])) for at in range(self.width)]
 

@@ -132,7 +132,9 @@
     got(api.GET('/api/datasets')).then(
       (datasets) => {
         ends = datasets.filter((dataset) => dataset.through)
-        const days = [...new Set(ends.map((dataset) => dataset.through!))].sort()
+        // What no KPI reads says nothing of the pages.
+        const read = ends.filter((dataset) => dataset.kpis.length)
+        const days = [...new Set((read.length ? read : ends).map((dataset) => dataset.through!))].sort()
         through = days.length > 1 ? `${mediumDay(days[0])} – ${mediumDay(days.at(-1))}` : mediumDay(days[0])
       },
       () => (ends = []),
