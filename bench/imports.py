@@ -12,7 +12,7 @@ import polars as pl
 
 from bench.measure import report, side_by_side
 from ironmark.tables.findings import findings
-from ironmark.tables.formats import read_file
+from ironmark.tables.files import read_table
 
 ROWS = 1_000_000
 
@@ -50,7 +50,7 @@ def main() -> None:
         return pl.read_csv(io.BytesIO(text), try_parse_dates=True)
 
     def ours() -> object:
-        made = read_file(text)
+        made = read_table(text).table
         return made, findings(made.frame, made.columns)
 
     timings = side_by_side({"Iron Mark": ours, "Polars parse": parsed}, runs=7)
@@ -60,7 +60,7 @@ def main() -> None:
         "Iron Mark",
         {"Polars parse": (2.0, "at most")},
     )
-    size = read_file(text).frame.estimated_size()
+    size = read_table(text).table.frame.estimated_size()
     grown = _grown(text)
     ratio = grown / size
     print(
@@ -78,11 +78,11 @@ def _grown(text: bytes) -> int:
 
 
 def _peak(name: str) -> int:
-    read_file(b"day,x\n2026-01-01,1\n")  # what is loaded once
+    read_table(b"day,x\n2026-01-01,1\n")  # what is loaded once
     text = Path(name).read_bytes()
     Path("/proc/self/clear_refs").write_text("5")  # the peak starts anew here
     before = _status("VmRSS")
-    made = read_file(text)
+    made = read_table(text).table
     findings(made.frame, made.columns)
     return _status("VmHWM") - before
 

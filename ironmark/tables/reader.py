@@ -112,6 +112,9 @@ def _outside_quotes(body: bytes, sign: str) -> int | None:
     before_a_cell, after_a_cell = (np.zeros(256, dtype=bool) for _ in range(2))
     before_a_cell[[ord(sign), 10, 34]] = after_a_cell[[ord(sign), 10, 13, 34]] = True
     for at in range(0, len(every), step):
+        if body.find(b'"', at, at + step) < 0:
+            found += 0 if inside else body.count(sign.encode(), at, at + step)
+            continue
         piece = every[at : at + step]
         quotes = piece == 34
         within = (np.cumsum(quotes, dtype=np.uint8) + inside) & 1  # after each byte
