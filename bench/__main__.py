@@ -1,11 +1,11 @@
-"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|folder|cluster|steady]: measure, and print ratios.
+"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|folder|drafting|cluster|steady]: measure, and print ratios.
 ``steady`` takes ten minutes and ``cluster`` needs ClickHouse; they are only run when they are named."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import cluster, editions, folder, front, grading, imports, ledger, previews, readers, scope
+from bench import cluster, drafting, editions, folder, front, grading, imports, ledger, previews, readers, scope
 
 PARTS = {
     "grading": grading.main,
@@ -17,6 +17,7 @@ PARTS = {
     "editions": editions.main,
     "front": front.main,
     "folder": folder.main,
+    "drafting": drafting.main,
     "cluster": cluster.main,
     "steady": readers.steady,
 }

@@ -11,8 +11,8 @@ import numpy as np
 import polars as pl
 
 from bench.measure import report, side_by_side
-from ironmark.tables.findings import findings
 from ironmark.tables.files import read_table
+from ironmark.tables.findings import findings
 
 ROWS = 1_000_000
 

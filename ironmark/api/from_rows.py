@@ -1,74 +1,175 @@
-"""A scorecard from rows: what is proposed, and making it."""
+"""A scorecard from rows: the draft as it would be drawn, changed where it stands, and making it."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Sequence
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field, StringConstraints
 
 from ironmark.api.records import saved
 from ironmark.api.who import Reader, reader
-from ironmark.pages.documents import Key, Model, Scorecard
-from ironmark.pages.from_rows import Kind, make, propose
+from ironmark.core.faces import FACES
+from ironmark.core.formula import MAX_LENGTH
+from ironmark.pages.documents import FaceKey, Handle, Key, Model, Name, Number, Scorecard, UnitBody
+from ironmark.pages.draw import draw_page
+from ironmark.pages.from_rows import Against, Changes, KpiChange, Proposed, Sheet, against_words, make, propose
+from ironmark.pages.read import read_page
+from ironmark.pages.shapes import ScorecardPicture
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/from-rows", tags=["scorecards"])
+Direction = Literal["higher", "lower", "inside", "open"]
 
 
-class FromRowsAsk(Model):
+class KpiChangeBody(Model):
+    """What is changed of a proposed KPI; left out, it stays as it was proposed. number: what it is held against, in its
+    unit, where that is a number."""
+
+    name: Name | None = None
+    formula: str | None = Field(None, max_length=MAX_LENGTH)
+    direction: Direction | None = None
+    unit: UnitBody | None = None
+    against: Against | None = None
+    number: Number | None = None
+
+
+class DraftAsk(Model):
+    """dropped: sheets, and KPIs as kpi:HANDLE, that are thrown away; taken: handles of KPIs that are taken in; kpis:
+    what is changed, by handle; faces: by sheet."""
+
     dataset: Key
-
-
-class MakeAsk(FromRowsAsk):
-    """dropped: the items that are not kept."""
-
     title: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)] = ""
     dropped: list[Annotated[str, StringConstraints(max_length=120)]] = Field(default=[], max_length=200)
+    taken: list[Handle] = Field(default=[], max_length=100)
+    kpis: dict[Handle, KpiChangeBody] = Field(default={}, max_length=100)
+    faces: dict[Key, FaceKey] = Field(default={}, max_length=200)
+
+    def changes(self) -> Changes:
+        kpis = {handle: KpiChange(**{name: getattr(body, name) for name in KpiChangeBody.model_fields}) for handle, body in self.kpis.items()}  # fmt: skip
+        return Changes(frozenset(self.dropped), tuple(self.taken), kpis, dict(self.faces))
 
 
-class ItemOut(BaseModel):
-    """Something that is proposed; needs: those it falls with."""
+class Named(BaseModel):
+    key: str
+    name: str
+
+
+class DraftedKpi(BaseModel):
+    """A proposed KPI. against: what it is held against, in words; choices: what else it could be."""
+
+    handle: str
+    name: str
+    formula: str
+    direction: Direction
+    unit: UnitBody
+    reason: str
+    known: bool
+    against: Against
+    against_words: str
+    choices: list[Named]
+
+
+class WaitingKpi(BaseModel):
+    """One that is not on the page; dropped: whether it was thrown away."""
+
+    handle: str
+    name: str
+    formula: str
+    reason: str
+    dropped: bool
+
+
+class DraftedSheet(BaseModel):
+    """A sheet by the key of its instrument on the page: of which KPI, why it is there, and which faces it could have."""
 
     id: str
-    kind: Kind
+    kpi: str
+    face: str
+    why: str
+    faces: list[Named]
+
+
+class LeftOutColumn(BaseModel):
+    """A column that no KPI was made of, why, and the handle of the one that could be; "" for none."""
+
     name: str
-    says: str
     reason: str
-    needs: list[str]
+    handle: str
 
 
-class LeftOut(BaseModel):
-    name: str
-    reason: str
+class DraftOut(BaseModel):
+    """body: the scorecard as it would be kept; picture: as it would read."""
 
-
-class ProposalOut(BaseModel):
     title: str
     grain: str
-    items: list[ItemOut]
-    left_out: list[LeftOut]
+    body: Scorecard
+    picture: ScorecardPicture
+    kpis: list[DraftedKpi]
+    sheets: list[DraftedSheet]
+    dropped: list[DraftedSheet]
+    waiting: list[WaitingKpi]
+    left_out: list[LeftOutColumn]
+
+
+_AGAINST: dict[Against, str] = {
+    "plan": "the target in its rows", "last year": "the same period a year before", "median": "its median so far",
+    "number": "a target of …", "nothing": "nothing", "own": "its own mark",
+}  # fmt: skip
 
 
 @router.post("")
-def propose_scorecard(ask: FromRowsAsk, who: Reader = Depends(reader)) -> ProposalOut:
-    """KPIs, marks, yardsticks and sheets for the rows of a dataset, each with its reason. Nothing is kept."""
-    found = who.look(lambda library: propose(library, library.dataset(ask.dataset)))
-    return ProposalOut(
-        title=found.title, grain=found.grain,
-        items=[
-            ItemOut(id=i.id, kind=i.kind, name=i.name, says=i.says, reason=i.reason, needs=list(i.needs))
-            for i in found.items
+def draft_scorecard(ask: DraftAsk, who: Reader = Depends(reader)) -> DraftOut:
+    """The scorecard that would be made of the rows of a dataset, with what was changed of it so far. Nothing is kept."""
+    with who.write() as session:
+        library = who.library(session)
+        dataset = library.dataset(ask.dataset)
+        changes = ask.changes()
+        proposed = propose(library, dataset, changes)
+        # It is made as it would be kept, read, and taken back: the draft is the page, to the last figure.
+        key = make(session, library, dataset, ask.title, changes)
+        again = who.library(session)
+        body: Scorecard = saved(records.get(session, "scorecard", key), Scorecard)
+        picture = draw_page(read_page(again, again.scorecard(key), proposed.scope))
+        session.rollback()
+    return _out(proposed, body, picture, ask)
+
+
+def _out(proposed: Proposed, body: Scorecard, picture: ScorecardPicture, ask: DraftAsk) -> DraftOut:
+    def sheets(of: Sequence[Sheet]) -> list[DraftedSheet]:
+        return [
+            DraftedSheet(
+                id=s.id, kpi=s.kpi, face=s.face, why=s.why, faces=[Named(key=f, name=FACES[f].name) for f in s.faces]
+            )
+            for s in of
+        ]
+
+    return DraftOut(
+        title=ask.title or proposed.title, grain=proposed.scope.grain, body=body, picture=picture,
+        kpis=[
+            DraftedKpi(
+                handle=kpi.handle, name=kpi.name, formula=kpi.formula, direction=kpi.direction, unit=UnitBody.of(kpi.unit), reason=kpi.reason,
+                known=bool(kpi.known), against=proposed.held[kpi.handle].against, against_words=against_words(kpi, proposed.held[kpi.handle]),
+                choices=[Named(key=one, name=_AGAINST[one]) for one in proposed.held[kpi.handle].choices],
+            )
+            for kpi in proposed.kpis
         ],
-        left_out=[LeftOut(name=name, reason=reason) for name, reason in found.left_out],
+        sheets=sheets(proposed.sheets), dropped=sheets(proposed.dropped),
+        waiting=[
+            WaitingKpi(handle=k.handle, name=k.name, formula=k.formula, reason=k.reason, dropped=f"kpi:{k.handle}" in ask.dropped)
+            for k in proposed.waiting
+            if k.place != "left"
+        ],
+        left_out=[LeftOutColumn(name=one.label, reason=one.reason, handle=one.handle) for one in proposed.left_out],
     )  # fmt: skip
 
 
 @router.post("/make", status_code=201)
-def make_scorecard(ask: MakeAsk, who: Reader = Depends(reader)) -> Scorecard:
-    """Keep what is proposed, but for what was dropped: all of it or nothing."""
+def make_scorecard(ask: DraftAsk, who: Reader = Depends(reader)) -> Scorecard:
+    """Keep the draft with what was changed of it: all of it or nothing."""
     with who.write() as session:
         library = who.library(session)
-        key = make(session, library, library.dataset(ask.dataset), ask.title, ask.dropped)
+        key = make(session, library, library.dataset(ask.dataset), ask.title, ask.changes())
         made: Scorecard = saved(records.get(session, "scorecard", key), Scorecard)
     return made

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
-from ironmark.core.formula import ColumnType
+from ironmark.core.measuring import NO_MEASURE, SURE, Facts, Measured, better_of, measured, told_by
 from ironmark.core.numbers import Unit
 from ironmark.core.units import PERCENT, unit_of_label
 
-Direction = Literal["higher", "lower", "inside"]
+Direction = Literal["higher", "lower", "inside", "open"]
 Nature = Literal["flow", "stock", "rate"]
-MOST_KPIS = 9
+Place = Literal["made", "offered", "left"]
+MOST_KPIS = 12  # that are made unasked
+FEW_BLANK, MANY_BLANK = 0.002, 0.6  # shares of rows without a time of an event, between which that tells something
 
 
 def _stems(words: str) -> tuple[str, ...]:
@@ -54,7 +56,7 @@ _WHOLE = _stems(
 )
 # an outcome that is good, and a column that tells one,
 _GOOD_OUTCOMES = _stems(
-    "achiev answered attend closed complet deliver done fixed good. kept met. ok. on_time pass. passed resolv "
+    "achiev occup filled booked used taken present answered attend closed complet deliver done fixed good. kept met. ok. on_time pass. passed resolv "
     "returned solved success "
 )
 _OUTCOME = _stems("outcome result state status")
@@ -75,28 +77,10 @@ _UNITS = _stems("day days h hour hours hrs min mins minute minutes")
 
 
 @dataclass(frozen=True, slots=True)
-class Facts:
-    """What is known of a column: least and most of its known values, whether they are whole, how many there are of
-    different ones, and its members where it is a segment. within: columns that are never less on any row, with how
-    closely it moves with each (their correlation); None where nobody looked."""
-
-    name: str
-    label: str
-    type: ColumnType
-    role: str
-    least: float | None = None
-    most: float | None = None
-    whole: bool = False
-    distinct: int = 0
-    members: tuple[str, ...] = ()
-    within: tuple[tuple[str, float], ...] | None = None
-    unit: Unit | None = None  # as the table gave it
-
-
-@dataclass(frozen=True, slots=True)
 class DraftKpi:
     """A KPI that is proposed. plan: the column whose sum is its target, "" for none; reason: a sentence; known: the key
-    of a KPI that says the same already, "" for none."""
+    of a KPI that says the same already, "" for none. place: whether it is made unasked, offered below, or what could
+    be made of a column that was left out."""
 
     handle: str
     name: str
@@ -107,12 +91,22 @@ class DraftKpi:
     reason: str
     plan: str = ""
     known: str = ""
+    place: Place = "made"
+
+
+@dataclass(frozen=True, slots=True)
+class LeftOut:
+    """A column by its label, why no KPI was made of it, and the handle of the one that could be; "" for none."""
+
+    label: str
+    reason: str
+    handle: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Draft:
-    kpis: tuple[DraftKpi, ...]
-    left_out: tuple[tuple[str, str], ...]  # columns by their label, and why no KPI was made of them
+    kpis: tuple[DraftKpi, ...]  # those that are made first, then those offered, then those left out
+    left_out: tuple[LeftOut, ...]
 
 
 def _joined(text: str) -> str:
@@ -133,18 +127,16 @@ def _any(column: Facts, stems: Sequence[str]) -> str:
     return _stem_in(f"{column.name}_{column.label}", stems)
 
 
-def _names(column: Facts) -> bool:
-    words = _joined(column.label).strip("_").split("_")
-    return len(words) <= 2 and words[-1] in _NAMING
-
-
 def _is_bad(column: Facts) -> bool:
-    return _sounds_bad(f"{column.name}_{column.label}")
+    return _direction(column) == "lower"
 
 
-def _sounds_bad(text: str) -> bool:
-    """Whether there should be little of it: energy that is used, but not energy that was made."""
-    return bool(_stem_in(text, _BAD)) and not _stem_in(text, _GAINED)
+def _direction(column: Facts) -> Direction:
+    """Which way is better: as the table says, else by words, else open."""
+    if column.better in ("higher", "lower"):
+        return column.better  # type: ignore[return-value]
+    said = better_of(column.label)
+    return said if said != "open" else better_of(column.name)
 
 
 def _unit(column: Facts) -> Unit:
@@ -155,47 +147,116 @@ def _unit(column: Facts) -> Unit:
 
 
 def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True) -> Draft:
-    """KPIs for rows called ``rows_name``, the telling ones first. counted_rows: whether how many there are says anything.
+    """KPIs for rows called ``rows_name``, in the order in which they tell: how many rows, shares of them, ratios of
+    amounts that belong together, amounts, means, keys. counted_rows: whether a row is one of something, so that their
+    number says anything.
 
-    A flag becomes a share of rows; two columns of which one is a part of the other a ratio of totals; an amount a sum, a
-    level one whose last counts, a score or a duration a mean. What looks like a number for identifying is left out.
+    What a column measures is found by ``measured``; what is not sure is offered and not made, what measures nothing is
+    left out with the reason, and with what could be made of it all the same.
     """
-    found: list[DraftKpi] = []
-    left: list[tuple[str, str]] = []
     measures = [c for c in columns if c.role == "measure"]
+    sorts = {c.name: measured(c) for c in measures}
     plans = {c.name: base for c in measures if (base := _planned(c, measures))}
-    parts = _parts(measures, plans)
-    for column in columns:
-        if column.role == "flag":
-            found.append(_share_of_flag(column))
-        elif column.role == "segment" and _any(column, _OUTCOME):
-            found += _share_of_outcome(column)
-    for part, whole in parts.items():
-        found.append(_share_of_whole(part, whole))
-    counted = _counted(measures, parts, plans)
+    amounts = [c for c in measures if sorts[c.name].sort in ("amount", "level") and c.name not in plans]
+    sure = [c for c in amounts if sorts[c.name].sure >= SURE]
+    always = [c for c in measures if c.whole and sorts[c.name].sort == "same" and _any(c, (*_CAPACITY, *_WHOLE))]
+    parts = _parts(sure, always)
+    rows = _rows_counted(rows_name.strip() or "Rows")
+    shares = [
+        *(_share_of_flag(column) for column in columns if column.role == "flag"),
+        *(kpi for column in columns if column.role == "segment" for kpi in _share_of_outcome(column)),
+        *(kpi for column in columns if kpi_of_blank(column) for kpi in [_share_that_happened(column)]),
+    ]
+    ratios = [_share_of_whole(part, whole) for part, whole in parts.items()]
+    sums, means, left = list[DraftKpi](), list[DraftKpi](), list[LeftOut]()
+    spare: list[DraftKpi] = []
     for column in measures:
+        found = sorts[column.name]
+        plan = next((name for name, base in plans.items() if base.name == column.name), "")
         if column.name in plans:
-            left.append((column.label, f"it is the plan of {plans[column.name].label}: its target"))
-        elif _names(column):
-            left.append((column.label, "it names or dates a row, and measures nothing"))
-        elif column not in parts.values() and (column.least is None or column.least == column.most):
-            left.append((column.label, "it holds nothing, or the same on every row"))
-        elif column not in parts:
-            plan = next((name for name, base in plans.items() if base.name == column.name), "")
-            per = counted if counted is not None and not plan and _is_used(column) else None
-            found.append(_used_per(column, per) if per else _amount(column, plan))
+            left.append(LeftOut(column.label, f"it is the plan of {plans[column.name].label}: its target"))
+        elif found.sort in NO_MEASURE:
+            reason = NO_MEASURE[found.sort]
+            other = replace(_of_no_measure(column, found.sort), place="left")
+            spare.append(other)
+            left.append(LeftOut(column.label, f"{reason} ({', '.join(found.evidence[:2])})", other.handle))
+        elif column in parts:
+            other = replace(_amount(column, found, plan, measures, sorts), place="offered")
+            spare.append(other)
         else:
-            left.append((column.label, f"it is read as a share of {parts[column].label}"))
-    if counted is None and (counted_rows or not found):  # else a row is not one of anything, but the totals of several
-        found.append(_rows_counted(rows_name.strip() or "Rows"))
-    return Draft(tuple(found[:MOST_KPIS]), tuple(left))
+            made = _amount(column, found, plan, measures, sorts)
+            made = made if found.sure >= SURE else replace(made, place="offered")
+            (sums if found.sort in ("amount", "level") else means).append(made)
+    keys = [kpi for column in columns if (kpi := _distinct(column))]
+    order = (
+        [rows, *shares, *ratios, *sums, *means]
+        if counted_rows
+        else [*shares, *ratios, *sums, *means, replace(rows, place="offered", reason=_TOTALS)]
+    )
+    if not any(kpi.place == "made" for kpi in order):  # the likeliest is better than nothing
+        order[0] = replace(order[0], place="made")
+    taken = [kpi for kpi in order if kpi.place == "made"]
+    more = [replace(kpi, place="offered") for kpi in taken[MOST_KPIS:]]
+    offered = [
+        *more,
+        *(kpi for kpi in order if kpi.place == "offered"),
+        *keys,
+        *(k for k in spare if k.place == "offered"),
+    ]
+    whole = _counted(sure, parts)
+    offered += [_used_per(c, whole) for c in sure if whole is not None and whole is not c and _is_used(c)][:2]
+    return Draft((*taken[:MOST_KPIS], *offered, *(kpi for kpi in spare if kpi.place == "left")), tuple(left))
+
+
+_TOTALS = "A row is the total of several here: how many rows there are says little."
 
 
 def _rows_counted(name: str) -> DraftKpi:
     return DraftKpi(
         _handle(name, "number_of"), name if name.lower().endswith("s") else f"Number of {name.lower()}", "count()",
-        Unit("number", 0), "lower" if _sounds_bad(name) else "higher", "flow",
+        Unit("number", 0), better_of(name), "flow",
         "Every row counts once.",
+    )  # fmt: skip
+
+
+def kpi_of_blank(column: Facts) -> bool:
+    """Whether a blank of a column says that something did not happen: the time or day of an event that some lack."""
+    timed = column.clock or (column.type == "date" and column.role != "period")
+    event = bool({"clock"} & set(told_by(column.label))) or column.type == "date"
+    return timed and event and FEW_BLANK <= column.blank <= MANY_BLANK
+
+
+def _share_that_happened(column: Facts) -> DraftKpi:
+    return DraftKpi(
+        _handle(f"with {column.label}", "share_with"), f"With {column.label.lower()}", f"count(where {column.name} is filled) / count()",
+        PERCENT, "open", "rate",
+        f"“{column.label}” is blank on some rows: there it did not happen. The share of rows where it did.",
+    )  # fmt: skip
+
+
+def _of_no_measure(column: Facts, sort: str) -> DraftKpi:
+    """What could be made of a column that measures nothing."""
+    if sort in ("code", "place"):
+        return _distinct_of(column, "How many different ones there are.")
+    return DraftKpi(
+        _handle(f"mean {column.label}", "mean_of"), f"Mean {column.label.lower()}", f"mean({column.name})", Unit("number", 1), "open", "rate",
+        "Its mean, as you asked for it.",
+    )  # fmt: skip
+
+
+def _distinct(column: Facts) -> DraftKpi | None:
+    """How many different keys there are, where rows hold one several times."""
+    if column.type != "text" or column.role not in ("text", "segment") or column.distinct < 13 or not column.rows:
+        return None
+    if column.distinct > 0.9 * column.rows:
+        return None
+    return _distinct_of(column, f"“{column.label}” is named on every row: how many different ones there are.")
+
+
+def _distinct_of(column: Facts, reason: str) -> DraftKpi:
+    return DraftKpi(
+        _handle(f"different {column.label}", "different"), f"Different {column.label.lower()}", f"distinct({column.name})",
+        Unit("number", 0), "open", "rate", reason, place="offered",
     )  # fmt: skip
 
 
@@ -235,24 +296,26 @@ def _planned(column: Facts, among: Sequence[Facts]) -> Facts | None:
     return next((other for other in others if rest and set(rest) <= set(other.name.split("_"))), None)
 
 
-def _parts(measures: Sequence[Facts], plans: dict[str, Facts]) -> dict[Facts, Facts]:
-    """Columns that are a part of another one: bad things among all that there were, and what came of them."""
-    wholes = [c for c in measures if c.whole and not _is_bad(c) and c.name not in plans]
+def _parts(counts: Sequence[Facts], always: Sequence[Facts]) -> dict[Facts, Facts]:
+    """Columns that are a part of another one: bad things among all that there were, and what came of them.
+
+    always: what there can be at most, the same on every row. They belong together by their names or because the whole is the sum of its parts; that two columns move together is
+    never enough.
+    """
+    wholes = [c for c in (*counts, *always) if c.whole and not _is_bad(c)]
     found = {}
-    for part in measures:
-        if not part.whole or part.name in plans or part.least == part.most:
+    for part in counts:
+        if not part.whole or part.least == part.most or (part.least or 0) < 0:
             continue
         closeness = dict(part.within or ())
-        # “Answered in 20 s” is a count for all that: it goes with what was answered.
-        timed = unit_of_label(part.label) or set(_words(part).split("_")) & set(_UNITS)
-        if _any(part, _LEVEL) or _any(part, _USED) or (timed and max(closeness.values(), default=0.0) < CLOSELY):
+        if _any(part, _LEVEL) or _any(part, _USED):
             continue
         fits = [
             whole
             for whole in wholes
             if whole is not part
             and (whole.name in closeness or (part.within is None and (whole.most or 0.0) >= (part.most or 0.0)))
-            and _is_of(part, whole, closeness.get(whole.name, 0.0))
+            and (part.name in whole.sum_of or _is_of(part, whole, closeness.get(whole.name, 0.0)))
         ]
         if fits:
             found[part] = max(fits, key=lambda whole: (round(closeness.get(whole.name, 0.0), 1), whole.most or 0.0))
@@ -267,7 +330,7 @@ def _is_of(part: Facts, whole: Facts, closeness: float) -> bool:
     shared = _shares_a_word(part, whole)
     if _is_bad(part):
         some = _any(whole, _WHOLE) and not _any(part, _EACH) and not _any(part, _EVENTS) and not _of_others(part)
-        return shared or closeness >= CLOSELY or bool(some)
+        return shared or bool(some)
     # What there can be at most may well be the same every day, and so moves with nothing.
     return (closeness >= CLOSELY and (shared or bool(_any(part, _GOOD_OUTCOMES)))) or (
         shared and bool(_any(whole, _CAPACITY))
@@ -286,15 +349,10 @@ def _shares_a_word(one: Facts, other: Facts) -> bool:
     return any(len(word) > 2 for word in set(_words(one).split("_")) & set(_words(other).split("_")))
 
 
-def _counted(measures: Sequence[Facts], parts: dict[Facts, Facts], plans: dict[str, Facts]) -> Facts | None:
+def _counted(counts: Sequence[Facts], parts: dict[Facts, Facts]) -> Facts | None:
     """What the rows count, where a row is the totals of several: the most of what others are a part of."""
-    found = [c for c in measures if c in parts.values() and c not in parts]
-    found = found or [
-        c
-        for c in measures
-        if c.whole and _any(c, _WHOLE) and not _is_bad(c) and not _any(c, (*_LEVEL, *_EACH)) and c.name not in plans
-        and c not in parts and c.least != c.most
-    ]  # fmt: skip
+    found = [c for c in counts if c in parts.values() and c not in parts]
+    found = found or [c for c in counts if c.whole and _any(c, _WHOLE) and not _is_bad(c) and c not in parts]
     return max(found, key=lambda column: column.most or 0.0, default=None)
 
 
@@ -313,81 +371,107 @@ def _used_per(column: Facts, counted: Facts) -> DraftKpi:
         _handle(name, "value_of"), name, f"sum({column.name}) / sum({counted.name})",
         Unit(unit.kind, max(2, unit.decimals), unit.currency, unit.text), "lower", "rate",
         f"“{column.label}” grows with {counted.label.lower()}: a ratio of totals, so that busy rows are not held against it.",
+        place="offered",
     )  # fmt: skip
 
 
+_SENSE: dict[Direction, str] = {
+    "higher": "the more the better", "lower": "the less the better", "inside": "best inside a range",
+    "open": "nothing says yet whether more is better",
+}  # fmt: skip
+
+
 def _share_of_flag(column: Facts) -> DraftKpi:
-    bad = _is_bad(column)
+    way = _direction(column)
     return DraftKpi(
-        _handle(column.label, "share_of"), f"{column.label} share", f"count(where {column.name} = yes) / count()", PERCENT,
-        "lower" if bad else "higher", "rate",
-        f"“{column.label}” is yes or no: the share of rows where it is yes, {'the fewer' if bad else 'the more'} the better.",
+        _handle(column.label, "share_of"), f"{column.label} share", f"count(where {column.name} = yes) / count()", PERCENT, way, "rate",
+        f"“{column.label}” is yes or no: the share of rows where it is yes, {_SENSE[way]}.",
     )  # fmt: skip
 
 
 def _share_of_outcome(column: Facts) -> list[DraftKpi]:
+    """The share of the member that a segment of outcomes is read by: the good one, else the bad one."""
     if not 2 <= len(column.members) <= 8:
         return []
-    good = next((m for m in column.members if _stem_in(m, _GOOD_OUTCOMES)), None)
-    if good is None:
+    outcome = bool(_any(column, _OUTCOME))
+    good = next((m for m in column.members if _stem_in(m, _GOOD_OUTCOMES)), None) if outcome else None
+    bad = next((m for m in column.members if better_of(m) == "lower"), None)
+    member = good or bad
+    if member is None or (not outcome and bad is None):
         return []
-    quoted = good.replace('"', "'")
+    way: Direction = "higher" if good else "lower"
+    quoted = member.replace('"', "'")
     return [
         DraftKpi(
-            _handle(f"{good} share", "share_of"), f"{good[:60].capitalize()} share",
-            f'count(where {column.name} = "{quoted}") / count()', PERCENT, "higher", "rate",
-            f"“{column.label}” tells how each row ended: the share that is “{good}”.",
+            _handle(f"{member} share", "share_of"), f"{member[:60].capitalize()} share",
+            f'count(where {column.name} = "{quoted}") / count()', PERCENT, way, "rate",
+            f"“{column.label}” tells how each row ended: the share that is “{member}”.",
         )
     ]  # fmt: skip
 
 
 def _share_of_whole(part: Facts, whole: Facts) -> DraftKpi:
-    bad = _is_bad(part)
     own = part.label.lower().startswith(whole.label.lower())
     name = f"{part.label}, share" if own else f"{part.label} of {whole.label.lower()}"
     return DraftKpi(
-        _handle(f"{part.label} per {whole.label}", "share_of"), name, f"sum({part.name}) / sum({whole.name})", PERCENT,
-        "lower" if bad else "higher", "rate",
+        _handle(f"{part.label} per {whole.label}", "share_of"), name, f"sum({part.name}) / sum({whole.name})", PERCENT, _direction(part), "rate",
         f"“{part.label}” is never more than “{whole.label}”: a ratio of totals, so that small rows weigh little.",
     )  # fmt: skip
 
 
-def _amount(column: Facts, plan: str) -> DraftKpi:
-    unit = _unit(column)
-    lasts = unit.kind == "duration"
-    direction: Direction = "lower" if _is_bad(column) else "higher"
-    handle, sense = (
-        _handle(column.label, "value_of"),
-        "the less the better" if direction == "lower" else "the more the better",
+def _amount(
+    column: Facts, found: Measured, plan: str, among: Sequence[Facts], sorts: Mapping[str, Measured]
+) -> DraftKpi:
+    """A KPI of one column, by what it measures."""
+    unit, way, handle = _unit(column), _direction(column), _handle(column.label, "value_of")
+    if column.whole and (column.least, column.most) == (0.0, 1.0):
+        return DraftKpi(
+            handle, f"{column.label} share", f"mean({column.name})", PERCENT, way, "rate",
+            f"“{column.label}” is 0 or 1: the share of rows where it is 1; {_SENSE[way]}.", plan,
+        )  # fmt: skip
+    why = f"by {' and '.join(found.evidence[:2])}" if found.evidence else ""
+    sense = _SENSE[way]
+    if found.sort == "amount":
+        large = max(abs(column.most or 0), abs(column.least or 0)) > 1000
+        places = unit.decimals if column.whole or unit.kind != "number" or large else 1
+        return DraftKpi(
+            handle, _unsigned(column.label), f"sum({column.name})", Unit(unit.kind, places, unit.currency, unit.text, large), way, "flow",
+            f"“{column.label}” adds up, {why}: its sum; {sense}.", plan,
+        )  # fmt: skip
+    if found.sort == "level":
+        return DraftKpi(
+            handle, _unsigned(column.label), f"sum({column.name})", unit, way, "stock",
+            f"“{column.label}” is how much there is at a time, {why}: over a span the last day counts; {sense}.", plan,
+        )  # fmt: skip
+    if found.sort == "share":
+        fraction = (column.most or 0) <= 1.5 and unit.text != "%"
+        unit = PERCENT if fraction else Unit("number", 1, text="%")
+        if weight := _weight(column, among, sorts):
+            return DraftKpi(
+                handle, _unsigned(column.label), f"sum({column.name} * {weight.name}) / sum({weight.name})", unit, way, "rate",
+                f"“{column.label}” is a share, {why}: weighed by “{weight.label}”, so that small rows weigh little; {sense}.", plan,
+            )  # fmt: skip
+        return DraftKpi(
+            handle, _unsigned(column.label), f"mean({column.name})", unit, way, "rate",
+            f"“{column.label}” is a share, {why}: its mean, in which every row weighs the same; {sense}.", plan,
+        )  # fmt: skip
+    what = {"price": "the price of one", "rating": "a rating", "duration": "how long each took"}.get(
+        found.sort, "measured on each row"
     )
-    fraction = unit.kind == "percent" or (
-        column.most is not None and column.most <= 1 and (column.least or 0) >= 0 and not column.whole
-    )
-    if fraction:
-        return DraftKpi(
-            handle, _unsigned(column.label), f"mean({column.name})", PERCENT, direction, "rate",
-            f"“{column.label}” lies between 0 and 1 on every row: its mean, in which every row weighs the same; {sense}.", plan,
-        )  # fmt: skip
-    scored = column.whole and column.distinct <= 11 and (column.most or 0) <= 10 and _any(column, ("rating", "score", "nps", "grade", "mood", "satisf"))  # fmt: skip
-    each = _any(column, _EACH) or (lasts and not _any(column, ("hours_worked", "overtime", "downtime")))  # fmt: skip
-    if scored or each:
-        if lasts and not _any(column, _LONG_IS_GOOD):
-            direction, sense = "lower", "the less the better"
-        places = max(1, unit.decimals)
-        if (unit.kind == "number" and _any(column, ("percent", "pct"))) or "%" in column.label:
-            unit = Unit("number", places, text="%")
-        return DraftKpi(
-            handle, _unsigned(column.label), f"mean({column.name})",
-            Unit(unit.kind, places, unit.currency, unit.text), direction, "rate",
-            f"“{column.label}” is measured on each row: its mean; {sense}.", plan,
-        )  # fmt: skip
-    if _any(column, _LEVEL) and not _any(column, ("new.",)):
-        return DraftKpi(
-            handle, _unsigned(column.label), f"sum({column.name})", unit, direction, "stock",
-            f"“{column.label}” is how much there is at a time: over a span the last day counts; {sense}.",
-        )  # fmt: skip
-    large = max(abs(column.most or 0), abs(column.least or 0)) > 1000
+    places = max(1, unit.decimals) if unit.kind != "currency" else 2
     return DraftKpi(
-        handle, _unsigned(column.label), f"sum({column.name})", Unit(unit.kind, unit.decimals, unit.currency, unit.text, large), direction, "flow",
-        f"“{column.label}” adds up: its sum; {sense}.", plan,
+        handle, _unsigned(column.label), f"mean({column.name})", Unit(unit.kind, places, unit.currency, unit.text), way, "rate",
+        f"“{column.label}” is {what}, {why}: its mean; {sense}.", plan,
     )  # fmt: skip
+
+
+def _weight(column: Facts, among: Sequence[Facts], sorts: Mapping[str, Measured]) -> Facts | None:
+    """The count that a share beside it is of: the one whose name it shares a word with, else the only one there is."""
+    counts = [
+        c
+        for c in among
+        if c.whole and (c.least or 0) >= 0 and sorts[c.name].sort == "amount" and sorts[c.name].sure >= SURE
+        and not _is_bad(c) and _unit(c).kind == "number"
+    ]  # fmt: skip
+    named = [c for c in counts if _shares_a_word(column, c)]
+    return named[0] if named else counts[0] if len(counts) == 1 else None

@@ -32,7 +32,7 @@ from ironmark.core.periods import (
 from ironmark.core.workings import why_blank
 from ironmark.core.yardstick import Bands, Yardstick
 
-Direction = Literal["higher", "lower", "inside"]
+Direction = Literal["higher", "lower", "inside", "open"]  # open: nobody has said yet
 ProRating = Literal["days", "last_year"]
 Members = Mapping[str, Sequence[str]]
 EDGES = (FLOOR, LIMIT)  # of a range, where no yardstick gives it
@@ -511,7 +511,7 @@ def gap_and_attainment(readings: Readings, mark: str = TARGET) -> tuple[Floats, 
 
     Attainment is value ÷ mark where higher is better and 2 − value ÷ mark where lower is, so that on the mark is 1
     either way; there is none where the mark is not above zero. For inside a range the gap is that to the nearer
-    edge, to the mark where it has no edge, and nothing is attained.
+    edge, to the mark where it has no edge, and nothing is attained; nor is it where nobody said which way is better.
     """
     line = _line(readings, mark)
     if readings.kpi.direction == "inside":
@@ -522,6 +522,8 @@ def gap_and_attainment(readings: Readings, mark: str = TARGET) -> tuple[Floats, 
         share = np.where(line > 0, readings.value / line, np.nan)
     if readings.kpi.direction == "lower":
         share = 2 - share
+    elif readings.kpi.direction == "open":
+        share = np.full_like(readings.value, np.nan)
     return readings.value - line, np.where(np.isfinite(share), share, np.nan)
 
 

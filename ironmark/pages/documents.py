@@ -164,7 +164,7 @@ class KpiBody(Model):
     dataset: Key
     formula: str = Field("", max_length=MAX_LENGTH)
     unit: UnitBody = UnitBody()
-    direction: Literal["higher", "lower", "inside"] = "higher"
+    direction: Literal["higher", "lower", "inside", "open"] = "higher"  # open: nobody has said yet
     nature: Literal["flow", "stock", "rate"] = "rate"
     pro_rating: Literal["days", "last_year"] = "days"
     graded_as: Literal["exact", "shown"] = "exact"  # whether rounding decides about the band

@@ -1,11 +1,10 @@
-"""A scorecard from rows: KPIs, marks, yardsticks, faces and sections proposed from a dataset, each with its reason,
-and made of those that are kept."""
+"""A scorecard from rows: KPIs, marks, yardsticks, faces and sections proposed from a dataset, each with its reason;
+changed where they stand, and made of those that are kept."""
 
 from __future__ import annotations
 
-import datetime as dt
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -13,13 +12,13 @@ import polars as pl
 from sqlalchemy.orm import Session
 
 from ironmark.core.axis import step_for
-from ironmark.core.drafting import DraftKpi, Facts, draft
+from ironmark.core.drafting import Direction, DraftKpi, LeftOut, draft
 from ironmark.core.evaluate import Floats
+from ironmark.core.faces import FACES
 from ironmark.core.formula import FormulaError, parse
 from ironmark.core.marks import EVERYONE, TARGET, TOGETHER, Owner
 from ironmark.core.numbers import show
 from ironmark.core.periods import Grain, Period, RowGrain, finer, latest_complete, timeline
-from ironmark.core.units import unit_called
 from ironmark.core.written import written
 from ironmark.core.yardstick import default_bands
 from ironmark.pages.documents import (
@@ -39,55 +38,64 @@ from ironmark.store import datasets, marks, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.marks import Change
 from ironmark.tables.cells import NoPeriod
+from ironmark.tables.facts import facts_of, is_panel
 
-Kind = Literal["kpi", "mark", "yardstick", "sheet"]
+# What a KPI is held against: nothing, the plan that its rows hold, the same period a year before, the median of what it
+# was, a number that was typed, or the mark that it has already.
+Against = Literal["nothing", "plan", "last year", "median", "number", "own"]
 LAST_YEAR = "last year"
-MOST_MEMBERS, FEW_PERIODS = 30, 4
-MOST_COUNTS, FEW_ROWS = (
-    16,
-    8,
-)  # columns that are looked at for parts of each other, and rows from which that says something
+MOST_MEMBERS, SHOWN_FIRST, FEW_PERIODS = 300, 20, 4
 HEADLINES = 4  # sheets side by side at the top
+SAME = 0.02  # by which members have to differ, as a share of what they read, for one sheet of them to say something
+A_YEAR: Mapping[str, int] = {"month": 13, "week": 53, "day": 366}
+FACES_OFFERED: Mapping[str, tuple[str, ...]] = {
+    "one": ("figure", "dial", "bullet", "bar", "history", "tile"),
+    "members": ("ranked", "ledger", "bullet", "tile", "strip"),
+    "past": ("history", "strip", "ledger"),
+}
 
 
 @dataclass(frozen=True, slots=True)
-class Item:
-    """Something that is proposed. needs: those it falls with; says: what it would be; reason: why."""
+class KpiChange:
+    """What was changed of a proposed KPI; None for what stays as it was proposed. number: what it is held against."""
 
-    id: str
-    kind: Kind
-    name: str
-    says: str
-    reason: str
-    needs: tuple[str, ...] = ()
+    name: str | None = None
+    formula: str | None = None
+    direction: Direction | None = None
+    unit: UnitBody | None = None
+    against: Against | None = None
+    number: float | None = None
 
 
 @dataclass(frozen=True)
-class Proposed:
-    title: str
-    grain: Grain
-    items: tuple[Item, ...]
-    left_out: tuple[tuple[str, str], ...]
-    kpis: tuple[DraftKpi, ...]
-    targets: dict[str, _Target]
-    sheets: tuple[_Sheet, ...]
+class Changes:
+    """What was changed of a draft: sheets that were thrown away, KPIs that were taken in or thrown away by their
+    handles, what was changed of them, and other faces by the sheet."""
+
+    dropped: frozenset[str] = frozenset()
+    taken: tuple[str, ...] = ()
+    kpis: Mapping[str, KpiChange] = field(default_factory=dict)
+    faces: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
-class _Target:
-    """The mark of a proposed KPI: ``mark`` computed by a formula, or one number, or one that it has already."""
+class Held:
+    """What a proposed KPI is held against, and what else it could be. mark: a mark by its name, "" for none, computed by
+    a formula or one number; each: segment, member and value, where a sum has one for each."""
 
-    mark: str
-    formula: str
-    value: float | None
-    since: str
-    each: tuple[tuple[str, str, float], ...] = ()  # segment, member and value, where a sum has one for each
+    against: Against = "nothing"
+    choices: tuple[Against, ...] = ("nothing",)
+    mark: str = ""
+    formula: str = ""
+    value: float | None = None
+    each: tuple[tuple[str, str, float], ...] = ()
     yardstick: str = ""  # the one that the KPI is graded by already
+    shown: str = ""
 
 
 @dataclass(frozen=True, slots=True)
-class _Sheet:
-    """A sheet that is proposed: where it stands, of which KPI, as which face."""
+class Sheet:
+    """A sheet that is proposed: where it stands, of which KPI, as which face, and why."""
 
     id: str
     section: str
@@ -95,10 +103,27 @@ class _Sheet:
     face: str
     by: str | None
     place: tuple[int, int, int, int]
+    why: str
+    faces: tuple[str, ...]
+    first: int | None = None
 
 
-def propose(library: Library, dataset: StoredDataset) -> Proposed:
-    """Refuses a dataset that has no period, or no rows."""
+@dataclass(frozen=True)
+class Proposed:
+    """kpis: those on the page; waiting: those that are not, with what was thrown away."""
+
+    title: str
+    scope: ScopeBody
+    kpis: tuple[DraftKpi, ...]
+    waiting: tuple[DraftKpi, ...]
+    left_out: tuple[LeftOut, ...]
+    held: Mapping[str, Held]
+    sheets: tuple[Sheet, ...]
+    dropped: tuple[Sheet, ...]
+
+
+def propose(library: Library, dataset: StoredDataset, changes: Changes = Changes()) -> Proposed:
+    """Refuses a dataset that has no period, or no rows, and a formula that cannot be read."""
     if dataset.kind == "live":
         raise Refused(422, "live", "Its rows are elsewhere", "Write KPIs for a live source under KPIs; rows that are uploaded or typed are read here.")  # fmt: skip
     try:
@@ -106,105 +131,109 @@ def propose(library: Library, dataset: StoredDataset) -> Proposed:
     except NoPeriod as error:
         raise Refused(422, "no-period", "Its rows have no period", str(error)) from None
     frame = datasets.rows(library.session, dataset)
-    once = frame.height > 0 and frame[dataset.period or ""].n_unique() == frame.height
-    drafted = draft(dataset.name, _facts(dataset, frame), counted_rows=not once)
-    grain = _no_finer(_grain(source.first, source.last), source.grain)
-    kpis = tuple(_named_apart(library, _already_there(library, dataset.id, drafted.kpis)))
-    library.fetch([kpi.known for kpi in kpis if kpi.known])
+    panel = is_panel(frame, dataset.period or "", dataset.own_segments)
+    drafted = draft(dataset.name, facts_of(frame, dataset.columns), counted_rows=not panel)
+    days = frame[dataset.period or ""].drop_nulls().unique().sort()
+    grain = _no_finer(_grain(days), source.grain)
+    every = tuple(_named_apart(library, _already_there(library, dataset.id, drafted.kpis)))
+    library.fetch([kpi.known for kpi in every if kpi.known])
     complete = latest_complete(
         Period.of(source.first, grain, library.year_start), Period.of(source.last, grain, library.year_start), source.through
     )  # fmt: skip
     periods = timeline(complete, source.first, source.last)
-    over = [p for p in periods if p.end <= source.through]
-    segments = _best_segments(dataset, frame)[:2]
-    targets, items, kept = {}, list[Item](), list[DraftKpi]()
+    over = [p for p in periods if p.end <= source.through] or list(periods)
+    reading = _Reading(library, dataset.id, over, grain)
+    left = list(drafted.left_out)
+    shown, waiting, held = list[DraftKpi](), list[DraftKpi](), dict[str, Held]()
     graded = yardsticks_in_use(library.session)
-    for kpi in kpis:
-        body = _body(kpi, dataset.id)
+    for kpi in every:
+        wanted = (kpi.place == "made" or kpi.handle in changes.taken) and f"kpi:{kpi.handle}" not in changes.dropped
+        if not wanted:
+            waiting.append(kpi)
+            continue
+        change = changes.kpis.get(kpi.handle, KpiChange())
+        changed = _changed(kpi, change)
         try:
-            values = library.read(body, periods=over or periods).value[:, 0]
+            values = reading.of(changed)
         except (FormulaError, NoPeriod) as error:
-            drafted = replace(drafted, left_out=(*drafted.left_out, (kpi.name, str(error))))
+            if change.formula is not None:
+                raise Refused(422, "formula", "The formula cannot be read", str(error), {"field": f"kpis.{kpi.handle}.formula"}) from None  # fmt: skip
+            left.append(LeftOut(kpi.name, str(error)))
             continue
         if not np.isfinite(values).any():
-            drafted = replace(drafted, left_out=(*drafted.left_out, (kpi.name, "it has no reading in any period")))
+            left.append(LeftOut(kpi.name, "it has no reading in any period"))
             continue
-        kept.append(kpi)
-        items.append(Item(f"kpi:{kpi.handle}", "kpi", kpi.name, kpi.formula, kpi.reason))
-        if mark := _own_mark(library, kpi.known):
-            held = _Target(mark, "", None, "", yardstick=graded.get(kpi.known, ""))
-            targets[kpi.handle] = held
-            items += [] if held.yardstick else [_yardstick_item(kpi, held)]
-            continue
-        target, item = _target(kpi, values, over or periods, grain)
-        if target.value is not None and kpi.nature != "rate":
+        shown.append(changed)
+        held[kpi.handle] = _held(library, changed, change, values, over, grain, graded)
+    segments = _segments(dataset, frame, reading, shown)
+    for kpi in shown:
+        known = held[kpi.handle]
+        if known.value is not None and kpi.nature != "rate" and not kpi.known:
             # A part is not held to the whole's target: each member has its own.
-            target = replace(target, each=_of_each(library, body, [name for name, *_ in segments], over or periods))
-        targets[kpi.handle] = target
-        items += [item, _yardstick_item(kpi, target)]
-    sheets = _sheets(kept, segments, len(over) >= FEW_PERIODS)
-    items += [_sheet_item(sheet, kept, dataset) for sheet in sheets]
-    return Proposed(dataset.name, grain, tuple(items), drafted.left_out, tuple(kept), targets, tuple(sheets))
+            names = [name for name, _, count in segments if count <= SHOWN_FIRST]
+            held[kpi.handle] = replace(known, each=reading.of_each(kpi, names) if known.against == "median" else ())
+    sheets = _sheets(shown, held, segments, len(over))
+    sheets = [_with_face(sheet, changes.faces.get(sheet.id)) for sheet in sheets]
+    kept = tuple(sheet for sheet in sheets if sheet.id not in changes.dropped)
+    gone = tuple(sheet for sheet in sheets if sheet.id in changes.dropped)
+    first_whole = any(p.end <= source.through for p in periods)
+    scope = ScopeBody(grain=grain, period="complete" if first_whole else "latest")
+    return Proposed(dataset.name, scope, tuple(shown), tuple(waiting), tuple(left), held, kept, gone)
 
 
-def make(session: Session, library: Library, dataset: StoredDataset, title: str, dropped: Collection[str]) -> str:
-    """Keep what is proposed but for what was dropped, all at once. Returns the scorecard's key."""
-    proposed = propose(library, dataset)
-    gone = set(dropped)
-    for _ in range(2):  # a sheet falls with its KPI
-        gone |= {item.id for item in proposed.items if gone & set(item.needs)}
+def make(session: Session, library: Library, dataset: StoredDataset, title: str, changes: Changes) -> str:
+    """Keep what is proposed with what was changed of it, all at once. Returns the scorecard's key."""
+    proposed = propose(library, dataset, changes)
     keys: dict[str, str] = {}
     yardsticks: dict[str, str] = {}
     shared: dict[tuple[object, ...], str] = {}
     for kpi in proposed.kpis:
-        if f"kpi:{kpi.handle}" in gone:
+        if not any(sheet.kpi == kpi.handle for sheet in proposed.sheets):
             continue
         body = _body(kpi, dataset.id)
         keys[kpi.handle] = key = kpi.known or records.create(session, "kpi", body.model_dump(), name=kpi.name).id
-        target = proposed.targets[kpi.handle]
-        if f"mark:{kpi.handle}" in gone:
-            continue
-        if target.formula:
-            marks.compute(session, key, target.mark, target.formula, library.book(key))
-        elif target.value is not None:
-            owner = EVERYONE if kpi.nature == "rate" else TOGETHER
-            changes = [Change(target.mark, owner, target.since, target.value)]
-            changes += [
-                Change(target.mark, Owner.member(**{segment: member}), target.since, value)
-                for segment, member, value in target.each
-            ]
-            marks.apply(session, key, changes, library.book(key))
-        if target.yardstick:
-            yardsticks[kpi.handle] = target.yardstick
-            continue
-        if f"yardstick:{kpi.handle}" in gone:
-            continue
-        form = target.mark, kpi.direction, kpi.unit.kind == "percent"
-        if form not in shared:
-            made = _yardstick(kpi, target, key)
-            shared[form] = records.create(session, "yardstick", made.model_dump(), name=made.name).id
-        yardsticks[kpi.handle] = shared[form]
+        held = proposed.held[kpi.handle]
+        if held.against != "own" and held.mark:
+            _keep_marks(session, library, key, kpi, held)
+        if held.yardstick:
+            yardsticks[kpi.handle] = held.yardstick
+        elif held.mark and kpi.direction != "open":
+            form = held.mark, kpi.direction, kpi.unit.kind == "percent"
+            if form not in shared:
+                made = _yardstick(kpi, held.mark)
+                shared[form] = records.create(session, "yardstick", made.model_dump(), name=made.name).id
+            yardsticks[kpi.handle] = shared[form]
     sections: dict[str, SectionBody] = {}
     for sheet in proposed.sheets:
-        if sheet.id in gone or sheet.kpi not in keys:
-            continue
         section = sections.setdefault(
             sheet.section, SectionBody(id=f"s{len(sections) + 1}", title=sheet.section, instruments=[])
         )
         x, y, w, h = sheet.place
-        held = [] if f"mark:{sheet.kpi}" in gone else [proposed.targets[sheet.kpi].mark]
+        mark = proposed.held[sheet.kpi].mark
         section.instruments.append(
             InstrumentBody(
-                id=sheet.id.replace(":", "-"), kpi=keys[sheet.kpi], face=sheet.face, by=sheet.by, marks=held,
-                yardstick=yardsticks.get(sheet.kpi), x=x, y=y, w=w, h=h,
+                id=sheet.id, kpi=keys[sheet.kpi], face=sheet.face, by=sheet.by, marks=[mark] if mark else [], first=sheet.first,
+                order="value" if sheet.by and not mark else None, yardstick=yardsticks.get(sheet.kpi), x=x, y=y, w=w, h=h,
             )
         )  # fmt: skip
     for section in sections.values():
         _close_up(section.instruments)
-    card = ScorecardBody(
-        title=title or proposed.title, scope=ScopeBody(grain=proposed.grain), sections=list(sections.values())
-    )
+    card = ScorecardBody(title=title or proposed.title, scope=proposed.scope, sections=list(sections.values()))
     return records.create(session, "scorecard", card.model_dump(), name=card.title).id
+
+
+def _keep_marks(session: Session, library: Library, key: str, kpi: DraftKpi, held: Held) -> None:
+    if held.formula:
+        marks.compute(session, key, held.mark, held.formula, library.book(key))
+        return
+    assert held.value is not None
+    owner = EVERYONE if kpi.nature == "rate" else TOGETHER
+    since = held.shown
+    changes = [Change(held.mark, owner, since, held.value)]
+    changes += [
+        Change(held.mark, Owner.member(**{segment: member}), since, value) for segment, member, value in held.each
+    ]
+    marks.apply(session, key, changes, library.book(key))
 
 
 def _close_up(instruments: list[InstrumentBody]) -> None:
@@ -217,70 +246,63 @@ def _close_up(instruments: list[InstrumentBody]) -> None:
         x, tall = x + one.w, max(tall, one.h)
 
 
-def _facts(dataset: StoredDataset, frame: pl.DataFrame) -> list[Facts]:
-    found = []
-    for column in dataset.columns:
-        known = frame[column.name].drop_nulls() if column.name in frame.columns else pl.Series([])
-        least = most = None
-        whole = False
-        if column.type == "number" and known.len():
-            numbers = known.cast(pl.Float64)
-            least, most = float(numbers.min()), float(numbers.max())  # type: ignore[arg-type]
-            whole = bool((numbers == numbers.round()).all())
-        members = tuple(sorted(str(m) for m in known.unique())) if column.role == "segment" else ()
-        found.append(
-            Facts(
-                column.name,
-                _as_words(column.label),
-                column.type,
-                column.role,
-                least,
-                most,
-                whole,
-                known.n_unique(),
-                members,
-                unit=unit_called(column.unit),
-            )
-        )
-    names = [fact.name for fact in found if fact.role == "measure" and fact.whole][:MOST_COUNTS]
-    counts = {name: frame[name].cast(pl.Float64).to_numpy() for name in names}
-    return [replace(fact, within=_within(fact.name, counts)) if fact.name in counts else fact for fact in found]
+# KPIs
 
 
-def _as_words(label: str) -> str:
-    """A heading as people write it: Delay minutes for delay_minutes."""
-    plain = label.replace("_", " ").strip() or label
-    return plain[:1].upper() + plain[1:]
+@dataclass(frozen=True)
+class _Reading:
+    """What proposed KPIs read, over some periods."""
+
+    library: Library
+    dataset: str
+    periods: Sequence[Period]
+    grain: Grain
+
+    def of(self, kpi: DraftKpi) -> Floats:
+        """(P,). Raises FormulaError, NoPeriod."""
+        return self.library.read(_body(kpi, self.dataset), periods=self.periods).value[:, 0]
+
+    def by(self, kpi: DraftKpi, segment: str) -> tuple[tuple[str | None, ...], Floats]:
+        """Members and what they read, (P, M)."""
+        read = self.library.read(_body(kpi, self.dataset), by=segment, periods=self.periods)
+        return tuple(read.members), read.value
+
+    def of_each(self, kpi: DraftKpi, segments: Sequence[str]) -> tuple[tuple[str, str, float], ...]:
+        found = []
+        for segment in segments:
+            members, values = self.by(kpi, segment)
+            for m, member in enumerate(members):
+                if member is not None and np.isfinite(values[:, m]).any():
+                    found.append((segment, member, _middle(values[:, m])))
+        return tuple(found)
 
 
-def _within(name: str, counts: Mapping[str, Floats]) -> tuple[tuple[str, float], ...]:
-    """Those of some columns that are never less than one of them, with the correlation of both. counts: (n,), NaN for
-    none."""
-    found = []
-    for other in counts.keys() - {name}:
-        known = np.isfinite(counts[name]) & np.isfinite(counts[other])
-        part, whole = counts[name][known], counts[other][known]
-        if len(part) < FEW_ROWS or (part > whole).any() or (part == whole).all():
-            continue
-        moves = part.std() > 0 and whole.std() > 0
-        found.append((other, float(np.corrcoef(part, whole)[0, 1]) if moves else 0.0))
-    return tuple(sorted(found))
+def _changed(kpi: DraftKpi, change: KpiChange) -> DraftKpi:
+    """A KPI with what was changed of it; one that is there already stays as it is."""
+    if kpi.known:
+        return kpi
+    return replace(
+        kpi,
+        name=change.name or kpi.name,
+        formula=change.formula or kpi.formula,
+        direction=change.direction or kpi.direction,
+        unit=change.unit.as_unit() if change.unit else kpi.unit,
+    )
 
 
-def _best_segments(dataset: StoredDataset, frame: pl.DataFrame) -> list[tuple[str, str, int]]:
-    """Segments worth reading one by one: name, label and how many members, the handiest first."""
-    found = []
-    for column in dataset.columns:
-        if column.role == "segment" and column.name in frame.columns:
-            count = frame[column.name].drop_nulls().n_unique()
-            if 2 <= count <= MOST_MEMBERS:
-                found.append((column.name, column.label, count))
-    return sorted(found, key=lambda one: (not 3 <= one[2] <= 12, one[2] > 12))
+def _grain(days: pl.Series) -> Grain:
+    """How often rows come: the step between their days, and how far they reach."""
+    if len(days) > 1:
+        step = float(days.diff().dt.total_days().drop_nulls().median() or 0)  # type: ignore[arg-type]
+        if step >= 26:
+            return "year" if step >= 300 else "quarter" if step >= 80 else "month"
+    reach = (days[-1] - days[0]).days if len(days) else 0
+    return "month" if reach >= 75 else "week" if reach >= 21 else "day"
 
 
-def _grain(first: dt.date, last: dt.date) -> Grain:
-    days = (last - first).days
-    return "month" if days >= 75 else "week" if days >= 21 else "day"
+def _no_finer(grain: Grain, rows: RowGrain) -> Grain:
+    """A grain that rows can be read by."""
+    return grain if not finer(grain, rows) else "year" if rows == "half" else rows
 
 
 def _already_there(library: Library, dataset: str, kpis: Sequence[DraftKpi]) -> list[DraftKpi]:
@@ -300,17 +322,6 @@ def _already_there(library: Library, dataset: str, kpis: Sequence[DraftKpi]) -> 
             )  # fmt: skip
         found.append(kpi)
     return found
-
-
-def _own_mark(library: Library, key: str) -> str:
-    """The mark that a KPI which is there already is held against; "" where it has none."""
-    names = [*library.computed(key), *(entry.name for entry in library.entries(key))] if key else []
-    return TARGET if TARGET in names else next(iter(names), "")
-
-
-def _no_finer(grain: Grain, rows: RowGrain) -> Grain:
-    """A grain that rows can be read by."""
-    return grain if not finer(grain, rows) else "year" if rows == "half" else rows
 
 
 def _named_apart(library: Library, kpis: Sequence[DraftKpi]) -> list[DraftKpi]:
@@ -341,28 +352,55 @@ def _body(kpi: DraftKpi, dataset: str) -> KpiBody:
     )  # fmt: skip
 
 
-def _target(kpi: DraftKpi, values: Floats, periods: Sequence[Period], grain: Grain) -> tuple[_Target, Item]:
-    """What a KPI is first held against: its plan, last year where there is one, else the median of what it was."""
-    needs = (f"kpi:{kpi.handle}",)
-    key = f"mark:{kpi.handle}"
-    if kpi.plan:
+# What they are held against
+
+
+def _held(
+    library: Library, kpi: DraftKpi, change: KpiChange, values: Floats, periods: Sequence[Period], grain: Grain,
+    graded: Mapping[str, str],
+) -> Held:  # fmt: skip
+    """What a KPI is held against: the mark or the plan that there is, else nothing until somebody says so."""
+    if mark := _own_mark(library, kpi.known):
+        return Held("own", ("own",), mark, yardstick=graded.get(kpi.known, ""))
+    a_year = A_YEAR.get(grain, 5)
+    choices: list[Against] = ["plan"] if kpi.plan else []
+    choices += [LAST_YEAR] if len(periods) >= a_year and np.isfinite(values[-a_year]) else []  # type: ignore[list-item]
+    choices += ["median"] if np.isfinite(values).sum() >= FEW_PERIODS else []
+    choices += ["number", "nothing"]
+    against = change.against if change.against in choices else ("plan" if kpi.plan else "nothing")
+    since = periods[0].key
+    if against == "plan":
         over = "mean" if kpi.formula.startswith("mean(") else "sum"
-        target = _Target(TARGET, f"{over}({kpi.plan})", None, "")
-        return target, Item(
-            key, "mark", kpi.name, f"target: {over}({kpi.plan})", "The rows hold their own plan.", needs
+        return Held("plan", tuple(choices), TARGET, f"{over}({kpi.plan})")
+    if against == LAST_YEAR:
+        return Held("last year", tuple(choices), LAST_YEAR, f"year_ago({kpi.formula})")
+    if against == "median":
+        return Held("median", tuple(choices), TARGET, value=_middle(values), shown=since)
+    if against == "number" and change.number is not None:
+        return Held("number", tuple(choices), TARGET, value=change.number, shown=since)
+    return Held("nothing", tuple(choices))
+
+
+def _own_mark(library: Library, key: str) -> str:
+    """The mark that a KPI which is there already is held against; "" where it has none."""
+    names = [*library.computed(key), *(entry.name for entry in library.entries(key))] if key else []
+    return TARGET if TARGET in names else next(iter(names), "")
+
+
+def against_words(kpi: DraftKpi, held: Held) -> str:
+    """What a KPI is held against, as its sheet says it."""
+    if held.against == "nothing":
+        return "nothing"
+    if held.value is not None:
+        said = "its median so far" if held.against == "median" else "a target of"
+        return (
+            f"{said}, {show(held.value, kpi.unit)}"
+            if held.against == "median"
+            else f"{said} {show(held.value, kpi.unit)}"
         )
-    a_year = {"month": 13, "week": 53, "day": 366}.get(grain, 5)
-    if len(periods) >= a_year and np.isfinite(values[-a_year]):
-        target = _Target(LAST_YEAR, f"year_ago({kpi.formula})", None, "")
-        reason = f"There are {len(periods)} {grain}s of rows, so that each is held against the same one a year before."
-        return target, Item(key, "mark", kpi.name, "last year: the same period a year earlier", reason, needs)
-    value = _middle(values)
-    target = _Target(TARGET, "", value, periods[0].key)
-    said = f"target: {show(value, kpi.unit)}" + (
-        "" if kpi.nature == "rate" else " for all together, and each member’s own"
-    )
-    reason = f"There is no year before yet: the median of its {grain}s so far, to begin with."
-    return target, Item(key, "mark", kpi.name, said, reason, needs)
+    return {"plan": "the target in its rows", "last year": "the same period a year before", "own": f"its {held.mark}"}[
+        held.against
+    ]
 
 
 def _middle(values: Floats) -> float:
@@ -373,82 +411,111 @@ def _middle(values: Floats) -> float:
     return float(round(round(median / step) * step, 10))
 
 
-def _of_each(
-    library: Library, body: KpiBody, segments: Sequence[str], periods: Sequence[Period]
-) -> tuple[tuple[str, str, float], ...]:
-    found = []
-    for segment in segments:
-        read = library.read(body, by=segment, periods=periods)
-        for m, member in enumerate(read.members):
-            if member is not None and np.isfinite(read.value[:, m]).any():
-                found.append((segment, member, _middle(read.value[:, m])))
-    return tuple(found)
-
-
-def _yardstick_item(kpi: DraftKpi, target: _Target) -> Item:
-    around = "2 points" if kpi.unit.kind == "percent" else "a twentieth"
-    return Item(
-        f"yardstick:{kpi.handle}", "yardstick", kpi.name, f"Met from {target.mark} on, Near within {around} of it",
-        f"Four states around {target.mark}, {kpi.direction} is better; one yardstick serves all KPIs of the kind.",
-        (f"kpi:{kpi.handle}", f"mark:{kpi.handle}"),
-    )  # fmt: skip
-
-
-def _yardstick(kpi: DraftKpi, target: _Target, key: str) -> YardstickBody:
+def _yardstick(kpi: DraftKpi, mark: str) -> YardstickBody:
     percent = kpi.unit.kind == "percent"
-    ways = (-0.02, 0.0, 0.02) if percent else (0.95, 1.0, 1.05)
-    cuts = [
-        CutBody(mark=target.mark, offset=way) if percent else CutBody(mark=target.mark, factor=way) for way in ways
-    ]  # fmt: skip
+    ways: tuple[float, ...]
+    if kpi.direction == "inside":
+        ways = (-0.04, -0.02, 0.02, 0.04) if percent else (0.9, 0.95, 1.05, 1.1)
+    else:
+        ways = (-0.02, 0.0, 0.02) if percent else (0.95, 1.0, 1.05)
+    cuts = [CutBody(mark=mark, offset=way) if percent else CutBody(mark=mark, factor=way) for way in ways]
     if kpi.direction == "lower":
         for cut in cuts:
             cut.belongs = "below"
     sort = "shares" if percent else "amounts"
-    name = f"Against {target.mark}, {sort}, {kpi.direction} is better"
-    return YardstickBody(name=name, bands=list(default_bands(kpi.direction)), cuts=cuts)
+    way = "best inside a range" if kpi.direction == "inside" else f"{kpi.direction} is better"
+    return YardstickBody(name=f"Against {mark}, {sort}, {way}", bands=list(default_bands(kpi.direction)), cuts=cuts)
 
 
-def _sheets(kpis: Sequence[DraftKpi], segments: Sequence[tuple[str, str, int]], past: bool) -> list[_Sheet]:
-    """Headlines over members over the course: what a person would lay out first."""
-    found: list[_Sheet] = []
+# Sheets
 
-    def put(section: str, kpi: DraftKpi, face: str, by: str | None, place: tuple[int, int, int, int]) -> None:
-        found.append(_Sheet(f"sheet:{len(found) + 1}", section, kpi.handle, face, by, place))
 
-    top = list(kpis[:HEADLINES])
-    wide = 12 // max(1, len(top))
-    for at, kpi in enumerate(top):
-        face = "dial" if kpi.unit.kind == "percent" and at == 0 else "figure"
-        put("At a glance", kpi, face, None, (at * wide, 0, wide, 5))
-    for row, (name, label, count) in enumerate(segments):
-        high = max(6, min(11, count + 2))
-        section = f"By {label.lower()}"
-        some = kpis[row * 2 : row * 2 + 2] or kpis[:2]
-        for at, kpi in enumerate(some):
-            face = "bullet" if at == 0 else "ledger"
-            wide = 12 // len(some)
-            put(section, kpi, face, name, (at * wide, 0, wide, high))
-    if past:
-        some = kpis[:2]
-        for at, kpi in enumerate(some):
-            put("Over time", kpi, "history", None, (at * (12 // len(some)), 0, 12 // len(some), 6))
-    rest = kpis[HEADLINES:]
-    for at, kpi in enumerate(rest):
-        put("And also", kpi, "figure", None, ((at % 4) * 3, at // 4 * 5, 3, 5))
-    return found
+def _segments(
+    dataset: StoredDataset, frame: pl.DataFrame, reading: _Reading, kpis: Sequence[DraftKpi]
+) -> list[tuple[str, str, int]]:
+    """Segments worth reading one by one: name, label and how many members; those whose members differ, the handiest
+    number of members first."""
+    found = []
+    for column in dataset.columns:
+        if column.role == "segment" and column.name in frame.columns:
+            count = frame[column.name].drop_nulls().n_unique()
+            if 2 <= count <= MOST_MEMBERS:
+                found.append((column.name, column.label, count))
+    found.sort(key=lambda one: (not 3 <= one[2] <= 12, one[2] > 12, one[2]))
+    matter = []
+    for segment in found:
+        try:
+            _, values = reading.by(kpis[0], segment[0]) if kpis else ((), np.array([]))
+        except (FormulaError, NoPeriod):
+            continue
+        known = values[-1][np.isfinite(values[-1])] if len(values) else np.array([])
+        if len(known) > 1 and float(np.ptp(known)) > SAME * max(1e-12, float(np.abs(known).max())):
+            matter.append(segment)
+        if len(matter) == 2:
+            break
+    return matter
 
 
 _WHY = {
-    "dial": "A share is read best on its bands.",
-    "figure": "One number with its mark and its course is what is looked for first.",
+    "dial": "A share with its mark is read best on its bands.",
+    "figure": "One number with its course is what is looked for first.",
     "bullet": "Members on one axis, each against its own mark.",
-    "ledger": "Members as rows: value, mark and gap side by side.",
+    "ranked": "Who gives most of it, in their order.",
+    "ledger": "Members as rows, with what they were before.",
     "history": "What it was before says whether now is usual.",
 }
 
 
-def _sheet_item(sheet: _Sheet, kpis: Sequence[DraftKpi], dataset: StoredDataset) -> Item:
-    kpi = next(one for one in kpis if one.handle == sheet.kpi)
-    by = next((c.label.lower() for c in dataset.columns if c.name == sheet.by), "")
-    says = f"{sheet.face} under “{sheet.section}”" + (f", each {by}" if by else "")
-    return Item(sheet.id, "sheet", kpi.name, says, _WHY[sheet.face], (f"kpi:{sheet.kpi}",))
+def _sheets(
+    kpis: Sequence[DraftKpi], held: Mapping[str, Held], segments: Sequence[tuple[str, str, int]], periods: int
+) -> list[Sheet]:
+    """Headlines over members over the course: what a person would lay out first."""
+    found: list[Sheet] = []
+
+    def put(section: str, kpi: DraftKpi, face: str, by: str | None, place: tuple[int, int, int, int], kind: str, first: int | None = None) -> None:  # fmt: skip
+        why = _WHY[face] if first is None else f"{_WHY[face]} The first {first}, and the rest as one."
+        offered = FACES_OFFERED["members" if by else "past" if kind == "past" else "one"]
+        found.append(
+            Sheet(
+                f"{kind}-{kpi.handle}"[:80],
+                section,
+                kpi.handle,
+                face,
+                by,
+                place,
+                why,
+                tuple(dict.fromkeys((face, *offered))),
+                first,
+            )
+        )
+
+    top = list(kpis[:HEADLINES])
+    wide = 12 // max(1, len(top))
+    for at, kpi in enumerate(top):
+        marked = bool(held[kpi.handle].mark) and kpi.direction != "open"
+        put("At a glance", kpi, "dial" if kpi.unit.kind == "percent" and marked else "figure", None, (at * wide, 0, wide, 5), "top")  # fmt: skip
+    for row, (name, label, count) in enumerate(segments):
+        first = SHOWN_FIRST if count > SHOWN_FIRST else None
+        high = max(6, min(13, min(count, SHOWN_FIRST) // 2 + 5))
+        some = kpis[row * 2 : row * 2 + 2] or kpis[:2]
+        for at, kpi in enumerate(some):
+            marked = bool(held[kpi.handle].mark) and kpi.direction != "open"
+            adds = kpi.nature != "rate"
+            face = ("bullet" if marked else "ranked") if at == 0 and (marked or adds) else "ledger"
+            wide = 12 // len(some)
+            put(f"By {label.lower()}", kpi, face, name, (at * wide, 0, wide, high), f"by{row + 1}", first)
+    if periods >= FEW_PERIODS:
+        some = kpis[:2]
+        for at, kpi in enumerate(some):
+            put("Over time", kpi, "history", None, (at * (12 // len(some)), 0, 12 // len(some), 6), "past")
+    for at, kpi in enumerate(kpis[HEADLINES:]):
+        put("And also", kpi, "figure", None, ((at % 4) * 3, at // 4 * 5, 3, 5), "also")
+    return found
+
+
+def _with_face(sheet: Sheet, face: str | None) -> Sheet:
+    if face is None or face == sheet.face or face not in FACES:
+        return sheet
+    x, y, w, h = sheet.place
+    width, height = FACES[face].size
+    return replace(sheet, face=face, place=(x, y, max(w, min(width, 12)), max(h, min(height, 6))))

@@ -18,10 +18,12 @@ from ironmark.pages.documents import (
     AxisBody,
     CutBody,
     Key,
+    KpiBody,
     Model,
     YardstickBody,
 )
 from ironmark.pages.library import Library
+from ironmark.pages.problems import Refused
 
 
 class RulesAsk(Model):
@@ -104,9 +106,17 @@ def turned_rules(text: str, unit: Unit) -> RulesOut:
     )
 
 
+def settled(kpi: KpiBody) -> KpiBody:
+    """The KPI, once somebody has said which way is better: nothing is graded by a guess."""
+    if kpi.direction == "open":
+        detail = f"Say first whether more of “{kpi.name}” is better, less, or inside a range: its page asks. Nothing of it is graded until then."
+        raise Refused(422, "open", "Nobody said which way is better", detail, {"field": "kpi"})
+    return kpi
+
+
 def dealt_bands(library: Library, ask: DealAsk) -> RulesOut:
     """Bands of equal or of typed shares. Shares that do not come to 100 % are an answer, not an error."""
-    kpi = library.kpi(ask.kpi)
+    kpi = settled(library.kpi(ask.kpi))
     values = library.read(kpi, by=ask.by).value
     try:
         shares = shares_of(ask.shares or [1 / ask.count] * ask.count)
@@ -130,7 +140,7 @@ def dealt_bands(library: Library, ask: DealAsk) -> RulesOut:
 
 def first_yardstick(library: Library, ask: Proposal) -> YardstickBody:
     """Around the target of a KPI where it has one, else from quantiles of its history."""
-    kpi = library.kpi(ask.kpi)
+    kpi = settled(library.kpi(ask.kpi))
     readings = library.read(kpi, library.entries(ask.kpi), [TARGET], by=ask.by, computed=library.computed(ask.kpi))
     made = propose(readings.value, readings.marks[TARGET], kpi.direction, kpi.unit.kind == "percent")
     cuts = [CutBody(**vars(cut)) for cut in made.cuts]

@@ -8,17 +8,19 @@ from collections.abc import Sequence
 import numpy as np
 import polars as pl
 
+from ironmark.core.measuring import told_by
 from ironmark.core.periods import months
 from ironmark.tables.table import Column, Problem
 
 _MOST_SPELLINGS = 2000
 _PIECE = 100_000
+SPARSE_DAYS = 45  # from which rows are no monthly ones, and months without them are none that are missing
 
 
 def findings(frame: pl.DataFrame, columns: Sequence[Column]) -> tuple[Problem, ...]:
     """Everything found in the rows together; the place of a row counts the header as line 1."""
     period = next((column.name for column in columns if column.role == "period"), None)
-    found = [*_undated(frame, period), *_twice(frame), *_gaps(frame, period)]
+    found = [*_undated(frame, period), *_twice(frame), *_gaps(frame, period, columns)]
     for column in columns:
         if column.type == "number":
             found += _two_scales(frame[column.name], column)
@@ -50,9 +52,15 @@ def _twice(frame: pl.DataFrame) -> list[Problem]:
     return [Problem(f"{count:,} {told} the same as an earlier one in every cell. They count twice.", rows=rows)]
 
 
-def _gaps(frame: pl.DataFrame, period: str | None) -> list[Problem]:
+def _gaps(frame: pl.DataFrame, period: str | None, columns: Sequence[Column]) -> list[Problem]:
     days = frame[period].unique().drop_nulls() if period else pl.Series([], dtype=pl.Date)
-    if days.is_empty():
+    grain = next((column.grain for column in columns if column.name == period), None)
+    steps = days.sort().diff().dt.total_days().drop_nulls()
+    if (
+        days.is_empty()
+        or grain in ("quarter", "half", "year")
+        or (len(steps) and steps.to_numpy().mean() > SPARSE_DAYS)
+    ):  # type: ignore[arg-type]
         return []
     held = {(day.year, day.month) for day in days.to_list()}
     first, last = days.min(), days.max()
@@ -67,7 +75,9 @@ def _gaps(frame: pl.DataFrame, period: str | None) -> list[Problem]:
 
 
 def _two_scales(cells: pl.Series, column: Column) -> list[Problem]:
-    """Shares among numbers of up to 100: 0.88 and 88 in one column."""
+    """Shares among numbers of up to 100: 0.88 and 88 in one column. A column that is no share may well hold both."""
+    if column.unit != "%" and "share" not in told_by(column.label) and "share" not in told_by(column.name):
+        return []
     high = cells.max()
     if not isinstance(high, float) or not 1 < high <= 100:
         return []

@@ -223,7 +223,7 @@ NOTATIONS: tuple[Notation, ...] = (
     _is("compact", "days as 20260131", "day", r"(?P<y>(?:19|20)\d\d)(?P<m>0[1-9]|1[0-2])(?P<d>[0-2]\d|3[01])", lambda f, s: _date(int(f["y"]), int(f["m"]), int(f["d"])), False),
     _is("numeric", "days as 31/01/2026", "day", rf"{_WEEKDAY}(?P<a>\d{{1,2}})[-/.](?P<b>\d{{1,2}})[-/.](?P<y>\d{{4}}|\d{{2}}){_TIME}", _of_numbers),
     _is("day of a month", "days as 31 January 2026", "day", rf"{_WEEKDAY}(?P<d>\d{{1,2}})(?:st|nd|rd|th|\.|er)?[\s\-/.]*(?:de\s+)?{_NAME}[\s\-/.,]*(?:de\s+)?{_YY}{_TIME}", lambda f, s: _date(_year(f["y"].strip("'")), _named_month(f), int(f["d"]))),
-    _is("month and day", "days as January 31, 2026", "day", rf"{_WEEKDAY}{_NAME}\s*(?P<d>\d{{1,2}})(?:st|nd|rd|th)?,\s*{_Y}{_TIME}", lambda f, s: _date(int(f["y"]), _named_month(f), int(f["d"]))),
+    _is("month and day", "days as January 31, 2026", "day", rf"{_WEEKDAY}{_NAME}\s*(?P<d>\d{{1,2}})(?:st|nd|rd|th)?,?\s+{_Y}{_TIME}", lambda f, s: _date(int(f["y"]), _named_month(f), int(f["d"]))),
     _is("year, month and sign", "months as 2026年1月", "month", rf"{_Y}\s*[年년]\s*(?P<m>\d{{1,2}})\s*[月월]", lambda f, s: _date(int(f["y"]), int(f["m"]))),
     _is("year-month", "months as 2026-01", "month", rf"{_Y}\s*[-/.M]\s*(?P<m>\d{{1,2}})", lambda f, s: _date(int(f["y"]), int(f["m"]))),
     _is("month-year", "months as 01/2026", "month", rf"(?P<m>\d{{1,2}})\s*[-/.]\s*{_Y}", lambda f, s: _date(int(f["y"]), int(f["m"]))),
@@ -370,7 +370,12 @@ def _plausible(key: str, cells: Sequence[str], head: str) -> bool:
         years = sorted({int(cell) for cell in cells})
         close = years[-1] - years[0] < 120
         stepped = len(years) > 1 and all(b - a == years[1] - years[0] for a, b in pairwise(years))
-        return close and years[0] >= 1950 and years[-1] <= 2100 and (hinted(head) or (stepped and not head.strip()))
+        return (
+            close
+            and years[0] >= (1500 if hinted(head) else 1950)
+            and years[-1] <= 2100
+            and (hinted(head) or (stepped and not head.strip()))
+        )
     return hinted(head)
 
 

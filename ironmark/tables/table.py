@@ -110,7 +110,7 @@ def assign_roles(frame: pl.DataFrame, columns: Sequence[Column]) -> tuple[Column
         few_rows = frame.height < MANY_ROWS
         distinct = int(cells.n_unique() if few_rows else cells.approx_n_unique())  # type: ignore[arg-type]
         clock = column.type == "text" and bool(frame[column.name].drop_nulls().head(100).str.contains(_CLOCK).all())
-        few = distinct <= max(40, frame.height // 20)
+        few = distinct <= max(40, frame.height // 20, min(300, frame.height // 6))
         return "segment" if column.type == "text" and few and not clock else "text"
 
     def grain(column: Column) -> RowGrain | None:

@@ -72,31 +72,30 @@ TRADES: dict[str, tuple[Any, list[tuple[str, str, str]], list[str]]] = {
     "Clinic days": (
         clinic,
         [("sum(no_shows) / sum(appointments)", "lower", "rate"), ("mean(wait_minutes)", "lower", "rate"),
-         ("mean(satisfaction_score)", "higher", "rate"), ("sum(appointments)", "higher", "flow")],
+         ("mean(satisfaction_score)", "higher", "rate"), ("sum(appointments)", "open", "flow")],
         ["mean(appointments)", "sum(wait_minutes)", "sum(satisfaction_score)"],
     ),
     "Depot rounds": (
         depot,
         [("count(where on_time = yes) / count()", "higher", "rate"), ("sum(parcels_delivered)", "higher", "flow"),
-         ("sum(cost) / sum(parcels_delivered)", "lower", "rate"),
-         ("sum(fuel_litres) / sum(parcels_delivered)", "lower", "rate")],
+         ("sum(cost)", "lower", "flow"), ("sum(fuel_litres)", "lower", "flow")],
         ["mean(cost)"],
     ),
     "School days": (
         school,
-        [("sum(absent) / sum(enrolled_pupils)", "lower", "rate"), ("mean(homework_handed_in_share)", "higher", "rate"),
+        [("sum(absent) / sum(enrolled_pupils)", "lower", "rate"), ("mean(homework_handed_in_share)", "open", "rate"),
          ("sum(detentions) / sum(enrolled_pupils)", "lower", "rate")],
         ["sum(homework_handed_in_share)"],
     ),
     "Plant shifts": (
         plant,
-        [("sum(scrap_units) / sum(", "lower", "rate"), ("sum(output_units)", "higher", "flow"), ("sum(downtime_hours)", "lower", "flow")],
+        [("sum(scrap_units) / sum(", "lower", "rate"), ("sum(output_units)", "higher", "flow"), ("mean(downtime_hours)", "lower", "rate")],
         ["planned_output_units)", "order_no"],
     ),
     "Help desk tickets": (
         help_desk,
-        [('count(where status = "resolved") / count()', "higher", "rate"), ("mean(resolution_minutes)", "lower", "rate"),
-         ("count(where reopened = yes) / count()", "lower", "rate"), ("count()", "higher", "flow")],
+        [('count(where status = "resolved") / count()', "higher", "rate"), ("mean(resolution_minutes)", "open", "rate"),
+         ("count(where reopened = yes) / count()", "lower", "rate"), ("count()", "open", "flow")],
         ["ticket_id"],
     ),
 }  # fmt: skip
@@ -124,10 +123,10 @@ class FromRows(unittest.TestCase):
         self.assertEqual(answer.status_code, 200, answer.text)
         return answer.json()
 
-    def make(self, key: str, dropped: list[str]) -> Any:
+    def make(self, key: str, dropped: list[str], title: str = "From rows", **more: Any) -> Any:
         before = {kind: self.keys(kind) for kind in ("kpis", "yardsticks", "scorecards")}
         answer = self.client.post(
-            "/api/from-rows/make", json={"dataset": key, "title": "From rows", "dropped": dropped}
+            "/api/from-rows/make", json={"dataset": key, "title": title, "dropped": dropped} | more
         )
         self.assertEqual(answer.status_code, 201, answer.text)
         for kind in ("kpis", "yardsticks", "scorecards"):
@@ -158,39 +157,77 @@ class FromRows(unittest.TestCase):
                     )
                 for formula in unwanted:
                     self.assertFalse([text for text, *_ in told if formula in text], formula)
-                self.assertTrue(all(item["reason"].endswith(".") for item in found["items"]))
+                self.assertTrue(all(kpi["reason"].endswith(".") for kpi in found["kpis"]))
+                self.assertEqual([i["problem"] for i in found["picture"]["instruments"] if i["problem"]], [])
+                # What is drawn is what is kept, figure for figure.
                 page = self.client.get(f"/api/scorecards/{made['id']}/page").json()
-                self.assertEqual([i["problem"] for i in page["instruments"] if i["problem"]], [])
-                graded = sum(
-                    part["count"] for part in page["tally"] if part["state"] not in ("not_graded", "no_reading")
-                )
-                counted = sum(part["count"] for part in page["tally"])
-                self.assertGreater(graded, 0.9 * counted, page["tally"])
+                drawn = [[reading["shown"] for reading in i["readings"]] for i in found["picture"]["instruments"]]
+                self.assertEqual([[reading["shown"] for reading in i["readings"]] for i in page["instruments"]], drawn)
+                graded = {i["title"] for i in page["instruments"] for r in i["readings"] if r["status"] == "graded"}
+                held = {kpi["name"] for kpi in found["kpis"] if kpi["against"] != "nothing"}
+                self.assertTrue(all(title.startswith(tuple(held)) for title in graded), "nothing is graded by a guess")
                 titles = [section["title"] for section in made["body"]["sections"]]
                 self.assertEqual(titles[0], "At a glance")
                 self.assertTrue(any(title.startswith("By ") for title in titles))
                 self.doCleanups()
 
-    def test_a_plan_in_the_rows_is_the_target_and_last_year_the_mark_where_there_is_one(self) -> None:
+    def test_a_plan_in_the_rows_is_the_target_and_all_else_is_asked(self) -> None:
         found = self.propose(self.upload("Plant", *plant()))
-        says = {(item["kind"], item["name"]): item["says"] for item in found["items"]}
-        self.assertEqual(says["mark", "Output units"], "target: sum(planned_output_units)")
-        self.assertEqual(says["mark", "Downtime hours"], "last year: the same period a year earlier")
+        kpis = {kpi["name"]: kpi for kpi in found["kpis"]}
+        self.assertEqual(kpis["Output units"]["against_words"], "the target in its rows")
         self.assertIn("Planned output units", {one["name"] for one in found["left_out"]})
+        scrap = kpis["Scrap units of output units"]
+        self.assertEqual(
+            (scrap["against"], [c["key"] for c in scrap["choices"]]),
+            ("nothing", ["last year", "median", "number", "nothing"]),
+        )
         short = self.propose(self.upload("Depot", *depot()))
-        self.assertTrue(any(i["kind"] == "mark" and "median" in i["reason"] for i in short["items"]))
+        self.assertNotIn("last year", [c["key"] for kpi in short["kpis"] for c in kpi["choices"]])
 
-    def test_what_is_dropped_takes_what_needs_it_along(self) -> None:
+    def test_a_draft_is_changed_where_it_stands_and_kept_as_it_was_drawn(self) -> None:
         key = self.upload("Depot", *depot())
-        items = self.propose(key)["items"]
-        costs = next(i["id"] for i in items if i["kind"] == "kpi" and i["name"] == "Cost per parcel delivered")
-        marks = [i["id"] for i in items if i["kind"] == "mark"]
-        card = self.make(key, [costs, marks[0]])
-        instruments = [i for section in card["body"]["sections"] for i in section["instruments"]]
-        formulas = [self.client.get(f"/api/kpis/{i['kpi']}").json()["body"]["formula"] for i in instruments]
-        self.assertFalse([formula for formula in formulas if "cost" in formula])
-        bare = [i for i in instruments if not i["marks"]]
-        self.assertTrue(bare and all(i["yardstick"] is None for i in bare))
+        first = self.propose(key)
+        costs = next(kpi for kpi in first["kpis"] if kpi["formula"] == "sum(cost)")
+        offered = next(kpi for kpi in first["waiting"] if kpi["formula"] == "sum(cost) / sum(parcels_delivered)")
+        top = first["sheets"][0]["id"]
+        ask = {
+            "dataset": key, "title": "Runden", "dropped": [f"kpi:{costs['handle']}"], "taken": [offered["handle"]],
+            "kpis": {offered["handle"]: {"name": "Kosten je Paket", "direction": "lower", "against": "number", "number": 1.5}},
+            "faces": {top: "tile"},
+        }  # fmt: skip
+        before = {kind: self.keys(kind) for kind in ("kpis", "yardsticks", "scorecards")}
+        draft = self.client.post("/api/from-rows", json=ask).json()
+        self.assertEqual({kind: self.keys(kind) for kind in before}, before, "nothing is kept")
+        self.assertEqual(draft["sheets"][0]["face"], "tile")
+        self.assertTrue(next(one["dropped"] for one in draft["waiting"] if one["formula"] == "sum(cost)"))
+        per = next(i for i in draft["picture"]["instruments"] if i["title"] == "Kosten je Paket")
+        self.assertEqual(per["readings"][0]["marks"][0]["value"], 1.5)
+        self.assertEqual(per["readings"][0]["status"], "graded")
+        # A formula that cannot be read is refused, and nothing of the draft is lost.
+        wrong = self.client.post(
+            "/api/from-rows", json=ask | {"kpis": {offered["handle"]: {"formula": "sum(nothing)"}}}
+        )
+        self.assertEqual((wrong.status_code, wrong.json()["type"]), (422, "formula"), wrong.text)
+        card = self.make(key, **{k: v for k, v in ask.items() if k != "dataset"})
+        page = self.client.get(f"/api/scorecards/{card['id']}/page").json()
+        shown = lambda found: [(i["id"], [r["shown"] for r in i["readings"]]) for i in found["instruments"]]  # noqa: E731
+        self.assertEqual(shown(page), shown(draft["picture"]))
+        formulas = {body["body"]["formula"] for body in self.client.get("/api/kpis").json()}
+        self.assertNotIn("sum(cost)", formulas)
+
+    def test_what_nobody_has_said_is_not_graded_until_somebody_does(self) -> None:
+        key = self.upload("Help desk tickets", *help_desk())
+        card = self.make(key, [])
+        kpi = next(
+            k
+            for k in self.client.get("/api/kpis").json()
+            if k["body"]["formula"] == "count()" and k["body"]["dataset"] == key
+        )
+        self.assertEqual(kpi["body"]["direction"], "open")
+        refused = self.client.post("/api/yardsticks/propose", json={"kpi": kpi["id"], "name": "x"})
+        self.assertEqual((refused.status_code, refused.json()["type"]), (422, "open"), refused.text)
+        page = self.client.get(f"/api/scorecards/{card['id']}/page").json()
+        self.assertIn("open", {i["direction"] for i in page["instruments"]})
 
     def test_rows_without_a_period_and_live_ones_are_refused_with_what_to_do(self) -> None:
         for key in ("routes", "bookings"):
@@ -199,4 +236,4 @@ class FromRows(unittest.TestCase):
             self.assertTrue(answer.json()["detail"])
         self.assertEqual(self.client.post("/api/from-rows", json={"dataset": "nowhere"}).status_code, 404)
         one = self.upload("One row", ["Day", "Size"], [["2026-10-01", "4"]])
-        self.assertTrue(self.propose(one)["items"])
+        self.assertTrue(self.propose(one)["sheets"])

@@ -1,0 +1,131 @@
+"""What is known of the columns of rows: their values told in a few numbers, for whoever proposes KPIs of them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from itertools import combinations
+
+import numpy as np
+import polars as pl
+from numpy.typing import NDArray
+
+from ironmark.core.measuring import Facts
+from ironmark.core.units import unit_called
+from ironmark.tables.table import Column
+
+Floats = NDArray[np.float64]
+LOOKED_AT = 60_000  # rows, evenly apart, that are looked at closely; least, most and blanks are of all
+MOST_COUNTS, FEW_ROWS = 16, 8  # columns looked at for parts of each other, and rows from which that says something
+MOST_MEMBERS = 300  # of a segment within which a column may always be the same
+
+
+def facts_of(frame: pl.DataFrame, columns: Sequence[Column]) -> list[Facts]:
+    """The facts of some columns of a frame, in their order."""
+    step = max(1, frame.height // LOOKED_AT)
+    sample = frame.gather_every(step) if step > 1 else frame
+    found = [_of_column(frame[c.name], sample[c.name], c) for c in columns if c.name in frame.columns]
+    numbers = {f.name: sample[f.name].cast(pl.Float64).to_numpy() for f in found if f.role == "measure"}
+    counts = {f.name: numbers[f.name] for f in found if f.role == "measure" and f.whole}
+    counts = dict(list(counts.items())[:MOST_COUNTS])
+    segments = [f for f in found if f.role == "segment" and 2 <= f.distinct <= MOST_MEMBERS]
+    return [
+        replace(
+            fact,
+            within=_within(fact.name, counts) if fact.name in counts else None,
+            sum_of=_sum_of(fact.name, numbers) if fact.name in numbers else (),
+            same_within=_same_within(sample, fact, segments) if fact.name in numbers else "",
+        )
+        for fact in found
+    ]
+
+
+def _of_column(cells: pl.Series, sample: pl.Series, column: Column) -> Facts:
+    rows = len(cells)
+    blank = cells.null_count() / rows if rows else 0.0
+    known = sample.drop_nulls()
+    least = most = None
+    whole = increasing = clock = False
+    if column.type == "number" and known.len():
+        numbers = known.cast(pl.Float64)
+        least, most = float(cells.min()), float(cells.max())  # type: ignore[arg-type]
+        whole = bool((numbers == numbers.round()).all())
+        increasing = bool((numbers.diff().drop_nulls() >= 0).all())
+        clock = whole and least >= 0 and most < 2400 + 1 and bool((numbers % 100 < 60).all())
+    elif column.type == "text" and known.len():
+        clock = bool(known.head(200).str.contains(r"^\d{1,2}:\d{2}(:\d{2})?$").all())
+    distinct = known.n_unique()
+    members = tuple(sorted(str(m) for m in known.unique())) if column.role == "segment" and distinct <= 60 else ()
+    return Facts(
+        column.name, as_words(column.label), column.type, column.role, least, most, whole, distinct, members,
+        unit=unit_called(column.unit), rows=len(sample), blank=blank, increasing=increasing, clock=clock,
+        better=column.better,
+    )  # fmt: skip
+
+
+def as_words(label: str) -> str:
+    """A heading as people write it: Delay minutes for delay_minutes."""
+    plain = label.replace("_", " ").strip() or label
+    return plain[:1].upper() + plain[1:]
+
+
+def _within(name: str, counts: Mapping[str, Floats]) -> tuple[tuple[str, float], ...]:
+    """Those of some columns that are never less than one of them, with the correlation of both. counts: (n,), NaN for
+    none."""
+    found = []
+    for other in counts.keys() - {name}:
+        known = np.isfinite(counts[name]) & np.isfinite(counts[other])
+        part, whole = counts[name][known], counts[other][known]
+        if len(part) < FEW_ROWS or (part > whole).any() or (part == whole).all():
+            continue
+        moves = part.std() > 0 and whole.std() > 0
+        found.append((other, float(np.corrcoef(part, whole)[0, 1]) if moves else 0.0))
+    return tuple(sorted(found))
+
+
+def _sum_of(name: str, numbers: Mapping[str, Floats]) -> tuple[str, ...]:
+    """Two or three other columns whose sum a column is on every row; none where it is not."""
+    own = numbers[name]
+    others = [other for other in numbers if other != name][:MOST_COUNTS]
+    if len(own) < FEW_ROWS or len(others) < 2:
+        return ()
+    first = slice(0, 200)
+    for size in (2, 3):
+        for some in combinations(others, size):
+            total = sum(numbers[other][first] for other in some)
+            if not np.allclose(own[first], total, rtol=1e-6, atol=1e-6, equal_nan=False):
+                continue
+            if all(np.any(numbers[other] != 0) for other in some):
+                return some
+        if len(others) > 10:
+            break  # three of many meet a sum by chance
+    return ()
+
+
+def _same_within(sample: pl.DataFrame, fact: Facts, segments: Sequence[Facts]) -> str:
+    """The segment on whose members a column is always the same, its label; "" for none."""
+    for segment in segments:
+        if fact.distinct < 2 or segment.distinct * 3 > fact.rows:
+            continue
+        each = (
+            sample.select(segment.name, fact.name).drop_nulls().group_by(segment.name).agg(pl.col(fact.name).n_unique())
+        )
+        if each.height > 1 and each[fact.name].max() == 1:
+            return segment.label
+    return ""
+
+
+def is_panel(frame: pl.DataFrame, period: str, segments: Sequence[str]) -> bool:
+    """Whether each row is the total of a member in a period, not one event: no member has two rows in one, and most
+    members have one in most periods."""
+    if not frame.height:
+        return False
+    if frame[period].n_unique() == frame.height:
+        return True
+    keys = [period, *segments]
+    held = frame.select(keys)
+    if held.n_unique() < held.height:
+        return False
+    periods = held[period].n_unique()
+    members = held.select(segments).n_unique() if segments else 1
+    return held.height >= 0.6 * periods * members and (periods > 1 or members > 1)
