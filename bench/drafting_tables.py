@@ -136,7 +136,7 @@ def _made(spec: str, rows: int) -> pl.DataFrame:
     return pl.DataFrame(columns)
 
 
-def _cells(rule: str, rows: int, rng: np.random.Generator, columns: dict[str, Any]) -> list[Any]:
+def _cells(rule: str, rows: int, rng: np.random.Generator, columns: dict[str, Any]) -> Any:
     kind, _, rest = rule.partition(":")
     first = dt.date(2025, 1, 1)
     match kind:
@@ -151,8 +151,8 @@ def _cells(rule: str, rows: int, rng: np.random.Generator, columns: dict[str, An
         case "key":
             return rng.integers(10 ** (len(rest) - 1), int(rest) + 10 ** (len(rest) - 1), rows).tolist()
         case "int":
-            low, high = map(int, rest.split(":"))
-            return rng.integers(low, high + 1, rows).tolist()
+            least, most = map(int, rest.split(":"))
+            return rng.integers(least, most + 1, rows).tolist()
         case "num":
             low, high = map(float, rest.split(":"))
             return np.round(rng.uniform(low, high, rows), 2).tolist()

@@ -65,7 +65,7 @@ _LONG_IS_GOOD = _stems("availab between flying open. opening practice training u
 # what somebody gained or made, whatever else is said of it,
 _GAINED = _stems("avoided generat made. produc profit recover recycl reduced saved saving sales sold yield")
 # what there can be at most,
-_CAPACITY = _stems("all. availab capacity offered possible scheduled total")
+_CAPACITY = _stems("booked planned all. availab capacity offered possible scheduled total")
 # what names or dates a row,
 _NAMING = _stems("code id lat latitude lon longitude month no number phone postcode quarter ref week year zip")
 # what is aimed at,
@@ -139,11 +139,25 @@ def _direction(column: Facts) -> Direction:
     return said if said != "open" else better_of(column.name)
 
 
+_PHYSICAL = {
+    "kg": "kg", "g": "g", "t": "t", "l": "l", "km": "km", "m": "m", "mm": "mm", "cm": "cm", "kwh": "kWh", "mwh": "MWh", "ha": "ha", "m2": "m²",
+    "mg": "mg", "lbs": "lbs", "lb": "lb", "ft": "ft",
+}  # fmt: skip
+
+
+def _physical(label: str) -> str:
+    """The unit that the last word of a label is: Fuel l, Weight (kg)."""
+    words = re.sub(r"[()\[\]]", " ", label).split()
+    return _PHYSICAL.get(words[-1].lower(), "") if len(words) > 1 else ""
+
+
 def _unit(column: Facts) -> Unit:
     if column.unit is not None:
         return column.unit
     given = unit_of_label(column.label) or unit_of_label(column.name)
-    return given.unit if given else Unit("number", 0)
+    if given:
+        return given.unit
+    return Unit("number", 0 if column.whole else 1, text=_physical(column.label))
 
 
 def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True) -> Draft:
@@ -158,9 +172,11 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     sorts = {c.name: measured(c) for c in measures}
     plans = {c.name: base for c in measures if (base := _planned(c, measures))}
     amounts = [c for c in measures if sorts[c.name].sort in ("amount", "level") and c.name not in plans]
-    sure = [c for c in amounts if sorts[c.name].sure >= SURE]
+    # What somebody has put together by member and period is reported: there each column is a figure of its own.
+    enough = SURE if counted_rows else 0.0
+    sure = [c for c in amounts if sorts[c.name].sure >= enough]
     always = [c for c in measures if c.whole and sorts[c.name].sort == "same" and _any(c, (*_CAPACITY, *_WHOLE))]
-    parts = _parts(sure, always)
+    parts = _parts(amounts, always)
     rows = _rows_counted(rows_name.strip() or "Rows")
     shares = [
         *(_share_of_flag(column) for column in columns if column.role == "flag"),
@@ -180,19 +196,20 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
             other = replace(_of_no_measure(column, found.sort), place="left")
             spare.append(other)
             left.append(LeftOut(column.label, f"{reason} ({', '.join(found.evidence[:2])})", other.handle))
-        elif column in parts:
+        elif column in parts and not plan:
             other = replace(_amount(column, found, plan, measures, sorts), place="offered")
             spare.append(other)
         else:
             made = _amount(column, found, plan, measures, sorts)
-            made = made if found.sure >= SURE else replace(made, place="offered")
+            made = made if found.sure >= enough else replace(made, place="offered")
             (sums if found.sort in ("amount", "level") else means).append(made)
     keys = [kpi for column in columns if (kpi := _distinct(column))]
     order = (
         [rows, *shares, *ratios, *sums, *means]
         if counted_rows
-        else [*shares, *ratios, *sums, *means, replace(rows, place="offered", reason=_TOTALS)]
+        else [*shares, *ratios, *sums, *means, replace(rows, name="Rows", place="offered", reason=_TOTALS)]
     )
+    order.sort(key=lambda kpi: not kpi.plan)  # what has its target in the rows is what is watched
     if not any(kpi.place == "made" for kpi in order):  # the likeliest is better than nothing
         order[0] = replace(order[0], place="made")
     taken = [kpi for kpi in order if kpi.place == "made"]
@@ -262,6 +279,8 @@ def _distinct_of(column: Facts, reason: str) -> DraftKpi:
 
 def _unsigned(label: str) -> str:
     """A label without the sign of its unit, which every figure carries: Cost of “Cost £”."""
+    if _physical(label):
+        return " ".join(re.sub(r"[()\[\]]", " ", label).split()[:-1])
     given = unit_of_label(label)
     codes = rf"|{given.unit.currency}" if given and given.unit.currency else ""
     codes += "|mins?|hrs?" if given and given.unit.kind == "duration" else ""

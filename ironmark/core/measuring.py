@@ -134,7 +134,40 @@ _ONLY_LAST = frozenset(
     {"no", "nr", "number", "num", "numero", "nummer", "numer", "x", "y", "position", "rang", "index", "row"}
 )
 _UNIT_WORDS = frozenset(
-    "mm cm m km kg g lb lbs in ft gbp eur usd chf min mins h hrs s sec t l ml c f kwh mwh mg ha m2 pct percent".split()
+    [
+        "mm",
+        "cm",
+        "m",
+        "km",
+        "kg",
+        "g",
+        "lb",
+        "lbs",
+        "in",
+        "ft",
+        "gbp",
+        "eur",
+        "usd",
+        "chf",
+        "min",
+        "mins",
+        "h",
+        "hrs",
+        "s",
+        "sec",
+        "t",
+        "l",
+        "ml",
+        "c",
+        "f",
+        "kwh",
+        "mwh",
+        "mg",
+        "ha",
+        "m2",
+        "pct",
+        "percent",
+    ]
 )
 _JOINING = frozenset({"of", "per", "in", "at", "for", "to", "from", "by", "de", "du", "des", "van", "di", "der", "pro", "je", "par", "por", "av", "w"})  # fmt: skip
 

@@ -46,7 +46,7 @@ Against = Literal["nothing", "plan", "last year", "median", "number", "own"]
 LAST_YEAR = "last year"
 MOST_MEMBERS, SHOWN_FIRST, FEW_PERIODS = 300, 20, 4
 HEADLINES = 4  # sheets side by side at the top
-SAME = 0.02  # by which members have to differ, as a share of what they read, for one sheet of them to say something
+SAME = 0.005  # by which members have to differ, as a share of what they read, for one sheet of them to say something
 A_YEAR: Mapping[str, int] = {"month": 13, "week": 53, "day": 366}
 FACES_OFFERED: Mapping[str, tuple[str, ...]] = {
     "one": ("figure", "dial", "bullet", "bar", "history", "tile"),
@@ -456,7 +456,7 @@ def _segments(
     return matter
 
 
-_WHY = {
+_WHY: Mapping[str, str] = {
     "dial": "A share with its mark is read best on its bands.",
     "figure": "One number with its course is what is looked for first.",
     "bullet": "Members on one axis, each against its own mark.",
@@ -496,12 +496,11 @@ def _sheets(
         put("At a glance", kpi, "dial" if kpi.unit.kind == "percent" and marked else "figure", None, (at * wide, 0, wide, 5), "top")  # fmt: skip
     for row, (name, label, count) in enumerate(segments):
         first = SHOWN_FIRST if count > SHOWN_FIRST else None
-        high = max(6, min(13, min(count, SHOWN_FIRST) // 2 + 5))
+        high = max(5, min(14, count + 2))
         some = kpis[row * 2 : row * 2 + 2] or kpis[:2]
         for at, kpi in enumerate(some):
             marked = bool(held[kpi.handle].mark) and kpi.direction != "open"
-            adds = kpi.nature != "rate"
-            face = ("bullet" if marked else "ranked") if at == 0 and (marked or adds) else "ledger"
+            face = ("bullet" if at == 0 else "ledger") if marked else "ranked"
             wide = 12 // len(some)
             put(f"By {label.lower()}", kpi, face, name, (at * wide, 0, wide, high), f"by{row + 1}", first)
     if periods >= FEW_PERIODS:

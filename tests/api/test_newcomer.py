@@ -79,7 +79,7 @@ class Newcomer(unittest.TestCase):
         self.at.ok("post", f"/api/kpis/{there}/marks", json={"changes": [mark], "sure": True}, headers=self.at.tag(f"/api/kpis/{there}/marks"))  # fmt: skip
         before = {kind: {d["id"] for d in self.at.ok("get", f"/api/{kind}")} for kind in ("kpis", "yardsticks", "scorecards")}  # fmt: skip
         proposed = self.at.ok("post", "/api/from-rows", json={"dataset": key})
-        reasons = {item["name"]: item["reason"] for item in proposed["items"] if item["kind"] == "kpi"}
+        reasons = {kpi["name"]: kpi["reason"] for kpi in proposed["kpis"]}
         name = self.at.ok("get", f"/api/kpis/{there}")["body"]["name"]
         self.assertIn("there already", reasons[name])
         for _ in range(2):

@@ -2246,10 +2246,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Propose Scorecard
-         * @description KPIs, marks, yardsticks and sheets for the rows of a dataset, each with its reason. Nothing is kept.
+         * Draft Scorecard
+         * @description The scorecard that would be made of the rows of a dataset, with what was changed of it so far. Nothing is kept.
          */
-        post: operations["propose_scorecard_api_from_rows_post"];
+        post: operations["draft_scorecard_api_from_rows_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2267,7 +2267,7 @@ export interface paths {
         put?: never;
         /**
          * Make Scorecard
-         * @description Keep what is proposed, but for what was dropped: all of it or nothing.
+         * @description Keep the draft with what was changed of it: all of it or nothing.
          */
         post: operations["make_scorecard_api_from_rows_make_post"];
         delete?: never;
@@ -3753,6 +3753,66 @@ export interface components {
             words: string;
         };
         /**
+         * DraftAsk
+         * @description dropped: sheets, and KPIs as kpi:HANDLE, that are thrown away; taken: handles of KPIs that are taken in; kpis:
+         *     what is changed, by handle; faces: by sheet.
+         */
+        DraftAsk: {
+            /** Dataset */
+            dataset: string;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Dropped
+             * @default []
+             */
+            dropped: string[];
+            /**
+             * Taken
+             * @default []
+             */
+            taken: string[];
+            /**
+             * Kpis
+             * @default {}
+             */
+            kpis: {
+                [key: string]: components["schemas"]["KpiChangeBody"];
+            };
+            /**
+             * Faces
+             * @default {}
+             */
+            faces: {
+                [key: string]: "dial" | "bullet" | "bar" | "column" | "ring" | "pips" | "lamp" | "tile" | "chip" | "figure" | "ledger" | "ranked" | "quadrant" | "profile" | "history" | "strip";
+            };
+        };
+        /**
+         * DraftOut
+         * @description body: the scorecard as it would be kept; picture: as it would read.
+         */
+        DraftOut: {
+            /** Title */
+            title: string;
+            /** Grain */
+            grain: string;
+            body: components["schemas"]["Scorecard"];
+            picture: components["schemas"]["ScorecardPicture"];
+            /** Kpis */
+            kpis: components["schemas"]["DraftedKpi"][];
+            /** Sheets */
+            sheets: components["schemas"]["DraftedSheet"][];
+            /** Dropped */
+            dropped: components["schemas"]["DraftedSheet"][];
+            /** Waiting */
+            waiting: components["schemas"]["WaitingKpi"][];
+            /** Left Out */
+            left_out: components["schemas"]["LeftOutColumn"][];
+        };
+        /**
          * DraftRow
          * @description An edition that nobody has published yet. restated: how many of its readings read otherwise now.
          */
@@ -3767,6 +3827,53 @@ export interface components {
             number: string;
             /** Restated */
             restated: number;
+        };
+        /**
+         * DraftedKpi
+         * @description A proposed KPI. against: what it is held against, in words; choices: what else it could be.
+         */
+        DraftedKpi: {
+            /** Handle */
+            handle: string;
+            /** Name */
+            name: string;
+            /** Formula */
+            formula: string;
+            /**
+             * Direction
+             * @enum {string}
+             */
+            direction: "higher" | "lower" | "inside" | "open";
+            unit: components["schemas"]["UnitBody"];
+            /** Reason */
+            reason: string;
+            /** Known */
+            known: boolean;
+            /**
+             * Against
+             * @enum {string}
+             */
+            against: "nothing" | "plan" | "last year" | "median" | "number" | "own";
+            /** Against Words */
+            against_words: string;
+            /** Choices */
+            choices: components["schemas"]["Named"][];
+        };
+        /**
+         * DraftedSheet
+         * @description A sheet by the key of its instrument on the page: of which KPI, why it is there, and which faces it could have.
+         */
+        DraftedSheet: {
+            /** Id */
+            id: string;
+            /** Kpi */
+            kpi: string;
+            /** Face */
+            face: string;
+            /** Why */
+            why: string;
+            /** Faces */
+            faces: components["schemas"]["Named"][];
         };
         /**
          * Due
@@ -4177,11 +4284,6 @@ export interface components {
             kind: "folder";
             /** Folder */
             folder: string;
-        };
-        /** FromRowsAsk */
-        FromRowsAsk: {
-            /** Dataset */
-            dataset: string;
         };
         /**
          * FromSource
@@ -4712,27 +4814,6 @@ export interface components {
              */
             said: string;
         };
-        /**
-         * ItemOut
-         * @description Something that is proposed; needs: those it falls with.
-         */
-        ItemOut: {
-            /** Id */
-            id: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "kpi" | "mark" | "yardstick" | "sheet";
-            /** Name */
-            name: string;
-            /** Says */
-            says: string;
-            /** Reason */
-            reason: string;
-            /** Needs */
-            needs: string[];
-        };
         /** Kept */
         Kept: {
             /** Dataset */
@@ -4813,7 +4894,7 @@ export interface components {
              * @default higher
              * @enum {string}
              */
-            direction: "higher" | "lower" | "inside";
+            direction: "higher" | "lower" | "inside" | "open";
             /**
              * Nature
              * @default rate
@@ -4833,6 +4914,24 @@ export interface components {
              */
             graded_as: "exact" | "shown";
             composite?: components["schemas"]["CompositeBody"] | null;
+        };
+        /**
+         * KpiChangeBody
+         * @description What is changed of a proposed KPI; left out, it stays as it was proposed. number: what it is held against, in its
+         *     unit, where that is a number.
+         */
+        KpiChangeBody: {
+            /** Name */
+            name?: string | null;
+            /** Formula */
+            formula?: string | null;
+            /** Direction */
+            direction?: ("higher" | "lower" | "inside" | "open") | null;
+            unit?: components["schemas"]["UnitBody"] | null;
+            /** Against */
+            against?: ("nothing" | "plan" | "last year" | "median" | "number" | "own") | null;
+            /** Number */
+            number?: number | null;
         };
         /** KpiUse */
         KpiUse: {
@@ -4894,12 +4993,17 @@ export interface components {
             /** Stroke */
             stroke?: number | null;
         };
-        /** LeftOut */
-        LeftOut: {
+        /**
+         * LeftOutColumn
+         * @description A column that no KPI was made of, why, and the handle of the one that could be; "" for none.
+         */
+        LeftOutColumn: {
             /** Name */
             name: string;
             /** Reason */
             reason: string;
+            /** Handle */
+            handle: string;
         };
         /** Line */
         Line: {
@@ -5156,24 +5260,6 @@ export interface components {
             /** Lookups */
             lookups: components["schemas"]["LookupBody"][];
         };
-        /**
-         * MakeAsk
-         * @description dropped: the items that are not kept.
-         */
-        MakeAsk: {
-            /** Dataset */
-            dataset: string;
-            /**
-             * Title
-             * @default
-             */
-            title: string;
-            /**
-             * Dropped
-             * @default []
-             */
-            dropped: string[];
-        };
         /** ManyTexts */
         ManyTexts: {
             /** Texts */
@@ -5269,6 +5355,13 @@ export interface components {
             entries: number;
             /** Formula */
             formula: string | null;
+        };
+        /** Named */
+        Named: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
         };
         /** NewChecklist */
         NewChecklist: {
@@ -5893,17 +5986,6 @@ export interface components {
              * @default
              */
             name: string;
-        };
-        /** ProposalOut */
-        ProposalOut: {
-            /** Title */
-            title: string;
-            /** Grain */
-            grain: string;
-            /** Items */
-            items: components["schemas"]["ItemOut"][];
-            /** Left Out */
-            left_out: components["schemas"]["LeftOut"][];
         };
         /**
          * Proposed
@@ -7460,6 +7542,22 @@ export interface components {
             saved_by: string;
             /** Shown */
             shown: boolean;
+        };
+        /**
+         * WaitingKpi
+         * @description One that is not on the page; dropped: whether it was thrown away.
+         */
+        WaitingKpi: {
+            /** Handle */
+            handle: string;
+            /** Name */
+            name: string;
+            /** Formula */
+            formula: string;
+            /** Reason */
+            reason: string;
+            /** Dropped */
+            dropped: boolean;
         };
         /**
          * Wanted
@@ -12567,7 +12665,7 @@ export interface operations {
             };
         };
     };
-    propose_scorecard_api_from_rows_post: {
+    draft_scorecard_api_from_rows_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -12576,7 +12674,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FromRowsAsk"];
+                "application/json": components["schemas"]["DraftAsk"];
             };
         };
         responses: {
@@ -12586,7 +12684,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProposalOut"];
+                    "application/json": components["schemas"]["DraftOut"];
                 };
             };
             /** @description A problem document (RFC 9457) */
@@ -12609,7 +12707,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MakeAsk"];
+                "application/json": components["schemas"]["DraftAsk"];
             };
         };
         responses: {

@@ -134,7 +134,7 @@
 <div class="cuts-part">
   <div class="line">
     <h2 class="minor soft">
-      {heading}{strip && strip.direction !== 'inside'
+      {heading}{strip && (strip.direction === 'higher' || strip.direction === 'lower')
         ? `, ${strip.direction} is better`
         : strip
           ? ', best inside a range'

@@ -23,6 +23,7 @@
   import FormulaPanel from './FormulaPanel.svelte'
   import KpiNotes from './KpiNotes.svelte'
   import KpiList from './KpiList.svelte'
+  import Better from '../../parts/Better.svelte'
   import KpiSentence from './KpiSentence.svelte'
   import Results from './Results.svelte'
 
@@ -250,6 +251,12 @@
             {change}
             why={!kept && !unitChosen && preview?.unit ? preview.unit_why : ''}
           />
+          {#if body.direction === 'open'}
+            <p class="aside-note">
+              <Better name={body.name} say={(direction) => change({ direction })} /> Nothing of it is graded until
+              then.
+            </p>
+          {/if}
         {:else}
           <h1>KPIs</h1>
         {/if}

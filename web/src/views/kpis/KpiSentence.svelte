@@ -62,7 +62,9 @@
         />
       {/snippet}
     </Slot>{/if}; <Slot
-    text={body.direction === 'inside' ? 'inside a range' : (body.direction ?? 'higher')}
+    text={{ inside: 'inside a range', open: 'nobody has said what' }[body.direction as string] ??
+      body.direction ??
+      'higher'}
     label="Direction"
   >
     {#snippet children(close)}

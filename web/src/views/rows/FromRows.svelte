@@ -6,16 +6,15 @@
   import Choices from '../../parts/Choices.svelte'
   import PickFile from '../../parts/PickFile.svelte'
   import Slot from '../../parts/Slot.svelte'
-  import { toggled } from '../../parts/toggled'
+  import DraftPage from './DraftPage.svelte'
   import { Sending, lookAt, looking } from '../data/upload.svelte'
 
-  type Item = Schemas['ItemOut']
   const TYPED = 5000 // rows that become a sheet that can be typed into; more are kept as a file
   const sending = new Sending()
   let datasets = $state<Dataset[]>([])
   let dataset = $state('')
-  let found = $state<Schemas['ProposalOut'] | null>(null)
-  let dropped = $state<string[]>([])
+  let ask = $state.raw<Schemas['DraftAsk'] | null>(null)
+  let found = $state.raw<Schemas['DraftOut'] | null>(null)
   let title = $state('')
   let name = $state('Pasted rows')
   let failed = $state('')
@@ -32,7 +31,7 @@
   })
   $effect(() => {
     const of = new URLSearchParams(router.querystring ?? '').get('of')
-    if (of) void read(of)
+    if (of) read(of)
   })
   async function tried(stage: string, work: () => Promise<void>) {
     busy = stage
@@ -44,19 +43,16 @@
     }
     busy = ''
   }
-  const read = (id: string) =>
-    tried('Looking at the columns…', async () => {
-      dataset = id
-      found = await got(api.POST('/api/from-rows', { body: { dataset: id } }))
-      title = found.title
-      dropped = []
-    })
+  const read = (id: string) => {
+    dataset = id
+    found = null
+  }
   const upload = (file: File | undefined) =>
     file &&
     tried(`Sending ${file.name}…`, async () => {
       if (await messy(file)) return
       const id = await sending.send(file)
-      if (id) await read(id)
+      if (id) read(id)
     })
   /** Whether a table is no plain list: what it is taken for is then looked at first. */
   async function messy(file: File): Promise<boolean> {
@@ -90,63 +86,36 @@
       if (!tabs || rows.length > TYPED) {
         const [ending, type] = tabs ? ['tsv', 'text/tab-separated-values'] : ['csv', 'text/csv']
         const id = await sending.send(new File([text], `${name}.${ending}`, { type }))
-        if (id) await read(id)
+        if (id) read(id)
         return
       }
       const even = rows.map((row) => labels.map((_, at) => row[at] ?? ''))
       const body = { name: name.trim() || 'Pasted rows', labels, names: [], rows: even }
       const made = await got(api.POST('/api/datasets/typed', { body }))
-      await read(made.id)
+      read(made.id)
     })
   const make = () =>
-    tried('Making the scorecard…', async () => {
-      const body = { dataset, title, dropped: $state.snapshot(dropped) }
-      const made = await got(api.POST('/api/from-rows/make', { body }))
+    tried('Keeping it…', async () => {
+      if (!ask) return
+      const made = await got(api.POST('/api/from-rows/make', { body: { ...ask, title } }))
       await push(`/scorecards/${made.id}`)
     })
-  const toggle = (id: string) => (dropped = toggled(dropped, id))
-  const falls = (item: Item): boolean =>
-    item.needs.some((need) => {
-      const other = found?.items.find((one) => one.id === need)
-      return dropped.includes(need) || (!!other && falls(other))
-    })
-  const kpis = $derived((found?.items ?? []).filter((item) => item.kind === 'kpi'))
-  const sheets = $derived((found?.items ?? []).filter((item) => item.kind === 'sheet'))
-  const of = (kpi: Item) =>
-    (found?.items ?? []).filter(
-      (item) => (item.kind === 'mark' || item.kind === 'yardstick') && item.needs.includes(kpi.id),
-    )
-  const kept = $derived(sheets.filter((item) => !dropped.includes(item.id) && !falls(item)).length)
-  const KINDS = { kpi: 'KPI', mark: 'mark', yardstick: 'yardstick', sheet: 'sheet' }
 </script>
-
-{#snippet line(item: Item)}
-  {@const gone = falls(item)}
-  <label class="item k-{item.kind}" class:gone={gone || dropped.includes(item.id)}>
-    <input
-      type="checkbox"
-      checked={!gone && !dropped.includes(item.id)}
-      disabled={gone}
-      onchange={() => toggle(item.id)}
-    />
-    <span>
-      {#if item.kind === 'kpi' || item.kind === 'sheet'}<b>{item.name}</b>{:else}<span class="soft small"
-          >{KINDS[item.kind]}</span
-        >{/if}
-      <span class:code={item.kind === 'kpi'}>{item.says}</span>
-      <span class="soft small why">{item.reason}</span>
-    </span>
-  </label>
-{/snippet}
 
 <DropAnywhere />
 <main class="page">
   <div class="top">
     <div class="grow">
-      <h1>A scorecard from rows</h1>
+      {#if dataset}
+        <h1 class="sr-only">A scorecard from rows</h1>
+        <input class="page-title" aria-label="The scorecard is called" maxlength="120" bind:value={title} />
+      {:else}<h1>A scorecard from rows</h1>{/if}
       <p class="sentence">
-        {#if found}
-          From <Slot text={datasets.find((one) => one.id === dataset)?.name ?? found.title} label="Rows">
+        {#if dataset}
+          From <Slot
+            text={datasets.find((one) => one.id === dataset)?.name ?? found?.title ?? ''}
+            label="Rows"
+          >
             {#snippet children(close)}
               <Choices
                 choices={datasets
@@ -155,20 +124,21 @@
                 chosen={dataset}
                 choose={(id) => {
                   close()
-                  void read(id)
+                  read(id)
                 }}
               />
             {/snippet}
-          </Slot>, by {found.grain}. Whatever is ticked is made; all of it can be changed later.
+          </Slot>{found ? `, by ${found.grain}` : ''}. This is a draft, drawn from the rows: throw away what
+          you do not want, change what is underlined, then keep it.
         {:else}
           Paste a table, upload a file, or take rows that are here: KPIs, marks, yardsticks and faces are
           proposed from their columns, each with its reason.
         {/if}
       </p>
     </div>
-    {#if found}
-      <button class="act" onclick={() => (found = null)}>Other rows</button>
-      <button class="act main" disabled={!!busy || !kept} onclick={make}>Make the scorecard</button>
+    {#if dataset}
+      <button class="act" onclick={() => (dataset = '')}>Other rows</button>
+      <button class="act main" disabled={!!busy || !found?.sheets.length} onclick={make}>Keep it</button>
     {/if}
   </div>
   {#if busy}<p class="aside-note" role="status">
@@ -176,7 +146,7 @@
     </p>{/if}
   {#if failed}<p class="note" role="alert">{failed}</p>{/if}
 
-  {#if !found}
+  {#if !dataset}
     <div class="ways">
       <section class="sheet way wide">
         <h2>Paste a table</h2>
@@ -214,37 +184,21 @@
           <h2>Rows that are here</h2>
           <ul class="here">
             {#each datasets.filter((one) => one.kind !== 'live') as one (one.id)}
-              <li><button class="act quiet" onclick={() => void read(one.id)}>{one.name}</button></li>
+              <li><button class="act quiet" onclick={() => read(one.id)}>{one.name}</button></li>
             {/each}
           </ul>
         </section>
       {/if}
     </div>
   {:else}
-    <label class="small soft title"
-      >The scorecard is called <input class="type-in" maxlength="120" bind:value={title} /></label
-    >
-    <div class="two">
-      <section class="sheet pad">
-        <h2>What is measured, and against what</h2>
-        {#each kpis as kpi (kpi.id)}
-          <div class="group">
-            {@render line(kpi)}
-            {#each of(kpi) as item (item.id)}{@render line(item)}{/each}
-          </div>
-        {/each}
-        {#if found.left_out.length}
-          <h3>Left out</h3>
-          {#each found.left_out as one (one.name)}
-            <p class="small"><b>{one.name}</b> <span class="soft">{one.reason}</span></p>
-          {/each}
-        {/if}
-      </section>
-      <section class="sheet pad">
-        <h2>How it is drawn</h2>
-        {#each sheets as item (item.id)}{@render line(item)}{/each}
-      </section>
-    </div>
+    {#key dataset}<DraftPage
+        {dataset}
+        asked={(next, draft) => {
+          if (!found) title = draft.title
+          ask = next
+          found = draft
+        }}
+      />{/key}
   {/if}
 </main>
 
@@ -264,8 +218,7 @@
     gap: 12px;
     align-items: start;
   }
-  .way,
-  .pad {
+  .way {
     display: grid;
     gap: 8px;
     align-content: start;
@@ -282,50 +235,8 @@
   .here button {
     min-height: 28px;
   }
-  .title {
-    display: block;
-    margin-bottom: 10px;
-  }
-  .two {
-    display: grid;
-    grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);
-    gap: 12px;
-    align-items: start;
-  }
-  .group {
-    padding-bottom: 8px;
-    border-bottom: 1px solid var(--rule);
-  }
-  .item {
-    display: grid;
-    grid-template-columns: 20px 1fr;
-    gap: 8px;
-    padding: 3px 0;
-    cursor: pointer;
-  }
-  .k-mark,
-  .k-yardstick {
-    padding-left: 28px;
-  }
-  .gone {
-    opacity: 0.5;
-  }
-  .why {
-    display: block;
-  }
-  .code {
-    font-family: ui-monospace, monospace;
-    font-size: 12px;
-  }
-  input[type='checkbox'] {
-    accent-color: var(--accent);
-    width: 16px;
-    height: 16px;
-    margin-top: 2px;
-  }
   @media (max-width: 900px) {
-    .ways,
-    .two {
+    .ways {
       grid-template-columns: minmax(0, 1fr);
     }
     .top {

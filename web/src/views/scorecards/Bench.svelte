@@ -3,6 +3,7 @@
   import {
     api,
     got,
+    seen,
     settled,
     words,
     type CardPicture,
@@ -15,6 +16,7 @@
   import { markNames } from '../../api/marknames.svelte'
   import Face from '../../faces/Face.svelte'
   import { faces as table } from '../../faces/names.svelte'
+  import Better from '../../parts/Better.svelte'
   import Slot from '../../parts/Slot.svelte'
   import YardstickEditor from '../../parts/YardstickEditor.svelte'
   import Impact from '../yardsticks/Impact.svelte'
@@ -108,6 +110,17 @@
     })
     changed = { id: instrument.id, face, says: chosen.says ?? '' }
   }
+  /** Which way of its KPI is better, which is kept with the KPI. */
+  async function sayBetter(direction: Kpi['body']['direction']) {
+    if (!kpi) return
+    try {
+      const params = { path: { key: kpi.id }, header: seen(kpi.version) }
+      await got(api.PUT('/api/kpis/{key}', { params, body: { ...$state.snapshot(kpi.body), direction } }))
+      await reload()
+    } catch (error) {
+      failed = words(error)
+    }
+  }
   async function newYardstick() {
     try {
       const name = `${kpi?.body.name ?? 'New'} yardstick`
@@ -143,6 +156,11 @@
 <div class="bench">
   <div class="brief-part">
     {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
+    {#if kpi?.body.direction === 'open'}
+      <p class="aside-note small">
+        <Better name={kpi.body.name} say={sayBetter} /> It is not graded until then.
+      </p>
+    {/if}
     <Brief
       {instrument}
       {picture}

@@ -47,14 +47,18 @@
     instrument.legend ??
       (!!picture?.ramp || (!!picture?.kinds.length && !!instrument.colour.segment) || (kind.legend && many)),
   )
+  /** Held against nothing by whoever made it: that it is not graded says nothing. */
+  const bare = $derived(!instrument.yardstick && !instrument.marks?.length)
   const below = $derived(
-    reading && reading.value === null
-      ? reading.reason
-      : reading && reading.status === 'not_graded'
-        ? `not graded: ${reading.reason}`
-        : hidden.has('mark')
-          ? ''
-          : reading?.gap_words || reading?.band_words || '',
+    bare && reading?.status === 'not_graded'
+      ? ''
+      : reading && reading.value === null
+        ? reading.reason
+        : reading && reading.status === 'not_graded'
+          ? `not graded: ${reading.reason}`
+          : hidden.has('mark')
+            ? ''
+            : reading?.gap_words || reading?.band_words || '',
   )
   /** Above the gap: how much of the month there is, and how much of the mark is reached. */
   const reached = $derived(
@@ -100,7 +104,9 @@
     >{/if}
   {#if picture}<SheetNotes {picture} {still} {open} />{/if}
   {#if reading && !many}
-    {#if !kind.names_state && !hidden.has('state')}<StateChip {reading} />{/if}
+    {#if !kind.names_state && !hidden.has('state') && !(bare && reading.status === 'not_graded')}<StateChip
+        {reading}
+      />{/if}
   {:else if many}
     <span class="small soft aside">{[picture?.sorted, direction].filter(Boolean).join(' · ')}</span>
   {/if}
