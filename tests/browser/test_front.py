@@ -230,6 +230,6 @@ class Rows(PageTest):
         self.see("Not on the page")
         self.press("Take the last step back")
         self.rest()
-        self.press("Keep it")
+        self.named("Keep it").send_keys(Keys.ENTER)
         self.see("At a glance", "By kennel", "Over time", "Reading September 2026")
         self.assertFalse(self.all(".problem"))
