@@ -14,7 +14,17 @@ from ironmark.core.faces import FACES
 from ironmark.core.formula import MAX_LENGTH
 from ironmark.pages.documents import FaceKey, Handle, Key, Model, Name, Number, Scorecard, UnitBody
 from ironmark.pages.draw import draw_page
-from ironmark.pages.from_rows import Against, Changes, KpiChange, Proposed, Sheet, against_words, make, propose
+from ironmark.pages.from_rows import (
+    Against,
+    Changes,
+    KpiChange,
+    Proposed,
+    Sheet,
+    against_words,
+    make,
+    propose,
+    take_back,
+)
 from ironmark.pages.read import read_page
 from ironmark.pages.shapes import ScorecardPicture
 from ironmark.store import records
@@ -163,6 +173,18 @@ def _out(proposed: Proposed, body: Scorecard, picture: ScorecardPicture, ask: Dr
         ],
         left_out=[LeftOutColumn(name=one.label, reason=one.reason, handle=one.handle) for one in proposed.left_out],
     )  # fmt: skip
+
+
+class BackAsk(Model):
+    scorecard: Key
+
+
+@router.post("/back")
+def take_back_scorecard_and_kpis(ask: BackAsk, who: Reader = Depends(reader)) -> list[str]:
+    """Undo a scorecard that was made from rows, with the KPIs, marks and yardsticks made with it. Answers the names of
+    those that stay, because something else rests on them."""
+    with who.write() as session:
+        return take_back(session, ask.scorecard)
 
 
 @router.post("/make", status_code=201)

@@ -220,6 +220,11 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
         *keys,
         *(k for k in spare if k.place == "offered"),
     ]
+    offered += [
+        _spread(c)
+        for c in measures
+        if sorts[c.name].sort in ("each", "rating", "duration") and sorts[c.name].sure >= enough
+    ][:2]
     whole = _counted(sure, parts)
     offered += [_used_per(c, whole) for c in sure if whole is not None and whole is not c and _is_used(c)][:2]
     return Draft((*taken[:MOST_KPIS], *offered, *(kpi for kpi in spare if kpi.place == "left")), tuple(left))
@@ -258,6 +263,15 @@ def _of_no_measure(column: Facts, sort: str) -> DraftKpi:
     return DraftKpi(
         _handle(f"mean {column.label}", "mean_of"), f"Mean {column.label.lower()}", f"mean({column.name})", Unit("number", 1), "open", "rate",
         "Its mean, as you asked for it.",
+    )  # fmt: skip
+
+
+def _spread(column: Facts) -> DraftKpi:
+    unit = _unit(column)
+    return DraftKpi(
+        _handle(f"spread of {column.label}", "spread_of"), f"Spread of {_unsigned(column.label).lower()}", f"stdev({column.name})",
+        Unit(unit.kind, max(1, unit.decimals), unit.currency, unit.text), "open", "rate",
+        f"How far “{column.label}” lies apart from row to row: its standard deviation.", place="offered",
     )  # fmt: skip
 
 

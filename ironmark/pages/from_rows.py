@@ -3,6 +3,7 @@ changed where they stand, and made of those that are kept."""
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
@@ -31,6 +32,8 @@ from ironmark.pages.documents import (
     UnitBody,
     YardstickBody,
 )
+from ironmark.pages.keeping_kpis import may_delete_kpi
+from ironmark.pages.keeping_yardsticks import may_delete_yardstick
 from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused
 from ironmark.pages.uses import yardsticks_in_use
@@ -45,7 +48,7 @@ from ironmark.tables.facts import facts_of, is_panel
 Against = Literal["nothing", "plan", "last year", "median", "number", "own"]
 LAST_YEAR = "last year"
 MOST_MEMBERS, SHOWN_FIRST, FEW_PERIODS = 300, 20, 4
-HEADLINES = 4  # sheets side by side at the top
+TOP: Mapping[int, tuple[int, ...]] = {1: (12,), 2: (7, 5), 3: (6, 3, 3)}  # how wide sheets at the top are: one headline
 SAME = 0.005  # by which members have to differ, as a share of what they read, for one sheet of them to say something
 A_YEAR: Mapping[str, int] = {"month": 13, "week": 53, "day": 366}
 FACES_OFFERED: Mapping[str, tuple[str, ...]] = {
@@ -220,6 +223,36 @@ def make(session: Session, library: Library, dataset: StoredDataset, title: str,
         _close_up(section.instruments)
     card = ScorecardBody(title=title or proposed.title, scope=proposed.scope, sections=list(sections.values()))
     return records.create(session, "scorecard", card.model_dump(), name=card.title).id
+
+
+MADE_TOGETHER = dt.timedelta(minutes=1)
+
+
+def take_back(session: Session, key: str) -> list[str]:
+    """Undo what ``make`` kept: the scorecard, and those of its KPIs and yardsticks that were made with it, are as they
+    were made and are used nowhere else. Returns the names of what stays. Refuses a scorecard that was changed since."""
+    card = records.get(session, "scorecard", key)
+    if card.version != 1:
+        detail = f"“{card.body['title']}” was changed since it was made. Delete it by itself; its KPIs stay."
+        raise Refused(409, "changed", "It is not as it was made", detail)
+    instruments = [one for section in card.body["sections"] for one in section["instruments"]]
+    records.remove(session, "scorecard", key, card.version)
+    stays = []
+    # KPIs first: a yardstick may rest on the mark of one.
+    for kind, slot, may_delete in (("kpi", "kpi", may_delete_kpi), ("yardstick", "yardstick", may_delete_yardstick)):
+        for name in dict.fromkeys(one[slot] for one in instruments if one[slot]):
+            held = records.some(session, kind, [name]).get(name)  # type: ignore[arg-type]
+            if held is None:
+                continue
+            if held.version != 1 or abs(held.updated_at - card.updated_at) > MADE_TOGETHER:
+                continue  # it was there before
+            try:
+                may_delete(session, None, name)
+            except Refused:
+                stays.append(str(held.body["name"]))
+                continue
+            records.remove(session, kind, name, held.version)  # type: ignore[arg-type]
+    return stays
 
 
 def _keep_marks(session: Session, library: Library, key: str, kpi: DraftKpi, held: Held) -> None:
@@ -489,11 +522,11 @@ def _sheets(
             )
         )
 
-    top = list(kpis[:HEADLINES])
-    wide = 12 // max(1, len(top))
+    top = list(kpis[: max(TOP)])
+    wides = TOP.get(len(top), ())
     for at, kpi in enumerate(top):
         marked = bool(held[kpi.handle].mark) and kpi.direction != "open"
-        put("At a glance", kpi, "dial" if kpi.unit.kind == "percent" and marked else "figure", None, (at * wide, 0, wide, 5), "top")  # fmt: skip
+        put("At a glance", kpi, "dial" if kpi.unit.kind == "percent" and marked else "figure", None, (sum(wides[:at]), 0, wides[at], 6), "top")  # fmt: skip
     for row, (name, label, count) in enumerate(segments):
         first = SHOWN_FIRST if count > SHOWN_FIRST else None
         high = max(5, min(14, count + 2))
@@ -507,7 +540,7 @@ def _sheets(
         some = kpis[:2]
         for at, kpi in enumerate(some):
             put("Over time", kpi, "history", None, (at * (12 // len(some)), 0, 12 // len(some), 6), "past")
-    for at, kpi in enumerate(kpis[HEADLINES:]):
+    for at, kpi in enumerate(kpis[max(TOP) :]):
         put("And also", kpi, "figure", None, ((at % 4) * 3, at // 4 * 5, 3, 5), "also")
     return found
 

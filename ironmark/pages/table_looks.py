@@ -129,6 +129,7 @@ def looked_at(found: Understood, name: str) -> TableLook:
         outcomes=_outcomes(found),
         told=[
             *found.differs,
+            *_unread(found),
             *(problem.message for problem in found.table.problems if problem.message not in found.differs),
         ],
         rows=found.rows if found.tidy else found.table.frame.height,
@@ -136,6 +137,16 @@ def looked_at(found: Understood, name: str) -> TableLook:
         tidy=found.tidy,
         recipe=_sendable(found),
     )
+
+
+def _unread(found: Understood) -> list[str]:
+    """What stands among periods and is none, with the lines it stands in."""
+    said = []
+    for text in found.unread[:5]:
+        at = [n for n, row in enumerate(found.grid.rows, start=1) if text in row][:5]
+        lines = f"line{'' if len(at) == 1 else 's'} {', '.join(map(str, at))}"
+        said.append(f"“{text}” in {lines} is read as no period: those rows have no reading.")
+    return said
 
 
 def _sentences(found: Understood) -> list[list[Piece]]:

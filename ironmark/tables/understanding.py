@@ -50,6 +50,7 @@ class Understood:
     groups: GroupsAre | None = None  # what lines above groups of rows name; None: there are none
     places: Mapping[str, int] = field(default_factory=dict)  # the line, from 1, that each KPI or member stands in
     group_names: tuple[str, ...] = ()
+    unread: tuple[str, ...] = ()  # what stands among periods and is none
     ambiguous: bool = False  # whether day and month could not be told apart
     line_count: int = 0  # of the whole table, where only its first and last lines were looked at
 
@@ -95,7 +96,7 @@ def understand(grid: Grid, told: Told = Told(), *, name: str = "", year_start: i
         tuple(Counter(c for at in lines.body for c in grid.rows[at] if c and is_blank(c))),
         year, asks, tidy, tuple(differs), made.measure,
         tuple(block.name or f"table {n}" for n, block in enumerate(lines.blocks, start=1)) if other_tables else (),
-        lines.block + 1, made.groups_are, found.places, tuple(dict.fromkeys(made.groups.values())), bool(periods and periods.told),
+        lines.block + 1, made.groups_are, found.places, tuple(dict.fromkeys(made.groups.values())), periods.unread if periods else (), bool(periods and periods.told),
     )  # fmt: skip
 
 

@@ -229,6 +229,16 @@ class FromRows(unittest.TestCase):
         page = self.client.get(f"/api/scorecards/{card['id']}/page").json()
         self.assertIn("open", {i["direction"] for i in page["instruments"]})
 
+    def test_all_of_it_is_one_step_back(self) -> None:
+        key = self.upload("Depot", *depot())
+        before = {kind: self.keys(kind) for kind in ("kpis", "yardsticks", "scorecards")}
+        costs = next(kpi["handle"] for kpi in self.propose(key)["kpis"] if kpi["formula"] == "sum(cost)")
+        card = self.make(key, [], kpis={costs: {"against": "median"}})
+        back = self.client.post("/api/from-rows/back", json={"scorecard": card["id"]})
+        self.assertEqual((back.status_code, back.json()), (200, []), back.text)
+        self.assertEqual({kind: self.keys(kind) for kind in before}, before)
+        self.assertEqual(self.client.post("/api/from-rows/back", json={"scorecard": card["id"]}).status_code, 404)
+
     def test_rows_without_a_period_and_live_ones_are_refused_with_what_to_do(self) -> None:
         for key in ("routes", "bookings"):
             answer = self.client.post("/api/from-rows", json={"dataset": key})

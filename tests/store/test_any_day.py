@@ -31,6 +31,7 @@ TIMED = ",".join(
         f"{REFRESHING}.test_from_an_address_new_rows_are_a_version_and_the_same_rows_are_none",
         f"{REFRESHING}.test_failures_are_kept_told_and_tried_again",
         "api.test_front.Front.test_what_changed_since_a_moment_is_told_against_how_it_stood_then",
+        "api.test_tables.Tables.test_a_table_without_a_day_is_as_of_one",
         "browser.test_editions.Editions.test_a_link_shows_the_edition_and_asks_for_nothing_else",
     )
 )

@@ -2256,6 +2256,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/from-rows/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Back Scorecard And Kpis
+         * @description Undo a scorecard that was made from rows, with the KPIs, marks and yardsticks made with it. Answers the names of
+         *     those that stay, because something else rests on them.
+         */
+        post: operations["take_back_scorecard_and_kpis_api_from_rows_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/from-rows/make": {
         parameters: {
             query?: never;
@@ -2682,6 +2703,11 @@ export interface components {
             marked: string;
             /** Full */
             full: number;
+        };
+        /** BackAsk */
+        BackAsk: {
+            /** Scorecard */
+            scorecard: string;
         };
         /**
          * Band
@@ -12685,6 +12711,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DraftOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_back_scorecard_and_kpis_api_from_rows_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -98,6 +98,7 @@
     tried('Keeping it…', async () => {
       if (!ask) return
       const made = await got(api.POST('/api/from-rows/make', { body: { ...ask, title } }))
+      sessionStorage.setItem('made-from-rows', made.id)
       await push(`/scorecards/${made.id}`)
     })
 </script>

@@ -36,6 +36,7 @@
   import SectionHead from './SectionHead.svelte'
   import { isInstrument, stand, standing } from './layout'
   import { Session, type Moved } from './session.svelte'
+  import JustMade from '../rows/JustMade.svelte'
   import WordsBench from './WordsBench.svelte'
 
   const AHEAD_MS = 400 // first the page itself is drawn
@@ -407,6 +408,7 @@
         {/if}
       </div>
 
+      <JustMade id={session.id} version={session.version} />
       {#if session.conflict}
         <div class="note conflict" role="alert">
           <b>Changed elsewhere.</b> Somebody else, or another tab, saved a newer version of this scorecard.
