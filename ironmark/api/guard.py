@@ -66,7 +66,10 @@ def refusal(scope: Scope, hosts: frozenset[str]) -> JSONResponse | None:
         return _answer(
             421, "unknown-host", "This address is not served here", "Open the address that the start printed."
         )
-    if origin is not None and scope["method"] not in ("GET", "HEAD") and origin.split("//")[-1] != host:
+    # A link's page tells nobody where its reader comes from, so that its form has no origin either; all that opens it
+    # is the password that is typed.
+    shared = scope["path"].startswith("/shared/")
+    if origin is not None and not shared and scope["method"] not in ("GET", "HEAD") and origin.split("//")[-1] != host:
         detail = "Use Iron Mark from its own address."
         return _answer(403, "other-site", "The request came from another site", detail)
     if length(headers) > problems.most_of(scope["path"]):

@@ -155,7 +155,7 @@ def _nothing() -> HTMLResponse:
 
 def _form(row: Link, status: int, text: str) -> HTMLResponse:
     form = (
-        '<form method="post"><label>Password <input type="password" name="password" autofocus maxlength="200" '
+        '<form method="post"><input hidden autocomplete="username" value="reader"><label>Password <input type="password" name="password" autofocus maxlength="200" '
         'autocomplete="current-password"></label> <button>Open</button></form>'
     )
     return _plainly(status, escape(row.name), text, form, row.frames)

@@ -125,12 +125,20 @@ class Leaf:
 
     @property
     def through(self) -> str:
-        """Through which day the data are complete, as ISO 8601; "" where that is not known."""
-        return max((held.through for held in self.frozen.datasets.values()), default="")
+        """Through which day all data of the page are complete, as ISO 8601; "" where that is not known."""
+        return min((held.through for held in self.frozen.datasets.values() if held.through), default="")
 
     @property
     def through_words(self) -> str:
-        return words.days_words([dt.date.fromisoformat(self.through)]) if self.through else ""
+        """That day, and what is there of datasets that go further."""
+        if not self.through:
+            return ""
+        further = {held.name: held.through for held in self.frozen.datasets.values() if held.through > self.through}
+        told = [
+            f"{name} through {words.days_words([dt.date.fromisoformat(day)])}" for name, day in sorted(further.items())
+        ]
+        day = words.days_words([dt.date.fromisoformat(self.through)])
+        return f"{day}; {', '.join(told)}" if told else day
 
     @property
     def published_words(self) -> str:

@@ -21,6 +21,7 @@ from ironmark.core.kinds import KINDS
 from ironmark.core.ramp import RAMPS
 from ironmark.pages.looks import look
 from ironmark.publish.leaf import Leaf
+from ironmark.publish.plain import as_plain
 
 BUILT = Path(__file__).parents[2] / "web" / "dist" / "leaf"
 Paper = Literal["a4", "a3", "letter", "wide"]
@@ -70,7 +71,7 @@ def as_html(
         '<!doctype html>\n<html lang="en-GB" data-theme="ironmark" data-mode="light">\n<head><meta charset="utf-8">'
         f'<meta name="viewport" content="width=device-width, initial-scale=1">{security}{again}'
         f"<title>{escape(leaf.name)}</title><style>{style}</style></head>\n"
-        f'<body><div id="app"></div><script type="application/json" id="told">{data}</script>'
+        f'<body><div id="app">{as_plain(leaf) if form.mode == "read" else ""}</div><script type="application/json" id="told">{data}</script>'
         f"<script>{script}</script></body></html>\n"
     ).encode()
 
@@ -86,6 +87,7 @@ def _told(leaf: Leaf, images: Images, form: Form) -> dict[str, Any]:
         "mode": form.mode,
         "paper": form.paper,
         "instrument": form.instrument,
+        "name": leaf.name,
         "title": leaf.title,
         "heading": leaf.heading,
         "through": f"Data through {leaf.through_words}" if leaf.through else "",

@@ -59,7 +59,7 @@ def _gaps(frame: pl.DataFrame, period: str | None, columns: Sequence[Column]) ->
     if (
         days.is_empty()
         or grain in ("quarter", "half", "year")
-        or (len(steps) and steps.to_numpy().mean() > SPARSE_DAYS)
+        or (len(steps) > 3 and steps.to_numpy().mean() > SPARSE_DAYS)
     ):  # type: ignore[arg-type]
         return []
     held = {(day.year, day.month) for day in days.to_list()}

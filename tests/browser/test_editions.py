@@ -1,11 +1,17 @@
 """Editions at the screen: made, published, laid beside now, taken out, shared; and the file that opens from disk."""
 
+import base64
+import struct
+import subprocess
 import tempfile
+import threading
 import time
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
 
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 
 from tests import world
 from tests.browser.page import PageTest
@@ -106,6 +112,80 @@ class Editions(PageTest):
         self.gone("The board")
         self.driver.get(address)
         self.see("There is nothing here")
+
+    def test_a_link_with_a_password_is_opened_by_it_also_in_a_frame(self) -> None:
+        class Around(BaseHTTPRequestHandler):
+            def do_GET(self) -> None:
+                self.send_response(200)
+                self.send_header("Content-Type", "text/html")
+                self.end_headers()
+                self.wfile.write(f'<iframe width="1200" height="700" src="{around["address"]}"></iframe>'.encode())
+
+            def log_message(self, *_: Any) -> None:
+                pass
+
+        site = ThreadingHTTPServer(("127.0.0.1", 0), Around)
+        threading.Thread(target=site.serve_forever, daemon=True).start()
+        self.addCleanup(site.server_close)
+        self.addCleanup(site.shutdown)
+        where = f"http://127.0.0.1:{site.server_port}"
+        ask = {
+            "name": "Board",
+            "edition": self.make_one(),
+            "until": "2999-01-01",
+            "password": "a long word",
+            "frames": [where],
+        }
+        made = self.client.post("/api/links", json=ask).json()
+        self.addCleanup(self.client.delete, f"/api/links/{made['id']}")
+        around = {"address": f"{self.server.address}{made['path']}"}
+        for place in (around["address"], where):
+            self.driver.get("about:blank")
+            self.driver.get(place)
+            if place == where:
+                self.driver.switch_to.frame(self.one("iframe"))
+                self.addCleanup(self.driver.switch_to.default_content)
+            self.see("asks for a password")
+            self.one("input[name=password]").send_keys("wrong word", Keys.ENTER)
+            self.see("That is not the password.")
+            self.one("input[name=password]").send_keys("a long word", Keys.ENTER)
+            self.see("Network performance", "91.4%")
+        self.driver.get_log("browser")  # which says that a password was refused
+
+    def test_the_file_is_read_without_scripts_and_printed_whole(self) -> None:
+        rows = "\n".join(f"2026-09-{n % 28 + 1:02d},Boot {n % 160:03d},{n}" for n in range(1000))
+        files = {"file": ("boote.csv", f"tag,boot,last\n{rows}".encode())}
+        made = self.client.post("/api/datasets", files=files).json()
+        kpi = self.client.post("/api/kpis", json={"handle": "last_je_boot", "name": "Last", "dataset": made["id"], "formula": "sum(last)", "nature": "flow"}).json()  # fmt: skip
+        body = {"title": "Boote", "sections": [{"id": "s", "title": "Alle", "instruments": [
+            {"id": "x", "kpi": kpi["id"], "face": "ledger", "by": "boot", "marks": [], "w": 12, "h": 7}]}]}  # fmt: skip
+        card = self.client.post("/api/scorecards", json=body).json()
+        edition = self.client.post(
+            "/api/editions", json={"scorecard": card["id"], "scope": {"period": "2026-09"}}
+        ).json()
+        for kind, held in (("editions", edition), ("scorecards", card), ("kpis", kpi), ("datasets", made)):
+            self.addCleanup(
+                self.client.delete, f"/api/{kind}/{held['id']}", headers={"If-Match": f'"{held["version"]}"'}
+            )
+        html = self.client.get(f"/api/editions/{edition['id']}/export/html").text
+        self.assertRegex(html, r"<title>Boote, September 2026, edition \d+")
+        plain = html.partition('<script type="application/json"')[0]
+        for n in (0, 80, 159):
+            self.assertIn(f"Boot {n:03d}", plain, "without scripts every row is there")
+        place = Path(tempfile.mkdtemp(prefix="ironmark-test-")) / "page.html"
+        place.write_text(html)
+        self.addCleanup(lambda: (place.unlink(), place.parent.rmdir()))
+        self.driver.get(place.as_uri())
+        self.see("Boot 040")
+        self.assertNotIn("Boot 039", self.text(), "it is scrolled on the screen")
+        pdf = base64.b64decode(self.driver.execute_cdp_cmd("Page.printToPDF", {})["data"])
+        told = subprocess.run(["pdftotext", "-", "-"], input=pdf, capture_output=True, check=True).stdout.decode()
+        self.assertEqual([n for n in range(160) if f"Boot {n:03d}" not in told], [])
+        self.wait(lambda: "Boot 039" not in self.text(), "it is as it was, once it is printed")
+        # Nor is anything cut from a picture.
+        tall = self.client.get(f"/api/editions/{edition['id']}/export/png?scale=1")
+        if tall.status_code == 200:
+            self.assertGreater(struct.unpack(">II", tall.content[16:24])[1], 160 * 28)
 
     def asked(self) -> list[str]:
         """What the page has asked of anybody, besides itself."""

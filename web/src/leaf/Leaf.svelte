@@ -7,11 +7,32 @@
   import Tip from '../parts/Tip.svelte'
   import Grid from '../views/scorecards/Grid.svelte'
   import { standing } from '../views/scorecards/layout'
-  import { setContext } from 'svelte'
+  import { flushSync, onMount, setContext } from 'svelte'
   import PaperNotes from './PaperNotes.svelte'
+  import { growNow, growing, withRows } from './paper'
   import { notesAtEnd, type Told } from './told'
 
-  let { told }: { told: Told } = $props()
+  let { told, done = () => undefined }: { told: Told; done?: () => void } = $props()
+  /** Drawn as a picture nothing is scrolled: sheets grow to what they list. */
+  // svelte-ignore state_referenced_locally
+  const picture = told.mode === 'picture'
+  if (picture) setContext('paper', true)
+  let bed = $state<HTMLElement | null>(null)
+  let grown = $state<Record<string, number>>({})
+  const PAPER = 1.12
+  const sheets = () => bed?.querySelectorAll<HTMLElement>('[data-instrument]') ?? []
+  const grow = (sheet: HTMLElement, rows: number) => (grown = { ...grown, [sheet.dataset.instrument!]: rows })
+  /** Before it is printed by whoever reads it, when nothing waits. */
+  export function whole() {
+    growNow(sheets, grow)
+    // Paper is narrower than the screen, so that more lines are broken.
+    for (const id in grown) grown[id] = Math.ceil(grown[id]! * PAPER) + 1
+    flushSync()
+  }
+  onMount(async () => {
+    if (picture) await growing(sheets, grow)
+    done()
+  })
   let asked = $state<Workings | null>(null)
   const pictures = $derived(Object.fromEntries(told.picture.instruments.map((one) => [one.id, one])))
   const texts = $derived(Object.fromEntries(told.picture.texts.map((one) => [one.id, one])))
@@ -20,7 +41,7 @@
   const sections = $derived((told.body.sections ?? []).filter((section) => standing(section).length))
 </script>
 
-<main class="page">
+<main class="page" bind:this={bed}>
   <h1>{told.title}</h1>
   <p class="sentence">
     {told.heading}{#if told.edition?.words}. {told.edition.words}{/if}{#if told.through}. {told.through}{/if}
@@ -36,7 +57,7 @@
       >
     </h2>
     <Grid
-      {section}
+      section={picture ? withRows(section, grown) : section}
       {pictures}
       {texts}
       open={(instrument, reading) => (asked = told.workings[instrument.id]?.[reading.key] ?? null)}
@@ -55,6 +76,19 @@
 {/if}
 
 <style>
+  /* Rows that are pushed to the next page take room of their own. */
+  @media print {
+    main :global(.item),
+    main :global(.bed) {
+      overflow: visible;
+    }
+    main :global(.item:has(.bed)) {
+      display: block;
+    }
+    main :global(.item .face:has(.bed)) {
+      height: auto;
+    }
+  }
   h2 {
     display: flex;
     align-items: baseline;

@@ -1,23 +1,35 @@
 <script lang="ts">
   /** One sheet alone, as wide and high as it stands on its page. */
+  import { onMount, setContext } from 'svelte'
   import { standing, GAP } from '../views/scorecards/layout'
   import PaperSheet from './PaperSheet.svelte'
-  import { tall } from './paper'
+  import { growing, tall } from './paper'
   import type { Told } from './told'
 
-  let { told }: { told: Told } = $props()
+  let { told, done }: { told: Told; done: () => void } = $props()
+  setContext('paper', true) // nothing of it is scrolled
+  let bed = $state<HTMLElement | null>(null)
+  let grown = $state(0)
   const WIDE = 1240 // pixels of a page's content
   const item = $derived(
     (told.body.sections ?? []).flatMap(standing).find((placed) => placed.id === told.instrument),
   )
+  onMount(async () => {
+    await growing(
+      () => (bed ? [bed] : []),
+      (_, rows) => (grown = rows),
+    )
+    done()
+  })
 </script>
 
 {#if item}
   <div
+    bind:this={bed}
     class="sheet item"
     data-sheet={item.id}
     style:width="{((WIDE + GAP) / 12) * item.w - GAP}px"
-    style:height="{tall(item.h)}px"
+    style:height="{tall(Math.max(item.h, grown))}px"
   >
     <PaperSheet {item} picture={told.picture} />
   </div>

@@ -1,4 +1,4 @@
-import { mount, tick } from 'svelte'
+import { flushSync, mount, tick, unmount } from 'svelte'
 import '../app.css'
 import { bring } from '../api/images'
 import { writeAs } from '../api/numbers'
@@ -14,8 +14,9 @@ knowStates(told.palettes)
 knowFaces(told.faces, told.colours)
 bring(told.images)
 writeAs(told.locale)
-document.title = told.title
+document.title = told.name
 const target = document.getElementById('app')!
+target.replaceChildren() // the same in plain HTML, for whoever reads it without scripts
 
 /** Whoever draws it as a picture waits for this. */
 async function ready() {
@@ -28,7 +29,23 @@ async function ready() {
 
 if (told.mode === 'paper' || told.mode === 'slides')
   mount(PaperPage, { target, props: { told, done: ready } })
+else if (told.instrument) mount(One, { target, props: { told, done: () => void ready() } })
 else {
-  mount(told.instrument ? One : Leaf, { target, props: { told } })
-  void ready()
+  const shown = (as: Told, done = () => undefined as void) =>
+    mount(Leaf, { target, props: { told: as, done } }) as { whole: () => void }
+  let leaf = shown(told, () => void ready())
+  // Printed by whoever reads it, nothing of it may be out of sight.
+  if (told.mode === 'read') {
+    const again = (as: Told) => {
+      void unmount(leaf)
+      target.replaceChildren()
+      leaf = shown(as)
+      flushSync()
+    }
+    addEventListener('beforeprint', () => {
+      again({ ...told, mode: 'picture' })
+      leaf.whole()
+    })
+    addEventListener('afterprint', () => again(told))
+  }
 }

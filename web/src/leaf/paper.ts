@@ -1,6 +1,7 @@
 /** Sheets laid out for paper: what stands side by side stays together, what grows runs on, nothing is scrolled. */
-import type { Placed } from '../api/client'
-import { GAP, ROW, settle } from '../views/scorecards/layout'
+import { flushSync, tick } from 'svelte'
+import type { Placed, Section } from '../api/client'
+import { GAP, ROW, settle, standing } from '../views/scorecards/layout'
 
 export type Paper = 'a4' | 'a3' | 'letter' | 'wide'
 const MM = 96 / 25.4
@@ -68,6 +69,58 @@ export function bandsOf(items: Placed[], grown: Record<string, number>, most: nu
     before.long.push(item)
   }
   return bands
+}
+
+/** A section whose sheets are as many rows high as they need. grown: rows by sheet, where its own are too few. */
+export function withRows(section: Section, grown: Record<string, number>): Section {
+  const every = standing(section).map((item) => ({ ...item, h: Math.max(item.h, grown[item.id] ?? 0) }))
+  const placed = new Map(settle(every).map((item) => [item.id, item]))
+  const there = <T extends Placed>(items: T[] | undefined) =>
+    items?.map((item) => ({ ...item, y: placed.get(item.id)!.y, h: placed.get(item.id)!.h }))
+  return {
+    ...section,
+    instruments: there(section.instruments as Placed[]) as Section['instruments'],
+    texts: there(section.texts as Placed[]) as Section['texts'],
+    pictures: there(section.pictures as Placed[]) as Section['pictures'],
+  }
+}
+
+/** Have sheets grow until nothing in them is cut, at once. sheets: those there are; grow: has one be so many rows high. */
+export function growNow(
+  sheets: () => Iterable<HTMLElement>,
+  grow: (sheet: HTMLElement, rows: number) => void,
+): void {
+  for (let round = 0; round < 5; round++) {
+    flushSync()
+    let more = false
+    for (const sheet of sheets()) more = grown(sheet, grow) || more
+    if (!more) break
+  }
+  flushSync()
+}
+
+/** Give a sheet the rows that it lacks; whether it lacked any. */
+function grown(sheet: HTMLElement, grow: (sheet: HTMLElement, rows: number) => void): boolean {
+  const lacks = lacking(sheet)
+  if (lacks)
+    grow(sheet, Math.round((sheet.offsetHeight + GAP) / (ROW + GAP)) + Math.ceil(lacks / (ROW + GAP)))
+  return lacks > 0
+}
+
+/** The same, with what is only drawn once it is on the screen. */
+export async function growing(
+  sheets: () => Iterable<HTMLElement>,
+  grow: (sheet: HTMLElement, rows: number) => void,
+) {
+  await document.fonts.ready
+  for (let round = 0; round < 5; round++) {
+    await tick()
+    await new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)))
+    let more = false
+    for (const sheet of sheets()) more = grown(sheet, grow) || more
+    if (!more) break
+  }
+  await tick()
 }
 
 /** How many pixels a sheet lacks for what it lists. */

@@ -15,6 +15,8 @@ export interface Told {
   paper: Paper
   /** The only instrument that is drawn, on a picture. */
   instrument: string | null
+  /** What a file of it is called: title, period and edition. */
+  name: string
   title: string
   heading: string
   through: string

@@ -47,8 +47,10 @@
     instrument.legend ??
       (!!picture?.ramp || (!!picture?.kinds.length && !!instrument.colour.segment) || (kind.legend && many)),
   )
-  /** Held against nothing by whoever made it: that it is not graded says nothing. */
-  const bare = $derived(!instrument.yardstick && !instrument.marks?.length)
+  /** A figure or a course held against nothing by whoever made it: that it is not graded says nothing. */
+  const bare = $derived(
+    !instrument.yardstick && !instrument.marks?.length && (face === 'figure' || face === 'history'),
+  )
   const below = $derived(
     bare && reading?.status === 'not_graded'
       ? ''
