@@ -4,6 +4,7 @@ changed where they stand, and made of those that are kept."""
 from __future__ import annotations
 
 import datetime as dt
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
@@ -18,7 +19,7 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.faces import FACES
 from ironmark.core.formula import FormulaError, parse
 from ironmark.core.marks import EVERYONE, TARGET, TOGETHER, Owner
-from ironmark.core.numbers import show
+from ironmark.core.numbers import Unit, show
 from ironmark.core.periods import Grain, Period, RowGrain, finer, latest_complete, timeline
 from ironmark.core.written import written
 from ironmark.core.yardstick import default_bands
@@ -166,6 +167,8 @@ def propose(library: Library, dataset: StoredDataset, changes: Changes = Changes
         if not np.isfinite(values).any():
             left.append(LeftOut(kpi.name, "it has no reading in any period"))
             continue
+        if change.unit is None and not kpi.known:
+            changed = replace(changed, unit=_fine_enough(changed.unit, values))
         shown.append(changed)
         held[kpi.handle] = _held(library, changed, change, values, over, grain, graded)
     segments = _segments(dataset, frame, reading, shown)
@@ -321,6 +324,17 @@ def _changed(kpi: DraftKpi, change: KpiChange) -> DraftKpi:
         direction=change.direction or kpi.direction,
         unit=change.unit.as_unit() if change.unit else kpi.unit,
     )
+
+
+def _fine_enough(unit: Unit, values: Floats) -> Unit:
+    """A unit with as many decimals as it takes to tell small readings from nothing: 0.03%, not 0.0%."""
+    known = np.abs(values[np.isfinite(values) & (values != 0)])
+    if not len(known) or unit.kind not in ("percent", "number") or unit.compact:
+        return unit
+    size = float(np.median(known)) * (100 if unit.kind == "percent" else 1)
+    if size >= 1:
+        return unit
+    return replace(unit, decimals=min(6, max(unit.decimals, 1 - math.floor(math.log10(size)))))
 
 
 def _grain(days: pl.Series) -> Grain:
