@@ -270,7 +270,7 @@ class Waiting(unittest.TestCase):
         cls.client = world.running().client
 
     def until(self, key: str, *states: str) -> Any:
-        end = time.monotonic() + 90
+        end = time.monotonic() + 240
         while time.monotonic() < end:
             found = self.client.get(f"/api/exports/{key}").json()
             if found["state"] in states:
@@ -422,7 +422,7 @@ class WhenTheServerOrTheDatabaseDies(unittest.TestCase):
         self.assertEqual(server.client.get(f"/api/editions/{key}?data=true").content, frozen)
 
     def done(self, server: world.Running, key: str) -> None:
-        end = time.monotonic() + 90
+        end = time.monotonic() + 240
         found: Any = None
         while time.monotonic() < end:
             answer = server.client.get(f"/api/exports/{key}")
