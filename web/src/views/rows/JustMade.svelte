@@ -30,3 +30,9 @@
     {#if failed}<span class="wrong">{failed}</span>{/if}
   </p>
 {/if}
+
+<style>
+  p {
+    margin-bottom: 8px;
+  }
+</style>
