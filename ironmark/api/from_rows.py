@@ -135,10 +135,9 @@ def draft_scorecard(ask: DraftAsk, who: Reader = Depends(reader)) -> DraftOut:
     with who.write() as session:
         library = who.library(session)
         dataset = library.dataset(ask.dataset)
-        changes = ask.changes()
-        proposed = propose(library, dataset, changes)
+        proposed = propose(library, dataset, ask.changes())
         # It is made as it would be kept, read, and taken back: the draft is the page, to the last figure.
-        key = make(session, library, dataset, ask.title, changes)
+        key = make(session, library, dataset, ask.title, proposed)
         again = who.library(session)
         body: Scorecard = saved(records.get(session, "scorecard", key), Scorecard)
         picture = draw_page(read_page(again, again.scorecard(key), proposed.scope))
@@ -192,6 +191,7 @@ def make_scorecard(ask: DraftAsk, who: Reader = Depends(reader)) -> Scorecard:
     """Keep the draft with what was changed of it: all of it or nothing."""
     with who.write() as session:
         library = who.library(session)
-        key = make(session, library, library.dataset(ask.dataset), ask.title, ask.changes())
+        dataset = library.dataset(ask.dataset)
+        key = make(session, library, dataset, ask.title, propose(library, dataset, ask.changes()))
         made: Scorecard = saved(records.get(session, "scorecard", key), Scorecard)
     return made

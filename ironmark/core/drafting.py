@@ -60,14 +60,10 @@ _GOOD_OUTCOMES = _stems(
     "returned solved success "
 )
 _OUTCOME = _stems("outcome result state status")
-# what may well last long,
-_LONG_IS_GOOD = _stems("availab between flying open. opening practice training up")
 # what somebody gained or made, whatever else is said of it,
 _GAINED = _stems("avoided generat made. produc profit recover recycl reduced saved saving sales sold yield")
 # what there can be at most,
 _CAPACITY = _stems("booked planned all. availab capacity offered possible scheduled total")
-# what names or dates a row,
-_NAMING = _stems("code id lat latitude lon longitude month no number phone postcode quarter ref week year zip")
 # what is aimed at,
 _PLAN = _stems("budget expected forecast goal plan planned quota target")
 # what is used up, and so is told by what it was used for, and time that was spent on it in all.
@@ -181,7 +177,7 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     shares = [
         *(_share_of_flag(column) for column in columns if column.role == "flag"),
         *(kpi for column in columns if column.role == "segment" for kpi in _share_of_outcome(column)),
-        *(kpi for column in columns if kpi_of_blank(column) for kpi in [_share_that_happened(column)]),
+        *(_share_that_happened(column) for column in columns if _may_not_happen(column)),
     ]
     ratios = [_share_of_whole(part, whole) for part, whole in parts.items()]
     sums, means, left = list[DraftKpi](), list[DraftKpi](), list[LeftOut]()
@@ -241,7 +237,7 @@ def _rows_counted(name: str) -> DraftKpi:
     )  # fmt: skip
 
 
-def kpi_of_blank(column: Facts) -> bool:
+def _may_not_happen(column: Facts) -> bool:
     """Whether a blank of a column says that something did not happen: the time or day of an event that some lack."""
     timed = column.clock or (column.type == "date" and column.role != "period")
     event = bool({"clock"} & set(told_by(column.label))) or column.type == "date"
@@ -332,8 +328,8 @@ def _planned(column: Facts, among: Sequence[Facts]) -> Facts | None:
 def _parts(counts: Sequence[Facts], always: Sequence[Facts]) -> dict[Facts, Facts]:
     """Columns that are a part of another one: bad things among all that there were, and what came of them.
 
-    always: what there can be at most, the same on every row. They belong together by their names or because the whole is the sum of its parts; that two columns move together is
-    never enough.
+    always: what there can be at most, the same on every row. They belong together by their names or because the whole is
+    the sum of its parts; that two columns move together is never enough.
     """
     wholes = [c for c in (*counts, *always) if c.whole and not _is_bad(c)]
     found = {}
@@ -430,7 +426,7 @@ def _share_of_outcome(column: Facts) -> list[DraftKpi]:
     good = next((m for m in column.members if _stem_in(m, _GOOD_OUTCOMES)), None) if outcome else None
     bad = next((m for m in column.members if better_of(m) == "lower"), None)
     member = good or bad
-    if member is None or (not outcome and bad is None):
+    if member is None:
         return []
     way: Direction = "higher" if good else "lower"
     quoted = member.replace('"', "'")

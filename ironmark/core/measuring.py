@@ -76,18 +76,18 @@ class Measured:
 
 
 @lru_cache(maxsize=1)
-def _words() -> tuple[dict[str, tuple[tuple[str, str], ...]], tuple[tuple[str, str, str], ...]]:
-    """Words and what they tell, with an example of each; and the ends and beginnings of words that tell something."""
-    plain: dict[str, list[tuple[str, str]]] = {}
-    parts: list[tuple[str, str, str]] = []
+def _words() -> tuple[dict[str, tuple[str, ...]], tuple[tuple[str, str], ...]]:
+    """Words and what they tell; and the ends and beginnings of words that tell something."""
+    plain: dict[str, list[str]] = {}
+    parts: list[tuple[str, str]] = []
     for line in _WORDS.read_text(encoding="utf-8").splitlines():
         if line.startswith("#"):
             continue
-        word, tells, _, example = line.split("\t")
+        word, tells, _, _ = line.split("\t")
         if "*" in word:
-            parts.append((folded(word.strip("*")), tells if word.startswith("*") else f"{tells}^", example))
+            parts.append((folded(word.strip("*")), tells if word.startswith("*") else f"{tells}^"))
         else:
-            plain.setdefault(folded(word), []).append((tells, example))
+            plain.setdefault(folded(word), []).append(tells)
     return {word: tuple(found) for word, found in plain.items()}, tuple(parts)
 
 
@@ -116,14 +116,14 @@ def told_by(text: str) -> dict[str, tuple[float, str]]:
         for at in range(len(words) - size + 1):
             word = "_".join(words[at : at + size])
             last = at + size in (len(words), end) or (at == 0 and size == 1 and len(words) > 1 and words[1] in _JOINING)
-            for tells, _ in plain.get(word, plain.get(f"{word}_" if size == len(words) else "", ())):
+            for tells in plain.get(word, plain.get(f"{word}_" if size == len(words) else "", ())):
                 if word in _ONLY_LAST and at + size < len(words):
                     continue
                 tell(tells, 1.0 + 0.5 * (size - 1) + (0.4 if last else 0.0), word)
     if len(words) > 2 and words[0] in _ONLY_LAST and words[1] in _JOINING:
         tell("amount", 1.4, f"{words[0]}_{words[1]}")  # number of calls
     for word in words:
-        for part, tells, _ in parts:
+        for part, tells in parts:
             if len(word) > len(part) + 1 and (word.startswith(part) if tells.endswith("^") else word.endswith(part)):
                 tell(tells.rstrip("^"), 1.2, word)
     return found

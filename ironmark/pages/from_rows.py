@@ -94,7 +94,7 @@ class Held:
     value: float | None = None
     each: tuple[tuple[str, str, float], ...] = ()
     yardstick: str = ""  # the one that the KPI is graded by already
-    shown: str = ""
+    since: str = ""  # from which period it holds, where it is a number
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,7 +146,7 @@ def propose(library: Library, dataset: StoredDataset, changes: Changes = Changes
     )  # fmt: skip
     periods = timeline(complete, source.first, source.last)
     over = [p for p in periods if p.end <= source.through] or list(periods)
-    reading = _Reading(library, dataset.id, over, grain)
+    reading = _Reading(library, dataset.id, over)
     left = list(drafted.left_out)
     shown, waiting, held = list[DraftKpi](), list[DraftKpi](), dict[str, Held]()
     graded = yardsticks_in_use(library.session)
@@ -187,9 +187,8 @@ def propose(library: Library, dataset: StoredDataset, changes: Changes = Changes
     return Proposed(dataset.name, scope, tuple(shown), tuple(waiting), tuple(left), held, kept, gone)
 
 
-def make(session: Session, library: Library, dataset: StoredDataset, title: str, changes: Changes) -> str:
-    """Keep what is proposed with what was changed of it, all at once. Returns the scorecard's key."""
-    proposed = propose(library, dataset, changes)
+def make(session: Session, library: Library, dataset: StoredDataset, title: str, proposed: Proposed) -> str:
+    """Keep what is proposed, all at once. Returns the scorecard's key."""
     keys: dict[str, str] = {}
     yardsticks: dict[str, str] = {}
     shared: dict[tuple[object, ...], str] = {}
@@ -264,10 +263,9 @@ def _keep_marks(session: Session, library: Library, key: str, kpi: DraftKpi, hel
         return
     assert held.value is not None
     owner = EVERYONE if kpi.nature == "rate" else TOGETHER
-    since = held.shown
-    changes = [Change(held.mark, owner, since, held.value)]
+    changes = [Change(held.mark, owner, held.since, held.value)]
     changes += [
-        Change(held.mark, Owner.member(**{segment: member}), since, value) for segment, member, value in held.each
+        Change(held.mark, Owner.member(**{segment: member}), held.since, value) for segment, member, value in held.each
     ]
     marks.apply(session, key, changes, library.book(key))
 
@@ -292,7 +290,6 @@ class _Reading:
     library: Library
     dataset: str
     periods: Sequence[Period]
-    grain: Grain
 
     def of(self, kpi: DraftKpi) -> Floats:
         """(P,). Raises FormulaError, NoPeriod."""
@@ -422,9 +419,9 @@ def _held(
     if against == LAST_YEAR:
         return Held("last year", tuple(choices), LAST_YEAR, f"year_ago({kpi.formula})")
     if against == "median":
-        return Held("median", tuple(choices), TARGET, value=_middle(values), shown=since)
+        return Held("median", tuple(choices), TARGET, value=_middle(values), since=since)
     if against == "number" and change.number is not None:
-        return Held("number", tuple(choices), TARGET, value=change.number, shown=since)
+        return Held("number", tuple(choices), TARGET, value=change.number, since=since)
     return Held("nothing", tuple(choices))
 
 
@@ -438,16 +435,13 @@ def against_words(kpi: DraftKpi, held: Held) -> str:
     """What a KPI is held against, as its sheet says it."""
     if held.against == "nothing":
         return "nothing"
-    if held.value is not None:
-        said = "its median so far" if held.against == "median" else "a target of"
-        return (
-            f"{said}, {show(held.value, kpi.unit)}"
-            if held.against == "median"
-            else f"{said} {show(held.value, kpi.unit)}"
-        )
-    return {"plan": "the target in its rows", "last year": "the same period a year before", "own": f"its {held.mark}"}[
-        held.against
-    ]
+    if held.against == "median":
+        return f"its median so far, {show(held.value or 0.0, kpi.unit)}"
+    if held.against == "number":
+        return f"a target of {show(held.value or 0.0, kpi.unit)}"
+    return {"plan": "the target in its rows", "last year": "the same period a year before"}.get(
+        held.against, f"its {held.mark}"
+    )
 
 
 def _middle(values: Floats) -> float:

@@ -8,9 +8,9 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from ironmark.core.nearest import folded
-from ironmark.core.periods import ROW_GRAINS, RowGrain, finer
+from ironmark.core.periods import MONTHS, ROW_GRAINS, RowGrain, finer
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.lines import LineMark, Lines
+from ironmark.tables.lines import LineMark, Lines, near
 from ironmark.tables.notations import YEARLESS, Periods, Settled, grain_of, is_period, read_periods
 from ironmark.tables.quantities import is_blank, measure_of, quantity
 from ironmark.tables.table_words import (
@@ -27,7 +27,7 @@ from ironmark.tables.table_words import (
 from ironmark.tables.told import ColumnKind, ColumnMark, Told
 
 MOST_STATES = 12  # different words that stand below periods: states, yes and no
-MONTH_NAMES = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+MONTH_NAMES = tuple(name[:3] for name in MONTHS)
 
 
 class Heads:
@@ -209,7 +209,7 @@ class Heads:
                 if own is None:
                     continue
                 total = sum(q.value for c in others if (q := quantity(self.rows[row][c], self.way)))
-                if abs(own.value - total) > 0.006 * max(1.0, abs(total)):
+                if not near(own.value, total):
                     break
                 met += 1
             else:

@@ -254,9 +254,9 @@ class Lines:
             if guess and len(pairs) == 1 and len(wide) > 2 and (of := self._sum_of(run[-60:], wide, pairs[0][0], way)):
                 self.marks[at] = LineMark("total", f"the sum of {of}")
                 continue
-            meets = [_near(value, total) for value, total in pairs]
+            meets = [near(value, total) for value, total in pairs]
             if line.kind == "total" and not all(meets) and rows_above > len(run):
-                meets = [_near(q.value, total) for q, total in zip(own, above, strict=True) if q is not None]
+                meets = [near(q.value, total) for q, total in zip(own, above, strict=True) if q is not None]
             # A row with a period of its own is one of the figures, whatever it adds up to. One figure meets a sum
             # sooner by chance: it is a total where it stands last, below several.
             enough = (len(pairs) > 1 and len(run) > 1) or (len(pairs) == 1 and len(run) > 2 and at == final)
@@ -298,7 +298,7 @@ class Lines:
         """The row whose figures add up to a value; "" for none."""
         for r in reversed(run):
             figures = [q.value for c in wide if (q := quantity(self.rows[r][c], way))]
-            if len(figures) > 2 and _near(value, sum(figures)):
+            if len(figures) > 2 and near(value, sum(figures)):
                 return next((cell for cell in self.rows[r] if cell), "a row above")
         return ""
 
@@ -319,7 +319,7 @@ class Lines:
                 if self.marks[below].kind == "total":
                     break
                 total = [sum_ + (value or 0) for sum_, value in zip(total, values[below], strict=True)]
-                if count > 1 and all(_near(own[c] or 0, total[c], 1e-9) for c in known):
+                if count > 1 and all(near(own[c] or 0, total[c], 1e-9) for c in known):
                     name = next((cell for cell in self.rows[body[n]] if cell), "")
                     self.marks[body[n]] = LineMark("total", f"the sum of the {count} rows below it")
                     parts |= dict.fromkeys(body[n + 1 : n + 1 + count], name)
@@ -327,7 +327,7 @@ class Lines:
         self.parts = parts
 
 
-def _near(value: float, total: float, by: float = NEAR) -> bool:
+def near(value: float, total: float, by: float = NEAR) -> bool:
     return abs(value - total) <= by * max(1.0, abs(total))
 
 

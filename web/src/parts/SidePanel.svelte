@@ -2,19 +2,12 @@
   /** A panel at the side, over the page: closed by Escape, its button, or a press beside it. */
   import { Dialog, Portal } from '@skeletonlabs/skeleton-svelte'
   import type { Snippet } from 'svelte'
+  import { OVER } from './over'
 
   let { title, close, children }: { title: string; close: () => void; children: Snippet } = $props()
 </script>
 
-<!-- What a modal dialog does to the page below (inert, no pointer, no scroll) has the whole page styled and
-     laid out anew. The backdrop lies over all of it and the focus is held, so none of that is needed. -->
-<Dialog
-  open
-  modal={false}
-  trapFocus
-  closeOnInteractOutside
-  onOpenChange={(details) => !details.open && close()}
->
+<Dialog open {...OVER} onOpenChange={(details) => !details.open && close()}>
   <Portal>
     <Dialog.Backdrop class="side-backdrop" />
     <Dialog.Positioner class="side-place">

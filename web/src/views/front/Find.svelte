@@ -1,6 +1,7 @@
 <script lang="ts">
   /** One search over everything that has a name, by keyboard alone: typed, arrows, Enter. */
   import { Dialog, Portal } from '@skeletonlabs/skeleton-svelte'
+  import { OVER } from '../../parts/over'
   import { push } from 'svelte-spa-router'
   import { api, got, settled, words, type Schemas } from '../../api/client'
 
@@ -51,13 +52,7 @@
   }
 </script>
 
-<Dialog
-  open
-  modal={false}
-  trapFocus
-  closeOnInteractOutside
-  onOpenChange={(details) => !details.open && close()}
->
+<Dialog open {...OVER} onOpenChange={(details) => !details.open && close()}>
   <Portal>
     <Dialog.Backdrop class="find-backdrop" />
     <Dialog.Positioner class="find-place">
