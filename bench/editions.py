@@ -11,7 +11,7 @@ from ironmark.pages.library import Library
 from ironmark.pages.read import read_page
 from ironmark.pages.sources import Sources
 from ironmark.publish.leaf import Leaf
-from ironmark.publish.page import Form, as_html
+from ironmark.publish.page import Form, job
 from ironmark.publish.printer import Printer
 from ironmark.store import database, scratch
 from ironmark.store.mariadb import MariaDB
@@ -47,8 +47,8 @@ def main() -> None:
             f"{'kept' if one.p95 < 0.3 else 'MISSED'}; {one.median / other.median:.1f}× reading its page; "
             f"{len(frozen()) / 1000:.0f} kB"
         )
-        html = as_html(Leaf(Frozen.from_bytes(frozen())), {}, Form("paper"))
-        printed = side_by_side({"pdf": lambda: printer.pdf(html, lambda: False)}, runs=10, warm_up=2)["pdf"]
+        page = job(Leaf(Frozen.from_bytes(frozen())), {}, Form("paper"))
+        printed = side_by_side({"pdf": lambda: printer.pdf(page, lambda: False)}, runs=10, warm_up=2)["pdf"]
         print(
             f"  its PDF in {printed.median:.2f} s, p95 {printed.p95:.2f} s by a warm printer (budget: 3 s) "
             f"{'kept' if printed.p95 < 3 else 'MISSED'}"

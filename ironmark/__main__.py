@@ -18,10 +18,13 @@ from sqlalchemy.exc import ArgumentError, SQLAlchemyError
 
 from ironmark.api import start
 from ironmark.api.app import create_app
+from ironmark.api.proofs import checked
 from ironmark.api.start import log_as_json
+from ironmark.api.who import Reader
 from ironmark.demo import load
 from ironmark.pages import intake
 from ironmark.pages.problems import Refused
+from ironmark.pages.sources import Sources
 from ironmark.publish import bundle
 from ironmark.store import backups, database, scratch
 from ironmark.store.mariadb import TEMPORARY, MariaDB, MariaDBError
@@ -113,7 +116,7 @@ def serve(
         hosts = frozenset({host} if host != "0.0.0.0" else {"*"})
         start.serve(url, host, port, workers, log, hosts, folder, fetch_from, lambda: typer.echo(
             f"Iron Mark is ready: http://{host}:{port}/   (Ctrl-C stops it)"
-        ))  # fmt: skip
+        ), data_dir if given is None else None)  # fmt: skip
     except MariaDBError as error:
         raise _fail(str(error)) from None
     finally:
@@ -221,12 +224,14 @@ def pack(
     file: Path,
     scorecard: list[str] = typer.Option([], help="A scorecard, by its id, with all it rests on. May be given again."),
     shape: bool = typer.Option(False, help="The columns of datasets without their rows."),
+    without_notes: bool = typer.Option(False, help="Without what was written about readings."),
+    editions: bool = typer.Option(False, help="With editions, standing orders and lists of holidays."),
     data_dir: Path = DATA_DIR,
 ) -> None:
     """Write everything, or some scorecards with all they rest on, as one file that another installation can read."""
     with _database(data_dir) as engine, database.sessions(engine).begin() as session:
         try:
-            made = bundle.pack(session, scorecard or None, rows=not shape)
+            made = bundle.pack(session, scorecard or None, bundle.Wanted(not shape, not without_notes, editions))
         except database.Missing as error:
             raise _fail(str(error)) from None
     file.write_bytes(made)
@@ -260,6 +265,27 @@ def unpack(
     typer.echo(f"{len(report.items) - same} differ, {same} are the same. {'It was kept.' if keep else 'Nothing was changed: --keep keeps it.'}")  # fmt: skip
     for need in report.needs:
         typer.echo(f"  It still needs {need}.")
+
+
+@app.command()
+def check(file: Path, data_dir: Path = DATA_DIR) -> None:
+    """Tell from which edition a file is, and whether a figure in it was changed since it left."""
+    try:
+        body = file.read_bytes()
+    except OSError as error:
+        raise _fail(f"{file} cannot be opened: {error.strerror}.") from None
+    with _database(data_dir) as engine:
+        try:
+            found = checked(Reader(Sources(engine)), body)
+        except Refused as error:
+            raise _fail(error.problem.detail) from None
+    typer.echo(found.said)
+    for line in found.differences:
+        typer.echo(f"  {line}")
+    if found.more:
+        typer.echo(f"  and {found.more} more")
+    if found.found not in ("as_it_left", "uncertain"):
+        raise typer.Exit(1)
 
 
 @app.command()

@@ -70,11 +70,12 @@ web_packages() {
 
 web_build() {
   local wanted
-  wanted=$(cd "$root/web" && find src index.html package.json package-lock.json vite.config.ts vite.leaf.config.ts svelte.config.js -type f -print0 |
+  wanted=$(cd "$root/web" && find src index.html package.json package-lock.json vite.config.ts vite.leaf.config.ts svelte.config.js ../ironmark/publish/fonts.py -type f -print0 |
     sort -z | xargs -0 sha256sum | sha256sum | cut -c1-16)
   [ "$(cat "$root/web/dist/.stamp" 2>/dev/null)" = "$wanted" ] && return
   web_packages
   echo "Building the front end …"
   (cd "$root/web" && quietly npm run build) || exit 1
+  PYTHONPATH="$root" quietly "$root/.venv/bin/python" -m ironmark.publish.fonts
   echo "$wanted" >"$root/web/dist/.stamp"
 }

@@ -19,6 +19,7 @@ from sqlalchemy import Engine
 from ironmark import __version__
 from ironmark.api import (
     assumptions,
+    books,
     built,
     bundles,
     calendar,
@@ -46,6 +47,7 @@ from ironmark.api import (
     palettes,
     previews,
     problems,
+    proofs,
     refreshing,
     rows,
     scorecards,
@@ -69,7 +71,9 @@ WEB = Path(__file__).parents[2] / "web" / "dist"
 ROUTERS = (
     hands,
     takeouts,
+    books,
     bundles,
+    proofs,
     exports,
     links,
     standing,
@@ -148,6 +152,7 @@ def create_app(
     for module in ROUTERS:
         app.include_router(module.router, max_body_size=problems.most_of(module.router.prefix))
     app.include_router(palettes.states_router)
+    app.include_router(proofs.template_router, max_body_size=problems.MAX_FILE)
     app.include_router(assumptions.cases_router)
     app.include_router(links.public)
     app.include_router(standing.holidays_router)

@@ -16,11 +16,13 @@ router = APIRouter(prefix="/api/bundle", tags=["bundle"])
 
 @router.get("", response_class=Response, responses={200: {"content": {ZIP: {}}}})
 def pack_bundle(
-    scorecard: list[str] = Query([], max_length=200), rows: bool = True, who: Reader = Depends(reader)
-) -> Response:
-    """Everything, or some scorecards with all they rest on. rows: with the rows of datasets, not their columns alone."""
+    scorecard: list[str] = Query([], max_length=200), rows: bool = True, notes: bool = True, editions: bool = False,
+    who: Reader = Depends(reader),
+) -> Response:  # fmt: skip
+    """Everything, or some scorecards with all they rest on. rows: with the rows of datasets, not their columns alone;
+    editions: with editions, standing orders and holidays."""
     with who.read() as session:
-        made = bundle.pack(session, scorecard or None, rows=rows)
+        made = bundle.pack(session, scorecard or None, bundle.Wanted(rows, notes, editions))
     return download(made, "ironmark-bundle.zip", ZIP)
 
 

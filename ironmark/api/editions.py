@@ -20,7 +20,7 @@ from ironmark.pages.problems import Refused
 from ironmark.pages.restating import beside_now
 from ironmark.pages.shapes import ScorecardPicture
 from ironmark.pages.workings import Workings
-from ironmark.store import editions
+from ironmark.store import editions, links
 from ironmark.store.editions import DRAFT, PUBLISHED, WITHDRAWN, State
 from ironmark.store.models import Edition
 
@@ -179,6 +179,7 @@ def drop_edition(key: str, if_match: str | None = Header(None), who: Reader = De
         row = editions.locked(session, key, saw)
         _only(row, DRAFT, "thrown away")
         session.delete(row)
+        links.end_all(session, edition=key)
 
 
 @router.post("/{key}/publish")

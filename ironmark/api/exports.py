@@ -5,12 +5,12 @@ from __future__ import annotations
 import asyncio
 import time
 from collections.abc import Callable
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any, Literal
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from ironmark.api.downloads import download
 from ironmark.api.editions import WHOLE_S, out
@@ -25,7 +25,8 @@ from ironmark.publish.exporting import PRINTED, Kind, Options
 from ironmark.publish.leaf import About, Leaf
 from ironmark.publish.page import Paper, as_html, policy
 from ironmark.publish.printer import HOW, there
-from ironmark.store import editions, exports
+from ironmark.publish.proof import checksum, sealing
+from ironmark.store import editions, exports, keys
 from ironmark.store.exports import ENDED
 from ironmark.store.models import Edition, Export
 from ironmark.work.printing import pictures_of
@@ -36,7 +37,9 @@ WAIT_S, ASK_S, MOST_ASK_S = 90.0, 0.03, 0.5
 
 class ExportAsk(Model):
     """Of an edition, or of a scorecard as it reads for a scope. paper: of a PDF; instrument: the only sheet that is drawn,
-    scale: 1, 2 or 3 times as sharp, both of pictures."""
+    scale: 1, 2 or 3 times as sharp, both of pictures. sections: those alone, in every form; none: all of them. charts:
+    on slides, bars, columns and lines as charts that can be worked with, and not as pictures; template: made on the
+    template that is kept."""
 
     kind: Kind
     edition: Key | None = None
@@ -45,6 +48,9 @@ class ExportAsk(Model):
     paper: Paper = "a4"
     instrument: Key | None = None
     scale: Literal[1, 2, 3] = 2
+    sections: list[Key] = Field(default=[], max_length=50)
+    charts: bool = False
+    template: bool = False
 
 
 class ExportOut(BaseModel):
@@ -60,19 +66,28 @@ class ExportOut(BaseModel):
     problem: Problem | None
 
 
-def about(row: Edition) -> About:
+_CHECKSUMS: dict[str, str] = {}  # by edition: what one holds never changes
+
+
+def about(row: Edition, frozen: Frozen) -> About:
     told = out(row)
+    if row.id not in _CHECKSUMS:
+        if len(_CHECKSUMS) > 1000:
+            _CHECKSUMS.clear()
+        _CHECKSUMS[row.id] = checksum(frozen.to_json())
     return About(
         id=told.id, number=told.number, state=told.state, title=told.title, note=told.note, made_at=told.made_at,
         made_by=told.made_by, published_at=told.published_at or "", published_by=told.published_by,
         withdrawn_at=told.withdrawn_at or "", withdrawn_by=told.withdrawn_by, why=told.why,
+        sha256=_CHECKSUMS[row.id],
     )  # fmt: skip
 
 
 def leaf_of(who: Reader, edition: str) -> Leaf:
     with who.read() as session:
         row = editions.get(session, edition)
-        return Leaf(Frozen.from_bytes(editions.held(session, edition)), about(row))
+        frozen = Frozen.from_bytes(editions.held(session, edition))
+        return Leaf(frozen, about(row, frozen))
 
 
 def _read(who: Reader, scorecard: str, scope: ScopeBody | None) -> Leaf:
@@ -92,15 +107,22 @@ def _out(row: Export) -> ExportOut:
 
 def _asked(who: Reader, request: Request, leaf: Leaf, kind: Kind, options: Options) -> str:
     """Have a page drawn, and return what that goes by."""
-    exporting.check(leaf, options)
+    exporting.check(leaf, kind, options)
+    source = replace(leaf.frozen, workings={}).to_bytes()
+    told = asdict(leaf.about) if leaf.about else None
+    return put_in_line(who, request, kind, source, told, asdict(options), exporting.name_of(leaf, kind, options))
+
+
+def put_in_line(
+    who: Reader, request: Request, kind: Kind, source: bytes, told: dict[str, Any] | None, options: dict[str, Any],
+    name: str,
+) -> str:  # fmt: skip
+    """Have something drawn when its turn comes, and return what that goes by."""
     if kind in PRINTED and not there():
         raise Refused(503, "no-printer", "Printing needs Chromium", HOW)
-    told = asdict(leaf.about) if leaf.about else None
     with who.write() as session:
         try:
-            key = exports.ask(
-                session, kind, leaf.frozen.to_bytes(), told, asdict(options), exporting.name_of(leaf, kind, options)
-            )
+            key = exports.ask(session, kind, source, told, options, name)
         except exports.TooMany:
             raise Refused(
                 503, "busy", "Too much is being drawn", "Many pages are waiting to be drawn. Try again in a minute."
@@ -109,15 +131,19 @@ def _asked(who: Reader, request: Request, leaf: Leaf, kind: Kind, options: Optio
     return key
 
 
-async def _taken(
+async def taken(
     who: Reader, request: Request, read: Callable[[], Leaf], kind: Kind, options: Options
 ) -> Response:  # fmt: skip
     """A page in one of its forms, as the answer itself. However many are waited for, they hold no thread meanwhile."""
     leaf = await run_in_threadpool(read)
     if kind not in PRINTED:
         return await run_in_threadpool(_written, who, leaf, kind, options)
-    key = await run_in_threadpool(_asked, who, request, leaf, kind, options)
-    until, pause = time.monotonic() + WAIT_S, ASK_S
+    return await waited(who, request, await run_in_threadpool(_asked, who, request, leaf, kind, options))
+
+
+async def waited(who: Reader, request: Request, key: str, seconds: float = WAIT_S) -> Response:
+    """What was asked for, once it is there."""
+    until, pause = time.monotonic() + seconds, ASK_S
     while time.monotonic() < until:
         if (found := await run_in_threadpool(_ended, who, key)) is not None:
             return found
@@ -128,11 +154,13 @@ async def _taken(
 
 
 def _written(who: Reader, leaf: Leaf, kind: Kind, options: Options) -> Response:
-    exporting.check(leaf, options)
+    exporting.check(leaf, kind, options)
     name = exporting.name_of(leaf, kind, options)
     with who.read() as session:
         pictures = pictures_of(session, leaf.frozen) if kind == "html" else {}
-    made = exporting.made(leaf, kind, options, pictures, None, lambda *_: False)
+    with who.write() as session:
+        seal = sealing(keys.get(session, keys.PROOF))
+    made = exporting.made(leaf, kind, options, pictures, None, lambda *_: False, seal)
     return download(made, name, exporting.MEDIA[kind])
 
 
@@ -156,16 +184,22 @@ def _file(row: Export, file: bytes | None) -> Response:
     return download(file, row.name, exporting.MEDIA[row.kind])  # type: ignore[index]
 
 
-_FILE: dict[int | str, dict[str, Any]] = {200: {"content": {media: {} for media in exporting.MEDIA.values()}}}
+FILE: dict[int | str, dict[str, Any]] = {200: {"content": {media: {} for media in exporting.MEDIA.values()}}}
 
 
-@router.get("/editions/{key}/export/{kind}", response_class=Response, responses=_FILE)
+@router.get("/editions/{key}/export/{kind}", response_class=Response, responses=FILE)
 async def export_edition(
     key: str, kind: Kind, request: Request, paper: Paper = "a4", instrument: str | None = Query(None, max_length=80),
-    scale: int = Query(2, ge=1, le=3), who: Reader = Depends(reader),
+    scale: int = Query(2, ge=1, le=3), section: list[str] = Query([], max_length=50), charts: bool = False, template: bool = False, who: Reader = Depends(reader),
 ) -> Response:  # fmt: skip
     """An edition as PDF, slides, a workbook, a zip of CSV, JSON, one HTML file, PNG or SVG."""
-    return await _taken(who, request, lambda: leaf_of(who, key), kind, Options(paper, instrument, scale))
+    return await taken(
+        who,
+        request,
+        lambda: leaf_of(who, key),
+        kind,
+        Options(paper, instrument, scale, tuple(section), charts, template),
+    )
 
 
 @router.get("/editions/{key}/leaf", response_class=Response, responses={200: {"content": {"text/html": {}}}})
@@ -180,11 +214,11 @@ def show_edition(key: str, who: Reader = Depends(reader)) -> Response:
     )  # fmt: skip
 
 
-@router.post("/scorecards/export/{kind}", response_class=Response, responses=_FILE)
+@router.post("/scorecards/export/{kind}", response_class=Response, responses=FILE)
 async def export_page(
     ask: ReadAsk, kind: Kind, request: Request, paper: Paper = "a4",
     instrument: str | None = Query(None, max_length=80), scale: int = Query(2, ge=1, le=3),
-    who: Reader = Depends(reader),
+    section: list[str] = Query([], max_length=50), charts: bool = False, template: bool = False, who: Reader = Depends(reader),
 ) -> Response:  # fmt: skip
     """A scorecard as it reads now, saved or not, in the same forms."""
 
@@ -192,8 +226,8 @@ async def export_page(
         have_tried(library, ask)
         return freeze(library, ask.body, ask.scope or ask.body.scope, rehearsals=ask.rehearse)
 
-    options = Options(paper, instrument, scale)
-    return await _taken(who, request, lambda: Leaf(who.look(read, WHOLE_S)), kind, options)
+    options = Options(paper, instrument, scale, tuple(section), charts, template)
+    return await taken(who, request, lambda: Leaf(who.look(read, WHOLE_S)), kind, options)
 
 
 @router.post("/exports", status_code=202)
@@ -203,7 +237,13 @@ def ask_for_export(ask: ExportAsk, request: Request, who: Reader = Depends(reade
         detail = "Name an edition, or a scorecard with the scope to read it for."
         raise Refused(422, "which-page", "Of what?", detail, {"field": "edition"})
     leaf = leaf_of(who, ask.edition) if ask.edition else _read(who, ask.scorecard or "", ask.scope)
-    key = _asked(who, request, leaf, ask.kind, Options(ask.paper, ask.instrument, ask.scale))
+    key = _asked(
+        who,
+        request,
+        leaf,
+        ask.kind,
+        Options(ask.paper, ask.instrument, ask.scale, tuple(ask.sections), ask.charts, ask.template),
+    )
     with who.read() as session:
         return _out(exports.get(session, key))
 
@@ -214,7 +254,7 @@ def get_export(key: str, who: Reader = Depends(reader)) -> ExportOut:
         return _out(exports.get(session, key))
 
 
-@router.get("/exports/{key}/file", response_class=Response, responses=_FILE)
+@router.get("/exports/{key}/file", response_class=Response, responses=FILE)
 def get_export_file(key: str, who: Reader = Depends(reader)) -> Response:
     with who.read() as session:
         return _file(exports.get(session, key), exports.file(session, key))

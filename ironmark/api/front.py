@@ -19,7 +19,7 @@ from ironmark.pages.late import late_data
 from ironmark.pages.problems import Refused
 from ironmark.pages.shapes import TallyPart
 from ironmark.pages.sources import Sources
-from ironmark.store import editions, glances, records
+from ironmark.store import editions, glances, records, standing
 
 router = APIRouter(prefix="/api/front", tags=["front page"])
 MOST_CHANGED = 200
@@ -73,6 +73,14 @@ class DraftRow(BaseModel):
     restated: int
 
 
+class HeldRow(BaseModel):
+    """A standing order whose edition is held, or could not be made, and why."""
+
+    id: str
+    title: str
+    said: str
+
+
 class Card(BaseModel):
     """A scorecard at a glance. glance: which one, "" while none is made yet; changed: how many readings changed state
     since the period before."""
@@ -105,6 +113,7 @@ class Front(BaseModel):
     late: list[LateRow]
     wanted: list[WantedRow]
     drafts: list[DraftRow]
+    held: list[HeldRow]
     cards: list[Card]
 
 
@@ -156,6 +165,12 @@ def read_front(
         was = pages.held(who.sources, session, glances.at(session, since)) if since is not None else None
         late = [LateRow(**asdict(one)) for one in late_data(session)]
         drafts = _drafts(session)
+        held = [
+            HeldRow(
+                id=row.id, title=own[row.body["scorecard"]].title if row.body["scorecard"] in own else "", said=row.said
+            )
+            for row in standing.stuck(session)
+        ]
     known = {head.id: head for head in heads if head.id in own}
     now = {key: glance for key, glance in now.items() if key in known}
     order = [key for key in first if key in now]
@@ -171,6 +186,7 @@ def read_front(
         late=late,
         wanted=[row for key in order if (row := _wanted(key, now[key]))],
         drafts=drafts,
+        held=held,
         cards=[
             Card(
                 id=head.id, version=head.version, title=own[head.id].title, folder=own[head.id].folder,

@@ -4,21 +4,24 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+from dataclasses import replace
 from html import escape
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends, Form, Path, Query, Request, Response
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import HTMLResponse
 from pydantic import AfterValidator, BaseModel, Field
 
 from ironmark import clock
 from ironmark.api.editions import WHOLE_S
-from ironmark.api.exports import about
+from ironmark.api.exports import about, taken
 from ironmark.api.who import Reader, reader
 from ironmark.pages.documents import Key, Model, Name, ScopeBody
 from ironmark.pages.editions import Frozen, freeze
 from ironmark.pages.library import Library
 from ironmark.pages.problems import Refused
+from ironmark.publish.exporting import Kind, Options
 from ironmark.publish.leaf import Leaf
 from ironmark.publish.page import as_html, policy
 from ironmark.store import editions, links, records
@@ -31,6 +34,8 @@ router = APIRouter(prefix="/api/links", tags=["links"])
 public = APIRouter(prefix="/shared", include_in_schema=False)
 LIVE_S = 300  # after which a live page reads itself again
 MOST_TOKEN = 200
+# All but JSON, which holds more than the page shows.
+Taken = Literal["pdf", "pptx", "xlsx", "csv", "html", "png", "svg"]
 
 
 def _site(text: str) -> str:
@@ -41,7 +46,8 @@ def _site(text: str) -> str:
 
 class LinkAsk(Model):
     """Of an edition, or of a scorecard as it stands, for a scope. until: the last day it can be read. frames: the sites
-    that may show it within theirs; none means no site may. workings: with the account of every reading."""
+    that may show it within theirs; none means no site may. workings: with the account of every reading. takes: the forms it
+    can be taken out in. readers: each is given an address of their own, so that one can be taken back."""
 
     name: Name
     edition: Key | None = None
@@ -51,19 +57,23 @@ class LinkAsk(Model):
     password: str | None = Field(None, min_length=8, max_length=200)
     frames: list[Annotated[str, AfterValidator(_site)]] = Field(default=[], max_length=20)
     workings: bool = False
+    takes: list[Taken] = Field(default=[], max_length=7)
+    readers: list[Name] = Field(default=[], max_length=200)
 
 
 class LinkOut(BaseModel):
-    """readings: how often it was read."""
+    """readings: how often it was read. reader: for whom alone it is, "" for whoever has it."""
 
     id: str
     name: str
+    reader: str
     edition: str | None
     scorecard: str | None
     until: dt.date
     has_password: bool
     frames: list[str]
     workings: bool
+    takes: list[Taken]
     readings: int
     made_at: str
     made_by: str
@@ -78,7 +88,7 @@ class NewLink(LinkOut):
 
 def _out(row: Link) -> LinkOut:
     return LinkOut(
-        id=row.id, name=row.name, edition=row.edition, scorecard=row.scorecard, until=row.until,
+        id=row.id, name=row.name, reader=row.reader, takes=row.takes or [], edition=row.edition, scorecard=row.scorecard, until=row.until,
         has_password=bool(row.password), frames=row.frames, workings=row.workings, readings=row.readings,
         made_at=row.made_at.isoformat() + "Z", made_by=row.made_by, over=row.until < clock.last_day_under_way(),
     )  # fmt: skip
@@ -95,6 +105,19 @@ def list_links(
 
 @router.post("", status_code=201)
 def make_link(ask: LinkAsk, who: Reader = Depends(reader)) -> NewLink:
+    """One address for whoever has it."""
+    return _made(ask, who, [""])[0]
+
+
+@router.post("/each", status_code=201)
+def make_links(ask: LinkAsk, who: Reader = Depends(reader)) -> list[NewLink]:
+    """An address for each reader."""
+    if not ask.readers:
+        raise Refused(422, "no-readers", "For whom?", "Name those who shall read it, one a line.", {"field": "readers"})
+    return _made(ask, who, list(dict.fromkeys(ask.readers)))
+
+
+def _made(ask: LinkAsk, who: Reader, readers: list[str]) -> list[NewLink]:
     if (ask.edition is None) == (ask.scorecard is None):
         raise Refused(422, "which-page", "To what?", "Name an edition, or a scorecard.", {"field": "edition"})
     if ask.until < clock.last_day_under_way():
@@ -105,11 +128,15 @@ def make_link(ask: LinkAsk, who: Reader = Depends(reader)) -> NewLink:
         else:
             records.get(session, "scorecard", ask.scorecard or "")
         scope = ask.scope.model_dump() if ask.scope else None
-        row, token = links.make(
-            session, name=ask.name, edition=ask.edition, scorecard=ask.scorecard, scope=scope, until=ask.until,
-            password=ask.password, frames=ask.frames, workings=ask.workings,
-        )  # fmt: skip
-        return NewLink(**_out(row).model_dump(), path=f"/shared/{token}")
+        found = []
+        for one in readers:
+            row, token = links.make(
+                session, name=ask.name, edition=ask.edition, scorecard=ask.scorecard, scope=scope, until=ask.until,
+                password=ask.password, frames=ask.frames, workings=ask.workings, takes=list(dict.fromkeys(ask.takes)),
+                reader=one,
+            )  # fmt: skip
+            found.append(NewLink(**_out(row).model_dump(), path=f"/shared/{token}"))
+        return found
 
 
 @router.delete("/{key}", status_code=204)
@@ -162,25 +189,56 @@ def _form(row: Link, status: int, text: str) -> HTMLResponse:
 
 
 @public.get("/{token}")
-def open_link(token: Token, request: Request, again: str = Query("", max_length=10)) -> Response:
+async def open_link(
+    token: Token, request: Request, again: str = Query("", max_length=10), take: str = Query("", max_length=10)
+) -> Response:
+    """take: the form it is taken out in, where it allows that."""
     who = Reader(request.app.state.sources)
-    with who.read() as session:
-        row = links.found(session, token, clock.last_day_under_way())
-    if row is None:
+    row = await run_in_threadpool(_row, who, token)
+    if row is None or (take and take not in (row.takes or [])):
         return _nothing()
     if row.password:
         return _form(row, 200, "This page asks for a password.")
-    return _page(who, row, counts=not again)
+    return await _shown(who, row, request, take, counts=not again)
+
+
+def _row(who: Reader, token: str) -> Link | None:
+    with who.read() as session:
+        return links.found(session, token, clock.last_day_under_way())
+
+
+async def _shown(who: Reader, row: Link, request: Request, take: str, *, counts: bool) -> Response:
+    """The page, or what is taken of it."""
+    if not take:
+        return await run_in_threadpool(lambda: _page(who, row, counts=counts))
+    kind: Kind = take  # type: ignore[assignment]
+    try:
+        return await taken(who, request, lambda: _leaf(who, row), kind, Options())
+    except Missing:
+        return _nothing()
+    except LiveProblem:
+        return _plainly(503, escape(row.name), "The page cannot be read just now. Try again in a minute.")
+    except Refused as error:
+        return _plainly(error.problem.status, escape(error.problem.title), escape(error.problem.detail))
 
 
 @public.post("/{token}")
-def try_password(token: Token, request: Request, password: Annotated[str, Form(max_length=200)] = "") -> Response:
+async def try_password(
+    token: Token, request: Request, password: Annotated[str, Form(max_length=200)] = "",
+    take: str = Query("", max_length=10),
+) -> Response:  # fmt: skip
     who = Reader(request.app.state.sources)
-    with who.write() as session:
-        row = links.found(session, token, clock.last_day_under_way())
-        later = links.may_try(session, row.id) if row is not None else 0
-    if row is None:
+    row = await run_in_threadpool(_row, who, token)
+    if row is None or (take and take not in (row.takes or [])):
         return _nothing()
+    refused = await run_in_threadpool(_tried, who, row, request.client.host if request.client else "", password)
+    return refused or await _shown(who, row, request, take, counts=True)
+
+
+def _tried(who: Reader, row: Link, where: str, password: str) -> Response | None:
+    """What is answered to a wrong password, and to one that is tried too often from the same address."""
+    with who.write() as session:
+        later = links.may_try(session, row.id, where)
     if later:
         answer = _form(row, 429, f"That was tried too often. Wait {later} seconds and try again.")
         answer.headers["Retry-After"] = str(later)
@@ -188,8 +246,8 @@ def try_password(token: Token, request: Request, password: Annotated[str, Form(m
     if not links.is_password(row, password):
         return _form(row, 403, "That is not the password.")
     with who.write() as session:
-        links.was_right(session, row.id)
-    return _page(who, row, counts=True)
+        links.was_right(session, row.id, where)
+    return None
 
 
 def _page(who: Reader, row: Link, *, counts: bool) -> Response:
@@ -205,7 +263,7 @@ def _page(who: Reader, row: Link, *, counts: bool) -> Response:
         pictures = pictures_of(session, leaf.frozen)
     again_s = LIVE_S if row.scorecard and not row.password else 0
     return Response(
-        as_html(leaf, pictures, served=True, again_s=again_s), media_type="text/html; charset=utf-8",
+        as_html(leaf, pictures, served=True, again_s=again_s, takes=row.takes or ()), media_type="text/html; charset=utf-8",
         headers=_heads(policy(tuple(row.frames))),
     )  # fmt: skip
 
@@ -215,7 +273,7 @@ def _leaf(who: Reader, row: Link) -> Leaf:
         with who.read() as session:
             edition = editions.get(session, row.edition)
             frozen = Frozen.from_bytes(editions.held(session, row.edition))
-            leaf = Leaf(frozen, about(edition))
+            leaf = Leaf(frozen, about(edition, frozen))
     else:
 
         def read(library: Library) -> Frozen:
@@ -224,6 +282,4 @@ def _leaf(who: Reader, row: Link) -> Leaf:
             return freeze(library, body, scope, explained=row.workings)
 
         leaf = Leaf(who.look(read, WHOLE_S))
-    if not row.workings:
-        leaf.frozen.workings.clear()
-    return leaf
+    return leaf if row.workings else Leaf(replace(leaf.frozen, workings={}), leaf.about)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 from typing import Any
 
 import structlog
@@ -19,11 +20,13 @@ from ironmark.tables.connections import LiveProblem
 from ironmark.tables.table import Unreadable
 
 log = structlog.get_logger()
+# What MariaDB says where there is no room: its disk, a table, a write to a file or a temporary one that was cut short.
+_FULL = (1021, 1114)
 _CONFLICT = 1213  # of two changes at once, in one server or at the commit of a cluster, the second is taken back
 MEDIA = "application/problem+json"
 MAX_JSON = 4 * 1024 * 1024
 MAX_FILE = 260 * 1024 * 1024  # a file may have 256 MB; what wraps it takes a little more
-FILES = ("/api/datasets", "/api/uploads", "/api/bundle")
+FILES = ("/api/datasets", "/api/uploads", "/api/bundle", "/api/editions/check", "/api/slide-template")
 
 
 def _answer(status: int, type_: str, title: str, detail: str, where: dict[str, Any] | None = None) -> JSONResponse:
@@ -61,6 +64,12 @@ def problem_of(error: Exception) -> Problem | None:
             return Problem(type="no-period", title="There is nothing to read yet", status=422, detail=str(error))
         case LiveProblem():
             return Problem(type="live-source", title="The live source", status=error.status, detail=str(error))
+        case _ if no_room(error):
+            return Problem(
+                type="disk-full", title="The disk is full", status=507,
+                detail="The disk that the server or its database writes to is full. Nothing was saved by this request. Free "
+                "some space there and try again; what is kept is read as before.",
+            )  # fmt: skip
         case OperationalError() if (getattr(error.orig, "args", None) or [None])[0] == _CONFLICT:
             detail = (
                 "Somebody else, or another tab, saved at the very same moment, and theirs was first. Nothing of this was "
@@ -75,6 +84,15 @@ def problem_of(error: Exception) -> Problem | None:
                 detail="Nothing was saved by this request. Wait a moment and try again; what you typed is still here.",
             )
     return None
+
+
+def no_room(error: Exception) -> bool:
+    """Whether something could not be written since the disk is full."""
+    if isinstance(error, OSError):
+        return error.errno == errno.ENOSPC
+    orig = error.orig if isinstance(error, DBAPIError) else None
+    said = (getattr(orig, "args", None) or [None])[0]
+    return orig is not None and (said in _FULL or "Errcode: 28" in str(orig) or "No space left" in str(orig))
 
 
 def install(app: FastAPI) -> None:
@@ -138,6 +156,8 @@ def install(app: FastAPI) -> None:
     def other_database(request: Request, error: DBAPIError) -> JSONResponse:
         if error.connection_invalidated:
             return database(request, OperationalError(error.statement, error.params, error.orig or error))
+        if no_room(error):
+            return known(request, error)
         log.warning("database-refused", error=str(error.orig)[:500])
         return _answer(
             422,
@@ -148,5 +168,7 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(Exception)
     def unexpected(request: Request, error: Exception) -> JSONResponse:
+        if no_room(error):
+            return known(request, error)
         log.error("unexpected", path=request.url.path, exc_info=error)
         return _answer(500, "unexpected", "Something went wrong here", "The fault is ours and was logged. Try again.")

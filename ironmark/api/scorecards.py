@@ -38,7 +38,7 @@ from ironmark.pages.problems import Refused
 from ironmark.pages.read import read_page
 from ironmark.pages.shapes import ScorecardPicture
 from ironmark.pages.workings import Workings, workings
-from ironmark.store import records
+from ironmark.store import links, records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
 _PICTURES: TypeAdapter[ScorecardPicture] = TypeAdapter(ScorecardPicture)
@@ -226,6 +226,12 @@ def read_workings(ask: WorkingsAsk, who: Reader = Depends(reader)) -> Workings:
     return who.look(lambda library: workings(library, ask.instrument, ask.scope, ask.member))
 
 
+def _drop_what_is_its(session: Session, body: Any, key: str | None) -> None:
+    """Its cases go with it, and come back with it; links to it end."""
+    drop_cases(session, body, key)
+    links.end_all(session, scorecard=key)
+
+
 add_routes(
     router,
     "scorecard",
@@ -233,5 +239,5 @@ add_routes(
     Scorecard,
     name="title",
     check=_nothing_to_check,
-    may_delete=drop_cases,
+    may_delete=_drop_what_is_its,
 )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends, Form, Header, UploadFile
+from fastapi import APIRouter, Depends, Form, Header, Query, UploadFile
 from pydantic import BaseModel, StringConstraints
 from sqlalchemy.orm import Session
 
@@ -14,7 +14,8 @@ from ironmark.api.versions import seen_version
 from ironmark.api.who import Reader, reader
 from ironmark.clock import now
 from ironmark.core.periods import Period
-from ironmark.pages.standing import StandingBody, due_for, next_due
+from ironmark.pages.problems import Refused
+from ironmark.pages.standing import StandingBody, carry_out, due_for, insist_held, next_due, skip, using
 from ironmark.store import calendar, records, standing
 from ironmark.store.database import Missing
 from ironmark.store.models import Holidays, Standing
@@ -26,10 +27,11 @@ AHEAD = 3
 
 
 class Due(BaseModel):
-    """at: UTC. of: the period whose edition is made then."""
+    """at: UTC. of: the period whose edition is made then, in words; period: the same as a key."""
 
     at: str
     of: str
+    period: str
 
 
 class StandingOut(BaseModel):
@@ -56,20 +58,25 @@ def _out(session: Session, row: Standing) -> StandingOut:
     days = standing.holidays(session, body.holidays)
     year_start = calendar.year_start_of(calendar.get(session))
     period = Period.parse(row.standing_for, year_start)
-    coming = [Due(at=row.due_at.isoformat() + "Z", of=period.label)]
+    coming = [Due(at=row.due_at.isoformat() + "Z", of=period.label, period=period.key)]
     for ahead in range(1, AHEAD):
         its = period.shift(ahead)
-        coming.append(Due(at=due_for(body, its, days).isoformat() + "Z", of=its.label))
+        coming.append(Due(at=due_for(body, its, days).isoformat() + "Z", of=its.label, period=its.key))
     return StandingOut(
         id=row.id, version=row.version, body=body, state=row.state, said=row.said, next=coming, made=row.made,  # type: ignore[arg-type]
     )  # fmt: skip
 
 
-def _first(session: Session, body: StandingBody) -> tuple[dt.datetime, str]:
-    records.get(session, "scorecard", body.scorecard)
+def _first(session: Session, body: StandingBody, was: Standing | None = None) -> tuple[dt.datetime, str]:
+    """When the first edition is due, and its period: that which is due by now, where the order goes on being of such."""
+    for card in (body.scorecard, *body.more):
+        records.get(session, "scorecard", card)
     if body.holidays is not None and body.holidays not in {row.id for row in standing.holiday_lists(session)}:
         raise Missing("list of holidays", body.holidays)
     days = standing.holidays(session, body.holidays)
+    if was is not None and was.body.get("every") == body.every and was.body.get("scorecard") == body.scorecard:
+        kept = Period.parse(was.standing_for, calendar.year_start_of(calendar.get(session)))
+        return due_for(body, kept, days), kept.key
     due, period = next_due(body, now(), days, calendar.year_start_of(calendar.get(session)))
     return due, period.key
 
@@ -93,8 +100,25 @@ def change_standing(
 ) -> StandingOut:
     saw = seen_version(if_match)
     with who.write() as session:
-        standing.get(session, key)
-        return _out(session, standing.save(session, key, saw, body.model_dump(), *_first(session, body)))
+        was = standing.get(session, key)
+        return _out(session, standing.save(session, key, saw, body.model_dump(), *_first(session, body, was)))
+
+
+@router.post("/{key}/make")
+def make_held(key: str, period: Annotated[str, Query(max_length=20)], who: Reader = Depends(reader)) -> StandingOut:
+    """Make the edition of a period that is held or failed, as its data is."""
+    with who.read() as session:
+        insist_held(standing.get(session, key), period)
+    carry_out(who.sources, key, lambda session: None, anyway=True)
+    with who.read() as session:
+        return _out(session, standing.get(session, key))
+
+
+@router.post("/{key}/skip")
+def skip_held(key: str, period: Annotated[str, Query(max_length=20)], who: Reader = Depends(reader)) -> StandingOut:
+    """Go on without the edition of a period that is held or failed."""
+    with who.write() as session:
+        return _out(session, skip(session, key, period))
 
 
 @router.delete("/{key}", status_code=204)
@@ -128,6 +152,13 @@ def keep_holidays(
 
 
 @holidays_router.delete("/{key}", status_code=204)
-def drop_holidays(key: str, who: Reader = Depends(reader)) -> None:
+def drop_holidays(key: str, anyway: bool = False, who: Reader = Depends(reader)) -> None:
+    """anyway: though standing orders go by it."""
     with who.write() as session:
+        used = using(session, key)
+        if used and not anyway:
+            raise Refused(
+                409, "in-use", "It is in use", f"The editions of {', '.join(used)} by the calendar go by this list. "
+                "Without it their holidays are working days.",
+            )  # fmt: skip
         standing.drop_holidays(session, key)

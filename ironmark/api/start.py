@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import gc
 import logging
@@ -21,17 +22,18 @@ from sqlalchemy import URL, make_url
 from uvicorn.supervisors import Multiprocess
 
 from ironmark.api.app import create_app
-from ironmark.store import database
+from ironmark.store import database, room
 
 _ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
 GRACE_S = 5  # how long an answer under way may take when the server is told to end
 DATABASE, LOG, HOSTS, FOLDERS = "IRONMARK_DATABASE", "IRONMARK_LOG", "IRONMARK_HOSTS", "IRONMARK_FOLDERS"
+ROOM = "IRONMARK_ROOM"
 FETCH_FROM = "IRONMARK_FETCH_FROM"
 
 
 def log_as_json(path: Path) -> None:
     """Structured logs go to a file: the terminal shows the address and what went wrong at the start."""
-    stream = path.open("a", encoding="utf-8", buffering=1)
+    stream = _Patient(path)
     structlog.configure(
         processors=[
             structlog.processors.add_log_level,
@@ -39,9 +41,23 @@ def log_as_json(path: Path) -> None:
             structlog.processors.format_exc_info,
             structlog.processors.JSONRenderer(ensure_ascii=False),
         ],
-        logger_factory=structlog.WriteLoggerFactory(stream),
+        logger_factory=structlog.WriteLoggerFactory(stream),  # type: ignore[arg-type]
         wrapper_class=structlog.make_filtering_bound_logger(logging.INFO),
     )
+
+
+class _Patient:
+    """A log that a full disk does not make fail: what is answered matters more than what is noted."""
+
+    def __init__(self, path: Path) -> None:
+        self._stream = path.open("ab", buffering=0)
+
+    def write(self, text: str) -> None:
+        with contextlib.suppress(OSError):
+            self._stream.write(text.encode(errors="replace"))
+
+    def flush(self) -> None:
+        pass
 
 
 def spare_the_collector() -> None:
@@ -68,10 +84,12 @@ class _Server(uvicorn.Server):
 
 def serve(
     url: URL, host: str, port: int, workers: int, log: Path, hosts: frozenset[str], folders: Sequence[Path],
-    fetch_from: Sequence[str], ready: Callable[[], None],
+    fetch_from: Sequence[str], ready: Callable[[], None], files: Path | None = None,
 ) -> None:  # fmt: skip
-    """Serve until told to end. hosts: names besides loopback's under which it may be asked. folders: those whose files
+    """Serve until told to end. files: where a database of our own keeps its files. hosts: names besides loopback's under which it may be asked. folders: those whose files
     may be read. fetch_from: hosts whose addresses may be asked for rows. ready: called once it answers."""
+    if files is not None:
+        room.watch(files)
     if workers == 1:
         engine = database.connect(url)
         app = create_app(engine, hosts=hosts, folders=folders, fetch_from=fetch_from)
@@ -80,7 +98,12 @@ def serve(
         engine.dispose()
         return
     # What a process has to know it is told by its environment, which no other account can read.
-    os.environ |= {DATABASE: url.render_as_string(hide_password=False), LOG: str(log), HOSTS: " ".join(sorted(hosts))}
+    os.environ |= {
+        DATABASE: url.render_as_string(hide_password=False),
+        LOG: str(log),
+        HOSTS: " ".join(sorted(hosts)),
+        ROOM: str(files or ""),
+    }
     os.environ[FETCH_FROM] = " ".join(fetch_from)
     os.environ[FOLDERS] = os.pathsep.join(str(folder) for folder in folders)
     config = uvicorn.Config(
@@ -98,6 +121,8 @@ def process() -> FastAPI:
     """The application in one of several processes, which ends when the one that started it does."""
     ctypes.CDLL(None).prctl(_ENDS_WITH_PARENT, signal.SIGTERM)
     log_as_json(Path(os.environ[LOG]))
+    if os.environ[ROOM]:
+        room.watch(Path(os.environ[ROOM]))
     engine = database.connect(make_url(os.environ[DATABASE]))
     folders = [Path(folder) for folder in os.environ[FOLDERS].split(os.pathsep) if folder]
     app = create_app(

@@ -182,7 +182,7 @@ class Uploads:
                 with self._sources.changes() as session:
                     store.end(session, key, **edit)
                 return
-            except DBAPIError:
+            except (DBAPIError, OSError):  # or its disk is full
                 time.sleep(0.5)
 
 

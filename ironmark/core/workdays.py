@@ -22,3 +22,10 @@ def nth_day(first: dt.date, last: dt.date, n: int, *, working: bool, holidays: C
     days = [first + dt.timedelta(days=at) for at in range((last - first).days + 1)]
     found = [day for day in days if is_working_day(day, holidays)] or [last]
     return found[min(n, len(found)) - 1] if n > 0 else found[-1]
+
+
+def later_day(first: dt.date, n: int, *, working: bool, holidays: Collection[dt.date] = ()) -> dt.date:
+    """The n-th day from ``first`` on (1 for the first), of all days or of working ones; at most a year is looked through."""
+    found = [first + dt.timedelta(days=at) for at in range(366)]
+    days = [day for day in found if not working or is_working_day(day, holidays)] or found
+    return days[min(n, len(days)) - 1]

@@ -156,6 +156,21 @@ class CaseBody(Model):
     values: dict[Key, Number] = Field(min_length=1, max_length=50)
 
 
+class BookBody(Model):
+    """Editions that leave as one, in their order."""
+
+    title: Name
+    note: str = Field("", max_length=20_000)
+    editions: list[Key] = Field(min_length=1, max_length=40)
+
+    @field_validator("editions")
+    @classmethod
+    def distinct(cls, editions: list[str]) -> list[str]:
+        if len(set(editions)) < len(editions):
+            raise ValueError("an edition stands in a book once")
+        return editions
+
+
 class KpiBody(Model):
     handle: Handle
     name: Name
@@ -564,6 +579,10 @@ class Saved(BaseModel):
     id: str
     version: int
     updated_at: str
+
+
+class Book(Saved):
+    body: BookBody
 
 
 class Kpi(Saved):

@@ -6,9 +6,9 @@ It is kept as JSON and read back unchanged. What changed since is told by ``page
 from __future__ import annotations
 
 import gzip
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 from pydantic import TypeAdapter
@@ -72,12 +72,19 @@ class Frozen:
     workings: dict[str, dict[str, Workings]] = field(default_factory=dict)
     format: int = FORMAT
 
+    def to_json(self) -> bytes:
+        return _adapter().dump_json(self)
+
     def to_bytes(self) -> bytes:
-        return gzip.compress(_adapter().dump_json(self), 5, mtime=0)
+        return gzip.compress(self.to_json(), 5, mtime=0)
+
+    @classmethod
+    def from_json(cls, text: bytes) -> Frozen:
+        return _adapter().validate_json(text)
 
     @classmethod
     def from_bytes(cls, kept: bytes) -> Frozen:
-        return _adapter().validate_json(gzip.decompress(kept))
+        return cls.from_json(gzip.decompress(kept))
 
     @contextmanager
     def in_its_locale(self) -> Iterator[None]:
@@ -88,6 +95,25 @@ class Frozen:
             yield
         finally:
             write_as(now)
+
+    def only(self, sections: Collection[str]) -> Frozen:
+        """With some of its sections alone, and what is said of what stands in them."""
+        kept = [section for section in self.body.sections if section.id in sections]
+        page, shown = self.page, {section.id for section in kept}
+        parts = tuple(part for part in page.sections if part.id in shown)
+        ids = {item.id for section in kept for held in (section.instruments, section.texts, section.pictures) for item in held}  # type: ignore[attr-defined]  # fmt: skip
+        sheets = tuple(sheet for sheet in page.sheets if sheet.id in ids)
+        about = {reading.about for sheet in sheets for reading in sheet.readings}
+        return replace(
+            self,
+            body=self.body.model_copy(update={"sections": kept}),
+            page=replace(
+                page, sections=parts, sheets=sheets, texts=tuple(text for text in page.texts if text.id in ids),
+                pictures=tuple(one for one in page.pictures if one.id in ids),
+                notes=tuple(note for note in page.notes if note.about in about),
+            ),
+            workings={key: held for key, held in self.workings.items() if key in ids},
+        )  # fmt: skip
 
     def draw(self) -> ScorecardPicture:
         with self.in_its_locale():

@@ -17,7 +17,7 @@ from ironmark.pages.kept import Kept
 from ironmark.pages.problems import Refused
 from ironmark.pages.seen import Seen
 from ironmark.pages.turns import Turns
-from ironmark.store import database, datasets
+from ironmark.store import database, datasets, room
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
 from ironmark.tables.cells import NoPeriod
@@ -57,7 +57,8 @@ class Sources:
 
     @contextmanager
     def changes(self) -> Iterator[Session]:
-        """A transaction, committed at the end of the block."""
+        """A transaction, committed at the end of the block. Raises OSError where the disk is full."""
+        room.insist()
         with self._changes.begin() as session:
             yield session
 

@@ -7,6 +7,7 @@ import datetime as dt
 import io
 import json
 import zipfile
+import zlib
 from collections.abc import Iterable, Iterator
 from dataclasses import asdict, dataclass, field
 from typing import Any, Literal, get_args
@@ -26,27 +27,31 @@ from ironmark.pages.documents import (
     ScorecardBody,
     YardstickBody,
 )
-from ironmark.pages.images import harmless
+from ironmark.pages.images import harmless, key_of
 from ironmark.pages.notes import MOST_OF_A_NOTE
 from ironmark.pages.problems import Refused
 from ironmark.pages.texts import figures_of
+from ironmark.publish.bundle_checks import KEY, check_document, check_marks, columns_of
+from ironmark.publish.bundle_editions import HeldEdition, differs, make, packed_editions, packed_orders
 from ironmark.store import calendar, datasets, images, marks, notes, records
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.marks import Change
 from ironmark.store.models import Dataset
 from ironmark.tables.refresh import conform
-from ironmark.tables.table import Column, Table
+from ironmark.tables.table import Table
 
 FORMAT = "ironmark-bundle-1"
 _MOMENT = (2000, 1, 1, 0, 0, 0)
 MOST_FILES, MOST_BYTES, MOST_JSON = 20_000, 2 << 30, 16 << 20
+MOST_EDITION = 256 << 20
 Kind = Literal["palette", "assumption", "kpi", "yardstick", "scorecard", "case"]
 KINDS: tuple[Kind, ...] = get_args(Kind)
 BODIES: dict[Kind, type[Model]] = {
     "palette": PaletteBody, "assumption": AssumptionBody, "kpi": KpiBody, "yardstick": YardstickBody,
     "scorecard": ScorecardBody, "case": CaseBody,
 }  # fmt: skip
+KEPT: dict[str, str] = {"holidays": "holidays", "order": "orders", "edition": "editions"}  # and the folder of each
 NAMES: dict[Kind, str] = {"scorecard": "title"}
 
 
@@ -75,12 +80,13 @@ class Report(BaseModel):
 @dataclass
 class Bundle:
     """What a bundle holds, in the order in which it was made. documents: bodies by kind and id; books: marks by KPI;
-    notes: by KPI, then by the key of each."""
+    notes: by KPI, then by the key of each; kept: lists of holidays, standing orders and editions, by kind and id."""
 
     calendar: dict[str, Any] = field(default_factory=dict)
     documents: dict[Kind, dict[str, dict[str, Any]]] = field(default_factory=lambda: {kind: {} for kind in KINDS})
     books: dict[str, dict[str, Any]] = field(default_factory=dict)
     notes: dict[str, dict[str, Any]] = field(default_factory=dict)
+    kept: dict[str, dict[str, dict[str, Any]]] = field(default_factory=lambda: {kind: {} for kind in KEPT})
     datasets: dict[str, dict[str, Any]] = field(default_factory=dict)
     rows: dict[str, bytes] = field(default_factory=dict)  # Parquet
     pictures: dict[str, tuple[str, bytes]] = field(default_factory=dict)
@@ -89,13 +95,22 @@ class Bundle:
 # Packing
 
 
-def pack(session: Session, scorecards: Iterable[str] | None = None, *, rows: bool = True) -> bytes:
-    """Everything, or some scorecards with all they rest on. rows: with the rows of datasets, not their shape alone.
-    Raises Missing."""
-    return written(gathered(session, scorecards, rows=rows))
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """rows: with the rows of datasets, not their shape alone; notes: with notes; editions: with editions, standing orders
+    and the holidays that these go by."""
+
+    rows: bool = True
+    notes: bool = True
+    editions: bool = False
 
 
-def gathered(session: Session, scorecards: Iterable[str] | None, *, rows: bool) -> Bundle:
+def pack(session: Session, scorecards: Iterable[str] | None = None, wanted: Wanted = Wanted()) -> bytes:
+    """Everything, or some scorecards with all they rest on. Raises Missing."""
+    return written(gathered(session, scorecards, wanted))
+
+
+def gathered(session: Session, scorecards: Iterable[str] | None, with_: Wanted) -> Bundle:
     every = {kind: {d.id: _plain(kind, d.body) for d in records.every(session, kind)} for kind in KINDS}
     stored = {one.id: one for one in datasets.every(session)}
     books = _books(session, every["kpi"])
@@ -105,17 +120,21 @@ def gathered(session: Session, scorecards: Iterable[str] | None, *, rows: bool) 
     else:
         bundle.documents, wanted = _closure(every, books, stored, list(scorecards))
     bundle.books = {key: book for key, book in books.items() if key in bundle.documents["kpi"]}
-    bundle.notes = _notes(session, bundle.documents["kpi"])
+    if with_.notes:
+        bundle.notes = _notes(session, bundle.documents["kpi"])
+    if with_.editions:
+        cards_too = None if scorecards is None else set(bundle.documents["scorecard"])
+        bundle.kept["edition"] = packed_editions(session, cards_too)
+        bundle.kept["order"], bundle.kept["holidays"] = packed_orders(session, cards_too)
     for one in stored.values():
         if one.id in wanted:
             bundle.datasets[one.id] = _dataset(one)
-            if rows and one.kind != "live":
+            if with_.rows and one.kind != "live":
                 buffer = io.BytesIO()
                 datasets.raw_rows(session, one).write_parquet(buffer, compression="zstd", statistics=False)
                 bundle.rows[one.id] = buffer.getvalue()
     cards = bundle.documents["scorecard"].values()
-    pictures = (held["image"] for body in cards for section in body["sections"] for held in section["pictures"])
-    kept = images.some(session, (key for key in pictures if key))
+    kept = images.some(session, (key for body in cards for key in _pictures_on(body)))
     bundle.pictures = {key: (found.kind, found.body) for key, found in kept.items()}
     return bundle
 
@@ -227,6 +246,8 @@ def written(bundle: Bundle) -> bytes:
         files |= {f"{kind}s/{key}.json": _json(body) for key, body in bundle.documents[kind].items()}
     files |= {f"marks/{key}.json": _json(book) for key, book in bundle.books.items()}
     files |= {f"notes/{key}.json": _json(held) for key, held in bundle.notes.items()}
+    for kept, folder in KEPT.items():
+        files |= {f"{folder}/{key}.json": _json(body) for key, body in bundle.kept[kept].items()}
     files |= {f"datasets/{key}.json": _json(body) for key, body in bundle.datasets.items()}
     files |= {f"datasets/{key}.parquet": body for key, body in bundle.rows.items()}
     files |= {f"pictures/{key}.{kind}": body for key, (kind, body) in bundle.pictures.items()}
@@ -244,57 +265,91 @@ def _json(body: object) -> bytes:
 # Reading
 
 
+class _Files:
+    """The files of a bundle, of which only those are read that something names."""
+
+    def __init__(self, packed: zipfile.ZipFile) -> None:
+        self._packed = packed
+        self._infos = {info.filename: info for info in packed.infolist()}
+        self._left = MOST_BYTES
+        if len(self._infos) > MOST_FILES:
+            raise _refused("It holds more files than a bundle may.")
+
+    def __contains__(self, name: str) -> bool:
+        return name in self._infos
+
+    def under(self, folder: str) -> list[tuple[str, str]]:
+        """The files of a folder, by their names without it."""
+        return sorted((name.removeprefix(f"{folder}/"), name) for name in self._infos if name.startswith(f"{folder}/"))
+
+    def bytes(self, name: str, most: int) -> bytes:
+        info = self._infos.get(name)
+        if info is None:
+            raise _refused(f"It has no {name}.")
+        self._left -= info.file_size
+        if info.file_size > most or self._left < 0:
+            raise _refused(f"{name} is larger than a bundle may hold.")
+        return self._packed.read(info)
+
+    def object(self, name: str, most: int = MOST_JSON) -> dict[str, Any]:
+        try:
+            made = json.loads(self.bytes(name, most))
+        except (ValueError, RecursionError):
+            raise _refused(f"{name} is no JSON.") from None
+        if not isinstance(made, dict):
+            raise _refused(f"{name} holds no object.")
+        return made
+
+
 def read(body: bytes) -> Bundle:
-    """What a bundle holds. Refuses what is none."""
+    """What a bundle holds. Refuses what is none; what nothing names is not read."""
     try:
         with zipfile.ZipFile(io.BytesIO(body)) as packed:
-            infos = packed.infolist()
-            if len(infos) > MOST_FILES or sum(info.file_size for info in infos) > MOST_BYTES:
-                raise _refused("It holds more than a bundle may.")
-            files = {info.filename: packed.read(info) for info in infos}
-    except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError, RuntimeError, EOFError):
-        raise _refused("It is no zip file, or it is damaged.") from None
-    manifest = _object(files, "manifest.json")
-    if manifest.get("format") != FORMAT:
-        raise _refused("Its manifest does not say that it is a bundle of this product.")
-    found = Bundle(calendar=_object(files, "calendar.json"))
-    try:
-        order = {str(kind): [str(key) for key in keys] for kind, keys in dict(manifest["order"]).items()}
-        for kind in KINDS:
-            for key in order.get(kind, []):
-                found.documents[kind][key] = _plain(kind, _object(files, f"{kind}s/{key}.json"))
-        for key in order.get("dataset", []):
-            found.datasets[key] = _object(files, f"datasets/{key}.json")
-            if f"datasets/{key}.parquet" in files:
-                found.rows[key] = files[f"datasets/{key}.parquet"]
-        for name, text in files.items():
-            place, _, rest = name.partition("/")
-            if place == "marks":
-                found.books[rest.removesuffix(".json")] = _object(files, name)
-            if place == "notes":
-                found.notes[rest.removesuffix(".json")] = _object(files, name)
-            if place == "pictures":
-                key, _, _ = rest.partition(".")
-                found.pictures[key] = harmless(text)
+            return _held(_Files(packed))
     except ValidationError as error:
         first = error.errors()[0]
         raise _refused(f"Something in it does not fit: {'.'.join(map(str, first['loc']))}: {first['msg']}.") from None
+    except (zipfile.BadZipFile, OSError, NotImplementedError, RuntimeError, EOFError, zlib.error):
+        raise _refused("It is no zip file, or it is damaged.") from None
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise _refused(f"Something in it is missing or of another form ({error}).") from None
+
+
+def _held(files: _Files) -> Bundle:
+    manifest = files.object("manifest.json")
+    if manifest.get("format") != FORMAT:
+        raise _refused("Its manifest does not say that it is a bundle of this product.")
+    found = Bundle(calendar=files.object("calendar.json"))
+    order = {str(kind): [KEY.validate_python(key) for key in keys] for kind, keys in dict(manifest["order"]).items()}
+    for kind in KINDS:
+        for key in order.get(kind, []):
+            found.documents[kind][key] = _plain(kind, files.object(f"{kind}s/{key}.json"))
+    for key in order.get("dataset", []):
+        found.datasets[key] = files.object(f"datasets/{key}.json")
+        if f"datasets/{key}.parquet" in files:
+            found.rows[key] = files.bytes(f"datasets/{key}.parquet", MOST_BYTES)
+    for key in found.documents["kpi"]:
+        if f"marks/{key}.json" in files:
+            found.books[key] = files.object(f"marks/{key}.json")
+        if f"notes/{key}.json" in files:
+            found.notes[key] = files.object(f"notes/{key}.json")
+    for kept, folder in KEPT.items():
+        for name, path in files.under(folder):
+            key = KEY.validate_python(name.removesuffix(".json"))
+            found.kept[kept][key] = files.object(path, MOST_EDITION if kept == "edition" else MOST_JSON)
+    shown = {key for body in found.documents["scorecard"].values() for key in _pictures_on(body)}
+    for name, path in files.under("pictures"):
+        key = name.partition(".")[0]
+        if key in shown:
+            sort, picture = harmless(files.bytes(path, MOST_JSON))
+            if key != key_of(picture):
+                raise _refused(f"The picture {path} is not the one its name says.")
+            found.pictures[key] = sort, picture
     return found
 
 
-def _object(files: dict[str, bytes], name: str) -> dict[str, Any]:
-    text = files.get(name)
-    if text is None or len(text) > MOST_JSON:
-        raise _refused(f"It has no {name}, or one that is too large.")
-    try:
-        made = json.loads(text)
-    except (ValueError, RecursionError):
-        raise _refused(f"{name} is no JSON.") from None
-    if not isinstance(made, dict):
-        raise _refused(f"{name} holds no object.")
-    return made
+def _pictures_on(body: dict[str, Any]) -> list[str]:
+    return [held["image"] for section in body["sections"] for held in section["pictures"] if held["image"]]
 
 
 def _refused(detail: str) -> Refused:
@@ -316,6 +371,13 @@ class Unpacking:
         for kind in KINDS:
             items += [self._document(kind, key, body) for key, body in self.bundle.documents[kind].items()]
         items += [*self._marks(), *self._of_notes()]
+        for what, held in self.bundle.kept.items():
+            for key, body in held.items():
+                how, said = differs(self.session, what, key, body)
+                name = (
+                    HeldEdition.model_validate(body).called if what == "edition" else _called(what, body, self.bundle)
+                )
+                items.append(Item(kind=what, id=key, name=name, what=how, said=said))  # type: ignore[arg-type]
         needs = [
             f"the password of {body['name']}" for key, body in self.bundle.datasets.items()
             if body["settings"].get("connection") and key not in self.stored
@@ -415,6 +477,9 @@ class Unpacking:
         wanted = {(i.kind, i.id) for i in report.items if i.what == "new" or (replace and i.what == "changed")}
         try:
             self._make(wanted)
+        except ValidationError as error:
+            first = error.errors()[0]
+            raise _refused(f"Something in it does not fit: {'.'.join(map(str, first['loc']))}: {first['msg']}. Nothing was changed.") from None  # fmt: skip
         except (KeyError, TypeError, ValueError, AttributeError) as error:
             raise _refused(f"Something in it is missing or of another form ({error}). Nothing was changed.") from None
         return report
@@ -444,9 +509,20 @@ class Unpacking:
         for key, given in self.bundle.notes.items():
             if ("notes", key) in wanted:
                 self._make_notes(key, given)
+        for kept, listed in self.bundle.kept.items():
+            for key, one in listed.items():
+                if (kept, key) in wanted:
+                    make(self.session, kept, key, one)
+        for kind in KINDS:
+            for key, document in self.bundle.documents[kind].items():
+                if (kind, key) in wanted:
+                    check_document(self.session, kind, key, document)
+        for key, book in self.bundle.books.items():
+            if ("marks", key) in wanted:
+                check_marks(self.session, key, book)
 
     def _make_dataset(self, key: str, body: dict[str, Any]) -> None:
-        columns = tuple(Column(**column) for column in body["columns"])
+        columns = columns_of(key, body)
         frame = self._rows(key) if key in self.bundle.rows else None
         if frame is None and (key not in self.stored or body["kind"] != "live"):
             frame = pl.DataFrame(schema={column.name: _TYPES[column.type] for column in columns})
@@ -490,6 +566,14 @@ _TYPES: dict[str, Any] = {"number": pl.Float64, "text": pl.String, "date": pl.Da
 def _change(entry: dict[str, Any], value: float | None) -> Change:
     owner = Owner(entry["whose"], tuple(sorted((str(a), str(b)) for a, b in entry["of"].items())))
     return Change(str(entry["name"]), owner, str(entry["since"]), value)
+
+
+def _called(kind: str, body: dict[str, Any], bundle: Bundle) -> str:
+    """What a list of holidays or a standing order is called."""
+    if kind == "holidays":
+        return str(body.get("name"))
+    card = bundle.documents["scorecard"].get(str(body.get("scorecard")), {})
+    return f"{card.get('title', body.get('scorecard'))}, every {body.get('every')}"
 
 
 def _lookups_first(given: dict[str, dict[str, Any]]) -> list[str]:

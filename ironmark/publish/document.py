@@ -16,12 +16,14 @@ SCHEMA = "https://json-schema.org/draft/2020-12/schema"
 
 @dataclass(frozen=True, slots=True)
 class Document:
-    """edition: None for a page as it was read. readings: the tidy table; frozen: all else, as it is kept."""
+    """edition: None for a page as it was read. readings: the tidy table; frozen: all else, as it is kept; proof: the mark by
+    which it is told whether it was changed."""
 
     format: Literal["ironmark-edition-1"]
     edition: About | None
     readings: tuple[Row, ...]
     frozen: Frozen
+    proof: str = ""
 
 
 @lru_cache(maxsize=1)

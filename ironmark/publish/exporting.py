@@ -8,10 +8,11 @@ from typing import Literal
 
 from ironmark.pages.documents import ScorecardBody
 from ironmark.pages.problems import Refused
-from ironmark.publish import document, slides, tidy, workbook
+from ironmark.publish import document, paper, slides, tidy, workbook
 from ironmark.publish.leaf import Leaf
-from ironmark.publish.page import Form, Images, Paper, as_html
-from ironmark.publish.printer import Printer, PrintingStopped
+from ironmark.publish.page import Form, Images, Paper, as_html, job
+from ironmark.publish.printer import MOST_PIXELS, Printer, PrintingStopped
+from ironmark.publish.proof import Seal, marked
 from ironmark.publish.sheets import XLSX
 
 Kind = Literal["pdf", "pptx", "xlsx", "csv", "json", "html", "png", "svg"]
@@ -25,11 +26,16 @@ Tell = Callable[[str, float], bool]  # what is being done and how much is; wheth
 
 @dataclass(frozen=True, slots=True)
 class Options:
-    """paper: of a PDF. instrument: the only one that is drawn, on a picture. scale: of a PNG."""
+    """paper: of a PDF. instrument: the only one that is drawn, on a picture. scale: of a PNG. sections: those alone; none:
+    all of them. charts: on slides, bars, columns and lines as charts of their own;
+    template: on the template of one's own."""
 
     paper: Paper = "a4"
     instrument: str | None = None
     scale: int = 2
+    sections: tuple[str, ...] = ()
+    charts: bool = False
+    template: bool = False
 
 
 def name_of(leaf: Leaf, kind: Kind, options: Options) -> str:
@@ -40,13 +46,37 @@ def name_of(leaf: Leaf, kind: Kind, options: Options) -> str:
     return f"{leaf.name}{of}".replace("/", "–")[:180] + ("-readings.zip" if kind == "csv" else f".{kind}")
 
 
-def check(leaf: Leaf, options: Options) -> None:
-    """Refuse an instrument that does not stand on the page."""
+MOST_READINGS = {"pdf": 30_000, "pptx": 5_000}
+_LOW = 26  # pixels of a row, at least
+
+
+def check(leaf: Leaf, kind: Kind, options: Options) -> None:
+    """Refuse an instrument or a section that does not stand on the page, and what is longer than the form can be."""
+    known = {section.id for section in leaf.frozen.body.sections}
+    if odd := [key for key in options.sections if key not in known]:
+        raise Refused(
+            404, "no-section", "No such section", f"No section of this page goes by “{odd[0]}”.", {"field": "sections"}
+        )
+    leaf = leaf.only(options.sections) if options.sections else leaf
     if options.instrument is not None and options.instrument not in set(_placed(leaf.frozen.body)):
         raise Refused(
             404, "no-instrument", "No such sheet", f"No sheet of this page goes by “{options.instrument}”.",
             {"field": "instrument"},
         )  # fmt: skip
+    counts = {sheet.id: len(sheet.readings) for sheet in leaf.frozen.page.sheets if sheet.instrument.face == "ledger"}
+    drawn = counts.get(options.instrument, 0) if options.instrument else max(counts.values(), default=0)
+    if kind in ("png", "svg") and drawn * _LOW * (options.scale if kind == "png" else 1) > MOST_PIXELS:
+        raise _too_long(f"A list of {drawn:,} rows is too long for one picture.", "a PDF, a workbook or CSV")
+    count, most = sum(len(sheet.readings) for sheet in leaf.frozen.page.sheets), MOST_READINGS.get(kind)
+    if most and count > most:
+        raise _too_long(
+            f"This page lists {count:,} readings, and {'a PDF' if kind == 'pdf' else 'slides'} can hold {most:,}.",
+            "a workbook, CSV, JSON or HTML, or some of its sections only",
+        )
+
+
+def _too_long(said: str, instead: str) -> Refused:
+    return Refused(422, "too-long", "It does not fit", f"{said} Take it out as {instead}.", {"field": "kind"})
 
 
 def _placed(body: ScorecardBody) -> list[str]:
@@ -60,8 +90,20 @@ def images_of(body: ScorecardBody) -> list[str]:
     return [held.image for section in body.sections for held in section.pictures if held.image]
 
 
-def made(leaf: Leaf, kind: Kind, options: Options, images: Images, printer: Printer | None, tell: Tell) -> bytes:
-    """Raises NoPrinter, PrinterFailed, PrintingStopped; only what is printed takes a printer."""
+def made(
+    leaf: Leaf, kind: Kind, options: Options, images: Images, printer: Printer | None, tell: Tell, seal: Seal,
+    template: bytes | None = None,
+) -> bytes:  # fmt: skip
+    """Numbers are written as they were when the page was read. Raises NoPrinter, PrinterFailed, PrintingStopped; only what
+    is printed takes a printer."""
+    leaf = leaf.only(options.sections) if options.sections else leaf
+    with leaf.frozen.in_its_locale():
+        return marked(_made(leaf, kind, options, images, printer, tell, template), kind, leaf, seal)
+
+
+def _made(
+    leaf: Leaf, kind: Kind, options: Options, images: Images, printer: Printer | None, tell: Tell, template: bytes | None
+) -> bytes:  # fmt: skip
     if kind == "xlsx":
         return workbook.as_workbook(leaf)
     if kind == "csv":
@@ -76,13 +118,15 @@ def made(leaf: Leaf, kind: Kind, options: Options, images: Images, printer: Prin
         return tell("is drawn", 0.3)
 
     if kind == "pdf":
-        return printer.pdf(as_html(leaf, images, Form("paper", options.paper)), stopped)
+        return paper.as_pdf([(leaf, images)], options.paper, printer, lambda share: tell("is drawn", share))
     if kind == "pptx":
-        pieces = printer.pieces(as_html(leaf, images, Form("slides", "wide")), 2, slides.as_tables(leaf), stopped)
+        pieces = printer.pieces(
+            job(leaf, images, Form("slides", "wide")), 2, slides.as_tables(leaf, charts=options.charts), stopped
+        )
         if tell("is put on slides", 0.8):
             raise PrintingStopped
-        return slides.as_slides(leaf, pieces)
-    html = as_html(leaf, images, Form("picture", instrument=options.instrument))
+        return slides.as_slides(leaf, pieces, charts=options.charts, template=template)
+    picture = job(leaf, images, Form("picture", instrument=options.instrument))
     if kind == "svg":
-        return printer.svg(html, name_of(leaf, kind, options).removesuffix(".svg"), stopped)
-    return printer.png(html, options.scale, stopped)
+        return printer.svg(picture, name_of(leaf, kind, options).removesuffix(".svg"), stopped)
+    return printer.png(picture, options.scale, stopped)

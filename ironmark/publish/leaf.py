@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
 
@@ -19,7 +19,8 @@ from ironmark.pages.shapes import InstrumentPicture, ReadingPicture, ScorecardPi
 
 @dataclass(frozen=True, slots=True)
 class About:
-    """What is told about an edition. number: such as 10, or 10a; moments as ISO 8601 in UTC, "" for none."""
+    """What is told about an edition. number: such as 10, or 10a; moments as ISO 8601 in UTC, "" for none. sha256: the
+    checksum of what it holds."""
 
     id: str
     number: str
@@ -33,6 +34,7 @@ class About:
     withdrawn_at: str
     withdrawn_by: str
     why: str
+    sha256: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,10 +99,15 @@ COLUMNS: dict[str, str] = {
 
 @dataclass(frozen=True)
 class Leaf:
-    """A page that leaves. about: None for one that is no edition."""
+    """A page that leaves. about: None for one that is no edition; some: some of its sections alone."""
 
     frozen: Frozen
     about: About | None = None
+    some: bool = False
+
+    def only(self, sections: Collection[str]) -> Leaf:
+        """Some of its sections, told as such."""
+        return replace(self, frozen=self.frozen.only(sections), some=True)
 
     @cached_property
     def picture(self) -> ScorecardPicture:
@@ -113,8 +120,12 @@ class Leaf:
     @property
     def heading(self) -> str:
         """Which edition it is of which period: ``October 2026, edition 10``."""
-        parts = [self.picture.period_label, self.edition_words]
+        parts = [self.picture.period_label, self.edition_words, f"{self.sections_words} only" if self.some else ""]
         return ", ".join(part for part in parts if part)
+
+    @property
+    def sections_words(self) -> str:
+        return ", ".join(section.title or "untitled" for section in self.frozen.body.sections)
 
     @property
     def edition_words(self) -> str:

@@ -55,20 +55,33 @@ class PrinterFailed(Exception):
     """The page could not be drawn: the printer died, or took too long."""
 
 
+class TooLong(Exception):
+    """It does not fit what was asked for; why is told in words."""
+
+
 class PrintingStopped(Exception):
     """Somebody asked it to stop."""
 
 
 @dataclass(frozen=True, slots=True)
 class Piece:
-    """A sheet as a picture, and where it stands, in pixels of the page."""
+    """A sheet as a picture, and where it stands, in pixels of the page. of: which slide it is put on, from 0."""
 
     sheet: str
+    of: int
     x: float
     y: float
     width: float
     height: float
     png: bytes
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """html: a page that stays open in the printer; told: what it is told to draw. Without it the page is all there is."""
+
+    html: bytes
+    told: bytes = b""
 
 
 def there() -> bool:
@@ -88,46 +101,52 @@ class Printer:
         self._driver: Chrome | None = None
         self._group = 0
         self._place: Path | None = None
+        self._open: bytes | None = None
         self._lock = threading.Lock()
         self._used = time.monotonic()
 
     # What it makes of a page
 
-    def pdf(self, html: bytes, stopped: Stopped) -> bytes:
-        """A page in its paper form, as many pages as it takes."""
-        return self._twice(html, stopped, self._paper)
+    def pdf(self, job: Job, stopped: Stopped, tell: Callable[[int], None] = lambda placed: None) -> bytes:
+        """A page in its paper form, as many pages as it takes. tell: told how many readings of its open list found room, as
+        soon as that is known."""
+        return self._twice(job, stopped, lambda driver: self._paper(driver, tell))
 
-    def svg(self, html: bytes, title: str, stopped: Stopped) -> bytes:
+    def svg(self, job: Job, title: str, stopped: Stopped) -> bytes:
         """A page or a sheet as a drawing that stands alone: its texts are outlines."""
-        return outlined(self._twice(html, stopped, self._as_one_page), title)
+        return outlined(self._twice(job, stopped, self._as_one_page), title)
 
-    def png(self, html: bytes, scale: int, stopped: Stopped) -> bytes:
-        return self._twice(html, stopped, lambda driver: self._shot(driver, scale))
+    def png(self, job: Job, scale: int, stopped: Stopped) -> bytes:
+        return self._twice(job, stopped, lambda driver: self._shot(driver, scale))
 
-    def pieces(self, html: bytes, scale: int, bare: Collection[str], stopped: Stopped) -> list[Piece]:
+    def pieces(self, job: Job, scale: int, bare: Collection[str], stopped: Stopped) -> list[Piece]:
         """Every sheet of a page with its place, and as a picture of its own. bare: those no picture is needed of."""
-        return self._twice(html, stopped, lambda driver: self._pieces(driver, scale, bare, stopped))
+        return self._twice(job, stopped, lambda driver: self._pieces(driver, scale, bare, stopped))
 
-    def _twice(self, html: bytes, stopped: Stopped, work: Callable[[Any], Made]) -> Made:
+    def _twice(self, job: Job, stopped: Stopped, work: Callable[[Any], Made]) -> Made:
         with self._lock:
             for last in (False, True):
                 try:
-                    return self._once(html, stopped, work)
-                except (NoPrinter, PrintingStopped):
+                    return self._once(job, stopped, work)
+                except (NoPrinter, PrintingStopped, TooLong):
                     raise
                 except Exception as error:
                     self._end()
                     if last:
-                        raise PrinterFailed(str(error).splitlines()[0][:300] if str(error) else "it died") from error
+                        raise PrinterFailed(_why(error)) from error
         raise AssertionError
 
-    def _once(self, html: bytes, stopped: Stopped, work: Callable[[Any], Made]) -> Made:
+    def _once(self, job: Job, stopped: Stopped, work: Callable[[Any], Made]) -> Made:
         driver = self._warm()
         assert self._place is not None
         page = self._place / "page.html"
-        page.write_bytes(html)
         with self._watched():
-            driver.get(page.as_uri())
+            if self._open is not job.html:
+                page.write_bytes(job.html)
+                driver.get(page.as_uri())
+                self._open = job.html if job.told else None
+            if job.told:
+                driver.execute_script("draw(arguments[0])", job.told.decode())
             until = time.monotonic() + PAGE_S / 2
             while driver.execute_script("return document.documentElement.dataset.ready") != "yes":
                 if stopped():
@@ -136,7 +155,6 @@ class Printer:
                     raise TimeoutError("the page took too long to be drawn")
                 time.sleep(0.02)
             made = work(driver)
-        page.unlink(missing_ok=True)
         self._used = time.monotonic()
         return made
 
@@ -160,7 +178,8 @@ class Printer:
             over.set()
             watching.join()
 
-    def _paper(self, driver: Any) -> bytes:
+    def _paper(self, driver: Any, tell: Callable[[int], None]) -> bytes:
+        tell(driver.execute_script("return Number(document.documentElement.dataset.placed ?? 0)"))
         return self._print(driver, preferCSSPageSize=True)
 
     def _print(self, driver: Any, **how: Any) -> bytes:
@@ -173,7 +192,7 @@ class Printer:
             "const b = e.getBoundingClientRect(); return [Math.ceil(b.width), Math.ceil(b.height)]"
         )
         if max(width, height) > MOST_PIXELS:
-            raise ValueError("the page is too long for one picture; take it out as PDF")
+            raise TooLong("The page is too long for one picture. Take it out as PDF, or choose one of its sheets.")
         return width, height
 
     def _as_one_page(self, driver: Any) -> bytes:
@@ -190,7 +209,7 @@ class Printer:
     def _shot(self, driver: Any, scale: int) -> bytes:
         width, height = self._box(driver)
         if max(width, height) * scale > MOST_PIXELS:
-            raise ValueError(f"the page is too long for a picture at {scale}×; choose a smaller one, or PDF")
+            raise TooLong(f"The page is too long for a picture at {scale}×. Choose a smaller one, one sheet, or PDF.")
         return self._clip(driver, 0, 0, width, height, scale)
 
     def _clip(self, driver: Any, x: float, y: float, width: float, height: float, scale: int) -> bytes:
@@ -202,7 +221,8 @@ class Printer:
         boxes = driver.execute_script(
             "return [...document.querySelectorAll('[data-sheet]')].map(e => {"
             "const b = e.getBoundingClientRect();"
-            "return [e.dataset.sheet, b.x + scrollX, b.y + scrollY, b.width, b.height] })"
+            "return [e.dataset.sheet, b.x + scrollX, b.y + scrollY, b.width, b.height,"
+            "Number(e.closest('[data-page]')?.dataset.page ?? 0)] })"
         )
         wanted = [box for box in boxes if box[0] not in bare]
         pictures: dict[str, bytes] = {}
@@ -215,12 +235,21 @@ class Printer:
             x = min(box[1] for box in some)
             width, height = (max(box[at] + box[at + 2] for box in some) for at in (1, 2))
             shot = self._clip(driver, x, top, width - x, height - top, scale)
-            pictures |= _cut(shot, [(box[0], box[1] - x, box[2] - top, box[3], box[4]) for box in some], scale)
-        return [Piece(name, x, y, w, h, pictures.get(name, b"")) for name, x, y, w, h in boxes]
+            pictures |= _cut(
+                shot, [(_part(box[0], box[5]), box[1] - x, box[2] - top, box[3], box[4]) for box in some], scale
+            )
+        return [Piece(name, of, x, y, w, h, pictures.get(_part(name, of), b"")) for name, x, y, w, h, of in boxes]
 
     # Its process
 
+    def warm(self) -> None:
+        """Begin it, where it has not: it ends when the thread does that began it. Raises NoPrinter."""
+        with self._lock:
+            self._warm()
+
     def _warm(self) -> Any:
+        if self._driver is not None and not scratch.runs(self._group):
+            self._end()
         if self._driver is not None and held_bytes(self._group) > MOST_BYTES / 2:
             self._end()
         if self._driver is None:
@@ -271,7 +300,7 @@ class Printer:
         self._end()
 
     def _end(self) -> None:
-        driver, self._driver = self._driver, None
+        driver, self._driver, self._open = self._driver, None, None
         self._kill()
         if driver is not None:
             with contextlib.suppress(Exception):
@@ -283,6 +312,15 @@ class Printer:
     def _kill(self) -> None:
         scratch.end_group(self._group)
         self._group = 0
+
+
+def _why(error: Exception) -> str:
+    """What became of a printer, in words."""
+    if isinstance(error, TimeoutError) or "timeout" in type(error).__name__.lower():
+        return f"a part of the page took longer than {PAGE_S:.0f} seconds"
+    if isinstance(error, (OSError, MemoryError)) or "urllib3" in type(error).__module__:
+        return "it ended in the middle of it, as it does where there is too little memory"
+    return str(error).removeprefix("Message: ").splitlines()[0][:300] if str(error).strip() else "it ended"
 
 
 def outlined(pdf: bytes, title: str) -> bytes:
@@ -302,6 +340,11 @@ _SIZED = re.compile(r'(<svg[^>]*?) width="([\d.]+)(?:pt)?" height="([\d.]+)(?:pt
 def _head(found: re.Match[str], title: str) -> str:
     width, height = (f"{float(points) / 0.75:g}" for points in (found[2], found[3]))
     return f'{found[1]} width="{width}" height="{height}"{found[4]} role="img"><title>{escape(title)}</title>'
+
+
+def _part(sheet: str, of: int) -> str:
+    """What the picture of a sheet on a slide goes by: a list may run on over several."""
+    return f"{of}:{sheet}"
 
 
 def _cut(shot: bytes, boxes: Sequence[tuple[str, float, float, float, float]], scale: int) -> dict[str, bytes]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import datetime as dt
 import io
 import re
 from collections.abc import Collection, Mapping, Sequence
@@ -55,6 +56,7 @@ def as_xlsx(
     with xlsxwriter.Workbook(
         buffer, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     ) as book:
+        book.set_properties({"created": dt.datetime(2000, 1, 1)})
         page = book.add_worksheet(re.sub(r"[\[\]:*?/\\']", " ", sheet)[:31].strip() or "Sheet")
         strong = book.add_format({"bold": True, "bottom": 1})
 
@@ -63,13 +65,14 @@ def as_xlsx(
             ground = {"bg_color": fill[0], "font_color": fill[1]} if fill else {}
             return book.add_format({"num_format": number, "bold": loud, **ground})
 
-        page.write_row(0, 0, [safe(label) for label in head], strong)
+        for x, label in enumerate(head):
+            page.write_string(0, x, label, strong)
         for y, row in enumerate(rows):
             for x, cell in enumerate(row):
                 at = (y, x)
                 looks = style((forms or {}).get(at, form), at in bold, (fills or {}).get(at))
                 if isinstance(cell, str):
-                    page.write_string(y + 1, x, safe(cell), looks)
+                    page.write_string(y + 1, x, cell, looks)  # a typed text, whatever it begins with
                 elif cell is not None:
                     page.write_number(y + 1, x, cell, looks)
         page.freeze_panes(1, 1)

@@ -4,12 +4,18 @@ from __future__ import annotations
 
 import io
 import re
+import zipfile
 from collections.abc import Sequence
 from typing import Any
 
+from lxml.etree import XMLSyntaxError
 from pptx import Presentation
+from pptx.chart.data import CategoryChartData
 from pptx.dml.color import RGBColor
+from pptx.enum.chart import XL_CHART_TYPE
+from pptx.enum.shapes import PP_PLACEHOLDER
 from pptx.enum.text import MSO_ANCHOR, PP_ALIGN
+from pptx.exc import PackageNotFoundError
 from pptx.util import Emu, Inches, Pt
 
 from ironmark.core import palette as palettes
@@ -18,6 +24,7 @@ from ironmark.pages.page import Sheet
 from ironmark.pages.shapes import InstrumentPicture, ReadingPicture, TextPicture
 from ironmark.publish.leaf import Leaf
 from ironmark.publish.printer import Piece
+from ironmark.publish.sheets import number_form
 
 MEDIA = "application/vnd.openxmlformats-officedocument.presentationml.presentation"
 WIDE, HIGH = 13.333, 7.5  # inches
@@ -29,12 +36,82 @@ FONT = "Arial"
 _HEADS = {"value": "Value", "mark": "Mark", "gap": "Gap", "attainment": "Reached", "headroom": "Headroom", "state": "State"}  # fmt: skip
 
 
-def as_slides(leaf: Leaf, pieces: Sequence[Piece]) -> bytes:
-    """pieces: the sheets of the page as pictures, with their places on it."""
+def as_slides(leaf: Leaf, pieces: Sequence[Piece], *, charts: bool = False, template: bytes | None = None) -> bytes:
+    """pieces: the sheets of the page as pictures, with their places on it. charts: bars, columns and lines as charts of the
+    slides' own, with their figures, so that they can be worked with; the rest stay pictures. template: a
+    presentation of one's own, whose size, masters, fonts and colours are taken."""
+    deck = opened(template)
+    deck.core_properties.title = in_xml(leaf.name)
+    _Deck(deck, leaf, pieces, charts, themed=template is not None).write()
+    buffer = io.BytesIO()
+    deck.save(buffer)
+    return buffer.getvalue()
+
+
+def opened(template: bytes | None) -> Any:
+    """A deck without slides: a plain one, or one's own. Raises ValueError for what is none."""
+    if template is None:
+        deck = Presentation()
+        deck.slide_width, deck.slide_height = Inches(WIDE), Inches(HIGH)
+        return deck
+    try:
+        with zipfile.ZipFile(io.BytesIO(template)) as packed:
+            if sum(info.file_size for info in packed.infolist()) > MOST_TEMPLATE:
+                raise ValueError("It holds more than 200 MB.")
+        deck = Presentation(io.BytesIO(template))
+        listed = deck.slides._sldIdLst
+        for one in list(listed):
+            deck.part.drop_rel(one.rId)
+            listed.remove(one)
+        layout_of(deck)
+    except (KeyError, AttributeError, OSError, zipfile.BadZipFile, PackageNotFoundError, XMLSyntaxError) as error:
+        raise ValueError(f"It is no presentation (.pptx), or it is damaged ({error}).") from None
+    return deck
+
+
+def layout_of(deck: Any) -> Any:
+    """The layout with a title and the least besides. Raises ValueError where none has a title."""
+    titled = [one for one in deck.slide_layouts if any(p.placeholder_format.type in _TITLES for p in one.placeholders)]
+    if not titled:
+        raise ValueError("None of its layouts has a place for a title.")
+    return min(titled, key=lambda one: sum(p.placeholder_format.type not in _FOOTS for p in one.placeholders))
+
+
+_TITLES = (PP_PLACEHOLDER.TITLE, PP_PLACEHOLDER.CENTER_TITLE)
+_FOOTS = (PP_PLACEHOLDER.DATE, PP_PLACEHOLDER.FOOTER, PP_PLACEHOLDER.SLIDE_NUMBER)
+MOST_TEMPLATE = 200 << 20
+
+
+def as_one_deck(
+    pages: Sequence[tuple[Leaf, Sequence[Piece]]], title: str, note: str, said: str
+) -> bytes:  # fmt: skip
+    """Several pages as one deck: a cover, contents, then each with its own title, in one numbering."""
     deck = Presentation()
     deck.slide_width, deck.slide_height = Inches(WIDE), Inches(HIGH)
-    deck.core_properties.title = in_xml(leaf.name)
-    _Deck(deck, leaf, {piece.sheet: piece for piece in pieces}).write()
+    deck.core_properties.title = in_xml(title)
+    first = _Deck(deck, pages[0][0], [])
+    front = first._slide(title)
+    front.shapes.title.top, front.shapes.title.height = Inches(2.2), Inches(0.9)
+    _write(front.shapes.title.text_frame, 38, bold=True)
+    first._say(front, LEFT, 3.1, WIDE - 1, said, 15, SOFT)
+    first._say(front, LEFT, 3.7, WIDE - 3, note, 14, height=2.0)
+    front.notes_slide.notes_text_frame.text = in_xml(note)
+    contents = first._slide("Contents")
+    shape = contents.shapes.add_table(
+        len(pages), 3, Inches(LEFT), Inches(TOP), Inches(WIDE - 0.9), Inches(0.36 * len(pages))
+    )
+    _plain(shape, "Contents")
+    number, starts = first.number, []
+    for leaf, pieces in pages:
+        starts.append(number + 1)
+        part = _Deck(deck, leaf, pieces)
+        part.number = number
+        part.write()
+        number = part.number
+    for down, ((leaf, _), start) in enumerate(zip(pages, starts, strict=True)):
+        _cell(shape.table.cell(down, 0), leaf.title, 14, bold=True)
+        _cell(shape.table.cell(down, 1), leaf.heading, 12, colour=SOFT)
+        _cell(shape.table.cell(down, 2), str(start), 12, right=True)
     buffer = io.BytesIO()
     deck.save(buffer)
     return buffer.getvalue()
@@ -48,41 +125,72 @@ def in_xml(text: str) -> str:
     return _NOT_IN_XML.sub("", text)
 
 
-def as_tables(leaf: Leaf) -> frozenset[str]:
-    """The sheets that are put on slides as tables or as text, so that nobody needs a picture of them."""
+def as_tables(leaf: Leaf, *, charts: bool = False) -> frozenset[str]:
+    """The sheets that are put on slides as tables, charts or text, so that nobody needs a picture of them."""
     ledgers = (sheet.id for _, sheet, _ in leaf.sheets() if sheet.instrument.face == "ledger" and not sheet.problem)
-    return frozenset([*ledgers, *(text.id for text in leaf.picture.texts)])
+    native = (sheet.id for _, sheet, picture in leaf.sheets() if charts and chart_of(sheet, picture))
+    return frozenset([*ledgers, *native, *(text.id for text in leaf.picture.texts)])
+
+
+def chart_of(sheet: Sheet, picture: InstrumentPicture) -> Any:
+    """The kind of chart that says what a sheet does; None where none is its like."""
+    if sheet.problem or not picture.readings or all(reading.value is None for reading in picture.readings):
+        return None
+    if sheet.instrument.face == "history" and len(picture.readings) == 1:
+        return XL_CHART_TYPE.LINE_MARKERS if len(sheet.readings[0].earlier) > 1 else None
+    if len({reading.subject for reading in sheet.readings}) > 1 or len(picture.readings) < 2:
+        return None
+    return {
+        "ranked": XL_CHART_TYPE.BAR_CLUSTERED, "bar": XL_CHART_TYPE.BAR_CLUSTERED, "bullet": XL_CHART_TYPE.BAR_CLUSTERED,
+        "column": XL_CHART_TYPE.COLUMN_CLUSTERED,
+    }.get(sheet.instrument.face)  # fmt: skip
 
 
 class _Deck:
-    def __init__(self, deck: Any, leaf: Leaf, pieces: dict[str, Piece]) -> None:
-        self.deck, self.leaf, self.pieces = deck, leaf, pieces
+    def __init__(
+        self, deck: Any, leaf: Leaf, pieces: Sequence[Piece], charts: bool = False, themed: bool = False
+    ) -> None:  # fmt: skip
+        """themed: on a template of one's own, which says how titles stand and look."""
+        self.deck, self.leaf, self.pieces, self.charts, self.themed = deck, leaf, pieces, charts, themed
+        self.wide, self.high = deck.slide_width / 914_400, deck.slide_height / 914_400
+        self.top, self.layout = TOP, deck.slide_layouts[5] if not themed else layout_of(deck)
         self.sheets = {sheet.id: (sheet, picture) for _, sheet, picture in leaf.sheets()}
         self.texts = {text.id: text for text in leaf.picture.texts}
         self.number = 0
+        self.told: set[str] = set()  # ledgers that stand on slides
 
     def write(self) -> None:
         self._cover()
         for section in self.leaf.frozen.body.sections:
             placed: list[Any] = [*section.instruments, *section.texts, *section.pictures]
-            ids = [item.id for item in placed if item.id in self.pieces]
-            if ids:
-                words = next((note.words for note in self.leaf.picture.sections if note.id == section.id), "")
-                self._section(section.title, words, ids)
+            ids = {item.id for item in placed}
+            mine = [piece for piece in self.pieces if piece.sheet in ids]
+            words = next((note.words for note in self.leaf.picture.sections if note.id == section.id), "")
+            for of in sorted({piece.of for piece in mine}):  # one that is too full for a slide goes on on the next
+                self._section(section.title, words, [piece for piece in mine if piece.of == of])
+                words = "continued"
 
     def _slide(self, title: str, words: str = "") -> Any:
-        slide = self.deck.slides.add_slide(self.deck.slide_layouts[5])  # a title alone
+        slide = self.deck.slides.add_slide(self.layout)
         self.number += 1
         head = slide.shapes.title
-        head.left, head.top, head.width, head.height = Inches(LEFT), Inches(0.28), Inches(WIDE - 4), Inches(0.5)
         head.text_frame.text = in_xml(title or self.leaf.title)
-        _write(head.text_frame, 20, bold=True)
-        self._say(slide, WIDE - 4.45, 0.32, 4.0, f"{self.leaf.title}, {self.leaf.heading}", 10, SOFT, PP_ALIGN.RIGHT)
+        if self.themed:
+            for other in [one for one in slide.placeholders if one.placeholder_format.type not in _TITLES]:
+                other._element.getparent().remove(other._element)
+            self.top = max(TOP, (head.top + head.height) / 914_400 + 0.25)
+        else:
+            head.left, head.top, head.width, head.height = Inches(LEFT), Inches(0.28), Inches(WIDE - 4), Inches(0.5)
+            _write(head.text_frame, 20, bold=True)
+        about = f"{self.leaf.title}, {self.leaf.heading}"
+        self._say(
+            slide, self.wide - 4.45, self.top - 0.35 if self.themed else 0.32, 4.0, about, 10, SOFT, PP_ALIGN.RIGHT
+        )
         if words:
-            self._say(slide, LEFT, 0.7, WIDE - 1, words, 10.5, SOFT)
+            self._say(slide, LEFT, self.top - 0.35, self.wide - 5, words, 10.5, SOFT)
         told = f"Data through {self.leaf.through_words}" if self.leaf.through else ""
-        self._say(slide, LEFT, HIGH - 0.4, 8, told, 9, SOFT)
-        self._say(slide, WIDE - 2.45, HIGH - 0.4, 2, str(self.number), 9, SOFT, PP_ALIGN.RIGHT)
+        self._say(slide, LEFT, self.high - 0.4, 8, told, 9, SOFT)
+        self._say(slide, self.wide - 2.45, self.high - 0.4, 2, str(self.number), 9, SOFT, PP_ALIGN.RIGHT)
         return slide
 
     def _say(
@@ -92,45 +200,51 @@ class _Deck:
         frame = slide.shapes.add_textbox(Inches(x), Inches(y), Inches(width), Inches(height)).text_frame
         frame.word_wrap = True
         frame.text = in_xml(text)
-        _write(frame, size, colour=colour, align=align)
+        _write(frame, size, colour=colour, align=align, font=None if self.themed else FONT)
         return frame
 
     def _cover(self) -> None:
         slide = self._slide(self.leaf.title)
-        head = slide.shapes.title
-        head.top, head.height = Inches(1.7), Inches(0.8)
-        _write(head.text_frame, 36, bold=True)
-        self._say(slide, LEFT, 2.5, WIDE - 1, f"{self.leaf.heading}. {self.leaf.published_words}".strip(". "), 16, SOFT)
+        if not self.themed:
+            slide.shapes.title.top, slide.shapes.title.height = Inches(1.7), Inches(0.8)
+            _write(slide.shapes.title.text_frame, 36, bold=True)
+        self._say(
+            slide, LEFT, 2.5, self.wide - 1, f"{self.leaf.heading}. {self.leaf.published_words}".strip(". "), 16, SOFT
+        )
         about = self.leaf.about
         if about and about.state == "withdrawn":
-            self._say(slide, LEFT, 2.95, WIDE - 1, f"Withdrawn: {about.why}", 14)
+            self._say(slide, LEFT, 2.95, self.wide - 1, f"Withdrawn: {about.why}", 14)
         if about and about.note:
-            self._say(slide, LEFT, 3.4, WIDE - 3, about.note, 14, height=1.6)
+            self._say(slide, LEFT, 3.4, self.wide - 3, about.note, 14, height=1.6)
         tally = self.leaf.picture.tally
         if tally:
-            table = slide.shapes.add_table(1, len(tally), Inches(LEFT), Inches(5.4), Inches(WIDE - 0.9), Inches(0.45))
+            table = slide.shapes.add_table(
+                1, len(tally), Inches(LEFT), Inches(5.4), Inches(self.wide - 0.9), Inches(0.45)
+            )
             _plain(table, "Readings by state")
             for x, part in enumerate(tally):
                 _cell(table.table.cell(0, x), f"{part.count} {part.name}", 13, state=self.leaf.states.get(part.state))
         if self.leaf.picture.changed:
-            self._say(slide, LEFT, 5.95, WIDE - 1, self.leaf.picture.changed, 12, SOFT)
+            self._say(slide, LEFT, 5.95, self.wide - 1, self.leaf.picture.changed, 12, SOFT)
         slide.notes_slide.notes_text_frame.text = in_xml(
             about.note if about and about.note else self.leaf.picture.changed
         )
 
-    def _section(self, title: str, words: str, ids: Sequence[str]) -> None:
+    def _section(self, title: str, words: str, boxes: Sequence[Piece]) -> None:
         slide = self._slide(title, words)
-        boxes = [self.pieces[key] for key in ids]
         x0, y0 = min(box.x for box in boxes), min(box.y for box in boxes)
         across = max(box.x + box.width for box in boxes) - x0
         along = max(box.y + box.height for box in boxes) - y0
-        scale = min((WIDE - LEFT - RIGHT) / across, (HIGH - TOP - FOOT) / along)
+        scale = min((self.wide - LEFT - RIGHT) / across, (self.high - self.top - FOOT) / along)
         later: list[tuple[Sheet, InstrumentPicture]] = []
-        for key in ids:
-            box = self.pieces[key]
-            place = LEFT + (box.x - x0) * scale, TOP + (box.y - y0) * scale, box.width * scale, box.height * scale
+        for box in boxes:
+            key = box.sheet
+            place = LEFT + (box.x - x0) * scale, self.top + (box.y - y0) * scale, box.width * scale, box.height * scale
             sheet, picture = self.sheets.get(key, (None, None))
             if sheet is not None and picture is not None and sheet.instrument.face == "ledger" and not sheet.problem:
+                if key in self.told:
+                    continue  # all of it stands on slides of its own
+                self.told.add(key)
                 if len(picture.readings) + 2 <= place[3] / LEAST_ROW:
                     self._table(slide, picture, sheet, picture.readings, place)
                 else:
@@ -140,11 +254,70 @@ class _Deck:
             if key in self.texts:
                 self._text(slide, self.texts[key], place)
                 continue
+            if self.charts and sheet is not None and picture is not None and (kind := chart_of(sheet, picture)):
+                self._chart(slide, kind, sheet, picture, place)
+                continue
             shape = slide.shapes.add_picture(io.BytesIO(box.png), *map(Inches, place))
             shape._element._nvXxPr.cNvPr.set("descr", in_xml(self._alternative(key)))
-        slide.notes_slide.notes_text_frame.text = in_xml(self._notes(ids))
+        slide.notes_slide.notes_text_frame.text = in_xml(self._notes([box.sheet for box in boxes]))
         for sheet, picture in later:
             self._on_its_own(title, sheet, picture)
+
+    def _chart(
+        self, slide: Any, kind: Any, sheet: Sheet, picture: InstrumentPicture, place: tuple[float, float, float, float]
+    ) -> None:  # fmt: skip
+        """A chart of the slides' own: its figures can be looked up and worked with there."""
+        x, y, width, height = place
+        self._say(slide, x, y, width, picture.title, 11).paragraphs[0].runs[0].font.bold = True
+        form = number_form(sheet.subjects[sheet.readings[0].subject].unit)
+        data: Any = CategoryChartData(number_format=form)  # type: ignore[no-untyped-call]
+        readings = picture.readings
+        if sheet.instrument.face == "history":
+            moments = sheet.readings[0].earlier
+            data.categories = [self.leaf.frozen.page.when(moment.period).short for moment in moments]
+            data.add_series(picture.title, [moment.value for moment in moments])
+            if any(moment.mark is not None for moment in moments):
+                mark = readings[0].marks[0].name if readings[0].marks else "mark"
+                data.add_series(mark, [moment.mark for moment in moments])
+            colours: list[str | None] = []
+        else:
+            # Bars are listed from the bottom up there; a state is told by its word too.
+            listed = list(reversed(readings)) if kind == XL_CHART_TYPE.BAR_CLUSTERED else list(readings)
+            named = [self.leaf.states.get(reading.state or "") for reading in listed]
+            data.categories = [
+                f"{r.label} ({state.name})" if state else r.label for r, state in zip(listed, named, strict=True)
+            ]
+            data.add_series(picture.title, [reading.value for reading in listed])
+            colours = [palettes.shades(state, dark=False).full if state else SOFT for state in named]
+            if any(reading.marks for reading in listed):
+                mark = next(reading.marks[0].name for reading in listed if reading.marks)
+                data.add_series(mark, [reading.marks[0].value if reading.marks else None for reading in listed])
+        shape = slide.shapes.add_chart(kind, *map(Inches, (x, y + 0.26, width, height - 0.26)), data)
+        shape._element._nvXxPr.cNvPr.set("descr", in_xml(alternative(sheet, picture)))
+        chart = shape.chart
+        chart.has_title, chart.has_legend, chart.font.size, chart.font.name = (
+            False,
+            len(chart.plots[0].series) > 1,
+            Pt(9),
+            None if self.themed else FONT,
+        )
+        if chart.has_legend:
+            chart.legend.include_in_layout = False
+        chart.plots[0].has_data_labels = sheet.instrument.face != "history"
+        if chart.plots[0].has_data_labels:
+            chart.plots[0].data_labels.number_format, chart.plots[0].data_labels.number_format_is_linked = form, False
+            chart.plots[0].data_labels.font.size = Pt(8)
+        for at, colour in enumerate(colours):
+            fill = chart.plots[0].series[0].points[at].format.fill
+            fill.solid()
+            fill.fore_color.rgb = _rgb(colour or SOFT)
+        for series in list(chart.plots[0].series)[1:]:
+            looks = series.format.line if sheet.instrument.face == "history" else series.format.fill
+            if sheet.instrument.face == "history":
+                looks.color.rgb = _rgb(SOFT)
+            else:
+                looks.solid()
+                looks.fore_color.rgb = _rgb(INK)
 
     def _on_its_own(self, title: str, sheet: Sheet, picture: InstrumentPicture) -> None:
         """A ledger that does not fit its place, on slides of its own."""
@@ -153,7 +326,7 @@ class _Deck:
             some = readings[at : at + ROWS]
             more = f", {at + 1} to {at + len(some)} of {len(readings)}" if len(readings) > ROWS else ""
             slide = self._slide(title, "")
-            place = LEFT, TOP - 0.1, WIDE - LEFT - RIGHT, (len(some) + 1) * 0.32
+            place = LEFT, self.top - 0.1, self.wide - LEFT - RIGHT, (len(some) + 1) * 0.32
             self._table(slide, picture, sheet, some, place, more)
 
     def _table(
@@ -196,7 +369,7 @@ class _Deck:
             for span in block.spans:
                 run = paragraph.add_run()
                 run.text, sign = in_xml(sign + span.text), ""
-                run.font.size, run.font.name = Pt(15 if block.kind == "heading" else 12), FONT
+                run.font.size, run.font.name = Pt(15 if block.kind == "heading" else 12), None if self.themed else FONT
                 run.font.bold = span.bold or span.figure or block.kind == "heading"
                 run.font.italic = span.italic
                 run.font.color.rgb = _rgb(INK)
@@ -246,12 +419,16 @@ def _figure(reading: ReadingPicture, column: str) -> str:
     return {"gap": reading.gap_shown, "attainment": reading.attainment_shown, "headroom": reading.headroom_shown}[column]  # fmt: skip
 
 
-def _write(frame: Any, size: float, *, bold: bool = False, colour: str = INK, align: Any = PP_ALIGN.LEFT) -> None:
+def _write(
+    frame: Any, size: float, *, bold: bool = False, colour: str = INK, align: Any = PP_ALIGN.LEFT,
+    font: str | None = FONT,
+) -> None:  # fmt: skip
+    """font: None for that of the theme."""
     frame.margin_left = frame.margin_right = frame.margin_top = frame.margin_bottom = 0
     for paragraph in frame.paragraphs:
         paragraph.alignment = align
         for run in paragraph.runs:
-            run.font.size, run.font.bold, run.font.name = Pt(size), bold, FONT
+            run.font.size, run.font.bold, run.font.name = Pt(size), bold, font
             run.font.color.rgb = _rgb(colour)
 
 

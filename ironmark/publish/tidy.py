@@ -7,6 +7,7 @@ import zipfile
 from collections.abc import Sequence
 
 from ironmark.publish.leaf import COLUMNS, Leaf
+from ironmark.publish.proof import Mark
 from ironmark.publish.sheets import Cell, as_csv
 
 ZIP = "application/zip"
@@ -41,5 +42,7 @@ def about(leaf: Leaf) -> list[tuple[str, str]]:
             ("Published", f"{told.published_at} {told.published_by}".strip()),
             ("Withdrawn", f"{told.withdrawn_at} {told.withdrawn_by}".strip()), ("Why", told.why), ("Note", told.note),
         ]  # fmt: skip
+    if told:
+        found.append(("Proof", str(Mark(told.id, told.number, told.sha256))))
     found += [(f"Rows of {held.name}", f"version {held.rows}") for held in leaf.frozen.datasets.values()]
     return [(label, text) for label, text in found if text]

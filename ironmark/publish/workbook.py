@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import io
 import re
 from functools import cached_property
@@ -11,31 +12,44 @@ import xlsxwriter
 
 from ironmark.core import palette as palettes
 from ironmark.core import words
-from ironmark.core.numbers import Unit
+from ironmark.core.numbers import Unit, unit_words
 from ironmark.pages.draw_texts import as_text
 from ironmark.pages.page import Reading, Sheet, Subject
 from ironmark.pages.shapes import InstrumentPicture
 from ironmark.publish.leaf import Leaf, Row
-from ironmark.publish.sheets import number_form, safe
+from ironmark.publish.sheets import number_form
 from ironmark.publish.tidy import about
 
 PERCENT = "0.0%"
+MADE = dt.datetime(2000, 1, 1)  # of a page that is no edition: the same page makes the same bytes
 READINGS = (
-    "section", "instrument", "kpi", "member", "period_name", "value", "unit", "mark_name", "mark", "gap", "attainment",
+    "section", "instrument", "kpi", "member", "period", "period_name", "value", "unit", "mark_name", "mark", "gap", "attainment",
     "state", "rank", "partial", "reason", "note", "remarks",
 )  # fmt: skip
-HEADS = {"period_name": "Period", "mark_name": "Which mark", "kpi": "KPI"}
-INSTRUMENT = ("what", "period", "value", "mark", "gap", "reached", "state", "partial")
+HEADS = {"period_name": "Period in words", "mark_name": "Which mark", "kpi": "KPI"}
+INSTRUMENT = ("what", "period", "value", "unit", "mark", "gap", "reached", "state", "partial")
 _NUMBERS = ("value", "mark", "gap")
-FIGURES = ("Value", "Mark", "Gap", "Reached", "Attainment", "Rank", "Line")  # heads that stand over figures
+FIGURES = (
+    "Value",
+    "Mark",
+    "Gap",
+    "Reached",
+    "Attainment",
+    "Rank",
+    "Line",
+    "Upper cut",
+    "Times the mark",
+)  # heads that stand over figures
 
 
 def as_workbook(leaf: Leaf) -> bytes:
     buffer = io.BytesIO()
     options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     with xlsxwriter.Workbook(buffer, options) as book:
-        book.set_properties({"title": leaf.name, "comments": "Made by Iron Mark"})
-        _Writer(book, leaf).write()
+        made = dt.datetime.fromisoformat(leaf.about.made_at).replace(tzinfo=None) if leaf.about else MADE
+        book.set_properties({"title": leaf.name, "comments": "Made by Iron Mark", "created": made})
+        with leaf.frozen.in_its_locale():
+            _Writer(book, leaf).write()
     return buffer.getvalue()
 
 
@@ -82,7 +96,7 @@ class _Writer:
 
     def put(self, page: Any, y: int, x: int, cell: object, style: Any = None) -> None:
         if isinstance(cell, str):
-            page.write_string(y, x, safe(cell), style or self.style())
+            page.write_string(y, x, cell, style or self.style())  # a typed text, whatever it begins with
         elif cell is not None:
             page.write_number(y, x, cell, style or self.style())
         elif style is not None:
@@ -134,12 +148,12 @@ class _Writer:
             self.put(page, y, 0, part.name, self.fills.get(part.name))
             self.put(page, y, 1, part.count, self.style("0", align="left"))
         y += 2
-        for x, label in enumerate(("Instrument", "Section", "Period", "Reading", "Mark", "State")):
+        for x, label in enumerate(("Instrument", "Section", "Period", "Reading", "Unit", "Mark", "State")):
             side = "right" if label in ("Reading", "Mark") else "left"
             self.put(page, y, x, label, self.style(bold=True, bottom=1, align=side))
         for section, sheet, picture, name in pages:
             y += 1
-            page.write_url(y, 0, f"internal:'{name}'!A1", self.style(font_color="#5a3d8a"), safe(sheet.title))
+            page.write_url(y, 0, f"internal:'{name}'!A1", self.style(font_color="#5a3d8a"), sheet.title)
             self.put(page, y, 1, section)
             if sheet.problem:
                 self.put(page, y, 2, sheet.problem)
@@ -150,11 +164,12 @@ class _Writer:
                 continue
             row = self.leaf.row(section, sheet, *first)
             unit = sheet.subjects[first[0].subject].unit
-            self.put(page, y, 2, row.period_name)
+            self.put(page, y, 2, row.period)
             self.put(page, y, 3, row.value, self.style(number_form(unit)))
-            self.put(page, y, 4, row.mark, self.style(number_form(unit)))
-            self.state(page, y, 5, row)
-        for x, width in enumerate((34, 44, 18, 14, 14, 14)):
+            self.put(page, y, 4, row.unit)
+            self.put(page, y, 5, row.mark, self.style(number_form(unit)))
+            self.state(page, y, 6, row)
+        for x, width in enumerate((34, 44, 18, 14, 10, 14, 14)):
             page.set_column(x, x, width)
         self.printed(page)
 
@@ -163,22 +178,27 @@ class _Writer:
         told = " · ".join(part for part in (section, sheet.reach, *sheet.notes) if part)
         self.put(page, 1, 0, sheet.problem or told, self.style(font_color="#5c6870"))
         labels = [label.capitalize() for label in INSTRUMENT]
-        self.head(page, 3, labels, [34, 16, 14, 14, 14, 10, 16, 18], len(sheet.readings))
+        self.head(page, 3, labels, [34, 12, 14, 10, 14, 14, 10, 16, 18], len(sheet.readings))
         for y, (reading, drawn) in enumerate(zip(sheet.readings, picture.readings, strict=False), start=4):
             row = self.leaf.row(section, sheet, reading, drawn)
             form = self.style(number_form(sheet.subjects[reading.subject].unit))
             self.put(page, y, 0, reading.label or sheet.title, self.style(bold=reading.role == "group"))
-            self.put(page, y, 1, row.period_name)
-            for x, figure in enumerate((row.value, row.mark, row.gap), start=2):
+            self.put(page, y, 1, row.period)
+            self.put(page, y, 3, row.unit)
+            for x, figure in zip((2, 4, 5), (row.value, row.mark, row.gap), strict=True):
                 self.put(page, y, x, figure, form)
-            self.put(page, y, 5, row.attainment, self.style(PERCENT))
-            self.state(page, y, 6, row)
-            self.put(page, y, 7, row.partial)
+            self.put(page, y, 6, row.attainment, self.style(PERCENT))
+            self.state(page, y, 7, row)
+            self.put(page, y, 8, row.partial)
 
     def _readings(self, page: Any) -> None:
         labels = [HEADS.get(name, name.replace("_", " ").capitalize()) for name in READINGS]
         self.head(
-            page, 0, labels, [18, 28, 26, 24, 16, 14, 10, 10, 14, 14, 11, 14, 7, 18, 24, 40, 24], len(self.leaf.rows)
+            page,
+            0,
+            labels,
+            [18, 28, 26, 24, 12, 16, 14, 10, 10, 14, 14, 11, 14, 7, 18, 24, 40, 24],
+            len(self.leaf.rows),
         )
         for y, row in enumerate(self.leaf.rows, start=1):
             unit = self.units.get((row.instrument, row.kpi), Unit())
@@ -196,20 +216,20 @@ class _Writer:
             for reading in sheet.readings:
                 for n, mark in enumerate(reading.marks):
                     found.setdefault((reading.of, mark.name), (sheet.subjects[reading.subject], reading, n))
-        labels = ["KPI", "Member", "Period", "Mark", "Line", "Where from"]
-        self.head(page, 0, labels, [28, 26, 16, 12, 14, 20], len(found))
+        labels = ["KPI", "Member", "Period", "Mark", "Line", "Unit", "Where from"]
+        self.head(page, 0, labels, [28, 26, 12, 12, 14, 10, 20], len(found))
         for y, (subject, reading, n) in enumerate(found.values(), start=1):
             mark = reading.marks[n]
-            period = self.leaf.frozen.page.when(reading.period).label if reading.period else ""
-            for x, text in enumerate((subject.name, reading.member or "", period, mark.name)):
+            for x, text in enumerate((subject.name, reading.member or "", reading.period, mark.name)):
                 self.put(page, y, x, text)
             self.put(page, y, 4, mark.value, self.style(number_form(subject.unit)))
-            self.put(page, y, 5, from_where[mark.source])
+            self.put(page, y, 5, unit_words(subject.unit))
+            self.put(page, y, 6, from_where[mark.source])
 
     def _yardsticks(self, page: Any, sheets: list[Sheet]) -> None:
         held = {s.yardstick.key: s for sheet in sheets for s in sheet.subjects if s.yardstick}
-        labels = ["Yardstick", "Band from the lowest values up", "State", "Upper cut", "The cut belongs to the band"]
-        self.head(page, 0, labels, [28, 18, 16, 24, 18], sum(len(s.yardstick.bands) for s in held.values() if s.yardstick))  # fmt: skip
+        labels = ["Yardstick", "Band from the lowest values up", "State", "Upper cut", "Unit", "Times the mark", "Of which mark", "In words", "The cut belongs to the band"]  # fmt: skip
+        self.head(page, 0, labels, [28, 18, 16, 14, 10, 12, 14, 24, 18], sum(len(s.yardstick.bands) for s in held.values() if s.yardstick))  # fmt: skip
         y = 0
         for subject in held.values():
             graded = subject.yardstick
@@ -221,8 +241,14 @@ class _Writer:
                 self.put(page, y, 1, at + 1, self.style("0", align="left"))
                 self.put(page, y, 2, state.name, self.fills.get(state.name))
                 if at < len(graded.cuts):
-                    self.put(page, y, 3, words.cut_words(graded.cuts[at], subject.unit))
-                    self.put(page, y, 4, graded.cuts[at].belongs)
+                    cut = graded.cuts[at]
+                    self.put(page, y, 3, cut.offset, self.style(number_form(subject.unit)))
+                    self.put(page, y, 4, unit_words(subject.unit))
+                    if cut.mark is not None:
+                        self.put(page, y, 5, cut.factor, self.style())
+                        self.put(page, y, 6, cut.mark)
+                    self.put(page, y, 7, words.cut_words(cut, subject.unit))
+                    self.put(page, y, 8, cut.belongs)
 
     def _notes(self, page: Any) -> None:
         found = [("Edition", self.leaf.about.note)] if self.leaf.about and self.leaf.about.note else []

@@ -10,7 +10,11 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import URL
+from sqlalchemy import URL, create_engine
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
+
+from ironmark.store import leases
 
 HOW = "Install the Debian package mariadb-client, or use scripts/backup and scripts/restore, which do."
 _HEAD = b"-- ironmark backup"
@@ -27,18 +31,27 @@ def backup(url: URL, file: Path) -> None:
         "--default-character-set=utf8mb4", "--add-drop-table", "--ignore-table-data=" + f"{url.database}.exports",
         str(url.database),
     ]  # fmt: skip
+    if not file.parent.is_dir():
+        raise ToolFailed(f"There is no folder {file.parent}. Make it, or name another one; nothing was written.")
     part = file.with_name(file.name + ".part")
     try:
-        with gzip.open(part, "wb", compresslevel=5) as out:
+        part.unlink(missing_ok=True)
+        # It holds everything, secrets too: only its owner may read it.
+        place = os.open(part, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600)
+        with os.fdopen(place, "wb") as raw, gzip.open(raw, "wb", compresslevel=5) as out:
             out.write(_HEAD + b"\n")
             _run(command, url, out=out)
         os.replace(part, file)
+    except OSError as error:
+        raise ToolFailed(f"{file} cannot be written ({error.strerror or error}).") from None
     finally:
         part.unlink(missing_ok=True)
 
 
 def restore(url: URL, file: Path) -> None:
-    """Put a backup in place of every table there is. Raises ToolFailed, with nothing changed for what is no backup."""
+    """Put a backup in place of every table there is. Raises ToolFailed, with nothing changed for what is no backup, and
+    while a server works on the database."""
+    _insist_alone(url)
     try:
         with gzip.open(file, "rb") as found:
             if found.readline().strip() != _HEAD:
@@ -51,6 +64,21 @@ def restore(url: URL, file: Path) -> None:
     with gzip.open(file, "rb") as found:
         found.readline()
         _run(command, url, source=found)
+
+
+def _insist_alone(url: URL) -> None:
+    engine = create_engine(url)
+    try:
+        with Session(engine) as session:
+            if leases.anyone(session):
+                raise ToolFailed(
+                    "A server works on this database, or was killed less than half a minute ago. Stop it with Ctrl-C and try "
+                    "again; nothing was changed."
+                )
+    except DBAPIError:
+        pass  # there are no tables yet
+    finally:
+        engine.dispose()
 
 
 def _tool(name: str) -> str:

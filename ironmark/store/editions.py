@@ -97,3 +97,9 @@ def put(session: Session, row: Edition, **slots: object) -> Edition:
 def note_restated(session: Session, key: str, count: int | None, checked: str) -> None:
     """Keep how many readings are restated. It is told of an edition and no change to it."""
     session.execute(update(Edition).where(Edition.id == key).values(restated=count, checked=checked))
+
+
+def made_for(session: Session, order: str, period: str) -> bool:
+    """Whether a standing order has made its edition of a period."""
+    query = select(Edition.id).where(Edition.standing == order, Edition.standing_for == period)
+    return session.scalar(query.limit(1)) is not None

@@ -39,6 +39,11 @@ def insist(session: Session, name: str, holder: str) -> None:
         raise Lost
 
 
+def anyone(session: Session) -> bool:
+    """Whether some process works on the database now."""
+    return bool(session.scalar(text("SELECT COUNT(*) FROM leases WHERE until > UTC_TIMESTAMP(6)")))
+
+
 def give_up(session: Session, name: str, holder: str) -> None:
     session.execute(
         text("UPDATE leases SET until = UTC_TIMESTAMP(6) WHERE name = :name AND holder = :holder"),

@@ -9,27 +9,29 @@ from typing import Any
 
 from argon2 import PasswordHasher
 from argon2.exceptions import VerificationError
-from sqlalchemy import select, update
+from sqlalchemy import delete, select, update
+from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
 from ironmark.store.database import Missing, author, new_key
-from ironmark.store.models import Link
+from ironmark.store.models import Link, LinkTry
 
 FREE_TRIES, MOST_WAIT_S = 3, 600
+FORGOTTEN = dt.timedelta(days=1)  # a try that long ago
 _hasher = PasswordHasher()  # argon2id
 
 
 def make(
     session: Session, *, name: str, edition: str | None, scorecard: str | None, scope: dict[str, Any] | None,
-    until: dt.date, password: str | None, frames: list[str], workings: bool,
+    until: dt.date, password: str | None, frames: list[str], workings: bool, takes: list[str], reader: str,
 ) -> tuple[Link, str]:  # fmt: skip
     """A new link with its token, which is told this once."""
     token = secrets.token_urlsafe(32)
     row = Link(
         id=new_key(name), token=_digest(token), name=name, edition=edition, scorecard=scorecard, scope=scope, until=until,
-        password=_hasher.hash(password) if password else "", frames=frames, workings=workings, readings=0, failures=0,
-        wait_until=None, made_at=now(), made_by=author.get(), ended_at=None,
+        password=_hasher.hash(password) if password else "", frames=frames, workings=workings, readings=0, takes=takes,
+        reader=reader, made_at=now(), made_by=author.get(), ended_at=None,
     )  # fmt: skip
     session.add(row)
     session.flush()
@@ -60,6 +62,12 @@ def end(session: Session, key: str) -> Link:
     return row
 
 
+def end_all(session: Session, *, edition: str | None = None, scorecard: str | None = None) -> None:
+    """Links to what is taken away go with it."""
+    whose = Link.edition == edition if edition is not None else Link.scorecard == scorecard
+    session.execute(update(Link).where(whose, Link.ended_at.is_(None)).values(ended_at=now()))
+
+
 def found(session: Session, token: str, today: dt.date) -> Link | None:
     """The link that a token opens; None for one that never was, has ended, or was taken back."""
     row = session.scalar(select(Link).where(Link.token == _digest(token)))
@@ -71,23 +79,24 @@ def count(session: Session, key: str) -> None:
     session.execute(update(Link).where(Link.id == key).values(readings=Link.readings + 1))
 
 
-def may_try(session: Session, key: str) -> int:
-    """Whether a password may be tried now: 0, or how many seconds later. A try counts as failed until it is told to
-    be right, so that many at once are no more than that many."""
-    row = session.get(Link, key, with_for_update=True, populate_existing=True)
-    if row is None:
-        return MOST_WAIT_S
+def may_try(session: Session, key: str, who: str) -> int:
+    """Whether a password may be tried now from an address: 0, or how many seconds later. A try counts as failed until it is
+    told to be right, so that many at once are no more than that many; others' tries keep nobody out."""
+    session.execute(delete(LinkTry).where(LinkTry.tried_at < now() - FORGOTTEN))
+    place = {"link": key, "who": _digest(who)}
+    session.execute(insert(LinkTry).values(**place, failures=0, wait_until=None, tried_at=now()).prefix_with("IGNORE"))
+    row = session.get_one(LinkTry, (place["link"], place["who"]), with_for_update=True, populate_existing=True)
     if row.wait_until is not None and row.wait_until > now():
         return int((row.wait_until - now()).total_seconds()) + 1
-    row.failures += 1
+    row.failures, row.tried_at = row.failures + 1, now()
     if row.failures >= FREE_TRIES:
         row.wait_until = now() + dt.timedelta(seconds=min(MOST_WAIT_S, 2 ** (row.failures - FREE_TRIES + 1)))
     session.flush()
     return 0
 
 
-def was_right(session: Session, key: str) -> None:
-    session.execute(update(Link).where(Link.id == key).values(failures=0, wait_until=None))
+def was_right(session: Session, key: str, who: str) -> None:
+    session.execute(delete(LinkTry).where(LinkTry.link == key, LinkTry.who == _digest(who)))
 
 
 def is_password(row: Link, password: str) -> bool:

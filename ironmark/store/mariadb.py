@@ -130,7 +130,7 @@ class MariaDB:
                 continue
             with self._turn:
                 if not self._stopping.is_set():
-                    with contextlib.suppress(MariaDBError):
+                    with contextlib.suppress(MariaDBError, OSError):  # as long as its disk is full
                         self.start(self.port)
 
     def join(self) -> bool:

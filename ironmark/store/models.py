@@ -6,7 +6,7 @@ import datetime as dt
 from typing import Any
 
 from sqlalchemy import JSON, ForeignKey, Index, Integer, String, Text, UniqueConstraint
-from sqlalchemy.dialects.mysql import DATETIME, DOUBLE, LONGBLOB
+from sqlalchemy.dialects.mysql import DATETIME, DOUBLE, LONGBLOB, TINYBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 Key = String(80)
@@ -269,7 +269,8 @@ class Export(Base):
 
 class Link(Base):
     """A link by which people without an account read one edition, or a scorecard as it stands. token: the SHA-256 of
-    the one it holds; password: an argon2id hash, or none. frames: the sites that may show it within theirs."""
+    the one it holds; password: an argon2id hash, or none. frames: the sites that may show it within theirs. takes: the
+    forms it can be taken out in; reader: for whom alone it is, where each has an address of their own."""
 
     __tablename__ = "links"
     id: Mapped[str] = mapped_column(Key, primary_key=True)
@@ -283,11 +284,41 @@ class Link(Base):
     frames: Mapped[list[Any]]
     workings: Mapped[bool]
     readings: Mapped[int] = mapped_column(default=0)
-    failures: Mapped[int] = mapped_column(default=0)
-    wait_until: Mapped[dt.datetime | None]
+    takes: Mapped[list[Any] | None] = mapped_column(JSON)
+    reader: Mapped[str] = mapped_column(String(120), default="")
     made_at: Mapped[dt.datetime]
     made_by: Mapped[str] = mapped_column(String(120), default="")
     ended_at: Mapped[dt.datetime | None]
+
+
+class KeptKey(Base):
+    """A secret of this installation."""
+
+    __tablename__ = "kept_keys"
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    value: Mapped[bytes] = mapped_column(TINYBLOB)
+
+
+class KeptFile(Base):
+    """A file of this installation's own, such as its template of slides."""
+
+    __tablename__ = "kept_files"
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    file_name: Mapped[str] = mapped_column(Name)
+    body: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
+    kept_at: Mapped[dt.datetime]
+
+
+class LinkTry(Base):
+    """Wrong passwords of a link by who tried them, so that nobody is kept out by others. who: a digest of the address it
+    came from."""
+
+    __tablename__ = "link_tries"
+    link: Mapped[str] = mapped_column(Key, primary_key=True)
+    who: Mapped[str] = mapped_column(String(64), primary_key=True)
+    failures: Mapped[int]
+    wait_until: Mapped[dt.datetime | None]
+    tried_at: Mapped[dt.datetime] = mapped_column(index=True)
 
 
 class Holidays(Base):

@@ -14,7 +14,7 @@ from ironmark.clock import now
 from ironmark.store.database import Missing, StaleVersion, author, new_key
 from ironmark.store.models import Record, Revision
 
-Kind = Literal["kpi", "yardstick", "palette", "scorecard", "calendar", "assumption", "case"]
+Kind = Literal["kpi", "yardstick", "palette", "scorecard", "calendar", "assumption", "case", "book"]
 
 HANDLED: tuple[Kind, ...] = ("kpi", "assumption")  # formulas name them: no two have one handle
 

@@ -25,9 +25,11 @@ def get(session: Session, key: str) -> Standing:
     return row
 
 
-def create(session: Session, body: dict[str, Any], due_at: dt.datetime, standing_for: str) -> Standing:
+def create(
+    session: Session, body: dict[str, Any], due_at: dt.datetime, standing_for: str, key: str | None = None
+) -> Standing:  # fmt: skip
     row = Standing(
-        id=new_key("standing"), version=1, body=body, state="waiting", said="", tries=0, due_at=due_at,
+        id=key or new_key("standing"), version=1, body=body, state="waiting", said="", tries=0, due_at=due_at,
         standing_for=standing_for, made=None, made_at=now(), made_by=author.get(),
     )  # fmt: skip
     session.add(row)
@@ -58,6 +60,11 @@ def save(
 def due(session: Session, moment: dt.datetime, most: int) -> list[str]:
     query = select(Standing.id).where(Standing.due_at <= moment).order_by(Standing.due_at)
     return list(session.scalars(query.limit(most)))
+
+
+def stuck(session: Session) -> list[Standing]:
+    """Those whose edition is held or could not be made."""
+    return list(session.scalars(select(Standing).where(Standing.state != "waiting").order_by(Standing.due_at)))
 
 
 def note(session: Session, key: str, **how: Any) -> None:

@@ -75,7 +75,9 @@ def _events_in(body: bytes) -> set[dt.date]:
         first = last = _day(event["DTSTART"].dt)
         if "DTEND" in event:
             end = event["DTEND"].dt  # a day is the first that is over
-            last = _day(end) if isinstance(end, dt.datetime) else end - dt.timedelta(days=1)
+            last = _day(end)
+            if not isinstance(end, dt.datetime) or end.time() == dt.time():
+                last -= dt.timedelta(days=1)  # what ends at midnight is over with the day before
         days = [first + dt.timedelta(days=n) for n in range(max(1, min(60, (last - first).days + 1)))]
         rule = event.get("RRULE")
         if rule is not None and "YEARLY" in rule.get("FREQ", []) and set(rule) <= {"FREQ", "INTERVAL", "WKST"}:

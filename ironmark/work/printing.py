@@ -12,12 +12,13 @@ from sqlalchemy.orm import Session
 from ironmark.pages.editions import Frozen
 from ironmark.pages.problems import Problem
 from ironmark.pages.sources import Sources
-from ironmark.publish import exporting
+from ironmark.publish import book, exporting
 from ironmark.publish.exporting import Options
 from ironmark.publish.leaf import About, Leaf
 from ironmark.publish.page import Images
-from ironmark.publish.printer import HOW, NoPrinter, Printer, PrinterFailed, PrintingStopped
-from ironmark.store import exports, images, leases
+from ironmark.publish.printer import HOW, NoPrinter, Printer, PrinterFailed, PrintingStopped, TooLong
+from ironmark.publish.proof import sealing
+from ironmark.store import exports, images, kept_files, keys, leases
 from ironmark.store.models import Export
 
 log = structlog.get_logger()
@@ -55,8 +56,8 @@ class Printing:
                 while not self._over and self._next():
                     pass
                 self.printer.rest()
-            except DBAPIError:
-                pass  # the database is away; what waits is there when it is back
+            except (DBAPIError, OSError):
+                pass  # the database is away, or its disk is full; what waits is there when it is back
             except Exception as error:
                 log.error("printing", exc_info=error)
 
@@ -75,21 +76,29 @@ class Printing:
     def _drawn(self, row: Export) -> dict[str, object]:
         """What becomes of it: done with its file, stopped, or failed with the reason."""
         try:
+            if row.about and "pages" in row.about:
+                return {"state": "done", "stage": "", "share": 1.0, "file": self._book(row)}
             with self._sources.readings() as session:
                 frozen = Frozen.from_bytes(exports.source(session, row.id))
                 pictures = pictures_of(session, frozen)
+            with self._sources.changes() as session:
+                seal = sealing(keys.get(session, keys.PROOF))
             leaf = Leaf(frozen, About(**row.about) if row.about else None)
             options = Options(**row.options)
+            with self._sources.readings() as session:
+                template = kept_files.body(session, kept_files.SLIDES) if options.template else None
             if self._tell(row.id, "is drawn", 0.2):
                 raise PrintingStopped
             made = exporting.made(
-                leaf, row.kind, options, pictures, self.printer, lambda stage, share: self._tell(row.id, stage, share)  # type: ignore[arg-type]
+                leaf, row.kind, options, pictures, self.printer, lambda stage, share: self._tell(row.id, stage, share), seal, template  # type: ignore[arg-type]
             )  # fmt: skip
             return {"state": "done", "stage": "", "share": 1.0, "file": made}
         except PrintingStopped:
             return {"state": "stopped", "stage": ""}
         except NoPrinter:
             problem = Problem(type="no-printer", title="Printing needs Chromium", status=503, detail=HOW)
+        except TooLong as error:
+            problem = Problem(type="too-long", title="It does not fit", status=422, detail=str(error))
         except PrinterFailed as error:
             problem = Problem(
                 type="printer", title="It could not be drawn", status=503,
@@ -102,6 +111,15 @@ class Printing:
             detail = "The fault is ours and was logged. Try again, or take it out in another form."
             problem = Problem(type="unexpected", title="It could not be drawn", status=500, detail=detail)
         return {"state": "failed", "stage": "", "problem": problem.model_dump()}
+
+    def _book(self, row: Export) -> bytes:
+        assert row.about is not None
+        with self._sources.readings() as session:
+            held = book.from_bytes(exports.source(session, row.id), row.about["cover"], row.about["pages"])
+            images_of = [pictures_of(session, leaf.frozen) for leaf in held.leaves]
+        return book.made(
+            held, row.kind, row.options["paper"], images_of, self.printer, lambda stage, share: self._tell(row.id, stage, share)  # type: ignore[arg-type]
+        )  # fmt: skip
 
     def _tell(self, key: str, stage: str, share: float) -> bool:
         """Note how far it is, the same not again at once. Returns whether it is to stop."""

@@ -74,8 +74,8 @@ class Worker:
             self._awake.clear()
             try:
                 self.look()
-            except DBAPIError:
-                pass  # the database is away; what it kept is there when it is back
+            except (DBAPIError, OSError):
+                pass  # the database is away, or its disk is full; what it kept is there when it is back
             except Exception as error:
                 log.error("work", exc_info=error)
 
@@ -110,7 +110,7 @@ class Worker:
     def _do(self, place: str, work: Callable[[str], None]) -> None:
         try:
             work(place)
-        except (DBAPIError, leases.Lost, Missing):
+        except (DBAPIError, OSError, leases.Lost, Missing):
             pass  # whoever has the lease then begins it again; what was taken away meanwhile is gone
         except Exception as error:
             log.error("work", place=place, exc_info=error)

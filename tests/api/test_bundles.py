@@ -72,6 +72,75 @@ class Bundles(unittest.TestCase):
         clash = self.send("/api/bundle?replace=true", zipped(files), status=409)
         self.assertIn("@on_time is On-time departures here", clash["detail"])
 
+    def test_editions_orders_and_holidays_travel_and_are_packed_the_same_elsewhere(self) -> None:
+        card = "fleet-readiness"
+        key = self.client.post("/api/editions", json={"scorecard": card, "note": "As of “today” & ΑΒΓ"}).json()["id"]
+        self.client.post(f"/api/editions/{key}/publish")
+        days = {"file": ("h.csv", b"2027-01-01\n2027-12-26\n")}
+        holidays = self.client.post("/api/holidays", files=days, data={"name": "Tides"}).json()["id"]
+        order = self.client.post("/api/standing", json={"scorecard": card, "holidays": holidays, "nth": 5}).json()
+        asked = {"scorecard": card, "editions": True}
+        packed = self.client.get("/api/bundle", params=asked).content
+        other = world.Running("--no-demo").start()
+        self.addCleanup(other.close)
+        self.send("/api/bundle", packed, other.client)
+        frozen = [c.get(f"/api/editions/{key}?data=true").json() for c in (self.client, other.client)]
+        self.assertEqual(*frozen)
+        self.assertEqual(other.client.get("/api/standing").json()[0]["body"], order["body"])
+        again = other.client.get("/api/bundle", params=asked).content
+        with zipfile.ZipFile(io.BytesIO(packed)) as one, zipfile.ZipFile(io.BytesIO(again)) as two:
+            differ = [n for n in one.namelist() if n not in two.namelist() or one.read(n) != two.read(n)]
+        self.assertEqual(differ, [])
+        self.assertEqual(packed, again, "packed there it has the same bytes")
+        self.assertEqual({i["what"] for i in self.send("/api/bundle/look", packed, other.client)["items"]}, {"same"})
+        # An edition is never changed by a bundle.
+        with zipfile.ZipFile(io.BytesIO(packed)) as found:
+            files = {name: found.read(name) for name in found.namelist()}
+        body = json.loads(files[f"editions/{key}.json"])
+        files[f"editions/{key}.json"] = json.dumps(body | {"note": "Another one"}).encode()
+        self.send("/api/bundle?replace=true", zipped(files), other.client, 409)
+        tag = {"If-Match": f'"{order["version"]}"'}
+        self.client.delete(f"/api/standing/{order['id']}", headers=tag)
+        self.client.delete(f"/api/holidays/{holidays}")
+
+    def test_what_no_route_would_keep_does_not_come_in(self) -> None:
+        packed = self.client.get("/api/bundle", params={"scorecard": "fleet-readiness"}).content
+        with zipfile.ZipFile(io.BytesIO(packed)) as found:
+            files = {name: found.read(name) for name in found.namelist()}
+        other = world.Running("--no-demo").start()
+        self.addCleanup(other.close)
+        order = json.loads(files["manifest.json"])["order"]
+        kpi, dataset = f"kpis/{order['kpi'][0]}.json", f"datasets/{order['dataset'][0]}.json"
+        yardstick = f"yardsticks/{order['yardstick'][0]}.json"
+        manifest = json.loads(files["manifest.json"])
+
+        def with_(name: str, change: dict[str, Any]) -> dict[str, bytes]:
+            return files | {name: json.dumps(json.loads(files[name]) | change).encode()}
+
+        columns = json.loads(files[dataset])["columns"]
+        odd = [
+            with_(kpi, {"formula": "sum(no_such_column)"}),
+            with_(kpi, {"handle": "NOT a handle"}),
+            with_(yardstick, {"kpi": "nowhere"}),
+            with_(dataset, {"name": ""}),
+            with_(dataset, {"columns": [*columns, columns[0]]}),
+            with_(dataset, {"columns": [columns[0] | {"role": "king"}, *columns[1:]]}),
+            files | {"manifest.json": json.dumps(manifest | {"order": order | {"kpi": ["../../etc"]}}).encode()},
+        ]
+        for at, one in enumerate(odd):
+            with self.subTest(at):
+                told = self.send("/api/bundle", zipped(one), other.client, 422)
+                self.assertTrue(told["detail"])
+        self.assertEqual(other.client.get("/api/kpis").json(), [])
+        self.assertEqual(other.client.get("/api/datasets").json(), [])
+        # What nothing names is not even inflated, however much of it there is.
+        buffer = io.BytesIO(zipped(files))
+        with zipfile.ZipFile(buffer, "a", zipfile.ZIP_DEFLATED) as more:
+            for n in range(3):
+                more.writestr(f"marks/nobody{n}.json", b" " * (64 << 20))
+        self.send("/api/bundle", buffer.getvalue(), other.client)
+        self.assertEqual(len(other.client.get("/api/scorecards").json()), 1)
+
     def test_the_example_can_be_read(self) -> None:
         report = self.send("/api/bundle/look", (world.ROOT / "docs" / "example-bundle.zip").read_bytes())
         self.assertIn("Fleet readiness", [item["name"] for item in report["items"] if item["kind"] == "scorecard"])
@@ -123,6 +192,17 @@ class OnTheCommandLine(unittest.TestCase):
         self.assertEqual({card: page(server.client, card) for card in CARDS}, before)
         tag = server.client.get(f"/api/editions/{edition}").headers["etag"]
         server.client.delete(f"/api/editions/{edition}", headers={"If-Match": tag})
+        self.assertEqual((place / "b.sql.gz").stat().st_mode & 0o777, 0o600, "its owner alone may read it")
+        for arguments, said in (
+            (("restore", str(place / "b.sql.gz")), "A server works on this database"),
+            (("backup", str(place / "nowhere" / "b.sql.gz")), "There is no folder"),
+        ):
+            refused = subprocess.run(
+                [sys.executable, "-m", "ironmark", *arguments, "--data-dir", str(server.directory)],
+                cwd=world.ROOT, capture_output=True, text=True, timeout=120,
+            )  # fmt: skip
+            self.assertEqual(refused.returncode, 1)
+            self.assertIn(said, refused.stderr)
         server.stop()
         (place / "odd.gz").write_bytes(b"not a backup")
         refused = subprocess.run(

@@ -18,6 +18,7 @@ from unittest import mock
 
 import jsonschema
 import openpyxl
+import pikepdf
 import pypdf
 import resvg_py
 from pptx import Presentation
@@ -147,7 +148,32 @@ class TheSameFigures(unittest.TestCase):
             one = len(self.client.get(f"/api/editions/{edition(card)}").json()["picture"]["instruments"])
             self.assertEqual(len(book.sheetnames), 5 + one)
             texts = [cell for sheet in book for row in sheet.iter_rows() for cell in row if isinstance(cell.value, str)]
-            self.assertFalse([cell.value for cell in texts if cell.data_type == "f" or cell.value.startswith("=")])
+            self.assertFalse([cell.value for cell in texts if cell.data_type == "f"])
+            self.assertIn(NOTE, [cell.value for cell in texts], "a text that begins with = is typed as it is")
+            self.assertFalse([cell.value for cell in texts if cell.value.startswith("'")])
+            for name in book.sheetnames:
+                if name != "Notes":
+                    self.assertIn("Unit", [cell.value for row in book[name].iter_rows() for cell in row], name)
+            cuts = [row[3] for row in book["Yardsticks"].iter_rows(min_row=2, values_only=True) if row[7]]
+            self.assertTrue(cuts and all(isinstance(cut, (int, float)) for cut in cuts), "cuts are numbers")
+            periods = {row[at["Value"] - 2] for row in page.iter_rows(min_row=2, values_only=True)}
+            self.assertTrue(all(re.match(r"\d{4}(-|$)", period or "2026") for period in periods), periods)
+
+    def test_a_workbook_is_frozen_too(self) -> None:
+        """However numbers are written by now, it is the same to the last byte."""
+        key = edition(CARDS[2])
+        before = take(key, "xlsx")
+        ways = self.client.get("/api/calendar")
+        body = {"year_start": ways.json()["year_start"], "locale": "de_DE"}
+        changed = self.client.put("/api/calendar", json=body, headers={"If-Match": ways.headers["etag"]})
+        self.assertEqual(changed.status_code, 200, changed.text)
+        try:
+            self.assertEqual(take(key, "xlsx"), before)
+            told = [re.sub(r'"again".*', "", take(key, kind).decode(errors="replace")) for kind in ("html", "json")]
+        finally:
+            back = {"If-Match": changed.headers["etag"]}
+            self.client.put("/api/calendar", json=body | {"locale": ways.json()["locale"]}, headers=back)
+        self.assertEqual([take(key, kind).decode(errors="replace") for kind in ("html", "json")], told)
 
     def test_slides(self) -> None:
         for card in CARDS:
@@ -208,6 +234,241 @@ class TheSameFigures(unittest.TestCase):
             self.assertIn("default-src &#x27;none&#x27;", text)
 
 
+class Proof(unittest.TestCase):
+    """Every form tells which edition it is of, and whether a figure in it was changed."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.client = world.running().client
+        cls.key = edition(CARDS[0])
+
+    def check(self, body: bytes, status: int = 200) -> Any:
+        answer = self.client.post("/api/editions/check", files={"file": ("it", body)}, timeout=120)
+        self.assertEqual(answer.status_code, status, answer.text[:500])
+        return answer.json()
+
+    def test_as_it_left(self) -> None:
+        for kind in ("pdf", "pptx", "xlsx", "csv", "json", "html", "png", "svg"):
+            with self.subTest(kind):
+                found = self.check(take(self.key, kind))
+                self.assertEqual(
+                    (found["kind"], found["found"], found["edition"]), (kind, "as_it_left", self.key), found
+                )
+
+    def test_a_figure_that_was_changed_is_told(self) -> None:
+        book = openpyxl.load_workbook(io.BytesIO(take(self.key, "xlsx")))
+        page = book["Readings"]
+        value = [cell.value for cell in page[1]].index("Value") + 1
+        page.cell(3, value).value = 0.999
+        buffer = io.BytesIO()
+        book.save(buffer)
+        found = self.check(buffer.getvalue())
+        self.assertEqual(found["found"], "changed", found)
+        self.assertRegex(
+            " ".join(found["differences"]), r"Readings, [A-Z]+3: “0\.\d+” in the edition, “0.999” in the file"
+        )
+        with zipfile.ZipFile(io.BytesIO(take(self.key, "csv"))) as packed:
+            files = {name: packed.read(name) for name in packed.namelist()}
+            mark = packed.comment
+        files["readings.csv"] = files["readings.csv"].replace(b"91.4%", b"97.4%")
+        buffer = io.BytesIO()
+        with zipfile.ZipFile(buffer, "w") as made:
+            made.comment = mark
+            for name, text in files.items():
+                made.writestr(name, text)
+        found = self.check(buffer.getvalue())
+        self.assertIn("“91.4%” in the edition, “97.4%” in the file", " ".join(found["differences"]))
+        html = take(self.key, "html")
+        found = self.check(html.replace(b'"shown":"91.4%"', b'"shown":"99.4%"'))
+        self.assertIn("“99.4%” in the file", " ".join(found["differences"]))
+        found = self.check(take(self.key, "json").replace(b'"shown": "91.4%"', b'"shown": "99.4%"'))
+        self.assertIn("readings 1", found["differences"][0])
+
+    def test_a_picture_or_a_print_that_was_changed_is_told(self) -> None:
+        svg = take(self.key, "svg", instrument="i1")
+        self.assertEqual(self.check(svg.replace(b"<path", b'<path opacity="0"', 1))["found"], "changed")
+        with pikepdf.open(io.BytesIO(take(self.key, "pdf"))) as pdf:
+            pdf.pages[0].contents_add(b"q 1 0 0 RG Q")
+            buffer = io.BytesIO()
+            pdf.save(buffer)
+        self.assertEqual(self.check(buffer.getvalue())["found"], "changed")
+        with pikepdf.open(io.BytesIO(take(self.key, "pdf"))) as pdf:  # saved anew by another program, with all it shows
+            buffer = io.BytesIO()
+            pdf.save(buffer)
+        self.assertEqual(self.check(buffer.getvalue())["found"], "as_it_left")
+
+    def test_what_is_of_no_edition_here_is_told(self) -> None:
+        body = self.client.get(f"/api/scorecards/{CARDS[0]}").json()["body"]
+        loose = self.client.post("/api/scorecards/export/xlsx", json={"body": body}).content
+        self.assertEqual(self.check(loose)["found"], "unmarked")
+        elsewhere = take(self.key, "html").replace(self.key.encode(), b"somewhere-else")
+        self.assertEqual(self.check(elsewhere)["found"], "unknown")
+        for odd in (b"", b"%PDF-1.7 no more", b"PK\x03\x04", b"\x89PNG\r\n\x1a\n", b"{", b"<html>", os.urandom(999)):
+            self.check(odd, 422)
+
+    def test_some_sections_alone(self) -> None:
+        """In every form, told as such, and known again."""
+        body = self.client.get(f"/api/editions/{self.key}").json()["body"]
+        section = body["sections"][1]
+        for kind in ("csv", "html", "json", "pdf"):
+            with self.subTest(kind):
+                found = take(self.key, kind, section=section["id"])
+                self.assertEqual(self.check(found)["found"], "as_it_left")
+                if kind == "json":
+                    rows = json.loads(found)["readings"]
+                    self.assertEqual({row["section"] for row in rows}, {section["title"]})
+        refused = self.client.get(f"/api/editions/{self.key}/export/pdf", params={"section": "nowhere"})
+        self.assertEqual(refused.status_code, 404)
+
+
+class Books(unittest.TestCase):
+    """Several editions as one: cover, contents, one numbering, each page of its own period."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.client = world.running().client
+        september = cls.client.post(
+            "/api/editions", json={"scorecard": CARDS[1], "scope": {"period": "2026-09"}}
+        ).json()
+        body = {
+            "title": "Board pack & ΑΒΓ <b>",
+            "note": "In two parts.",
+            "editions": [edition(CARDS[0]), september["id"]],
+        }
+        answer = cls.client.post("/api/books", json=body)
+        cls.titles = [cls.client.get(f"/api/editions/{key}").json()["edition"]["title"] for key in body["editions"]]
+        assert answer.status_code == 201, answer.text
+        cls.key = answer.json()["id"]
+
+    def take(self, kind: str) -> bytes:
+        answer = self.client.get(f"/api/books/{self.key}/export/{kind}", timeout=240)
+        self.assertEqual(answer.status_code, 200, answer.text[:500])
+        return answer.content
+
+    def test_on_paper(self) -> None:
+        document = pypdf.PdfReader(io.BytesIO(self.take("pdf")))
+        pages = [page.extract_text() for page in document.pages]
+        self.assertIn(plain("Board pack & ΑΒΓ <b>"), plain(pages[0]))
+        self.assertIn("In two parts.", pages[0])
+        starts = {}
+        for at, page in enumerate(pages):
+            for title in self.titles:
+                if at > 1 and title in page:
+                    starts.setdefault(title, at + 1)
+        for title in self.titles:
+            self.assertRegex(pages[1], rf"{title}.*(?s:.)*{starts[title]}")
+        self.assertIn(f"{len(pages)} / {len(pages)}", pages[-1])
+        self.assertIn("October 2026", pages[2])
+        self.assertIn("September 2026", pages[-1])
+        marks = [item.title for item in document.outline if not isinstance(item, list)]
+        self.assertEqual(marks, ["Contents", *self.titles])
+
+    def test_as_slides_and_as_one_file(self) -> None:
+        deck = Presentation(io.BytesIO(self.take("pptx")))
+        titles = [slide.shapes.title.text for slide in deck.slides]
+        self.assertEqual(titles[:2], ["Board pack & ΑΒΓ <b>", "Contents"])
+        html = self.take("html").decode()
+        self.assertNotIn("ΑΒΓ <b>", html)
+        told = json.loads(re.search(r'id="told">(.*?)</script>', html, re.S)[1])  # type: ignore[index]
+        self.assertEqual([one["picture"]["period"] for one in told], ["2026-10", "2026-09"])
+
+    def test_what_does_not_fit_is_refused(self) -> None:
+        for editions in ([], ["nowhere"], [edition(CARDS[0])] * 2):
+            answer = self.client.post("/api/books", json={"title": "x", "editions": editions})
+            self.assertIn(answer.status_code, (404, 422))
+        self.assertEqual(self.client.get("/api/books/nowhere/export/pdf").status_code, 404)
+        self.assertEqual(self.client.get(f"/api/books/{self.key}/export/png").status_code, 422)
+
+
+class Slides(unittest.TestCase):
+    """Charts of the slides' own, and a template of one's own."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.client = world.running().client
+
+    def test_bars_and_lines_can_be_worked_with(self) -> None:
+        page = self.client.get(f"/api/editions/{edition(CARDS[1])}?data=true").json()
+        deck = Presentation(io.BytesIO(take(edition(CARDS[1]), "pptx", charts=True)))
+        charts = [shape.chart for slide in deck.slides for shape in slide.shapes if shape.has_chart]
+        self.assertGreater(len(charts), 1)
+        figures = {round(v, 9) for chart in charts for v in chart.plots[0].series[0].values if v is not None}
+        known = {round(r["value"], 9) for sheet in page["sheets"] for r in sheet["readings"] if r["value"] is not None}
+        known |= {round(m["value"], 9) for s in page["sheets"] for r in s["readings"] for m in r["earlier"] if m["value"] is not None}  # fmt: skip
+        self.assertEqual(figures - known, set(), "the figures are those of the edition")
+        plain_ones = Presentation(io.BytesIO(take(edition(CARDS[1]), "pptx")))
+        self.assertFalse([s for slide in plain_ones.slides for s in slide.shapes if s.has_chart])
+
+    def test_a_template_is_taken(self) -> None:
+        template = Presentation()  # of another shape, with slides of its own
+        slide = template.slides.add_slide(template.slide_layouts[1])
+        slide.shapes.title.text = "Somebody’s old slide"
+        buffer = io.BytesIO()
+        template.save(buffer)
+        kept = self.client.put("/api/slide-template", files={"file": ("House style.pptx", buffer.getvalue())})
+        self.assertEqual((kept.status_code, kept.json()["name"]), (200, "House style.pptx"), kept.text)
+        self.addCleanup(self.client.delete, "/api/slide-template")
+        deck = Presentation(io.BytesIO(take(edition(CARDS[0]), "pptx", template=True)))
+        self.assertEqual((deck.slide_width, deck.slide_height), (template.slide_width, template.slide_height))
+        titles = [slide.shapes.title.text for slide in deck.slides]
+        self.assertNotIn("Somebody’s old slide", titles)
+        self.assertEqual(titles[:2], ["Network performance", "Punctuality"])
+        runs = [run for slide in deck.slides for run in slide.shapes.title.text_frame.paragraphs[0].runs]
+        self.assertEqual({run.font.name for run in runs}, {None}, "titles look as the template has them")
+        for slide in deck.slides:
+            for shape in slide.shapes:
+                self.assertLessEqual(shape.left + shape.width, deck.slide_width + 20_000, shape.name)
+                self.assertLessEqual(shape.top + shape.height, deck.slide_height + 20_000, shape.name)
+        for odd in (b"", b"PK\x03\x04", buffer.getvalue()[:2000], zipped_nothing()):
+            answer = self.client.put("/api/slide-template", files={"file": ("x.pptx", odd)})
+            self.assertEqual(answer.status_code, 422, answer.text)
+        self.assertEqual(self.client.get("/api/slide-template").json()["name"], "House style.pptx")
+
+
+def zipped_nothing() -> bytes:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as made:
+        made.writestr("readme.txt", "no presentation")
+    return buffer.getvalue()
+
+
+class Preflight(unittest.TestCase):
+    """What PDF/A-2u asks for, as far as it can be looked at here: no validator of the standard is at hand."""
+
+    def test_it_is_made_to_last(self) -> None:
+        for paper in ("a4", "a4-upright"):
+            body = take(edition(CARDS[0]), "pdf", paper=paper)
+            with pikepdf.open(io.BytesIO(body)) as pdf:
+                told = pdf.open_metadata()
+                self.assertEqual((told["pdfaid:part"], told["pdfaid:conformance"]), ("2", "U"))
+                self.assertRegex(told["dc:title"], r"^Network performance, October 2026, edition \d+$")
+                self.assertEqual((told["pdf:Producer"], list(told["dc:language"])), ("Iron Mark", ["en-GB"]))
+                self.assertEqual(str(pdf.docinfo["/Title"]), told["dc:title"], "both tell the same")
+                intent = pdf.Root.OutputIntents[0]
+                self.assertEqual((str(intent.S), int(intent.DestOutputProfile.N)), ("/GTS_PDFA1", 3))
+                self.assertIn("/ID", pdf.trailer)
+                self.assertNotIn("/AcroForm", pdf.Root)
+                self.assertNotIn("/OpenAction", pdf.Root)
+                self.assertNotIn("/Encrypt", pdf.trailer)
+                self.assertTrue(pdf.Root.MarkInfo.Marked)
+                for held in pdf.objects:
+                    if not isinstance(held, (pikepdf.Dictionary, pikepdf.Stream)):
+                        continue
+                    self.assertNotEqual(held.get("/Subtype"), "/Type3", "no nameless fonts")
+                    self.assertNotIn(str(held.get("/S")), ("/JavaScript", "/Launch"))
+                    if held.get("/Type") == "/Font" and held.get("/Subtype") == "/Type0":
+                        self.assertIn("/ToUnicode", held, "every sign can be read as text")
+                        descriptor = held.DescendantFonts[0].FontDescriptor
+                        self.assertTrue("/FontFile2" in descriptor or "/FontFile3" in descriptor, "fonts are within")
+                        self.assertRegex(str(held.BaseFont), r"^/[A-Z]{6}\+\w")
+                    if held.get("/Type") == "/Annot":
+                        self.assertEqual(int(held.F) & 4, 4)
+                with pdf.open_outline() as outline:
+                    sections = [item.title for item in outline.root[0].children]
+            self.assertEqual(sections[:3], ["Punctuality", "Revenue and cost", "Safety and readiness"])
+            self.assertEqual(len(sections), len(set(sections)))
+
+
 class Pictures(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
@@ -250,10 +511,19 @@ class Pictures(unittest.TestCase):
 
     def test_papers(self) -> None:
         sizes = {}
-        for paper in ("a3", "letter", "wide"):
+        for paper in ("a3", "letter", "wide", "a4-upright", "a3-upright"):
             box = pypdf.PdfReader(io.BytesIO(take(edition(self.card), "pdf", paper=paper))).pages[0].mediabox
             sizes[paper] = round(box.width), round(box.height)
-        self.assertEqual(sizes, {"a3": (1191, 842), "letter": (792, 612), "wide": (960, 540)})
+        self.assertEqual(
+            sizes,
+            {
+                "a3": (1191, 842),
+                "letter": (792, 612),
+                "wide": (960, 540),
+                "a4-upright": (595, 842),
+                "a3-upright": (842, 1191),
+            },
+        )
 
     def test_what_is_not_there_is_refused(self) -> None:
         for path in ("png?instrument=nothing", "docx", "pdf?paper=napkin", "png?scale=9"):

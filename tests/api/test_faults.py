@@ -1,23 +1,28 @@
 """Faults that were found once, each with what it took to show it."""
 
 import datetime as dt
+import errno
 import re
 import secrets
 import threading
 import unittest
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 from unittest import mock
 
 import httpx
+import pymysql
 from sqlalchemy import text
+from sqlalchemy.exc import InternalError, OperationalError
 
 from ironmark.api import uploads, who
 from ironmark.api.app import ROUTERS, create_app
+from ironmark.api.problems import problem_of
 from ironmark.core import numbers
 from ironmark.pages.problems import Refused
 from ironmark.pages.sources import Sources
-from ironmark.store import datasets
+from ironmark.store import datasets, room
 from ironmark.tables.reader import read_delimited
 from ironmark.tables.table import Table
 from tests import world
@@ -252,3 +257,30 @@ class Faults(unittest.TestCase):
         for reader in readers:
             reader.join(10)
         self.assertEqual(shown, {"en_GB": "€1,234.5", "de_DE": "1.234,5\u00a0€"})
+
+
+class NoRoom(unittest.TestCase):
+    """A full disk is named as such, before the database stumbles over it."""
+
+    def test_it_is_told_at_once(self) -> None:
+        full = OSError(errno.ENOSPC, "No space left on device")
+        cut = [OperationalError("", {}, pymysql.err.OperationalError(code, "x")) for code in (1021, 1114)]
+        wrote = InternalError("", {}, pymysql.err.InternalError(3, "Error writing file 'x' (Errcode: 28)"))
+        for error in (full, *cut, wrote):
+            problem = problem_of(error)
+            assert problem is not None
+            self.assertEqual((problem.status, problem.type), (507, "disk-full"))
+        self.assertNotEqual(getattr(problem_of(OperationalError("", {}, pymysql.err.OperationalError(2003, "away"))), "type", ""), "disk-full")  # fmt: skip
+
+    def test_changes_are_refused_while_there_is_some_left(self) -> None:
+        self.addCleanup(mock.patch.stopall)
+        mock.patch.object(room, "_watched", Path("/")).start()
+        mock.patch.object(room, "_seen", (-room.LOOK_S, True)).start()
+        left = mock.patch("shutil.disk_usage").start()
+        left.return_value.free = room.LEAST - 1
+        with self.assertRaises(OSError) as raised:
+            room.insist()
+        self.assertEqual(raised.exception.errno, errno.ENOSPC)
+        mock.patch.object(room, "_seen", (-room.LOOK_S, True)).start()
+        left.return_value.free = room.LEAST
+        room.insist()

@@ -87,6 +87,7 @@ class Garbage(unittest.TestCase):
             "links": "none",
             "standing": "none",
             "holidays": "none",
+            "books": "none",
             "notes": "none",
             "front": "network-performance",
         }

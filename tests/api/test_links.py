@@ -1,10 +1,12 @@
 """Links for people without an account: they show one page, and nothing else."""
 
 import datetime as dt
+import io
 import json
 import re
 import time
 import unittest
+import zipfile
 from typing import Any
 
 from sqlalchemy import text
@@ -129,6 +131,76 @@ class Links(unittest.TestCase):
         self.assertEqual(self.client.get(f"/api/links?scorecard={card}").json()[0]["readings"], 1)
         tag = self.client.get(f"/api/scorecards/{card}").headers["etag"]
         self.client.delete(f"/api/scorecards/{card}", headers={"If-Match": tag})
+        self.assertEqual(self.client.get(link["path"]).status_code, 404)
+
+    def test_a_narrowed_link_tells_nothing_else(self) -> None:
+        """Not who else there is, where it is kept, whose it is, or what is asked of its writers: in no form it can be taken."""
+        found = self.client.get(f"/api/scorecards/{CARD}").json()["body"]
+        body = found | {"title": "One route", "folder": "Secret drawer", "owner": "Nobody’s Business", "asks": {"worst": True, "fell": True}}  # fmt: skip
+        for section in body["sections"]:
+            section["instruments"] = [i for i in section["instruments"] if i["by"] in (None, "route")]
+        card = self.client.post("/api/scorecards", json=body).json()["id"]
+        narrow = {"period": "2026-10", "members": {"route": ["Night freight"]}}
+        link = self.make(scorecard=card, scope=narrow, takes=["csv", "html", "xlsx"])
+        page = self.client.get(link["path"]).text
+        others = ("Hollin", "Skarra", "Lowsay", "Tarn Point", "Secret drawer", "Nobody’s Business", '"wanted":[{')
+        forms = {"page": page, "csv": "", "html": "", "xlsx": ""}
+        for kind in ("csv", "html", "xlsx"):
+            answer = self.client.get(link["path"], params={"take": kind})
+            self.assertEqual(answer.status_code, 200, answer.text[:300])
+            if kind == "html":
+                forms[kind] = answer.text
+            else:
+                with zipfile.ZipFile(io.BytesIO(answer.content)) as packed:
+                    forms[kind] = "".join(packed.read(name).decode(errors="replace") for name in packed.namelist())
+        for kind, said in forms.items():
+            with self.subTest(kind):
+                self.assertIn("Night freight", said)
+                self.assertEqual([word for word in others if word in said], [])
+        self.assertEqual(self.client.get(link["path"], params={"take": "json"}).status_code, 404)
+        self.assertEqual(
+            self.client.get(self.make(edition=self.edition)["path"], params={"take": "csv"}).status_code, 404
+        )
+        tag = self.client.get(f"/api/scorecards/{card}").headers["etag"]
+        self.client.delete(f"/api/scorecards/{card}", headers={"If-Match": tag})
+        self.assertEqual(self.client.get(f"/api/links?scorecard={card}").json(), [], "it goes with its page")
+        self.client.post(f"/api/scorecards/{card}/back")
+        self.assertEqual(self.client.get(link["path"]).status_code, 404)
+
+    def test_a_right_password_is_not_kept_out_by_the_tries_of_others(self) -> None:
+        link = self.make(edition=self.edition, password="the tide tables", takes=["csv"])
+        with world.engine().begin() as connection:
+            for n in range(40):  # from elsewhere
+                connection.execute(
+                    text("INSERT INTO link_tries VALUES (:link, :who, 99, UTC_TIMESTAMP(6) + INTERVAL 1 YEAR, UTC_TIMESTAMP(6))"),
+                    {"link": link["id"], "who": f"{n:064x}"},
+                )  # fmt: skip
+        right = self.client.post(link["path"], data={"password": "the tide tables"})
+        self.assertEqual(right.status_code, 200)
+        asked = self.client.get(link["path"], params={"take": "csv"})
+        self.assertIn("asks for a password", asked.text)
+        given = self.client.post(link["path"], params={"take": "csv"}, data={"password": "the tide tables"})
+        self.assertTrue(given.content.startswith(b"PK"))
+
+    def test_each_reader_has_an_address_and_one_is_taken_back(self) -> None:
+        asked = {
+            "name": "Board pack",
+            "until": LATER,
+            "edition": self.edition,
+            "readers": ["Ansa Þór", "山田", "Ansa Þór"],
+        }
+        made = self.client.post("/api/links/each", json=asked).json()
+        self.assertEqual([one["reader"] for one in made], ["Ansa Þór", "山田"])
+        self.client.delete(f"/api/links/{made[0]['id']}")
+        self.assertEqual([self.client.get(one["path"]).status_code for one in made], [404, 200])
+        self.assertEqual(self.client.post("/api/links/each", json=asked | {"readers": []}).status_code, 422)
+
+    def test_links_of_an_edition_thrown_away_are_gone(self) -> None:
+        made = self.client.post("/api/editions", json={"scorecard": CARD}).json()
+        link = self.make(edition=made["id"])
+        tag = {"If-Match": f'"{made["version"]}"'}
+        self.assertEqual(self.client.delete(f"/api/editions/{made['id']}", headers=tag).status_code, 204)
+        self.assertEqual(self.client.get(f"/api/links?edition={made['id']}").json(), [])
         self.assertEqual(self.client.get(link["path"]).status_code, 404)
 
     def test_what_does_not_fit_is_refused(self) -> None:

@@ -214,6 +214,23 @@ class Editions(PageTest):
         self.driver.execute_script(AXE)
         self.assertEqual(self.driver.execute_async_script(RUN, None), [])
 
+    def test_a_book_is_kept_and_a_file_checked(self) -> None:
+        key = self.make_one()
+        self.open("/editions/books")
+        self.press("New book")
+        self.one('form input[maxlength="120"]').send_keys("Autumn pack")
+        self.one(".check input").click()
+        self.press("Keep it")
+        self.see("Autumn pack", "Save as PDF", "Network performance")
+        body = self.client.get(f"/api/editions/{key}/export/csv").content
+        place = Path(tempfile.mkdtemp(prefix="ironmark-test-")) / "readings.zip"
+        place.write_bytes(body)
+        self.addCleanup(lambda: (place.unlink(), place.parent.rmdir()))
+        self.open("/editions/check")
+        picker: Any = self.driver.find_element(By.CSS_SELECTOR, '[aria-label="File to check"]')
+        picker.send_keys(str(place))
+        self.see("As it left", "Nothing in it was changed since it left")
+
     def test_a_standing_order_is_made_and_a_bundle_looked_at(self) -> None:
         self.open("/editions/calendar")
         self.press("New standing order")
@@ -241,6 +258,8 @@ class Editions(PageTest):
             (f"/editions/{key}", "iframe"),
             (f"/editions/{key}?beside=now", ".columns .same"),
             ("/editions/calendar", "h2"),
+            ("/editions/books", ".sentence"),
+            ("/editions/check", ".sentence"),
             ("/data/bundle", "label"),
         ):
             self.open(path)

@@ -22,7 +22,7 @@ STANDING, LINKS, REFRESHING = (
 )
 TIMED = ",".join(
     (
-        f"{STANDING}.test_it_makes_one_edition_of_the_last_period_that_was_missed",
+        f"{STANDING}.test_every_period_that_was_missed_is_made_in_order",
         f"{STANDING}.test_data_that_is_not_complete_is_told_and_waited_for",
         f"{STANDING}.test_a_list_of_holidays_is_kept_and_followed",
         f"{LINKS}.test_it_shows_its_edition_and_counts_its_readings",

@@ -32,6 +32,8 @@
   const tablePage = view(() => import('./views/data/TablePage.svelte'))
   const dataPage = view(() => import('./views/data/DataPage.svelte'))
   const editions = view(() => import('./views/editions/Editions.svelte'))
+  const books = view(() => import('./views/editions/Books.svelte'))
+  const editionCheck = view(() => import('./views/editions/Check.svelte'))
   const editionCalendar = view(() => import('./views/editions/Calendar.svelte'))
   const bundle = view(() => import('./views/data/Bundle.svelte'))
   const editionPage = view(() => import('./views/editions/EditionPage.svelte'))
@@ -62,6 +64,8 @@
     '/data/:id': dataPage,
     '/editions': editions,
     '/editions/calendar': editionCalendar,
+    '/editions/check': editionCheck,
+    '/editions/books': books,
     '/editions/:id': editionPage,
     '/changed': changedPage,
     '/specimens': specimens,

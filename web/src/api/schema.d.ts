@@ -44,6 +44,83 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{key}/export/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Book
+         * @description A book as PDF, slides, or one HTML file: cover, contents, one numbering, each page of its own period.
+         */
+        get: operations["export_book_api_books__key__export__kind__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List All */
+        get: operations["list_books"];
+        put?: never;
+        /** Create */
+        post: operations["create_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get */
+        get: operations["get_book"];
+        /** Save */
+        put: operations["save_book"];
+        post?: never;
+        /** Delete */
+        delete: operations["delete_book"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{key}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Revisions
+         * @description Its forms, the newest first, at most ``limit`` of those of versions below ``before``.
+         */
+        get: operations["list_book_revisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bundle": {
         parameters: {
             query?: never;
@@ -53,7 +130,8 @@ export interface paths {
         };
         /**
          * Pack Bundle
-         * @description Everything, or some scorecards with all they rest on. rows: with the rows of datasets, not their columns alone.
+         * @description Everything, or some scorecards with all they rest on. rows: with the rows of datasets, not their columns alone;
+         *     editions: with editions, standing orders and holidays.
          */
         get: operations["pack_bundle_api_bundle_get"];
         put?: never;
@@ -82,6 +160,26 @@ export interface paths {
          * @description What reading a bundle would change. Nothing is.
          */
         post: operations["look_at_bundle_api_bundle_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/editions/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check File
+         * @description From which edition a file is, and whether a figure in it was changed since it left. Nothing is kept.
+         */
+        post: operations["check_file_api_editions_check_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -236,8 +334,31 @@ export interface paths {
          */
         get: operations["list_links_api_links_get"];
         put?: never;
-        /** Make Link */
+        /**
+         * Make Link
+         * @description One address for whoever has it.
+         */
         post: operations["make_link_api_links_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/links/each": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Links
+         * @description An address for each reader.
+         */
+        post: operations["make_links_api_links_each_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -301,6 +422,46 @@ export interface paths {
          * @description Make no more; those that were made stay.
          */
         delete: operations["end_standing_api_standing__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standing/{key}/make": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Held
+         * @description Make the edition of a period that is held or failed, as its data is.
+         */
+        post: operations["make_held_api_standing__key__make_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standing/{key}/skip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Skip Held
+         * @description Go on without the edition of a period that is held or failed.
+         */
+        post: operations["skip_held_api_standing__key__skip_post"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2359,6 +2520,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/slide-template": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Slide Template */
+        get: operations["get_slide_template_api_slide_template_get"];
+        /**
+         * Keep Slide Template
+         * @description Take a presentation whose size, masters, fonts and colours slides can be made with.
+         */
+        put: operations["keep_slide_template_api_slide_template_put"];
+        post?: never;
+        /** Drop Slide Template */
+        delete: operations["drop_slide_template_api_slide_template_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases/compare": {
         parameters: {
             query?: never;
@@ -2467,7 +2650,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Drop Holidays */
+        /**
+         * Drop Holidays
+         * @description anyway: though standing orders go by it.
+         */
         delete: operations["drop_holidays_api_holidays__key__delete"];
         options?: never;
         head?: never;
@@ -2809,6 +2995,11 @@ export interface components {
              */
             name: string;
         };
+        /** Body_check_file_api_editions_check_post */
+        Body_check_file_api_editions_check_post: {
+            /** File */
+            file: string;
+        };
         /** Body_keep_holidays_api_holidays_post */
         Body_keep_holidays_api_holidays_post: {
             /** File */
@@ -2818,6 +3009,11 @@ export interface components {
         };
         /** Body_keep_image_api_images_post */
         Body_keep_image_api_images_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_keep_slide_template_api_slide_template_put */
+        Body_keep_slide_template_api_slide_template_put: {
             /** File */
             file: string;
         };
@@ -2857,6 +3053,31 @@ export interface components {
         Body_upload_dataset_api_datasets_post: {
             /** File */
             file: string;
+        };
+        /** Book */
+        Book: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /** Updated At */
+            updated_at: string;
+            body: components["schemas"]["BookBody"];
+        };
+        /**
+         * BookBody
+         * @description Editions that leave as one, in their order.
+         */
+        BookBody: {
+            /** Title */
+            title: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Editions */
+            editions: string[];
         };
         /** BulletLook */
         BulletLook: {
@@ -3074,6 +3295,50 @@ export interface components {
              * @default false
              */
             sure: boolean;
+        };
+        /**
+         * Checked
+         * @description kind: of file. edition: its id, where it says one; title, number, period_label: of the one that is here. found: as it
+         *     left; changed; not certain, where nothing differs but the seal is not of this installation; unknown, where no edition
+         *     here is the one it names; unmarked. differences: where it says otherwise, at most so many; said: all of it in words.
+         */
+        Checked: {
+            /** Kind */
+            kind: string;
+            /**
+             * Found
+             * @enum {string}
+             */
+            found: "as_it_left" | "changed" | "uncertain" | "unknown" | "unmarked";
+            /** Edition */
+            edition?: string | null;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Number
+             * @default
+             */
+            number: string;
+            /**
+             * Period Label
+             * @default
+             */
+            period_label: string;
+            /**
+             * Differences
+             * @default []
+             */
+            differences: string[];
+            /**
+             * More
+             * @default 0
+             */
+            more: number;
+            /** Said */
+            said: string;
         };
         /**
          * ChecklistBody
@@ -3903,13 +4168,15 @@ export interface components {
         };
         /**
          * Due
-         * @description at: UTC. of: the period whose edition is made then.
+         * @description at: UTC. of: the period whose edition is made then, in words; period: the same as a key.
          */
         Due: {
             /** At */
             at: string;
             /** Of */
             of: string;
+            /** Period */
+            period: string;
         };
         /**
          * EditionAsk
@@ -4006,7 +4273,9 @@ export interface components {
         /**
          * ExportAsk
          * @description Of an edition, or of a scorecard as it reads for a scope. paper: of a PDF; instrument: the only sheet that is drawn,
-         *     scale: 1, 2 or 3 times as sharp, both of pictures.
+         *     scale: 1, 2 or 3 times as sharp, both of pictures. sections: those alone, in every form; none: all of them. charts:
+         *     on slides, bars, columns and lines as charts that can be worked with, and not as pictures; template: made on the
+         *     template that is kept.
          */
         ExportAsk: {
             /**
@@ -4024,7 +4293,7 @@ export interface components {
              * @default a4
              * @enum {string}
              */
-            paper: "a4" | "a3" | "letter" | "wide";
+            paper: "a4" | "a4-upright" | "a3" | "a3-upright" | "letter" | "wide";
             /** Instrument */
             instrument?: string | null;
             /**
@@ -4033,6 +4302,21 @@ export interface components {
              * @enum {integer}
              */
             scale: 1 | 2 | 3;
+            /**
+             * Sections
+             * @default []
+             */
+            sections: string[];
+            /**
+             * Charts
+             * @default false
+             */
+            charts: boolean;
+            /**
+             * Template
+             * @default false
+             */
+            template: boolean;
         };
         /**
          * ExportOut
@@ -4348,6 +4632,8 @@ export interface components {
             wanted: components["schemas"]["WantedRow"][];
             /** Drafts */
             drafts: components["schemas"]["DraftRow"][];
+            /** Held */
+            held: components["schemas"]["HeldRow"][];
             /** Cards */
             cards: components["schemas"]["Card"][];
         };
@@ -4493,6 +4779,18 @@ export interface components {
         Held: {
             /** Use */
             use: boolean;
+        };
+        /**
+         * HeldRow
+         * @description A standing order whose edition is held, or could not be made, and why.
+         */
+        HeldRow: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Said */
+            said: string;
         };
         /** HistoryLook */
         HistoryLook: {
@@ -5043,7 +5341,8 @@ export interface components {
         /**
          * LinkAsk
          * @description Of an edition, or of a scorecard as it stands, for a scope. until: the last day it can be read. frames: the sites
-         *     that may show it within theirs; none means no site may. workings: with the account of every reading.
+         *     that may show it within theirs; none means no site may. workings: with the account of every reading. takes: the forms it
+         *     can be taken out in. readers: each is given an address of their own, so that one can be taken back.
          */
         LinkAsk: {
             /** Name */
@@ -5070,16 +5369,28 @@ export interface components {
              * @default false
              */
             workings: boolean;
+            /**
+             * Takes
+             * @default []
+             */
+            takes: ("pdf" | "pptx" | "xlsx" | "csv" | "html" | "png" | "svg")[];
+            /**
+             * Readers
+             * @default []
+             */
+            readers: string[];
         };
         /**
          * LinkOut
-         * @description readings: how often it was read.
+         * @description readings: how often it was read. reader: for whom alone it is, "" for whoever has it.
          */
         LinkOut: {
             /** Id */
             id: string;
             /** Name */
             name: string;
+            /** Reader */
+            reader: string;
             /** Edition */
             edition: string | null;
             /** Scorecard */
@@ -5095,6 +5406,8 @@ export interface components {
             frames: string[];
             /** Workings */
             workings: boolean;
+            /** Takes */
+            takes: ("pdf" | "pptx" | "xlsx" | "csv" | "html" | "png" | "svg")[];
             /** Readings */
             readings: number;
             /** Made At */
@@ -5457,6 +5770,8 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Reader */
+            reader: string;
             /** Edition */
             edition: string | null;
             /** Scorecard */
@@ -5472,6 +5787,8 @@ export interface components {
             frames: string[];
             /** Workings */
             workings: boolean;
+            /** Takes */
+            takes: ("pdf" | "pptx" | "xlsx" | "csv" | "html" | "png" | "svg")[];
             /** Readings */
             readings: number;
             /** Made At */
@@ -6890,6 +7207,14 @@ export interface components {
             differences: components["schemas"]["Difference"][];
         };
         /**
+         * SlideTemplate
+         * @description name: of the file that slides can be made on, "" where there is none.
+         */
+        SlideTemplate: {
+            /** Name */
+            name: string;
+        };
+        /**
          * SpanPicture
          * @description Some words of a text; those of a live figure as they are written, with the state of its reading. problem: what
          *     is wrong with it, which then stands in its place.
@@ -6991,7 +7316,8 @@ export interface components {
          * StandingBody
          * @description every: the period that each edition is of. nth: on which day after it is over it is made, −1 for the last one of the
          *     next; of working days, without the holidays of a list, or of all. complete: only once the data is complete through the
-         *     period. publish: at once, or left as a draft.
+         *     period. missed: of times that went by, whether every one is caught up in order or the newest alone. publish: at once, or
+         *     left as a draft.
          */
         StandingBody: {
             /** Scorecard */
@@ -7031,6 +7357,12 @@ export interface components {
              */
             complete: boolean;
             /**
+             * Missed
+             * @default every
+             * @enum {string}
+             */
+            missed: "every" | "newest";
+            /**
              * Publish
              * @default false
              */
@@ -7047,6 +7379,16 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * More
+             * @default []
+             */
+            more: string[];
+            /**
+             * Book
+             * @default
+             */
+            book: string;
         };
         /**
          * StandingOut
@@ -7769,11 +8111,249 @@ export interface operations {
             };
         };
     };
+    export_book_api_books__key__export__kind__get: {
+        parameters: {
+            query?: {
+                paper?: "a4" | "a4-upright" | "a3" | "a3-upright" | "letter" | "wide";
+            };
+            header?: never;
+            path: {
+                key: string;
+                kind: "pdf" | "pptx" | "html";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                    "application/vnd.openxmlformats-officedocument.presentationml.presentation": unknown;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": unknown;
+                    "application/zip": unknown;
+                    "application/json": unknown;
+                    "text/html; charset=utf-8": unknown;
+                    "image/png": unknown;
+                    "image/svg+xml": unknown;
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_books: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Book"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    create_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Book"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Book"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_book: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Book"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_book: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_book_revisions: {
+        parameters: {
+            query?: {
+                before?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pack_bundle_api_bundle_get: {
         parameters: {
             query?: {
                 scorecard?: string[];
                 rows?: boolean;
+                notes?: boolean;
+                editions?: boolean;
             };
             header?: never;
             path?: never;
@@ -7869,12 +8449,48 @@ export interface operations {
             };
         };
     };
+    check_file_api_editions_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_check_file_api_editions_check_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checked"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     export_edition_api_editions__key__export__kind__get: {
         parameters: {
             query?: {
-                paper?: "a4" | "a3" | "letter" | "wide";
+                paper?: "a4" | "a4-upright" | "a3" | "a3-upright" | "letter" | "wide";
                 instrument?: string | null;
                 scale?: number;
+                section?: string[];
+                charts?: boolean;
+                template?: boolean;
             };
             header?: never;
             path: {
@@ -7946,9 +8562,12 @@ export interface operations {
     export_page_api_scorecards_export__kind__post: {
         parameters: {
             query?: {
-                paper?: "a4" | "a3" | "letter" | "wide";
+                paper?: "a4" | "a4-upright" | "a3" | "a3-upright" | "letter" | "wide";
                 instrument?: string | null;
                 scale?: number;
+                section?: string[];
+                charts?: boolean;
+                template?: boolean;
             };
             header?: never;
             path: {
@@ -8218,6 +8837,39 @@ export interface operations {
             };
         };
     };
+    make_links_api_links_each_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewLink"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     end_link_api_links__key__delete: {
         parameters: {
             query?: never;
@@ -8365,6 +9017,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_held_api_standing__key__make_post: {
+        parameters: {
+            query: {
+                period: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    skip_held_api_standing__key__skip_post: {
+        parameters: {
+            query: {
+                period: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingOut"];
+                };
             };
             /** @description A problem document (RFC 9457) */
             default: {
@@ -12904,6 +13622,95 @@ export interface operations {
             };
         };
     };
+    get_slide_template_api_slide_template_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlideTemplate"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_slide_template_api_slide_template_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_keep_slide_template_api_slide_template_put"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlideTemplate"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_slide_template_api_slide_template_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     compare_cases_api_cases_compare_post: {
         parameters: {
             query?: never;
@@ -13196,7 +14003,9 @@ export interface operations {
     };
     drop_holidays_api_holidays__key__delete: {
         parameters: {
-            query?: never;
+            query?: {
+                anyway?: boolean;
+            };
             header?: never;
             path: {
                 key: string;

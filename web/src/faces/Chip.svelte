@@ -43,7 +43,7 @@
   <div class="listing">
     <div class="members" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
       {#each picture.readings as reading (reading.key)}
-        <div class="item">
+        <div class="item" data-line>
           <div class="pressed">
             {#if unsaid}<Press {reading} {open} tip={told(reading)} />{/if}
             <span class="seen" aria-hidden={unsaid}><StateChip {reading} whole /></span>

@@ -7,6 +7,7 @@
   import type { Reading } from '../api/client'
   import Sign from '../parts/Sign.svelte'
   import { told, type FaceProps } from './looks'
+  import { measured } from './names.svelte'
   import { sized } from '../parts/sized'
   import Press from './Press.svelte'
   import { getContext } from 'svelte'
@@ -20,7 +21,8 @@
   }
   let { picture, look, open, One, figured, shrinks }: Props = $props()
   /** What is drawn says nothing by itself where a sentence says it; on paper it is what there is. */
-  const unsaid = getContext('paper') ? undefined : 'true'
+  const paper = getContext('paper')
+  const unsaid = paper ? undefined : 'true'
   const dim = dimmer()
   let width = $state(400)
   let height = $state(300)
@@ -29,6 +31,8 @@
   const LEAST = 88
   const FOOT = 17
   const columns = $derived.by(() => {
+    const crowded = Math.max(1, Math.floor((width + GAP) / (92 + GAP)))
+    if (measured(picture) !== picture.readings) return crowded
     const count = picture.readings.length
     let best = 1
     let most = 0
@@ -39,7 +43,7 @@
       const size = Math.min(w, h * 1.35)
       if (size > most) [best, most] = [n, size]
     }
-    return most < 60 ? Math.max(1, Math.floor((width + GAP) / (92 + GAP))) : best
+    return most < 60 ? crowded : best
   })
   const one = (reading: Reading) => ({ ...picture, readings: [reading], axis: reading.axis ?? picture.axis })
   /** Where not all rows fit, those that do share the room, and the rest is told. */
@@ -48,20 +52,21 @@
     const all = Math.floor((height + GAP) / (LEAST + GAP))
     return rows <= all ? rows : Math.max(1, Math.floor((height - FOOT + GAP) / (LEAST + GAP)))
   })
-  const more = $derived(height && fit < rows ? picture.readings.length - fit * columns : 0)
+  const more = $derived(height && fit < rows && !paper ? picture.readings.length - fit * columns : 0)
   const tall = $derived(Math.max(LEAST, (height - FOOT - GAP * (fit - 1)) / fit))
 </script>
 
 <div class="listing" {@attach sized((w, h) => ((width = w), (height = h)))}>
   <div
     class="each"
-    class:crowd={picture.readings.length > 60}
+    class:crowd={picture.readings.length > 60 && !paper}
+    class:paper
     style:grid-template-columns="repeat({columns}, minmax(0, 1fr))"
     style:grid-auto-rows={more ? `${tall}px` : undefined}
     data-needs={rows * (LEAST + GAP)}
   >
     {#each picture.readings as reading (reading.key)}
-      <div class="item" class:dim={dim(reading)}>
+      <div class="item" data-line class:dim={dim(reading)}>
         <div class="one">
           {#if unsaid}<Press {reading} {open} tip={told(reading)} />{/if}
           <span class="drawing" aria-hidden={unsaid}
@@ -125,6 +130,17 @@
     text-overflow: ellipsis;
     white-space: nowrap;
     font-size: 12.5px;
+  }
+  .paper .item {
+    grid-template-rows: auto minmax(0, 1fr);
+  }
+  .paper .name {
+    text-align: center;
+    line-height: 1.15;
+  }
+  .paper .one {
+    grid-area: 2 / 1;
+    padding-top: 2px;
   }
   .rest {
     font-style: italic;

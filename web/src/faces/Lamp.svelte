@@ -44,7 +44,7 @@
   <div class="listing">
     <div class="members" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
       {#each picture.readings as reading (reading.key)}
-        <div class="pressed">
+        <div class="pressed" data-line>
           {#if unsaid}<Press {reading} {open} tip={inFull(reading)} />{/if}
           {@render light(reading, 26)}
           <span class="name" aria-hidden={unsaid}

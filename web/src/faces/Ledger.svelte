@@ -18,6 +18,7 @@
   import { memberPages } from './member-page'
   import { told as inFull, paint, type FaceProps } from './looks'
   import { sized } from '../parts/sized'
+  import { measured, type Part } from './names.svelte'
 
   interface Props extends FaceProps {
     /** Take the rows out as a file. */
@@ -52,6 +53,7 @@
   let said = $state('')
   const columns = $derived(look.ledger.columns)
   const readings = $derived(picture.readings)
+  const wide = $derived(measured(picture))
   const ROW = $derived(
     narrow
       ? FINGER
@@ -59,7 +61,7 @@
         ? Math.min(MOST, Math.max(LEAST, Math.floor((tall - 12) / (readings.length + 1))))
         : LEAST,
   )
-  const markName = $derived(readings.find((reading) => reading.marks.length)?.marks[0]?.name ?? 'mark')
+  const markName = $derived(wide.find((reading) => reading.marks.length)?.marks[0]?.name ?? 'mark')
   const heads = $derived<Record<Column, string>>({
     value: 'Value',
     mark: markName[0]!.toLocaleUpperCase() + markName.slice(1),
@@ -110,7 +112,7 @@
   /** The widest text gives a column of figures its width; drawings share what is left. */
   const widths = $derived(
     columns.map((column): [number, boolean] => {
-      const widest = readings.reduce(
+      const widest = wide.reduce(
         (most, reading) => Math.max(most, widthOf(text(reading, column), 13.4)),
         widthOf(heads[column], 11.5) + 14,
       )
@@ -124,7 +126,7 @@
   const [NAME_LEAST, NAME_FAIR, NAME_MOST] = [84, 150, 270]
   const HEAD = 56 // how many rows there are, and the way to sort them
   const longest = $derived(
-    readings.reduce(
+    wide.reduce(
       (most, reading) => Math.max(most, widthOf(reading.label, 13.4) + (reading.word ? 18 : 0)),
       0,
     ) + 8,
@@ -337,7 +339,7 @@
                     <p class="small soft" aria-live="polite">{said}</p>
                   {/snippet}
                 </Slot>
-              {:else}{readings.length} rows{/if}
+              {:else}{(picture as Partial<Part>).count ?? readings.length} rows{/if}
               {#if !paper}<button
                   onclick={() => sortBy('name')}
                   title="Sort by name"
@@ -356,9 +358,19 @@
       <Windowed items={rows} height={ROW} key={(reading) => reading.key} {bed}>
         {#snippet row(reading)}
           {@const named = columns.length > 0 && !!byMember(picture, reading)}
-          <div class="line r-{reading.role}" class:dim={dim(reading)} role="row" data-tip={inFull(reading)}>
+          <div
+            class="line r-{reading.role}"
+            class:dim={dim(reading)}
+            role="row"
+            data-line
+            data-tip={paper ? undefined : inFull(reading)}
+          >
             <div role="rowheader" class="name">
-              {#if named}
+              {#if paper}{reading.label || picture.title}{#if reading.word}&nbsp;<NoteSign
+                    wanted={reading.word === 'wanted'}
+                    size={12}
+                  />{/if}
+              {:else if named}
                 <MemberName {picture} {reading} />{#if reading.word}<NoteSign
                     wanted={reading.word === 'wanted'}
                     size={12}
@@ -442,12 +454,16 @@
     position: static;
     background: none;
     display: table-cell;
-    height: 26px;
+    height: calc(var(--row) - 2px);
     padding-right: 12px;
     vertical-align: middle;
     border-bottom: 1px solid var(--rule);
-    overflow: hidden;
-    text-overflow: ellipsis;
+  }
+  .paper .line > .name {
+    overflow-wrap: anywhere;
+    white-space: normal;
+    line-height: 1.2;
+    padding-block: 3px;
   }
   .paper .line > .right {
     text-align: right;

@@ -3,11 +3,12 @@
   import { arc } from 'd3-shape'
   import type { Reading } from '../api/client'
   import { tint } from '../api/states.svelte'
-  import { boxOf, clear, shortened, type Label } from './labels'
+  import { boxOf, broken, clear, LINE, shortened, widthOf, type Label } from './labels'
   import { paint, type FaceProps } from './looks'
   import { sized } from '../parts/sized'
 
   let { picture, look, mini: tiny = false, open }: FaceProps = $props()
+  const SIZE = 11.5
   let width = $state(300)
   let height = $state(260)
   /** Too small for names: they are told on hover and focus. */
@@ -47,8 +48,11 @@
         const place = at(i, OUTER + 9)
         const side = Math.abs(place.x) < 8 ? 'middle' : place.x < 0 ? 'end' : 'start'
         const room = side === 'middle' ? width : width / 2 - Math.abs(place.x)
-        const most = Math.max(3, Math.floor(room / 6.8))
-        return { text: shortened(reading.label, most), x: place.x, y: place.y + 4, anchor: side, size: 11.5 }
+        const lines = broken(reading.label, SIZE, room).map((line) =>
+          widthOf(line, SIZE) > room ? shortened(line, Math.max(3, Math.floor(room / 6.8))) : line,
+        )
+        const y = place.y + 4 - ((lines.length - 1) * LINE * SIZE) / 2
+        return { text: reading.label, lines, x: place.x, y, anchor: side, size: SIZE }
       }),
       [],
       { left: -width / 2, right: width / 2, top: -height / 2, bottom: height / 2 },
@@ -187,7 +191,12 @@
       <text class="tick" x={label.x} y={label.y} text-anchor={label.anchor}>{label.text}</text>
     {/each}
     {#each labels as label (label.text + label.x)}
-      <text x={label.x} y={label.y} text-anchor={label.anchor}>{label.text}</text>
+      <text y={label.y} text-anchor={label.anchor}
+        >{#each label.lines ?? [label.text] as line, at (at)}<tspan
+            x={label.x}
+            dy={at ? LINE * SIZE : undefined}>{line}</tspan
+          >{/each}</text
+      >
     {/each}
   </svg>
 </div>

@@ -7,13 +7,14 @@
   import Overrun from './Overrun.svelte'
   import Rows from './Rows.svelte'
   import { widthOf } from './labels'
+  import { measured } from './names.svelte'
   import { paint, type FaceProps } from './looks'
 
   let { picture, mini = false, open }: FaceProps = $props()
   const uid = $props.id()
   const H = $derived(mini ? 9 : 17)
   const gaps = $derived(
-    picture.readings.reduce((most, reading) => Math.max(most, widthOf(reading.gap_shown, 13)), 18),
+    measured(picture).reduce((most, reading) => Math.max(most, widthOf(reading.gap_shown, 13)), 18),
   )
   const zero = $derived(picture.axis?.zero ?? 0)
 </script>

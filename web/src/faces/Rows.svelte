@@ -8,7 +8,7 @@
   import { widthOf } from './labels'
   import { dimmer } from './lit'
   import { told } from './looks'
-  import { lists } from './names.svelte'
+  import { lists, measured } from './names.svelte'
   import { FINGER, SHOWN, touch } from '../parts/touch.svelte'
   import { sized } from '../parts/sized'
   import Press from './Press.svelte'
@@ -28,28 +28,35 @@
   const many = $derived(lists(picture))
   /** The widest figure gives its column the width, so that all rows share one axis. */
   const figures = $derived(
-    picture.readings.reduce(
+    measured(picture).reduce(
       (most, reading) => Math.max(most, widthOf(reading.shown, 13.6) + (reading.word ? 17 : 0)),
       20,
     ),
   )
   /** Names have room first: as much as the longest needs, within reason. */
   const named = $derived(
-    Math.ceil(picture.readings.reduce((most, reading) => Math.max(most, widthOf(reading.label, 13)), 0)) + 4,
+    Math.ceil(measured(picture).reduce((most, reading) => Math.max(most, widthOf(reading.label, 13)), 0)) + 4,
   )
   let bed = $state<HTMLElement | null>(null)
   let inner = $state(0)
   const paper = getContext('paper')
   const narrow = $derived(touch.current && !paper)
-  const ROW = $derived(narrow ? FINGER : 26)
   const AXIS = 17
   let tall = $state(0)
+  /** On paper rows take the height there is, within reason. */
+  const ROW = $derived(
+    narrow
+      ? FINGER
+      : paper
+        ? Math.min(44, Math.max(26, Math.floor((tall - AXIS) / Math.max(1, picture.readings.length))))
+        : 26,
+  )
   const ticks = $derived(picture.axis?.ticks ?? [])
   const room = $derived(
     narrow ? Math.min(picture.readings.length, SHOWN) : Math.max(1, Math.floor((tall - AXIS) / ROW)),
   )
   /** Rows that do not fit are scrolled to, and none is cut through: the bed is as high as whole ones. */
-  const more = $derived(tall ? Math.max(0, picture.readings.length - room) : 0)
+  const more = $derived(tall && !paper ? Math.max(0, picture.readings.length - room) : 0)
   /** The axis keeps clear of the scroll bar, so that it stays above its rows. */
   const bar = $derived(more && bed && inner ? bed.offsetWidth - inner : 0)
   let width = $state(0)
@@ -80,6 +87,7 @@
 {#if many}
   <div
     class="rows"
+    class:paper
     style:--figures="{figures}px"
     style:--named="{named}px"
     style:--tail="{tailed}px"
@@ -96,7 +104,13 @@
     >
       <Windowed items={picture.readings} height={ROW} key={(reading) => reading.key} {bed}>
         {#snippet row(reading, i)}
-          <div role="listitem" class="item" class:rest={reading.role === 'rest'} class:dim={dim(reading)}>
+          <div
+            role="listitem"
+            data-line
+            class="item"
+            class:rest={reading.role === 'rest'}
+            class:dim={dim(reading)}
+          >
             <div class="row">
               {#if unsaid}<Press {reading} {open} tip={told(reading)} />{/if}
               <span class="scale" aria-hidden={unsaid}>{@render drawn(reading, i)}</span>
@@ -193,6 +207,11 @@
   .scrolled .item {
     flex: 0 0 var(--row);
     scroll-snap-align: start;
+  }
+  .paper .item {
+    flex: 0 0 auto;
+    min-height: calc(var(--row) - 1px);
+    max-height: none;
   }
   .rest {
     font-style: italic;

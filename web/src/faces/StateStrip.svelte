@@ -6,15 +6,15 @@
   import Sign from '../parts/Sign.svelte'
   import { widthOf } from './labels'
   import type { FaceProps } from './looks'
-  import { lists } from './names.svelte'
+  import { lists, measured } from './names.svelte'
   import { sized } from '../parts/sized'
 
   let { picture, mini = false, open }: FaceProps = $props()
   const many = $derived(lists(picture))
   let width = $state(300)
-  const count = $derived(Math.max(1, ...picture.readings.map((reading) => reading.trail.length)))
+  const count = $derived(Math.max(1, ...measured(picture).map((reading) => reading.trail.length)))
   const cell = $derived(width / count)
-  const longest = $derived(picture.readings.find((reading) => reading.trail.length === count)?.trail ?? [])
+  const longest = $derived(measured(picture).find((reading) => reading.trail.length === count)?.trail ?? [])
   const every = $derived(Math.max(1, Math.ceil(50 / Math.max(1, cell))))
   const told = (moment: Reading['trail'][number]) =>
     `${moment.label}: ${moment.shown}${moment.state ? `, ${stateOf(moment.state)?.name}` : ''}${moment.partial ? ', partial' : ''}`
@@ -50,19 +50,22 @@
     >{/if}
 {:else}
   <div class="strip" class:many>
-    <div class="listing">
+    <div class="listing" style:--lines={picture.readings.length}>
       <div class="rows" use:whole={{ count: picture.readings.length, more: (count) => (more = count) }}>
         {#each picture.readings as reading (reading.key)}
           {#if open}
             <button
               class="line"
+              data-line
               onclick={() => open?.(reading)}
               aria-label="{reading.spoken}; {reading.trail.map(told).join('; ')}"
             >
               {#if many}<span class="name" title={reading.label}>{reading.label}</span>{/if}
               {@render cells(reading)}
             </button>
-          {:else}<span class="line">{@render cells(reading)}</span>{/if}
+          {:else}<span class="line" data-line
+              >{#if many}<span class="name">{reading.label}</span>{/if}{@render cells(reading)}</span
+            >{/if}
         {/each}
       </div>
       {#if more}<p class="more-rows">{more} more</p>{/if}
@@ -106,8 +109,23 @@
     min-height: 24px;
     text-align: left;
   }
+  .strip > .listing {
+    flex: 0 1 auto;
+    height: calc(var(--lines) * 46px);
+  }
+  .strip:not(.many) > .listing {
+    height: 72px;
+  }
+  .rows {
+    flex: 1;
+  }
+  .rows > .line {
+    flex: 1 0 24px;
+  }
+  .rows .cells {
+    align-self: stretch;
+  }
   button {
-    flex: 0 0 auto;
     cursor: pointer;
   }
   button:hover {
@@ -117,7 +135,8 @@
     flex: 0 0 26%;
     overflow: hidden;
     text-overflow: ellipsis;
-    white-space: nowrap;
+    white-space: var(--names, nowrap);
+    line-height: 1.15;
     font-size: 13px;
   }
   .cells {
@@ -129,14 +148,14 @@
   .cell {
     flex: 1;
     min-width: 0;
-    height: 21px;
+    min-height: 21px;
     display: grid;
     place-items: center;
     border-radius: 2px;
     overflow: hidden;
   }
   .strip:not(.many) .cell {
-    height: 34px;
+    min-height: 34px;
   }
   .cell.none {
     outline: 1px dashed var(--nothing);

@@ -3,7 +3,16 @@ import type { FaceName } from './looks'
 
 /** Whether a picture lists readings, even a single one, rather than one of all rows together. */
 export const lists = (picture: Picture) =>
-  picture.readings.length > 1 || (picture.readings[0]?.role ?? 'all') !== 'all'
+  measured(picture).length > 1 || (picture.readings[0]?.role ?? 'all') !== 'all'
+
+/** A part of a picture's readings, on a page of paper: drawn as wide as all of them are. */
+export interface Part extends Picture {
+  all: Picture['readings']
+  /** How many there are, with those that come in other parts. */
+  count: number
+}
+/** The readings that a list takes its widths from. */
+export const measured = (picture: Picture) => (picture as Partial<Part>).all ?? picture.readings
 
 /** The server's table of faces; what each can do stands there once. */
 type Kind = Omit<Schemas['Face'], 'key' | 'size'> & { key: FaceName; size: [number, number] }

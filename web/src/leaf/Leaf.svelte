@@ -19,6 +19,16 @@
   if (picture) setContext('paper', true)
   let bed = $state<HTMLElement | null>(null)
   let grown = $state<Record<string, number>>({})
+  const TAKES: Record<string, string> = {
+    pdf: 'PDF',
+    pptx: 'slides',
+    xlsx: 'spreadsheet',
+    csv: 'CSV',
+    json: 'JSON',
+    html: 'one file',
+    png: 'PNG',
+    svg: 'SVG',
+  }
   const PAPER = 1.12
   const sheets = () => bed?.querySelectorAll<HTMLElement>('[data-instrument]') ?? []
   const grow = (sheet: HTMLElement, rows: number) => (grown = { ...grown, [sheet.dataset.instrument!]: rows })
@@ -41,7 +51,7 @@
   const sections = $derived((told.body.sections ?? []).filter((section) => standing(section).length))
 </script>
 
-<main class="page" bind:this={bed}>
+<main class="page" class:whole={picture} bind:this={bed}>
   <h1>{told.title}</h1>
   <p class="sentence">
     {told.heading}{#if told.edition?.words}. {told.edition.words}{/if}{#if told.through}. {told.through}{/if}
@@ -49,6 +59,12 @@
   {#if told.edition?.state === 'withdrawn'}<p class="aside-note">Withdrawn: {told.edition.why}</p>{/if}
   {#if told.edition?.state === 'draft'}<p class="aside-note">A draft: nobody has published it yet.</p>{/if}
   {#if told.edition?.note}<p class="note-text">{told.edition.note}</p>{/if}
+  {#if told.takes.length && !picture}
+    <p class="small takes">
+      Save as {#each told.takes as kind (kind)}<a class="link" href="?take={kind}">{TAKES[kind] ?? kind}</a
+        >{/each}
+    </p>
+  {/if}
   {#if told.picture.tally.length}<Tally tally={told.picture.tally} />{/if}
   {#each sections as section (section.id)}
     <h2>
@@ -88,6 +104,11 @@
     main :global(.item .face:has(.bed)) {
       height: auto;
     }
+  }
+  .takes {
+    display: flex;
+    gap: 12px;
+    margin: 2px 0 8px;
   }
   h2 {
     display: flex;

@@ -26,7 +26,7 @@
 {#if item}
   <div
     bind:this={bed}
-    class="sheet item"
+    class="sheet item whole"
     data-sheet={item.id}
     style:width="{((WIDE + GAP) / 12) * item.w - GAP}px"
     style:height="{tall(Math.max(item.h, grown))}px"

@@ -10,11 +10,28 @@ export interface About {
   why: string
 }
 
+/** Which part of a page it is, where that is printed in several. */
+export interface Part {
+  first: boolean
+  last: boolean
+  /** The section that was begun in the part before. */
+  on: string | null
+  /** The list whose further readings come in the next part. */
+  open: string | null
+  /** Of lists that come in parts: how many readings stood before, and how many there are. */
+  from: Record<string, number>
+  of: Record<string, number>
+  wide: CardPicture['instruments'][number]['readings']
+}
+
 export interface Told {
   mode: 'read' | 'paper' | 'slides' | 'picture'
   paper: Paper
   /** The only instrument that is drawn, on a picture. */
   instrument: string | null
+  part: Part
+  /** The forms it can be taken out in where it is read. */
+  takes: string[]
   /** What a file of it is called: title, period and edition. */
   name: string
   title: string

@@ -7,6 +7,8 @@
   let cards = $state.raw<Schemas['Scorecard'][]>([])
   let chosen = $state<string[]>([])
   let rows = $state(true)
+  let notes = $state(true)
+  let editions = $state(false)
   let replace = $state(false)
   let failed = $state('')
   let done = $state('')
@@ -20,10 +22,10 @@
     (said) => (failed = said),
   )
   const address = $derived(
-    `/api/bundle?${new URLSearchParams([...chosen.map((key) => ['scorecard', key]), ['rows', String(rows)]])}`,
+    `/api/bundle?${new URLSearchParams([...chosen.map((key) => ['scorecard', key]), ['rows', String(rows)], ['notes', String(notes)], ['editions', String(editions)]])}`,
   )
   const WHAT = { new: 'new', same: 'as it is here', changed: 'differs', clash: 'clashes' }
-  const KINDS: Record<string, string> = { kpi: 'KPI' }
+  const KINDS: Record<string, string> = { kpi: 'KPI', order: 'standing order' }
   const differ = $derived(report?.items.filter((item) => item.what !== 'same') ?? [])
   const same = $derived((report?.items.length ?? 0) - differ.length)
   const clashes = $derived(differ.some((item) => item.what === 'clash'))
@@ -77,6 +79,10 @@
       {/each}
       <label class="apart"
         ><input type="checkbox" bind:checked={rows} /> with the rows of datasets, not their columns alone</label
+      >
+      <label><input type="checkbox" bind:checked={notes} /> with notes</label>
+      <label
+        ><input type="checkbox" bind:checked={editions} /> with editions, standing orders and holidays</label
       >
       <p><a class="act main" href={address} download>Save the bundle</a></p>
     </section>

@@ -1,8 +1,9 @@
 <script lang="ts">
   /** Editions by the calendar: standing orders, when each comes, what holds one back, and lists of holidays. */
-  import { api, attempt, got, seen, type Schemas } from '../../api/client'
+  import { api, attempt, got, Refusal, seen, type Schemas } from '../../api/client'
   import { when } from '../../api/days'
   import { zoneHere } from '../data/clock'
+  import Delete from '../../parts/Delete.svelte'
   import PickFile from '../../parts/PickFile.svelte'
   import Order from './Order.svelte'
 
@@ -44,6 +45,9 @@
       zone: zoneHere(),
       holidays: null,
       complete: true,
+      missed: 'every',
+      more: [],
+      book: '',
       publish: false,
       members: {},
       note: '',
@@ -62,6 +66,13 @@
         }),
       ),
     )
+  const goOn = (order: Held, how: 'make' | 'skip') => {
+    const params = { path: { key: order.id }, query: { period: order.next[0]!.period } }
+    return act(async () => {
+      if (how === 'make') await got(api.POST('/api/standing/{key}/make', { params }))
+      else await got(api.POST('/api/standing/{key}/skip', { params }))
+    })
+  }
   const end = (order: Held) =>
     act(() =>
       got(
@@ -79,8 +90,18 @@
       await got(api.POST('/api/holidays', { body: body as never, bodySerializer: (form) => form as never }))
       named = ''
     })
-  const drop = (key: string) =>
-    act(() => got(api.DELETE('/api/holidays/{key}', { params: { path: { key } } })))
+  /** A list in use is deleted only once it is known which orders go by it. */
+  let used = $state.raw<{ key: string; said: string } | null>(null)
+  const drop = (key: string, anyway = false) =>
+    act(async () => {
+      used = null
+      try {
+        await got(api.DELETE('/api/holidays/{key}', { params: { path: { key }, query: { anyway } } }))
+      } catch (error) {
+        if (!(error instanceof Refusal) || error.problem.status !== 409) throw error
+        used = { key, said: error.problem.detail }
+      }
+    })
 </script>
 
 <main class="page">
@@ -107,7 +128,15 @@
   {#each orders ?? [] as order (order.id)}
     <section class="sheet">
       <Order body={order.body} {cards} {holidays} change={(body) => change(order, body)} />
-      {#if order.said}<p class="note">{order.said}</p>{/if}
+      {#if order.said}
+        <p class="note">{order.said}</p>
+        <p class="acts">
+          <button class="act" onclick={() => goOn(order, 'make')}>Make it as it is</button>
+          <button class="act quiet" onclick={() => goOn(order, 'skip')}
+            >Go on without {order.next[0]!.of}</button
+          >
+        </p>
+      {/if}
       <p class="small soft">
         Next: {order.next.map((due) => `${due.of} on ${when(due.at)}`).join(' · ')}
         {#if order.made}· <a class="link" href="#/editions/{order.made}">the last one</a>{/if}
@@ -133,8 +162,11 @@
       <li>
         <b>{list.name}</b>
         <span class="small soft">{list.days.length} days, {list.days[0]} to {list.days.at(-1)}</span>
-        <button class="act quiet" aria-label="Delete {list.name}" onclick={() => drop(list.id)}>Delete</button
-        >
+        {#if used?.key === list.id}
+          <span class="note" role="alert">{used.said}</span>
+          <button class="act" onclick={() => drop(list.id, true)}>Delete it all the same</button>
+          <button class="act quiet" onclick={() => (used = null)}>Keep it</button>
+        {:else}<Delete name={list.name} quiet remove={() => drop(list.id)} />{/if}
       </li>
     {/each}
   </ul>

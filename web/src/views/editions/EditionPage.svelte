@@ -58,6 +58,9 @@
       .map((one) => ({ key: one.id, name: `edition ${one.number}`, note: one.period_label })),
   ])
   const besideName = $derived(others.find((one) => one.key === beside)?.name ?? 'the same page now')
+  const sections = $derived(
+    (held?.body.sections ?? []).map((one) => ({ key: one.id, name: one.title || 'without a title' })),
+  )
   const sheets = $derived((held?.picture.instruments ?? []).map((one) => ({ key: one.id, name: one.title })))
   const act = (work: () => Promise<unknown>) =>
     attempt(
@@ -155,7 +158,7 @@
           {/if}
           <Slot text="Take out" label="Take out" width={290}>
             {#snippet children()}
-              <div class="panel"><TakeOut of={{ edition: edition.id }} {sheets} /></div>
+              <div class="panel"><TakeOut of={{ edition: edition.id }} {sheets} {sections} /></div>
             {/snippet}
           </Slot>
           <Slot text="Share" label="Share" width={300}>
@@ -244,7 +247,7 @@
         <aside>
           <section class="sheet panel">
             <h2>Take out</h2>
-            <TakeOut of={{ edition: edition.id }} {sheets} />
+            <TakeOut of={{ edition: edition.id }} {sheets} {sections} />
           </section>
           <section class="sheet panel">
             <h2>Shared</h2>

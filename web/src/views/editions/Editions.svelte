@@ -34,6 +34,8 @@
         scorecards as they were read, frozen, numbered and dated.
       </p>
     </div>
+    <a class="act" href="#/editions/books">Books</a>
+    <a class="act" href="#/editions/check">Check a file</a>
     <a class="act" href="#/editions/calendar">By the calendar</a>
   </div>
   {#if failed}<p class="note" role="alert">

@@ -20,6 +20,15 @@
   let password = $state('')
   let frames = $state('')
   let workings = $state(false)
+  let readers = $state('')
+  type Kind = Schemas['LinkAsk']['takes'] extends (infer One)[] | undefined ? One : never
+  let takes = $state<Kind[]>([])
+  const FORMS: [Kind, string][] = [
+    ['pdf', 'PDF'],
+    ['pptx', 'slides'],
+    ['xlsx', 'spreadsheet'],
+    ['csv', 'CSV'],
+  ]
 
   const query = $derived('edition' in of ? { edition: of.edition } : { scorecard: of.scorecard })
   async function load() {
@@ -51,11 +60,18 @@
           password: password || null,
           frames: frames.split(/[\s,]+/).filter(Boolean),
           workings,
+          takes,
+          readers: readers
+            .split('\n')
+            .map((one) => one.trim())
+            .filter(Boolean),
         }
-        const link = await got(api.POST('/api/links', { body }))
-        made = location.origin + link.path
+        if (body.readers.length) {
+          const each = await got(api.POST('/api/links/each', { body }))
+          made = each.map((link) => `${link.reader}\t${location.origin}${link.path}`).join('\n')
+        } else made = location.origin + (await got(api.POST('/api/links', { body }))).path
         copied = making = false
-        name = password = frames = ''
+        name = password = frames = readers = ''
         await load()
       },
       (said) => (failed = said),
@@ -76,20 +92,39 @@
 
 {#each links ?? [] as link (link.id)}
   <div class="link-row">
-    <span><b>{link.name}</b>, until {mediumDay(link.until)}<span class="small soft">{told(link)}</span></span>
-    <button class="act quiet" aria-label="End {link.name}" onclick={() => end(link)}>End</button>
+    <span
+      ><b>{link.name}{link.reader ? `: ${link.reader}` : ''}</b>, until {mediumDay(link.until)}<span
+        class="small soft">{told(link)}</span
+      ></span
+    >
+    <button
+      class="act quiet"
+      aria-label="End {link.name}{link.reader ? `: ${link.reader}` : ''}"
+      onclick={() => end(link)}>End</button
+    >
   </div>
 {/each}
 {#if made}
   <div class="aside-note" role="status">
-    <p><b>This link is shown once.</b> Send it now; nobody can look it up later.</p>
-    <input
-      class="type-in"
-      readonly
-      aria-label="The new link"
-      value={made}
-      onfocus={(e) => e.currentTarget.select()}
-    />
+    {#if made.includes('\n') || made.includes('\t')}
+      <p><b>These links are shown once,</b> one for each reader. Send them now.</p>
+      <textarea
+        class="type-in"
+        readonly
+        rows={Math.min(8, made.split('\n').length)}
+        aria-label="The new links"
+        value={made}
+        onfocus={(e) => e.currentTarget.select()}></textarea>
+    {:else}
+      <p><b>This link is shown once.</b> Send it now; nobody can look it up later.</p>
+      <input
+        class="type-in"
+        readonly
+        aria-label="The new link"
+        value={made}
+        onfocus={(e) => e.currentTarget.select()}
+      />
+    {/if}
     <button class="act quiet" onclick={copy}>{copied ? 'Copied' : 'Copy'}</button>
     <button class="act quiet" onclick={() => (made = '')}>Done</button>
   </div>
@@ -134,8 +169,18 @@
     <label class="check"
       ><input type="checkbox" bind:checked={workings} /> with the workings of its readings</label
     >
+    <fieldset class="check">
+      <legend>May be saved as</legend>
+      {#each FORMS as [kind, called] (kind)}<label
+          ><input type="checkbox" value={kind} bind:group={takes} /> {called}</label
+        >{/each}
+    </fieldset>
+    <label
+      >An address for each reader, one name a line
+      <textarea class="type-in" rows="2" maxlength="20000" bind:value={readers}></textarea></label
+    >
     <p class="acts">
-      <button class="act main">Make the link</button>
+      <button class="act main">{readers.trim() ? 'Make the links' : 'Make the link'}</button>
       <button type="button" class="act quiet" onclick={() => (making = false)}>Cancel</button>
     </p>
   </form>

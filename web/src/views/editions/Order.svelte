@@ -19,6 +19,13 @@
   const nth = $derived(`${th(body.nth ?? 3)} ${body.days === 'all' ? 'day' : 'working day'}`)
   const list = $derived(holidays.find((one) => one.id === body.holidays))
   const name = $derived(cards.find((one) => one.key === body.scorecard)?.name ?? 'a scorecard')
+  const more = $derived(cards.filter((one) => body.more?.includes(one.key)))
+  const toggle = (key: string) =>
+    set({
+      more: more.some((one) => one.key === key)
+        ? (body.more ?? []).filter((one) => one !== key)
+        : [...(body.more ?? []), key],
+    })
   const set = (edit: Partial<Body>) => change({ ...body, ...edit })
   const choices = (named: Record<string, string>) =>
     Object.entries(named).map(([key, name]) => ({ key, name }))
@@ -27,7 +34,17 @@
 <!-- prettier-ignore -->
 <p class="sentence">An edition of <Slot text={name} label="Scorecard">
     {#snippet children(close)}<Choices choices={cards} chosen={body.scorecard} choose={(key) => { set({ scorecard: key }); close() }} />{/snippet}
-  </Slot> for every <Slot text={EVERY[body.every ?? 'month']} label="Every" width={200}>
+  </Slot>{#if cards.length > 1}, <Slot text={more.length ? `in one book with ${more.map((one) => one.name).join(', ')}` : 'by itself'} label="Book" width={280}>
+    {#snippet children()}
+      <div class="when">
+        {#each cards.filter((one) => one.key !== body.scorecard) as one (one.key)}
+          <label><input type="checkbox" checked={body.more?.includes(one.key)} onchange={() => toggle(one.key)} /> {one.name}</label>
+        {/each}
+        {#if more.length}<label>The book’s title <input class="type-in" maxlength="120" value={body.book} placeholder={name}
+            onchange={(event) => set({ book: event.currentTarget.value.trim() })} /></label>{/if}
+      </div>
+    {/snippet}
+  </Slot>{/if}, for every <Slot text={EVERY[body.every ?? 'month']} label="Every" width={200}>
     {#snippet children(close)}<Choices choices={choices(EVERY)} chosen={body.every} choose={(key) => { set({ every: key as Body['every'] }); close() }} />{/snippet}
   </Slot>, made on the <Slot text="{nth}, {body.at}" label="When" width={250}>
     {#snippet children()}
@@ -46,6 +63,9 @@
   </Slot>{/if}; <Slot text={body.complete === false ? 'whether the data is complete or not' : 'only once the data is complete'} label="Complete" width={270}>
     {#snippet children(close)}<Choices choices={choices({ yes: 'only once the data is complete', no: 'whether the data is complete or not' })} chosen={body.complete === false ? 'no' : 'yes'}
       choose={(key) => { set({ complete: key === 'yes' }); close() }} />{/snippet}
+  </Slot>; of those whose time went by, <Slot text={body.missed === 'newest' ? 'the newest alone' : 'every one in order'} label="Missed" width={220}>
+    {#snippet children(close)}<Choices choices={choices({ every: 'every one in order', newest: 'the newest alone' })} chosen={body.missed ?? 'every'}
+      choose={(key) => { set({ missed: key as Body['missed'] }); close() }} />{/snippet}
   </Slot>, <Slot text={body.publish ? 'published at once' : 'left as a draft'} label="Published" width={220}>
     {#snippet children(close)}<Choices choices={choices({ no: 'left as a draft', yes: 'published at once' })} chosen={body.publish ? 'yes' : 'no'}
       choose={(key) => { set({ publish: key === 'yes' }); close() }} />{/snippet}

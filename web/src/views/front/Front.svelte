@@ -76,7 +76,10 @@
   const rows = $derived(all ? (front?.changed ?? []) : (front?.changed ?? []).slice(0, FEW))
   const periods = $derived([...new Set((front?.changed ?? []).map((row) => row.period_label))])
   const asked = $derived(
-    (front?.late.length ?? 0) + (front?.wanted.length ?? 0) + (front?.drafts.length ?? 0),
+    (front?.late.length ?? 0) +
+      (front?.wanted.length ?? 0) +
+      (front?.drafts.length ?? 0) +
+      (front?.held.length ?? 0),
   )
 
   const GAP = 12
@@ -251,6 +254,16 @@
                   <a class="link" href={at(one.scorecard, one.sheet, one.key, true)}
                     ><NoteSign wanted /> Write</a
                   >
+                </li>
+              {/each}
+              {#each front.held as one (one.id)}
+                <li>
+                  <span
+                    ><b>An edition is held</b><br /><span class="soft small"
+                      >{one.title || 'A scorecard that is gone'}: {one.said}</span
+                    ></span
+                  >
+                  <a class="link" href="#/editions/calendar">Open</a>
                 </li>
               {/each}
               {#each front.late as one (one.dataset)}

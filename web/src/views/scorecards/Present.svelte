@@ -4,11 +4,12 @@
   import { push, router } from 'svelte-spa-router'
   import { when } from '../../api/days'
   import { whenChanged } from '../../api/changes'
-  import type { Picture, Scope, Section } from '../../api/client'
+  import type { Picture, Placed, Scope } from '../../api/client'
   import { GRAINS } from '../../api/periods'
   import Tally from '../../parts/Tally.svelte'
-  import Grid from './Grid.svelte'
-  import { GAP, ROW, standing } from './layout'
+  import Wall from './Wall.svelte'
+  import { standing } from './layout'
+  import { needOf, screens } from './wall'
   import { Session } from './session.svelte'
 
   let { params }: { params: { id: string } } = $props()
@@ -92,60 +93,24 @@
   )
   const texts = $derived(Object.fromEntries((card?.texts ?? []).map((text) => [text.id, text])))
   setContext('notes', () => session.picture?.notes ?? [])
-  /** A section that is too tall for type read from afar is shown in parts, none of which a sheet crosses. */
-  const MOST_ROWS = 13
-  const parts = $derived.by(() => {
-    const found: { title: string; section: Section; rows: number; words: string }[] = []
-    for (const section of session.body?.sections ?? []) {
-      const items = standing(section).sort((a, b) => a.y - b.y || a.x - b.x)
-      if (!items.length) continue
+  let head = $state(90)
+  let foot = $state(34)
+  const SIDE = 32
+  /** Each section laid out anew for the screen, on as many screens as it takes for type that is read from afar. */
+  const parts = $derived.by(() =>
+    (session.body?.sections ?? []).flatMap((section) => {
+      const items = Object.fromEntries(standing(section).map((item) => [item.id, item]))
       const words = card?.sections.find((note) => note.id === section.id)?.words ?? ''
-      const bands: { top: number; end: number; items: typeof items }[] = []
-      for (const item of items) {
-        const last = bands.at(-1)
-        if (last && item.y < last.end) {
-          last.items.push(item)
-          last.end = Math.max(last.end, item.y + item.h)
-        } else bands.push({ top: item.y, end: item.y + item.h, items: [item] })
-      }
-      let screen: typeof bands = []
-      const put = () => {
-        if (!screen.length) return
-        const top = screen[0]!.top
-        const ids = new Set(screen.flatMap((band) => band.items.map((item) => item.id)))
-        const only = <T extends { id: string; y: number }>(every: T[] | undefined) =>
-          (every ?? []).filter((item) => ids.has(item.id)).map((item) => ({ ...item, y: item.y - top }))
-        found.push({
-          title: section.title ?? '',
-          words,
-          rows: screen.at(-1)!.end - top,
-          section: {
-            ...section,
-            instruments: only(section.instruments),
-            texts: only(section.texts),
-            pictures: only(section.pictures),
-          },
-        })
-        screen = []
-      }
-      for (const band of bands) {
-        if (screen.length && band.end - screen[0]!.top > MOST_ROWS) put()
-        screen.push(band)
-      }
-      put()
-    }
-    return found
-  })
+      const need = (item: Placed) => needOf(item, pictures[item.id], texts[item.id])
+      return screens(section, need, width - 2 * SIDE, height - head - foot - 34).map((screen) => ({
+        title: section.title ?? '',
+        words,
+        screen,
+        items,
+      }))
+    }),
+  )
   const part = $derived(parts[Math.min(at, parts.length - 1)])
-  const HEAD = 132
-  /** How much larger than on a desk: as wide as the wall, and never taller. */
-  const zoom = $derived(
-    part ? Math.min((width - 64) / 900, (height - HEAD - 30) / (part.rows * (ROW + GAP))) : 1,
-  )
-  /** Rows are as high as the wall has room for, but no sheet is drawn out of all proportion. */
-  const row = $derived(
-    part ? Math.max(ROW, Math.min(ROW * 2.1, (height - HEAD - 30) / zoom / part.rows - GAP)) : ROW,
-  )
   const old = $derived(now - readAt > STALE_MS)
 
   function turn(by: number) {
@@ -195,7 +160,7 @@
     <h1>This scorecard is gone</h1>
     <button class="act main" onclick={leave}>Back</button>
   {:else if card && part}
-    <header>
+    <header bind:offsetHeight={head}>
       <div class="name">
         <h1>{part.title || session.body?.title}</h1>
         <p>
@@ -204,18 +169,18 @@
             : ''}{part.words ? ` · ${part.words}` : ''}
         </p>
       </div>
-      <div class="tally"><Tally tally={card.tally} brief /></div>
+      <div class="tally" style:zoom={Math.max(1, Math.max(width, height) / 1280)}>
+        <Tally tally={card.tally} brief />
+      </div>
     </header>
     <h2 class="sr-only">Its instruments</h2>
-    <div class="stage" style:zoom>
-      <Grid {row} section={part.section} {pictures} {texts} open={() => undefined} />
-    </div>
+    <Wall screen={part.screen} items={part.items} {pictures} {texts} />
   {:else if card}
     <p class="none">Nothing stands on this scorecard yet.</p>
   {:else}
     <p class="none">{session.problem || 'Reading…'}</p>
   {/if}
-  <footer>
+  <footer bind:offsetHeight={foot}>
     <span role="status" class:old={old || away}
       >{#if away || old}The server is away. This was read {when(new Date(readAt).toISOString())}; it is asked
         again by itself.{:else}Read {new Date(readAt).toLocaleTimeString([], {
@@ -251,6 +216,7 @@
     display: flex;
     flex-direction: column;
     padding: 20px 32px 0;
+    container-type: size;
     background: var(--paper);
     overflow: hidden;
   }
@@ -261,41 +227,26 @@
     display: flex;
     align-items: flex-end;
     gap: 32px;
-    height: 92px;
-    margin-bottom: 10px;
+    min-height: 56px;
+    margin-bottom: 12px;
   }
   .name {
     flex: 1;
     min-width: 0;
   }
   h1 {
-    font-size: 46px;
+    font-size: clamp(22px, 2.4cqmax, 96px);
     line-height: 1.05;
-    white-space: nowrap;
-    overflow: hidden;
-    text-overflow: ellipsis;
+    text-wrap: balance;
   }
   .name p {
-    font-size: 24px;
+    font-size: clamp(13px, 1.25cqmax, 46px);
+    line-height: 1.15;
     color: var(--soft);
-    white-space: nowrap;
-    overflow: hidden;
-    text-overflow: ellipsis;
+    text-wrap: balance;
   }
   .tally {
     width: 34%;
-    zoom: 1.5;
-  }
-  /* What is read from afar takes the room there is: figures are larger, rows higher, and names stand on two lines. */
-  .stage {
-    --tallest: 58px;
-    --names: normal;
-    flex: 1;
-    min-height: 0;
-    overflow: hidden;
-  }
-  .stage :global(.item) {
-    pointer-events: none;
   }
   .none {
     margin: auto;
@@ -305,8 +256,8 @@
     display: flex;
     justify-content: space-between;
     align-items: center;
-    height: 34px;
-    font-size: 15px;
+    min-height: 34px;
+    font-size: clamp(15px, 0.75cqmax, 28px);
     color: var(--soft);
   }
   .old {

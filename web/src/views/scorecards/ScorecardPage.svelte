@@ -387,6 +387,10 @@
                     <TakeOut
                       of={{ scorecard: params.id, scope: plain(session.pageScope) }}
                       sheets={card.instruments.map((one) => ({ key: one.id, name: one.title }))}
+                      sections={(session.body?.sections ?? []).map((one) => ({
+                        key: one.id,
+                        name: one.title || 'without a title',
+                      }))}
                     />
                   </div>
                 {/snippet}

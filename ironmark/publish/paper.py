@@ -1,0 +1,314 @@
+"""PDF: a page printed in parts, joined, with the same margins on every page, bookmarks, metadata and the marks of PDF/A-2u.
+
+What PDF/A asks for and a browser does not make by itself: XMP metadata, an output intent, an identifier, and annotations
+that are printed. Fonts are within and every sign of them can be read as text.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+from collections import deque
+from collections.abc import Callable, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import partial
+from queue import Queue
+from typing import Any
+
+import pikepdf
+from pikepdf import Array, Dictionary, Name, Pdf, String
+from PIL import ImageCms
+
+from ironmark.publish.leaf import Leaf
+from ironmark.publish.page import Form, Images, Paper, cover, job, margins
+from ironmark.publish.parts import parts
+from ironmark.publish.printer import Job, Printer, Stopped
+
+MAKER = "Iron Mark"
+FRONT = 2  # pages of a book before its first one
+SEE_MOST = 3  # levels of bookmarks: title, section, sheet
+Told = Callable[[float], bool]  # which share is done; whether it should stop
+
+
+def as_pdf(
+    leaves: Sequence[tuple[Leaf, Images]], paper: Paper, printer: Printer, tell: Told,
+    front: Callable[[Sequence[int]], str] | None = None, name: str = "",
+) -> bytes:  # fmt: skip
+    """Pages one after the other as one document. front: its cover and contents, told the page that each begins on; name:
+    of a book. Raises PrintingStopped, PrinterFailed."""
+    counts = [max(1, sum(len(sheet.readings) for sheet in leaf.frozen.page.sheets)) for leaf, _ in leaves]
+    total, done = sum(counts), 0
+    with Pdf.new() as whole, _Pair(printer) as pair:
+        joint = _Joint(whole, len(leaves))
+        coming: deque[tuple[int, Future[bytes]]] = deque()
+        for of, (leaf, images) in enumerate(leaves):
+            some = parts(leaf)
+            part = next(some)
+            while True:
+                stopped = partial(tell, 0.95 * done / total)
+                file, placed = pair.print(job(leaf, images, Form("paper", paper, part=part)), stopped)
+                coming.append((of, file))
+                while len(coming) > 2:
+                    joint.add(*coming.popleft())
+                done += sum(end - start for start, end in part.rows.values()) or 1
+                try:
+                    part = some.send(placed)
+                except StopIteration:
+                    break
+            done = sum(counts[: of + 1])
+        for one in coming:
+            joint.add(*one)
+        pair.wait()
+        pages = [leaf for leaf, _ in leaves]
+        if front is not None:
+            joint.put_before(lambda starts: printer.pdf(Job(cover(front(starts), paper)), lambda: tell(0.96)))
+        return joint.as_bytes(pages, paper, printer, lambda: tell(0.97), name)
+
+
+class _Pair:
+    """Two printers by turns: while one prints a part, the other lays the next one out. The second is only begun where
+    there are several parts, and ended with them."""
+
+    def __init__(self, first: Printer) -> None:
+        self._printers = [first, Printer()]
+        self._pool = ThreadPoolExecutor(2, thread_name_prefix="printer")
+        self._busy: list[Future[bytes] | None] = [None, None]
+        self._turn = 0
+
+    def __enter__(self) -> _Pair:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._pool.shutdown()
+        self._printers[1].end()
+
+    def wait(self) -> None:
+        for file in self._busy:
+            if file is not None:
+                file.result()
+
+    def print(self, what: Job, stopped: Stopped) -> tuple[Future[bytes], int]:
+        """The part as it will come, and how many readings of its open list found room."""
+        at, self._turn = self._turn, 1 - self._turn
+        before = self._busy[at]
+        if before is not None:
+            before.result()  # raises what befell it
+        self._printers[at].warm()
+        known: Queue[int | None] = Queue()
+        file = self._pool.submit(self._printers[at].pdf, what, stopped, known.put)
+        file.add_done_callback(lambda _: known.put(None))
+        self._busy[at] = file
+        placed = known.get()
+        if placed is None:
+            file.result()
+        return file, placed or 0
+
+
+class _Joint:
+    """Parts as they become one document. pages: how many there are of each page of a book."""
+
+    def __init__(self, whole: Pdf, leaves: int) -> None:
+        self._whole = whole
+        self._counts = [0] * leaves
+        self._outline: list[Bookmark] = []
+        self._trees: list[Any] = []
+        self._key = 0
+        self._front = 0
+
+    def add(self, of: int, file: Future[bytes]) -> None:
+        with pikepdf.open(io.BytesIO(file.result())) as source:
+            self._outline += _bookmarks(source, sum(self._counts))
+            self._counts[of] += len(source.pages)
+            tree = source.Root.StructTreeRoot
+            for page in source.pages:
+                _renumber(page.obj, self._key)
+            self._key += int(tree.ParentTreeNextKey)
+            self._whole.pages.extend(source.pages)
+            self._trees.append(self._whole.copy_foreign(tree))
+
+    def put_before(self, printed: Callable[[Sequence[int]], bytes]) -> None:
+        """Have a cover and contents stand before the pages. printed: told on which page each begins."""
+        length = FRONT
+        for _ in range(2):  # contents that take more pages than were thought of are printed once more
+            starts = [1 + length + sum(self._counts[:at]) for at in range(len(self._counts))]
+            with pikepdf.open(io.BytesIO(printed(starts))) as source:
+                found, length = len(source.pages), len(source.pages)
+                if found != starts[0] - 1:
+                    continue
+                for page in source.pages:
+                    _renumber(page.obj, self._key)
+                for at, page in enumerate(source.pages):
+                    self._whole.pages.insert(at, page)
+                self._trees.append(self._whole.copy_foreign(source.Root.StructTreeRoot))
+                self._key += int(source.Root.StructTreeRoot.ParentTreeNextKey)
+                moved = [Bookmark(mark.level, mark.title, mark.page + found, mark.top) for mark in self._outline]
+                self._outline = [Bookmark(0, "Contents", found - 1, 10_000), *moved]
+                self._front = found
+                return
+
+    def as_bytes(
+        self, leaves: Sequence[Leaf], paper: Paper, printer: Printer, stopped: Stopped, name: str
+    ) -> bytes:  # fmt: skip
+        whole = self._whole
+        _one_tree(whole, self._trees)
+        told = [("", "", ""), *(_margin(leaf) for leaf in leaves)]
+        frame = printer.pdf(Job(margins(told, [self._front, *self._counts], paper)), stopped)
+        with pikepdf.open(io.BytesIO(frame)) as source:
+            _framed(whole, source)
+            _bookmarked(whole, self._outline)
+            _named(whole, leaves, name)
+            buffer = io.BytesIO()
+            whole.save(
+                buffer, deterministic_id=True, min_version="1.7", object_stream_mode=pikepdf.ObjectStreamMode.generate,
+                recompress_flate=False,
+            )  # fmt: skip
+        return buffer.getvalue()
+
+
+def _margin(leaf: Leaf) -> tuple[str, str, str]:
+    """What stands at the top of a page to the left and to the right, and at its foot."""
+    told = [
+        f"Data through {leaf.through_words}" if leaf.through else "",
+        f"#{leaf.about.sha256[:12]}" if leaf.about else "",
+    ]
+    return leaf.title, leaf.heading, " · ".join(part for part in told if part)
+
+
+# Bookmarks
+
+
+@dataclass(frozen=True, slots=True)
+class Bookmark:
+    level: int
+    title: str
+    page: int
+    top: float
+
+
+_GOES_ON = re.compile(r"^(.*), (\d[\d,.\u202f ]*) to \d[\d,.\u202f ]* of \d[\d,.\u202f ]*$", re.S)
+
+
+def _bookmarks(source: Pdf, first: int) -> list[Bookmark]:
+    """Titles, sections and sheets of a part; a list that goes on has one, where it begins."""
+    pages: dict[Any, int] = {page.objgen: at for at, page in enumerate(source.pages)}
+    found: list[Bookmark] = []
+
+    def walk(items: Any, level: int) -> None:
+        for item in items:
+            title, place = item.title.strip(), item.destination
+            on = _GOES_ON.match(title)
+            if title and isinstance(place, Array) and (on is None or on[2] == "1"):
+                page = pages.get(place[0].objgen, 0)
+                found.append(Bookmark(level, on[1] if on else title, first + page, float(place[3])))
+            if level + 1 < SEE_MOST:
+                walk(item.children, level + 1)
+
+    with source.open_outline() as outline:
+        walk(outline.root, 0)
+    return found
+
+
+def _bookmarked(whole: Pdf, found: Sequence[Bookmark]) -> None:
+    """Each below the last one of a higher level. A part that does not begin with a title is below the last one."""
+    with whole.open_outline() as outline:
+        above: list[pikepdf.OutlineItem] = []
+        for mark in found:
+            level = min(mark.level, len(above))
+            item = pikepdf.OutlineItem(mark.title, mark.page, pikepdf.PageLocation.XYZ, left=0, top=mark.top, zoom=0)
+            (above[level - 1].children if level else outline.root).append(item)
+            del above[level:]
+            above.append(item)
+            item.is_closed = level > 0
+    whole.Root.PageMode = Name.UseOutlines
+
+
+# What the parts are made up of, for those who have it read to them
+
+
+def _renumber(page: Any, offset: int) -> None:
+    """Have a page name its places in a parent tree that begins further on."""
+    if Name.StructParents in page:
+        page.StructParents = int(page.StructParents) + offset
+    for note in page.get(Name.Annots, []):
+        if Name.StructParent in note:
+            note.StructParent = int(note.StructParent) + offset
+
+
+def _one_tree(whole: Pdf, trees: Sequence[Any]) -> None:
+    root = whole.make_indirect(Dictionary(Type=Name.StructTreeRoot))
+    document = whole.make_indirect(Dictionary(Type=Name.StructElem, S=Name.Document, P=root, K=Array()))
+    numbers, offset = Array(), 0
+    for tree in trees:
+        top = tree.K if not isinstance(tree.K, Array) else tree.K[0]
+        kids = top.get(Name.K, Array())
+        for kid in kids if isinstance(kids, Array) else [kids]:
+            if isinstance(kid, Dictionary):
+                kid.P = document
+                document.K.append(kid)
+        flat = list(tree.ParentTree.get(Name.Nums, []))
+        for key, held in zip(flat[::2], flat[1::2], strict=True):
+            numbers.append(int(key) + offset)
+            numbers.append(held)
+        offset += int(tree.ParentTreeNextKey)
+    root.K = document
+    root.ParentTree = whole.make_indirect(Dictionary(Nums=numbers))
+    root.ParentTreeNextKey = offset
+    whole.Root.StructTreeRoot = root
+    whole.Root.MarkInfo = Dictionary(Marked=True)
+    for held in whole.objects:  # they are unlike only within their part
+        if isinstance(held, Dictionary) and held.get(Name.Type) == Name.StructElem:
+            for name in (Name.ID, Name("/Ref")):
+                if name in held:
+                    del held[name]
+
+
+# Margins, names and what makes it last
+
+
+def _framed(whole: Pdf, frame: Pdf) -> None:
+    """Lay the margins over the pages, told as what is no part of the text."""
+    for page, over in zip(whole.pages, frame.pages, strict=True):
+        form = whole.copy_foreign(over.as_form_xobject())
+        for name in (Name.StructParents, Name.StructParent):
+            if name in form:
+                del form[name]
+        name = page.add_resource(form, Name.XObject)
+        page.contents_add(b"q", prepend=True)
+        page.contents_add(b"Q /Artifact BMC q %s Do Q EMC" % str(name).encode())
+
+
+def _named(whole: Pdf, leaves: Sequence[Leaf], name: str) -> None:
+    first = leaves[0]
+    title = name or first.name
+    about = first.about
+    author = (about.published_by or about.made_by) if about else ""
+    subject = "; ".join(dict.fromkeys(leaf.heading for leaf in leaves))
+    root = whole.Root
+    root.Lang = String("en-GB")
+    root.ViewerPreferences = Dictionary(DisplayDocTitle=True)
+    profile = whole.make_stream(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes(), N=3)
+    root.OutputIntents = Array(
+        [
+            whole.make_indirect(
+                Dictionary(
+                    Type=Name.OutputIntent, S=Name.GTS_PDFA1, OutputConditionIdentifier=String("sRGB IEC61966-2.1"),
+                    Info=String("sRGB IEC61966-2.1"), DestOutputProfile=profile,
+                )
+            )
+        ]
+    )  # fmt: skip
+    for page in whole.pages:
+        for note in page.obj.get(Name.Annots, []):
+            note.F = 4
+    with whole.open_metadata(set_pikepdf_as_editor=False) as told:
+        told["dc:title"] = title
+        told["dc:creator"] = [author or MAKER]
+        told["dc:description"] = subject
+        told["dc:language"] = ["en-GB"]
+        told["xmp:CreatorTool"] = MAKER
+        told["pdf:Producer"] = MAKER
+        if about:
+            told["xmp:CreateDate"] = told["xmp:ModifyDate"] = about.published_at or about.made_at
+        told["pdfaid:part"] = "2"
+        told["pdfaid:conformance"] = "U"
