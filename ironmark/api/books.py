@@ -19,7 +19,7 @@ from ironmark.publish import exporting
 from ironmark.publish.book import BookKind, Cover
 from ironmark.publish.page import Paper
 from ironmark.store import editions, records
-from ironmark.work.printing import pictures_of
+from ironmark.work.printing import pictures_of, seal_of
 
 router = APIRouter(prefix="/api/books", tags=["editions"])
 
@@ -50,7 +50,9 @@ async def export_book(
         def written() -> bytes:
             with who.read() as session:
                 images = [pictures_of(session, leaf.frozen) for leaf in book.leaves]
-            return books.made(book, kind, paper, images, None, lambda *_: False)
+            with who.write() as session:
+                seal = seal_of(session)
+            return books.made(book, kind, paper, images, None, lambda *_: False, seal)
 
         return download(await run_in_threadpool(written), name, exporting.MEDIA[kind])
     return await waited(

@@ -25,11 +25,11 @@ from ironmark.publish.exporting import PRINTED, Kind, Options
 from ironmark.publish.leaf import About, Leaf
 from ironmark.publish.page import Paper, as_html, policy
 from ironmark.publish.printer import HOW, there
-from ironmark.publish.proof import checksum, sealing
-from ironmark.store import editions, exports, keys
+from ironmark.publish.proof import checksum
+from ironmark.store import editions, exports
 from ironmark.store.exports import ENDED
 from ironmark.store.models import Edition, Export
-from ironmark.work.printing import pictures_of
+from ironmark.work.printing import pictures_of, seal_of
 
 router = APIRouter(prefix="/api", tags=["exports"])
 WAIT_S, ASK_S, MOST_ASK_S = 90.0, 0.03, 0.5
@@ -159,7 +159,7 @@ def _written(who: Reader, leaf: Leaf, kind: Kind, options: Options) -> Response:
     with who.read() as session:
         pictures = pictures_of(session, leaf.frozen) if kind == "html" else {}
     with who.write() as session:
-        seal = sealing(keys.get(session, keys.PROOF))
+        seal = seal_of(session)
     made = exporting.made(leaf, kind, options, pictures, None, lambda *_: False, seal)
     return download(made, name, exporting.MEDIA[kind])
 

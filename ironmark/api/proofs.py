@@ -11,9 +11,9 @@ from ironmark.api.who import Reader, reader
 from ironmark.pages.problems import Refused
 from ironmark.publish import checking, proof, slides
 from ironmark.publish.checking import Checked
-from ironmark.publish.proof import sealing
-from ironmark.store import kept_files, keys
+from ironmark.store import kept_files
 from ironmark.store.database import Missing
+from ironmark.work.printing import seal_of
 
 router = APIRouter(prefix="/api/editions/check", tags=["editions"])
 template_router = APIRouter(prefix="/api/slide-template", tags=["exports"])
@@ -27,16 +27,18 @@ def check_file(file: UploadFile, who: Reader = Depends(reader)) -> Checked:
 
 def checked(who: Reader, body: bytes) -> Checked:
     try:
-        kind, mark = proof.read(body)
-        if mark is None:
+        kind, marks = proof.read(body)
+        if not marks:
             return checking.unmarked(kind)
-        try:
-            leaf = leaf_of(who, mark.edition)
-        except Missing:
-            return checking.unknown(kind, mark)
+        leaves = []
+        for mark in marks:
+            try:
+                leaves.append(leaf_of(who, mark.edition))
+            except Missing:
+                return checking.unknown(kind, mark)
         with who.write() as session:
-            seal = sealing(keys.get(session, keys.PROOF))
-        return checking.compared(body, kind, mark, leaf, seal)
+            seal = seal_of(session)
+        return checking.compared(body, kind, marks, leaves, seal)
     except proof.NoFile as error:
         raise Refused(422, "no-form", "It cannot be checked", str(error), {"field": "file"}) from None
 

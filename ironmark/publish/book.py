@@ -13,6 +13,7 @@ from ironmark.publish import paper, slides
 from ironmark.publish.leaf import About, Leaf
 from ironmark.publish.page import Form, Images, Paper, as_book, job
 from ironmark.publish.printer import Printer, PrintingStopped
+from ironmark.publish.proof import Seal, mark_pdf, marked
 
 BookKind = Literal["pdf", "pptx", "html"]
 Tell = Callable[[str, float], bool]
@@ -48,21 +49,25 @@ def from_bytes(body: bytes, cover: dict[str, Any], abouts: Sequence[dict[str, An
     return Book(Cover(**cover), tuple(leaves))
 
 
-def made(book: Book, kind: BookKind, on: Paper, images: Sequence[Images], printer: Printer | None, tell: Tell) -> bytes:
+def made(
+    book: Book, kind: BookKind, on: Paper, images: Sequence[Images], printer: Printer | None, tell: Tell, seal: Seal
+) -> bytes:  # fmt: skip
     """Raises NoPrinter, PrinterFailed, PrintingStopped, TooLong."""
+    return marked(_made(book, kind, on, images, printer, tell, seal), kind, book.leaves, seal)
+
+
+def _made(
+    book: Book, kind: BookKind, on: Paper, images: Sequence[Images], printer: Printer | None, tell: Tell, seal: Seal
+) -> bytes:  # fmt: skip
     pages = list(zip(book.leaves, images, strict=True))
     if kind == "html":
         return as_book(book.cover.title, cover_html(book, []), pages)
     assert printer is not None
     if kind == "pdf":
         return paper.as_pdf(
-            pages,
-            on,
-            printer,
-            lambda share: tell("is drawn", share),
-            lambda starts: cover_html(book, starts),
-            book.name,
-        )
+            pages, on, printer, lambda share: tell("is drawn", share), lambda pdf: mark_pdf(pdf, book.leaves, seal),
+            lambda starts: cover_html(book, starts), book.name,
+        )  # fmt: skip
     found = []
     for at, (leaf, held) in enumerate(pages):
         share = 0.9 * at / len(pages)

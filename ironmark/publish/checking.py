@@ -7,7 +7,7 @@ import io
 import json
 import re
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any, Literal
 
 import openpyxl
@@ -23,7 +23,7 @@ MOST = 20  # differences that are told one by one
 
 
 class Checked(BaseModel):
-    """kind: of file. edition: its id, where it says one; title, number, period_label: of the one that is here. found: as it
+    """kind: of file. edition: its id, where it says one; title, number, period_label: of the one that is here; of a book none. found: as it
     left; changed; not certain, where nothing differs but the seal is not of this installation; unknown, where no edition
     here is the one it names; unmarked. differences: where it says otherwise, at most so many; said: all of it in words."""
 
@@ -50,25 +50,26 @@ def unknown(kind: str, mark: Mark) -> Checked:
     return Checked(kind=kind, found="unknown", edition=mark.edition, number=mark.number, said=said)
 
 
-def compared(body: bytes, kind: str, mark: Mark, leaf: Leaf, seal: Seal) -> Checked:
-    """A file beside the edition it names. Raises NoFile."""
-    about = leaf.about
-    assert about is not None
-    told: dict[str, Any] = {
-        "kind": kind, "edition": about.id, "title": about.title, "number": about.number,
-        "period_label": leaf.picture.period_label,
-    }  # fmt: skip
-    of = f"It is of edition {about.number} of {about.title}, {leaf.picture.period_label}"
-    if mark.sha256 != about.sha256:
+def compared(body: bytes, kind: str, marks: Sequence[Mark], leaves: Sequence[Leaf], seal: Seal) -> Checked:
+    """A file beside the edition it names, or a book beside its editions. Raises NoFile."""
+    told: dict[str, Any] = {"kind": kind}
+    abouts = [leaf.about for leaf in leaves if leaf.about]
+    named = [f"edition {about.number} of {about.title}, {leaf.picture.period_label}" for leaf, about in zip(leaves, abouts, strict=True)]  # fmt: skip
+    if len(leaves) == 1:
+        about = abouts[0]
+        told |= {"edition": about.id, "title": about.title, "number": about.number, "period_label": leaves[0].picture.period_label}  # fmt: skip
+    of = f"It is of {named[0]}" if len(named) == 1 else f"It is a book of {'; '.join(named)}"
+    if any(mark.sha256 != about.sha256 for mark, about in zip(marks, abouts, strict=True)):
         return Checked(**told, found="changed", said=f"{of} by its name, but its checksum is that of another one.")
-    if mark.seal and unchanged(body, kind, mark, seal):
+    if marks[0].seal and all(unchanged(body, kind, mark, seal) for mark in marks):
         return Checked(**told, found="as_it_left", said=f"{of}. Nothing in it was changed since it left.")
-    differ = list(_differences(body, kind, leaf))
+    compared = len(leaves) == 1 and kind in _COMPARED
+    differ = list(_differences(body, kind, leaves[0])) if compared else []
     if differ:
         many = "one place" if len(differ) == 1 else f"{len(differ)} places"
         more = max(0, len(differ) - MOST)
         return Checked(**told, found="changed", differences=differ[:MOST], more=more, said=f"{of}, and it was changed in {many}.")  # fmt: skip
-    if kind in _COMPARED:
+    if compared:
         said = f"{of}. Every figure in it is that of the edition; something else was changed, or it was saved anew or made elsewhere."
         return Checked(**told, found="uncertain", said=said)
     return Checked(**told, found="changed", said=f"{of}, and it is not as it left: it was changed, or made elsewhere.")

@@ -12,7 +12,7 @@ from ironmark.publish import document, paper, slides, tidy, workbook
 from ironmark.publish.leaf import Leaf
 from ironmark.publish.page import Form, Images, Paper, as_html, job
 from ironmark.publish.printer import MOST_PIXELS, Printer, PrintingStopped
-from ironmark.publish.proof import Seal, marked
+from ironmark.publish.proof import Seal, mark_pdf, marked
 from ironmark.publish.sheets import XLSX
 
 Kind = Literal["pdf", "pptx", "xlsx", "csv", "json", "html", "png", "svg"]
@@ -98,11 +98,12 @@ def made(
     is printed takes a printer."""
     leaf = leaf.only(options.sections) if options.sections else leaf
     with leaf.frozen.in_its_locale():
-        return marked(_made(leaf, kind, options, images, printer, tell, template), kind, leaf, seal)
+        return marked(_made(leaf, kind, options, images, printer, tell, seal, template), kind, [leaf], seal)
 
 
 def _made(
-    leaf: Leaf, kind: Kind, options: Options, images: Images, printer: Printer | None, tell: Tell, template: bytes | None
+    leaf: Leaf, kind: Kind, options: Options, images: Images, printer: Printer | None, tell: Tell, seal: Seal,
+    template: bytes | None,
 ) -> bytes:  # fmt: skip
     if kind == "xlsx":
         return workbook.as_workbook(leaf)
@@ -118,7 +119,10 @@ def _made(
         return tell("is drawn", 0.3)
 
     if kind == "pdf":
-        return paper.as_pdf([(leaf, images)], options.paper, printer, lambda share: tell("is drawn", share))
+        return paper.as_pdf(
+            [(leaf, images)], options.paper, printer, lambda share: tell("is drawn", share),
+            lambda pdf: mark_pdf(pdf, [leaf], seal),
+        )  # fmt: skip
     if kind == "pptx":
         pieces = printer.pieces(
             job(leaf, images, Form("slides", "wide")), 2, slides.as_tables(leaf, charts=options.charts), stopped

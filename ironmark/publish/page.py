@@ -86,7 +86,8 @@ def for_printer(mode: Mode) -> bytes:
 
 def job(leaf: Leaf, images: Images, form: Form) -> Job:
     """A page as a printer is told of it."""
-    return Job(for_printer("paper" if form.mode == "paper" else "picture"), told(leaf, images, form))
+    paper = form.mode == "paper"
+    return Job(for_printer("paper" if paper else "picture"), told(leaf, images, form), "print" if paper else "screen")
 
 
 def _page(name: str, style: str, body: str, meta: str = "") -> bytes:

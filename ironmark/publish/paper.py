@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import io
 import re
-from collections import deque
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
@@ -23,7 +22,7 @@ from PIL import ImageCms
 from ironmark.publish.leaf import Leaf
 from ironmark.publish.page import Form, Images, Paper, cover, job, margins
 from ironmark.publish.parts import parts
-from ironmark.publish.printer import Job, Printer, Stopped
+from ironmark.publish.printer import Job, Printer, PrintingStopped, Stopped
 
 MAKER = "Iron Mark"
 FRONT = 2  # pages of a book before its first one
@@ -32,38 +31,41 @@ Told = Callable[[float], bool]  # which share is done; whether it should stop
 
 
 def as_pdf(
-    leaves: Sequence[tuple[Leaf, Images]], paper: Paper, printer: Printer, tell: Told,
+    leaves: Sequence[tuple[Leaf, Images]], paper: Paper, printer: Printer, tell: Told, finish: Callable[[Pdf], None],
     front: Callable[[Sequence[int]], str] | None = None, name: str = "",
 ) -> bytes:  # fmt: skip
-    """Pages one after the other as one document. front: its cover and contents, told the page that each begins on; name:
-    of a book. Raises PrintingStopped, PrinterFailed."""
+    """Pages one after the other as one document. finish: what is done to it before it is written; front: its cover and
+    contents, told the page that each begins on; name: of a book. Raises PrintingStopped, PrinterFailed."""
     counts = [max(1, sum(len(sheet.readings) for sheet in leaf.frozen.page.sheets)) for leaf, _ in leaves]
     total, done = sum(counts), 0
-    with Pdf.new() as whole, _Pair(printer) as pair:
-        joint = _Joint(whole, len(leaves))
-        coming: deque[tuple[int, Future[bytes]]] = deque()
+    printed: list[tuple[int, Future[bytes]]] = []
+    with _Pair(printer) as pair:
         for of, (leaf, images) in enumerate(leaves):
             some = parts(leaf)
             part = next(some)
             while True:
-                stopped = partial(tell, 0.95 * done / total)
+                stopped = partial(tell, 0.85 * done / total)
                 file, placed = pair.print(job(leaf, images, Form("paper", paper, part=part)), stopped)
-                coming.append((of, file))
-                while len(coming) > 2:
-                    joint.add(*coming.popleft())
+                printed.append((of, file))
                 done += sum(end - start for start, end in part.rows.values()) or 1
                 try:
                     part = some.send(placed)
                 except StopIteration:
                     break
             done = sum(counts[: of + 1])
-        for one in coming:
-            joint.add(*one)
         pair.wait()
-        pages = [leaf for leaf, _ in leaves]
+    with Pdf.new() as whole:  # once the second printer holds no memory any more
+        joint = _Joint(whole, len(leaves))
+        for at, (of, file) in enumerate(printed):
+            if tell(0.85 + 0.1 * at / len(printed)):
+                raise PrintingStopped
+            joint.add(of, file.result())
+        printed.clear()
         if front is not None:
-            joint.put_before(lambda starts: printer.pdf(Job(cover(front(starts), paper)), lambda: tell(0.96)))
-        return joint.as_bytes(pages, paper, printer, lambda: tell(0.97), name)
+            joint.put_before(
+                lambda starts: printer.pdf(Job(cover(front(starts), paper), on="print"), lambda: tell(0.96))
+            )
+        return joint.as_bytes([leaf for leaf, _ in leaves], paper, printer, lambda: tell(0.97), name, finish)
 
 
 class _Pair:
@@ -116,8 +118,8 @@ class _Joint:
         self._key = 0
         self._front = 0
 
-    def add(self, of: int, file: Future[bytes]) -> None:
-        with pikepdf.open(io.BytesIO(file.result())) as source:
+    def add(self, of: int, file: bytes) -> None:
+        with pikepdf.open(io.BytesIO(file)) as source:
             self._outline += _bookmarks(source, sum(self._counts))
             self._counts[of] += len(source.pages)
             tree = source.Root.StructTreeRoot
@@ -148,16 +150,18 @@ class _Joint:
                 return
 
     def as_bytes(
-        self, leaves: Sequence[Leaf], paper: Paper, printer: Printer, stopped: Stopped, name: str
+        self, leaves: Sequence[Leaf], paper: Paper, printer: Printer, stopped: Stopped, name: str,
+        finish: Callable[[Pdf], None],
     ) -> bytes:  # fmt: skip
         whole = self._whole
         _one_tree(whole, self._trees)
         told = [("", "", ""), *(_margin(leaf) for leaf in leaves)]
-        frame = printer.pdf(Job(margins(told, [self._front, *self._counts], paper)), stopped)
+        frame = printer.pdf(Job(margins(told, [self._front, *self._counts], paper), on="print"), stopped)
         with pikepdf.open(io.BytesIO(frame)) as source:
             _framed(whole, source)
             _bookmarked(whole, self._outline)
             _named(whole, leaves, name)
+            finish(whole)
             buffer = io.BytesIO()
             whole.save(
                 buffer, deterministic_id=True, min_version="1.7", object_stream_mode=pikepdf.ObjectStreamMode.generate,

@@ -18,7 +18,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from html import escape
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
 from PIL import Image
 
@@ -27,7 +27,7 @@ from ironmark.store import scratch
 if TYPE_CHECKING:
     from selenium.webdriver import Chrome
 
-PAGE_S = 30.0  # that one page may take
+STEP_S = 60.0  # that one step may take: a page laid out, printed, or one shot of it
 LOOK_S = 2.0  # reading what its processes hold slows them down
 IDLE_S = 600.0  # after which a printer nobody needs is ended
 MOST_BYTES = 1_500_000_000  # of memory, all its processes together, after which it is started anew
@@ -78,10 +78,12 @@ class Piece:
 
 @dataclass(frozen=True, slots=True)
 class Job:
-    """html: a page that stays open in the printer; told: what it is told to draw. Without it the page is all there is."""
+    """html: a page that stays open in the printer; told: what it is told to draw. Without it the page is all there is.
+    on: what it is laid out for; what is laid out for paper at once is printed sooner."""
 
     html: bytes
     told: bytes = b""
+    on: Literal["print", "screen"] = "screen"
 
 
 def there() -> bool:
@@ -102,8 +104,11 @@ class Printer:
         self._group = 0
         self._place: Path | None = None
         self._open: bytes | None = None
+        self._on = ""
         self._lock = threading.Lock()
         self._used = time.monotonic()
+        self._until = 0.0
+        self._ended = ""
 
     # What it makes of a page
 
@@ -133,7 +138,7 @@ class Printer:
                 except Exception as error:
                     self._end()
                     if last:
-                        raise PrinterFailed(_why(error)) from error
+                        raise PrinterFailed(self._ended or _why(error)) from error
         raise AssertionError
 
     def _once(self, job: Job, stopped: Stopped, work: Callable[[Any], Made]) -> Made:
@@ -141,34 +146,41 @@ class Printer:
         assert self._place is not None
         page = self._place / "page.html"
         with self._watched():
+            if self._on != job.on:
+                driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"media": job.on})
+                self._on = job.on
             if self._open is not job.html:
                 page.write_bytes(job.html)
                 driver.get(page.as_uri())
                 self._open = job.html if job.told else None
             if job.told:
                 driver.execute_script("draw(arguments[0])", job.told.decode())
-            until = time.monotonic() + PAGE_S / 2
             while driver.execute_script("return document.documentElement.dataset.ready") != "yes":
                 if stopped():
                     raise PrintingStopped
-                if time.monotonic() > until:
-                    raise TimeoutError("the page took too long to be drawn")
                 time.sleep(0.02)
+            self._go_on()
             made = work(driver)
         self._used = time.monotonic()
         return made
 
     @contextmanager
     def _watched(self) -> Iterator[None]:
-        """End the printer where it takes too long or too much memory; what is asked of it then fails."""
+        """End the printer where a step takes too long or it holds too much memory; what is asked of it then fails."""
         over = threading.Event()
+        self._ended = ""
+        self._go_on()
 
         def watch() -> None:
-            until = time.monotonic() + PAGE_S
             while not over.wait(LOOK_S):
-                if time.monotonic() > until or held_bytes(self._group) > MOST_BYTES:
-                    self._kill()
-                    return
+                if time.monotonic() > self._until:
+                    self._ended = f"a part of the page took longer than {STEP_S:.0f} seconds"
+                elif held_bytes(self._group) > MOST_BYTES:
+                    self._ended = f"a part of the page took more than {MOST_BYTES / 1e9:g} GB of memory"
+                else:
+                    continue
+                self._kill()
+                return
 
         watching = threading.Thread(target=watch, name="printer", daemon=True)
         watching.start()
@@ -178,9 +190,15 @@ class Printer:
             over.set()
             watching.join()
 
+    def _go_on(self) -> None:
+        """A step is done: the next has as long."""
+        self._until = time.monotonic() + STEP_S
+
     def _paper(self, driver: Any, tell: Callable[[int], None]) -> bytes:
         tell(driver.execute_script("return Number(document.documentElement.dataset.placed ?? 0)"))
-        return self._print(driver, preferCSSPageSize=True)
+        made = self._print(driver, preferCSSPageSize=True)
+        driver.execute_cdp_cmd("HeapProfiler.collectGarbage", {})  # by itself it would hold three parts and more
+        return made
 
     def _print(self, driver: Any, **how: Any) -> bytes:
         told = {"printBackground": True, "generateTaggedPDF": True, "generateDocumentOutline": True, **how}
@@ -196,15 +214,11 @@ class Printer:
         return width, height
 
     def _as_one_page(self, driver: Any) -> bytes:
-        driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"media": "screen"})
-        try:
-            width, height = self._box(driver)
-            return self._print(
-                driver, paperWidth=width / 96, paperHeight=(height + 1) / 96, marginTop=0, marginBottom=0, marginLeft=0,
-                marginRight=0, pageRanges="1",
-            )  # fmt: skip
-        finally:  # it would hold for every page after this one: rules of a screen lose rows on paper
-            driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"media": ""})
+        width, height = self._box(driver)
+        return self._print(
+            driver, paperWidth=width / 96, paperHeight=(height + 1) / 96, marginTop=0, marginBottom=0, marginLeft=0,
+            marginRight=0, pageRanges="1",
+        )  # fmt: skip
 
     def _shot(self, driver: Any, scale: int) -> bytes:
         width, height = self._box(driver)
@@ -215,7 +229,9 @@ class Printer:
     def _clip(self, driver: Any, x: float, y: float, width: float, height: float, scale: int) -> bytes:
         clip = {"x": x, "y": y, "width": width, "height": height, "scale": scale}
         told = {"format": "png", "captureBeyondViewport": True, "clip": clip}
-        return base64.b64decode(driver.execute_cdp_cmd("Page.captureScreenshot", told)["data"])
+        shot = base64.b64decode(driver.execute_cdp_cmd("Page.captureScreenshot", told)["data"])
+        self._go_on()
+        return shot
 
     def _pieces(self, driver: Any, scale: int, bare: Collection[str], stopped: Stopped) -> list[Piece]:
         boxes = driver.execute_script(
@@ -272,8 +288,8 @@ class Printer:
         driver = Chrome(options, service)
         self._group = service.process.pid
         (self._place / scratch.GROUP).write_text(str(self._group))
-        driver.set_page_load_timeout(PAGE_S)
-        driver.set_script_timeout(PAGE_S)
+        driver.set_page_load_timeout(STEP_S)
+        driver.set_script_timeout(STEP_S)
         size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
         driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
         self._driver = driver
@@ -300,7 +316,7 @@ class Printer:
         self._end()
 
     def _end(self) -> None:
-        driver, self._driver, self._open = self._driver, None, None
+        driver, self._driver, self._open, self._on = self._driver, None, None, ""
         self._kill()
         if driver is not None:
             with contextlib.suppress(Exception):
@@ -317,7 +333,7 @@ class Printer:
 def _why(error: Exception) -> str:
     """What became of a printer, in words."""
     if isinstance(error, TimeoutError) or "timeout" in type(error).__name__.lower():
-        return f"a part of the page took longer than {PAGE_S:.0f} seconds"
+        return f"a part of the page took longer than {STEP_S:.0f} seconds"
     if isinstance(error, (OSError, MemoryError)) or "urllib3" in type(error).__module__:
         return "it ended in the middle of it, as it does where there is too little memory"
     return str(error).removeprefix("Message: ").splitlines()[0][:300] if str(error).strip() else "it ended"
@@ -329,7 +345,7 @@ def outlined(pdf: bytes, title: str) -> bytes:
     title: what it shows, for those who do not see it.
     """
     made = subprocess.run(
-        ["pdftocairo", "-svg", "-f", "1", "-l", "1", "-", "-"], input=pdf, capture_output=True, timeout=PAGE_S, check=True
+        ["pdftocairo", "-svg", "-f", "1", "-l", "1", "-", "-"], input=pdf, capture_output=True, timeout=STEP_S, check=True
     )  # fmt: skip
     return _SIZED.sub(lambda found: _head(found, title), made.stdout.decode(), count=1).encode()
 

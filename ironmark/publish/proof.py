@@ -1,7 +1,7 @@
 """Proof of where a file is from: every form carries which edition it is of, the checksum of that edition, and a seal over
 what it holds, which this installation alone can make.
 
-``ironmark:edition:ID:NUMBER:SHA256:SEAL``; the checksum is the SHA-256 of the edition's canonical JSON (keys sorted, no
+``ironmark:edition:ID:NUMBER:SHA256:SEAL``, once for each edition of a book; the checksum is the SHA-256 of the edition's canonical JSON (keys sorted, no
 spaces, UTF-8), the seal an HMAC-SHA-256 over the kind of file and its contents without the mark.
 """
 
@@ -15,7 +15,8 @@ import re
 import struct
 import zipfile
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from html import escape
 from typing import Any
@@ -27,7 +28,9 @@ from ironmark.publish.leaf import Leaf
 Seal = Callable[[str, bytes], str]
 _FORM = r"ironmark:edition:([A-Za-z0-9_-]{1,80}):([0-9]{1,9}[a-z]{0,4}):([0-9a-f]{64})(?::([0-9a-f]{64}))?"
 _MARK = re.compile(_FORM)
-_AROUND = re.compile(rf'<meta name="edition" content="{_FORM}">|<!-- {_FORM} -->')
+_ONE = _FORM.replace("([", "(?:[")
+_SOME = f"{_ONE}(?: {_ONE})*"
+_AROUND = re.compile(rf'<meta name="edition" content="{_SOME}">|<!-- {_SOME} -->')
 _PNG = b"\x89PNG\r\n\x1a\n"
 _CORE = "docProps/core.xml"
 _MOMENT = (2000, 1, 1, 0, 0, 0)
@@ -54,12 +57,24 @@ def sealing(key: bytes) -> Seal:
     return lambda kind, body: hmac.new(key, kind.encode() + b"\0" + body, hashlib.sha256).hexdigest()
 
 
-def marked(body: bytes, kind: str, leaf: Leaf, seal: Seal) -> bytes:
-    """A file with its mark; as it is where it is of no edition."""
-    if leaf.about is None:
+def marked(body: bytes, kind: str, leaves: Sequence[Leaf], seal: Seal) -> bytes:
+    """A file with its mark; as it is where it is of no edition. A PDF is marked as it is made: see ``mark_pdf``."""
+    if kind == "pdf" or any(leaf.about is None for leaf in leaves):
         return body
-    mark = Mark(leaf.about.id, leaf.about.number, leaf.about.sha256, seal(kind, _contents(body, kind)))
-    return _WRITE[kind](body, str(mark))
+    return _WRITE[kind](body, _mark(leaves, seal(kind, _contents(body, kind))))
+
+
+def mark_pdf(pdf: pikepdf.Pdf, leaves: Sequence[Leaf], seal: Seal) -> None:
+    if any(leaf.about is None for leaf in leaves):
+        return
+    mark = _mark(leaves, seal("pdf", _of_pdf(pdf)))
+    with pdf.open_metadata(set_pikepdf_as_editor=False) as told:
+        told["dc:identifier"] = mark
+
+
+def _mark(leaves: Sequence[Leaf], seal: str) -> str:
+    abouts = [leaf.about for leaf in leaves if leaf.about]
+    return " ".join(str(Mark(about.id, about.number, about.sha256, seal)) for about in abouts)
 
 
 def kind_of(body: bytes) -> str:
@@ -81,11 +96,14 @@ def kind_of(body: bytes) -> str:
     raise NoFile("This is none of the forms that a page leaves in: PDF, slides, workbook, CSV, JSON, HTML, PNG or SVG.")
 
 
-def read(body: bytes) -> tuple[str, Mark | None]:
-    """What kind of file it is, and its mark; None for one that has none. Raises NoFile."""
+def read(body: bytes) -> tuple[str, list[Mark]]:
+    """What kind of file it is, and its marks: of a book one for each edition in it, none for one that has none. Raises
+    NoFile."""
     kind = kind_of(body)
-    found = _MARK.search(_READ[kind](body))
-    return kind, Mark(found[1], found[2], found[3], found[4] or "") if found else None
+    found: dict[str, Mark] = {}
+    for of in _MARK.finditer(_READ[kind](body)):  # a workbook tells it once more, without the seal
+        found.setdefault(of[1], Mark(of[1], of[2], of[3], of[4] or ""))
+    return kind, list(found.values())
 
 
 def unchanged(body: bytes, kind: str, mark: Mark, seal: Seal) -> bool:
@@ -98,7 +116,8 @@ def unchanged(body: bytes, kind: str, mark: Mark, seal: Seal) -> bool:
 
 def _contents(body: bytes, kind: str) -> bytes:
     if kind == "pdf":
-        return _of_pdf(body)
+        with _opened(body) as pdf:
+            return _of_pdf(pdf)
     if kind in ("xlsx", "pptx", "csv"):
         with _packed(body) as packed:
             if sum(info.file_size for info in packed.infolist()) > MOST_BYTES:
@@ -125,19 +144,24 @@ def canonical(body: Any) -> bytes:
     return json.dumps(body, sort_keys=True, separators=(",", ":"), ensure_ascii=False).encode()
 
 
-def _of_pdf(body: bytes) -> bytes:
-    """Every page's size, drawing, and what it draws with."""
-    digest = hashlib.sha256()
+@contextmanager
+def _opened(body: bytes) -> Iterator[pikepdf.Pdf]:
     try:
         with pikepdf.open(io.BytesIO(body)) as pdf:
-            for page in pdf.pages:
-                digest.update(repr([float(side) for side in page.mediabox]).encode())
-                page.contents_coalesce()
-                digest.update(page.Contents.read_bytes())
-                for _, held in sorted(page.resources.get("/XObject", {}).items()):
-                    digest.update(held.read_bytes() if held.get("/Subtype") == "/Form" else held.read_raw_bytes())
+            yield pdf
     except (pikepdf.PdfError, AttributeError, ValueError, TypeError) as error:
         raise NoFile(f"The PDF cannot be read: {error}.") from None
+
+
+def _of_pdf(pdf: pikepdf.Pdf) -> bytes:
+    """Every page's size, drawing, and what it draws with."""
+    digest = hashlib.sha256()
+    for page in pdf.pages:
+        digest.update(repr([float(side) for side in page.mediabox]).encode())
+        page.contents_coalesce()
+        digest.update(page.Contents.read_bytes())
+        for _, held in sorted(page.resources.get("/XObject", {}).items()):
+            digest.update(held.read_bytes() if held.get("/Subtype") == "/Form" else held.read_raw_bytes())
     return digest.digest()
 
 
@@ -170,23 +194,9 @@ def _json(body: bytes) -> dict[str, Any]:
 # Where the mark stands
 
 
-def _in_pdf(body: bytes, mark: str) -> bytes:
-    buffer = io.BytesIO()
-    with pikepdf.open(io.BytesIO(body)) as pdf:
-        with pdf.open_metadata(set_pikepdf_as_editor=False) as told:
-            told["dc:identifier"] = mark
-        pdf.save(
-            buffer, deterministic_id=True, object_stream_mode=pikepdf.ObjectStreamMode.generate, recompress_flate=False
-        )
-    return buffer.getvalue()
-
-
 def _from_pdf(body: bytes) -> str:
-    try:
-        with pikepdf.open(io.BytesIO(body)) as pdf:
-            return pdf.Root.Metadata.read_bytes().decode("utf-8", "replace") if "/Metadata" in pdf.Root else ""
-    except (pikepdf.PdfError, AttributeError) as error:
-        raise NoFile(f"The PDF cannot be read: {error}.") from None
+    with _opened(body) as pdf:
+        return pdf.Root.Metadata.read_bytes().decode("utf-8", "replace") if "/Metadata" in pdf.Root else ""
 
 
 def _in_office(body: bytes, mark: str) -> bytes:
@@ -258,7 +268,7 @@ def _text(body: bytes) -> str:
 
 _HTML, _SVG = ('<meta name="edition" content="', '">'), ("<!-- ", " -->")
 _WRITE: dict[str, Callable[[bytes, str], bytes]] = {
-    "pdf": _in_pdf, "pptx": _in_office, "xlsx": _in_office, "csv": _in_zip, "png": _in_png, "json": _in_json,
+    "pptx": _in_office, "xlsx": _in_office, "csv": _in_zip, "png": _in_png, "json": _in_json,
     "html": _in_text("<title>", _HTML), "svg": _in_text("</svg>", _SVG),
 }  # fmt: skip
 _READ: dict[str, Callable[[bytes], str]] = {

@@ -17,7 +17,7 @@ from ironmark.publish.exporting import Options
 from ironmark.publish.leaf import About, Leaf
 from ironmark.publish.page import Images
 from ironmark.publish.printer import HOW, NoPrinter, Printer, PrinterFailed, PrintingStopped, TooLong
-from ironmark.publish.proof import sealing
+from ironmark.publish.proof import Seal, sealing
 from ironmark.store import exports, images, kept_files, keys, leases
 from ironmark.store.models import Export
 
@@ -82,7 +82,7 @@ class Printing:
                 frozen = Frozen.from_bytes(exports.source(session, row.id))
                 pictures = pictures_of(session, frozen)
             with self._sources.changes() as session:
-                seal = sealing(keys.get(session, keys.PROOF))
+                seal = seal_of(session)
             leaf = Leaf(frozen, About(**row.about) if row.about else None)
             options = Options(**row.options)
             with self._sources.readings() as session:
@@ -117,8 +117,10 @@ class Printing:
         with self._sources.readings() as session:
             held = book.from_bytes(exports.source(session, row.id), row.about["cover"], row.about["pages"])
             images_of = [pictures_of(session, leaf.frozen) for leaf in held.leaves]
+        with self._sources.changes() as session:
+            seal = seal_of(session)
         return book.made(
-            held, row.kind, row.options["paper"], images_of, self.printer, lambda stage, share: self._tell(row.id, stage, share)  # type: ignore[arg-type]
+            held, row.kind, row.options["paper"], images_of, self.printer, lambda stage, share: self._tell(row.id, stage, share), seal  # type: ignore[arg-type]
         )  # fmt: skip
 
     def _tell(self, key: str, stage: str, share: float) -> bool:
@@ -129,6 +131,11 @@ class Printing:
         self._told, self._told_at = what, at
         with self._sources.changes() as session:
             return exports.tell(session, key, self._holder, stage, share) or self._over
+
+
+def seal_of(session: Session) -> Seal:
+    """What seals the files of this installation."""
+    return sealing(keys.get(session, keys.PROOF))
 
 
 def pictures_of(session: Session, frozen: Frozen) -> Images:

@@ -372,6 +372,19 @@ class Books(unittest.TestCase):
         told = json.loads(re.search(r'id="told">(.*?)</script>', html, re.S)[1])  # type: ignore[index]
         self.assertEqual([one["picture"]["period"] for one in told], ["2026-10", "2026-09"])
 
+    def test_it_tells_which_editions_are_in_it(self) -> None:
+        def check(body: bytes) -> Any:
+            return self.client.post("/api/editions/check", files={"file": ("it", body)}, timeout=120).json()
+
+        for kind in ("pdf", "pptx", "html"):
+            with self.subTest(kind):
+                found = check(self.take(kind))
+                self.assertEqual((found["kind"], found["found"]), (kind, "as_it_left"), found)
+                for title in self.titles:
+                    self.assertIn(title, found["said"])
+        changed = self.take("html").replace(b"September 2026", b"September 2036")
+        self.assertEqual(check(changed)["found"], "changed")
+
     def test_what_does_not_fit_is_refused(self) -> None:
         for editions in ([], ["nowhere"], [edition(CARDS[0])] * 2):
             answer = self.client.post("/api/books", json={"title": "x", "editions": editions})

@@ -3298,7 +3298,7 @@ export interface components {
         };
         /**
          * Checked
-         * @description kind: of file. edition: its id, where it says one; title, number, period_label: of the one that is here. found: as it
+         * @description kind: of file. edition: its id, where it says one; title, number, period_label: of the one that is here; of a book none. found: as it
          *     left; changed; not certain, where nothing differs but the seal is not of this installation; unknown, where no edition
          *     here is the one it names; unmarked. differences: where it says otherwise, at most so many; said: all of it in words.
          */

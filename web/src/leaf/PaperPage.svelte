@@ -2,7 +2,6 @@
   /** A page on paper: what stands on it is measured first, then put on as many sheets of paper as it takes. */
   import { onDestroy, setContext, tick } from 'svelte'
   import type { Placed } from '../api/client'
-  import { widthOf } from '../faces/labels'
   import { GAP, isInstrument, ROW, standing } from '../views/scorecards/layout'
   import PaperBand from './PaperBand.svelte'
   import PaperHead from './PaperHead.svelte'
@@ -28,7 +27,6 @@
   const room = roomOf(told.paper)
   const slides = $derived(told.mode === 'slides')
   const most = Math.floor((room.height - 90) / (ROW + GAP))
-  const SHORT = 150 // pixels of a name that never takes a second line
   const ONE_A_LINE = ['ledger', 'ranked', 'bar', 'bullet', 'strip']
   const NOTES_END = 30 // pixels of their margins
   let main: HTMLElement
@@ -50,13 +48,11 @@
 
   const readings = (item: Placed) =>
     told.picture.instruments.find((one) => one.id === item.id)?.readings ?? []
-  const count = (item: Placed) => readings(item).length
-  /** Of a list on whose lines one reading stands each, those that may be higher than others; all of any other. */
+  /** Of a list on whose lines one reading stands each, those that are drawn to see how high lines are; of any other all. */
   function sample(item: Placed): number[] | undefined {
     if (!isInstrument(item) || !ONE_A_LINE.includes(item.face)) return undefined
-    return readings(item).flatMap((one, at) =>
-      at < 2 || one.role === 'group' || widthOf(one.label, 14) > SHORT ? [at] : [],
-    )
+    let members = 0
+    return readings(item).flatMap((one, at) => (one.role === 'group' || members++ < 3 ? [at] : []))
   }
   const height = (css: string) => main.querySelector<HTMLElement>(css)?.offsetHeight ?? 0
   function measured(): Measured[] {
@@ -67,7 +63,7 @@
       lists: Object.fromEntries(
         bands[at]!.flatMap((band) => band.long).flatMap((item) => {
           const sheet = main.querySelector<HTMLElement>(`[data-long="${CSS.escape(item.id)}"]`)!
-          const lines = linesOf(sheet, sample(item), count(item))
+          const lines = linesOf(sheet, sample(item), readings(item))
           return lines ? [[item.id, lines]] : []
         }),
       ),

@@ -1,6 +1,6 @@
 /** Sheets laid out for paper: what stands side by side stays together, what grows runs on, nothing is scrolled. */
 import { flushSync, tick } from 'svelte'
-import type { Placed, Section } from '../api/client'
+import type { Placed, Reading, Section } from '../api/client'
 import { COLUMNS, GAP, ROW, settle, standing } from '../views/scorecards/layout'
 
 export type Paper = 'a4' | 'a4-upright' | 'a3' | 'a3-upright' | 'letter' | 'wide'
@@ -305,14 +305,14 @@ export async function growing(
   await tick()
 }
 
-/** The lines of a list and how high each is; null where it has none. some: which of its readings are drawn, one a line,
- * where not all are: the others are as high as the second. */
-export function linesOf(sheet: HTMLElement, some: number[] | undefined, count: number): Lines | null {
+/** The lines of a list and how high each is; null where it has none. drawn: which of its readings are, one a line, where
+ * not all are: the others are as high as one of them with their name in its place. */
+export function linesOf(sheet: HTMLElement, drawn: number[] | undefined, readings: Reading[]): Lines | null {
   const ends: number[] = []
   const heights: number[] = []
   let top = NaN
-  const lines = sheet.querySelectorAll<HTMLElement>('[data-line]')
-  const boxes = [...lines].map((line) => line.getBoundingClientRect())
+  const lines = [...sheet.querySelectorAll<HTMLElement>('[data-line]')]
+  const boxes = lines.map((line) => line.getBoundingClientRect())
   const zoom = boxes.length ? boxes[0]!.height / lines[0]!.offsetHeight : 1
   for (const [at, box] of boxes.entries()) {
     const next = boxes.slice(at + 1, at + 40).find((other) => other.top > box.top + 1)
@@ -325,11 +325,31 @@ export function linesOf(sheet: HTMLElement, some: number[] | undefined, count: n
   if (!heights.length) return null
   const span = (Math.max(...boxes.map((box) => box.bottom)) - boxes[0]!.top) / zoom
   const frame = sheet.offsetHeight - span + 2
-  if (!some) return { ends, heights, frame }
-  const usual = heights[1] ?? heights[0]!
-  const all = Array.from({ length: count }, () => usual)
-  some.forEach((at, drawn) => (all[at] = heights[drawn]!))
+  if (!drawn) return { ends, heights, frame }
+  const members = drawn.flatMap((at, i) => (readings[at]!.role === 'group' ? [] : [i]))
+  const like = members[1] ?? members[0]
+  const taller = like === undefined ? () => 0 : ruler(lines[like]!)
+  const least = like === undefined ? 0 : heights[like]! - taller(readings[drawn[like]!]!)
+  const groups = new Map(drawn.map((at, i) => [at, heights[i]!]))
+  const all = readings.map((one, at) => (one.role === 'group' ? groups.get(at)! : least + taller(one)))
   return { ends: all.map((_, at) => at + 1), heights: all, frame }
+}
+
+const SIGN = '\u00a0\u25cf\u25cf' // as wide as the sign of a note beside a name
+/** How many pixels higher than with no name a line is with that of a reading. */
+function ruler(line: HTMLElement): (reading: Reading) => number {
+  const name = line.querySelector<HTMLElement>('.name')
+  const found = new Map<string, number>()
+  const measure = (text: string) => {
+    if (name) name.textContent = text
+    return line.offsetHeight
+  }
+  const least = measure('M')
+  return ({ label, word }) => {
+    const text = word ? label + SIGN : label
+    if (!found.has(text)) found.set(text, measure(text) - least)
+    return found.get(text)!
+  }
 }
 
 /** How many pixels a sheet lacks for what it lists. */
