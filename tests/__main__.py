@@ -22,9 +22,9 @@ from tests import world
 SLOWEST = 12
 # Those that take longest are begun first, so that lanes end at about the same time.
 LONGEST = (
-    "browser.test_specimens", "browser.test_second_world", "store.test_starting", "browser.test_failures", "browser.test_hands", "browser.test_front", "browser.test_bench", "store.test_live",
+    "api.test_exports", "browser.test_specimens", "browser.test_second_world", "store.test_starting", "browser.test_failures", "browser.test_hands", "browser.test_front", "browser.test_bench", "store.test_live",
     "api.test_bundles", "browser.test_accessibility", "browser.test_reading", "store.test_processes", "second.test_readings",
-    "store.test_any_day", "api.test_exports", "browser.test_editions", "api.test_refreshing", "api.test_second_world", "api.test_busy",
+    "store.test_any_day", "browser.test_editions", "api.test_refreshing", "api.test_second_world", "api.test_busy",
     "browser.test_drawing", "browser.test_datasets", "browser.test_sources", "api.test_standing", "api.test_editions", "tables.test_reader",
 )  # fmt: skip
 FOLDERS = ("core", "tables", "store", "pages", "api", "second", "browser")
