@@ -14,17 +14,17 @@ from pydantic import TypeAdapter
 from ironmark.demo.cluster import fill
 from ironmark.demo.sailings import ROUTES
 from ironmark.demo.shards import Shards
-from ironmark.pages.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody
-from ironmark.pages.draw import draw_page
-from ironmark.pages.library import Library
-from ironmark.pages.read import read_page
-from ironmark.pages.shapes import ScorecardPicture
-from ironmark.pages.sources import Sources
+from ironmark.pages.context.library import Library
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.drawing.draw import draw_page
+from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody
+from ironmark.pages.model.pictures import ScorecardPicture
+from ironmark.pages.reading.read import read_page
 from ironmark.store import database, datasets, records, scratch
 from ironmark.store.mariadb import MariaDB
 from ironmark.tables import connections
 from ironmark.tables.connections import Connection
-from ironmark.tables.patience import patiently
+from ironmark.tables.live_waiting import patiently
 from ironmark.tables.table import Table
 
 ROWS = 30_000_000

@@ -6,11 +6,11 @@ import shutil
 
 from bench.measure import side_by_side
 from ironmark.demo import load
-from ironmark.pages.editions import Frozen, freeze
-from ironmark.pages.library import Library
-from ironmark.pages.read import read_page
-from ironmark.pages.sources import Sources
-from ironmark.publish.leaf import Leaf
+from ironmark.pages.context.library import Library
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.publishing.editions import Frozen, freeze
+from ironmark.pages.reading.read import read_page
+from ironmark.publish.export_page import Leaf
 from ironmark.publish.page import Form, job
 from ironmark.publish.printer import Printer
 from ironmark.store import database, scratch

@@ -6,12 +6,12 @@ import shutil
 from itertools import cycle
 
 from bench.measure import side_by_side
-from ironmark.api.who import Reader
+from ironmark.api.access import Reader
 from ironmark.api.yardsticks import strip
 from ironmark.demo import load
-from ironmark.pages.documents import YardstickBody
-from ironmark.pages.sources import Sources
-from ironmark.pages.strips import StripAsk
+from ironmark.pages.authoring.strips import StripAsk
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.model.documents import YardstickBody
 from ironmark.store import database, scratch
 from ironmark.store.mariadb import MariaDB
 

@@ -16,12 +16,12 @@ from sqlalchemy import text
 from bench.measure import report, side_by_side
 from ironmark.api.start import spare_the_collector
 from ironmark.core.marks import EVERYONE
-from ironmark.pages.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody, YardstickBody
-from ironmark.pages.draw import draw_page
-from ironmark.pages.library import Library
-from ironmark.pages.read import read_page
-from ironmark.pages.shapes import ScorecardPicture
-from ironmark.pages.sources import Sources
+from ironmark.pages.context.library import Library
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.drawing.draw import draw_page
+from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody, YardstickBody
+from ironmark.pages.model.pictures import ScorecardPicture
+from ironmark.pages.reading.read import read_page
 from ironmark.store import database, datasets, marks, records, scratch
 from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change

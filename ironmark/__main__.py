@@ -17,14 +17,14 @@ from sqlalchemy import URL, Engine, create_engine
 from sqlalchemy.exc import ArgumentError, SQLAlchemyError
 
 from ironmark.api import start
+from ironmark.api.access import Reader
 from ironmark.api.app import create_app
 from ironmark.api.proofs import checked
 from ironmark.api.start import log_as_json
-from ironmark.api.who import Reader
 from ironmark.demo import load
-from ironmark.pages import intake
-from ironmark.pages.problems import Refused
-from ironmark.pages.sources import Sources
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.datasets import intake
+from ironmark.pages.model.problems import Refused
 from ironmark.publish import bundle
 from ironmark.store import backups, database, scratch
 from ironmark.store.mariadb import TEMPORARY, MariaDB, MariaDBError

@@ -34,11 +34,12 @@ from ironmark.api import (
     folders,
     from_rows,
     front,
-    hands,
     images,
     impacts,
     kpis,
+    ledger_export,
     links,
+    manual_entry,
     many_marks,
     mark_names,
     marks,
@@ -53,24 +54,23 @@ from ironmark.api import (
     scorecards,
     specimens,
     standing,
-    takeouts,
-    typed,
+    typed_tables,
     uploads,
     widening,
     yardsticks,
 )
+from ironmark.api.access import Reader, reader
 from ironmark.api.guard import Guard
-from ironmark.api.who import Reader, reader
-from ironmark.pages.problems import Problem
-from ironmark.pages.sources import Sources
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.model.problems import Problem
 from ironmark.store import database
 from ironmark.work.worker import Worker
 
 WEB = Path(__file__).parents[2] / "web" / "dist"
 # In the order in which their addresses are matched: fixed ones before those with a key.
 ROUTERS = (
-    hands,
-    takeouts,
+    manual_entry,
+    ledger_export,
     books,
     bundles,
     proofs,
@@ -93,7 +93,7 @@ ROUTERS = (
     specimens,
     images,
     faces,
-    typed,
+    typed_tables,
     folders,
     refreshing,
     datasets,

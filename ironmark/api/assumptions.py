@@ -5,14 +5,14 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.records import add_routes
-from ironmark.api.who import Reader, reader
 from ironmark.core.numbers import show
 from ironmark.core.words import decimals_for
-from ironmark.pages.cases import Comparison, compared
-from ironmark.pages.documents import Assumption, AssumptionBody, Case, CaseBody, Key, Model, ScopeBody
-from ironmark.pages.keeping_assumptions import check_assumption, check_case, may_delete_assumption
-from ironmark.pages.keeping_kpis import named_in
+from ironmark.pages.authoring.assumption_rules import check_assumption, check_case, may_delete_assumption
+from ironmark.pages.authoring.cases import Comparison, compared
+from ironmark.pages.authoring.kpi_rules import named_in
+from ironmark.pages.model.documents import Assumption, AssumptionBody, Case, CaseBody, Key, Model, ScopeBody
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/assumptions", tags=["assumptions"])

@@ -8,12 +8,12 @@ from fastapi import APIRouter, Depends, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from sqlalchemy.orm import Session
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.downloads import download
 from ironmark.api.exports import FILE, WAIT_S, leaf_of, put_in_line, waited
 from ironmark.api.records import add_routes
-from ironmark.api.who import Reader, reader
 from ironmark.core.words import days_words
-from ironmark.pages.documents import Book, BookBody
+from ironmark.pages.model.documents import Book, BookBody
 from ironmark.publish import book as books
 from ironmark.publish import exporting
 from ironmark.publish.book import BookKind, Cover

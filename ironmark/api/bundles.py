@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Query, Response, UploadFile
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.datasets import body_of
 from ironmark.api.downloads import download
-from ironmark.api.who import Reader, reader
 from ironmark.publish import bundle
 from ironmark.publish.bundle import Report, Unpacking
 from ironmark.publish.tidy import ZIP

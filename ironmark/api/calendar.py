@@ -7,11 +7,11 @@ from fastapi import APIRouter, Depends, Header, Response
 from pydantic import BaseModel, Field, field_validator
 
 from ironmark import clock
-from ironmark.api.moments import moment
+from ironmark.api.access import Reader, reader
+from ironmark.api.timestamps import moment
 from ironmark.api.versions import seen_version
-from ironmark.api.who import Reader, reader
 from ironmark.core import numbers
-from ironmark.pages.documents import Model
+from ironmark.pages.model.documents import Model
 from ironmark.store import calendar
 
 router = APIRouter(prefix="/api/calendar", tags=["calendar"])

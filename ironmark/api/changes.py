@@ -11,8 +11,8 @@ from fastapi.responses import StreamingResponse
 from sqlalchemy.exc import DBAPIError
 from starlette.concurrency import run_in_threadpool
 
-from ironmark.api.who import Reader, reader
-from ironmark.pages.sources import Sources
+from ironmark.api.access import Reader, reader
+from ironmark.pages.context.source_registry import Sources
 from ironmark.store import versions
 
 router = APIRouter(prefix="/api/changes", tags=["changes"])

@@ -11,14 +11,21 @@ from fastapi import APIRouter, Depends, Header, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.versions import seen_version
-from ironmark.api.who import Reader, reader
 from ironmark.core.periods import RowGrain
-from ironmark.pages import refreshing
-from ironmark.pages.documents import Member, Model, Name
-from ironmark.pages.intake import keep_new, reading_of
-from ironmark.pages.problems import Refused
-from ironmark.pages.widening import DerivedBody, KeyBody, LookupBody, TakenBody, refuse_role, refuse_two_periods
+from ironmark.pages.datasets import refreshing
+from ironmark.pages.datasets.intake import keep_new, reading_of
+from ironmark.pages.datasets.lookup_columns import (
+    DerivedBody,
+    KeyBody,
+    LookupBody,
+    TakenBody,
+    refuse_role,
+    refuse_two_periods,
+)
+from ironmark.pages.model.documents import Member, Model, Name
+from ironmark.pages.model.problems import Refused
 from ironmark.store import datasets, records, refreshes
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal

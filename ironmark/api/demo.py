@@ -6,9 +6,9 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel
 from sqlalchemy import text
 
-from ironmark.api.who import Reader, reader
+from ironmark.api.access import Reader, reader
 from ironmark.demo.load import load_if_unused
-from ironmark.pages.problems import Refused
+from ironmark.pages.model.problems import Refused
 from ironmark.store.mariadb import ROWS_DATABASE
 
 router = APIRouter(prefix="/api/demo", tags=["demo"])

@@ -5,21 +5,21 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
 
-from ironmark.api.moments import moment
+from ironmark.api.access import Reader, reader
+from ironmark.api.timestamps import moment
 from ironmark.api.versions import seen_version
-from ironmark.api.who import Reader, reader
 from ironmark.clock import now
-from ironmark.pages import comparison
-from ironmark.pages.comparison import SideBySide
-from ironmark.pages.documents import Key, Model, Name, ScopeBody, ScorecardBody
-from ironmark.pages.editions import Frozen, freeze
-from ironmark.pages.glances import Stamp, stamps_of
-from ironmark.pages.library import Library
-from ironmark.pages.looks import PaletteLook, look
-from ironmark.pages.problems import Refused
-from ironmark.pages.restating import beside_now
-from ironmark.pages.shapes import ScorecardPicture
-from ironmark.pages.workings import Workings
+from ironmark.pages.context.library import Library
+from ironmark.pages.drawing.palette_view import PaletteLook, look
+from ironmark.pages.model.documents import Key, Model, Name, ScopeBody, ScorecardBody
+from ironmark.pages.model.pictures import ScorecardPicture
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.publishing import comparison
+from ironmark.pages.publishing.comparison import SideBySide
+from ironmark.pages.publishing.editions import Frozen, freeze
+from ironmark.pages.publishing.restatement_counter import beside_now
+from ironmark.pages.publishing.scorecard_summaries import Stamp, stamps_of
+from ironmark.pages.reading.workings import Workings
 from ironmark.store import editions, links
 from ironmark.store.editions import DRAFT, PUBLISHED, WITHDRAWN, State
 from ironmark.store.models import Edition

@@ -12,17 +12,17 @@ from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, Field
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.downloads import download
 from ironmark.api.editions import WHOLE_S, out
 from ironmark.api.scorecards import ReadAsk, have_tried
-from ironmark.api.who import Reader, reader
-from ironmark.pages.documents import Key, Model, ScopeBody
-from ironmark.pages.editions import Frozen, freeze
-from ironmark.pages.library import Library
-from ironmark.pages.problems import Problem, Refused
+from ironmark.pages.context.library import Library
+from ironmark.pages.model.documents import Key, Model, ScopeBody
+from ironmark.pages.model.problems import Problem, Refused
+from ironmark.pages.publishing.editions import Frozen, freeze
 from ironmark.publish import document, exporting
+from ironmark.publish.export_page import About, Leaf
 from ironmark.publish.exporting import PRINTED, Kind, Options
-from ironmark.publish.leaf import About, Leaf
 from ironmark.publish.page import Paper, as_html, policy
 from ironmark.publish.printer import HOW, there
 from ironmark.publish.proof import checksum

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel
 
-from ironmark.api.who import reader
+from ironmark.api.access import reader
 from ironmark.core.faces import TABLE, Face
 from ironmark.core.kinds import KINDS
 from ironmark.core.ramp import RAMPS

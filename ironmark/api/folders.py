@@ -6,9 +6,9 @@ import polars as pl
 from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel, Field
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.datasets import DatasetOut, dataset_answer
-from ironmark.api.who import Reader, reader
-from ironmark.pages.documents import Model, Name
+from ironmark.pages.model.documents import Model, Name
 from ironmark.store import datasets
 from ironmark.tables import folders
 from ironmark.tables.table import Problem, Table

@@ -8,13 +8,11 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field, StringConstraints
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.records import saved
-from ironmark.api.who import Reader, reader
 from ironmark.core.faces import FACES
 from ironmark.core.formula import MAX_LENGTH
-from ironmark.pages.documents import FaceKey, Handle, Key, Model, Name, Number, Scorecard, UnitBody
-from ironmark.pages.draw import draw_page
-from ironmark.pages.from_rows import (
+from ironmark.pages.authoring.from_rows import (
     Against,
     Changes,
     KpiChange,
@@ -25,8 +23,10 @@ from ironmark.pages.from_rows import (
     propose,
     take_back,
 )
-from ironmark.pages.read import read_page
-from ironmark.pages.shapes import ScorecardPicture
+from ironmark.pages.drawing.draw import draw_page
+from ironmark.pages.model.documents import FaceKey, Handle, Key, Model, Name, Number, Scorecard, UnitBody
+from ironmark.pages.model.pictures import ScorecardPicture
+from ironmark.pages.reading.read import read_page
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/from-rows", tags=["scorecards"])

@@ -11,14 +11,14 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from ironmark import clock
-from ironmark.api.moments import moment
-from ironmark.api.who import Reader, reader
-from ironmark.pages import glances as pages
-from ironmark.pages.glances import Glance, Glimpse
-from ironmark.pages.late import late_data
-from ironmark.pages.problems import Refused
-from ironmark.pages.shapes import TallyPart
-from ironmark.pages.sources import Sources
+from ironmark.api.access import Reader, reader
+from ironmark.api.timestamps import moment
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.datasets.late_data import late_data
+from ironmark.pages.model.pictures import TallyPart
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.publishing import scorecard_summaries as pages
+from ironmark.pages.publishing.scorecard_summaries import Glance, Glimpse
 from ironmark.store import editions, glances, records, standing
 
 router = APIRouter(prefix="/api/front", tags=["front page"])

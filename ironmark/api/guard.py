@@ -11,7 +11,7 @@ from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from ironmark.api import problems
-from ironmark.pages.problems import Problem
+from ironmark.pages.model.problems import Problem
 
 MAX_DRAINED = 64 * 1024 * 1024
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})

@@ -5,9 +5,9 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Response, UploadFile
 from pydantic import BaseModel
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.datasets import body_of
-from ironmark.api.who import Reader, reader
-from ironmark.pages.images import harmless, key_of
+from ironmark.pages.authoring.images import harmless, key_of
 from ironmark.store import images
 
 router = APIRouter(prefix="/api/images", tags=["scorecards"])

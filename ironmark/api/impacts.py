@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from fastapi import APIRouter, Depends
 
-from ironmark.api.who import Reader, reader
-from ironmark.pages.impacts import Impact, ImpactAsk, impacts_of
+from ironmark.api.access import Reader, reader
+from ironmark.pages.authoring.yardstick_impact import Impact, ImpactAsk, impacts_of
 
 router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
 

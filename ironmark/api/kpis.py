@@ -8,14 +8,14 @@ import numpy as np
 from fastapi import APIRouter, Depends
 from pydantic import Field, StringConstraints
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.records import add_routes
-from ironmark.api.who import Reader, reader
-from ironmark.pages.documents import Kpi, KpiBody, Member, Model, UnitBody
-from ironmark.pages.doubts import Understood, history_of, understood
-from ironmark.pages.keeping_kpis import check_kpi, may_delete_kpi
-from ironmark.pages.mark_changes import ChangeBody
-from ironmark.pages.mark_guard import MarkGuard
-from ironmark.pages.uses import KpiUse, uses
+from ironmark.pages.authoring.kpi_rules import check_kpi, may_delete_kpi
+from ironmark.pages.marks.mark_changes import ChangeBody
+from ironmark.pages.marks.mark_guard import MarkGuard
+from ironmark.pages.marks.plausibility import Understood, history_of, understood
+from ironmark.pages.model.documents import Kpi, KpiBody, Member, Model, UnitBody
+from ironmark.pages.reading.usages import KpiUse, uses
 
 router = APIRouter(prefix="/api/kpis", tags=["kpis"])
 

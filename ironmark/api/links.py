@@ -14,15 +14,15 @@ from fastapi.responses import HTMLResponse
 from pydantic import AfterValidator, BaseModel, Field
 
 from ironmark import clock
+from ironmark.api.access import Reader, reader
 from ironmark.api.editions import WHOLE_S
 from ironmark.api.exports import about, taken
-from ironmark.api.who import Reader, reader
-from ironmark.pages.documents import Key, Model, Name, ScopeBody
-from ironmark.pages.editions import Frozen, freeze
-from ironmark.pages.library import Library
-from ironmark.pages.problems import Refused
+from ironmark.pages.context.library import Library
+from ironmark.pages.model.documents import Key, Model, Name, ScopeBody
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.publishing.editions import Frozen, freeze
+from ironmark.publish.export_page import Leaf
 from ironmark.publish.exporting import Kind, Options
-from ironmark.publish.leaf import Leaf
 from ironmark.publish.page import as_html, policy
 from ironmark.store import editions, links, records
 from ironmark.store.database import Missing

@@ -7,16 +7,15 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Depends, Header, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.datasets import body_of
 from ironmark.api.downloads import download
 from ironmark.api.versions import seen_version
-from ironmark.api.who import Reader, reader
 from ironmark.core.formula import MAX_LENGTH
 from ironmark.core.marks import TARGET
 from ironmark.core.numbers import unit_words
 from ironmark.core.periods import FIRST_YEAR, LAST_YEAR, Grain
-from ironmark.pages.documents import MarkName, Model
-from ironmark.pages.many_marks import (
+from ironmark.pages.marks.many_marks import (
     MarksOfSheet,
     Proposed,
     RaiseAsk,
@@ -26,9 +25,10 @@ from ironmark.pages.many_marks import (
     raised,
     spread_over,
 )
-from ironmark.pages.mark_changes import change_of
-from ironmark.pages.mark_grid import view_of
-from ironmark.pages.problems import Refused
+from ironmark.pages.marks.mark_changes import change_of
+from ironmark.pages.marks.mark_grid import view_of
+from ironmark.pages.model.documents import MarkName, Model
+from ironmark.pages.model.problems import Refused
 from ironmark.publish import sheets
 from ironmark.store import marks
 from ironmark.tables.formats import raw_rows

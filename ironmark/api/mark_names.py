@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fastapi import APIRouter, Depends
 
-from ironmark.api.who import Reader, reader
+from ironmark.api.access import Reader, reader
 from ironmark.store import marks
 
 router = APIRouter(prefix="/api/mark-names", tags=["marks"])

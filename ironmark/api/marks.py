@@ -5,15 +5,15 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.versions import seen_version
-from ironmark.api.who import Reader, reader
 from ironmark.core.marks import TARGET
 from ironmark.core.periods import FIRST_YEAR, LAST_YEAR, Grain
-from ironmark.pages.documents import Model
-from ironmark.pages.mark_changes import ChangeBody, change_of
-from ironmark.pages.mark_grid import Grid, grid_of, view_of
-from ironmark.pages.mark_guard import MarkGuard, refuse_doubtful
-from ironmark.pages.mark_trial import TryOut, try_out
+from ironmark.pages.marks.mark_changes import ChangeBody, change_of
+from ironmark.pages.marks.mark_grid import Grid, grid_of, view_of
+from ironmark.pages.marks.mark_guard import MarkGuard, refuse_doubtful
+from ironmark.pages.marks.mark_trial import TryOut, try_out
+from ironmark.pages.model.documents import Model
 from ironmark.store import marks
 from ironmark.store.database import StaleVersion
 

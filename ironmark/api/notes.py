@@ -7,15 +7,15 @@ from typing import Annotated
 from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field, StringConstraints
 
-from ironmark.api.moments import moment
+from ironmark.api.access import Reader, reader
+from ironmark.api.timestamps import moment
 from ironmark.api.versions import seen_version
-from ironmark.api.who import Reader, reader
 from ironmark.core.numbers import show
-from ironmark.pages.documents import MOST_OF_A_PERIOD, Key, Member, Model
-from ironmark.pages.draw_texts import note_alone
-from ironmark.pages.library import Library
-from ironmark.pages.notes import MOST_OF_A_NOTE, Subject, before, subject_of
-from ironmark.pages.shapes import NotePicture
+from ironmark.pages.context.library import Library
+from ironmark.pages.drawing.draw_texts import note_alone
+from ironmark.pages.model.documents import MOST_OF_A_PERIOD, Key, Member, Model
+from ironmark.pages.model.pictures import NotePicture
+from ironmark.pages.reading.notes import MOST_OF_A_NOTE, Subject, before, subject_of
 from ironmark.store import database, notes, records
 from ironmark.store.notes import StoredNote
 

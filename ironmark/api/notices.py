@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel
 
-from ironmark.api.who import Reader, reader
+from ironmark.api.access import Reader, reader
 from ironmark.core.numbers import show
 from ironmark.core.periods import Period
 from ironmark.store import notices

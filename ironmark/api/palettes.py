@@ -7,12 +7,12 @@ from typing import Any
 from fastapi import APIRouter, Depends
 from sqlalchemy.orm import Session
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.records import add_routes
-from ironmark.api.who import Reader, reader
 from ironmark.core import palette as core
-from ironmark.pages.documents import Palette, PaletteBody
-from ironmark.pages.looks import PaletteLook, look
-from ironmark.pages.problems import Refused
+from ironmark.pages.drawing.palette_view import PaletteLook, look
+from ironmark.pages.model.documents import Palette, PaletteBody
+from ironmark.pages.model.problems import Refused
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/palettes", tags=["palettes"], dependencies=[Depends(reader)])

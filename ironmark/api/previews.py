@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from fastapi import APIRouter, Depends
 
-from ironmark.api.who import Reader, reader
+from ironmark.api.access import Reader, reader
 from ironmark.core.formula import FormulaError
-from ironmark.pages.library import Library
-from ironmark.pages.previews import TYPED, FormulaProblem, Glance, Preview, PreviewAsk, glance_at, previewed
-from ironmark.pages.uses import yardsticks_in_use
+from ironmark.pages.authoring.previews import TYPED, FormulaProblem, Glance, Preview, PreviewAsk, glance_at, previewed
+from ironmark.pages.context.library import Library
+from ironmark.pages.reading.usages import yardsticks_in_use
 from ironmark.store import records
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem, Slow

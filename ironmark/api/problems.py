@@ -13,7 +13,7 @@ from sqlalchemy.exc import DBAPIError, IntegrityError, InterfaceError, Operation
 from starlette.exceptions import HTTPException
 
 from ironmark.core.formula import FormulaError
-from ironmark.pages.problems import Problem, Refused
+from ironmark.pages.model.problems import Problem, Refused
 from ironmark.store.database import Missing, StaleVersion
 from ironmark.tables.cells import NoPeriod, NoSegment
 from ironmark.tables.connections import LiveProblem

@@ -5,10 +5,10 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, UploadFile
 from pydantic import BaseModel
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.datasets import body_of
 from ironmark.api.exports import leaf_of
-from ironmark.api.who import Reader, reader
-from ironmark.pages.problems import Refused
+from ironmark.pages.model.problems import Refused
 from ironmark.publish import checking, proof, slides
 from ironmark.publish.checking import Checked
 from ironmark.store import kept_files

@@ -8,9 +8,9 @@ from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.versions import seen_version
-from ironmark.api.who import Reader, reader
-from ironmark.pages.documents import Model, Saved
+from ironmark.pages.model.documents import Model, Saved
 from ironmark.store import records
 from ironmark.store.records import Document, Kind
 

@@ -7,15 +7,15 @@ from collections.abc import Callable
 from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.datasets import ByClock, DatasetOut, dataset_answer
-from ironmark.api.moments import moment
+from ironmark.api.timestamps import moment
 from ironmark.api.uploads import READ, Upload, Uploads, keeping, uploads
 from ironmark.api.versions import seen_version
-from ironmark.api.who import Reader, reader
 from ironmark.clock import now
-from ironmark.pages import refreshing
-from ironmark.pages.documents import Key, Model, Name
-from ironmark.pages.refreshing import RefreshBody
+from ironmark.pages.datasets import refreshing
+from ironmark.pages.datasets.refreshing import RefreshBody
+from ironmark.pages.model.documents import Key, Model, Name
 from ironmark.store import datasets, refreshes
 from ironmark.store.models import Refresh
 

@@ -11,12 +11,12 @@ from fastapi import APIRouter, Depends, Header, Path, Query, Response, UploadFil
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.datasets import DatasetOut, ProblemOut, body_of, dataset_answer, file_name_of
 from ironmark.api.versions import seen_version
-from ironmark.api.who import Reader, reader
 from ironmark.core.numbers import MINUS, group, show_day
-from ironmark.pages.intake import keep_next, reading_of
-from ironmark.pages.problems import Refused
+from ironmark.pages.datasets.intake import keep_next, reading_of
+from ironmark.pages.model.problems import Refused
 from ironmark.store import datasets
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset

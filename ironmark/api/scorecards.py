@@ -10,13 +10,17 @@ from fastapi.exceptions import RequestValidationError
 from pydantic import Field, TypeAdapter, ValidationError
 from sqlalchemy.orm import Session
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.records import add_routes, saved
-from ironmark.api.who import Reader, reader
 from ironmark.core.marks import MarkEntry
 from ironmark.core.nearest import did_you_mean
 from ironmark.core.periods import Grain
-from ironmark.pages.begin import FaceOffer, new_instrument, offers
-from ironmark.pages.documents import (
+from ironmark.pages.authoring.assumption_rules import bring_cases_back, drop_cases
+from ironmark.pages.authoring.new_instrument import FaceOffer, new_instrument, offers
+from ironmark.pages.context.library import Library
+from ironmark.pages.drawing.draw import draw_page
+from ironmark.pages.marks.mark_changes import OwnedBody, owner_of, since_of
+from ironmark.pages.model.documents import (
     MOST_OF_A_PERIOD,
     InstrumentBody,
     Key,
@@ -29,15 +33,11 @@ from ironmark.pages.documents import (
     ScorecardBody,
     YardstickBody,
 )
-from ironmark.pages.draw import draw_page
-from ironmark.pages.keeping_assumptions import bring_cases_back, drop_cases
-from ironmark.pages.library import Library
-from ironmark.pages.mark_changes import OwnedBody, owner_of, since_of
-from ironmark.pages.page import Page
-from ironmark.pages.problems import Refused
-from ironmark.pages.read import read_page
-from ironmark.pages.shapes import ScorecardPicture
-from ironmark.pages.workings import Workings, workings
+from ironmark.pages.model.page import Page
+from ironmark.pages.model.pictures import ScorecardPicture
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.reading.read import read_page
+from ironmark.pages.reading.workings import Workings, workings
 from ironmark.store import links, records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])

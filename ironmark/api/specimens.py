@@ -12,18 +12,18 @@ import polars as pl
 from fastapi import APIRouter, Depends
 from pydantic import BaseModel
 
-from ironmark.api.who import reader
+from ironmark.api.access import reader
 from ironmark.core.faces import FACES
 from ironmark.core.marks import TARGET, TOGETHER, MarkEntry, Owner
 from ironmark.core.palette import PALETTES
 from ironmark.core.periods import Period
 from ironmark.core.reading import Source
-from ironmark.pages.documents import InstrumentBody, KpiBody, ScopeBody, YardstickBody
-from ironmark.pages.draw_sheet import draw_sheet
-from ironmark.pages.library import Library
-from ironmark.pages.problems import Refused
-from ironmark.pages.shapes import InstrumentPicture
-from ironmark.pages.sheets import read_sheet
+from ironmark.pages.context.library import Library
+from ironmark.pages.drawing.draw_sheet import draw_sheet
+from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody, YardstickBody
+from ironmark.pages.model.pictures import InstrumentPicture
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.reading.sheets import read_sheet
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.table import Column

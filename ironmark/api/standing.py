@@ -9,13 +9,13 @@ from fastapi import APIRouter, Depends, Form, Header, Query, UploadFile
 from pydantic import BaseModel, StringConstraints
 from sqlalchemy.orm import Session
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.datasets import body_of
 from ironmark.api.versions import seen_version
-from ironmark.api.who import Reader, reader
 from ironmark.clock import now
 from ironmark.core.periods import Period
-from ironmark.pages.problems import Refused
-from ironmark.pages.standing import StandingBody, carry_out, due_for, insist_held, next_due, skip, using
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.publishing.standing import StandingBody, carry_out, due_for, insist_held, next_due, skip, using
 from ironmark.store import calendar, records, standing
 from ironmark.store.database import Missing
 from ironmark.store.models import Holidays, Standing

@@ -16,17 +16,17 @@ from fastapi import APIRouter, Depends, Form, Header, Path, Query, Request, Uplo
 from pydantic import BaseModel, Field
 from sqlalchemy.exc import DBAPIError
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.datasets import body_of, clean_name, file_name_of, name_from
 from ironmark.api.problems import problem_of
 from ironmark.api.rows import refuse_live
 from ironmark.api.versions import seen_version
-from ironmark.api.who import Reader, reader
 from ironmark.clock import now
-from ironmark.pages.documents import Key, Model
-from ironmark.pages.intake import keep_new, keep_next, reading_of, recipe_in
-from ironmark.pages.problems import Problem, Refused
-from ironmark.pages.sources import Sources
-from ironmark.pages.table_looks import TableLook, UnfoldedTable, looked_at, unfolded
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.datasets.intake import keep_new, keep_next, reading_of, recipe_in
+from ironmark.pages.datasets.table_looks import TableLook, UnfoldedTable, looked_at, unfolded
+from ironmark.pages.model.documents import Key, Model
+from ironmark.pages.model.problems import Problem, Refused
 from ironmark.store import datasets
 from ironmark.store import uploads as store
 from ironmark.tables.celltypes import Decimal

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ironmark.pages.problems import Refused
+from ironmark.pages.model.problems import Refused
 
 
 def seen_version(if_match: str | None) -> int:

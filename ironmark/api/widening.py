@@ -6,11 +6,10 @@ from fastapi import APIRouter, Depends, Header, Response
 from pydantic import Field
 from sqlalchemy.orm import Session
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.datasets import DatasetOut, dataset_answer
 from ironmark.api.versions import seen_version
-from ironmark.api.who import Reader, reader
-from ironmark.pages.documents import Model
-from ironmark.pages.widening import (
+from ironmark.pages.datasets.lookup_columns import (
     DerivedBody,
     DerivedLook,
     LookupBody,
@@ -24,9 +23,10 @@ from ironmark.pages.widening import (
     matches,
     orders_of,
 )
+from ironmark.pages.model.documents import Model
 from ironmark.store import datasets
 from ironmark.store.datasets import StoredDataset
-from ironmark.tables.widened import Wide
+from ironmark.tables.joined_columns import Wide
 
 router = APIRouter(prefix="/api/datasets/{key}", tags=["datasets"])
 

@@ -4,14 +4,9 @@ from __future__ import annotations
 
 from fastapi import APIRouter, Depends
 
+from ironmark.api.access import Reader, reader
 from ironmark.api.records import add_routes
-from ironmark.api.who import Reader, reader
-from ironmark.pages.documents import (
-    Yardstick,
-    YardstickBody,
-)
-from ironmark.pages.keeping_yardsticks import check_yardstick, may_delete_yardstick
-from ironmark.pages.proposals import (
+from ironmark.pages.authoring.proposals import (
     DealAsk,
     Proposal,
     RulesAsk,
@@ -20,12 +15,17 @@ from ironmark.pages.proposals import (
     first_yardstick,
     turned_rules,
 )
-from ironmark.pages.strips import (
+from ironmark.pages.authoring.strips import (
     Strip,
     StripAsk,
     strip_of,
 )
-from ironmark.pages.uses import KpiUse, uses
+from ironmark.pages.authoring.yardstick_rules import check_yardstick, may_delete_yardstick
+from ironmark.pages.model.documents import (
+    Yardstick,
+    YardstickBody,
+)
+from ironmark.pages.reading.usages import KpiUse, uses
 
 router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
 

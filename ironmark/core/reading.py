@@ -14,7 +14,7 @@ from ironmark.core import marks as mark_book
 from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats, evaluate
 from ironmark.core.formula import Aggregate, Node, adds_members, adds_up, aggregates, denominator, rebuilt
-from ironmark.core.lines import Lines, Where, lines, lying_in, pieces_for, plainly, why_none
+from ironmark.core.mark_lines import Lines, Where, lines, lying_in, pieces_for, plainly, why_none
 from ironmark.core.marks import FLOOR, LIMIT, TARGET, Ints, MarkEntry, Nature, Within, narrowed
 from ironmark.core.numbers import Unit, rounded
 from ironmark.core.periods import (

@@ -18,13 +18,13 @@ from ironmark.core.marks import EVERYONE, TOGETHER, Owner
 from ironmark.core.periods import Period
 from ironmark.core.workdays import nth_day
 from ironmark.demo import chart, sailings
-from ironmark.pages.documents import AssumptionBody, CaseBody, KpiBody, ScorecardBody, YardstickBody
-from ironmark.pages.editions import freeze
-from ironmark.pages.images import harmless, key_of
-from ironmark.pages.intake import keep_new
-from ironmark.pages.library import Library
-from ironmark.pages.notes import subject_of
-from ironmark.pages.sources import Sources
+from ironmark.pages.authoring.images import harmless, key_of
+from ironmark.pages.context.library import Library
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.datasets.intake import keep_new
+from ironmark.pages.model.documents import AssumptionBody, CaseBody, KpiBody, ScorecardBody, YardstickBody
+from ironmark.pages.publishing.editions import freeze
+from ironmark.pages.reading.notes import subject_of
 from ironmark.store import database, datasets, editions, images, marks, notes, records
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
 from ironmark.store.marks import Change
@@ -32,9 +32,9 @@ from ironmark.store.models import Dataset, Record, Revision
 from ironmark.tables import checklist
 from ironmark.tables.checklist import Checklist
 from ironmark.tables.files import read_table
+from ironmark.tables.joined_columns import Derived, Lookup, Wide
 from ironmark.tables.reader import read_delimited
 from ironmark.tables.table import Column, Table
-from ironmark.tables.widened import Derived, Lookup, Wide
 
 PERCENT = {"kind": "percent", "decimals": 1}
 WHOLE_PERCENT = {"kind": "percent", "decimals": 0}

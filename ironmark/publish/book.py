@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from html import escape
 from typing import Any, Literal
 
-from ironmark.pages.editions import Frozen
+from ironmark.pages.publishing.editions import Frozen
 from ironmark.publish import paper, slides
-from ironmark.publish.leaf import About, Leaf
+from ironmark.publish.export_page import About, Leaf
 from ironmark.publish.page import Form, Images, Paper, as_book, job
 from ironmark.publish.printer import Printer, PrintingStopped
 from ironmark.publish.proof import Seal, mark_pdf, marked

@@ -18,7 +18,8 @@ from sqlalchemy.orm import Session
 
 from ironmark.core.dependencies import handles_in
 from ironmark.core.marks import Owner
-from ironmark.pages.documents import (
+from ironmark.pages.authoring.images import harmless, key_of
+from ironmark.pages.model.documents import (
     AssumptionBody,
     CaseBody,
     KpiBody,
@@ -27,10 +28,9 @@ from ironmark.pages.documents import (
     ScorecardBody,
     YardstickBody,
 )
-from ironmark.pages.images import harmless, key_of
-from ironmark.pages.notes import MOST_OF_A_NOTE
-from ironmark.pages.problems import Refused
-from ironmark.pages.texts import figures_of
+from ironmark.pages.model.markdown import figures_of
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.reading.notes import MOST_OF_A_NOTE
 from ironmark.publish.bundle_checks import KEY, check_document, check_marks, columns_of
 from ironmark.publish.bundle_editions import HeldEdition, differs, make, packed_editions, packed_orders
 from ironmark.store import calendar, datasets, images, marks, notes, records

@@ -9,13 +9,13 @@ from pydantic import Field, TypeAdapter
 from sqlalchemy.orm import Session
 
 from ironmark.core.formula import FormulaError
-from ironmark.pages.documents import AssumptionBody, CaseBody, Key, KpiBody, Model, Name, YardstickBody
-from ironmark.pages.keeping_assumptions import check_assumption, check_case
-from ironmark.pages.keeping_kpis import check_kpi
-from ironmark.pages.keeping_yardsticks import check_yardstick
-from ironmark.pages.library import Library
-from ironmark.pages.mark_changes import ChangeBody, change_of
-from ironmark.pages.problems import Refused
+from ironmark.pages.authoring.assumption_rules import check_assumption, check_case
+from ironmark.pages.authoring.kpi_rules import check_kpi
+from ironmark.pages.authoring.yardstick_rules import check_yardstick
+from ironmark.pages.context.library import Library
+from ironmark.pages.marks.mark_changes import ChangeBody, change_of
+from ironmark.pages.model.documents import AssumptionBody, CaseBody, Key, KpiBody, Model, Name, YardstickBody
+from ironmark.pages.model.problems import Refused
 from ironmark.store.database import Missing
 from ironmark.tables.table import ROLES, Column
 

@@ -12,10 +12,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
-from ironmark.pages.documents import Key, Model, Name
-from ironmark.pages.editions import Frozen
-from ironmark.pages.problems import Refused
-from ironmark.pages.standing import StandingBody, next_due
+from ironmark.pages.model.documents import Key, Model, Name
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.publishing.editions import Frozen
+from ironmark.pages.publishing.standing import StandingBody, next_due
 from ironmark.store import calendar, editions, standing
 from ironmark.store.models import Edition, Holidays, Standing
 

@@ -14,7 +14,7 @@ import openpyxl
 from pydantic import BaseModel
 
 from ironmark.publish import document, page, tidy, workbook
-from ironmark.publish.leaf import Leaf
+from ironmark.publish.export_page import Leaf
 from ironmark.publish.page import Form
 from ironmark.publish.plain import as_plain
 from ironmark.publish.proof import Mark, NoFile, Seal, canonical, unchanged

@@ -8,8 +8,8 @@ from typing import Any, Literal
 
 from pydantic import TypeAdapter
 
-from ironmark.pages.editions import Frozen
-from ironmark.publish.leaf import About, Leaf, Row
+from ironmark.pages.publishing.editions import Frozen
+from ironmark.publish.export_page import About, Leaf, Row
 
 SCHEMA = "https://json-schema.org/draft/2020-12/schema"
 

@@ -6,10 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
-from ironmark.pages.documents import ScorecardBody
-from ironmark.pages.problems import Refused
+from ironmark.pages.model.documents import ScorecardBody
+from ironmark.pages.model.problems import Refused
 from ironmark.publish import document, paper, slides, tidy, workbook
-from ironmark.publish.leaf import Leaf
+from ironmark.publish.export_page import Leaf
 from ironmark.publish.page import Form, Images, Paper, as_html, job
 from ironmark.publish.printer import MOST_PIXELS, Printer, PrintingStopped
 from ironmark.publish.proof import Seal, mark_pdf, marked

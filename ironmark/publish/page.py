@@ -19,11 +19,11 @@ from pydantic import TypeAdapter
 from ironmark.core.faces import TABLE
 from ironmark.core.kinds import KINDS
 from ironmark.core.ramp import RAMPS
-from ironmark.pages.documents import AsksBody, OwnScope, ScopeBody, ScorecardBody
-from ironmark.pages.looks import look
-from ironmark.pages.shapes import ScorecardPicture
+from ironmark.pages.drawing.palette_view import look
+from ironmark.pages.model.documents import AsksBody, OwnScope, ScopeBody, ScorecardBody
+from ironmark.pages.model.pictures import ScorecardPicture
 from ironmark.publish import fonts
-from ironmark.publish.leaf import Leaf
+from ironmark.publish.export_page import Leaf
 from ironmark.publish.parts import Part
 from ironmark.publish.plain import as_plain
 from ironmark.publish.printer import Job

@@ -19,7 +19,7 @@ import pikepdf
 from pikepdf import Array, Dictionary, Name, Pdf, String
 from PIL import ImageCms
 
-from ironmark.publish.leaf import Leaf
+from ironmark.publish.export_page import Leaf
 from ironmark.publish.page import Form, Images, Paper, cover, job, margins
 from ironmark.publish.parts import parts
 from ironmark.publish.printer import Job, Printer, PrintingStopped, Stopped

@@ -7,9 +7,9 @@ from dataclasses import dataclass, field, replace
 from itertools import chain
 from typing import Any
 
-from ironmark.pages.documents import ScorecardBody
-from ironmark.pages.shapes import ReadingPicture, ScorecardPicture
-from ironmark.publish.leaf import Leaf
+from ironmark.pages.model.documents import ScorecardBody
+from ironmark.pages.model.pictures import ReadingPicture, ScorecardPicture
+from ironmark.publish.export_page import Leaf
 
 _ONE_DRAWING = ("quadrant", "profile")  # which hold all their readings
 MOST = 240  # readings of a part; a printer takes longer for each the more there are

@@ -5,7 +5,7 @@ from __future__ import annotations
 from html import escape
 from itertools import groupby
 
-from ironmark.publish.leaf import Leaf, Row
+from ironmark.publish.export_page import Leaf, Row
 
 _HEADS = ("", "Value", "Mark", "State", "")
 

@@ -23,7 +23,7 @@ from typing import Any
 
 import pikepdf
 
-from ironmark.publish.leaf import Leaf
+from ironmark.publish.export_page import Leaf
 
 Seal = Callable[[str, bytes], str]
 _FORM = r"ironmark:edition:([A-Za-z0-9_-]{1,80}):([0-9]{1,9}[a-z]{0,4}):([0-9a-f]{64})(?::([0-9a-f]{64}))?"

@@ -20,9 +20,9 @@ from pptx.util import Emu, Inches, Pt
 
 from ironmark.core import palette as palettes
 from ironmark.core.palette import State
-from ironmark.pages.page import Sheet
-from ironmark.pages.shapes import InstrumentPicture, ReadingPicture, TextPicture
-from ironmark.publish.leaf import Leaf
+from ironmark.pages.model.page import Sheet
+from ironmark.pages.model.pictures import InstrumentPicture, ReadingPicture, TextPicture
+from ironmark.publish.export_page import Leaf
 from ironmark.publish.printer import Piece
 from ironmark.publish.sheets import number_form
 

@@ -6,7 +6,7 @@ import io
 import zipfile
 from collections.abc import Sequence
 
-from ironmark.publish.leaf import COLUMNS, Leaf
+from ironmark.publish.export_page import COLUMNS, Leaf
 from ironmark.publish.proof import Mark
 from ironmark.publish.sheets import Cell, as_csv
 

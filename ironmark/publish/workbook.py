@@ -13,10 +13,10 @@ import xlsxwriter
 from ironmark.core import palette as palettes
 from ironmark.core import words
 from ironmark.core.numbers import Unit, unit_words
-from ironmark.pages.draw_texts import as_text
-from ironmark.pages.page import Reading, Sheet, Subject
-from ironmark.pages.shapes import InstrumentPicture
-from ironmark.publish.leaf import Leaf, Row
+from ironmark.pages.drawing.draw_texts import as_text
+from ironmark.pages.model.page import Reading, Sheet, Subject
+from ironmark.pages.model.pictures import InstrumentPicture
+from ironmark.publish.export_page import Leaf, Row
 from ironmark.publish.sheets import number_form
 from ironmark.publish.tidy import about
 

@@ -21,9 +21,9 @@ from ironmark.store.database import Missing, StaleVersion, author, new_key
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.connections import STATEMENT_S
 from ironmark.tables.findings import findings
+from ironmark.tables.joined_columns import Lookup, Twice, Wide, twice, with_all
 from ironmark.tables.refresh import Changes, How, changes, combined, conform, merged
 from ironmark.tables.table import Column, Problem, Table, Unreadable, complete_through
-from ironmark.tables.widened import Lookup, Twice, Wide, twice, with_all
 
 Kind = Literal["file", "sheet", "checklist", "live"]
 Tell = Callable[[float], None]

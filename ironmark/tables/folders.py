@@ -22,14 +22,14 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.formula import ColumnType
 from ironmark.core.periods import Period
 from ironmark.core.reading import Members
-from ironmark.tables import widened
-from ironmark.tables.asked import AskedSource
+from ironmark.tables import joined_columns
 from ironmark.tables.cells import BLANK_MEMBER, Cells, Line, NoPeriod, PartKey, Unit
 from ironmark.tables.columns import part_expression
 from ironmark.tables.connections import LiveProblem, Wrong
+from ironmark.tables.joined_columns import Matched, Twice, Wide
+from ironmark.tables.query_cache import AskedSource
 from ironmark.tables.refresh import merged
 from ironmark.tables.table import Column, assign_roles, identifiers
-from ironmark.tables.widened import Matched, Twice, Wide
 
 MOST_FILES, MOST_MEMBERS = 100_000, 5000
 _ENDINGS = (".parquet", ".csv")
@@ -108,7 +108,7 @@ class FolderTable:
             if missing:
                 raise LiveProblem(f"The files in {self.folder.name} have no column “{missing[0]}” any more.")
             frame = raw.select(_typed(column, there[column.label]) for column in self.columns)
-            return widened.with_all(merged(frame, self.merges), self.wide, self.others, self.merges)
+            return joined_columns.with_all(merged(frame, self.merges), self.wide, self.others, self.merges)
 
     def first(self, limit: int) -> pl.DataFrame:
         """Some rows. Raises LiveProblem."""
@@ -125,11 +125,11 @@ class FolderTable:
         with in_words(self.folder):
             keys = replace(self, wide=Wide(self.wide.lookups[:at])).scan().select(lookup.here)
             counted = keys.group_by(lookup.here).len().collect(engine="streaming")
-        return widened.matched(counted, self.others[lookup.dataset], lookup, "len")
+        return joined_columns.matched(counted, self.others[lookup.dataset], lookup, "len")
 
     def twice(self, keys: Sequence[str]) -> list[Twice]:
         with in_words(self.folder):
-            return widened.twice(self.scan().select(keys).collect(engine="streaming"), keys)
+            return joined_columns.twice(self.scan().select(keys).collect(engine="streaming"), keys)
 
 
 def columns_of(folder: Path) -> tuple[Column, ...]:
@@ -207,7 +207,7 @@ class FolderSource(AskedSource):
         if period is None:
             raise NoPeriod("The folder has no period: give a column of dates that role on its page under Data.")
         for lookup in table.wide.lookups:
-            if found := widened.twice(table.others[lookup.dataset], lookup.there):
+            if found := joined_columns.twice(table.others[lookup.dataset], lookup.there):
                 raise LiveProblem(f"“{found[0].key}” stands in several rows of what is looked into. Mend that table.")
         rows = table.scan()
         day = pl.col(period)

@@ -17,12 +17,12 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.formula import ColumnType
 from ironmark.core.periods import Period
 from ironmark.core.reading import Members
-from ironmark.tables.asked import AskedSource
 from ironmark.tables.cells import BLANK_MEMBER, Cells, Line, NoPeriod, PartKey, Unit
 from ironmark.tables.connections import Connection, InWords, LiveProblem, Wrong, date_of, opened
 from ironmark.tables.dialects import Dialect, Expression
+from ironmark.tables.joined_columns import NOT_FOUND, Lookup, Matched, Twice, Wide
+from ironmark.tables.query_cache import AskedSource
 from ironmark.tables.table import Column
-from ironmark.tables.widened import NOT_FOUND, Lookup, Matched, Twice, Wide
 
 MOST_MEMBERS, MOST_KEYS = 5000, 10_000
 _PIECE, _WHOLE_S = 50_000, 1800  # rows fetched at once, and how long all of a table may take

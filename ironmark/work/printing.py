@@ -9,12 +9,12 @@ import structlog
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
-from ironmark.pages.editions import Frozen
-from ironmark.pages.problems import Problem
-from ironmark.pages.sources import Sources
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.model.problems import Problem
+from ironmark.pages.publishing.editions import Frozen
 from ironmark.publish import book, exporting
+from ironmark.publish.export_page import About, Leaf
 from ironmark.publish.exporting import Options
-from ironmark.publish.leaf import About, Leaf
 from ironmark.publish.page import Images
 from ironmark.publish.printer import HOW, NoPrinter, Printer, PrinterFailed, PrintingStopped, TooLong
 from ironmark.publish.proof import Seal, sealing

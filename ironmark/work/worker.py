@@ -13,12 +13,12 @@ from sqlalchemy.orm import Session
 
 from ironmark.clock import now
 from ironmark.core.formula import FormulaError
-from ironmark.pages import refreshing
-from ironmark.pages import standing as orders
-from ironmark.pages.glances import Glancing
-from ironmark.pages.problems import Refused
-from ironmark.pages.restating import Restating
-from ironmark.pages.sources import Sources
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.datasets import refreshing
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.publishing import standing as orders
+from ironmark.pages.publishing.restatement_counter import Restating
+from ironmark.pages.publishing.scorecard_summaries import Glancing
 from ironmark.store import leases, refreshes, standing, versions
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod

@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session
 
 from ironmark import clock
 from ironmark.core.periods import Period
-from ironmark.pages.standing import StandingBody, newest_due
-from ironmark.pages.turns import NoTurn, Turns
+from ironmark.pages.context.fair_semaphore import NoTurn, Turns
+from ironmark.pages.publishing.standing import StandingBody, newest_due
 from ironmark.store import exports, leases
 from tests import world
 

@@ -24,11 +24,11 @@ import resvg_py
 from pptx import Presentation
 
 from ironmark.api import exports
-from ironmark.api.who import Reader
+from ironmark.api.access import Reader
 from ironmark.demo.load import SCORECARDS
-from ironmark.pages.images import harmless
-from ironmark.pages.problems import Refused
-from ironmark.pages.sources import Sources
+from ironmark.pages.authoring.images import harmless
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.model.problems import Refused
 from ironmark.publish.exporting import Options
 from ironmark.store import scratch
 from tests import world
@@ -503,7 +503,7 @@ class Pictures(unittest.TestCase):
         for options in ({"instrument": "i2"}, {}):
             svg = take(edition(self.card), "svg", **options)
             with mock.patch(
-                "ironmark.pages.images.MOST_BYTES", 9 << 20
+                "ironmark.pages.authoring.images.MOST_BYTES", 9 << 20
             ):  # a whole page is larger than what stands on one
                 kind, kept = harmless(svg)
             self.assertEqual(kind, "svg")

@@ -16,12 +16,12 @@ import pymysql
 from sqlalchemy import text
 from sqlalchemy.exc import InternalError, OperationalError
 
-from ironmark.api import uploads, who
+from ironmark.api import access, uploads
 from ironmark.api.app import ROUTERS, create_app
 from ironmark.api.problems import problem_of
 from ironmark.core import numbers
-from ironmark.pages.problems import Refused
-from ironmark.pages.sources import Sources
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.model.problems import Refused
 from ironmark.store import datasets, room
 from ironmark.tables.reader import read_delimited
 from ironmark.tables.table import Table
@@ -233,7 +233,7 @@ class Faults(unittest.TestCase):
         routes = [route for module in ROUTERS for route in module.router.routes]
         self.assertGreater(len(routes), 60)
         for route in routes:
-            self.assertIn(who.reader, set(calls(route.dependant)), f"{route.path} does not know who asks")
+            self.assertIn(access.reader, set(calls(route.dependant)), f"{route.path} does not know who asks")
 
     def test_the_documentation_comes_from_here(self) -> None:
         page = self.client.get("/api/docs")

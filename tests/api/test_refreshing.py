@@ -13,7 +13,7 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from ironmark import clock
-from ironmark.pages.refreshing import ClockBody, next_time
+from ironmark.pages.datasets.refreshing import ClockBody, next_time
 from ironmark.store import leases
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
 from tests import world

@@ -10,7 +10,7 @@ from sqlalchemy import Engine, text
 from ironmark import clock
 from ironmark.core.periods import Period
 from ironmark.core.workdays import nth_day
-from ironmark.pages.standing import StandingBody, due_for, newest_due, next_due
+from ironmark.pages.publishing.standing import StandingBody, due_for, newest_due, next_due
 from ironmark.store import database
 from ironmark.store.mariadb import MariaDB
 from ironmark.tables.holidays import read_holidays

@@ -6,7 +6,7 @@ from typing import Any
 
 from PIL import Image
 
-from ironmark.pages.page import Page
+from ironmark.pages.model.page import Page
 from tests import world
 
 EVIL = b"""<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 9 9" onload="alert(1)">

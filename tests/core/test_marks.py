@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ironmark.core.formula import parse
-from ironmark.core.lines import why_none
+from ironmark.core.mark_lines import why_none
 from ironmark.core.marks import (
     EVERYONE,
     TOGETHER,

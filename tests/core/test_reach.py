@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ironmark.core.periods import Period
-from ironmark.core.reach import REACHES, reached, told
+from ironmark.core.scope_shift import REACHES, reached, told
 
 
 def key(page: str, reach: str, *, year_start: int = 1, **more: object) -> str:

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ironmark.core.numbers import Unit
-from ironmark.core.rules import NotARule, turn
+from ironmark.core.pasted_rules import NotARule, turn
 from ironmark.core.yardstick import Yardstick, grade
 
 PLAIN, PERCENT = Unit("number", 1), Unit("percent", 1)

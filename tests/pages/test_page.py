@@ -8,13 +8,13 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from ironmark.core.faces import FACES
-from ironmark.pages.documents import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
-from ironmark.pages.draw import draw_page
-from ironmark.pages.library import Library
-from ironmark.pages.page import Page, members_in, narrow_of
-from ironmark.pages.read import read_page
-from ironmark.pages.sources import Sources
-from ironmark.pages.tally import tally
+from ironmark.pages.context.library import Library
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.drawing.draw import draw_page
+from ironmark.pages.drawing.tally import tally
+from ironmark.pages.model.documents import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
+from ironmark.pages.model.page import Page, members_in, narrow_of
+from ironmark.pages.reading.read import read_page
 from ironmark.store import records
 from ironmark.tables.connections import Slow
 from tests import world

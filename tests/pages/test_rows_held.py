@@ -13,11 +13,11 @@ import polars as pl
 
 from ironmark.core.formula import aggregates, parse
 from ironmark.core.periods import Period
-from ironmark.pages import sources as held_sources
-from ironmark.pages.library import Library
-from ironmark.pages.sources import Sources
+from ironmark.pages.context import source_registry as held_sources
+from ironmark.pages.context.library import Library
+from ironmark.pages.context.source_registry import Sources
 from ironmark.store.datasets import StoredDataset
-from ironmark.tables import columns, patience
+from ironmark.tables import columns, live_waiting
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.table import Column
 
@@ -52,7 +52,7 @@ class Held(unittest.TestCase):
         self.sources = Sources(mock.MagicMock())
 
     def live(self, made: Any) -> Any:
-        return mock.patch.object(Sources, "_patient", lambda *_: patience.Patient("Live", made))
+        return mock.patch.object(Sources, "_patient", lambda *_: live_waiting.Patient("Live", made))
 
     def test_a_stalled_live_source_delays_no_other_dataset(self) -> None:
         stalled, asked = threading.Event(), threading.Event()
@@ -61,7 +61,7 @@ class Held(unittest.TestCase):
         def slow(*_: Any) -> Any:
             asked.set()
             stalled.wait(30)
-            return patience.Patient("Live", FakeLive)  # type: ignore[arg-type]
+            return live_waiting.Patient("Live", FakeLive)  # type: ignore[arg-type]
 
         with (
             mock.patch.object(Sources, "_patient", slow),
@@ -114,7 +114,7 @@ class Held(unittest.TestCase):
         with self.live(make):
             first: Any = self.sources.source(None, dataset("live", 1, "live"))  # type: ignore[arg-type]
             self.assertEqual(first.first, DAY)
-            first._made_at -= patience.FRESH_S + 1
+            first._made_at -= live_waiting.FRESH_S + 1
             self.assertIs(self.sources.source(None, dataset("live", 1, "live")), first)  # type: ignore[arg-type]
             ready.set()
             for _ in range(500):
@@ -131,7 +131,7 @@ class Held(unittest.TestCase):
             library = Library(self.sources, None)  # type: ignore[arg-type]
             library._datasets["live"] = dataset("live", 1, "live")
             one: Any = library.source_of("live")
-            one._made_at -= 10 * patience.FRESH_S
+            one._made_at -= 10 * live_waiting.FRESH_S
             self.assertIs(library.source_of("live"), one)
 
     def test_several_first_readers_load_rows_once(self) -> None:

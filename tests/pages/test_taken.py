@@ -9,12 +9,12 @@ import polars as pl
 
 from ironmark.core.marks import TOGETHER, MarkEntry
 from ironmark.core.periods import Period
-from ironmark.pages.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody
-from ironmark.pages.library import Library
-from ironmark.pages.page import Page
-from ironmark.pages.read import read_page
-from ironmark.pages.sources import Sources
-from ironmark.pages.turns import Turns
+from ironmark.pages.context.fair_semaphore import Turns
+from ironmark.pages.context.library import Library
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody
+from ironmark.pages.model.page import Page
+from ironmark.pages.reading.read import read_page
 from ironmark.store import datasets, marks, records
 from ironmark.store.marks import Change
 from ironmark.tables.table import Column, Table

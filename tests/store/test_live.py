@@ -23,14 +23,14 @@ from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Kpi, Source, read
 from ironmark.store import scratch
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
-from ironmark.tables import connections, widened
+from ironmark.tables import connections, joined_columns
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection, LiveProblem, Slow, Wrong
 from ironmark.tables.folders import FolderSource, FolderTable
+from ironmark.tables.joined_columns import Derived, Lookup, Wide
 from ironmark.tables.live import LiveSource, LiveTable
-from ironmark.tables.patience import Patient, patiently
+from ironmark.tables.live_waiting import Patient, patiently
 from ironmark.tables.table import Column
-from ironmark.tables.widened import Derived, Lookup, Wide
 from tests import clickhouse, postgres, world
 
 COLUMNS = (
@@ -285,13 +285,13 @@ class TheSameFigures(WithTable):
         self, data: Any, beside: Any, texts: list[str], by: str | None, chosen: tuple[str, ...], key: str
     ) -> None:
         self.fill(data, beside)
-        frame = widened.looked_up(
+        frame = joined_columns.looked_up(
             pl.DataFrame(data, schema=SCHEMA, orient="row"),
             pl.DataFrame(beside, schema=ROUTES, orient="row"),
             WIDE.lookups[0],
         )
         for column in WIDE.derived:
-            frame = widened.derived(frame, column)
+            frame = joined_columns.derived(frame, column)
         through = max(dt.date(2026, 4, 30), *(row[0] for row in data if row[0]))
         here = ColumnSource(frame, "day", ["route", "vessel", "region", "part"], through)
         there = self.wide(through)

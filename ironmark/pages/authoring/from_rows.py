@@ -1,0 +1,561 @@
+"""A scorecard from rows: KPIs, marks, yardsticks, faces and sections proposed from a dataset, each with its reason;
+changed where they stand, and made of those that are kept."""
+
+from __future__ import annotations
+
+import datetime as dt
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+import numpy as np
+import polars as pl
+from sqlalchemy.orm import Session
+
+from ironmark.core.axis import step_for
+from ironmark.core.drafting import Direction, DraftKpi, LeftOut, draft
+from ironmark.core.evaluate import Floats
+from ironmark.core.faces import FACES
+from ironmark.core.formula import FormulaError, parse
+from ironmark.core.marks import EVERYONE, TARGET, TOGETHER, Owner
+from ironmark.core.numbers import Unit, show
+from ironmark.core.periods import Grain, Period, RowGrain, finer, latest_complete, timeline
+from ironmark.core.written import written
+from ironmark.core.yardstick import default_bands
+from ironmark.pages.authoring.kpi_rules import may_delete_kpi
+from ironmark.pages.authoring.yardstick_rules import may_delete_yardstick
+from ironmark.pages.context.library import Library
+from ironmark.pages.model.documents import (
+    CutBody,
+    InstrumentBody,
+    KpiBody,
+    ScopeBody,
+    ScorecardBody,
+    SectionBody,
+    UnitBody,
+    YardstickBody,
+)
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.reading.usages import yardsticks_in_use
+from ironmark.store import datasets, marks, records
+from ironmark.store.datasets import StoredDataset
+from ironmark.store.marks import Change
+from ironmark.tables.cells import NoPeriod
+from ironmark.tables.facts import facts_of, is_panel
+
+# What a KPI is held against: nothing, the plan that its rows hold, the same period a year before, the median of what it
+# was, a number that was typed, or the mark that it has already.
+Against = Literal["nothing", "plan", "last year", "median", "number", "own"]
+LAST_YEAR = "last year"
+MOST_MEMBERS, SHOWN_FIRST, FEW_PERIODS = 300, 20, 4
+TOP: Mapping[int, tuple[int, ...]] = {1: (12,), 2: (7, 5), 3: (6, 3, 3)}  # how wide sheets at the top are: one headline
+SAME = 0.005  # by which members have to differ, as a share of what they read, for one sheet of them to say something
+A_YEAR: Mapping[str, int] = {"month": 13, "week": 53, "day": 366}
+FACES_OFFERED: Mapping[str, tuple[str, ...]] = {
+    "one": ("figure", "dial", "bullet", "bar", "history", "tile"),
+    "members": ("ranked", "ledger", "bullet", "tile", "strip"),
+    "past": ("history", "strip", "ledger"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class KpiChange:
+    """What was changed of a proposed KPI; None for what stays as it was proposed. number: what it is held against."""
+
+    name: str | None = None
+    formula: str | None = None
+    direction: Direction | None = None
+    unit: UnitBody | None = None
+    against: Against | None = None
+    number: float | None = None
+
+
+@dataclass(frozen=True)
+class Changes:
+    """What was changed of a draft: sheets that were thrown away, KPIs that were taken in or thrown away by their
+    handles, what was changed of them, and other faces by the sheet."""
+
+    dropped: frozenset[str] = frozenset()
+    taken: tuple[str, ...] = ()
+    kpis: Mapping[str, KpiChange] = field(default_factory=dict)
+    faces: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """What a proposed KPI is held against, and what else it could be. mark: a mark by its name, "" for none, computed by
+    a formula or one number; each: segment, member and value, where a sum has one for each."""
+
+    against: Against = "nothing"
+    choices: tuple[Against, ...] = ("nothing",)
+    mark: str = ""
+    formula: str = ""
+    value: float | None = None
+    each: tuple[tuple[str, str, float], ...] = ()
+    yardstick: str = ""  # the one that the KPI is graded by already
+    since: str = ""  # from which period it holds, where it is a number
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """A sheet that is proposed: where it stands, of which KPI, as which face, and why."""
+
+    id: str
+    section: str
+    kpi: str
+    face: str
+    by: str | None
+    place: tuple[int, int, int, int]
+    why: str
+    faces: tuple[str, ...]
+    first: int | None = None
+
+
+@dataclass(frozen=True)
+class Proposed:
+    """kpis: those on the page; waiting: those that are not, with what was thrown away."""
+
+    title: str
+    scope: ScopeBody
+    kpis: tuple[DraftKpi, ...]
+    waiting: tuple[DraftKpi, ...]
+    left_out: tuple[LeftOut, ...]
+    held: Mapping[str, Held]
+    sheets: tuple[Sheet, ...]
+    dropped: tuple[Sheet, ...]
+
+
+def propose(library: Library, dataset: StoredDataset, changes: Changes = Changes()) -> Proposed:
+    """Refuses a dataset that has no period, or no rows, and a formula that cannot be read."""
+    if dataset.kind == "live":
+        raise Refused(422, "live", "Its rows are elsewhere", "Write KPIs for a live source under KPIs; rows that are uploaded or typed are read here.")  # fmt: skip
+    try:
+        source = library.source_of(dataset.id)
+    except NoPeriod as error:
+        raise Refused(422, "no-period", "Its rows have no period", str(error)) from None
+    frame = datasets.rows(library.session, dataset)
+    panel = is_panel(frame, dataset.period or "", dataset.own_segments)
+    drafted = draft(dataset.name, facts_of(frame, dataset.columns), counted_rows=not panel)
+    days = frame[dataset.period or ""].drop_nulls().unique().sort()
+    grain = _no_finer(_grain(days), source.grain)
+    every = tuple(_named_apart(library, _already_there(library, dataset.id, drafted.kpis)))
+    library.fetch([kpi.known for kpi in every if kpi.known])
+    complete = latest_complete(
+        Period.of(source.first, grain, library.year_start), Period.of(source.last, grain, library.year_start), source.through
+    )  # fmt: skip
+    periods = timeline(complete, source.first, source.last)
+    over = [p for p in periods if p.end <= source.through] or list(periods)
+    reading = _Reading(library, dataset.id, over)
+    left = list(drafted.left_out)
+    shown, waiting, held = list[DraftKpi](), list[DraftKpi](), dict[str, Held]()
+    graded = yardsticks_in_use(library.session)
+    for kpi in every:
+        wanted = (kpi.place == "made" or kpi.handle in changes.taken) and f"kpi:{kpi.handle}" not in changes.dropped
+        if not wanted:
+            waiting.append(kpi)
+            continue
+        change = changes.kpis.get(kpi.handle, KpiChange())
+        changed = _changed(kpi, change)
+        try:
+            values = reading.of(changed)
+        except (FormulaError, NoPeriod) as error:
+            if change.formula is not None:
+                raise Refused(422, "formula", "The formula cannot be read", str(error), {"field": f"kpis.{kpi.handle}.formula"}) from None  # fmt: skip
+            left.append(LeftOut(kpi.name, str(error)))
+            continue
+        if not np.isfinite(values).any():
+            left.append(LeftOut(kpi.name, "it has no reading in any period"))
+            continue
+        if change.unit is None and not kpi.known:
+            changed = replace(changed, unit=_fine_enough(changed.unit, values))
+        shown.append(changed)
+        held[kpi.handle] = _held(library, changed, change, values, over, grain, graded)
+    segments = _segments(dataset, frame, reading, shown)
+    for kpi in shown:
+        known = held[kpi.handle]
+        if known.value is not None and kpi.nature != "rate" and not kpi.known:
+            # A part is not held to the whole's target: each member has its own.
+            names = [name for name, _, count in segments if count <= SHOWN_FIRST]
+            held[kpi.handle] = replace(known, each=reading.of_each(kpi, names) if known.against == "median" else ())
+    sheets = _sheets(shown, held, segments, len(over))
+    sheets = [_with_face(sheet, changes.faces.get(sheet.id)) for sheet in sheets]
+    kept = tuple(sheet for sheet in sheets if sheet.id not in changes.dropped)
+    gone = tuple(sheet for sheet in sheets if sheet.id in changes.dropped)
+    first_whole = any(p.end <= source.through for p in periods)
+    scope = ScopeBody(grain=grain, period="complete" if first_whole else "latest")
+    return Proposed(dataset.name, scope, tuple(shown), tuple(waiting), tuple(left), held, kept, gone)
+
+
+def make(session: Session, library: Library, dataset: StoredDataset, title: str, proposed: Proposed) -> str:
+    """Keep what is proposed, all at once. Returns the scorecard's key."""
+    keys: dict[str, str] = {}
+    yardsticks: dict[str, str] = {}
+    shared: dict[tuple[object, ...], str] = {}
+    for kpi in proposed.kpis:
+        if not any(sheet.kpi == kpi.handle for sheet in proposed.sheets):
+            continue
+        body = _body(kpi, dataset.id)
+        keys[kpi.handle] = key = kpi.known or records.create(session, "kpi", body.model_dump(), name=kpi.name).id
+        held = proposed.held[kpi.handle]
+        if held.against != "own" and held.mark:
+            _keep_marks(session, library, key, kpi, held)
+        if held.yardstick:
+            yardsticks[kpi.handle] = held.yardstick
+        elif held.mark and kpi.direction != "open":
+            form = held.mark, kpi.direction, kpi.unit.kind == "percent"
+            if form not in shared:
+                made = _yardstick(kpi, held.mark)
+                shared[form] = records.create(session, "yardstick", made.model_dump(), name=made.name).id
+            yardsticks[kpi.handle] = shared[form]
+    sections: dict[str, SectionBody] = {}
+    for sheet in proposed.sheets:
+        section = sections.setdefault(
+            sheet.section, SectionBody(id=f"s{len(sections) + 1}", title=sheet.section, instruments=[])
+        )
+        x, y, w, h = sheet.place
+        mark = proposed.held[sheet.kpi].mark
+        section.instruments.append(
+            InstrumentBody(
+                id=sheet.id, kpi=keys[sheet.kpi], face=sheet.face, by=sheet.by, marks=[mark] if mark else [], first=sheet.first,
+                order="value" if sheet.by and not mark else None, yardstick=yardsticks.get(sheet.kpi), x=x, y=y, w=w, h=h,
+            )
+        )  # fmt: skip
+    for section in sections.values():
+        _close_up(section.instruments)
+    card = ScorecardBody(title=title or proposed.title, scope=proposed.scope, sections=list(sections.values()))
+    return records.create(session, "scorecard", card.model_dump(), name=card.title).id
+
+
+MADE_TOGETHER = dt.timedelta(minutes=1)
+
+
+def take_back(session: Session, key: str) -> list[str]:
+    """Undo what ``make`` kept: the scorecard, and those of its KPIs and yardsticks that were made with it, are as they
+    were made and are used nowhere else. Returns the names of what stays. Refuses a scorecard that was changed since."""
+    card = records.get(session, "scorecard", key)
+    if card.version != 1:
+        detail = f"“{card.body['title']}” was changed since it was made. Delete it by itself; its KPIs stay."
+        raise Refused(409, "changed", "It is not as it was made", detail)
+    instruments = [one for section in card.body["sections"] for one in section["instruments"]]
+    records.remove(session, "scorecard", key, card.version)
+    stays = []
+    # KPIs first: a yardstick may rest on the mark of one.
+    for kind, slot, may_delete in (("kpi", "kpi", may_delete_kpi), ("yardstick", "yardstick", may_delete_yardstick)):
+        for name in dict.fromkeys(one[slot] for one in instruments if one[slot]):
+            held = records.some(session, kind, [name]).get(name)  # type: ignore[arg-type]
+            if held is None:
+                continue
+            if held.version != 1 or abs(held.updated_at - card.updated_at) > MADE_TOGETHER:
+                continue  # it was there before
+            try:
+                may_delete(session, None, name)
+            except Refused:
+                stays.append(str(held.body["name"]))
+                continue
+            records.remove(session, kind, name, held.version)  # type: ignore[arg-type]
+    return stays
+
+
+def _keep_marks(session: Session, library: Library, key: str, kpi: DraftKpi, held: Held) -> None:
+    if held.formula:
+        marks.compute(session, key, held.mark, held.formula, library.book(key))
+        return
+    assert held.value is not None
+    owner = EVERYONE if kpi.nature == "rate" else TOGETHER
+    changes = [Change(held.mark, owner, held.since, held.value)]
+    changes += [
+        Change(held.mark, Owner.member(**{segment: member}), held.since, value) for segment, member, value in held.each
+    ]
+    marks.apply(session, key, changes, library.book(key))
+
+
+def _close_up(instruments: list[InstrumentBody]) -> None:
+    """Have what is left stand without gaps where sheets were dropped: row by row, from the left."""
+    x = y = tall = 0
+    for one in sorted(instruments, key=lambda one: (one.y, one.x)):
+        if x + one.w > 12:
+            x, y, tall = 0, y + tall, 0
+        one.x, one.y = x, y
+        x, tall = x + one.w, max(tall, one.h)
+
+
+# KPIs
+
+
+@dataclass(frozen=True)
+class _Reading:
+    """What proposed KPIs read, over some periods."""
+
+    library: Library
+    dataset: str
+    periods: Sequence[Period]
+
+    def of(self, kpi: DraftKpi) -> Floats:
+        """(P,). Raises FormulaError, NoPeriod."""
+        return self.library.read(_body(kpi, self.dataset), periods=self.periods).value[:, 0]
+
+    def by(self, kpi: DraftKpi, segment: str) -> tuple[tuple[str | None, ...], Floats]:
+        """Members and what they read, (P, M)."""
+        read = self.library.read(_body(kpi, self.dataset), by=segment, periods=self.periods)
+        return tuple(read.members), read.value
+
+    def of_each(self, kpi: DraftKpi, segments: Sequence[str]) -> tuple[tuple[str, str, float], ...]:
+        found = []
+        for segment in segments:
+            members, values = self.by(kpi, segment)
+            for m, member in enumerate(members):
+                if member is not None and np.isfinite(values[:, m]).any():
+                    found.append((segment, member, _middle(values[:, m])))
+        return tuple(found)
+
+
+def _changed(kpi: DraftKpi, change: KpiChange) -> DraftKpi:
+    """A KPI with what was changed of it; one that is there already stays as it is."""
+    if kpi.known:
+        return kpi
+    return replace(
+        kpi,
+        name=change.name or kpi.name,
+        formula=change.formula or kpi.formula,
+        direction=change.direction or kpi.direction,
+        unit=change.unit.as_unit() if change.unit else kpi.unit,
+    )
+
+
+def _fine_enough(unit: Unit, values: Floats) -> Unit:
+    """A unit with as many decimals as it takes to tell small readings from nothing: 0.03%, not 0.0%."""
+    known = np.abs(values[np.isfinite(values) & (values != 0)])
+    if not len(known) or unit.kind not in ("percent", "number") or unit.compact:
+        return unit
+    size = float(np.median(known)) * (100 if unit.kind == "percent" else 1)
+    if size >= 1:
+        return unit
+    return replace(unit, decimals=min(6, max(unit.decimals, 1 - math.floor(math.log10(size)))))
+
+
+def _grain(days: pl.Series) -> Grain:
+    """How often rows come: the step between their days, and how far they reach."""
+    if len(days) > 1:
+        step = float(days.diff().dt.total_days().drop_nulls().median() or 0)  # type: ignore[arg-type]
+        if step >= 26:
+            return "year" if step >= 300 else "quarter" if step >= 80 else "month"
+    reach = (days[-1] - days[0]).days if len(days) else 0
+    return "month" if reach >= 75 else "week" if reach >= 21 else "day"
+
+
+def _no_finer(grain: Grain, rows: RowGrain) -> Grain:
+    """A grain that rows can be read by."""
+    return grain if not finer(grain, rows) else "year" if rows == "half" else rows
+
+
+def _already_there(library: Library, dataset: str, kpis: Sequence[DraftKpi]) -> list[DraftKpi]:
+    """The KPIs, those that somebody wrote over the same rows as they are kept: none is made twice."""
+    known = {
+        written(parse(body.formula)): (key, body)
+        for key, body in reversed(library.every_kpi.items())
+        if body.dataset == dataset and not body.composite
+    }
+    found = []
+    for kpi in kpis:
+        if there := known.get(written(parse(kpi.formula))):
+            key, body = there
+            kpi = replace(
+                kpi, known=key, handle=body.handle, name=body.name, unit=body.unit.as_unit(), direction=body.direction,
+                nature=body.nature, plan="", reason="It is there already: that one is shown, as it is.",
+            )  # fmt: skip
+        found.append(kpi)
+    return found
+
+
+def _named_apart(library: Library, kpis: Sequence[DraftKpi]) -> list[DraftKpi]:
+    """The KPIs with handles and names that nothing has yet."""
+    handles = {*library.by_handle, *library.assumptions}
+    names = {body.name for body in library.every_kpi.values()}
+    found = []
+    for kpi in kpis:
+        if kpi.known:
+            found.append(kpi)
+            continue
+        handle, name, count = kpi.handle, kpi.name, 2
+        while handle in handles:
+            handle, count = f"{kpi.handle}_{count}", count + 1
+        count = 2
+        while name in names:
+            name, count = f"{kpi.name} ({count})", count + 1
+        handles.add(handle)
+        names.add(name)
+        found.append(replace(kpi, handle=handle, name=name))
+    return found
+
+
+def _body(kpi: DraftKpi, dataset: str) -> KpiBody:
+    return KpiBody(
+        handle=kpi.handle, name=kpi.name[:120], description=kpi.reason, dataset=dataset, formula=kpi.formula,
+        unit=UnitBody.of(kpi.unit), direction=kpi.direction, nature=kpi.nature,
+    )  # fmt: skip
+
+
+# What they are held against
+
+
+def _held(
+    library: Library, kpi: DraftKpi, change: KpiChange, values: Floats, periods: Sequence[Period], grain: Grain,
+    graded: Mapping[str, str],
+) -> Held:  # fmt: skip
+    """What a KPI is held against: the mark or the plan that there is, else nothing until somebody says so."""
+    if mark := _own_mark(library, kpi.known):
+        return Held("own", ("own",), mark, yardstick=graded.get(kpi.known, ""))
+    a_year = A_YEAR.get(grain, 5)
+    choices: list[Against] = ["plan"] if kpi.plan else []
+    choices += [LAST_YEAR] if len(periods) >= a_year and np.isfinite(values[-a_year]) else []  # type: ignore[list-item]
+    choices += ["median"] if np.isfinite(values).sum() >= FEW_PERIODS else []
+    choices += ["number", "nothing"]
+    against = change.against if change.against in choices else ("plan" if kpi.plan else "nothing")
+    since = periods[0].key
+    if against == "plan":
+        over = "mean" if kpi.formula.startswith("mean(") else "sum"
+        return Held("plan", tuple(choices), TARGET, f"{over}({kpi.plan})")
+    if against == LAST_YEAR:
+        return Held("last year", tuple(choices), LAST_YEAR, f"year_ago({kpi.formula})")
+    if against == "median":
+        return Held("median", tuple(choices), TARGET, value=_middle(values), since=since)
+    if against == "number" and change.number is not None:
+        return Held("number", tuple(choices), TARGET, value=change.number, since=since)
+    return Held("nothing", tuple(choices))
+
+
+def _own_mark(library: Library, key: str) -> str:
+    """The mark that a KPI which is there already is held against; "" where it has none."""
+    names = [*library.computed(key), *(entry.name for entry in library.entries(key))] if key else []
+    return TARGET if TARGET in names else next(iter(names), "")
+
+
+def against_words(kpi: DraftKpi, held: Held) -> str:
+    """What a KPI is held against, as its sheet says it."""
+    if held.against == "nothing":
+        return "nothing"
+    if held.against == "median":
+        return f"its median so far, {show(held.value or 0.0, kpi.unit)}"
+    if held.against == "number":
+        return f"a target of {show(held.value or 0.0, kpi.unit)}"
+    return {"plan": "the target in its rows", "last year": "the same period a year before"}.get(
+        held.against, f"its {held.mark}"
+    )
+
+
+def _middle(values: Floats) -> float:
+    """The median of the known values, as round as their spread allows."""
+    known = values[np.isfinite(values)]
+    median = float(np.median(known))
+    step = step_for(float(known.max() - known.min()) or abs(median) or 1.0, 40)
+    return float(round(round(median / step) * step, 10))
+
+
+def _yardstick(kpi: DraftKpi, mark: str) -> YardstickBody:
+    percent = kpi.unit.kind == "percent"
+    ways: tuple[float, ...]
+    if kpi.direction == "inside":
+        ways = (-0.04, -0.02, 0.02, 0.04) if percent else (0.9, 0.95, 1.05, 1.1)
+    else:
+        ways = (-0.02, 0.0, 0.02) if percent else (0.95, 1.0, 1.05)
+    cuts = [CutBody(mark=mark, offset=way) if percent else CutBody(mark=mark, factor=way) for way in ways]
+    if kpi.direction == "lower":
+        for cut in cuts:
+            cut.belongs = "below"
+    sort = "shares" if percent else "amounts"
+    way = "best inside a range" if kpi.direction == "inside" else f"{kpi.direction} is better"
+    return YardstickBody(name=f"Against {mark}, {sort}, {way}", bands=list(default_bands(kpi.direction)), cuts=cuts)
+
+
+# Sheets
+
+
+def _segments(
+    dataset: StoredDataset, frame: pl.DataFrame, reading: _Reading, kpis: Sequence[DraftKpi]
+) -> list[tuple[str, str, int]]:
+    """Segments worth reading one by one: name, label and how many members; those whose members differ, the handiest
+    number of members first."""
+    found = []
+    for column in dataset.columns:
+        if column.role == "segment" and column.name in frame.columns:
+            count = frame[column.name].drop_nulls().n_unique()
+            if 2 <= count <= MOST_MEMBERS:
+                found.append((column.name, column.label, count))
+    found.sort(key=lambda one: (not 3 <= one[2] <= 12, one[2] > 12, one[2]))
+    matter = []
+    for segment in found:
+        try:
+            _, values = reading.by(kpis[0], segment[0]) if kpis else ((), np.array([]))
+        except (FormulaError, NoPeriod):
+            continue
+        known = values[-1][np.isfinite(values[-1])] if len(values) else np.array([])
+        if len(known) > 1 and float(np.ptp(known)) > SAME * max(1e-12, float(np.abs(known).max())):
+            matter.append(segment)
+        if len(matter) == 2:
+            break
+    return matter
+
+
+_WHY: Mapping[str, str] = {
+    "dial": "A share with its mark is read best on its bands.",
+    "figure": "One number with its course is what is looked for first.",
+    "bullet": "Members on one axis, each against its own mark.",
+    "ranked": "Who gives most of it, in their order.",
+    "ledger": "Members as rows, with what they were before.",
+    "history": "What it was before says whether now is usual.",
+}
+
+
+def _sheets(
+    kpis: Sequence[DraftKpi], held: Mapping[str, Held], segments: Sequence[tuple[str, str, int]], periods: int
+) -> list[Sheet]:
+    """Headlines over members over the course: what a person would lay out first."""
+    found: list[Sheet] = []
+
+    def put(section: str, kpi: DraftKpi, face: str, by: str | None, place: tuple[int, int, int, int], kind: str, first: int | None = None) -> None:  # fmt: skip
+        why = _WHY[face] if first is None else f"{_WHY[face]} The first {first}, and the rest as one."
+        offered = FACES_OFFERED["members" if by else "past" if kind == "past" else "one"]
+        found.append(
+            Sheet(
+                f"{kind}-{kpi.handle}"[:80],
+                section,
+                kpi.handle,
+                face,
+                by,
+                place,
+                why,
+                tuple(dict.fromkeys((face, *offered))),
+                first,
+            )
+        )
+
+    top = list(kpis[: max(TOP)])
+    wides = TOP.get(len(top), ())
+    for at, kpi in enumerate(top):
+        marked = bool(held[kpi.handle].mark) and kpi.direction != "open"
+        put("At a glance", kpi, "dial" if kpi.unit.kind == "percent" and marked else "figure", None, (sum(wides[:at]), 0, wides[at], 6), "top")  # fmt: skip
+    for row, (name, label, count) in enumerate(segments):
+        first = SHOWN_FIRST if count > SHOWN_FIRST else None
+        high = max(5, min(14, count + 2))
+        some = kpis[row * 2 : row * 2 + 2] or kpis[:2]
+        for at, kpi in enumerate(some):
+            marked = bool(held[kpi.handle].mark) and kpi.direction != "open"
+            face = ("bullet" if at == 0 else "ledger") if marked else "ranked"
+            wide = 12 // len(some)
+            put(f"By {label.lower()}", kpi, face, name, (at * wide, 0, wide, high), f"by{row + 1}", first)
+    if periods >= FEW_PERIODS:
+        some = kpis[:2]
+        for at, kpi in enumerate(some):
+            put("Over time", kpi, "history", None, (at * (12 // len(some)), 0, 12 // len(some), 6), "past")
+    for at, kpi in enumerate(kpis[max(TOP) :]):
+        put("And also", kpi, "figure", None, ((at % 4) * 3, at // 4 * 5, 3, 5), "also")
+    return found
+
+
+def _with_face(sheet: Sheet, face: str | None) -> Sheet:
+    if face is None or face == sheet.face or face not in FACES:
+        return sheet
+    x, y, w, h = sheet.place
+    width, height = FACES[face].size
+    return replace(sheet, face=face, place=(x, y, max(w, min(width, 12)), max(h, min(height, 6))))

@@ -1,0 +1,212 @@
+"""What a KPI comes to while its formula is typed, and every KPI at a glance."""
+
+from __future__ import annotations
+
+import math
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, Field
+
+from ironmark.core import prose
+from ironmark.core import reading as core
+from ironmark.core.evaluate import Floats
+from ironmark.core.formula import FormulaError, nature_of, parse, references
+from ironmark.core.marks import TARGET
+from ironmark.core.numbers import show
+from ironmark.core.periods import Grain, Period, timeline
+from ironmark.core.reading import Readings
+from ironmark.core.units import proposed_unit
+from ironmark.pages.context.library import Library
+from ironmark.pages.drawing.draw_sheet import draw_sheet
+from ironmark.pages.drawing.histories import MOST, history, told
+from ironmark.pages.model.documents import MOST_OF_A_PERIOD, InstrumentBody, Key, KpiBody, Model, ScopeBody, UnitBody
+from ironmark.pages.model.pictures import HistoryPicture, InstrumentPicture
+from ironmark.pages.reading.instrument_scope import period_of, take_readings
+from ironmark.pages.reading.plain_readings import block_of
+from ironmark.pages.reading.sheets import read_sheet
+from ironmark.pages.reading.usages import yardsticks_in_use
+from ironmark.pages.reading.workings import Workings, workings
+from ironmark.tables.cells import NoPeriod
+from ironmark.tables.connections import LiveProblem
+
+TYPED = "typed"  # the key a KPI goes by while it is typed
+GLANCES = 12
+MOST_OFFERED = 300
+
+
+class Figure(BaseModel):
+    label: str
+    value: float | None
+    shown: str
+    partial: bool = False
+
+
+class PreviewAsk(Model):
+    """``key`` names the KPI that is changed, so that its marks and its yardstick hold for what is typed."""
+
+    body: KpiBody
+    key: Key | None = None
+    by: str | None = Field(None, max_length=80)
+    grain: Grain = "month"
+    period: str = Field("complete", max_length=MOST_OF_A_PERIOD)
+
+
+class FormulaProblem(BaseModel):
+    message: str
+    start: int
+    end: int
+
+
+class Preview(BaseModel):
+    """What a KPI comes to: by period over all rows, and by member in one of the periods."""
+
+    problem: FormulaProblem | None = None
+    note: str = ""
+    waiting: bool = False
+    reads_as: str = ""
+    warnings: list[FormulaProblem] = []
+    nature: Literal["flow", "stock", "rate"] = "rate"  # what the formula most likely is
+    unit: UnitBody | None = None  # what it most likely is measured in, and why
+    unit_why: str = ""
+    period: str = ""
+    period_label: str = ""
+    by: str | None = None
+    by_label: str = ""
+    texts: dict[str, list[str]] = {}  # the members a condition may name, by segment
+    results: list[Figure] = []
+    members: list[Figure] = []
+    graded: str = ""
+    history: HistoryPicture | None = None
+    by_member: InstrumentPicture | None = None
+    workings: Workings | None = None
+
+
+class Glance(BaseModel):
+    """A KPI in a list: its last complete month, and a small history with the target, as fractions of its own height."""
+
+    id: str
+    shown: str
+    period: str
+    state: str | None
+    line: list[float | None]
+    target: list[float | None]
+    problem: str = ""
+    waiting: bool = False
+
+
+def previewed(library: Library, ask: PreviewAsk) -> Preview:
+    body = ask.body
+    dataset = library.dataset(body.dataset)
+    kpi, source = library.expanded(body), library.source(body)
+    yardstick = yardsticks_in_use(library.session).get(ask.key) if ask.key else None
+    by = ask.by if ask.by in source.members else next(iter(source.members), None)
+    scope = ScopeBody(period=ask.period, grain=ask.grain)
+    period = period_of(scope, [source], library.year_start)
+    instrument = InstrumentBody(id="t", kpi=TYPED, yardstick=yardstick, marks=_marks(library, ask.key), face="bullet")
+    library.fetch([], [yardstick] if yardstick else [])
+    together, _ = take_readings(library, instrument, scope, period)
+    sheet = read_sheet(library, instrument.model_copy(update={"by": by}), scope, period) if by else None
+    by_member = draw_sheet(sheet, library.states, library.year_start) if sheet else None
+    if by_member is not None and by_member.problem:  # a dataset that it also reads is not split by this segment
+        by_member = None
+    members = by_member.readings if by_member else []
+    tree, labels = parse(body.formula), {c.name: c.label for c in dataset.columns}
+    texts = {name: frozenset(names) for name, names in source.members.items()}
+    named = library.assuming(tree)  # an assumption is a number like any other
+    percents = {h for h in references(tree) if h in library.by_handle and library.by_handle[h].unit.kind == "percent"}
+    natures = {handle: library.by_handle[handle].nature for handle in references(tree) if handle in library.by_handle}
+    units = {h: library.by_handle[h].unit.as_unit() for h in references(tree) if h in library.by_handle}
+    units |= {handle: held.unit for handle, held in library.assumptions.items()} if references(tree) else {}
+    unit = None if body.composite else proposed_unit(tree, labels, units, {c.name: c.unit for c in dataset.columns})
+    warned = [] if body.composite else prose.warnings(named, body.nature, body.unit.kind, texts, percents, natures)
+    reads_as = prose.reads_as(tree, lambda name: labels.get(name, name))
+    if body.composite is not None:
+        how = "their states" if body.composite.by == "score" else "how far they reach their marks"
+        reads_as = f"{len(body.composite.parts)} KPIs rolled up by {how}, weighted"
+    return Preview(
+        reads_as=reads_as,
+        warnings=[FormulaProblem(message=m, start=start, end=end) for m, start, end in warned],
+        unit=UnitBody.of(unit.unit) if unit else None,
+        unit_why=unit.why if unit else "",
+        nature="rate" if body.composite else nature_of(named, natures),
+        period=period.key,
+        period_label=period.label,
+        by=by,
+        by_label=labels.get(by or "", ""),
+        texts={name: list(found)[:MOST_OFFERED] for name, found in source.members.items()},
+        results=[_figure(p.short, together, at, kpi) for at, p in enumerate(together.periods)],
+        members=[
+            Figure(label=r.member or "", value=r.value, shown=r.shown)
+            for r in sorted(members, key=lambda r: source.members[by or ""].index(r.member or ""))
+        ],
+        graded=told(together, library.yardstick(yardstick).name if yardstick else ""),
+        history=_history(library, instrument, together),
+        by_member=by_member,
+        waiting=sheet is not None and sheet.waiting,
+        workings=workings(library, instrument, scope, None),
+    )
+
+
+def _history(library: Library, instrument: InstrumentBody, readings: Readings) -> HistoryPicture:
+    block = block_of(library, instrument.kpi, instrument.yardstick, readings)
+    last = len(readings.periods) - 1
+    moments = block.earlier(last, 0, MOST[readings.periods[0].grain], True)
+    return history(moments, readings.yardstick, readings.kpi.unit, library.year_start)
+
+
+def _marks(library: Library, key: str | None) -> list[str]:
+    """The mark a KPI is measured against: its target where it has one, else the first it has."""
+    names = [entry.name for entry in library.entries(key)] + list(library.computed(key)) if key else []
+    return [TARGET] if TARGET in names or not names else names[:1]
+
+
+def _figure(label: str, readings: Readings, p: int, kpi: core.Kpi) -> Figure:
+    value = float(readings.value[p, 0])
+    known = math.isfinite(value)
+    return Figure(
+        label=label,
+        value=value if known else None,
+        shown=show(value, kpi.unit) or "no reading",
+        partial=readings.parts[p] is not None,
+    )
+
+
+def glance_at(library: Library, key: str, name: str | None) -> Glance:
+    kpi = library.kpis[key]
+    empty = Glance(id=key, shown="–", period="", state=None, line=[], target=[])
+    try:
+        source = library.source(kpi)
+        period = period_of(ScopeBody(), [source], library.year_start)
+        marks = _marks(library, key)
+        readings = library.read(
+            kpi, library.entries(key), marks, library.graded_by(library.yardstick(name)) if name else None,
+            periods=_before(period, source), computed=library.computed(key),
+        )  # fmt: skip
+    except (FormulaError, NoPeriod, LiveProblem) as error:
+        return empty.model_copy(
+            update={"problem": str(error), "waiting": isinstance(error, LiveProblem) and error.passes}
+        )
+    value, target = readings.value[:, 0], readings.marks[marks[0]][:, 0]
+    both = np.concatenate([value, target])
+    both = both[np.isfinite(both)]
+    low, high = (float(both.min()), float(both.max())) if both.size else (0.0, 1.0)
+
+    def places(line: Floats) -> list[float | None]:
+        span = high - low
+        return [None if not math.isfinite(v) else (float(v) - low) / span if span else 0.5 for v in line]
+
+    shown = show(float(value[-1]), kpi.unit.as_unit()) or "no reading"
+    return Glance(
+        id=key,
+        shown=shown,
+        period=period.label,
+        state=readings.state(len(value) - 1, 0),
+        line=places(value),
+        target=places(target),
+    )
+
+
+def _before(period: Period, source: core.Source) -> tuple[Period, ...]:
+    """The period and those before it that have rows, a year and some more for what looks back."""
+    return tuple(p for p in timeline(period, source.first, source.last) if p <= period)[-GLANCES:]

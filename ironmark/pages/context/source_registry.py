@@ -1,0 +1,188 @@
+"""The rows that scorecards read: dataset versions in memory, and live sources that are open."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from cachetools import LRUCache
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
+
+from ironmark.core.reading import Source
+from ironmark.pages.context.fair_semaphore import Turns
+from ironmark.pages.context.response_cache import Kept
+from ironmark.pages.context.version_cache import Seen
+from ironmark.pages.model.problems import Refused
+from ironmark.store import database, datasets, room
+from ironmark.store.datasets import StoredDataset
+from ironmark.tables import checklist
+from ironmark.tables.cells import NoPeriod
+from ironmark.tables.columns import ColumnSource
+from ironmark.tables.connections import Connection
+from ironmark.tables.folders import FolderSource, FolderTable, allowed
+from ironmark.tables.live import LiveSource, LiveTable
+from ironmark.tables.live_waiting import FRESH_S, Patient
+
+MOST_BYTES = 1 << 30  # of rows in memory
+MOST_TAKEN_BYTES = 64 << 20  # of readings in memory
+TURNS = 2  # pages worked on at once; more of them in one process take longer together than in turn
+
+
+class Sources:
+    """The database, and the dataset versions in memory, the longest unused one given up first."""
+
+    def __init__(self, engine: Engine, folders: tuple[Path, ...] = (), hosts: frozenset[str] = frozenset()) -> None:
+        """folders: those whose files may be read. hosts: those whose addresses may be asked."""
+        self.engine, self.folders, self.hosts = engine, folders, hosts
+        self._changes = database.sessions(database.changing(engine))
+        self._readings = database.sessions(engine)
+        self._held: LRUCache[tuple[str, int], ColumnSource] = LRUCache(MOST_BYTES, getsizeof=_weight)
+        self._loading: dict[tuple[str, int], threading.Lock] = {}
+        self._live: dict[tuple[str, int], Patient] = {}
+        self._coming: dict[tuple[str, int], Patient] = {}
+        self._lock = threading.Lock()
+        self.kept, self.seen = Kept(), Seen()
+        self.taken = Seen(MOST_TAKEN_BYTES, lambda taken: taken.weight)  # see ``pages.library.Taken``
+        self.turns = Turns(TURNS)
+
+    @contextmanager
+    def readings(self) -> Iterator[Session]:
+        """A session that sees one moment of the database."""
+        with self._readings(info={"reading": True}) as session:
+            yield session
+
+    @contextmanager
+    def changes(self) -> Iterator[Session]:
+        """A transaction, committed at the end of the block. Raises OSError where the disk is full."""
+        room.insist()
+        with self._changes.begin() as session:
+            yield session
+
+    def source(self, session: Session, dataset: StoredDataset) -> Source:
+        """The rows of a dataset, ready to be aggregated. Raises NoPeriod, LiveProblem.
+
+        The first who asks for a version reads it, others who ask meanwhile wait for that; nobody else does.
+        """
+        if dataset.kind == "live":
+            return self._live_source(session, dataset)
+        key = (dataset.id, dataset.version)
+        with self._lock:
+            held = self._held.get(key)
+            loading = self._loading.setdefault(key, threading.Lock()) if held is None else None
+        if held is not None:
+            return held
+        assert loading is not None
+        with loading:
+            with self._lock:
+                held = self._held.get(key)
+            return held if held is not None else self._load(session, dataset)
+
+    def _load(self, session: Session, dataset: StoredDataset) -> ColumnSource:
+        if dataset.period is None or dataset.through is None:
+            raise NoPeriod(f"“{dataset.name}” has no period: give a column of dates that role on its page under Data.")
+        frame = datasets.rows(session, dataset)
+        if dataset.kind == "checklist":
+            frame = checklist.carried(frame, dataset.through)
+        made = ColumnSource(
+            frame, dataset.period, dataset.segments, dataset.through, dataset.order, dataset.own_segments
+        )
+        made.grain = dataset.grain
+        with self._lock:
+            for old in [k for k in self._held if k[0] == dataset.id and k[1] < dataset.version]:
+                del self._held[old]
+            self._held[dataset.id, dataset.version] = made
+            self._loading.pop((dataset.id, dataset.version), None)
+            rows = frozenset(self._held)
+        self.taken.forget(lambda key: not rows.issuperset(key.rows))  # they would hold on to rows that were given up
+        return made
+
+    def _live_source(self, session: Session, dataset: StoredDataset) -> Patient:
+        """A live source; one that has grown old is read anew beside it, and serves on until the new one is there.
+
+        Nothing is asked of any server under the lock, and one that is given up closes when its last reader is done.
+        """
+        key = (dataset.id, dataset.version)
+        with self._lock:
+            held, coming = self._live.get(key), self._coming.get(key)
+        if held is not None and held.age < FRESH_S:
+            return held
+        made = self._patient(session, dataset) if coming is None else None
+        with self._lock:
+            held, coming = self._live.get(key), self._coming.get(key)
+            if held is not None and held.age < FRESH_S:
+                return held
+            if held is not None:
+                if coming is None and made is not None:
+                    coming = self._coming[key] = made
+                    made.warm()
+                if coming is not None and not coming.is_open and held.age < 3 * FRESH_S:
+                    return held
+            for old in [k for k in self._live if k[0] == dataset.id]:
+                del self._live[old]
+            for old in [k for k in self._coming if k[0] == dataset.id and k != key]:
+                del self._coming[old]
+            self._coming.pop(key, None)
+            chosen = coming or made
+            if chosen is not None:
+                self._live[key] = chosen
+        return chosen or self._live_source(session, dataset)  # others have settled it meanwhile
+
+    def connection(self, session: Session, dataset: StoredDataset) -> Connection:
+        """How a live source is reached."""
+        return self.reach(session, dataset.connection or {}, None, dataset.id)
+
+    def table_of(self, session: Session, dataset: StoredDataset) -> LiveTable | FolderTable:
+        """The table of a live source, with what it looks into: of the same server, or kept here for a folder."""
+        if dataset.folder:
+            kept = {
+                one.dataset: datasets.rows(session, datasets.get(session, one.dataset)) for one in dataset.wide.lookups
+            }
+            folder = allowed(self.folders, dataset.folder)
+            return FolderTable(folder, dataset.own, dataset.merges, dataset.wide, kept)
+        return self._table_of(session, dataset)
+
+    def _table_of(self, session: Session, dataset: StoredDataset) -> LiveTable:
+        others = {
+            lookup.dataset: self._table_of(session, datasets.get(session, lookup.dataset))
+            for lookup in dataset.wide.lookups
+        }
+        return LiveTable(self.connection(session, dataset), dataset.own, dataset.merges, dataset.wide, others)
+
+    def reach(self, session: Session, plain: dict[str, Any], password: str | None, key: str | None) -> Connection:
+        """plain: the settings of a connection; without a host, the MariaDB the records are in. password: None takes
+        the one kept for the dataset ``key``, which goes to no other server and is used by no other account."""
+        if password is None and key:
+            kept = datasets.get(session, key).connection or {}
+            if any(kept.get(name) != plain[name] for name in ("protocol", "host", "port", "user")):
+                detail = "For another server or another user the password has to be typed again."
+                raise Refused(422, "password-needed", "The password is needed", detail, {"field": "password"})
+            password = datasets.secret(session, key)
+        url = self.engine.url
+        own = {} if plain["host"] else {"host": url.host or "", "port": url.port or 3306}
+        return Connection(**{**plain, **own}, password=password or "")
+
+    def _patient(self, session: Session, dataset: StoredDataset) -> Patient:
+        table = self.table_of(session, dataset)
+        through = dataset.through if dataset.settings.get("fixed_through") else None
+
+        def make() -> LiveSource | FolderSource:
+            if isinstance(table, FolderTable):
+                return FolderSource(table, dataset.order, through)
+            return LiveSource(table, dataset.order, through)
+
+        if isinstance(table, FolderTable):
+            made = Patient(dataset.name, make)
+        else:
+            at = table.connection
+            made = Patient(dataset.name, make, progress=at.progress, seconds=at.seconds)
+        made.grain = dataset.grain
+        return made
+
+
+def _weight(source: ColumnSource) -> int:
+    """What a source takes of the room; one larger than all of it is held alone."""
+    return min(source.weight, MOST_BYTES)

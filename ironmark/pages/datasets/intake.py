@@ -1,0 +1,100 @@
+"""Files that become rows: read as their maker meant them, the next one like the one before, and asked about where it no
+longer fits."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import Field, ValidationError
+from sqlalchemy.orm import Session
+
+from ironmark.clock import now
+from ironmark.pages.model.documents import Model
+from ironmark.pages.model.problems import Refused
+from ironmark.store import calendar, datasets
+from ironmark.store.datasets import StoredDataset, Tell, nobody
+from ironmark.tables.celltypes import Decimal
+from ironmark.tables.files import ReadFile, read_table
+from ironmark.tables.lines import LineKind
+from ironmark.tables.refresh import How
+from ironmark.tables.told import ColumnKind, Down, GroupsAre
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How a file is to be read. recipe: what was said by hand, or how the dataset's rows were read before."""
+
+    year_start: int = 1
+    recipe: Mapping[str, Any] | None = None
+    sheet: str | None = None
+    decimal: Decimal | None = None
+
+    def of(self, body: bytes, name: str) -> ReadFile:
+        """Raises Unreadable."""
+        return read_table(
+            body, sheet=self.sheet, decimal=self.decimal, name=name, year_start=self.year_start, recipe=self.recipe
+        )
+
+
+def reading_of(
+    session: Session, dataset: StoredDataset | None = None, recipe: Mapping[str, Any] | None = None,
+    sheet: str | None = None, decimal: Decimal | None = None,
+) -> Reading:  # fmt: skip
+    """How a new file is read, or with a dataset the next one of its rows."""
+    held = recipe or (dataset.settings.get("recipe") if dataset else None)
+    if held and dataset and held.get("as_of") and not recipe:
+        held = {**held, "as_of": now().date().isoformat()}  # each refresh adds another day
+    return Reading(calendar.year_start_of(calendar.get(session)), held, sheet, decimal)
+
+
+class RecipeBody(Model):
+    """What was said by hand of a table: lines by their number from 1, columns by their heads, and what it rests on."""
+
+    sheet: str | None = Field(None, max_length=120)
+    lines: dict[int, LineKind] = Field({}, max_length=500)
+    head: list[str] = Field([], max_length=500)
+    rows: dict[str, LineKind] = Field({}, max_length=500)
+    columns: dict[str, ColumnKind] = Field({}, max_length=500)
+    down: Down | None = None
+    block: int | None = Field(None, ge=1, le=500)
+    groups: GroupsAre | None = None
+    measure: str = Field("", max_length=60)
+    year: int | None = Field(None, ge=1900, le=2199)
+    as_of: dt.date | None = None
+    day_first: bool | None = None
+
+
+def recipe_in(text: str | None) -> dict[str, Any] | None:
+    """A recipe as it was sent. Refuses one that is none."""
+    if not text:
+        return None
+    try:
+        return RecipeBody.model_validate_json(text).model_dump(mode="json")
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(map(str, first["loc"]))
+        detail = f"{where}: {first['msg']}. Send the recipe as it was answered by the look at the table."
+        raise Refused(422, "no-recipe", "This is no recipe", detail, {"field": f"recipe.{where}"}) from None
+
+
+def keep_new(session: Session, name: str, file_name: str, read: ReadFile, tell: Tell = nobody) -> StoredDataset:
+    return datasets.create(session, name, file_name, read.table, tell=tell)
+
+
+def keep_next(
+    session: Session, key: str, saw: int | None, file_name: str, read: ReadFile, how: How, *, force: bool = False,
+    tell: Tell = nobody,
+) -> StoredDataset:  # fmt: skip
+    """New rows of a dataset. Refuses those that no longer fit its recipe, unless force; nothing is replaced then."""
+    if read.differs and not force:
+        detail = f"{' '.join(read.differs)} Nothing was changed. Send force=true to take it as it is read now."
+        raise Refused(409, "recipe-differs", "It is not the table it was", detail, {"differs": list(read.differs)})
+    return datasets.refresh(session, key, saw, file_name, read.table, how_kept(read, how), tell)
+
+
+def how_kept(read: ReadFile, how: How) -> How:
+    """How rows go in: those as of a day stand beside those of other days."""
+    return "periods" if read.recipe and read.recipe.get("as_of") else how

@@ -1,0 +1,77 @@
+"""What changed marks would do to the states of readings so far."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from pydantic import BaseModel
+
+from ironmark.core import marks as core
+from ironmark.core.numbers import show
+from ironmark.core.periods import Period
+from ironmark.pages.context.library import Library
+from ironmark.pages.marks.mark_changes import ChangeBody, change_of
+from ironmark.pages.marks.mark_guard import MarkGuard
+from ironmark.pages.reading.usages import yardsticks_in_use
+
+
+class StateChange(BaseModel):
+    label: str
+    period: str
+    shown: str
+    before: str | None
+    after: str | None
+
+
+class TryOut(BaseModel):
+    """What changes would do to the states of readings so far, by one yardstick."""
+
+    yardstick: str
+    changes: list[StateChange]
+    count: int
+    doubts: list[str] = []
+
+
+MOST_TOLD = 12
+
+
+def try_out(library: Library, key: str, tried_changes: Sequence[ChangeBody], also: str | None) -> TryOut:
+    """The readings that would change state, the newest first, by the yardstick this KPI is graded by.
+
+    also: the segment whose members are read as well as all rows together.
+    """
+    kpi = library.kpi(key)
+    changes = [change_of(library, kpi, change, f"changes.{n}") for n, change in enumerate(tried_changes)]
+    doubts = [doubt for _, doubt in MarkGuard(library, kpi).doubts(changes)]
+    yardstick_id = yardsticks_in_use(library.session).get(key)
+    if yardstick_id is None:
+        return TryOut(yardstick="", changes=[], count=0, doubts=doubts[:MOST_TOLD])
+    yardstick = library.yardstick(yardstick_id)
+    entries = library.entries(key)
+    places = {change.place for change in changes}
+    tried = [e for e in entries if (e.name, e.owner, e.since.key) not in places]
+    tried += [
+        core.MarkEntry(c.name, c.owner, Period.parse(c.since, library.year_start), c.value)
+        for c in changes
+        if c.value is not None
+    ]
+    found: list[tuple[int, StateChange]] = []
+    graded = library.graded_by(yardstick)
+    for by in dict.fromkeys((None, also)):
+        computed = library.computed(key)
+        before, after = (
+            library.read(kpi, marks, yardstick=graded, by=by, computed=computed) for marks in (entries, tried)
+        )
+        for p, m in np.argwhere(before.band != after.band):
+            change = StateChange(
+                label=before.members[m] or "all together",
+                period=before.periods[p].short,
+                shown=show(float(before.value[p, m]), kpi.unit.as_unit()),
+                before=before.state(p, m),
+                after=after.state(p, m),
+            )
+            found.append((int(p), change))
+    found.sort(key=lambda each: -each[0])
+    told = [change for _, change in found[:MOST_TOLD]]
+    return TryOut(yardstick=yardstick.name, changes=told, count=len(found), doubts=doubts[:MOST_TOLD])

@@ -1,0 +1,77 @@
+"""How many readings of each published edition are restated by now: kept up by itself, whenever something changes."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from ironmark.pages.context.library import Library
+from ironmark.pages.context.response_cache import told_now
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.model.documents import KpiBody
+from ironmark.pages.model.page import RestsOn
+from ironmark.pages.publishing import comparison
+from ironmark.pages.publishing.editions import Frozen, freeze
+from ironmark.store import editions, versions
+
+
+class Restating:
+    """Looks which editions read otherwise than they were last found to. What an edition rests on never changes, so it
+    is held by its key."""
+
+    def __init__(self, sources: Sources) -> None:
+        self._sources = sources
+        self._rests_on: dict[str, RestsOn] = {}
+        self._stamp: versions.Stamp | None = None
+
+    def changed(self, stamp: versions.Stamp) -> bool:
+        """Whether anything at all was changed since this was last asked. stamp: of all versions, as it is now."""
+        before, self._stamp = self._stamp, stamp
+        return stamp != before
+
+    def again(self) -> None:
+        """Have the next look look at everything."""
+        self._stamp = None
+
+    def look(self) -> None:
+        """Count anew for every published edition whose versions are not those it was last counted at."""
+        with self._sources.readings() as session:
+            published = [(row.id, row.checked) for row in editions.every(session) if row.state == editions.PUBLISHED]
+            self._rests_on = {key: held for key, held in self._rests_on.items() if key in dict(published)}
+        for key, checked in published:
+            with self._sources.readings() as session:
+                found = self._versions(session, key)
+                if found == checked:
+                    continue
+                count = self._count(session, key)
+            with self._sources.changes() as session:
+                editions.note_restated(session, key, count, found if count is not None else "")
+
+    def _versions(self, session: Session, key: str) -> str:
+        if key not in self._rests_on:
+            self._rests_on[key] = Frozen.from_bytes(editions.held(session, key)).page.rests_on
+        return told_now(session, self._rests_on[key])
+
+    def _count(self, session: Session, key: str) -> int | None:
+        """None while a live source has not answered."""
+        was, now = _both(Library(self._sources, session), key)
+        if any(sheet.waiting for sheet in now.page.sheets):
+            return None
+        return comparison.compare(session, was, now, now=True, reread=None).restated
+
+
+def _both(library: Library, key: str) -> tuple[Frozen, Frozen]:
+    """An edition as it was made, and the same page now."""
+    was = Frozen.from_bytes(editions.held(library.session, key))
+    return was, comparison.now_of(library, was, editions.get(library.session, key).scorecard)
+
+
+def beside_now(library: Library, key: str) -> comparison.SideBySide:
+    """An edition beside the same page now."""
+    was, now = _both(library, key)
+
+    def reread(kpis: dict[str, KpiBody]) -> Frozen:
+        again = Library(library.sources, library.session)
+        again.stand_in(kpis)
+        return freeze(again, now.body, was.scope, explained=False)
+
+    return comparison.compare(library.session, was, now, now=True, reread=reread)

@@ -1,0 +1,190 @@
+"""Notes on readings: those a page shows, which of its readings need one, and what one is offered as it is begun."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from ironmark.core.formula import FormulaError
+from ironmark.core.numbers import Unit
+from ironmark.core.palette import State
+from ironmark.core.periods import Period
+from ironmark.pages.context.library import Library
+from ironmark.pages.model.documents import InstrumentBody, ScopeBody
+from ironmark.pages.model.markdown import blocks_of
+from ironmark.pages.model.page import Page, PageNote, Reading, Sheet, members_in
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.reading.live_figures import Figured
+from ironmark.pages.reading.sheets import read_sheet
+from ironmark.store import notes as kept
+from ironmark.store.database import Missing
+from ironmark.store.notes import StoredNote
+
+MOST_OF_A_NOTE = 4000  # characters
+
+
+def notes_on(
+    library: Library, sheets: Sequence[Sheet], figured: Figured, figures: dict[str, Sheet]
+) -> tuple[PageNote, ...]:
+    """The notes about the readings of some sheets, as they stand in their order. Figures that they name are added to
+    ``figures``, each as the note's own reading is read: its members, its period."""
+    noted = [key for key, version in library.notebooks.items() if version]
+    if not noted:
+        return ()
+    shown: dict[str, tuple[Reading, Unit]] = {}
+    for sheet in sheets:
+        for reading in (*sheet.readings, *sheet.folded):
+            if about := reading.about:
+                shown.setdefault(about, (reading, sheet.subjects[reading.subject].unit))
+    periods = {reading.period for reading, _ in shown.values()}
+    found = {f"{n.kpi}|{n.narrow}|{n.period}": n for n in kept.about(library.session, noted, periods)}
+    return tuple(
+        page_note(library, found[about], reading, unit, figured, figures)
+        for about, (reading, unit) in shown.items()
+        if about in found
+    )
+
+
+def page_note(
+    library: Library, note: StoredNote, reading: Reading | None, unit: Unit, figured: Figured, figures: dict[str, Sheet]
+) -> PageNote:
+    """A note as it reads beside its reading of now."""
+    under = f"{note.id}/"
+    period = Period.parse(note.period, library.year_start)
+    scope = ScopeBody(period=note.period, grain=period.grain, members=note.members)
+    for key in figured.add(note.text, under):
+        figures[key] = read_sheet(library, figured.bodies.pop(key), scope, period)
+    kpi = library.kpis.get(note.kpi)
+    return PageNote(
+        id=note.id, about=f"{note.kpi}|{note.narrow}|{note.period}", kpi=kpi.name if kpi else "A deleted KPI",
+        where=where_words(note.members), period=note.period, version=note.version, text=note.text,
+        blocks=blocks_of(note.text), problems=figured.problems(note.text, figures, under), unit=unit, value=note.value,
+        now=reading.value if reading else None, state=reading.state if reading else None,
+        saved_at=note.saved_at.isoformat() + "Z", saved_by=note.saved_by, again=note.saved_at != note.made_at,
+    )  # fmt: skip
+
+
+def where_words(members: Mapping[str, Sequence[str]]) -> str:
+    """Whose a reading is: ``Night freight``, or ``Night freight, Marram``; "" for all rows together."""
+    return ", ".join(name for segment in sorted(members) for name in members[segment])
+
+
+def moved(note: PageNote) -> bool:
+    """Whether the reading has another value than when its note was written."""
+    if note.value is None or note.now is None:
+        return note.value is not note.now
+    return not math.isclose(note.value, note.now, rel_tol=1e-9)
+
+
+# What is asked for
+
+
+def asked(page: Page) -> list[Reading]:
+    """The readings of a page that need a word, each once, the worst first."""
+    asks = page.asks
+    if not asks.any:
+        return []
+    worst = {
+        subject.yardstick.key: min((page.known[b] for b in subject.yardstick.bands), key=lambda s: s.rank).key
+        for sheet in page.sheets
+        for subject in sheet.subjects
+        if subject.yardstick and all(band in page.known for band in subject.yardstick.bands)
+    }
+    chosen = set(asks.readings)
+    found: dict[str, Reading] = {}
+    for reading in page.counted():
+        if not reading.about:
+            continue
+        kpi_and_members = reading.about.rpartition("|")[0]
+        yardstick = reading.of.split("|", 2)[1]
+        if (
+            (asks.worst and reading.state is not None and reading.state == worst.get(yardstick))
+            or (asks.fell and reading.step < 0)
+            or kpi_and_members in chosen
+        ):
+            found.setdefault(reading.about, reading)
+    return sorted(found.values(), key=lambda reading: _rank(reading, page.known))
+
+
+def label_of(page: Page, reading: Reading) -> str:
+    """What a reading is called away from its sheet: ``Night freight · On-time departures``."""
+    kpi = reading.about.partition("|")[0]
+    names = where_words(members_in(reading.narrow))
+    name = next((s.name for sheet in page.sheets for s in sheet.subjects if s.kpi == kpi), "")
+    return " · ".join(part for part in (names, name) if part)
+
+
+def _rank(reading: Reading, known: Mapping[str, State]) -> int:
+    return known[reading.state].rank if reading.state and reading.state in known else len(known) + 1
+
+
+def listed(page: Page) -> list[PageNote]:
+    """The notes of a page by state, the worst first; each state's in the order of the page."""
+    return sorted(page.notes, key=lambda note: page.known[note.state].rank if note.state in page.known else 99)
+
+
+def heading(note: PageNote) -> str:
+    return " · ".join(part for part in (note.where, note.kpi) if part)
+
+
+# Writing
+
+
+@dataclass(frozen=True)
+class Subject:
+    """What a note can be about: a reading, by its KPI, its members as they are told apart from all others, and its
+    period."""
+
+    kpi: str
+    narrow: str
+    members: dict[str, list[str]]
+    period: str
+    value: float | None
+    unit: Unit
+
+    @property
+    def key(self) -> str:
+        return kept.key_of(self.kpi, self.narrow, self.period)
+
+
+def subject_of(library: Library, kpi: str, members: Mapping[str, Sequence[str]], period: str) -> Subject:
+    """The reading of a KPI for some members and a period. Refuses one there cannot be; raises Missing."""
+    body = library.kpi(kpi)
+    try:
+        when = Period.parse(period, library.year_start)
+    except ValueError as error:
+        raise Refused(422, "invalid", "No such period", f"{error}", {"field": "period"}) from None
+    scope = ScopeBody(period=when.key, grain=when.grain, members={s: list(names) for s, names in members.items()})
+    sheet = read_sheet(library, InstrumentBody(id="note", kpi=kpi, face="figure", marks=[]), scope, when)
+    reading = sheet.readings[0] if sheet.readings else None
+    if sheet.problem or reading is None or not reading.about:
+        said = sheet.problem or f"{body.name} is not read in {when.label}: its rows end long before."
+        raise Refused(422, "no-reading", "There is no such reading", said)
+    known = library.source(body).members
+    for segment, names in members.items():
+        gone = [name for name in names if name not in known.get(segment, ())]
+        if gone:
+            raise Refused(422, "no-member", "No such member", f"{body.name} has no member “{gone[0]}” by {segment}.")
+    return Subject(kpi, reading.narrow, members_in(reading.narrow), when.key, reading.value, body.unit.as_unit())
+
+
+def before(library: Library, about: Subject) -> StoredNote | None:
+    """The note about the same reading a period earlier, which a new one can start from."""
+    when = Period.parse(about.period, library.year_start)
+    if when.without:
+        return None
+    key = kept.key_of(about.kpi, about.narrow, when.shift(-1).key)
+    found = kept.some(library.session, [key]).get(key)
+    return found if found and found.text else None
+
+
+def alone(library: Library, note: StoredNote) -> tuple[PageNote, dict[str, Sheet]]:
+    """A note by itself, beside its reading of now, with the figures it names."""
+    figures: dict[str, Sheet] = {}
+    try:
+        about = subject_of(library, note.kpi, note.members, note.period)
+        value, unit = about.value, about.unit
+    except (Refused, Missing, FormulaError):
+        value, unit = None, Unit()
+    return replace(page_note(library, note, None, unit, Figured(library, []), figures), now=value), figures

@@ -1,0 +1,343 @@
+"""What one instrument says: its readings as a sheet of a page, with nothing drawn."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from ironmark.core import reading as core
+from ironmark.core import words
+from ironmark.core import yardstick as grading
+from ironmark.core.evaluate import Floats
+from ironmark.core.faces import FACES
+from ironmark.core.formula import FormulaError
+from ironmark.core.numbers import Unit
+from ironmark.core.periods import Period, finer
+from ironmark.core.reading import Readings, by_rows
+from ironmark.pages.context.library import Library
+from ironmark.pages.model.documents import FurtherBody, InstrumentBody, KpiBody, OwnScope, Rehearsed, ScopeBody
+from ironmark.pages.model.instrument_identity import edited
+from ironmark.pages.model.page import (
+    Ask,
+    Colouring,
+    Crossing,
+    Done,
+    Figures,
+    GradedBy,
+    Reading,
+    Sheet,
+    Subject,
+)
+from ironmark.pages.reading.by_hand import kept_by_hand
+from ironmark.pages.reading.instrument_scope import own_scope, reach_words, take_readings, unit_of
+from ironmark.pages.reading.kinds import kinds_of
+from ironmark.pages.reading.plain_readings import block_of
+from ironmark.pages.reading.row_order import Place, first_of, grouped, order_of, order_words, ordered, places_of
+from ironmark.store.database import Missing
+from ironmark.tables.cells import NoPeriod, NoSegment
+from ironmark.tables.connections import LiveProblem, Slow
+
+DELETED = "Its KPI was deleted. Choose another KPI in the brief, or undo."
+
+
+def read_sheet(
+    library: Library,
+    instrument: InstrumentBody,
+    scope: ScopeBody,
+    period: Period | None,
+    rehearsed: Rehearsed | None = None,
+    most: int | None = None,
+) -> Sheet:
+    """Never raises for what a KPI or its data may hold: the sheet then says what is wrong.
+
+    most: how many readings are taken, where a few are enough to show what it looks like.
+    """
+    kpi = library.kpis.get(instrument.kpi)
+    empty = Sheet(
+        id=instrument.id, instrument=instrument, title=instrument.title or (kpi.name if kpi else "An instrument without a KPI"),
+        problem=None, notes=(), subjects=(), readings=(), period=period.key if period else "", grain=period.grain if period else "month",
+    )  # fmt: skip
+    if kpi is None:
+        return edited(empty, problem=DELETED)
+    if scope.assume:
+        depends = {one.name: one.tried for key in instrument.kpis for one in library.assumed_by(key)}
+        empty = edited(empty, tried=tuple(name for name, tried in depends.items() if tried))
+    empty = edited(empty, subjects=(_subject(library, instrument.kpi, kpi, None, kpi.unit.as_unit()),))
+    try:
+        if period is not None:
+            page = period
+            scope, period = own_scope(instrument, scope, page)
+            reach = reach_words(library, instrument, kpi.dataset, page, period)
+            empty = edited(empty, period=period.key, grain=period.grain, reach=reach)
+        return _read(library, instrument, kpi, scope, period, rehearsed, most, empty)
+    except Slow as error:
+        return edited(empty, problem=str(error), waiting=True)
+    except (FormulaError, NoPeriod, Missing, LiveProblem) as error:
+        said = f"{kpi.name}: {getattr(error, 'message', error)}"
+        return edited(empty, problem=said, waiting=isinstance(error, LiveProblem) and error.passes)
+    except NoSegment as error:
+        return edited(empty, problem=f"{kpi.name} has no segment “{error.args[0]}”. Choose another in the brief.")
+
+
+def _read(
+    library: Library,
+    instrument: InstrumentBody,
+    kpi: KpiBody,
+    scope: ScopeBody,
+    period: Period | None,
+    rehearsed: Rehearsed | None,
+    most: int | None,
+    empty: Sheet,
+) -> Sheet:
+    face = FACES[instrument.face]
+    readings, notes = take_readings(library, instrument, scope, period)
+    unit = unit_of(readings.kpi.unit, instrument)
+    label = f" by {library.label_of(kpi.dataset, instrument.by).lower()}" if instrument.by else ""
+    subject = _subject(library, instrument.kpi, kpi, instrument.yardstick, unit)
+    sheet = edited(
+        empty, title=instrument.title or kpi.name + label, subjects=(subject,), notes=tuple(notes),
+        rehearsed=rehearsed is not None, by_hand=kept_by_hand(library.dataset(kpi.dataset), kpi, instrument, scope),
+    )  # fmt: skip
+    p = readings.at(period) if period else None
+    after = period is not None and period.start > library.source(kpi).last
+    if period is None or p is None or (after and not np.isfinite(readings.value[p]).any()):
+        return edited(
+            sheet, ahead=True, by_hand="", rehearsed=False, readings=_none_yet(library, instrument, readings, period, p)
+        )
+    read_so_far = readings.value
+    if rehearsed is not None:
+        value = readings.value.copy()
+        member = rehearsed.member
+        value[p, readings.members.index(member) if member in readings.members else 0] = rehearsed.value
+        readings = core.regrade(readings, readings.yardstick, value)
+    tried = {"axis from": instrument.axis.low, "axis to": instrument.axis.high}
+    doubts = words.doubts_of(tried | ({"rehearsed": rehearsed.value} if rehearsed else {}), unit, read_so_far)
+    order = order_of(instrument)
+    places = ordered(places_of(instrument, readings, p), order, instrument.backwards)
+    every, places = places, first_of(library, instrument, scope, period, places, p)
+    folded = _readings_at(library, instrument, every[instrument.first :], None) if places is not every else []
+    if instrument.face == "ledger" and instrument.look.ledger.group and instrument.by and not instrument.last:
+        places = grouped(library, instrument, scope, period, places)
+    places = places[:most]
+    many_kpis = bool(instrument.further) and face.kpis and not instrument.by and not instrument.last
+    found = _readings_at(library, instrument, places, "kpi" if many_kpis else None)
+    if face.sorted and len(found) > 1:
+        without_marks = all(reading.gap is None for reading in found)
+        sheet = edited(sheet, sorted=order_words(order, instrument.backwards, without_marks, readings.kpi.direction))
+    colouring = None
+    if instrument.ramp is not None:
+        colouring, found = _coloured(library, instrument, kpi, scope, period, places, found, unit)
+    kinds = kinds_of(library, instrument) if instrument.ramp is None and instrument.colour.by == "kind" else None
+    if instrument.face == "pips":
+        found = _with_steps(library, instrument, kpi, scope, period, found)
+    subjects = [subject]
+    if many_kpis:
+        further = _further(library, instrument, scope, period)
+        subjects += [its for its, _, _ in further]
+        found += [replace(reading, subject=at) for at, (_, reading, _) in enumerate(further, start=1)]
+        sheet = edited(sheet, waiting=any(waits for _, _, waits in further))
+        if not instrument.title:
+            sheet = edited(sheet, title=f"{kpi.name} and {len(instrument.further)} more")
+    crossing = _crossing(library, instrument, scope, period, readings, p) if instrument.face == "quadrant" else None
+    if instrument.own.period == "to_date" or period.without:
+        # The same number of months before these is no year to date, and periods that are no neighbours have none
+        # before them: there is nothing to say of what changed.
+        found = [replace(reading, before=None, step=0, earlier=()) for reading in found]
+    return edited(
+        sheet, notes=(*notes, *doubts), subjects=tuple(subjects), readings=tuple(found), colouring=colouring, kinds=kinds, crossing=crossing,
+        folded=tuple(folded),
+    )  # fmt: skip
+
+
+def _subject(library: Library, key: str, kpi: KpiBody, yardstick: str | None, unit: Unit) -> Subject:
+    graded = None
+    if yardstick:
+        held = library.yardstick(yardstick)
+        graded = GradedBy(yardstick, held.name, tuple(held.bands), tuple(cut.as_cut() for cut in held.cuts), held.per)
+    return Subject(key, kpi.handle, kpi.name, kpi.direction, kpi.nature, unit, graded)
+
+
+def _none_yet(
+    library: Library, instrument: InstrumentBody, readings: Readings, period: Period | None, p: int | None
+) -> tuple[Reading, ...]:
+    """The readings of a period that begins after the last row: their marks may be known already."""
+    role, key = "member" if instrument.by else "all", period.key if period else ""
+    reason = f"no rows in {period.label if period else 'this period'}"
+    if period and finer(period.grain, readings.row_grain):
+        reason = by_rows(readings.row_grain)
+    block = block_of(library, instrument.kpi, instrument.yardstick, readings)
+    found = []
+    for m, member in enumerate(readings.members):
+        name = member or ""
+        of = block.of(p, m) if p is not None else f"{instrument.kpi}:{name}:{key}"
+        nothing = _nothing(of, role, key, reason)
+        marks = block.marks_at(p, m) if p is not None else ()
+        found.append(replace(nothing, key=f"{role}:{name}", member=member, label=name, marks=marks))
+    return tuple(found)
+
+
+def _nothing(of: str, role: str, period: str, reason: str) -> Reading:
+    """A reading without a figure."""
+    return Reading(
+        key="", role=role, of=of, member=None, label="", period=period, subject=0, value=None, band=grading.NO_READING, state=None,
+        reason=reason, marks=(), cuts=(), gap=None, attainment=None, headroom=None, edge=None, inside=False, partial=None,
+        before=None, step=0, ask=None,
+    )  # fmt: skip
+
+
+def _readings_at(
+    library: Library, instrument: InstrumentBody, places: Sequence[Place], role: str | None
+) -> list[Reading]:
+    face, shown = FACES[instrument.face], instrument.look.history.periods
+    trail = shown if face.trail or instrument.face == "history" else 0
+    if instrument.face == "ledger" and "trail" in instrument.look.ledger.columns:
+        trail = shown
+    found = []
+    for at in places:
+        block = block_of(library, instrument.kpi, instrument.yardstick, at.readings)
+        made = block.reading(at, trail, instrument.face == "history")
+        found.append(replace(made, role=role, label=library.kpi(instrument.kpi).name) if role else made)
+    return found
+
+
+# What only some faces need
+
+
+def _further(
+    library: Library, instrument: InstrumentBody, scope: ScopeBody, period: Period
+) -> list[tuple[Subject, Reading, bool]]:
+    """The readings of an instrument's further KPIs, and whether their rows have not come yet."""
+    library.fetch(
+        [more.kpi for more in instrument.further], [more.yardstick for more in instrument.further if more.yardstick]
+    )
+    return [_one_further(library, instrument, more, scope, period) for more in instrument.further]
+
+
+def _one_further(
+    library: Library, instrument: InstrumentBody, more: FurtherBody, scope: ScopeBody, period: Period
+) -> tuple[Subject, Reading, bool]:
+    slots = {
+        "kpi": more.kpi,
+        "yardstick": more.yardstick,
+        "marks": more.marks,
+        "title": "",
+        "further": [],
+        "ramp": None,
+        "own": OwnScope(),  # what it reads was settled before
+    }
+    alone = instrument.model_copy(update={**slots, "axis": type(instrument.axis)(), "decimals": None})
+    sheet = read_sheet(library, alone, scope, period)
+    kpi = library.kpis.get(more.kpi)
+    subject = (
+        sheet.subjects[0] if sheet.subjects else Subject(more.kpi, "", "A deleted KPI", "higher", "rate", Unit(), None)
+    )
+    reason = sheet.problem or "no rows"
+    nothing = _nothing(f"{more.kpi}||{reason}|{period.key}", "kpi", period.key, reason)
+    reading = sheet.readings[0] if sheet.readings else nothing
+    if sheet.ahead:  # there is no axis to put them on
+        reading = replace(reading, marks=())
+    name = kpi.name if kpi else subject.name
+    ask = Ask(kpi=more.kpi, yardstick=more.yardstick, marks=tuple(more.marks))
+    return subject, replace(reading, key=f"kpi:{more.kpi}", role="kpi", label=name, ask=ask), sheet.waiting
+
+
+def _with_steps(
+    library: Library,
+    instrument: InstrumentBody,
+    kpi: KpiBody,
+    scope: ScopeBody,
+    period: Period,
+    readings: Sequence[Reading],
+) -> list[Reading]:
+    """The steps of a checklist by name."""
+    if library.dataset(kpi.dataset).kind != "checklist" or instrument.by == "step":
+        return list(readings)
+    by_step = instrument.model_copy(update={"by": "step", "yardstick": None, "marks": []})
+    found = []
+    for reading in readings:
+        only = {instrument.by: [reading.member]} if instrument.by and reading.member is not None else {}
+        block, _ = take_readings(library, by_step, scope.model_copy(update={"members": scope.members | only}), period)
+        p = block.at(period)
+        steps = () if p is None else tuple(
+            Done(name or "", float(np.nan_to_num(block.value[p, m]))) for m, name in enumerate(block.members)
+        )  # fmt: skip
+        found.append(replace(reading, steps=steps))
+    return found
+
+
+def _coloured(
+    library: Library,
+    instrument: InstrumentBody,
+    kpi: KpiBody,
+    scope: ScopeBody,
+    period: Period,
+    places: Sequence[Place],
+    readings: Sequence[Reading],
+    unit: Unit,
+) -> tuple[Colouring, list[Reading]]:
+    """The figures a ramp colours readings by: their own, or another KPI's for the same members or periods."""
+    assert instrument.ramp is not None
+    other = instrument.ramp.kpi
+    if not other:
+        return Colouring(kpi.name, unit), [replace(reading, colour=reading.value) for reading in readings]
+    body = library.kpi(other)
+    block, _ = take_readings(
+        library, instrument.model_copy(update={"kpi": other, "yardstick": None, "marks": []}), scope, period
+    )
+    column = {member: m for m, member in enumerate(block.members)}
+    found = []
+    for at, reading in zip(places, readings, strict=True):
+        p = block.at(at.readings.periods[at.p])
+        m = column.get(at.member) if at.role == "member" else (0 if at.role in ("all", "period") else None)
+        value = float(block.value[p, m]) if p is not None and m is not None else math.nan
+        found.append(replace(reading, colour=value if math.isfinite(value) else None))
+    return Colouring(body.name, body.unit.as_unit()), found
+
+
+def _crossing(
+    library: Library, instrument: InstrumentBody, scope: ScopeBody, period: Period, readings: Readings, p: int
+) -> Crossing | None:
+    """The figures of a quadrant; None until a KPI is chosen to go across."""
+    look = instrument.look.quadrant
+    if look.across is None or instrument.by is None:
+        return None
+    members = tuple(member or "" for member in readings.members)
+    body = library.kpi(look.across)
+    across = _other(library, instrument, look.across, [look.mark], scope, period)
+    mark = instrument.marks[0] if instrument.marks else ""
+    sizes: Figures = (None,) * len(members)
+    size_name = ""
+    if look.size:
+        third = _other(library, instrument, look.size, [], scope, period)
+        sizes, size_name = _row(third, third.value, period, members), third.kpi.name
+    up_marks, across_marks = readings.marks.get(mark), across.marks.get(look.mark)
+    return Crossing(
+        members=members,
+        up=_row(readings, readings.value, period, members),
+        up_marks=None if up_marks is None else _row(readings, up_marks, period, members),
+        across=_row(across, across.value, period, members),
+        across_marks=None if across_marks is None else _row(across, across_marks, period, members),
+        across_subject=_subject(library, look.across, body, None, across.kpi.unit),
+        sizes=sizes,
+        size_name=size_name,
+    )
+
+
+def _other(
+    library: Library, instrument: InstrumentBody, kpi: str, marks: list[str], scope: ScopeBody, period: Period
+) -> Readings:
+    readings, _ = take_readings(
+        library, instrument.model_copy(update={"kpi": kpi, "yardstick": None, "marks": marks}), scope, period
+    )
+    return readings
+
+
+def _row(readings: Readings, block: Floats, period: Period, members: Sequence[str]) -> Figures:
+    """A row of (P, M) values in the order of other members; None for those there are none of."""
+    p = readings.at(period)
+    column = {member: m for m, member in enumerate(readings.members)}
+    found = [float(block[p, column[name]]) if p is not None and name in column else math.nan for name in members]
+    return tuple(value if math.isfinite(value) else None for value in found)

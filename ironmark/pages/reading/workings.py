@@ -1,0 +1,426 @@
+"""The full account of how one reading came to its value, mark and state."""
+
+from __future__ import annotations
+
+import datetime as dt
+import math
+from collections.abc import Callable, Sequence
+
+import numpy as np
+from pydantic import BaseModel
+
+from ironmark.core import composite, words
+from ironmark.core import yardstick as grading
+from ironmark.core.formula import Aggregate, adds_up, aggregates, columns_used
+from ironmark.core.marks import TARGET, MarkEntry
+from ironmark.core.numbers import MINUS, Unit, rounded, show, show_exact, show_gap
+from ironmark.core.periods import Period, pieces
+from ironmark.core.reading import Readings, Source, gap_and_attainment, nearer_edge, no_mark, pro_rates, why_nothing
+from ironmark.core.workings import blank_words, describe, figure, in_numbers
+from ironmark.pages.context.library import Library
+from ironmark.pages.model.documents import CompositeBody, InstrumentBody, KpiBody, ScopeBody
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.reading.instrument_scope import own_scope, period_of, take_readings
+from ironmark.tables.cells import NoSegment
+
+
+class Line(BaseModel):
+    label: str
+    text: str
+    state: str | None = None
+
+
+class AggregateFigure(BaseModel):
+    """One aggregate of the formula, as written and as a figure."""
+
+    source: str
+    figure: str
+
+
+class MissingMark(BaseModel):
+    """A mark that a reading lacks, and where in the mark book it is set."""
+
+    kpi: str
+    mark: str
+    by: str | None
+    year: str
+
+
+class ReadingOf(BaseModel):
+    """What it is a reading of, by which its note is found."""
+
+    kpi: str
+    members: dict[str, list[str]]
+    period: str
+
+
+class Workings(BaseModel):
+    title: str
+    subtitle: str
+    formula: str
+    parts: list[AggregateFigure]
+    lines: list[Line]
+    verdict: str
+    missing: list[MissingMark] = []
+    of: ReadingOf | None = None
+
+
+def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, member: str | None) -> Workings:
+    """Raises FormulaError, NoPeriod, Missing; refuses a member that is not read."""
+    library.assume(scope.assume)
+    library.fetch([instrument.kpi], [instrument.yardstick] if instrument.yardstick else [])
+    body = library.kpi(instrument.kpi)
+    if instrument.yardstick and instrument.yardstick not in library.yardsticks:
+        instrument = instrument.model_copy(update={"yardstick": None})
+    try:
+        source = library.source(body)
+        period = period_of(scope, [source], library.year_start)
+        scope, period = own_scope(instrument, scope, period)
+        readings, notes = take_readings(library, instrument, scope, period)
+    except NoSegment as error:
+        raise Refused(422, "no-segment", "No such segment", f"The dataset has no segment “{error.args[0]}”.") from None
+    if member is not None and member not in readings.members:
+        raise Refused(404, "no-member", "No such member", f"“{member}” is not read here.")
+    m = readings.members.index(member) if member is not None else 0
+    chosen = "; ".join(f"{library.label_of(body.dataset, s)}: {', '.join(v)}" for s, v in readings.where.items())
+    who = member or chosen or "all rows together"
+    narrowed = {segment: list(names) for segment, names in readings.where.items()}
+    if instrument.by and member is not None:
+        narrowed[instrument.by] = [member]
+    of = ReadingOf(kpi=instrument.kpi, members=narrowed, period=period.key)
+    p = readings.at(period)
+    if p is None:
+        line = Line(
+            label="Rows used",
+            text=f"none; the dataset has rows from {readings.periods[0].short} to {readings.periods[-1].short}",
+        )
+        return Workings(
+            title=body.name,
+            subtitle=f"{period.label}, {who}",
+            formula=body.formula,
+            parts=[],
+            lines=[line],
+            verdict="no reading",
+            of=of,
+        )
+    value = float(readings.value[p, m])
+    if body.composite is not None:
+        where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
+        taken = library.parts(body, by=instrument.by, where=where, periods=readings.periods, members=readings.members)
+        lines, formula = _composite_lines(taken, body.composite, value, p, m, body.unit.as_unit())
+        parts: list[AggregateFigure] = []
+    else:
+        lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, library, body.dataset, period)]
+        lines += _from_file(library, readings, body.dataset, m) + _same_days(library, body, readings, period)
+        formula, parts = body.formula, _parts(library, body, readings, p, m)
+    for held in library.assumed_by(instrument.kpi):
+        tried = f", tried; {show(held.kept, held.unit)} is kept" if held.tried else ", an assumption"
+        lines.append(Line(label=f"@{held.handle}", text=f"{held.name}: {show(held.value, held.unit)}{tried}"))
+    if part := readings.parts[p]:
+        shape = " by last year’s shape" if body.pro_rating == "last_year" else " by days"
+        rated = f"; marks are pro-rated{shape}" if pro_rates(readings, p) else "; a rate or level is not pro-rated"
+        lines.append(Line(label="Partial", text=f"{part.words}{rated}"))
+    shown_marks = dict.fromkeys((*instrument.marks, *(readings.yardstick.marks if readings.yardstick else ())))
+    lines += [_mark_line(library, instrument, readings, name, p, m, body.dataset) for name in shown_marks]
+    lines += _against_lines(readings, next(iter(shown_marks), TARGET), p, m)
+    verdict = ""
+    if instrument.yardstick and readings.yardstick:
+        entries = library.entries(instrument.kpi)
+        graded, verdict = _grading_lines(
+            library.yardstick(instrument.yardstick).name, readings, p, m,
+            lambda mark: no_mark(readings, source, entries, mark, p, m),
+        )  # fmt: skip
+        lines += graded
+    else:
+        lines.append(Line(label="Yardstick", text="none chosen, so not graded"))
+    lines += [Line(label="Note", text=note) for note in notes]
+    return Workings(
+        title=body.name,
+        subtitle=f"{period.label}, {who}",
+        formula=formula,
+        parts=parts,
+        lines=lines,
+        verdict=verdict if math.isfinite(value) else f"no reading: {why_nothing(readings, p, m)}",
+        missing=[
+            MissingMark(kpi=instrument.kpi, mark=name, by=_book_by(readings, source), year=Period.of(period.end, "year", library.year_start).key)
+            for name, line in readings.marks.items() if name in shown_marks and not math.isfinite(line[p, m])
+        ],
+        of=of,
+    )  # fmt: skip
+
+
+def _book_by(readings: Readings, source: Source) -> str | None:
+    """The segment by which the mark book shows the marks of a reading."""
+    return readings.segment or next(iter(readings.where), None) or next(iter(source.members), None)
+
+
+def _against_lines(readings: Readings, mark: str, p: int, m: int) -> list[Line]:
+    """Gap, attainment and headroom, each with how it was reckoned."""
+    value, unit = float(readings.value[p, m]), readings.kpi.unit
+    gap, reached = (float(found[p, m]) for found in gap_and_attainment(readings, mark))
+    lines = []
+    if math.isfinite(gap):
+        ranged = readings.kpi.direction == "inside" and math.isfinite(nearer_edge(readings)[0][p, m])
+        to = f"to the nearer edge, {words.show_cut(value - gap, unit)}" if ranged else f"to the {mark}"
+        lines.append(Line(label="Gap", text=f"{MINUS if gap < 0 else ''}{show_gap(gap, unit)} {to}"))
+    if math.isfinite(reached):
+        how = (
+            f"2 {MINUS} value ÷ {mark}, since lower is better"
+            if readings.kpi.direction == "lower"
+            else f"value ÷ {mark}"
+        )
+        lines.append(Line(label="Attainment", text=f"{show(reached, Unit('percent', 1))}, {how}"))
+    return lines
+
+
+def _composite_lines(
+    parts: Sequence[composite.WeightedPart], body: CompositeBody, value: float, p: int, m: int, unit: Unit
+) -> tuple[list[Line], str]:
+    """What each part of a composite adds, and what the parts are rolled up by."""
+    adds = composite.contributions(parts, p, m)
+    whole = sum(part.weight for part, added in zip(parts, adds, strict=True) if math.isfinite(added))
+    percent = Unit("percent", 1)
+    lines = []
+    for part, added in zip(parts, adds, strict=True):
+        held = part.readings.members
+        at = m if len(held) > m else 0
+        read = float(part.readings.value[p, at])
+        state = part.readings.state(p, at)
+        shown = show(read, part.readings.kpi.unit) or "no reading"
+        if not math.isfinite(added):
+            why = "no state" if body.by == "score" else "no mark to reach"
+            lines.append(Line(label=part.name, text=f"{shown}, {why}: left out, the others keep their proportions"))
+            continue
+        score = show(float(part.score[p, m]), percent)
+        text = f"{shown}, score {score} × {part.weight:g} of {whole:g} = {show(added, percent)}"
+        lines.append(Line(label=part.name, text=text, state=state))
+    total = " + ".join(show(added, percent) for added in adds if math.isfinite(added))
+    lines.append(
+        Line(label="Reading", text=f"{total} = {show(value, unit)}" if total else "no reading: no part has a score")
+    )
+    if body.by == "score":
+        return lines, "the mean of its parts’ states by weight, the worst 0%, the best 100%"
+    low, high = show(body.low, Unit("percent", 0)), show(body.high, Unit("percent", 0))
+    return lines, f"the mean of how far its parts reach their marks by weight, each held between {low} and {high}"
+
+
+def _parts(library: Library, kpi: KpiBody, readings: Readings, p: int, m: int) -> list[AggregateFigure]:
+    """Every aggregate with its figure, and the period where that is an earlier one."""
+    found = []
+    for a in aggregates(readings.kpi.formula):
+        value = float(readings.totals.parts[a][p, m])
+        said = figure(value)
+        if not math.isfinite(value) and not a.moved and a.window is None and not a.whole:
+            said += _rows_without(library.source_of(a.dataset or kpi.dataset), a, readings, p, m)
+        found.append(AggregateFigure(source=describe(a) + _when(readings, a, p), figure=said))
+    return found
+
+
+def _rows_without(source: Source, a: Aggregate, readings: Readings, p: int, m: int) -> str:
+    """Why an aggregate has no figure, by its rows: none are there, none are meant, or all are blank."""
+    member = readings.members[m]
+    if not {*readings.where, *([readings.segment] if readings.segment else [])} <= source.members.keys():
+        return ""
+    where = dict(readings.where) | ({readings.segment: (member,)} if readings.segment and member is not None else {})
+    meant = Aggregate("count", None, a.where)
+    totals = source.aggregate([meant], None, where, readings.periods[p : p + 1])
+    rows, holds = int(totals.rows[0, 0]), totals.parts[meant][0, 0]
+    if not rows:
+        return ": there are no rows"
+    if not holds >= 1:
+        return f": {rows:,} rows are there, in none of them the condition holds"
+    some = f"{rows:,}" if a.where is None else f"{int(holds):,} of {rows:,}"
+    return f": {some} rows are read, and {blank_words(a)} in {'it' if holds == 1 else 'all of them'}"
+
+
+def _when(readings: Readings, a: Aggregate, p: int) -> str:
+    if not a.moved:
+        return ""
+    part = readings.parts[p]
+    earlier = readings.periods[p].shift(-a.back).years_back(a.years).short
+    return f" ({earlier}, through the same day of it)" if part else f" ({earlier})"
+
+
+def _value_line(readings: Readings, value: float, p: int, m: int) -> Line:
+    if not math.isfinite(value):
+        return Line(label="Reading", text=f"no reading: {why_nothing(readings, p, m)}")
+    kpi, unit = readings.kpi, readings.kpi.unit
+    if kpi.nature == "flow" and not adds_up(kpi.formula) and len(pieces(readings.periods[p : p + 1], "month")[0]) > 1:
+        return Line(
+            label="Reading", text=f"{show_exact(value, unit)}, the sum of its months’, shown {show(value, unit)}"
+        )
+    text = in_numbers(kpi.formula, lambda a: float(readings.totals.parts[a][p, m]))
+    exact = show_exact(value, unit)
+    steps = text if text.replace(",", "") == exact else f"{text} = {exact}"
+    return Line(label="Reading", text=f"{steps}, shown {show(value, unit)}")
+
+
+def _same_days(library: Library, kpi: KpiBody, readings: Readings, period: Period) -> list[Line]:
+    """Over several datasets the same days are read: which, and what some have after them."""
+    named = {a.dataset or kpi.dataset for a in aggregates(readings.kpi.formula)}
+    through = library.through(kpi)
+    later = {
+        key: day for key in sorted(named) if (day := library.source_of(key).through) > through and period.end > through
+    }
+    if len(named) < 2 or not later:
+        return []
+    first = [library.dataset(key).name for key in sorted(named) if key not in later]
+    rest = ", ".join(f"{library.dataset(key).name} through {words.days_words([day])}" for key, day in later.items())
+    text = f"all read through {words.days_words([through])}, as far as {' and '.join(first)} goes; {rest} is not read further"
+    return [Line(label="Same days", text=text)]
+
+
+def _rows_line(readings: Readings, p: int, m: int, library: Library, dataset: str, period: Period) -> Line:
+    rows = int(readings.totals.rows[p, m])
+    part = readings.parts[p]
+    last = part.days if part else period.days
+    if period.grain == "month" and period.length == 1:
+        days = f"1–{last} {period.short}" if last else period.label
+    else:
+        days = period.label + (f", {part.words}" if part else "")
+    text = f"{rows:,} of {library.dataset(dataset).name}, {days}" if rows else f"none in {period.label}"
+    others = {a.dataset for a in aggregates(readings.kpi.formula) if a.dataset}
+    for key in sorted(others):
+        text += f"; {_rows_of(library.source_of(key), readings, p, m):,} of {library.dataset(key).name}"
+    return Line(label="Rows used", text=text)
+
+
+def _from_file(library: Library, readings: Readings, dataset: str, m: int) -> list[Line]:
+    """Where the figures stood in the file that they came from, where that was no plain list."""
+    stored = library.dataset(dataset)
+    recipe = stored.settings.get("recipe")
+    if not recipe or stored.kind != "file":
+        return []
+    places = recipe["seen"].get("places", {})
+    labels = {column.name: column.label for column in stored.columns}
+    asked = [labels.get(name, name) for name in columns_used(readings.kpi.formula)]
+    lines = sorted({places[one] for one in (*asked, readings.members[m]) if one in places})
+    of = [f"sheet {recipe['sheet']}"] if recipe.get("sheet") and recipe["sheet"] != "*" else []
+    rows = f"row{'' if len(lines) == 1 else 's'} {' and '.join(map(str, lines[:6]))}" if lines else ""
+    day = f" of {words.days_words([stored.rows_at.date()])}" if stored.rows_at else ""
+    text = " of ".join(filter(None, (rows, *of)))
+    return [Line(label="From", text=f"{text}, {stored.file_name}{day}" if text else f"{stored.file_name}{day}")]
+
+
+def _rows_of(source: Source, readings: Readings, p: int, m: int) -> int:
+    """How many rows of a further dataset lie under a reading."""
+    member = readings.members[m]
+    where = {segment: names for segment, names in readings.where.items() if segment in source.members}
+    if readings.segment in source.members and member is not None:
+        where[str(readings.segment)] = (member,)
+    part, period = readings.parts[p], readings.periods[p]
+    until = None if part is None else dt.date.fromordinal(_last_day(period, part.days))
+    return int(source.aggregate((), None, where, (period,), until).rows[0, 0])
+
+
+def _last_day(period: Period, days: int) -> int:
+    """The day, counted as ``datetime.date`` counts it, by which so many days of a period are over."""
+    for run in period.runs:
+        if days <= run.days:
+            return run.start.toordinal() + days - 1
+        days -= run.days
+    return period.end.toordinal()
+
+
+def _whose(library: Library, dataset: str, entry: MarkEntry) -> str:
+    """Whose an entry is, in words."""
+    if entry.owner.whose == "each":
+        return f"each {library.label_of(dataset, entry.owner.of[0][0]).lower()}"
+    if entry.owner.whose == "member":
+        return ", ".join(member for _, member in entry.owner.of)
+    return "all together" if entry.owner.whose == "together" else "everyone"
+
+
+def _mark_line(
+    library: Library, instrument: InstrumentBody, readings: Readings, name: str, p: int, m: int, dataset: str
+) -> Line:
+    line, lines = float(readings.marks[name][p, m]), readings.lines[name]
+    unit, period, kpi = readings.kpi.unit, readings.periods[p], readings.kpi
+    index, whole, split = int(lines.entry[p, m]), float(lines.value[p, m]), lines.segment(p, m)
+    if not math.isfinite(whole) and math.isfinite(line):
+        text = f"{show(line, unit)}, computed: {library.computed(instrument.kpi)[name]}"
+        return Line(label=name.capitalize(), text=text)
+    if not math.isfinite(whole):
+        entries = library.entries(instrument.kpi)
+        reason = no_mark(readings, library.source(library.kpi(instrument.kpi)), entries, name, p, m)
+        return Line(label=name.capitalize(), text=f"none: {reason}")
+    over = {"flow": "added up over", "rate": "weighted over", "stock": "as of the end of"}[kpi.nature]
+    if split:
+        label = library.label_of(dataset, split).lower()
+        how = (
+            f"the {name}s of its members by {label} added up"
+            if kpi.adds
+            else f"the mean of its members’ {name}s by {label}, weighted by the formula’s denominator"
+        )
+        text = f"{words.show_cut(whole, unit)}, {how}"
+    else:
+        entry = library.entries(instrument.kpi)[index]
+        text = f"{words.show_cut(entry.value, unit)}, from the mark book: {_whose(library, dataset, entry)}, from {entry.since.short}"
+        if not math.isclose(whole, entry.value, rel_tol=1e-12):
+            text = f"{words.show_cut(whole, unit)}, {over} {period.label}; the last entry is {text}"
+    if (part := readings.parts[p]) and pro_rates(readings, p):
+        text += f"; of {part.words}, {_how_rated(library.kpi(instrument.kpi).pro_rating, period)}: {show(line, unit)}"
+    return Line(label=name.capitalize(), text=text)
+
+
+def _how_rated(way: str, period: Period) -> str:
+    """How the marks of a partial period were pro-rated."""
+    share = "its share by last year’s shape" if way == "last_year" else "its share of days"
+    if period.unit == "month" and period.units[1] - period.units[0] > 1:
+        return f"the months that are over in full, the one under way by {share}, those to come not at all"
+    return f"by {share}"
+
+
+def _grading_lines(
+    name: str, readings: Readings, p: int, m: int, no_mark: Callable[[str], str]
+) -> tuple[list[Line], str]:
+    yardstick, unit = readings.yardstick, readings.kpi.unit
+    assert yardstick is not None
+    states = yardstick.known
+    cuts = readings.cuts[:, p, m].tolist()
+    band, value = int(readings.band[p, m]), float(readings.value[p, m])
+    of = ", ".join(words.cut_words(cut, unit) for cut in yardstick.cuts)
+    lines = [Line(label="Yardstick", text=f"{name}, cuts at {of}")]
+    if band < 0:
+        if math.isfinite(value):
+            lines.append(Line(label="Band", text=f"not graded: {grading.why_not_graded(yardstick, cuts, no_mark)}"))
+        return lines, ""
+    state = yardstick.bands[band]
+    lines.append(
+        Line(
+            label="Band",
+            text=f"{words.band_words(yardstick, cuts, band, unit)} → {states[state].name}",
+            state=state,
+        )
+    )
+    lines += _way_up(yardstick, cuts, band, value, unit)
+    before = readings.state(p - 1, m) if p else None
+    if before:
+        earlier = readings.periods[p - 1].brief
+        same = before == state
+        text = f"{states[state].name}, as before" if same else f"{states[before].name} → {states[state].name}"
+        lines.append(Line(label=f"Since {earlier}", text=text, state=state))
+    as_shown = readings.kpi.as_shown
+    tried = np.array([value if as_shown else rounded(value, unit)])
+    shown = int(grading.grade(yardstick, tried, np.asarray(cuts)[:, None])[0])
+    if shown != band:
+        other = yardstick.states[shown].name
+        if as_shown:
+            return lines, f"The shown value {show(value, unit)} decides: the exact one would be {other}."
+        return lines, f"The exact value decides: shown as {show(value, unit)} it would look {other}."
+    return lines, ""
+
+
+def _way_up(yardstick: grading.Yardstick, cuts: list[float], band: int, value: float, unit: Unit) -> list[Line]:
+    """How far it is to the next better state, on whichever side that lies."""
+    states, rank = yardstick.states, yardstick.states[band].rank
+    options = []
+    if band + 1 < len(yardstick.bands) and states[band + 1].rank > rank:
+        options.append((cuts[band] - value, yardstick.bands[band + 1]))
+    if band > 0 and states[band - 1].rank > rank:
+        options.append((cuts[band - 1] - value, yardstick.bands[band - 1]))
+    if not options:
+        return []
+    gap, state = min(options, key=lambda option: abs(option[0]))
+    way = "more" if gap > 0 else "less"
+    return [Line(label=f"To reach {yardstick.known[state].name}", text=f"{show_gap(gap, unit)} {way}", state=state)]
