@@ -19,6 +19,7 @@ from sqlalchemy import Engine
 from ironmark import __version__
 from ironmark.api import (
     assumptions,
+    background_uploads,
     books,
     built,
     bundles,
@@ -146,7 +147,7 @@ def create_app(
     app.state.sources = sources
     app.state.worker = worker
     app.state.changes = listened
-    app.state.uploads = uploads.Uploads(sources)
+    app.state.uploads = background_uploads.Uploads(sources)
     problems.install(app)
     app.add_middleware(Guard, hosts=hosts)
     for module in ROUTERS:

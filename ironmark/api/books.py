@@ -9,8 +9,9 @@ from fastapi.concurrency import run_in_threadpool
 from sqlalchemy.orm import Session
 
 from ironmark.api.access import Reader, reader
+from ironmark.api.answers.edition import leaf_of
+from ironmark.api.answers.export import FILE, WAIT_S, put_in_line, waited
 from ironmark.api.downloads import download
-from ironmark.api.exports import FILE, WAIT_S, leaf_of, put_in_line, waited
 from ironmark.api.records import add_routes
 from ironmark.core.words import days_words
 from ironmark.pages.model.documents import Book, BookBody

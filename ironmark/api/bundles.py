@@ -5,8 +5,8 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Query, Response, UploadFile
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.datasets import body_of
 from ironmark.api.downloads import download
+from ironmark.api.upload_files import body_of
 from ironmark.publish import bundle
 from ironmark.publish.bundle import Report, Unpacking
 from ironmark.publish.tidy import ZIP

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.timestamps import moment
+from ironmark.api.answers.edition import WHOLE_S, EditionOut, edition_out
 from ironmark.api.versions import seen_version
 from ironmark.clock import now
 from ironmark.pages.context.library import Library
@@ -27,7 +27,6 @@ from ironmark.store.models import Edition
 router = APIRouter(prefix="/api/editions", tags=["editions"])
 
 MOST_OF_A_NOTE = 20_000
-WHOLE_S = 30.0  # that live sources are waited for, so that the page is whole
 
 
 class EditionAsk(Model):
@@ -50,30 +49,6 @@ class Withdrawal(Model):
     why: str = Field(min_length=1, max_length=2_000)
 
 
-class EditionOut(BaseModel):
-    """number: as it is told, such as 10, or 10a for one that restates it. restated: how many of its readings have
-    another value, mark or state by now; null until that is worked out."""
-
-    id: str
-    version: int
-    scorecard: str
-    number: str
-    state: State
-    title: str
-    note: str
-    period: str
-    period_label: str
-    made_at: str
-    made_by: str
-    published_at: str | None
-    published_by: str
-    withdrawn_at: str | None
-    withdrawn_by: str
-    why: str
-    restated: int | None
-    by_clock: bool
-
-
 class EditionPage(BaseModel):
     """An edition with its page as it is drawn. body: where each sheet stands; palettes: as they looked then; explained:
     whose workings it holds, by sheet."""
@@ -86,26 +61,16 @@ class EditionPage(BaseModel):
     explained: dict[str, list[str]]
 
 
-def out(row: Edition) -> EditionOut:
-    return EditionOut(
-        id=row.id, version=row.version, scorecard=row.scorecard, number=f"{row.number}{row.suffix}", state=row.state,  # type: ignore[arg-type]
-        title=row.title, note=row.note, period=row.period, period_label=row.period_label, made_at=moment(row.made_at) or "",
-        made_by=row.made_by, published_at=moment(row.published_at), published_by=row.published_by,
-        withdrawn_at=moment(row.withdrawn_at), withdrawn_by=row.withdrawn_by, why=row.why, restated=row.restated,
-        by_clock=row.standing is not None,
-    )  # fmt: skip
-
-
 def held(who: Reader, key: str) -> tuple[EditionOut, Frozen]:
     with who.read() as session:
-        return out(editions.get(session, key)), Frozen.from_bytes(editions.held(session, key))
+        return edition_out(editions.get(session, key)), Frozen.from_bytes(editions.held(session, key))
 
 
 @router.get("")
 def list_editions(scorecard: Key | None = None, who: Reader = Depends(reader)) -> list[EditionOut]:
     """Every edition, or those of a scorecard, the newest first."""
     with who.read() as session:
-        return [out(row) for row in editions.every(session, scorecard)]
+        return [edition_out(row) for row in editions.every(session, scorecard)]
 
 
 @router.post("", status_code=201)
@@ -129,7 +94,7 @@ def make_edition(ask: EditionAsk, response: Response, who: Reader = Depends(read
             period_label=page.when(page.period).label if page.period else "", body=frozen.to_bytes(),
             restates=ask.restates,
         )  # fmt: skip
-        made = out(row)
+        made = edition_out(row)
     response.headers["ETag"] = f'"{made.version}"'
     return made
 
@@ -166,7 +131,7 @@ def change_edition(
     with who.write() as session:
         row = editions.locked(session, key, saw)
         _only(row, DRAFT, "changed")
-        made = out(editions.put(session, row, title=body.title, note=body.note))
+        made = edition_out(editions.put(session, row, title=body.title, note=body.note))
     response.headers["ETag"] = f'"{made.version}"'
     return made
 
@@ -189,7 +154,7 @@ def publish_edition(key: str, if_match: str | None = Header(None), who: Reader =
     with who.write() as session:
         row = editions.locked(session, key, saw)
         _only(row, DRAFT, "published")
-        return out(editions.put(session, row, state=PUBLISHED, published_at=now(), published_by=who.name))
+        return edition_out(editions.put(session, row, state=PUBLISHED, published_at=now(), published_by=who.name))
 
 
 @router.post("/{key}/withdraw")
@@ -201,7 +166,7 @@ def withdraw_edition(
     with who.write() as session:
         row = editions.locked(session, key, saw)
         _only(row, PUBLISHED, "withdrawn")
-        return out(editions.put(session, row, state=WITHDRAWN, withdrawn_at=now(), withdrawn_by=who.name, why=body.why))  # fmt: skip
+        return edition_out(editions.put(session, row, state=WITHDRAWN, withdrawn_at=now(), withdrawn_by=who.name, why=body.why))  # fmt: skip
 
 
 def _only(row: Edition, state: State, what: str) -> None:

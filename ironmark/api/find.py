@@ -8,15 +8,16 @@ from fastapi import APIRouter, Depends, Query
 from pydantic import BaseModel
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.front import glances_now
+from ironmark.api.answers.summaries import glances_now
 from ironmark.core.formula import FormulaError
 from ironmark.core.periods import Period
 from ironmark.pages.context.library import Library
-from ironmark.pages.drawing.draw_texts import as_text, note_alone
+from ironmark.pages.drawing.draw_texts import as_text
 from ironmark.pages.model.markdown import blocks_of, figures_of, plain
+from ironmark.pages.model.note_words import where_words
 from ironmark.pages.publishing.find import Thing, What, documents, found, members
+from ironmark.pages.publishing.note_alone import note_alone
 from ironmark.pages.publishing.scorecard_summaries import Glance
-from ironmark.pages.reading.notes import where_words
 from ironmark.store import datasets, editions, notes, records, versions
 from ironmark.store.database import Missing
 from ironmark.store.notes import StoredNote

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Depends, Response
 from pydantic import BaseModel, Field
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.datasets import DatasetOut, dataset_answer
+from ironmark.api.answers.dataset import DatasetOut, dataset_answer
 from ironmark.pages.model.documents import Model, Name
 from ironmark.store import datasets
 from ironmark.tables import folders

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from ironmark import clock
 from ironmark.api.access import Reader, reader
+from ironmark.api.answers.summaries import glances_now
 from ironmark.api.timestamps import moment
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets.late_data import late_data
@@ -115,12 +116,6 @@ class Front(BaseModel):
     drafts: list[DraftRow]
     held: list[HeldRow]
     cards: list[Card]
-
-
-def glances_now(sources: Sources, session: Session) -> tuple[dict[str, Glance], dict[str, str]]:
-    """How the scorecards that there are stand, and which glance of each that is."""
-    kept = glances.newest(session)
-    return pages.held(sources, session, kept), {key: f"{one.number}.{one.rests[:16]}" for key, one in kept.items()}
 
 
 @dataclass(frozen=True, slots=True)

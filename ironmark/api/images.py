@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends, Response, UploadFile
 from pydantic import BaseModel
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.datasets import body_of
+from ironmark.api.upload_files import body_of
 from ironmark.pages.authoring.images import harmless, key_of
 from ironmark.store import images
 

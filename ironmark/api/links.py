@@ -15,8 +15,8 @@ from pydantic import AfterValidator, BaseModel, Field
 
 from ironmark import clock
 from ironmark.api.access import Reader, reader
-from ironmark.api.editions import WHOLE_S
-from ironmark.api.exports import about, taken
+from ironmark.api.answers.edition import WHOLE_S, about
+from ironmark.api.answers.export import taken
 from ironmark.pages.context.library import Library
 from ironmark.pages.model.documents import Key, Model, Name, ScopeBody
 from ironmark.pages.model.problems import Refused

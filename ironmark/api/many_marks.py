@@ -8,8 +8,8 @@ from fastapi import APIRouter, Depends, Header, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.datasets import body_of
 from ironmark.api.downloads import download
+from ironmark.api.upload_files import body_of
 from ironmark.api.versions import seen_version
 from ironmark.core.formula import MAX_LENGTH
 from ironmark.core.marks import TARGET

@@ -12,9 +12,9 @@ from ironmark.api.timestamps import moment
 from ironmark.api.versions import seen_version
 from ironmark.core.numbers import show
 from ironmark.pages.context.library import Library
-from ironmark.pages.drawing.draw_texts import note_alone
 from ironmark.pages.model.documents import MOST_OF_A_PERIOD, Key, Member, Model
 from ironmark.pages.model.pictures import NotePicture
+from ironmark.pages.publishing.note_alone import note_alone
 from ironmark.pages.reading.notes import MOST_OF_A_NOTE, Subject, before, subject_of
 from ironmark.store import database, notes, records
 from ironmark.store.notes import StoredNote

@@ -6,8 +6,8 @@ from fastapi import APIRouter, Depends, UploadFile
 from pydantic import BaseModel
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.datasets import body_of
-from ironmark.api.exports import leaf_of
+from ironmark.api.answers.edition import leaf_of
+from ironmark.api.upload_files import body_of
 from ironmark.pages.model.problems import Refused
 from ironmark.publish import checking, proof, slides
 from ironmark.publish.checking import Checked

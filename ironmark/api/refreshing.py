@@ -8,9 +8,9 @@ from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.datasets import ByClock, DatasetOut, dataset_answer
+from ironmark.api.answers.dataset import ByClock, DatasetOut, dataset_answer
+from ironmark.api.background_uploads import READ, Upload, Uploads, keeping, uploads
 from ironmark.api.timestamps import moment
-from ironmark.api.uploads import READ, Upload, Uploads, keeping, uploads
 from ironmark.api.versions import seen_version
 from ironmark.clock import now
 from ironmark.pages.datasets import refreshing

@@ -12,10 +12,11 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.datasets import DatasetOut, ProblemOut, body_of, dataset_answer, file_name_of
+from ironmark.api.answers.dataset import DatasetOut, ProblemOut, dataset_answer
+from ironmark.api.upload_files import body_of, file_name_of
 from ironmark.api.versions import seen_version
 from ironmark.core.numbers import MINUS, group, show_day
-from ironmark.pages.datasets.intake import keep_next, reading_of
+from ironmark.pages.datasets.intake import keep_next, reading_of, refuse_live
 from ironmark.pages.model.problems import Refused
 from ironmark.store import datasets
 from ironmark.store.database import Missing
@@ -313,10 +314,3 @@ def make_token(key: str, who: Reader = Depends(reader)) -> Token:
     """A new token for uploads by machines; the one before no longer holds."""
     with who.write() as session:
         return Token(token=datasets.new_token(session, key))
-
-
-def refuse_live(dataset: StoredDataset) -> None:
-    if dataset.kind == "live":
-        raise Refused(
-            422, "live", "Its rows live elsewhere", "A live source is read where it is; change its rows there."
-        )

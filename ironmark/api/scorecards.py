@@ -11,27 +11,22 @@ from pydantic import Field, TypeAdapter, ValidationError
 from sqlalchemy.orm import Session
 
 from ironmark.api.access import Reader, reader
+from ironmark.api.answers.asked_page import ReadAsk, have_tried
 from ironmark.api.records import add_routes, saved
-from ironmark.core.marks import MarkEntry
 from ironmark.core.nearest import did_you_mean
 from ironmark.core.periods import Grain
 from ironmark.pages.authoring.assumption_rules import bring_cases_back, drop_cases
 from ironmark.pages.authoring.new_instrument import FaceOffer, new_instrument, offers
 from ironmark.pages.context.library import Library
 from ironmark.pages.drawing.draw import draw_page
-from ironmark.pages.marks.mark_changes import OwnedBody, owner_of, since_of
 from ironmark.pages.model.documents import (
     MOST_OF_A_PERIOD,
     InstrumentBody,
     Key,
-    MarkName,
     Model,
-    Number,
-    Rehearsed,
     ScopeBody,
     Scorecard,
     ScorecardBody,
-    YardstickBody,
 )
 from ironmark.pages.model.page import Page
 from ironmark.pages.model.pictures import ScorecardPicture
@@ -42,28 +37,6 @@ from ironmark.store import links, records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
 _PICTURES: TypeAdapter[ScorecardPicture] = TypeAdapter(ScorecardPicture)
-
-
-class TriedMark(OwnedBody):
-    """An entry of the mark book that is tried."""
-
-    kpi: Key
-    name: MarkName
-    since: str = Field(max_length=24)
-    value: Number
-
-
-class ReadAsk(Model):
-    """Read a scorecard as it stands in the client, saved or not.
-
-    ``rehearse`` gives values by instrument, ``yardsticks`` forms that are being tried instead of the kept ones.
-    """
-
-    body: ScorecardBody
-    scope: ScopeBody | None = None
-    rehearse: dict[Key, Rehearsed] = Field(default={}, max_length=50)
-    yardsticks: dict[Key, YardstickBody] = Field(default={}, max_length=50)
-    marks: list[TriedMark] = Field(default=[], max_length=20)
 
 
 class FacesAsk(Model):
@@ -188,15 +161,6 @@ def refuse_unknown(page: Page, asked: Sequence[tuple[str, str]]) -> None:
             label = segments[name].label
             detail = f"{label} has no member “{member}”{did_you_mean(member, segments[name].members)}. Read the whole page, and choose it there."
             raise Refused(422, "no-member", "No such member", detail, {"field": name})
-
-
-def have_tried(library: Library, ask: ReadAsk) -> None:
-    """Have what is being tried stand for this request. Refuses marks that cannot be."""
-    library.yardsticks |= ask.yardsticks
-    for n, tried in enumerate(ask.marks):
-        owner = owner_of(library, library.kpi(tried.kpi), tried, f"marks.{n}", value=tried.value)
-        since = since_of(tried.since, library.year_start, f"marks.{n}.since")
-        library.try_mark(tried.kpi, MarkEntry(tried.name, owner, since, tried.value))
 
 
 @router.post("/read")

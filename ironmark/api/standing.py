@@ -10,7 +10,7 @@ from pydantic import BaseModel, StringConstraints
 from sqlalchemy.orm import Session
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.datasets import body_of
+from ironmark.api.upload_files import body_of
 from ironmark.api.versions import seen_version
 from ironmark.clock import now
 from ironmark.core.periods import Period

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field, StringConstraints, model_validator
 from sqlalchemy.orm import Session
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.datasets import DatasetOut, dataset_answer, users_of
+from ironmark.api.answers.dataset import DatasetOut, dataset_answer, users_of
 from ironmark.api.versions import seen_version
 from ironmark.pages.model.documents import Member, Model, Name
 from ironmark.pages.model.problems import Refused

@@ -7,7 +7,7 @@ from pydantic import Field
 from sqlalchemy.orm import Session
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.datasets import DatasetOut, dataset_answer
+from ironmark.api.answers.dataset import DatasetOut, dataset_answer
 from ironmark.api.versions import seen_version
 from ironmark.pages.datasets.lookup_columns import (
     DerivedBody,

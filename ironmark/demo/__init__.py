@@ -1,0 +1,1 @@
+"""The invented ferry company: made-up data, loaded the way a user would."""

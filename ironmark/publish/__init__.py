@@ -1,0 +1,1 @@
+"""Pages in every form that leaves, and bundles. May import ``pages``."""

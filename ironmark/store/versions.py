@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field
 
+from sqlalchemy import Connection
 from sqlalchemy.orm import Session
 
 from ironmark.store.records import Kind
@@ -39,6 +41,36 @@ def told(session: Session, documents: Mapping[Kind, Collection[str]], all_else: 
         return {}
     rows = session.connection().exec_driver_sql(" UNION ALL ".join(asked), tuple(names))
     return {(kind, key): version for kind, key, version in rows}
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """One statement that tells some versions there are now in one row; told: what it tells while nothing has changed."""
+
+    statement: str
+    names: tuple[str, ...]
+    told: tuple[str | None, ...] = field(compare=False)
+
+
+def question(
+    documents: Mapping[str, Mapping[str, int]], marks: Mapping[str, int], notes: Mapping[str, int], rows: Mapping[str, int]
+) -> Question:  # fmt: skip
+    """For the versions of documents (by kind), mark books, notes and datasets, by key; 0 is that of what there is not."""
+    parts, names, told = [], list[str](), list[str | None]()
+    for table, column, held, also in (
+        *(("records", "id", held, f"kind = '{kind}' AND ") for kind, held in documents.items()),
+        ("mark_books", "kpi_id", marks, ""), ("note_books", "kpi_id", notes, ""), ("datasets", "id", rows, ""),
+    ):  # fmt: skip
+        places = ", ".join(["%s"] * len(held)) or "NULL"
+        row = f"CONCAT({column}, ' ', version) ORDER BY {column} SEPARATOR '/'"
+        parts.append(f"(SELECT GROUP_CONCAT({row}) FROM {table} WHERE {also}{column} IN ({places}))")
+        names += held
+        told.append("/".join(f"{key} {held[key]}" for key in sorted(held) if held[key]) or None)
+    return Question(f"SELECT {', '.join(parts)}", tuple(names), tuple(told))
+
+
+def answer(connection: Connection, asked: Question) -> tuple[str | None, ...]:
+    return tuple(connection.exec_driver_sql(asked.statement, asked.names).one())
 
 
 Stamp = tuple[object, ...]

@@ -11,7 +11,7 @@ import logging
 import re
 import weakref
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import clickhouse_driver
 import sqlalchemy as sa
@@ -24,10 +24,7 @@ from sqlalchemy.sql.compiler import IdentifierPreparer, SQLCompiler
 from sqlalchemy.types import UserDefinedType
 
 from ironmark.core.formula import ColumnType
-from ironmark.tables.dialects import CONNECT_S, Dialect, Expression, Trouble, pooled
-
-if TYPE_CHECKING:
-    from ironmark.tables.connections import Connection
+from ironmark.tables.dialects import CONNECT_S, Connection, Dialect, Expression, Trouble, pooled
 
 logging.getLogger("clickhouse_driver").setLevel(logging.ERROR)  # what fails is told to whoever reads the source
 _EPOCH = 719163  # 1 January 1970, counted as ``core.periods`` counts days

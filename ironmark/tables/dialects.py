@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 import socket
+import typing
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Any, Literal
 
 import pymysql
 import sqlalchemy as sa
@@ -14,8 +15,27 @@ from sqlalchemy.dialects import mysql
 
 from ironmark.core.formula import ColumnType
 
-if TYPE_CHECKING:
-    from ironmark.tables.connections import Connection
+
+class Connection(typing.Protocol):
+    """Where a table is, as a dialect needs it: see ``tables.connections``."""
+
+    @property
+    def host(self) -> str: ...
+    @property
+    def port(self) -> int: ...
+    @property
+    def database(self) -> str: ...
+    @property
+    def user(self) -> str: ...
+    @property
+    def table(self) -> str: ...
+    @property
+    def password(self) -> str: ...
+    @property
+    def tls(self) -> str: ...
+    @property
+    def seconds(self) -> int: ...
+
 
 Expression = sa.ColumnElement[Any]
 Protocol = Literal["mariadb", "postgresql", "clickhouse"]

@@ -23,8 +23,9 @@ import pypdf
 import resvg_py
 from pptx import Presentation
 
-from ironmark.api import exports
 from ironmark.api.access import Reader
+from ironmark.api.answers import export
+from ironmark.api.answers.edition import leaf_of
 from ironmark.demo.load import SCORECARDS
 from ironmark.pages.authoring.images import harmless
 from ironmark.pages.context.source_registry import Sources
@@ -722,9 +723,9 @@ class WhenTheServerOrTheDatabaseDies(unittest.TestCase):
 class WithoutAPrinter(unittest.TestCase):
     def test_it_says_how_one_is_got(self) -> None:
         who = Reader(Sources(world.engine()))
-        leaf = exports.leaf_of(who, edition(CARDS[0]))
-        with mock.patch("ironmark.api.exports.there", return_value=False), self.assertRaises(Refused) as refused:
-            exports._asked(who, mock.Mock(), leaf, "pdf", Options())
+        leaf = leaf_of(who, edition(CARDS[0]))
+        with mock.patch("ironmark.api.answers.export.there", return_value=False), self.assertRaises(Refused) as refused:
+            export.asked(who, mock.Mock(), leaf, "pdf", Options())
         self.assertEqual(refused.exception.problem.status, 503)
         self.assertIn("./run --with-printer", refused.exception.problem.detail)
         take(edition(CARDS[0]), "xlsx")

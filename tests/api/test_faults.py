@@ -16,8 +16,9 @@ import pymysql
 from sqlalchemy import text
 from sqlalchemy.exc import InternalError, OperationalError
 
-from ironmark.api import access, uploads
+from ironmark.api import access
 from ironmark.api.app import ROUTERS, create_app
+from ironmark.api.background_uploads import Uploads
 from ironmark.api.problems import problem_of
 from ironmark.core import numbers
 from ironmark.pages.context.source_registry import Sources
@@ -192,7 +193,7 @@ class Faults(unittest.TestCase):
         self.assertEqual((said.status_code, said.json()["type"]), (413, "too-large"))
 
     def test_files_that_wait_are_bounded_together(self) -> None:
-        held, go = uploads.Uploads(Sources(world.engine())), threading.Event()
+        held, go = Uploads(Sources(world.engine())), threading.Event()
         self.addCleanup(go.set)
 
         tickets = [secrets.token_hex(6) for _ in range(3)]
@@ -201,7 +202,7 @@ class Faults(unittest.TestCase):
             go.wait(30)
             return "key"
 
-        with mock.patch.object(uploads, "MOST_WAITING", 100):
+        with mock.patch("ironmark.api.background_uploads.MOST_WAITING", 100):
             held.begin(work, tickets[0], 500)  # one alone may be as long as it likes
             with self.assertRaises(Refused) as refused:
                 held.begin(work, tickets[1], 1)

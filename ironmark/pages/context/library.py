@@ -6,7 +6,7 @@ import datetime as dt
 from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
-from typing import TYPE_CHECKING, TypeVar
+from typing import TypeVar
 
 from sqlalchemy.orm import Session
 
@@ -31,9 +31,6 @@ from ironmark.pages.model.problems import Refused
 from ironmark.store import calendar, database, datasets, marks, records, versions
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.records import Kind
-
-if TYPE_CHECKING:
-    from ironmark.pages.reading.plain_readings import Block
 
 _Body = TypeVar("_Body", KpiBody, YardstickBody)
 _A_READING = 600  # bytes, with its texts' figures; and
@@ -66,10 +63,10 @@ class Readable:
 
 @dataclass
 class Taken:
-    """Some readings, and what sheets show of them once they were asked for it."""
+    """Some readings, and what sheets show of them once they were asked for it (see ``reading.plain_readings``)."""
 
     readings: Readings
-    block: Block | None = None
+    plain: object | None = None
 
     @property
     def weight(self) -> int:

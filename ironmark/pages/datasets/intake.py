@@ -98,3 +98,10 @@ def keep_next(
 def how_kept(read: ReadFile, how: How) -> How:
     """How rows go in: those as of a day stand beside those of other days."""
     return "periods" if read.recipe and read.recipe.get("as_of") else how
+
+
+def refuse_live(dataset: StoredDataset) -> None:
+    if dataset.kind == "live":
+        raise Refused(
+            422, "live", "Its rows live elsewhere", "A live source is read where it is; change its rows there."
+        )

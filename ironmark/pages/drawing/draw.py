@@ -9,6 +9,7 @@ from ironmark.core.periods import GRAINS, finer
 from ironmark.pages.drawing.draw_sheet import Pen
 from ironmark.pages.drawing.draw_texts import TextPen
 from ironmark.pages.drawing.tally import changed, partial_of, section_words, tally
+from ironmark.pages.model.note_words import asked, label_of, listed
 from ironmark.pages.model.page import Assumed, Page
 from ironmark.pages.model.pictures import (
     AssumptionPicture,
@@ -20,7 +21,6 @@ from ironmark.pages.model.pictures import (
     StatePicture,
     Wanted,
 )
-from ironmark.pages.reading.notes import asked, label_of, listed
 
 
 def draw_page(page: Page) -> ScorecardPicture:

@@ -22,6 +22,7 @@ from ironmark.core.kinds import KINDS, OTHERS, shade_of
 from ironmark.core.numbers import Unit, show
 from ironmark.core.palette import State
 from ironmark.pages.drawing.histories import history, trail
+from ironmark.pages.drawing.kind_legend import kind_legend
 from ironmark.pages.drawing.quadrants import quadrant_picture
 from ironmark.pages.drawing.ramps import shaded
 from ironmark.pages.drawing.scales import Ticked, axis_picture, bands_on, cut_lines, with_nan
@@ -30,7 +31,6 @@ from ironmark.pages.model.documents import DialLook, InstrumentBody, RingLook
 from ironmark.pages.model.instrument_identity import but_for_place, edited
 from ironmark.pages.model.page import Reading, Sheet, Subject
 from ironmark.pages.model.pictures import AxisPicture, InstrumentPicture, MarkLine, ReadingPicture, Step
-from ironmark.pages.reading.kinds import kind_legend
 
 HUNDREDTHS = Unit("percent", 0)
 FURTHEST = 1.5  # of its mark: what is further past it is told by the overrun sign

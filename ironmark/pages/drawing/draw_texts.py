@@ -8,13 +8,10 @@ from itertools import groupby
 from ironmark.core.numbers import show
 from ironmark.core.palette import State
 from ironmark.core.periods import Period
-from ironmark.pages.context.library import Library
-from ironmark.pages.drawing.draw_sheet import Pen
 from ironmark.pages.model.markdown import PARTS
-from ironmark.pages.model.page import Block, PageNote, Span, TextSheet, parsed
+from ironmark.pages.model.note_words import heading, moved
+from ironmark.pages.model.page import Block, PageNote, Span, TextSheet
 from ironmark.pages.model.pictures import BlockPicture, InstrumentPicture, NotePicture, SpanPicture, TextPicture
-from ironmark.pages.reading.notes import alone, heading, moved
-from ironmark.store.notes import StoredNote
 
 NONE = "no reading"
 
@@ -78,15 +75,6 @@ class TextPen:
         else:
             plain.text = reading.shown
         return plain
-
-
-def note_alone(library: Library, kept: StoredNote) -> NotePicture:
-    """A note by itself, away from any page."""
-    note, figures = alone(library, kept)
-    year_start, states = library.year_start, library.states
-    pen = Pen(states, year_start)
-    drawn = {key: pen.draw(sheet) for key, sheet in figures.items()}
-    return TextPen(drawn, states, lambda key: parsed(key, year_start)).note(note)
 
 
 def _plain(text: str, bold: bool = False, italic: bool = False, href: str = "") -> SpanPicture:

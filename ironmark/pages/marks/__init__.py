@@ -1,0 +1,1 @@
+"""Marks as they are changed: pasted, dragged, tried, guarded. May import ``reading``."""

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from ironmark.core.kinds import KINDS, OTHERS, shade_of
 from ironmark.core.periods import Period, months
 from ironmark.pages.context.library import Library
 from ironmark.pages.model.documents import InstrumentBody
 from ironmark.pages.model.page import Kinds
-from ironmark.pages.model.pictures import KindPicture
 
 MOST = 60  # kinds that members are looked for in
 
@@ -31,13 +29,3 @@ def kinds_of(library: Library, instrument: InstrumentBody) -> Kinds | None:
     rows = np.array([source.aggregate((), by, {segment: (name,)}, periods).rows.sum(axis=0) for name in names[:MOST]])
     most, some = rows.argmax(axis=0), rows.max(axis=0) > 0
     return Kinds(segment, names, {name: int(most[m]) for m, name in enumerate(source.members[by]) if some[m]})
-
-
-def kind_legend(kinds: Kinds, members: set[str]) -> list[KindPicture]:
-    """The kinds that some members are of, each with its colour; those past the last colour as one."""
-    used = sorted({kinds.of[member] for member in members if member in kinds.of})
-    told = [KindPicture(kinds.names[at], shade_of(at)) for at in used if at < len(KINDS)]
-    others = [at for at in used if at >= len(KINDS)]
-    if others:
-        told.append(KindPicture(kinds.names[others[0]] if len(others) == 1 else f"{len(others)} others", OTHERS))
-    return told

@@ -160,6 +160,6 @@ def _listed(figures: Floats) -> Any:
 def block_of(library: Library, kpi: str, yardstick: str | None, readings: Readings) -> Block:
     """The one block of some readings."""
     held = library.by_readings.setdefault(id(readings), Taken(readings))
-    if held.block is None:
-        held.block = Block(kpi, yardstick, readings, library.source(library.kpi(kpi)), library.entries(kpi))
-    return held.block
+    if not isinstance(held.plain, Block):
+        held.plain = Block(kpi, yardstick, readings, library.source(library.kpi(kpi)), library.entries(kpi))
+    return held.plain

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** One sheet alone, as wide and high as it stands on its page. */
   import { onMount, setContext } from 'svelte'
-  import { standing, GAP } from '../views/scorecards/layout'
+  import { standing, GAP } from '../parts/page/layout'
   import PaperSheet from './PaperSheet.svelte'
   import { growing, tall } from './paper'
   import type { Told } from './told'

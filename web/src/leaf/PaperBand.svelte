@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Sheets that stay together on paper. */
   import type { CardPicture, Placed } from '../api/client'
-  import { GAP } from '../views/scorecards/layout'
+  import { GAP } from '../parts/page/layout'
   import PaperSheet from './PaperSheet.svelte'
 
   interface Props {

@@ -2,7 +2,7 @@
   /** A page on paper: what stands on it is measured first, then put on as many sheets of paper as it takes. */
   import { onDestroy, setContext, tick } from 'svelte'
   import type { Placed } from '../api/client'
-  import { GAP, isInstrument, ROW, standing } from '../views/scorecards/layout'
+  import { GAP, isInstrument, ROW, standing } from '../parts/page/layout'
   import PaperBand from './PaperBand.svelte'
   import PaperHead from './PaperHead.svelte'
   import PaperLead from './PaperLead.svelte'

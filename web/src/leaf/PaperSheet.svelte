@@ -2,10 +2,10 @@
   /** One sheet of a page on paper, or the part of its list that stands on one sheet of paper. */
   import type { CardPicture, Picture, Placed } from '../api/client'
   import type { Part } from '../faces/names.svelte'
-  import PictureSheet from '../views/scorecards/PictureSheet.svelte'
-  import Sheet from '../views/scorecards/Sheet.svelte'
-  import TextSheet from '../views/scorecards/TextSheet.svelte'
-  import { isInstrument, isText } from '../views/scorecards/layout'
+  import PictureSheet from '../parts/page/PictureSheet.svelte'
+  import Sheet from '../parts/page/Sheet.svelte'
+  import TextSheet from '../parts/page/TextSheet.svelte'
+  import { isInstrument, isText } from '../parts/page/layout'
 
   interface Props {
     item: Placed

@@ -1,7 +1,7 @@
 /** Sheets laid out for paper: what stands side by side stays together, what grows runs on, nothing is scrolled. */
 import { flushSync, tick } from 'svelte'
 import type { Placed, Reading, Section } from '../api/client'
-import { COLUMNS, GAP, ROW, settle, standing } from '../views/scorecards/layout'
+import { COLUMNS, GAP, ROW, settle, standing } from '../parts/page/layout'
 
 export type Paper = 'a4' | 'a4-upright' | 'a3' | 'a3-upright' | 'letter' | 'wide'
 const MM = 96 / 25.4

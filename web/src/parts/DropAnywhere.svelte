@@ -1,7 +1,7 @@
 <script lang="ts">
   /** A file dropped, or cells pasted, anywhere on a page that takes rows: looked at before anything is kept. */
   import { push } from 'svelte-spa-router'
-  import { looking } from '../views/data/upload.svelte'
+  import { looking } from './looking.svelte'
 
   let over = $state(false)
   const holdsFiles = (event: DragEvent) => !!event.dataTransfer?.types.includes('Files')

@@ -7,7 +7,8 @@
   import DayField from '../../parts/DayField.svelte'
   import PickFile from '../../parts/PickFile.svelte'
   import Slot from '../../parts/Slot.svelte'
-  import { Sending, lookAt, looking, type Recipe } from './upload.svelte'
+  import { looking } from '../../parts/looking.svelte'
+  import { Sending, lookAt, type Recipe } from './upload.svelte'
 
   type Look = Schemas['TableLook']
   type Line = Look['lines'][number]

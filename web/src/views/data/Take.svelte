@@ -2,7 +2,8 @@
   /** Take a file: choose or drop it, say which sheet, see how far it is, stop it. */
   import { push } from 'svelte-spa-router'
   import { Refusal, words } from '../../api/client'
-  import { Sending, lookAt, looking, sheetsOf } from './upload.svelte'
+  import { looking } from '../../parts/looking.svelte'
+  import { Sending, lookAt, sheetsOf } from './upload.svelte'
 
   interface Props {
     label: string

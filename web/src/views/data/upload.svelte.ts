@@ -164,8 +164,6 @@ export class Sending {
   }
 }
 
-/** What of a file that has not been kept yet is to be looked at: it goes with nobody but this page. */
-export const looking = $state<{ file: File | null; sheet?: string }>({ file: null })
 const MOST_LOOKED_AT = 3_000_000 // bytes; larger ones come from machines, and are lists
 
 /** A table as it came, and what it is taken for; null for what is read without a look. */

@@ -5,8 +5,8 @@
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
   import UnitSlot from '../kpis/UnitSlot.svelte'
-  import Sheet from '../scorecards/Sheet.svelte'
-  import { COLUMNS, GAP, ROW, isInstrument } from '../scorecards/layout'
+  import Sheet from '../../parts/page/Sheet.svelte'
+  import { COLUMNS, GAP, ROW, isInstrument } from '../../parts/page/layout'
 
   type Draft = Schemas['DraftOut']
   type Ask = Schemas['DraftAsk']

@@ -7,7 +7,8 @@
   import PickFile from '../../parts/PickFile.svelte'
   import Slot from '../../parts/Slot.svelte'
   import DraftPage from './DraftPage.svelte'
-  import { Sending, lookAt, looking } from '../data/upload.svelte'
+  import { looking } from '../../parts/looking.svelte'
+  import { Sending, lookAt } from '../data/upload.svelte'
 
   const TYPED = 5000 // rows that become a sheet that can be typed into; more are kept as a file
   const sending = new Sending()

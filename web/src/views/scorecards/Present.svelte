@@ -8,7 +8,7 @@
   import { GRAINS } from '../../api/periods'
   import Tally from '../../parts/Tally.svelte'
   import Wall from './Wall.svelte'
-  import { standing } from './layout'
+  import { standing } from '../../parts/page/layout'
   import { needOf, screens } from './wall'
   import { Session } from './session.svelte'
 

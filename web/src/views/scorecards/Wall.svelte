@@ -1,10 +1,10 @@
 <script lang="ts">
   /** The sheets of a screen, each where the wall has room for it. Nothing on it is pressed. */
   import type { Picture, Placed, Schemas } from '../../api/client'
-  import PictureSheet from './PictureSheet.svelte'
-  import Sheet from './Sheet.svelte'
-  import TextSheet from './TextSheet.svelte'
-  import { isInstrument, isText } from './layout'
+  import PictureSheet from '../../parts/page/PictureSheet.svelte'
+  import Sheet from '../../parts/page/Sheet.svelte'
+  import TextSheet from '../../parts/page/TextSheet.svelte'
+  import { isInstrument, isText } from '../../parts/page/layout'
   import type { Screen } from './wall'
 
   interface Props {

@@ -5,7 +5,7 @@
   import FigureArea from '../../parts/FigureArea.svelte'
   import Slot from '../../parts/Slot.svelte'
   import { changeWords } from './compose'
-  import { isText } from './layout'
+  import { isText } from '../../parts/page/layout'
   import type { Session } from './session.svelte'
 
   interface Props {

@@ -10,7 +10,7 @@ import {
   type Text,
   type Yardstick,
 } from '../../api/client'
-import { place, settle, snapped, stand, standing } from './layout'
+import { place, settle, snapped, stand, standing } from '../../parts/page/layout'
 import type { Session } from './session.svelte'
 
 const fresh = () =>

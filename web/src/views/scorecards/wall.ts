@@ -1,7 +1,7 @@
 /** Sheets laid out anew for a screen of any shape: as large as all of them can be, each about as wide as it is best. */
 import type { Picture, Placed, Schemas, Section } from '../../api/client'
 import { kindOf, lists } from '../../faces/names.svelte'
-import { GAP, isInstrument, isText, standing } from './layout'
+import { GAP, isInstrument, isText, standing } from '../../parts/page/layout'
 
 /** The least a sheet needs, in pixels before it is magnified, and how wide it is best for its height. */
 export interface Need {

@@ -5,7 +5,7 @@
   import { kindOf } from '../../faces/names.svelte'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
-  import Sheet from '../scorecards/Sheet.svelte'
+  import Sheet from '../../parts/page/Sheet.svelte'
 
   let { params }: { params: { condition?: string } | undefined } = $props()
   const condition = $derived(params?.condition ?? 'plain')

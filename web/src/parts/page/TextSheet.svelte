@@ -1,7 +1,7 @@
 <script lang="ts">
   /** A sheet of words, with the figures of readings among them; or one that lists the notes of the page. */
   import type { Schemas } from '../../api/client'
-  import Words from '../../parts/Words.svelte'
+  import Words from '../Words.svelte'
 
   let { picture, bench }: { picture: Schemas['TextPicture'] | undefined; bench: boolean } = $props()
 </script>

@@ -7,8 +7,8 @@
   import Legend from '../../faces/Legend.svelte'
   import { told, LOOK } from '../../faces/looks'
   import { kindOf, lists } from '../../faces/names.svelte'
-  import SheetNotes from '../../parts/SheetNotes.svelte'
-  import StateChip from '../../parts/StateChip.svelte'
+  import SheetNotes from '../SheetNotes.svelte'
+  import StateChip from '../StateChip.svelte'
   import Press from '../../faces/Press.svelte'
 
   interface Props {

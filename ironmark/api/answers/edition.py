@@ -1,0 +1,74 @@
+"""An edition as it is answered, and as a page that leaves."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from ironmark.api.access import Reader
+from ironmark.api.timestamps import moment
+from ironmark.pages.publishing.editions import Frozen
+from ironmark.publish.export_page import About, Leaf
+from ironmark.publish.proof import checksum
+from ironmark.store import editions
+from ironmark.store.editions import State
+from ironmark.store.models import Edition
+
+WHOLE_S = 30.0  # that live sources are waited for, so that the page is whole
+
+
+class EditionOut(BaseModel):
+    """number: as it is told, such as 10, or 10a for one that restates it. restated: how many of its readings have
+    another value, mark or state by now; null until that is worked out."""
+
+    id: str
+    version: int
+    scorecard: str
+    number: str
+    state: State
+    title: str
+    note: str
+    period: str
+    period_label: str
+    made_at: str
+    made_by: str
+    published_at: str | None
+    published_by: str
+    withdrawn_at: str | None
+    withdrawn_by: str
+    why: str
+    restated: int | None
+    by_clock: bool
+
+
+def edition_out(row: Edition) -> EditionOut:
+    return EditionOut(
+        id=row.id, version=row.version, scorecard=row.scorecard, number=f"{row.number}{row.suffix}", state=row.state,  # type: ignore[arg-type]
+        title=row.title, note=row.note, period=row.period, period_label=row.period_label, made_at=moment(row.made_at) or "",
+        made_by=row.made_by, published_at=moment(row.published_at), published_by=row.published_by,
+        withdrawn_at=moment(row.withdrawn_at), withdrawn_by=row.withdrawn_by, why=row.why, restated=row.restated,
+        by_clock=row.standing is not None,
+    )  # fmt: skip
+
+
+_CHECKSUMS: dict[str, str] = {}  # by edition: what one holds never changes
+
+
+def about(row: Edition, frozen: Frozen) -> About:
+    told = edition_out(row)
+    if row.id not in _CHECKSUMS:
+        if len(_CHECKSUMS) > 1000:
+            _CHECKSUMS.clear()
+        _CHECKSUMS[row.id] = checksum(frozen.to_json())
+    return About(
+        id=told.id, number=told.number, state=told.state, title=told.title, note=told.note, made_at=told.made_at,
+        made_by=told.made_by, published_at=told.published_at or "", published_by=told.published_by,
+        withdrawn_at=told.withdrawn_at or "", withdrawn_by=told.withdrawn_by, why=told.why,
+        sha256=_CHECKSUMS[row.id],
+    )  # fmt: skip
+
+
+def leaf_of(who: Reader, edition: str) -> Leaf:
+    with who.read() as session:
+        row = editions.get(session, edition)
+        frozen = Frozen.from_bytes(editions.held(session, edition))
+        return Leaf(frozen, about(row, frozen))

@@ -1,0 +1,20 @@
+"""A note by itself, away from any page."""
+
+from __future__ import annotations
+
+from ironmark.pages.context.library import Library
+from ironmark.pages.drawing.draw_sheet import Pen
+from ironmark.pages.drawing.draw_texts import TextPen
+from ironmark.pages.model.page import parsed
+from ironmark.pages.model.pictures import NotePicture
+from ironmark.pages.reading.notes import alone
+from ironmark.store.notes import StoredNote
+
+
+def note_alone(library: Library, kept: StoredNote) -> NotePicture:
+    """A note by itself, away from any page."""
+    note, figures = alone(library, kept)
+    year_start, states = library.year_start, library.states
+    pen = Pen(states, year_start)
+    drawn = {key: pen.draw(sheet) for key, sheet in figures.items()}
+    return TextPen(drawn, states, lambda key: parsed(key, year_start)).note(note)
