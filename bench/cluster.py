@@ -14,7 +14,7 @@ from pydantic import TypeAdapter
 from ironmark.demo.cluster import fill
 from ironmark.demo.sailings import ROUTES
 from ironmark.demo.shards import Shards
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.drawing.draw import draw_page
 from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody
@@ -88,7 +88,7 @@ def _measure(mariadb: MariaDB, shards: Shards) -> None:
     def answered(scope: ScopeBody, patience: float = 2.0) -> ScorecardPicture:
         def attempt() -> ScorecardPicture:
             with sources.readings() as session:
-                return draw_page(read_page(Library(sources, session), card, scope))
+                return draw_page(read_page(ReadingContext(sources, session), card, scope))
 
         found = patiently(attempt, patience)
         PICTURES.dump_json(found)

@@ -6,7 +6,7 @@ import shutil
 
 from bench.measure import side_by_side
 from ironmark.demo import load
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.publishing.editions import Frozen, freeze
 from ironmark.pages.reading.read import read_page
@@ -29,15 +29,15 @@ def main() -> None:
 
         def read() -> object:
             with sources.readings() as session:
-                library = Library(sources, session)
-                body = library.scorecard("network-performance")
-                return read_page(library, body, body.scope)
+                context = ReadingContext(sources, session)
+                body = context.scorecard("network-performance")
+                return read_page(context, body, body.scope)
 
         def frozen() -> bytes:
             with sources.readings() as session:
-                library = Library(sources, session)
-                body = library.scorecard("network-performance")
-                return freeze(library, body, body.scope).to_bytes()
+                context = ReadingContext(sources, session)
+                body = context.scorecard("network-performance")
+                return freeze(context, body, body.scope).to_bytes()
 
         timings = side_by_side({"read": read, "freeze": frozen}, runs=40, warm_up=3)
         one, other = timings["freeze"], timings["read"]

@@ -16,7 +16,7 @@ from sqlalchemy import text
 from bench.measure import report, side_by_side
 from ironmark.api.start import spare_the_collector
 from ironmark.core.marks import EVERYONE
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.drawing.draw import draw_page
 from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody, YardstickBody
@@ -113,7 +113,7 @@ def _measure(mariadb: MariaDB) -> None:
     def answered(month: str, routes: list[str]) -> object:
         with sources.readings() as session:
             scope = ScopeBody(period=month, members={"route": routes})
-            return PICTURES.dump_json(draw_page(read_page(Library(sources, session), card, scope)))
+            return PICTURES.dump_json(draw_page(read_page(ReadingContext(sources, session), card, scope)))
 
     def ours() -> object:
         month, route = next(scopes)
@@ -125,7 +125,9 @@ def _measure(mariadb: MariaDB) -> None:
     def page_alone() -> object:
         month, route = next(scopes)
         with sources.readings() as session:
-            return read_page(Library(sources, session), card, ScopeBody(period=month, members={"route": [route]}))
+            return read_page(
+                ReadingContext(sources, session), card, ScopeBody(period=month, members={"route": [route]})
+            )
 
     by_day = frame.sort("day")
 

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.core.numbers import write_as
 from ironmark.pages.context.fair_semaphore import NoTurn
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.problems import Refused
 from ironmark.store import calendar, database
@@ -44,13 +44,13 @@ class Reader:
             write_as(held.body["locale"])
             yield session
 
-    def look(self, work: Callable[[Library], T], patience: float = PATIENCE_S) -> T:
+    def look(self, work: Callable[[ReadingContext], T], patience: float = PATIENCE_S) -> T:
         """Work that reads rows. It may be begun again: where a live source has not answered, neither a connection nor
         a turn is held while that is waited for, at most so many seconds."""
 
         def attempt() -> T:
             with self.sources.turns.within(TURN_S), self.read() as session:
-                return work(self.library(session))
+                return work(self.context(session))
 
         try:
             return patiently(attempt, patience)
@@ -69,8 +69,8 @@ class Reader:
             finally:
                 database.author.reset(token)
 
-    def library(self, session: Session) -> Library:
-        return Library(self.sources, session)
+    def context(self, session: Session) -> ReadingContext:
+        return ReadingContext(self.sources, session)
 
 
 async def reader(request: Request) -> Reader:

@@ -30,7 +30,7 @@ class CompareAsk(Model):
 @cases_router.post("/compare")
 def compare_cases(ask: CompareAsk, who: Reader = Depends(reader)) -> Comparison:
     """A scorecard read with each of its cases, beside what is kept; all of them where none is named."""
-    return who.look(lambda library: compared(library, ask.scorecard, ask.scope, ask.cases))
+    return who.look(lambda context: compared(context, ask.scorecard, ask.scope, ask.cases))
 
 
 class AssumptionAbout(BaseModel):

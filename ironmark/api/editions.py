@@ -9,7 +9,7 @@ from ironmark.api.access import Reader, reader
 from ironmark.api.answers.edition import WHOLE_S, EditionOut, edition_out
 from ironmark.api.versions import seen_version
 from ironmark.clock import now
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.palette_view import PaletteLook, look
 from ironmark.pages.model.documents import Key, Model, Name, ScopeBody, ScorecardBody
 from ironmark.pages.model.pictures import ScorecardPicture
@@ -77,14 +77,14 @@ def list_editions(scorecard: Key | None = None, who: Reader = Depends(reader)) -
 def make_edition(ask: EditionAsk, response: Response, who: Reader = Depends(reader)) -> EditionOut:
     """Freeze a scorecard as it reads now, with everything it takes to draw and explain it, as a draft."""
 
-    def read(library: Library) -> Frozen:
-        if ask.restates is not None and editions.get(library.session, ask.restates).scorecard != ask.scorecard:
+    def read(context: ReadingContext) -> Frozen:
+        if ask.restates is not None and editions.get(context.session, ask.restates).scorecard != ask.scorecard:
             raise Refused(
                 422, "other-scorecard", "It restates nothing", "The edition it restates is of another scorecard.",
                 {"field": "restates"},
             )  # fmt: skip
-        body = library.scorecard(ask.scorecard)
-        return freeze(library, body, ask.scope or body.scope)
+        body = context.scorecard(ask.scorecard)
+        return freeze(context, body, ask.scope or body.scope)
 
     frozen = who.look(read, WHOLE_S)
     page = frozen.page
@@ -203,4 +203,4 @@ def compare_edition(
         _, became = held(who, beside)
         with who.read() as session:
             return comparison.compare(session, was, became, now=False, reread=None)
-    return who.look(lambda library: beside_now(library, key))
+    return who.look(lambda context: beside_now(context, key))

@@ -11,7 +11,7 @@ from ironmark.api.access import Reader, reader
 from ironmark.api.answers.asked_page import ReadAsk, have_tried
 from ironmark.api.answers.edition import WHOLE_S, leaf_of
 from ironmark.api.answers.export import FILE, ExportOut, asked, export_out, file_answer, stopped, taken
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import Key, Model, ScopeBody
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.publishing.editions import Frozen, freeze
@@ -44,9 +44,9 @@ class ExportAsk(Model):
 
 
 def _read(who: Reader, scorecard: str, scope: ScopeBody | None) -> Leaf:
-    def read(library: Library) -> Frozen:
-        body = library.scorecard(scorecard)
-        return freeze(library, body, scope or body.scope)
+    def read(context: ReadingContext) -> Frozen:
+        body = context.scorecard(scorecard)
+        return freeze(context, body, scope or body.scope)
 
     return Leaf(who.look(read, WHOLE_S))
 
@@ -86,9 +86,9 @@ async def export_page(
 ) -> Response:  # fmt: skip
     """A scorecard as it reads now, saved or not, in the same forms."""
 
-    def read(library: Library) -> Frozen:
-        have_tried(library, ask)
-        return freeze(library, ask.body, ask.scope or ask.body.scope, rehearsals=ask.rehearse)
+    def read(context: ReadingContext) -> Frozen:
+        have_tried(context, ask)
+        return freeze(context, ask.body, ask.scope or ask.body.scope, rehearsals=ask.rehearse)
 
     options = Options(paper, instrument, scale, tuple(section), charts, template)
     return await taken(who, request, lambda: Leaf(who.look(read, WHOLE_S)), kind, options)

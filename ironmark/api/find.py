@@ -11,7 +11,7 @@ from ironmark.api.access import Reader, reader
 from ironmark.api.answers.summaries import glances_now
 from ironmark.core.formula import FormulaError
 from ironmark.core.periods import Period
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_texts import as_text
 from ironmark.pages.model.markdown import blocks_of, figures_of, plain
 from ironmark.pages.model.note_words import where_words
@@ -40,13 +40,13 @@ class FoundThing(BaseModel):
 def find(q: str = Query(min_length=1, max_length=200), who: Reader = Depends(reader)) -> list[FoundThing]:
     """What goes by a name like this, also typed with mistakes or without accents, the most alike first."""
 
-    def look(library: Library) -> list[Thing]:
+    def look(context: ReadingContext) -> list[Thing]:
         stamp = (
             "find",
-            versions.stamp(library.session),
-            tuple(sorted(glances_now(who.sources, library.session)[1].items())),
+            versions.stamp(context.session),
+            tuple(sorted(glances_now(who.sources, context.session)[1].items())),
         )
-        held: dict[int, list[Thing]] = who.sources.seen.several({0: stamp}, lambda _: {0: _things(who, library)})
+        held: dict[int, list[Thing]] = who.sources.seen.several({0: stamp}, lambda _: {0: _things(who, context)})
         return found(held[0], q)
 
     return [FoundThing(what=one.what, name=one.name, note=one.note, place=_address(one)) for one in who.look(look)]
@@ -59,8 +59,8 @@ def _address(thing: Thing) -> str:
     return f"{card}?{urlencode({segment: name})}"
 
 
-def _things(who: Reader, library: Library) -> list[Thing]:
-    session = library.session
+def _things(who: Reader, context: ReadingContext) -> list[Thing]:
+    session = context.session
     now, _ = glances_now(who.sources, session)
     cards = records.every(session, "scorecard")
     order = [card.id for card in sorted(cards, key=lambda card: card.updated_at, reverse=True) if card.id in now]
@@ -77,20 +77,20 @@ def _things(who: Reader, library: Library) -> list[Thing]:
     for note in notes.every(session):
         name = kpis[note.kpi].body["name"] if note.kpi in kpis else "A deleted KPI"
         about = " · ".join(part for part in (where_words(note.members), name) if part)
-        when = Period.parse(note.period, library.year_start).label
+        when = Period.parse(note.period, context.year_start).label
         place = shown.get(f"{note.kpi}|{note.narrow}", f"kpis/{note.kpi}")
         if "-reading" in place:
             place += f"&period={note.period}&grain={Period.parse(note.period, library.year_start).grain}"
-        things.append(Thing("note", f"{about}, {when}", _said(library, note)[:160], place, note.saved_by))
+        things.append(Thing("note", f"{about}, {when}", _said(context, note)[:160], place, note.saved_by))
     return things
 
 
-def _said(library: Library, note: StoredNote) -> str:
+def _said(context: ReadingContext, note: StoredNote) -> str:
     """What a note says in a line, with its figures as they read now; as they are named where they cannot be read."""
     if not figures_of(note.text):
         return " ".join(plain(blocks_of(note.text)).split())
     try:
-        return " ".join(as_text(note_alone(library, note).blocks).split())
+        return " ".join(as_text(note_alone(context, note).blocks).split())
     except (FormulaError, NoPeriod, Missing, LiveProblem):
         return " ".join(plain(blocks_of(note.text)).split())
 

@@ -133,12 +133,12 @@ _AGAINST: dict[Against, str] = {
 def draft_scorecard(ask: DraftAsk, who: Reader = Depends(reader)) -> DraftOut:
     """The scorecard that would be made of the rows of a dataset, with what was changed of it so far. Nothing is kept."""
     with who.write() as session:
-        library = who.library(session)
-        dataset = library.dataset(ask.dataset)
-        proposed = propose(library, dataset, ask.changes())
+        context = who.context(session)
+        dataset = context.dataset(ask.dataset)
+        proposed = propose(context, dataset, ask.changes())
         # It is made as it would be kept, read, and taken back: the draft is the page, to the last figure.
-        key = make(session, library, dataset, ask.title, proposed)
-        again = who.library(session)
+        key = make(session, context, dataset, ask.title, proposed)
+        again = who.context(session)
         body: Scorecard = saved(records.get(session, "scorecard", key), Scorecard)
         picture = draw_page(read_page(again, again.scorecard(key), proposed.scope))
         session.rollback()
@@ -190,8 +190,8 @@ def take_back_scorecard_and_kpis(ask: BackAsk, who: Reader = Depends(reader)) ->
 def make_scorecard(ask: DraftAsk, who: Reader = Depends(reader)) -> Scorecard:
     """Keep the draft with what was changed of it: all of it or nothing."""
     with who.write() as session:
-        library = who.library(session)
-        dataset = library.dataset(ask.dataset)
-        key = make(session, library, dataset, ask.title, propose(library, dataset, ask.changes()))
+        context = who.context(session)
+        dataset = context.dataset(ask.dataset)
+        key = make(session, context, dataset, ask.title, propose(context, dataset, ask.changes()))
         made: Scorecard = saved(records.get(session, "scorecard", key), Scorecard)
     return made

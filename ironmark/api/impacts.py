@@ -13,4 +13,4 @@ router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
 @router.post("/{key}/impact")
 def yardstick_impact(key: str, ask: ImpactAsk, who: Reader = Depends(reader)) -> list[Impact]:
     """Which readings, on all scorecards, would be in another state."""
-    return who.look(lambda library: impacts_of(library, key, ask))
+    return who.look(lambda context: impacts_of(context, key, ask))

@@ -39,12 +39,12 @@ class ManyTexts(Model):
 def understand_number(ask: UnderstandAsk, who: Reader = Depends(reader)) -> Understood:
     """What a typed number means in a KPI's unit, and a question where it is far outside of its history."""
     with who.read() as session:
-        library = who.library(session)
-        body = library.kpi(ask.kpi) if ask.kpi else None
+        context = who.context(session)
+        body = context.kpi(ask.kpi) if ask.kpi else None
         if ask.mark and ask.kpi:
-            history = MarkGuard(library, library.kpi(ask.kpi)).sizes_for(ask.mark)
+            history = MarkGuard(context, context.kpi(ask.kpi)).sizes_for(ask.mark)
         else:
-            history = history_of(library, body, ask.of)
+            history = history_of(context, body, ask.of)
         return understood(ask.text, (body.unit if body else ask.unit).as_unit(), history)
 
 
@@ -53,8 +53,8 @@ def understand_numbers(key: str, ask: ManyTexts, who: Reader = Depends(reader)) 
     """The same for many numbers at once, as they come from a pasted sheet; whose each is to be is not known yet, so
     none is doubted: that is asked when they are kept."""
     with who.read() as session:
-        library = who.library(session)
-        unit = library.kpi(key).unit.as_unit()
+        context = who.context(session)
+        unit = context.kpi(key).unit.as_unit()
         return [understood(text, unit, np.array([])) for text in ask.texts]
 
 

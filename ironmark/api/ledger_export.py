@@ -12,7 +12,7 @@ from ironmark.api.downloads import download
 from ironmark.core import palette as palettes
 from ironmark.core.numbers import Unit, unit_words
 from ironmark.core.periods import Period
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_sheet import draw_sheet
 from ironmark.pages.model.documents import InstrumentBody, Model, ScopeBody
 from ironmark.pages.model.pictures import InstrumentPicture, ReadingPicture
@@ -40,17 +40,17 @@ def take_ledger(
 ) -> Response:
     """The rows of a ledger with its columns of figures, in the order it shows them."""
     with who.read() as session:
-        library = who.library(session)
-        library.assume(ask.scope.assume)
-        kpi = library.kpi(ask.instrument.kpi)
-        library.fetch([more.kpi for more in ask.instrument.further])
-        period = period_of(ask.scope, [library.source(kpi)], library.year_start)
-        sheet = read_sheet(library, ask.instrument, ask.scope, period)
-        drawn = draw_sheet(sheet, library.states, library.year_start)
+        context = who.context(session)
+        context.assume(ask.scope.assume)
+        kpi = context.kpi(ask.instrument.kpi)
+        context.fetch([more.kpi for more in ask.instrument.further])
+        period = period_of(ask.scope, [context.source(kpi)], context.year_start)
+        sheet = read_sheet(context, ask.instrument, ask.scope, period)
+        drawn = draw_sheet(sheet, context.states, context.year_start)
         if drawn.problem:
             raise Refused(422, "no-ledger", "The ledger cannot be read", drawn.problem)
-        units = [_unit(library, ask.instrument, reading) for reading in drawn.readings]
-        states, year_start = library.states, library.year_start
+        units = [_unit(context, ask.instrument, reading) for reading in drawn.readings]
+        states, year_start = context.states, context.year_start
     columns = list(dict.fromkeys(c for c in ask.instrument.look.ledger.columns if HEADS[c]))
     columns = [c for c in columns if c != "progress" or "attainment" not in columns]
     head = [drawn.title, *(HEADS[c] for c in columns), "Unit", "Period"]
@@ -86,8 +86,8 @@ def _period(drawn: InstrumentPicture, reading: ReadingPicture, year_start: int) 
     return f"{label}, so far: {reading.partial.words}" if reading.partial else label
 
 
-def _unit(library: Library, instrument: InstrumentBody, reading: ReadingPicture) -> Unit:
-    unit = library.kpi(reading.ask.kpi if reading.ask and reading.ask.kpi else instrument.kpi).unit.as_unit()
+def _unit(context: ReadingContext, instrument: InstrumentBody, reading: ReadingPicture) -> Unit:
+    unit = context.kpi(reading.ask.kpi if reading.ask and reading.ask.kpi else instrument.kpi).unit.as_unit()
     return replace(unit, compact=False)
 
 

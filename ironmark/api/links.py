@@ -17,7 +17,7 @@ from ironmark import clock
 from ironmark.api.access import Reader, reader
 from ironmark.api.answers.edition import WHOLE_S, about
 from ironmark.api.answers.export import taken
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import Key, Model, Name, ScopeBody
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.publishing.editions import Frozen, freeze
@@ -276,10 +276,10 @@ def _leaf(who: Reader, row: Link) -> Leaf:
             leaf = Leaf(frozen, about(edition, frozen))
     else:
 
-        def read(library: Library) -> Frozen:
-            body = library.scorecard(row.scorecard or "")
+        def read(context: ReadingContext) -> Frozen:
+            body = context.scorecard(row.scorecard or "")
             scope = ScopeBody.model_validate(row.scope) if row.scope else body.scope
-            return freeze(library, body, scope, explained=row.workings)
+            return freeze(context, body, scope, explained=row.workings)
 
         leaf = Leaf(who.look(read, WHOLE_S))
     return leaf if row.workings else Leaf(replace(leaf.frozen, workings={}), leaf.about)

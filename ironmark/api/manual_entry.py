@@ -47,10 +47,10 @@ class Kept(BaseModel):
 def set_by_hand(ask: HandAsk, who: Reader = Depends(reader)) -> Kept:
     """Set what one reading of an instrument shows, in the checklist or sheet it comes from, as a new version."""
     with who.write() as session:
-        library = who.library(session)
-        kpi = library.kpi(ask.instrument.kpi)
-        dataset = library.dataset(kpi.dataset)
-        period = period_of(ask.scope, [library.source(kpi)], library.year_start)
+        context = who.context(session)
+        kpi = context.kpi(ask.instrument.kpi)
+        dataset = context.dataset(kpi.dataset)
+        period = period_of(ask.scope, [context.source(kpi)], context.year_start)
         scope, period = own_scope(ask.instrument, ask.scope, period)
         where = {name: list(members) for name, members in scope.members.items() if members}
         if ask.instrument.by and ask.member is not None:
@@ -62,7 +62,7 @@ def set_by_hand(ask: HandAsk, who: Reader = Depends(reader)) -> Kept:
             word = "ticked"
         elif kind == "value" and ask.value is not None:
             sizes = history_of(
-                library, kpi, {ask.instrument.by: ask.member} if ask.instrument.by and ask.member else {}
+                context, kpi, {ask.instrument.by: ask.member} if ask.instrument.by and ask.member else {}
             )
             if not ask.sure and (told := doubt(ask.value, kpi.unit.as_unit(), sizes)):
                 detail = f"{told} Send sure: true to keep it."

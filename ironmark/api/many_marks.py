@@ -51,13 +51,13 @@ class Computed(BaseModel):
 @router.post("/spread")
 def spread_figure(key: str, ask: SpreadAsk, who: Reader = Depends(reader)) -> Proposed:
     """A yearly figure as marks of its months; they add up to it to the last unit."""
-    return who.look(lambda library: spread_over(library, key, ask))
+    return who.look(lambda context: spread_over(context, key, ask))
 
 
 @router.post("/raise")
 def raise_last_year(key: str, ask: RaiseAsk, who: Reader = Depends(reader)) -> Proposed:
     """Last year's readings and some more as marks; a period without a reading gets none."""
-    return who.look(lambda library: raised(library, key, ask))
+    return who.look(lambda context: raised(context, key, ask))
 
 
 @router.put("/computed")
@@ -67,10 +67,10 @@ def compute_mark(
     """Have a mark worked out by a formula wherever the book has no entry: on data, or on the KPI's own earlier readings."""
     saw = seen_version(if_match)
     with who.write() as session:
-        library = who.library(session)
-        kpi = library.kpi(key)
+        context = who.context(session)
+        kpi = context.kpi(key)
         if body.formula is not None:
-            library.mark_formula(kpi, body.formula)
+            context.mark_formula(kpi, body.formula)
         version = marks.compute(session, key, body.name, body.formula, saw)
     response.headers["ETag"] = f'"{version}"'
     return Computed(version=version)
@@ -91,10 +91,10 @@ def export_marks(
 ) -> Response:
     """The grid as a sheet, its numbers as numbers; what is set is bold in XLSX."""
     with who.read() as session:
-        library = who.library(session)
+        context = who.context(session)
         narrow = {within: member} if within and member else {}
-        view = view_of(library, key, name, by, grain, year, span, narrow)
-        by_label = library.label_of(view.kpi.dataset, view.by) if view.by else "Member"
+        view = view_of(context, key, name, by, grain, year, span, narrow)
+        by_label = context.label_of(view.kpi.dataset, view.by) if view.by else "Member"
     unit = unit_words(view.kpi.unit.as_unit())
     head = [f"{by_label}, {name} of {view.kpi.name}" + (f" ({unit})" if unit else ""), *(p.key for p in view.periods)]
     every = range(len(view.periods))
@@ -123,13 +123,13 @@ def read_marks(
     if len(rows) > MOST_ROWS:
         raise Refused(413, "too-many-rows", "The sheet is too long", f"At most {MOST_ROWS:,} rows are read at once.")
     with who.read() as session:
-        library = who.library(session)
-        kpi = library.kpi(key)
-        source = library.source(kpi)
+        context = who.context(session)
+        kpi = context.kpi(key)
+        source = context.source(kpi)
         by = by if by in source.members else next(iter(source.members), None)
         known = source.members[by] if by else ()
-        made = MarksOfSheet(library, kpi, name, by, known).read(labels, rows)
+        made = MarksOfSheet(context, kpi, name, by, known).read(labels, rows)
         made.report += doubts_of(
-            library, kpi, [change_of(library, kpi, change, f"changes.{n}") for n, change in enumerate(made.changes)]
+            context, kpi, [change_of(context, kpi, change, f"changes.{n}") for n, change in enumerate(made.changes)]
         )
         return made

@@ -52,7 +52,7 @@ def mark_grid(
     """The periods of one to three financial years by the members of a segment (the first one when ``by`` is not
     given), of all rows or, for marks of two segments, of the ``member`` of the segment ``within``."""
     narrow = {within: member} if within and member else {}
-    made = who.look(lambda library: grid_of(library, view_of(library, key, name, by, grain, year, span, narrow), key))
+    made = who.look(lambda context: grid_of(context, view_of(context, key, name, by, grain, year, span, narrow), key))
     response.headers["ETag"] = f'"{made.version}"'
     return made
 
@@ -60,7 +60,7 @@ def mark_grid(
 @router.post("/try")
 def try_marks(key: str, body: TryBody, who: Reader = Depends(reader)) -> TryOut:
     """The readings that would change state, the newest first, by the yardstick this KPI is graded by."""
-    return who.look(lambda library: try_out(library, key, body.changes, body.by))
+    return who.look(lambda context: try_out(context, key, body.changes, body.by))
 
 
 @router.post("")
@@ -74,15 +74,15 @@ def change_marks(
     """Set or take out entries, all or none. A value 20 times outside of what was read is asked about first."""
     saw = seen_version(if_match)
     with who.read() as session:
-        library = who.library(session)
-        kpi = library.kpi(key)
+        context = who.context(session)
+        kpi = context.kpi(key)
         if (current := marks.version(session, key)) != saw:
             raise StaleVersion(saw, current)
-        changes = [change_of(library, kpi, change, f"changes.{n}") for n, change in enumerate(body.changes)]
+        changes = [change_of(context, kpi, change, f"changes.{n}") for n, change in enumerate(body.changes)]
         if not body.sure:
-            refuse_doubtful(MarkGuard(library, kpi).doubts(changes))
+            refuse_doubtful(MarkGuard(context, kpi).doubts(changes))
     with who.write() as session:
-        who.library(session).kpi(key)
+        who.context(session).kpi(key)
         version, back = marks.apply(session, key, changes, saw)
     response.headers["ETag"] = f'"{version}"'
     return Changed(version=version, back=[ChangeBody.of_entry(c.name, c.owner, c.since, c.value) for c in back])

@@ -11,7 +11,7 @@ from ironmark.api.access import Reader, reader
 from ironmark.api.timestamps import moment
 from ironmark.api.versions import seen_version
 from ironmark.core.numbers import show
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import MOST_OF_A_PERIOD, Key, Member, Model
 from ironmark.pages.model.pictures import NotePicture
 from ironmark.pages.publishing.note_alone import note_alone
@@ -63,9 +63,9 @@ class NoteRevision(BaseModel):
 def list_notes(kpi: str = Query(max_length=80), who: Reader = Depends(reader)) -> list[NotePicture]:
     """The notes about a KPI, the newest period first."""
 
-    def look(library: Library) -> list[NotePicture]:
-        library.kpi(kpi)
-        return [note_alone(library, note) for note in notes.about(library.session, [kpi])]
+    def look(context: ReadingContext) -> list[NotePicture]:
+        context.kpi(kpi)
+        return [note_alone(context, note) for note in notes.about(context.session, [kpi])]
 
     return who.look(look)
 
@@ -73,7 +73,7 @@ def list_notes(kpi: str = Query(max_length=80), who: Reader = Depends(reader)) -
 @router.post("/about")
 def read_note(ask: About, who: Reader = Depends(reader)) -> NoteSheet:
     """The note about a reading, or what one could start from."""
-    return who.look(lambda library: _sheet(library, subject_of(library, ask.kpi, ask.members, ask.period)))
+    return who.look(lambda context: _sheet(context, subject_of(context, ask.kpi, ask.members, ask.period)))
 
 
 @router.put("")
@@ -82,31 +82,31 @@ def write_note(
 ) -> NoteSheet:
     """Write, change or take back the note about a reading; If-Match names the version that was seen, 0 for none."""
     saw = seen_version(if_match)
-    about = who.look(lambda library: subject_of(library, body.kpi, body.members, body.period))
+    about = who.look(lambda context: subject_of(context, body.kpi, body.members, body.period))
     with who.write() as session:
         records.get(session, "kpi", body.kpi)
         kept = notes.save(session, about.kpi, about.narrow, about.members, about.period, body.text, about.value, saw)
     response.headers["ETag"] = f'"{kept.version}"'
-    return who.look(lambda library: _sheet(library, about))
+    return who.look(lambda context: _sheet(context, about))
 
 
 @router.get("/{key}/revisions")
 def list_note_revisions(key: str, who: Reader = Depends(reader)) -> list[NoteRevision]:
     """The forms of a note, the newest first."""
 
-    def look(library: Library) -> list[NoteRevision]:
-        now = notes.some(library.session, [key]).get(key)
+    def look(context: ReadingContext) -> list[NoteRevision]:
+        now = notes.some(context.session, [key]).get(key)
         if now is None:
             raise database.Missing("note", key)
-        library.fetch([now.kpi])
-        kpi = library.kpis.get(now.kpi)
+        context.fetch([now.kpi])
+        kpi = context.kpis.get(now.kpi)
         unit = kpi.unit.as_unit() if kpi else None
 
         def shown(value: float | None) -> str:
             return show(value, unit) if value is not None and unit else ""
 
         found = [NoteRevision(**_saved(now), text=now.text, shown=shown(now.value))]
-        for r in records.revisions(library.session, "note", key):
+        for r in records.revisions(context.session, "note", key):
             text, value = r.body.get("text", ""), r.body.get("value")
             found.append(
                 NoteRevision(
@@ -126,12 +126,12 @@ def _saved(note: StoredNote) -> dict[str, object]:
     return {"version": note.version, "saved_at": moment(note.saved_at), "saved_by": note.saved_by}
 
 
-def _sheet(library: Library, about: Subject) -> NoteSheet:
-    held = notes.some(library.session, [about.key]).get(about.key)
+def _sheet(context: ReadingContext, about: Subject) -> NoteSheet:
+    held = notes.some(context.session, [about.key]).get(about.key)
     shown = show(about.value, about.unit) if about.value is not None else "no reading"
     made = NoteSheet(id=about.key, shown=shown, version=held.version if held else 0, note=None)
     if held and held.text:
-        made.note = note_alone(library, held)
-    elif (earlier := before(library, about)) is not None:
-        made.offered, made.of = earlier.text, note_alone(library, earlier).period_label
+        made.note = note_alone(context, held)
+    elif (earlier := before(context, about)) is not None:
+        made.offered, made.of = earlier.text, note_alone(context, earlier).period_label
     return made

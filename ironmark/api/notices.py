@@ -38,8 +38,8 @@ class NoticeOut(BaseModel):
 def list_notices(who: Reader = Depends(reader)) -> list[NoticeOut]:
     """Those that were not read yet."""
     with who.read() as session:
-        library, found = who.library(session), notices.unread(session)
-        library.fetch({change["kpi"] for notice in found for change in notice.body["changes"]})
+        context, found = who.context(session), notices.unread(session)
+        context.fetch({change["kpi"] for notice in found for change in notice.body["changes"]})
         return [
             NoticeOut(
                 id=notice.number,
@@ -47,8 +47,8 @@ def list_notices(who: Reader = Depends(reader)) -> list[NoticeOut]:
                 changes=[
                     MarkNotice(
                         kpi=change["kpi"], kpi_name=change["kpi_name"], mark=change["mark"],
-                        since=Period.parse(change["since"], library.year_start).label,
-                        shown=show(change["value"], library.kpis[change["kpi"]].unit.as_unit()) if change["kpi"] in library.kpis else str(change["value"]),
+                        since=Period.parse(change["since"], context.year_start).label,
+                        shown=show(change["value"], context.kpis[change["kpi"]].unit.as_unit()) if change["kpi"] in context.kpis else str(change["value"]),
                         became=BECAME.get(change["whose"], f"now each {change['segment']}’s"),
                     )
                     for change in notice.body["changes"]

@@ -23,7 +23,7 @@ states_router = APIRouter(prefix="/api/states", tags=["palettes"])
 def every_state(who: Reader = Depends(reader)) -> list[PaletteLook]:
     """Every palette with its states and how they look: those that come with the product, then the own ones."""
     with who.read() as session:
-        return [look(palette) for palette in who.library(session).palettes.values()]
+        return [look(palette) for palette in who.context(session).palettes.values()]
 
 
 @router.post("/check")

@@ -17,7 +17,7 @@ from ironmark.core.nearest import did_you_mean
 from ironmark.core.periods import Grain
 from ironmark.pages.authoring.assumption_rules import bring_cases_back, drop_cases
 from ironmark.pages.authoring.new_instrument import FaceOffer, new_instrument, offers
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw import draw_page
 from ironmark.pages.model.documents import (
     MOST_OF_A_PERIOD,
@@ -96,12 +96,12 @@ def read_page_of(
     held = who.sources.kept.get(who.sources.engine, place)
     if held is None:
 
-        def read(library: Library) -> tuple[Page, bytes, bool]:
-            body = library.scorecard(key)
-            page = read_page(library, body, _scope(body, period, grain, asked, _tried(library, assume)))
+        def read(context: ReadingContext) -> tuple[Page, bytes, bool]:
+            body = context.scorecard(key)
+            page = read_page(context, body, _scope(body, period, grain, asked, _tried(context, assume)))
             refuse_unknown(page, asked)
             text = page.to_json() if data else _PICTURES.dump_json(draw_page(page))
-            return page, text, library.still and page.settled
+            return page, text, context.is_cacheable and page.settled
 
         page, text, may_be_kept = who.look(read)
         if not may_be_kept:
@@ -135,11 +135,11 @@ def _scope(
         raise RequestValidationError(error.errors()) from None
 
 
-def _tried(library: Library, assume: Sequence[str]) -> dict[str, str]:
+def _tried(context: ReadingContext, assume: Sequence[str]) -> dict[str, str]:
     """Values by the keys or handles of assumptions. Refuses one that there is not."""
     tried = {name: value for name, _, value in (text.rpartition(":") for text in assume)}
     for name in tried:
-        if name not in library.assumed and name not in library.assumptions:
+        if name not in context.assumed and name not in context.assumptions:
             detail = f"There is no assumption “{name}”{did_you_mean(name, library.assumptions)}. Write its handle and a value, as in assume=fuel_price:1.1."
             raise Refused(422, "no-assumption", "No such assumption", detail, {"field": "assume"})
     return tried
@@ -165,9 +165,9 @@ def refuse_unknown(page: Page, asked: Sequence[tuple[str, str]]) -> None:
 
 @router.post("/read")
 def read_scorecard(ask: ReadAsk, who: Reader = Depends(reader)) -> ScorecardPicture:
-    def read(library: Library) -> bytes:
-        have_tried(library, ask)
-        page = read_page(library, ask.body, ask.scope or ask.body.scope, ask.rehearse)
+    def read(context: ReadingContext) -> bytes:
+        have_tried(context, ask)
+        page = read_page(context, ask.body, ask.scope or ask.body.scope, ask.rehearse)
         return _PICTURES.dump_json(draw_page(page))
 
     return Response(who.look(read), media_type="application/json")  # type: ignore[return-value]
@@ -176,18 +176,18 @@ def read_scorecard(ask: ReadAsk, who: Reader = Depends(reader)) -> ScorecardPict
 @router.post("/faces")
 def draw_faces(ask: FacesAsk, who: Reader = Depends(reader)) -> list[FaceOffer]:
     """One instrument as every face would draw it, with what it would take to be drawn so."""
-    return who.look(lambda library: offers(library, ask.instrument, ask.scope))
+    return who.look(lambda context: offers(context, ask.instrument, ask.scope))
 
 
 @router.post("/instrument")
 def begin_instrument(ask: BeginAsk, who: Reader = Depends(reader)) -> InstrumentBody:
     """What a new instrument of a KPI begins with. Nothing is kept."""
-    return who.look(lambda library: new_instrument(library, ask.id, ask.kpi, ask.yardstick))
+    return who.look(lambda context: new_instrument(context, ask.id, ask.kpi, ask.yardstick))
 
 
 @router.post("/workings")
 def read_workings(ask: WorkingsAsk, who: Reader = Depends(reader)) -> Workings:
-    return who.look(lambda library: workings(library, ask.instrument, ask.scope, ask.member))
+    return who.look(lambda context: workings(context, ask.instrument, ask.scope, ask.member))
 
 
 def _drop_what_is_its(session: Session, body: Any, key: str | None) -> None:

@@ -18,7 +18,7 @@ from ironmark.core.marks import TARGET, TOGETHER, MarkEntry, Owner
 from ironmark.core.palette import PALETTES
 from ironmark.core.periods import Period
 from ironmark.core.reading import Source
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_sheet import draw_sheet
 from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody, YardstickBody
 from ironmark.pages.model.pictures import InstrumentPicture
@@ -103,8 +103,8 @@ def _rows(crowd: bool) -> ColumnSource:
 
 
 @lru_cache(maxsize=1)
-def _library() -> Library:
-    library = Library(_Rows(), None)  # type: ignore[arg-type]
+def _library() -> ReadingContext:
+    context = ReadingContext(_Rows(), None)  # type: ignore[arg-type]
     plain = "sum(x)"
     formulas = {
         "calls": plain,
@@ -120,22 +120,22 @@ def _library() -> Library:
     for key, formula in formulas.items():
         unit = {"kind": "number", "decimals": 5 if key == "tiny" else 0}
         nature = "rate"
-        library.kpis[key] = KpiBody.model_validate(
+        context.kpis[key] = KpiBody.model_validate(
             {"handle": key, "name": "Calls at the landing" if key != "stops" else "Stops", "dataset": "berths" if key == "crowd" else "landings",
              "formula": formula, "unit": unit, "nature": nature}
         )  # fmt: skip
         size = sizes.get(key, 800.0)
-        library._entries[key] = [] if key in ("unmarked", "stops") else [_mark("landing", size / 8), _mark(None, size)]
+        context._entries[key] = [] if key in ("unmarked", "stops") else [_mark("landing", size / 8), _mark(None, size)]
         signs = (1.1, 1.0, 0.9) if size < 0 else (0.9, 1.0, 1.1)
-        library.yardsticks[key] = YardstickBody.model_validate(
+        context.yardsticks[key] = YardstickBody.model_validate(
             {"name": key, "bands": ["short", "near", "met", "beyond"],
              "cuts": [{"mark": TARGET, "factor": factor} for factor in signs]}
         )  # fmt: skip
     for key in ("landings", "berths"):
         moment = dt.datetime(2026, 11, 21)
-        library._datasets[key] = StoredDataset(key, 1, key.capitalize(), 1, 0, "", COLUMNS, (), THROUGH, moment)
-    library.__dict__.update(year_start=1, palettes=PALETTES, by_handle={})
-    return library
+        context._datasets[key] = StoredDataset(key, 1, key.capitalize(), 1, 0, "", COLUMNS, (), THROUGH, moment)
+    context.__dict__.update(year_start=1, palettes=PALETTES, by_handle={})
+    return context
 
 
 def _mark(segment: str | None, value: float) -> MarkEntry:
@@ -153,8 +153,8 @@ def specimens(key: str) -> list[Specimen]:
     """Every face in one condition."""
     if key not in CONDITIONS:
         raise Refused(404, "no-condition", "No such condition", f"There is no condition “{key}”.")
-    condition, library = CONDITIONS[key], _library()
-    library.taken.clear()
+    condition, context = CONDITIONS[key], _library()
+    context.taken.clear()
     period = Period.parse(condition.period)
     found = []
     for face in FACES:
@@ -171,7 +171,7 @@ def specimens(key: str) -> list[Specimen]:
         found.append(
             Specimen(
                 instrument=instrument,
-                picture=draw_sheet(read_sheet(library, instrument, scope, period), library.states, 1),
+                picture=draw_sheet(read_sheet(context, instrument, scope, period), context.states, 1),
             )
         )
     return found

@@ -33,26 +33,26 @@ router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
 @router.post("/strip")
 def strip(ask: StripAsk, who: Reader = Depends(reader)) -> Strip:
     """Everything the strip shows for a yardstick, saved or not, on a KPI's past and current readings."""
-    return who.look(lambda library: strip_of(library, ask))
+    return who.look(lambda context: strip_of(context, ask))
 
 
 @router.post("/rules")
 def turn_rules(ask: RulesAsk, who: Reader = Depends(reader)) -> RulesOut:
     """Turn rules such as ``>= 85 and < 92 amber`` into bands and cuts, with everything that was wrong in them."""
     with who.read() as session:
-        return turned_rules(ask.text, who.library(session).kpi(ask.kpi).unit.as_unit())
+        return turned_rules(ask.text, who.context(session).kpi(ask.kpi).unit.as_unit())
 
 
 @router.post("/deal")
 def deal_bands(ask: DealAsk, who: Reader = Depends(reader)) -> RulesOut:
     """Bands of equal or of typed shares. Shares that do not come to 100 % are an answer, not an error."""
-    return who.look(lambda library: dealt_bands(library, ask))
+    return who.look(lambda context: dealt_bands(context, ask))
 
 
 @router.post("/propose")
 def propose_yardstick(ask: Proposal, who: Reader = Depends(reader)) -> YardstickBody:
     """A first yardstick for a KPI: around its target where it has one, else from quantiles of its history."""
-    return who.look(lambda library: first_yardstick(library, ask))
+    return who.look(lambda context: first_yardstick(context, ask))
 
 
 @router.get("/{key}/uses")

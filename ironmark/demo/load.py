@@ -19,7 +19,7 @@ from ironmark.core.periods import Period
 from ironmark.core.workdays import nth_day
 from ironmark.demo import chart, sailings
 from ironmark.pages.authoring.images import harmless, key_of
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets.intake import keep_new
 from ironmark.pages.model.documents import AssumptionBody, CaseBody, KpiBody, ScorecardBody, YardstickBody
@@ -464,9 +464,9 @@ def _publish(sources: Sources) -> None:
     key = "network-performance"
     for period, note in NOTES.items():
         with sources.readings() as session:
-            library = Library(sources, session)
-            card = library.scorecard(key)
-            frozen = freeze(library, card, card.scope.model_copy(update={"period": period}))
+            context = ReadingContext(sources, session)
+            card = context.scorecard(key)
+            frozen = freeze(context, card, card.scope.model_copy(update={"period": period}))
         with _as_of(_told_on(period)), sources.changes() as session:
             made = editions.create(
                 session, key, title=card.title, note=note, period=period, period_label=Period.parse(period).label,
@@ -507,7 +507,7 @@ def _write(sources: Sources) -> None:
     """Notes on readings, each as it is written from the page."""
     for kpi, members, period, text in SAID:
         with sources.readings() as session:
-            about = subject_of(Library(sources, session), kpi, members, period)
+            about = subject_of(ReadingContext(sources, session), kpi, members, period)
         with _as_of(_told_on(period)), sources.changes() as session:
             notes.save(session, about.kpi, about.narrow, about.members, about.period, text, about.value, 0)
 

@@ -12,7 +12,7 @@ from ironmark.core.formula import FormulaError
 from ironmark.pages.authoring.assumption_rules import check_assumption, check_case
 from ironmark.pages.authoring.kpi_rules import check_kpi
 from ironmark.pages.authoring.yardstick_rules import check_yardstick
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.marks.mark_changes import ChangeBody, change_of
 from ironmark.pages.model.documents import AssumptionBody, CaseBody, Key, KpiBody, Model, Name, YardstickBody
 from ironmark.pages.model.problems import Refused
@@ -79,8 +79,8 @@ def check_document(session: Session, kind: str, key: str, body: dict[str, Any]) 
 
 def check_marks(session: Session, kpi: str, book: dict[str, Any]) -> None:
     """Refuse marks of segments or from periods that there are none of; those of members that are gone may come along."""
-    library = Library(None, session)  # type: ignore[arg-type]
-    body = library.kpi(kpi)
+    context = ReadingContext(None, session)  # type: ignore[arg-type]
+    body = context.kpi(kpi)
     for n, entry in enumerate(book["entries"]):
         try:
             change = ChangeBody.model_validate(
@@ -88,7 +88,7 @@ def check_marks(session: Session, kpi: str, book: dict[str, Any]) -> None:
             )
             if change.of:
                 change = change.model_copy(update={"value": None})
-            change_of(library, body, change, f"entries.{n}")
+            change_of(context, body, change, f"entries.{n}")
         except Refused as error:
             raise _of("marks", {"name": body.name}, error) from None
 

@@ -8,7 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from ironmark.core.faces import FACES
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.drawing.draw import draw_page
 from ironmark.pages.drawing.tally import tally
@@ -56,7 +56,7 @@ class Pages(unittest.TestCase):
 
     def page(self, body: ScorecardBody, **scope: Any) -> Page:
         with self.sources.readings() as session:
-            return read_page(Library(self.sources, session), body, ScopeBody(**scope))
+            return read_page(ReadingContext(self.sources, session), body, ScopeBody(**scope))
 
     def card(self, *made: dict[str, Any]) -> ScorecardBody:
         every = [InstrumentBody(id=f"i{at}", **one) for at, one in enumerate(made)]
@@ -107,14 +107,14 @@ class Pages(unittest.TestCase):
             self.assertEqual(draw_page(folded).changed, draw_page(self.page(self.card(by_route))).changed)
 
     def test_a_further_kpi_whose_rows_have_not_come_yet_is_asked_for_again(self) -> None:
-        held = Library.source_of
+        held = ReadingContext.source_of
 
-        def slow(library: Library, key: str) -> Any:
+        def slow(context: ReadingContext, key: str) -> Any:
             if key == "bookings":
                 raise Slow("“Bookings” has not answered yet.")
-            return held(library, key)
+            return held(context, key)
 
-        with mock.patch.object(Library, "source_of", slow):
+        with mock.patch.object(ReadingContext, "source_of", slow):
             page = self.page(self.card({"kpi": "on-time", "face": "ledger", "further": [{"kpi": "bookings"}]}))
         (sheet,) = page.sheets
         self.assertTrue(sheet.waiting and draw_page(page).waiting)

@@ -14,7 +14,7 @@ import polars as pl
 from ironmark.core.formula import aggregates, parse
 from ironmark.core.periods import Period
 from ironmark.pages.context import source_registry as held_sources
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import columns, live_waiting
@@ -128,11 +128,11 @@ class Held(unittest.TestCase):
 
     def test_everything_in_a_request_reads_one_generation(self) -> None:
         with self.live(FakeLive):
-            library = Library(self.sources, None)  # type: ignore[arg-type]
-            library._datasets["live"] = dataset("live", 1, "live")
-            one: Any = library.source_of("live")
+            context = ReadingContext(self.sources, None)  # type: ignore[arg-type]
+            context._datasets["live"] = dataset("live", 1, "live")
+            one: Any = context.source_of("live")
             one._made_at -= 10 * live_waiting.FRESH_S
-            self.assertIs(library.source_of("live"), one)
+            self.assertIs(context.source_of("live"), one)
 
     def test_several_first_readers_load_rows_once(self) -> None:
         loads, begun = [], threading.Barrier(8)

@@ -10,7 +10,7 @@ import polars as pl
 from ironmark.core.marks import TOGETHER, MarkEntry
 from ironmark.core.periods import Period
 from ironmark.pages.context.fair_semaphore import Turns
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody
 from ironmark.pages.model.page import Page
@@ -61,10 +61,10 @@ class Shared(unittest.TestCase):
         one = InstrumentBody(id="a", kpi=self.kpi, yardstick=self.yardstick, face="bullet", marks=["target"])
         card = ScorecardBody(title="T", sections=[SectionBody(id="s", instruments=[one])])
         with sources.readings() as session:
-            library = Library(sources, session)
+            context = ReadingContext(sources, session)
             if tried:
-                library.try_mark(self.kpi, MarkEntry("target", TOGETHER, Period.parse("2026-01"), tried["target"]))
-            return read_page(library, card, ScopeBody(period="2026-10"))
+                context.try_mark(self.kpi, MarkEntry("target", TOGETHER, Period.parse("2026-01"), tried["target"]))
+            return read_page(context, card, ScopeBody(period="2026-10"))
 
     def save(self, kind: Any, key: str, **slots: Any) -> None:
         with self.sources.changes() as session:
@@ -75,9 +75,9 @@ class Shared(unittest.TestCase):
         taken = []
         for _ in range(2):
             with self.sources.readings() as session:
-                library = Library(self.sources, session)
+                context = ReadingContext(self.sources, session)
                 periods = (Period.parse("2026-09"), Period.parse("2026-10"))
-                taken.append(library.take(self.kpi, ["target"], None, by=None, where={}, periods=periods))
+                taken.append(context.cached_readings(self.kpi, ["target"], None, by=None, where={}, periods=periods))
         self.assertIs(*taken)
 
     def test_whatever_changes_is_read_at_once(self) -> None:

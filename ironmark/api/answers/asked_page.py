@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import Field
 
 from ironmark.core.marks import MarkEntry
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.marks.mark_changes import OwnedBody, owner_of, since_of
 from ironmark.pages.model.documents import (
     Key,
@@ -41,10 +41,10 @@ class ReadAsk(Model):
     marks: list[TriedMark] = Field(default=[], max_length=20)
 
 
-def have_tried(library: Library, ask: ReadAsk) -> None:
+def have_tried(context: ReadingContext, ask: ReadAsk) -> None:
     """Have what is being tried stand for this request. Refuses marks that cannot be."""
-    library.yardsticks |= ask.yardsticks
+    context.yardsticks |= ask.yardsticks
     for n, tried in enumerate(ask.marks):
-        owner = owner_of(library, library.kpi(tried.kpi), tried, f"marks.{n}", value=tried.value)
-        since = since_of(tried.since, library.year_start, f"marks.{n}.since")
-        library.try_mark(tried.kpi, MarkEntry(tried.name, owner, since, tried.value))
+        owner = owner_of(context, context.kpi(tried.kpi), tried, f"marks.{n}", value=tried.value)
+        since = since_of(tried.since, context.year_start, f"marks.{n}.since")
+        context.try_mark(tried.kpi, MarkEntry(tried.name, owner, since, tried.value))

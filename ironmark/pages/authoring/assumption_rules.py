@@ -7,7 +7,8 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from ironmark.pages.authoring.kpi_rules import named_in, refuse_taken, rename
-from ironmark.pages.context.library import Library, refuse_outside
+from ironmark.pages.context.formula_expander import refuse_outside
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import AssumptionBody, CaseBody
 from ironmark.pages.model.problems import Refused
 from ironmark.store import records
@@ -29,7 +30,7 @@ def may_delete_assumption(session: Session, _: Any, key: str | None) -> None:
 def check_case(session: Session, body: CaseBody, key: str | None) -> None:
     """A case is of a scorecard and of assumptions that there are, each within its range."""
     records.get(session, "scorecard", body.scorecard)
-    known = Library(None, session).assumed  # type: ignore[arg-type]
+    known = ReadingContext(None, session).assumed  # type: ignore[arg-type]
     for name, value in body.values.items():
         if name not in known:
             detail = f"There is no assumption “{name}”. It may have been deleted; leave it out."

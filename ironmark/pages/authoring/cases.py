@@ -6,7 +6,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 from ironmark.core.numbers import show
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.tally import tally
 from ironmark.pages.model.documents import CaseBody, ScopeBody, ScorecardBody
 from ironmark.pages.model.page import Page, Reading
@@ -58,20 +58,20 @@ class Comparison:
 
 
 def compared(
-    library: Library, scorecard: str, scope: ScopeBody | None, cases: Collection[str] | None = None
+    context: ReadingContext, scorecard: str, scope: ScopeBody | None, cases: Collection[str] | None = None
 ) -> Comparison:
     """Raises Missing; refuses values outside of their range."""
-    body = library.scorecard(scorecard)
+    body = context.scorecard(scorecard)
     scope = scope or body.scope
     sets: list[tuple[str, str, Mapping[str, float]]] = [("", "As kept", {})]
     if scope.assume:
         sets.append(("tried", "As tried now", scope.assume))
-    known = records.every(library.session, "case")
+    known = records.every(context.session, "case")
     for case in known:
         held = CaseBody.model_validate(case.body)
         if held.scorecard == scorecard and (cases is None or case.id in cases):
-            sets.append((case.id, held.name, _within(library, held.values)))
-    pages = [_read(library, body, scope.model_copy(update={"assume": dict(values)})) for *_, values in sets]
+            sets.append((case.id, held.name, _within(context, held.values)))
+    pages = [_read(context, body, scope.model_copy(update={"assume": dict(values)})) for *_, values in sets]
     found = [{reading.of: (label, shown, reading) for label, shown, reading in _readings(page)} for page in pages]
     ranks = {state.key: state.rank for page in pages for state in page.states}
     rows, same = [], 0
@@ -96,14 +96,14 @@ def compared(
     )  # fmt: skip
 
 
-def _within(library: Library, values: Mapping[str, float]) -> dict[str, float]:
+def _within(context: ReadingContext, values: Mapping[str, float]) -> dict[str, float]:
     """The values of a case held within the ranges that their assumptions have by now."""
-    known = library.assumed
+    known = context.assumed
     return {key: min(max(value, known[key].least), known[key].most) for key, value in values.items() if key in known}
 
 
-def _read(library: Library, body: ScorecardBody, scope: ScopeBody) -> Page:
-    return read_page(Library(library.sources, library.session), body, scope)
+def _read(context: ReadingContext, body: ScorecardBody, scope: ScopeBody) -> Page:
+    return read_page(ReadingContext(context.sources, context.session), body, scope)
 
 
 def _readings(page: Page) -> list[tuple[str, str, Reading]]:

@@ -25,7 +25,7 @@ from ironmark.core.written import written
 from ironmark.core.yardstick import default_bands
 from ironmark.pages.authoring.kpi_rules import may_delete_kpi
 from ironmark.pages.authoring.yardstick_rules import may_delete_yardstick
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import (
     CutBody,
     InstrumentBody,
@@ -126,30 +126,30 @@ class Proposed:
     dropped: tuple[Sheet, ...]
 
 
-def propose(library: Library, dataset: StoredDataset, changes: Changes = Changes()) -> Proposed:
+def propose(context: ReadingContext, dataset: StoredDataset, changes: Changes = Changes()) -> Proposed:
     """Refuses a dataset that has no period, or no rows, and a formula that cannot be read."""
     if dataset.kind == "live":
         raise Refused(422, "live", "Its rows are elsewhere", "Write KPIs for a live source under KPIs; rows that are uploaded or typed are read here.")  # fmt: skip
     try:
-        source = library.source_of(dataset.id)
+        source = context.source_of(dataset.id)
     except NoPeriod as error:
         raise Refused(422, "no-period", "Its rows have no period", str(error)) from None
-    frame = datasets.rows(library.session, dataset)
+    frame = datasets.rows(context.session, dataset)
     panel = is_panel(frame, dataset.period or "", dataset.own_segments)
     drafted = draft(dataset.name, facts_of(frame, dataset.columns), counted_rows=not panel)
     days = frame[dataset.period or ""].drop_nulls().unique().sort()
     grain = _no_finer(_grain(days), source.grain)
-    every = tuple(_named_apart(library, _already_there(library, dataset.id, drafted.kpis)))
-    library.fetch([kpi.known for kpi in every if kpi.known])
+    every = tuple(_named_apart(context, _already_there(context, dataset.id, drafted.kpis)))
+    context.fetch([kpi.known for kpi in every if kpi.known])
     complete = latest_complete(
-        Period.of(source.first, grain, library.year_start), Period.of(source.last, grain, library.year_start), source.through
+        Period.of(source.first, grain, context.year_start), Period.of(source.last, grain, context.year_start), source.through
     )  # fmt: skip
     periods = timeline(complete, source.first, source.last)
     over = [p for p in periods if p.end <= source.through] or list(periods)
-    reading = _Reading(library, dataset.id, over)
+    reading = _Reading(context, dataset.id, over)
     left = list(drafted.left_out)
     shown, waiting, held = list[DraftKpi](), list[DraftKpi](), dict[str, Held]()
-    graded = yardsticks_in_use(library.session)
+    graded = yardsticks_in_use(context.session)
     for kpi in every:
         wanted = (kpi.place == "made" or kpi.handle in changes.taken) and f"kpi:{kpi.handle}" not in changes.dropped
         if not wanted:
@@ -170,7 +170,7 @@ def propose(library: Library, dataset: StoredDataset, changes: Changes = Changes
         if change.unit is None and not kpi.known:
             changed = replace(changed, unit=_fine_enough(changed.unit, values))
         shown.append(changed)
-        held[kpi.handle] = _held(library, changed, change, values, over, grain, graded)
+        held[kpi.handle] = _held(context, changed, change, values, over, grain, graded)
     segments = _segments(dataset, frame, reading, shown)
     for kpi in shown:
         known = held[kpi.handle]
@@ -187,7 +187,7 @@ def propose(library: Library, dataset: StoredDataset, changes: Changes = Changes
     return Proposed(dataset.name, scope, tuple(shown), tuple(waiting), tuple(left), held, kept, gone)
 
 
-def make(session: Session, library: Library, dataset: StoredDataset, title: str, proposed: Proposed) -> str:
+def make(session: Session, context: ReadingContext, dataset: StoredDataset, title: str, proposed: Proposed) -> str:
     """Keep what is proposed, all at once. Returns the scorecard's key."""
     keys: dict[str, str] = {}
     yardsticks: dict[str, str] = {}
@@ -199,7 +199,7 @@ def make(session: Session, library: Library, dataset: StoredDataset, title: str,
         keys[kpi.handle] = key = kpi.known or records.create(session, "kpi", body.model_dump(), name=kpi.name).id
         held = proposed.held[kpi.handle]
         if held.against != "own" and held.mark:
-            _keep_marks(session, library, key, kpi, held)
+            _keep_marks(session, context, key, kpi, held)
         if held.yardstick:
             yardsticks[kpi.handle] = held.yardstick
         elif held.mark and kpi.direction != "open":
@@ -257,9 +257,9 @@ def take_back(session: Session, key: str) -> list[str]:
     return stays
 
 
-def _keep_marks(session: Session, library: Library, key: str, kpi: DraftKpi, held: Held) -> None:
+def _keep_marks(session: Session, context: ReadingContext, key: str, kpi: DraftKpi, held: Held) -> None:
     if held.formula:
-        marks.compute(session, key, held.mark, held.formula, library.book(key))
+        marks.compute(session, key, held.mark, held.formula, context.book(key))
         return
     assert held.value is not None
     owner = EVERYONE if kpi.nature == "rate" else TOGETHER
@@ -267,7 +267,7 @@ def _keep_marks(session: Session, library: Library, key: str, kpi: DraftKpi, hel
     changes += [
         Change(held.mark, Owner.member(**{segment: member}), held.since, value) for segment, member, value in held.each
     ]
-    marks.apply(session, key, changes, library.book(key))
+    marks.apply(session, key, changes, context.book(key))
 
 
 def _close_up(instruments: list[InstrumentBody]) -> None:
@@ -287,17 +287,17 @@ def _close_up(instruments: list[InstrumentBody]) -> None:
 class _Reading:
     """What proposed KPIs read, over some periods."""
 
-    library: Library
+    context: ReadingContext
     dataset: str
     periods: Sequence[Period]
 
     def of(self, kpi: DraftKpi) -> Floats:
         """(P,). Raises FormulaError, NoPeriod."""
-        return self.library.read(_body(kpi, self.dataset), periods=self.periods).value[:, 0]
+        return self.context.read(_body(kpi, self.dataset), periods=self.periods).value[:, 0]
 
     def by(self, kpi: DraftKpi, segment: str) -> tuple[tuple[str | None, ...], Floats]:
         """Members and what they read, (P, M)."""
-        read = self.library.read(_body(kpi, self.dataset), by=segment, periods=self.periods)
+        read = self.context.read(_body(kpi, self.dataset), by=segment, periods=self.periods)
         return tuple(read.members), read.value
 
     def of_each(self, kpi: DraftKpi, segments: Sequence[str]) -> tuple[tuple[str, str, float], ...]:
@@ -349,11 +349,11 @@ def _no_finer(grain: Grain, rows: RowGrain) -> Grain:
     return grain if not finer(grain, rows) else "year" if rows == "half" else rows
 
 
-def _already_there(library: Library, dataset: str, kpis: Sequence[DraftKpi]) -> list[DraftKpi]:
+def _already_there(context: ReadingContext, dataset: str, kpis: Sequence[DraftKpi]) -> list[DraftKpi]:
     """The KPIs, those that somebody wrote over the same rows as they are kept: none is made twice."""
     known = {
         written(parse(body.formula)): (key, body)
-        for key, body in reversed(library.every_kpi.items())
+        for key, body in reversed(context.every_kpi.items())
         if body.dataset == dataset and not body.composite
     }
     found = []
@@ -368,10 +368,10 @@ def _already_there(library: Library, dataset: str, kpis: Sequence[DraftKpi]) -> 
     return found
 
 
-def _named_apart(library: Library, kpis: Sequence[DraftKpi]) -> list[DraftKpi]:
+def _named_apart(context: ReadingContext, kpis: Sequence[DraftKpi]) -> list[DraftKpi]:
     """The KPIs with handles and names that nothing has yet."""
-    handles = {*library.by_handle, *library.assumptions}
-    names = {body.name for body in library.every_kpi.values()}
+    handles = {*context.by_handle, *context.assumptions}
+    names = {body.name for body in context.every_kpi.values()}
     found = []
     for kpi in kpis:
         if kpi.known:
@@ -400,11 +400,11 @@ def _body(kpi: DraftKpi, dataset: str) -> KpiBody:
 
 
 def _held(
-    library: Library, kpi: DraftKpi, change: KpiChange, values: Floats, periods: Sequence[Period], grain: Grain,
+    context: ReadingContext, kpi: DraftKpi, change: KpiChange, values: Floats, periods: Sequence[Period], grain: Grain,
     graded: Mapping[str, str],
 ) -> Held:  # fmt: skip
     """What a KPI is held against: the mark or the plan that there is, else nothing until somebody says so."""
-    if mark := _own_mark(library, kpi.known):
+    if mark := _own_mark(context, kpi.known):
         return Held("own", ("own",), mark, yardstick=graded.get(kpi.known, ""))
     a_year = A_YEAR.get(grain, 5)
     choices: list[Against] = ["plan"] if kpi.plan else []
@@ -425,9 +425,9 @@ def _held(
     return Held("nothing", tuple(choices))
 
 
-def _own_mark(library: Library, key: str) -> str:
+def _own_mark(context: ReadingContext, key: str) -> str:
     """The mark that a KPI which is there already is held against; "" where it has none."""
-    names = [*library.computed(key), *(entry.name for entry in library.entries(key))] if key else []
+    names = [*context.computed(key), *(entry.name for entry in context.entries(key))] if key else []
     return TARGET if TARGET in names else next(iter(names), "")
 
 

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.core.dependencies import handles_in
 from ironmark.core.formula import FormulaError, never_a_flow, renamed
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import KpiBody
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.reading.usages import refuse_in_use
@@ -17,11 +17,11 @@ from ironmark.store import marks, records
 
 def check_kpi(session: Session, body: KpiBody, key: str | None) -> None:
     """A KPI is kept only when its formula fits its dataset and nobody else has its handle."""
-    library = Library(None, session)  # type: ignore[arg-type]
+    context = ReadingContext(None, session)  # type: ignore[arg-type]
     held = records.get(session, "kpi", key).body["handle"] if key is not None else body.handle
     # As it will be once this is saved: a formula that names it, by either handle, reads what it says now.
-    library.by_handle.update({held: body, body.handle: body})
-    made = library.expanded(body)
+    context.by_handle.update({held: body, body.handle: body})
+    made = context.expanded(body)
     if body.nature == "flow" and never_a_flow(made.formula):
         detail = (
             "A running total (to_date, rolling) is a level, and a share is a rate: neither adds up over time. "
@@ -29,11 +29,11 @@ def check_kpi(session: Session, body: KpiBody, key: str | None) -> None:
         )
         raise Refused(422, "no-flow", "This cannot be a flow", detail, {"field": "nature"})
     if body.composite:
-        library.fetch([part.kpi for part in body.composite.parts])
+        context.fetch([part.kpi for part in body.composite.parts])
         for part in body.composite.parts:
             if key is not None and part.kpi == key:
                 raise FormulaError("a composite cannot be a part of itself; take it out", 0, 0)
-            library.refuse_circle(library.kpi(part.kpi), (body.handle,))
+            context.refuse_circle(context.kpi(part.kpi), (body.handle,))
     refuse_taken(session, body.handle, key)
     if key is not None:
         rename(session, held, body.handle)

@@ -17,7 +17,7 @@ from ironmark.core.numbers import show
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.reading import Readings
 from ironmark.core.units import proposed_unit
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_sheet import draw_sheet
 from ironmark.pages.drawing.histories import MOST, history, told
 from ironmark.pages.model.documents import MOST_OF_A_PERIOD, InstrumentBody, Key, KpiBody, Model, ScopeBody, UnitBody
@@ -95,29 +95,29 @@ class Glance(BaseModel):
     waiting: bool = False
 
 
-def previewed(library: Library, ask: PreviewAsk) -> Preview:
+def previewed(context: ReadingContext, ask: PreviewAsk) -> Preview:
     body = ask.body
-    dataset = library.dataset(body.dataset)
-    kpi, source = library.expanded(body), library.source(body)
-    yardstick = yardsticks_in_use(library.session).get(ask.key) if ask.key else None
+    dataset = context.dataset(body.dataset)
+    kpi, source = context.expanded(body), context.source(body)
+    yardstick = yardsticks_in_use(context.session).get(ask.key) if ask.key else None
     by = ask.by if ask.by in source.members else next(iter(source.members), None)
     scope = ScopeBody(period=ask.period, grain=ask.grain)
-    period = period_of(scope, [source], library.year_start)
-    instrument = InstrumentBody(id="t", kpi=TYPED, yardstick=yardstick, marks=_marks(library, ask.key), face="bullet")
-    library.fetch([], [yardstick] if yardstick else [])
-    together, _ = take_readings(library, instrument, scope, period)
-    sheet = read_sheet(library, instrument.model_copy(update={"by": by}), scope, period) if by else None
-    by_member = draw_sheet(sheet, library.states, library.year_start) if sheet else None
+    period = period_of(scope, [source], context.year_start)
+    instrument = InstrumentBody(id="t", kpi=TYPED, yardstick=yardstick, marks=_marks(context, ask.key), face="bullet")
+    context.fetch([], [yardstick] if yardstick else [])
+    together, _ = take_readings(context, instrument, scope, period)
+    sheet = read_sheet(context, instrument.model_copy(update={"by": by}), scope, period) if by else None
+    by_member = draw_sheet(sheet, context.states, context.year_start) if sheet else None
     if by_member is not None and by_member.problem:  # a dataset that it also reads is not split by this segment
         by_member = None
     members = by_member.readings if by_member else []
     tree, labels = parse(body.formula), {c.name: c.label for c in dataset.columns}
     texts = {name: frozenset(names) for name, names in source.members.items()}
-    named = library.assuming(tree)  # an assumption is a number like any other
-    percents = {h for h in references(tree) if h in library.by_handle and library.by_handle[h].unit.kind == "percent"}
-    natures = {handle: library.by_handle[handle].nature for handle in references(tree) if handle in library.by_handle}
-    units = {h: library.by_handle[h].unit.as_unit() for h in references(tree) if h in library.by_handle}
-    units |= {handle: held.unit for handle, held in library.assumptions.items()} if references(tree) else {}
+    named = context.assuming(tree)  # an assumption is a number like any other
+    percents = {h for h in references(tree) if h in context.by_handle and context.by_handle[h].unit.kind == "percent"}
+    natures = {handle: context.by_handle[handle].nature for handle in references(tree) if handle in context.by_handle}
+    units = {h: context.by_handle[h].unit.as_unit() for h in references(tree) if h in context.by_handle}
+    units |= {handle: held.unit for handle, held in context.assumptions.items()} if references(tree) else {}
     unit = None if body.composite else proposed_unit(tree, labels, units, {c.name: c.unit for c in dataset.columns})
     warned = [] if body.composite else prose.warnings(named, body.nature, body.unit.kind, texts, percents, natures)
     reads_as = prose.reads_as(tree, lambda name: labels.get(name, name))
@@ -140,24 +140,24 @@ def previewed(library: Library, ask: PreviewAsk) -> Preview:
             Figure(label=r.member or "", value=r.value, shown=r.shown)
             for r in sorted(members, key=lambda r: source.members[by or ""].index(r.member or ""))
         ],
-        graded=told(together, library.yardstick(yardstick).name if yardstick else ""),
-        history=_history(library, instrument, together),
+        graded=told(together, context.yardstick(yardstick).name if yardstick else ""),
+        history=_history(context, instrument, together),
         by_member=by_member,
         waiting=sheet is not None and sheet.waiting,
-        workings=workings(library, instrument, scope, None),
+        workings=workings(context, instrument, scope, None),
     )
 
 
-def _history(library: Library, instrument: InstrumentBody, readings: Readings) -> HistoryPicture:
-    block = block_of(library, instrument.kpi, instrument.yardstick, readings)
+def _history(context: ReadingContext, instrument: InstrumentBody, readings: Readings) -> HistoryPicture:
+    block = block_of(context, instrument.kpi, instrument.yardstick, readings)
     last = len(readings.periods) - 1
     moments = block.earlier(last, 0, MOST[readings.periods[0].grain], True)
-    return history(moments, readings.yardstick, readings.kpi.unit, library.year_start)
+    return history(moments, readings.yardstick, readings.kpi.unit, context.year_start)
 
 
-def _marks(library: Library, key: str | None) -> list[str]:
+def _marks(context: ReadingContext, key: str | None) -> list[str]:
     """The mark a KPI is measured against: its target where it has one, else the first it has."""
-    names = [entry.name for entry in library.entries(key)] + list(library.computed(key)) if key else []
+    names = [entry.name for entry in context.entries(key)] + list(context.computed(key)) if key else []
     return [TARGET] if TARGET in names or not names else names[:1]
 
 
@@ -172,16 +172,16 @@ def _figure(label: str, readings: Readings, p: int, kpi: core.Kpi) -> Figure:
     )
 
 
-def glance_at(library: Library, key: str, name: str | None) -> Glance:
-    kpi = library.kpis[key]
+def glance_at(context: ReadingContext, key: str, name: str | None) -> Glance:
+    kpi = context.kpis[key]
     empty = Glance(id=key, shown="–", period="", state=None, line=[], target=[])
     try:
-        source = library.source(kpi)
-        period = period_of(ScopeBody(), [source], library.year_start)
-        marks = _marks(library, key)
-        readings = library.read(
-            kpi, library.entries(key), marks, library.graded_by(library.yardstick(name)) if name else None,
-            periods=_before(period, source), computed=library.computed(key),
+        source = context.source(kpi)
+        period = period_of(ScopeBody(), [source], context.year_start)
+        marks = _marks(context, key)
+        readings = context.read(
+            kpi, context.entries(key), marks, context.graded_by(context.yardstick(name)) if name else None,
+            periods=_before(period, source), computed=context.computed(key),
         )  # fmt: skip
     except (FormulaError, NoPeriod, LiveProblem) as error:
         return empty.model_copy(

@@ -14,7 +14,7 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.marks import TARGET
 from ironmark.core.numbers import Unit
 from ironmark.core.propose import deal, propose, shares_of
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import (
     AxisBody,
     CutBody,
@@ -114,10 +114,10 @@ def settled(kpi: KpiBody) -> KpiBody:
     return kpi
 
 
-def dealt_bands(library: Library, ask: DealAsk) -> RulesOut:
+def dealt_bands(context: ReadingContext, ask: DealAsk) -> RulesOut:
     """Bands of equal or of typed shares. Shares that do not come to 100 % are an answer, not an error."""
-    kpi = settled(library.kpi(ask.kpi))
-    values = library.read(kpi, by=ask.by).value
+    kpi = settled(context.kpi(ask.kpi))
+    values = context.read(kpi, by=ask.by).value
     try:
         shares = shares_of(ask.shares or [1 / ask.count] * ask.count)
     except ValueError as error:
@@ -138,10 +138,10 @@ def dealt_bands(library: Library, ask: DealAsk) -> RulesOut:
     return _bands_out(deal(kpi.direction, shares, low=low, high=high, values=over), unit)
 
 
-def first_yardstick(library: Library, ask: Proposal) -> YardstickBody:
+def first_yardstick(context: ReadingContext, ask: Proposal) -> YardstickBody:
     """Around the target of a KPI where it has one, else from quantiles of its history."""
-    kpi = settled(library.kpi(ask.kpi))
-    readings = library.read(kpi, library.entries(ask.kpi), [TARGET], by=ask.by, computed=library.computed(ask.kpi))
+    kpi = settled(context.kpi(ask.kpi))
+    readings = context.read(kpi, context.entries(ask.kpi), [TARGET], by=ask.by, computed=context.computed(ask.kpi))
     made = propose(readings.value, readings.marks[TARGET], kpi.direction, kpi.unit.kind == "percent")
     cuts = [CutBody(**vars(cut)) for cut in made.cuts]
     return YardstickBody(name=ask.name or kpi.name, kpi=ask.kpi, bands=list(made.bands), cuts=cuts)

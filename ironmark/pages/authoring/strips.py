@@ -16,7 +16,7 @@ from ironmark.core.axis import Axis
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import TARGET
 from ironmark.core.numbers import show
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.scales import axis_picture, bands_on, cut_lines
 from ironmark.pages.model.documents import (
     AxisBody,
@@ -132,19 +132,19 @@ class Strip(BaseModel):
     doubts: list[str]  # questions about numbers that are far from everything read so far
 
 
-def strip_of(library: Library, ask: StripAsk) -> Strip:
+def strip_of(context: ReadingContext, ask: StripAsk) -> Strip:
     """Everything the strip shows for a yardstick, saved or not, on a KPI's past and current readings."""
-    yardstick = library.graded_by(ask.body)
-    kpi = library.kpi(ask.kpi)
-    source = library.source(kpi)
-    library.fetch([], [ask.saved] if ask.saved else [])
-    saved = ask.saved if ask.saved in library.yardsticks else None
+    yardstick = context.graded_by(ask.body)
+    kpi = context.kpi(ask.kpi)
+    source = context.source(kpi)
+    context.fetch([], [ask.saved] if ask.saved else [])
+    saved = ask.saved if ask.saved in context.yardsticks else None
     instrument = InstrumentBody(id="strip", kpi=ask.kpi, by=ask.by, axis=ask.axis, yardstick=saved)
     # The marks asked for and those the tried cuts are derived from, looked up together.
     instrument.marks = list(dict.fromkeys((*ask.marks, *yardstick.marks)))
-    before, _ = take_readings(library, instrument, ask.scope)
+    before, _ = take_readings(context, instrument, ask.scope)
     after = core.regrade(before, yardstick)
-    period = period_of(ask.scope, [source], library.year_start)
+    period = period_of(ask.scope, [source], context.year_start)
     p = before.at(period)
     p = len(before.periods) - 1 if p is None else p
     m = before.members.index(ask.member) if ask.member in before.members else 0

@@ -6,7 +6,7 @@ from pydantic import BaseModel
 
 from ironmark.core.numbers import show
 from ironmark.pages.authoring.strips import GradeChange
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import InstrumentBody, Model, ScorecardBody, SectionBody, YardstickBody
 from ironmark.pages.model.page import Reading, Sheet
 from ironmark.pages.reading.read import read_page
@@ -29,18 +29,18 @@ class Impact(BaseModel):
     changes: list[GradeChange]
 
 
-def impacts_of(library: Library, key: str, ask: ImpactAsk) -> list[Impact]:
+def impacts_of(context: ReadingContext, key: str, ask: ImpactAsk) -> list[Impact]:
     """Which readings, on all scorecards, would be in another state."""
     found = []
-    kept, tried = (Library(library.sources, library.session) for _ in range(2))
+    kept, tried = (ReadingContext(context.sources, context.session) for _ in range(2))
     kept.yardsticks[key], tried.yardsticks[key] = ask.before, ask.after
-    for card in records.every(library.session, "scorecard"):
+    for card in records.every(context.session, "scorecard"):
         body = ScorecardBody.model_validate(card.body)
         instruments = [i for section in body.sections for i in section.instruments if _uses(i, key)]
         only = body.model_copy(update={"sections": [SectionBody(id="s", instruments=instruments)]})
         if not instruments:
             continue
-        before, after = (read_page(library, only, body.scope).sheets for library in (kept, tried))
+        before, after = (read_page(context, only, body.scope).sheets for context in (kept, tried))
         for one, other in zip(before, after, strict=True):
             changes = [
                 GradeChange(label=b.label or _shown(other, b), shown=_shown(other, b), before=a.state, after=b.state)

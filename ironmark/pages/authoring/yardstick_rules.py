@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from ironmark.core.nearest import did_you_mean
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import (
     YardstickBody,
 )
@@ -17,10 +17,10 @@ from ironmark.store import marks, records
 
 
 def check_yardstick(session: Session, body: YardstickBody, key: str | None) -> None:
-    library = Library(None, session)  # type: ignore[arg-type]
-    library.graded_by(body)
+    context = ReadingContext(None, session)  # type: ignore[arg-type]
+    context.graded_by(body)
     if body.kpi:
-        library.kpi(body.kpi)
+        context.kpi(body.kpi)
     known = marks.names(session)
     for at, cut in enumerate(body.cuts):
         if cut.mark and cut.mark not in known:

@@ -16,7 +16,7 @@ from ironmark.core.nearest import did_you_mean
 from ironmark.core.numbers import NotANumber, show, understand
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.words import decimals_for
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.marks.mark_changes import ChangeBody, OwnedBody, owner_of
 from ironmark.pages.marks.mark_guard import MarkGuard
 from ironmark.pages.model.documents import KpiBody, MarkName, Member, Model, Number
@@ -81,13 +81,15 @@ def _smallest(kpi: KpiBody) -> int:
     return unit.decimals + (2 if unit.kind == "percent" else 0)
 
 
-def doubts_of(library: Library, kpi: KpiBody, changes: Sequence[Change]) -> list[str]:
+def doubts_of(context: ReadingContext, kpi: KpiBody, changes: Sequence[Change]) -> list[str]:
     """A question about marks that are far from everything that was read."""
-    found = MarkGuard(library, kpi).doubts(changes)
+    found = MarkGuard(context, kpi).doubts(changes)
     return [f"Look again at {len(found)} of them: {found[0][1]}"] if found else []
 
 
-def _weights(library: Library, kpi: KpiBody, ask: SpreadAsk, owner: core.Owner, periods: tuple[Period, ...]) -> Floats:
+def _weights(
+    context: ReadingContext, kpi: KpiBody, ask: SpreadAsk, owner: core.Owner, periods: tuple[Period, ...]
+) -> Floats:
     if ask.way == "even":
         return np.ones(len(periods))
     if ask.way == "days":
@@ -99,7 +101,7 @@ def _weights(library: Library, kpi: KpiBody, ask: SpreadAsk, owner: core.Owner, 
         return np.array(ask.weights)
     where = {segment: [member] for segment, member in owner.of} if owner.whose == "member" else {}
     before = [period.years_back(1) for period in periods]
-    value = library.read(kpi, where=where, periods=before).value[:, 0]
+    value = context.read(kpi, where=where, periods=before).value[:, 0]
     if not np.isfinite(value).any():
         detail = "There are no readings of the year before to take the shape from. Spread by days instead."
         raise Refused(422, "no-last-year", "No last year", detail)
@@ -110,24 +112,24 @@ def known(value: float) -> float | None:
     return value if math.isfinite(value) else None
 
 
-def spread_over(library: Library, key: str, ask: SpreadAsk) -> Proposed:
+def spread_over(context: ReadingContext, key: str, ask: SpreadAsk) -> Proposed:
     """A figure as marks of the parts of its period; they add up to it to the last unit."""
-    kpi = library.kpi(key)
+    kpi = context.kpi(key)
     if kpi.nature != "flow":
         detail = (
             f"{kpi.name} is a {kpi.nature}; its marks do not add up over time. Set one mark, which carries forward."
         )
         raise Refused(422, "no-flow", "Only a flow can be spread", detail)
-    owner = owner_of(library, kpi, ask, "", value=ask.value)
-    periods = _periods(ask.over, ask.grain, library.year_start)
-    weights = _weights(library, kpi, ask, owner, periods)
+    owner = owner_of(context, kpi, ask, "", value=ask.value)
+    periods = _periods(ask.over, ask.grain, context.year_start)
+    weights = _weights(context, kpi, ask, owner, periods)
     try:
         parts = core.spread(ask.value, weights, _smallest(kpi))
     except ValueError as error:
         field = {"field": "weights" if ask.way == "weights" else "way"}
         raise Refused(422, "no-weights", "Nothing to spread by", f"{error}".capitalize() + ".", field) from None
     doubts = doubts_of(
-        library, kpi, [Change(ask.name, owner, p.key, float(v)) for p, v in zip(periods, parts, strict=True)]
+        context, kpi, [Change(ask.name, owner, p.key, float(v)) for p, v in zip(periods, parts, strict=True)]
     )
     changes = [ChangeBody.of_entry(ask.name, owner, p.key, float(v)) for p, v in zip(periods, parts, strict=True)]
     unit, plain = kpi.unit.as_unit(), replace(kpi.unit.as_unit(), compact=False)
@@ -137,16 +139,16 @@ def spread_over(library: Library, key: str, ask: SpreadAsk) -> Proposed:
     return Proposed(changes=changes, shown=shown, since=since, report=[*report, *doubts])
 
 
-def raised(library: Library, key: str, ask: RaiseAsk) -> Proposed:
+def raised(context: ReadingContext, key: str, ask: RaiseAsk) -> Proposed:
     """Last year's readings and some more as marks; a period without a reading gets none."""
-    kpi = library.kpi(key)
-    periods = _periods(ask.over, ask.grain, library.year_start)
+    kpi = context.kpi(key)
+    periods = _periods(ask.over, ask.grain, context.year_start)
     before = [period.years_back(1) for period in periods]
-    if ask.by is not None and ask.by not in library.source(kpi).members:
-        known = library.source(kpi).members
+    if ask.by is not None and ask.by not in context.source(kpi).members:
+        known = context.source(kpi).members
         detail = f"There is no segment “{ask.by}”{did_you_mean(ask.by, known)}."
         raise Refused(422, "no-segment", "No such segment", detail, {"field": "by"})
-    read = {by: library.read(kpi, by=by, periods=before) for by in dict.fromkeys((ask.by, None))}
+    read = {by: context.read(kpi, by=by, periods=before) for by in dict.fromkeys((ask.by, None))}
     changes, shown, without = [], [], 0
     places, unit = _smallest(kpi), kpi.unit.as_unit()
     for n, member in enumerate(ask.members):
@@ -164,19 +166,21 @@ def raised(library: Library, key: str, ask: RaiseAsk) -> Proposed:
             value = round(value, places)
             changes.append(Change(ask.name, owner, period.key, value))
             shown.append(show(value, unit))
-    doubts = doubts_of(library, kpi, changes)
+    doubts = doubts_of(context, kpi, changes)
     report = [f"{without} periods have no reading of the year before; no mark is made for them."] if without else []
     made = [ChangeBody.of_entry(c.name, c.owner, c.since, c.value) for c in changes]
-    since = [Period.parse(c.since, library.year_start).short for c in changes]
+    since = [Period.parse(c.since, context.year_start).short for c in changes]
     return Proposed(changes=made, shown=shown, since=since, report=[*report, *doubts])
 
 
 class MarksOfSheet:
     """Marks out of a sheet, with everything that did not match."""
 
-    def __init__(self, library: Library, kpi: KpiBody, name: str, by: str | None, members: tuple[str, ...]) -> None:
-        self.kpi, self.name, self.by, self.year_start = kpi, name.strip().lower(), by, library.year_start
-        self.adds, self.each = library.expanded(kpi).adds, _plain(f"each {library.label_of(kpi.dataset, by or '')}")
+    def __init__(
+        self, context: ReadingContext, kpi: KpiBody, name: str, by: str | None, members: tuple[str, ...]
+    ) -> None:
+        self.kpi, self.name, self.by, self.year_start = kpi, name.strip().lower(), by, context.year_start
+        self.adds, self.each = context.expanded(kpi).adds, _plain(f"each {library.label_of(kpi.dataset, by or '')}")
         self.members = {_plain(member): member for member in members}
         self.changes: list[ChangeBody] = []
         self.strangers: dict[str, None] = {}

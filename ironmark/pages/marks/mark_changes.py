@@ -11,7 +11,7 @@ from ironmark.core import marks as core
 from ironmark.core.nearest import did_you_mean
 from ironmark.core.numbers import show
 from ironmark.core.periods import Period
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import KpiBody, MarkName, Member, Model, Number
 from ironmark.pages.model.problems import Refused
 from ironmark.store import marks
@@ -63,25 +63,31 @@ def since_of(text: str, year_start: int, field: str) -> Period:
     return since
 
 
-def change_of(library: Library, kpi: KpiBody, change: ChangeBody, field: str) -> marks.Change:
+def change_of(context: ReadingContext, kpi: KpiBody, change: ChangeBody, field: str) -> marks.Change:
     """A change to the book. Refuses one without a period or an owner; taken out is also what a member left behind."""
-    since = since_of(change.since, library.year_start, f"{field}.since")
-    owner = owner_of(library, kpi, change, field, must_exist=change.value is not None, value=change.value)
+    since = since_of(change.since, context.year_start, f"{field}.since")
+    owner = owner_of(context, kpi, change, field, must_exist=change.value is not None, value=change.value)
     return marks.Change(change.name, owner, since.key, change.value)
 
 
 def owner_of(
-    library: Library, kpi: KpiBody, body: OwnedBody, field: str, *, must_exist: bool = True, value: float | None = None
+    context: ReadingContext,
+    kpi: KpiBody,
+    body: OwnedBody,
+    field: str,
+    *,
+    must_exist: bool = True,
+    value: float | None = None,
 ) -> core.Owner:
     """Whose a mark is. Refuses a segment or member that does not exist, and a sum's mark that could be two things."""
     where = {"field": f"{field}.of" if field else "of"}
     whose = body.whose or ("member" if body.of else None)
-    if whose in (None, "everyone") and library.expanded(kpi).adds and must_exist:
+    if whose in (None, "everyone") and context.expanded(kpi).adds and must_exist:
         raise Refused(
             422,
             "whose-mark",
             "Whose mark is it?",
-            _two_readings(library, kpi, value),
+            _two_readings(context, kpi, value),
             {"field": f"{field}.whose".strip(".")},
         )
     if whose is None or whose == "everyone":
@@ -93,7 +99,7 @@ def owner_of(
     if whose == "member" and not body.of:
         raise Refused(422, "whose-mark", "Which member?", "Name the member by its segment, in “of”.", where)
     if must_exist:
-        _refuse_unknown(library.source(kpi).members, body.of if whose == "member" else {}, tuple(body.of), where)
+        _refuse_unknown(context.source(kpi).members, body.of if whose == "member" else {}, tuple(body.of), where)
     return core.Owner.each(next(iter(body.of))) if whose == "each" else core.Owner.of_members(body.of)
 
 
@@ -116,14 +122,14 @@ def _refuse_unknown(
             raise Refused(422, "no-member", "No such member", detail, where)
 
 
-def _two_readings(library: Library, kpi: KpiBody, value: float | None) -> str:
+def _two_readings(context: ReadingContext, kpi: KpiBody, value: float | None) -> str:
     """What one figure of a sum could mean."""
-    unit, members = kpi.unit.as_unit(), library.source(kpi).members
+    unit, members = kpi.unit.as_unit(), context.source(kpi).members
     shown = show(value, unit) if value is not None else "the figure"
     choices = [f"all together’s ({shown})"]
     for segment, names in members.items():
         total = f", together {show(value * len(names), unit)}" if value is not None else ""
-        label = library.label_of(kpi.dataset, segment).lower()
+        label = context.label_of(kpi.dataset, segment).lower()
         choices.insert(-1, f"each {label}’s ({len(names)} of them{total})")
     return (
         f"{kpi.name} adds up over members, so {shown} is either {' or '.join(choices)}. Send whose: “each” with its "

@@ -18,7 +18,7 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.mark_lines import Lines
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.reading import Members
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import KpiBody
 from ironmark.pages.model.pictures import PeriodChoice
 from ironmark.pages.model.problems import Refused
@@ -133,7 +133,7 @@ class View:
 
 
 def view_of(
-    library: Library,
+    context: ReadingContext,
     key: str,
     name: str,
     by: str | None,
@@ -146,8 +146,8 @@ def view_of(
 
     within: the member of another segment, for marks of two segments.
     """
-    kpi = library.kpi(key)
-    made, source, entries, start = library.expanded(kpi), library.source(kpi), library.entries(key), library.year_start
+    kpi = context.kpi(key)
+    made, source, entries, start = context.expanded(kpi), context.source(kpi), context.entries(key), context.year_start
     held = {s: m for s, m in (within or {}).items() if m in source.members.get(s, ()) and s != by}
     by = by if by in source.members else next((s for s in source.members if s not in held), None)
     held = {s: m for s, m in held.items() if s != by}
@@ -158,8 +158,8 @@ def view_of(
     periods = timeline(Period.of(whole.start, grain, start), whole.start, whole.end)
     names = source.members[by] if by else ()
     where = {s: (m,) for s, m in held.items()}
-    others = library.sources_of(made.formula)
-    label = library.label_of(kpi.dataset, by).lower() if by else "member"
+    others = context.sources_of(made.formula)
+    label = context.label_of(kpi.dataset, by).lower() if by else "member"
 
     def lines(by: str | None, some: Sequence[core.MarkEntry] = entries, where: Members = where) -> Lines:
         return readings.book_lines(made, source, some, name, periods, by, where, others)
@@ -185,9 +185,9 @@ def view_of(
         for m, one in enumerate(names):
             found.append((core.Owner.of_members({by: one, **held}), one or "", rows, m))
     computed = np.full((len(periods), len(found)), np.nan)
-    if name in library.computed(key):
-        formula = {name: library.computed(key)[name]}
-        read = {one: library.read(kpi, [], [name], by=one, where=where, periods=periods, computed=formula).marks[name]
+    if name in context.computed(key):
+        formula = {name: context.computed(key)[name]}
+        read = {one: context.read(kpi, [], [name], by=one, where=where, periods=periods, computed=formula).marks[name]
                 for one in dict.fromkeys((by, None))}  # fmt: skip
         for at, (owner, _, _, m) in enumerate(found):
             if owner.whose == "together" or (held and at == 0):
@@ -206,10 +206,10 @@ def view_of(
 MOST_CHOICES = 500
 
 
-def grid_of(library: Library, view: View, key: str) -> Grid:
+def grid_of(context: ReadingContext, view: View, key: str) -> Grid:
     """A view of a KPI's book with what else there is to show: other names, years and segments."""
-    start, source, name = library.year_start, library.source(view.kpi), view.name
-    dataset, entries, computed = library.dataset(view.kpi.dataset), library.entries(key), library.computed(key)
+    start, source, name = context.year_start, context.source(view.kpi), view.name
+    dataset, entries, computed = context.dataset(view.kpi.dataset), context.entries(key), context.computed(key)
     rows = [
         Row(whose=one.whose, of=dict(one.of), label=label, member=view.member(one), cells=cells)
         for one, label, cells in zip(view.owners, view.labels, view.cells(), strict=True)
@@ -225,7 +225,7 @@ def grid_of(library: Library, view: View, key: str) -> Grid:
     # What can be read counts: every member, and all together; each and everyone is but what these fall back on.
     read = [row for row in rows if row.whose in ("member", "together")]
     return Grid(
-        version=library.book(key),
+        version=context.book(key),
         name=name,
         by=view.by,
         by_label=next((c.label for c in dataset.columns if c.name == view.by), ""),

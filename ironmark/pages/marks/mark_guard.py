@@ -10,7 +10,7 @@ from ironmark.core import marks as core
 from ironmark.core import words
 from ironmark.core.evaluate import Floats
 from ironmark.core.periods import Grain, Period
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.marks.mark_changes import ChangeBody, change_of
 from ironmark.pages.marks.plausibility import sizes_by_member
 from ironmark.pages.model.documents import KpiBody
@@ -32,8 +32,8 @@ def refuse_doubtful(doubts: Sequence[tuple[int, str]]) -> None:
 class MarkGuard:
     """Asks about marks that are 20 times outside of the readings of the member they are for."""
 
-    def __init__(self, library: Library, kpi: KpiBody) -> None:
-        self.library, self.kpi = library, kpi
+    def __init__(self, context: ReadingContext, kpi: KpiBody) -> None:
+        self.context, self.kpi = context, kpi
         self._sizes: dict[tuple[str | None, tuple[tuple[str, str], ...], Grain], dict[str | None, Floats]] = {}
 
     def doubts(self, changes: Sequence[marks.Change]) -> list[tuple[int, str]]:
@@ -48,10 +48,10 @@ class MarkGuard:
 
     def sizes_for(self, change: ChangeBody) -> Floats:
         """The sizes of the readings so far that a mark is held against, whatever its value. Refuses one of nobody."""
-        return self._sizes_from(change_of(self.library, self.kpi, change, "mark"))
+        return self._sizes_from(change_of(self.context, self.kpi, change, "mark"))
 
     def _sizes_from(self, change: marks.Change) -> Floats:
-        grain = Period.parse(change.since, self.library.year_start).grain if self.kpi.nature == "flow" else "month"
+        grain = Period.parse(change.since, self.context.year_start).grain if self.kpi.nature == "flow" else "month"
         return self.sizes(change.owner, grain)
 
     def sizes(self, owner: core.Owner, grain: Grain) -> Floats:
@@ -60,7 +60,7 @@ class MarkGuard:
         rest = owner.of[1:]
         key = (by, rest, grain)
         if key not in self._sizes:
-            self._sizes[key] = sizes_by_member(self.library, self.kpi, by, dict(rest), grain)
+            self._sizes[key] = sizes_by_member(self.context, self.kpi, by, dict(rest), grain)
         held = self._sizes[key]
         if owner.whose == "member":
             return held.get(owner.of[0][1], np.array([]))

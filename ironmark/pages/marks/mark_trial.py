@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from ironmark.core import marks as core
 from ironmark.core.numbers import show
 from ironmark.core.periods import Period
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.marks.mark_changes import ChangeBody, change_of
 from ironmark.pages.marks.mark_guard import MarkGuard
 from ironmark.pages.reading.usages import yardsticks_in_use
@@ -36,32 +36,32 @@ class TryOut(BaseModel):
 MOST_TOLD = 12
 
 
-def try_out(library: Library, key: str, tried_changes: Sequence[ChangeBody], also: str | None) -> TryOut:
+def try_out(context: ReadingContext, key: str, tried_changes: Sequence[ChangeBody], also: str | None) -> TryOut:
     """The readings that would change state, the newest first, by the yardstick this KPI is graded by.
 
     also: the segment whose members are read as well as all rows together.
     """
-    kpi = library.kpi(key)
-    changes = [change_of(library, kpi, change, f"changes.{n}") for n, change in enumerate(tried_changes)]
-    doubts = [doubt for _, doubt in MarkGuard(library, kpi).doubts(changes)]
-    yardstick_id = yardsticks_in_use(library.session).get(key)
+    kpi = context.kpi(key)
+    changes = [change_of(context, kpi, change, f"changes.{n}") for n, change in enumerate(tried_changes)]
+    doubts = [doubt for _, doubt in MarkGuard(context, kpi).doubts(changes)]
+    yardstick_id = yardsticks_in_use(context.session).get(key)
     if yardstick_id is None:
         return TryOut(yardstick="", changes=[], count=0, doubts=doubts[:MOST_TOLD])
-    yardstick = library.yardstick(yardstick_id)
-    entries = library.entries(key)
+    yardstick = context.yardstick(yardstick_id)
+    entries = context.entries(key)
     places = {change.place for change in changes}
     tried = [e for e in entries if (e.name, e.owner, e.since.key) not in places]
     tried += [
-        core.MarkEntry(c.name, c.owner, Period.parse(c.since, library.year_start), c.value)
+        core.MarkEntry(c.name, c.owner, Period.parse(c.since, context.year_start), c.value)
         for c in changes
         if c.value is not None
     ]
     found: list[tuple[int, StateChange]] = []
-    graded = library.graded_by(yardstick)
+    graded = context.graded_by(yardstick)
     for by in dict.fromkeys((None, also)):
-        computed = library.computed(key)
+        computed = context.computed(key)
         before, after = (
-            library.read(kpi, marks, yardstick=graded, by=by, computed=computed) for marks in (entries, tried)
+            context.read(kpi, marks, yardstick=graded, by=by, computed=computed) for marks in (entries, tried)
         )
         for p, m in np.argwhere(before.band != after.band):
             change = StateChange(

@@ -12,7 +12,7 @@ from ironmark.core.formula import FormulaError
 from ironmark.core.numbers import NotANumber, Unit, show, understand
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.words import doubt
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import KpiBody
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
@@ -25,22 +25,22 @@ class Understood(BaseModel):
     doubt: str
 
 
-def history_of(library: Library, body: KpiBody | None, of: Mapping[str, str] | None = None) -> np.ndarray:
+def history_of(context: ReadingContext, body: KpiBody | None, of: Mapping[str, str] | None = None) -> np.ndarray:
     """The sizes of a KPI's readings so far, of the one member of each segment in ``of``, or of all rows together."""
     if body is None:
         return np.array([])
-    found = sizes_by_member(library, body, None, of or {}, "month")
+    found = sizes_by_member(context, body, None, of or {}, "month")
     return found.get(None, np.array([]))
 
 
 def sizes_by_member(
-    library: Library, body: KpiBody, by: str | None, of: Mapping[str, str], grain: Grain
+    context: ReadingContext, body: KpiBody, by: str | None, of: Mapping[str, str], grain: Grain
 ) -> dict[str | None, Floats]:
     """The sizes of a KPI's readings so far by the members of a segment; none where they cannot be read."""
     try:
-        source = library.source(body)
-        periods = timeline(Period.of(source.last, grain, library.year_start), source.first, source.last)
-        taken = library.read(body, by=by, where={s: [m] for s, m in of.items()}, periods=periods)
+        source = context.source(body)
+        periods = timeline(Period.of(source.last, grain, context.year_start), source.first, source.last)
+        taken = context.read(body, by=by, where={s: [m] for s, m in of.items()}, periods=periods)
     except (FormulaError, NoPeriod, LiveProblem, KeyError):
         return {}
     return {name: np.abs(line[np.isfinite(line)]) for name, line in zip(taken.members, taken.value.T, strict=True)}

@@ -16,7 +16,7 @@ from ironmark.core.dependencies import handles_in
 from ironmark.core.marks import EVERYONE, TOGETHER, Owner
 from ironmark.core.numbers import Unit, show, show_exact
 from ironmark.core.palette import palette_of
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.datasets.changed_days import days_that_differ
 from ironmark.pages.model.documents import KpiBody, YardstickBody
 from ironmark.pages.model.page import COUNTED, GradedBy, Reading, Sheet
@@ -73,13 +73,13 @@ class SideBySide(BaseModel):
     differences: list[Difference]
 
 
-def now_of(library: Library, was: Frozen, scorecard: str) -> Frozen:
+def now_of(context: ReadingContext, was: Frozen, scorecard: str) -> Frozen:
     """The scorecard of an edition as it reads now for what the edition reads; as it stood then where it is gone."""
     try:
-        body = library.scorecard(scorecard)
+        body = context.scorecard(scorecard)
     except Missing:
         body = was.body
-    return freeze(library, body, was.scope, explained=False)
+    return freeze(context, body, was.scope, explained=False)
 
 
 @dataclass

@@ -17,7 +17,7 @@ from ironmark.core.dependencies import handles_in
 from ironmark.core.formula import FormulaError
 from ironmark.core.numbers import write_as, written_as
 from ironmark.core.palette import PALETTES, Palette, palette_of
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw import draw_page
 from ironmark.pages.model.documents import InstrumentBody, KpiBody, Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.model.page import Page, Reading, Sheet
@@ -136,7 +136,7 @@ def _adapter() -> TypeAdapter[Frozen]:
 
 
 def freeze(
-    library: Library, body: ScorecardBody, scope: ScopeBody, *, explained: bool = True,
+    context: ReadingContext, body: ScorecardBody, scope: ScopeBody, *, explained: bool = True,
     rehearsals: Mapping[str, Rehearsed] | None = None,
 ) -> Frozen:  # fmt: skip
     """A scorecard as it reads now. explained: with the workings of every reading, as an edition is kept; rehearsals: values
@@ -144,39 +144,39 @@ def freeze(
 
     Raises Slow for a page whose rows have not all come yet.
     """
-    page = read_page(library, body, scope, rehearsals)
+    page = read_page(context, body, scope, rehearsals)
     if any(sheet.waiting for sheet in page.sheets) and explained:
         waits = next(sheet for sheet in page.sheets if sheet.waiting)
         raise Slow(f"{waits.problem or waits.title} An edition is made of a whole page: try again once it is there.")
     scope = scope.model_copy(update={"period": page.period or scope.period, "grain": page.grain})
-    kpis = _named(library, page)
+    kpis = _named(context, page)
     states = {palette_of(state.key) for state in page.states}
-    known = library.palettes if states - PALETTES.keys() else PALETTES
+    known = context.palettes if states - PALETTES.keys() else PALETTES
     rests_on = page.rests_on
     return Frozen(
         page=page,
         body=body,
         scope=scope,
         kpis=kpis,
-        computed={key: found for key in kpis if (found := library.computed(key))},
+        computed={key: found for key in kpis if (found := context.computed(key))},
         entries={
             key: tuple(
-                FrozenEntry(e.name, e.owner.whose, dict(e.owner.of), e.since.key, e.value) for e in library.entries(key)
+                FrozenEntry(e.name, e.owner.whose, dict(e.owner.of), e.since.key, e.value) for e in context.entries(key)
             )
             for key in kpis
         },
         datasets={
             key: FrozenRows(held.name, held.version, held.rows_version, held.through.isoformat() if held.through else "")
             for key in rests_on.datasets
-            if (held := library.dataset(key))
+            if (held := context.dataset(key))
         },
         palettes={key: known[key].name for key in sorted(states)},
         locale=written_as(),
-        workings={sheet.id: _explained(library, sheet, scope) for sheet in page.sheets} if explained else {},
+        workings={sheet.id: _explained(context, sheet, scope) for sheet in page.sheets} if explained else {},
     )  # fmt: skip
 
 
-def _named(library: Library, page: Page) -> dict[str, KpiBody]:
+def _named(context: ReadingContext, page: Page) -> dict[str, KpiBody]:
     """The KPIs of a page, and those that they name or are made up of."""
     found: dict[str, KpiBody] = {}
     sheets = (*page.sheets, *page.figures.values())
@@ -186,13 +186,13 @@ def _named(library: Library, page: Page) -> dict[str, KpiBody]:
         if key in found:
             continue
         try:
-            body = found[key] = library.kpi(key)
+            body = found[key] = context.kpi(key)
         except Missing:
             continue
         waiting += [part.kpi for part in body.composite.parts] if body.composite else []
-        handles = handles_in(body.formula, *library.computed(key).values())
+        handles = handles_in(body.formula, *context.computed(key).values())
         if handles:
-            by_handle = {held.handle: one for one, held in library.every_kpi.items()}
+            by_handle = {held.handle: one for one, held in context.every_kpi.items()}
             waiting += [by_handle[handle] for handle in handles if handle in by_handle]
     return dict(sorted(found.items()))
 
@@ -217,12 +217,12 @@ def asked_of(
     return instrument.model_copy(update={**kpi, "by": by, "own": own}), scope, reading.member
 
 
-def _explained(library: Library, sheet: Sheet, scope: ScopeBody) -> dict[str, Workings]:
+def _explained(context: ReadingContext, sheet: Sheet, scope: ScopeBody) -> dict[str, Workings]:
     """The workings of a sheet's readings, by their keys; none of what cannot be read."""
     found = {}
     for reading in sheet.readings if not sheet.problem else ():
         try:
-            found[reading.key] = workings(library, *asked_of(sheet.instrument, scope, reading))
+            found[reading.key] = workings(context, *asked_of(sheet.instrument, scope, reading))
         except (FormulaError, NoPeriod, Missing, LiveProblem, Refused, KeyError):
             continue  # the sheet says why
     return found

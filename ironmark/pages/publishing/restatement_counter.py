@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.response_cache import told_now
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.documents import KpiBody
@@ -53,25 +53,25 @@ class Restating:
 
     def _count(self, session: Session, key: str) -> int | None:
         """None while a live source has not answered."""
-        was, now = _both(Library(self._sources, session), key)
+        was, now = _both(ReadingContext(self._sources, session), key)
         if any(sheet.waiting for sheet in now.page.sheets):
             return None
         return comparison.compare(session, was, now, now=True, reread=None).restated
 
 
-def _both(library: Library, key: str) -> tuple[Frozen, Frozen]:
+def _both(context: ReadingContext, key: str) -> tuple[Frozen, Frozen]:
     """An edition as it was made, and the same page now."""
-    was = Frozen.from_bytes(editions.held(library.session, key))
-    return was, comparison.now_of(library, was, editions.get(library.session, key).scorecard)
+    was = Frozen.from_bytes(editions.held(context.session, key))
+    return was, comparison.now_of(context, was, editions.get(context.session, key).scorecard)
 
 
-def beside_now(library: Library, key: str) -> comparison.SideBySide:
+def beside_now(context: ReadingContext, key: str) -> comparison.SideBySide:
     """An edition beside the same page now."""
-    was, now = _both(library, key)
+    was, now = _both(context, key)
 
     def reread(kpis: dict[str, KpiBody]) -> Frozen:
-        again = Library(library.sources, library.session)
-        again.stand_in(kpis)
+        again = ReadingContext(context.sources, context.session)
+        again.override_kpis(kpis)
         return freeze(again, now.body, was.scope, explained=False)
 
-    return comparison.compare(library.session, was, now, now=True, reread=reread)
+    return comparison.compare(context.session, was, now, now=True, reread=reread)

@@ -13,7 +13,7 @@ from pydantic import TypeAdapter
 from sqlalchemy.orm import Session
 
 from ironmark.core.numbers import write_as
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.response_cache import told_now
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.drawing.draw import draw_page
@@ -228,13 +228,13 @@ class Glancing:
                 if as_read and (still or not looks_live):
                     continue
                 write_as(calendar.get(session).body["locale"])  # of the same moment as the versions it is kept under
-                library = Library(self._sources, session)
+                context = ReadingContext(self._sources, session)
                 try:
-                    body = library.scorecard(key)
+                    body = context.scorecard(key)
                 except Missing:
                     continue  # deleted meanwhile
-                page = read_page(library, body, body.scope)
-                still = library.still and page.settled
+                page = read_page(context, body, body.scope)
+                still = context.is_cacheable and page.settled
                 found = told_now(session, page.rests_on)
             picture = draw_page(page)
             made = glance_of(page, still, picture)

@@ -15,7 +15,7 @@ from ironmark.core.numbers import write_as
 from ironmark.core.periods import Grain, Period
 from ironmark.core.words import days_words
 from ironmark.core.workdays import later_day, nth_day
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets.refreshing import PAUSES, ClockBody
 from ironmark.pages.model.documents import BookBody, Key, Member, Model
@@ -147,12 +147,12 @@ def _read(sources: Sources, body: StandingBody, key: str, period: Period) -> tup
         with sources.turns, sources.readings() as session:
             session.info["calendar"] = ways = calendar.get(session)
             write_as(ways.body["locale"])
-            library = Library(sources, session)
-            card = library.scorecard(key)
+            context = ReadingContext(sources, session)
+            card = context.scorecard(key)
             members = body.members or card.scope.members
             scope = card.scope.model_copy(update={"period": period.key, "grain": body.every, "members": members})
-            frozen = freeze(library, card, scope)
-            return frozen, frozenset(key for key in frozen.datasets if library.dataset(key).period)
+            frozen = freeze(context, card, scope)
+            return frozen, frozenset(key for key in frozen.datasets if context.dataset(key).period)
 
     return patiently(read, WAIT_S)
 

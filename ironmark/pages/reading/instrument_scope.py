@@ -11,7 +11,7 @@ from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period, complete_for_most, timeline
 from ironmark.core.reading import Readings
 from ironmark.core.scope_shift import reached, told
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import InstrumentBody, ScopeBody
 
 MOST_AFTER = 400  # periods after the last row
@@ -42,27 +42,27 @@ def own_scope(instrument: InstrumentBody, scope: ScopeBody, page: Period) -> tup
     return scope.model_copy(update={"period": period.key, "grain": period.grain, "members": members}), period
 
 
-def reach_words(library: Library, instrument: InstrumentBody, dataset: str, page: Period, read: Period) -> str:
+def reach_words(context: ReadingContext, instrument: InstrumentBody, dataset: str, page: Period, read: Period) -> str:
     """What an instrument reads in words, where it is not what its page reads."""
     own = instrument.own
     parts = [told(page, read, own.period, own.last)]
     for segment, names in own.members.items():
-        label = library.label_of(dataset, segment).lower()
+        label = context.label_of(dataset, segment).lower()
         some = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
         parts.append(f"{some} only" if names else f"every {label}")
     return "; ".join(part for part in parts if part)
 
 
 def take_readings(
-    library: Library, instrument: InstrumentBody, scope: ScopeBody, period: Period | None = None
+    context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody, period: Period | None = None
 ) -> tuple[Readings, list[str]]:
     """The readings behind an instrument for all periods in step with ``period``, or with the scope's.
 
     Raises FormulaError, NoPeriod, Missing, KeyError.
     """
-    kpi = library.kpi(instrument.kpi)
-    source = library.source(kpi)
-    period = period or period_of(scope, [source], library.year_start)
+    kpi = context.kpi(instrument.kpi)
+    source = context.source(kpi)
+    period = period or period_of(scope, [source], context.year_start)
     where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
     notes = [
         f"not split by {segment}: all rows are read"
@@ -70,7 +70,7 @@ def take_readings(
         if names and segment not in source.members
     ]
     periods = timeline(period, source.first, _last(period, source))
-    taken = library.take(
+    taken = context.cached_readings(
         instrument.kpi, instrument.marks, instrument.yardstick, by=instrument.by, where=where, periods=periods
     )
     return taken, notes

@@ -5,20 +5,20 @@ from __future__ import annotations
 import numpy as np
 
 from ironmark.core.periods import Period, months
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import InstrumentBody
 from ironmark.pages.model.page import Kinds
 
 MOST = 60  # kinds that members are looked for in
 
 
-def kinds_of(library: Library, instrument: InstrumentBody) -> Kinds | None:
+def kinds_of(context: ReadingContext, instrument: InstrumentBody) -> Kinds | None:
     """The kind of every member: itself, or the member of a coarser segment that most of its rows are of.
 
     None where there are no members, or no such segment. Kinds stand in the order they are kept in, so that one has
     the same colour on every instrument.
     """
-    source = library.source(library.kpi(instrument.kpi))
+    source = context.source(context.kpi(instrument.kpi))
     by, segment = instrument.by, instrument.colour.segment or instrument.by
     if by is None or segment is None or not {by, segment} <= source.members.keys():
         return None

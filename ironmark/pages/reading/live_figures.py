@@ -7,7 +7,7 @@ from functools import cached_property
 
 from ironmark.core.nearest import did_you_mean
 from ironmark.core.periods import Period
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import InstrumentBody, OwnScope
 from ironmark.pages.model.markdown import REACHED, figures_of, what_is_wrong
 from ironmark.pages.model.page import Sheet, Span
@@ -22,9 +22,9 @@ class Figured:
     together unless the text says whose, and graded as on the page: by the yardstick made for it where the page shows
     it nowhere else."""
 
-    def __init__(self, library: Library, instruments: Sequence[InstrumentBody]) -> None:
+    def __init__(self, context: ReadingContext, instruments: Sequence[InstrumentBody]) -> None:
         self.bodies: dict[str, InstrumentBody] = {}
-        self._library, self._instruments = library, instruments
+        self._library, self._instruments = context, instruments
         self._wrong: dict[str, str] = {}
 
     def add(self, text: str, under: str = "") -> list[str]:
@@ -54,15 +54,15 @@ class Figured:
         place, key = under + span.figure, self._keys.get(span.handle)
         if key is None:
             return ""
-        library, used = self._library, self._yardsticks.get(key)
-        library.fetch([key], [used] if used else [])
+        context, used = self._library, self._yardsticks.get(key)
+        context.fetch([key], [used] if used else [])
         try:
             own = self._own(key, span)
         except ValueError as error:
             self._wrong[place] = str(error)
             return ""
         self.bodies[place] = InstrumentBody(
-            id=span.handle, kpi=key, face="figure", yardstick=used, marks=[mark_of(library, used)], own=own
+            id=span.handle, kpi=key, face="figure", yardstick=used, marks=[mark_of(context, used)], own=own
         )
         return place
 

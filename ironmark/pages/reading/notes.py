@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from ironmark.core.formula import FormulaError
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import InstrumentBody, ScopeBody
 from ironmark.pages.model.markdown import blocks_of
 from ironmark.pages.model.note_words import where_words
@@ -24,11 +24,11 @@ MOST_OF_A_NOTE = 4000  # characters
 
 
 def notes_on(
-    library: Library, sheets: Sequence[Sheet], figured: Figured, figures: dict[str, Sheet]
+    context: ReadingContext, sheets: Sequence[Sheet], figured: Figured, figures: dict[str, Sheet]
 ) -> tuple[PageNote, ...]:
     """The notes about the readings of some sheets, as they stand in their order. Figures that they name are added to
     ``figures``, each as the note's own reading is read: its members, its period."""
-    noted = [key for key, version in library.notebooks.items() if version]
+    noted = [key for key, version in context.notebooks.items() if version]
     if not noted:
         return ()
     shown: dict[str, tuple[Reading, Unit]] = {}
@@ -37,24 +37,29 @@ def notes_on(
             if about := reading.about:
                 shown.setdefault(about, (reading, sheet.subjects[reading.subject].unit))
     periods = {reading.period for reading, _ in shown.values()}
-    found = {f"{n.kpi}|{n.narrow}|{n.period}": n for n in kept.about(library.session, noted, periods)}
+    found = {f"{n.kpi}|{n.narrow}|{n.period}": n for n in kept.about(context.session, noted, periods)}
     return tuple(
-        page_note(library, found[about], reading, unit, figured, figures)
+        page_note(context, found[about], reading, unit, figured, figures)
         for about, (reading, unit) in shown.items()
         if about in found
     )
 
 
 def page_note(
-    library: Library, note: StoredNote, reading: Reading | None, unit: Unit, figured: Figured, figures: dict[str, Sheet]
+    context: ReadingContext,
+    note: StoredNote,
+    reading: Reading | None,
+    unit: Unit,
+    figured: Figured,
+    figures: dict[str, Sheet],
 ) -> PageNote:
     """A note as it reads beside its reading of now."""
     under = f"{note.id}/"
-    period = Period.parse(note.period, library.year_start)
+    period = Period.parse(note.period, context.year_start)
     scope = ScopeBody(period=note.period, grain=period.grain, members=note.members)
     for key in figured.add(note.text, under):
-        figures[key] = read_sheet(library, figured.bodies.pop(key), scope, period)
-    kpi = library.kpis.get(note.kpi)
+        figures[key] = read_sheet(context, figured.bodies.pop(key), scope, period)
+    kpi = context.kpis.get(note.kpi)
     return PageNote(
         id=note.id, about=f"{note.kpi}|{note.narrow}|{note.period}", kpi=kpi.name if kpi else "A deleted KPI",
         where=where_words(note.members), period=note.period, version=note.version, text=note.text,
@@ -87,20 +92,20 @@ class Subject:
         return kept.key_of(self.kpi, self.narrow, self.period)
 
 
-def subject_of(library: Library, kpi: str, members: Mapping[str, Sequence[str]], period: str) -> Subject:
+def subject_of(context: ReadingContext, kpi: str, members: Mapping[str, Sequence[str]], period: str) -> Subject:
     """The reading of a KPI for some members and a period. Refuses one there cannot be; raises Missing."""
-    body = library.kpi(kpi)
+    body = context.kpi(kpi)
     try:
-        when = Period.parse(period, library.year_start)
+        when = Period.parse(period, context.year_start)
     except ValueError as error:
         raise Refused(422, "invalid", "No such period", f"{error}", {"field": "period"}) from None
     scope = ScopeBody(period=when.key, grain=when.grain, members={s: list(names) for s, names in members.items()})
-    sheet = read_sheet(library, InstrumentBody(id="note", kpi=kpi, face="figure", marks=[]), scope, when)
+    sheet = read_sheet(context, InstrumentBody(id="note", kpi=kpi, face="figure", marks=[]), scope, when)
     reading = sheet.readings[0] if sheet.readings else None
     if sheet.problem or reading is None or not reading.about:
         said = sheet.problem or f"{body.name} is not read in {when.label}: its rows end long before."
         raise Refused(422, "no-reading", "There is no such reading", said)
-    known = library.source(body).members
+    known = context.source(body).members
     for segment, names in members.items():
         gone = [name for name in names if name not in known.get(segment, ())]
         if gone:
@@ -108,22 +113,22 @@ def subject_of(library: Library, kpi: str, members: Mapping[str, Sequence[str]],
     return Subject(kpi, reading.narrow, members_in(reading.narrow), when.key, reading.value, body.unit.as_unit())
 
 
-def before(library: Library, about: Subject) -> StoredNote | None:
+def before(context: ReadingContext, about: Subject) -> StoredNote | None:
     """The note about the same reading a period earlier, which a new one can start from."""
-    when = Period.parse(about.period, library.year_start)
+    when = Period.parse(about.period, context.year_start)
     if when.without:
         return None
     key = kept.key_of(about.kpi, about.narrow, when.shift(-1).key)
-    found = kept.some(library.session, [key]).get(key)
+    found = kept.some(context.session, [key]).get(key)
     return found if found and found.text else None
 
 
-def alone(library: Library, note: StoredNote) -> tuple[PageNote, dict[str, Sheet]]:
+def alone(context: ReadingContext, note: StoredNote) -> tuple[PageNote, dict[str, Sheet]]:
     """A note by itself, beside its reading of now, with the figures it names."""
     figures: dict[str, Sheet] = {}
     try:
-        about = subject_of(library, note.kpi, note.members, note.period)
+        about = subject_of(context, note.kpi, note.members, note.period)
         value, unit = about.value, about.unit
     except (Refused, Missing, FormulaError):
         value, unit = None, Unit()
-    return replace(page_note(library, note, None, unit, Figured(library, []), figures), now=value), figures
+    return replace(page_note(context, note, None, unit, Figured(context, []), figures), now=value), figures

@@ -14,7 +14,8 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.mark_lines import plainly
 from ironmark.core.marks import MarkEntry
 from ironmark.core.reading import Readings
-from ironmark.pages.context.library import Library, Taken
+from ironmark.pages.context.reading_context import ReadingContext
+from ironmark.pages.context.readings_cache import CachedReadings
 from ironmark.pages.model.page import Ask, Figures, Mark, Moment, Partial, Reading, narrow_of
 from ironmark.pages.reading.row_order import Place
 
@@ -157,9 +158,9 @@ def _listed(figures: Floats) -> Any:
     return found.tolist()
 
 
-def block_of(library: Library, kpi: str, yardstick: str | None, readings: Readings) -> Block:
+def block_of(context: ReadingContext, kpi: str, yardstick: str | None, readings: Readings) -> Block:
     """The one block of some readings."""
-    held = library.by_readings.setdefault(id(readings), Taken(readings))
+    held = context.by_readings.setdefault(id(readings), CachedReadings(readings))
     if not isinstance(held.plain, Block):
-        held.plain = Block(kpi, yardstick, readings, library.source(library.kpi(kpi)), library.entries(kpi))
+        held.plain = Block(kpi, yardstick, readings, context.source(context.kpi(kpi)), context.entries(kpi))
     return held.plain

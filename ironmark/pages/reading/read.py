@@ -13,7 +13,7 @@ from ironmark.core.formula import UNADDED, Aggregate, FormulaError, aggregates
 from ironmark.core.periods import ROW_GRAINS, Period, timeline
 from ironmark.core.reading import Source
 from ironmark.core.words import days_words
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.model.instrument_identity import but_for_place, edited
 from ironmark.pages.model.markdown import blocks_of
@@ -29,43 +29,43 @@ from ironmark.tables.live_waiting import Patient
 
 
 def read_page(
-    library: Library, body: ScorecardBody, scope: ScopeBody, rehearsals: Mapping[str, Rehearsed] | None = None
+    context: ReadingContext, body: ScorecardBody, scope: ScopeBody, rehearsals: Mapping[str, Rehearsed] | None = None
 ) -> Page:
     """Read and grade every instrument of a scorecard. What cannot be read says why, and holds up nothing else."""
     instruments = [instrument for section in body.sections for instrument in section.instruments]
-    library.assume(scope.assume)
+    context.assume(scope.assume)
     texts = [text for section in body.sections for text in section.texts]
-    library.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
-    figured = Figured(library, instruments)
+    context.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
+    figured = Figured(context, instruments)
     for text in texts:
         figured.add(text.text)
     every = [*instruments, *figured.bodies.values()]
-    sources, segments = _datasets(library, every)
-    through = _through(library, instruments)
+    sources, segments = _datasets(context, every)
+    through = _through(context, instruments)
     ends = list(Counter(through.values()).items()) or None
-    period = period_of(scope, list(sources.values()), library.year_start, ends) if sources else None
+    period = period_of(scope, list(sources.values()), context.year_start, ends) if sources else None
     if period is not None:
-        _ask_ahead(library, every, scope, period)
-    sheets = _sheets(library, instruments, scope, period, rehearsals or {})
+        _ask_ahead(context, every, scope, period)
+    sheets = _sheets(context, instruments, scope, period, rehearsals or {})
     if period is not None and ends:
         sheets = tuple(_told_behind(sheet, period, through.get(sheet.id), ends) for sheet in sheets)
-    figures = {key: read_sheet(library, held, scope, period) for key, held in figured.bodies.items()}
-    notes = notes_on(library, sheets, figured, figures)
+    figures = {key: read_sheet(context, held, scope, period) for key, held in figured.bodies.items()}
+    notes = notes_on(context, sheets, figured, figures)
     first = min((source.first for source in sources.values()), default=None)
     last = max((source.last for source in sources.values()), default=None)
     return Page(
         title=body.title,
         period=period.key if period else "",
         grain=period.grain if period else scope.grain,
-        year_start=library.year_start,
+        year_start=context.year_start,
         members={segment: tuple(names) for segment, names in scope.members.items() if names},
         rows_by=min((source.grain for source in sources.values()), key=ROW_GRAINS.index, default="day"),
-        periods=_choices(period, first, last, library.year_start) if period and first and last else (),
+        periods=_choices(period, first, last, context.year_start) if period and first and last else (),
         segments=segments,
         states=tuple(
-            states_used(library, [*sheets, *figures.values()], [i.yardstick for i in instruments if i.yardstick])
+            states_used(context, [*sheets, *figures.values()], [i.yardstick for i in instruments if i.yardstick])
         ),
-        assumptions=_assumed(library, every),
+        assumptions=_assumed(context, every),
         sections=tuple(PageSection(s.id, s.title, tuple(i.id for i in s.instruments)) for s in body.sections),
         sheets=sheets,
         texts=tuple(
@@ -81,20 +81,20 @@ def read_page(
             if held.image
         ),
         figures=figures,
-        rests_on=library.rests_on(),
+        rests_on=context.rests_on(),
         notes=notes,
         asks=body.asks,
         notes_at_end=body.notes_at_end,
     )
 
 
-def _through(library: Library, instruments: Sequence[InstrumentBody]) -> dict[str, dt.date]:
+def _through(context: ReadingContext, instruments: Sequence[InstrumentBody]) -> dict[str, dt.date]:
     """The day that the rows of each instrument are complete through, as far as it can be read."""
     days: dict[str, dt.date] = {}
     for key in dict.fromkeys(instrument.kpi for instrument in instruments):
         with suppress(Missing, NoPeriod, LiveProblem, FormulaError):
-            if key in library.kpis:
-                days[key] = library.through(library.kpis[key])
+            if key in context.kpis:
+                days[key] = context.through(context.kpis[key])
     return {instrument.id: days[instrument.kpi] for instrument in instruments if instrument.kpi in days}
 
 
@@ -106,22 +106,22 @@ def _told_behind(sheet: Sheet, period: Period, through: dt.date | None, ends: Se
     return edited(sheet, notes=(*sheet.notes, f"its rows are behind: complete through {days_words([through])}"))
 
 
-def _ask_ahead(library: Library, instruments: Sequence[InstrumentBody], scope: ScopeBody, page: Period) -> None:
+def _ask_ahead(context: ReadingContext, instruments: Sequence[InstrumentBody], scope: ScopeBody, page: Period) -> None:
     """Have live sources work out what all instruments are about to ask of them at once: one statement for each grain
     and set of segments, however many KPIs there are."""
     wanted: dict[str, dict[tuple[Unit, tuple[str, ...]], dict[Aggregate, None]]] = {}
     for instrument in instruments:
-        live = [key for key in instrument.kpis if library.is_live(key)]
+        live = [key for key in instrument.kpis if context.is_live(key)]
         if not live:
             continue
         own, period = own_scope(instrument, scope, page)
         narrowed = [segment for segment, names in own.members.items() if names]
         segments = tuple(sorted({*narrowed, *([instrument.by] if instrument.by else [])}))
         for key in live:
-            kpi = library.kpis[key]
+            kpi = context.kpis[key]
             try:
-                trees = [library.expanded(kpi).formula]
-                trees += [library.mark_formula(kpi, text) for text in library.computed(key).values()]
+                trees = [context.expanded(kpi).formula]
+                trees += [context.mark_formula(kpi, text) for text in context.computed(key).values()]
             except (FormulaError, Missing):
                 continue  # its sheet says what is wrong
             for a in (a for tree in trees for a in aggregates(tree)):
@@ -131,14 +131,14 @@ def _ask_ahead(library: Library, instruments: Sequence[InstrumentBody], scope: S
                         None
                     )
     for dataset, asked in wanted.items():
-        source = library.source_of(dataset) if library.dataset(dataset).kind == "live" else None
+        source = context.source_of(dataset) if context.dataset(dataset).kind == "live" else None
         if isinstance(source, Patient):
             with suppress(LiveProblem, NoPeriod):  # the sheets say so
                 source.ahead(tuple((unit, segments, tuple(found)) for (unit, segments), found in asked.items()))
 
 
 def _sheets(
-    library: Library,
+    context: ReadingContext,
     instruments: Sequence[InstrumentBody],
     scope: ScopeBody,
     period: Period | None,
@@ -149,31 +149,31 @@ def _sheets(
     held: dict[str, Sheet] = {}
     for instrument in instruments:
         if instrument.id in rehearsals:
-            found.append(read_sheet(library, instrument, scope, period, rehearsals[instrument.id]))
+            found.append(read_sheet(context, instrument, scope, period, rehearsals[instrument.id]))
             continue
         asked = but_for_place(instrument)
         sheet = held.get(asked)
         if sheet is None:
-            sheet = held[asked] = read_sheet(library, instrument, scope, period)
+            sheet = held[asked] = read_sheet(context, instrument, scope, period)
         else:
             sheet = edited(sheet, id=instrument.id, instrument=instrument)
         found.append(sheet)
     return tuple(found)
 
 
-def _assumed(library: Library, instruments: Sequence[InstrumentBody]) -> tuple[Assumed, ...]:
+def _assumed(context: ReadingContext, instruments: Sequence[InstrumentBody]) -> tuple[Assumed, ...]:
     """The assumptions that any KPI of some instruments depends on, in the order they were made."""
     keys = dict.fromkeys(key for instrument in instruments for key in instrument.kpis)
-    found = {one.handle for key in keys for one in library.assumed_by(key)}
-    return tuple(one for handle, one in library.assumptions.items() if handle in found) if found else ()
+    found = {one.handle for key in keys for one in context.assumed_by(key)}
+    return tuple(one for handle, one in context.assumptions.items() if handle in found) if found else ()
 
 
-def states_used(library: Library, sheets: Sequence[Sheet], yardsticks: Sequence[str]) -> list[palettes.State]:
+def states_used(context: ReadingContext, sheets: Sequence[Sheet], yardsticks: Sequence[str]) -> list[palettes.State]:
     """The states that some yardsticks and sheets carry, palette by palette, each from worst to best."""
-    bands = {tuple(library.yardsticks[key].bands) for key in set(yardsticks) if key in library.yardsticks}
+    bands = {tuple(context.yardsticks[key].bands) for key in set(yardsticks) if key in context.yardsticks}
     bands |= {subject.yardstick.bands for sheet in sheets for subject in sheet.subjects if subject.yardstick}
     used = {palettes.palette_of(state) for states in bands for state in states}
-    known = library.palettes if used - palettes.PALETTES.keys() else palettes.PALETTES
+    known = context.palettes if used - palettes.PALETTES.keys() else palettes.PALETTES
     return [state for key in known if key in used for state in known[key].states]
 
 
@@ -183,17 +183,19 @@ def _choices(period: Period, first: dt.date, last: dt.date, year_start: int) -> 
     return tuple(p.key for p in timeline(one, first, last))
 
 
-def _datasets(library: Library, instruments: Sequence[InstrumentBody]) -> tuple[dict[str, Source], tuple[Segment, ...]]:
+def _datasets(
+    context: ReadingContext, instruments: Sequence[InstrumentBody]
+) -> tuple[dict[str, Source], tuple[Segment, ...]]:
     """The readable datasets of some instruments, and the segments a scope can choose members of."""
     sources: dict[str, Source] = {}
     choices: dict[str, tuple[str, list[str]]] = {}
     for instrument in instruments:
-        kpi = library.kpis.get(instrument.kpi)
+        kpi = context.kpis.get(instrument.kpi)
         if kpi is None or kpi.dataset in sources:
             continue
         try:
-            dataset = library.dataset(kpi.dataset)
-            source = sources[kpi.dataset] = library.source(kpi)
+            dataset = context.dataset(kpi.dataset)
+            source = sources[kpi.dataset] = context.source(kpi)
             source.first  # noqa: B018  a live source is opened here
         except (Missing, NoPeriod, LiveProblem):
             sources.pop(kpi.dataset, None)

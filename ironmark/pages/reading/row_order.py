@@ -10,7 +10,7 @@ import numpy as np
 from ironmark.core import reading as core
 from ironmark.core.periods import Period
 from ironmark.core.reading import Readings
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import InstrumentBody, Order, ScopeBody
 from ironmark.pages.model.page import Ask
 from ironmark.pages.reading.instrument_scope import take_readings
@@ -107,7 +107,12 @@ def order_words(order: Order, backwards: bool, without_marks: bool, direction: c
 
 
 def first_of(
-    library: Library, instrument: InstrumentBody, scope: ScopeBody, period: Period | None, places: list[Place], p: int
+    context: ReadingContext,
+    instrument: InstrumentBody,
+    scope: ScopeBody,
+    period: Period | None,
+    places: list[Place],
+    p: int,
 ) -> list[Place]:
     """The first so many members, and all others read together as one."""
     if not instrument.first or not instrument.by or len(places) <= instrument.first:
@@ -115,18 +120,18 @@ def first_of(
     rest = [at.member or "" for at in places[instrument.first :]]
     together = instrument.model_copy(update={"by": None})
     narrowed = scope.model_copy(update={"members": scope.members | {instrument.by: rest}})
-    readings, _ = take_readings(library, together, narrowed, period)
+    readings, _ = take_readings(context, together, narrowed, period)
     ask = Ask(by=None, members={instrument.by: rest}, together=True)
     label = f"{len(rest)} others" if len(rest) > 1 else rest[0]
     return [*places[: instrument.first], Place(readings, p, 0, "rest", label, ask=ask)]
 
 
 def grouped(
-    library: Library, instrument: InstrumentBody, scope: ScopeBody, period: Period | None, places: list[Place]
+    context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody, period: Period | None, places: list[Place]
 ) -> list[Place]:
     """The rows of a ledger under their groups, each group read together as a row of its own."""
     group = instrument.look.ledger.group or ""
-    heads, _ = take_readings(library, instrument.model_copy(update={"by": group}), scope, period)
+    heads, _ = take_readings(context, instrument.model_copy(update={"by": group}), scope, period)
     p, out = places[0].p, []
     for m, name in list(enumerate(heads.members))[:MOST_GROUPS]:
         if not heads.totals.rows[p, m]:
@@ -134,7 +139,7 @@ def grouped(
         only = {group: [name or ""]}
         out.append(Place(heads, p, m, "group", name or "", name, Ask(by=group)))
         narrowed = scope.model_copy(update={"members": scope.members | only})
-        readings, _ = take_readings(library, instrument, narrowed, period)
+        readings, _ = take_readings(context, instrument, narrowed, period)
         column = {member: at for at, member in enumerate(readings.members)}
         inside = [
             Place(readings, p, column[at.member], "member", at.label, at.member, Ask(by=instrument.by, members=only))

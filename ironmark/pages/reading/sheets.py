@@ -17,7 +17,7 @@ from ironmark.core.formula import FormulaError
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period, finer
 from ironmark.core.reading import Readings, by_rows
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import FurtherBody, InstrumentBody, KpiBody, OwnScope, Rehearsed, ScopeBody
 from ironmark.pages.model.instrument_identity import edited
 from ironmark.pages.model.page import (
@@ -44,7 +44,7 @@ DELETED = "Its KPI was deleted. Choose another KPI in the brief, or undo."
 
 
 def read_sheet(
-    library: Library,
+    context: ReadingContext,
     instrument: InstrumentBody,
     scope: ScopeBody,
     period: Period | None,
@@ -55,7 +55,7 @@ def read_sheet(
 
     most: how many readings are taken, where a few are enough to show what it looks like.
     """
-    kpi = library.kpis.get(instrument.kpi)
+    kpi = context.kpis.get(instrument.kpi)
     empty = Sheet(
         id=instrument.id, instrument=instrument, title=instrument.title or (kpi.name if kpi else "An instrument without a KPI"),
         problem=None, notes=(), subjects=(), readings=(), period=period.key if period else "", grain=period.grain if period else "month",
@@ -63,16 +63,16 @@ def read_sheet(
     if kpi is None:
         return edited(empty, problem=DELETED)
     if scope.assume:
-        depends = {one.name: one.tried for key in instrument.kpis for one in library.assumed_by(key)}
+        depends = {one.name: one.tried for key in instrument.kpis for one in context.assumed_by(key)}
         empty = edited(empty, tried=tuple(name for name, tried in depends.items() if tried))
-    empty = edited(empty, subjects=(_subject(library, instrument.kpi, kpi, None, kpi.unit.as_unit()),))
+    empty = edited(empty, subjects=(_subject(context, instrument.kpi, kpi, None, kpi.unit.as_unit()),))
     try:
         if period is not None:
             page = period
             scope, period = own_scope(instrument, scope, page)
-            reach = reach_words(library, instrument, kpi.dataset, page, period)
+            reach = reach_words(context, instrument, kpi.dataset, page, period)
             empty = edited(empty, period=period.key, grain=period.grain, reach=reach)
-        return _read(library, instrument, kpi, scope, period, rehearsed, most, empty)
+        return _read(context, instrument, kpi, scope, period, rehearsed, most, empty)
     except Slow as error:
         return edited(empty, problem=str(error), waiting=True)
     except (FormulaError, NoPeriod, Missing, LiveProblem) as error:
@@ -83,7 +83,7 @@ def read_sheet(
 
 
 def _read(
-    library: Library,
+    context: ReadingContext,
     instrument: InstrumentBody,
     kpi: KpiBody,
     scope: ScopeBody,
@@ -93,19 +93,19 @@ def _read(
     empty: Sheet,
 ) -> Sheet:
     face = FACES[instrument.face]
-    readings, notes = take_readings(library, instrument, scope, period)
+    readings, notes = take_readings(context, instrument, scope, period)
     unit = unit_of(readings.kpi.unit, instrument)
     label = f" by {library.label_of(kpi.dataset, instrument.by).lower()}" if instrument.by else ""
-    subject = _subject(library, instrument.kpi, kpi, instrument.yardstick, unit)
+    subject = _subject(context, instrument.kpi, kpi, instrument.yardstick, unit)
     sheet = edited(
         empty, title=instrument.title or kpi.name + label, subjects=(subject,), notes=tuple(notes),
-        rehearsed=rehearsed is not None, by_hand=kept_by_hand(library.dataset(kpi.dataset), kpi, instrument, scope),
+        rehearsed=rehearsed is not None, by_hand=kept_by_hand(context.dataset(kpi.dataset), kpi, instrument, scope),
     )  # fmt: skip
     p = readings.at(period) if period else None
-    after = period is not None and period.start > library.source(kpi).last
+    after = period is not None and period.start > context.source(kpi).last
     if period is None or p is None or (after and not np.isfinite(readings.value[p]).any()):
         return edited(
-            sheet, ahead=True, by_hand="", rehearsed=False, readings=_none_yet(library, instrument, readings, period, p)
+            sheet, ahead=True, by_hand="", rehearsed=False, readings=_none_yet(context, instrument, readings, period, p)
         )
     read_so_far = readings.value
     if rehearsed is not None:
@@ -117,31 +117,31 @@ def _read(
     doubts = words.doubts_of(tried | ({"rehearsed": rehearsed.value} if rehearsed else {}), unit, read_so_far)
     order = order_of(instrument)
     places = ordered(places_of(instrument, readings, p), order, instrument.backwards)
-    every, places = places, first_of(library, instrument, scope, period, places, p)
-    folded = _readings_at(library, instrument, every[instrument.first :], None) if places is not every else []
+    every, places = places, first_of(context, instrument, scope, period, places, p)
+    folded = _readings_at(context, instrument, every[instrument.first :], None) if places is not every else []
     if instrument.face == "ledger" and instrument.look.ledger.group and instrument.by and not instrument.last:
-        places = grouped(library, instrument, scope, period, places)
+        places = grouped(context, instrument, scope, period, places)
     places = places[:most]
     many_kpis = bool(instrument.further) and face.kpis and not instrument.by and not instrument.last
-    found = _readings_at(library, instrument, places, "kpi" if many_kpis else None)
+    found = _readings_at(context, instrument, places, "kpi" if many_kpis else None)
     if face.sorted and len(found) > 1:
         without_marks = all(reading.gap is None for reading in found)
         sheet = edited(sheet, sorted=order_words(order, instrument.backwards, without_marks, readings.kpi.direction))
     colouring = None
     if instrument.ramp is not None:
-        colouring, found = _coloured(library, instrument, kpi, scope, period, places, found, unit)
-    kinds = kinds_of(library, instrument) if instrument.ramp is None and instrument.colour.by == "kind" else None
+        colouring, found = _coloured(context, instrument, kpi, scope, period, places, found, unit)
+    kinds = kinds_of(context, instrument) if instrument.ramp is None and instrument.colour.by == "kind" else None
     if instrument.face == "pips":
-        found = _with_steps(library, instrument, kpi, scope, period, found)
+        found = _with_steps(context, instrument, kpi, scope, period, found)
     subjects = [subject]
     if many_kpis:
-        further = _further(library, instrument, scope, period)
+        further = _further(context, instrument, scope, period)
         subjects += [its for its, _, _ in further]
         found += [replace(reading, subject=at) for at, (_, reading, _) in enumerate(further, start=1)]
         sheet = edited(sheet, waiting=any(waits for _, _, waits in further))
         if not instrument.title:
             sheet = edited(sheet, title=f"{kpi.name} and {len(instrument.further)} more")
-    crossing = _crossing(library, instrument, scope, period, readings, p) if instrument.face == "quadrant" else None
+    crossing = _crossing(context, instrument, scope, period, readings, p) if instrument.face == "quadrant" else None
     if instrument.own.period == "to_date" or period.without:
         # The same number of months before these is no year to date, and periods that are no neighbours have none
         # before them: there is nothing to say of what changed.
@@ -152,23 +152,23 @@ def _read(
     )  # fmt: skip
 
 
-def _subject(library: Library, key: str, kpi: KpiBody, yardstick: str | None, unit: Unit) -> Subject:
+def _subject(context: ReadingContext, key: str, kpi: KpiBody, yardstick: str | None, unit: Unit) -> Subject:
     graded = None
     if yardstick:
-        held = library.yardstick(yardstick)
+        held = context.yardstick(yardstick)
         graded = GradedBy(yardstick, held.name, tuple(held.bands), tuple(cut.as_cut() for cut in held.cuts), held.per)
     return Subject(key, kpi.handle, kpi.name, kpi.direction, kpi.nature, unit, graded)
 
 
 def _none_yet(
-    library: Library, instrument: InstrumentBody, readings: Readings, period: Period | None, p: int | None
+    context: ReadingContext, instrument: InstrumentBody, readings: Readings, period: Period | None, p: int | None
 ) -> tuple[Reading, ...]:
     """The readings of a period that begins after the last row: their marks may be known already."""
     role, key = "member" if instrument.by else "all", period.key if period else ""
     reason = f"no rows in {period.label if period else 'this period'}"
     if period and finer(period.grain, readings.row_grain):
         reason = by_rows(readings.row_grain)
-    block = block_of(library, instrument.kpi, instrument.yardstick, readings)
+    block = block_of(context, instrument.kpi, instrument.yardstick, readings)
     found = []
     for m, member in enumerate(readings.members):
         name = member or ""
@@ -189,7 +189,7 @@ def _nothing(of: str, role: str, period: str, reason: str) -> Reading:
 
 
 def _readings_at(
-    library: Library, instrument: InstrumentBody, places: Sequence[Place], role: str | None
+    context: ReadingContext, instrument: InstrumentBody, places: Sequence[Place], role: str | None
 ) -> list[Reading]:
     face, shown = FACES[instrument.face], instrument.look.history.periods
     trail = shown if face.trail or instrument.face == "history" else 0
@@ -197,9 +197,9 @@ def _readings_at(
         trail = shown
     found = []
     for at in places:
-        block = block_of(library, instrument.kpi, instrument.yardstick, at.readings)
+        block = block_of(context, instrument.kpi, instrument.yardstick, at.readings)
         made = block.reading(at, trail, instrument.face == "history")
-        found.append(replace(made, role=role, label=library.kpi(instrument.kpi).name) if role else made)
+        found.append(replace(made, role=role, label=context.kpi(instrument.kpi).name) if role else made)
     return found
 
 
@@ -207,17 +207,17 @@ def _readings_at(
 
 
 def _further(
-    library: Library, instrument: InstrumentBody, scope: ScopeBody, period: Period
+    context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody, period: Period
 ) -> list[tuple[Subject, Reading, bool]]:
     """The readings of an instrument's further KPIs, and whether their rows have not come yet."""
-    library.fetch(
+    context.fetch(
         [more.kpi for more in instrument.further], [more.yardstick for more in instrument.further if more.yardstick]
     )
-    return [_one_further(library, instrument, more, scope, period) for more in instrument.further]
+    return [_one_further(context, instrument, more, scope, period) for more in instrument.further]
 
 
 def _one_further(
-    library: Library, instrument: InstrumentBody, more: FurtherBody, scope: ScopeBody, period: Period
+    context: ReadingContext, instrument: InstrumentBody, more: FurtherBody, scope: ScopeBody, period: Period
 ) -> tuple[Subject, Reading, bool]:
     slots = {
         "kpi": more.kpi,
@@ -229,8 +229,8 @@ def _one_further(
         "own": OwnScope(),  # what it reads was settled before
     }
     alone = instrument.model_copy(update={**slots, "axis": type(instrument.axis)(), "decimals": None})
-    sheet = read_sheet(library, alone, scope, period)
-    kpi = library.kpis.get(more.kpi)
+    sheet = read_sheet(context, alone, scope, period)
+    kpi = context.kpis.get(more.kpi)
     subject = (
         sheet.subjects[0] if sheet.subjects else Subject(more.kpi, "", "A deleted KPI", "higher", "rate", Unit(), None)
     )
@@ -245,7 +245,7 @@ def _one_further(
 
 
 def _with_steps(
-    library: Library,
+    context: ReadingContext,
     instrument: InstrumentBody,
     kpi: KpiBody,
     scope: ScopeBody,
@@ -253,13 +253,13 @@ def _with_steps(
     readings: Sequence[Reading],
 ) -> list[Reading]:
     """The steps of a checklist by name."""
-    if library.dataset(kpi.dataset).kind != "checklist" or instrument.by == "step":
+    if context.dataset(kpi.dataset).kind != "checklist" or instrument.by == "step":
         return list(readings)
     by_step = instrument.model_copy(update={"by": "step", "yardstick": None, "marks": []})
     found = []
     for reading in readings:
         only = {instrument.by: [reading.member]} if instrument.by and reading.member is not None else {}
-        block, _ = take_readings(library, by_step, scope.model_copy(update={"members": scope.members | only}), period)
+        block, _ = take_readings(context, by_step, scope.model_copy(update={"members": scope.members | only}), period)
         p = block.at(period)
         steps = () if p is None else tuple(
             Done(name or "", float(np.nan_to_num(block.value[p, m]))) for m, name in enumerate(block.members)
@@ -269,7 +269,7 @@ def _with_steps(
 
 
 def _coloured(
-    library: Library,
+    context: ReadingContext,
     instrument: InstrumentBody,
     kpi: KpiBody,
     scope: ScopeBody,
@@ -283,9 +283,9 @@ def _coloured(
     other = instrument.ramp.kpi
     if not other:
         return Colouring(kpi.name, unit), [replace(reading, colour=reading.value) for reading in readings]
-    body = library.kpi(other)
+    body = context.kpi(other)
     block, _ = take_readings(
-        library, instrument.model_copy(update={"kpi": other, "yardstick": None, "marks": []}), scope, period
+        context, instrument.model_copy(update={"kpi": other, "yardstick": None, "marks": []}), scope, period
     )
     column = {member: m for m, member in enumerate(block.members)}
     found = []
@@ -298,20 +298,20 @@ def _coloured(
 
 
 def _crossing(
-    library: Library, instrument: InstrumentBody, scope: ScopeBody, period: Period, readings: Readings, p: int
+    context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody, period: Period, readings: Readings, p: int
 ) -> Crossing | None:
     """The figures of a quadrant; None until a KPI is chosen to go across."""
     look = instrument.look.quadrant
     if look.across is None or instrument.by is None:
         return None
     members = tuple(member or "" for member in readings.members)
-    body = library.kpi(look.across)
-    across = _other(library, instrument, look.across, [look.mark], scope, period)
+    body = context.kpi(look.across)
+    across = _other(context, instrument, look.across, [look.mark], scope, period)
     mark = instrument.marks[0] if instrument.marks else ""
     sizes: Figures = (None,) * len(members)
     size_name = ""
     if look.size:
-        third = _other(library, instrument, look.size, [], scope, period)
+        third = _other(context, instrument, look.size, [], scope, period)
         sizes, size_name = _row(third, third.value, period, members), third.kpi.name
     up_marks, across_marks = readings.marks.get(mark), across.marks.get(look.mark)
     return Crossing(
@@ -320,17 +320,17 @@ def _crossing(
         up_marks=None if up_marks is None else _row(readings, up_marks, period, members),
         across=_row(across, across.value, period, members),
         across_marks=None if across_marks is None else _row(across, across_marks, period, members),
-        across_subject=_subject(library, look.across, body, None, across.kpi.unit),
+        across_subject=_subject(context, look.across, body, None, across.kpi.unit),
         sizes=sizes,
         size_name=size_name,
     )
 
 
 def _other(
-    library: Library, instrument: InstrumentBody, kpi: str, marks: list[str], scope: ScopeBody, period: Period
+    context: ReadingContext, instrument: InstrumentBody, kpi: str, marks: list[str], scope: ScopeBody, period: Period
 ) -> Readings:
     readings, _ = take_readings(
-        library, instrument.model_copy(update={"kpi": kpi, "yardstick": None, "marks": marks}), scope, period
+        context, instrument.model_copy(update={"kpi": kpi, "yardstick": None, "marks": marks}), scope, period
     )
     return readings
 

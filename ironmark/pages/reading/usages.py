@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from ironmark.core.marks import TARGET
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import InstrumentBody
 from ironmark.pages.model.problems import Refused
 from ironmark.store import records
@@ -52,9 +52,9 @@ def yardsticks_in_use(session: Session) -> dict[str, str]:
     return found
 
 
-def mark_of(library: Library, yardstick: str | None) -> str:
+def mark_of(context: ReadingContext, yardstick: str | None) -> str:
     """The mark that readings by a yardstick are held to: the first its cuts are derived from, else the target."""
-    marks = [cut.mark for cut in library.yardstick(yardstick).cuts if cut.mark] if yardstick else []
+    marks = [cut.mark for cut in context.yardstick(yardstick).cuts if cut.mark] if yardstick else []
     return marks[0] if marks else TARGET
 
 

@@ -17,7 +17,7 @@ from ironmark.core.numbers import MINUS, Unit, rounded, show, show_exact, show_g
 from ironmark.core.periods import Period, pieces
 from ironmark.core.reading import Readings, Source, gap_and_attainment, nearer_edge, no_mark, pro_rates, why_nothing
 from ironmark.core.workings import blank_words, describe, figure, in_numbers
-from ironmark.pages.context.library import Library
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.documents import CompositeBody, InstrumentBody, KpiBody, ScopeBody
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.reading.instrument_scope import own_scope, period_of, take_readings
@@ -65,18 +65,18 @@ class Workings(BaseModel):
     of: ReadingOf | None = None
 
 
-def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, member: str | None) -> Workings:
+def workings(context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody, member: str | None) -> Workings:
     """Raises FormulaError, NoPeriod, Missing; refuses a member that is not read."""
-    library.assume(scope.assume)
-    library.fetch([instrument.kpi], [instrument.yardstick] if instrument.yardstick else [])
-    body = library.kpi(instrument.kpi)
-    if instrument.yardstick and instrument.yardstick not in library.yardsticks:
+    context.assume(scope.assume)
+    context.fetch([instrument.kpi], [instrument.yardstick] if instrument.yardstick else [])
+    body = context.kpi(instrument.kpi)
+    if instrument.yardstick and instrument.yardstick not in context.yardsticks:
         instrument = instrument.model_copy(update={"yardstick": None})
     try:
-        source = library.source(body)
-        period = period_of(scope, [source], library.year_start)
+        source = context.source(body)
+        period = period_of(scope, [source], context.year_start)
         scope, period = own_scope(instrument, scope, period)
-        readings, notes = take_readings(library, instrument, scope, period)
+        readings, notes = take_readings(context, instrument, scope, period)
     except NoSegment as error:
         raise Refused(422, "no-segment", "No such segment", f"The dataset has no segment “{error.args[0]}”.") from None
     if member is not None and member not in readings.members:
@@ -106,14 +106,14 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
     value = float(readings.value[p, m])
     if body.composite is not None:
         where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
-        taken = library.parts(body, by=instrument.by, where=where, periods=readings.periods, members=readings.members)
+        taken = context.parts(body, by=instrument.by, where=where, periods=readings.periods, members=readings.members)
         lines, formula = _composite_lines(taken, body.composite, value, p, m, body.unit.as_unit())
         parts: list[AggregateFigure] = []
     else:
-        lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, library, body.dataset, period)]
-        lines += _from_file(library, readings, body.dataset, m) + _same_days(library, body, readings, period)
-        formula, parts = body.formula, _parts(library, body, readings, p, m)
-    for held in library.assumed_by(instrument.kpi):
+        lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, context, body.dataset, period)]
+        lines += _from_file(context, readings, body.dataset, m) + _same_days(context, body, readings, period)
+        formula, parts = body.formula, _parts(context, body, readings, p, m)
+    for held in context.assumed_by(instrument.kpi):
         tried = f", tried; {show(held.kept, held.unit)} is kept" if held.tried else ", an assumption"
         lines.append(Line(label=f"@{held.handle}", text=f"{held.name}: {show(held.value, held.unit)}{tried}"))
     if part := readings.parts[p]:
@@ -121,13 +121,13 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
         rated = f"; marks are pro-rated{shape}" if pro_rates(readings, p) else "; a rate or level is not pro-rated"
         lines.append(Line(label="Partial", text=f"{part.words}{rated}"))
     shown_marks = dict.fromkeys((*instrument.marks, *(readings.yardstick.marks if readings.yardstick else ())))
-    lines += [_mark_line(library, instrument, readings, name, p, m, body.dataset) for name in shown_marks]
+    lines += [_mark_line(context, instrument, readings, name, p, m, body.dataset) for name in shown_marks]
     lines += _against_lines(readings, next(iter(shown_marks), TARGET), p, m)
     verdict = ""
     if instrument.yardstick and readings.yardstick:
-        entries = library.entries(instrument.kpi)
+        entries = context.entries(instrument.kpi)
         graded, verdict = _grading_lines(
-            library.yardstick(instrument.yardstick).name, readings, p, m,
+            context.yardstick(instrument.yardstick).name, readings, p, m,
             lambda mark: no_mark(readings, source, entries, mark, p, m),
         )  # fmt: skip
         lines += graded
@@ -142,7 +142,7 @@ def workings(library: Library, instrument: InstrumentBody, scope: ScopeBody, mem
         lines=lines,
         verdict=verdict if math.isfinite(value) else f"no reading: {why_nothing(readings, p, m)}",
         missing=[
-            MissingMark(kpi=instrument.kpi, mark=name, by=_book_by(readings, source), year=Period.of(period.end, "year", library.year_start).key)
+            MissingMark(kpi=instrument.kpi, mark=name, by=_book_by(readings, source), year=Period.of(period.end, "year", context.year_start).key)
             for name, line in readings.marks.items() if name in shown_marks and not math.isfinite(line[p, m])
         ],
         of=of,
@@ -204,14 +204,14 @@ def _composite_lines(
     return lines, f"the mean of how far its parts reach their marks by weight, each held between {low} and {high}"
 
 
-def _parts(library: Library, kpi: KpiBody, readings: Readings, p: int, m: int) -> list[AggregateFigure]:
+def _parts(context: ReadingContext, kpi: KpiBody, readings: Readings, p: int, m: int) -> list[AggregateFigure]:
     """Every aggregate with its figure, and the period where that is an earlier one."""
     found = []
     for a in aggregates(readings.kpi.formula):
         value = float(readings.totals.parts[a][p, m])
         said = figure(value)
         if not math.isfinite(value) and not a.moved and a.window is None and not a.whole:
-            said += _rows_without(library.source_of(a.dataset or kpi.dataset), a, readings, p, m)
+            said += _rows_without(context.source_of(a.dataset or kpi.dataset), a, readings, p, m)
         found.append(AggregateFigure(source=describe(a) + _when(readings, a, p), figure=said))
     return found
 
@@ -255,22 +255,22 @@ def _value_line(readings: Readings, value: float, p: int, m: int) -> Line:
     return Line(label="Reading", text=f"{steps}, shown {show(value, unit)}")
 
 
-def _same_days(library: Library, kpi: KpiBody, readings: Readings, period: Period) -> list[Line]:
+def _same_days(context: ReadingContext, kpi: KpiBody, readings: Readings, period: Period) -> list[Line]:
     """Over several datasets the same days are read: which, and what some have after them."""
     named = {a.dataset or kpi.dataset for a in aggregates(readings.kpi.formula)}
-    through = library.through(kpi)
+    through = context.through(kpi)
     later = {
-        key: day for key in sorted(named) if (day := library.source_of(key).through) > through and period.end > through
+        key: day for key in sorted(named) if (day := context.source_of(key).through) > through and period.end > through
     }
     if len(named) < 2 or not later:
         return []
-    first = [library.dataset(key).name for key in sorted(named) if key not in later]
+    first = [context.dataset(key).name for key in sorted(named) if key not in later]
     rest = ", ".join(f"{library.dataset(key).name} through {words.days_words([day])}" for key, day in later.items())
     text = f"all read through {words.days_words([through])}, as far as {' and '.join(first)} goes; {rest} is not read further"
     return [Line(label="Same days", text=text)]
 
 
-def _rows_line(readings: Readings, p: int, m: int, library: Library, dataset: str, period: Period) -> Line:
+def _rows_line(readings: Readings, p: int, m: int, context: ReadingContext, dataset: str, period: Period) -> Line:
     rows = int(readings.totals.rows[p, m])
     part = readings.parts[p]
     last = part.days if part else period.days
@@ -285,9 +285,9 @@ def _rows_line(readings: Readings, p: int, m: int, library: Library, dataset: st
     return Line(label="Rows used", text=text)
 
 
-def _from_file(library: Library, readings: Readings, dataset: str, m: int) -> list[Line]:
+def _from_file(context: ReadingContext, readings: Readings, dataset: str, m: int) -> list[Line]:
     """Where the figures stood in the file that they came from, where that was no plain list."""
-    stored = library.dataset(dataset)
+    stored = context.dataset(dataset)
     recipe = stored.settings.get("recipe")
     if not recipe or stored.kind != "file":
         return []
@@ -322,7 +322,7 @@ def _last_day(period: Period, days: int) -> int:
     return period.end.toordinal()
 
 
-def _whose(library: Library, dataset: str, entry: MarkEntry) -> str:
+def _whose(context: ReadingContext, dataset: str, entry: MarkEntry) -> str:
     """Whose an entry is, in words."""
     if entry.owner.whose == "each":
         return f"each {library.label_of(dataset, entry.owner.of[0][0]).lower()}"
@@ -332,7 +332,7 @@ def _whose(library: Library, dataset: str, entry: MarkEntry) -> str:
 
 
 def _mark_line(
-    library: Library, instrument: InstrumentBody, readings: Readings, name: str, p: int, m: int, dataset: str
+    context: ReadingContext, instrument: InstrumentBody, readings: Readings, name: str, p: int, m: int, dataset: str
 ) -> Line:
     line, lines = float(readings.marks[name][p, m]), readings.lines[name]
     unit, period, kpi = readings.kpi.unit, readings.periods[p], readings.kpi
@@ -341,12 +341,12 @@ def _mark_line(
         text = f"{show(line, unit)}, computed: {library.computed(instrument.kpi)[name]}"
         return Line(label=name.capitalize(), text=text)
     if not math.isfinite(whole):
-        entries = library.entries(instrument.kpi)
-        reason = no_mark(readings, library.source(library.kpi(instrument.kpi)), entries, name, p, m)
+        entries = context.entries(instrument.kpi)
+        reason = no_mark(readings, context.source(context.kpi(instrument.kpi)), entries, name, p, m)
         return Line(label=name.capitalize(), text=f"none: {reason}")
     over = {"flow": "added up over", "rate": "weighted over", "stock": "as of the end of"}[kpi.nature]
     if split:
-        label = library.label_of(dataset, split).lower()
+        label = context.label_of(dataset, split).lower()
         how = (
             f"the {name}s of its members by {label} added up"
             if kpi.adds
@@ -354,7 +354,7 @@ def _mark_line(
         )
         text = f"{words.show_cut(whole, unit)}, {how}"
     else:
-        entry = library.entries(instrument.kpi)[index]
+        entry = context.entries(instrument.kpi)[index]
         text = f"{words.show_cut(entry.value, unit)}, from the mark book: {_whose(library, dataset, entry)}, from {entry.since.short}"
         if not math.isclose(whole, entry.value, rel_tol=1e-12):
             text = f"{words.show_cut(whole, unit)}, {over} {period.label}; the last entry is {text}"
