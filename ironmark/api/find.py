@@ -80,7 +80,7 @@ def _things(who: Reader, context: ReadingContext) -> list[Thing]:
         when = Period.parse(note.period, context.year_start).label
         place = shown.get(f"{note.kpi}|{note.narrow}", f"kpis/{note.kpi}")
         if "-reading" in place:
-            place += f"&period={note.period}&grain={Period.parse(note.period, library.year_start).grain}"
+            place += f"&period={note.period}&grain={Period.parse(note.period, context.year_start).grain}"
         things.append(Thing("note", f"{about}, {when}", _said(context, note)[:160], place, note.saved_by))
     return things
 

@@ -140,7 +140,7 @@ def _tried(context: ReadingContext, assume: Sequence[str]) -> dict[str, str]:
     tried = {name: value for name, _, value in (text.rpartition(":") for text in assume)}
     for name in tried:
         if name not in context.assumed and name not in context.assumptions:
-            detail = f"There is no assumption “{name}”{did_you_mean(name, library.assumptions)}. Write its handle and a value, as in assume=fuel_price:1.1."
+            detail = f"There is no assumption “{name}”{did_you_mean(name, context.assumptions)}. Write its handle and a value, as in assume=fuel_price:1.1."
             raise Refused(422, "no-assumption", "No such assumption", detail, {"field": "assume"})
     return tried
 

@@ -46,7 +46,7 @@ class Sources:
         self._coming: dict[tuple[str, int], Patient] = {}
         self._lock = threading.Lock()
         self.kept, self.seen = Kept(), Seen()
-        self.taken = Seen(MOST_TAKEN_BYTES, lambda taken: taken.weight)  # see ``pages.library.Taken``
+        self.taken = Seen(MOST_TAKEN_BYTES, lambda taken: taken.weight)  # see ``readings_cache``
         self.turns = Turns(TURNS)
 
     @contextmanager

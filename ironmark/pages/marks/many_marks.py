@@ -180,7 +180,7 @@ class MarksOfSheet:
         self, context: ReadingContext, kpi: KpiBody, name: str, by: str | None, members: tuple[str, ...]
     ) -> None:
         self.kpi, self.name, self.by, self.year_start = kpi, name.strip().lower(), by, context.year_start
-        self.adds, self.each = context.expanded(kpi).adds, _plain(f"each {library.label_of(kpi.dataset, by or '')}")
+        self.adds, self.each = context.expanded(kpi).adds, _plain(f"each {context.label_of(kpi.dataset, by or '')}")
         self.members = {_plain(member): member for member in members}
         self.changes: list[ChangeBody] = []
         self.strangers: dict[str, None] = {}

@@ -95,7 +95,7 @@ def _read(
     face = FACES[instrument.face]
     readings, notes = take_readings(context, instrument, scope, period)
     unit = unit_of(readings.kpi.unit, instrument)
-    label = f" by {library.label_of(kpi.dataset, instrument.by).lower()}" if instrument.by else ""
+    label = f" by {context.label_of(kpi.dataset, instrument.by).lower()}" if instrument.by else ""
     subject = _subject(context, instrument.kpi, kpi, instrument.yardstick, unit)
     sheet = edited(
         empty, title=instrument.title or kpi.name + label, subjects=(subject,), notes=tuple(notes),

@@ -82,7 +82,7 @@ def workings(context: ReadingContext, instrument: InstrumentBody, scope: ScopeBo
     if member is not None and member not in readings.members:
         raise Refused(404, "no-member", "No such member", f"“{member}” is not read here.")
     m = readings.members.index(member) if member is not None else 0
-    chosen = "; ".join(f"{library.label_of(body.dataset, s)}: {', '.join(v)}" for s, v in readings.where.items())
+    chosen = "; ".join(f"{context.label_of(body.dataset, s)}: {', '.join(v)}" for s, v in readings.where.items())
     who = member or chosen or "all rows together"
     narrowed = {segment: list(names) for segment, names in readings.where.items()}
     if instrument.by and member is not None:
@@ -265,7 +265,7 @@ def _same_days(context: ReadingContext, kpi: KpiBody, readings: Readings, period
     if len(named) < 2 or not later:
         return []
     first = [context.dataset(key).name for key in sorted(named) if key not in later]
-    rest = ", ".join(f"{library.dataset(key).name} through {words.days_words([day])}" for key, day in later.items())
+    rest = ", ".join(f"{context.dataset(key).name} through {words.days_words([day])}" for key, day in later.items())
     text = f"all read through {words.days_words([through])}, as far as {' and '.join(first)} goes; {rest} is not read further"
     return [Line(label="Same days", text=text)]
 
@@ -278,10 +278,10 @@ def _rows_line(readings: Readings, p: int, m: int, context: ReadingContext, data
         days = f"1–{last} {period.short}" if last else period.label
     else:
         days = period.label + (f", {part.words}" if part else "")
-    text = f"{rows:,} of {library.dataset(dataset).name}, {days}" if rows else f"none in {period.label}"
+    text = f"{rows:,} of {context.dataset(dataset).name}, {days}" if rows else f"none in {period.label}"
     others = {a.dataset for a in aggregates(readings.kpi.formula) if a.dataset}
     for key in sorted(others):
-        text += f"; {_rows_of(library.source_of(key), readings, p, m):,} of {library.dataset(key).name}"
+        text += f"; {_rows_of(context.source_of(key), readings, p, m):,} of {context.dataset(key).name}"
     return Line(label="Rows used", text=text)
 
 
@@ -325,7 +325,7 @@ def _last_day(period: Period, days: int) -> int:
 def _whose(context: ReadingContext, dataset: str, entry: MarkEntry) -> str:
     """Whose an entry is, in words."""
     if entry.owner.whose == "each":
-        return f"each {library.label_of(dataset, entry.owner.of[0][0]).lower()}"
+        return f"each {context.label_of(dataset, entry.owner.of[0][0]).lower()}"
     if entry.owner.whose == "member":
         return ", ".join(member for _, member in entry.owner.of)
     return "all together" if entry.owner.whose == "together" else "everyone"
@@ -338,7 +338,7 @@ def _mark_line(
     unit, period, kpi = readings.kpi.unit, readings.periods[p], readings.kpi
     index, whole, split = int(lines.entry[p, m]), float(lines.value[p, m]), lines.segment(p, m)
     if not math.isfinite(whole) and math.isfinite(line):
-        text = f"{show(line, unit)}, computed: {library.computed(instrument.kpi)[name]}"
+        text = f"{show(line, unit)}, computed: {context.computed(instrument.kpi)[name]}"
         return Line(label=name.capitalize(), text=text)
     if not math.isfinite(whole):
         entries = context.entries(instrument.kpi)
@@ -355,11 +355,11 @@ def _mark_line(
         text = f"{words.show_cut(whole, unit)}, {how}"
     else:
         entry = context.entries(instrument.kpi)[index]
-        text = f"{words.show_cut(entry.value, unit)}, from the mark book: {_whose(library, dataset, entry)}, from {entry.since.short}"
+        text = f"{words.show_cut(entry.value, unit)}, from the mark book: {_whose(context, dataset, entry)}, from {entry.since.short}"
         if not math.isclose(whole, entry.value, rel_tol=1e-12):
             text = f"{words.show_cut(whole, unit)}, {over} {period.label}; the last entry is {text}"
     if (part := readings.parts[p]) and pro_rates(readings, p):
-        text += f"; of {part.words}, {_how_rated(library.kpi(instrument.kpi).pro_rating, period)}: {show(line, unit)}"
+        text += f"; of {part.words}, {_how_rated(context.kpi(instrument.kpi).pro_rating, period)}: {show(line, unit)}"
     return Line(label=name.capitalize(), text=text)
 
 
