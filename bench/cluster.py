@@ -17,8 +17,9 @@ from ironmark.demo.shards import Shards
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.drawing.draw import draw_page
-from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.pictures import ScorecardPicture
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
 from ironmark.pages.reading.read import read_page
 from ironmark.store import database, datasets, records, scratch
 from ironmark.store.mariadb import MariaDB

@@ -11,7 +11,7 @@ from ironmark.api.yardsticks import strip
 from ironmark.demo import load
 from ironmark.pages.authoring.strips import StripAsk
 from ironmark.pages.context.source_registry import Sources
-from ironmark.pages.model.documents import YardstickBody
+from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.store import database, scratch
 from ironmark.store.mariadb import MariaDB
 

@@ -19,8 +19,10 @@ from ironmark.core.marks import EVERYONE
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.drawing.draw import draw_page
-from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody, YardstickBody
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.pictures import ScorecardPicture
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
+from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.pages.reading.read import read_page
 from ironmark.store import database, datasets, marks, records, scratch
 from ironmark.store.mariadb import MariaDB

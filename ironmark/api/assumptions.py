@@ -6,13 +6,16 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
 
 from ironmark.api.access import Reader, reader
+from ironmark.api.answers.saved import Assumption, Case
 from ironmark.api.records import add_routes
 from ironmark.core.numbers import show
 from ironmark.core.words import decimals_for
 from ironmark.pages.authoring.assumption_rules import check_assumption, check_case, may_delete_assumption
 from ironmark.pages.authoring.cases import Comparison, compared
 from ironmark.pages.authoring.kpi_rules import named_in
-from ironmark.pages.model.documents import Assumption, AssumptionBody, Case, CaseBody, Key, Model, ScopeBody
+from ironmark.pages.model.field_types import Key, Model
+from ironmark.pages.model.kpi import AssumptionBody, CaseBody
+from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.store import records
 
 router = APIRouter(prefix="/api/assumptions", tags=["assumptions"])

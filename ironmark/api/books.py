@@ -11,10 +11,11 @@ from sqlalchemy.orm import Session
 from ironmark.api.access import Reader, reader
 from ironmark.api.answers.edition import leaf_of
 from ironmark.api.answers.export import FILE, WAIT_S, put_in_line, waited
+from ironmark.api.answers.saved import Book
 from ironmark.api.downloads import download
 from ironmark.api.records import add_routes
 from ironmark.core.words import days_words
-from ironmark.pages.model.documents import Book, BookBody
+from ironmark.pages.model.scorecard import BookBody
 from ironmark.publish import book as books
 from ironmark.publish import exporting
 from ironmark.publish.book import BookKind, Cover

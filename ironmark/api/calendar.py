@@ -11,7 +11,7 @@ from ironmark.api.access import Reader, reader
 from ironmark.api.timestamps import moment
 from ironmark.api.versions import seen_version
 from ironmark.core import numbers
-from ironmark.pages.model.documents import Model
+from ironmark.pages.model.field_types import Model
 from ironmark.store import calendar
 
 router = APIRouter(prefix="/api/calendar", tags=["calendar"])

@@ -19,7 +19,7 @@ from ironmark.pages.datasets.lookup_columns import (
     refuse_role,
     refuse_two_periods,
 )
-from ironmark.pages.model.documents import Member, Model, Name
+from ironmark.pages.model.field_types import Member, Model, Name
 from ironmark.pages.model.problems import Refused
 from ironmark.store import datasets, refreshes
 from ironmark.store.datasets import StoredDataset

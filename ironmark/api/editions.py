@@ -11,9 +11,10 @@ from ironmark.api.versions import seen_version
 from ironmark.clock import now
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.palette_view import PaletteLook, look
-from ironmark.pages.model.documents import Key, Model, Name, ScopeBody, ScorecardBody
+from ironmark.pages.model.field_types import Key, Model, Name
 from ironmark.pages.model.pictures import ScorecardPicture
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import ScopeBody, ScorecardBody
 from ironmark.pages.publishing import comparison
 from ironmark.pages.publishing.comparison import SideBySide
 from ironmark.pages.publishing.editions import Frozen, freeze

@@ -12,8 +12,9 @@ from ironmark.api.answers.asked_page import ReadAsk, have_tried
 from ironmark.api.answers.edition import WHOLE_S, leaf_of
 from ironmark.api.answers.export import FILE, ExportOut, asked, export_out, file_answer, stopped, taken
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import Key, Model, ScopeBody
+from ironmark.pages.model.field_types import Key, Model
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.pages.publishing.editions import Frozen, freeze
 from ironmark.publish import document
 from ironmark.publish.export_page import Leaf

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from ironmark.api.access import Reader, reader
 from ironmark.api.answers.dataset import DatasetOut, dataset_answer
-from ironmark.pages.model.documents import Model, Name
+from ironmark.pages.model.field_types import Model, Name
 from ironmark.store import datasets
 from ironmark.tables import folders
 from ironmark.tables.table import Problem, Table

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field, StringConstraints
 
 from ironmark.api.access import Reader, reader
+from ironmark.api.answers.saved import Scorecard
 from ironmark.api.records import saved
 from ironmark.core.faces import FACES
 from ironmark.core.formula import MAX_LENGTH
@@ -24,7 +25,8 @@ from ironmark.pages.authoring.from_rows import (
     take_back,
 )
 from ironmark.pages.drawing.draw import draw_page
-from ironmark.pages.model.documents import FaceKey, Handle, Key, Model, Name, Number, Scorecard, UnitBody
+from ironmark.pages.model.field_types import FaceKey, Handle, Key, Model, Name, Number
+from ironmark.pages.model.kpi import UnitBody
 from ironmark.pages.model.pictures import ScorecardPicture
 from ironmark.pages.reading.read import read_page
 from ironmark.store import records

@@ -9,12 +9,14 @@ from fastapi import APIRouter, Depends
 from pydantic import Field, StringConstraints
 
 from ironmark.api.access import Reader, reader
+from ironmark.api.answers.saved import Kpi
 from ironmark.api.records import add_routes
 from ironmark.pages.authoring.kpi_rules import check_kpi, may_delete_kpi
 from ironmark.pages.marks.mark_changes import ChangeBody
 from ironmark.pages.marks.mark_guard import MarkGuard
 from ironmark.pages.marks.plausibility import Understood, history_of, understood
-from ironmark.pages.model.documents import Kpi, KpiBody, Member, Model, UnitBody
+from ironmark.pages.model.field_types import Member, Model
+from ironmark.pages.model.kpi import KpiBody, UnitBody
 from ironmark.pages.reading.usages import KpiUse, uses
 
 router = APIRouter(prefix="/api/kpis", tags=["kpis"])

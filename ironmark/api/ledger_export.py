@@ -14,9 +14,10 @@ from ironmark.core.numbers import Unit, unit_words
 from ironmark.core.periods import Period
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_sheet import draw_sheet
-from ironmark.pages.model.documents import InstrumentBody, Model, ScopeBody
+from ironmark.pages.model.field_types import Model
 from ironmark.pages.model.pictures import InstrumentPicture, ReadingPicture
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.instrument_scope import period_of
 from ironmark.pages.reading.sheets import read_sheet
 from ironmark.publish import sheets

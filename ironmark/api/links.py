@@ -18,8 +18,9 @@ from ironmark.api.access import Reader, reader
 from ironmark.api.answers.edition import WHOLE_S, about
 from ironmark.api.answers.export import taken
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import Key, Model, Name, ScopeBody
+from ironmark.pages.model.field_types import Key, Model, Name
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.pages.publishing.editions import Frozen, freeze
 from ironmark.publish.export_page import Leaf
 from ironmark.publish.exporting import Kind, Options

@@ -10,8 +10,9 @@ from ironmark.api.access import Reader, reader
 from ironmark.core.periods import Period
 from ironmark.core.words import doubt
 from ironmark.pages.marks.plausibility import history_of
-from ironmark.pages.model.documents import InstrumentBody, Member, Model, Number, ScopeBody
+from ironmark.pages.model.field_types import Member, Model, Number
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.by_hand import column_of, kept_by_hand
 from ironmark.pages.reading.instrument_scope import own_scope, period_of
 from ironmark.store import datasets

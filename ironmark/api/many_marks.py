@@ -27,7 +27,7 @@ from ironmark.pages.marks.many_marks import (
 )
 from ironmark.pages.marks.mark_changes import change_of
 from ironmark.pages.marks.mark_grid import view_of
-from ironmark.pages.model.documents import MarkName, Model
+from ironmark.pages.model.field_types import MarkName, Model
 from ironmark.pages.model.problems import Refused
 from ironmark.publish import sheets
 from ironmark.store import marks

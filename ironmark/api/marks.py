@@ -13,7 +13,7 @@ from ironmark.pages.marks.mark_changes import ChangeBody, change_of
 from ironmark.pages.marks.mark_grid import Grid, grid_of, view_of
 from ironmark.pages.marks.mark_guard import MarkGuard, refuse_doubtful
 from ironmark.pages.marks.mark_trial import TryOut, try_out
-from ironmark.pages.model.documents import Model
+from ironmark.pages.model.field_types import Model
 from ironmark.store import marks
 from ironmark.store.database import StaleVersion
 

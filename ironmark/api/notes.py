@@ -12,7 +12,7 @@ from ironmark.api.timestamps import moment
 from ironmark.api.versions import seen_version
 from ironmark.core.numbers import show
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import MOST_OF_A_PERIOD, Key, Member, Model
+from ironmark.pages.model.field_types import MOST_OF_A_PERIOD, Key, Member, Model
 from ironmark.pages.model.pictures import NotePicture
 from ironmark.pages.publishing.note_alone import note_alone
 from ironmark.pages.reading.notes import MOST_OF_A_NOTE, Subject, before, subject_of

@@ -8,10 +8,11 @@ from fastapi import APIRouter, Depends
 from sqlalchemy.orm import Session
 
 from ironmark.api.access import Reader, reader
+from ironmark.api.answers.saved import Palette
 from ironmark.api.records import add_routes
 from ironmark.core import palette as core
 from ironmark.pages.drawing.palette_view import PaletteLook, look
-from ironmark.pages.model.documents import Palette, PaletteBody
+from ironmark.pages.model.palette import PaletteBody
 from ironmark.pages.model.problems import Refused
 from ironmark.store import records
 

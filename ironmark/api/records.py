@@ -9,8 +9,9 @@ from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from ironmark.api.access import Reader, reader
+from ironmark.api.answers.saved import Saved
 from ironmark.api.versions import seen_version
-from ironmark.pages.model.documents import Model, Saved
+from ironmark.pages.model.field_types import Model
 from ironmark.store import records
 from ironmark.store.records import Document, Kind
 

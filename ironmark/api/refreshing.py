@@ -15,7 +15,7 @@ from ironmark.api.versions import seen_version
 from ironmark.clock import now
 from ironmark.pages.datasets import refreshing
 from ironmark.pages.datasets.refreshing import RefreshBody
-from ironmark.pages.model.documents import Key, Model, Name
+from ironmark.pages.model.field_types import Key, Model, Name
 from ironmark.store import datasets, refreshes
 from ironmark.store.models import Refresh
 

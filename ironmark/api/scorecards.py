@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.api.access import Reader, reader
 from ironmark.api.answers.asked_page import ReadAsk, have_tried
+from ironmark.api.answers.saved import Scorecard
 from ironmark.api.records import add_routes, saved
 from ironmark.core.nearest import did_you_mean
 from ironmark.core.periods import Grain
@@ -19,18 +20,11 @@ from ironmark.pages.authoring.assumption_rules import bring_cases_back, drop_cas
 from ironmark.pages.authoring.new_instrument import FaceOffer, new_instrument, offers
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw import draw_page
-from ironmark.pages.model.documents import (
-    MOST_OF_A_PERIOD,
-    InstrumentBody,
-    Key,
-    Model,
-    ScopeBody,
-    Scorecard,
-    ScorecardBody,
-)
+from ironmark.pages.model.field_types import MOST_OF_A_PERIOD, Key, Model
 from ironmark.pages.model.page import Page
 from ironmark.pages.model.pictures import ScorecardPicture
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody
 from ironmark.pages.reading.read import read_page
 from ironmark.pages.reading.workings import Workings, workings
 from ironmark.store import links, records

@@ -20,9 +20,11 @@ from ironmark.core.periods import Period
 from ironmark.core.reading import Source
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_sheet import draw_sheet
-from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody, YardstickBody
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.pictures import InstrumentPicture
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
+from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.pages.reading.sheets import read_sheet
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.columns import ColumnSource

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from ironmark.api.access import Reader, reader
 from ironmark.api.answers.dataset import DatasetOut, dataset_answer, users_of
 from ironmark.api.versions import seen_version
-from ironmark.pages.model.documents import Member, Model, Name
+from ironmark.pages.model.field_types import Member, Model, Name
 from ironmark.pages.model.problems import Refused
 from ironmark.store import datasets
 from ironmark.store.datasets import Kind, StoredDataset

@@ -16,7 +16,7 @@ from ironmark.api.upload_files import body_of, clean_name, file_name_of, name_fr
 from ironmark.api.versions import seen_version
 from ironmark.pages.datasets.intake import keep_new, keep_next, reading_of, recipe_in, refuse_live
 from ironmark.pages.datasets.table_looks import TableLook, UnfoldedTable, looked_at, unfolded
-from ironmark.pages.model.documents import Key, Model
+from ironmark.pages.model.field_types import Key, Model
 from ironmark.pages.model.problems import Refused
 from ironmark.store import datasets
 from ironmark.store import uploads as store

@@ -23,7 +23,7 @@ from ironmark.pages.datasets.lookup_columns import (
     matches,
     orders_of,
 )
-from ironmark.pages.model.documents import Model
+from ironmark.pages.model.field_types import Model
 from ironmark.store import datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.joined_columns import Wide

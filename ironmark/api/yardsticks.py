@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends
 
 from ironmark.api.access import Reader, reader
+from ironmark.api.answers.saved import Yardstick
 from ironmark.api.records import add_routes
 from ironmark.pages.authoring.proposals import (
     DealAsk,
@@ -21,10 +22,7 @@ from ironmark.pages.authoring.strips import (
     strip_of,
 )
 from ironmark.pages.authoring.yardstick_rules import check_yardstick, may_delete_yardstick
-from ironmark.pages.model.documents import (
-    Yardstick,
-    YardstickBody,
-)
+from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.pages.reading.usages import KpiUse, uses
 
 router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])

@@ -22,7 +22,9 @@ from ironmark.pages.authoring.images import harmless, key_of
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets.intake import keep_new
-from ironmark.pages.model.documents import AssumptionBody, CaseBody, KpiBody, ScorecardBody, YardstickBody
+from ironmark.pages.model.kpi import AssumptionBody, CaseBody, KpiBody
+from ironmark.pages.model.scorecard import ScorecardBody
+from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.pages.publishing.editions import freeze
 from ironmark.pages.reading.notes import subject_of
 from ironmark.store import database, datasets, editions, images, marks, notes, records

@@ -19,17 +19,13 @@ from sqlalchemy.orm import Session
 from ironmark.core.dependencies import handles_in
 from ironmark.core.marks import Owner
 from ironmark.pages.authoring.images import harmless, key_of
-from ironmark.pages.model.documents import (
-    AssumptionBody,
-    CaseBody,
-    KpiBody,
-    Model,
-    PaletteBody,
-    ScorecardBody,
-    YardstickBody,
-)
+from ironmark.pages.model.field_types import Model
+from ironmark.pages.model.kpi import AssumptionBody, CaseBody, KpiBody
 from ironmark.pages.model.markdown import figures_of
+from ironmark.pages.model.palette import PaletteBody
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import ScorecardBody
+from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.pages.reading.notes import MOST_OF_A_NOTE
 from ironmark.publish.bundle_checks import KEY, check_document, check_marks, columns_of
 from ironmark.publish.bundle_editions import HeldEdition, differs, make, packed_editions, packed_orders

@@ -14,8 +14,10 @@ from ironmark.pages.authoring.kpi_rules import check_kpi
 from ironmark.pages.authoring.yardstick_rules import check_yardstick
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.marks.mark_changes import ChangeBody, change_of
-from ironmark.pages.model.documents import AssumptionBody, CaseBody, Key, KpiBody, Model, Name, YardstickBody
+from ironmark.pages.model.field_types import Key, Model, Name
+from ironmark.pages.model.kpi import AssumptionBody, CaseBody, KpiBody
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.store.database import Missing
 from ironmark.tables.table import ROLES, Column
 

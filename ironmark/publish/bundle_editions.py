@@ -12,7 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
-from ironmark.pages.model.documents import Key, Model, Name
+from ironmark.pages.model.field_types import Key, Model, Name
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.publishing.editions import Frozen
 from ironmark.pages.publishing.standing import StandingBody, next_due

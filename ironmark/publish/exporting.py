@@ -6,8 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
-from ironmark.pages.model.documents import ScorecardBody
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import ScorecardBody
 from ironmark.publish import document, paper, slides, tidy, workbook
 from ironmark.publish.export_page import Leaf
 from ironmark.publish.page import Form, Images, Paper, as_html, job

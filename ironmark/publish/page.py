@@ -20,8 +20,8 @@ from ironmark.core.faces import TABLE
 from ironmark.core.kinds import KINDS
 from ironmark.core.ramp import RAMPS
 from ironmark.pages.drawing.palette_view import look
-from ironmark.pages.model.documents import AsksBody, OwnScope, ScopeBody, ScorecardBody
 from ironmark.pages.model.pictures import ScorecardPicture
+from ironmark.pages.model.scorecard import AsksBody, OwnScope, ScopeBody, ScorecardBody
 from ironmark.publish import fonts
 from ironmark.publish.export_page import Leaf
 from ironmark.publish.parts import Part

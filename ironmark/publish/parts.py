@@ -7,8 +7,8 @@ from dataclasses import dataclass, field, replace
 from itertools import chain
 from typing import Any
 
-from ironmark.pages.model.documents import ScorecardBody
 from ironmark.pages.model.pictures import ReadingPicture, ScorecardPicture
+from ironmark.pages.model.scorecard import ScorecardBody
 from ironmark.publish.export_page import Leaf
 
 _ONE_DRAWING = ("quadrant", "profile")  # which hold all their readings

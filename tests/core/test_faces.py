@@ -7,7 +7,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from ironmark.core.faces import FACES, TABLE
-from ironmark.pages.model.documents import InstrumentBody
+from ironmark.pages.model.scorecard import InstrumentBody
 
 WEB = Path(__file__).parents[2] / "web" / "src"
 

@@ -12,8 +12,8 @@ from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.drawing.draw import draw_page
 from ironmark.pages.drawing.tally import tally
-from ironmark.pages.model.documents import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
 from ironmark.pages.model.page import Page, members_in, narrow_of
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
 from ironmark.pages.reading.read import read_page
 from ironmark.store import records
 from ironmark.tables.connections import Slow

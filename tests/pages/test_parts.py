@@ -7,7 +7,7 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ironmark.pages.model.documents import ScorecardBody
+from ironmark.pages.model.scorecard import ScorecardBody
 from ironmark.publish.parts import MOST, Part, parts
 
 TEXTS = ("key", "label", "shown", "gap_shown", "attainment_shown", "headroom_shown", "status", "state")

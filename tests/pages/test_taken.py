@@ -12,8 +12,9 @@ from ironmark.core.periods import Period
 from ironmark.pages.context.fair_semaphore import Turns
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
-from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody, ScorecardBody, SectionBody
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.page import Page
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
 from ironmark.pages.reading.read import read_page
 from ironmark.store import datasets, marks, records
 from ironmark.store.marks import Change

@@ -7,16 +7,9 @@ from pydantic import Field
 from ironmark.core.marks import MarkEntry
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.marks.mark_changes import OwnedBody, owner_of, since_of
-from ironmark.pages.model.documents import (
-    Key,
-    MarkName,
-    Model,
-    Number,
-    Rehearsed,
-    ScopeBody,
-    ScorecardBody,
-    YardstickBody,
-)
+from ironmark.pages.model.field_types import Key, MarkName, Model, Number
+from ironmark.pages.model.scorecard import Rehearsed, ScopeBody, ScorecardBody
+from ironmark.pages.model.yardstick import YardstickBody
 
 
 class TriedMark(OwnedBody):

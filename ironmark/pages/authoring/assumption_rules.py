@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from ironmark.pages.authoring.kpi_rules import named_in, refuse_taken, rename
 from ironmark.pages.context.formula_expander import refuse_outside
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import AssumptionBody, CaseBody
+from ironmark.pages.model.kpi import AssumptionBody, CaseBody
 from ironmark.pages.model.problems import Refused
 from ironmark.store import records
 

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from ironmark.core.numbers import show
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.tally import tally
-from ironmark.pages.model.documents import CaseBody, ScopeBody, ScorecardBody
+from ironmark.pages.model.kpi import CaseBody
 from ironmark.pages.model.page import Page, Reading
 from ironmark.pages.model.pictures import TallyPart
+from ironmark.pages.model.scorecard import ScopeBody, ScorecardBody
 from ironmark.pages.reading.read import read_page
 from ironmark.store import records
 

@@ -26,17 +26,10 @@ from ironmark.core.yardstick import default_bands
 from ironmark.pages.authoring.kpi_rules import may_delete_kpi
 from ironmark.pages.authoring.yardstick_rules import may_delete_yardstick
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import (
-    CutBody,
-    InstrumentBody,
-    KpiBody,
-    ScopeBody,
-    ScorecardBody,
-    SectionBody,
-    UnitBody,
-    YardstickBody,
-)
+from ironmark.pages.model.kpi import KpiBody, UnitBody
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
+from ironmark.pages.model.yardstick import CutBody, YardstickBody
 from ironmark.pages.reading.usages import yardsticks_in_use
 from ironmark.store import datasets, marks, records
 from ironmark.store.datasets import StoredDataset

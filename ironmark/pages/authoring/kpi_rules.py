@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from ironmark.core.dependencies import handles_in
 from ironmark.core.formula import FormulaError, never_a_flow, renamed
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import KpiBody
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.reading.usages import refuse_in_use
 from ironmark.store import marks, records

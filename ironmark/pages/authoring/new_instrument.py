@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from ironmark.core.faces import FACES
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_sheet import draw_sheet
-from ironmark.pages.model.documents import InstrumentBody, ScopeBody
 from ironmark.pages.model.pictures import InstrumentPicture
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.instrument_scope import period_of
 from ironmark.pages.reading.sheets import read_sheet
 from ironmark.pages.reading.usages import mark_of

@@ -20,8 +20,10 @@ from ironmark.core.units import proposed_unit
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_sheet import draw_sheet
 from ironmark.pages.drawing.histories import MOST, history, told
-from ironmark.pages.model.documents import MOST_OF_A_PERIOD, InstrumentBody, Key, KpiBody, Model, ScopeBody, UnitBody
+from ironmark.pages.model.field_types import MOST_OF_A_PERIOD, Key, Model
+from ironmark.pages.model.kpi import KpiBody, UnitBody
 from ironmark.pages.model.pictures import HistoryPicture, InstrumentPicture
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.instrument_scope import period_of, take_readings
 from ironmark.pages.reading.plain_readings import block_of
 from ironmark.pages.reading.sheets import read_sheet

@@ -15,15 +15,11 @@ from ironmark.core.marks import TARGET
 from ironmark.core.numbers import Unit
 from ironmark.core.propose import deal, propose, shares_of
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import (
-    AxisBody,
-    CutBody,
-    Key,
-    KpiBody,
-    Model,
-    YardstickBody,
-)
+from ironmark.pages.model.face_settings import AxisBody
+from ironmark.pages.model.field_types import Key, Model
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.yardstick import CutBody, YardstickBody
 
 
 class RulesAsk(Model):

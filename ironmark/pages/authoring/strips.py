@@ -18,17 +18,11 @@ from ironmark.core.marks import TARGET
 from ironmark.core.numbers import show
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.scales import axis_picture, bands_on, cut_lines
-from ironmark.pages.model.documents import (
-    AxisBody,
-    InstrumentBody,
-    Key,
-    MarkName,
-    Model,
-    Number,
-    ScopeBody,
-    YardstickBody,
-)
+from ironmark.pages.model.face_settings import AxisBody
+from ironmark.pages.model.field_types import Key, MarkName, Model, Number
 from ironmark.pages.model.pictures import AxisPicture, Band, CutLine
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
+from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.pages.reading.instrument_scope import period_of, take_readings, unit_of
 
 MOST_DOTS = 600

@@ -7,8 +7,10 @@ from pydantic import BaseModel
 from ironmark.core.numbers import show
 from ironmark.pages.authoring.strips import GradeChange
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import InstrumentBody, Model, ScorecardBody, SectionBody, YardstickBody
+from ironmark.pages.model.field_types import Model
 from ironmark.pages.model.page import Reading, Sheet
+from ironmark.pages.model.scorecard import InstrumentBody, ScorecardBody, SectionBody
+from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.pages.reading.read import read_page
 from ironmark.store import records
 

@@ -8,10 +8,8 @@ from sqlalchemy.orm import Session
 
 from ironmark.core.nearest import did_you_mean
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import (
-    YardstickBody,
-)
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.pages.reading.usages import refuse_in_use
 from ironmark.store import marks, records
 

@@ -14,9 +14,12 @@ from ironmark.core.palette import PALETTES, STATES, Palette, State
 from ironmark.core.yardstick import Yardstick
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.context.version_cache import Seen
-from ironmark.pages.model.documents import KpiBody, PaletteBody, ScorecardBody, YardstickBody
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.page import RestsOn
+from ironmark.pages.model.palette import PaletteBody
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import ScorecardBody
+from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.store import calendar, database, datasets, marks, records, versions
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.records import Kind

@@ -20,7 +20,7 @@ from ironmark.core.numbers import show
 from ironmark.core.reading import Kpi, Source
 from ironmark.pages.context.document_set import DocumentSet
 from ironmark.pages.context.source_registry import Sources
-from ironmark.pages.model.documents import AssumptionBody, KpiBody
+from ironmark.pages.model.kpi import AssumptionBody, KpiBody
 from ironmark.pages.model.page import Assumed
 from ironmark.pages.model.problems import Refused
 from ironmark.store import records

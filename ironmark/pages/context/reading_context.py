@@ -17,7 +17,7 @@ from ironmark.pages.context.formula_expander import FormulaExpander
 from ironmark.pages.context.readings_cache import CachedReadings, Readable
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.context.version_cache import Seen
-from ironmark.pages.model.documents import KpiBody
+from ironmark.pages.model.kpi import KpiBody
 
 
 class ReadingContext(FormulaExpander):

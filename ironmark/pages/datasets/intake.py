@@ -12,7 +12,7 @@ from pydantic import Field, ValidationError
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
-from ironmark.pages.model.documents import Model
+from ironmark.pages.model.field_types import Model
 from ironmark.pages.model.problems import Refused
 from ironmark.store import calendar, datasets
 from ironmark.store.datasets import StoredDataset, Tell, nobody

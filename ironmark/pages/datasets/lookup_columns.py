@@ -16,7 +16,7 @@ from ironmark.core.formula import MAX_LENGTH, ColumnType, FormulaError
 from ironmark.core.nearest import did_you_mean
 from ironmark.core.numbers import show_day
 from ironmark.pages.context.source_registry import Sources
-from ironmark.pages.model.documents import Key, Model, Name
+from ironmark.pages.model.field_types import Key, Model, Name
 from ironmark.pages.model.problems import Refused
 from ironmark.store import datasets, records
 from ironmark.store.database import Missing

@@ -17,7 +17,7 @@ from ironmark import clock
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets import intake
 from ironmark.pages.datasets.intake import Reading, reading_of
-from ironmark.pages.model.documents import Key, Model
+from ironmark.pages.model.field_types import Key, Model
 from ironmark.pages.model.problems import Refused
 from ironmark.store import database, datasets, refreshes
 from ironmark.store.datasets import StoredDataset

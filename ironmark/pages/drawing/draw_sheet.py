@@ -27,10 +27,11 @@ from ironmark.pages.drawing.quadrants import quadrant_picture
 from ironmark.pages.drawing.ramps import shaded
 from ironmark.pages.drawing.scales import Ticked, axis_picture, bands_on, cut_lines, with_nan
 from ironmark.pages.drawing.segments import segments_of
-from ironmark.pages.model.documents import DialLook, InstrumentBody, RingLook
+from ironmark.pages.model.face_settings import DialLook, RingLook
 from ironmark.pages.model.instrument_identity import but_for_place, edited
 from ironmark.pages.model.page import Reading, Sheet, Subject
 from ironmark.pages.model.pictures import AxisPicture, InstrumentPicture, MarkLine, ReadingPicture, Step
+from ironmark.pages.model.scorecard import InstrumentBody
 
 HUNDREDTHS = Unit("percent", 0)
 FURTHEST = 1.5  # of its mark: what is further past it is told by the overrun sign

@@ -15,7 +15,7 @@ from ironmark.core.axis import Axis
 from ironmark.core.evaluate import Floats
 from ironmark.core.numbers import MINUS, Unit, show, show_gap
 from ironmark.pages.drawing.scales import axis_picture, with_nan
-from ironmark.pages.model.documents import QuadrantLook
+from ironmark.pages.model.face_settings import QuadrantLook
 from ironmark.pages.model.page import Crossing, Figures, Subject
 from ironmark.pages.model.pictures import DotPlace, QuadrantPicture, QuadrantSide, Quarter
 

@@ -7,7 +7,7 @@ import numpy as np
 from ironmark.core.numbers import show
 from ironmark.core.ramp import RAMPS, anchored, doubts
 from ironmark.pages.drawing.scales import with_nan
-from ironmark.pages.model.documents import RampBody
+from ironmark.pages.model.face_settings import RampBody
 from ironmark.pages.model.page import Colouring, Figures
 from ironmark.pages.model.pictures import RampPicture, Tick
 

@@ -11,7 +11,7 @@ from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.numbers import Unit
-from ironmark.pages.model.documents import Ticks
+from ironmark.pages.model.face_settings import Ticks
 from ironmark.pages.model.pictures import AxisPicture, Band, CutLine, Tick
 
 MOST_STEPS = 200  # on an axis, for what is dragged along it

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from ironmark.core.ramp import RAMPS, Ramp
-from ironmark.pages.model.documents import DialLook, RingLook
+from ironmark.pages.model.face_settings import DialLook, RingLook
 from ironmark.pages.model.page import Reading
 from ironmark.pages.model.pictures import Band, Segment
 

@@ -19,7 +19,8 @@ from ironmark.core.words import decimals_for
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.marks.mark_changes import ChangeBody, OwnedBody, owner_of
 from ironmark.pages.marks.mark_guard import MarkGuard
-from ironmark.pages.model.documents import KpiBody, MarkName, Member, Model, Number
+from ironmark.pages.model.field_types import MarkName, Member, Model, Number
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.problems import Refused
 from ironmark.store.marks import Change
 

@@ -12,7 +12,8 @@ from ironmark.core.nearest import did_you_mean
 from ironmark.core.numbers import show
 from ironmark.core.periods import Period
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import KpiBody, MarkName, Member, Model, Number
+from ironmark.pages.model.field_types import MarkName, Member, Model, Number
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.problems import Refused
 from ironmark.store import marks
 

@@ -19,7 +19,7 @@ from ironmark.core.mark_lines import Lines
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.reading import Members
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import KpiBody
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.pictures import PeriodChoice
 from ironmark.pages.model.problems import Refused
 

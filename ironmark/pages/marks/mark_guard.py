@@ -13,7 +13,7 @@ from ironmark.core.periods import Grain, Period
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.marks.mark_changes import ChangeBody, change_of
 from ironmark.pages.marks.plausibility import sizes_by_member
-from ironmark.pages.model.documents import KpiBody
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.problems import Refused
 from ironmark.store import marks
 

@@ -13,7 +13,7 @@ from ironmark.core.numbers import NotANumber, Unit, show, understand
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.words import doubt
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import KpiBody
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, TypeVar
 
-from ironmark.pages.model.documents import InstrumentBody
+from ironmark.pages.model.scorecard import InstrumentBody
 
 PLACE = {"id", "x", "y", "w", "h"}  # what an instrument's place on the page is kept in
 _T = TypeVar("_T")

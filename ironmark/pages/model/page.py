@@ -18,7 +18,7 @@ from ironmark.core.numbers import Unit
 from ironmark.core.palette import State
 from ironmark.core.periods import Grain, Period, RowGrain
 from ironmark.core.yardstick import Cut, Per, Yardstick
-from ironmark.pages.model.documents import AsksBody, InstrumentBody
+from ironmark.pages.model.scorecard import AsksBody, InstrumentBody
 
 Figures = tuple[float | None, ...]
 COUNTED = ("all", "member", "kpi")  # groups, the rest and earlier periods are readings of the same rows again

@@ -18,8 +18,9 @@ from ironmark.core.numbers import Unit, show, show_exact
 from ironmark.core.palette import palette_of
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.datasets.changed_days import days_that_differ
-from ironmark.pages.model.documents import KpiBody, YardstickBody
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.page import COUNTED, GradedBy, Reading, Sheet
+from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.pages.publishing.editions import Frozen, freeze
 from ironmark.store import datasets, marks, records
 from ironmark.store.database import Missing

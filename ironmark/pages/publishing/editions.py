@@ -19,10 +19,11 @@ from ironmark.core.numbers import write_as, written_as
 from ironmark.core.palette import PALETTES, Palette, palette_of
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw import draw_page
-from ironmark.pages.model.documents import InstrumentBody, KpiBody, Rehearsed, ScopeBody, ScorecardBody
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.page import Page, Reading, Sheet
 from ironmark.pages.model.pictures import ScorecardPicture
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.reading.read import read_page
 from ironmark.pages.reading.workings import Workings, workings
 from ironmark.store.database import Missing

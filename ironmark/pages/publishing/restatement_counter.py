@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.response_cache import told_now
 from ironmark.pages.context.source_registry import Sources
-from ironmark.pages.model.documents import KpiBody
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.page import RestsOn
 from ironmark.pages.publishing import comparison
 from ironmark.pages.publishing.editions import Frozen, freeze

@@ -18,10 +18,10 @@ from ironmark.pages.context.response_cache import told_now
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.drawing.draw import draw_page
 from ironmark.pages.drawing.draw_texts import as_text
-from ironmark.pages.model.documents import PictureBody, ScorecardBody, TextBody
 from ironmark.pages.model.note_words import label_of
 from ironmark.pages.model.page import Page, Reading, RestsOn, Segment
 from ironmark.pages.model.pictures import InstrumentPicture, ReadingPicture, ScorecardPicture, TallyPart
+from ironmark.pages.model.scorecard import PictureBody, ScorecardBody, TextBody
 from ironmark.pages.reading.read import read_page
 from ironmark.store import calendar, glances, records, versions
 from ironmark.store.database import Missing

@@ -18,8 +18,9 @@ from ironmark.core.workdays import later_day, nth_day
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets.refreshing import PAUSES, ClockBody
-from ironmark.pages.model.documents import BookBody, Key, Member, Model
+from ironmark.pages.model.field_types import Key, Member, Model
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import BookBody
 from ironmark.pages.publishing.editions import Frozen, freeze
 from ironmark.store import calendar, editions, records, standing
 from ironmark.store.models import Edition, Standing

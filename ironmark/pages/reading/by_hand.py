@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from ironmark.core.formula import Aggregate, Column, FormulaError, parse
-from ironmark.pages.model.documents import InstrumentBody, KpiBody, ScopeBody
+from ironmark.pages.model.kpi import KpiBody
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.store.datasets import StoredDataset
 
 

@@ -12,7 +12,7 @@ from ironmark.core.periods import Period, complete_for_most, timeline
 from ironmark.core.reading import Readings
 from ironmark.core.scope_shift import reached, told
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import InstrumentBody, ScopeBody
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 
 MOST_AFTER = 400  # periods after the last row
 

@@ -6,8 +6,8 @@ import numpy as np
 
 from ironmark.core.periods import Period, months
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import InstrumentBody
 from ironmark.pages.model.page import Kinds
+from ironmark.pages.model.scorecard import InstrumentBody
 
 MOST = 60  # kinds that members are looked for in
 

@@ -8,9 +8,9 @@ from functools import cached_property
 from ironmark.core.nearest import did_you_mean
 from ironmark.core.periods import Period
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import InstrumentBody, OwnScope
 from ironmark.pages.model.markdown import REACHED, figures_of, what_is_wrong
 from ironmark.pages.model.page import Sheet, Span
+from ironmark.pages.model.scorecard import InstrumentBody, OwnScope
 from ironmark.pages.reading.usages import mark_of
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod

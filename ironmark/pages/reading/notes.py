@@ -9,11 +9,11 @@ from ironmark.core.formula import FormulaError
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import InstrumentBody, ScopeBody
 from ironmark.pages.model.markdown import blocks_of
 from ironmark.pages.model.note_words import where_words
 from ironmark.pages.model.page import PageNote, Reading, Sheet, members_in
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.live_figures import Figured
 from ironmark.pages.reading.sheets import read_sheet
 from ironmark.store import notes as kept

@@ -14,10 +14,10 @@ from ironmark.core.periods import ROW_GRAINS, Period, timeline
 from ironmark.core.reading import Source
 from ironmark.core.words import days_words
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.model.instrument_identity import but_for_place, edited
 from ironmark.pages.model.markdown import blocks_of
 from ironmark.pages.model.page import Assumed, Page, PageSection, PictureSheet, Segment, Sheet, TextSheet
+from ironmark.pages.model.scorecard import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.reading.instrument_scope import own_scope, period_of
 from ironmark.pages.reading.live_figures import Figured
 from ironmark.pages.reading.notes import notes_on

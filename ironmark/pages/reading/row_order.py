@@ -11,8 +11,9 @@ from ironmark.core import reading as core
 from ironmark.core.periods import Period
 from ironmark.core.reading import Readings
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import InstrumentBody, Order, ScopeBody
+from ironmark.pages.model.field_types import Order
 from ironmark.pages.model.page import Ask
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.instrument_scope import take_readings
 
 MOST_GROUPS = 60

@@ -18,8 +18,8 @@ from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period, finer
 from ironmark.core.reading import Readings, by_rows
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import FurtherBody, InstrumentBody, KpiBody, OwnScope, Rehearsed, ScopeBody
 from ironmark.pages.model.instrument_identity import edited
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.page import (
     Ask,
     Colouring,
@@ -31,6 +31,7 @@ from ironmark.pages.model.page import (
     Sheet,
     Subject,
 )
+from ironmark.pages.model.scorecard import FurtherBody, InstrumentBody, OwnScope, Rehearsed, ScopeBody
 from ironmark.pages.reading.by_hand import kept_by_hand
 from ironmark.pages.reading.instrument_scope import own_scope, reach_words, take_readings, unit_of
 from ironmark.pages.reading.kinds import kinds_of

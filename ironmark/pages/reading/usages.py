@@ -9,8 +9,8 @@ from sqlalchemy.orm import Session
 
 from ironmark.core.marks import TARGET
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import InstrumentBody
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import InstrumentBody
 from ironmark.store import records
 
 

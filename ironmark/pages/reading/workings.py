@@ -18,8 +18,9 @@ from ironmark.core.periods import Period, pieces
 from ironmark.core.reading import Readings, Source, gap_and_attainment, nearer_edge, no_mark, pro_rates, why_nothing
 from ironmark.core.workings import blank_words, describe, figure, in_numbers
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.documents import CompositeBody, InstrumentBody, KpiBody, ScopeBody
+from ironmark.pages.model.kpi import CompositeBody, KpiBody
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.instrument_scope import own_scope, period_of, take_readings
 from ironmark.tables.cells import NoSegment
 
