@@ -10,7 +10,7 @@ from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.publishing.editions import Frozen, freeze
 from ironmark.pages.reading.read import read_page
-from ironmark.publish.export_page import Leaf
+from ironmark.publish.export_page import ExportPage
 from ironmark.publish.page import Form, job
 from ironmark.publish.printer import Printer
 from ironmark.store import database, scratch
@@ -47,7 +47,7 @@ def main() -> None:
             f"{'kept' if one.p95 < 0.3 else 'MISSED'}; {one.median / other.median:.1f}× reading its page; "
             f"{len(frozen()) / 1000:.0f} kB"
         )
-        page = job(Leaf(Frozen.from_bytes(frozen())), {}, Form("paper"))
+        page = job(ExportPage(Frozen.from_bytes(frozen())), {}, Form("paper"))
         printed = side_by_side({"pdf": lambda: printer.pdf(page, lambda: False)}, runs=10, warm_up=2)["pdf"]
         print(
             f"  its PDF in {printed.median:.2f} s, p95 {printed.p95:.2f} s by a warm printer (budget: 3 s) "

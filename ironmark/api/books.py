@@ -9,7 +9,7 @@ from fastapi.concurrency import run_in_threadpool
 from sqlalchemy.orm import Session
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.answers.edition import leaf_of
+from ironmark.api.answers.edition import export_page_of
 from ironmark.api.answers.export import FILE, WAIT_S, put_in_line, waited
 from ironmark.api.answers.saved import Book
 from ironmark.api.downloads import download
@@ -37,7 +37,7 @@ def _held(who: Reader, key: str) -> books.Book:
     body = BookBody.model_validate(document.body)
     by = f" by {document.saved_by}" if document.saved_by else ""
     said = f"Put together on {days_words([document.updated_at.date()])}{by}"
-    return books.Book(Cover(body.title, body.note, said), tuple(leaf_of(who, one) for one in body.editions))
+    return books.Book(Cover(body.title, body.note, said), tuple(export_page_of(who, one) for one in body.editions))
 
 
 @router.get("/{key}/export/{kind}", response_class=Response, responses=FILE)
@@ -54,7 +54,7 @@ async def export_book(
                 images = [pictures_of(session, leaf.frozen) for leaf in book.leaves]
             with who.write() as session:
                 seal = seal_of(session)
-            return books.made(book, kind, paper, images, None, lambda *_: False, seal)
+            return books.render(book, kind, paper, images, None, lambda *_: False, seal)
 
         return download(await run_in_threadpool(written), name, exporting.MEDIA[kind])
     return await waited(

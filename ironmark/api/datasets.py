@@ -52,8 +52,8 @@ class DatasetChange(Model):
 def list_datasets(who: Reader = Depends(reader)) -> list[DatasetOut]:
     with who.read() as session:
         users = users_of(session)
-        by_clock = {row.dataset_id: row.state for row in refreshes.every(session)}
-        return [dataset_out(dataset, users, by_clock) for dataset in datasets.every(session)]
+        by_clock = {row.dataset_id: row.state for row in refreshes.list_all(session)}
+        return [dataset_out(dataset, users, by_clock) for dataset in datasets.list_all(session)]
 
 
 @router.post("/sheets")

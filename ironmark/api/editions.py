@@ -64,14 +64,14 @@ class EditionPage(BaseModel):
 
 def held(who: Reader, key: str) -> tuple[EditionOut, Frozen]:
     with who.read() as session:
-        return edition_out(editions.get(session, key)), Frozen.from_bytes(editions.held(session, key))
+        return edition_out(editions.get(session, key)), Frozen.from_bytes(editions.frozen_bytes(session, key))
 
 
 @router.get("")
 def list_editions(scorecard: Key | None = None, who: Reader = Depends(reader)) -> list[EditionOut]:
     """Every edition, or those of a scorecard, the newest first."""
     with who.read() as session:
-        return [edition_out(row) for row in editions.every(session, scorecard)]
+        return [edition_out(row) for row in editions.list_all(session, scorecard)]
 
 
 @router.post("", status_code=201)

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from ironmark.api.access import Reader, reader
 from ironmark.api.answers.asked_page import ReadAsk, have_tried
-from ironmark.api.answers.edition import WHOLE_S, leaf_of
+from ironmark.api.answers.edition import WHOLE_S, export_page_of
 from ironmark.api.answers.export import FILE, ExportOut, asked, export_out, file_answer, stopped, taken
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.field_types import Key, Model
@@ -17,7 +17,7 @@ from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.pages.publishing.editions import Frozen, freeze
 from ironmark.publish import document
-from ironmark.publish.export_page import Leaf
+from ironmark.publish.export_page import ExportPage
 from ironmark.publish.exporting import Kind, Options
 from ironmark.publish.page import Paper, as_html, policy
 from ironmark.store import exports
@@ -44,12 +44,12 @@ class ExportAsk(Model):
     template: bool = False
 
 
-def _read(who: Reader, scorecard: str, scope: ScopeBody | None) -> Leaf:
+def _read(who: Reader, scorecard: str, scope: ScopeBody | None) -> ExportPage:
     def read(context: ReadingContext) -> Frozen:
         body = context.scorecard(scorecard)
         return freeze(context, body, scope or body.scope)
 
-    return Leaf(who.look(read, WHOLE_S))
+    return ExportPage(who.look(read, WHOLE_S))
 
 
 @router.get("/editions/{key}/export/{kind}", response_class=Response, responses=FILE)
@@ -61,7 +61,7 @@ async def export_edition(
     return await taken(
         who,
         request,
-        lambda: leaf_of(who, key),
+        lambda: export_page_of(who, key),
         kind,
         Options(paper, instrument, scale, tuple(section), charts, template),
     )
@@ -70,7 +70,7 @@ async def export_edition(
 @router.get("/editions/{key}/leaf", response_class=Response, responses={200: {"content": {"text/html": {}}}})
 def show_edition(key: str, who: Reader = Depends(reader)) -> Response:
     """An edition as the page that leaves, to be looked at here."""
-    leaf = leaf_of(who, key)
+    leaf = export_page_of(who, key)
     with who.read() as session:
         pictures = pictures_of(session, leaf.frozen)
     return Response(
@@ -92,7 +92,7 @@ async def export_page(
         return freeze(context, ask.body, ask.scope or ask.body.scope, rehearsals=ask.rehearse)
 
     options = Options(paper, instrument, scale, tuple(section), charts, template)
-    return await taken(who, request, lambda: Leaf(who.look(read, WHOLE_S)), kind, options)
+    return await taken(who, request, lambda: ExportPage(who.look(read, WHOLE_S)), kind, options)
 
 
 @router.post("/exports", status_code=202)
@@ -101,7 +101,7 @@ def ask_for_export(ask: ExportAsk, request: Request, who: Reader = Depends(reade
     if (ask.edition is None) == (ask.scorecard is None):
         detail = "Name an edition, or a scorecard with the scope to read it for."
         raise Refused(422, "which-page", "Of what?", detail, {"field": "edition"})
-    leaf = leaf_of(who, ask.edition) if ask.edition else _read(who, ask.scorecard or "", ask.scope)
+    leaf = export_page_of(who, ask.edition) if ask.edition else _read(who, ask.scorecard or "", ask.scope)
     key = asked(
         who,
         request,

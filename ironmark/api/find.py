@@ -62,19 +62,19 @@ def _address(thing: Thing) -> str:
 def _things(who: Reader, context: ReadingContext) -> list[Thing]:
     session = context.session
     now, _ = glances_now(who.sources, session)
-    cards = records.every(session, "scorecard")
+    cards = records.list_all(session, "scorecard")
     order = [card.id for card in sorted(cards, key=lambda card: card.updated_at, reverse=True) if card.id in now]
     things = documents("scorecard", cards, "scorecards")
-    kpis = {document.id: document for document in records.every(session, "kpi")}
+    kpis = {document.id: document for document in records.list_all(session, "kpi")}
     things += documents("kpi", kpis.values(), "kpis")
     things += members(now, order)
-    things += documents("yardstick", records.every(session, "yardstick"), "yardsticks")
-    things += [Thing("dataset", one.name, one.file_name, f"data/{one.id}") for one in datasets.every(session)]
-    for row in editions.every(session):
+    things += documents("yardstick", records.list_all(session, "yardstick"), "yardsticks")
+    things += [Thing("dataset", one.name, one.file_name, f"data/{one.id}") for one in datasets.list_all(session)]
+    for row in editions.list_all(session):
         number = f"edition {row.number}{row.suffix}"
         things.append(Thing("edition", f"{row.title}, {number}", row.period_label, f"editions/{row.id}", row.note))
     shown = _shown(now, order)
-    for note in notes.every(session):
+    for note in notes.list_all(session):
         name = kpis[note.kpi].body["name"] if note.kpi in kpis else "A deleted KPI"
         about = " · ".join(part for part in (where_words(note.members), name) if part)
         when = Period.parse(note.period, context.year_start).label

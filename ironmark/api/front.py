@@ -135,7 +135,7 @@ def _own(sources: Sources, session: Session, heads: Sequence[records.Head]) -> d
                 held.body["title"], held.body.get("folder", ""), held.body.get("owner", ""),
                 sum(len(section.get("instruments", ())) for section in held.body.get("sections", ())),
             )
-            for key, held in records.some(session, "scorecard", missing).items()
+            for key, held in records.get_many(session, "scorecard", missing).items()
         }  # fmt: skip
 
     return sources.seen.several({head.id: ("card", head.id, head.version) for head in heads}, read)
@@ -232,6 +232,6 @@ def _drafts(session: Session) -> list[DraftRow]:
             id=row.id, title=row.title, period_label=row.period_label, number=f"{row.number}{row.suffix}",
             restated=row.restated or 0,
         )
-        for row in editions.every(session)
+        for row in editions.list_all(session)
         if row.state == "draft"
     ]  # fmt: skip

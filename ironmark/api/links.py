@@ -15,14 +15,14 @@ from pydantic import AfterValidator, BaseModel, Field
 
 from ironmark import clock
 from ironmark.api.access import Reader, reader
-from ironmark.api.answers.edition import WHOLE_S, about
+from ironmark.api.answers.edition import WHOLE_S, about_of
 from ironmark.api.answers.export import taken
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.field_types import Key, Model, Name
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.pages.publishing.editions import Frozen, freeze
-from ironmark.publish.export_page import Leaf
+from ironmark.publish.export_page import ExportPage
 from ironmark.publish.exporting import Kind, Options
 from ironmark.publish.page import as_html, policy
 from ironmark.store import editions, links, records
@@ -101,7 +101,7 @@ def list_links(
 ) -> list[LinkOut]:
     """Those that were not taken back; how each is reached is kept nowhere."""
     with who.read() as session:
-        return [_out(row) for row in links.every(session, edition, scorecard)]
+        return [_out(row) for row in links.list_all(session, edition, scorecard)]
 
 
 @router.post("", status_code=201)
@@ -269,12 +269,12 @@ def _page(who: Reader, row: Link, *, counts: bool) -> Response:
     )  # fmt: skip
 
 
-def _leaf(who: Reader, row: Link) -> Leaf:
+def _leaf(who: Reader, row: Link) -> ExportPage:
     if row.edition:
         with who.read() as session:
             edition = editions.get(session, row.edition)
-            frozen = Frozen.from_bytes(editions.held(session, row.edition))
-            leaf = Leaf(frozen, about(edition, frozen))
+            frozen = Frozen.from_bytes(editions.frozen_bytes(session, row.edition))
+            leaf = ExportPage(frozen, about_of(edition, frozen))
     else:
 
         def read(context: ReadingContext) -> Frozen:
@@ -282,5 +282,5 @@ def _leaf(who: Reader, row: Link) -> Leaf:
             scope = ScopeBody.model_validate(row.scope) if row.scope else body.scope
             return freeze(context, body, scope, explained=row.workings)
 
-        leaf = Leaf(who.look(read, WHOLE_S))
-    return leaf if row.workings else Leaf(replace(leaf.frozen, workings={}), leaf.about)
+        leaf = ExportPage(who.look(read, WHOLE_S))
+    return leaf if row.workings else ExportPage(replace(leaf.frozen, workings={}), leaf.about)

@@ -95,7 +95,7 @@ def list_note_revisions(key: str, who: Reader = Depends(reader)) -> list[NoteRev
     """The forms of a note, the newest first."""
 
     def look(context: ReadingContext) -> list[NoteRevision]:
-        now = notes.some(context.session, [key]).get(key)
+        now = notes.get_many(context.session, [key]).get(key)
         if now is None:
             raise database.Missing("note", key)
         context.fetch([now.kpi])
@@ -127,7 +127,7 @@ def _saved(note: StoredNote) -> dict[str, object]:
 
 
 def _sheet(context: ReadingContext, about: Subject) -> NoteSheet:
-    held = notes.some(context.session, [about.key]).get(about.key)
+    held = notes.get_many(context.session, [about.key]).get(about.key)
     shown = show(about.value, about.unit) if about.value is not None else "no reading"
     made = NoteSheet(id=about.key, shown=shown, version=held.version if held else 0, note=None)
     if held and held.text:

@@ -36,7 +36,7 @@ def check_palette(body: PaletteBody) -> PaletteLook:
 def _used(session: Session) -> dict[str, list[str]]:
     """The names of the yardsticks that use a state, by its key."""
     found: dict[str, list[str]] = {}
-    for yardstick in records.every(session, "yardstick"):
+    for yardstick in records.list_all(session, "yardstick"):
         for key in set(yardstick.body["bands"]):
             found.setdefault(key, []).append(yardstick.body["name"])
     return found

@@ -39,7 +39,7 @@ def every_glance(who: Reader = Depends(reader)) -> list[Glance]:
     """Every KPI's last complete month and the months before it. One that cannot be read holds up no other."""
 
     def read(context: ReadingContext) -> list[Glance]:
-        keys = [kpi.id for kpi in records.every(context.session, "kpi")]
+        keys = [kpi.id for kpi in records.list_all(context.session, "kpi")]
         context.fetch(keys)
         yardsticks = yardsticks_in_use(context.session)
         context.fetch([], yardsticks.values())

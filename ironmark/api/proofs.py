@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends, UploadFile
 from pydantic import BaseModel
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.answers.edition import leaf_of
+from ironmark.api.answers.edition import export_page_of
 from ironmark.api.upload_files import body_of
 from ironmark.pages.model.problems import Refused
 from ironmark.publish import checking, proof, slides
@@ -33,7 +33,7 @@ def checked(who: Reader, body: bytes) -> Checked:
         leaves = []
         for mark in marks:
             try:
-                leaves.append(leaf_of(who, mark.edition))
+                leaves.append(export_page_of(who, mark.edition))
             except Missing:
                 return checking.unknown(kind, mark)
         with who.write() as session:

@@ -55,7 +55,7 @@ def add_routes(
     @router.get("", response_model=list[out], operation_id=f"list_{kind}s")  # type: ignore[valid-type]
     def list_all(who: Reader = Depends(reader)) -> Any:
         with who.read() as session:
-            return [saved(document, out) for document in records.every(session, kind)]
+            return [saved(document, out) for document in records.list_all(session, kind)]
 
     @router.post("", response_model=out, status_code=201, operation_id=f"create_{kind}")
     def create(content: body, response: Response, who: Reader = Depends(reader)) -> Any:  # type: ignore[valid-type]
@@ -105,7 +105,7 @@ def add_routes(
     ) -> list[RevisionOut]:
         """Its forms, the newest first, at most ``limit`` of those of versions below ``before``."""
         with who.read() as session:
-            held = records.some(session, kind, [key]).get(key) if before is None else None
+            held = records.get_many(session, kind, [key]).get(key) if before is None else None
             every: list[Any] = records.revisions(session, kind, key, before, limit - (held is not None))
         now = [(held.version, held.updated_at, held.saved_by, held.body)] if held else []
         return [

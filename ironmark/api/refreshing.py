@@ -115,7 +115,7 @@ def put_refresh(
         refreshing.refuse_other_kinds(datasets.get(session, key))
         refreshing.check_origin(who.sources, session, plain)
         due = refreshing.next_time(plain.clock, now())
-        row = refreshes.put(session, key, saw, plain.model_dump(mode="json"), body.token, due)
+        row = refreshes.set_state(session, key, saw, plain.model_dump(mode="json"), body.token, due)
         response.headers["ETag"] = f'"{row.version}"'
         return _out(row)
 

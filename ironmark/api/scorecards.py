@@ -54,7 +54,7 @@ class WorkingsAsk(Model):
 def take_back(key: str, who: Reader = Depends(reader)) -> Scorecard:
     """Have a scorecard that was deleted stand again, with its cases."""
     with who.write() as session:
-        document = records.back(session, "scorecard", key)
+        document = records.restore(session, "scorecard", key)
         bring_cases_back(session, key)
     made: Scorecard = saved(document, Scorecard)
     return made

@@ -84,7 +84,7 @@ def _first(session: Session, body: StandingBody, was: Standing | None = None) ->
 @router.get("")
 def list_standing(who: Reader = Depends(reader)) -> list[StandingOut]:
     with who.read() as session:
-        return [_out(session, row) for row in standing.every(session)]
+        return [_out(session, row) for row in standing.list_all(session)]
 
 
 @router.post("", status_code=201)

@@ -33,7 +33,7 @@ def reached(page: Period, reach: Reach, last: int = 2, fixed: str = "") -> Perio
     return Period.parse(fixed, start) if reach == "fixed" else page
 
 
-def told(page: Period, read: Period, reach: Reach, last: int = 2) -> str:
+def shift_words(page: Period, read: Period, reach: Reach, last: int = 2) -> str:
     """The reach in words, as a sheet says it: ``a year earlier: October 2025``; nothing for the page's own period."""
     how = {
         "before": "the period before",

@@ -10,7 +10,7 @@ from typing import Any, Literal
 
 from ironmark.pages.publishing.editions import Frozen
 from ironmark.publish import paper, slides
-from ironmark.publish.export_page import About, Leaf
+from ironmark.publish.export_page import About, ExportPage
 from ironmark.publish.page import Form, Images, Paper, as_book, job
 from ironmark.publish.printer import Printer, PrintingStopped
 from ironmark.publish.proof import Seal, mark_pdf, marked
@@ -31,7 +31,7 @@ class Cover:
 @dataclass(frozen=True, slots=True)
 class Book:
     cover: Cover
-    leaves: tuple[Leaf, ...]
+    leaves: tuple[ExportPage, ...]
 
     @property
     def name(self) -> str:
@@ -45,11 +45,11 @@ class Book:
 
 def from_bytes(body: bytes, cover: dict[str, Any], abouts: Sequence[dict[str, Any]]) -> Book:
     pages = [Frozen.from_json(line) for line in gzip.decompress(body).split(b"\n")]
-    leaves = (Leaf(frozen, About(**about)) for frozen, about in zip(pages, abouts, strict=True))
+    leaves = (ExportPage(frozen, About(**about)) for frozen, about in zip(pages, abouts, strict=True))
     return Book(Cover(**cover), tuple(leaves))
 
 
-def made(
+def render(
     book: Book, kind: BookKind, on: Paper, images: Sequence[Images], printer: Printer | None, tell: Tell, seal: Seal
 ) -> bytes:  # fmt: skip
     """Raises NoPrinter, PrinterFailed, PrintingStopped, TooLong."""

@@ -107,8 +107,8 @@ def pack(session: Session, scorecards: Iterable[str] | None = None, wanted: Want
 
 
 def gathered(session: Session, scorecards: Iterable[str] | None, with_: Wanted) -> Bundle:
-    every = {kind: {d.id: _plain(kind, d.body) for d in records.every(session, kind)} for kind in KINDS}
-    stored = {one.id: one for one in datasets.every(session)}
+    every = {kind: {d.id: _plain(kind, d.body) for d in records.list_all(session, kind)} for kind in KINDS}
+    stored = {one.id: one for one in datasets.list_all(session)}
     books = _books(session, every["kpi"])
     bundle = Bundle(calendar={k: v for k, v in calendar.get(session).body.items() if k in ("year_start", "locale")})
     if scorecards is None:
@@ -130,7 +130,7 @@ def gathered(session: Session, scorecards: Iterable[str] | None, with_: Wanted) 
                 datasets.raw_rows(session, one).write_parquet(buffer, compression="zstd", statistics=False)
                 bundle.rows[one.id] = buffer.getvalue()
     cards = bundle.documents["scorecard"].values()
-    kept = images.some(session, (key for body in cards for key in _pictures_on(body)))
+    kept = images.get_many(session, (key for body in cards for key in _pictures_on(body)))
     bundle.pictures = {key: (found.kind, found.body) for key, found in kept.items()}
     return bundle
 
@@ -357,8 +357,8 @@ class Unpacking:
 
     def __init__(self, session: Session, bundle: Bundle) -> None:
         self.session, self.bundle = session, bundle
-        self.here = {kind: {d.id: d for d in records.every(session, kind)} for kind in KINDS}
-        self.stored = {one.id: one for one in datasets.every(session)}
+        self.here = {kind: {d.id: d for d in records.list_all(session, kind)} for kind in KINDS}
+        self.stored = {one.id: one for one in datasets.list_all(session)}
         self.books = _books(session, self.here["kpi"])
         self.noted = _notes(session, bundle.notes)
 
@@ -446,7 +446,7 @@ class Unpacking:
             yield Item(kind="notes", id=key, name=f"Notes on {name}", what=what)
 
     def _make_notes(self, key: str, given: dict[str, Any]) -> None:
-        there = notes.some(self.session, given)
+        there = notes.get_many(self.session, given)
         for place, note in given.items():
             narrow, period, text = str(note["narrow"]), str(note["period"]), str(note["text"])[:MOST_OF_A_NOTE]
             members = {str(s): [str(name) for name in names] for s, names in dict(note["members"]).items()}

@@ -58,10 +58,10 @@ _TOLD = tuple(name for name in HeldEdition.model_fields if name != "frozen")
 def packed_editions(session: Session, scorecards: Collection[str] | None) -> dict[str, dict[str, Any]]:
     """Every edition, or those of some scorecards, by their ids."""
     found = {}
-    for row in editions.every(session):
+    for row in editions.list_all(session):
         if scorecards is not None and row.scorecard not in scorecards:
             continue
-        frozen = json.loads(Frozen.from_bytes(editions.held(session, row.id)).to_json())
+        frozen = json.loads(Frozen.from_bytes(editions.frozen_bytes(session, row.id)).to_json())
         told = {name: getattr(row, name) for name in _TOLD}
         found[row.id] = HeldEdition.model_validate(told | {"frozen": frozen}).model_dump(mode="json")
     return found
@@ -71,7 +71,7 @@ def packed_orders(
     session: Session, scorecards: Collection[str] | None
 ) -> tuple[dict[str, dict[str, Any]], dict[str, dict[str, Any]]]:
     """Standing orders, all or those of some scorecards, and the lists of holidays that these go by."""
-    rows = [row for row in standing.every(session) if scorecards is None or row.body["scorecard"] in scorecards]
+    rows = [row for row in standing.list_all(session) if scorecards is None or row.body["scorecard"] in scorecards]
     orders = {row.id: StandingBody.model_validate(row.body).model_dump(mode="json") for row in rows}
     named = {body["holidays"] for body in orders.values()}
     lists = {

@@ -14,7 +14,7 @@ import openpyxl
 from pydantic import BaseModel
 
 from ironmark.publish import document, page, tidy, workbook
-from ironmark.publish.export_page import Leaf
+from ironmark.publish.export_page import ExportPage
 from ironmark.publish.page import Form
 from ironmark.publish.plain import as_plain
 from ironmark.publish.proof import Mark, NoFile, Seal, canonical, unchanged
@@ -50,7 +50,7 @@ def unknown(kind: str, mark: Mark) -> Checked:
     return Checked(kind=kind, found="unknown", edition=mark.edition, number=mark.number, said=said)
 
 
-def compared(body: bytes, kind: str, marks: Sequence[Mark], leaves: Sequence[Leaf], seal: Seal) -> Checked:
+def compared(body: bytes, kind: str, marks: Sequence[Mark], leaves: Sequence[ExportPage], seal: Seal) -> Checked:
     """A file beside the edition it names, or a book beside its editions. Raises NoFile."""
     told: dict[str, Any] = {"kind": kind}
     abouts = [leaf.about for leaf in leaves if leaf.about]
@@ -78,7 +78,7 @@ def compared(body: bytes, kind: str, marks: Sequence[Mark], leaves: Sequence[Lea
 _COMPARED = ("xlsx", "csv", "json", "html")
 
 
-def _differences(body: bytes, kind: str, leaf: Leaf) -> Iterator[str]:
+def _differences(body: bytes, kind: str, leaf: ExportPage) -> Iterator[str]:
     """Where a file says otherwise than its edition."""
     with leaf.frozen.in_its_locale():
         try:
@@ -94,7 +94,7 @@ def _differences(body: bytes, kind: str, leaf: Leaf) -> Iterator[str]:
             raise NoFile(f"It is not of the form that leaves any more, so it was changed: {error}.") from None
 
 
-def _of_workbook(body: bytes, leaf: Leaf) -> Iterator[str]:
+def _of_workbook(body: bytes, leaf: ExportPage) -> Iterator[str]:
     ours = openpyxl.load_workbook(io.BytesIO(workbook.as_workbook(leaf)), read_only=True)
     theirs = openpyxl.load_workbook(io.BytesIO(body), read_only=True, data_only=True)
     for sheet in ours.sheetnames:
@@ -120,7 +120,7 @@ def _said(cell: Any) -> str:
     return "nothing" if cell in (None, "") else f"“{str(cell)[:60]}”"
 
 
-def _of_tables(body: bytes, leaf: Leaf) -> Iterator[str]:
+def _of_tables(body: bytes, leaf: ExportPage) -> Iterator[str]:
     ours, theirs = (
         {name: _table(text, name) for name in ("readings.csv", "about.csv")} for text in (tidy.as_zip(leaf), body)
     )
@@ -141,7 +141,7 @@ def _table(body: bytes, name: str) -> list[list[str]]:
         return list(csv.reader(io.StringIO(packed.read(name).decode("utf-8-sig"))))
 
 
-def _of_json(body: bytes, leaf: Leaf) -> Iterator[str]:
+def _of_json(body: bytes, leaf: ExportPage) -> Iterator[str]:
     ours, theirs = (json.loads(text) for text in (document.as_json(leaf), body))
     yield from _deep(ours["readings"], theirs["readings"], "readings")
     if canonical(ours["frozen"]) != canonical(theirs["frozen"]):
@@ -149,12 +149,12 @@ def _of_json(body: bytes, leaf: Leaf) -> Iterator[str]:
     yield from _deep(ours["edition"], theirs["edition"], "edition")
 
 
-def _of_html(body: bytes, leaf: Leaf) -> Iterator[str]:
+def _of_html(body: bytes, leaf: ExportPage) -> Iterator[str]:
     found = re.search(
         r'<script type="application/json" id="told">(.*?)</script>', body.decode("utf-8", "replace"), re.S
     )
     assert found is not None
-    ours, theirs = json.loads(page.told(leaf, {}, Form())), json.loads(found[1])
+    ours, theirs = json.loads(page.page_json(leaf, {}, Form())), json.loads(found[1])
     for name in ("title", "heading", "through", "picture", "workings"):
         yield from _deep(ours[name], theirs[name], name)
     plain = re.search(r'<div id="app">(.*?)</div><script', body.decode("utf-8", "replace"), re.S)

@@ -9,7 +9,7 @@ from typing import Any, Literal
 from pydantic import TypeAdapter
 
 from ironmark.pages.publishing.editions import Frozen
-from ironmark.publish.export_page import About, Leaf, Row
+from ironmark.publish.export_page import About, ExportPage, Row
 
 SCHEMA = "https://json-schema.org/draft/2020-12/schema"
 
@@ -31,7 +31,7 @@ def _adapter() -> TypeAdapter[Document]:
     return TypeAdapter(Document)
 
 
-def as_json(leaf: Leaf) -> bytes:
+def as_json(leaf: ExportPage) -> bytes:
     return _adapter().dump_json(Document("ironmark-edition-1", leaf.about, tuple(leaf.rows), leaf.frozen), indent=1)
 
 

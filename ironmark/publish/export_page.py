@@ -98,14 +98,14 @@ COLUMNS: dict[str, str] = {
 
 
 @dataclass(frozen=True)
-class Leaf:
+class ExportPage:
     """A page that leaves. about: None for one that is no edition; some: some of its sections alone."""
 
     frozen: Frozen
     about: About | None = None
     some: bool = False
 
-    def only(self, sections: Collection[str]) -> Leaf:
+    def only(self, sections: Collection[str]) -> ExportPage:
         """Some of its sections, told as such."""
         return replace(self, frozen=self.frozen.only(sections), some=True)
 

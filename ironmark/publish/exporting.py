@@ -9,7 +9,7 @@ from typing import Literal
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import ScorecardBody
 from ironmark.publish import document, paper, slides, tidy, workbook
-from ironmark.publish.export_page import Leaf
+from ironmark.publish.export_page import ExportPage
 from ironmark.publish.page import Form, Images, Paper, as_html, job
 from ironmark.publish.printer import MOST_PIXELS, Printer, PrintingStopped
 from ironmark.publish.proof import Seal, mark_pdf, marked
@@ -38,7 +38,7 @@ class Options:
     template: bool = False
 
 
-def name_of(leaf: Leaf, kind: Kind, options: Options) -> str:
+def name_of(leaf: ExportPage, kind: Kind, options: Options) -> str:
     """What the file is called."""
     of = ""
     if options.instrument and kind in ("png", "svg"):
@@ -50,7 +50,7 @@ MOST_READINGS = {"pdf": 30_000, "pptx": 5_000}
 _LOW = 26  # pixels of a row, at least
 
 
-def check(leaf: Leaf, kind: Kind, options: Options) -> None:
+def check(leaf: ExportPage, kind: Kind, options: Options) -> None:
     """Refuse an instrument or a section that does not stand on the page, and what is longer than the form can be."""
     known = {section.id for section in leaf.frozen.body.sections}
     if odd := [key for key in options.sections if key not in known]:
@@ -90,8 +90,8 @@ def images_of(body: ScorecardBody) -> list[str]:
     return [held.image for section in body.sections for held in section.pictures if held.image]
 
 
-def made(
-    leaf: Leaf, kind: Kind, options: Options, images: Images, printer: Printer | None, tell: Tell, seal: Seal,
+def render(
+    leaf: ExportPage, kind: Kind, options: Options, images: Images, printer: Printer | None, tell: Tell, seal: Seal,
     template: bytes | None = None,
 ) -> bytes:  # fmt: skip
     """Numbers are written as they were when the page was read. Raises NoPrinter, PrinterFailed, PrintingStopped; only what
@@ -102,7 +102,7 @@ def made(
 
 
 def _made(
-    leaf: Leaf, kind: Kind, options: Options, images: Images, printer: Printer | None, tell: Tell, seal: Seal,
+    leaf: ExportPage, kind: Kind, options: Options, images: Images, printer: Printer | None, tell: Tell, seal: Seal,
     template: bytes | None,
 ) -> bytes:  # fmt: skip
     if kind == "xlsx":

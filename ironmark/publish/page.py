@@ -23,7 +23,7 @@ from ironmark.pages.drawing.palette_view import look
 from ironmark.pages.model.pictures import ScorecardPicture
 from ironmark.pages.model.scorecard import AsksBody, OwnScope, ScopeBody, ScorecardBody
 from ironmark.publish import fonts
-from ironmark.publish.export_page import Leaf
+from ironmark.publish.export_page import ExportPage
 from ironmark.publish.parts import Part
 from ironmark.publish.plain import as_plain
 from ironmark.publish.printer import Job
@@ -65,11 +65,11 @@ def policy(frames: tuple[str, ...] = ()) -> str:
 
 
 def as_html(
-    leaf: Leaf, images: Images, *, served: bool = False, again_s: int = 0, takes: Sequence[str] = ()
+    leaf: ExportPage, images: Images, *, served: bool = False, again_s: int = 0, takes: Sequence[str] = ()
 ) -> bytes:  # fmt: skip
     """A page to be read. served: by a server that says the policy itself; a file brings it along. again_s: after how many
     seconds a page that is served is read again by itself, 0 for never; takes: the forms it can be taken out in there."""
-    data = told(leaf, images, Form(), takes).decode().replace("<", "\\u003c")
+    data = page_json(leaf, images, Form(), takes).decode().replace("<", "\\u003c")
     again = f'<meta http-equiv="refresh" content="{again_s};url=?again=1">' if again_s else ""
     return _page(
         leaf.name, _built()[1], f'<div id="app">{as_plain(leaf)}</div><script type="application/json" id="told">{data}</script>',
@@ -84,10 +84,12 @@ def for_printer(mode: Mode) -> bytes:
     return _page("", style, '<div id="app"></div>')
 
 
-def job(leaf: Leaf, images: Images, form: Form) -> Job:
+def job(leaf: ExportPage, images: Images, form: Form) -> Job:
     """A page as a printer is told of it."""
     paper = form.mode == "paper"
-    return Job(for_printer("paper" if paper else "picture"), told(leaf, images, form), "print" if paper else "screen")
+    return Job(
+        for_printer("paper" if paper else "picture"), page_json(leaf, images, form), "print" if paper else "screen"
+    )
 
 
 def _page(name: str, style: str, body: str, meta: str = "") -> bytes:
@@ -104,7 +106,7 @@ def _within() -> str:
     return policy().partition("; frame-ancestors")[0]
 
 
-def told(leaf: Leaf, images: Images, form: Form, takes: Sequence[str] = ()) -> bytes:
+def page_json(leaf: ExportPage, images: Images, form: Form, takes: Sequence[str] = ()) -> bytes:
     """Everything a page is drawn from, as JSON."""
     about, frozen = leaf.about, leaf.frozen
     return _ANY.dump_json({
@@ -210,9 +212,9 @@ _COVER = (
 )
 
 
-def as_book(title: str, front: str, pages: Sequence[tuple[Leaf, Images]]) -> bytes:
+def as_book(title: str, front: str, pages: Sequence[tuple[ExportPage, Images]]) -> bytes:
     """Several pages as one file, one after the other."""
-    every = b"[" + b",".join(told(leaf, images, Form()) for leaf, images in pages) + b"]"
+    every = b"[" + b",".join(page_json(leaf, images, Form()) for leaf, images in pages) + b"]"
     data = every.decode().replace("<", "\\u003c")
     plain = "".join(as_plain(leaf) for leaf, _ in pages)
     security = f'<meta http-equiv="Content-Security-Policy" content="{escape(_within())}">'

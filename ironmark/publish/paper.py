@@ -19,7 +19,7 @@ import pikepdf
 from pikepdf import Array, Dictionary, Name, Pdf, String
 from PIL import ImageCms
 
-from ironmark.publish.export_page import Leaf
+from ironmark.publish.export_page import ExportPage
 from ironmark.publish.page import Form, Images, Paper, cover, job, margins
 from ironmark.publish.parts import parts
 from ironmark.publish.printer import Job, Printer, PrintingStopped, Stopped
@@ -31,7 +31,7 @@ Told = Callable[[float], bool]  # which share is done; whether it should stop
 
 
 def as_pdf(
-    leaves: Sequence[tuple[Leaf, Images]], paper: Paper, printer: Printer, tell: Told, finish: Callable[[Pdf], None],
+    leaves: Sequence[tuple[ExportPage, Images]], paper: Paper, printer: Printer, tell: Told, finish: Callable[[Pdf], None],
     front: Callable[[Sequence[int]], str] | None = None, name: str = "",
 ) -> bytes:  # fmt: skip
     """Pages one after the other as one document. finish: what is done to it before it is written; front: its cover and
@@ -150,7 +150,7 @@ class _Joint:
                 return
 
     def as_bytes(
-        self, leaves: Sequence[Leaf], paper: Paper, printer: Printer, stopped: Stopped, name: str,
+        self, leaves: Sequence[ExportPage], paper: Paper, printer: Printer, stopped: Stopped, name: str,
         finish: Callable[[Pdf], None],
     ) -> bytes:  # fmt: skip
         whole = self._whole
@@ -170,7 +170,7 @@ class _Joint:
         return buffer.getvalue()
 
 
-def _margin(leaf: Leaf) -> tuple[str, str, str]:
+def _margin(leaf: ExportPage) -> tuple[str, str, str]:
     """What stands at the top of a page to the left and to the right, and at its foot."""
     told = [
         f"Data through {leaf.through_words}" if leaf.through else "",
@@ -282,7 +282,7 @@ def _framed(whole: Pdf, frame: Pdf) -> None:
         page.contents_add(b"Q /Artifact BMC q %s Do Q EMC" % str(name).encode())
 
 
-def _named(whole: Pdf, leaves: Sequence[Leaf], name: str) -> None:
+def _named(whole: Pdf, leaves: Sequence[ExportPage], name: str) -> None:
     first = leaves[0]
     title = name or first.name
     about = first.about

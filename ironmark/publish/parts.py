@@ -9,7 +9,7 @@ from typing import Any
 
 from ironmark.pages.model.pictures import ReadingPicture, ScorecardPicture
 from ironmark.pages.model.scorecard import ScorecardBody
-from ironmark.publish.export_page import Leaf
+from ironmark.publish.export_page import ExportPage
 
 _ONE_DRAWING = ("quadrant", "profile")  # which hold all their readings
 MOST = 240  # readings of a part; a printer takes longer for each the more there are
@@ -64,7 +64,7 @@ class Part:
         }  # fmt: skip
 
 
-def parts(leaf: Leaf) -> Generator[Part, int, None]:
+def parts(leaf: ExportPage) -> Generator[Part, int, None]:
     """The parts of a page. To be sent how many readings of its open list found room in the part before."""
     readings = {
         sheet.id: picture.readings for _, sheet, picture in leaf.sheets() if sheet.instrument.face not in _ONE_DRAWING

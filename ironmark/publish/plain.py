@@ -5,12 +5,12 @@ from __future__ import annotations
 from html import escape
 from itertools import groupby
 
-from ironmark.publish.export_page import Leaf, Row
+from ironmark.publish.export_page import ExportPage, Row
 
 _HEADS = ("", "Value", "Mark", "State", "")
 
 
-def as_plain(leaf: Leaf) -> str:
+def as_plain(leaf: ExportPage) -> str:
     """What stands in the page until its script draws over it."""
     lead = [leaf.heading, leaf.published_words, f"Data through {leaf.through_words}" if leaf.through else ""]
     parts = [f"<h1>{escape(leaf.title)}</h1>", f"<p>{escape('. '.join(part for part in lead if part))}</p>"]

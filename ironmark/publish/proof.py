@@ -23,7 +23,7 @@ from typing import Any
 
 import pikepdf
 
-from ironmark.publish.export_page import Leaf
+from ironmark.publish.export_page import ExportPage
 
 Seal = Callable[[str, bytes], str]
 _FORM = r"ironmark:edition:([A-Za-z0-9_-]{1,80}):([0-9]{1,9}[a-z]{0,4}):([0-9a-f]{64})(?::([0-9a-f]{64}))?"
@@ -57,14 +57,14 @@ def sealing(key: bytes) -> Seal:
     return lambda kind, body: hmac.new(key, kind.encode() + b"\0" + body, hashlib.sha256).hexdigest()
 
 
-def marked(body: bytes, kind: str, leaves: Sequence[Leaf], seal: Seal) -> bytes:
+def marked(body: bytes, kind: str, leaves: Sequence[ExportPage], seal: Seal) -> bytes:
     """A file with its mark; as it is where it is of no edition. A PDF is marked as it is made: see ``mark_pdf``."""
     if kind == "pdf" or any(leaf.about is None for leaf in leaves):
         return body
     return _WRITE[kind](body, _mark(leaves, seal(kind, _contents(body, kind))))
 
 
-def mark_pdf(pdf: pikepdf.Pdf, leaves: Sequence[Leaf], seal: Seal) -> None:
+def mark_pdf(pdf: pikepdf.Pdf, leaves: Sequence[ExportPage], seal: Seal) -> None:
     if any(leaf.about is None for leaf in leaves):
         return
     mark = _mark(leaves, seal("pdf", _of_pdf(pdf)))
@@ -72,7 +72,7 @@ def mark_pdf(pdf: pikepdf.Pdf, leaves: Sequence[Leaf], seal: Seal) -> None:
         told["dc:identifier"] = mark
 
 
-def _mark(leaves: Sequence[Leaf], seal: str) -> str:
+def _mark(leaves: Sequence[ExportPage], seal: str) -> str:
     abouts = [leaf.about for leaf in leaves if leaf.about]
     return " ".join(str(Mark(about.id, about.number, about.sha256, seal)) for about in abouts)
 

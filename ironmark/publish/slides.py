@@ -22,7 +22,7 @@ from ironmark.core import palette as palettes
 from ironmark.core.palette import State
 from ironmark.pages.model.page import Sheet
 from ironmark.pages.model.pictures import InstrumentPicture, ReadingPicture, TextPicture
-from ironmark.publish.export_page import Leaf
+from ironmark.publish.export_page import ExportPage
 from ironmark.publish.printer import Piece
 from ironmark.publish.sheets import number_form
 
@@ -36,7 +36,9 @@ FONT = "Arial"
 _HEADS = {"value": "Value", "mark": "Mark", "gap": "Gap", "attainment": "Reached", "headroom": "Headroom", "state": "State"}  # fmt: skip
 
 
-def as_slides(leaf: Leaf, pieces: Sequence[Piece], *, charts: bool = False, template: bytes | None = None) -> bytes:
+def as_slides(
+    leaf: ExportPage, pieces: Sequence[Piece], *, charts: bool = False, template: bytes | None = None
+) -> bytes:
     """pieces: the sheets of the page as pictures, with their places on it. charts: bars, columns and lines as charts of the
     slides' own, with their figures, so that they can be worked with; the rest stay pictures. template: a
     presentation of one's own, whose size, masters, fonts and colours are taken."""
@@ -83,7 +85,7 @@ MOST_TEMPLATE = 200 << 20
 
 
 def as_one_deck(
-    pages: Sequence[tuple[Leaf, Sequence[Piece]]], title: str, note: str, said: str
+    pages: Sequence[tuple[ExportPage, Sequence[Piece]]], title: str, note: str, said: str
 ) -> bytes:  # fmt: skip
     """Several pages as one deck: a cover, contents, then each with its own title, in one numbering."""
     deck = Presentation()
@@ -125,7 +127,7 @@ def in_xml(text: str) -> str:
     return _NOT_IN_XML.sub("", text)
 
 
-def as_tables(leaf: Leaf, *, charts: bool = False) -> frozenset[str]:
+def as_tables(leaf: ExportPage, *, charts: bool = False) -> frozenset[str]:
     """The sheets that are put on slides as tables, charts or text, so that nobody needs a picture of them."""
     ledgers = (sheet.id for _, sheet, _ in leaf.sheets() if sheet.instrument.face == "ledger" and not sheet.problem)
     native = (sheet.id for _, sheet, picture in leaf.sheets() if charts and chart_of(sheet, picture))
@@ -148,7 +150,7 @@ def chart_of(sheet: Sheet, picture: InstrumentPicture) -> Any:
 
 class _Deck:
     def __init__(
-        self, deck: Any, leaf: Leaf, pieces: Sequence[Piece], charts: bool = False, themed: bool = False
+        self, deck: Any, leaf: ExportPage, pieces: Sequence[Piece], charts: bool = False, themed: bool = False
     ) -> None:  # fmt: skip
         """themed: on a template of one's own, which says how titles stand and look."""
         self.deck, self.leaf, self.pieces, self.charts, self.themed = deck, leaf, pieces, charts, themed

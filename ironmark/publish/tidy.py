@@ -6,7 +6,7 @@ import io
 import zipfile
 from collections.abc import Sequence
 
-from ironmark.publish.export_page import COLUMNS, Leaf
+from ironmark.publish.export_page import COLUMNS, ExportPage
 from ironmark.publish.proof import Mark
 from ironmark.publish.sheets import Cell, as_csv
 
@@ -14,7 +14,7 @@ ZIP = "application/zip"
 _MOMENT = (2000, 1, 1, 0, 0, 0)  # the same page makes the same bytes
 
 
-def as_zip(leaf: Leaf) -> bytes:
+def as_zip(leaf: ExportPage) -> bytes:
     rows: list[Sequence[Cell]] = [[getattr(row, name) for name in COLUMNS] for row in leaf.rows]
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as packed:
@@ -27,7 +27,7 @@ def as_zip(leaf: Leaf) -> bytes:
     return buffer.getvalue()
 
 
-def about(leaf: Leaf) -> list[tuple[str, str]]:
+def about(leaf: ExportPage) -> list[tuple[str, str]]:
     """What is told of a page, in two columns."""
     told = leaf.about
     found = [

@@ -16,7 +16,7 @@ from ironmark.core.numbers import Unit, unit_words
 from ironmark.pages.drawing.draw_texts import as_text
 from ironmark.pages.model.page import Reading, Sheet, Subject
 from ironmark.pages.model.pictures import InstrumentPicture
-from ironmark.publish.export_page import Leaf, Row
+from ironmark.publish.export_page import ExportPage, Row
 from ironmark.publish.sheets import number_form
 from ironmark.publish.tidy import about
 
@@ -42,7 +42,7 @@ FIGURES = (
 )  # heads that stand over figures
 
 
-def as_workbook(leaf: Leaf) -> bytes:
+def as_workbook(leaf: ExportPage) -> bytes:
     buffer = io.BytesIO()
     options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     with xlsxwriter.Workbook(buffer, options) as book:
@@ -54,7 +54,7 @@ def as_workbook(leaf: Leaf) -> bytes:
 
 
 class _Writer:
-    def __init__(self, book: Any, leaf: Leaf) -> None:
+    def __init__(self, book: Any, leaf: ExportPage) -> None:
         self.book, self.leaf = book, leaf
         self._styles: dict[tuple[Any, ...], Any] = {}
         self._names = {"Summary", "Readings", "Marks", "Yardsticks", "Notes"}

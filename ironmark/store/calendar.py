@@ -16,7 +16,7 @@ KEY = "calendar"
 
 def get(session: Session) -> Document:
     """The calendar; one of version 0 before it was ever set."""
-    found = records.some(session, "calendar", [KEY]).get(KEY)
+    found = records.get_many(session, "calendar", [KEY]).get(KEY)
     body = {"year_start": 1, "locale": DEFAULT_LOCALE} | (found.body if found else {})
     return Document(KEY, found.version if found else 0, body, found.updated_at if found else now())
 

@@ -120,7 +120,7 @@ class StoredVersion:
     saved_by: str
 
 
-def every(session: Session) -> list[StoredDataset]:
+def list_all(session: Session) -> list[StoredDataset]:
     return [_stored(row, version) for row, version in session.execute(_query().order_by(Dataset.created_at))]
 
 
@@ -343,7 +343,7 @@ def widen(session: Session, key: str, saw: int, wide: Wide, order: Mapping[str, 
 
 def takers(session: Session, key: str) -> list[StoredDataset]:
     """The datasets that take columns from one."""
-    return [one for one in every(session) if any(lookup.dataset == key for lookup in one.wide.lookups)]
+    return [one for one in list_all(session) if any(lookup.dataset == key for lookup in one.wide.lookups)]
 
 
 def _refuse_names(dataset: StoredDataset, columns: Sequence[Column]) -> None:

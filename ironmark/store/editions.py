@@ -17,7 +17,7 @@ PUBLISHED: Final = "published"
 WITHDRAWN: Final = "withdrawn"
 
 
-def every(session: Session, scorecard: str | None = None) -> list[Edition]:
+def list_all(session: Session, scorecard: str | None = None) -> list[Edition]:
     """All editions, or those of a scorecard, the newest first; without what they hold."""
     query = select(Edition).order_by(Edition.made_at.desc(), Edition.number.desc(), Edition.suffix.desc())
     return list(session.scalars(query.where(Edition.scorecard == scorecard) if scorecard else query))
@@ -31,7 +31,7 @@ def get(session: Session, key: str) -> Edition:
     return row
 
 
-def held(session: Session, key: str) -> bytes:
+def frozen_bytes(session: Session, key: str) -> bytes:
     """What an edition holds. Raises Missing."""
     body = session.scalar(select(Edition.body).where(Edition.id == key))
     if body is None:

@@ -25,7 +25,7 @@ def keep(session: Session, key: str, kind: str, body: bytes) -> None:
     session.execute(insert(Picture).prefix_with("IGNORE").values(id=key, kind=kind, body=body, created_at=now()))
 
 
-def some(session: Session, keys: Iterable[str]) -> dict[str, StoredPicture]:
+def get_many(session: Session, keys: Iterable[str]) -> dict[str, StoredPicture]:
     """The pictures with these keys, in their order; those that do not exist are left out."""
     wanted = list(dict.fromkeys(keys))
     rows = session.execute(select(Picture.id, Picture.kind, Picture.body).where(Picture.id.in_(wanted)))

@@ -22,20 +22,20 @@ class Lost(Exception):
     """Another process has the lease by now."""
 
 
-def take(session: Session, name: str, holder: str, seconds: int) -> bool:
+def acquire_or_renew(session: Session, name: str, holder: str, seconds: int) -> bool:
     """Take a lease that nobody holds, or keep it for longer. Returns whether ``holder`` has it."""
     session.execute(_TAKE, {"name": name, "holder": holder, "seconds": seconds})
-    return held(session, name, holder)
+    return is_held(session, name, holder)
 
 
-def held(session: Session, name: str, holder: str) -> bool:
+def is_held(session: Session, name: str, holder: str) -> bool:
     """Whether ``holder`` has it, until this transaction ends."""
     return bool(session.scalar(_HELD, {"name": name, "holder": holder}))
 
 
-def insist(session: Session, name: str, holder: str) -> None:
+def require_held(session: Session, name: str, holder: str) -> None:
     """Make sure that ``holder`` still has it when this transaction is committed. Raises Lost."""
-    if not held(session, name, holder):
+    if not is_held(session, name, holder):
         raise Lost
 
 

@@ -42,7 +42,7 @@ def _digest(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def every(session: Session, edition: str | None, scorecard: str | None) -> list[Link]:
+def list_all(session: Session, edition: str | None, scorecard: str | None) -> list[Link]:
     """Those that were not taken back, of an edition or a scorecard, the newest first."""
     query = select(Link).where(Link.ended_at.is_(None)).order_by(Link.made_at.desc())
     if edition is not None:

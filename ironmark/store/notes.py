@@ -40,7 +40,7 @@ def key_of(kpi: str, narrow: str, period: str) -> str:
     return hashlib.blake2b(f"{kpi}|{narrow}|{period}".encode(), digest_size=16).hexdigest()
 
 
-def some(session: Session, keys: Collection[str]) -> dict[str, StoredNote]:
+def get_many(session: Session, keys: Collection[str]) -> dict[str, StoredNote]:
     """The notes with these keys, also those that were taken back."""
     if not keys:
         return {}
@@ -57,7 +57,7 @@ def about(session: Session, kpis: Collection[str], periods: Collection[str] | No
     return [_stored(row) for row in session.scalars(query.order_by(Note.period.desc(), Note.saved_at.desc(), Note.id))]
 
 
-def every(session: Session) -> list[StoredNote]:
+def list_all(session: Session) -> list[StoredNote]:
     """All notes, the newest first; not those that were taken back."""
     query = select(Note).where(Note.text != "").order_by(Note.saved_at.desc(), Note.id)
     return [_stored(row) for row in session.scalars(query)]

@@ -28,7 +28,7 @@ class Document:
     saved_by: str = ""
 
 
-def every(session: Session, kind: Kind) -> list[Document]:
+def list_all(session: Session, kind: Kind) -> list[Document]:
     rows = session.scalars(select(Record).where(Record.kind == kind).order_by(Record.created_at, Record.id))
     return [_document(row) for row in rows]
 
@@ -57,7 +57,7 @@ def get(session: Session, kind: Kind, key: str) -> Document:
     return _document(row)
 
 
-def some(session: Session, kind: Kind, keys: Iterable[str]) -> dict[str, Document]:
+def get_many(session: Session, kind: Kind, keys: Iterable[str]) -> dict[str, Document]:
     """The documents with these keys; those that do not exist are left out."""
     columns = (Record.id, Record.version, Record.body, Record.updated_at, Record.saved_by)
     rows = session.execute(select(*columns).where(Record.kind == kind, Record.id.in_(set(keys))))
@@ -98,7 +98,7 @@ def remove(session: Session, kind: Kind, key: str, saw: int) -> None:
     session.execute(delete(Record).where(Record.kind == kind, Record.id == key))
 
 
-def back(session: Session, kind: Kind, key: str) -> Document:
+def restore(session: Session, kind: Kind, key: str) -> Document:
     """Have a document that was deleted stand again as it was last. Raises Missing for one that never was; one that is
     there stays as it is."""
     row = session.get(Record, (kind, key), with_for_update=True)
@@ -110,7 +110,7 @@ def back(session: Session, kind: Kind, key: str) -> Document:
     return create(session, kind, last.body, name=key, key=key)
 
 
-def gone(session: Session, kind: Kind) -> list[Revision]:
+def list_deleted(session: Session, kind: Kind) -> list[Revision]:
     """The last forms of documents that were deleted."""
     last = select(func.max(Revision.number)).where(Revision.kind == kind).group_by(Revision.record_id)
     there = select(Record.id).where(Record.kind == kind)
@@ -164,7 +164,7 @@ def last_change(
     """
     first, last = between
     forms = {r.version: (r.body, r.saved_by, r.saved_at) for r in revisions(session, kind, key)}
-    if (held := some(session, kind, [key]).get(key)) is not None:
+    if (held := get_many(session, kind, [key]).get(key)) is not None:
         forms[held.version] = held.body, held.saved_by, held.updated_at
     found = None
     before: object = None

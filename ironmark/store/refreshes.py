@@ -16,11 +16,11 @@ def get(session: Session, dataset: str) -> Refresh | None:
     return session.get(Refresh, dataset)
 
 
-def every(session: Session) -> list[Refresh]:
+def list_all(session: Session) -> list[Refresh]:
     return list(session.scalars(select(Refresh)))
 
 
-def put(
+def set_state(
     session: Session, dataset: str, saw: int, body: dict[str, Any], token: str | None, due_at: dt.datetime
 ) -> Refresh:
     """Keep how a dataset is read anew. saw: 0 where it was not yet. token: None keeps that there is. Raises

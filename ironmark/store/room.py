@@ -21,7 +21,7 @@ def watch(directory: Path) -> None:
     _watched = directory
 
 
-def insist() -> None:
+def require_room() -> None:
     """Raises OSError (ENOSPC) where there is too little left to change anything."""
     global _seen
     if _watched is None:

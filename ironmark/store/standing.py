@@ -13,7 +13,7 @@ from ironmark.store.database import Missing, StaleVersion, author, new_key
 from ironmark.store.models import Holidays, Standing
 
 
-def every(session: Session) -> list[Standing]:
+def list_all(session: Session) -> list[Standing]:
     return list(session.scalars(select(Standing).order_by(Standing.made_at)))
 
 

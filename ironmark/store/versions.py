@@ -14,7 +14,7 @@ Told = dict[tuple[str, str], int]
 BOOK, NOTES, DATASET, CALENDAR = "book", "notes", "dataset", "calendar"
 
 
-def told(session: Session, documents: Mapping[Kind, Collection[str]], all_else: bool = False) -> Told:
+def current(session: Session, documents: Mapping[Kind, Collection[str]], all_else: bool = False) -> Told:
     """Versions by kind and key; what there is not is left out.
 
     documents: keys by kind; with KPIs the versions of their mark books are told, of kind ``BOOK``, and of their notes,

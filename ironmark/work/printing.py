@@ -13,7 +13,7 @@ from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.problems import Problem
 from ironmark.pages.publishing.editions import Frozen
 from ironmark.publish import book, exporting
-from ironmark.publish.export_page import About, Leaf
+from ironmark.publish.export_page import About, ExportPage
 from ironmark.publish.exporting import Options
 from ironmark.publish.page import Images
 from ironmark.publish.printer import HOW, NoPrinter, Printer, PrinterFailed, PrintingStopped, TooLong
@@ -64,7 +64,9 @@ class Printing:
     def _next(self) -> bool:
         with self._sources.changes() as session:
             # What another process draws is not to be taken for what was left by one that ended.
-            row = exports.next_one(session, self._holder) if leases.held(session, leases.WORK, self._holder) else None
+            row = (
+                exports.next_one(session, self._holder) if leases.is_held(session, leases.WORK, self._holder) else None
+            )
         if row is None:
             return False
         how = self._drawn(row)
@@ -83,13 +85,13 @@ class Printing:
                 pictures = pictures_of(session, frozen)
             with self._sources.changes() as session:
                 seal = seal_of(session)
-            leaf = Leaf(frozen, About(**row.about) if row.about else None)
+            leaf = ExportPage(frozen, About(**row.about) if row.about else None)
             options = Options(**row.options)
             with self._sources.readings() as session:
                 template = kept_files.body(session, kept_files.SLIDES) if options.template else None
             if self._tell(row.id, "is drawn", 0.2):
                 raise PrintingStopped
-            made = exporting.made(
+            made = exporting.render(
                 leaf, row.kind, options, pictures, self.printer, lambda stage, share: self._tell(row.id, stage, share), seal, template  # type: ignore[arg-type]
             )  # fmt: skip
             return {"state": "done", "stage": "", "share": 1.0, "file": made}
@@ -119,7 +121,7 @@ class Printing:
             images_of = [pictures_of(session, leaf.frozen) for leaf in held.leaves]
         with self._sources.changes() as session:
             seal = seal_of(session)
-        return book.made(
+        return book.render(
             held, row.kind, row.options["paper"], images_of, self.printer, lambda stage, share: self._tell(row.id, stage, share), seal  # type: ignore[arg-type]
         )  # fmt: skip
 
@@ -140,5 +142,5 @@ def seal_of(session: Session) -> Seal:
 
 def pictures_of(session: Session, frozen: Frozen) -> Images:
     """The pictures that stand on a page; without those that are gone."""
-    held = images.some(session, exporting.images_of(frozen.body))
+    held = images.get_many(session, exporting.images_of(frozen.body))
     return {key: (found.kind, found.body) for key, found in held.items()}

@@ -82,7 +82,7 @@ class Worker:
     def look(self) -> None:
         """Take the lease where it is free, and begin what is due."""
         with self._sources.changes() as session:
-            mine = leases.take(session, leases.WORK, self._holder, LEASE_S)
+            mine = leases.acquire_or_renew(session, leases.WORK, self._holder, LEASE_S)
             keys = refreshes.due(session, now(), 4 * AT_ONCE) if mine else []
             ordered = standing.due(session, now(), 4 * AT_ONCE) if mine else []
             stamp = versions.stamp(session) if mine else ()
@@ -155,7 +155,7 @@ class Worker:
             self._insist(session)
 
     def _insist(self, session: Session) -> None:
-        leases.insist(session, leases.WORK, self._holder)
+        leases.require_held(session, leases.WORK, self._holder)
 
     def _refresh(self, key: str) -> None:
         with self._sources.changes() as session:

@@ -93,7 +93,7 @@ class ManyExports(unittest.TestCase):
 class OneDraws(unittest.TestCase):
     def test_what_another_process_draws_is_left_to_it(self) -> None:
         with Session(world.engine()) as session:
-            self.assertFalse(leases.held(session, leases.WORK, "somebody else"))
+            self.assertFalse(leases.is_held(session, leases.WORK, "somebody else"))
             key = exports.ask(session, "png", b"x", None, {}, "x.png")
             row = exports.get(session, key)
             row.state, row.taken_by, row.tries = "running", "the one", 1

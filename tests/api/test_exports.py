@@ -25,7 +25,7 @@ from pptx import Presentation
 
 from ironmark.api.access import Reader
 from ironmark.api.answers import export
-from ironmark.api.answers.edition import leaf_of
+from ironmark.api.answers.edition import export_page_of
 from ironmark.demo.load import SCORECARDS
 from ironmark.pages.authoring.images import harmless
 from ironmark.pages.context.source_registry import Sources
@@ -723,7 +723,7 @@ class WhenTheServerOrTheDatabaseDies(unittest.TestCase):
 class WithoutAPrinter(unittest.TestCase):
     def test_it_says_how_one_is_got(self) -> None:
         who = Reader(Sources(world.engine()))
-        leaf = leaf_of(who, edition(CARDS[0]))
+        leaf = export_page_of(who, edition(CARDS[0]))
         with mock.patch("ironmark.api.answers.export.there", return_value=False), self.assertRaises(Refused) as refused:
             export.asked(who, mock.Mock(), leaf, "pdf", Options())
         self.assertEqual(refused.exception.problem.status, 503)

@@ -280,8 +280,8 @@ class NoRoom(unittest.TestCase):
         left = mock.patch("shutil.disk_usage").start()
         left.return_value.free = room.LEAST - 1
         with self.assertRaises(OSError) as raised:
-            room.insist()
+            room.require_room()
         self.assertEqual(raised.exception.errno, errno.ENOSPC)
         mock.patch.object(room, "_seen", (-room.LOOK_S, True)).start()
         left.return_value.free = room.LEAST
-        room.insist()
+        room.require_room()

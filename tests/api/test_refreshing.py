@@ -304,17 +304,17 @@ class Leases(unittest.TestCase):
         engine, name = world.engine(), "test"
         with Session(engine) as session, session.begin():
             session.execute(text("DELETE FROM leases WHERE name = 'test'"))
-            self.assertTrue(leases.take(session, name, "a", 20))
-            self.assertTrue(leases.take(session, name, "a", 20))
-            self.assertFalse(leases.take(session, name, "b", 20))
-            leases.insist(session, name, "a")
+            self.assertTrue(leases.acquire_or_renew(session, name, "a", 20))
+            self.assertTrue(leases.acquire_or_renew(session, name, "a", 20))
+            self.assertFalse(leases.acquire_or_renew(session, name, "b", 20))
+            leases.require_held(session, name, "a")
             session.execute(text("UPDATE leases SET until = UTC_TIMESTAMP(6) - INTERVAL 1 SECOND WHERE name = 'test'"))
             with self.assertRaises(leases.Lost):
-                leases.insist(session, name, "a")
-            self.assertTrue(leases.take(session, name, "b", 20))
-            self.assertFalse(leases.take(session, name, "a", 20))
+                leases.require_held(session, name, "a")
+            self.assertTrue(leases.acquire_or_renew(session, name, "b", 20))
+            self.assertFalse(leases.acquire_or_renew(session, name, "a", 20))
             leases.give_up(session, name, "b")
-            self.assertTrue(leases.take(session, name, "a", 20))
+            self.assertTrue(leases.acquire_or_renew(session, name, "a", 20))
 
 
 class Clocks(unittest.TestCase):

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ironmark.core.periods import Period
-from ironmark.core.scope_shift import REACHES, reached, told
+from ironmark.core.scope_shift import REACHES, reached, shift_words
 
 
 def key(page: str, reach: str, *, year_start: int = 1, **more: object) -> str:
@@ -61,4 +61,4 @@ class Reach(unittest.TestCase):
         for reach in REACHES:
             read = reached(period, reach, 4, "2024-05")
             self.assertEqual(read, Period.parse(read.key, start))
-            self.assertEqual(bool(told(period, read, reach, 4)), reach != "page")
+            self.assertEqual(bool(shift_words(period, read, reach, 4)), reach != "page")

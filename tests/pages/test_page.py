@@ -70,7 +70,7 @@ class Pages(unittest.TestCase):
 
     def test_the_demo_goes_to_json_and_back(self) -> None:
         with self.sources.readings() as session:
-            cards = [ScorecardBody.model_validate(card.body) for card in records.every(session, "scorecard")]
+            cards = [ScorecardBody.model_validate(card.body) for card in records.list_all(session, "scorecard")]
         for card in cards:
             for scope in SCOPES:
                 with self.subTest(card=card.title, scope=scope):

@@ -131,7 +131,7 @@ def dataset_out(
 def users_of(session: Session) -> dict[str, list[ComputedKpi]]:
     """The KPIs of each dataset."""
     users: dict[str, list[ComputedKpi]] = {}
-    for kpi in records.every(session, "kpi"):
+    for kpi in records.list_all(session, "kpi"):
         users.setdefault(kpi.body["dataset"], []).append(ComputedKpi(id=kpi.id, name=kpi.body["name"]))
     return users
 

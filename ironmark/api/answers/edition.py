@@ -7,7 +7,7 @@ from pydantic import BaseModel
 from ironmark.api.access import Reader
 from ironmark.api.timestamps import moment
 from ironmark.pages.publishing.editions import Frozen
-from ironmark.publish.export_page import About, Leaf
+from ironmark.publish.export_page import About, ExportPage
 from ironmark.publish.proof import checksum
 from ironmark.store import editions
 from ironmark.store.editions import State
@@ -53,7 +53,7 @@ def edition_out(row: Edition) -> EditionOut:
 _CHECKSUMS: dict[str, str] = {}  # by edition: what one holds never changes
 
 
-def about(row: Edition, frozen: Frozen) -> About:
+def about_of(row: Edition, frozen: Frozen) -> About:
     told = edition_out(row)
     if row.id not in _CHECKSUMS:
         if len(_CHECKSUMS) > 1000:
@@ -67,8 +67,8 @@ def about(row: Edition, frozen: Frozen) -> About:
     )  # fmt: skip
 
 
-def leaf_of(who: Reader, edition: str) -> Leaf:
+def export_page_of(who: Reader, edition: str) -> ExportPage:
     with who.read() as session:
         row = editions.get(session, edition)
-        frozen = Frozen.from_bytes(editions.held(session, edition))
-        return Leaf(frozen, about(row, frozen))
+        frozen = Frozen.from_bytes(editions.frozen_bytes(session, edition))
+        return ExportPage(frozen, about_of(row, frozen))

@@ -16,7 +16,7 @@ from ironmark.api.access import Reader
 from ironmark.api.downloads import download
 from ironmark.pages.model.problems import Problem, Refused
 from ironmark.publish import exporting
-from ironmark.publish.export_page import Leaf
+from ironmark.publish.export_page import ExportPage
 from ironmark.publish.exporting import PRINTED, Kind, Options
 from ironmark.publish.printer import HOW, there
 from ironmark.store import exports
@@ -47,7 +47,7 @@ def export_out(row: Export) -> ExportOut:
     )  # fmt: skip
 
 
-def asked(who: Reader, request: Request, leaf: Leaf, kind: Kind, options: Options) -> str:
+def asked(who: Reader, request: Request, leaf: ExportPage, kind: Kind, options: Options) -> str:
     """Have a page drawn, and return what that goes by."""
     exporting.check(leaf, kind, options)
     source = replace(leaf.frozen, workings={}).to_bytes()
@@ -74,7 +74,7 @@ def put_in_line(
 
 
 async def taken(
-    who: Reader, request: Request, read: Callable[[], Leaf], kind: Kind, options: Options
+    who: Reader, request: Request, read: Callable[[], ExportPage], kind: Kind, options: Options
 ) -> Response:  # fmt: skip
     """A page in one of its forms, as the answer itself. However many are waited for, they hold no thread meanwhile."""
     leaf = await run_in_threadpool(read)
@@ -95,14 +95,14 @@ async def waited(who: Reader, request: Request, key: str, seconds: float = WAIT_
     raise Refused(503, "slow", "It takes too long", "The page was not drawn in time. Try again in a minute.")
 
 
-def _written(who: Reader, leaf: Leaf, kind: Kind, options: Options) -> Response:
+def _written(who: Reader, leaf: ExportPage, kind: Kind, options: Options) -> Response:
     exporting.check(leaf, kind, options)
     name = exporting.name_of(leaf, kind, options)
     with who.read() as session:
         pictures = pictures_of(session, leaf.frozen) if kind == "html" else {}
     with who.write() as session:
         seal = seal_of(session)
-    made = exporting.made(leaf, kind, options, pictures, None, lambda *_: False, seal)
+    made = exporting.render(leaf, kind, options, pictures, None, lambda *_: False, seal)
     return download(made, name, exporting.MEDIA[kind])
 
 

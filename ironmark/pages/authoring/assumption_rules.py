@@ -40,13 +40,13 @@ def check_case(session: Session, body: CaseBody, key: str | None) -> None:
 
 def drop_cases(session: Session, _: Any, key: str | None) -> None:
     """The cases of a scorecard go with it."""
-    for case in records.every(session, "case"):
+    for case in records.list_all(session, "case"):
         if case.body["scorecard"] == key:
             records.remove(session, "case", case.id, case.version)
 
 
 def bring_cases_back(session: Session, key: str) -> None:
     """The cases that went with a scorecard come back with it."""
-    for case in records.gone(session, "case"):
+    for case in records.list_deleted(session, "case"):
         if case.body.get("scorecard") == key:
-            records.back(session, "case", case.record_id)
+            records.restore(session, "case", case.record_id)

@@ -67,7 +67,7 @@ def compared(
     sets: list[tuple[str, str, Mapping[str, float]]] = [("", "As kept", {})]
     if scope.assume:
         sets.append(("tried", "As tried now", scope.assume))
-    known = records.every(context.session, "case")
+    known = records.list_all(context.session, "case")
     for case in known:
         held = CaseBody.model_validate(case.body)
         if held.scorecard == scorecard and (cases is None or case.id in cases):

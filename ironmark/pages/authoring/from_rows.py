@@ -236,7 +236,7 @@ def take_back(session: Session, key: str) -> list[str]:
     # KPIs first: a yardstick may rest on the mark of one.
     for kind, slot, may_delete in (("kpi", "kpi", may_delete_kpi), ("yardstick", "yardstick", may_delete_yardstick)):
         for name in dict.fromkeys(one[slot] for one in instruments if one[slot]):
-            held = records.some(session, kind, [name]).get(name)  # type: ignore[arg-type]
+            held = records.get_many(session, kind, [name]).get(name)  # type: ignore[arg-type]
             if held is None:
                 continue
             if held.version != 1 or abs(held.updated_at - card.updated_at) > MADE_TOGETHER:

@@ -42,7 +42,7 @@ def check_kpi(session: Session, body: KpiBody, key: str | None) -> None:
 def refuse_taken(session: Session, handle: str, key: str | None) -> None:
     """KPIs and assumptions are named alike in formulas: no two of them have one handle."""
     for kind in records.HANDLED:
-        for other in records.every(session, kind):
+        for other in records.list_all(session, kind):
             if other.id != key and other.body["handle"] == handle:
                 detail = f"“{handle}” is the handle of {other.body['name']}. Choose another."
                 raise Refused(409, "handle-taken", "The handle is taken", detail, {"field": "handle"})
@@ -50,7 +50,7 @@ def refuse_taken(session: Session, handle: str, key: str | None) -> None:
 
 def rename(session: Session, old: str, new: str) -> None:
     """Every formula that names a KPI or an assumption follows when its handle changes."""
-    for other in records.every(session, "kpi") if old != new else ():
+    for other in records.list_all(session, "kpi") if old != new else ():
         text = renamed(other.body["formula"], old, new)
         if text != other.body["formula"]:
             records.save(session, "kpi", other.id, other.body | {"formula": text}, other.version)
@@ -65,7 +65,7 @@ def may_delete_kpi(session: Session, _: Any, key: str | None) -> None:
     refuse_in_use(session, key, "kpi", "KPI")
     handle = records.get(session, "kpi", key).body["handle"]
     named = named_in(session, handle, key)
-    for kpi in records.every(session, "kpi"):
+    for kpi in records.list_all(session, "kpi"):
         if any(part["kpi"] == key for part in (kpi.body.get("composite") or {}).get("parts", [])):
             named.append(kpi.body["name"])
     if named:
@@ -75,7 +75,7 @@ def may_delete_kpi(session: Session, _: Any, key: str | None) -> None:
 
 def named_in(session: Session, handle: str, key: str | None = None) -> list[str]:
     """What names a handle in its formula: KPIs, and computed marks but for those of the KPI ``key``."""
-    named = [k.body["name"] for k in records.every(session, "kpi") if handle in handles_in(k.body["formula"])]
+    named = [k.body["name"] for k in records.list_all(session, "kpi") if handle in handles_in(k.body["formula"])]
     for other, formulas in marks.every_computed(session).items():
         if other != key and handle in handles_in(*formulas.values()):
             named.append(f"a computed mark of {records.get(session, 'kpi', other).body['name']}")

@@ -87,7 +87,7 @@ def _across(context: ReadingContext, kpi: str) -> str | None:
     dataset = context.kpi(kpi).dataset
     others = [
         document
-        for document in records.every(context.session, "kpi")
+        for document in records.list_all(context.session, "kpi")
         if document.id != kpi and document.body.get("dataset") == dataset and not document.body.get("composite")
     ]
     return min(others, key=lambda document: str(document.body["name"]).casefold()).id if others else None

@@ -19,13 +19,13 @@ from ironmark.core.reading import Readings
 from ironmark.core.units import proposed_unit
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_sheet import draw_sheet
-from ironmark.pages.drawing.histories import MOST, history, told
+from ironmark.pages.drawing.histories import MOST, history, history_words
 from ironmark.pages.model.field_types import MOST_OF_A_PERIOD, Key, Model
 from ironmark.pages.model.kpi import KpiBody, UnitBody
 from ironmark.pages.model.pictures import HistoryPicture, InstrumentPicture
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.instrument_scope import period_of, take_readings
-from ironmark.pages.reading.plain_readings import block_of
+from ironmark.pages.reading.plain_readings import plain_readings_of
 from ironmark.pages.reading.sheets import read_sheet
 from ironmark.pages.reading.usages import yardsticks_in_use
 from ironmark.pages.reading.workings import Workings, workings
@@ -142,7 +142,7 @@ def previewed(context: ReadingContext, ask: PreviewAsk) -> Preview:
             Figure(label=r.member or "", value=r.value, shown=r.shown)
             for r in sorted(members, key=lambda r: source.members[by or ""].index(r.member or ""))
         ],
-        graded=told(together, context.yardstick(yardstick).name if yardstick else ""),
+        graded=history_words(together, context.yardstick(yardstick).name if yardstick else ""),
         history=_history(context, instrument, together),
         by_member=by_member,
         waiting=sheet is not None and sheet.waiting,
@@ -151,7 +151,7 @@ def previewed(context: ReadingContext, ask: PreviewAsk) -> Preview:
 
 
 def _history(context: ReadingContext, instrument: InstrumentBody, readings: Readings) -> HistoryPicture:
-    block = block_of(context, instrument.kpi, instrument.yardstick, readings)
+    block = plain_readings_of(context, instrument.kpi, instrument.yardstick, readings)
     last = len(readings.periods) - 1
     moments = block.earlier(last, 0, MOST[readings.periods[0].grain], True)
     return history(moments, readings.yardstick, readings.kpi.unit, context.year_start)

@@ -36,7 +36,7 @@ def impacts_of(context: ReadingContext, key: str, ask: ImpactAsk) -> list[Impact
     found = []
     kept, tried = (ReadingContext(context.sources, context.session) for _ in range(2))
     kept.yardsticks[key], tried.yardsticks[key] = ask.before, ask.after
-    for card in records.every(context.session, "scorecard"):
+    for card in records.list_all(context.session, "scorecard"):
         body = ScorecardBody.model_validate(card.body)
         instruments = [i for section in body.sections for i in section.instruments if _uses(i, key)]
         only = body.model_copy(update={"sections": [SectionBody(id="s", instruments=instruments)]})

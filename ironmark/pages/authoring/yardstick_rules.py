@@ -33,7 +33,7 @@ def check_yardstick(session: Session, body: YardstickBody, key: str | None) -> N
 def may_delete_yardstick(session: Session, _: Any, key: str | None) -> None:
     assert key is not None
     refuse_in_use(session, key, "yardstick", "yardstick")
-    for kpi in records.every(session, "kpi"):
+    for kpi in records.list_all(session, "kpi"):
         if any(part["yardstick"] == key for part in (kpi.body.get("composite") or {}).get("parts", [])):
             name = kpi.body["name"]
             detail = f"It grades a part of the composite {name}. Give that part another yardstick first."

@@ -54,7 +54,7 @@ class DocumentSet:
         if not new_kpis and not new_yardsticks:
             return
         wanted: dict[Kind, list[str]] = {"kpi": new_kpis, "yardstick": new_yardsticks}
-        now = versions.told(self.session, wanted, all_else=self._current is None)
+        now = versions.current(self.session, wanted, all_else=self._current is None)
         self._current = (self._current or {}) | now
         for kind, keys in wanted.items():
             self._saw(kind, {key: now.get((kind, key), 0) for key in keys})
@@ -69,7 +69,7 @@ class DocumentSet:
             {key: (kind, key, noted[key]) for key in keys if noted[key]},
             lambda missing: {
                 key: model.model_validate(document.body)
-                for key, document in records.some(self.session, kind, missing).items()
+                for key, document in records.get_many(self.session, kind, missing).items()
             },
         )
 
@@ -155,14 +155,14 @@ class DocumentSet:
     @cached_property
     def palettes(self) -> dict[str, Palette]:
         """Every palette by its key: those that come with the product, then the own ones."""
-        own = records.every(self.session, "palette")
+        own = records.list_all(self.session, "palette")
         self._saw("palette", {found.id: found.version for found in own})
         return PALETTES | {found.id: PaletteBody.model_validate(found.body).as_palette(found.id) for found in own}
 
     @cached_property
     def yardsticks_made(self) -> dict[str, str]:
         """The first yardstick that was made for a KPI, by the KPI."""
-        every = records.every(self.session, "yardstick")
+        every = records.list_all(self.session, "yardstick")
         self._saw("yardstick", {document.id: document.version for document in every})
         return {document.body["kpi"]: document.id for document in reversed(every) if document.body.get("kpi")}
 
@@ -222,7 +222,7 @@ class DocumentSet:
     def current_versions(self) -> versions.Told:
         """The versions told so far, with those of all datasets and the calendar."""
         if self._current is None:
-            self._current = versions.told(self.session, {}, all_else=True)
+            self._current = versions.current(self.session, {}, all_else=True)
         return self._current
 
     @cached_property
@@ -233,7 +233,7 @@ class DocumentSet:
     @cached_property
     def every_kpi(self) -> dict[str, KpiBody]:
         """Every KPI by its key, fetched when a formula or a text names one."""
-        every = {document.id: document for document in records.every(self.session, "kpi")}
+        every = {document.id: document for document in records.list_all(self.session, "kpi")}
         # A name that is given to another KPI changes what is read.
         self._saw("kpi", {key: document.version for key, document in every.items()})
         return {key: KpiBody.model_validate(document.body) for key, document in every.items()}

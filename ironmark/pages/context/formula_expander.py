@@ -123,7 +123,7 @@ class FormulaExpander(DocumentSet):
     @cached_property
     def assumptions(self) -> dict[str, Assumed]:
         """Every assumption by its handle, fetched when a formula names something."""
-        every = records.every(self.session, "assumption")
+        every = records.list_all(self.session, "assumption")
         self._saw("assumption", {document.id: document.version for document in every})
         found = {}
         for document in every:

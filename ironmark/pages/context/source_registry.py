@@ -58,7 +58,7 @@ class Sources:
     @contextmanager
     def changes(self) -> Iterator[Session]:
         """A transaction, committed at the end of the block. Raises OSError where the disk is full."""
-        room.insist()
+        room.require_room()
         with self._changes.begin() as session:
             yield session
 

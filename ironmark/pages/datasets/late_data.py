@@ -28,9 +28,9 @@ def late_data(session: Session) -> list[Late]:
     A file is behind where the last month it is complete for ended before that of the furthest other one; sheets and
     checklists are kept up by hand, and a live source is as far as its table is.
     """
-    waits = Counter(str(document.body.get("dataset")) for document in records.every(session, "kpi"))
-    every = {dataset.id: dataset for dataset in datasets.every(session) if waits[dataset.id]}
-    trouble = {row.dataset_id: row for row in refreshes.every(session) if row.state in ("failed", "held")}
+    waits = Counter(str(document.body.get("dataset")) for document in records.list_all(session, "kpi"))
+    every = {dataset.id: dataset for dataset in datasets.list_all(session) if waits[dataset.id]}
+    trouble = {row.dataset_id: row for row in refreshes.list_all(session) if row.state in ("failed", "held")}
     months = {
         key: Period.of(dataset.through, "month", 1)
         for key, dataset in every.items()

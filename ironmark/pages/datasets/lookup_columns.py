@@ -326,7 +326,7 @@ def _refuse_lost(session: Session, dataset: StoredDataset, wide: Wide) -> None:
         return
     users = [
         (kpi.body["name"], name)
-        for kpi in records.every(session, "kpi")
+        for kpi in records.list_all(session, "kpi")
         if kpi.body["dataset"] == dataset.id
         for name in _read_by(kpi.body["formula"], lost)
     ]

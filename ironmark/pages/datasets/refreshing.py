@@ -168,7 +168,9 @@ def keep_new(
     """A dataset of these rows, which is read anew from then on."""
     moment = clock.now()
     dataset = intake.keep_new(session, name, rows[0], rows[1], tell)
-    kept = refreshes.put(session, dataset.id, 0, body.model_dump(mode="json"), token, next_time(body.clock, moment))
+    kept = refreshes.set_state(
+        session, dataset.id, 0, body.model_dump(mode="json"), token, next_time(body.clock, moment)
+    )
     kept.read_at = moment
     return dataset
 
@@ -240,4 +242,4 @@ def answer_held(session: Session, key: str, use: bool) -> StoredDataset:
 
 def is_read_by(session: Session, dataset: str) -> list[Refresh]:
     """The refreshes that take pictures of a live source."""
-    return [row for row in refreshes.every(session) if row.body["origin"].get("dataset") == dataset]
+    return [row for row in refreshes.list_all(session) if row.body["origin"].get("dataset") == dataset]

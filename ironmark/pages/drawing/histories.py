@@ -87,7 +87,7 @@ def trail(moments: Sequence[Moment], yardstick: Yardstick | None, unit: Unit, ye
     return found
 
 
-def told(readings: Readings, name: str, m: int = 0, most: int = 12) -> str:
+def history_words(readings: Readings, name: str, m: int = 0, most: int = 12) -> str:
     """How often it was in the worst state of late: ``graded by Punctuality · 2 of 12 months short``."""
     yardstick, grain = readings.yardstick, readings.periods[0].grain
     if yardstick is None:

@@ -255,7 +255,7 @@ class _Causes:
     def gone(self, sheet: Sheet, reading: Reading) -> list[Because]:
         kpi = self.one.kpi_of(sheet, reading)
         if kpi not in self.other.frozen.kpis:
-            known = records.some(self.session, "kpi", [kpi])
+            known = records.get_many(self.session, "kpi", [kpi])
             return [Because(cause="brief", text="the scorecard no longer shows it" if known else "its KPI was deleted")]
         there = next((s for s in self.other.frozen.page.sheets if s.id == sheet.id), None)
         if there is not None and there.problem:

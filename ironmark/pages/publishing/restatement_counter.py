@@ -35,7 +35,7 @@ class Restating:
     def look(self) -> None:
         """Count anew for every published edition whose versions are not those it was last counted at."""
         with self._sources.readings() as session:
-            published = [(row.id, row.checked) for row in editions.every(session) if row.state == editions.PUBLISHED]
+            published = [(row.id, row.checked) for row in editions.list_all(session) if row.state == editions.PUBLISHED]
             self._rests_on = {key: held for key, held in self._rests_on.items() if key in dict(published)}
         for key, checked in published:
             with self._sources.readings() as session:
@@ -48,7 +48,7 @@ class Restating:
 
     def _versions(self, session: Session, key: str) -> str:
         if key not in self._rests_on:
-            self._rests_on[key] = Frozen.from_bytes(editions.held(session, key)).page.rests_on
+            self._rests_on[key] = Frozen.from_bytes(editions.frozen_bytes(session, key)).page.rests_on
         return told_now(session, self._rests_on[key])
 
     def _count(self, session: Session, key: str) -> int | None:
@@ -61,7 +61,7 @@ class Restating:
 
 def _both(context: ReadingContext, key: str) -> tuple[Frozen, Frozen]:
     """An edition as it was made, and the same page now."""
-    was = Frozen.from_bytes(editions.held(context.session, key))
+    was = Frozen.from_bytes(editions.frozen_bytes(context.session, key))
     return was, comparison.now_of(context, was, editions.get(context.session, key).scorecard)
 
 

@@ -211,8 +211,8 @@ def insist_held(row: Standing, period: str) -> None:
 
 def using(session: Session, holidays: str) -> list[str]:
     """The scorecards whose standing orders go by a list of holidays, by their titles."""
-    keys = [row.body["scorecard"] for row in standing.every(session) if row.body.get("holidays") == holidays]
-    known = records.some(session, "scorecard", keys)
+    keys = [row.body["scorecard"] for row in standing.list_all(session) if row.body.get("holidays") == holidays]
+    known = records.get_many(session, "scorecard", keys)
     return sorted({known[key].body["title"] if key in known else key for key in keys})
 
 

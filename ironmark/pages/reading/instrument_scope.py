@@ -10,7 +10,7 @@ from ironmark.core import reading as core
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period, complete_for_most, timeline
 from ironmark.core.reading import Readings
-from ironmark.core.scope_shift import reached, told
+from ironmark.core.scope_shift import reached, shift_words
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 
@@ -45,7 +45,7 @@ def own_scope(instrument: InstrumentBody, scope: ScopeBody, page: Period) -> tup
 def reach_words(context: ReadingContext, instrument: InstrumentBody, dataset: str, page: Period, read: Period) -> str:
     """What an instrument reads in words, where it is not what its page reads."""
     own = instrument.own
-    parts = [told(page, read, own.period, own.last)]
+    parts = [shift_words(page, read, own.period, own.last)]
     for segment, names in own.members.items():
         label = context.label_of(dataset, segment).lower()
         some = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")

@@ -17,7 +17,7 @@ from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
 
 
-class Figured:
+class LiveFigures:
     """The figures that the texts of a page name. bodies: by ``Span.figure``, each KPI as the page reads it, all rows
     together unless the text says whose, and graded as on the page: by the yardstick made for it where the page shows
     it nowhere else."""

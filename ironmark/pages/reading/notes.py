@@ -14,7 +14,7 @@ from ironmark.pages.model.note_words import where_words
 from ironmark.pages.model.page import PageNote, Reading, Sheet, members_in
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
-from ironmark.pages.reading.live_figures import Figured
+from ironmark.pages.reading.live_figures import LiveFigures
 from ironmark.pages.reading.sheets import read_sheet
 from ironmark.store import notes as kept
 from ironmark.store.database import Missing
@@ -24,7 +24,7 @@ MOST_OF_A_NOTE = 4000  # characters
 
 
 def notes_on(
-    context: ReadingContext, sheets: Sequence[Sheet], figured: Figured, figures: dict[str, Sheet]
+    context: ReadingContext, sheets: Sequence[Sheet], figured: LiveFigures, figures: dict[str, Sheet]
 ) -> tuple[PageNote, ...]:
     """The notes about the readings of some sheets, as they stand in their order. Figures that they name are added to
     ``figures``, each as the note's own reading is read: its members, its period."""
@@ -50,7 +50,7 @@ def page_note(
     note: StoredNote,
     reading: Reading | None,
     unit: Unit,
-    figured: Figured,
+    figured: LiveFigures,
     figures: dict[str, Sheet],
 ) -> PageNote:
     """A note as it reads beside its reading of now."""
@@ -119,7 +119,7 @@ def before(context: ReadingContext, about: Subject) -> StoredNote | None:
     if when.without:
         return None
     key = kept.key_of(about.kpi, about.narrow, when.shift(-1).key)
-    found = kept.some(context.session, [key]).get(key)
+    found = kept.get_many(context.session, [key]).get(key)
     return found if found and found.text else None
 
 
@@ -131,4 +131,4 @@ def alone(context: ReadingContext, note: StoredNote) -> tuple[PageNote, dict[str
         value, unit = about.value, about.unit
     except (Refused, Missing, FormulaError):
         value, unit = None, Unit()
-    return replace(page_note(context, note, None, unit, Figured(context, []), figures), now=value), figures
+    return replace(page_note(context, note, None, unit, LiveFigures(context, []), figures), now=value), figures

@@ -17,12 +17,12 @@ from ironmark.core.reading import Readings
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.readings_cache import CachedReadings
 from ironmark.pages.model.page import Ask, Figures, Mark, Moment, Partial, Reading, narrow_of
-from ironmark.pages.reading.row_order import Place
+from ironmark.pages.reading.row_order import RowRef
 
 _ASKS: TypeAdapter[Ask] = TypeAdapter(Ask)
 
 
-class Block:
+class PlainReadings:
     """Some readings of one KPI as plain figures: what several sheets show of them is worked out once."""
 
     def __init__(
@@ -49,7 +49,7 @@ class Block:
         self._readings: dict[tuple[str, int, int, int, bool], Reading] = {}
         self._earlier: dict[tuple[int, int, int, bool], tuple[Moment, ...]] = {}
 
-    def reading(self, at: Place, trail: int, cuts: bool) -> Reading:
+    def reading(self, at: RowRef, trail: int, cuts: bool) -> Reading:
         """trail: how many periods up to this one are shown with it; cuts: with the cuts of each."""
         key = f"{at.role}:{at.label}"
         if at.ask:
@@ -158,9 +158,9 @@ def _listed(figures: Floats) -> Any:
     return found.tolist()
 
 
-def block_of(context: ReadingContext, kpi: str, yardstick: str | None, readings: Readings) -> Block:
+def plain_readings_of(context: ReadingContext, kpi: str, yardstick: str | None, readings: Readings) -> PlainReadings:
     """The one block of some readings."""
     held = context.by_readings.setdefault(id(readings), CachedReadings(readings))
-    if not isinstance(held.plain, Block):
-        held.plain = Block(kpi, yardstick, readings, context.source(context.kpi(kpi)), context.entries(kpi))
+    if not isinstance(held.plain, PlainReadings):
+        held.plain = PlainReadings(kpi, yardstick, readings, context.source(context.kpi(kpi)), context.entries(kpi))
     return held.plain

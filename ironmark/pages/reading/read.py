@@ -19,7 +19,7 @@ from ironmark.pages.model.markdown import blocks_of
 from ironmark.pages.model.page import Assumed, Page, PageSection, PictureSheet, Segment, Sheet, TextSheet
 from ironmark.pages.model.scorecard import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.reading.instrument_scope import own_scope, period_of
-from ironmark.pages.reading.live_figures import Figured
+from ironmark.pages.reading.live_figures import LiveFigures
 from ironmark.pages.reading.notes import notes_on
 from ironmark.pages.reading.sheets import read_sheet
 from ironmark.store.database import Missing
@@ -36,7 +36,7 @@ def read_page(
     context.assume(scope.assume)
     texts = [text for section in body.sections for text in section.texts]
     context.fetch([i.kpi for i in instruments], [i.yardstick for i in instruments if i.yardstick])
-    figured = Figured(context, instruments)
+    figured = LiveFigures(context, instruments)
     for text in texts:
         figured.add(text.text)
     every = [*instruments, *figured.bodies.values()]

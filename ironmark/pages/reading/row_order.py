@@ -20,7 +20,7 @@ MOST_GROUPS = 60
 
 
 @dataclass(frozen=True)
-class Place:
+class RowRef:
     """One reading of an instrument: where it stands among some readings, and what it is a reading of."""
 
     readings: Readings
@@ -45,17 +45,17 @@ class Place:
         return found
 
 
-def places_of(instrument: InstrumentBody, readings: Readings, p: int) -> list[Place]:
+def row_refs_of(instrument: InstrumentBody, readings: Readings, p: int) -> list[RowRef]:
     if instrument.by:
-        return [Place(readings, p, m, "member", name or "", name) for m, name in enumerate(readings.members)]
+        return [RowRef(readings, p, m, "member", name or "", name) for m, name in enumerate(readings.members)]
     if instrument.last:
         some = range(max(0, p + 1 - instrument.last), p + 1)
         found = []
         for at in some:
             when = readings.periods[at]
-            found.append(Place(readings, at, 0, "period", when.short, ask=Ask(period=when.key)))
+            found.append(RowRef(readings, at, 0, "period", when.short, ask=Ask(period=when.key)))
         return found
-    return [Place(readings, p)]
+    return [RowRef(readings, p)]
 
 
 def order_of(instrument: InstrumentBody) -> Order:
@@ -63,7 +63,7 @@ def order_of(instrument: InstrumentBody) -> Order:
     return instrument.order or ("time" if instrument.last and not instrument.by else "gap")
 
 
-def ordered(places: list[Place], order: Order, backwards: bool = False) -> list[Place]:
+def ordered(places: list[RowRef], order: Order, backwards: bool = False) -> list[RowRef]:
     """By gap (or by value where there is no mark) and by state the worst first, by value the largest; without a
     figure last. By name as it reads; kept and in time as the readings come. Of equal ones that which comes first by
     name. backwards: the other way round, still with those without a figure last.
@@ -112,9 +112,9 @@ def first_of(
     instrument: InstrumentBody,
     scope: ScopeBody,
     period: Period | None,
-    places: list[Place],
+    places: list[RowRef],
     p: int,
-) -> list[Place]:
+) -> list[RowRef]:
     """The first so many members, and all others read together as one."""
     if not instrument.first or not instrument.by or len(places) <= instrument.first:
         return places
@@ -124,12 +124,12 @@ def first_of(
     readings, _ = take_readings(context, together, narrowed, period)
     ask = Ask(by=None, members={instrument.by: rest}, together=True)
     label = f"{len(rest)} others" if len(rest) > 1 else rest[0]
-    return [*places[: instrument.first], Place(readings, p, 0, "rest", label, ask=ask)]
+    return [*places[: instrument.first], RowRef(readings, p, 0, "rest", label, ask=ask)]
 
 
 def grouped(
-    context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody, period: Period | None, places: list[Place]
-) -> list[Place]:
+    context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody, period: Period | None, places: list[RowRef]
+) -> list[RowRef]:
     """The rows of a ledger under their groups, each group read together as a row of its own."""
     group = instrument.look.ledger.group or ""
     heads, _ = take_readings(context, instrument.model_copy(update={"by": group}), scope, period)
@@ -138,12 +138,12 @@ def grouped(
         if not heads.totals.rows[p, m]:
             continue
         only = {group: [name or ""]}
-        out.append(Place(heads, p, m, "group", name or "", name, Ask(by=group)))
+        out.append(RowRef(heads, p, m, "group", name or "", name, Ask(by=group)))
         narrowed = scope.model_copy(update={"members": scope.members | only})
         readings, _ = take_readings(context, instrument, narrowed, period)
         column = {member: at for at, member in enumerate(readings.members)}
         inside = [
-            Place(readings, p, column[at.member], "member", at.label, at.member, Ask(by=instrument.by, members=only))
+            RowRef(readings, p, column[at.member], "member", at.label, at.member, Ask(by=instrument.by, members=only))
             for at in places
             if at.member in column and readings.totals.rows[p, column[at.member]]
         ]

@@ -35,8 +35,8 @@ from ironmark.pages.model.scorecard import FurtherBody, InstrumentBody, OwnScope
 from ironmark.pages.reading.by_hand import kept_by_hand
 from ironmark.pages.reading.instrument_scope import own_scope, reach_words, take_readings, unit_of
 from ironmark.pages.reading.kinds import kinds_of
-from ironmark.pages.reading.plain_readings import block_of
-from ironmark.pages.reading.row_order import Place, first_of, grouped, order_of, order_words, ordered, places_of
+from ironmark.pages.reading.plain_readings import plain_readings_of
+from ironmark.pages.reading.row_order import RowRef, first_of, grouped, order_of, order_words, ordered, row_refs_of
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod, NoSegment
 from ironmark.tables.connections import LiveProblem, Slow
@@ -117,7 +117,7 @@ def _read(
     tried = {"axis from": instrument.axis.low, "axis to": instrument.axis.high}
     doubts = words.doubts_of(tried | ({"rehearsed": rehearsed.value} if rehearsed else {}), unit, read_so_far)
     order = order_of(instrument)
-    places = ordered(places_of(instrument, readings, p), order, instrument.backwards)
+    places = ordered(row_refs_of(instrument, readings, p), order, instrument.backwards)
     every, places = places, first_of(context, instrument, scope, period, places, p)
     folded = _readings_at(context, instrument, every[instrument.first :], None) if places is not every else []
     if instrument.face == "ledger" and instrument.look.ledger.group and instrument.by and not instrument.last:
@@ -169,7 +169,7 @@ def _none_yet(
     reason = f"no rows in {period.label if period else 'this period'}"
     if period and finer(period.grain, readings.row_grain):
         reason = by_rows(readings.row_grain)
-    block = block_of(context, instrument.kpi, instrument.yardstick, readings)
+    block = plain_readings_of(context, instrument.kpi, instrument.yardstick, readings)
     found = []
     for m, member in enumerate(readings.members):
         name = member or ""
@@ -190,7 +190,7 @@ def _nothing(of: str, role: str, period: str, reason: str) -> Reading:
 
 
 def _readings_at(
-    context: ReadingContext, instrument: InstrumentBody, places: Sequence[Place], role: str | None
+    context: ReadingContext, instrument: InstrumentBody, places: Sequence[RowRef], role: str | None
 ) -> list[Reading]:
     face, shown = FACES[instrument.face], instrument.look.history.periods
     trail = shown if face.trail or instrument.face == "history" else 0
@@ -198,7 +198,7 @@ def _readings_at(
         trail = shown
     found = []
     for at in places:
-        block = block_of(context, instrument.kpi, instrument.yardstick, at.readings)
+        block = plain_readings_of(context, instrument.kpi, instrument.yardstick, at.readings)
         made = block.reading(at, trail, instrument.face == "history")
         found.append(replace(made, role=role, label=context.kpi(instrument.kpi).name) if role else made)
     return found
@@ -275,7 +275,7 @@ def _coloured(
     kpi: KpiBody,
     scope: ScopeBody,
     period: Period,
-    places: Sequence[Place],
+    places: Sequence[RowRef],
     readings: Sequence[Reading],
     unit: Unit,
 ) -> tuple[Colouring, list[Reading]]:

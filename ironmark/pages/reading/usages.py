@@ -23,7 +23,7 @@ class KpiUse(BaseModel):
 def uses(session: Session, key: str, slot: str) -> list[KpiUse]:
     """The scorecards with instruments whose ``slot`` (kpi or yardstick) holds ``key``."""
     found = []
-    for card in records.every(session, "scorecard"):
+    for card in records.list_all(session, "scorecard"):
         instruments = [i for section in card.body["sections"] for i in section["instruments"]]
         if count := sum(key in _held(i, slot) for i in instruments):
             found.append(KpiUse(scorecard=card.id, title=card.body["title"], instruments=count))
@@ -41,12 +41,12 @@ def _held(instrument: dict[str, Any], slot: str) -> set[str | None]:
 def yardsticks_in_use(session: Session) -> dict[str, str]:
     """By KPI the yardstick of the first instrument that shows it, else one made for it."""
     found: dict[str, str] = {}
-    for card in records.every(session, "scorecard"):
+    for card in records.list_all(session, "scorecard"):
         for section in card.body["sections"]:
             for instrument in section["instruments"]:
                 if instrument["yardstick"]:
                     found.setdefault(instrument["kpi"], instrument["yardstick"])
-    for yardstick in records.every(session, "yardstick"):
+    for yardstick in records.list_all(session, "yardstick"):
         if yardstick.body["kpi"]:
             found.setdefault(yardstick.body["kpi"], yardstick.id)
     return found
