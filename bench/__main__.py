@@ -1,11 +1,11 @@
-"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|folder|drafting|cluster|steady]: measure, and print ratios.
-``steady`` takes ten minutes and ``cluster`` needs ClickHouse; they are only run when they are named."""
+"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|folder|drafting|long|cluster|steady]: measure, and print ratios.
+``steady`` and ``long`` take minutes and ``cluster`` needs ClickHouse; they are only run when they are named."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import cluster, drafting, editions, folder, front, grading, imports, ledger, previews, readers, scope
+from bench import cluster, drafting, editions, folder, front, grading, imports, ledger, long, previews, readers, scope
 
 PARTS = {
     "grading": grading.main,
@@ -18,10 +18,11 @@ PARTS = {
     "front": front.main,
     "folder": folder.main,
     "drafting": drafting.main,
+    "long": long.main,
     "cluster": cluster.main,
     "steady": readers.steady,
 }
 
 if __name__ == "__main__":
-    for name in sys.argv[1:] or [name for name in PARTS if name not in ("cluster", "steady")]:
+    for name in sys.argv[1:] or [name for name in PARTS if name not in ("cluster", "long", "steady")]:
         PARTS[name]()

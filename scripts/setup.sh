@@ -2,6 +2,7 @@
 # Sourced with $root set. Every step is skipped when a stamp says that it was done for the same input.
 
 export PATH="$PATH:/usr/sbin:/usr/local/sbin:/sbin"
+unset PYTHONDONTWRITEBYTECODE # compiled anew at each start, the program takes twice as long to begin
 
 fail() {
   echo "$*" >&2

@@ -59,7 +59,7 @@ class Running:
         self.address = f"http://127.0.0.1:{self.port}"
         self.options = options
         self.process: subprocess.Popen[str] | None = None
-        self.client = httpx.Client(base_url=self.address, timeout=30)
+        self.client = httpx.Client(base_url=self.address, timeout=120)
 
     def start(self) -> Running:
         arguments = ["--port", str(self.port), "--data-dir", str(self.directory), *self.options]
@@ -92,7 +92,7 @@ class Running:
         assert self.process is not None
         if self.process.poll() is None:
             self.process.send_signal(signal.SIGINT)
-        said, _ = self.process.communicate(timeout=40)
+        said, _ = self.process.communicate(timeout=120)
         return said
 
     def kill(self) -> None:
@@ -150,7 +150,7 @@ def straight_to(server: Running) -> Iterator[Engine]:
         mariadb.stop()
 
 
-def until(ask: Callable[[], T], holds: Callable[[T], Any], seconds: float = 60) -> T:
+def until(ask: Callable[[], T], holds: Callable[[T], Any], seconds: float = 180) -> T:
     """Ask again and again until what is answered holds."""
     end = time.monotonic() + seconds
     while True:

@@ -40,7 +40,7 @@ class ManyExports(unittest.TestCase):
             while not answered:
                 time.sleep(0.01)
             seen = 0
-            with httpx.Client(base_url=server.address, timeout=30) as own:
+            with httpx.Client(base_url=server.address, timeout=120) as own:
                 while len(answered) < 30:
                     self.assertEqual(own.get("/api/health").status_code, 200)
                     page = own.get("/")

@@ -53,7 +53,7 @@ class Faults(unittest.TestCase):
             handle, start, answers = f"raced_{round_}", threading.Barrier(6), []
 
             def save(handle: str = handle, start: Any = start, answers: list[Any] = answers) -> None:
-                with httpx.Client(base_url=str(self.client.base_url), timeout=30) as client:
+                with httpx.Client(base_url=str(self.client.base_url), timeout=120) as client:
                     start.wait(10)
                     answers.append(client.post("/api/kpis", json=self.kpi(handle)))
 

@@ -32,7 +32,7 @@ class Workers(unittest.TestCase):
         self.assertEqual(len(workers), 2)
 
         def ask(method: str, path: str, **what: Any) -> httpx.Response:
-            with httpx.Client(base_url=server.address, timeout=30) as fresh:  # a new connection goes to either
+            with httpx.Client(base_url=server.address, timeout=120) as fresh:  # a new connection goes to either
                 return fresh.request(method, path, **what)
 
         # A version kept by one is seen by the other at once, and so is how numbers are written.
@@ -109,7 +109,11 @@ class Workers(unittest.TestCase):
                 url,
             ]
             ended = subprocess.run(
-                [sys.executable, "-m", "ironmark", *options], cwd=world.ROOT, capture_output=True, text=True, timeout=60
+                [sys.executable, "-m", "ironmark", *options],
+                cwd=world.ROOT,
+                capture_output=True,
+                text=True,
+                timeout=180,
             )
             self.assertEqual(ended.returncode, 1)
             self.assertIn(says, ended.stderr)

@@ -17,7 +17,7 @@ from tests import world
 
 def run(*arguments: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
-        [sys.executable, "-m", "ironmark", *arguments], cwd=world.ROOT, capture_output=True, text=True, timeout=60
+        [sys.executable, "-m", "ironmark", *arguments], cwd=world.ROOT, capture_output=True, text=True, timeout=180
     )
 
 
@@ -26,7 +26,7 @@ class Help(unittest.TestCase):
         with tempfile.TemporaryDirectory() as bare:  # a checkout of which nothing was installed yet
             shutil.copy(world.ROOT / "run", bare)
             shutil.copytree(world.ROOT / "scripts", Path(bare) / "scripts")
-            told = subprocess.run([Path(bare) / "run", "--help"], capture_output=True, text=True, timeout=20)
+            told = subprocess.run([Path(bare) / "run", "--help"], capture_output=True, text=True, timeout=120)
             self.assertEqual((told.returncode, told.stderr), (0, ""))
             self.assertEqual(sorted(path.name for path in Path(bare).iterdir()), ["run", "scripts"])
         for option in re.findall(r"--[a-z-]+", run("serve", "--help").stdout):
@@ -101,7 +101,7 @@ class Endings(unittest.TestCase):
                 database = server.database_pid
                 assert server.process is not None
                 server.process.send_signal(how)
-                server.process.communicate(timeout=60)
+                server.process.communicate(timeout=180)
                 self.assertFalse(world.alive(database))
                 self.assertEqual(self.of(server), [])
 
