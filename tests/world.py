@@ -179,7 +179,8 @@ def browser() -> Any:
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     driver = webdriver.Chrome(options, Service(shutil.which("chromedriver") or "/usr/bin/chromedriver"))
     driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", SCREEN)
-    driver.set_script_timeout(180)  # a busy machine looks 300 members on every face over at its leisure
+    driver.set_script_timeout(300)  # a busy machine looks 300 members on every face over at its leisure
+    driver.command_executor.client_config.timeout = 300
 
     def close() -> None:
         driver.quit()

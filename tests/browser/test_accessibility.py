@@ -26,7 +26,6 @@ VIEWS = {
 
 class Accessible(PageTest):
     def violations(self, only: list[str] | None) -> list[Any]:
-        self.driver.set_script_timeout(60)
         self.driver.execute_script(AXE)
         found: list[Any] = self.driver.execute_async_script(RUN, only)
         return found

@@ -210,7 +210,6 @@ class Editions(PageTest):
         self.press("Close")
         self.assertEqual(self.asked(), [])
         self.assertTrue(self.driver.execute_script("return document.fonts.check('650 20px \"Archivo Variable\"')"))
-        self.driver.set_script_timeout(60)
         self.driver.execute_script(AXE)
         self.assertEqual(self.driver.execute_async_script(RUN, None), [])
 
@@ -252,7 +251,6 @@ class Editions(PageTest):
 
     def test_no_view_of_editions_breaks_a_rule(self) -> None:
         key = self.make_one()
-        self.driver.set_script_timeout(60)
         for path, css in (
             ("/editions", "section a"),
             (f"/editions/{key}", "iframe"),

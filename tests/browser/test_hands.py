@@ -144,7 +144,6 @@ class Found(Hands):
         self.wait(lambda: self.focused().startswith("A column"), "Escape gives the focus back")
 
     def violations(self) -> Any:
-        self.driver.set_script_timeout(60)
         self.driver.execute_script(AXE)
         return [
             one for one in self.driver.execute_async_script(RUN, None) if not one.startswith("color-contrast")

@@ -153,6 +153,10 @@
     padding-left: 22px;
     list-style: decimal;
   }
+  ol .link {
+    display: inline-block;
+    line-height: 25px;
+  }
   .acts select {
     width: auto;
   }
