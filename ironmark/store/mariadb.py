@@ -29,7 +29,7 @@ ROWS_DATABASE = "ironmark_rows"  # tables of rows that live sources read, apart 
 READER = "ironmark_reader"
 DATABASE = "ironmark"
 TEMPORARY = "mariadb-temporary"  # where it keeps what it needs for a moment, in the data directory
-_START_SECONDS = 60
+_START_SECONDS = 180  # a busy machine takes its time
 LONGEST_SOCKET = 107  # bytes of a socket's path; a data directory may be deeper than that
 
 

@@ -652,7 +652,7 @@ class Together(WithServer):
             made = answer.json()
         self.assertEqual((answer.status_code, answer.json()["type"]), (503, "database-away"))
         self.assertIn("Nothing was saved", answer.json()["detail"])
-        until = time.monotonic() + 120  # on a busy machine it takes its time
+        until = time.monotonic() + 300  # on a busy machine it takes its time
         while server.client.get("/api/health").status_code != 200 and time.monotonic() < until:
             time.sleep(0.1)
         self.assertEqual(server.client.get(f"/api/scorecards/{made['id']}").json(), made)
