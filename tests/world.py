@@ -180,7 +180,8 @@ def browser() -> Any:
     driver = webdriver.Chrome(options, Service(shutil.which("chromedriver") or "/usr/bin/chromedriver"))
     driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", SCREEN)
     driver.set_script_timeout(300)  # a busy machine looks 300 members on every face over at its leisure
-    driver.command_executor.client_config.timeout = 300
+    executor: Any = driver.command_executor
+    executor.client_config.timeout = 300
 
     def close() -> None:
         driver.quit()
