@@ -177,9 +177,8 @@ _MM = {"a4": (297, 210), "a4-upright": (210, 297), "a3": (420, 297), "a3-upright
 def margins(told: Sequence[tuple[str, str, str]], counts: Sequence[int], paper: Paper) -> bytes:
     """Pages on which nothing but their margins stands. told: of each kind of page, what stands at its top to the left and
     to the right, and at its foot; counts: how many there are of each."""
-    across, along = _MM[paper]
     small = "font: 450 9pt 'Archivo Variable', sans-serif; color: #5c6870;"
-    rules = [f"@page {{ size: {across}mm {along}mm; margin: 15mm 12mm 13mm; }}"]
+    rules = []
     for at, (left, right, foot) in enumerate(told):
         rules.append(
             f"@page p{at} {{ @top-left {{ content: {_quoted(left)}; {small} font-weight: 650; color: #1e282e; }} "
@@ -187,20 +186,23 @@ def margins(told: Sequence[tuple[str, str, str]], counts: Sequence[int], paper: 
             f'@bottom-right {{ content: counter(page) " / " counter(pages); {small} }} }} .p{at} {{ page: p{at}; }}'
         )
     pages = "".join(f'<div class="page p{at}"></div>' for at, count in enumerate(counts) for _ in range(count))
-    style = fonts.for_paper(_built()[1]) + "".join(rules) + "html, body { background: none; } .page { height: 1px; break-before: page; padding: 0 } .page:first-child { break-before: auto }"  # fmt: skip
-    return (
-        f'<!doctype html><html lang="en-GB" data-ready="yes"><head><meta charset="utf-8"><title>.</title>'
-        f"<style>{style}</style></head><body>{pages}</body></html>"
-    ).encode()
+    style = "".join(rules) + "html, body { background: none; } .page { height: 1px; break-before: page; padding: 0 } .page:first-child { break-before: auto }"  # fmt: skip
+    return _on_paper(style, pages, paper)
 
 
 def cover(body: str, paper: Paper) -> bytes:
     """A cover and contents on paper."""
+    apart = "section.contents { display: block; break-before: page; page-break-before: always }"
+    return _on_paper(f"html, body {{ background: #fff; }} {_COVER} {apart}", body, paper)
+
+
+def _on_paper(style: str, body: str, paper: Paper) -> bytes:
+    """What is printed as it is, without a script."""
     across, along = _MM[paper]
-    rules = f"@page {{ size: {across}mm {along}mm; margin: 15mm 12mm 13mm; }} {_COVER} section.contents {{ display: block; break-before: page; page-break-before: always }}"
+    size = f"@page {{ size: {across}mm {along}mm; margin: 15mm 12mm 13mm; }}"
     return (
-        f'<!doctype html><html lang="en-GB" data-ready="yes"><head><meta charset="utf-8"><title>.</title>'
-        f"<style>{fonts.for_paper(_built()[1])} html, body {{ background: #fff; }} {rules}</style></head><body>{body}</body></html>"
+        '<!doctype html><html lang="en-GB" data-ready="yes"><head><meta charset="utf-8"><title>.</title>'
+        f"<style>{fonts.for_paper(_built()[1])} {size} {style}</style></head><body>{body}</body></html>"
     ).encode()
 
 

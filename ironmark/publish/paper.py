@@ -53,7 +53,6 @@ def as_pdf(
                 except StopIteration:
                     break
             done = sum(counts[: of + 1])
-        pair.wait()
     with Pdf.new() as whole:  # once the second printer holds no memory any more
         joint = _Joint(whole, len(leaves))
         for at, (of, file) in enumerate(printed):
@@ -84,11 +83,6 @@ class _Pair:
     def __exit__(self, *_: object) -> None:
         self._pool.shutdown()
         self._printers[1].end()
-
-    def wait(self) -> None:
-        for file in self._busy:
-            if file is not None:
-                file.result()
 
     def print(self, what: Job, stopped: Stopped) -> tuple[Future[bytes], int]:
         """The part as it will come, and how many readings of its open list found room."""

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from selenium.webdriver import Chrome
 
 STEP_S = 60.0  # that one step may take: a page laid out, printed, or one shot of it
+TOO_SLOW = f"a part of the page took longer than {STEP_S:.0f} seconds"
 LOOK_S = 2.0  # reading what its processes hold slows them down
 IDLE_S = 600.0  # after which a printer nobody needs is ended
 MOST_BYTES = 1_500_000_000  # of memory, all its processes together, after which it is started anew
@@ -174,7 +175,7 @@ class Printer:
         def watch() -> None:
             while not over.wait(LOOK_S):
                 if time.monotonic() > self._until:
-                    self._ended = f"a part of the page took longer than {STEP_S:.0f} seconds"
+                    self._ended = TOO_SLOW
                 elif held_bytes(self._group) > MOST_BYTES:
                     self._ended = f"a part of the page took more than {MOST_BYTES / 1e9:g} GB of memory"
                 else:
@@ -333,7 +334,7 @@ class Printer:
 def _why(error: Exception) -> str:
     """What became of a printer, in words."""
     if isinstance(error, TimeoutError) or "timeout" in type(error).__name__.lower():
-        return f"a part of the page took longer than {STEP_S:.0f} seconds"
+        return TOO_SLOW
     if isinstance(error, (OSError, MemoryError)) or "urllib3" in type(error).__module__:
         return "it ended in the middle of it, as it does where there is too little memory"
     return str(error).removeprefix("Message: ").splitlines()[0][:300] if str(error).strip() else "it ended"

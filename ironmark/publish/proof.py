@@ -106,9 +106,10 @@ def read(body: bytes) -> tuple[str, list[Mark]]:
     return kind, list(found.values())
 
 
-def unchanged(body: bytes, kind: str, mark: Mark, seal: Seal) -> bool:
-    """Whether a file holds what it held when it left. Raises NoFile."""
-    return hmac.compare_digest(mark.seal, seal(kind, _contents(body, kind)))
+def unchanged(body: bytes, kind: str, marks: Sequence[Mark], seal: Seal) -> bool:
+    """Whether a file holds what it held when it left: the one seal that all its marks carry. Raises NoFile."""
+    found = seal(kind, _contents(body, kind))
+    return all(hmac.compare_digest(mark.seal, found) for mark in marks)
 
 
 # What is sealed: all that a reader sees, and nothing that the mark itself changes
