@@ -80,6 +80,16 @@ export async function attempt(work: () => Promise<unknown>, say: (words: string)
   }
 }
 
+/** What is called while it runs waits for its turn; each call resolves to its own answer. */
+export function inTurn<A extends unknown[], R>(run: (...args: A) => Promise<R>) {
+  let last: Promise<unknown> = Promise.resolve()
+  return (...args: A): Promise<R> => {
+    const answer = last.then(() => run(...args))
+    last = answer.catch(() => null)
+    return answer
+  }
+}
+
 const WAITING_MS = 1500
 
 /**

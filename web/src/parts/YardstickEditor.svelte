@@ -23,7 +23,7 @@
     aside?: import('svelte').Snippet
     rehearse?: (value: number | null) => void
     draft?: (body: YardstickBody | null) => void
-    keep: (body: YardstickBody, says: string) => void
+    keep: (body: YardstickBody, says: string) => unknown
   }
   let {
     body,
@@ -88,9 +88,12 @@
     trying = next
     draft?.(next)
   }
-  function settle(next: YardstickBody, says: string) {
-    trying = null
-    keep($state.snapshot(next) as YardstickBody, says)
+  /** What is kept is shown until it is, so that the next press goes on from it. */
+  async function settle(next: YardstickBody, says: string) {
+    attempt(next)
+    const shown = trying
+    await keep($state.snapshot(next) as YardstickBody, says)
+    if (trying === shown) attempt(null)
   }
   function at(next: number | null) {
     value = next

@@ -5,7 +5,7 @@
   import type { Cut, Strip, YardstickBody } from '../api/client'
   import { colour, on, stateOf, statesBeside, tint, word } from '../api/states.svelte'
   import Sign from './Sign.svelte'
-  import { moved as movedCut, tidy } from './cuts'
+  import { moved as movedCut, tidy, valueOf } from './cuts'
   import Typed from './Typed.svelte'
 
   interface Props {
@@ -36,12 +36,13 @@
     return level
   }
 
+  const valueAt = (at: number) => valueOf(body.cuts[at], strip.cuts[at]?.mark_value, strip.scale)
   const moved = (at: number, to: number) => movedCut(body, at, to, strip.cuts[at]?.mark_value, strip.scale)
 
   /** Held between its neighbours, so that cuts stay in order. */
   function allowed(at: number, to: number) {
-    const least = strip.cuts[at - 1]?.value ?? -Infinity
-    const most = strip.cuts[at + 1]?.value ?? Infinity
+    const least = valueAt(at - 1) ?? -Infinity
+    const most = valueAt(at + 1) ?? Infinity
     return Math.min(Math.max(to, least), most)
   }
 
@@ -67,17 +68,26 @@
     if (was) keep(next, 'move a cut')
     else openCut = openCut === at ? null : at
   }
+  /** Each press goes on from the one before, whether or not the server has answered; the last is kept. */
+  let stepped: YardstickBody | null = null
   function key(event: KeyboardEvent, at: number) {
-    const now = strip.cuts[at]?.value
+    const now = valueAt(at)
     const way = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key]
-    if (way && now !== null && now !== undefined) {
+    if (way && now !== null) {
       event.preventDefault()
       const step = strip.step * (event.shiftKey ? 10 : 1)
-      keep(moved(at, allowed(at, Math.round((now + way * step) / strip.step) * strip.step)), 'move a cut')
+      stepped = moved(at, allowed(at, Math.round((now + way * step) / strip.step) * strip.step))
+      draft(stepped)
     } else if (event.key === 'Enter' || event.key === ' ') {
       event.preventDefault()
       openCut = at
     }
+  }
+
+  function letGo() {
+    const next = stepped
+    stepped = null
+    if (next) keep(next, 'move a cut')
   }
 
   function changeCut(at: number, change: Partial<Cut>, says: string) {
@@ -208,6 +218,8 @@
             onpointermove={move}
             onpointerup={() => up(i)}
             onkeydown={(event) => key(event, i)}
+            onkeyup={letGo}
+            onblur={letGo}
           >
             <span class="pill" style:margin-top="{row(i) * 21}px">{cut.shown || cut.words}</span>
           </span>

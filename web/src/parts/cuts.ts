@@ -3,6 +3,14 @@ import type { Cut, YardstickBody } from '../api/client'
 
 export const tidy = (number: number) => Number(number.toPrecision(12))
 
+/** What a cut comes to in a yardstick that is tried, before the server says it; null where its mark is not known. */
+export function valueOf(cut: Cut | undefined, mark: number | null | undefined, scale: number): number | null {
+  if (!cut) return null
+  const offset = (cut.offset ?? 0) * scale
+  if (!cut.mark) return offset
+  return mark === null || mark === undefined ? null : (cut.factor ?? 1) * mark + offset
+}
+
 /** The yardstick with one cut at another value; mark: what its mark comes to; scale: what plain numbers are times. */
 export function moved(
   body: YardstickBody,

@@ -3,6 +3,7 @@ import {
   Refusal,
   api,
   got,
+  inTurn,
   newest,
   seen,
   words,
@@ -247,11 +248,11 @@ export class Session {
     return this.yardsticks[id]!
   }
 
-  async changeYardstick(id: string, after: YardstickBody, says: string) {
+  changeYardstick = inTurn(async (id: string, after: YardstickBody, says: string) => {
     const before = copy((await this.yardstick(id)).body)
     if (dequal(before, after)) return this.draft(id, null)
     if (await this.putYardstick(id, after)) this.history.note({ kind: 'yardstick', id, before, after, says })
-  }
+  })
 
   /** Save what is waiting; resolves when nothing is. */
   async flush() {
@@ -416,14 +417,14 @@ export class Session {
     }
   }
 
-  private async putYardstick(id: string, body: YardstickBody): Promise<boolean> {
+  private putYardstick = inTurn(async (id: string, body: YardstickBody): Promise<boolean> => {
     try {
       const held = await this.yardstick(id)
       const path = { params: { path: { key: id }, header: seen(held.version) } }
       const kept = await got(api.PUT('/api/yardsticks/{key}', { ...path, body }))
       this.yardsticks[id] = { version: kept.version, body: kept.body }
       this.refused = ''
-      this.draft(id, null)
+      if (dequal(this.drafts[id], body)) this.draft(id, null)
       return true
     } catch (error) {
       if (error instanceof Refusal && error.problem.status === 412) {
@@ -434,7 +435,7 @@ export class Session {
       this.draft(id, null)
       return false
     }
-  }
+  })
 
   private failed(error: unknown) {
     this.saving = 'failed'

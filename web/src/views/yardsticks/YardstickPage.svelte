@@ -5,6 +5,7 @@
   import {
     Refusal,
     api,
+    inTurn,
     got,
     seen,
     words,
@@ -35,10 +36,7 @@
   let failed = $state('')
   let by = $state<string | null>(null)
   let strip = $state<Strip | null>(null)
-  const steps = new History<YardstickBody>(async (step) => {
-    const now = chosen && ($state.snapshot(chosen.body) as YardstickBody)
-    return now && (await put(step)) ? now : null
-  })
+  const steps = new History<YardstickBody>((step) => put(step))
   let from = $state<'rules' | 'deal' | null>(null)
   let history = $state(false)
   /** The form it had when it was opened here, and the one that is being tried. */
@@ -90,8 +88,10 @@
       )
   })
 
-  async function put(body: YardstickBody): Promise<boolean> {
-    if (!chosen) return false
+  /** Resolves to what stood there before. One after another, so that quick changes do not refuse each other. */
+  const put = inTurn(async (body: YardstickBody): Promise<YardstickBody | null> => {
+    if (!chosen) return null
+    const before = $state.snapshot(chosen.body) as YardstickBody
     try {
       const kept = await got(
         api.PUT('/api/yardsticks/{key}', {
@@ -101,19 +101,19 @@
       )
       yardsticks = yardsticks?.map((known) => (known.id === kept.id ? kept : known)) ?? null
       failed = ''
-      return true
+      return before
     } catch (error) {
       const stale = error instanceof Refusal && error.problem.status === 412
       if (stale) await load()
       failed = stale
         ? 'This yardstick was changed elsewhere meanwhile. It was loaded again; make your change once more.'
         : words(error)
-      return false
+      return null
     }
-  }
+  })
   async function keep(body: YardstickBody) {
-    const before = chosen && ($state.snapshot(chosen.body) as YardstickBody)
-    if (before && (await put(body))) steps.note(before)
+    const before = await put(body)
+    if (before) steps.note(before)
   }
   async function create(kpiId: string) {
     try {
