@@ -21,7 +21,7 @@ from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.pictures import ScorecardPicture
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
 from ironmark.pages.reading.read import read_page
-from ironmark.store import database, datasets, records, scratch
+from ironmark.store import database, dataset_versions, records, scratch
 from ironmark.store.mariadb import MariaDB
 from ironmark.tables import connections
 from ironmark.tables.connections import Connection
@@ -67,7 +67,7 @@ def _measure(mariadb: MariaDB, shards: Shards) -> None:
     columns = connections.columns(at)
     with sources.changes() as session:
         empty = Table(pl.DataFrame(schema={column.name: pl.Float64 for column in columns}), columns)
-        dataset = datasets.create(
+        dataset = dataset_versions.create(
             session,
             "Tickets",
             "tickets",

@@ -24,7 +24,7 @@ from ironmark.pages.model.pictures import ScorecardPicture
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
 from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.pages.reading.read import read_page
-from ironmark.store import database, datasets, marks, records, scratch
+from ironmark.store import database, dataset_versions, marks, records, scratch
 from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change
 from ironmark.tables.table import Column, Table
@@ -88,7 +88,7 @@ def _measure(mariadb: MariaDB) -> None:
     frame = rows()
     sources = Sources(engine)
     with sources.changes() as session:
-        dataset = datasets.create(session, "Rows", "rows.csv", Table(frame, COLUMNS), key="rows")
+        dataset = dataset_versions.create(session, "Rows", "rows.csv", Table(frame, COLUMNS), key="rows")
         kpis = []
         for at, formula in enumerate(FORMULAS):
             body = KpiBody(handle=f"k{at}", name=f"KPI {at}", dataset=dataset.id, formula=formula)

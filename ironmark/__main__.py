@@ -25,7 +25,7 @@ from ironmark.demo import load
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets import intake
 from ironmark.pages.model.problems import Refused
-from ironmark.publish import bundle
+from ironmark.publish import bundle_format, bundle_pack, bundle_unpack
 from ironmark.store import backups, database, scratch
 from ironmark.store.mariadb import TEMPORARY, MariaDB, MariaDBError
 from ironmark.tables.files import read_table
@@ -231,7 +231,9 @@ def pack(
     """Write everything, or some scorecards with all they rest on, as one file that another installation can read."""
     with _database(data_dir) as engine, database.sessions(engine).begin() as session:
         try:
-            made = bundle.pack(session, scorecard or None, bundle.Wanted(not shape, not without_notes, editions))
+            made = bundle_pack.pack(
+                session, scorecard or None, bundle_format.Wanted(not shape, not without_notes, editions)
+            )
         except database.Missing as error:
             raise _fail(str(error)) from None
     file.write_bytes(made)
@@ -247,13 +249,13 @@ def unpack(
 ) -> None:
     """Read a bundle: told first what it would change, then kept with --keep."""
     try:
-        held = bundle.read(file.read_bytes())
+        held = bundle_format.read(file.read_bytes())
     except OSError as error:
         raise _fail(f"{file} cannot be opened: {error.strerror}.") from None
     except Refused as error:
         raise _fail(f"{file}: {error.problem.detail}") from None
     with _database(data_dir) as engine, database.sessions(database.changing(engine)).begin() as session:
-        unpacking = bundle.Unpacking(session, held)
+        unpacking = bundle_unpack.Unpacking(session, held)
         try:
             report = unpacking.carry_out(replace=replace) if keep else unpacking.report()
         except Refused as error:

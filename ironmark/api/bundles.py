@@ -7,8 +7,9 @@ from fastapi import APIRouter, Depends, Query, Response, UploadFile
 from ironmark.api.access import Reader, reader
 from ironmark.api.downloads import download
 from ironmark.api.upload_files import body_of
-from ironmark.publish import bundle
-from ironmark.publish.bundle import Report, Unpacking
+from ironmark.publish import bundle_format, bundle_pack
+from ironmark.publish.bundle_format import Report
+from ironmark.publish.bundle_unpack import Unpacking
 from ironmark.publish.tidy import ZIP
 
 router = APIRouter(prefix="/api/bundle", tags=["bundle"])
@@ -22,14 +23,14 @@ def pack_bundle(
     """Everything, or some scorecards with all they rest on. rows: with the rows of datasets, not their columns alone;
     editions: with editions, standing orders and holidays."""
     with who.read() as session:
-        made = bundle.pack(session, scorecard or None, bundle.Wanted(rows, notes, editions))
+        made = bundle_pack.pack(session, scorecard or None, bundle_format.Wanted(rows, notes, editions))
     return download(made, "ironmark-bundle.zip", ZIP)
 
 
 @router.post("/look")
 def look_at_bundle(file: UploadFile, who: Reader = Depends(reader)) -> Report:
     """What reading a bundle would change. Nothing is."""
-    held = bundle.read(body_of(file))
+    held = bundle_format.read(body_of(file))
     with who.read() as session:
         return Unpacking(session, held).report()
 
@@ -37,6 +38,6 @@ def look_at_bundle(file: UploadFile, who: Reader = Depends(reader)) -> Report:
 @router.post("")
 def read_bundle(file: UploadFile, replace: bool = False, who: Reader = Depends(reader)) -> Report:
     """Keep what is new in a bundle, and where ``replace`` says so what differs; all of it or nothing."""
-    held = bundle.read(body_of(file))
+    held = bundle_format.read(body_of(file))
     with who.write() as session:
         return Unpacking(session, held).carry_out(replace=replace)

@@ -21,7 +21,7 @@ from ironmark.pages.datasets.lookup_columns import (
 )
 from ironmark.pages.model.field_types import Member, Model, Name
 from ironmark.pages.model.problems import Refused
-from ironmark.store import datasets, refreshes
+from ironmark.store import dataset_versions, datasets, refreshes
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import sheet_names
@@ -108,7 +108,7 @@ def change_dataset(
                 through = complete_through(datasets.rows(session, dataset), columns)
         elif change.through is not None and change.through != dataset.through:
             through, settings["fixed_through"] = change.through, True
-        dataset = datasets.update(session, key, saw, change.name, columns, through, settings)
+        dataset = dataset_versions.update(session, key, saw, change.name, columns, through, settings)
         return dataset_answer(session, response, dataset)
 
 

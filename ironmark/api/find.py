@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from ironmark.api.access import Reader, reader
 from ironmark.api.answers.summaries import glances_now
-from ironmark.core.formula import FormulaError
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.periods import Period
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_texts import as_text

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from ironmark.api.access import Reader, reader
 from ironmark.api.answers.dataset import DatasetOut, dataset_answer
 from ironmark.pages.model.field_types import Model, Name
-from ironmark.store import datasets
+from ironmark.store import dataset_versions
 from ironmark.tables import folders
 from ironmark.tables.table import Problem, Table
 
@@ -42,7 +42,7 @@ def new_folder(body: NewFolder, response: Response, who: Reader = Depends(reader
     problems = () if any(column.role == "period" for column in columns) else (without,)
     table = Table(pl.DataFrame(schema={column.name: pl.Float64 for column in columns}), columns, problems)
     with who.write() as session:
-        dataset = datasets.create(
+        dataset = dataset_versions.create(
             session, body.name, body.folder, table, kind="live", settings={"folder": body.folder}, findings_too=False
         )
         return dataset_answer(session, response, dataset)

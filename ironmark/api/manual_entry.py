@@ -15,7 +15,7 @@ from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.by_hand import column_of, kept_by_hand
 from ironmark.pages.reading.instrument_scope import own_scope, period_of
-from ironmark.store import datasets
+from ironmark.store import dataset_versions, datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
 from ironmark.tables.checklist import Checklist
@@ -73,7 +73,7 @@ def set_by_hand(ask: HandAsk, who: Reader = Depends(reader)) -> Kept:
         else:
             detail = f"{kpi.name} is not kept by hand here. Change the rows it is computed from under Data."
             raise Refused(422, "not-by-hand", "This cannot be set by hand", detail)
-        done = datasets.refresh_with(
+        done = dataset_versions.refresh_with(
             session, dataset.id, dataset.version, "on a scorecard", table, word, dataset.through
         )
     return Kept(dataset=done.id, version=done.version)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends
 
 from ironmark.api.access import Reader, reader
-from ironmark.core.formula import FormulaError
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.pages.authoring.previews import TYPED, FormulaProblem, Glance, Preview, PreviewAsk, glance_at, previewed
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.reading.usages import yardsticks_in_use

@@ -12,7 +12,7 @@ from fastapi.responses import JSONResponse
 from sqlalchemy.exc import DBAPIError, IntegrityError, InterfaceError, OperationalError, TimeoutError
 from starlette.exceptions import HTTPException
 
-from ironmark.core.formula import FormulaError
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.pages.model.problems import Problem, Refused
 from ironmark.store.database import Missing, StaleVersion
 from ironmark.tables.cells import NoPeriod, NoSegment

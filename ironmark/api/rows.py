@@ -18,7 +18,7 @@ from ironmark.api.versions import seen_version
 from ironmark.core.numbers import MINUS, group, show_day
 from ironmark.pages.datasets.intake import keep_next, reading_of, refuse_live
 from ironmark.pages.model.problems import Refused
-from ironmark.store import datasets
+from ironmark.store import dataset_secrets, dataset_versions, datasets
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
@@ -270,7 +270,7 @@ def show_version(
     """Return to the rows of another version. Nothing is lost: the versions after it stay."""
     saw = seen_version(if_match)
     with who.write() as session:
-        dataset = datasets.go_back(session, key, saw, number)
+        dataset = dataset_versions.go_back(session, key, saw, number)
         return dataset_answer(session, response, dataset)
 
 
@@ -295,7 +295,7 @@ def put_rows(
     word = (authorization or "").removeprefix("Bearer ").strip()
     if word:
         with who.read() as session:
-            if not datasets.is_token(session, key, word):
+            if not dataset_secrets.is_token(session, key, word):
                 raise Refused(401, "wrong-token", "The token does not fit", "Make a new one on the dataset’s page.")
     saw = None if word else seen_version(if_match)
     body, name = body_of(file), file_name_of(file)
@@ -313,4 +313,4 @@ def put_rows(
 def make_token(key: str, who: Reader = Depends(reader)) -> Token:
     """A new token for uploads by machines; the one before no longer holds."""
     with who.write() as session:
-        return Token(token=datasets.new_token(session, key))
+        return Token(token=dataset_secrets.new_token(session, key))

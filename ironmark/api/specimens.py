@@ -17,7 +17,7 @@ from ironmark.core.faces import FACES
 from ironmark.core.marks import TARGET, TOGETHER, MarkEntry, Owner
 from ironmark.core.palette import PALETTES
 from ironmark.core.periods import Period
-from ironmark.core.reading import Source
+from ironmark.core.readings import Source
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_sheet import draw_sheet
 from ironmark.pages.model.kpi import KpiBody

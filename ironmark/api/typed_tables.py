@@ -16,7 +16,7 @@ from ironmark.api.answers.dataset import DatasetOut, dataset_answer, users_of
 from ironmark.api.versions import seen_version
 from ironmark.pages.model.field_types import Member, Model, Name
 from ironmark.pages.model.problems import Refused
-from ironmark.store import datasets
+from ironmark.store import dataset_secrets, dataset_versions, datasets
 from ironmark.store.datasets import Kind, StoredDataset
 from ironmark.tables import checklist, connections
 from ironmark.tables.checklist import Checklist
@@ -113,7 +113,7 @@ def type_sheet(body: NewSheet, response: Response, who: Reader = Depends(reader)
     """Keep a table that was typed or pasted."""
     table = _table(body)
     with who.write() as session:
-        dataset = datasets.create(session, body.name, "typed in", table, kind="sheet")
+        dataset = dataset_versions.create(session, body.name, "typed in", table, kind="sheet")
         return dataset_answer(session, response, dataset)
 
 
@@ -155,7 +155,7 @@ def put_sheet(
         )
         labels = {column.name: column.label for column in table.columns}
         table = conform(table, [replace(column, label=labels[column.name]) for column, _ in kept])
-        dataset = datasets.refresh_with(session, key, saw, "typed in", table, "typed")
+        dataset = dataset_versions.refresh_with(session, key, saw, "typed in", table, "typed")
         return dataset_answer(session, response, dataset)
 
 
@@ -179,7 +179,7 @@ def _table(body: SheetBody) -> Table:
 def new_checklist(body: NewChecklist, response: Response, who: Reader = Depends(reader)) -> DatasetOut:
     table = checklist.ticked(checklist.rows(_checklist(body)).clear(), _checklist(body))
     with who.write() as session:
-        dataset = datasets.create(session, body.name, "typed in", table, kind="checklist")
+        dataset = dataset_versions.create(session, body.name, "typed in", table, kind="checklist")
         dataset = _in_order(session, dataset, body)
         return dataset_answer(session, response, dataset)
 
@@ -213,7 +213,7 @@ def put_checklist(
         table = checklist.ticked(datasets.raw_rows(session, dataset), _checklist(body))
         table = Table(table.frame, dataset.own)
         through = max(body.day, dataset.through or body.day)
-        dataset = datasets.refresh_with(session, key, saw, "typed in", table, "ticked", through)
+        dataset = dataset_versions.refresh_with(session, key, saw, "typed in", table, "ticked", through)
         dataset = _in_order(session, dataset, body)
         return dataset_answer(session, response, dataset)
 
@@ -231,7 +231,7 @@ def _in_order(session: Session, dataset: StoredDataset, body: ChecklistBody) -> 
     if settings == dataset.settings:
         return dataset
     columns, through = list(dataset.own), dataset.through
-    return datasets.update(session, dataset.id, dataset.version, dataset.name, columns, through, settings)
+    return dataset_versions.update(session, dataset.id, dataset.version, dataset.name, columns, through, settings)
 
 
 @router.post("/live/look")
@@ -256,7 +256,7 @@ def new_live(body: NewLive, response: Response, who: Reader = Depends(reader)) -
         _live_problems(connection, columns),
     )
     with who.write() as session:
-        dataset = datasets.create(
+        dataset = dataset_versions.create(
             session, body.name, body.table, table, kind="live", settings={"connection": _plain(body)}, secret=body.password or "",
             findings_too=False,
         )  # fmt: skip
@@ -286,9 +286,9 @@ def put_connection(
         kept = [c if c.name in said or c.role != "period" else replace(c, role="text") for c in kept]
     with who.write() as session:
         settings = {**dataset.settings, "connection": _plain(body)}
-        dataset = datasets.update(session, key, saw, dataset.name, kept, dataset.through, settings)
+        dataset = dataset_versions.update(session, key, saw, dataset.name, kept, dataset.through, settings)
         if body.password is not None:
-            datasets.set_secret(session, key, body.password)
+            dataset_secrets.set_secret(session, key, body.password)
         return dataset_answer(session, response, dataset)
 
 

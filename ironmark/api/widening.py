@@ -24,7 +24,7 @@ from ironmark.pages.datasets.lookup_columns import (
     orders_of,
 )
 from ironmark.pages.model.field_types import Model
-from ironmark.store import datasets
+from ironmark.store import dataset_versions, datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.joined_columns import Wide
 
@@ -45,7 +45,7 @@ def _looking(who: Reader, session: Session) -> RowsThere:
 
 def _keep(who: Reader, response: Response, dataset: StoredDataset, saw: int, wide: Wide) -> DatasetOut:
     with who.write() as session:
-        made = datasets.widen(session, dataset.id, saw, wide, orders_of(dataset, wide))
+        made = dataset_versions.widen(session, dataset.id, saw, wide, orders_of(dataset, wide))
         return dataset_answer(session, response, made)
 
 

@@ -6,9 +6,9 @@ import datetime as dt
 from collections.abc import Mapping
 from typing import Literal
 
-from ironmark.core.formula import (
+from ironmark.core.formula import MOST_PERIODS
+from ironmark.core.formula_nodes import (
     FUNCTIONS,
-    MOST_PERIODS,
     ROW_FUNCTIONS,
     Aggregate,
     Among,

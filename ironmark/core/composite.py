@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ironmark.core.distances import gap_and_attainment, headroom
 from ironmark.core.evaluate import Floats
-from ironmark.core.reading import Readings, gap_and_attainment, headroom
+from ironmark.core.readings import Readings
 
 
 @dataclass(frozen=True)

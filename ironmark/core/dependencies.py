@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from ironmark.core.formula import FormulaError, parse, references
+from ironmark.core.formula import parse
+from ironmark.core.formula_nodes import FormulaError, references
 
 
 def handles_in(*texts: str) -> tuple[str, ...]:

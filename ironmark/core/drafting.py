@@ -7,6 +7,26 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from ironmark.core.drafting_words import (
+    BAD,
+    CAPACITY,
+    EACH,
+    EVENTS,
+    GAINED,
+    GOOD_OUTCOMES,
+    LEVEL,
+    OUTCOME,
+    PLAN,
+    SPENT,
+    UNITS,
+    USED,
+    WHOLE,
+    joined,
+    physical,
+    stem_in,
+    stem_of,
+    words,
+)
 from ironmark.core.measuring import NO_MEASURE, SURE, Facts, Measured, better_of, measured, told_by
 from ironmark.core.numbers import Unit
 from ironmark.core.units import PERCENT, unit_of_label
@@ -16,60 +36,6 @@ Nature = Literal["flow", "stock", "rate"]
 Place = Literal["made", "offered", "left"]
 MOST_KPIS = 12  # that are made unasked
 FEW_BLANK, MANY_BLANK = 0.002, 0.6  # shares of rows without a time of an event, between which that tells something
-
-
-def _stems(words: str) -> tuple[str, ...]:
-    return tuple(words.split())
-
-
-# Parts of words, as they stand at the beginning of one: what there should be little of,
-_BAD = _stems(
-    "abandon absen accident alarm arrears backlog breach breakdown cancel churn claims complain consum cost "
-    "damage days_lost death debt decline defect delay detention discharge_late dispute downtime dropout "
-    "electric emission empty energy error escalat exclu expens expired expul fail fall fault fuel idle "
-    "incident infect injur late. lateness leak leaver left. loss lost misdeliver mispick misrout missed "
-    "missing mistake mortality no_show noshow outage overdue overrun overtime penalt queue readmi refund "
-    "reject reopen repeat resign retest return rework scrap shortage shrink sick spend spill stockout stoppage "
-    "suspen temp_staff theft truan turnover_staff unanswered unpaid unplanned unresolved unsold vacan "
-    "violation wait waste withdraw "
-)
-# an amount there is at a time,
-_LEVEL = _stems(
-    "agents backlog balance beds census drivers employed employees enrol fte headcount holding inventory "
-    "members nurses on_hand open_ roll staff stock workers "
-)
-# what happens by itself, and is no part of anything,
-_EVENTS = _stems("accident alarm breakdown death incident injur leak left. outage spill theft")
-# something measured on each row,
-_EACH = _stems(
-    "age. duration gpa grade. handle_time handling hours_to length. level. mark. minutes_to mood nps pct per_ "
-    "percent price. rate. rates. rating ratio satisfaction score. scores. share. speed. temp_ temperature "
-    "time. utilis utiliz wait yield "
-)
-# what others are a part of,
-_WHOLE = _stems(
-    "admission appointment arrival attendance availab batch booked call capacity cases client contact customer "
-    "deliver departure enrol expected flight guest items jobs journey lesson loans made meal nights orders "
-    "output parcel passenger patient picked planned possible processed produced pupil received repair rooms "
-    "sailing scheduled seats seen served session ships started stops students tickets total transaction "
-    "treated trips units visitor visits "
-)
-# an outcome that is good, and a column that tells one,
-_GOOD_OUTCOMES = _stems(
-    "achiev occup filled booked used taken present answered attend closed complet deliver done fixed good. kept met. ok. on_time pass. passed resolv "
-    "returned solved success "
-)
-_OUTCOME = _stems("outcome result state status")
-# what somebody gained or made, whatever else is said of it,
-_GAINED = _stems("avoided generat made. produc profit recover recycl reduced saved saving sales sold yield")
-# what there can be at most,
-_CAPACITY = _stems("booked planned all. availab capacity offered possible scheduled total")
-# what is aimed at,
-_PLAN = _stems("budget expected forecast goal plan planned quota target")
-# what is used up, and so is told by what it was used for, and time that was spent on it in all.
-_USED = _stems("cost consum electric energy expens fuel spend")
-_SPENT = _stems("labor labour spent staff staffed worked")
-_UNITS = _stems("day days h hour hours hrs min mins minute minutes")
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,24 +71,6 @@ class Draft:
     left_out: tuple[LeftOut, ...]
 
 
-def _joined(text: str) -> str:
-    return "_" + re.sub(r"[\W_]+", "_", text.lower())
-
-
-def _words(column: Facts) -> str:
-    return _joined(f"{column.name}_{column.label}")
-
-
-def _stem_in(text: str, stems: Sequence[str]) -> str:
-    """The stem that a word of a text begins with, or is where a full stop ends the stem; "" for none."""
-    words = f"{_joined(text)}_"
-    return next((stem for stem in stems if f"_{stem.replace('.', '_')}" in words), "")
-
-
-def _any(column: Facts, stems: Sequence[str]) -> str:
-    return _stem_in(f"{column.name}_{column.label}", stems)
-
-
 def _is_bad(column: Facts) -> bool:
     return _direction(column) == "lower"
 
@@ -135,25 +83,13 @@ def _direction(column: Facts) -> Direction:
     return said if said != "open" else better_of(column.name)
 
 
-_PHYSICAL = {
-    "kg": "kg", "g": "g", "t": "t", "l": "l", "km": "km", "m": "m", "mm": "mm", "cm": "cm", "kwh": "kWh", "mwh": "MWh", "ha": "ha", "m2": "m²",
-    "mg": "mg", "lbs": "lbs", "lb": "lb", "ft": "ft",
-}  # fmt: skip
-
-
-def _physical(label: str) -> str:
-    """The unit that the last word of a label is: Fuel l, Weight (kg)."""
-    words = re.sub(r"[()\[\]]", " ", label).split()
-    return _PHYSICAL.get(words[-1].lower(), "") if len(words) > 1 else ""
-
-
 def _unit(column: Facts) -> Unit:
     if column.unit is not None:
         return column.unit
     given = unit_of_label(column.label) or unit_of_label(column.name)
     if given:
         return given.unit
-    return Unit("number", 0 if column.whole else 1, text=_physical(column.label))
+    return Unit("number", 0 if column.whole else 1, text=physical(column.label))
 
 
 def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True) -> Draft:
@@ -171,7 +107,7 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     # What somebody has put together by member and period is reported: there each column is a figure of its own.
     enough = SURE if counted_rows else 0.0
     sure = [c for c in amounts if sorts[c.name].sure >= enough]
-    always = [c for c in measures if c.whole and sorts[c.name].sort == "same" and _any(c, (*_CAPACITY, *_WHOLE))]
+    always = [c for c in measures if c.whole and sorts[c.name].sort == "same" and stem_of(c, (*CAPACITY, *WHOLE))]
     parts = _parts(amounts, always)
     rows = _rows_counted(rows_name.strip() or "Rows")
     shares = [
@@ -209,20 +145,18 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     if not any(kpi.place == "made" for kpi in order):  # the likeliest is better than nothing
         order[0] = replace(order[0], place="made")
     taken = [kpi for kpi in order if kpi.place == "made"]
-    more = [replace(kpi, place="offered") for kpi in taken[MOST_KPIS:]]
+    spreads = (
+        c for c in measures if sorts[c.name].sort in ("each", "rating", "duration") and sorts[c.name].sure >= enough
+    )
+    whole = _counted(sure, parts)
     offered = [
-        *more,
+        *(replace(kpi, place="offered") for kpi in taken[MOST_KPIS:]),
         *(kpi for kpi in order if kpi.place == "offered"),
         *keys,
-        *(k for k in spare if k.place == "offered"),
+        *(kpi for kpi in spare if kpi.place == "offered"),
+        *[_spread(c) for c in spreads][:2],
+        *[_used_per(c, whole) for c in sure if whole is not None and whole is not c and _is_used(c)][:2],
     ]
-    offered += [
-        _spread(c)
-        for c in measures
-        if sorts[c.name].sort in ("each", "rating", "duration") and sorts[c.name].sure >= enough
-    ][:2]
-    whole = _counted(sure, parts)
-    offered += [_used_per(c, whole) for c in sure if whole is not None and whole is not c and _is_used(c)][:2]
     return Draft((*taken[:MOST_KPIS], *offered, *(kpi for kpi in spare if kpi.place == "left")), tuple(left))
 
 
@@ -289,7 +223,7 @@ def _distinct_of(column: Facts, reason: str) -> DraftKpi:
 
 def _unsigned(label: str) -> str:
     """A label without the sign of its unit, which every figure carries: Cost of “Cost £”."""
-    if _physical(label):
+    if physical(label):
         return " ".join(re.sub(r"[()\[\]]", " ", label).split()[:-1])
     given = unit_of_label(label)
     codes = rf"|{given.unit.currency}" if given and given.unit.currency else ""
@@ -317,11 +251,11 @@ def _handle(label: str, fallback: str) -> str:
 
 def _planned(column: Facts, among: Sequence[Facts]) -> Facts | None:
     """The column whose plan another one is: ``planned_output`` of ``output``."""
-    stem = _any(column, _PLAN)
+    stem = stem_of(column, PLAN)
     if not stem:
         return None
-    rest = [word for word in column.name.split("_") if not any(word.startswith(plan) for plan in _PLAN)]
-    others = [other for other in among if other is not column and not _any(other, _PLAN)]
+    rest = [word for word in column.name.split("_") if not any(word.startswith(plan) for plan in PLAN)]
+    others = [other for other in among if other is not column and not stem_of(other, PLAN)]
     return next((other for other in others if rest and set(rest) <= set(other.name.split("_"))), None)
 
 
@@ -337,7 +271,7 @@ def _parts(counts: Sequence[Facts], always: Sequence[Facts]) -> dict[Facts, Fact
         if not part.whole or part.least == part.most or (part.least or 0) < 0:
             continue
         closeness = dict(part.within or ())
-        if _any(part, _LEVEL) or _any(part, _USED):
+        if stem_of(part, LEVEL) or stem_of(part, USED):
             continue
         fits = [
             whole
@@ -358,39 +292,39 @@ def _is_of(part: Facts, whole: Facts, closeness: float) -> bool:
     """Whether a column that is never more than another one counts some of what that one counts."""
     shared = _shares_a_word(part, whole)
     if _is_bad(part):
-        some = _any(whole, _WHOLE) and not _any(part, _EACH) and not _any(part, _EVENTS) and not _of_others(part)
+        some = stem_of(whole, WHOLE) and not stem_of(part, EACH) and not stem_of(part, EVENTS) and not _of_others(part)
         return shared or bool(some)
     # What there can be at most may well be the same every day, and so moves with nothing.
-    return (closeness >= CLOSELY and (shared or bool(_any(part, _GOOD_OUTCOMES)))) or (
-        shared and bool(_any(whole, _CAPACITY))
+    return (closeness >= CLOSELY and (shared or bool(stem_of(part, GOOD_OUTCOMES)))) or (
+        shared and bool(stem_of(whole, CAPACITY))
     )
 
 
 def _of_others(part: Facts) -> bool:
     """Whether what is bad has a noun of its own: cancelled classes are of classes, and of nothing else."""
-    stem = _any(part, _BAD).strip(".")
-    words = _joined(part.label).replace(f"_{stem}", f"_{stem}·").strip("_").split("_")
+    stem = stem_of(part, BAD).strip(".")
+    words = joined(part.label).replace(f"_{stem}", f"_{stem}·").strip("_").split("_")
     at = {n for n, word in enumerate(words) if "·" in word}
     return any(len(word) > 2 for n, word in enumerate(words) if n not in at and stem.partition("_")[0] != word)
 
 
 def _shares_a_word(one: Facts, other: Facts) -> bool:
-    return any(len(word) > 2 for word in set(_words(one).split("_")) & set(_words(other).split("_")))
+    return any(len(word) > 2 for word in set(words(one).split("_")) & set(words(other).split("_")))
 
 
 def _counted(counts: Sequence[Facts], parts: dict[Facts, Facts]) -> Facts | None:
     """What the rows count, where a row is the totals of several: the most of what others are a part of."""
     found = [c for c in counts if c in parts.values() and c not in parts]
-    found = found or [c for c in counts if c.whole and _any(c, _WHOLE) and not _is_bad(c) and c not in parts]
+    found = found or [c for c in counts if c.whole and stem_of(c, WHOLE) and not _is_bad(c) and c not in parts]
     return max(found, key=lambda column: column.most or 0.0, default=None)
 
 
 def _is_used(column: Facts) -> bool:
     """Whether it grows with what is done, so that its sum says little by itself."""
-    if _any(column, _USED) and not _any(column, _GAINED):
+    if stem_of(column, USED) and not stem_of(column, GAINED):
         return True
-    words = set(_words(column).strip("_").split("_"))
-    return bool(words & set(_UNITS)) and (words <= set(_UNITS) or bool(_any(column, _SPENT)))
+    parts = set(words(column).strip("_").split("_"))
+    return bool(parts & set(UNITS)) and (parts <= set(UNITS) or bool(stem_of(column, SPENT)))
 
 
 def _used_per(column: Facts, counted: Facts) -> DraftKpi:
@@ -422,8 +356,8 @@ def _share_of_outcome(column: Facts) -> list[DraftKpi]:
     """The share of the member that a segment of outcomes is read by: the good one, else the bad one."""
     if not 2 <= len(column.members) <= 8:
         return []
-    outcome = bool(_any(column, _OUTCOME))
-    good = next((m for m in column.members if _stem_in(m, _GOOD_OUTCOMES)), None) if outcome else None
+    outcome = bool(stem_of(column, OUTCOME))
+    good = next((m for m in column.members if stem_in(m, GOOD_OUTCOMES)), None) if outcome else None
     bad = next((m for m in column.members if better_of(m) == "lower"), None)
     member = good or bad
     if member is None:

@@ -8,7 +8,7 @@ from functools import reduce
 import numpy as np
 from numpy.typing import NDArray
 
-from ironmark.core.formula import Aggregate, Binary, Call, Compare, Logic, Minus, Node, Not, Number
+from ironmark.core.formula_nodes import Aggregate, Binary, Call, Compare, Logic, Minus, Node, Not, Number
 from ironmark.core.numbers import round_half_up
 
 Floats = NDArray[np.float64]

@@ -6,17 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
-from ironmark.core.formula import (
-    Aggregate,
-    Binary,
-    Call,
-    FormulaError,
-    Node,
-    Number,
-    Reference,
-    Window,
-    rebuilt,
-)
+from ironmark.core.formula_nodes import Aggregate, Binary, Call, FormulaError, Node, Number, Reference, Window, rebuilt
 
 Resolve = Callable[[Reference], Node]
 

@@ -12,7 +12,7 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Literal, get_args
 
-from ironmark.core.formula import ColumnType
+from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.nearest import folded
 from ironmark.core.numbers import Unit
 from ironmark.core.units import unit_of_label

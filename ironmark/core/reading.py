@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from functools import cached_property, lru_cache
-from typing import Literal, Protocol
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
 from ironmark.core import marks as mark_book
 from ironmark.core import yardstick as grading
+from ironmark.core.distances import shown_values
 from ironmark.core.evaluate import Floats, evaluate
-from ironmark.core.formula import Aggregate, Node, adds_members, adds_up, aggregates, denominator, rebuilt
-from ironmark.core.mark_lines import Lines, Where, lines, lying_in, pieces_for, plainly, why_none
-from ironmark.core.marks import FLOOR, LIMIT, TARGET, Ints, MarkEntry, Nature, Within, narrowed
-from ironmark.core.numbers import Unit, rounded
+from ironmark.core.formula_nodes import Aggregate, Node, adds_up, aggregates, denominator, rebuilt
+from ironmark.core.mark_lines import Where, lines, pieces_for
+from ironmark.core.marks import Ints, MarkEntry, narrowed
 from ironmark.core.periods import (
     ROW_GRAINS,
     Grain,
@@ -29,119 +28,8 @@ from ironmark.core.periods import (
     pieces,
     same_part,
 )
-from ironmark.core.workings import why_blank
-from ironmark.core.yardstick import Bands, Yardstick
-
-Direction = Literal["higher", "lower", "inside", "open"]  # open: nobody has said yet
-ProRating = Literal["days", "last_year"]
-Members = Mapping[str, Sequence[str]]
-EDGES = (FLOOR, LIMIT)  # of a range, where no yardstick gives it
-
-
-@dataclass(frozen=True)
-class Kpi:
-    """A KPI with its formula expanded: what is read, how it is shown, and how it is graded."""
-
-    handle: str
-    name: str
-    formula: Node
-    unit: Unit = Unit()
-    direction: Direction = "higher"
-    nature: Nature = "rate"
-    pro_rating: ProRating = "days"
-    as_shown: bool = False  # graded on the value as it is shown, rounded
-
-    @cached_property
-    def adds(self) -> bool:
-        """Whether the figure of several members is the sum of theirs: a flow's, and a stock's that is no ratio."""
-        return self.nature == "flow" or (self.nature == "stock" and adds_members(self.formula))
-
-
-@dataclass(frozen=True)
-class Totals:
-    """Aggregates by period and member: ``rows`` (P, M) counts rows, each of ``parts`` is (P, M), NaN for none."""
-
-    periods: tuple[Period, ...]
-    members: tuple[str | None, ...]
-    rows: Ints
-    parts: Mapping[Aggregate, Floats]
-
-
-class Source(Protocol):
-    """Where rows are: columns in memory, or a SQL engine. ``first`` and ``last`` are the days of its outer rows."""
-
-    @property
-    def first(self) -> dt.date: ...
-
-    @property
-    def last(self) -> dt.date: ...
-
-    @property
-    def through(self) -> dt.date: ...
-
-    @property
-    def grain(self) -> RowGrain:
-        """How fine the periods of its rows are."""
-        ...
-
-    @property
-    def members(self) -> Mapping[str, tuple[str, ...]]: ...
-
-    def aggregate(
-        self,
-        wanted: Sequence[Aggregate],
-        by: str | None,
-        where: Members,
-        periods: Sequence[Period],
-        until: dt.date | None = None,
-    ) -> Totals:
-        """Aggregate the rows of the members in ``where``, by period and by the segment ``by`` (None: together).
-
-        periods: rising, none overlapping the next. Windows end with each of them and are empty where they would
-        begin before the first row. until: rows after that day are left out.
-        """
-        ...
-
-    def within(self, segment: str, other: str) -> Mapping[str, frozenset[str]]:
-        """For each member of a segment with rows, the members of another one that these are of."""
-        ...
-
-
-@dataclass(frozen=True)
-class Readings:
-    """A block of readings. All arrays are (P, M), periods by members, values in the KPI's unit."""
-
-    kpi: Kpi
-    segment: str | None  # the one they are read by
-    totals: Totals
-    value: Floats
-    marks: Mapping[str, Floats]  # those asked for and those of cuts, of what has data of each period
-    lines: Mapping[str, Lines]  # what the mark book says
-    parts: tuple[PartSoFar | None, ...]
-    yardstick: Yardstick | None = None
-    counted: Callable[[Grain], Floats] | None = None  # how many of a flow's grain each period holds so far, (P, M)
-    where: Where = field(default_factory=dict)  # what is read, narrowed
-    row_grain: RowGrain = "day"  # the coarsest of its rows
-    edges: Mapping[str, Floats] = field(default_factory=dict)  # floor and limit, also where they were not asked for
-    cuts: Floats = field(default_factory=lambda: np.empty((0, 0, 0)))
-    band: Bands = field(default_factory=lambda: np.empty((0, 0), dtype=np.int8))
-
-    @property
-    def periods(self) -> tuple[Period, ...]:
-        return self.totals.periods
-
-    @property
-    def members(self) -> tuple[str | None, ...]:
-        return self.totals.members
-
-    def at(self, period: Period) -> int | None:
-        """The row of a period, None when there are no rows that far out."""
-        return self.periods.index(period) if period in self.periods else None
-
-    def state(self, p: int, m: int) -> str | None:
-        """The key of the state of one reading; None where it is not graded."""
-        band = int(self.band[p, m]) if self.yardstick else grading.NOT_GRADED
-        return self.yardstick.bands[band] if self.yardstick and band >= 0 else None
+from ironmark.core.readings import EDGES, Kpi, Members, Readings, Source, Totals, within_of
+from ironmark.core.yardstick import Yardstick
 
 
 def read(
@@ -168,7 +56,7 @@ def read(
     """
     chosen = narrowed(where or {}, source.members)
     periods = tuple(periods or months(source.first, source.last))
-    rows = _Rows(kpi, source, others or {}, by, chosen)
+    rows = Rows(kpi, source, others or {}, by, chosen)
     totals = rows.totals(kpi.formula, periods)
     value = np.broadcast_to(rows.values(kpi.formula, periods, totals), totals.rows.shape)
     row_grain = grain_of(kpi, source, others or {})
@@ -209,60 +97,8 @@ def read_through(kpi: Kpi, source: Source, others: Mapping[str, Source]) -> dt.d
     return min(days + ([source.through] if None in named or not days else []))
 
 
-def book_lines(
-    kpi: Kpi,
-    source: Source,
-    entries: Sequence[MarkEntry],
-    name: str,
-    periods: Sequence[Period],
-    by: str | None,
-    where: Members | None = None,
-    others: Mapping[str, Source] | None = None,
-) -> Lines:
-    """What the mark book says of whole periods, however much of them has data. See ``core.lines.lines``."""
-    chosen = narrowed(where or {}, source.members)
-    rows = _Rows(kpi, source, others or {}, by, chosen)
-    return lines(entries, name, periods, kpi.nature, kpi.adds, by, chosen, rows)
-
-
-def no_mark(readings: Readings, source: Source, entries: Sequence[MarkEntry], name: str, p: int, m: int) -> str:
-    """The reason in words that one reading has no mark of a name, with what is missing."""
-    where = dict(readings.where)
-    if readings.segment and readings.members[m] is not None:
-        where = narrowed({**where, readings.segment: [str(readings.members[m])]}, source.members)
-    within = within_of(source)
-    where = plainly(where, within)
-    several = [segment for segment, names in where.items() if len(names) > 1]
-    owned = {segment for entry in entries if entry.name == name for segment, _ in entry.owner.of}
-    split = next((s for s in sorted(owned) if s in source.members and (s in several if several else not where)), None)
-    if split is None and len(where) == 1 and not several:  # its members' marks make up a region's
-        (outer, (one,)), *_ = where.items()
-        split = next((s for s in sorted(owned) if s in source.members and lying_in(within, s, outer, (one,))), None)
-    without: list[str] = []
-    if split:
-        period = readings.periods[p : p + 1]
-        line = book_lines(readings.kpi, source, entries, name, period, split, where).value[0]
-        found = source.aggregate((), split, where, period)
-        missing = (found.rows[0] > 0) & ~np.isfinite(line)
-        without = [str(one) for one, gone in zip(found.members, missing, strict=True) if gone]
-        if len(without) == len(found.members):
-            without = []
-    return why_none(entries, name, readings.kpi.adds, where, without)
-
-
-def within_of(source: Source) -> Within:
-    """Which members of another segment the rows of a member are of; none for what is no member or no segment."""
-
-    def within(segment: str, member: str, other: str) -> frozenset[str]:
-        if segment == other or not {segment, other} <= source.members.keys():
-            return frozenset()
-        return source.within(segment, other).get(member, frozenset())
-
-    return within
-
-
 @dataclass(frozen=True)
-class _Rows:
+class Rows:
     """The rows a KPI reads: its own dataset's and those of the others, of the members chosen. See ``lines.Rows``."""
 
     kpi: Kpi
@@ -448,40 +284,6 @@ def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | Non
     return replace(readings, value=value, yardstick=yardstick, cuts=cuts, band=band)
 
 
-def by_rows(grain: RowGrain) -> str:
-    """Why rows have no reading of a finer period."""
-    return f"these rows are by {grain}"
-
-
-def why_nothing(readings: Readings, p: int, m: int) -> str:
-    """Why there is no value: no rows, none in an earlier period that is read, or a formula that comes to nothing."""
-    period, used = readings.periods[p], aggregates(readings.kpi.formula)
-    if finer(period.grain, readings.row_grain):
-        return by_rows(readings.row_grain)
-    parts = readings.totals.parts
-    empty = [a for a in used if a in parts and np.isnan(parts[a][p, m])]
-    if not readings.totals.rows[p, m] and not any(a.moved or a.window for a in used):
-        return f"no rows in {period.label}"
-    if empty and empty[0].moved:
-        return f"no rows in {period.shift(-empty[0].back).years_back(empty[0].years).label}, which it looks back to"
-    if empty and empty[0].window is not None:
-        whole = (
-            "the year so far"
-            if empty[0].window.periods is None
-            else f"the last {empty[0].window.periods} {period.grain}s"
-        )
-        return f"{whole} up to {period.label} reach back beyond the first row, or have none"
-    if empty:
-        return f"no rows in {period.label}" if not readings.totals.rows[p, m] else why_blank(empty[0])
-    return "the formula divides by nothing here"
-
-
-def shown_values(values: Floats, unit: Unit) -> Floats:
-    """Values (...) as they are shown, rounded, KPI unit; NaN stays NaN."""
-    found = [rounded(value, unit) if np.isfinite(value) else np.nan for value in values.ravel().tolist()]
-    return np.array(found).reshape(values.shape)
-
-
 def scale(readings: Readings, yardstick: Yardstick) -> Floats:
     """What a yardstick's plain numbers are multiplied by, (P, M): 1 but for a flow."""
     if readings.counted is None or yardstick.per == "any":
@@ -498,76 +300,3 @@ def _scaled(cuts: Floats, yardstick: Yardstick, share: Floats) -> Floats:
         elif cut.offset:
             line += cut.offset * (share - 1)
     return scaled
-
-
-def _line(readings: Readings, name: str) -> Floats:
-    """A mark of readings, (P, M) KPI unit; NaN where there is none."""
-    line = readings.marks.get(name, readings.edges.get(name))
-    return np.full_like(readings.value, np.nan) if line is None else line
-
-
-def gap_and_attainment(readings: Readings, mark: str = TARGET) -> tuple[Floats, Floats]:
-    """Gap (value − mark, KPI unit) and attainment (a share of the mark), (P, M) each; NaN where there is no mark.
-
-    Attainment is value ÷ mark where higher is better and 2 − value ÷ mark where lower is, so that on the mark is 1
-    either way; there is none where the mark is not above zero. For inside a range the gap is that to the nearer
-    edge, to the mark where it has no edge, and nothing is attained; nor is it where nobody said which way is better.
-    """
-    line = _line(readings, mark)
-    if readings.kpi.direction == "inside":
-        edge, _ = nearer_edge(readings)
-        nothing = np.full_like(readings.value, np.nan)
-        return readings.value - np.where(np.isfinite(edge), edge, line), nothing
-    with np.errstate(all="ignore"):
-        share = np.where(line > 0, readings.value / line, np.nan)
-    if readings.kpi.direction == "lower":
-        share = 2 - share
-    elif readings.kpi.direction == "open":
-        share = np.full_like(readings.value, np.nan)
-    return readings.value - line, np.where(np.isfinite(share), share, np.nan)
-
-
-def nearer_edge(readings: Readings) -> tuple[Floats, Floats]:
-    """For a KPI that is best inside a range: the nearer edge of it and how far inside of it the value lies, negative
-    outside; (P, M) each, KPI unit.
-
-    The range is that of the yardstick's best bands; where these do not lie between two cuts, from the mark floor to
-    the mark limit, of which one alone is an edge too. NaN where there is none.
-    """
-    yardstick = readings.yardstick
-    top = grading.best(yardstick) if yardstick else []
-    if top and top[0] > 0 and top[-1] < len(readings.cuts):
-        low, high = readings.cuts[top[0] - 1], readings.cuts[top[-1]]
-    else:
-        low, high = (_line(readings, name) for name in EDGES)
-    over, under = readings.value - low, high - readings.value  # how far inside, by either edge
-    below = np.isnan(high) | (np.abs(over) <= np.abs(under))
-    return np.where(np.isnan(readings.value), np.nan, np.where(below, low, high)), np.where(below, over, under)
-
-
-def headroom(readings: Readings, mark: str = TARGET) -> Floats:
-    """How far there is still to go before the limit, ``mark`` where there is none, as a share of it, (P, M); negative
-    once past. For inside a range how far inside it is, as a share of the nearer edge. None of a line at zero."""
-    limit = _line(readings, LIMIT)
-    line = np.where(np.isfinite(limit), limit, _line(readings, mark))
-    room = line - readings.value
-    if readings.kpi.direction == "inside":
-        edge, inside = nearer_edge(readings)
-        line, room = np.where(np.isfinite(edge), edge, line), np.where(np.isfinite(edge), inside, room)
-    with np.errstate(all="ignore"):
-        share = room / np.abs(line)
-    return np.where(np.isfinite(share), share, np.nan)
-
-
-def goodness(readings: Readings, mark: str) -> Floats:
-    """How far each reading is on the good side of its mark, (P, M) KPI unit, larger is better; inside a range every
-    reading inside it comes before all outside. NaN where there is nothing to go by."""
-    if readings.kpi.direction == "inside":
-        return nearer_edge(readings)[1]
-    gap = readings.value - _line(readings, mark)
-    return -gap if readings.kpi.direction == "lower" else gap
-
-
-def pro_rates(readings: Readings, p: int) -> bool:
-    """Whether the marks of period row ``p`` were pro-rated."""
-    return readings.parts[p] is not None and readings.kpi.nature == "flow"

@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from ironmark.core import formula as f
+from ironmark.core import formula_nodes
 from ironmark.core.numbers import Unit
 
 _CURRENCIES = {"£": "GBP", "€": "EUR", "$": "USD", "¥": "JPY"}
@@ -30,7 +30,10 @@ class ProposedUnit:
 
 
 def proposed_unit(
-    tree: f.Node, labels: Mapping[str, str], units: Mapping[str, Unit], given: Mapping[str, str] | None = None
+    tree: formula_nodes.Node,
+    labels: Mapping[str, str],
+    units: Mapping[str, Unit],
+    given: Mapping[str, str] | None = None,
 ) -> ProposedUnit | None:
     """The likely unit of a formula as it was parsed; None where nothing tells one.
 
@@ -77,49 +80,49 @@ def unit_of_label(label: str) -> ProposedUnit | None:
 
 
 def _unit(
-    node: f.Node, labels: Mapping[str, str], units: Mapping[str, Unit], given: Mapping[str, str]
+    node: formula_nodes.Node, labels: Mapping[str, str], units: Mapping[str, Unit], given: Mapping[str, str]
 ) -> ProposedUnit | None:
-    def of(child: f.Node) -> ProposedUnit | None:
+    def of(child: formula_nodes.Node) -> ProposedUnit | None:
         return _unit(child, labels, units, given)
 
     match node:
-        case f.Column(name=name):
+        case formula_nodes.Column(name=name):
             label = labels.get(name, name)
             if (held := unit_called(given.get(name, ""))) is not None:
                 return ProposedUnit(held, f"“{label}” is in {given[name]}")
             return unit_of_label(label)
-        case f.Aggregate(name="count" | "distinct"):
+        case formula_nodes.Aggregate(name="count" | "distinct"):
             return ProposedUnit(_ROWS, "")
-        case f.Aggregate(name=name, of=inner) if inner is not None:
-            if not f.columns_used(inner):
+        case formula_nodes.Aggregate(name=name, of=inner) if inner is not None:
+            if not formula_nodes.columns_used(inner):
                 return ProposedUnit(_ROWS, "") if name == "sum" else None
             found = of(inner)
             return _per_row(found) if found and name not in ("sum", "min", "max") else found
-        case f.Reference(handle=handle):
+        case formula_nodes.Reference(handle=handle):
             return ProposedUnit(units[handle], f"@{handle} is") if handle in units else None
-        case f.Minus(of=inner) | f.Call(name="abs" | "round" | "prior" | "year_ago" | "to_date" | "rolling", args=(inner, *_)):  # fmt: skip
+        case formula_nodes.Minus(of=inner) | formula_nodes.Call(name="abs" | "round" | "prior" | "year_ago" | "to_date" | "rolling", args=(inner, *_)):  # fmt: skip
             return of(inner)
-        case f.Call(name="share"):
+        case formula_nodes.Call(name="share"):
             return ProposedUnit(PERCENT, "a share is one of the whole")
-        case f.Call(name="if", args=(_, then, _)):
+        case formula_nodes.Call(name="if", args=(_, then, _)):
             return of(then)
-        case f.Call(name="least" | "greatest", args=(first, *_)):
+        case formula_nodes.Call(name="least" | "greatest", args=(first, *_)):
             return of(first)
-        case f.Binary(op="/", left=left, right=right):
+        case formula_nodes.Binary(op="/", left=left, right=right):
             one, other = of(left), of(right)
-            if isinstance(right, f.Number):
+            if isinstance(right, formula_nodes.Number):
                 return one
             if _alike(left, right, one, other):
                 return ProposedUnit(PERCENT, "it is a ratio of like things")
             # Money or time for one of anything else stays money or time.
             kept = one and one.unit.kind in ("currency", "duration") and not (other and other.unit.kind == "currency")
             return _per_row(one) if one and kept else None
-        case f.Binary(op="*", left=left, right=right):
-            if isinstance(left, f.Number) or isinstance(right, f.Number):
-                return of(right if isinstance(left, f.Number) else left)
+        case formula_nodes.Binary(op="*", left=left, right=right):
+            if isinstance(left, formula_nodes.Number) or isinstance(right, formula_nodes.Number):
+                return of(right if isinstance(left, formula_nodes.Number) else left)
             prices = [found for side in (left, right) if (found := of(side)) and found.unit.kind == "currency"]
             return prices[0] if len(prices) == 1 else None  # an amount at a price
-        case f.Binary(left=left, right=right):
+        case formula_nodes.Binary(left=left, right=right):
             one, other = of(left), of(right)
             if one and other:
                 return one if _same(one, other) else None
@@ -128,10 +131,12 @@ def _unit(
     return None
 
 
-def _alike(left: f.Node, right: f.Node, one: ProposedUnit | None, other: ProposedUnit | None) -> bool:
+def _alike(
+    left: formula_nodes.Node, right: formula_nodes.Node, one: ProposedUnit | None, other: ProposedUnit | None
+) -> bool:
     if one and other:
         return _same(one, other)
-    if not isinstance(left, f.Aggregate) or not isinstance(right, f.Aggregate):
+    if not isinstance(left, formula_nodes.Aggregate) or not isinstance(right, formula_nodes.Aggregate):
         return False
     return left.name == right.name == "sum" and left.of == right.of
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from ironmark.core.formula import (
+from ironmark.core.formula_nodes import (
     Aggregate,
     Binary,
     Call,

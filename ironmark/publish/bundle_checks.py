@@ -8,7 +8,7 @@ from typing import Any, Literal
 from pydantic import Field, TypeAdapter
 from sqlalchemy.orm import Session
 
-from ironmark.core.formula import FormulaError
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.pages.authoring.assumption_rules import check_assumption, check_case
 from ironmark.pages.authoring.kpi_rules import check_kpi
 from ironmark.pages.authoring.yardstick_rules import check_yardstick

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import re
 import zipfile
 from collections.abc import Sequence
 from typing import Any
@@ -11,28 +10,35 @@ from typing import Any
 from lxml.etree import XMLSyntaxError
 from pptx import Presentation
 from pptx.chart.data import CategoryChartData
-from pptx.dml.color import RGBColor
 from pptx.enum.chart import XL_CHART_TYPE
 from pptx.enum.shapes import PP_PLACEHOLDER
-from pptx.enum.text import MSO_ANCHOR, PP_ALIGN
+from pptx.enum.text import PP_ALIGN
 from pptx.exc import PackageNotFoundError
 from pptx.util import Emu, Inches, Pt
 
 from ironmark.core import palette as palettes
-from ironmark.core.palette import State
 from ironmark.pages.model.page import Sheet
 from ironmark.pages.model.pictures import InstrumentPicture, ReadingPicture, TextPicture
 from ironmark.publish.export_page import ExportPage
 from ironmark.publish.printer import Piece
 from ironmark.publish.sheets import number_form
+from ironmark.publish.slide_cells import (
+    FONT,
+    INK,
+    SOFT,
+    figure_of,
+    in_xml,
+    plain_shape,
+    rgb_of,
+    write_cell,
+    write_text,
+)
 
 MEDIA = "application/vnd.openxmlformats-officedocument.presentationml.presentation"
 WIDE, HIGH = 13.333, 7.5  # inches
 LEFT, TOP, RIGHT, FOOT = 0.45, 1.05, 0.45, 0.5
 ROWS = 17  # of a table that fills a slide
 LEAST_ROW = 0.24  # inches
-INK, SOFT, SHEET = "1E282E", "5C6870", "FCFBF8"
-FONT = "Arial"
 _HEADS = {"value": "Value", "mark": "Mark", "gap": "Gap", "attainment": "Reached", "headroom": "Headroom", "state": "State"}  # fmt: skip
 
 
@@ -94,7 +100,7 @@ def as_one_deck(
     first = _Deck(deck, pages[0][0], [])
     front = first._slide(title)
     front.shapes.title.top, front.shapes.title.height = Inches(2.2), Inches(0.9)
-    _write(front.shapes.title.text_frame, 38, bold=True)
+    write_text(front.shapes.title.text_frame, 38, bold=True)
     first._say(front, LEFT, 3.1, WIDE - 1, said, 15, SOFT)
     first._say(front, LEFT, 3.7, WIDE - 3, note, 14, height=2.0)
     front.notes_slide.notes_text_frame.text = in_xml(note)
@@ -102,7 +108,7 @@ def as_one_deck(
     shape = contents.shapes.add_table(
         len(pages), 3, Inches(LEFT), Inches(TOP), Inches(WIDE - 0.9), Inches(0.36 * len(pages))
     )
-    _plain(shape, "Contents")
+    plain_shape(shape, "Contents")
     number, starts = first.number, []
     for leaf, pieces in pages:
         starts.append(number + 1)
@@ -111,20 +117,12 @@ def as_one_deck(
         part.write()
         number = part.number
     for down, ((leaf, _), start) in enumerate(zip(pages, starts, strict=True)):
-        _cell(shape.table.cell(down, 0), leaf.title, 14, bold=True)
-        _cell(shape.table.cell(down, 1), leaf.heading, 12, colour=SOFT)
-        _cell(shape.table.cell(down, 2), str(start), 12, right=True)
+        write_cell(shape.table.cell(down, 0), leaf.title, 14, bold=True)
+        write_cell(shape.table.cell(down, 1), leaf.heading, 12, colour=SOFT)
+        write_cell(shape.table.cell(down, 2), str(start), 12, right=True)
     buffer = io.BytesIO()
     deck.save(buffer)
     return buffer.getvalue()
-
-
-_NOT_IN_XML = re.compile("[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
-
-
-def in_xml(text: str) -> str:
-    """A text without the signs that no XML can hold: rows and titles may come with some."""
-    return _NOT_IN_XML.sub("", text)
 
 
 def as_tables(leaf: ExportPage, *, charts: bool = False) -> frozenset[str]:
@@ -183,7 +181,7 @@ class _Deck:
             self.top = max(TOP, (head.top + head.height) / 914_400 + 0.25)
         else:
             head.left, head.top, head.width, head.height = Inches(LEFT), Inches(0.28), Inches(WIDE - 4), Inches(0.5)
-            _write(head.text_frame, 20, bold=True)
+            write_text(head.text_frame, 20, bold=True)
         about = f"{self.leaf.title}, {self.leaf.heading}"
         self._say(
             slide, self.wide - 4.45, self.top - 0.35 if self.themed else 0.32, 4.0, about, 10, SOFT, PP_ALIGN.RIGHT
@@ -202,14 +200,14 @@ class _Deck:
         frame = slide.shapes.add_textbox(Inches(x), Inches(y), Inches(width), Inches(height)).text_frame
         frame.word_wrap = True
         frame.text = in_xml(text)
-        _write(frame, size, colour=colour, align=align, font=None if self.themed else FONT)
+        write_text(frame, size, colour=colour, align=align, font=None if self.themed else FONT)
         return frame
 
     def _cover(self) -> None:
         slide = self._slide(self.leaf.title)
         if not self.themed:
             slide.shapes.title.top, slide.shapes.title.height = Inches(1.7), Inches(0.8)
-            _write(slide.shapes.title.text_frame, 36, bold=True)
+            write_text(slide.shapes.title.text_frame, 36, bold=True)
         self._say(
             slide, LEFT, 2.5, self.wide - 1, f"{self.leaf.heading}. {self.leaf.published_words}".strip(". "), 16, SOFT
         )
@@ -223,9 +221,11 @@ class _Deck:
             table = slide.shapes.add_table(
                 1, len(tally), Inches(LEFT), Inches(5.4), Inches(self.wide - 0.9), Inches(0.45)
             )
-            _plain(table, "Readings by state")
+            plain_shape(table, "Readings by state")
             for x, part in enumerate(tally):
-                _cell(table.table.cell(0, x), f"{part.count} {part.name}", 13, state=self.leaf.states.get(part.state))
+                write_cell(
+                    table.table.cell(0, x), f"{part.count} {part.name}", 13, state=self.leaf.states.get(part.state)
+                )
         if self.leaf.picture.changed:
             self._say(slide, LEFT, 5.95, self.wide - 1, self.leaf.picture.changed, 12, SOFT)
         slide.notes_slide.notes_text_frame.text = in_xml(
@@ -312,14 +312,14 @@ class _Deck:
         for at, colour in enumerate(colours):
             fill = chart.plots[0].series[0].points[at].format.fill
             fill.solid()
-            fill.fore_color.rgb = _rgb(colour or SOFT)
+            fill.fore_color.rgb = rgb_of(colour or SOFT)
         for series in list(chart.plots[0].series)[1:]:
             looks = series.format.line if sheet.instrument.face == "history" else series.format.fill
             if sheet.instrument.face == "history":
-                looks.color.rgb = _rgb(SOFT)
+                looks.color.rgb = rgb_of(SOFT)
             else:
                 looks.solid()
-                looks.fore_color.rgb = _rgb(INK)
+                looks.fore_color.rgb = rgb_of(INK)
 
     def _on_its_own(self, title: str, sheet: Sheet, picture: InstrumentPicture) -> None:
         """A ledger that does not fit its place, on slides of its own."""
@@ -342,7 +342,7 @@ class _Deck:
         shape = slide.shapes.add_table(
             len(readings) + 1, len(columns) + 1, Inches(x), Inches(y + 0.3), Inches(width), Inches(height - 0.3)
         )
-        _plain(shape, picture.title)
+        plain_shape(shape, picture.title)
         table = shape.table
         shares = [2.2, *(1.25 if column in ("state", "headroom") else 1.0 for column in columns)]
         for at, share in enumerate(shares):
@@ -350,16 +350,16 @@ class _Deck:
         heads = [mark.capitalize() if column == "mark" else _HEADS[column] for column in columns]
         size = 10.5 if height / (len(readings) + 1) > 0.27 else 9
         for at, text in enumerate(["", *heads]):
-            _cell(table.cell(0, at), text, size - 1, colour=SOFT, bold=True, right=0 < at < len(columns))
+            write_cell(table.cell(0, at), text, size - 1, colour=SOFT, bold=True, right=0 < at < len(columns))
         for down, reading in enumerate(readings, start=1):
-            _cell(table.cell(down, 0), reading.label or picture.title, size, bold=reading.role == "group")
+            write_cell(table.cell(down, 0), reading.label or picture.title, size, bold=reading.role == "group")
             for at, column in enumerate(columns, start=1):
                 cell = table.cell(down, at)
                 if column == "state":
                     state = self.leaf.states.get(reading.state or "")
-                    _cell(cell, state.name if state else reading.status.replace("_", " "), size, state=state)
+                    write_cell(cell, state.name if state else reading.status.replace("_", " "), size, state=state)
                 else:
-                    _cell(cell, _figure(reading, column), size, bold=column == "value", right=True)
+                    write_cell(cell, figure_of(reading, column), size, bold=column == "value", right=True)
 
     def _text(self, slide: Any, text: TextPicture, place: tuple[float, float, float, float]) -> None:
         x, y, width, height = place
@@ -374,7 +374,7 @@ class _Deck:
                 run.font.size, run.font.name = Pt(15 if block.kind == "heading" else 12), None if self.themed else FONT
                 run.font.bold = span.bold or span.figure or block.kind == "heading"
                 run.font.italic = span.italic
-                run.font.color.rgb = _rgb(INK)
+                run.font.color.rgb = rgb_of(INK)
 
     def _alternative(self, key: str) -> str:
         """What a picture shows, in words."""
@@ -403,55 +403,3 @@ def alternative(sheet: Sheet, picture: InstrumentPicture) -> str:
     said = [reading.spoken for reading in picture.readings[:40]]
     more = len(picture.readings) - len(said)
     return f"{sheet.title}: " + "; ".join(said) + (f"; and {more} more" if more > 0 else "")
-
-
-def _rgb(colour: str) -> RGBColor:
-    """A colour of six digits, with or without the sign before it."""
-    digits = colour.lstrip("#")
-    return RGBColor(  # type: ignore[no-untyped-call]
-        *(int(digits[at : at + 2], 16) for at in (0, 2, 4))
-    )
-
-
-def _figure(reading: ReadingPicture, column: str) -> str:
-    if column == "value":
-        return reading.shown or "no reading"
-    if column == "mark":
-        return reading.marks[0].shown if reading.marks else ""
-    return {"gap": reading.gap_shown, "attainment": reading.attainment_shown, "headroom": reading.headroom_shown}[column]  # fmt: skip
-
-
-def _write(
-    frame: Any, size: float, *, bold: bool = False, colour: str = INK, align: Any = PP_ALIGN.LEFT,
-    font: str | None = FONT,
-) -> None:  # fmt: skip
-    """font: None for that of the theme."""
-    frame.margin_left = frame.margin_right = frame.margin_top = frame.margin_bottom = 0
-    for paragraph in frame.paragraphs:
-        paragraph.alignment = align
-        for run in paragraph.runs:
-            run.font.size, run.font.bold, run.font.name = Pt(size), bold, font
-            run.font.color.rgb = _rgb(colour)
-
-
-def _cell(
-    cell: Any, text: str, size: float, *, bold: bool = False, colour: str = INK, right: bool = False,
-    state: State | None = None,
-) -> None:  # fmt: skip
-    cell.text = in_xml(text)
-    cell.vertical_anchor = MSO_ANCHOR.MIDDLE
-    cell.margin_top = cell.margin_bottom = Inches(0.02)
-    shades = palettes.shades(state, dark=False) if state else None
-    cell.fill.solid()
-    cell.fill.fore_color.rgb = _rgb(shades.full if shades else SHEET)
-    for paragraph in cell.text_frame.paragraphs:
-        paragraph.alignment = PP_ALIGN.RIGHT if right else PP_ALIGN.LEFT
-        for run in paragraph.runs:
-            run.font.size, run.font.bold, run.font.name = Pt(size), bold or state is not None, FONT
-            run.font.color.rgb = _rgb(shades.on if shades else colour)
-
-
-def _plain(shape: Any, name: str) -> None:
-    """A table in our own looks, with its head told as one."""
-    shape._element._nvXxPr.cNvPr.set("descr", in_xml(name))
-    shape.table.first_row, shape.table.horz_banding = True, False

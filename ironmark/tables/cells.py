@@ -12,17 +12,17 @@ from typing import Literal
 
 import numpy as np
 
-from ironmark.core import formula as f
+from ironmark.core import formula_nodes
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import Ints
 from ironmark.core.periods import Period, RowGrain
-from ironmark.core.reading import Members, Totals
+from ironmark.core.readings import Members, Totals
 
 _MOST_WORKED_OUT = 500
 MOST_PART_BYTES = 32 << 20  # of parts kept for one combination of segments
 BLANK_MEMBER = "(blank)"
 Unit = Literal["day", "week", "month"]
-PartKey = tuple[str, f.Node | None, f.Node | None]
+PartKey = tuple[str, formula_nodes.Node | None, formula_nodes.Node | None]
 
 
 class NoPeriod(ValueError):
@@ -64,11 +64,11 @@ class CellSource(ABC):
         self._lock = threading.RLock()
 
     @abstractmethod
-    def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[f.Aggregate]) -> Cells:
+    def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[formula_nodes.Aggregate]) -> Cells:
         """The cells of some segments with what these aggregates are put together from."""
 
     @abstractmethod
-    def _see_rows(self, a: f.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
+    def _see_rows(self, a: formula_nodes.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
         """An aggregate over the rows of every period and of every member of ``by``, (P, M)."""
 
     grain: RowGrain = "day"  # how fine the periods of its rows are
@@ -91,7 +91,7 @@ class CellSource(ABC):
 
     def aggregate(
         self,
-        wanted: Sequence[f.Aggregate],
+        wanted: Sequence[formula_nodes.Aggregate],
         by: str | None,
         where: Members,
         periods: Sequence[Period],
@@ -111,11 +111,11 @@ class CellSource(ABC):
         cells = self._cells_with(line.unit, segments, plain)
         adder = self._adder(cells, by, where, members, line)
         rows = adder.total(cells.rows)
-        parts: dict[f.Aggregate, Floats] = {}
+        parts: dict[formula_nodes.Aggregate, Floats] = {}
         for a in wanted:
             if a.whole:
                 parts[a] = self._of_whole(a, count, periods, until)
-            elif a.name in f.UNADDED:
+            elif a.name in formula_nodes.UNADDED:
                 parts[a] = self._over_rows(a, by, where, members, line)
             elif not a.last:
                 parts[a] = self._combine(a, cells, adder)
@@ -124,7 +124,7 @@ class CellSource(ABC):
             parts |= self._levels(levels, by, where, members, line)
         return Totals(tuple(periods), members, rows.astype(np.int64), parts)
 
-    def ahead(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[f.Aggregate]) -> None:
+    def ahead(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[formula_nodes.Aggregate]) -> None:
         """Work out what aggregates are put together from, all in one pass over the rows, so that it is there when
         they are asked for one by one. Segments that there are not are left to who asks for them."""
         known = tuple(sorted(segment for segment in set(segments) if segment in self.members))
@@ -163,8 +163,13 @@ class CellSource(ABC):
         return Adder(keep, cells.unit, np.broadcast_to(member, cells.unit.shape), len(members), line)
 
     def _levels(
-        self, wanted: Sequence[f.Aggregate], by: str | None, where: Members, members: Sequence[str | None], line: Line
-    ) -> dict[f.Aggregate, Floats]:
+        self,
+        wanted: Sequence[formula_nodes.Aggregate],
+        by: str | None,
+        where: Members,
+        members: Sequence[str | None],
+        line: Line,
+    ) -> dict[formula_nodes.Aggregate, Floats]:
         """Aggregates over the rows of the last day of each series within every period.
 
         A series is one combination of members of the rows' own segments: so the levels of members add up to that of
@@ -189,13 +194,15 @@ class CellSource(ABC):
             _, code = np.unique(code * len(self.members[segment]) + member[segment], return_inverse=True)
         return code
 
-    def _of_whole(self, a: f.Aggregate, count: int, periods: Sequence[Period], until: dt.date | None) -> Floats:
+    def _of_whole(
+        self, a: formula_nodes.Aggregate, count: int, periods: Sequence[Period], until: dt.date | None
+    ) -> Floats:
         """The aggregate over all rows, whatever is read: a share is one of everything, so it has one answer."""
         one = replace(a, whole=False)
         return np.repeat(self.aggregate([one], None, {}, periods, until).parts[one], count, axis=1)
 
     def _over_rows(
-        self, a: f.Aggregate, by: str | None, where: Members, members: Sequence[str | None], line: Line
+        self, a: formula_nodes.Aggregate, by: str | None, where: Members, members: Sequence[str | None], line: Line
     ) -> Floats:
         """An aggregate that has to see its rows together: worked out for just this scope, and kept."""
         every: tuple[str | None, ...] = self.members[by] if by else (None,)
@@ -214,7 +221,7 @@ class CellSource(ABC):
                 self._worked_out.pop(next(iter(self._worked_out)))
             self._worked_out[key] = found
 
-    def _combine(self, a: f.Aggregate, cells: Cells, adder: Adder) -> Floats:
+    def _combine(self, a: formula_nodes.Aggregate, cells: Cells, adder: Adder) -> Floats:
         parts = {key[0]: cells.parts[key] for key in parts_of(a)}
         if a.name in ("min", "max"):
             return adder.extreme(parts[a.name], a.name, a.window)
@@ -271,7 +278,7 @@ class Line:
             return period.units
         return period.start.toordinal(), period.end.toordinal() + 1
 
-    def windows(self, window: f.Window) -> list[tuple[int, int]]:
+    def windows(self, window: formula_nodes.Window) -> list[tuple[int, int]]:
         """The units that each period's window covers; none where it would begin before the first row."""
         found = []
         for period, span in zip(self.periods, self.spans, strict=True):
@@ -312,7 +319,7 @@ class Adder:
         self.of_unit = unit[keep] * count + member[keep]
         self.of_period = bucket[self.kept] * count + member[self.kept]
 
-    def total(self, part: np.ndarray, window: f.Window | None = None) -> Floats:
+    def total(self, part: np.ndarray, window: formula_nodes.Window | None = None) -> Floats:
         if window is not None:
             flat = np.bincount(self.of_unit, weights=part[self.every], minlength=len(self.line.bucket) * self.members)
             units = flat.reshape(len(self.line.bucket), self.members)
@@ -321,7 +328,7 @@ class Adder:
         total = np.bincount(self.of_period, weights=part[self.kept], minlength=size)
         return total.astype(float, copy=False).reshape(len(self.line.periods), self.members)
 
-    def extreme(self, part: Floats, name: str, window: f.Window | None = None) -> Floats:
+    def extreme(self, part: Floats, name: str, window: formula_nodes.Window | None = None) -> Floats:
         pick = np.fmin if name == "min" else np.fmax
         if window is not None:
             flat = np.full(len(self.line.bucket) * self.members, np.nan)
@@ -335,9 +342,9 @@ class Adder:
         return out.reshape(len(self.line.periods), self.members)
 
 
-def parts_of(a: f.Aggregate) -> list[tuple[str, f.Node | None, f.Node | None]]:
+def parts_of(a: formula_nodes.Aggregate) -> list[tuple[str, formula_nodes.Node | None, formula_nodes.Node | None]]:
     """What has to be kept per cell for an aggregate to be put together for any scope."""
     names = {"min": ["min"], "max": ["max"], "count": ["matching", "filled"]}.get(a.name, ["matching", "filled", "sum"])
-    if a.name in f.UNADDED or a.whole:
+    if a.name in formula_nodes.UNADDED or a.whole:
         return []
     return [(name, None if name == "matching" else a.of, a.where) for name in names if a.of or name == "matching"]

@@ -8,7 +8,7 @@ from typing import Literal, NamedTuple
 
 import polars as pl
 
-from ironmark.core.formula import ColumnType
+from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
 from ironmark.tables.notations import Settled, notations_of, read_periods
 from ironmark.tables.table import Problem

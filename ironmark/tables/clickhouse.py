@@ -23,7 +23,7 @@ from sqlalchemy.engine.default import DefaultDialect
 from sqlalchemy.sql.compiler import IdentifierPreparer, SQLCompiler
 from sqlalchemy.types import UserDefinedType
 
-from ironmark.core.formula import ColumnType
+from ironmark.core.formula_nodes import ColumnType
 from ironmark.tables.dialects import CONNECT_S, Connection, Dialect, Expression, Trouble, pooled
 
 logging.getLogger("clickhouse_driver").setLevel(logging.ERROR)  # what fails is told to whoever reads the source

@@ -9,10 +9,10 @@ from dataclasses import replace
 import numpy as np
 import polars as pl
 
-from ironmark.core import formula as f
+from ironmark.core import formula_nodes
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import Ints
-from ironmark.core.reading import Members
+from ironmark.core.readings import Members
 from ironmark.tables.cells import (
     BLANK_MEMBER,
     MOST_PART_BYTES,
@@ -87,7 +87,7 @@ class ColumnSource(CellSource):
     def height(self) -> int:
         return self._frame.height
 
-    def _see_rows(self, a: f.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
+    def _see_rows(self, a: formula_nodes.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
         every = len(self.members[by]) if by else 1
         keep = np.ones(self.height, dtype=bool)
         for segment, names in where.items():
@@ -109,7 +109,7 @@ class ColumnSource(CellSource):
                 self._fill(full, a, np.broadcast_to(p * every + member, unit.shape), inside)
         return full.reshape(len(line.periods), every)
 
-    def _fill(self, out: Floats, a: f.Aggregate, cell: Ints, keep: np.ndarray) -> None:
+    def _fill(self, out: Floats, a: formula_nodes.Aggregate, cell: Ints, keep: np.ndarray) -> None:
         """Put the aggregate over the rows of each cell into its place in ``out``."""
         frame = self._frame.filter(pl.Series(keep)).with_columns(pl.Series("cell", cell[keep]))
         found, there = next(_by_cell(frame, len(out), [(a.name, a.of, a.where)], self._dates)), frame["cell"].unique()
@@ -148,7 +148,7 @@ class ColumnSource(CellSource):
             self._cells[unit, segments] = Cells(rest, member, rows, {})
         return self._cells[unit, segments]
 
-    def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[f.Aggregate]) -> Cells:
+    def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[formula_nodes.Aggregate]) -> Cells:
         """The cells of some segments with what these aggregates are put together from."""
         needed = list(dict.fromkeys(key for a in wanted for key in parts_of(a)))
         with self._lock:
@@ -211,16 +211,18 @@ def _added(name: str, cell: Ints, values: Floats, many: int) -> Floats:
     return np.asarray(np.sqrt(variance))
 
 
-def part_expression(name: str, of: f.Node | None, where: f.Node | None, dates: Dates) -> pl.Expr:
+def part_expression(
+    name: str, of: formula_nodes.Node | None, where: formula_nodes.Node | None, dates: Dates
+) -> pl.Expr:
     """A part as Polars has it; of those that are added up (sum, stdev), what is added for each row."""
     holds = expression(where, dates).fill_null(False) if where is not None else pl.lit(True)
-    if where is not None and not f.columns_used(where):
+    if where is not None and not formula_nodes.columns_used(where):
         holds = pl.when(pl.col("cell") >= 0).then(holds)
     if name == "matching":
         return pl.len() if where is None else holds.sum()
     assert of is not None
     value = expression(of, dates)
-    if not f.columns_used(of):  # a constant counts once a row, not once
+    if not formula_nodes.columns_used(of):  # a constant counts once a row, not once
         value = pl.when(pl.col("cell") >= 0).then(value)
     if name == "filled":
         return (value.is_not_null() & holds).sum()
@@ -232,44 +234,44 @@ def part_expression(name: str, of: f.Node | None, where: f.Node | None, dates: D
     return value if name in ("sum", "stdev") else {"min": value.min, "max": value.max, "median": value.median}[name]()
 
 
-def expression(node: f.Node, dates: Dates) -> pl.Expr:
+def expression(node: formula_nodes.Node, dates: Dates) -> pl.Expr:
     """A row expression or condition as Polars has it; a comparison with a blank is blank, so not true."""
     match node:
-        case f.Number(value=value) | f.Text(value=value) | f.Flag(value=value):
+        case formula_nodes.Number(value=value) | formula_nodes.Text(value=value) | formula_nodes.Flag(value=value):
             return pl.lit(value)
-        case f.Column(name=name):
+        case formula_nodes.Column(name=name):
             return pl.col(name)
-        case f.Minus(of=of):
+        case formula_nodes.Minus(of=of):
             return -expression(of, dates)
-        case f.Binary(op=op, left=left, right=right):
+        case formula_nodes.Binary(op=op, left=left, right=right):
             one, other = expression(left, dates), expression(right, dates)
             if op == "/":
                 other = pl.when(other != 0).then(other)
             return {"+": one + other, "-": one - other, "*": one * other, "/": one / other}[op]
-        case f.Compare(op=op, left=left, right=right):
+        case formula_nodes.Compare(op=op, left=left, right=right):
             one, other = _comparable(left, right, dates), _comparable(right, left, dates)
             return {
                 "=": one == other, "!=": one != other, "<": one < other,
                 "<=": one <= other, ">": one > other, ">=": one >= other,
             }[op]  # fmt: skip
-        case f.Among(of=of, values=values):
+        case formula_nodes.Among(of=of, values=values):
             tests = [expression(of, dates) == _comparable(value, of, dates) for value in values]
             return pl.any_horizontal(tests)
-        case f.Starts(of=of, start=start):
+        case formula_nodes.Starts(of=of, start=start):
             return expression(of, dates).str.starts_with(start)
-        case f.Call():
+        case formula_nodes.Call():
             return _called(node, dates)
-        case f.Blank(of=of, filled=filled):
+        case formula_nodes.Blank(of=of, filled=filled):
             return expression(of, dates).is_not_null() if filled else expression(of, dates).is_null()
-        case f.Logic(op=op, items=items):
+        case formula_nodes.Logic(op=op, items=items):
             parts = [expression(item, dates) for item in items]
             return pl.all_horizontal(parts) if op == "and" else pl.any_horizontal(parts)
-        case f.Not(of=of):
+        case formula_nodes.Not(of=of):
             return ~expression(of, dates)
     raise TypeError(f"{type(node).__name__} has no value in a row")
 
 
-def _called(node: f.Call, dates: Dates) -> pl.Expr:
+def _called(node: formula_nodes.Call, dates: Dates) -> pl.Expr:
     """A function over the cells of a row; of a blank, and of a condition that is neither true nor not, it is blank."""
     args = [expression(arg, dates) for arg in node.args]
     if node.name == "if":
@@ -277,18 +279,18 @@ def _called(node: f.Call, dates: Dates) -> pl.Expr:
     if node.name == "days":
         return (args[1] - args[0]).dt.total_days().cast(pl.Float64)
     if node.name == "steps":
-        limits, names = f.steps_of(node)
+        limits, names = formula_nodes.steps_of(node)
         place = pl.sum_horizontal([(args[0] >= limit).cast(pl.Int64) for limit in limits])
         named = place.replace_strict(dict(enumerate(names)), return_dtype=pl.String)
         return pl.when(args[0].is_not_null()).then(named)
-    names = f.WEEKDAYS if node.name == "weekday" else f.MONTHS
+    names = formula_nodes.WEEKDAYS if node.name == "weekday" else formula_nodes.MONTHS
     place = args[0].dt.weekday() if node.name == "weekday" else args[0].dt.month()
     return place.cast(pl.Int64).replace_strict(dict(enumerate(names, 1)), return_dtype=pl.String)
 
 
-def _comparable(node: f.Node, beside: f.Node, dates: Dates) -> pl.Expr:
+def _comparable(node: formula_nodes.Node, beside: formula_nodes.Node, dates: Dates) -> pl.Expr:
     """A text beside a column of dates is a date; the formula was checked for that."""
-    if isinstance(node, f.Text) and isinstance(beside, f.Column) and beside.name in dates:
+    if isinstance(node, formula_nodes.Text) and isinstance(beside, formula_nodes.Column) and beside.name in dates:
         return pl.lit(dt.date.fromisoformat(node.value))
     return expression(node, dates)
 

@@ -13,7 +13,7 @@ import pymysql
 import sqlalchemy as sa
 from sqlalchemy.dialects import mysql
 
-from ironmark.core.formula import ColumnType
+from ironmark.core.formula_nodes import ColumnType
 
 
 class Connection(typing.Protocol):

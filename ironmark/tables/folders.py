@@ -17,11 +17,11 @@ import numpy as np
 import polars as pl
 from polars.exceptions import PolarsError
 
-from ironmark.core import formula as f
+from ironmark.core import formula_nodes
 from ironmark.core.evaluate import Floats
-from ironmark.core.formula import ColumnType
+from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import Period
-from ironmark.core.reading import Members
+from ironmark.core.readings import Members
 from ironmark.tables import joined_columns
 from ironmark.tables.cells import BLANK_MEMBER, Cells, Line, NoPeriod, PartKey, Unit
 from ironmark.tables.columns import part_expression
@@ -273,11 +273,11 @@ class FolderSource(AskedSource):
         place = {name: at for at, name in enumerate(self.members[segment])}
         return labels.replace_strict(place, return_dtype=pl.Int64).to_numpy()
 
-    def _part(self, name: str, of: f.Node | None, where: f.Node | None) -> pl.Expr:
+    def _part(self, name: str, of: formula_nodes.Node | None, where: formula_nodes.Node | None) -> pl.Expr:
         value = part_expression(name, of, where, self._dates)
         return value.sum() if name == "sum" else value.std(ddof=1) if name == "stdev" else value
 
-    def _see_rows(self, a: f.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
+    def _see_rows(self, a: formula_nodes.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
         every = self.members[by] if by else (None,)
         full = np.full((len(line.periods), len(every)), np.nan)
         rows = self._rows
@@ -300,7 +300,7 @@ class FolderSource(AskedSource):
                 self._put(full, rows.filter(place.is_between(start, end - 1)).with_columns(p=pl.lit(p)), a, by)
         return full
 
-    def _put(self, full: Floats, rows: pl.LazyFrame, a: f.Aggregate, by: str | None) -> None:
+    def _put(self, full: Floats, rows: pl.LazyFrame, a: formula_nodes.Aggregate, by: str | None) -> None:
         keys = ["p", *([f"of:{by}"] if by else [])]
         found = self._collected(rows.group_by(keys).agg(self._part(a.name, a.of, a.where).alias("figure")))
         found = found.filter(self._known([by] if by else []))

@@ -14,7 +14,7 @@ from typing import Any
 import polars as pl
 import python_calamine as calamine
 
-from ironmark.core.formula import ColumnType
+from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
 from ironmark.tables.celltypes import Decimal, TypedCells, typed_cells
 from ironmark.tables.reader import MAX_COLUMNS, by_members, read_cells, read_delimited, typed_table

@@ -9,8 +9,9 @@ from typing import Any
 import polars as pl
 
 from ironmark.core import formula as f
+from ironmark.core import formula_nodes
 from ironmark.core.check import check_row, row_example
-from ironmark.core.formula import ColumnType, FormulaError
+from ironmark.core.formula_nodes import ColumnType, FormulaError
 from ironmark.tables.columns import expression
 from ironmark.tables.refresh import Frame, Merges, merged
 from ironmark.tables.table import Column
@@ -187,6 +188,6 @@ def type_of(formula: str, columns: Sequence[Column]) -> ColumnType:
         raise FormulaError(f"the formula is empty; write one over the cells of a row, {row_example(types)}", 0, 1)
     node = f.parse(formula)
     kind = check_row(node, types)
-    if not f.columns_used(node):
+    if not formula_nodes.columns_used(node):
         raise FormulaError("the same in every row: name a column, such as weekday(day)", *node.span)
     return kind

@@ -13,9 +13,9 @@ from contextvars import ContextVar
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
-from ironmark.core import formula as f
+from ironmark.core import formula_nodes
 from ironmark.core.periods import Period, RowGrain
-from ironmark.core.reading import Members, Totals
+from ironmark.core.readings import Members, Totals
 from ironmark.tables.cells import Unit
 from ironmark.tables.connections import STATEMENT_S, LiveProblem, Slow
 from ironmark.tables.folders import FolderSource
@@ -26,7 +26,7 @@ GRACE_S = 0.02  # how long a first look waits for what is likely there already
 FRESH_S = 60.0  # how long what was read holds
 T = TypeVar("T")
 # What a page is about to ask of a source: a grain, the segments, and the aggregates by them.
-Ahead = tuple[tuple[Unit, tuple[str, ...], tuple[f.Aggregate, ...]], ...]
+Ahead = tuple[tuple[Unit, tuple[str, ...], tuple[formula_nodes.Aggregate, ...]], ...]
 
 
 @dataclass
@@ -206,7 +206,7 @@ class Patient:
 
     def aggregate(
         self,
-        wanted: Sequence[f.Aggregate],
+        wanted: Sequence[formula_nodes.Aggregate],
         by: str | None,
         where: Members,
         periods: Sequence[Period],

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ironmark.core import formula as f
+from ironmark.core import formula_nodes
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import Ints
 from ironmark.core.periods import Period
@@ -19,7 +19,7 @@ MOST_CELLS = 200_000  # that one question may bring, so that it serves every com
 _MOST_HELD = 24
 # What each part of coarser cells is of those of finer ones.
 _JOINED = {"min": np.fmin, "max": np.fmax}
-Wanted = tuple[Unit, tuple[str, ...], tuple[f.Aggregate, ...]]
+Wanted = tuple[Unit, tuple[str, ...], tuple[formula_nodes.Aggregate, ...]]
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,7 +57,7 @@ class AskedSource(CellSource):
         units = Period.of(self.last, unit).ordinal - Period.of(self.first, unit).ordinal + 1
         return units * math.prod(len(self.members[name]) for name in segments if name in self.members) <= MOST_CELLS
 
-    def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[f.Aggregate]) -> Cells:
+    def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[formula_nodes.Aggregate]) -> Cells:
         needed = list(dict.fromkeys(key for a in wanted for key in parts_of(a)))
         found = self._found(unit, segments, needed)
         if found is None:

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 import polars as pl
 
-from ironmark.core.formula import ColumnType
+from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
 from ironmark.tables.celltypes import BLANKS, Decimal, TypedCells, digits, typed_cells, way_of
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles

@@ -11,7 +11,8 @@ from typing import Any, Literal
 
 import polars as pl
 
-from ironmark.core.formula import AGGREGATES, RESERVED, ColumnType
+from ironmark.core.formula import RESERVED
+from ironmark.core.formula_nodes import AGGREGATES, ColumnType
 from ironmark.core.periods import RowGrain, end_of_rows
 
 Role = Literal["period", "segment", "measure", "flag", "text"]

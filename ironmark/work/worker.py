@@ -12,7 +12,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
-from ironmark.core.formula import FormulaError
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets import refreshing
 from ironmark.pages.model.problems import Refused

@@ -5,7 +5,7 @@ import unittest
 import polars as pl
 
 from ironmark.core.faces import FACES
-from ironmark.demo import load, sailings
+from ironmark.demo import content, sailings, scorecards
 from tests import world
 
 
@@ -38,7 +38,7 @@ class Rows(unittest.TestCase):
 class Arrangement(unittest.TestCase):
     def test_the_scorecards_use_every_face_and_all_can_be_read(self) -> None:
         client, faces = world.running().client, set()
-        for key in load.SCORECARDS:
+        for key in scorecards.SCORECARDS:
             body = client.get(f"/api/scorecards/{key}").json()["body"]
             faces |= {i["face"] for section in body["sections"] for i in section["instruments"]}
             drawn = client.post("/api/scorecards/read", json={"body": body}).json()
@@ -87,7 +87,7 @@ class Traps(unittest.TestCase):
         self.assertEqual(found, [0, 1])
 
     def test_every_document_of_it_is_one_the_api_would_take(self) -> None:
-        for kind, documents in (("yardsticks", load.YARDSTICKS), ("scorecards", load.SCORECARDS)):
+        for kind, documents in (("yardsticks", content.YARDSTICKS), ("scorecards", scorecards.SCORECARDS)):
             for body in documents.values():
                 made = self.client.post(f"/api/{kind}", json=body)
                 self.assertEqual(made.status_code, 201, made.text)

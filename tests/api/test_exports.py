@@ -26,7 +26,7 @@ from pptx import Presentation
 from ironmark.api.access import Reader
 from ironmark.api.answers import export
 from ironmark.api.answers.edition import export_page_of
-from ironmark.demo.load import SCORECARDS
+from ironmark.demo.scorecards import SCORECARDS
 from ironmark.pages.authoring.images import harmless
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.problems import Refused

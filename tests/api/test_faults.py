@@ -23,7 +23,7 @@ from ironmark.api.problems import problem_of
 from ironmark.core import numbers
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.problems import Refused
-from ironmark.store import datasets, room
+from ironmark.store import dataset_versions, datasets, room
 from ironmark.tables.reader import read_delimited
 from ironmark.tables.table import Table
 from tests import world
@@ -119,7 +119,7 @@ class Faults(unittest.TestCase):
 
         sources = Sources(world.engine())
         with sources.changes() as session:
-            made = datasets.create(session, "Ticked", "t.csv", table(0))
+            made = dataset_versions.create(session, "Ticked", "t.csv", table(0))
         self.addCleanup(self.drop_dataset, sources, made.id)
         days = [1, 1, 1, 2, 2, 3, 4, 4, 4, 4]
         # The owner says how many.
@@ -134,7 +134,7 @@ class Faults(unittest.TestCase):
                     {"m": moment, "k": made.id, "n": number},
                 )
                 version = datasets.get(session, made.id).version
-                datasets.refresh_with(session, made.id, version, "t.csv", table(number), "ticked")
+                dataset_versions.refresh_with(session, made.id, version, "t.csv", table(number), "ticked")
         with sources.readings() as session:
             kept = [version.number for version in datasets.versions(session, made.id)]
             pieces = session.scalars(

@@ -6,9 +6,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ironmark.core import formula as f
+from ironmark.core import formula_nodes
 from ironmark.core.check import check as hold
 
-COLUMNS: dict[str, f.ColumnType] = {
+COLUMNS: dict[str, formula_nodes.ColumnType] = {
     "delay_minutes": "number",
     "fare": "number",
     "refund": "number",
@@ -19,7 +20,7 @@ COLUMNS: dict[str, f.ColumnType] = {
 }
 
 
-def check(text: str) -> f.Node:
+def check(text: str) -> formula_nodes.Node:
     tree = f.parse(text)
     hold(tree, COLUMNS)
     return tree
@@ -28,23 +29,33 @@ def check(text: str) -> f.Node:
 class Reading(unittest.TestCase):
     def test_a_ratio_of_two_conditional_counts(self) -> None:
         tree = check("count(where delay_minutes <= 5) / count(where cancelled = no)")
-        late = f.Aggregate("count", None, f.Compare("<=", f.Column("delay_minutes"), f.Number(5)))
-        left = f.Aggregate("count", None, f.Compare("=", f.Column("cancelled"), f.Flag(False)))
-        self.assertEqual(tree, f.Binary("/", late, left))
+        late = formula_nodes.Aggregate(
+            "count", None, formula_nodes.Compare("<=", formula_nodes.Column("delay_minutes"), formula_nodes.Number(5))
+        )
+        left = formula_nodes.Aggregate(
+            "count", None, formula_nodes.Compare("=", formula_nodes.Column("cancelled"), formula_nodes.Flag(False))
+        )
+        self.assertEqual(tree, formula_nodes.Binary("/", late, left))
 
     def test_products_bind_stronger_than_sums_and_work_from_the_left(self) -> None:
-        a, b, c = (f.Aggregate("sum", f.Column(name), None) for name in ("fare", "refund", "größe"))
-        self.assertEqual(check("sum(fare) - sum(refund) - sum(größe)"), f.Binary("-", f.Binary("-", a, b), c))
-        self.assertEqual(check("sum(fare) + sum(refund) * sum(größe)"), f.Binary("+", a, f.Binary("*", b, c)))
+        a, b, c = (
+            formula_nodes.Aggregate("sum", formula_nodes.Column(name), None) for name in ("fare", "refund", "größe")
+        )
+        self.assertEqual(
+            check("sum(fare) - sum(refund) - sum(größe)"), formula_nodes.Binary("-", formula_nodes.Binary("-", a, b), c)
+        )
+        self.assertEqual(
+            check("sum(fare) + sum(refund) * sum(größe)"), formula_nodes.Binary("+", a, formula_nodes.Binary("*", b, c))
+        )
 
     def test_and_binds_stronger_than_or_and_not_than_both(self) -> None:
         tree = check("count(where not cancelled = yes and fare > 1 or fare is blank)")
-        assert isinstance(tree, f.Aggregate) and isinstance(tree.where, f.Logic)
+        assert isinstance(tree, formula_nodes.Aggregate) and isinstance(tree.where, formula_nodes.Logic)
         self.assertEqual(tree.where.op, "or")
         both = tree.where.items[0]
-        assert isinstance(both, f.Logic)
+        assert isinstance(both, formula_nodes.Logic)
         self.assertEqual(both.op, "and")
-        self.assertIsInstance(both.items[0], f.Not)
+        self.assertIsInstance(both.items[0], formula_nodes.Not)
 
     def test_everything_the_language_has(self) -> None:
         for text in (
@@ -68,11 +79,13 @@ class Reading(unittest.TestCase):
 
     def test_aggregates_are_listed_once_in_the_order_written(self) -> None:
         tree = check("sum(fare) / count() + sum( fare )")
-        self.assertEqual([a.name for a in f.aggregates(tree)], ["sum", "count"])
-        self.assertEqual(f.columns_used(tree), ("fare",))
+        self.assertEqual([a.name for a in formula_nodes.aggregates(tree)], ["sum", "count"])
+        self.assertEqual(formula_nodes.columns_used(tree), ("fare",))
 
     def test_a_word_of_the_language_inside_a_name_is_part_of_the_name(self) -> None:
-        self.assertEqual(f.parse("sum(order_in)"), f.Aggregate("sum", f.Column("order_in"), None))
+        self.assertEqual(
+            f.parse("sum(order_in)"), formula_nodes.Aggregate("sum", formula_nodes.Column("order_in"), None)
+        )
 
 
 class Nature(unittest.TestCase):
@@ -83,12 +96,12 @@ class Nature(unittest.TestCase):
             ("max(fare)", "rate"), ("sum(fare) / count() * 10000", "rate"), ("1 - sum(refund) / sum(fare)", "rate"),
             ("sum(fare) * count()", "rate"),
         ):  # fmt: skip
-            self.assertEqual(f.nature_of(check(text)), nature, text)
+            self.assertEqual(formula_nodes.nature_of(check(text)), nature, text)
 
 
 class Errors(unittest.TestCase):
     def refuse(self, text: str, message: str, place: str) -> None:
-        with self.assertRaises(f.FormulaError) as caught:
+        with self.assertRaises(formula_nodes.FormulaError) as caught:
             check(text)
         error = caught.exception
         self.assertIn(message, error.message)
@@ -125,14 +138,14 @@ class Errors(unittest.TestCase):
 
     def test_empty_long_and_deep_ones(self) -> None:
         for text in ("", "   ", "1+" * 3000 + "1", "(" * 70 + "1" + ")" * 70):
-            with self.subTest(text[:10]), self.assertRaises(f.FormulaError):
+            with self.subTest(text[:10]), self.assertRaises(formula_nodes.FormulaError):
                 check(text)
 
     @given(st.text(max_size=60))
     def test_no_text_at_all_makes_it_fail_otherwise(self, text: str) -> None:
         try:
             check(text)
-        except f.FormulaError as error:
+        except formula_nodes.FormulaError as error:
             self.assertLessEqual(0, error.start)
             self.assertLess(error.start, error.end)
 
@@ -167,5 +180,5 @@ class Errors(unittest.TestCase):
     def test_no_heap_of_its_own_words_either(self, parts: list[str]) -> None:
         try:
             check(" ".join(parts))
-        except f.FormulaError as error:
+        except formula_nodes.FormulaError as error:
             self.assertTrue(error.message)

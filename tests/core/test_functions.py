@@ -5,6 +5,7 @@ import unittest
 import numpy as np
 
 from ironmark.core import formula as f
+from ironmark.core import formula_nodes
 from ironmark.core.check import check as hold
 from ironmark.core.evaluate import evaluate
 from ironmark.core.expand import expand, read_from
@@ -12,10 +13,10 @@ from ironmark.core.prose import reads_as, warnings
 from ironmark.core.workings import describe, in_numbers
 from ironmark.core.written import written
 
-COLUMNS: dict[str, f.ColumnType] = {"fare": "number", "miles": "number", "route": "text", "late": "flag"}
+COLUMNS: dict[str, formula_nodes.ColumnType] = {"fare": "number", "miles": "number", "route": "text", "late": "flag"}
 
 
-def checked(text: str) -> f.Node:
+def checked(text: str) -> formula_nodes.Node:
     tree = f.parse(text)
     hold(tree, COLUMNS)
     return tree
@@ -24,7 +25,11 @@ def checked(text: str) -> f.Node:
 def worked(text: str, **values: list[float]) -> list[float]:
     """A formula over given values of its sums by month, for one member."""
     tree = expand(checked(text))
-    parts = {a: np.array([values[a.of.name]]).T for a in f.aggregates(tree) if isinstance(a.of, f.Column)}
+    parts = {
+        a: np.array([values[a.of.name]]).T
+        for a in formula_nodes.aggregates(tree)
+        if isinstance(a.of, formula_nodes.Column)
+    }
     return [
         float(value) for value in np.broadcast_to(evaluate(tree, parts), (len(next(iter(values.values()))), 1))[:, 0]
     ]
@@ -32,7 +37,7 @@ def worked(text: str, **values: list[float]) -> list[float]:
 
 class Checked(unittest.TestCase):
     def refuse(self, text: str, says: str) -> None:
-        with self.assertRaises(f.FormulaError) as caught:
+        with self.assertRaises(formula_nodes.FormulaError) as caught:
             checked(text)
         self.assertIn(says, caught.exception.message)
 
@@ -71,8 +76,8 @@ class Checked(unittest.TestCase):
 class Worked(unittest.TestCase):
     def test_prior_moves_the_aggregates(self) -> None:
         tree = expand(checked("prior(sum(fare) - prior(sum(miles), 2)) + prior(sum(fare), 3)"))
-        self.assertEqual([a.back for a in f.aggregates(tree)], [1, 3, 3])
-        self.assertEqual(describe(f.aggregates(tree)[1]), "sum(miles), 3 periods before")
+        self.assertEqual([a.back for a in formula_nodes.aggregates(tree)], [1, 3, 3])
+        self.assertEqual(describe(formula_nodes.aggregates(tree)[1]), "sum(miles), 3 periods before")
 
     def test_sizes_and_choices(self) -> None:
         self.assertEqual(worked("abs(sum(fare))", fare=[-1, 2]), [1, 2])
@@ -87,13 +92,19 @@ class Worked(unittest.TestCase):
 
     def test_a_year_ago_moves_the_aggregates(self) -> None:
         tree = expand(checked("year_ago(sum(fare) / year_ago(count()))"))
-        self.assertEqual([(a.name, a.years) for a in f.aggregates(tree)], [("sum", 1), ("count", 2)])
-        self.assertEqual(describe(f.aggregates(tree)[1]), "count(), 2 years before")
+        self.assertEqual([(a.name, a.years) for a in formula_nodes.aggregates(tree)], [("sum", 1), ("count", 2)])
+        self.assertEqual(describe(formula_nodes.aggregates(tree)[1]), "count(), 2 years before")
 
     def test_windows_and_wholes_mark_the_aggregates(self) -> None:
         tree = expand(checked("rolling(sum(fare), 3) / share(sum(miles))"))
-        windows = {(a.of.name, a.window, a.whole) for a in f.aggregates(tree) if isinstance(a.of, f.Column)}
-        self.assertEqual(windows, {("fare", f.Window(3), False), ("miles", None, False), ("miles", None, True)})
+        windows = {
+            (a.of.name, a.window, a.whole)
+            for a in formula_nodes.aggregates(tree)
+            if isinstance(a.of, formula_nodes.Column)
+        }
+        self.assertEqual(
+            windows, {("fare", formula_nodes.Window(3), False), ("miles", None, False), ("miles", None, True)}
+        )
 
 
 class Natures(unittest.TestCase):
@@ -105,18 +116,18 @@ class Natures(unittest.TestCase):
             ("sum(fare) - to_date(sum(fare))", "rate"), ("if(count() > 3, sum(fare), 0)", "flow"),
         ):  # fmt: skip
             with self.subTest(text):
-                self.assertEqual(f.nature_of(checked(text), {"income": "flow", "crew": "stock"}), nature)
+                self.assertEqual(formula_nodes.nature_of(checked(text), {"income": "flow", "crew": "stock"}), nature)
 
     def test_running_totals_and_shares_are_never_flows(self) -> None:
         for text, never in (("to_date(sum(fare))", True), ("share(sum(fare))", True), ("prior(sum(fare))", False)):
-            self.assertEqual(f.never_a_flow(expand(checked(text))), never, text)
+            self.assertEqual(formula_nodes.never_a_flow(expand(checked(text))), never, text)
 
     def test_what_adds_up_over_members(self) -> None:
         for text, adds in (
             ("sum(fare)", True), ("to_date(sum(fare)) - count()", True), ("prior(sum(fare)) / 2", True),
             ("sum(fare) / count()", False), ("mean(fare)", False), ("share(sum(fare))", False), ("max(fare)", False),
         ):  # fmt: skip
-            self.assertEqual(f.adds_members(expand(checked(text))), adds, text)
+            self.assertEqual(formula_nodes.adds_members(expand(checked(text))), adds, text)
 
 
 class OtherKpis(unittest.TestCase):
@@ -124,15 +135,16 @@ class OtherKpis(unittest.TestCase):
         other = read_from(expand(checked("sum(fare)")), "there", "here")
         tree = expand(checked("@other / sum(miles)"), lambda _: other)
         self.assertEqual(
-            [(a.dataset, written(a)) for a in f.aggregates(tree)], [("there", "sum(fare)"), (None, "sum(miles)")]
+            [(a.dataset, written(a)) for a in formula_nodes.aggregates(tree)],
+            [("there", "sum(fare)"), (None, "sum(miles)")],
         )
         back = read_from(tree, "here", "there")
-        self.assertEqual([a.dataset for a in f.aggregates(back)], [None, "here"])
+        self.assertEqual([a.dataset for a in formula_nodes.aggregates(back)], [None, "here"])
 
     def test_a_handle_is_renamed_where_it_stands_and_nothing_else_moves(self) -> None:
         text = "@old  /\n  sum(fare) + @old_too - @old"
         self.assertEqual(f.renamed(text, "old", "brand_new"), "@brand_new  /\n  sum(fare) + @old_too - @brand_new")
-        self.assertEqual(f.references(f.parse(text)), ("old", "old_too"))
+        self.assertEqual(formula_nodes.references(f.parse(text)), ("old", "old_too"))
 
 
 class Prose(unittest.TestCase):
@@ -198,7 +210,7 @@ class Workings(unittest.TestCase):
     def test_a_windowed_aggregate_says_over_what(self) -> None:
         tree = expand(checked("rolling(sum( fare ), 3) + to_date(sum(miles)) + share(count())"))
         self.assertEqual(
-            [describe(a) for a in f.aggregates(tree)],
+            [describe(a) for a in formula_nodes.aggregates(tree)],
             [
                 "sum(fare), over the last 3 periods",
                 "sum(miles), over the year so far",

@@ -24,7 +24,9 @@ from ironmark.core.marks import (
     spread,
 )
 from ironmark.core.periods import Period, months, timeline
-from ironmark.core.reading import Kpi, Readings, no_mark, read
+from ironmark.core.reading import read
+from ironmark.core.readings import Kpi, Readings
+from ironmark.core.why_nothing import no_mark
 from ironmark.tables.columns import ColumnSource
 
 MEMBERS = {"depot": ("East", "North", "West"), "service": ("Express", "Plain"), "company": ("Only",)}

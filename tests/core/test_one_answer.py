@@ -9,11 +9,13 @@ import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ironmark.core.distances import gap_and_attainment, headroom
 from ironmark.core.expand import as_level, expand
 from ironmark.core.formula import parse
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.periods import Period
-from ironmark.core.reading import Kpi, Readings, gap_and_attainment, headroom, read
+from ironmark.core.reading import read
+from ironmark.core.readings import Kpi, Readings
 from ironmark.core.yardstick import Cut, Yardstick
 from ironmark.tables.columns import ColumnSource
 

@@ -12,10 +12,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ironmark.core import formula as f
+from ironmark.core import formula_nodes
 from ironmark.core.expand import as_level, expand
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.periods import GRAINS, Grain, PartSoFar, Period, complete_for_most, part_of, pieces, timeline
-from ironmark.core.reading import Kpi, Readings, read
+from ironmark.core.reading import read
+from ironmark.core.readings import Kpi, Readings
 from ironmark.core.yardstick import Cut, Yardstick
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.columns import ColumnSource
@@ -259,7 +261,7 @@ class SeveralDatasets(unittest.TestCase):
         days = lambda last: {f"2026-{m:02d}-{d:02d}": [1.0] for m in (8, 9, 10) for d in range(1, 31) if f"2026-{m:02d}-{d:02d}" <= last}  # noqa: E731  # fmt: skip
         fines, costs = source(days("2026-10-14"), "2026-10-14"), source(days("2026-10-31"), "2026-10-31")
         its = expand(f.parse("sum(fare)"))
-        costs_of = lambda _: f.rebuilt(its, lambda n: dataclasses.replace(n, dataset="costs") if isinstance(n, f.Aggregate) else n)  # noqa: E731  # fmt: skip
+        costs_of = lambda _: formula_nodes.rebuilt(its, lambda n: dataclasses.replace(n, dataset="costs") if isinstance(n, formula_nodes.Aggregate) else n)  # noqa: E731  # fmt: skip
         kpi = Kpi("k", "K", expand(f.parse(text), costs_of), nature=nature)
         line = timeline(Period.parse(key), fines.first, costs.last)
         return read(kpi, fines, entries, ["target"] if entries else [], None, others={"costs": costs}, periods=line)

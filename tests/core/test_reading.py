@@ -7,11 +7,14 @@ from collections.abc import Sequence
 import numpy as np
 
 from ironmark.core import formula as f
+from ironmark.core import formula_nodes
+from ironmark.core.distances import gap_and_attainment
 from ironmark.core.evaluate import evaluate
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import PartSoFar, Period, latest_complete, part_of
-from ironmark.core.reading import Kpi, Members, Totals, gap_and_attainment, read, regrade
+from ironmark.core.reading import read, regrade
+from ironmark.core.readings import Kpi, Members, Totals
 from ironmark.core.workings import figure, in_numbers
 from ironmark.core.yardstick import NO_READING, NOT_GRADED, Cut, Yardstick
 
@@ -30,7 +33,7 @@ class Fixed:
 
     def aggregate(
         self,
-        wanted: Sequence[f.Aggregate],
+        wanted: Sequence[formula_nodes.Aggregate],
         by: str | None,
         where: Members,
         periods: Sequence[Period],
@@ -83,13 +86,13 @@ class Periods(unittest.TestCase):
 class Arithmetic(unittest.TestCase):
     def test_dividing_by_zero_is_no_reading(self) -> None:
         tree = f.parse("sum(a) / sum(b)")
-        one, other = f.aggregates(tree)
+        one, other = formula_nodes.aggregates(tree)
         values = evaluate(tree, {one: np.array([1.0, 4, np.nan]), other: np.array([0.0, 2, 1])})
         np.testing.assert_equal(values, [np.nan, 2, np.nan])
 
     def test_overflow_is_no_reading_either(self) -> None:
         tree = f.parse("sum(a) * sum(a)")
-        (one,) = f.aggregates(tree)
+        (one,) = formula_nodes.aggregates(tree)
         self.assertTrue(np.isnan(evaluate(tree, {one: np.array([1e308])})).all())
 
 
@@ -156,7 +159,7 @@ class Read(unittest.TestCase):
 class Workings(unittest.TestCase):
     def test_the_formula_in_numbers_keeps_its_brackets(self) -> None:
         tree = f.parse("(sum(a) - sum(b)) / (count() * 2) - -sum(a)")
-        values = dict(zip(f.aggregates(tree), (1862.0, 12.5, 2051.0), strict=True))
+        values = dict(zip(formula_nodes.aggregates(tree), (1862.0, 12.5, 2051.0), strict=True))
         self.assertEqual(in_numbers(tree, lambda a: values[a]), "(1,862 − 12.5) ÷ (2,051 × 2) − −1,862")
         self.assertEqual(in_numbers(f.parse("sum(a) - (sum(b) - 1)"), lambda a: values[a]), "1,862 − (12.5 − 1)")
 

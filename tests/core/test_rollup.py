@@ -8,12 +8,12 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ironmark.core import composite, ledger, quadrant, words
+from ironmark.core import composite, distances, ledger, quadrant, words
 from ironmark.core import reading as core
 from ironmark.core.formula import parse
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period
-from ironmark.core.reading import Kpi, Readings, Totals
+from ironmark.core.readings import Kpi, Readings, Totals
 from ironmark.core.yardstick import Cut, Yardstick
 
 amounts = st.floats(-1e6, 1e6).map(lambda value: round(value, 6))
@@ -86,10 +86,10 @@ class Composites(unittest.TestCase):
 class InsideARange(unittest.TestCase):
     def test_gap_and_headroom_are_to_the_nearer_edge(self) -> None:
         graded = core.regrade(block([55, 60, 63, 70, 75, 80, np.nan], direction="inside"), RANGE)
-        gap, reached = core.gap_and_attainment(graded)
+        gap, reached = distances.gap_and_attainment(graded)
         np.testing.assert_allclose(gap[0], [-5, 0, 3, -5, 0, 5, np.nan])
         self.assertTrue(np.isnan(reached).all())
-        room = core.headroom(graded)
+        room = distances.headroom(graded)
         np.testing.assert_allclose(room[0], [-5 / 60, 0, 3 / 60, 5 / 75, 0, -5 / 75, np.nan])
         scores = composite.attainment_scores(graded, "target", 0.0, 2.0)
         np.testing.assert_allclose(scores[0], 1 + room[0])
@@ -98,41 +98,43 @@ class InsideARange(unittest.TestCase):
         readings = block([40, 55, 60, 72, 90, np.nan], direction="inside")
         marks = {"floor": np.full((1, 6), 50.0), "limit": np.full((1, 6), 75.0)}
         for ranged in (replace(readings, marks=marks), replace(readings, edges=marks)):
-            gap, _ = core.gap_and_attainment(ranged, "floor")
+            gap, _ = distances.gap_and_attainment(ranged, "floor")
             np.testing.assert_allclose(gap[0], [-10, 5, 10, -3, 15, np.nan])
-            room = core.headroom(ranged)[0]
+            room = distances.headroom(ranged)[0]
             np.testing.assert_allclose(room, [-10 / 50, 5 / 50, 10 / 50, 3 / 75, -15 / 75, np.nan])
             # Inside is better than outside: 15 and 10 outside come before all that lie within.
-            self.assertEqual(np.argsort(core.goodness(ranged, "floor")[0][:5]).tolist(), [4, 0, 3, 1, 2])
+            self.assertEqual(np.argsort(distances.goodness(ranged, "floor")[0][:5]).tolist(), [4, 0, 3, 1, 2])
 
     def test_one_edge_alone_is_an_edge(self) -> None:
         readings = replace(block([40.0, 80.0], direction="inside"), marks={"floor": np.full((1, 2), 50.0)})
-        np.testing.assert_allclose(core.gap_and_attainment(readings)[0][0], [-10, 30])
+        np.testing.assert_allclose(distances.gap_and_attainment(readings)[0][0], [-10, 30])
 
     def test_a_range_without_edges_has_none(self) -> None:
         graded = core.regrade(block([5.0], 8.0, direction="inside"), FOUR)
-        self.assertTrue(np.isnan(core.nearer_edge(graded)[0]).all())
-        self.assertEqual(core.gap_and_attainment(graded)[0][0, 0], -3)
+        self.assertTrue(np.isnan(distances.nearer_edge(graded)[0]).all())
+        self.assertEqual(distances.gap_and_attainment(graded)[0][0, 0], -3)
 
     def test_headroom_is_what_is_left_before_the_limit_else_the_target(self) -> None:
-        self.assertAlmostEqual(core.headroom(block([110.0], 100.0))[0, 0], -0.1)
-        self.assertAlmostEqual(core.headroom(block([80.0], 100.0))[0, 0], 0.2)
-        self.assertAlmostEqual(core.headroom(block([110.0], 100.0, direction="lower"))[0, 0], -0.1)
-        self.assertAlmostEqual(core.headroom(block([-90.0], -100.0))[0, 0], -0.1)
-        self.assertTrue(np.isnan(core.headroom(block([5.0], 0.0))).all())
+        self.assertAlmostEqual(distances.headroom(block([110.0], 100.0))[0, 0], -0.1)
+        self.assertAlmostEqual(distances.headroom(block([80.0], 100.0))[0, 0], 0.2)
+        self.assertAlmostEqual(distances.headroom(block([110.0], 100.0, direction="lower"))[0, 0], -0.1)
+        self.assertAlmostEqual(distances.headroom(block([-90.0], -100.0))[0, 0], -0.1)
+        self.assertTrue(np.isnan(distances.headroom(block([5.0], 0.0))).all())
         limited = replace(block([80.0], 100.0), edges={"limit": np.full((1, 1), 160.0)})
-        self.assertAlmostEqual(core.headroom(limited)[0, 0], 0.5)
+        self.assertAlmostEqual(distances.headroom(limited)[0, 0], 0.5)
 
     def test_on_target_is_one_either_way_and_there_is_none_where_it_is_not_above_zero(self) -> None:
         for direction, value, expected in (
             ("higher", 50.0, 0.5), ("higher", 100.0, 1.0), ("lower", 100.0, 1.0), ("lower", 130.0, 0.7), ("lower", 0.0, 2.0),
         ):  # fmt: skip
-            gap, reached = core.gap_and_attainment(block([value], 100.0, direction=direction))
+            gap, reached = distances.gap_and_attainment(block([value], 100.0, direction=direction))
             self.assertEqual(gap[0, 0], value - 100)
             self.assertAlmostEqual(reached[0, 0], expected, msg=direction)
         for target in (0.0, -5.0):
             for direction in ("higher", "lower"):
-                self.assertTrue(np.isnan(core.gap_and_attainment(block([3.0], target, direction=direction))[1]).all())
+                self.assertTrue(
+                    np.isnan(distances.gap_and_attainment(block([3.0], target, direction=direction))[1]).all()
+                )
 
 
 class Shown(unittest.TestCase):
@@ -146,7 +148,9 @@ class Shown(unittest.TestCase):
         self.assertEqual(shown.band[0].tolist(), [1, 0])
 
     def test_compact_figures_round_as_they_are_read(self) -> None:
-        values = core.shown_values(np.array([[412_649.0, -412_651.0, 42.4, np.nan]]), Unit("currency", 1, compact=True))
+        values = distances.shown_values(
+            np.array([[412_649.0, -412_651.0, 42.4, np.nan]]), Unit("currency", 1, compact=True)
+        )
         np.testing.assert_allclose(values[0], [412_600, -412_700, 42.4, np.nan])
 
 

@@ -11,7 +11,8 @@ from unittest import mock
 import numpy as np
 import polars as pl
 
-from ironmark.core.formula import aggregates, parse
+from ironmark.core.formula import parse
+from ironmark.core.formula_nodes import aggregates
 from ironmark.core.periods import Period
 from ironmark.pages.context import source_registry as held_sources
 from ironmark.pages.context.reading_context import ReadingContext

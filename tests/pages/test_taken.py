@@ -16,7 +16,7 @@ from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.page import Page
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
 from ironmark.pages.reading.read import read_page
-from ironmark.store import datasets, marks, records
+from ironmark.store import dataset_versions, datasets, marks, records
 from ironmark.store.marks import Change
 from ironmark.tables.table import Column, Table
 from tests import world
@@ -36,7 +36,7 @@ class Shared(unittest.TestCase):
         world.running()
         self.sources = Sources(world.engine())
         with self.sources.changes() as session:
-            self.dataset = datasets.create(session, f"Piers {self.id()}", "p.csv", Table(rows(1.0), COLUMNS)).id
+            self.dataset = dataset_versions.create(session, f"Piers {self.id()}", "p.csv", Table(rows(1.0), COLUMNS)).id
             base = KpiBody(handle="taken_base", name="Base", dataset=self.dataset, formula="sum(x)", nature="flow")
             of_base = base.model_copy(update={"handle": "taken", "name": "Taken", "formula": "@taken_base * 2"})
             self.base = records.create(session, "kpi", base.model_dump(), name="Base").id
@@ -100,7 +100,7 @@ class Shared(unittest.TestCase):
         def refresh() -> None:
             with self.sources.changes() as session:
                 saw = datasets.get(session, self.dataset).version
-                datasets.refresh(session, self.dataset, saw, "p.csv", Table(rows(4.0), COLUMNS), "replace")
+                dataset_versions.refresh(session, self.dataset, saw, "p.csv", Table(rows(4.0), COLUMNS), "replace")
 
         seen = [self.page(self.sources)]
         for change in (
@@ -130,7 +130,7 @@ class Shared(unittest.TestCase):
         self.page(self.sources)
         with self.sources.changes() as session:
             saw = datasets.get(session, self.dataset).version
-            datasets.refresh(session, self.dataset, saw, "p.csv", Table(rows(4.0), COLUMNS), "replace")
+            dataset_versions.refresh(session, self.dataset, saw, "p.csv", Table(rows(4.0), COLUMNS), "replace")
         self.page(self.sources)
         rows_read = {version for key in self.sources.taken.keys for name, version in key.rows if name == self.dataset}
         self.assertEqual(rows_read, {saw + 1})

@@ -17,10 +17,12 @@ from hypothesis import strategies as st
 from sqlalchemy import text
 
 from ironmark.core import formula as f
+from ironmark.core import formula_nodes
 from ironmark.core.evaluate import evaluate
 from ironmark.core.expand import as_level, expand
 from ironmark.core.periods import Period, timeline
-from ironmark.core.reading import Kpi, Source, read
+from ironmark.core.reading import read
+from ironmark.core.readings import Kpi, Source
 from ironmark.store import scratch
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
 from ironmark.tables import connections, joined_columns
@@ -28,7 +30,8 @@ from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection, LiveProblem, Slow, Wrong
 from ironmark.tables.folders import FolderSource, FolderTable
 from ironmark.tables.joined_columns import Derived, Lookup, Wide
-from ironmark.tables.live import LiveSource, LiveTable
+from ironmark.tables.live import LiveSource
+from ironmark.tables.live_relation import LiveTable
 from ironmark.tables.live_waiting import Patient, patiently
 from ironmark.tables.table import Column
 from tests import clickhouse, postgres, world
@@ -95,7 +98,7 @@ CONDITIONS = (
     " where steps(delay, -2, 5, 20) = \"5 to under 20\"", " where if(late, delay > 3, fare < 0)", " where not route starts with \"A\"",
 )  # fmt: skip
 FORMULAS = [
-    *(f"{name}({of}{where})" for name in f.AGGREGATES for of in VALUES for where in CONDITIONS),
+    *(f"{name}({of}{where})" for name in formula_nodes.AGGREGATES for of in VALUES for where in CONDITIONS),
     *(f"count({where.strip()})" for where in CONDITIONS),
     *(f"distinct({name}{where})" for name in ("route", "day", "late", "weekday(day)", "steps(fare, 0, 1_000)", "delay > 2") for where in CONDITIONS[:3]),
     "rolling(sum(fare), 2)", "to_date(mean(delay))", "rolling(median(fare), 2)", "to_date(distinct(route))",
@@ -194,7 +197,7 @@ class InClickHouse(WithTable):
 
 
 WIDE_FORMULAS = [
-    *(f"{name}({of}{where})" for name in f.AGGREGATES for of in ("each", "fare * berths", "berths")
+    *(f"{name}({of}{where})" for name in formula_nodes.AGGREGATES for of in ("each", "fare * berths", "berths")
       for where in ("", ' where region = "up"', ' where region = "(not found)"', ' where part in ("end", "down")',
                     ' where size = "0 to under 10" or size is blank')),
     *(f"distinct({name})" for name in ("region", "part", "size")), "share(sum(each))", "prior(sum(berths))",
@@ -314,7 +317,7 @@ class TheSameFigures(WithTable):
         source = self.live({"route": {"A": "a"}}, {"route": ["z"]})
         self.assertEqual(source.members["route"], ("z", "a"))
         tree = f.parse('sum(fare where route = "a")')
-        found = source.aggregate(f.aggregates(tree), "route", {}, [Period.parse("2026-01")])
+        found = source.aggregate(formula_nodes.aggregates(tree), "route", {}, [Period.parse("2026-01")])
         self.assertEqual(evaluate(tree, found.parts).tolist(), [[0, 3]])
 
     def test_what_many_kpis_ask_for_is_one_statement(self) -> None:
@@ -330,8 +333,8 @@ class TheSameFigures(WithTable):
             for text in ("sum(fare)", "mean(delay where fare > 3)", "count(where late = yes)", "max(fare)")
         ]
         month = Period.parse("2026-01")
-        patient.ahead((("month", ("route",), tuple(a for tree in trees for a in f.aggregates(tree))),))
-        found = [patient.aggregate(f.aggregates(tree), "route", {}, [month]) for tree in trees]
+        patient.ahead((("month", ("route",), tuple(a for tree in trees for a in formula_nodes.aggregates(tree))),))
+        found = [patient.aggregate(formula_nodes.aggregates(tree), "route", {}, [month]) for tree in trees]
         self.assertEqual(len(asked), 1, "all parts of all KPIs")
         self.assertEqual(evaluate(trees[0], found[0].parts).tolist(), [[90, 100]])
 
@@ -409,11 +412,11 @@ class SetUpClickHouse(InClickHouse):
         self.addCleanup(source.close)
         tree = f.parse("sum(x)")
         months = [Period.parse("2026-01"), Period.parse("2026-02")]
-        asked = source.aggregate(f.aggregates(tree), found[2].name, {}, months)
+        asked = source.aggregate(formula_nodes.aggregates(tree), found[2].name, {}, months)
         np.testing.assert_allclose(evaluate(tree, asked.parts), [[1001, np.nan], [np.nan, 1001]], rtol=1e-12)
         blank = f.parse("count(where plain is blank)")
         self.assertEqual(
-            evaluate(blank, source.aggregate(f.aggregates(blank), None, {}, months).parts).tolist(),
+            evaluate(blank, source.aggregate(formula_nodes.aggregates(blank), None, {}, months).parts).tolist(),
             [[10_000], [10_000]],
         )
 
@@ -442,7 +445,7 @@ class SetUpClickHouse(InClickHouse):
         shards.stop_one(1)
         try:
             with self.assertRaises(LiveProblem) as caught:
-                source.aggregate(f.aggregates(tree), None, {}, month)
+                source.aggregate(formula_nodes.aggregates(tree), None, {}, month)
             self.assertIn(f"127.0.0.1:{shards.ports[1][0]}", str(caught.exception))
             self.assertTrue(caught.exception.passes)
         finally:
@@ -451,7 +454,7 @@ class SetUpClickHouse(InClickHouse):
         self.fill(
             [(dt.date(2026, 1, n + 1), "ab"[n % 2], "x", 1.0, 1.0, True) for n in range(20)]
         )  # they were in memory
-        again = source.aggregate(f.aggregates(tree), None, {}, month)
+        again = source.aggregate(formula_nodes.aggregates(tree), None, {}, month)
         self.assertEqual(evaluate(tree, again.parts).tolist(), [[20]])
 
 
@@ -480,7 +483,7 @@ class SetUpPostgreSql(InPostgreSql):
         source = LiveSource(LiveTable(looker, found))
         self.addCleanup(source.close)
         tree = f.parse("sum(x)")
-        asked = source.aggregate(f.aggregates(tree), None, {}, [Period.parse("2026-01")])
+        asked = source.aggregate(formula_nodes.aggregates(tree), None, {}, [Period.parse("2026-01")])
         self.assertEqual(evaluate(tree, asked.parts).tolist(), [[20]])
         self.assertEqual(LiveTable(looker, found).first(3).height, 3)
 
@@ -499,7 +502,9 @@ class SetUpPostgreSql(InPostgreSql):
         tree = f.parse("sum(paid)")
         found = evaluate(
             tree,
-            source.aggregate(f.aggregates(tree), None, {}, [Period.parse("2026-01"), Period.parse("2026-02")]).parts,
+            source.aggregate(
+                formula_nodes.aggregates(tree), None, {}, [Period.parse("2026-01"), Period.parse("2026-02")]
+            ).parts,
         )
         if zone in ("UTC", "Etc/UTC", "GMT"):
             np.testing.assert_allclose(found[:, 0], [1001, 1001], rtol=1e-12)

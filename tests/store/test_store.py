@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from ironmark import clock
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.periods import Period
-from ironmark.store import database, datasets, marks, notices, records, scratch
+from ironmark.store import database, dataset_versions, datasets, marks, notices, records, scratch
 from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change
 from ironmark.store.models import DatasetSegment
@@ -141,7 +141,7 @@ class Datasets(InDatabase):
 
     def test_rows_and_columns_come_back_as_they_were(self) -> None:
         table = self.table(100)
-        made = datasets.create(self.session, "Rows", "rows.csv", table)
+        made = dataset_versions.create(self.session, "Rows", "rows.csv", table)
         self.session.expire_all()
         self.assertEqual(made.columns, table.columns)
         self.assertEqual(made.problems, table.problems)
@@ -150,20 +150,20 @@ class Datasets(InDatabase):
 
     def test_many_rows_lie_in_pieces_within_the_limit(self) -> None:
         table = self.table(100_000, wide=True)
-        made = datasets.create(self.session, "Large", "large.csv", table)
+        made = dataset_versions.create(self.session, "Large", "large.csv", table)
         query = select(DatasetSegment.body).where(DatasetSegment.dataset_id == made.id)
         sizes = [len(body) for body in self.session.scalars(query)]
         self.assertGreater(len(sizes), 1)
-        self.assertLessEqual(max(sizes), datasets.PIECE_BYTES)
+        self.assertLessEqual(max(sizes), dataset_versions.PIECE_BYTES)
         self.assertTrue(datasets.rows(self.session, made).equals(table.frame))
 
     def test_no_rows_at_all(self) -> None:
-        made = datasets.create(self.session, "None", "none.csv", self.table(0))
+        made = dataset_versions.create(self.session, "None", "none.csv", self.table(0))
         self.assertEqual(datasets.rows(self.session, made).shape, (0, 2))
         self.assertIsNone(made.through)
 
     def test_a_dataset_goes_with_its_rows(self) -> None:
-        made = datasets.create(self.session, "Gone", "gone.csv", self.table(5))
+        made = dataset_versions.create(self.session, "Gone", "gone.csv", self.table(5))
         datasets.remove(self.session, made.id, 1)
         query = select(DatasetSegment.place).where(DatasetSegment.dataset_id == made.id)
         self.assertEqual(list(self.session.scalars(query)), [])

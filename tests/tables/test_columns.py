@@ -12,10 +12,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ironmark.core import formula as f
+from ironmark.core import formula_nodes
 from ironmark.core.evaluate import evaluate
 from ironmark.core.expand import expand
 from ironmark.core.periods import Period, months
-from ironmark.core.reading import Totals
+from ironmark.core.readings import Totals
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.columns import ColumnSource
 
@@ -42,8 +43,8 @@ rows = st.lists(
 Row = dict[str, Any]
 
 
-def aggregated(made: ColumnSource, tree: f.Node, by: str | None = None, where: Any = None) -> Totals:
-    return made.aggregate(f.aggregates(tree), by, where or {}, months(made.first, made.last))
+def aggregated(made: ColumnSource, tree: formula_nodes.Node, by: str | None = None, where: Any = None) -> Totals:
+    return made.aggregate(formula_nodes.aggregates(tree), by, where or {}, months(made.first, made.last))
 
 
 def source(data: list[tuple[Any, ...]]) -> ColumnSource:
@@ -170,7 +171,7 @@ class OverMonths(unittest.TestCase):
             ("2025-10-03", [11]), ("2025-W40", [11]), ("2025-Q4", [66]), ("2025", [66]), ("2025-11..2026-01", [67]),
             ("2025-10-04", [nan := math.nan]), ("2031", [nan]), ("1999-Q1", [nan]),
         ):  # fmt: skip
-            totals = made.aggregate(f.aggregates(tree), None, {}, [Period.parse(key)])
+            totals = made.aggregate(formula_nodes.aggregates(tree), None, {}, [Period.parse(key)])
             values = np.where(totals.rows > 0, totals.parts[tree], nan)  # type: ignore[index]
             np.testing.assert_equal(values[:, 0], expected, key)
 
@@ -202,11 +203,11 @@ class Plain(unittest.TestCase):
         rows = [(day, route, "x", fare, None, None) for day, route, fare in zip(days, routes, fares, strict=True)]
         for text in ("sum(fare)", "stdev(fare)"):
             tree = f.parse(text)
-            found = [aggregated(source(rows), tree, "route").parts[f.aggregates(tree)[0]] for _ in range(6)]
+            found = [aggregated(source(rows), tree, "route").parts[formula_nodes.aggregates(tree)[0]] for _ in range(6)]
             self.assertEqual(len({values.tobytes() for values in found}), 1, text)
         january = [fare for day, route, _, fare, _, _ in rows if day.month == 1 and route == "r001"]
         tree = f.parse("sum(fare)")
-        total = aggregated(source(rows), tree, "route").parts[f.aggregates(tree)[0]]
+        total = aggregated(source(rows), tree, "route").parts[formula_nodes.aggregates(tree)[0]]
         self.assertAlmostEqual(total[0, 1], math.fsum(january), places=6)
 
     def test_a_row_that_divides_by_zero_is_blank(self) -> None:
@@ -238,7 +239,7 @@ class Plain(unittest.TestCase):
         frame = pl.DataFrame(
             {"day": [dt.date(2026, 1, 2), dt.date(2026, 1, 9)], "site": ["a", "a"], "part": ["weekday", "weekend"], "beds": [11.0, 10.0]}
         )  # fmt: skip
-        level = f.Aggregate("sum", f.Column("beds", span=(0, 0)), None, last=True, span=(0, 0))
+        level = formula_nodes.Aggregate("sum", formula_nodes.Column("beds", span=(0, 0)), None, last=True, span=(0, 0))
         january, through = [Period.parse("2026-01")], dt.date(2026, 1, 31)
         for segments in (["site"], ["site", "part"]):
             rows = ColumnSource(frame, "day", segments, through, own=["site"])

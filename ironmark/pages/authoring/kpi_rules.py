@@ -7,7 +7,8 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from ironmark.core.dependencies import handles_in
-from ironmark.core.formula import FormulaError, never_a_flow, renamed
+from ironmark.core.formula import renamed
+from ironmark.core.formula_nodes import FormulaError, never_a_flow
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.problems import Refused

@@ -8,14 +8,14 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel, Field
 
-from ironmark.core import prose
-from ironmark.core import reading as core
+from ironmark.core import prose, readings
 from ironmark.core.evaluate import Floats
-from ironmark.core.formula import FormulaError, nature_of, parse, references
+from ironmark.core.formula import parse
+from ironmark.core.formula_nodes import FormulaError, nature_of, references
 from ironmark.core.marks import TARGET
 from ironmark.core.numbers import show
 from ironmark.core.periods import Grain, Period, timeline
-from ironmark.core.reading import Readings
+from ironmark.core.readings import Readings
 from ironmark.core.units import proposed_unit
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_sheet import draw_sheet
@@ -163,7 +163,7 @@ def _marks(context: ReadingContext, key: str | None) -> list[str]:
     return [TARGET] if TARGET in names or not names else names[:1]
 
 
-def _figure(label: str, readings: Readings, p: int, kpi: core.Kpi) -> Figure:
+def _figure(label: str, readings: Readings, p: int, kpi: readings.Kpi) -> Figure:
     value = float(readings.value[p, 0])
     known = math.isfinite(value)
     return Figure(
@@ -209,6 +209,6 @@ def glance_at(context: ReadingContext, key: str, name: str | None) -> Glance:
     )
 
 
-def _before(period: Period, source: core.Source) -> tuple[Period, ...]:
+def _before(period: Period, source: readings.Source) -> tuple[Period, ...]:
     """The period and those before it that have rows, a year and some more for what looks back."""
     return tuple(p for p in timeline(period, source.first, source.last) if p <= period)[-GLANCES:]

@@ -6,11 +6,12 @@ import math
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, Field
 
 from ironmark.core import axis as axes
 from ironmark.core import reading as core
-from ironmark.core import words
+from ironmark.core import readings, words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.evaluate import Floats
@@ -150,16 +151,8 @@ def strip_of(context: ReadingContext, ask: StripAsk) -> Strip:
     fine = bool(grading.ordered(yardstick, np.asarray(cuts)[:, None])[0])
     known = np.isfinite(after.value)
     graded = known & (after.band >= 0)
-    counts = (
-        np.bincount(after.band[graded], minlength=len(yardstick.bands))
-        if graded.any()
-        else np.zeros(len(yardstick.bands), int)
-    )
     earlier = [at for at in range(len(after.periods) - 1, -1, -1) if at != p] if ask.saved else []
     past = [change for at in earlier for change in _changes(before, after, at, unit, after.periods[at].short)]
-    by_state = {key: 0 for key in sorted(set(yardstick.bands), key=lambda key: yardstick.known[key].rank)}
-    for state, count in zip(yardstick.bands, counts, strict=False):
-        by_state[state] += int(count)
     return Strip(
         period_label=period.label,
         nature=kpi.nature,
@@ -178,7 +171,7 @@ def strip_of(context: ReadingContext, ask: StripAsk) -> Strip:
         reason="" if fine else grading.why_not_graded(yardstick, cuts),
         dots=_dots(after, straight, unit),
         readings=int(known.sum()),
-        counts=[StateCount(state=key, name=yardstick.known[key].name, count=count) for key, count in by_state.items()],
+        counts=_counts(yardstick, after.band[graded]),
         proof=[
             ProofRow(cut=words.show_cut(row.cut, unit), under=yardstick.bands[row.under], at=yardstick.bands[row.at], over=yardstick.bands[row.over])
             for row in (grading.prove(yardstick, cuts) if fine else [])
@@ -196,7 +189,16 @@ def strip_of(context: ReadingContext, ask: StripAsk) -> Strip:
     )  # fmt: skip
 
 
-def _for_one(readings: core.Readings, yardstick: grading.Yardstick) -> Floats:
+def _counts(yardstick: grading.Yardstick, bands: NDArray[np.int8]) -> list[StateCount]:
+    """How many readings are in each state, the worst first. bands: of each reading that is graded."""
+    counts = np.bincount(bands, minlength=len(yardstick.bands))
+    by_state = {key: 0 for key in sorted(set(yardstick.bands), key=lambda key: yardstick.known[key].rank)}
+    for state, count in zip(yardstick.bands, counts, strict=True):
+        by_state[state] += int(count)
+    return [StateCount(state=key, name=yardstick.known[key].name, count=count) for key, count in by_state.items()]
+
+
+def _for_one(readings: readings.Readings, yardstick: grading.Yardstick) -> Floats:
     """Values as they are beside the yardstick's plain numbers, (P, M): of a flow what one of its periods has."""
     with np.errstate(all="ignore"):
         return np.asarray(readings.value / core.scale(readings, yardstick))
@@ -208,14 +210,14 @@ def _tried(ask: StripAsk, yardstick: grading.Yardstick) -> dict[str, float | Non
     return {**cuts, "axis from": ask.axis.low, "axis to": ask.axis.high, "rehearsed": ask.rehearse}
 
 
-def _strip_axis(given: AxisBody, readings: core.Readings, p: int, m: int, share: bool) -> Axis:
+def _strip_axis(given: AxisBody, readings: readings.Readings, p: int, m: int, share: bool) -> Axis:
     """An axis on which all past readings and the cuts lie."""
     values = np.concatenate([readings.value.ravel(), readings.cuts[:, p, m]])
     return axes.with_ends(axes.choose(values, ceiling=axes.whole_of(values, share)), given.low, given.high)
 
 
 def _cut_words(
-    cut: grading.Cut, value: float, readings: core.Readings, p: int, m: int, axis: Axis, unit: Any
+    cut: grading.Cut, value: float, readings: readings.Readings, p: int, m: int, axis: Axis, unit: Any
 ) -> CutWords:
     known = math.isfinite(value)
     mark = float(readings.marks[cut.mark][p, m]) if cut.mark else math.nan
@@ -231,7 +233,7 @@ def _cut_words(
     )
 
 
-def _dots(readings: core.Readings, axis: Axis, unit: Any) -> list[Dot]:
+def _dots(readings: readings.Readings, axis: Axis, unit: Any) -> list[Dot]:
     """Past readings as dots, the newest first, at most MOST_DOTS."""
     dots: list[Dot] = []
     for p in range(len(readings.periods) - 1, -1, -1):
@@ -244,7 +246,9 @@ def _dots(readings: core.Readings, axis: Axis, unit: Any) -> list[Dot]:
     return dots
 
 
-def _changes(before: core.Readings, after: core.Readings, p: int, unit: Any, when: str = "") -> list[GradeChange]:
+def _changes(
+    before: readings.Readings, after: readings.Readings, p: int, unit: Any, when: str = ""
+) -> list[GradeChange]:
     """The readings of the period whose state would be another."""
     return [
         GradeChange(

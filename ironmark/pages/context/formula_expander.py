@@ -9,15 +9,15 @@ from functools import cached_property, lru_cache
 
 from sqlalchemy.orm import Session
 
-from ironmark.core import formula
+from ironmark.core import formula, formula_nodes
 from ironmark.core import reading as readings
 from ironmark.core.check import check
 from ironmark.core.dependencies import handles_in
 from ironmark.core.expand import as_level, assuming, expand, read_from
-from ironmark.core.formula import ColumnType, FormulaError
+from ironmark.core.formula_nodes import ColumnType, FormulaError
 from ironmark.core.nearest import did_you_mean
 from ironmark.core.numbers import show
-from ironmark.core.reading import Kpi, Source
+from ironmark.core.readings import Kpi, Source
 from ironmark.pages.context.document_set import DocumentSet
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.kpi import AssumptionBody, KpiBody
@@ -53,7 +53,7 @@ class FormulaExpander(DocumentSet):
         """What a column is called."""
         return next((c.label for c in self.dataset(dataset).columns if c.name == column), column)
 
-    def sources_of(self, *trees: formula.Node) -> dict[str, Source]:
+    def sources_of(self, *trees: formula_nodes.Node) -> dict[str, Source]:
         """The sources of further datasets that formulas read, by key."""
         return {key: self.source_of(key) for tree in trees for key in _datasets_of(tree)}
 
@@ -71,7 +71,7 @@ class FormulaExpander(DocumentSet):
         tree = self.assuming(formula.parse(kpi.formula))
         check(tree, dict(types))
 
-        def resolve(reference: formula.Reference) -> formula.Node:
+        def resolve(reference: formula_nodes.Reference) -> formula_nodes.Node:
             way = (*path, kpi.handle)
             if reference.handle in way:
                 circle = " → ".join(f"@{handle}" for handle in (*way[way.index(reference.handle) :], reference.handle))
@@ -96,12 +96,12 @@ class FormulaExpander(DocumentSet):
             expanded = as_level(expanded)
         return Kpi(kpi.handle, kpi.name, expanded, unit, kpi.direction, kpi.nature, kpi.pro_rating, as_shown)
 
-    def mark_formula(self, kpi: KpiBody, text: str) -> formula.Node:
+    def mark_formula(self, kpi: KpiBody, text: str) -> formula_nodes.Node:
         """The formula of a computed mark, expanded; it may name the KPI itself. Raises FormulaError."""
         # Another handle, so that naming the KPI is no circle.
         return self.expanded(kpi.model_copy(update={"formula": text, "handle": ""})).formula
 
-    def assuming(self, tree: formula.Node) -> formula.Node:
+    def assuming(self, tree: formula_nodes.Node) -> formula_nodes.Node:
         """A formula as it was parsed, with its assumptions worked in."""
         return assuming(tree, {handle: held.value for handle, held in self.assumptions.items()})
 
@@ -178,9 +178,9 @@ def refuse_outside(held: Assumed, value: float, field: str) -> None:
 
 
 @lru_cache(maxsize=512)
-def _alone(text: str, types: tuple[tuple[str, ColumnType], ...], level: bool) -> formula.Node | None:
+def _alone(text: str, types: tuple[tuple[str, ColumnType], ...], level: bool) -> formula_nodes.Node | None:
     """A formula expanded that names no other KPI, which is the same as long as its text is; None for one that does."""
-    if formula.references(formula.parse(text)):
+    if formula_nodes.references(formula.parse(text)):
         return None
     tree = _checked(text, types)
     expanded = expand(tree, lambda reference: reference)
@@ -192,12 +192,12 @@ def _parts_of(kpi: KpiBody) -> list[str]:
 
 
 @lru_cache(maxsize=512)
-def _datasets_of(tree: formula.Node) -> frozenset[str]:
-    return frozenset(a.dataset for a in formula.aggregates(tree) if a.dataset)
+def _datasets_of(tree: formula_nodes.Node) -> frozenset[str]:
+    return frozenset(a.dataset for a in formula_nodes.aggregates(tree) if a.dataset)
 
 
 @lru_cache(maxsize=512)
-def _checked(text: str, types: tuple[tuple[str, ColumnType], ...]) -> formula.Node:
+def _checked(text: str, types: tuple[tuple[str, ColumnType], ...]) -> formula_nodes.Node:
     tree = formula.parse(text)
     check(tree, dict(types))
     return tree

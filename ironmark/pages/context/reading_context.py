@@ -6,12 +6,12 @@ from collections.abc import Hashable, Mapping, Sequence
 
 from sqlalchemy.orm import Session
 
-from ironmark.core import composite, formula
+from ironmark.core import composite, formula_nodes
 from ironmark.core import reading as readings
-from ironmark.core.formula import FormulaError
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.marks import MarkEntry
 from ironmark.core.periods import Period, timeline
-from ironmark.core.reading import Kpi, Members, Readings
+from ironmark.core.readings import EDGES, Kpi, Members, Readings
 from ironmark.core.yardstick import Yardstick
 from ironmark.pages.context.formula_expander import FormulaExpander
 from ironmark.pages.context.readings_cache import CachedReadings, Readable
@@ -81,9 +81,9 @@ class ReadingContext(FormulaExpander):
 
     def _formulas(
         self, kpi: KpiBody, marks: Sequence[str], yardstick: Yardstick | None, computed: Mapping[str, str]
-    ) -> dict[str, formula.Node]:
+    ) -> dict[str, formula_nodes.Node]:
         """The formulas of the computed marks that readings are held to."""
-        names = {*marks, *readings.EDGES, *(yardstick.marks if yardstick else ())}
+        names = {*marks, *EDGES, *(yardstick.marks if yardstick else ())}
         return {name: self.mark_formula(kpi, text) for name, text in computed.items() if name in names}
 
     def read(
@@ -112,7 +112,7 @@ class ReadingContext(FormulaExpander):
         entries: Sequence[MarkEntry],
         marks: Sequence[str],
         yardstick: Yardstick | None,
-        formulas: Mapping[str, formula.Node],
+        formulas: Mapping[str, formula_nodes.Node],
         by: str | None,
         where: Members | None,
         periods: Sequence[Period],

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 
-from ironmark.core import formula
+from ironmark.core import formula_nodes
 from ironmark.core.palette import State
 from ironmark.core.periods import Period
-from ironmark.core.reading import Kpi, Readings
+from ironmark.core.readings import Kpi, Readings
 from ironmark.core.yardstick import Yardstick
 
 _A_READING = 600  # bytes, with its texts' figures; and
@@ -21,7 +21,7 @@ class Readable:
 
     rows: frozenset[tuple[str, int]]
     kpi: Kpi
-    computed: tuple[tuple[str, formula.Node], ...]
+    computed: tuple[tuple[str, formula_nodes.Node], ...]
     key: str
     book: tuple[int, int]
     marks: tuple[str, ...]

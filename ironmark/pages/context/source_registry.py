@@ -12,19 +12,20 @@ from cachetools import LRUCache
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from ironmark.core.reading import Source
+from ironmark.core.readings import Source
 from ironmark.pages.context.fair_semaphore import Turns
 from ironmark.pages.context.response_cache import Kept
 from ironmark.pages.context.version_cache import Seen
 from ironmark.pages.model.problems import Refused
-from ironmark.store import database, datasets, room
+from ironmark.store import database, dataset_secrets, datasets, room
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection
 from ironmark.tables.folders import FolderSource, FolderTable, allowed
-from ironmark.tables.live import LiveSource, LiveTable
+from ironmark.tables.live import LiveSource
+from ironmark.tables.live_relation import LiveTable
 from ironmark.tables.live_waiting import FRESH_S, Patient
 
 MOST_BYTES = 1 << 30  # of rows in memory
@@ -160,7 +161,7 @@ class Sources:
             if any(kept.get(name) != plain[name] for name in ("protocol", "host", "port", "user")):
                 detail = "For another server or another user the password has to be typed again."
                 raise Refused(422, "password-needed", "The password is needed", detail, {"field": "password"})
-            password = datasets.secret(session, key)
+            password = dataset_secrets.secret(session, key)
         url = self.engine.url
         own = {} if plain["host"] else {"host": url.host or "", "port": url.port or 3306}
         return Connection(**{**plain, **own}, password=password or "")

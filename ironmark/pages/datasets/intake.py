@@ -14,8 +14,9 @@ from sqlalchemy.orm import Session
 from ironmark.clock import now
 from ironmark.pages.model.field_types import Model
 from ironmark.pages.model.problems import Refused
-from ironmark.store import calendar, datasets
-from ironmark.store.datasets import StoredDataset, Tell, nobody
+from ironmark.store import calendar, dataset_versions
+from ironmark.store.dataset_versions import Tell, nobody
+from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.files import ReadFile, read_table
 from ironmark.tables.lines import LineKind
@@ -81,7 +82,7 @@ def recipe_in(text: str | None) -> dict[str, Any] | None:
 
 
 def keep_new(session: Session, name: str, file_name: str, read: ReadFile, tell: Tell = nobody) -> StoredDataset:
-    return datasets.create(session, name, file_name, read.table, tell=tell)
+    return dataset_versions.create(session, name, file_name, read.table, tell=tell)
 
 
 def keep_next(
@@ -92,7 +93,7 @@ def keep_next(
     if read.differs and not force:
         detail = f"{' '.join(read.differs)} Nothing was changed. Send force=true to take it as it is read now."
         raise Refused(409, "recipe-differs", "It is not the table it was", detail, {"differs": list(read.differs)})
-    return datasets.refresh(session, key, saw, file_name, read.table, how_kept(read, how), tell)
+    return dataset_versions.refresh(session, key, saw, file_name, read.table, how_kept(read, how), tell)
 
 
 def how_kept(read: ReadFile, how: How) -> How:

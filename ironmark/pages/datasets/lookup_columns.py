@@ -12,13 +12,15 @@ from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from ironmark.core import formula as f
-from ironmark.core.formula import MAX_LENGTH, ColumnType, FormulaError
+from ironmark.core import formula_nodes
+from ironmark.core.formula import MAX_LENGTH
+from ironmark.core.formula_nodes import ColumnType, FormulaError
 from ironmark.core.nearest import did_you_mean
 from ironmark.core.numbers import show_day
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.field_types import Key, Model, Name
 from ironmark.pages.model.problems import Refused
-from ironmark.store import datasets, records
+from ironmark.store import dataset_versions, datasets, records
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.joined_columns import (
@@ -199,7 +201,7 @@ def _lookup(
     lookup = Lookup(other.id, tuple((pair.here, pair.there) for pair in body.on), tuple(take))
     if found := looked.twice(other, lookup.there):
         raise Refused(
-            422, "key-twice", "A key stands twice", f"In {other.name}, {datasets.told_twice(found, lookup.there)}",
+            422, "key-twice", "A key stands twice", f"In {other.name}, {dataset_versions.told_twice(found, lookup.there)}",
             {"field": f"{field}.on", "keys": [{"key": one.key, "rows": list(one.rows)} for one in found]},
         )  # fmt: skip
     return lookup
@@ -344,7 +346,7 @@ def _refuse_lost(session: Session, dataset: StoredDataset, wide: Wide) -> None:
 
 def _read_by(formula: str, names: Mapping[str, str]) -> list[str]:
     try:
-        return [name for name in f.columns_used(f.parse(formula)) if name in names]
+        return [name for name in formula_nodes.columns_used(f.parse(formula)) if name in names]
     except FormulaError:
         return []
 
@@ -354,7 +356,7 @@ def orders_of(dataset: StoredDataset, wide: Wide) -> dict[str, list[str]]:
     orders = dict(dataset.order)
     before = {one.column.name: one.formula for one in dataset.wide.derived}
     for one in wide.derived:
-        if before.get(one.column.name) != one.formula and (named := f.named_values(f.parse(one.formula))):
+        if before.get(one.column.name) != one.formula and (named := formula_nodes.named_values(f.parse(one.formula))):
             orders[one.column.name] = list(named)
     return orders
 
@@ -411,7 +413,7 @@ def derive(there: RowsThere, dataset: StoredDataset, body: DerivedBody) -> Deriv
         there.some(dataset), Derived(Column("by formula", body.label, kind, "text", "derived"), body.formula)
     )
     cells = made["by formula"]
-    used = list(f.columns_used(f.parse(body.formula)))
+    used = list(formula_nodes.columns_used(f.parse(body.formula)))
     labels = {column.name: column.label for column in columns}
     filled = cells.drop_nulls()
     counted = filled.value_counts(sort=True).head(MOST_VALUES).rows() if kind != "number" else []

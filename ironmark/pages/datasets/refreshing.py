@@ -19,14 +19,14 @@ from ironmark.pages.datasets import intake
 from ironmark.pages.datasets.intake import Reading, reading_of
 from ironmark.pages.model.field_types import Key, Model
 from ironmark.pages.model.problems import Refused
-from ironmark.store import database, datasets, refreshes
+from ironmark.store import database, dataset_versions, datasets, refreshes
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.models import Refresh
 from ironmark.tables import fetching, folders
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.files import ReadFile
 from ironmark.tables.folders import FolderTable
-from ironmark.tables.live import LiveTable
+from ironmark.tables.live_relation import LiveTable
 from ironmark.tables.refresh import Changes, How
 from ironmark.tables.table import Table
 from ironmark.tables.unusual import unusual
@@ -163,7 +163,7 @@ def refuse_other_kinds(dataset: StoredDataset) -> None:
 
 def keep_new(
     session: Session, name: str, body: RefreshBody, token: str, rows: tuple[str, ReadFile],
-    tell: Callable[[float], None] = datasets.nobody,
+    tell: Callable[[float], None] = dataset_versions.nobody,
 ) -> StoredDataset:  # fmt: skip
     """A dataset of these rows, which is read anew from then on."""
     moment = clock.now()
@@ -199,9 +199,9 @@ def carry_out(sources: Sources, key: str, still_mine: Callable[[Session], None])
                 return [*read.differs, *unusual(old, new.frame, told, new.columns, body.most_gone)]
 
             how = intake.how_kept(read, body.how)
-            held, why = datasets.refresh_unless(session, key, name, read.table, how, doubts, before)
+            held, why = dataset_versions.refresh_unless(session, key, name, read.table, how, doubts, before)
             if before is not None and before != held and body.superseded == "dropped":
-                datasets.forget_held(session, key, before)
+                dataset_versions.forget_held(session, key, before)
             moment = clock.now()
             refreshes.note(
                 session, key, state="held" if held else "waiting", said=" ".join(why), held=held, tries=0, read_at=moment,
@@ -232,7 +232,7 @@ def answer_held(session: Session, key: str, use: bool) -> StoredDataset:
         )
     dataset = datasets.get(session, key)
     if use:
-        dataset = datasets.go_back(session, key, dataset.version, row.held)
+        dataset = dataset_versions.go_back(session, key, dataset.version, row.held)
     row.held = None
     if row.state == "held":
         row.state, row.said = "waiting", ""

@@ -11,7 +11,7 @@ from ironmark.core import axis as axes
 from ironmark.core import yardstick as grading
 from ironmark.core.numbers import Unit, show
 from ironmark.core.periods import Grain
-from ironmark.core.reading import Readings
+from ironmark.core.readings import Readings
 from ironmark.core.words import show_mark
 from ironmark.core.yardstick import Yardstick
 from ironmark.pages.drawing.scales import Ticked, axis_picture, bands_on, cut_lines, with_nan

@@ -12,12 +12,11 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from ironmark.core import marks as core
-from ironmark.core import reading as readings
-from ironmark.core import words
+from ironmark.core import readings, why_nothing, words
 from ironmark.core.evaluate import Floats
 from ironmark.core.mark_lines import Lines
 from ironmark.core.periods import Grain, Period, timeline
-from ironmark.core.reading import Members
+from ironmark.core.readings import Members
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.pictures import PeriodChoice
@@ -82,6 +81,9 @@ class Grid(BaseModel):
 
 def _choice(period: Period) -> PeriodChoice:
     return PeriodChoice(key=period.key, label=period.label, short=period.short)
+
+
+Found = tuple[core.Owner, str, Lines, int]  # an owner, its name, its lines, and which of them is its own
 
 
 @dataclass(frozen=True)
@@ -162,14 +164,14 @@ def view_of(
     label = context.label_of(kpi.dataset, by).lower() if by else "member"
 
     def lines(by: str | None, some: Sequence[core.MarkEntry] = entries, where: Members = where) -> Lines:
-        return readings.book_lines(made, source, some, name, periods, by, where, others)
+        return why_nothing.book_lines(made, source, some, name, periods, by, where, others)
 
     def alone(owner: core.Owner) -> Lines:
         """The entries of one owner, as if nothing else were in the book."""
         some = [replace(e, owner=core.TOGETHER) if e.owner == owner else replace(e, name="") for e in entries]
         return lines(None, some, {})
 
-    found: list[tuple[core.Owner, str, Lines, int]] = []
+    found: list[Found] = []
     if held:
         whose = core.Owner.of_members(held)
         found.append((whose, f"All of {next(iter(held.values()))}", lines(None), 0))
@@ -184,16 +186,7 @@ def view_of(
         rows = lines(by)
         for m, one in enumerate(names):
             found.append((core.Owner.of_members({by: one, **held}), one or "", rows, m))
-    computed = np.full((len(periods), len(found)), np.nan)
-    if name in context.computed(key):
-        formula = {name: context.computed(key)[name]}
-        read = {one: context.read(kpi, [], [name], by=one, where=where, periods=periods, computed=formula).marks[name]
-                for one in dict.fromkeys((by, None))}  # fmt: skip
-        for at, (owner, _, _, m) in enumerate(found):
-            if owner.whose == "together" or (held and at == 0):
-                computed[:, at] = read[None][:, 0]
-            elif owner.whose == "member":
-                computed[:, at] = read[by][:, m]
+    computed = _computed(context, key, name, by, where, periods, found)
     return View(
         kpi, made, name, by, held, year, span, periods, tuple(o for o, _, _, _ in found), tuple(n for _, n, _, _ in found), entries,
         np.stack([line.value[:, m] for _, _, line, m in found], axis=1),
@@ -201,6 +194,25 @@ def view_of(
         np.stack([line.split[:, m] >= 0 for _, _, line, m in found], axis=1),
         computed,
     )  # fmt: skip
+
+
+def _computed(
+    context: ReadingContext, key: str, name: str, by: str | None, where: Members, periods: Sequence[Period],
+    found: Sequence[Found],
+) -> Floats:  # fmt: skip
+    """What a computed mark comes to for each owner, (P, owners); nan where it is none of theirs, or none is computed."""
+    computed = np.full((len(periods), len(found)), np.nan)
+    if name not in context.computed(key):
+        return computed
+    formula = {name: context.computed(key)[name]}
+    read = {one: context.read(context.kpi(key), [], [name], by=one, where=where, periods=periods, computed=formula).marks[name]
+            for one in dict.fromkeys((by, None))}  # fmt: skip
+    for at, (owner, _, _, m) in enumerate(found):
+        if owner.whose == "together" or (where and at == 0):
+            computed[:, at] = read[None][:, 0]
+        elif owner.whose == "member":
+            computed[:, at] = read[by][:, m]
+    return computed
 
 
 MOST_CHOICES = 500

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from ironmark.core.evaluate import Floats
-from ironmark.core.formula import FormulaError
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.numbers import NotANumber, Unit, show, understand
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.words import doubt

@@ -14,7 +14,7 @@ from functools import lru_cache
 from pydantic import TypeAdapter
 
 from ironmark.core.dependencies import handles_in
-from ironmark.core.formula import FormulaError
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.numbers import write_as, written_as
 from ironmark.core.palette import PALETTES, Palette, palette_of
 from ironmark.pages.context.reading_context import ReadingContext

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from ironmark.core.formula import Aggregate, Column, FormulaError, parse
+from ironmark.core.formula import parse
+from ironmark.core.formula_nodes import Aggregate, Column, FormulaError
 from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.store.datasets import StoredDataset

@@ -6,10 +6,10 @@ import datetime as dt
 from collections.abc import Sequence
 from dataclasses import replace
 
-from ironmark.core import reading as core
+from ironmark.core import readings
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period, complete_for_most, timeline
-from ironmark.core.reading import Readings
+from ironmark.core.readings import Readings
 from ironmark.core.scope_shift import reached, shift_words
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
@@ -18,7 +18,7 @@ MOST_AFTER = 400  # periods after the last row
 
 
 def period_of(
-    scope: ScopeBody, sources: Sequence[core.Source], year_start: int,
+    scope: ScopeBody, sources: Sequence[readings.Source], year_start: int,
     through: Sequence[tuple[dt.date, int]] | None = None,
 ) -> Period:  # fmt: skip
     """The period a scope names, by the datasets it reads. through: the days that sheets are complete through, and how
@@ -76,7 +76,7 @@ def take_readings(
     return taken, notes
 
 
-def _last(period: Period, source: core.Source) -> dt.date:
+def _last(period: Period, source: readings.Source) -> dt.date:
     """How far out readings are taken: to the last row, and to the period that is asked for, since a formula may look
     back from there. One that lies very far out is not read."""
     after = (period.ordinal - Period.of(source.last, period.grain, period.year_start).ordinal) // period.length

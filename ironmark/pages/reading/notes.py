@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from ironmark.core.formula import FormulaError
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period
 from ironmark.pages.context.reading_context import ReadingContext

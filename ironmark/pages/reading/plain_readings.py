@@ -8,12 +8,13 @@ from typing import Any
 import numpy as np
 from pydantic import TypeAdapter
 
+from ironmark.core import distances, readings, why_nothing
 from ironmark.core import reading as core
 from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats
 from ironmark.core.mark_lines import plainly
 from ironmark.core.marks import MarkEntry
-from ironmark.core.reading import Readings
+from ironmark.core.readings import Readings
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.readings_cache import CachedReadings
 from ironmark.pages.model.page import Ask, Figures, Mark, Moment, Partial, Reading, narrow_of
@@ -26,15 +27,15 @@ class PlainReadings:
     """Some readings of one KPI as plain figures: what several sheets show of them is worked out once."""
 
     def __init__(
-        self, kpi: str, yardstick: str | None, readings: Readings, source: core.Source, entries: Sequence[MarkEntry]
+        self, kpi: str, yardstick: str | None, readings: Readings, source: readings.Source, entries: Sequence[MarkEntry]
     ) -> None:
         self.kpi, self.yardstick, self.readings = kpi, yardstick, readings
         self._source, self._entries = source, entries
         self.first = next(iter(readings.marks), "")
-        gap, attainment = core.gap_and_attainment(readings, self.first)
+        gap, attainment = distances.gap_and_attainment(readings, self.first)
         self.values = _Rows(readings.value)
         self.gap, self.attainment = _Rows(gap), _Rows(attainment)
-        self.room = _Rows(core.headroom(readings, self.first))
+        self.room = _Rows(distances.headroom(readings, self.first))
         self.marks = {name: _Rows(line) for name, line in readings.marks.items()}
         self.cuts = _Rows(np.moveaxis(readings.cuts, 0, -1)) if readings.yardstick else None
         scale = core.scale(readings, readings.yardstick) if readings.yardstick else np.ones(readings.value.shape)
@@ -43,7 +44,7 @@ class PlainReadings:
         self.edge: _Rows | None = None
         self.inside: list[list[bool]] | None = None
         if readings.kpi.direction == "inside":
-            edge, inside = core.nearer_edge(readings)
+            edge, inside = distances.nearer_edge(readings)
             self.edge, self.inside = _Rows(edge), (inside >= 0).tolist()
         self._made: dict[tuple[int, int], dict[str, Any]] = {}
         self._readings: dict[tuple[str, int, int, int, bool], Reading] = {}
@@ -71,7 +72,7 @@ class PlainReadings:
         state, reason, before, step = readings.state(p, m), "", None, 0
         cuts: Figures = tuple(self.cuts[p][m]) if self.cuts else ()
         if value is None:
-            state, reason = None, core.why_nothing(readings, p, m)
+            state, reason = None, why_nothing.why_nothing(readings, p, m)
         else:
             before = readings.state(p - 1, m) if p > 0 else None
             if state is None:
@@ -84,7 +85,7 @@ class PlainReadings:
             gap=self.gap[p][m] if value is not None else None, attainment=self.attainment[p][m] if value is not None else None,
             headroom=self.room[p][m] if value is not None else None,
             edge=self.edge[p][m] if self.edge else None, inside=bool(self.inside and self.inside[p][m]),
-            partial=Partial(part.days, part.of, part.words, core.pro_rates(readings, p)) if part else None,
+            partial=Partial(part.days, part.of, part.words, distances.pro_rates(readings, p)) if part else None,
             before=before, step=step, scale=self.scale[p][m],
         )  # fmt: skip
 
@@ -105,7 +106,7 @@ class PlainReadings:
         if self.readings.segment and self.readings.members[m] is not None:
             where[self.readings.segment] = (str(self.readings.members[m]),)
         if len(where) > 1:
-            where = plainly(where, core.within_of(self._source))
+            where = plainly(where, readings.within_of(self._source))
         return f"{self.kpi}|{self.yardstick or ''}|{narrow_of(where)}|{self.readings.periods[p].key}"
 
     def _why_not_graded(self, p: int, m: int) -> str:
@@ -113,7 +114,7 @@ class PlainReadings:
         assert readings.yardstick is not None
         return grading.why_not_graded(
             readings.yardstick, readings.cuts[:, p, m].tolist(),
-            lambda mark: core.no_mark(readings, self._source, self._entries, mark, p, m),
+            lambda mark: why_nothing.no_mark(readings, self._source, self._entries, mark, p, m),
         )  # fmt: skip
 
     def earlier(self, p: int, m: int, most: int, with_cuts: bool) -> tuple[Moment, ...]:

@@ -9,9 +9,9 @@ from contextlib import suppress
 from dataclasses import replace
 
 from ironmark.core import palette as palettes
-from ironmark.core.formula import UNADDED, Aggregate, FormulaError, aggregates
+from ironmark.core.formula_nodes import UNADDED, Aggregate, FormulaError, aggregates
 from ironmark.core.periods import ROW_GRAINS, Period, timeline
-from ironmark.core.reading import Source
+from ironmark.core.readings import Source
 from ironmark.core.words import days_words
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.instrument_identity import but_for_place, edited

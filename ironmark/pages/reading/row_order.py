@@ -7,9 +7,9 @@ from functools import cached_property
 
 import numpy as np
 
-from ironmark.core import reading as core
+from ironmark.core import distances, readings
 from ironmark.core.periods import Period
-from ironmark.core.reading import Readings
+from ironmark.core.readings import Readings
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.field_types import Order
 from ironmark.pages.model.page import Ask
@@ -77,7 +77,7 @@ def ordered(places: list[RowRef], order: Order, backwards: bool = False) -> list
     value = readings.value[rows, columns]
     figure = value.copy()
     if order == "gap":
-        good = core.goodness(readings, next(iter(readings.marks), ""))[rows, columns]
+        good = distances.goodness(readings, next(iter(readings.marks), ""))[rows, columns]
         # Without any mark at all the values themselves tell more and less.
         worse_first = -value if readings.kpi.direction == "lower" else value
         figure = good if np.isfinite(good).any() else worse_first
@@ -91,7 +91,7 @@ def ordered(places: list[RowRef], order: Order, backwards: bool = False) -> list
     return [places[i] for i in sorted(range(len(places)), key=lambda i: (last[i], keys[i], places[i].label))]
 
 
-def order_words(order: Order, backwards: bool, without_marks: bool, direction: core.Direction) -> str:
+def order_words(order: Order, backwards: bool, without_marks: bool, direction: readings.Direction) -> str:
     """An order as a sheet says it. By gap where there is no mark, the worse values come first."""
     by = order
     if order == "gap" and without_marks:

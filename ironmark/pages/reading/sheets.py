@@ -13,10 +13,11 @@ from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats
 from ironmark.core.faces import FACES
-from ironmark.core.formula import FormulaError
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period, finer
-from ironmark.core.reading import Readings, by_rows
+from ironmark.core.readings import Readings
+from ironmark.core.why_nothing import by_rows
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.instrument_identity import edited
 from ironmark.pages.model.kpi import KpiBody

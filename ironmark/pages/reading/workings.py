@@ -11,11 +11,13 @@ from pydantic import BaseModel
 
 from ironmark.core import composite, words
 from ironmark.core import yardstick as grading
-from ironmark.core.formula import Aggregate, adds_up, aggregates, columns_used
+from ironmark.core.distances import gap_and_attainment, nearer_edge, pro_rates
+from ironmark.core.formula_nodes import Aggregate, adds_up, aggregates, columns_used
 from ironmark.core.marks import TARGET, MarkEntry
 from ironmark.core.numbers import MINUS, Unit, rounded, show, show_exact, show_gap
 from ironmark.core.periods import Period, pieces
-from ironmark.core.reading import Readings, Source, gap_and_attainment, nearer_edge, no_mark, pro_rates, why_nothing
+from ironmark.core.readings import Readings, Source
+from ironmark.core.why_nothing import no_mark, why_nothing
 from ironmark.core.workings import blank_words, describe, figure, in_numbers
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.kpi import CompositeBody, KpiBody
@@ -84,25 +86,17 @@ def workings(context: ReadingContext, instrument: InstrumentBody, scope: ScopeBo
         raise Refused(404, "no-member", "No such member", f"“{member}” is not read here.")
     m = readings.members.index(member) if member is not None else 0
     chosen = "; ".join(f"{context.label_of(body.dataset, s)}: {', '.join(v)}" for s, v in readings.where.items())
-    who = member or chosen or "all rows together"
+    subtitle = f"{period.label}, {member or chosen or 'all rows together'}"
     narrowed = {segment: list(names) for segment, names in readings.where.items()}
     if instrument.by and member is not None:
         narrowed[instrument.by] = [member]
     of = ReadingOf(kpi=instrument.kpi, members=narrowed, period=period.key)
     p = readings.at(period)
     if p is None:
-        line = Line(
-            label="Rows used",
-            text=f"none; the dataset has rows from {readings.periods[0].short} to {readings.periods[-1].short}",
-        )
+        text = f"none; the dataset has rows from {readings.periods[0].short} to {readings.periods[-1].short}"
+        none = [Line(label="Rows used", text=text)]
         return Workings(
-            title=body.name,
-            subtitle=f"{period.label}, {who}",
-            formula=body.formula,
-            parts=[],
-            lines=[line],
-            verdict="no reading",
-            of=of,
+            title=body.name, subtitle=subtitle, formula=body.formula, parts=[], lines=none, verdict="no reading", of=of
         )
     value = float(readings.value[p, m])
     if body.composite is not None:
@@ -114,13 +108,7 @@ def workings(context: ReadingContext, instrument: InstrumentBody, scope: ScopeBo
         lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, context, body.dataset, period)]
         lines += _from_file(context, readings, body.dataset, m) + _same_days(context, body, readings, period)
         formula, parts = body.formula, _parts(context, body, readings, p, m)
-    for held in context.assumed_by(instrument.kpi):
-        tried = f", tried; {show(held.kept, held.unit)} is kept" if held.tried else ", an assumption"
-        lines.append(Line(label=f"@{held.handle}", text=f"{held.name}: {show(held.value, held.unit)}{tried}"))
-    if part := readings.parts[p]:
-        shape = " by last year’s shape" if body.pro_rating == "last_year" else " by days"
-        rated = f"; marks are pro-rated{shape}" if pro_rates(readings, p) else "; a rate or level is not pro-rated"
-        lines.append(Line(label="Partial", text=f"{part.words}{rated}"))
+    lines += _assumed_lines(context, instrument.kpi) + _partial_lines(body, readings, p)
     shown_marks = dict.fromkeys((*instrument.marks, *(readings.yardstick.marks if readings.yardstick else ())))
     lines += [_mark_line(context, instrument, readings, name, p, m, body.dataset) for name in shown_marks]
     lines += _against_lines(readings, next(iter(shown_marks), TARGET), p, m)
@@ -137,7 +125,7 @@ def workings(context: ReadingContext, instrument: InstrumentBody, scope: ScopeBo
     lines += [Line(label="Note", text=note) for note in notes]
     return Workings(
         title=body.name,
-        subtitle=f"{period.label}, {who}",
+        subtitle=subtitle,
         formula=formula,
         parts=parts,
         lines=lines,
@@ -148,6 +136,24 @@ def workings(context: ReadingContext, instrument: InstrumentBody, scope: ScopeBo
         ],
         of=of,
     )  # fmt: skip
+
+
+def _assumed_lines(context: ReadingContext, kpi: str) -> list[Line]:
+    lines = []
+    for held in context.assumed_by(kpi):
+        tried = f", tried; {show(held.kept, held.unit)} is kept" if held.tried else ", an assumption"
+        lines.append(Line(label=f"@{held.handle}", text=f"{held.name}: {show(held.value, held.unit)}{tried}"))
+    return lines
+
+
+def _partial_lines(body: KpiBody, readings: Readings, p: int) -> list[Line]:
+    """What a period that is not over means for its marks; none where it is."""
+    part = readings.parts[p]
+    if not part:
+        return []
+    shape = " by last year’s shape" if body.pro_rating == "last_year" else " by days"
+    rated = f"; marks are pro-rated{shape}" if pro_rates(readings, p) else "; a rate or level is not pro-rated"
+    return [Line(label="Partial", text=f"{part.words}{rated}")]
 
 
 def _book_by(readings: Readings, source: Source) -> str | None:

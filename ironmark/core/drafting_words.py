@@ -1,0 +1,116 @@
+"""The words by which a column is known: stems in several languages, and whether a column's name has one."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from ironmark.core.measuring import Facts
+
+
+def _stems(words: str) -> tuple[str, ...]:
+    return tuple(words.split())
+
+
+# Parts of words, as they stand at the beginning of one: what there should be little of,
+BAD = _stems(
+    "abandon absen accident alarm arrears backlog breach breakdown cancel churn claims complain consum cost "
+    "damage days_lost death debt decline defect delay detention discharge_late dispute downtime dropout "
+    "electric emission empty energy error escalat exclu expens expired expul fail fall fault fuel idle "
+    "incident infect injur late. lateness leak leaver left. loss lost misdeliver mispick misrout missed "
+    "missing mistake mortality no_show noshow outage overdue overrun overtime penalt queue readmi refund "
+    "reject reopen repeat resign retest return rework scrap shortage shrink sick spend spill stockout stoppage "
+    "suspen temp_staff theft truan turnover_staff unanswered unpaid unplanned unresolved unsold vacan "
+    "violation wait waste withdraw "
+)
+
+
+# an amount there is at a time,
+LEVEL = _stems(
+    "agents backlog balance beds census drivers employed employees enrol fte headcount holding inventory "
+    "members nurses on_hand open_ roll staff stock workers "
+)
+
+
+# what happens by itself, and is no part of anything,
+EVENTS = _stems("accident alarm breakdown death incident injur leak left. outage spill theft")
+
+
+# something measured on each row,
+EACH = _stems(
+    "age. duration gpa grade. handle_time handling hours_to length. level. mark. minutes_to mood nps pct per_ "
+    "percent price. rate. rates. rating ratio satisfaction score. scores. share. speed. temp_ temperature "
+    "time. utilis utiliz wait yield "
+)
+
+
+# what others are a part of,
+WHOLE = _stems(
+    "admission appointment arrival attendance availab batch booked call capacity cases client contact customer "
+    "deliver departure enrol expected flight guest items jobs journey lesson loans made meal nights orders "
+    "output parcel passenger patient picked planned possible processed produced pupil received repair rooms "
+    "sailing scheduled seats seen served session ships started stops students tickets total transaction "
+    "treated trips units visitor visits "
+)
+
+
+# an outcome that is good, and a column that tells one,
+GOOD_OUTCOMES = _stems(
+    "achiev occup filled booked used taken present answered attend closed complet deliver done fixed good. kept met. ok. on_time pass. passed resolv "
+    "returned solved success "
+)
+
+
+OUTCOME = _stems("outcome result state status")
+
+
+# what somebody gained or made, whatever else is said of it,
+GAINED = _stems("avoided generat made. produc profit recover recycl reduced saved saving sales sold yield")
+
+
+# what there can be at most,
+CAPACITY = _stems("booked planned all. availab capacity offered possible scheduled total")
+
+
+# what is aimed at,
+PLAN = _stems("budget expected forecast goal plan planned quota target")
+
+
+# what is used up, and so is told by what it was used for, and time that was spent on it in all.
+USED = _stems("cost consum electric energy expens fuel spend")
+
+
+SPENT = _stems("labor labour spent staff staffed worked")
+
+
+UNITS = _stems("day days h hour hours hrs min mins minute minutes")
+
+
+def joined(text: str) -> str:
+    return "_" + re.sub(r"[\W_]+", "_", text.lower())
+
+
+def words(column: Facts) -> str:
+    return joined(f"{column.name}_{column.label}")
+
+
+def stem_in(text: str, stems: Sequence[str]) -> str:
+    """The stem that a word of a text begins with, or is where a full stop ends the stem; "" for none."""
+    words = f"{joined(text)}_"
+    return next((stem for stem in stems if f"_{stem.replace('.', '_')}" in words), "")
+
+
+def stem_of(column: Facts, stems: Sequence[str]) -> str:
+    return stem_in(f"{column.name}_{column.label}", stems)
+
+
+_PHYSICAL = {
+    "kg": "kg", "g": "g", "t": "t", "l": "l", "km": "km", "m": "m", "mm": "mm", "cm": "cm", "kwh": "kWh", "mwh": "MWh", "ha": "ha", "m2": "m²",
+    "mg": "mg", "lbs": "lbs", "lb": "lb", "ft": "ft",
+}  # fmt: skip
+
+
+def physical(label: str) -> str:
+    """The unit that the last word of a label is: Fuel l, Weight (kg)."""
+    words = re.sub(r"[()\[\]]", " ", label).split()
+    return _PHYSICAL.get(words[-1].lower(), "") if len(words) > 1 else ""

@@ -1,0 +1,379 @@
+"""Rows of a dataset kept as versions: new ones written, old ones gone back to, and what rests on them following."""
+
+from __future__ import annotations
+
+import datetime as dt
+import io
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import asdict, replace
+from typing import Any
+
+import polars as pl
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from ironmark.clock import now
+from ironmark.store.database import Missing, author, new_key
+from ironmark.store.datasets import KEPT_VERSIONS, Kind, StoredDataset, get, locked, raw_rows, rows, rows_of, takers
+from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
+from ironmark.tables.findings import findings
+from ironmark.tables.joined_columns import Lookup, Twice, Wide, twice
+from ironmark.tables.refresh import Changes, How, changes, combined, conform, merged
+from ironmark.tables.table import Column, Table, Unreadable, complete_through
+
+Tell = Callable[[float], None]
+
+
+# What is unusual about rows beside those before them.
+Doubts = Callable[[pl.DataFrame, Table, Changes], list[str]]
+
+
+PIECE_BYTES = 8 * 1024 * 1024
+
+
+_PIECE_ROWS = 250_000
+
+
+def nobody(share: float) -> None:
+    """Tells nobody."""
+
+
+def create(
+    session: Session,
+    name: str,
+    file_name: str,
+    table: Table,
+    *,
+    key: str | None = None,
+    kind: Kind = "file",
+    settings: dict[str, Any] | None = None,
+    secret: str = "",
+    tell: Tell = nobody,
+    findings_too: bool = True,
+) -> StoredDataset:
+    """Keep a table as version 1 of a new dataset, all in the caller's transaction.
+
+    tell: is told how much of the rows is kept, 0 to 1; what it raises ends the writing.
+    """
+    moment = now()
+    row = Dataset(
+        id=key or new_key(name),
+        version=1,
+        name=name,
+        rows_version=1,
+        columns=[],
+        problems=[],
+        created_at=moment,
+        updated_at=moment,
+        kind=kind,
+        settings=settings,
+        secret=secret,
+    )
+    session.add(row)
+    session.flush()
+    # A tick holds until it is taken out: a month without one has its reading all the same.
+    more = findings(table.frame, table.columns) if findings_too and kind != "checklist" else ()
+    found = Table(table.frame, table.columns, (*table.problems, *more), table.recipe)
+    _write(session, row, 1, file_name, found, "first", None, complete_through(table.frame, table.columns), tell)
+    return get(session, row.id)
+
+
+def refresh(
+    session: Session, key: str, saw: int | None, file_name: str, table: Table, how: How, tell: Tell = nobody
+) -> StoredDataset:
+    """Keep new rows as a further version; rows that are there already make none. ``saw`` None takes any version. Raises
+    Missing, StaleVersion, Unreadable."""
+    _renew(session, key, saw, file_name, table, how, tell)
+    return get(session, key)
+
+
+def refresh_unless(
+    session: Session, key: str, file_name: str, table: Table, how: How, doubts: Doubts, held: int | None = None
+) -> tuple[int | None, list[str]]:
+    """The same for rows that come by themselves: where there are doubts they are kept as a version that is not shown.
+    held: such a version from before, which is the one where the same rows come again. Returns the number of the version
+    that is held back, and the doubts. Raises Missing, Unreadable."""
+    return _renew(session, key, None, file_name, table, how, nobody, doubts, held)
+
+
+def _renew(
+    session: Session, key: str, saw: int | None, file_name: str, table: Table, how: How, tell: Tell,
+    doubts: Doubts | None = None, held: int | None = None,
+) -> tuple[int | None, list[str]]:  # fmt: skip
+    row = locked(session, key, saw)
+    before = get(session, key)
+    new = conform(table, before.own)
+    _refuse_names(before, new.columns)
+    old = raw_rows(session, before)
+    frame = combined(old, new, how, next((c.name for c in before.own if c.role == "period"), None))
+    if new.columns == before.own and (frame.equals(old) or _appended_again(session, before, old, new, how)):
+        return None, []
+    was, is_now = merged(old, before.merges), merged(frame, before.merges)
+    told = changes(was, is_now, new.frame.height, new.columns)
+    why = doubts(was, Table(is_now, new.columns), told) if doubts else []
+    if why and held is not None and rows_of(session, key, held).equals(frame):
+        return held, why
+    problems = (*new.problems, *findings(frame, new.columns))
+    through = complete_through(frame, new.columns)  # a day that was said was of the rows before
+    if not why:
+        row.settings = {key: value for key, value in (row.settings or {}).items() if key != "fixed_through"} or None
+    last = _last_number(session, key) + 1
+    found = Table(frame, new.columns, problems, new.recipe or before.settings.get("recipe"))
+    _write(session, row, last, file_name, found, how, _plain(told), through, tell, shown=not why)
+    return (last, why) if why else (None, [])
+
+
+def _appended_again(session: Session, before: StoredDataset, old: pl.DataFrame, new: Table, how: How) -> bool:
+    """Whether the rows that are to be appended are just those that were appended last: a machine that had no answer
+    sends them once more. One row alone may well come twice."""
+    many = new.frame.height
+    if how != "append" or not 1 < many <= old.height or not old.tail(many).equals(new.frame):
+        return False
+    version = session.get(DatasetVersion, (before.id, before.rows_version))
+    return version is not None and version.how == "append" and (version.changes or {}).get("put_in") == many
+
+
+def forget_held(session: Session, key: str, number: int) -> None:
+    """Give up a version that was held back and never shown."""
+    if locked(session, key, None).rows_version != number:
+        for table in (DatasetSegment, DatasetVersion):
+            session.execute(delete(table).where(table.dataset_id == key, table.number == number))
+
+
+def refresh_with(
+    session: Session, key: str, saw: int, file_name: str, table: Table, how: str, through: dt.date | None = None
+) -> StoredDataset:
+    """Keep rows that are already in the columns wanted, as a further version. Raises Missing, StaleVersion."""
+    row = locked(session, key, saw)
+    before = get(session, key)
+    kept = raw_rows(session, before)
+    through = through or complete_through(table.frame, table.columns)
+    if table.columns == before.own and table.frame.equals(kept) and through == before.through:
+        return before
+    old = merged(kept, before.merges)
+    told = changes(old, merged(table.frame, before.merges), table.frame.height, table.columns)
+    _write(session, row, _last_number(session, key) + 1, file_name, table, how, _plain(told), through, nobody)
+    return get(session, key)
+
+
+def go_back(session: Session, key: str, saw: int, number: int) -> StoredDataset:
+    """Show the rows of another version. The columns keep their roles and labels where they are still there."""
+    row = locked(session, key, saw)
+    version = session.get(DatasetVersion, (key, number))
+    if version is None:
+        raise Missing("version", f"{key} {number}")
+    if row.rows_version == number:
+        return get(session, key)  # it is the one that is shown
+    if version.columns is not None:
+        now_said = {column["name"]: column for column in row.columns}
+        row.columns = [now_said.get(c["name"], c) if _same_type(now_said, c) else c for c in version.columns]
+        row.problems, row.through = list(version.problems or []), version.through
+    row.rows_version, row.version, row.updated_at = number, row.version + 1, now()
+    row.settings = _with_recipe(row.settings, version.recipe)
+    session.flush()
+    _follow(session, row)
+    return get(session, key)
+
+
+def _with_recipe(settings: dict[str, Any] | None, recipe: dict[str, Any] | None) -> dict[str, Any] | None:
+    """The next file is read as the one was whose rows are shown."""
+    rest = {key: value for key, value in (settings or {}).items() if key != "recipe"}
+    return (rest | {"recipe": recipe} if recipe else rest) or None
+
+
+def _same_type(said: dict[str, Any], column: dict[str, Any]) -> bool:
+    return column["name"] in said and said[column["name"]]["type"] == column["type"]
+
+
+def update(
+    session: Session,
+    key: str,
+    saw: int,
+    name: str,
+    columns: list[Column],
+    through: dt.date | None,
+    settings: dict[str, Any] | None = None,
+) -> StoredDataset:
+    """Change what is said about the rows. through: what is said of another period column holds no more; the day then
+    follows the rows. Raises Missing, StaleVersion."""
+    row = locked(session, key, saw)
+    before = get(session, key)
+    if before.kind != "live" and before.period != replace(before, columns=tuple(columns)).period:
+        through = complete_through(rows(session, before), columns)
+        held = before.settings if settings is None else settings
+        settings = {name: kept for name, kept in held.items() if name != "fixed_through"}
+        frame = raw_rows(session, before)
+        gone, found = findings(frame, before.own), findings(frame, [c for c in columns if c.origin == "rows"])
+        kept = [problem for problem in before.problems if problem not in gone]
+        row.problems = [asdict(problem) for problem in (*kept, *found)]
+    row.name, row.through = name, through
+    row.columns = [asdict(column) for column in columns if column.origin == "rows"]
+    if settings is not None:
+        row.settings = settings
+    row.settings = (row.settings or {}) | _said_anew(Wide.of(row.settings or {}), columns).settings()
+    row.version, row.updated_at = row.version + 1, now()
+    session.flush()
+    _follow(session, row, recount=False)
+    return get(session, key)
+
+
+def _said_anew(wide: Wide, columns: Sequence[Column]) -> Wide:
+    """Further columns with the labels and roles that ``columns`` give them."""
+    said = {column.name: column for column in columns if column.origin != "rows"}
+    lookups = [
+        replace(one, take=tuple((their, said.get(column.name, column)) for their, column in one.take))
+        for one in wide.lookups
+    ]
+    derived = [replace(one, column=said.get(one.column.name, one.column)) for one in wide.derived]
+    return Wide(tuple(lookups), tuple(derived))
+
+
+def widen(session: Session, key: str, saw: int, wide: Wide, order: Mapping[str, Sequence[str]]) -> StoredDataset:
+    """Have a dataset take these columns from others and derive those. Raises Missing, StaleVersion."""
+    row = locked(session, key, saw)
+    row.settings = (row.settings or {}) | wide.settings() | {"order": dict(order)}
+    row.version, row.updated_at = row.version + 1, now()
+    session.flush()
+    _follow(session, row)
+    return get(session, key)
+
+
+def _refuse_names(dataset: StoredDataset, columns: Sequence[Column]) -> None:
+    """Refuse rows with a column of the name of one that is looked up or derived. Raises Unreadable."""
+    names = {column.name for column in columns}
+    for column in dataset.wide.columns:
+        if column.name in names:
+            how = "is taken from another dataset" if column.origin == "lookup" else "is derived by a formula"
+            raise Unreadable(
+                f"The new rows have a column “{column.label}”, which {how} here. Take that one out on the dataset’s "
+                "page, or rename the column of the file; nothing was changed."
+            )
+
+
+def _follow(session: Session, row: Dataset, *, recount: bool = True) -> None:
+    """Have what rests on a dataset's rows follow them: the day it is complete through, where the period is looked up,
+    and every dataset that takes columns from it. Raises Unreadable where these could no longer be taken."""
+    dataset = get(session, row.id)
+    period = next((column for column in dataset.columns if column.role == "period"), None)
+    if recount and period and period.origin != "rows" and not dataset.settings.get("fixed_through"):
+        row.through = complete_through(rows(session, dataset), dataset.columns)
+        session.flush()
+    taking = takers(session, row.id)
+    if not taking:
+        return
+    there = rows(session, dataset) if dataset.kind != "live" else None
+    types = {column.name: column.type for column in dataset.columns}
+    for one in taking:
+        for lookup in one.wide.lookups:
+            if lookup.dataset != row.id:
+                continue
+            _refuse_gone(one, lookup, types)
+            if there is not None and (found := twice(there, lookup.there)):
+                raise Unreadable(f"{told_twice(found, lookup.there)} “{one.name}” takes columns from it by that key.")
+        taker = session.get_one(Dataset, one.id, with_for_update=True)
+        taker.version, taker.updated_at = taker.version + 1, now()
+        session.flush()
+        _follow(session, taker)
+
+
+def _refuse_gone(taker: StoredDataset, lookup: Lookup, types: Mapping[str, str]) -> None:
+    for name, wanted in (*((their, None) for their in lookup.there), *((t, c.type) for t, c in lookup.take)):
+        if name not in types or (wanted and types[name] != wanted):
+            raise Unreadable(
+                f"“{taker.name}” takes “{name}” from this dataset, and it would be gone or of another type. "
+                "Change what it takes first; nothing was changed."
+            )
+
+
+def told_twice(found: Sequence[Twice], keys: Sequence[str]) -> str:
+    """Which keys stand in more than one row, in words."""
+    listed = "; ".join(f"“{one.key}” in rows {', '.join(str(row) for row in one.rows)}" for one in found[:5])
+    more = f" and {len(found) - 5} more" if len(found) > 5 else ""
+    return f"{' and '.join(keys)} should name one row each, but {listed}{more}. Mend the table; nothing was changed."
+
+
+def _write(
+    session: Session,
+    row: Dataset,
+    number: int,
+    file_name: str,
+    table: Table,
+    how: str,
+    told: dict[str, Any] | None,
+    through: dt.date | None,
+    tell: Tell,
+    *,
+    shown: bool = True,
+) -> None:
+    """Write a version's rows and make it the visible one unless it is only kept, in the caller's transaction."""
+    columns = [asdict(column) for column in table.columns]
+    problems = [asdict(problem) for problem in table.problems]
+    version = DatasetVersion(
+        dataset_id=row.id,
+        number=number,
+        file_name=file_name[:200],
+        row_count=table.frame.height,
+        created_at=now(),
+        how=how,
+        changes=told,
+        columns=columns,
+        problems=problems,
+        through=through,
+        saved_by=author.get(),
+        recipe=table.recipe,
+    )
+    session.add(version)
+    if shown:
+        row.settings = _with_recipe(row.settings, table.recipe) if table.recipe else row.settings
+        row.columns, row.problems, row.through, row.rows_version = columns, problems, through, number
+        if number > 1:
+            row.version, row.updated_at = row.version + 1, now()
+    session.flush()
+    kept = 0
+    for place, (body, height) in enumerate(_pieces(table.frame)):
+        session.add(DatasetSegment(dataset_id=row.id, number=number, place=place, body=body))
+        session.flush()
+        session.expunge_all()  # a piece once sent need not stay in memory
+        kept += height
+        tell(kept / max(1, table.frame.height))
+    row = session.get_one(Dataset, row.id)
+    if number > 1 and shown:
+        _follow(session, row)
+    _prune(session, row.id, row.rows_version, int((row.settings or {}).get("keep_versions", KEPT_VERSIONS)))
+
+
+def _prune(session: Session, key: str, shown: int, keep: int) -> None:
+    """Give up old versions of the rows: the last ``keep`` stay, and of those before them one a day, that of the
+    evening. A checklist that is ticked all day would else keep every tick for ever."""
+    query = select(DatasetVersion.number, DatasetVersion.created_at).where(DatasetVersion.dataset_id == key)
+    found = session.execute(query.order_by(DatasetVersion.number.desc())).all()
+    days, gone = set(), []
+    for number, created_at in found[keep:]:
+        if created_at.date() in days and number != shown:
+            gone.append(number)
+        days.add(created_at.date())
+    for table in (DatasetSegment, DatasetVersion):
+        session.execute(delete(table).where(table.dataset_id == key, table.number.in_(gone)))
+
+
+def _last_number(session: Session, key: str) -> int:
+    return session.scalar(select(func.max(DatasetVersion.number)).where(DatasetVersion.dataset_id == key)) or 0
+
+
+def _plain(told: Changes) -> dict[str, Any]:
+    return {name: value.isoformat() if isinstance(value, dt.date) else value for name, value in asdict(told).items()}
+
+
+def _pieces(frame: pl.DataFrame) -> Iterator[tuple[bytes, int]]:
+    """Parquet pieces within PIECE_BYTES and their numbers of rows: as many as fit, at least one piece."""
+    start, size = 0, _PIECE_ROWS
+    while True:
+        buffer = io.BytesIO()
+        frame.slice(start, size).write_parquet(buffer, compression="zstd")
+        if buffer.tell() > PIECE_BYTES and size > 1:
+            size = max(1, size // 2)
+            continue
+        yield buffer.getvalue(), min(size, frame.height - start)
+        start += size
+        if start >= frame.height:
+            return
