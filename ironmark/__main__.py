@@ -26,7 +26,7 @@ from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets import intake
 from ironmark.pages.model.problems import Refused
 from ironmark.publish import bundle_format, bundle_pack, bundle_unpack
-from ironmark.store import backups, database, scratch
+from ironmark.store import backups, database, records, scratch
 from ironmark.store.mariadb import TEMPORARY, MariaDB, MariaDBError
 from ironmark.tables.files import read_table
 from ironmark.tables.table import Unreadable
@@ -217,6 +217,18 @@ def migrate(data_dir: Path = DATA_DIR) -> None:
     """Bring the database's tables to this version."""
     with _database(data_dir):
         typer.echo("The database is up to date.")
+
+
+@app.command()
+def thin(
+    give_up: bool = typer.Option(False, "--give-up", help="Do it; without this it is only told how many there are."),
+    data_dir: Path = DATA_DIR,
+) -> None:
+    """Of earlier forms of documents that are older than 90 days keep the last of each day."""
+    with _database(data_dir) as engine, database.sessions(database.changing(engine)).begin() as session:
+        many = records.thin(session) if give_up else records.thinnable(session)
+    done = "were given up" if give_up else "would be: --give-up does it"
+    typer.echo(f"{many:,} earlier forms that were not the last of their day {done}. Nothing else is touched.")
 
 
 @app.command()

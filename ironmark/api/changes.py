@@ -13,7 +13,7 @@ from starlette.concurrency import run_in_threadpool
 
 from ironmark.api.access import Reader, reader
 from ironmark.pages.context.source_registry import Sources
-from ironmark.store import versions
+from ironmark.store import change_log
 
 router = APIRouter(prefix="/api/changes", tags=["changes"])
 LOOK_S = 1.0
@@ -72,7 +72,7 @@ class Changes:
 
     def _read(self) -> tuple[object, ...]:
         with self.sources.readings() as session:
-            return versions.stamp(session)
+            return change_log.stamp(session)
 
 
 @router.get("", response_class=StreamingResponse, responses={200: {"content": {"text/event-stream": {}}}})

@@ -18,7 +18,7 @@ from ironmark.pages.model.note_words import where_words
 from ironmark.pages.publishing.find import Thing, What, documents, found, members
 from ironmark.pages.publishing.note_alone import note_alone
 from ironmark.pages.publishing.scorecard_summaries import Glance
-from ironmark.store import datasets, editions, notes, records, versions
+from ironmark.store import change_log, datasets, editions, notes, records
 from ironmark.store.database import Missing
 from ironmark.store.notes import StoredNote
 from ironmark.tables.cells import NoPeriod
@@ -43,7 +43,7 @@ def find(q: str = Query(min_length=1, max_length=200), who: Reader = Depends(rea
     def look(context: ReadingContext) -> list[Thing]:
         stamp = (
             "find",
-            versions.stamp(context.session),
+            change_log.stamp(context.session),
             tuple(sorted(glances_now(who.sources, context.session)[1].items())),
         )
         held: dict[int, list[Thing]] = who.sources.seen.several({0: stamp}, lambda _: {0: _things(who, context)})

@@ -29,9 +29,12 @@ class MarkNotice(BaseModel):
 
 
 class NoticeOut(BaseModel):
+    """changes: marks whose owner was settled; mended: what was left of something gone and was cleared away, in words."""
+
     id: int
     made_at: str
     changes: list[MarkNotice]
+    mended: list[str]
 
 
 @router.get("")
@@ -44,6 +47,7 @@ def list_notices(who: Reader = Depends(reader)) -> list[NoticeOut]:
             NoticeOut(
                 id=notice.number,
                 made_at=notice.made_at.isoformat() + "Z",
+                mended=notice.body.get("mended", []),
                 changes=[
                     MarkNotice(
                         kpi=change["kpi"], kpi_name=change["kpi_name"], mark=change["mark"],

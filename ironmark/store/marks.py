@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from ironmark.clock import now
 from ironmark.core.marks import NAMES, MarkEntry, Owner
 from ironmark.core.periods import Period
+from ironmark.store import change_log
 from ironmark.store.database import StaleVersion, author
 from ironmark.store.models import Mark, MarkBook, Revision
 
@@ -157,6 +158,7 @@ def _locked(session: Session, kpi_id: str, saw: int) -> MarkBook:
 def remove(session: Session, kpi_id: str) -> None:
     session.execute(delete(Mark).where(Mark.kpi_id == kpi_id))
     session.execute(delete(MarkBook).where(MarkBook.kpi_id == kpi_id))
+    change_log.append(session, ("book", kpi_id))
 
 
 def last_change(

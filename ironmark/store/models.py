@@ -5,12 +5,28 @@ from __future__ import annotations
 import datetime as dt
 from typing import Any
 
-from sqlalchemy import JSON, ForeignKey, Index, Integer, String, Text, UniqueConstraint
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    Computed,
+    ForeignKey,
+    ForeignKeyConstraint,
+    Index,
+    Integer,
+    String,
+    Text,
+    UniqueConstraint,
+)
 from sqlalchemy.dialects.mysql import DATETIME, DOUBLE, LONGBLOB, TINYBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 Key = String(80)
 Name = String(200)
+
+
+def _goes_with(column: str, name: str) -> ForeignKeyConstraint:
+    """What is about a document goes with it. Its kind is a column that the database fills in, ``of_kind``."""
+    return ForeignKeyConstraint(["of_kind", column], ["records.kind", "records.id"], ondelete="CASCADE", name=name)
 
 
 class Base(DeclarativeBase):
@@ -63,10 +79,16 @@ class DatasetSegment(Base):
     """A Parquet piece of a dataset version, at most 8 MiB."""
 
     __tablename__ = "dataset_segments"
-    dataset_id: Mapped[str] = mapped_column(ForeignKey("datasets.id", ondelete="CASCADE"), primary_key=True)
+    dataset_id: Mapped[str] = mapped_column(Key, primary_key=True)
     number: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     place: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     body: Mapped[bytes] = mapped_column(LONGBLOB)
+    __table_args__ = (
+        ForeignKeyConstraint(
+            ["dataset_id", "number"], ["dataset_versions.dataset_id", "dataset_versions.number"], ondelete="CASCADE",
+            name="fk_dataset_segments_version",
+        ),
+    )  # fmt: skip
 
 
 class Record(Base):
@@ -115,6 +137,8 @@ class MarkBook(Base):
     kpi_id: Mapped[str] = mapped_column(Key, primary_key=True)
     version: Mapped[int]
     computed: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    of_kind: Mapped[str | None] = mapped_column(String(20), Computed("'kpi'", persisted=True))
+    __table_args__ = (_goes_with("kpi_id", "fk_mark_books_kpi"),)
 
 
 class Mark(Base):
@@ -164,7 +188,7 @@ class Upload(Base):
     dataset: Mapped[str | None] = mapped_column(Key, default=None)
     problem: Mapped[dict[str, Any] | None] = mapped_column(JSON, default=None)
     stopping: Mapped[bool] = mapped_column(default=False)
-    updated_at: Mapped[dt.datetime]
+    updated_at: Mapped[dt.datetime] = mapped_column(index=True)
 
 
 class Refresh(Base):
@@ -204,11 +228,11 @@ class UploadPiece(Base):
     place: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     body: Mapped[bytes] = mapped_column(LONGBLOB)
     size: Mapped[int]
-    added_at: Mapped[dt.datetime]
+    added_at: Mapped[dt.datetime] = mapped_column(index=True)
 
 
 class Edition(Base):
-    """A frozen copy of a scorecard. ``body`` is what ``pages.editions`` keeps and never changes; all else is about it.
+    """A frozen copy of a scorecard, which it outlives. ``body`` is what ``pages.editions`` keeps and never changes; all else is about it.
 
     state: draft, published or withdrawn. suffix: of one that restates another of its number, "a" and so on. restated:
     how many of its readings read otherwise now; checked: the versions that was found at. standing: the standing order
@@ -251,7 +275,7 @@ class Export(Base):
     __tablename__ = "exports"
     id: Mapped[str] = mapped_column(Key, primary_key=True)
     kind: Mapped[str] = mapped_column(String(10))
-    state: Mapped[str] = mapped_column(String(10))  # waiting, running, done, failed, stopped
+    state: Mapped[str] = mapped_column(String(10), index=True)  # waiting, running, done, failed, stopped
     stage: Mapped[str] = mapped_column(String(200))
     share: Mapped[float]
     options: Mapped[dict[str, Any]]
@@ -276,7 +300,7 @@ class Link(Base):
     id: Mapped[str] = mapped_column(Key, primary_key=True)
     token: Mapped[str] = mapped_column(String(64), unique=True)
     name: Mapped[str] = mapped_column(Name)
-    edition: Mapped[str | None] = mapped_column(Key, index=True)
+    edition: Mapped[str | None] = mapped_column(ForeignKey("editions.id", ondelete="CASCADE"), index=True)
     scorecard: Mapped[str | None] = mapped_column(Key, index=True)
     scope: Mapped[dict[str, Any] | None] = mapped_column(JSON)
     until: Mapped[dt.date]
@@ -314,7 +338,7 @@ class LinkTry(Base):
     came from."""
 
     __tablename__ = "link_tries"
-    link: Mapped[str] = mapped_column(Key, primary_key=True)
+    link: Mapped[str] = mapped_column(ForeignKey("links.id", ondelete="CASCADE"), primary_key=True)
     who: Mapped[str] = mapped_column(String(64), primary_key=True)
     failures: Mapped[int]
     wait_until: Mapped[dt.datetime | None]
@@ -347,7 +371,7 @@ class Standing(Base):
     tries: Mapped[int] = mapped_column(default=0)
     due_at: Mapped[dt.datetime] = mapped_column(index=True)
     standing_for: Mapped[str] = mapped_column(Key)
-    made: Mapped[str | None] = mapped_column(Key)
+    made: Mapped[str | None] = mapped_column(ForeignKey("editions.id", ondelete="SET NULL"))
     made_at: Mapped[dt.datetime]
     made_by: Mapped[str] = mapped_column(String(120), default="")
 
@@ -359,7 +383,7 @@ class Note(Base):
 
     __tablename__ = "notes"
     id: Mapped[str] = mapped_column(Key, primary_key=True)
-    kpi_id: Mapped[str] = mapped_column(Key, index=True)
+    kpi_id: Mapped[str] = mapped_column(ForeignKey("note_books.kpi_id", ondelete="CASCADE"), index=True)
     narrow: Mapped[str] = mapped_column(Text)
     members: Mapped[dict[str, Any]]
     period: Mapped[str] = mapped_column(String(700))
@@ -378,6 +402,8 @@ class NoteBook(Base):
     __tablename__ = "note_books"
     kpi_id: Mapped[str] = mapped_column(Key, primary_key=True)
     version: Mapped[int]
+    of_kind: Mapped[str | None] = mapped_column(String(20), Computed("'kpi'", persisted=True))
+    __table_args__ = (_goes_with("kpi_id", "fk_note_books_kpi"),)
 
 
 class Glance(Base):
@@ -392,3 +418,15 @@ class Glance(Base):
     rests: Mapped[str] = mapped_column(String(64))
     body: Mapped[bytes] = mapped_column(LONGBLOB)
     drawing: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
+    of_kind: Mapped[str | None] = mapped_column(String(20), Computed("'scorecard'", persisted=True))
+    __table_args__ = (_goes_with("scorecard", "fk_glances_scorecard"),)
+
+
+class ChangeEntry(Base):
+    """That something was changed: a document, mark book, the notes of a KPI, a dataset or an edition."""
+
+    __tablename__ = "change_log"
+    number: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    record_id: Mapped[str] = mapped_column(Key)
+    at: Mapped[dt.datetime]

@@ -13,6 +13,7 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
+from ironmark.store import change_log
 from ironmark.store.database import StaleVersion, author
 from ironmark.store.models import Note, NoteBook, Revision
 
@@ -75,6 +76,7 @@ def save(
     if there != saw:
         raise StaleVersion(saw, there)
     if row is None:
+        touch(session, kpi)
         # Of two who write the first note at once, one is told that there is one by now.
         row = Note(
             id=key, kpi_id=kpi, narrow=narrow, members=dict(members), period=period, version=0, text="", value=None,
@@ -115,6 +117,7 @@ def touch(session: Session, kpi: str) -> None:
     """Have everything that shows notes about a KPI know that they have changed."""
     made = insert(NoteBook).values(kpi_id=kpi, version=1)
     session.execute(made.on_duplicate_key_update(version=NoteBook.version + 1))
+    change_log.append(session, ("notes", kpi))
 
 
 def _stored(row: Note) -> StoredNote:

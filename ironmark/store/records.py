@@ -5,17 +5,22 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import Select, delete, func, select
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
+from ironmark.store import change_log
 from ironmark.store.database import Missing, StaleVersion, author, new_key
 from ironmark.store.models import Record, Revision
 
 Kind = Literal["kpi", "yardstick", "palette", "scorecard", "calendar", "assumption", "case", "book"]
 
+# Of what one person saves within minutes, the forms between are not kept: one each ``BETWEEN`` is.
+SOON, BETWEEN = dt.timedelta(minutes=2), dt.timedelta(minutes=15)
+THINNED_AT_ONCE = 5000
+YOUNG = dt.timedelta(days=90)  # younger forms are never thinned
 HANDLED: tuple[Kind, ...] = ("kpi", "assumption")  # formulas name them: no two have one handle
 
 
@@ -80,7 +85,8 @@ def save(session: Session, kind: Kind, key: str, body: dict[str, Any], saw: int)
     """Replace a document seen at version ``saw``. Raises Missing, StaleVersion."""
     row = _locked(session, kind, key, saw)
     if row.body != body:
-        _keep(session, row)
+        if not _is_between(session, row):
+            _keep(session, row)
         row.body, row.version, row.updated_at, row.saved_by = body, row.version + 1, now(), author.get()
         row.handle = _handle(kind, body)
         session.flush()
@@ -96,6 +102,7 @@ def remove(session: Session, kind: Kind, key: str, saw: int) -> None:
     row = _locked(session, kind, key, saw)
     _keep(session, row)
     session.execute(delete(Record).where(Record.kind == kind, Record.id == key))
+    change_log.append(session, (kind, key))
 
 
 def restore(session: Session, kind: Kind, key: str) -> Document:
@@ -149,6 +156,37 @@ def _keep(session: Session, row: Record) -> None:
             saved_by=row.saved_by,
         )
     )  # fmt: skip
+
+
+def _is_between(session: Session, row: Record) -> bool:
+    """Whether a form is one of several that the same person saves one right after the other."""
+    who = author.get()
+    if not who or who != row.saved_by or now() - row.updated_at > SOON:
+        return False
+    query = select(func.max(Revision.saved_at)).where(Revision.kind == row.kind, Revision.record_id == row.id)
+    before = session.scalar(query)
+    return before is not None and row.updated_at - before < BETWEEN
+
+
+def thinnable(session: Session) -> int:
+    """How many forms ``thin`` would give up."""
+    return session.scalar(select(func.count()).select_from(_thinned().subquery())) or 0
+
+
+def thin(session: Session) -> int:
+    """Of forms older than ``YOUNG`` keep the last of each day, and so the last of all. Returns how many were given up."""
+    gone = list(session.scalars(_thinned()))
+    for at in range(0, len(gone), THINNED_AT_ONCE):
+        session.execute(delete(Revision).where(Revision.number.in_(gone[at : at + THINNED_AT_ONCE])))
+    return len(gone)
+
+
+def _thinned() -> Select[int]:
+    whose = Revision.kind, Revision.record_id, func.date(Revision.saved_at)
+    last = func.max(Revision.number).over(partition_by=whose)
+    old = Revision.saved_at < now() - YOUNG
+    held = select(Revision.number, last.label("last")).where(old, Revision.kind.in_(get_args(Kind))).subquery()
+    return select(held.c.number).where(held.c.number != held.c.last)
 
 
 def _document(row: Record) -> Document:

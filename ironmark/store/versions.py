@@ -71,18 +71,3 @@ def question(
 
 def answer(connection: Connection, asked: Question) -> tuple[str | None, ...]:
     return tuple(connection.exec_driver_sql(asked.statement, asked.names).one())
-
-
-Stamp = tuple[object, ...]
-
-
-def stamp(session: Session) -> Stamp:
-    """What is another one whenever a document, a mark book, a note, rows or an edition were changed."""
-    return tuple(session.connection().exec_driver_sql(_STAMP).one())
-
-
-_STAMP = (
-    "SELECT (SELECT COUNT(*) FROM records), (SELECT SUM(version) FROM records), (SELECT MAX(number) FROM revisions), "
-    "(SELECT SUM(version) FROM mark_books), (SELECT COUNT(*) FROM datasets), (SELECT SUM(version) FROM datasets), "
-    "(SELECT COUNT(*) FROM editions), (SELECT SUM(version) FROM editions), (SELECT SUM(version) FROM note_books)"
-)

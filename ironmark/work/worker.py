@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 import threading
+import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
@@ -19,7 +20,7 @@ from ironmark.pages.model.problems import Refused
 from ironmark.pages.publishing import standing as orders
 from ironmark.pages.publishing.restatement_counter import Restating
 from ironmark.pages.publishing.scorecard_summaries import Glancing
-from ironmark.store import leases, refreshes, standing, versions
+from ironmark.store import change_log, leases, refreshes, standing
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
@@ -27,6 +28,7 @@ from ironmark.tables.table import Unreadable
 from ironmark.work.printing import Printing
 
 LEASE_S, LOOK_S = 20, 0.5
+RENEW_S = LEASE_S / 3
 AT_ONCE = 3
 ORDER, GLANCES = "order:", "glances:"  # before the key of a standing order; of all glances
 Work = Callable[[Sources, str, Callable[[Session], None]], None]
@@ -44,6 +46,7 @@ class Worker:
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="work")
         self._restating, self._glancing = Restating(sources), Glancing(sources)
         self._running: set[str] = set()
+        self._renew_at = 0.0  # by the monotonic clock; 0 while another process has the lease
         self._lock, self._end, self._awake = threading.Lock(), threading.Event(), threading.Event()
         self._thread = threading.Thread(target=self._look, name="work", daemon=True)
 
@@ -82,10 +85,10 @@ class Worker:
     def look(self) -> None:
         """Take the lease where it is free, and begin what is due."""
         with self._sources.changes() as session:
-            mine = leases.acquire_or_renew(session, leases.WORK, self._holder, LEASE_S)
+            mine = self._has_lease(session)
             keys = refreshes.due(session, now(), 4 * AT_ONCE) if mine else []
             ordered = standing.due(session, now(), 4 * AT_ONCE) if mine else []
-            stamp = versions.stamp(session) if mine else ()
+            stamp = change_log.stamp(session) if mine else ()
             restated = mine and "" not in self._running and self._restating.changed(stamp)
             glanced = mine and GLANCES not in self._running and self._glancing.changed(stamp)
         for key in ordered:
@@ -98,6 +101,15 @@ class Worker:
             self._begin("", self._restate)
         if glanced:
             self._begin(GLANCES, self._glance)
+
+    def _has_lease(self, session: Session) -> bool:
+        """Ask for it, or ask for it again where a third of it is over: each time is a write. What is done rests on the
+        database's clock all the same, see ``_insist``."""
+        began = time.monotonic()
+        if began > self._renew_at:
+            mine = leases.acquire_or_renew(session, leases.WORK, self._holder, LEASE_S)
+            self._renew_at = began + RENEW_S if mine else 0.0
+        return self._renew_at > 0
 
     def _begin(self, place: str, work: Callable[[str], None]) -> None:
         """Do something by the side, unless it is being done. place: a dataset; none for all editions."""

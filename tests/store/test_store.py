@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from ironmark import clock
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.periods import Period
-from ironmark.store import database, dataset_versions, datasets, marks, notices, records, scratch
+from ironmark.store import change_log, database, dataset_versions, datasets, marks, notes, notices, records, scratch
 from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change
 from ironmark.store.models import DatasetSegment
@@ -57,6 +57,35 @@ class Records(InDatabase):
         with self.assertRaises(database.Missing):
             records.get(self.session, "yardstick", made.id)
 
+    def test_of_what_one_person_saves_within_minutes_the_forms_between_are_not_kept(self) -> None:
+        began, made = clock.now(), self.make({"a": 0})
+
+        def save(version: int, who: str, minutes: float) -> None:
+            with clock.going_on_from(began + dt.timedelta(minutes=minutes)):
+                token = database.author.set(who)
+                records.save(self.session, "yardstick", made.id, {"a": version}, version)
+                database.author.reset(token)
+
+        for version, (who, minutes) in enumerate(
+            [("Ann", 10), ("Ann", 10.5), ("Ann", 11), ("Bo", 11.2), ("Bo", 11.4), ("Bo", 30), ("Bo", 30.1)], start=1
+        ):
+            save(version, who, minutes)
+        kept = [r.version for r in records.revisions(self.session, "yardstick", made.id)]
+        # The form before Ann began, her last one, Bo’s last one, and the one he made after a while.
+        self.assertEqual(kept, [7, 6, 4, 1])
+
+    def test_old_forms_are_thinned_to_one_a_day(self) -> None:
+        made, began = self.make({"a": 0}), clock.now()
+        for version in range(1, 9):
+            with clock.going_on_from(began - dt.timedelta(days=200 - version // 3)):
+                records.save(self.session, "yardstick", made.id, {"a": version}, version)
+        before = records.thinnable(self.session)
+        self.assertEqual(records.thin(self.session), before)
+        self.assertEqual(records.thinnable(self.session), 0)
+        kept = [r.version for r in records.revisions(self.session, "yardstick", made.id)]
+        self.assertEqual(kept[0], 8)
+        self.assertLess(len(kept), 8)
+
     def test_texts_of_any_alphabet_come_back(self) -> None:
         body = {"name": "路线 ‮עברית Ærø 🚢 <script>"}
         made = self.make(body)
@@ -77,6 +106,17 @@ class Errors(InDatabase):
 
 class Marks(InDatabase):
     KPI = "test-of-marks"
+
+    def setUp(self) -> None:
+        super().setUp()
+        records.create(self.session, "kpi", {"name": "Marks"}, name="Marks", key=self.KPI)
+
+    def test_they_go_with_their_kpi(self) -> None:
+        marks.apply(self.session, self.KPI, [Change("target", EVERYONE, "2026-01", 0.9)], 0)
+        notes.save(self.session, self.KPI, "", {}, "2026-01", "Storms", 0.8, 0)
+        records.remove(self.session, "kpi", self.KPI, 1)
+        left = "SELECT (SELECT COUNT(*) FROM mark_books WHERE kpi_id = :kpi), (SELECT COUNT(*) FROM marks WHERE kpi_id = :kpi), (SELECT COUNT(*) FROM notes WHERE kpi_id = :kpi)"
+        self.assertEqual(tuple(self.session.execute(text(left), {"kpi": self.KPI}).one()), (0, 0, 0))
 
     def test_changes_come_with_their_way_back(self) -> None:
         first = Change("target", EVERYONE, "2026-01", 0.9)
@@ -203,6 +243,7 @@ class WhoseMarksWere(unittest.TestCase):
                 record = "INSERT INTO records (kind, id, version, body, created_at, updated_at, saved_by) VALUES ('kpi', :key, 1, :body, :now, :now, '')"
                 session.execute(text(record), {"key": key, "body": json.dumps(body), "now": clock.now()})
                 session.execute(text("INSERT INTO mark_books (kpi_id, version) VALUES (:key, 1)"), {"key": key})
+            session.execute(text("INSERT INTO mark_books (kpi_id, version) VALUES ('gone', 1), ('gone too', 1)"))
             for entry in old:
                 insert = "INSERT INTO marks (kpi_id, name, segment, member, since, value) VALUES (:k, 'target', :s, :m, :f, :v)"
                 session.execute(text(insert), dict(zip("ksmfv", entry, strict=True)))
@@ -231,7 +272,9 @@ class WhoseMarksWere(unittest.TestCase):
 
     def test_what_was_changed_is_told_until_it_was_read(self) -> None:
         with Session(self.engine) as session:
-            (notice,) = notices.unread(session)
+            notice, mended = notices.unread(session)
+            self.assertEqual(mended.body["mended"], ["2 marks of KPIs that are gone"])
+            notices.read(session, mended.number)
             told = {(c["kpi"], c["since"]): (c["whose"], c["segment"]) for c in notice.body["changes"]}
             self.assertEqual(
                 told,
@@ -246,6 +289,53 @@ class WhoseMarksWere(unittest.TestCase):
             self.assertEqual(notices.unread(session), [])
             with self.assertRaises(database.Missing):
                 notices.read(session, 10**12)
+
+
+class ChangeLog(InDatabase):
+    def test_every_change_makes_another_stamp(self) -> None:
+        seen = [change_log.stamp(self.session)]
+
+        def changed(by: object) -> None:
+            del by
+            seen.append(change_log.stamp(self.session))
+            self.assertNotEqual(seen[-1], seen[-2])
+
+        changed(made := records.create(self.session, "kpi", {"name": "Log"}, name="Log"))
+        changed(records.save(self.session, "kpi", made.id, {"name": "Logs"}, 1))
+        changed(marks.apply(self.session, made.id, [Change("target", EVERYONE, "2026-01", 1)], 0))
+        changed(marks.compute(self.session, made.id, "last year", "1", 1))
+        changed(notes.save(self.session, made.id, "", {}, "2026-01", "Frost", 1, 0))
+        table = Table(pl.DataFrame({"crates": [1.0]}), (Column("crates", "Crates", "number", "measure"),))
+        changed(dataset_versions.create(self.session, "Orchard", "orchard.csv", table))
+        changed(records.remove(self.session, "kpi", made.id, 2))
+        records.get_many(self.session, "kpi", ["nobody"])
+        self.assertEqual(change_log.stamp(self.session), seen[-1])
+
+    def test_old_entries_are_given_up_and_new_ones_never(self) -> None:
+        with clock.going_on_from(clock.now() - dt.timedelta(days=1)):
+            change_log.append(self.session, *[("kpi", "old")] * 1500)
+        for _ in range(3):
+            change_log.append(self.session, *[("kpi", "new")] * 100)
+        counted = dict(
+            self.session.execute(text("SELECT record_id, COUNT(*) FROM change_log GROUP BY record_id")).tuples().all()
+        )
+        self.assertEqual(counted["new"], 300)
+        self.assertLess(counted["old"], 1000)
+
+    def test_a_change_is_told_also_where_a_later_one_ends_first(self) -> None:
+        engine = database.changing(world.engine())
+        self.addCleanup(self._forget)
+        with Session(engine) as first, Session(engine) as second, Session(engine) as looks:
+            change_log.append(first, ("kpi", "test-of-log"))
+            change_log.append(second, ("kpi", "test-of-log"))
+            second.commit()
+            before = change_log.stamp(looks)
+            first.commit()
+            self.assertNotEqual(change_log.stamp(looks), before)
+
+    def _forget(self) -> None:
+        with world.engine().begin() as connection:
+            connection.execute(text("DELETE FROM change_log WHERE record_id = 'test-of-log'"))
 
 
 class Migrations(unittest.TestCase):

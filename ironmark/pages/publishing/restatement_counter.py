@@ -11,7 +11,7 @@ from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.page import RestsOn
 from ironmark.pages.publishing import comparison
 from ironmark.pages.publishing.editions import Frozen, freeze
-from ironmark.store import editions, versions
+from ironmark.store import change_log, editions
 
 
 class Restating:
@@ -21,9 +21,9 @@ class Restating:
     def __init__(self, sources: Sources) -> None:
         self._sources = sources
         self._rests_on: dict[str, RestsOn] = {}
-        self._stamp: versions.Stamp | None = None
+        self._stamp: change_log.Stamp | None = None
 
-    def changed(self, stamp: versions.Stamp) -> bool:
+    def changed(self, stamp: change_log.Stamp) -> bool:
         """Whether anything at all was changed since this was last asked. stamp: of all versions, as it is now."""
         before, self._stamp = self._stamp, stamp
         return stamp != before

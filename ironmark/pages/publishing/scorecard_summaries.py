@@ -23,7 +23,7 @@ from ironmark.pages.model.page import Page, Reading, RestsOn, Segment
 from ironmark.pages.model.pictures import InstrumentPicture, ReadingPicture, ScorecardPicture, TallyPart
 from ironmark.pages.model.scorecard import PictureBody, ScorecardBody, TextBody
 from ironmark.pages.reading.read import read_page
-from ironmark.store import calendar, glances, records, versions
+from ironmark.store import calendar, change_log, glances, records
 from ironmark.store.database import Missing
 
 LIVE_S = 60.0  # how often a scorecard on a live source is looked at: it has no versions
@@ -196,10 +196,10 @@ class Glancing:
     def __init__(self, sources: Sources) -> None:
         self._sources = sources
         self._rests_on: dict[str, tuple[RestsOn, bool]] = {}
-        self._stamp: versions.Stamp | None = None
+        self._stamp: change_log.Stamp | None = None
         self._live_at, self._live = 0.0, False
 
-    def changed(self, stamp: versions.Stamp) -> bool:
+    def changed(self, stamp: change_log.Stamp) -> bool:
         """Whether anything at all was changed since this was last asked, or a live source may have. stamp: of all
         versions, as it is now."""
         before, self._stamp = self._stamp, stamp

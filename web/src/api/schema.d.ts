@@ -5954,7 +5954,10 @@ export interface components {
              */
             of: string;
         };
-        /** NoticeOut */
+        /**
+         * NoticeOut
+         * @description changes: marks whose owner was settled; mended: what was left of something gone and was cleared away, in words.
+         */
         NoticeOut: {
             /** Id */
             id: number;
@@ -5962,6 +5965,8 @@ export interface components {
             made_at: string;
             /** Changes */
             changes: components["schemas"]["MarkNotice"][];
+            /** Mended */
+            mended: string[];
         };
         /**
          * Outcome

@@ -23,31 +23,43 @@
   <h1>What was changed</h1>
   {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
   {#each notices ?? [] as notice (notice.id)}
-    <p class="sentence">
-      A mark of a sum belongs to each member or to all together. These were for any member; this is whose they
-      are now.
-    </p>
+    {#if notice.mended.length}
+      <p class="sentence">
+        What was left of something that is gone was cleared away. No figure on any page changes by it.
+      </p>
+    {/if}
+    {#if notice.changes.length}
+      <p class="sentence">
+        A mark of a sum belongs to each member or to all together. These were for any member; this is whose
+        they are now.
+      </p>
+    {/if}
     <section class="sheet pad">
-      <table class="plain">
-        <thead
-          ><tr><th>KPI</th><th>Mark</th><th>From</th><th class="right">Value</th><th>Whose</th></tr></thead
-        >
-        <tbody>
-          {#each notice.changes as change, i (i)}
-            <tr>
-              <td
-                ><a class="link" href="#/marks/{change.kpi}?{new URLSearchParams({ mark: change.mark })}"
-                  >{change.kpi_name}</a
-                ></td
-              >
-              <td>{change.mark}</td>
-              <td>{change.since}</td>
-              <td class="right">{change.shown}</td>
-              <td>{change.became}</td>
-            </tr>
-          {/each}
-        </tbody>
-      </table>
+      {#if notice.mended.length}
+        <ul>
+          {#each notice.mended as line (line)}<li>{line}</li>{/each}
+        </ul>
+      {/if}
+      {#if notice.changes.length}<table class="plain">
+          <thead
+            ><tr><th>KPI</th><th>Mark</th><th>From</th><th class="right">Value</th><th>Whose</th></tr></thead
+          >
+          <tbody>
+            {#each notice.changes as change, i (i)}
+              <tr>
+                <td
+                  ><a class="link" href="#/marks/{change.kpi}?{new URLSearchParams({ mark: change.mark })}"
+                    >{change.kpi_name}</a
+                  ></td
+                >
+                <td>{change.mark}</td>
+                <td>{change.since}</td>
+                <td class="right">{change.shown}</td>
+                <td>{change.became}</td>
+              </tr>
+            {/each}
+          </tbody>
+        </table>{/if}
       <p><button class="act main" onclick={() => read(notice.id)}>I have read this</button></p>
     </section>
   {:else}
