@@ -247,7 +247,8 @@ def nature_of(node: Node, natures: Mapping[str, FormulaNature] | None = None) ->
             return known.get(handle, "rate")
         case Minus() | Binary():
             parts = [nature_of(child, known) for child in children(node) if _varies(child)]
-            return "rate" if "rate" in parts or len(set(parts)) > 1 else parts[0]
+            # A function of nothing is refused where formulas are checked; until then it is no sum of anything.
+            return "rate" if not parts or "rate" in parts or len(set(parts)) > 1 else parts[0]
     return "flow"
 
 

@@ -158,17 +158,8 @@ class Period:
     @classmethod
     def guess(cls, text: str, year_start: int = 1) -> Period | None:
         """A period as a heading may have it: ``2026-10``, ``Oct 2026``, ``Q3 2026/27``, a month's first day; else None."""
-        text = " ".join(text.split())
-        if found := re.match(r"^([A-Za-z]{3,9})\.?[ -](\d{4})$", text):
-            for at, name in enumerate(MONTHS, start=1):
-                if name.lower().startswith(found[1].lower()):
-                    return cls.parse(f"{found[2]}-{at:02d}", year_start)
-        if found := re.match(r"^(?:(Q[1-4])[ -])?(\d{4})(?:/\d{2,4})?$", text, re.I):
-            return cls.parse(f"{found[2]}-{found[1]}" if found[1] else found[2], year_start)
-        if found := re.match(r"^(\d{4}-\d{2})-01(?:[T ].*)?$", text):
-            text = found[1]
         try:
-            return cls.parse(text, year_start)
+            return cls.parse(_as_written(" ".join(text.split())), year_start)
         except ValueError:
             return None
 
@@ -306,6 +297,19 @@ class Period:
 
 
 @lru_cache(maxsize=65_536)
+def _as_written(text: str) -> str:
+    """How a period that a heading has would be written here; other texts as they are."""
+    if found := re.match(r"^([A-Za-z]{3,9})\.?[ -](\d{4})$", text):
+        for at, name in enumerate(MONTHS, start=1):
+            if name.lower().startswith(found[1].lower()):
+                return f"{found[2]}-{at:02d}"
+    if found := re.match(r"^(?:(Q[1-4])[ -])?(\d{4})(?:/\d{2,4})?$", text, re.I):
+        return f"{found[2]}-{found[1]}" if found[1] else found[2]
+    if found := re.match(r"^(\d{4}-\d{2})-01(?:[T ].*)?$", text):
+        return found[1]
+    return text
+
+
 def _first_day(grain: Grain, ordinal: int, year_start: int) -> dt.date:
     """The first day of a unit, held within the days that can be counted."""
     if grain in ("day", "week"):

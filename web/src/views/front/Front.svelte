@@ -4,34 +4,28 @@
   import { push } from 'svelte-spa-router'
   import { api, got, seen, words, type Schemas } from '../../api/client'
   import { whenChanged } from '../../api/changes'
-  import { mediumDay, when } from '../../api/days'
   import { now } from '../../api/clock'
   import { writtenAs } from '../../api/numbers'
-  import { stateOf } from '../../api/states.svelte'
   import Choices from '../../parts/Choices.svelte'
-  import NoteSign from '../../parts/NoteSign.svelte'
-  import Sign from '../../parts/Sign.svelte'
   import Slot from '../../parts/Slot.svelte'
   import { InView } from '../../parts/inview.svelte'
-  import Tally from '../../parts/Tally.svelte'
   import { toggled } from '../../parts/toggled'
   import { touch } from '../../parts/touch.svelte'
   import { emptyCard } from '../scorecards/compose'
+  import AskedOfYou from './AskedOfYou.svelte'
+  import ChangedList from './ChangedList.svelte'
+  import ScorecardCard from './ScorecardCard.svelte'
   import FirstMinute from './FirstMinute.svelte'
   import { ago, lookedBefore, pins } from './looked'
-  import Stamps from '../../parts/Stamps.svelte'
 
   const opened = now()
   const looked = lookedBefore(opened)
-  const FEW = 6
   let front = $state.raw<Schemas['Front'] | null>(null)
   let failed = $state('')
   let unread = $state('') // why it shows what was; gone with the next reading
   let pinned = $state(pins.get())
   let against = $state<'look' | 'period'>(looked ? 'look' : 'period')
   let folder = $state<string | null>(null)
-  let all = $state(false)
-  let allAsked = $state(false)
   let taken = $state<{ id: string; title: string } | null>(null)
 
   async function load() {
@@ -73,8 +67,6 @@
       .filter((card) => folder === null || card.folder === folder)
       .sort((a, b) => Number(pinned.includes(b.id)) - Number(pinned.includes(a.id))),
   )
-  const rows = $derived(all ? (front?.changed ?? []) : (front?.changed ?? []).slice(0, FEW))
-  const periods = $derived([...new Set((front?.changed ?? []).map((row) => row.period_label))])
   const asked = $derived(
     (front?.late.length ?? 0) +
       (front?.wanted.length ?? 0) +
@@ -99,10 +91,6 @@
     all: 8,
     spare: 1,
   })
-
-  const at = (card: string, sheet: string, key: string, write = false) =>
-    `#/scorecards/${card}?${new URLSearchParams({ '-reading': `${sheet}/${key}`, ...(write ? { '-write': '1' } : {}) })}`
-  const named = (state: string | null | undefined) => stateOf(state)?.name ?? 'not graded'
 
   function pin(id: string) {
     pinned = toggled(pinned, id)
@@ -199,103 +187,9 @@
 
     {#if front}
       <div class="two" class:alone={!asked}>
-        <section class="sheet changed" aria-labelledby="changed">
-          <div class="line">
-            <h2 id="changed">Changed state</h2>
-            <span class="small soft"
-              >{front.changed.length + front.more} of {front.of} readings{periods.length === 1
-                ? ` · ${periods[0]}`
-                : ''}</span
-            >
-          </div>
-          <ul class="rows">
-            {#each rows as row (row.about)}
-              <li>
-                <a href={at(row.scorecard, row.sheet, row.key)}>
-                  <span class="signs"
-                    ><Sign state={row.before} /> <span aria-hidden="true">→</span>
-                    <Sign state={row.state} /><span class="sr-only"
-                      >{named(row.before)} to {named(row.state)}</span
-                    ></span
-                  >
-                  <b class="name">{row.name}</b>
-                  <b class="figure">{row.shown}</b>
-                  <span class="soft">{row.against}</span>
-                  <span class="soft small where"
-                    >{row.title}{periods.length > 1 ? `, ${row.period_label}` : ''}</span
-                  >
-                </a>
-                {#if row.note}<span class="word small soft" title={row.note}>“{row.note}”</span>
-                {:else if row.wanted}<span class="word small"
-                    ><a class="link" href={at(row.scorecard, row.sheet, row.key, true)}>Say why</a></span
-                  >{:else}<span class="word"></span>{/if}
-              </li>
-            {:else}
-              <li class="none soft">No reading changed its state.</li>
-            {/each}
-          </ul>
-          {#if front.changed.length > FEW}
-            <button class="act quiet more" onclick={() => (all = !all)}
-              >{all ? 'Fewer' : `${front.changed.length - FEW} more`}</button
-            >
-          {/if}
-        </section>
+        <ChangedList {front} />
         {#if asked}
-          <section class="sheet asked" aria-labelledby="asked">
-            <h2 id="asked">Asked of you</h2>
-            <ul>
-              {#each front.wanted.slice(0, allAsked ? undefined : FEW) as one (one.scorecard)}
-                <li>
-                  <span
-                    ><b>{one.count} {one.count === 1 ? 'reading' : 'readings'} without a word</b><br /><span
-                      class="soft small">{one.title}, {one.period_label}</span
-                    ></span
-                  >
-                  <a class="link" href={at(one.scorecard, one.sheet, one.key, true)}
-                    ><NoteSign wanted /> Write</a
-                  >
-                </li>
-              {/each}
-              {#each front.held as one (one.id)}
-                <li>
-                  <span
-                    ><b>An edition is held</b><br /><span class="soft small"
-                      >{one.title || 'A scorecard that is gone'}: {one.said}</span
-                    ></span
-                  >
-                  <a class="link" href="#/editions/calendar">Open</a>
-                </li>
-              {/each}
-              {#each front.late as one (one.dataset)}
-                <li>
-                  <span
-                    ><b>{one.name} is late</b><br /><span class="soft small"
-                      >{one.said.replace(/\.$/, '')}. {one.kpis}
-                      {one.kpis === 1 ? 'KPI waits' : 'KPIs wait'} for it</span
-                    ></span
-                  >
-                  <a class="link" href="#/data/{one.dataset}">Open</a>
-                </li>
-              {/each}
-              {#each front.drafts as one (one.id)}
-                <li>
-                  <span
-                    ><b>Edition {one.number} waits to be published</b><br /><span class="soft small"
-                      >{one.title}, {one.period_label}{one.restated
-                        ? `; ${one.restated} restated since`
-                        : ''}</span
-                    ></span
-                  >
-                  <a class="link" href="#/editions/{one.id}">Look</a>
-                </li>
-              {/each}
-            </ul>
-            {#if front.wanted.length > FEW}
-              <button class="act quiet more" onclick={() => (allAsked = !allAsked)}
-                >{allAsked ? 'Fewer' : `${front.wanted.length - FEW} more without a word`}</button
-              >
-            {/if}
-          </section>
+          <AskedOfYou {front} />
         {/if}
       </div>
 
@@ -332,52 +226,16 @@
         style:padding-bottom="{view.after}px"
       >
         {#each cards.slice(view.first * columns, view.last * columns) as card, i (card.id)}
-          <li class="sheet card" aria-setsize={cards.length} aria-posinset={view.first * columns + i + 1}>
-            <div class="line">
-              <a class="title" href="#/scorecards/{card.id}"><h3>{card.title}</h3></a>
-              <button
-                class="pin small"
-                aria-pressed={pinned.includes(card.id)}
-                aria-label="{pinned.includes(card.id) ? 'Unpin' : 'Pin'} {card.title}"
-                onclick={() => pin(card.id)}>{pinned.includes(card.id) ? 'pinned' : 'pin'}</button
-              >
-            </div>
-            <a class="drawing" href="#/scorecards/{card.id}" tabindex="-1" aria-hidden="true"
-              ><Stamps
-                of={card.glance && `${card.id}/${card.glance}`}
-                fetch={() =>
-                  got(api.GET('/api/front/drawings/{key}', { params: { path: { key: card.id } } }))}
-              /></a
-            >
-            {#if card.tally.length}<Tally tally={card.tally} thin brief />
-            {:else if !card.sheets}<p class="small soft">
-                Nothing is on it yet. <a class="link" href="#/scorecards/{card.id}/bench">Open the bench</a>
-              </p>
-            {:else}<p class="small soft">Being read…</p>{/if}
-            <p class="small soft foot">
-              <span>{card.period_label}{card.partial ? `, ${card.partial}` : ''}</span>
-              <span
-                >{card.tally.length ? (card.changed ? `${card.changed} changed` : 'none changed') : ''}</span
-              >
-            </p>
-            <p class="small soft foot">
-              <span class="last"
-                >{[folder === null ? card.folder : '', card.owner].filter(Boolean).join(' · ')}<span
-                  class="at"
-                  title={when(card.updated_at)}
-                  >changed {mediumDay(card.updated_at)}{card.saved_by ? ` by ${card.saved_by}` : ''}</span
-                ></span
-              >
-              <span class="own">
-                <button class="act quiet" aria-label="Copy {card.title}" onclick={() => copy(card)}
-                  >Copy</button
-                >
-                <button class="act quiet" aria-label="Delete {card.title}" onclick={() => remove(card)}
-                  >Delete</button
-                >
-              </span>
-            </p>
-          </li>
+          <ScorecardCard
+            {card}
+            place={view.first * columns + i + 1}
+            of={cards.length}
+            pinned={pinned.includes(card.id)}
+            folder={folder === null}
+            pin={() => pin(card.id)}
+            copy={() => copy(card)}
+            remove={() => remove(card)}
+          />
         {/each}
       </ul>
     {:else if !unread}<p class="soft">Reading…</p>{/if}
@@ -407,10 +265,6 @@
   .two.alone {
     grid-template-columns: minmax(0, 1fr);
   }
-  .changed,
-  .asked {
-    padding: 12px 14px;
-  }
   .line {
     display: flex;
     align-items: baseline;
@@ -427,149 +281,11 @@
   ul {
     list-style: none;
   }
-  .rows {
-    margin-top: 6px;
-  }
-  .rows li {
-    display: flex;
-    align-items: center;
-    gap: 12px;
-    border-top: 1px solid var(--rule);
-  }
-  .rows li:first-child {
-    border-top: none;
-  }
-  .rows li > a {
-    flex: 1;
-    display: grid;
-    grid-template-columns: 62px minmax(120px, 1.7fr) 80px minmax(120px, 1.2fr) minmax(110px, 1fr);
-    gap: 12px;
-    align-items: center;
-    min-height: 33px;
-    padding: 4px 0;
-  }
-  .rows li > a:hover .name {
-    color: var(--accent);
-  }
-  .none {
-    padding: 8px 0;
-  }
-  .figure {
-    text-align: right;
-    font-variant-numeric: tabular-nums;
-  }
-  .signs {
-    display: inline-flex;
-    align-items: center;
-    gap: 4px;
-    white-space: nowrap;
-  }
-  .where {
-    line-height: 1.3;
-  }
-  .word {
-    flex: 0 0 104px;
-    text-align: right;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-  }
-  .rows:not(:has(.word.small)) .word {
-    display: none;
-  }
-  .more {
-    margin-top: 4px;
-  }
-  .asked li {
-    display: flex;
-    justify-content: space-between;
-    align-items: center;
-    gap: 12px;
-    padding: 8px 0;
-    border-top: 1px solid var(--rule);
-    line-height: 1.35;
-  }
-  .asked li:first-child {
-    border-top: none;
-  }
-  .asked .link {
-    display: inline-flex;
-    align-items: center;
-    gap: 5px;
-    white-space: nowrap;
-    font-weight: 620;
-  }
   .cards {
     display: grid;
     grid-template-columns: repeat(var(--columns), minmax(0, 1fr));
     grid-auto-rows: var(--high);
     gap: 12px;
-  }
-  .card {
-    display: grid;
-    grid-template-columns: minmax(0, 1fr);
-    gap: 8px;
-    padding: 10px 13px;
-    align-content: start;
-    overflow: hidden;
-    contain: layout paint style;
-  }
-  .card .title {
-    min-width: 0;
-    flex: 1;
-    overflow-wrap: anywhere;
-    display: -webkit-box;
-    -webkit-box-orient: vertical;
-    -webkit-line-clamp: 2;
-    line-clamp: 2;
-    overflow: hidden;
-  }
-  .card .title:hover h3 {
-    color: var(--accent);
-  }
-  .drawing {
-    display: block;
-    aspect-ratio: 288 / 119;
-    overflow: hidden;
-  }
-  .pin {
-    color: var(--soft);
-    cursor: pointer;
-    min-height: 24px;
-    padding: 0 4px;
-  }
-  .pin[aria-pressed='true'] {
-    color: var(--accent);
-    font-weight: 640;
-  }
-  .foot {
-    display: flex;
-    justify-content: space-between;
-    align-items: center;
-    gap: 10px;
-  }
-  .foot + .foot {
-    margin-top: -6px;
-  }
-  .last {
-    min-width: 0;
-    align-self: flex-start;
-  }
-  .last,
-  .at {
-    display: -webkit-box;
-    -webkit-box-orient: vertical;
-    -webkit-line-clamp: 3;
-    line-clamp: 3;
-    overflow: hidden;
-  }
-  .at {
-    -webkit-line-clamp: 1;
-    line-clamp: 1;
-  }
-  .own {
-    display: inline-flex;
-    gap: 8px;
   }
   .took {
     display: flex;
@@ -586,38 +302,8 @@
     .top {
       flex-wrap: wrap;
     }
-    .rows li {
-      flex-wrap: wrap;
-    }
-    .rows li > a {
-      grid-template-columns: 58px minmax(0, 1fr) auto;
-      row-gap: 0;
-      min-height: 44px;
-    }
-    .rows li > a .soft {
-      grid-column: 2 / -1;
-    }
     .top > div:first-child {
       flex-basis: 100%;
-    }
-    .word:not(.small) {
-      display: none;
-    }
-    .word {
-      flex: 1 1 100%;
-      text-align: left;
-      padding: 6px 0 14px 70px;
-      overflow: visible;
-    }
-    .pin,
-    .card .title {
-      display: inline-flex;
-      align-items: center;
-      min-height: 44px;
-    }
-    .card .line {
-      margin: -8px 0;
-      align-items: center;
     }
   }
 </style>

@@ -9,7 +9,6 @@
     type Instrument,
     type Kpi,
     type Picture,
-    type Placed,
     type Reading,
     type Scope,
     type Section,
@@ -17,11 +16,7 @@
   } from '../../api/client'
   import { whenChanged } from '../../api/changes'
   import { letMembersBeRead, type Whole } from '../../faces/member-page'
-  import { GRAINS } from '../../api/periods'
   import Drawer from '../../parts/Drawer.svelte'
-  import Slot from '../../parts/Slot.svelte'
-  import TakeOut from '../../parts/TakeOut.svelte'
-  import Links from '../editions/Links.svelte'
   import ScopeSentence from '../../parts/ScopeSentence.svelte'
   import Tally from '../../parts/Tally.svelte'
   import { toggled } from '../../parts/toggled'
@@ -31,8 +26,15 @@
   import * as compose from './compose'
   import CardBench from './CardBench.svelte'
   import Grid from '../../parts/page/Grid.svelte'
-  import MakeEdition from './MakeEdition.svelte'
   import { askedOf, grabs, takeOut, tick as tickStep } from './reach'
+  import BenchTab from './BenchTab.svelte'
+  import PageHead from './PageHead.svelte'
+  import PageTold from './PageTold.svelte'
+  import { PeriodSteps } from './period_steps'
+  import * as address from './scorecard_address'
+  import { assumedIn, scopeIn, scopedPart } from './scorecard_address'
+  import { SheetSelection } from './sheet_selection.svelte'
+  import UnderTally from './UnderTally.svelte'
   import SectionHead from './SectionHead.svelte'
   import { isInstrument, stand, standing } from '../../parts/page/layout'
   import { Session, type Moved } from './session.svelte'
@@ -45,51 +47,32 @@
   const id = $derived(params.id)
   const session = $derived(new Session(id))
   const bench = $derived(router.location.endsWith('/bench'))
-  let selected = $state<string | null>(null)
+  const sheets = new SheetSelection(() => session)
+  const selected = $derived(sheets.selected)
   let asked = $state<(Asked & { named: string }) | null>(null)
   let kpis = $state<Kpi[]>([])
   let yardsticks = $state<Yardstick[]>([])
   let failed = $state('')
-  let clock = $state(Date.now())
   let height = $state(Number(localStorage.getItem('bench-height')) || 300)
   let pressed = false
   /** Where the page was before it read a member that was pressed. */
   let back = $state('')
 
-  /** What else stands in the address; no column is called so. */
-  const OWN = ['-lit', '-reading', '-turned', '-write']
   const query = $derived(new URLSearchParams(router.querystring ?? ''))
   /** The part of it that says what is read, which stays the same while anything else changes. */
-  const scoped = $derived(new URLSearchParams([...query].filter(([name]) => !OWN.includes(name))).toString())
+  const scoped = $derived(scopedPart(query))
   /** Reading another month or other members is kept in the address, so that reload and back work. */
-  const fromAddress = $derived.by((): Scope | null => {
-    const query = new URLSearchParams(scoped)
-    query.delete('assume')
-    if (!query.size) return null
-    const members: Record<string, string[]> = {}
-    for (const [name, member] of query)
-      if (!['period', 'grain'].includes(name)) (members[name] ??= []).push(member)
-    const grain = GRAINS.find((known) => known === query.get('grain')) ?? 'month'
-    return { period: query.get('period') ?? 'complete', grain, members, assume: {} }
-  })
+  const fromAddress = $derived(scopeIn(scoped))
 
   $effect(() => {
     const opened = session
     opened.open()
     return () => void opened.flush()
   })
-  const assumed = $derived(
-    new URLSearchParams(scoped).getAll('assume').map((text): [string, number] => {
-      const at = text.lastIndexOf(':')
-      const name = text.slice(0, at) // its handle, where somebody wrote the address
-      const key = session.picture?.assumptions?.find((one) => one.handle === name)?.key ?? name
-      return [key, Number(text.slice(at + 1))]
-    }),
-  )
   $effect(() => {
     const scope = bench ? null : fromAddress
     session.reading = scope
-    session.assume = Object.fromEntries(assumed.filter(([, value]) => Number.isFinite(value)))
+    session.assume = assumedIn(scoped, () => session.picture?.assumptions ?? [])
     session.settled = () => void replace(addressOf(fromAddress))
     untrack(() => session.body && session.read())
   })
@@ -112,11 +95,6 @@
     page.scrollPadding = `60px 0 ${(chosen ? height : 76) + 44}px`
     return () => (page.scrollPadding = '')
   })
-  $effect(() => {
-    const timer = setInterval(() => (clock = Date.now()), 5000)
-    return () => clearInterval(timer)
-  })
-
   async function load() {
     try {
       ;[kpis, yardsticks] = await Promise.all([got(api.GET('/api/kpis')), got(api.GET('/api/yardsticks'))])
@@ -174,41 +152,20 @@
   const leave = () => keep({ '-reading': '', '-write': '' })
   const press = (state: string) => keep({ '-lit': lit === state ? '' : state })
   const fold = (section: Section) => keep({ '-turned': toggled(turned, section.id).join() })
-  /** The scope some periods on, where there are rows. */
-  function stepped(by: number): Scope | null {
-    const at = card?.periods.findIndex((one) => one.key === card.period) ?? -1
-    const next = at < 0 ? undefined : card?.periods[at + by]
-    return next ? { ...plain(session.scope), period: next.key } : null
-  }
-  async function step(by: -1 | 1) {
-    const scope = stepped(by)
-    if (!scope) return
-    const top = window.scrollY
-    session.show({ ...scope, assume: {} })
-    await push(addressOf(scope))
-    requestAnimationFrame(() => window.scrollTo(0, top))
-    ahead(by, 2 * by)
-  }
-  const ahead = (...steps: number[]) => {
-    const next = steps.map(stepped).filter((one) => one !== null)
-    void session.ahead(next.map((one) => ({ ...one, assume: {} })))
-  }
+  const addressOf = (scope: Scope | null, how: '' | 'bench' | 'present' = bench ? 'bench' : '') =>
+    address.addressOf({ id: params.id, scope, how, lit, turned, assume: session.assume })
+
+  const steps = new PeriodSteps(() => session, addressOf)
   // The periods beside the one that is opened are at hand before anybody steps to them.
   const opened = $derived(!bench && card && !card.waiting ? params.id : '')
   $effect(() => {
     if (!opened) return
-    const timer = setTimeout(() => ahead(-1, 1), AHEAD_MS)
+    const timer = setTimeout(() => steps.ahead(-1, 1), AHEAD_MS)
     return () => clearTimeout(timer)
   })
   function keys(event: KeyboardEvent) {
-    if (bench) return session.history.keys(event)
-    const target = event.target as HTMLElement
-    const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key] as -1 | 1 | undefined
-    if (!way || event.altKey || event.ctrlKey || event.metaKey || event.shiftKey || asked) return
-    if (target.closest('input, textarea, select, [role=dialog], [role=listbox], [role=slider], .slot-panel'))
-      return
-    event.preventDefault()
-    void step(way)
+    if (bench) session.history.keys(event)
+    else if (!asked) steps.keys(event)
   }
   setContext('notes', () => session.picture?.notes ?? [])
   const pictures = $derived(
@@ -216,34 +173,10 @@
   )
   const texts = $derived(Object.fromEntries((card?.texts ?? []).map((text) => [text.id, text])))
   const chosen = $derived((body?.sections ?? []).flatMap(standing).find((item) => item.id === selected))
-  const saved = $derived.by(() => {
-    if (session.saving === 'failed') return 'not saved yet'
-    if (session.saving !== 'saved') return 'saving…'
-    const seconds = Math.max(0, Math.round((clock - session.savedAt) / 1000))
-    return seconds < 5
-      ? 'saved just now'
-      : seconds < 90
-        ? `saved ${seconds} s ago`
-        : `saved ${Math.round(seconds / 60)} min ago`
-  })
-
   function scopeTo(scope: Scope) {
     if (bench) return session.change('change the scope', (draft) => (draft.scope = scope))
     push(addressOf(scope))
   }
-  function addressOf(scope: Scope | null, how = bench ? 'bench' : ''): string {
-    const query = new URLSearchParams(
-      scope ? { period: scope.period ?? 'complete', grain: scope.grain ?? 'month' } : {},
-    )
-    for (const [name, members] of Object.entries(scope?.members ?? {}))
-      for (const member of members) query.append(name, member)
-    if (lit && !how) query.append('-lit', lit)
-    if (turned.length && !how) query.append('-turned', turned.join())
-    for (const [key, value] of how === 'present' ? [] : Object.entries(session.assume))
-      query.append('assume', `${key}:${value}`)
-    return `/scorecards/${params.id}${how ? `/${how}` : ''}${query.size ? `?${query}` : ''}`
-  }
-
   /** How the whole page is read for a reading's member, unless it is. */
   function wholeOf(by: string | null | undefined, reading: Reading): Whole | undefined {
     const member = reading.role === 'member' ? reading.member : null
@@ -274,65 +207,15 @@
       const kpi = kpis.find((known) => known.id === kpiId)!
       const yardstick = await compose.yardstickOf(kpi, yardsticks)
       if (!yardsticks.includes(yardstick)) await load()
-      choose(await compose.add(session, section, kpi, yardstick))
+      sheets.choose(await compose.add(session, section, kpi, yardstick))
     })
-  /** Sheets that are chosen together; the last one is on the bench. */
-  let picked = $state<string[]>([])
-  /** Whether several are being chosen: then going from sheet to sheet by Tab chooses nothing. */
-  let gathering = $state(false)
-  /** What was deleted last, which can be taken back until something else is changed. */
-  const gone = $derived(/^delete (.*)/.exec(session.history.back?.says ?? '')?.[1])
-  function choose(id: string, also = false) {
-    if (selected !== id) session.rehearse = {}
-    if (!also) picked = [id]
-    else if (!picked.includes(id)) picked = [...picked, id]
-    else if (gathering) picked = picked.filter((other) => other !== id)
-    gathering = also && picked.length > 0
-    selected = picked.at(-1) ?? null
-  }
-  const together = (id: string) => (picked.includes(id) ? plain(picked) : [id])
-  function remove(id: string) {
-    const ids = together(id)
-    compose.removeAll(session, ids, pictures[id]?.title || 'a sheet')
-    selected = null
-    picked = []
-  }
-  /** Sheets are copied as text, so that they can be pasted on another scorecard, also in another window. */
-  const COPIED = 'ironmark-sheets'
-  const typing = (event: Event) =>
-    !!(event.target as HTMLElement).closest?.('input, textarea, select, [contenteditable]')
-  function copySheets(event: ClipboardEvent) {
-    if (!bench || typing(event) || !picked.length || getSelection()?.toString()) return
-    const items = (body?.sections ?? []).flatMap(standing).filter((item) => picked.includes(item.id))
-    event.clipboardData?.setData('text/plain', JSON.stringify({ [COPIED]: plain(items) }))
-    event.preventDefault()
-  }
-  function pasteSheets(event: ClipboardEvent) {
-    if (!bench || typing(event)) return
-    let items: Placed[] = []
-    try {
-      const found = JSON.parse(event.clipboardData?.getData('text/plain') ?? '') as Record<string, Placed[]>
-      items = Array.isArray(found[COPIED]) ? found[COPIED].slice(0, 50) : []
-    } catch {
-      return // it is other text
-    }
-    const sections = body?.sections ?? []
-    const to = sections.find((held) => standing(held).some((item) => item.id === selected)) ?? sections.at(-1)
-    if (!to || !items.length) return
-    event.preventDefault()
-    picked = compose.paste(session, to.id, items)
-    selected = picked.at(-1) ?? null
-  }
+  const remove = (id: string) => sheets.remove(id, pictures[id]?.title || 'a sheet')
   function leaving(event: BeforeUnloadEvent) {
     if (session.saving === 'saved' || session.conflict) return
     void session.flush()
     event.preventDefault()
   }
   const plain = <T,>(value: T) => $state.snapshot(value) as T
-  async function copyMine() {
-    const id = await session.keepAsCopy()
-    if (id) await replace(`/scorecards/${id}/bench`)
-  }
   async function close() {
     await session.flush()
     session.rehearse = {}
@@ -344,8 +227,8 @@
   onpointerdowncapture={() => (pressed = true)}
   onpointerupcapture={() => (pressed = false)}
   onpointercancelcapture={() => (pressed = false)}
-  oncopy={copySheets}
-  onpaste={pasteSheets}
+  oncopy={(event) => bench && sheets.copy(event)}
+  onpaste={(event) => bench && sheets.paste(event)}
   onkeydown={keys}
   onbeforeunload={leaving}
 />
@@ -358,84 +241,10 @@
 {:else}
   <div class="frame" class:bench style:--drawer="{chosen ? height : 76}px">
     <main class="page">
-      <div class="top">
-        {#if bench && body}
-          <h1 class="sr-only">{body.title}</h1>
-          <input
-            class="page-title"
-            aria-label="Scorecard title"
-            value={body.title}
-            maxlength="120"
-            onchange={(event) =>
-              event.currentTarget.value.trim() &&
-              session.change(
-                'rename the scorecard',
-                (draft) => (draft.title = event.currentTarget.value.trim()),
-              )}
-          />
-          <div class="acts">
-            <button class="act" onclick={() => compose.addSection(session)}>Add a section</button>
-          </div>
-        {:else}
-          <h1>{body?.title ?? ''}</h1>
-          <div class="acts">
-            {#if card && body && card.version}
-              <MakeEdition id={params.id} title={body.title} {card} scope={plain(session.pageScope)} />
-              <Slot text="Take out" label="Take out" width={290}>
-                {#snippet children()}
-                  <div class="take-out">
-                    <TakeOut
-                      of={{ scorecard: params.id, scope: plain(session.pageScope) }}
-                      sheets={card.instruments.map((one) => ({ key: one.id, name: one.title }))}
-                      sections={(session.body?.sections ?? []).map((one) => ({
-                        key: one.id,
-                        name: one.title || 'without a title',
-                      }))}
-                    />
-                  </div>
-                {/snippet}
-              </Slot>
-              <Slot text="Share" label="Share" width={300}>
-                {#snippet children()}
-                  <div class="take-out">
-                    <p class="small soft">
-                      Whoever has the link reads this scorecard as it stands, and nothing else.
-                    </p>
-                    <Links of={{ scorecard: params.id, scope: plain(session.scope) }} />
-                  </div>
-                {/snippet}
-              </Slot>
-            {/if}
-            <a class="act" href="#{addressOf(fromAddress, 'present')}">Present</a>
-            <a class="act main" href="#/scorecards/{params.id}/bench">Open the bench</a>
-          </div>
-        {/if}
-      </div>
+      <PageHead {session} {body} {card} {bench} present={addressOf(fromAddress, 'present')} />
 
       <JustMade id={session.id} version={session.version} />
-      {#if session.conflict}
-        <div class="note conflict" role="alert">
-          <b>Changed elsewhere.</b> Somebody else, or another tab, saved a newer version of this scorecard.
-          Your changes are still here.
-          <button class="act" onclick={() => session.takeNewer()}>Take the newer one</button>
-          <button class="act" onclick={copyMine}>Keep mine as a copy</button>
-        </div>
-      {/if}
-      {#if session.problem || session.refused || failed}
-        <p class="note" role="alert">
-          {session.problem || session.refused || failed}
-          {#if session.problem && session.unknown}<a class="act" href="#/scorecards/{session.id}"
-              >Read the whole page</a
-            >{/if}
-          <button
-            class="act quiet"
-            onclick={() => {
-              failed = session.refused = ''
-              session.read()
-            }}>{session.problem ? 'Try again' : 'Seen'}</button
-          >
-        </p>
-      {/if}
+      <PageTold {session} bind:failed />
 
       {#if card && body}
         <div class="scope">
@@ -450,26 +259,8 @@
         {#if card.tally.length}
           <Tally tally={card.tally} press={bench ? undefined : press} pressed={lit} />
         {/if}
-        {#if !bench && (card.wanted.length || lit || away || moved.length)}
-          <p class="under small" aria-live="polite">
-            {#if card.wanted.length}
-              <button class="link" aria-pressed={lit === 'wanted'} onclick={() => press('wanted')}
-                >{card.wanted.length} without a word</button
-              >
-            {/if}
-            {#if lit}<button class="link" onclick={() => press(lit)}>Show all again</button>{/if}
-            {#if away}<span>The server is away; this is how it read last. It is asked again by itself.</span
-              >{/if}
-            {#if moved.length}
-              <span
-                >Just changed: {moved
-                  .slice(0, 3)
-                  .map((one) => `${one.title} ${one.from} → ${one.to}`)
-                  .join('; ')}{moved.length > 3 ? `; and ${moved.length - 3} more` : ''}
-                <button class="link" onclick={() => (moved = [])}>Seen</button></span
-              >
-            {/if}
-          </p>
+        {#if !bench}
+          <UnderTally wanted={card.wanted.length} {lit} {away} {moved} {press} seen={() => (moved = [])} />
         {/if}
         {#if card.assumptions.length}<Assuming {session} {card} />{/if}
 
@@ -483,7 +274,7 @@
             add={(kpi) => add(held.id, kpi)}
             folded={folded(held)}
             fold={() => fold(held)}
-            write={(kind) => choose(compose.addWords(session, held.id, kind))}
+            write={(kind) => sheets.choose(compose.addWords(session, held.id, kind))}
           />
           {#if folded(held)}
             <!-- folded: its words above say what changed in it -->
@@ -494,9 +285,9 @@
               {texts}
               {bench}
               {selected}
-              {picked}
-              select={choose}
-              reach={(id) => !gathering && choose(id)}
+              picked={sheets.picked}
+              select={(id, also) => sheets.choose(id, also)}
+              reach={(id) => !sheets.gathering && sheets.choose(id)}
               {open}
               tick={(instrument, reading, step, done) =>
                 tried(() =>
@@ -509,8 +300,8 @@
               grabs={(instrument) => grabs(session, instrument, pictures[instrument.id])}
               arrange={(items, says) =>
                 compose.changeSection(session, held.id, says, (section) => stand(section, plain(items)))}
-              carry={(id, way) => compose.carry(session, together(id), way)}
-              drop={(id, section, at) => compose.carryTo(session, together(id), section, at)}
+              carry={(id, way) => compose.carry(session, sheets.together(id), way)}
+              drop={(id, section, at) => compose.carryTo(session, sheets.together(id), section, at)}
               {remove}
             />
           {:else if bench}
@@ -536,27 +327,7 @@
     {#if bench && card}
       <Drawer label="Bench" key="bench-height" bind:height low={!chosen}>
         {#snippet tab()}
-          <p class="small soft state">
-            <span aria-live="polite">version {session.version}, {saved}</span> ·
-            <button
-              disabled={!session.history.canUndo}
-              title={session.history.back?.says}
-              onclick={() => session.history.undo()}>undo</button
-            >
-            ·
-            <button
-              disabled={!session.history.canRedo}
-              title={session.history.forth?.says}
-              onclick={() => session.history.redo()}>redo</button
-            >
-            · <button onclick={close}>Close the bench</button>
-            {#if picked.length > 1}· {picked.length} sheets chosen{/if}
-            {#if gone}· Deleted {gone}.
-              <button onclick={() => session.history.undo()}>Take back</button>{/if}
-            {#if chosen}<button class="to-page" onclick={() => ((selected = null), (picked = []))}
-                >To the page</button
-              >{/if}
-          </p>
+          <BenchTab {session} {sheets} {close} />
         {/snippet}
         {#if chosen}
           {#key chosen.id}
@@ -566,7 +337,7 @@
                 item={chosen}
                 drawn={texts[chosen.id]}
                 {kpis}
-                copy={() => choose(compose.duplicate(session, chosen.id))}
+                copy={() => sheets.choose(compose.duplicate(session, chosen.id))}
                 remove={() => remove(chosen.id)}
               />
             {:else}
@@ -578,7 +349,7 @@
                 {kpis}
                 {yardsticks}
                 reload={load}
-                copy={() => choose(compose.duplicate(session, chosen.id))}
+                copy={() => sheets.choose(compose.duplicate(session, chosen.id))}
                 remove={() => remove(chosen.id)}
               />
             {/if}
@@ -597,24 +368,6 @@
   .frame.bench {
     padding-bottom: calc(var(--drawer) + 34px);
   }
-  .top {
-    display: flex;
-    align-items: center;
-    gap: 14px;
-    min-height: 34px;
-  }
-  h1 {
-    flex: 1;
-    min-width: 0;
-  }
-  .take-out {
-    padding: 6px 8px;
-  }
-  .acts {
-    display: flex;
-    align-items: center;
-    gap: 16px;
-  }
   .scope {
     display: flex;
     align-items: baseline;
@@ -622,31 +375,9 @@
     gap: 0 16px;
     margin-bottom: 8px;
   }
-  .under {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 2px 16px;
-    margin-top: 6px;
-  }
   .back {
     color: var(--accent);
     text-decoration: underline;
-  }
-  .state button {
-    color: var(--accent);
-    font-weight: 640;
-    cursor: pointer;
-  }
-  .state button:hover:not(:disabled) {
-    text-decoration: underline;
-  }
-  .state button:disabled {
-    color: var(--soft);
-    font-weight: 450;
-    cursor: default;
-  }
-  .to-page {
-    display: none;
   }
   .empty {
     padding: 24px;
@@ -658,32 +389,5 @@
     border-bottom: 2px solid var(--accent);
     color: var(--ink);
     font-weight: 620;
-  }
-  .conflict {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 8px;
-    margin: 6px 0;
-  }
-  @media (max-width: 600px) {
-    .top,
-    .acts {
-      flex-wrap: wrap;
-    }
-    .acts {
-      gap: 8px 14px;
-    }
-  }
-  @media (max-width: 760px) {
-    .state {
-      display: flex;
-      flex-wrap: wrap;
-      gap: 0 6px;
-    }
-    .to-page {
-      display: inline;
-      margin-left: auto;
-    }
   }
 </style>
