@@ -75,6 +75,7 @@ def save(
     there = row.version if row else 0
     if there != saw:
         raise StaleVersion(saw, there)
+    is_new = row is None  # a note stands in its KPI's book
     if row is None:
         touch(session, kpi)
         # Of two who write the first note at once, one is told that there is one by now.
@@ -100,7 +101,8 @@ def save(
         row.made_at, row.made_by = moment, author.get()
     row.text, row.value, row.version = text, value, row.version + 1
     row.saved_at, row.saved_by = moment, author.get()
-    touch(session, kpi)
+    if not is_new:
+        touch(session, kpi)
     session.flush()
     return _stored(row)
 
