@@ -11,7 +11,7 @@ from ironmark.core.periods import Period
 from ironmark.core.words import doubt
 from ironmark.pages.marks.plausibility import history_of
 from ironmark.pages.model.field_types import Member, Model, Number
-from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.problems import Refused, doubtful
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.by_hand import column_of, kept_by_hand
 from ironmark.pages.reading.instrument_scope import own_scope, period_of
@@ -66,8 +66,7 @@ def set_by_hand(ask: HandAsk, who: Reader = Depends(reader)) -> Kept:
                 context, kpi, {ask.instrument.by: ask.member} if ask.instrument.by and ask.member else {}
             )
             if not ask.sure and (told := doubt(ask.value, kpi.unit.as_unit(), sizes)):
-                detail = f"{told} Send sure: true to keep it."
-                raise Refused(422, "doubtful", "Is this meant?", detail, {"field": "value"})
+                raise doubtful(told, {"field": "value"})
             table = _typed(frame, dataset, period, where, column_of(kpi) or "", ask.value)
             word = "typed"
         else:

@@ -285,7 +285,9 @@ def show_exact(value: float, unit: Unit) -> str:
 
 
 def rounded(value: float, unit: Unit) -> float:
-    """The value as it is shown, as a number in the KPI's unit: shown again it reads the same."""
+    """The value as it is shown, as a number in the KPI's unit: shown again it reads the same. NaN stays NaN."""
+    if math.isnan(value):
+        return value
     if unit.kind == "duration":
         whole, shown, _ = _time(abs(value), unit, unit.decimals)
         shown = shown / SECONDS[_base(unit)] if whole == "s" else shown * 60 / SECONDS[_base(unit)]

@@ -337,7 +337,8 @@ class Marks(WithServer):
         headers = {"If-Match": f'"{version}"'}
         problem = self.ok(self.client.post(path, json={"changes": [change]}, headers=headers), 422)
         self.assertEqual((problem["type"], problem["where"]["field"]), ("doubtful", "changes.0.value"))
-        self.assertIn("8,800", problem["detail"])
+        self.assertIn("8,800", problem["question"])
+        self.assertEqual(problem["detail"], f"{problem['question']} Send sure: true to keep it.")
         self.assertEqual(self.ok(self.client.get(path))["version"], version)
         self.assertIn("8,800", self.post(f"{path}/try", {"changes": [change]})["doubts"][0])
         done = self.ok(self.client.post(path, json={"changes": [change], "sure": True}, headers=headers))

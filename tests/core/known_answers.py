@@ -22,6 +22,8 @@ from ironmark.core import (
     colour,
     distances,
     drafting,
+    expand,
+    formula_nodes,
     mark_lines,
     marks,
     measuring,
@@ -35,6 +37,7 @@ from ironmark.core import (
     ramp,
     scope_shift,
     units,
+    why_nothing,
     words,
     workdays,
     written,
@@ -53,13 +56,15 @@ Answers = Iterator[tuple[str, object]]
 
 
 def plain(value: object) -> str:
-    """A value as a line of text; numbers to ten digits, so that every machine says the same."""
+    """A value as a line of text; numbers to eight digits, so that every machine says the same."""
     if isinstance(value, (float, np.floating)):
-        return f"{float(value):.10g}"
+        return f"{float(value):.8g}"
     if isinstance(value, np.ndarray):
         return plain(value.tolist())
     if isinstance(value, (list, tuple)):
         return "[" + ", ".join(plain(one) for one in value) + "]"
+    if isinstance(value, (set, frozenset)):
+        return plain(sorted(value))
     if isinstance(value, dt.date):
         return value.isoformat()
     return str(value).replace("\n", " / ")
@@ -213,7 +218,8 @@ FORMULAS = (
     "1 + 2 * 3", "(1 + 2) * 3", "-sum(crates)", "2 - -3", "1 / 0", "sum(crates) / 0", "sum(crates) / sum(crates)", "@yield + 1", "@yield / @waste",
     "@yield - @waste", "mean(@yield)", "sum(crates", "sum(crates))", "sum(crates) +", "sum crates", "avg(kilos)", "total(kilos)", "unknown(kilos)", "sum()",
     "where ripe", "count(where)", "count(where ripe = yes", "\"text\"", "sum(crates) where ripe", "sum(crates) = 5", "", "#", "sum(“a)", "count(crates)",
-    "sum(crates) - (sum(kilos) - 1)", "sum(crates) / (sum(kilos) * 2)", "10000 * sum(crates) / sum(kilos)", "sum(crates * 2)", "sum(crates / 100)", "mean(crates) * 100",
+    "sum((crates)", "sum(crates) 5", "5 5", "(1", "1)", "where", "sum(crates where", "sum(crates where ripe) where ripe", "@", "sum(crates) % 2", "  1  ", "(((1)))",
+    "2 / (1 - 1)", "1 - -(2)", "sum(crates) - (sum(kilos) - 1)", "sum(crates) / (sum(kilos) * 2)", "10000 * sum(crates) / sum(kilos)", "sum(crates * 2)", "sum(crates / 100)", "mean(crates) * 100",
 )  # fmt: skip
 
 
@@ -265,8 +271,18 @@ RULES = (
 )  # fmt: skip
 
 
+SINGLE = (
+    ">= 5 green", "<= 5 red", "5 to 9 amber", "> 9 blue", "= 5 amber", "9 to 5 red", "< 5 red", "else blue", "> 5 and > 7 green", "< 9 and <= 9 amber",
+    "6 to 8 but not 8 green", "x >= 5 and x <= 5 met",
+)  # fmt: skip
+
+
 def _rules() -> Answers:
-    for text, unit in itertools.product(RULES, (Unit(), Unit("percent", 0), Unit("currency", 0))):
+    together = (
+        "\n".join(some) for n in (2, 3) for some in itertools.permutations(SINGLE, n) if n == 2 or some < some[::-1]
+    )
+    some = [(text, Unit("percent", 0)) for text in itertools.islice(together, 0, 600, 3)]
+    for text, unit in (*some, *itertools.product(RULES, (Unit(), Unit("percent", 0), Unit("currency", 0)))):
         found = asked(lambda text=text, unit=unit: pasted_rules.turn(text, unit))  # type: ignore[misc]
         if isinstance(found, pasted_rules.Turned):
             made = found.yardstick
@@ -538,6 +554,39 @@ SHAPES: tuple[dict[str, Any], ...] = (
 )
 
 
+def _reasons() -> Answers:
+    """Why there is nothing to read, and formulas worked out and put in place of others."""
+    months = tuple(Period.parse(f"2026-{at:02d}") for at in (1, 2, 3))
+    for text in (
+        "sum(crates)",
+        "prior(sum(crates))",
+        "prior(sum(crates), 2) + 1",
+        "year_ago(sum(crates))",
+        "rolling(sum(crates), 3)",
+        "to_date(sum(crates))",
+        "sum(crates) / sum(kilos)",
+        "1 / 0",
+    ):
+        tree = expand.expand(parse(text))
+        used = formula_nodes.aggregates(tree)
+        for filled, grain in itertools.product((0, 1), ("day", "month", "quarter")):
+            counts = np.full((3, 1), filled, dtype=np.int64)
+            parts = {one: np.full((3, 1), np.nan if at == 0 else 0.0) for at, one in enumerate(used)}
+            totals = Totals(months, (None,), counts, parts)
+            made = Readings(
+                Kpi("k", "K", tree), None, totals, np.full((3, 1), np.nan), {}, {}, (None, None, None), row_grain=grain
+            )  # type: ignore[arg-type]
+            yield f"{text}, {filled} rows by {grain}", why_nothing.why_nothing(made, 1, 0)
+    values = {"price": 2.5, "waste": 0.1}
+    for text in ("sum(crates) * @price", "sum(crates * @price where kilos > @waste)", "@other + @price", "1"):
+        yield f"{text} assuming", written.written(expand.assuming(parse(text), values))
+        yield (
+            f"{text} expanded",
+            asked(lambda text=text: written.written(expand.expand(parse(text), lambda found: parse("sum(x)")))),
+        )  # type: ignore[misc]
+        yield f"{text} expanded of nothing", asked(lambda text=text: expand.expand(parse(text)))  # type: ignore[misc]
+
+
 def _measures() -> Answers:
     for label, (at, shape) in itertools.product(LABELS, enumerate(SHAPES)):
         column = measuring.Facts(label.lower().replace(" ", "_"), label, "number", "measure", **shape)
@@ -580,7 +629,7 @@ def _drafts() -> Answers:
 
 SECTIONS: dict[str, Callable[[], Answers]] = {
     "days": _days, "periods": _periods, "numbers": _numbers, "formulas": _formulas, "rules": _rules, "colours": _colours, "axes": _axes,
-    "yardsticks": _yardsticks, "marks": _marks, "distances": _distances, "measures": _measures, "drafts": _drafts,
+    "yardsticks": _yardsticks, "marks": _marks, "distances": _distances, "reasons": _reasons, "measures": _measures, "drafts": _drafts,
 }  # fmt: skip
 
 

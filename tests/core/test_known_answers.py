@@ -45,6 +45,9 @@ class KnownAnswers(unittest.TestCase):
     def test_distances(self) -> None:
         self.holds("distances")
 
+    def test_reasons(self) -> None:
+        self.holds("reasons")
+
     def test_measures(self) -> None:
         self.holds("measures")
 

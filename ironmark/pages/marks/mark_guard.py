@@ -14,7 +14,7 @@ from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.marks.mark_changes import ChangeBody, change_of
 from ironmark.pages.marks.plausibility import sizes_by_member
 from ironmark.pages.model.kpi import KpiBody
-from ironmark.pages.model.problems import Refused
+from ironmark.pages.model.problems import doubtful
 from ironmark.store import marks
 
 
@@ -23,10 +23,7 @@ def refuse_doubtful(doubts: Sequence[tuple[int, str]]) -> None:
     if doubts:
         place, first = doubts[0]
         more = f" So are {len(doubts) - 1} more." if len(doubts) > 1 else ""
-        raise Refused(
-            422, "doubtful", "Is this meant?", f"{first}{more} Send sure: true to keep it.",
-            {"field": f"changes.{place}.value", "count": len(doubts)},
-        )  # fmt: skip
+        raise doubtful(first + more, {"field": f"changes.{place}.value", "count": len(doubts)})
 
 
 class MarkGuard:

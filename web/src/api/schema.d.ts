@@ -6278,7 +6278,8 @@ export interface components {
         };
         /**
          * Problem
-         * @description A problem document. ``where`` points into the request: a field, or a place in a formula.
+         * @description A problem document. ``where`` points into the request: a field, or a place in a formula. ``question``: where it is
+         *     refused only until somebody is sure, what is asked; the same request with ``sure`` is then taken.
          */
         Problem: {
             /** Type */
@@ -6293,6 +6294,8 @@ export interface components {
             where?: {
                 [key: string]: unknown;
             } | null;
+            /** Question */
+            question?: string | null;
         };
         /** ProblemOut */
         ProblemOut: {

@@ -163,8 +163,8 @@ export class Book {
       await this.load()
       return true
     } catch (error) {
-      if (error instanceof Refusal && error.problem.type === 'doubtful') {
-        const detail = error.problem.detail.replace(/ Send sure.*$/, '')
+      if (error instanceof Refusal && error.problem.question) {
+        const detail = error.problem.question
         if (this.cell) {
           const { value } = this.sending[0]!
           this.editing = this.cell

@@ -28,6 +28,13 @@
     <button class="act" onclick={copyMine}>Keep mine as a copy</button>
   </div>
 {/if}
+{#if session.unsure}
+  <p class="note" role="alert">
+    {session.unsure.question}
+    <button class="act" onclick={() => session.unsure?.keep()}>Keep it</button>
+    <button class="act quiet" onclick={() => (session.unsure = null)}>Leave it as it was</button>
+  </p>
+{/if}
 {#if session.problem || session.refused || failed}
   <p class="note" role="alert">
     {session.problem || session.refused || failed}

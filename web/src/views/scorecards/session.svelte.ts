@@ -348,32 +348,39 @@ export class Session {
     this.triedMark = null
     this.axis = null
     this.sawBook = null
-    await this.putMark(instrument.kpi, entry, saw, true)
+    await this.putMark(instrument.kpi, entry, saw, 'ask', true)
   }
   private sawBook: number | null = null
+  /** A mark that was dragged far from every reading: it is kept once somebody says so. */
+  unsure = $state.raw<{ question: string; keep: () => Promise<boolean> } | null>(null)
 
   private async putMark(
     kpi: string,
     change: Change,
     saw = this.picture?.books[kpi] ?? 0,
+    sure: 'sure' | 'ask' = 'sure',
     noted = false,
   ): Promise<boolean> {
     try {
       const kept = await got(
         api.POST('/api/kpis/{key}/marks', {
           params: { path: { key: kpi }, header: seen(saw) },
-          body: { changes: [change], sure: true },
+          body: { changes: [change], sure: sure === 'sure' },
         }),
       )
       this.refused = ''
+      this.unsure = null
       if (this.picture) this.picture.books[kpi] = kept.version // for the next change, also before it is read again
       if (noted && kept.back[0])
         this.history.note({ kind: 'mark', kpi, before: kept.back[0], after: change, says: 'move a mark' })
       await this.read()
       return true
     } catch (error) {
-      this.refused =
-        error instanceof Refusal && error.problem.status === 412
+      const question = error instanceof Refusal ? error.problem.question : null
+      this.unsure = question ? { question, keep: () => this.putMark(kpi, change, saw, 'sure', true) } : null
+      this.refused = question
+        ? ''
+        : error instanceof Refusal && error.problem.status === 412
           ? 'This mark book was changed elsewhere meanwhile. It was read again; make your change once more.'
           : words(error)
       await this.read()
