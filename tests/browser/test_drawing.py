@@ -164,6 +164,26 @@ class Dragging(Bench):
         self.press("undo", ".tab button")
         self.wait(lambda: self.hold("target on the dial").get_attribute("aria-valuetext") == shown)
 
+    def test_a_mark_dragged_far_from_every_reading_is_asked_about(self) -> None:
+        card = self.body("scorecards", self.card)
+        card["sections"][0]["instruments"][0] |= {"face": "bullet", "axis": {"low": 0, "high": 1}, "marks": ["target"]}
+        place = f"/api/scorecards/{self.card}"
+        self.client.put(place, json=card, headers={"If-Match": self.client.get(place).headers["etag"]})
+        before = self.client.get("/api/kpis/on-time/marks").headers["etag"]
+        self.bench()
+        held = self.hold("target on the bullet")
+        left = self.one("[data-instrument=d] svg").rect["x"] + 8
+        self.drag(held, int(left - held.rect["x"]))
+        self.see("is far from this KPI’s history")
+        self.assertEqual(self.client.get("/api/kpis/on-time/marks").headers["etag"], before)
+        self.press("Leave it as it was")
+        self.gone("is far from this KPI’s history")
+        self.drag(self.hold("target on the bullet"), int(left - held.rect["x"]))
+        self.press("Keep it")
+        self.wait(lambda: self.client.get("/api/kpis/on-time/marks").headers["etag"] != before)
+        self.press("undo", ".tab button")
+        self.wait(lambda: "88%" in self.hold("target on the bullet").get_attribute("aria-valuetext"))
+
     def be_told_nothing(self) -> None:
         """A page that is seen is told of a change and reads it before anything is dragged; one out of sight is not."""
         self.driver.execute_script(

@@ -4,6 +4,7 @@
   import { Popover, Portal } from '@skeletonlabs/skeleton-svelte'
   import type { Cut, Strip, YardstickBody } from '../api/client'
   import { colour, on, stateOf, statesBeside, tint, word } from '../api/states.svelte'
+  import { understoodAs } from '../api/typed'
   import Sign from './Sign.svelte'
   import { moved as movedCut, tidy, valueOf } from './cuts'
   import Typed from './Typed.svelte'
@@ -99,9 +100,10 @@
       return changeCut(at, { mark: null, factor: 1, offset: tidy(now / strip.scale) }, 'make a cut a number')
     changeCut(at, { mark, factor: 1, offset: 0 }, `derive a cut from ${mark}`)
   }
-  function typeFactor(at: number, text: string) {
-    const factor = Number(text.replace(',', '.'))
-    if (Number.isFinite(factor) && text.trim()) changeCut(at, { factor }, 'change a factor')
+  async function typeFactor(at: number, field: HTMLInputElement) {
+    const { value } = await understoodAs(field.value, 'number')
+    if (value !== null) changeCut(at, { factor: value }, 'change a factor')
+    else field.value = String(body.cuts[at]?.factor ?? 1)
   }
   function setState(at: number, state: string) {
     keep({ ...body, bands: body.bands.map((band, i) => (i === at ? state : band)) }, 'change a band’s state')
@@ -250,7 +252,7 @@
                       class="type-in factor"
                       aria-label="Factor"
                       value={bodyCut.factor}
-                      onchange={(event) => typeFactor(i, event.currentTarget.value)}
+                      onchange={(event) => typeFactor(i, event.currentTarget)}
                     />
                     <span>× {bodyCut.mark} +</span>
                     <Typed

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** The parts of a composite: which KPIs, with which weight, and what of each is rolled up. */
+  import { understoodAs } from '../../api/typed'
   import { api, got, type Kpi, type Schemas, type Yardstick } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
@@ -19,6 +20,11 @@
   const whole = $derived(composite.parts.reduce((sum, part) => sum + part.weight, 0))
   const nameOf = (id: string) => kpis.find((kpi) => kpi.id === id)?.body.name ?? 'a deleted KPI'
   const percent = (share: number) => `${Math.round(share * 100)}%`
+  async function weigh(at: number, field: HTMLInputElement) {
+    const { value } = await understoodAs(field.value, 'number')
+    if (value !== null && value > 0) edit(at, { weight: value })
+    else field.value = String(composite.parts[at]!.weight)
+  }
   const edit = (at: number, part: Partial<Body['parts'][number]>) =>
     change({
       ...composite,
@@ -115,11 +121,7 @@
             class="type-in weight"
             aria-label="Weight of {nameOf(part.kpi)}"
             value={part.weight}
-            onchange={(event) => {
-              const weight = Number(event.currentTarget.value.replace(',', '.'))
-              if (weight > 0) edit(at, { weight })
-              else event.currentTarget.value = String(part.weight)
-            }}
+            onchange={(event) => weigh(at, event.currentTarget)}
           />
         </td>
         <td class="right soft">{percent(part.weight / whole)}</td>

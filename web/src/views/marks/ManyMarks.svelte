@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { typedNumber } from '../../api/typed'
   import { dequal } from 'dequal'
   import { count } from '../../api/numbers'
   /** Many marks at once: spread a yearly figure, take last year and more, compute, or read a sheet. */
@@ -47,7 +48,7 @@
   }
   const owner = () => ({ whose: grid.rows[whose]!.whose, of: grid.rows[whose]!.of })
   const spread = () =>
-    propose(() =>
+    propose(async () =>
       got(
         api.POST('/api/kpis/{key}/marks/spread', {
           params: { path },
@@ -60,18 +61,21 @@
             way,
             weights:
               way === 'weights'
-                ? weights
-                    .split(/[\s;]+/)
-                    .filter(Boolean)
-                    .map(Number)
+                ? await Promise.all(
+                    weights
+                      .split(/[\s;]+/)
+                      .filter(Boolean)
+                      .map((weight) => typedNumber(weight)),
+                  )
                 : [],
           },
         }),
       ),
     )
   const raise = () =>
-    propose(() =>
-      got(
+    propose(async () => {
+      const share = (await typedNumber(more.replace('%', ''))) / 100
+      return got(
         api.POST('/api/kpis/{key}/marks/raise', {
           params: { path },
           body: {
@@ -79,12 +83,12 @@
             by: grid.by,
             over: grid.year.key,
             grain,
-            more: Number(more.replace(',', '.').replace('%', '')) / 100,
+            more: share,
             members: everyone ? [...members, null] : [null],
           },
         }),
-      ),
-    )
+      )
+    })
   const PRESETS = $derived([
     { name: 'a year before', formula: `year_ago(@${kpi.body.handle})` },
     { name: 'the period before', formula: `prior(@${kpi.body.handle})` },
@@ -198,11 +202,7 @@
         <option value={true}>every {grid.by_label.toLowerCase() || 'member'} and all together</option>
         <option value={false}>all together</option>
       </select>
-      <button
-        class="act"
-        disabled={!Number.isFinite(Number(more.replace(',', '.').replace('%', '')))}
-        onclick={raise}>Show the marks</button
-      >
+      <button class="act" disabled={!more.trim()} onclick={raise}>Show the marks</button>
     </div>
   {:else if what === 'computed'}
     <p class="small soft">

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A scorecard as it will be, drawn from the rows: each sheet says why it is there and is changed where it stands. */
+  import { typedNumber } from '../../api/typed'
   import { api, got, words, type Placed, type Schemas } from '../../api/client'
   import Better from '../../parts/Better.svelte'
   import Choices from '../../parts/Choices.svelte'
@@ -57,6 +58,21 @@
   const edit = (change: Partial<Ask>) => void read({ ...ask, ...change }, ask)
   const editKpi = (handle: string, change: Change) =>
     edit({ kpis: { ...ask.kpis, [handle]: { ...ask.kpis?.[handle], ...change } } })
+  /** Hold a KPI against a number that was typed. */
+  async function holdAgainst(
+    kpi: { handle: string; unit: { kind?: string } },
+    typed: string,
+    close: () => void,
+  ) {
+    if (!typed.trim()) return
+    try {
+      const number = await typedNumber(typed, kpi.unit.kind === 'percent' ? 'percent' : 'number')
+      close()
+      editKpi(kpi.handle, { against: 'number', number })
+    } catch (error) {
+      failed = words(error)
+    }
+  }
   const drop = (id: string) => edit({ dropped: [...(ask.dropped ?? []), id] })
   const bring = (id: string) => edit({ dropped: (ask.dropped ?? []).filter((one) => one !== id) })
   function take(handle: string) {
@@ -198,17 +214,7 @@
                               inputmode="decimal"
                               aria-label="Target of {kpi.name}"
                               placeholder={kpi.unit.kind === 'percent' ? '88%' : ''}
-                              onchange={(event) => {
-                                const said = event.currentTarget.value.trim()
-                                const plain = Number(said.replace('%', '').replace(',', '.'))
-                                if (!said || !Number.isFinite(plain)) return
-                                const share = kpi.unit.kind === 'percent' && (said.includes('%') || plain > 1)
-                                close()
-                                editKpi(kpi.handle, {
-                                  against: 'number',
-                                  number: share ? plain / 100 : plain,
-                                })
-                              }}
+                              onchange={(event) => holdAgainst(kpi, event.currentTarget.value, close)}
                             /></label
                           >
                         {/snippet}

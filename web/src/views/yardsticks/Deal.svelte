@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Bands dealt out: so many alike, or by shares that come to 100 %, of the axis or of the readings so far. */
+  import { typedNumber } from '../../api/typed'
   import { api, got, newest, words, type Schemas } from '../../api/client'
   import { stateOf } from '../../api/states.svelte'
   import Sign from '../../parts/Sign.svelte'
@@ -20,14 +21,22 @@
   let typed = $state('')
   let dealt = $state<Schemas['RulesOut'] | null>(null)
   let failed = $state('')
-  const shares = $derived(
-    typed
+  let shares = $state<number[]>([])
+  /** What is wrong with one of them. */
+  let odd = $state('')
+  const read = newest(async (typed: string) => {
+    const texts = typed
       .split(/[\s;/]+/)
-      .map((share) => share.replace('%', '').replace(',', '.'))
+      .map((share) => share.replace('%', ''))
       .filter(Boolean)
-      .map(Number),
-  )
-  const odd = $derived(shares.some((share) => !Number.isFinite(share)))
+    try {
+      shares = await Promise.all(texts.map((share) => typedNumber(share)))
+      odd = ''
+    } catch (error) {
+      odd = words(error)
+    }
+  })
+  $effect(() => void read(typed))
   const look = newest(async (body: Schemas['DealAsk']) => {
     try {
       dealt = await got(api.POST('/api/yardsticks/deal', { body }))
@@ -75,7 +84,7 @@
     {/if}
   </div>
   {#if failed}<p class="wrong">{failed}</p>{/if}
-  {#if odd}<p class="note small">A share is no number. Type for example 40 30 20 10.</p>
+  {#if odd}<p class="note small" role="alert">{odd} Type for example 40 30 20 10.</p>
   {:else if dealt?.problem}<p class="note small" role="status">{dealt.problem}</p>
   {:else if dealt}
     <ol class="row small">
