@@ -87,4 +87,4 @@ def goodness(readings: Readings, mark: str) -> Floats:
 
 def pro_rates(readings: Readings, p: int) -> bool:
     """Whether the marks of period row ``p`` were pro-rated."""
-    return readings.parts[p] is not None and readings.kpi.nature == "flow"
+    return readings.partial_periods[p] is not None and readings.kpi.nature == "flow"

@@ -275,8 +275,8 @@ def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | Non
     cuts, band = np.empty((0, *value.shape)), np.full(value.shape, grading.NOT_GRADED, dtype=np.int8)
     if yardstick is not None:
         cuts = grading.resolve(yardstick, readings.marks, value.shape)
-        if readings.counted is not None and yardstick.per != "any":
-            cuts = _scaled(cuts, yardstick, readings.counted(yardstick.per))
+        if readings.grain_multiplier is not None and yardstick.per != "any":
+            cuts = _scaled(cuts, yardstick, readings.grain_multiplier(yardstick.per))
         graded = shown_values(value, readings.kpi.unit) if readings.kpi.as_shown else value
         band = grading.grade(yardstick, graded, cuts)
     else:
@@ -286,9 +286,9 @@ def regrade(readings: Readings, yardstick: Yardstick | None, value: Floats | Non
 
 def scale(readings: Readings, yardstick: Yardstick) -> Floats:
     """What a yardstick's plain numbers are multiplied by, (P, M): 1 but for a flow."""
-    if readings.counted is None or yardstick.per == "any":
+    if readings.grain_multiplier is None or yardstick.per == "any":
         return np.ones(readings.value.shape)
-    return readings.counted(yardstick.per)
+    return readings.grain_multiplier(yardstick.per)
 
 
 def _scaled(cuts: Floats, yardstick: Yardstick, share: Floats) -> Floats:

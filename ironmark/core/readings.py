@@ -115,9 +115,11 @@ class Readings:
     value: Floats
     marks: Mapping[str, Floats]  # those asked for and those of cuts, of what has data of each period
     lines: Mapping[str, Lines]  # what the mark book says
-    parts: tuple[PartSoFar | None, ...]
+    partial_periods: tuple[PartSoFar | None, ...]
     yardstick: Yardstick | None = None
-    counted: Callable[[Grain], Floats] | None = None  # how many of a flow's grain each period holds so far, (P, M)
+    grain_multiplier: Callable[[Grain], Floats] | None = (
+        None  # how many of a flow's grain each period holds so far, (P, M)
+    )
     where: Where = field(default_factory=dict)  # what is read, narrowed
     row_grain: RowGrain = "day"  # the coarsest of its rows
     edges: Mapping[str, Floats] = field(default_factory=dict)  # floor and limit, also where they were not asked for
@@ -132,7 +134,7 @@ class Readings:
     def members(self) -> tuple[str | None, ...]:
         return self.totals.members
 
-    def at(self, period: Period) -> int | None:
+    def period_index(self, period: Period) -> int | None:
         """The row of a period, None when there are no rows that far out."""
         return self.periods.index(period) if period in self.periods else None
 

@@ -130,7 +130,7 @@ def taken(text: str, nature: Any, rows: ColumnSource, key: str, entries: Any = (
 
 
 def at(readings: Readings, key: str, member: int = 0) -> float:
-    p = readings.at(Period.parse(key, readings.periods[0].year_start))
+    p = readings.period_index(Period.parse(key, readings.periods[0].year_start))
     assert p is not None
     return float(readings.value[p, member])
 

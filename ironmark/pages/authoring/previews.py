@@ -170,7 +170,7 @@ def _figure(label: str, readings: Readings, p: int, kpi: readings.Kpi) -> Figure
         label=label,
         value=value if known else None,
         shown=show(value, kpi.unit) or "no reading",
-        partial=readings.parts[p] is not None,
+        partial=readings.partial_periods[p] is not None,
     )
 
 

@@ -140,7 +140,7 @@ def strip_of(context: ReadingContext, ask: StripAsk) -> Strip:
     before, _ = take_readings(context, instrument, ask.scope)
     after = core.regrade(before, yardstick)
     period = period_of(ask.scope, [source], context.year_start)
-    p = before.at(period)
+    p = before.period_index(period)
     p = len(before.periods) - 1 if p is None else p
     m = before.members.index(ask.member) if ask.member in before.members else 0
     unit = unit_of(kpi.unit.as_unit(), instrument)

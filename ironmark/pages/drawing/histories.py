@@ -92,7 +92,7 @@ def history_words(readings: Readings, name: str, m: int = 0, most: int = 12) -> 
     yardstick, grain = readings.yardstick, readings.periods[0].grain
     if yardstick is None:
         return "no yardstick yet"
-    whole = [p for p in range(len(readings.periods)) if readings.parts[p] is None][-most:]
+    whole = [p for p in range(len(readings.periods)) if readings.partial_periods[p] is None][-most:]
     states = [state for p in whole if (state := readings.state(p, m))]
     worst = min(yardstick.states, key=lambda state: state.rank)
     if not states:

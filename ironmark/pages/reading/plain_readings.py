@@ -68,7 +68,7 @@ class PlainReadings:
 
     def _figures(self, p: int, m: int) -> dict[str, Any]:
         readings, yardstick = self.readings, self.readings.yardstick
-        period, value, part = readings.periods[p], self.values[p][m], readings.parts[p]
+        period, value, part = readings.periods[p], self.values[p][m], readings.partial_periods[p]
         state, reason, before, step = readings.state(p, m), "", None, 0
         cuts: Figures = tuple(self.cuts[p][m]) if self.cuts else ()
         if value is None:
@@ -125,7 +125,7 @@ class PlainReadings:
         line = self.marks.get(self.first)
         found = []
         for at in range(max(0, p + 1 - most), p + 1):
-            part = self.readings.parts[at]
+            part = self.readings.partial_periods[at]
             found.append(
                 Moment(
                     period=self.readings.periods[at].key, value=self.values[at][m], mark=line[at][m] if line else None,

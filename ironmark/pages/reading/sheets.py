@@ -103,7 +103,7 @@ def _read(
         empty, title=instrument.title or kpi.name + label, subjects=(subject,), notes=tuple(notes),
         rehearsed=rehearsed is not None, by_hand=kept_by_hand(context.dataset(kpi.dataset), kpi, instrument, scope),
     )  # fmt: skip
-    p = readings.at(period) if period else None
+    p = readings.period_index(period) if period else None
     after = period is not None and period.start > context.source(kpi).last
     if period is None or p is None or (after and not np.isfinite(readings.value[p]).any()):
         return edited(
@@ -262,7 +262,7 @@ def _with_steps(
     for reading in readings:
         only = {instrument.by: [reading.member]} if instrument.by and reading.member is not None else {}
         block, _ = take_readings(context, by_step, scope.model_copy(update={"members": scope.members | only}), period)
-        p = block.at(period)
+        p = block.period_index(period)
         steps = () if p is None else tuple(
             Done(name or "", float(np.nan_to_num(block.value[p, m]))) for m, name in enumerate(block.members)
         )  # fmt: skip
@@ -292,7 +292,7 @@ def _coloured(
     column = {member: m for m, member in enumerate(block.members)}
     found = []
     for at, reading in zip(places, readings, strict=True):
-        p = block.at(at.readings.periods[at.p])
+        p = block.period_index(at.readings.periods[at.p])
         m = column.get(at.member) if at.role == "member" else (0 if at.role in ("all", "period") else None)
         value = float(block.value[p, m]) if p is not None and m is not None else math.nan
         found.append(replace(reading, colour=value if math.isfinite(value) else None))
@@ -339,7 +339,7 @@ def _other(
 
 def _row(readings: Readings, block: Floats, period: Period, members: Sequence[str]) -> Figures:
     """A row of (P, M) values in the order of other members; None for those there are none of."""
-    p = readings.at(period)
+    p = readings.period_index(period)
     column = {member: m for m, member in enumerate(readings.members)}
     found = [float(block[p, column[name]]) if p is not None and name in column else math.nan for name in members]
     return tuple(value if math.isfinite(value) else None for value in found)

@@ -91,7 +91,7 @@ def workings(context: ReadingContext, instrument: InstrumentBody, scope: ScopeBo
     if instrument.by and member is not None:
         narrowed[instrument.by] = [member]
     of = ReadingOf(kpi=instrument.kpi, members=narrowed, period=period.key)
-    p = readings.at(period)
+    p = readings.period_index(period)
     if p is None:
         text = f"none; the dataset has rows from {readings.periods[0].short} to {readings.periods[-1].short}"
         none = [Line(label="Rows used", text=text)]
@@ -148,7 +148,7 @@ def _assumed_lines(context: ReadingContext, kpi: str) -> list[Line]:
 
 def _partial_lines(body: KpiBody, readings: Readings, p: int) -> list[Line]:
     """What a period that is not over means for its marks; none where it is."""
-    part = readings.parts[p]
+    part = readings.partial_periods[p]
     if not part:
         return []
     shape = " by last year’s shape" if body.pro_rating == "last_year" else " by days"
@@ -243,7 +243,7 @@ def _rows_without(source: Source, a: Aggregate, readings: Readings, p: int, m: i
 def _when(readings: Readings, a: Aggregate, p: int) -> str:
     if not a.moved:
         return ""
-    part = readings.parts[p]
+    part = readings.partial_periods[p]
     earlier = readings.periods[p].shift(-a.back).years_back(a.years).short
     return f" ({earlier}, through the same day of it)" if part else f" ({earlier})"
 
@@ -279,7 +279,7 @@ def _same_days(context: ReadingContext, kpi: KpiBody, readings: Readings, period
 
 def _rows_line(readings: Readings, p: int, m: int, context: ReadingContext, dataset: str, period: Period) -> Line:
     rows = int(readings.totals.rows[p, m])
-    part = readings.parts[p]
+    part = readings.partial_periods[p]
     last = part.days if part else period.days
     if period.grain == "month" and period.length == 1:
         days = f"1–{last} {period.short}" if last else period.label
@@ -315,7 +315,7 @@ def _rows_of(source: Source, readings: Readings, p: int, m: int) -> int:
     where = {segment: names for segment, names in readings.where.items() if segment in source.members}
     if readings.segment in source.members and member is not None:
         where[str(readings.segment)] = (member,)
-    part, period = readings.parts[p], readings.periods[p]
+    part, period = readings.partial_periods[p], readings.periods[p]
     until = None if part is None else dt.date.fromordinal(_last_day(period, part.days))
     return int(source.aggregate((), None, where, (period,), until).rows[0, 0])
 
@@ -365,7 +365,7 @@ def _mark_line(
         text = f"{words.show_cut(entry.value, unit)}, from the mark book: {_whose(context, dataset, entry)}, from {entry.since.short}"
         if not math.isclose(whole, entry.value, rel_tol=1e-12):
             text = f"{words.show_cut(whole, unit)}, {over} {period.label}; the last entry is {text}"
-    if (part := readings.parts[p]) and pro_rates(readings, p):
+    if (part := readings.partial_periods[p]) and pro_rates(readings, p):
         text += f"; of {part.words}, {_how_rated(context.kpi(instrument.kpi).pro_rating, period)}: {show(line, unit)}"
     return Line(label=name.capitalize(), text=text)
 
