@@ -153,7 +153,7 @@ class Whose(unittest.TestCase):
         found = taken(
             nature, book, key, where={s: names if isinstance(names, list) else [names] for s, names in where.items()}
         )
-        p = found.at(Period.parse(key))
+        p = found.period_index(Period.parse(key))
         assert p is not None
         return float(found.marks["target"][p, 0])
 

@@ -271,7 +271,7 @@ class SeveralDatasets(unittest.TestCase):
             found = self.both("sum(fare) - @costs", key)
             self.assertEqual(at(found, key), expected, key)
         only = self.both("@costs + 0 * sum(fare)", "2026-10")
-        self.assertEqual((at(only, "2026-10"), only.parts[-1]), (14, PartSoFar(14, 31)))
+        self.assertEqual((at(only, "2026-10"), only.partial_periods[-1]), (14, PartSoFar(14, 31)))
         self.assertEqual(at(self.both("@costs", "2026-10"), "2026-10"), 30, "what it reads alone goes to its own end")
 
     def test_its_mark_is_of_the_same_days(self) -> None:
@@ -324,7 +324,7 @@ class OverTime(unittest.TestCase):
         def mark(key: str) -> float:
             line = timeline(Period.parse(key), rows.first, rows.last)
             found = read(kpi, rows, [], ["target"], None, periods=line, computed={"target": formula})
-            p = found.at(Period.parse(key))
+            p = found.period_index(Period.parse(key))
             assert p is not None
             return float(found.marks["target"][p, 0])
 
