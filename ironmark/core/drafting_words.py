@@ -73,7 +73,10 @@ CAPACITY = _stems("booked planned all. availab capacity offered possible schedul
 
 
 # what is aimed at,
-PLAN = _stems("budget expected forecast goal plan planned quota target")
+PLAN = _stems(
+    "budget expected forecast goal plan planned quota target ziel soll. zielwert objectif cible prevu objetivo presupuesto "
+    "previsto obiettivo doel begroot"
+)
 
 
 # what is used up, and so is told by what it was used for, and time that was spent on it in all.

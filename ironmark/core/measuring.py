@@ -258,6 +258,13 @@ def _by_unit(column: Facts, told: dict[str, tuple[float, str]], case: _Case) -> 
         case.say("amount", 1.0, f"its unit, {given.text}")
 
 
+def _of_one_length(least: int, most: int) -> bool:
+    """Whether numbers look dealt out by their length: from 1000 on spread over all there are of it, as codes are and
+    amounts of a month seldom, or of six digits."""
+    same = len(str(least)) == len(str(most))
+    return same and least >= 1000 and (most >= 5 * least or least >= 100_000)
+
+
 def _by_values(column: Facts, told: dict[str, tuple[float, str]], case: _Case) -> None:
     least, most = column.least or 0.0, column.most or 0.0
     if column.whole and (least, most) == (0.0, 1.0):
@@ -269,7 +276,7 @@ def _by_values(column: Facts, told: dict[str, tuple[float, str]], case: _Case) -
             case.say("code", 1.6, "it goes up from row to row")
         elif column.distinct == known and most - least + 1 <= 1.5 * known and column.rows >= 20:
             case.say("code", 1.2, "every row has one of its own")
-        elif least >= 1000 and len(str(int(least))) == len(str(int(most))) and column.distinct > 0.3 * known:
+        elif _of_one_length(int(least), int(most)) and column.distinct > 0.3 * known:
             case.say("code", 0.8, "all are of the same length")
         elif least >= 1900 and most <= 2100 and column.distinct <= 200:
             case.say("calendar", 1.2, "all are years")

@@ -82,6 +82,21 @@ class Drafted(unittest.TestCase):
         self.assertEqual({kpi.formula: kpi.plan for kpi in made.kpis}["sum(output)"], "planned_output")
         self.assertEqual([one.label for one in made.left_out], ["Planned output"])
 
+    def test_so_it_is_in_other_languages_and_amounts_of_one_length_are_no_codes(self) -> None:
+        for head, plan in (
+            ("erlos", "ziel_erlos"),
+            ("ventas", "presupuesto_ventas"),
+            ("recettes", "objectif_recettes"),
+        ):
+            laundry = [Facts(name, name, "number", "measure", 1337, 2840, True, 40, rows=40) for name in (head, plan)]
+            washed = Facts("kilo", "Kilo gewaschen", "number", "measure", 1337, 2840, True, 40, rows=40)
+            made = draft("Rows", [*laundry, washed], counted_rows=False)
+            plans = {kpi.formula: kpi.plan for kpi in made.kpis}
+            self.assertEqual((plans[f"sum({head})"], plans["sum(kilo)"]), (plan, ""), head)
+            self.assertEqual([one.label for one in made.left_out], [plan])
+        codes = Facts("site", "Site", "number", "measure", 1012, 9873, True, 38, rows=40)
+        self.assertIn("same length", draft("Rows", [codes]).left_out[0].reason)
+
     def test_a_column_that_never_changes_is_left_out_with_the_reason(self) -> None:
         made = draft("Rows", [number("version", 1, 1, distinct=1)])
         self.assertEqual([one.label for one in made.left_out], ["Version"])

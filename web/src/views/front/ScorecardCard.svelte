@@ -119,6 +119,13 @@
   }
   .last,
   .at {
+    display: -webkit-box;
+    -webkit-box-orient: vertical;
+    -webkit-line-clamp: 3;
+    line-clamp: 3;
+    overflow: hidden;
+  }
+  .at {
     -webkit-line-clamp: 1;
     line-clamp: 1;
   }
