@@ -133,6 +133,7 @@ class Dragging(Bench):
         self.assertLessEqual(self.cuts()[0], 0.92, "held under its neighbour")
         self.press("undo", ".tab button")
         self.wait(lambda: self.cuts()[0] == 0.85)
+        self.wait(lambda: self.hold("Cut 1 on the dial").get_attribute("aria-valuetext") == "85%", "it is drawn so too")
 
     def test_on_the_bullet_and_by_arrow_keys(self) -> None:
         self.bench()

@@ -432,6 +432,7 @@ export class Session {
       this.yardsticks[id] = { version: kept.version, body: kept.body }
       this.refused = ''
       if (dequal(this.drafts[id], body)) this.draft(id, null)
+      else void this.read()
       return true
     } catch (error) {
       if (error instanceof Refusal && error.problem.status === 412) {
