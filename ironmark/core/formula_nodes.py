@@ -7,12 +7,13 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any, Literal
 
+WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+MONTHS = (
+    "January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November",
+    "December",
+)  # fmt: skip
 AGGREGATES = ("sum", "mean", "count", "min", "max", "distinct", "median", "stdev")
-
-
 UNADDED = ("distinct", "median", "stdev")  # what parts of the rows give cannot be put together
-
-
 # Functions over aggregates: how many arguments they take, and an example.
 FUNCTIONS: dict[str, tuple[int, int, str]] = {
     "abs": (1, 1, "abs(sum(gap))"),
@@ -26,8 +27,6 @@ FUNCTIONS: dict[str, tuple[int, int, str]] = {
     "rolling": (2, 2, "rolling(sum(fare), 12)"),
     "share": (1, 1, "share(sum(fare))"),
 }
-
-
 # Functions over the cells of a row: how many arguments they take, and an example.
 ROW_FUNCTIONS: dict[str, tuple[int, int, str]] = {
     "if": (3, 3, 'if(delay > 5, "late", "on time")'),
@@ -36,14 +35,8 @@ ROW_FUNCTIONS: dict[str, tuple[int, int, str]] = {
     "days": (2, 2, "days(ordered, delivered)"),
     "steps": (2, 20, "steps(delay, 5, 15, 60)"),
 }
-
-
 ColumnType = Literal["number", "text", "date", "flag"]
-
-
 FormulaNature = Literal["flow", "stock", "rate"]
-
-
 Span = tuple[int, int]
 
 
@@ -350,12 +343,3 @@ def named_values(node: Node) -> tuple[str, ...]:
 def references(node: Node) -> tuple[str, ...]:
     """The handles of the KPIs a formula names."""
     return tuple(dict.fromkeys(found.handle for found in walk(node) if isinstance(found, Reference)))
-
-
-WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
-
-
-MONTHS = (
-    "January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November",
-    "December",
-)  # fmt: skip

@@ -8,51 +8,51 @@
   let all = $state(false)
 </script>
 
+{#snippet line(asked: string, about: string, href: string, word: string, wanted = false)}
+  <li>
+    <span><b>{asked}</b><br /><span class="soft small">{about}</span></span>
+    <a class="link" {href}
+      >{#if wanted}<NoteSign wanted />{/if}
+      {word}</a
+    >
+  </li>
+{/snippet}
+
 <section class="sheet asked" aria-labelledby="asked">
   <h2 id="asked">Asked of you</h2>
   <ul>
     {#each front.wanted.slice(0, all ? undefined : FEW) as one (one.scorecard)}
-      <li>
-        <span
-          ><b>{one.count} {one.count === 1 ? 'reading' : 'readings'} without a word</b><br /><span
-            class="soft small">{one.title}, {one.period_label}</span
-          ></span
-        >
-        <a class="link" href={addressOfReading(one.scorecard, one.sheet, one.key, true)}
-          ><NoteSign wanted /> Write</a
-        >
-      </li>
+      {@render line(
+        `${one.count} ${one.count === 1 ? 'reading' : 'readings'} without a word`,
+        `${one.title}, ${one.period_label}`,
+        addressOfReading(one.scorecard, one.sheet, one.key, true),
+        'Write',
+        true,
+      )}
     {/each}
     {#each front.held as one (one.id)}
-      <li>
-        <span
-          ><b>An edition is held</b><br /><span class="soft small"
-            >{one.title || 'A scorecard that is gone'}: {one.said}</span
-          ></span
-        >
-        <a class="link" href="#/editions/calendar">Open</a>
-      </li>
+      {@render line(
+        'An edition is held',
+        `${one.title || 'A scorecard that is gone'}: ${one.said}`,
+        '#/editions/calendar',
+        'Open',
+      )}
     {/each}
     {#each front.late as one (one.dataset)}
-      <li>
-        <span
-          ><b>{one.name} is late</b><br /><span class="soft small"
-            >{one.said.replace(/\.$/, '')}. {one.kpis}
-            {one.kpis === 1 ? 'KPI waits' : 'KPIs wait'} for it</span
-          ></span
-        >
-        <a class="link" href="#/data/{one.dataset}">Open</a>
-      </li>
+      {@render line(
+        `${one.name} is late`,
+        `${one.said.replace(/\.$/, '')}. ${one.kpis} ${one.kpis === 1 ? 'KPI waits' : 'KPIs wait'} for it`,
+        `#/data/${one.dataset}`,
+        'Open',
+      )}
     {/each}
     {#each front.drafts as one (one.id)}
-      <li>
-        <span
-          ><b>Edition {one.number} waits to be published</b><br /><span class="soft small"
-            >{one.title}, {one.period_label}{one.restated ? `; ${one.restated} restated since` : ''}</span
-          ></span
-        >
-        <a class="link" href="#/editions/{one.id}">Look</a>
-      </li>
+      {@render line(
+        `Edition ${one.number} waits to be published`,
+        `${one.title}, ${one.period_label}${one.restated ? `; ${one.restated} restated since` : ''}`,
+        `#/editions/${one.id}`,
+        'Look',
+      )}
     {/each}
   </ul>
   {#if front.wanted.length > FEW}
