@@ -31,7 +31,10 @@ FOLDERS = ("core", "tables", "store", "pages", "api", "second", "browser")
 
 
 class Untaken(unittest.TestSuite):
-    """The tests of modules, each looked for only when it is its turn, and left out where another lane has taken it."""
+    """The tests of modules, each looked for only when it is its turn, and left out where another lane has taken it.
+
+    What a module leaves behind is told and taken away, since no other may depend on which came before it.
+    """
 
     def __init__(self, modules: list[str], folder: str) -> None:
         super().__init__()
@@ -41,10 +44,13 @@ class Untaken(unittest.TestSuite):
     def __iter__(self) -> Iterator[unittest.TestSuite]:  # type: ignore[override]
         for name in self._modules:
             try:
-                os.close(os.open(Path(self._folder) / name, os.O_CREAT | os.O_EXCL))
+                if self._folder:
+                    os.close(os.open(Path(self._folder) / name, os.O_CREAT | os.O_EXCL))
             except FileExistsError:
                 continue
             yield unittest.defaultTestLoader.loadTestsFromName(name)
+            if left := world.clear_away():
+                print(f"\n{name} left behind: {', '.join(left)}", file=sys.stderr)
 
 
 class Timed(unittest.TextTestResult):
@@ -74,7 +80,6 @@ def main(results: str | None = None, pattern: str = "") -> int:
     for end in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(end, lambda *_: sys.exit(1))  # what was started is taken away then too
     scratch.sweep()
-    suite: unittest.TestSuite = unittest.TestSuite()
     pattern, _, folder = pattern.partition("=")
     modules = [
         f"tests.{folder}.{path.stem}" for folder in FOLDERS for path in sorted((here / folder).glob("test_*.py"))
@@ -84,9 +89,7 @@ def main(results: str | None = None, pattern: str = "") -> int:
     wanted = [name for name in modules if any(one in name for one in named) != pattern.startswith("!")] + single
     if folder:
         wanted.sort(key=lambda name: [*LONGEST, name[6:]].index(name[6:]))
-        suite = Untaken(wanted, folder)
-    for name in wanted if not folder else ():
-        suite.addTests(unittest.defaultTestLoader.loadTestsFromName(name))
+    suite = Untaken(wanted, folder)
     try:
         found = unittest.TextTestRunner(verbosity=1, resultclass=Timed).run(suite)
     finally:

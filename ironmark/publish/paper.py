@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import io
 import re
+from collections import deque
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
@@ -38,28 +39,34 @@ def as_pdf(
     contents, told the page that each begins on; name: of a book. Raises PrintingStopped, PrinterFailed."""
     counts = [max(1, sum(len(sheet.readings) for sheet in leaf.frozen.page.sheets)) for leaf, _ in leaves]
     total, done = sum(counts), 0
-    printed: list[tuple[int, Future[bytes]]] = []
-    with _Pair(printer) as pair:
-        for of, (leaf, images) in enumerate(leaves):
-            some = parts(leaf)
-            part = next(some)
-            while True:
-                stopped = partial(tell, 0.85 * done / total)
-                file, placed = pair.print(job(leaf, images, Form("paper", paper, part=part)), stopped)
-                printed.append((of, file))
-                done += sum(end - start for start, end in part.rows.values()) or 1
-                try:
-                    part = some.send(placed)
-                except StopIteration:
-                    break
-            done = sum(counts[: of + 1])
-    with Pdf.new() as whole:  # once the second printer holds no memory any more
+    printed: deque[tuple[int, Future[bytes]]] = deque()
+    with Pdf.new() as whole:
         joint = _Joint(whole, len(leaves))
-        for at, (of, file) in enumerate(printed):
-            if tell(0.85 + 0.1 * at / len(printed)):
-                raise PrintingStopped
-            joint.add(of, file.result())
-        printed.clear()
+
+        def join(wait: bool) -> None:
+            """Join what is printed, in its order: while others still are, since the printers leave time for it."""
+            while printed and (wait or printed[0][1].done()):
+                of, file = printed.popleft()
+                joint.add(of, file.result())
+                if wait and tell(0.95):
+                    raise PrintingStopped
+
+        with _Pair(printer) as pair:
+            for of, (leaf, images) in enumerate(leaves):
+                some = parts(leaf)
+                part = next(some)
+                while True:
+                    stopped = partial(tell, 0.95 * done / total)
+                    file, placed = pair.print(job(leaf, images, Form("paper", paper, part=part)), stopped)
+                    printed.append((of, file))
+                    join(wait=False)
+                    done = sum(counts[:of]) + (placed if part.open else 1)
+                    try:
+                        part = some.send(placed)
+                    except StopIteration:
+                        break
+                done = sum(counts[: of + 1])
+        join(wait=True)
         if front is not None:
             joint.put_before(
                 lambda starts: printer.pdf(Job(cover(front(starts), paper), on="print"), lambda: tell(0.96))

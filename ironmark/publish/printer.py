@@ -32,6 +32,7 @@ TOO_SLOW = f"a part of the page took longer than {STEP_S:.0f} seconds"
 LOOK_S = 2.0  # reading what its processes hold slows them down
 IDLE_S = 600.0  # after which a printer nobody needs is ended
 MOST_BYTES = 1_500_000_000  # of memory, all its processes together, after which it is started anew
+TIDY = 2  # parts after which memory is given back
 SHOT = 3_000  # pixels of a page that are drawn at once
 MOST_PIXELS = 16_000  # of a picture's side
 FLAGS = (
@@ -110,6 +111,7 @@ class Printer:
         self._used = time.monotonic()
         self._until = 0.0
         self._ended = ""
+        self._parts = 0
 
     # What it makes of a page
 
@@ -198,7 +200,9 @@ class Printer:
     def _paper(self, driver: Any, tell: Callable[[int], None]) -> bytes:
         tell(driver.execute_script("return Number(document.documentElement.dataset.placed ?? 0)"))
         made = self._print(driver, preferCSSPageSize=True)
-        driver.execute_cdp_cmd("HeapProfiler.collectGarbage", {})  # by itself it would hold three parts and more
+        self._parts += 1
+        if self._parts % TIDY == 0:  # by itself it would hold three parts and more
+            driver.execute_cdp_cmd("HeapProfiler.collectGarbage", {})
         return made
 
     def _print(self, driver: Any, **how: Any) -> bytes:

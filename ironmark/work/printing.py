@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
 import threading
 import time
 
@@ -54,7 +56,7 @@ class Printing:
             self._wake.clear()
             try:
                 while not self._over and self._next():
-                    pass
+                    _give_back()
                 self.printer.rest()
             except (DBAPIError, OSError):
                 pass  # the database is away, or its disk is full; what waits is there when it is back
@@ -133,6 +135,12 @@ class Printing:
         self._told, self._told_at = what, at
         with self._sources.changes() as session:
             return exports.tell(session, key, self._holder, stage, share) or self._over
+
+
+def _give_back() -> None:
+    """Give the system the memory back that a long page took: the allocator would keep it for the next one."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).malloc_trim(0)
 
 
 def seal_of(session: Session) -> Seal:

@@ -163,7 +163,7 @@ class Editions(PageTest):
         edition = self.client.post(
             "/api/editions", json={"scorecard": card["id"], "scope": {"period": "2026-09"}}
         ).json()
-        for kind, held in (("editions", edition), ("scorecards", card), ("kpis", kpi), ("datasets", made)):
+        for kind, held in (("datasets", made), ("kpis", kpi), ("scorecards", card), ("editions", edition)):
             self.addCleanup(
                 self.client.delete, f"/api/{kind}/{held['id']}", headers={"If-Match": f'"{held["version"]}"'}
             )

@@ -328,7 +328,7 @@ export function linesOf(sheet: HTMLElement, drawn: number[] | undefined, reading
   if (!drawn) return { ends, heights, frame }
   const members = drawn.flatMap((at, i) => (readings[at]!.role === 'group' ? [] : [i]))
   const like = members[1] ?? members[0]
-  const taller = like === undefined ? () => 0 : ruler(lines[like]!)
+  const taller = like === undefined ? () => 0 : ruler(lines[like]!, readings)
   const least = like === undefined ? 0 : heights[like]! - taller(readings[drawn[like]!]!)
   const groups = new Map(drawn.map((at, i) => [at, heights[i]!]))
   const all = readings.map((one, at) => (one.role === 'group' ? groups.get(at)! : least + taller(one)))
@@ -336,20 +336,34 @@ export function linesOf(sheet: HTMLElement, drawn: number[] | undefined, reading
 }
 
 const SIGN = '\u00a0\u25cf\u25cf' // as wide as the sign of a note beside a name
-/** How many pixels higher than with no name a line is with that of a reading. */
-function ruler(line: HTMLElement): (reading: Reading) => number {
+const named = ({ label, word }: Reading) => (word ? label + SIGN : label)
+const AS_IN_LINE = ['font', 'letterSpacing', 'lineHeight', 'overflowWrap', 'whiteSpace', 'wordBreak'] as const
+/** How many pixels higher than with no name a line is with that of a reading. All names are laid out at once beside it; of
+ * those that take as many lines one is tried in its place. */
+function ruler(line: HTMLElement, readings: Reading[]): (reading: Reading) => number {
   const name = line.querySelector<HTMLElement>('.name')
-  const found = new Map<string, number>()
-  const measure = (text: string) => {
-    if (name) name.textContent = text
-    return line.offsetHeight
+  if (!name) return () => 0
+  const style = getComputedStyle(name)
+  const beside = document.createElement('div')
+  for (const property of AS_IN_LINE) beside.style[property] = style[property]
+  const width = name.clientWidth - parseFloat(style.paddingLeft) - parseFloat(style.paddingRight)
+  Object.assign(beside.style, { position: 'absolute', visibility: 'hidden', width: `${width}px` })
+  const texts = ['M', ...new Set(readings.map(named))]
+  beside.append(...texts.map((text) => Object.assign(document.createElement('div'), { textContent: text })))
+  line.parentElement!.append(beside)
+  const takes = new Map(texts.map((text, at) => [text, (beside.children[at] as HTMLElement).offsetHeight]))
+  beside.remove()
+  const heights = new Map<number, number>()
+  const high = (text: string) => {
+    const lines = takes.get(text)!
+    if (!heights.has(lines)) {
+      name.textContent = text
+      heights.set(lines, line.offsetHeight)
+    }
+    return heights.get(lines)!
   }
-  const least = measure('M')
-  return ({ label, word }) => {
-    const text = word ? label + SIGN : label
-    if (!found.has(text)) found.set(text, measure(text) - least)
-    return found.get(text)!
-  }
+  const least = high('M')
+  return (reading) => high(named(reading)) - least
 }
 
 /** How many pixels a sheet lacks for what it lists. */
