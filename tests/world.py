@@ -135,6 +135,7 @@ def clear_away() -> list[str]:
             if key not in _held[kind]:
                 left.append(f"{kind}/{key}")
                 server.client.delete(f"/api/{kind}/{key}", headers={"If-Match": f'"{version}"'})
+                _held[kind].add(key)  # an edition that was published stays
     return left
 
 

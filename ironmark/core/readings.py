@@ -64,6 +64,11 @@ class Totals:
     rows: Ints
     parts: Mapping[Aggregate, Floats]
 
+    @cached_property
+    def member_places(self) -> Mapping[str | None, int]:
+        """The column of each member."""
+        return {member: m for m, member in enumerate(self.members)}
+
 
 class Source(Protocol):
     """Where rows are: columns in memory, or a SQL engine. ``first`` and ``last`` are the days of its outer rows."""
@@ -137,6 +142,10 @@ class Readings:
     def period_index(self, period: Period) -> int | None:
         """The row of a period, None when there are no rows that far out."""
         return self.periods.index(period) if period in self.periods else None
+
+    def member_index(self, member: str | None) -> int | None:
+        """The column of a member, None when it is not read."""
+        return self.totals.member_places.get(member)
 
     def state(self, p: int, m: int) -> str | None:
         """The key of the state of one reading; None where it is not graded."""

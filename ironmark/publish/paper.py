@@ -191,7 +191,7 @@ class Bookmark:
     top: float
 
 
-_GOES_ON = re.compile(r"^(.*), (\d[\d,.\u202f ]*) to \d[\d,.\u202f ]* of \d[\d,.\u202f ]*$", re.S)
+_GOES_ON = re.compile(r"^(.*), (\d[\d,.’'\s]*) to \d[\d,.’'\s]* of \d[\d,.’'\s]*$", re.S)
 
 
 def _bookmarks(source: Pdf, first: int) -> list[Bookmark]:

@@ -104,7 +104,8 @@ class CellSource(ABC):
                 raise NoSegment(segment)
         members: tuple[str | None, ...] = self.members[by] if by else (None,)
         if by and by in where:
-            members = tuple(name for name in self.members[by] if name in set(where[by]))
+            wanted_members = set(where[by])
+            members = tuple(name for name in self.members[by] if name in wanted_members)
         count = len(members)
         line = _line(tuple(periods), self._first_day, self._last_day, until)
         plain = [a for a in wanted if not a.last]
@@ -157,8 +158,8 @@ class CellSource(ABC):
             keep &= np.array([name in named for name in self.members[segment]], dtype=bool)[cells.member[segment]]
         member = np.zeros(1, dtype=np.int64)
         if by:
-            place = np.full(len(self.members[by]), -1)
-            place[[self.members[by].index(name) for name in members if name is not None]] = np.arange(len(members))
+            column = {name: m for m, name in enumerate(members)}
+            place = np.array([column.get(name, -1) for name in self.members[by]], dtype=np.int64)
             member = place[cells.member[by]]
         return Adder(keep, cells.unit, np.broadcast_to(member, cells.unit.shape), len(members), line)
 
@@ -213,7 +214,8 @@ class CellSource(ABC):
         if held is None:
             held = self._see_rows(a, by, where, line)
             self._keep(key, held)
-        return held[:, [every.index(name) for name in members]]
+        place = {name: m for m, name in enumerate(every)}
+        return held[:, [place[name] for name in members]]
 
     def _keep(self, key: Hashable, found: np.ndarray) -> None:
         with self._lock:

@@ -91,7 +91,8 @@ class ColumnSource(CellSource):
         every = len(self.members[by]) if by else 1
         keep = np.ones(self.height, dtype=bool)
         for segment, names in where.items():
-            codes = [self.members[segment].index(name) for name in names if name in self.members[segment]]
+            named = set(names)
+            codes = [code for code, name in enumerate(self.members[segment]) if name in named]
             keep &= np.isin(self._member_of_row[segment], codes)
         member = self._member_of_row[by] if by else np.zeros(1, dtype=np.int64)
         unit = self._units(line.unit)

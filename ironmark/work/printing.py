@@ -93,6 +93,7 @@ class Printing:
                 template = kept_files.body(session, kept_files.SLIDES) if options.template else None
             if self._tell(row.id, "is drawn", 0.2):
                 raise PrintingStopped
+            _give_back()
             made = exporting.render(
                 leaf, row.kind, options, pictures, self.printer, lambda stage, share: self._tell(row.id, stage, share), seal, template  # type: ignore[arg-type]
             )  # fmt: skip
@@ -138,7 +139,7 @@ class Printing:
 
 
 def _give_back() -> None:
-    """Give the system the memory back that a long page took: the allocator would keep it for the next one."""
+    """Give the system the memory back that a long page took, read or drawn: the allocator would keep it for the next one."""
     with contextlib.suppress(OSError, AttributeError):
         ctypes.CDLL(None).malloc_trim(0)
 

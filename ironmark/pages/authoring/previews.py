@@ -113,6 +113,7 @@ def previewed(context: ReadingContext, ask: PreviewAsk) -> Preview:
     if by_member is not None and by_member.problem:  # a dataset that it also reads is not split by this segment
         by_member = None
     members = by_member.readings if by_member else []
+    places = {name: at for at, name in enumerate(source.members[by])} if by else {}
     tree, labels = parse(body.formula), {c.name: c.label for c in dataset.columns}
     texts = {name: frozenset(names) for name, names in source.members.items()}
     named = context.assuming(tree)  # an assumption is a number like any other
@@ -140,7 +141,7 @@ def previewed(context: ReadingContext, ask: PreviewAsk) -> Preview:
         results=[_figure(p.short, together, at, kpi) for at, p in enumerate(together.periods)],
         members=[
             Figure(label=r.member or "", value=r.value, shown=r.shown)
-            for r in sorted(members, key=lambda r: source.members[by or ""].index(r.member or ""))
+            for r in sorted(members, key=lambda r: places[r.member or ""])
         ],
         graded=history_words(together, context.yardstick(yardstick).name if yardstick else ""),
         history=_history(context, instrument, together),

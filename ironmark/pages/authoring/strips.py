@@ -142,7 +142,7 @@ def strip_of(context: ReadingContext, ask: StripAsk) -> Strip:
     period = period_of(ask.scope, [source], context.year_start)
     p = before.period_index(period)
     p = len(before.periods) - 1 if p is None else p
-    m = before.members.index(ask.member) if ask.member in before.members else 0
+    m = before.member_index(ask.member) or 0
     unit = unit_of(kpi.unit.as_unit(), instrument)
     cuts = after.cuts[:, p, m].tolist()
     value = float(after.value[p, m])

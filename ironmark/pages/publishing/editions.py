@@ -25,7 +25,7 @@ from ironmark.pages.model.pictures import ScorecardPicture
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.reading.read import read_page
-from ironmark.pages.reading.workings import Workings, workings
+from ironmark.pages.reading.workings import Explained, Workings, workings
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem, Slow
@@ -221,9 +221,14 @@ def asked_of(
 def _explained(context: ReadingContext, sheet: Sheet, scope: ScopeBody) -> dict[str, Workings]:
     """The workings of a sheet's readings, by their keys; none of what cannot be read."""
     found = {}
+    together: Explained | None = None  # those that are asked for alike
     for reading in sheet.readings if not sheet.problem else ():
         try:
-            found[reading.key] = workings(context, *asked_of(sheet.instrument, scope, reading))
+            if reading.ask is not None:
+                found[reading.key] = workings(context, *asked_of(sheet.instrument, scope, reading))
+                continue
+            together = together or Explained(context, sheet.instrument, scope)
+            found[reading.key] = together.of(reading.member)
         except (FormulaError, NoPeriod, Missing, LiveProblem, Refused, KeyError):
             continue  # the sheet says why
     return found

@@ -113,7 +113,7 @@ def _read(
     if rehearsed is not None:
         value = readings.value.copy()
         member = rehearsed.member
-        value[p, readings.members.index(member) if member in readings.members else 0] = rehearsed.value
+        value[p, readings.member_index(member) or 0] = rehearsed.value
         readings = core.regrade(readings, readings.yardstick, value)
     tried = {"axis from": instrument.axis.low, "axis to": instrument.axis.high}
     doubts = words.doubts_of(tried | ({"rehearsed": rehearsed.value} if rehearsed else {}), unit, read_so_far)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import math
 from collections.abc import Callable, Sequence
+from functools import cached_property
 
 import numpy as np
 from pydantic import BaseModel
@@ -12,6 +13,7 @@ from pydantic import BaseModel
 from ironmark.core import composite, words
 from ironmark.core import yardstick as grading
 from ironmark.core.distances import gap_and_attainment, nearer_edge, pro_rates
+from ironmark.core.evaluate import Floats
 from ironmark.core.formula_nodes import Aggregate, adds_up, aggregates, columns_used
 from ironmark.core.marks import TARGET, MarkEntry
 from ironmark.core.numbers import MINUS, Unit, rounded, show, show_exact, show_gap
@@ -70,72 +72,134 @@ class Workings(BaseModel):
 
 def workings(context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody, member: str | None) -> Workings:
     """Raises FormulaError, NoPeriod, Missing; refuses a member that is not read."""
-    context.assume(scope.assume)
-    context.fetch([instrument.kpi], [instrument.yardstick] if instrument.yardstick else [])
-    body = context.kpi(instrument.kpi)
-    if instrument.yardstick and instrument.yardstick not in context.yardsticks:
-        instrument = instrument.model_copy(update={"yardstick": None})
-    try:
-        source = context.source(body)
-        period = period_of(scope, [source], context.year_start)
-        scope, period = own_scope(instrument, scope, period)
-        readings, notes = take_readings(context, instrument, scope, period)
-    except NoSegment as error:
-        raise Refused(422, "no-segment", "No such segment", f"The dataset has no segment “{error.args[0]}”.") from None
-    if member is not None and member not in readings.members:
-        raise Refused(404, "no-member", "No such member", f"“{member}” is not read here.")
-    m = readings.members.index(member) if member is not None else 0
-    chosen = "; ".join(f"{context.label_of(body.dataset, s)}: {', '.join(v)}" for s, v in readings.where.items())
-    subtitle = f"{period.label}, {member or chosen or 'all rows together'}"
-    narrowed = {segment: list(names) for segment, names in readings.where.items()}
-    if instrument.by and member is not None:
-        narrowed[instrument.by] = [member]
-    of = ReadingOf(kpi=instrument.kpi, members=narrowed, period=period.key)
-    p = readings.period_index(period)
-    if p is None:
-        text = f"none; the dataset has rows from {readings.periods[0].short} to {readings.periods[-1].short}"
-        none = [Line(label="Rows used", text=text)]
-        return Workings(
-            title=body.name, subtitle=subtitle, formula=body.formula, parts=[], lines=none, verdict="no reading", of=of
+    return Explained(context, instrument, scope).of(member)
+
+
+class Explained:
+    """The readings of an instrument, taken once, however many of them are accounted for."""
+
+    def __init__(self, context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody) -> None:
+        """Raises FormulaError, NoPeriod, Missing."""
+        context.assume(scope.assume)
+        context.fetch([instrument.kpi], [instrument.yardstick] if instrument.yardstick else [])
+        if instrument.yardstick and instrument.yardstick not in context.yardsticks:
+            instrument = instrument.model_copy(update={"yardstick": None})
+        self.context, self.instrument = context, instrument
+        self.body = body = context.kpi(instrument.kpi)
+        try:
+            self.source = context.source(body)
+            period = period_of(scope, [self.source], context.year_start)
+            self.scope, self.period = own_scope(instrument, scope, period)
+            self.readings, self.notes = take_readings(context, instrument, self.scope, self.period)
+        except NoSegment as error:
+            raise Refused(
+                422, "no-segment", "No such segment", f"The dataset has no segment “{error.args[0]}”."
+            ) from None
+
+    @cached_property
+    def _marks(self) -> tuple[str, ...]:
+        of_cuts = self.readings.yardstick.marks if self.readings.yardstick else ()
+        return tuple(dict.fromkeys((*(self.instrument.marks or ()), *of_cuts)))
+
+    @cached_property
+    def _against(self) -> tuple[Floats, Floats, Floats]:
+        """Gap and attainment against the first mark, and the nearer edge, (P, M) each."""
+        mark = next(iter(self._marks), TARGET)
+        return *gap_and_attainment(self.readings, mark), nearer_edge(self.readings)[0]
+
+    @cached_property
+    def _weighted(self) -> list[composite.WeightedPart]:
+        where = {of: names for of, names in self.scope.members.items() if names and of in self.source.members}
+        return self.context.parts(
+            self.body, by=self.instrument.by, where=where, periods=self.readings.periods, members=self.readings.members
         )
-    value = float(readings.value[p, m])
-    if body.composite is not None:
-        where = {segment: names for segment, names in scope.members.items() if names and segment in source.members}
-        taken = context.parts(body, by=instrument.by, where=where, periods=readings.periods, members=readings.members)
-        lines, formula = _composite_lines(taken, body.composite, value, p, m, body.unit.as_unit())
-        parts: list[AggregateFigure] = []
-    else:
-        lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, context, body.dataset, period)]
-        lines += _from_file(context, readings, body.dataset, m) + _same_days(context, body, readings, period)
-        formula, parts = body.formula, _parts(context, body, readings, p, m)
-    lines += _assumed_lines(context, instrument.kpi) + _partial_lines(body, readings, p)
-    shown_marks = dict.fromkeys((*instrument.marks, *(readings.yardstick.marks if readings.yardstick else ())))
-    lines += [_mark_line(context, instrument, readings, name, p, m, body.dataset) for name in shown_marks]
-    lines += _against_lines(readings, next(iter(shown_marks), TARGET), p, m)
-    verdict = ""
-    if instrument.yardstick and readings.yardstick:
-        entries = context.entries(instrument.kpi)
-        graded, verdict = _grading_lines(
-            context.yardstick(instrument.yardstick).name, readings, p, m,
-            lambda mark: no_mark(readings, source, entries, mark, p, m),
+
+    def of(self, member: str | None) -> Workings:
+        """Refuses a member that is not read."""
+        readings, body = self.readings, self.body
+        m = readings.member_index(member) if member is not None else 0
+        if m is None:
+            raise Refused(404, "no-member", "No such member", f"“{member}” is not read here.")
+        chosen = "; ".join(
+            f"{self.context.label_of(body.dataset, of)}: {', '.join(names)}" for of, names in readings.where.items()
+        )
+        subtitle = f"{self.period.label}, {member or chosen or 'all rows together'}"
+        narrowed = {segment: list(names) for segment, names in readings.where.items()}
+        if self.instrument.by and member is not None:
+            narrowed[self.instrument.by] = [member]
+        of = ReadingOf(kpi=self.instrument.kpi, members=narrowed, period=self.period.key)
+        p = readings.period_index(self.period)
+        if p is None:
+            text = f"none; the dataset has rows from {readings.periods[0].short} to {readings.periods[-1].short}"
+            none = [Line(label="Rows used", text=text)]
+            return Workings(
+                title=body.name,
+                subtitle=subtitle,
+                formula=body.formula,
+                parts=[],
+                lines=none,
+                verdict="no reading",
+                of=of,
+            )
+        formula, parts, lines = self._value(p, m)
+        lines += _assumed_lines(self.context, self.instrument.kpi) + _partial_lines(body, readings, p)
+        lines += [_mark_line(self.context, self.instrument, readings, name, p, m, body.dataset) for name in self._marks]
+        lines += self._against_lines(p, m)
+        graded, verdict = self._grading(p, m)
+        lines += graded + [Line(label="Note", text=note) for note in self.notes]
+        read = math.isfinite(readings.value[p, m])
+        return Workings(
+            title=body.name, subtitle=subtitle, formula=formula, parts=parts, lines=lines, of=of, missing=self._missing(p, m),
+            verdict=verdict if read else f"no reading: {why_nothing(readings, p, m)}",
         )  # fmt: skip
-        lines += graded
-    else:
-        lines.append(Line(label="Yardstick", text="none chosen, so not graded"))
-    lines += [Line(label="Note", text=note) for note in notes]
-    return Workings(
-        title=body.name,
-        subtitle=subtitle,
-        formula=formula,
-        parts=parts,
-        lines=lines,
-        verdict=verdict if math.isfinite(value) else f"no reading: {why_nothing(readings, p, m)}",
-        missing=[
-            MissingMark(kpi=instrument.kpi, mark=name, by=_book_by(readings, source), year=Period.of(period.end, "year", context.year_start).key)
-            for name, line in readings.marks.items() if name in shown_marks and not math.isfinite(line[p, m])
-        ],
-        of=of,
-    )  # fmt: skip
+
+    def _value(self, p: int, m: int) -> tuple[str, list[AggregateFigure], list[Line]]:
+        """The formula, its aggregates, and how the value came from the rows or from its parts."""
+        context, readings, body, value = self.context, self.readings, self.body, float(self.readings.value[p, m])
+        if body.composite is not None:
+            lines, formula = _composite_lines(self._weighted, body.composite, value, p, m, body.unit.as_unit())
+            return formula, [], lines
+        lines = [_value_line(readings, value, p, m), _rows_line(readings, p, m, context, body.dataset, self.period)]
+        lines += _from_file(context, readings, body.dataset, m) + _same_days(context, body, readings, self.period)
+        return body.formula, _parts(context, body, readings, p, m), lines
+
+    def _against_lines(self, p: int, m: int) -> list[Line]:
+        """Gap, attainment and headroom, each with how it was reckoned."""
+        readings, mark = self.readings, next(iter(self._marks), TARGET)
+        value, unit = float(readings.value[p, m]), readings.kpi.unit
+        gap, reached, edge = (float(found[p, m]) for found in self._against)
+        lines = []
+        if math.isfinite(gap):
+            ranged = readings.kpi.direction == "inside" and math.isfinite(edge)
+            to = f"to the nearer edge, {words.show_cut(value - gap, unit)}" if ranged else f"to the {mark}"
+            lines.append(Line(label="Gap", text=f"{MINUS if gap < 0 else ''}{show_gap(gap, unit)} {to}"))
+        if math.isfinite(reached):
+            how = (
+                f"2 {MINUS} value ÷ {mark}, since lower is better"
+                if readings.kpi.direction == "lower"
+                else f"value ÷ {mark}"
+            )
+            lines.append(Line(label="Attainment", text=f"{show(reached, Unit('percent', 1))}, {how}"))
+        return lines
+
+    def _grading(self, p: int, m: int) -> tuple[list[Line], str]:
+        instrument, readings = self.instrument, self.readings
+        if not instrument.yardstick or not readings.yardstick:
+            return [Line(label="Yardstick", text="none chosen, so not graded")], ""
+        entries = self.context.entries(instrument.kpi)
+        return _grading_lines(
+            self.context.yardstick(instrument.yardstick).name, readings, p, m,
+            lambda mark: no_mark(readings, self.source, entries, mark, p, m),
+        )  # fmt: skip
+
+    def _missing(self, p: int, m: int) -> list[MissingMark]:
+        by = _book_by(self.readings, self.source)
+        year = Period.of(self.period.end, "year", self.context.year_start).key
+        return [
+            MissingMark(kpi=self.instrument.kpi, mark=name, by=by, year=year)
+            for name, line in self.readings.marks.items()
+            if name in self._marks and not math.isfinite(line[p, m])
+        ]
 
 
 def _assumed_lines(context: ReadingContext, kpi: str) -> list[Line]:
@@ -159,25 +223,6 @@ def _partial_lines(body: KpiBody, readings: Readings, p: int) -> list[Line]:
 def _book_by(readings: Readings, source: Source) -> str | None:
     """The segment by which the mark book shows the marks of a reading."""
     return readings.segment or next(iter(readings.where), None) or next(iter(source.members), None)
-
-
-def _against_lines(readings: Readings, mark: str, p: int, m: int) -> list[Line]:
-    """Gap, attainment and headroom, each with how it was reckoned."""
-    value, unit = float(readings.value[p, m]), readings.kpi.unit
-    gap, reached = (float(found[p, m]) for found in gap_and_attainment(readings, mark))
-    lines = []
-    if math.isfinite(gap):
-        ranged = readings.kpi.direction == "inside" and math.isfinite(nearer_edge(readings)[0][p, m])
-        to = f"to the nearer edge, {words.show_cut(value - gap, unit)}" if ranged else f"to the {mark}"
-        lines.append(Line(label="Gap", text=f"{MINUS if gap < 0 else ''}{show_gap(gap, unit)} {to}"))
-    if math.isfinite(reached):
-        how = (
-            f"2 {MINUS} value ÷ {mark}, since lower is better"
-            if readings.kpi.direction == "lower"
-            else f"value ÷ {mark}"
-        )
-        lines.append(Line(label="Attainment", text=f"{show(reached, Unit('percent', 1))}, {how}"))
-    return lines
 
 
 def _composite_lines(

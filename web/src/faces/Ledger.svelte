@@ -3,6 +3,7 @@
   import { dimmer } from './lit'
   import { getContext } from 'svelte'
   import type { Reading } from '../api/client'
+  import { count } from '../api/numbers'
   import Sign from '../parts/Sign.svelte'
   import Slot from '../parts/Slot.svelte'
   import MemberName from './MemberName.svelte'
@@ -76,7 +77,7 @@
   async function copy() {
     try {
       await navigator.clipboard.writeText(ledger.asTable(rows, columns, heads, picture.title))
-      said = `${rows.length} rows copied`
+      said = `${count(rows.length)} rows copied`
     } catch {
       said = 'The browser does not let this page copy. Take the rows out as CSV instead.'
     }
@@ -124,7 +125,7 @@
           >
             {#if column === 'name'}
               {#if take}
-                <Slot text="{readings.length} rows" label="Take the rows out" width={230}>
+                <Slot text="{count(readings.length)} rows" label="Take the rows out" width={230}>
                   {#snippet children(close)}
                     <button class="act quiet" onclick={copy}>Copy as a table</button>
                     <button
@@ -144,7 +145,7 @@
                     <p class="small soft" aria-live="polite">{said}</p>
                   {/snippet}
                 </Slot>
-              {:else}{(picture as Partial<Part>).count ?? readings.length} rows{/if}
+              {:else}{count((picture as Partial<Part>).count ?? readings.length)} rows{/if}
               {#if !paper}<button
                   onclick={() => sortBy('name')}
                   title="Sort by name"
@@ -208,7 +209,7 @@
     </div>
     {#if more || fitted.gone.length}<p class="more-rows">
         {[
-          more ? `${more} more` : '',
+          more ? `${count(more)} more` : '',
           fitted.gone.length
             ? `no room for ${fitted.gone.map((one) => heads[one].toLocaleLowerCase()).join(', ')}`
             : '',

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** One sheet of a page on paper, or the part of its list that stands on one sheet of paper. */
   import type { CardPicture, Picture, Placed } from '../api/client'
+  import { count } from '../api/numbers'
   import type { Part } from '../faces/names.svelte'
   import PictureSheet from '../parts/page/PictureSheet.svelte'
   import Sheet from '../parts/page/Sheet.svelte'
@@ -33,7 +34,7 @@
     const all = of ?? drawn.readings.length
     const title =
       readings.length < all && to !== undefined
-        ? `${drawn.title}, ${before + from + 1} to ${before + to} of ${all}`
+        ? `${drawn.title}, ${count(before + from + 1)} to ${count(before + to)} of ${count(all)}`
         : drawn.title
     const found: Part = { ...drawn, title, readings, all: [...drawn.readings, ...wide], count: all }
     return found
