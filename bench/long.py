@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import os
 import threading
 import time
 from pathlib import Path
 from typing import Any
 
-from ironmark.publish.printer import held_bytes
+from ironmark.store.scratch import held_bytes, members
 from tests import world
 
 ROWS = 10_000
@@ -58,9 +57,8 @@ class Held:
     def _look(self) -> None:
         while not self._over.wait(0.5):
             groups = (Path(place) / "group" for place in Path("/tmp").glob("ironmark-printer-*"))
-            printers = sum(held_bytes(int(group.read_text())) for group in groups if group.exists())
-            resident, shared = Path(f"/proc/{self._server}/statm").read_text().split()[1:3]
-            server = (int(resident) - int(shared)) * os.sysconf("SC_PAGE_SIZE")
+            printers = sum(held_bytes(members(int(group.read_text()))) for group in groups if group.exists())
+            server = held_bytes([self._server])
             if server + printers > sum(self.most.values()):
                 self.most = {"server": server, "printers": printers}
 

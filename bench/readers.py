@@ -5,7 +5,6 @@ from __future__ import annotations
 import http.client
 import itertools
 import json
-import os
 import shutil
 import signal
 import socket
@@ -18,6 +17,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import psutil
 
 from ironmark.store import scratch
 
@@ -149,17 +149,10 @@ def _quoted(name: str) -> str:
 
 def _memory(pid: int) -> float:
     """Resident megabytes of the largest server process."""
-    found = []
-    for entry in os.listdir("/proc"):
-        if entry.isdigit():
-            try:
-                status = Path(f"/proc/{entry}/status").read_text()
-                arguments = Path(f"/proc/{entry}/cmdline").read_bytes()
-            except OSError:
-                continue
-            if f"PPid:\t{pid}\n" in status and b"spawn_main" in arguments:
-                found.append(int(status.partition("VmRSS:")[2].split()[0]) / 1024)
-    return max(found, default=0.0)
+    children = psutil.Process(pid).children()
+    return max(
+        (one.memory_info().rss / 2**20 for one in children if "spawn_main" in " ".join(one.cmdline())), default=0.0
+    )
 
 
 if __name__ == "__main__":

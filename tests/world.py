@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import atexit
-import os
 import secrets
 import shutil
 import signal
@@ -227,11 +226,7 @@ def close() -> None:
 
 
 def alive(pid: int) -> bool:
-    try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+    return scratch.runs(pid)
 
 
 atexit.register(close)

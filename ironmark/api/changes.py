@@ -7,8 +7,8 @@ from collections.abc import AsyncIterator
 from dataclasses import dataclass
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import StreamingResponse
 from sqlalchemy.exc import DBAPIError
+from sse_starlette import EventSourceResponse, ServerSentEvent
 from starlette.concurrency import run_in_threadpool
 
 from ironmark.api.access import Reader, reader
@@ -37,23 +37,19 @@ class Changes:
         """The server is told to end: nobody is kept waiting."""
         self.ended = True
 
-    async def listen(self, request: Request) -> AsyncIterator[str]:
+    async def listen(self) -> AsyncIterator[ServerSentEvent]:
         self.listening += 1
         if self._task is None or self._task.done():
             self._task = asyncio.create_task(self._look())
         try:
-            yield "retry: 2000\n\nevent: here\ndata: 0\n\n"
-            told, quiet, left = self.number, 0.0, LASTS_S
-            while not self.ended and left > 0 and not await request.is_disconnected():
+            yield ServerSentEvent("0", event="here", retry=2_000)
+            told, left = self.number, LASTS_S
+            while not self.ended and left > 0:
                 await asyncio.sleep(LOOK_S / 2)
                 left -= LOOK_S / 2
-                quiet += LOOK_S / 2
                 if self.number != told:
-                    told, quiet = self.number, 0.0
-                    yield f"event: changed\ndata: {told}\n\n"
-                elif quiet >= BEAT_S:
-                    quiet = 0.0
-                    yield ": here\n\n"
+                    told = self.number
+                    yield ServerSentEvent(str(told), event="changed")
         finally:
             self.listening -= 1
 
@@ -75,12 +71,16 @@ class Changes:
             return change_log.stamp(session)
 
 
-@router.get("", response_class=StreamingResponse, responses={200: {"content": {"text/event-stream": {}}}})
-async def changes(request: Request, who: Reader = Depends(reader)) -> StreamingResponse:
+async def _later() -> AsyncIterator[ServerSentEvent]:
+    yield ServerSentEvent(retry=30_000)
+
+
+@router.get("", response_class=EventSourceResponse, responses={200: {"content": {"text/event-stream": {}}}})
+async def changes(request: Request, who: Reader = Depends(reader)) -> EventSourceResponse:
     """``changed`` whenever a document, marks, notes, rows or an edition were changed; what is in view is then asked for
     anew, which costs little where it does not rest on that."""
     listens: Changes = request.app.state.changes
     del who
     if listens.listening >= MOST or listens.ended:
-        return StreamingResponse(iter(["retry: 30000\n\n"]), media_type="text/event-stream")
-    return StreamingResponse(listens.listen(request), media_type="text/event-stream")
+        return EventSourceResponse(_later())
+    return EventSourceResponse(listens.listen(), ping=BEAT_S)

@@ -13,8 +13,9 @@ from ironmark.api.answers.saved import Scorecard
 from ironmark.api.records import saved
 from ironmark.core.faces import FACES
 from ironmark.core.formula import MAX_LENGTH
+from ironmark.pages.authoring.draft_held import Against, KpiChange, against_words
 from ironmark.pages.authoring.draft_keeping import make, take_back
-from ironmark.pages.authoring.from_rows import Against, Changes, KpiChange, Proposed, Sheet, against_words, propose
+from ironmark.pages.authoring.from_rows import Changes, Proposed, Sheet, propose
 from ironmark.pages.drawing.draw import draw_page
 from ironmark.pages.model.field_types import FaceKey, Handle, Key, Model, Name, Number
 from ironmark.pages.model.kpi import UnitBody

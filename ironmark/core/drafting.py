@@ -116,25 +116,7 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
         *(_share_that_happened(column) for column in columns if _may_not_happen(column)),
     ]
     ratios = [_share_of_whole(part, whole) for part, whole in parts.items()]
-    sums, means, left = list[DraftKpi](), list[DraftKpi](), list[LeftOut]()
-    spare: list[DraftKpi] = []
-    for column in measures:
-        found = sorts[column.name]
-        plan = next((name for name, base in plans.items() if base.name == column.name), "")
-        if column.name in plans:
-            left.append(LeftOut(column.label, f"it is the plan of {plans[column.name].label}: its target"))
-        elif found.sort in NO_MEASURE:
-            reason = NO_MEASURE[found.sort]
-            other = replace(_of_no_measure(column, found.sort), place="left")
-            spare.append(other)
-            left.append(LeftOut(column.label, f"{reason} ({', '.join(found.evidence[:2])})", other.handle))
-        elif column in parts and not plan:
-            other = replace(_amount(column, found, plan, measures, sorts), place="offered")
-            spare.append(other)
-        else:
-            made = _amount(column, found, plan, measures, sorts)
-            made = made if found.sure >= enough else replace(made, place="offered")
-            (sums if found.sort in ("amount", "level") else means).append(made)
+    sums, means, spare, left = _each_measure(measures, sorts, plans, parts, enough)
     keys = [kpi for column in columns if (kpi := _distinct(column))]
     order = (
         [rows, *shares, *ratios, *sums, *means]
@@ -158,6 +140,31 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
         *[_used_per(c, whole) for c in sure if whole is not None and whole is not c and _is_used(c)][:2],
     ]
     return Draft((*taken[:MOST_KPIS], *offered, *(kpi for kpi in spare if kpi.place == "left")), tuple(left))
+
+
+def _each_measure(
+    measures: Sequence[Facts], sorts: Mapping[str, Measured], plans: Mapping[str, Facts], parts: Mapping[Facts, Facts],
+    enough: float,
+) -> tuple[list[DraftKpi], list[DraftKpi], list[DraftKpi], list[LeftOut]]:  # fmt: skip
+    """What is made of each column of figures: sums, means, what could be made all the same, and what is left out."""
+    sums, means, spare, left = list[DraftKpi](), list[DraftKpi](), list[DraftKpi](), list[LeftOut]()
+    for column in measures:
+        found = sorts[column.name]
+        plan = next((name for name, base in plans.items() if base.name == column.name), "")
+        if column.name in plans:
+            left.append(LeftOut(column.label, f"it is the plan of {plans[column.name].label}: its target"))
+        elif found.sort in NO_MEASURE:
+            other = replace(_of_no_measure(column, found.sort), place="left")
+            spare.append(other)
+            told = f"{NO_MEASURE[found.sort]} ({', '.join(found.evidence[:2])})"
+            left.append(LeftOut(column.label, told, other.handle))
+        elif column in parts and not plan:
+            spare.append(replace(_amount(column, found, plan, measures, sorts), place="offered"))
+        else:
+            made = _amount(column, found, plan, measures, sorts)
+            made = made if found.sure >= enough else replace(made, place="offered")
+            (sums if found.sort in ("amount", "level") else means).append(made)
+    return sums, means, spare, left
 
 
 _TOTALS = "A row is the total of several here: how many rows there are says little."

@@ -188,6 +188,14 @@ def warnings(
             isinstance(inner, formula_nodes.Compare) and inner.op in ("=", "!=")
         ):
             found += _strangers(inner, members or {})
+    return found + _declared_otherwise(node, nature, unit, natures)
+
+
+def _declared_otherwise(
+    node: formula_nodes.Node, nature: str, unit: str, natures: Mapping[str, formula_nodes.FormulaNature] | None
+) -> list[tuple[str, int, int]]:
+    """What a KPI is declared to be that its formula does not look like."""
+    found: list[tuple[str, int, int]] = []
     likely = formula_nodes.nature_of(node, natures)
     if nature == "flow" and likely == "rate":
         found.append(("Declared a flow, but a mean or a ratio does not add up over time: a rate.", *node.span))

@@ -178,7 +178,7 @@ class Printer:
             while not over.wait(LOOK_S):
                 if time.monotonic() > self._until:
                     self._ended = TOO_SLOW
-                elif held_bytes(self._group) > MOST_BYTES:
+                elif scratch.held_bytes(scratch.members(self._group)) > MOST_BYTES:
                     self._ended = f"a part of the page took more than {MOST_BYTES / 1e9:g} GB of memory"
                 else:
                     continue
@@ -271,7 +271,7 @@ class Printer:
     def _warm(self) -> Any:
         if self._driver is not None and not scratch.runs(self._group):
             self._end()
-        if self._driver is not None and held_bytes(self._group) > MOST_BYTES / 2:
+        if self._driver is not None and scratch.held_bytes(scratch.members(self._group)) > MOST_BYTES / 2:
             self._end()
         if self._driver is None:
             self._start()
@@ -378,13 +378,3 @@ def _cut(shot: bytes, boxes: Sequence[tuple[str, float, float, float, float]], s
             image.crop((left, upper, right, lower)).save(buffer, "PNG")
             found[name] = buffer.getvalue()
     return found
-
-
-def held_bytes(group: int) -> int:
-    """The memory that the processes of a session hold for themselves."""
-    total = 0
-    for pid in scratch.members(group):
-        with contextlib.suppress(OSError, IndexError, ValueError):
-            resident, shared = Path(f"/proc/{pid}/statm").read_text().split()[1:3]
-            total += (int(resident) - int(shared)) * os.sysconf("SC_PAGE_SIZE")
-    return total

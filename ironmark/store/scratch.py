@@ -8,7 +8,10 @@ import shutil
 import signal
 import tempfile
 import time
+from collections.abc import Iterable
 from pathlib import Path
+
+import psutil
 
 PREFIX = "ironmark-"
 OWNER = "owner"  # the file that says which process made a directory
@@ -42,10 +45,10 @@ def end_database(directory: Path) -> None:
     """Stop in order the MariaDB over ``directory`` that a killed server left, and wait until it has ended."""
     try:
         pid = int((directory / "mariadb.pid").read_text())
-        command = Path(f"/proc/{pid}/cmdline").read_bytes().decode(errors="replace")
-    except (OSError, ValueError):
+        command = psutil.Process(pid).cmdline()
+    except (OSError, ValueError, psutil.Error):
         return
-    if f"--datadir={directory / 'mariadb'}\0" in command:
+    if f"--datadir={directory / 'mariadb'}" in command:
         os.kill(pid, signal.SIGTERM)
         until = time.monotonic() + _PATIENCE_S
         while runs(pid) and time.monotonic() < until:
@@ -54,24 +57,22 @@ def end_database(directory: Path) -> None:
 
 def runs(pid: int) -> bool:
     """Whether a process still works; one that ended but was not waited for does not."""
-    return _state(pid) not in ("", "Z")
-
-
-def _stat(pid: int) -> list[str]:
     try:
-        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
-    except (OSError, IndexError):
-        return []
-
-
-def _state(pid: int) -> str:
-    return next(iter(_stat(pid)), "")
+        return psutil.Process(pid).status() != psutil.STATUS_ZOMBIE
+    except psutil.Error:
+        return False
 
 
 def _name_of(pid: int) -> str:
-    """A process by its number and when it began, since numbers are used again; no such for one that has ended."""
-    stat = _stat(pid)
-    return f"{pid} {stat[19]}" if stat and stat[0] != "Z" else ""
+    """A process by its number and when it began, since numbers are used again; "" for one that has ended.
+
+    When it began is told in ticks since the machine started: psutil's time of day moves when the clock is set.
+    """
+    try:
+        began = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[19]
+    except (OSError, IndexError):
+        return ""
+    return f"{pid} {began}" if runs(pid) else ""
 
 
 GROUP = "group"  # the file that names the processes that run in a directory, by their session
@@ -82,11 +83,21 @@ def members(session: int) -> list[int]:
     if not session:
         return []
     found = []
-    for path in Path("/proc").glob("[0-9]*"):
-        stat = _stat(int(path.name))
-        if len(stat) > 3 and stat[3] == str(session) and stat[0] != "Z":
-            found.append(int(path.name))
+    for pid in psutil.pids():
+        with contextlib.suppress(OSError):
+            if os.getsid(pid) == session and runs(pid):
+                found.append(pid)
     return found
+
+
+def held_bytes(pids: Iterable[int]) -> int:
+    """The memory that processes hold for themselves."""
+    total = 0
+    for pid in pids:
+        with contextlib.suppress(psutil.Error):
+            held = psutil.Process(pid).memory_info()
+            total += held.rss - held.shared
+    return total
 
 
 def end_group(session: int) -> None:
@@ -99,13 +110,9 @@ def end_group(session: int) -> None:
 def _end_left(directory: Path) -> None:
     """End what a killed process left running in a directory: what names a place in it. Its owner may have been killed
     before it noted what it had started."""
-    inside = f"{directory}/".encode()
-    found = []
-    for path in Path("/proc").glob("[0-9]*"):
-        with contextlib.suppress(OSError):
-            if inside in (path / "cmdline").read_bytes() and int(path.name) != os.getpid():
-                found.append(int(path.name))
-    _end(found)
+    inside = f"{directory}/"
+    processes = psutil.process_iter(["cmdline"])
+    _end([one.pid for one in processes if inside in "\0".join(one.info["cmdline"] or ()) and one.pid != os.getpid()])
 
 
 def _end(pids: list[int]) -> None:

@@ -265,22 +265,15 @@ class Lines:
                 self.marks[at] = LineMark("total", "the sum of the rows above it")
                 run, since = [], none
             elif line.kind == "total":
-                means = [
-                    q is not None and low <= q.value <= high for q, low, high in zip(own, least, most, strict=True)
-                ]
-                means = [mean for mean, q in zip(means, own, strict=True) if q is not None]
+                # A mean is no sum that is wrong.
+                means = [low <= q.value <= high for q, low, high in zip(own, least, most, strict=True) if q]
                 if pairs and all(meets):
                     self.marks[at] = LineMark("total", line.why or "the sum of the rows above it")
-                elif (
-                    pairs and len(run) > 1 and not any("%" in self.rows[at][c] for c in wide)
-                ):  # a mean is no sum that is wrong
-                    wrong = [
-                        pair for pair, good, mean in zip(pairs, meets, means, strict=True) if not good and not mean
-                    ]
+                elif pairs and len(run) > 1 and not any("%" in self.rows[at][c] for c in wide):
+                    wrong = [pair for pair, *fine in zip(pairs, meets, means, strict=True) if not any(fine)]
                     first = next(cell for cell in self.rows[at] if cell)
                     said += [
-                        f"“{first}” says {value:g}, and the rows above it come to {total:g}."
-                        for value, total in wrong[:1]
+                        f"“{first}” says {v:g}, and the rows above it come to {total:g}." for v, total in wrong[:1]
                     ]
                 run, since = [], none
             else:

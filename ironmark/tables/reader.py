@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 import polars as pl
+from charset_normalizer import from_bytes
 
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
@@ -29,7 +30,7 @@ _LARGE, _SAMPLE = 2_000_000, 40_000  # bytes: what is read by columns, and how m
 def read_delimited(body: bytes, decimal: Decimal | None = None) -> Table:
     """Read delimited text. Raises Unreadable.
 
-    The separator, the encoding (UTF-8 with or without BOM, UTF-16 with one, else Windows-1252), the order of
+    The separator, the encoding (UTF-8 with or without BOM, UTF-16 with one, else the one its letters make sense in), the order of
     dates and, unless it is said, the decimal sign are found from the contents; the first line is the header.
     """
     return _plain(body, decimal) or _careful(body, decimal)
@@ -201,8 +202,28 @@ def decoded(body: bytes) -> tuple[str, list[Problem]]:
     try:
         return body.decode("utf-8"), []
     except UnicodeDecodeError:
-        note = Problem("The file is not UTF-8; it was read as Windows-1252. Check that accented letters look right.")
-        return body.decode("cp1252", errors="replace"), [note]
+        encoding, called = _encoding(body)
+        note = Problem(f"The file is not UTF-8; it was read as {called}. Check that accented letters look right.")
+        return body.decode(encoding, errors="replace"), [note]
+
+
+_CALLED = {
+    "cp1250": "Windows-1250", "cp1251": "Windows-1251", "cp1252": "Windows-1252", "cp1253": "Windows-1253",
+    "shift_jis": "Shift JIS", "gb18030": "GB 18030", "big5": "Big5", "euc_kr": "EUC-KR",
+}  # fmt: skip
+_CENTRAL = {"Polish", "Czech", "Slovak", "Slovene", "Hungarian", "Romanian", "Croatian"}
+_SAMPLE = 200_000  # bytes of the lines that tell
+
+
+def _encoding(body: bytes) -> tuple[str, str]:
+    """The encoding that letters beyond ASCII make sense in, and what it is called. Of two for Latin letters the western one
+    is taken unless the language is written with the other, since few letters tell them apart."""
+    telling = b"\n".join(line for line in body.splitlines() if not line.isascii())[:_SAMPLE]
+    best = from_bytes(telling, cp_isolation=list(_CALLED)).best()
+    found = best.encoding if best else "cp1252"
+    if found not in _CALLED or (found == "cp1250" and best and best.language not in _CENTRAL):
+        found = "cp1252"
+    return found, _CALLED[found]
 
 
 def _separator(text: str) -> str:

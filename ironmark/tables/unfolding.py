@@ -216,11 +216,7 @@ class Unfolding:
         found.grain, days = self._days()
         as_members = bool(self.groups) and self.groups_are == "members"
         if not kpis:
-            every = [q for at in self.body for c in places if (q := quantity(self.rows[at][c], self.way))]
-            of_all = taken_apart(YEAR.sub("", " ".join(self.lines.titles)).strip())[1] or shared_measure(every)
-            self._hold_units(self.measure, every)
-            for level in levels:
-                found.units[level or self.measure] = _as_written(taken_apart(level)[1] or of_all, every)
+            self._units_of_all(places, levels)
         cells: dict[tuple[str, ...], dict[str, str]] = {}
         names: dict[str, None] = {}
         parent = ""
@@ -228,19 +224,7 @@ class Unfolding:
             key = [*([self.groups.get(at, "")] if as_members else []), *(texts[m][n] for m in others)]
             name = ""
             if kpis and named is not None:
-                plain, _ = taken_apart(texts[named][n] or f"Row {at + 1}")
-                if parent and _is_target(plain):
-                    name = f"{parent} {TARGET}"
-                    found.units.setdefault(name, found.units.get(parent, PLAIN))
-                else:
-                    name = f"{parent} {plain.lower()}" if PARTS.match(plain) and parent else plain
-                    parent = parent if PARTS.match(plain) else plain
-                row_cells = [q for c in places if (q := quantity(self.rows[at][c], self.way))]
-                self._hold_units(name, row_cells)
-                found.units.setdefault(name, _as_written(self._measure_of_row(at), row_cells))
-                for column in heads.at("better"):
-                    if said := folded(self.rows[at][column]):
-                        found.better[name] = "higher" if said in HIGHER else "lower"
+                name, parent = self._kpi_of_row(at, texts[named][n], parent, places)
             elif self.groups_are == "measures":
                 name, measure = taken_apart(self.groups.get(at, ""))
                 found.units.setdefault(name, measure or found.units.get(self.measure, PLAIN))
@@ -271,6 +255,32 @@ class Unfolding:
         found.places = {one: line for one, line in list(found.places.items())[:MOST_PLACES] if line}
         found.rows = [[*key, *(row.get(name, "") for name in names)] for key, row in cells.items()]
         found.plain = False
+
+    def _units_of_all(self, places: Sequence[int], levels: Sequence[str]) -> None:
+        """The unit of each level, where all rows tell of the same."""
+        every = [q for at in self.body for c in places if (q := quantity(self.rows[at][c], self.way))]
+        of_all = taken_apart(YEAR.sub("", " ".join(self.lines.titles)).strip())[1] or shared_measure(every)
+        self._hold_units(self.measure, every)
+        for level in levels:
+            self.result.units[level or self.measure] = _as_written(taken_apart(level)[1] or of_all, every)
+
+    def _kpi_of_row(self, at: int, text: str, parent: str, places: Sequence[int]) -> tuple[str, str]:
+        """What a row tells of, noted with its unit and which way is better, and the KPI that rows below it are parts of."""
+        found = self.result
+        plain, _ = taken_apart(text or f"Row {at + 1}")
+        if parent and _is_target(plain):
+            name = f"{parent} {TARGET}"
+            found.units.setdefault(name, found.units.get(parent, PLAIN))
+        else:
+            name = f"{parent} {plain.lower()}" if PARTS.match(plain) and parent else plain
+            parent = parent if PARTS.match(plain) else plain
+        row_cells = [q for c in places if (q := quantity(self.rows[at][c], self.way))]
+        self._hold_units(name, row_cells)
+        found.units.setdefault(name, _as_written(self._measure_of_row(at), row_cells))
+        for column in self.heads.at("better"):
+            if said := folded(self.rows[at][column]):
+                found.better[name] = "higher" if said in HIGHER else "lower"
+        return name, parent
 
     # A list
 

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import ast
+import re
+import sys
+import tomllib
 import unittest
 from collections.abc import Iterator
 from functools import lru_cache
+from importlib.metadata import packages_distributions
 from pathlib import Path
 
 PACKAGE = Path(__file__).parents[2] / "ironmark"
@@ -123,6 +127,23 @@ class Rooms(unittest.TestCase):
             path = PACKAGE.joinpath(*name.split("."))
             told = path / "__init__.py" if path.is_dir() else path.with_suffix(".py")
             self.assertTrue(ast.get_docstring(ast.parse(told.read_text("utf-8"))), name)
+
+    def test_every_package_that_is_imported_is_asked_for_and_pinned(self) -> None:
+        root = PACKAGE.parent
+        asked = tomllib.loads((root / "pyproject.toml").read_text())["project"]["dependencies"]
+        named = {re.split(r"[\[<>=]", name)[0].lower() for name in asked}
+        pinned = {line.partition("==")[0].lower() for line in (root / "requirements.txt").read_text().splitlines()}
+        sold_as = packages_distributions()
+        for module, tree, _ in modules():
+            for node in ast.walk(tree):
+                names = [one.name for one in node.names] if isinstance(node, ast.Import) else []
+                names += [node.module] if isinstance(node, ast.ImportFrom) and node.module and not node.level else []
+                for name in (one.partition(".")[0] for one in names):
+                    if name not in sys.stdlib_module_names and name != "ironmark":
+                        sold = {one.lower() for one in sold_as[name]}
+                        self.assertTrue(sold & named, f"{module} imports {name}: pyproject.toml does not ask for it")
+                        self.assertTrue(sold & pinned, f"{module} imports {name}: it is not pinned")
+        self.assertLessEqual(named - {"tzdata"}, pinned | {"tzdata"})
 
     def test_faces_and_parts_import_no_views(self) -> None:
         wrong = [

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ironmark.tables import reader
-from ironmark.tables.reader import read_delimited
+from ironmark.tables.reader import decoded, read_delimited
 from ironmark.tables.table import Table, Unreadable, complete_through, identifiers
 
 
@@ -38,6 +38,20 @@ class Forms(unittest.TestCase):
         self.assertEqual(table.frame["fare"].to_list(), [1200.5, 3.0])
         table = read("day;fare\n2026-01-02;1.200,50\n2026-01-03;3,5\n")
         self.assertEqual(table.frame["fare"].to_list(), [1200.5, 3.5])
+
+    def test_letters_of_other_encodings_are_read(self) -> None:
+        for encoding, called, text in (
+            ("cp1250", "Windows-1250", "Oddział;Miesiąc;Sprzedaż\nŁódź;styczeń;1200\nŻyrardów;luty;900\nGdańsk;marzec;850\n"),
+            ("cp1251", "Windows-1251", "Филиал;Месяц;Выручка\nСеверный;январь;1200\nЮжный;февраль;900\n"),
+            ("cp1252", "Windows-1252", "Filial;Månad;Intäkt\nMalmö;januari;1200\nÅre;mars;900\n"),
+            ("cp1253", "Windows-1253", "Κατάστημα;Μήνας;Πωλήσεις\nΒόρειο;Ιανουάριος;1200\n"),
+            ("shift_jis", "Shift JIS", "支店,月,売上\n北支店,1月,1200\n南支店,2月,900\n"),
+            ("euc_kr", "EUC-KR", "지점,월,매출\n북부,1월,1200\n"),
+        ):  # fmt: skip
+            with self.subTest(encoding):
+                found, notes = decoded(text.encode(encoding))
+                self.assertEqual(found, text)
+                self.assertIn(f"it was read as {called}.", notes[0].message)
 
     def test_encodings(self) -> None:
         for encoding in ("utf-8", "utf-8-sig", "utf-16"):

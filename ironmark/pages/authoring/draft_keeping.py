@@ -8,7 +8,8 @@ from sqlalchemy.orm import Session
 
 from ironmark.core.drafting import DraftKpi
 from ironmark.core.marks import EVERYONE, TOGETHER, Owner
-from ironmark.pages.authoring.from_rows import Held, Proposed, kpi_body, kpi_yardstick
+from ironmark.pages.authoring.draft_held import Held, kpi_yardstick
+from ironmark.pages.authoring.from_rows import Proposed, kpi_body
 from ironmark.pages.authoring.kpi_rules import may_delete_kpi
 from ironmark.pages.authoring.yardstick_rules import may_delete_yardstick
 from ironmark.pages.context.reading_context import ReadingContext

@@ -111,10 +111,7 @@ def _read(
         )
     read_so_far = readings.value
     if rehearsed is not None:
-        value = readings.value.copy()
-        member = rehearsed.member
-        value[p, readings.member_index(member) or 0] = rehearsed.value
-        readings = core.regrade(readings, readings.yardstick, value)
+        readings = _rehearsing(readings, rehearsed, p)
     tried = {"axis from": instrument.axis.low, "axis to": instrument.axis.high}
     doubts = words.doubts_of(tried | ({"rehearsed": rehearsed.value} if rehearsed else {}), unit, read_so_far)
     order = order_of(instrument)
@@ -135,23 +132,24 @@ def _read(
     kinds = kinds_of(context, instrument) if instrument.ramp is None and instrument.colour.by == "kind" else None
     if instrument.face == "pips":
         found = _with_steps(context, instrument, kpi, scope, period, found)
-    subjects = [subject]
     if many_kpis:
-        further = _further(context, instrument, scope, period)
-        subjects += [its for its, _, _ in further]
-        found += [replace(reading, subject=at) for at, (_, reading, _) in enumerate(further, start=1)]
-        sheet = edited(sheet, waiting=any(waits for _, _, waits in further))
-        if not instrument.title:
-            sheet = edited(sheet, title=f"{kpi.name} and {len(instrument.further)} more")
+        sheet, found = _with_further(context, instrument, scope, period, sheet, found)
     crossing = _crossing(context, instrument, scope, period, readings, p) if instrument.face == "quadrant" else None
     if instrument.own.period == "to_date" or period.without:
         # The same number of months before these is no year to date, and periods that are no neighbours have none
         # before them: there is nothing to say of what changed.
         found = [replace(reading, before=None, step=0, earlier=()) for reading in found]
     return edited(
-        sheet, notes=(*notes, *doubts), subjects=tuple(subjects), readings=tuple(found), colouring=colouring, kinds=kinds, crossing=crossing,
+        sheet, notes=(*notes, *doubts), readings=tuple(found), colouring=colouring, kinds=kinds, crossing=crossing,
         folded=tuple(folded),
     )  # fmt: skip
+
+
+def _rehearsing(readings: Readings, rehearsed: Rehearsed, p: int) -> Readings:
+    """Readings with the value that is tried in the place of one."""
+    value = readings.value.copy()
+    value[p, readings.member_index(rehearsed.member) or 0] = rehearsed.value
+    return core.regrade(readings, readings.yardstick, value)
 
 
 def _subject(context: ReadingContext, key: str, kpi: KpiBody, yardstick: str | None, unit: Unit) -> Subject:
@@ -206,6 +204,18 @@ def _readings_at(
 
 
 # What only some faces need
+
+
+def _with_further(
+    context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody, period: Period, sheet: Sheet,
+    readings: list[Reading],
+) -> tuple[Sheet, list[Reading]]:  # fmt: skip
+    """A sheet and its readings with those of the further KPIs on it."""
+    further = _further(context, instrument, scope, period)
+    readings = readings + [replace(reading, subject=at) for at, (_, reading, _) in enumerate(further, start=1)]
+    title = sheet.title if instrument.title else f"{sheet.subjects[0].name} and {len(instrument.further)} more"
+    subjects = (*sheet.subjects, *(its for its, _, _ in further))
+    return edited(sheet, subjects=subjects, waiting=any(waits for _, _, waits in further), title=title), readings
 
 
 def _further(

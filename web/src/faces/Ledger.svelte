@@ -5,7 +5,7 @@
   import type { Reading } from '../api/client'
   import { count } from '../api/numbers'
   import Sign from '../parts/Sign.svelte'
-  import Slot from '../parts/Slot.svelte'
+  import LedgerHead from './LedgerHead.svelte'
   import MemberName from './MemberName.svelte'
   import Windowed from './Windowed.svelte'
   import NoteSign from '../parts/NoteSign.svelte'
@@ -49,7 +49,6 @@
   })
   const more = $derived.by(() => (whole ? rows.length + 1 - Math.floor(whole / ROW) : 0))
   let sorted = $state<ledger.Order>(null)
-  let said = $state('')
   const ROW = $derived(
     narrow
       ? FINGER
@@ -66,22 +65,8 @@
     ) + 8,
   )
   const fitted = $derived(ledger.fitted(columns, widths, longest, paper ? 0 : across))
-  const template = $derived(
-    [
-      `minmax(${fitted.name}px, 1.2fr)`,
-      ...fitted.columns.map(({ px, grows }) => (grows ? `minmax(${px}px, 1fr)` : `${px}px`)),
-    ].join(' '),
-  )
   const rows = $derived(ledger.ordered(readings, sorted))
   const sortBy = (column: ledger.Column | 'name') => (sorted = ledger.pressed(sorted, column))
-  async function copy() {
-    try {
-      await navigator.clipboard.writeText(ledger.asTable(rows, columns, heads, picture.title))
-      said = `${count(rows.length)} rows copied`
-    } catch {
-      said = 'The browser does not let this page copy. Take the rows out as CSV instead.'
-    }
-  }
 </script>
 
 {#snippet cell(reading: Reading, column: ledger.Column)}
@@ -106,61 +91,24 @@
       bind:this={bed}
       {@attach paper ? undefined : sized((_, h) => (bar = bed ? bed.offsetHeight - h : 0))}
       style:height={whole ? `${whole}px` : undefined}
-      style:--columns={template}
+      style:--columns={fitted.template}
       style:--row="{ROW}px"
       style:--least="{fitted.least}px"
       style:overflow-x={fitted.least ? 'auto' : undefined}
       role="table"
       aria-rowcount={rows.length + 1}
     >
-      <div class="line head" role="row">
-        {#each ['name', ...fitted.columns.map((one) => one.column)] as const as column (column)}
-          <div
-            role="columnheader"
-            aria-sort={sorted?.by !== column ? 'none' : sorted.down ? 'descending' : 'ascending'}
-            class:right={ledger.isNumber(column)}
-            style:width={!paper || column === 'name' || widths[columns.indexOf(column)]![1]
-              ? undefined
-              : `${widths[columns.indexOf(column)]![0] + 12}px`}
-          >
-            {#if column === 'name'}
-              {#if take}
-                <Slot text="{count(readings.length)} rows" label="Take the rows out" width={230}>
-                  {#snippet children(close)}
-                    <button class="act quiet" onclick={copy}>Copy as a table</button>
-                    <button
-                      class="act quiet"
-                      onclick={() => {
-                        take('csv')
-                        close()
-                      }}>Take out as CSV</button
-                    >
-                    <button
-                      class="act quiet"
-                      onclick={() => {
-                        take('xlsx')
-                        close()
-                      }}>Take out as XLSX</button
-                    >
-                    <p class="small soft" aria-live="polite">{said}</p>
-                  {/snippet}
-                </Slot>
-              {:else}{count((picture as Partial<Part>).count ?? readings.length)} rows{/if}
-              {#if !paper}<button
-                  onclick={() => sortBy('name')}
-                  title="Sort by name"
-                  aria-label="Sort by name">{sorted?.by === 'name' ? (sorted.down ? '↓' : '↑') : '↕'}</button
-                >{/if}
-            {:else if paper}{heads[column]}
-            {:else}
-              <button onclick={() => sortBy(column)} title="Sort by {heads[column].toLocaleLowerCase()}">
-                <span class={column === 'state' && fitted.signs ? 'sr-only' : ''}>{heads[column]}</span
-                >{#if sorted?.by === column}<span aria-hidden="true">{sorted.down ? ' ↓' : ' ↑'}</span>{/if}
-              </button>
-            {/if}
-          </div>
-        {/each}
-      </div>
+      <LedgerHead
+        columns={fitted.columns.map((one) => one.column)}
+        widths={Object.fromEntries(columns.map((column, at) => [column, widths[at]]))}
+        {heads}
+        rows={(picture as Partial<Part>).count ?? readings.length}
+        {sorted}
+        {sortBy}
+        signs={fitted.signs}
+        table={() => ledger.asTable(rows, columns, heads, picture.title)}
+        {take}
+      />
       {#if paper}
         <!-- eslint-disable-next-line svelte/no-at-html-tags -- its texts are escaped -->
         {@html rows.map((reading) => ledger.rowOf(reading, columns, picture, dim(reading))).join('')}

@@ -149,7 +149,11 @@ export function fitted(columns: Column[], widths: [number, boolean][], longest: 
   }
   // On a sheet that holds not even one figure the rest is scrolled to.
   const least = over() > 0 && across ? across + over() : 0
-  return { columns: kept, gone: columns.filter((column) => gone.includes(column)), signs, name, least }
+  const template = [
+    `minmax(${name}px, 1.2fr)`,
+    ...kept.map(({ px, grows }) => (grows ? `minmax(${px}px, 1fr)` : `${px}px`)),
+  ].join(' ')
+  return { columns: kept, gone: columns.filter((column) => gone.includes(column)), signs, template, least }
 }
 
 const figure = (reading: Reading, column: Column): number | null => {

@@ -1,13 +1,12 @@
 <script lang="ts">
-  import { count } from '../../api/numbers'
   import { push, router } from 'svelte-spa-router'
   import { Refusal, api, got, seen, words, type Dataset, type Schemas } from '../../api/client'
   import Delete from '../../parts/Delete.svelte'
-  import RoleSlot from '../../parts/RoleSlot.svelte'
-  import Slot from '../../parts/Slot.svelte'
   import ByClock from './ByClock.svelte'
   import ChecklistEditor from './ChecklistEditor.svelte'
+  import ColumnHeading from './ColumnHeading.svelte'
   import ColumnPanel from './ColumnPanel.svelte'
+  import DataSentence from './DataSentence.svelte'
   import DerivedColumns from './DerivedColumns.svelte'
   import LiveForm from './LiveForm.svelte'
   import Lookups from './Lookups.svelte'
@@ -16,7 +15,6 @@
   import SheetEditor from './SheetEditor.svelte'
   import Versions from './Versions.svelte'
   import { longDay } from '../../api/days'
-  import DayField from '../../parts/DayField.svelte'
 
   let { params }: { params: { id: string } } = $props()
   const looked = $derived(new URLSearchParams(router.querystring ?? '').get('column'))
@@ -123,7 +121,6 @@
   const look = (column: string | null) =>
     push(`/data/${params.id}${column ? `?column=${encodeURIComponent(column)}` : ''}`)
   const toggle = (what: NonNullable<typeof opened>) => (opened = opened === what ? null : what)
-  const KIND: Record<string, string> = { sheet: 'typed in here', checklist: 'ticked here' }
   const typed = $derived(dataset?.kind === 'sheet' || dataset?.kind === 'checklist')
   const problems = $derived([...(dataset?.problems ?? []), ...(rows?.problems ?? [])])
   const general = $derived(problems.filter((problem) => !problem.column))
@@ -132,26 +129,13 @@
 </script>
 
 {#snippet heading(column: Schemas['ColumnOut'])}
-  {@const told = summary(column.name)}
-  <button class="label" title="Look at {column.label}" onclick={() => look(column.name)}
-    >{column.label}</button
-  >
-  {#if column.label !== column.name}<code title="as formulas write it">{column.name}</code>{/if}
-  <span class="soft plain-weight">{column.type}{', '}</span><RoleSlot
+  <ColumnHeading
     {column}
+    told={summary(column.name)}
+    problems={problemsOf(column.name)}
+    look={() => look(column.name)}
     choose={(role) => changeColumn(column.name, { role })}
   />
-  {#if told}
-    <span class="soft small told"
-      >{count(told.distinct)} distinct{told.blanks ? `, ${count(told.blanks)} blank` : ''}<br
-      />{told.smallest === told.largest ? told.smallest : `${told.smallest} – ${told.largest}`}</span
-    >
-  {/if}
-  {#each problemsOf(column.name) as problem, i (i)}
-    <span class="note problem"
-      >{problem.message}{#if problem.rows.length}{' '}Lines {problem.rows.join(', ')}.{/if}</span
-    >
-  {/each}
 {/snippet}
 
 <main class="page">
@@ -159,58 +143,7 @@
     <div class="top">
       <div>
         <h1>{dataset.name}</h1>
-        <p class="sentence">
-          {#if dataset.folder}Rows read from the files in {dataset.folder === '.'
-              ? 'the folder'
-              : dataset.folder},{:else if dataset.kind === 'live'}Rows read live from the table {dataset
-              .connection?.table},{:else}{count(dataset.row_count)} rows {KIND[dataset.kind] ??
-              `from ${dataset.file_name}`}{dataset.through && dataset.grain !== 'day'
-              ? `, by ${dataset.grain}`
-              : ''},{/if} called
-          <Slot text={dataset.name} label="Name of the dataset">
-            {#snippet children(close)}
-              <input
-                class="type-in"
-                aria-label="Name"
-                value={dataset?.name}
-                maxlength="120"
-                onchange={(event) => {
-                  const name = event.currentTarget.value
-                  change((body) => (body.name = name))
-                  close()
-                }}
-              />
-            {/snippet}
-          </Slot>, complete through
-          <Slot
-            text={dataset.kind === 'live' && !dataset.through
-              ? 'the last day of its rows'
-              : longDay(dataset.through)}
-            label="Last complete day"
-          >
-            {#snippet children(close)}
-              <p class="small soft">A period that runs past this day is partial.</p>
-              <DayField
-                value={dataset?.through ?? ''}
-                label="Complete through"
-                keep={(day) => {
-                  close()
-                  void through(day)
-                }}
-              />
-              <p class="small soft">Enter keeps it, for every scorecard that reads these rows.</p>
-              {#if dataset?.fixed_through}
-                <button
-                  class="act"
-                  onclick={() => {
-                    close()
-                    void through(null)
-                  }}>Follow the rows again</button
-                >
-              {/if}
-            {/snippet}
-          </Slot>
-        </p>
+        <DataSentence {dataset} rename={(name) => change((body) => (body.name = name))} {through} />
       </div>
       <Delete name={dataset.name} {remove} />
       {#if dataset.connection}
@@ -365,48 +298,6 @@
     max-width: 220px;
     padding: 10px 8px 8px !important;
     font-size: 12.5px;
-  }
-  .label {
-    display: block;
-    min-height: 24px;
-    color: var(--ink);
-    font-size: 13.5px;
-    font-weight: 650;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    max-width: 100%;
-    cursor: pointer;
-    text-align: left;
-    border-bottom: 1px solid var(--accent);
-  }
-  .label:hover {
-    color: var(--accent);
-  }
-  code {
-    display: block;
-    padding: 0;
-    background: none;
-    color: var(--met-word);
-    font-size: 11.5px;
-    font-weight: 400;
-  }
-  .plain-weight,
-  .told {
-    font-weight: 400;
-  }
-  .told {
-    display: block;
-    margin-top: 4px;
-    font-size: 11.5px;
-    line-height: 1.35;
-    overflow-wrap: anywhere;
-  }
-  .problem {
-    display: block;
-    margin-top: 5px;
-    font-weight: 400;
-    color: var(--ink);
-    font-size: 11.5px;
   }
   .foot {
     padding: 8px;

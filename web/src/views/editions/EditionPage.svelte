@@ -9,6 +9,7 @@
   import Differences from './Differences.svelte'
   import EditionRow from './EditionRow.svelte'
   import Links from './Links.svelte'
+  import Withdraw from './Withdraw.svelte'
   import { restated, type Edition } from './told'
 
   let { params }: { params: { id: string } } = $props()
@@ -23,7 +24,6 @@
   let missing = $state('')
   let title = $state('')
   let note = $state('')
-  let why = $state('')
 
   const edition = $derived(held?.edition ?? null)
   const path = $derived({ key: params.id })
@@ -75,9 +75,9 @@
       await got(api.POST('/api/editions/{key}/publish', { params: { path } }))
       await load(params.id)
     })
-  const withdraw = () =>
+  const withdraw = (why: string) =>
     act(async () => {
-      await got(api.POST('/api/editions/{key}/withdraw', { params: { path }, body: { why: why.trim() } }))
+      await got(api.POST('/api/editions/{key}/withdraw', { params: { path }, body: { why } }))
       await load(params.id)
     })
   const drop = () =>
@@ -177,24 +177,7 @@
             <button class="act" onclick={restate}>Make one that restates it</button>
           {/if}
           {#if edition.state === 'published'}
-            <Slot text="Withdraw" label="Withdraw" width={280}>
-              {#snippet children(close)}
-                <form
-                  class="why"
-                  onsubmit={(event) => {
-                    event.preventDefault()
-                    close()
-                    void withdraw()
-                  }}
-                >
-                  <label class="small soft"
-                    >Why? Whoever reads it is told.
-                    <input class="type-in" required maxlength="2000" bind:value={why} /></label
-                  >
-                  <button class="act main">Withdraw it</button>
-                </form>
-              {/snippet}
-            </Slot>
+            <Withdraw {withdraw} />
           {/if}
         {/if}
       </div>
@@ -294,11 +277,6 @@
     display: flex;
     align-items: center;
     gap: 12px;
-  }
-  .why {
-    display: grid;
-    gap: 8px;
-    padding: 6px;
   }
   .columns {
     display: grid;

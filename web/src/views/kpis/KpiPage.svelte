@@ -2,26 +2,14 @@
   import { dequal } from 'dequal'
   import { onDestroy } from 'svelte'
   import { push, router } from 'svelte-spa-router'
-  import {
-    Refusal,
-    api,
-    got,
-    newest,
-    seen,
-    words,
-    type Dataset,
-    type Kpi,
-    type Schemas,
-  } from '../../api/client'
+  import { Refusal, api, got, newest, seen, words } from '../../api/client'
+  import type { Dataset, Kpi, Schemas } from '../../api/client'
   import type { Grain } from '../../api/periods'
-  import Account from '../../parts/Account.svelte'
   import { draftOf, dropDraft, keepDraft } from '../../parts/drafts.svelte'
   import Delete from '../../parts/Delete.svelte'
-  import Uses from '../../parts/Uses.svelte'
-  import Revisions from '../../parts/Revisions.svelte'
   import { PLAIN, handleOf, newComposite, newKpi } from './drafts'
   import FormulaPanel from './FormulaPanel.svelte'
-  import KpiNotes from './KpiNotes.svelte'
+  import KpiBeside from './KpiBeside.svelte'
   import KpiList from './KpiList.svelte'
   import Better from '../../parts/Better.svelte'
   import KpiSentence from './KpiSentence.svelte'
@@ -311,38 +299,19 @@
           {/if}
         </div>
 
-        <aside class="right">
-          {#if past && kept}<Revisions
-              kind="kpis"
-              id={kept.id}
-              version={kept.version}
-              detail={(form: Body) => form.formula}
-              back={(earlier: Body) => {
-                change($state.snapshot(earlier) as Body)
-                past = false
-                said = 'This is the earlier form. Save it to have it hold again.'
-              }}
-              close={() => (past = false)}
-            />{/if}
-          {#if good?.workings}
-            <section class="sheet pad" class:stale={preview?.problem}>
-              <div class="line">
-                <h2 class="minor">Workings</h2>
-                <span class="small soft">{good.workings.subtitle}</span>
-              </div>
-              <Account found={good.workings} formula={false} />
-            </section>
-          {/if}
-          {#if kept}<KpiNotes kpi={kept.id} />{/if}
-          {#if kept}
-            <section class="sheet pad">
-              <Uses {uses} />
-              <p class="small next">
-                <a class="link" href="#/marks/{kept.id}">Its marks</a> say what it is measured against.
-              </p>
-            </section>
-          {/if}
-        </aside>
+        <KpiBeside
+          {kept}
+          {uses}
+          {past}
+          workings={good?.workings}
+          stale={!!preview?.problem}
+          back={(earlier) => {
+            change(earlier)
+            past = false
+            said = 'This is the earlier form. Save it to have it hold again.'
+          }}
+          close={() => (past = false)}
+        />
       {/if}
     </div>
   {/if}
@@ -358,24 +327,11 @@
   .stale {
     opacity: 0.45;
   }
-  .middle,
-  .right {
+  .middle {
     display: grid;
     grid-template-columns: minmax(0, 1fr);
     gap: 12px;
     min-width: 0;
-  }
-  .pad {
-    padding: 12px 14px;
-  }
-  .line {
-    display: flex;
-    justify-content: space-between;
-    align-items: baseline;
-    margin-bottom: 8px;
-  }
-  .next {
-    margin-top: 8px;
   }
   @media (max-width: 1000px) {
     .three {

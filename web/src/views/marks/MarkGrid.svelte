@@ -3,6 +3,7 @@
   import { tick } from 'svelte'
   import { api, got, words } from '../../api/client'
   import { CellGrid } from '../../parts/cellgrid.svelte'
+  import AskedCell from './AskedCell.svelte'
   import type { Book } from './book.svelte'
 
   let { book }: { book: Book } = $props()
@@ -223,29 +224,13 @@
           {/each}
         </tr>
         {#if book.editing?.row === row && (book.said?.problem || book.said?.doubt)}
-          <tr>
-            <td class="asked small" role="gridcell" colspan={grid.periods.length + 1}>
-              <p class="wrong" aria-live="polite">
-                {grid.periods[book.editing.column]?.short}: {book.said.problem || book.said.doubt}
-                {#if !book.said.problem}
-                  <button
-                    class="act"
-                    onmousedown={(event) => {
-                      event.preventDefault()
-                      commit(true)
-                    }}>Keep {book.said.shown}</button
-                  >
-                {/if}
-                <button
-                  class="act quiet"
-                  onmousedown={(event) => {
-                    event.preventDefault()
-                    leave()
-                  }}>Drop it</button
-                >
-              </p>
-            </td>
-          </tr>
+          <AskedCell
+            period={grid.periods[book.editing.column]?.short}
+            said={book.said}
+            across={grid.periods.length + 1}
+            keep={() => commit(true)}
+            drop={() => leave()}
+          />
         {/if}
       {/each}
       {#if cells.view.after}<tr style:height="{cells.view.after}px"></tr>{/if}
@@ -334,12 +319,10 @@
     color: var(--soft);
     font-synthesis: style;
   }
-  td.together {
-    color: var(--soft);
-  }
   td.computed {
     color: var(--met-word);
   }
+  td.together,
   td.none {
     color: var(--soft);
   }
@@ -349,12 +332,6 @@
   td.active {
     outline: 2px solid var(--accent);
     padding: 0;
-  }
-  td.asked {
-    padding: 4px 6px 8px;
-    white-space: normal;
-    cursor: default;
-    box-shadow: none;
   }
   td input {
     width: 100%;
