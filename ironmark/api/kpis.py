@@ -24,13 +24,15 @@ router = APIRouter(prefix="/api/kpis", tags=["kpis"])
 
 class UnderstandAsk(Model):
     """``of``: the member it is for in each segment, whose readings tell what is far from usual; or ``mark``: the mark
-    it is to be, which is held against what a kept one is."""
+    it is to be, which is held against what a kept one is. ``members``: how many it may be of each, so that it is told what
+    they come to together."""
 
     text: str = Field(max_length=60)
     unit: UnitBody = UnitBody()
     kpi: str | None = Field(None, max_length=80)
     of: dict[str, Member] = Field({}, max_length=20)
     mark: ChangeBody | None = None
+    members: int = Field(1, ge=1, le=1_000_000)
 
 
 class ManyTexts(Model):
@@ -47,7 +49,7 @@ def understand_number(ask: UnderstandAsk, who: Reader = Depends(reader)) -> Unde
             history = MarkGuard(context, context.kpi(ask.kpi)).sizes_for(ask.mark)
         else:
             history = history_of(context, body, ask.of)
-        return understood(ask.text, (body.unit if body else ask.unit).as_unit(), history)
+        return understood(ask.text, (body.unit if body else ask.unit).as_unit(), history, ask.members)
 
 
 @router.post("/{key}/understand")

@@ -154,6 +154,7 @@ class Editions(PageTest):
 
     def test_the_file_is_read_without_scripts_and_printed_whole(self) -> None:
         rows = "\n".join(f"2026-09-{n % 28 + 1:02d},Boot {n % 160:03d},{n}" for n in range(1000))
+        rows += '\n2026-09-02,"<i>Kahn</i> & ""Söhne""",5'
         files = {"file": ("boote.csv", f"tag,boot,last\n{rows}".encode())}
         made = self.client.post("/api/datasets", files=files).json()
         kpi = self.client.post("/api/kpis", json={"handle": "last_je_boot", "name": "Last", "dataset": made["id"], "formula": "sum(last)", "nature": "flow"}).json()  # fmt: skip
@@ -181,6 +182,7 @@ class Editions(PageTest):
         pdf = base64.b64decode(self.driver.execute_cdp_cmd("Page.printToPDF", {})["data"])
         told = subprocess.run(["pdftotext", "-", "-"], input=pdf, capture_output=True, check=True).stdout.decode()
         self.assertEqual([n for n in range(160) if f"Boot {n:03d}" not in told], [])
+        self.assertIn('<i>Kahn</i> & "Söhne"', told, "a name is text, whatever signs are in it")
         self.wait(lambda: "Boot 039" not in self.text(), "it is as it was, once it is printed")
         # Nor is anything cut from a picture.
         tall = self.client.get(f"/api/editions/{edition['id']}/export/png?scale=1")

@@ -29,6 +29,7 @@ BELOW: dict[str, set[str]] = {  # room: what it may import besides itself
     "pages.datasets": {*ROW, "pages.model", "pages.context"},
     "pages.publishing": {*ROW, "pages.model", "pages.context", "pages.reading", "pages.drawing", "pages.datasets"},
 }
+ONLY_REGISTER = {"api.problems.install", "api.records.add_routes"}  # functions within one that has nothing else
 PAGES = {room for room in BELOW if room.startswith("pages.")}
 BELOW |= {
     "publish": {*ROW, *PAGES},
@@ -127,6 +128,17 @@ class Rooms(unittest.TestCase):
             path = PACKAGE.joinpath(*name.split("."))
             told = path / "__init__.py" if path.is_dir() else path.with_suffix(".py")
             self.assertTrue(ast.get_docstring(ast.parse(told.read_text("utf-8"))), name)
+
+    def test_files_functions_and_components_stay_small(self) -> None:
+        for path in (*PACKAGE.rglob("*.py"), *WEB.rglob("*.svelte")):
+            lines, most = len(path.read_text().splitlines()), 350 if path.suffix == ".svelte" else 450
+            self.assertLessEqual(lines, most, path.name)
+        for module, tree, _ in modules():
+            for node in ast.walk(tree):
+                if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+                    lines = (node.end_lineno or 0) - node.lineno + 1
+                    name = f"{module}.{node.name}"
+                    self.assertTrue(lines <= 60 or name in ONLY_REGISTER, f"{name} has {lines} lines")
 
     def test_every_package_that_is_imported_is_asked_for_and_pinned(self) -> None:
         root = PACKAGE.parent

@@ -19,10 +19,13 @@ from ironmark.tables.connections import LiveProblem
 
 
 class Understood(BaseModel):
+    """together: what it comes to where each of several members has it."""
+
     value: float | None
     shown: str
     problem: str
     doubt: str
+    together: str = ""
 
 
 def history_of(context: ReadingContext, body: KpiBody | None, of: Mapping[str, str] | None = None) -> np.ndarray:
@@ -46,9 +49,13 @@ def sizes_by_member(
     return {name: np.abs(line[np.isfinite(line)]) for name, line in zip(taken.members, taken.value.T, strict=True)}
 
 
-def understood(text: str, unit: Unit, history: np.ndarray) -> Understood:
+def understood(text: str, unit: Unit, history: np.ndarray, members: int = 1) -> Understood:
+    """A typed number in a unit. history: the sizes it is held against; members: how many it may be of each."""
     try:
         value = understand(text, unit)
     except NotANumber as error:
         return Understood(value=None, shown="", problem=str(error), doubt="")
-    return Understood(value=value, shown=show(value, unit), problem="", doubt=doubt(value, unit, history))
+    return Understood(
+        value=value, shown=show(value, unit), problem="", doubt=doubt(value, unit, history),
+        together=show(value * members, unit) if members > 1 else "",
+    )  # fmt: skip

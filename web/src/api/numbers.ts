@@ -11,10 +11,3 @@ export const LOCALES: [string, string][] = [
   ['sv_SE', '1 234,5 · 1 234 kr'],
   ['en_US', '1,234.5 · $1,234'],
 ]
-export const money = (n: number, currency: string) =>
-  n.toLocaleString(written, {
-    style: 'currency',
-    currency,
-    maximumFractionDigits: 2,
-    minimumFractionDigits: 0,
-  })

@@ -7794,7 +7794,8 @@ export interface components {
         /**
          * UnderstandAsk
          * @description ``of``: the member it is for in each segment, whose readings tell what is far from usual; or ``mark``: the mark
-         *     it is to be, which is held against what a kept one is.
+         *     it is to be, which is held against what a kept one is. ``members``: how many it may be of each, so that it is told what
+         *     they come to together.
          */
         UnderstandAsk: {
             /** Text */
@@ -7820,8 +7821,16 @@ export interface components {
                 [key: string]: string;
             };
             mark?: components["schemas"]["ChangeBody"] | null;
+            /**
+             * Members
+             * @default 1
+             */
+            members: number;
         };
-        /** Understood */
+        /**
+         * Understood
+         * @description together: what it comes to where each of several members has it.
+         */
         Understood: {
             /** Value */
             value: number | null;
@@ -7831,6 +7840,11 @@ export interface components {
             problem: string;
             /** Doubt */
             doubt: string;
+            /**
+             * Together
+             * @default
+             */
+            together: string;
         };
         /**
          * UnfoldedTable

@@ -3,11 +3,11 @@
   import { dequal } from 'dequal'
   import { Popover, Portal } from '@skeletonlabs/skeleton-svelte'
   import type { Cut, Strip, YardstickBody } from '../api/client'
-  import { colour, on, stateOf, statesBeside, tint, word } from '../api/states.svelte'
-  import { understoodAs } from '../api/typed'
+  import { colour, on, stateOf, tint, word } from '../api/states.svelte'
+  import BandPanel from './BandPanel.svelte'
+  import CutPanel from './CutPanel.svelte'
   import Sign from './Sign.svelte'
   import { moved as movedCut, tidy, valueOf } from './cuts'
-  import Typed from './Typed.svelte'
 
   interface Props {
     strip: Strip
@@ -100,11 +100,6 @@
       return changeCut(at, { mark: null, factor: 1, offset: tidy(now / strip.scale) }, 'make a cut a number')
     changeCut(at, { mark, factor: 1, offset: 0 }, `derive a cut from ${mark}`)
   }
-  async function typeFactor(at: number, field: HTMLInputElement) {
-    const { value } = await understoodAs(field.value, 'number')
-    if (value !== null) changeCut(at, { factor: value }, 'change a factor')
-    else field.value = String(body.cuts[at]?.factor ?? 1)
-  }
   function setState(at: number, state: string) {
     keep({ ...body, bands: body.bands.map((band, i) => (i === at ? state : band)) }, 'change a band’s state')
     openBand = null
@@ -172,20 +167,13 @@
         <Portal>
           <Popover.Positioner style="z-index: 60">
             <Popover.Content class="strip-panel sheet" aria-label="Band {i + 1}" aria-labelledby={null}>
-              <p class="small soft">{strip.band_words[i]?.words || 'Band'} is</p>
-              {#each statesBeside(band) as state (state.key)}
-                <button class="pick" class:on={state.key === band} onclick={() => setState(i, state.key)}>
-                  <Sign state={state.key} />{state.name}
-                </button>
-              {/each}
-              <div class="line">
-                <button class="act" disabled={body.bands.length >= 12} onclick={() => split(i)}
-                  >Split in two</button
-                >
-                <button class="act" disabled={body.bands.length <= 2} onclick={() => merge(i)}
-                  >Take out</button
-                >
-              </div>
+              <BandPanel
+                state={band}
+                words={strip.band_words[i]?.words ?? ''}
+                choose={(state) => setState(i, state)}
+                split={body.bands.length < 12 ? () => split(i) : undefined}
+                remove={body.bands.length > 2 ? () => merge(i) : undefined}
+              />
             </Popover.Content>
           </Popover.Positioner>
         </Portal>
@@ -233,64 +221,19 @@
               aria-label="Cut {i + 1}"
               aria-labelledby={null}
             >
-              {@const bodyCut = body.cuts[i]}
-              {#if openCut === i && bodyCut}
-                <label class="line small"
-                  >The cut is
-                  <select
-                    class="type-in"
-                    value={bodyCut.mark ?? ''}
-                    onchange={(event) => deriveFrom(i, event.currentTarget.value)}
-                  >
-                    <option value="">a number</option>
-                    {#each markNames as name (name)}<option value={name}>derived from {name}</option>{/each}
-                  </select>
-                </label>
-                {#if bodyCut.mark}
-                  <div class="line">
-                    <input
-                      class="type-in factor"
-                      aria-label="Factor"
-                      value={bodyCut.factor}
-                      onchange={(event) => typeFactor(i, event.currentTarget)}
-                    />
-                    <span>× {bodyCut.mark} +</span>
-                    <Typed
-                      label="Offset"
-                      {kpi}
-                      blank
-                      shown={cut.offset_shown}
-                      keep={(offset) => changeCut(i, { offset: offset ?? 0 }, 'change an offset')}
-                    />
-                  </div>
-                  <p class="small soft">
-                    {cut.words}{cut.shown ? ` = ${cut.shown} here` : `: ${strip.reason}`}
-                  </p>
-                {:else}
-                  <Typed
-                    label="Cut value"
-                    {kpi}
-                    shown={cut.shown}
-                    keep={(to) => to !== null && keep(moved(i, to), 'type a cut')}
-                  />
-                {/if}
-                <p class="small">
-                  Exactly {cut.shown || 'on the cut'} is
-                  <button
-                    class="act quiet"
-                    onclick={() =>
-                      changeCut(
-                        i,
-                        { belongs: bodyCut.belongs === 'below' ? 'above' : 'below' },
-                        'change whose a cut is',
-                      )}
-                  >
-                    {stateOf(body.bands[bodyCut.belongs === 'below' ? i : i + 1])?.name}</button
-                  >, the band {bodyCut.belongs === 'below' ? 'below' : 'above'}.
-                </p>
-                <button class="act" disabled={body.bands.length <= 2} onclick={() => merge(i + 1)}
-                  >Take this cut out</button
-                >
+              {#if openCut === i && body.cuts[i]}
+                <CutPanel
+                  {cut}
+                  held={body.cuts[i]}
+                  around={[body.bands[i]!, body.bands[i + 1]!]}
+                  reason={strip.reason}
+                  {kpi}
+                  {markNames}
+                  derive={(mark) => deriveFrom(i, mark)}
+                  change={(edit, says) => changeCut(i, edit, says)}
+                  type={(to) => keep(moved(i, to), 'type a cut')}
+                  remove={body.bands.length > 2 ? () => merge(i + 1) : undefined}
+                />
               {/if}
             </Popover.Content>
           </Popover.Positioner>
@@ -393,30 +336,5 @@
     padding: 10px;
     box-shadow: var(--lift);
     font-size: 13px;
-  }
-  .line {
-    display: flex;
-    gap: 6px;
-    align-items: center;
-    white-space: nowrap;
-  }
-  .factor {
-    width: 64px;
-  }
-  .pick {
-    display: flex;
-    gap: 8px;
-    align-items: center;
-    padding: 4px 6px;
-    border-radius: 3px;
-    text-align: left;
-    cursor: pointer;
-  }
-  .pick:hover {
-    background: var(--accent-tint);
-  }
-  .pick.on {
-    font-weight: 650;
-    background: var(--accent-tint);
   }
 </style>

@@ -1,7 +1,6 @@
 <script lang="ts">
   import { push, router } from 'svelte-spa-router'
   import { api, got, words, type Kpi } from '../../api/client'
-  import { count, money } from '../../api/numbers'
   import { stateOf } from '../../api/states.svelte'
   import Sign from '../../parts/Sign.svelte'
   import ManyMarks from './ManyMarks.svelte'
@@ -40,22 +39,18 @@
 
   /** Of a sum one figure is each member's or all together's: what it would come to either way. */
   const either = $derived.by(() => {
-    const value = book.said?.value
+    const said = book.said
     const held = book.editing ? grid?.rows[book.editing.row] : undefined
-    if (!grid?.adds || value == null || !held || (held.whose !== 'each' && held.whose !== 'together'))
-      return null
+    if (!grid?.adds || !said?.together || (held?.whose !== 'each' && held?.whose !== 'together')) return null
     const members = grid.rows.filter((row) => row.member !== null).length
-    const rows = grid.rows.map((row, at) => ({ ...row, at }))
-    const each = rows.find((row) => row.whose === 'each')
-    const together = rows.find((row) => row.whose === 'together')
-    if (!each || !together || members < 2) return null
+    const each = grid.rows.findIndex((row) => row.whose === 'each')
+    const together = grid.rows.findIndex((row) => row.whose === 'together')
+    if (each < 0 || together < 0) return null
     return [
-      { row: each.at, name: `each of the ${members}: together ${figure(value * members)}` },
-      { row: together.at, name: `all together: ${figure(value)}` },
+      { row: each, name: `each of the ${members}: together ${said.together}` },
+      { row: together, name: `all together: ${said.shown}` },
     ]
   })
-  const figure = (value: number) =>
-    kpi?.body.unit?.kind === 'currency' ? money(value, kpi.body.unit.currency ?? 'GBP') : count(value)
 
   function to(edit: Record<string, string>) {
     const next = new URLSearchParams(query)

@@ -129,7 +129,8 @@ export class Book {
     const { kpi, text } = this
     if (!text.trim() || !kpi) return (this.said = null)
     const mark = this.editing ? this.changeAt(this.editing.row, this.editing.column, null) : null
-    const body = { text, kpi: kpi.id, unit: kpi.body.unit, mark } as Schemas['UnderstandAsk']
+    const members = Math.max(1, this.grid?.rows.filter((row) => row.member !== null).length ?? 1)
+    const body = { text, kpi: kpi.id, unit: kpi.body.unit, mark, members } as Schemas['UnderstandAsk']
     try {
       const answer = await got(api.POST('/api/kpis/understand', { body }))
       if (text === this.text) {
@@ -168,7 +169,7 @@ export class Book {
         if (this.cell) {
           const { value } = this.sending[0]!
           this.editing = this.cell
-          this.said = { value: value ?? null, shown: this.text, problem: '', doubt: detail }
+          this.said = { value: value ?? null, shown: this.text, problem: '', doubt: detail, together: '' }
           return false
         }
         this.asked = { changes: this.sending, detail }
@@ -178,7 +179,7 @@ export class Book {
       if (stale) await this.load()
       else if (this.cell) {
         this.editing = this.cell
-        this.said = { value: null, shown: '', doubt: '', problem: words(error) }
+        this.said = { value: null, shown: '', doubt: '', problem: words(error), together: '' }
         return false
       }
       this.failed = stale

@@ -14,14 +14,13 @@
     type Yardstick,
   } from '../../api/client'
   import { markNames } from '../../api/marknames.svelte'
-  import Face from '../../faces/Face.svelte'
-  import { faces as table } from '../../faces/names.svelte'
   import Better from '../../parts/Better.svelte'
   import Slot from '../../parts/Slot.svelte'
   import YardstickEditor from '../../parts/YardstickEditor.svelte'
   import Impact from '../yardsticks/Impact.svelte'
   import Brief from './Brief.svelte'
   import Drawn from './Drawn.svelte'
+  import FaceChoice from './FaceChoice.svelte'
   import Numbers from './Numbers.svelte'
   import type { Session } from './session.svelte'
 
@@ -184,37 +183,13 @@
   </div>
 
   <div class="faces-part">
-    <div class="line">
-      <h2 class="minor soft">Face, drawn with this reading</h2>
-      <span class="small soft">{table().length}</span>
-    </div>
-    {#if changed.says && changed.id === instrument.id && changed.face === instrument.face}<p
-        class="small"
-        role="status"
-      >
-        {changed.says}
-        <button class="act quiet" onclick={() => session.history.undo()}>Take it back</button>
-      </p>{/if}
-    <div class="faces" role="group" aria-label="Faces">
-      {#each table() as face (face.key)}
-        {@const drawn = offered.offers.find((known) => known.instrument.face === face.key)?.picture}
-        <button
-          class:on={instrument.face === face.key}
-          aria-pressed={instrument.face === face.key}
-          aria-label={face.name.toLowerCase()}
-          onclick={() => setFace(face.key)}
-        >
-          <span class="drawing" aria-hidden="true">
-            {#if drawn?.readings.length && (face.key !== 'quadrant' || drawn.quadrant)}
-              <Face face={face.key} picture={drawn} look={instrument.look} mini />
-            {:else if face.key === 'quadrant' && drawn && !drawn.waiting}
-              <span class="soft needs">needs another KPI</span>
-            {/if}
-          </span>
-          <span class="name">{face.name.toLowerCase()}</span>
-        </button>
-      {/each}
-    </div>
+    <FaceChoice
+      {instrument}
+      offers={offered.offers}
+      says={changed.id === instrument.id && changed.face === instrument.face ? changed.says : ''}
+      undo={() => session.history.undo()}
+      choose={setFace}
+    />
   </div>
 
   {#if held && instrument.yardstick}
@@ -293,15 +268,6 @@
     margin-top: 0;
     min-width: 0;
   }
-  .line {
-    display: flex;
-    justify-content: space-between;
-    align-items: baseline;
-    gap: 8px;
-  }
-  h2 {
-    font-size: 12.5px;
-  }
   .settings,
   .bench :global(p.settings) {
     font-size: 13.5px;
@@ -310,51 +276,6 @@
   }
   .settings {
     margin-top: 4px;
-  }
-  .faces {
-    display: flex;
-    gap: 6px;
-    margin-top: 5px;
-    padding: 2px 2px 6px;
-    overflow-x: auto;
-    scrollbar-width: thin;
-  }
-  .faces button {
-    flex: none;
-    width: 66px;
-    text-align: center;
-    cursor: pointer;
-  }
-  .drawing {
-    display: grid;
-    align-content: center;
-    gap: 2px;
-    height: 50px;
-    padding: 4px;
-    overflow: hidden;
-    border: 1px solid var(--rule);
-    border-radius: 4px;
-  }
-  .faces button:hover .drawing {
-    border-color: var(--accent);
-  }
-  .faces button.on .drawing {
-    border: 2px solid var(--accent);
-    background: var(--accent-tint);
-    padding: 3px;
-  }
-  .needs {
-    font-size: 11px;
-    line-height: 1.2;
-  }
-  .name {
-    font-size: 12px;
-    color: var(--soft);
-    white-space: nowrap;
-  }
-  .faces .on .name {
-    color: var(--ink);
-    font-weight: 640;
   }
   .acts {
     display: flex;

@@ -1,12 +1,12 @@
 <script lang="ts">
   /** How the chosen face draws: a sentence for each face, and what it shows besides. */
-  import type { CardPicture, Instrument, Schemas } from '../../api/client'
-  import { statesBeside, stateOf } from '../../api/states.svelte'
+  import type { CardPicture, Instrument } from '../../api/client'
   import type { Look } from '../../faces/looks'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
   import { RAMP_NAMES } from './ramps'
-  import Typed from '../../parts/Typed.svelte'
+  import DrawnLedger from './DrawnLedger.svelte'
+  import DrawnQuadrant from './DrawnQuadrant.svelte'
 
   interface Props {
     instrument: Instrument
@@ -14,23 +14,10 @@
     change: (says: string, make: (instrument: Instrument) => void) => void
   }
   let { instrument, segments, change }: Props = $props()
-  type Column = Schemas['LedgerLook']['columns'][number]
   type Part = Instrument['hide'][number]
   const look = $derived(instrument.look)
   const face = $derived(instrument.face)
   const draw = (make: (look: Look) => void) => change('change the drawing', (draft) => make(draft.look))
-  const COLUMNS: Record<Column, string> = {
-    value: 'value',
-    mark: 'mark',
-    gap: 'gap',
-    attainment: 'share reached',
-    bullet: 'on its bands',
-    progress: 'progress',
-    strokes: 'tally strokes',
-    headroom: 'headroom both ways',
-    trail: 'history',
-    state: 'state',
-  }
   const PARTS: [Part, string][] = [
     ['label', 'title'],
     ['value', 'value'],
@@ -45,21 +32,6 @@
     ramp: 'by a ramp along the axis',
   }
   const FULL = { axis: 'the end of the axis', mark: 'each one’s own mark' }
-  const QUARTERS = ['good in both', 'good only up', 'good only across', 'good in neither']
-  function toggleColumn(column: string) {
-    draw((draft) => {
-      const held = draft.ledger.columns
-      draft.ledger.columns = held.includes(column as Column)
-        ? held.filter((other) => other !== column)
-        : [...held, column as Column]
-    })
-  }
-  function shift(at: number, way: -1 | 1) {
-    draw((draft) => {
-      const [column] = draft.ledger.columns.splice(at, 1)
-      draft.ledger.columns.splice(at + way, 0, column!)
-    })
-  }
 </script>
 
 {#snippet pick(
@@ -260,121 +232,9 @@
       )}.
     </p>
   {:else if face === 'ledger'}
-    <p class="soft">
-      Shows <Slot text="{look.ledger.columns.length} columns" label="Columns" width={270}>
-        {#snippet children()}
-          <ol class="columns">
-            {#each look.ledger.columns as column, at (column)}
-              <li>
-                <span>{COLUMNS[column]}</span>
-                <button
-                  class="act quiet"
-                  disabled={!at}
-                  aria-label="{COLUMNS[column]} to the left"
-                  onclick={() => shift(at, -1)}>←</button
-                >
-                <button
-                  class="act quiet"
-                  disabled={at === look.ledger.columns.length - 1}
-                  aria-label="{COLUMNS[column]} to the right"
-                  onclick={() => shift(at, 1)}>→</button
-                >
-              </li>
-            {/each}
-          </ol>
-          <Choices
-            choices={Object.entries(COLUMNS).map(([key, name]) => ({ key, name }))}
-            many={look.ledger.columns}
-            choose={toggleColumn}
-          />
-        {/snippet}
-      </Slot>{#if instrument.by}, grouped by {@render pick(
-          'Groups',
-          segments.find((segment) => segment.name === look.ledger.group)?.label.toLowerCase() ?? 'nothing',
-          look.ledger.group ?? '',
-          [
-            { key: '', name: 'nothing' },
-            ...segments
-              .filter((segment) => segment.name !== instrument.by)
-              .map((segment) => ({ key: segment.name, name: segment.label.toLowerCase() })),
-          ],
-          (key) => draw((draft) => (draft.ledger.group = key || null)),
-        )}{/if}.
-    </p>
-    {#if look.ledger.columns.includes('strokes')}
-      <label class="small stroke"
-        >one stroke stands for<Typed
-          label="One stroke"
-          kpi={instrument.kpi}
-          blank
-          shown={look.ledger.stroke == null ? '' : String(look.ledger.stroke)}
-          keep={(stroke) => draw((draft) => (draft.ledger.stroke = stroke && stroke > 0 ? stroke : null))}
-        /></label
-      >
-    {/if}
+    <DrawnLedger {instrument} {segments} {draw} {pick} />
   {:else if face === 'quadrant'}
-    <p class="soft">
-      Up is {@render pick(
-        'Up',
-        look.quadrant.reverse_up ? 'reversed' : 'as counted',
-        String(look.quadrant.reverse_up),
-        [
-          { key: 'false', name: 'as counted' },
-          { key: 'true', name: 'reversed', note: 'the largest at the foot' },
-        ],
-        (key) => draw((draft) => (draft.quadrant.reverse_up = key === 'true')),
-      )}, across is {@render pick(
-        'Across',
-        look.quadrant.reverse_across ? 'reversed' : 'as counted',
-        String(look.quadrant.reverse_across),
-        [
-          { key: 'false', name: 'as counted' },
-          { key: 'true', name: 'reversed', note: 'the largest at the left' },
-        ],
-        (key) => draw((draft) => (draft.quadrant.reverse_across = key === 'true')),
-      )}.
-    </p>
-    <div class="cuts small">
-      <label
-        >cut up at<Typed
-          label="Cut up"
-          kpi={instrument.kpi}
-          blank
-          shown={look.quadrant.cut_up == null ? 'its mark' : String(look.quadrant.cut_up)}
-          keep={(cut) => draw((draft) => (draft.quadrant.cut_up = cut))}
-        /></label
-      >
-      <label
-        >cut across at<Typed
-          label="Cut across"
-          kpi={look.quadrant.across ?? instrument.kpi}
-          blank
-          shown={look.quadrant.cut_across == null ? 'its mark' : String(look.quadrant.cut_across)}
-          keep={(cut) => draw((draft) => (draft.quadrant.cut_across = cut))}
-        /></label
-      >
-    </div>
-    {#each look.quadrant.quarters as quarter, at (at)}
-      <div class="quarter small">
-        <span class="soft">{QUARTERS[at]}</span>
-        <input
-          class="type-in"
-          aria-label="Name of the quarter {QUARTERS[at]}"
-          placeholder="named for me"
-          maxlength="40"
-          value={quarter.name}
-          onchange={(event) =>
-            draw((draft) => (draft.quadrant.quarters[at]!.name = event.currentTarget.value.trim()))}
-        />
-        {@render pick(
-          `Colour of the quarter ${QUARTERS[at]}`,
-          stateOf(quarter.state)?.name ?? 'a state',
-          quarter.state,
-          statesBeside(quarter.state).map((state) => ({ key: state.key, name: state.name })),
-          (key) => draw((draft) => (draft.quadrant.quarters[at]!.state = key)),
-        )}
-      </div>
-    {/each}
+    <DrawnQuadrant {instrument} {draw} {pick} />
   {/if}
   <p class="soft">
     Hides <Slot
@@ -412,35 +272,3 @@
     )}.
   </p>
 </div>
-
-<style>
-  .columns {
-    list-style: none;
-    padding: 0 0 6px;
-    border-bottom: 1px solid var(--rule);
-    margin-bottom: 4px;
-  }
-  .columns li {
-    display: flex;
-    align-items: center;
-    padding: 0 8px;
-  }
-  .columns span {
-    flex: 1;
-  }
-  .stroke,
-  .cuts {
-    display: grid;
-    grid-template-columns: 1fr 1fr;
-    gap: 8px;
-    align-items: center;
-    margin: 2px 0;
-  }
-  .quarter {
-    display: grid;
-    grid-template-columns: 106px 1fr 64px;
-    gap: 8px;
-    align-items: center;
-    padding: 2px 0;
-  }
-</style>

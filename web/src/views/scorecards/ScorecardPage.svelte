@@ -1,23 +1,11 @@
 <script lang="ts">
   import { setContext, tick, untrack } from 'svelte'
   import { push, replace, router } from 'svelte-spa-router'
-  import {
-    api,
-    attempt,
-    got,
-    words,
-    type Instrument,
-    type Kpi,
-    type Picture,
-    type Reading,
-    type Scope,
-    type Section,
-    type Yardstick,
-  } from '../../api/client'
+  import { api, attempt, got, words } from '../../api/client'
+  import type { Instrument, Kpi, Picture, Reading, Scope, Section, Yardstick } from '../../api/client'
   import { whenChanged } from '../../api/changes'
   import { letMembersBeRead, type Whole } from '../../faces/member-page'
   import Drawer from '../../parts/Drawer.svelte'
-  import ScopeSentence from '../../parts/ScopeSentence.svelte'
   import Tally from '../../parts/Tally.svelte'
   import { toggled } from '../../parts/toggled'
   import Workings, { type Asked } from '../../parts/Workings.svelte'
@@ -27,12 +15,13 @@
   import CardBench from './CardBench.svelte'
   import Grid from '../../parts/page/Grid.svelte'
   import { askedOf, grabs, takeOut, tick as tickStep } from './reach'
+  import EmptyPart from './EmptyPart.svelte'
   import BenchTab from './BenchTab.svelte'
   import PageHead from './PageHead.svelte'
+  import PageScope from './PageScope.svelte'
   import PageTold from './PageTold.svelte'
   import { PeriodSteps } from './period_steps'
   import * as address from './scorecard_address'
-  import { assumedIn, scopeIn, scopedPart } from './scorecard_address'
   import { SheetSelection } from './sheet_selection.svelte'
   import UnderTally from './UnderTally.svelte'
   import SectionHead from './SectionHead.svelte'
@@ -60,9 +49,9 @@
 
   const query = $derived(new URLSearchParams(router.querystring ?? ''))
   /** The part of it that says what is read, which stays the same while anything else changes. */
-  const scoped = $derived(scopedPart(query))
+  const scoped = $derived(address.scopedPart(query))
   /** Reading another month or other members is kept in the address, so that reload and back work. */
-  const fromAddress = $derived(scopeIn(scoped))
+  const fromAddress = $derived(address.scopeIn(scoped))
 
   $effect(() => {
     const opened = session
@@ -72,7 +61,7 @@
   $effect(() => {
     const scope = bench ? null : fromAddress
     session.reading = scope
-    session.assume = assumedIn(scoped, () => session.picture?.assumptions ?? [])
+    session.assume = address.assumedIn(scoped, () => session.picture?.assumptions ?? [])
     session.settled = () => void replace(addressOf(fromAddress))
     untrack(() => session.body && session.read())
   })
@@ -247,15 +236,14 @@
       <PageTold {session} bind:failed />
 
       {#if card && body}
-        <div class="scope">
-          <ScopeSentence picture={card} scope={session.scope} change={scopeTo} again={() => session.read()} />
-          {#if !bench && fromAddress && back}
-            <a class="small back" href="#{back}" onclick={() => (back = '')}>one step back</a>
-          {/if}
-          {#if !bench && fromAddress}
-            <a class="small back" href="#/scorecards/{params.id}">back to the scorecard’s own scope</a>
-          {/if}
-        </div>
+        <PageScope
+          {card}
+          {session}
+          change={scopeTo}
+          own={!bench && fromAddress ? `/scorecards/${params.id}` : ''}
+          {back}
+          gone={() => (back = '')}
+        />
         {#if card.tally.length}
           <Tally tally={card.tally} press={bench ? undefined : press} pressed={lit} />
         {/if}
@@ -276,9 +264,7 @@
             fold={() => fold(held)}
             write={(kind) => sheets.choose(compose.addWords(session, held.id, kind))}
           />
-          {#if folded(held)}
-            <!-- folded: its words above say what changed in it -->
-          {:else if standing(held).length}
+          {#if standing(held).length && !folded(held)}
             <Grid
               section={held}
               {pictures}
@@ -304,21 +290,14 @@
               drop={(id, section, at) => compose.carryTo(session, sheets.together(id), section, at)}
               {remove}
             />
-          {:else if bench}
-            <p class="empty sentence" data-takes={held.id}>
-              Show <b>a KPI</b> for <b>a scope</b> as <b>a face</b> … Use “Add an instrument” above to begin.
-            </p>
+          {:else if bench && !standing(held).length}
+            <EmptyPart section={held.id} />
           {/if}
         {:else}
-          <p class="empty sentence">
-            {#if bench}This scorecard is empty. <button
-                class="slot"
-                onclick={() => compose.addSection(session)}>Add a section</button
-              >, then an instrument in it.
-            {:else}This scorecard is empty. <a class="slot" href="#/scorecards/{params.id}/bench"
-                >Open the bench</a
-              > to put instruments on it.{/if}
-          </p>
+          <EmptyPart
+            add={bench ? () => compose.addSection(session) : undefined}
+            bench="#/scorecards/{params.id}/bench"
+          />
         {/each}
       {:else if !session.problem}
         <p class="soft">Reading…</p>
@@ -367,27 +346,5 @@
 <style>
   .frame.bench {
     padding-bottom: calc(var(--drawer) + 34px);
-  }
-  .scope {
-    display: flex;
-    align-items: baseline;
-    flex-wrap: wrap;
-    gap: 0 16px;
-    margin-bottom: 8px;
-  }
-  .back {
-    color: var(--accent);
-    text-decoration: underline;
-  }
-  .empty {
-    padding: 24px;
-    border: 1px dashed var(--rule);
-    border-radius: 5px;
-    text-align: center;
-  }
-  .empty b {
-    border-bottom: 2px solid var(--accent);
-    color: var(--ink);
-    font-weight: 620;
   }
 </style>
