@@ -13,7 +13,6 @@ import signal
 import sys
 import time
 import unittest
-from collections.abc import Iterator
 from pathlib import Path
 
 from ironmark.store import scratch
@@ -41,16 +40,19 @@ class Untaken(unittest.TestSuite):
         self._cleanup = False
         self._modules, self._folder = modules, folder
 
-    def __iter__(self) -> Iterator[unittest.TestSuite]:  # type: ignore[override]
+    def run(self, result: unittest.TestResult, debug: bool = False) -> unittest.TestResult:
+        """Each module alone, so that its classes have cleared up themselves when it is looked at what it left."""
         for name in self._modules:
             try:
                 if self._folder:
                     os.close(os.open(Path(self._folder) / name, os.O_CREAT | os.O_EXCL))
             except FileExistsError:
                 continue
-            yield unittest.defaultTestLoader.loadTestsFromName(name)
+            unittest.defaultTestLoader.loadTestsFromName(name).run(result)
+            result._previousTestClass = None  # type: ignore[attr-defined]  # its last class has ended with it
             if left := world.clear_away():
                 print(f"\n{name} left behind: {', '.join(left)}", file=sys.stderr)
+        return result
 
 
 class Timed(unittest.TextTestResult):

@@ -16,6 +16,8 @@
   type Line = Look['lines'][number]
   const sending = new Sending()
   let look = $state.raw<Look | null>(null)
+  /** What is asked for by now, which may not have come yet: the next step goes on from it. */
+  let asked = $state.raw<Recipe | undefined>(undefined)
   let before = $state.raw<Recipe[]>([]) // what was said by hand, step by step
   let chosen = $state<number | null>(null)
   let failed = $state('')
@@ -28,12 +30,14 @@
     const file = looking.file
     if (!file) return
     const mine = ++turn
+    asked = recipe
     busy = true
     plain = false
     try {
       const found = await lookAt(file, recipe, sheet)
       if (mine !== turn) return
       look = found
+      asked = found?.recipe
       plain = !found // it is large, or of a kind that says itself what is in it
     } catch (error) {
       if (mine === turn) failed = words(error)
@@ -48,16 +52,17 @@
   })
   /** Read it anew with something said by hand; what was said before can be gone back to. */
   function say(edit: Partial<Recipe>) {
-    if (!look) return
-    before = [...before, look.recipe]
-    void read({ ...look.recipe, ...edit })
+    const held = asked ?? look?.recipe
+    if (!held) return
+    before = [...before, held]
+    void read({ ...held, ...edit })
   }
   function back() {
     const last = before.at(-1)
     before = before.slice(0, -1)
     if (last) void read(last)
   }
-  const recipe = $derived(look?.recipe as Record<string, Record<string, string>> | undefined)
+  const recipe = $derived((asked ?? look?.recipe) as Record<string, Record<string, string>> | undefined)
   function sayLine(at: number, kind: Line['kind']) {
     say({ lines: { ...recipe?.['lines'], [at]: kind } })
     chosen = null
