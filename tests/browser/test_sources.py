@@ -292,6 +292,12 @@ class ManyMarks(PageTest):
         self.see("One figure could be either", "all together: £200,000")
         self.press("each of the 6: together £1,200,000")
         self.wait(lambda: self.cells(1)[9] == "£200,000")
+        self.wait(lambda: self._click('[data-cell="1-9"]'))
+        self.keys("3")
+        self.assertEqual(
+            self.driver.switch_to.active_element.get_attribute("value"), "3", "it takes the place of what was there"
+        )
+        self.keys(Keys.ESCAPE)
         self.wait(lambda: self.cells(0)[9:11] == ["£1,200,000", "£1,200,000"], "its members' marks together")
         self.assertIn("together", self.one('[data-cell="0-9"]').get_attribute("class") or "")
         self.slot("Of which rows")

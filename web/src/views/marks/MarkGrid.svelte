@@ -141,12 +141,14 @@
     book.said = null
     requestAnimationFrame(() => cells.focus(row, column))
   }
+  // What is typed takes the place of what was there; what was begun by typing goes on.
   const grow = (node: HTMLInputElement) => {
     node.focus()
-    // What is typed takes the place of what was there; what was begun by typing goes on.
-    const { row, column } = book.editing ?? cells.at
-    if (node.value === cell(row, column)?.shown) node.select()
-    else node.setSelectionRange(node.value.length, node.value.length)
+    void tick().then(() => {
+      const { row, column } = book.editing ?? cells.at
+      if (node.value === cell(row, column)?.shown) node.select()
+      else node.setSelectionRange(node.value.length, node.value.length)
+    })
   }
 </script>
 
@@ -292,7 +294,6 @@
   td {
     height: 31px;
     padding: 0 6px;
-    border-bottom: 1px solid var(--rule);
     cursor: cell;
     min-width: 56px;
     white-space: nowrap;
