@@ -5,6 +5,7 @@ from __future__ import annotations
 import codecs
 import csv
 import io
+import re
 from collections.abc import Sequence
 from dataclasses import replace
 from itertools import islice
@@ -211,18 +212,24 @@ _CALLED = {
     "cp1250": "Windows-1250", "cp1251": "Windows-1251", "cp1252": "Windows-1252", "cp1253": "Windows-1253",
     "shift_jis": "Shift JIS", "gb18030": "GB 18030", "big5": "Big5", "euc_kr": "EUC-KR",
 }  # fmt: skip
-_CENTRAL = {"Polish", "Czech", "Slovak", "Slovene", "Hungarian", "Romanian", "Croatian"}
 _SAMPLE = 200_000  # bytes of the lines that tell
+_WORD = re.compile(rb"[A-Za-z\x80-\xff]+")
+_OTHER_SCRIPT = 0.45  # of the bytes of words that are not ASCII alone, those beyond it; of Latin words far fewer are
+# What Polish letters look like in Windows-1252: signs that stand in no word of it. One as in m³ does not count.
+_POLISH = re.compile(r"[¹³][a-zà-ÿ]|[a-zà-ÿ]{3}[¹³]|[¯£][a-zà-ÿ]|[a-zà-ÿ]¿")
 
 
 def _encoding(body: bytes) -> tuple[str, str]:
-    """The encoding that letters beyond ASCII make sense in, and what it is called. Of two for Latin letters the western one
-    is taken unless the language is written with the other, since few letters tell them apart."""
+    """The encoding that letters beyond ASCII make sense in, and what it is called. Of those for Latin letters the western
+    one is taken but for Polish, since few letters tell them apart."""
     telling = b"\n".join(line for line in body.splitlines() if not line.isascii())[:_SAMPLE]
-    best = from_bytes(telling, cp_isolation=list(_CALLED)).best()
-    found = best.encoding if best else "cp1252"
-    if found not in _CALLED or (found == "cp1250" and best and best.language not in _CENTRAL):
-        found = "cp1252"
+    words = b"".join(word for word in _WORD.findall(telling) if not word.isascii())
+    found = "cp1252"
+    if sum(byte > 127 for byte in words) > _OTHER_SCRIPT * len(words):
+        best = from_bytes(telling, cp_isolation=list(_CALLED)).best()
+        found = best.encoding if best and best.encoding in _CALLED and best.encoding != "cp1250" else found
+    elif _POLISH.search(telling.decode("cp1252", "replace")):
+        found = "cp1250"
     return found, _CALLED[found]
 
 

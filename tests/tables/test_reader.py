@@ -42,13 +42,17 @@ class Forms(unittest.TestCase):
     def test_letters_of_other_encodings_are_read(self) -> None:
         for encoding, called, text in (
             ("cp1250", "Windows-1250", "Oddział;Miesiąc;Sprzedaż\nŁódź;styczeń;1200\nŻyrardów;luty;900\nGdańsk;marzec;850\n"),
+            ("cp1250", "Windows-1250", "Pracownia;Miesiąc;Przychód zł\nŁódź Śródmieście;01.2026;120\nŻuławy;02.2026;90\n"),
+            ("cp1252", "Windows-1252", "Tienda;Mes;Año;Ingresos €;m³\nLogroño;enero;2026;100;4\nA Coruña;febrero;2026;90;5\n"),
+            ("cp1252", "Windows-1252", "Loja;Mês;Receita\nSão João;março;100\nÉvora;abril;90\n"),
+            ("cp1252", "Windows-1252", "Filiale;Monat;Erlös £;Größe m³\nMünchen;01.2026;100;3\nKöln;02.2026;90;4\n"),
             ("cp1251", "Windows-1251", "Филиал;Месяц;Выручка\nСеверный;январь;1200\nЮжный;февраль;900\n"),
             ("cp1252", "Windows-1252", "Filial;Månad;Intäkt\nMalmö;januari;1200\nÅre;mars;900\n"),
             ("cp1253", "Windows-1253", "Κατάστημα;Μήνας;Πωλήσεις\nΒόρειο;Ιανουάριος;1200\n"),
             ("shift_jis", "Shift JIS", "支店,月,売上\n北支店,1月,1200\n南支店,2月,900\n"),
             ("euc_kr", "EUC-KR", "지점,월,매출\n북부,1월,1200\n"),
         ):  # fmt: skip
-            with self.subTest(encoding):
+            with self.subTest(text[:20]):
                 found, notes = decoded(text.encode(encoding))
                 self.assertEqual(found, text)
                 self.assertIn(f"it was read as {called}.", notes[0].message)
