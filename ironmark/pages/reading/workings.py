@@ -26,8 +26,8 @@ from ironmark.pages.reading.instrument_scope import own_scope, period_of, take_r
 from ironmark.pages.reading.workings_rows import (
     AggregateFigure,
     Line,
+    aggregate_figures,
     from_file,
-    parts,
     rows_line,
     same_days,
     value_line,
@@ -154,7 +154,7 @@ class Explained:
             return formula, [], lines
         lines = [value_line(readings, value, p, m), rows_line(readings, p, m, context, body.dataset, self.period)]
         lines += from_file(context, readings, body.dataset, m) + same_days(context, body, readings, self.period)
-        return body.formula, parts(context, body, readings, p, m), lines
+        return body.formula, aggregate_figures(context, body, readings, p, m), lines
 
     def _against_lines(self, p: int, m: int) -> list[Line]:
         """Gap, attainment and headroom, each with how it was reckoned."""

@@ -31,7 +31,9 @@ class AggregateFigure(BaseModel):
     figure: str
 
 
-def parts(context: ReadingContext, kpi: KpiBody, readings: Readings, p: int, m: int) -> list[AggregateFigure]:
+def aggregate_figures(
+    context: ReadingContext, kpi: KpiBody, readings: Readings, p: int, m: int
+) -> list[AggregateFigure]:
     """Every aggregate with its figure, and the period where that is an earlier one."""
     found = []
     for a in aggregates(readings.kpi.formula):

@@ -99,8 +99,7 @@
       aria-rowcount={rows.length + 1}
     >
       <LedgerHead
-        columns={fitted.columns.map((one) => one.column)}
-        widths={Object.fromEntries(columns.map((column, at) => [column, widths[at]]))}
+        columns={fitted.columns}
         {heads}
         rows={(picture as Partial<Part>).count ?? readings.length}
         {sorted}

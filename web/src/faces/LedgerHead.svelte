@@ -6,9 +6,8 @@
   import { isNumber, type Column, type Order } from './ledger'
 
   interface Props {
-    /** Those that find room; widths: of all columns there are, in pixels, and whether each takes more. */
-    columns: Column[]
-    widths: Partial<Record<Column, [number, boolean]>>
+    /** Those that find room, each with its least pixels and whether it takes more. */
+    columns: { column: Column; px: number; grows: boolean }[]
     heads: Record<Column, string>
     rows: number
     sorted: Order
@@ -19,7 +18,7 @@
     table: () => string
     take?: (kind: 'csv' | 'xlsx') => void
   }
-  let { columns, widths, heads, rows, sorted, sortBy, signs, table, take }: Props = $props()
+  let { columns, heads, rows, sorted, sortBy, signs, table, take }: Props = $props()
   const paper = getContext('paper')
   let said = $state('')
   async function copy() {
@@ -32,14 +31,14 @@
   }
   /** On paper, where the rows are a table, figures are as wide as they need. */
   const width = (column: Column | 'name') => {
-    const [px, grows] = column === 'name' ? [0, true] : widths[column]!
-    return paper && !grows ? `${px + 12}px` : undefined
+    const held = columns.find((one) => one.column === column)
+    return paper && held && !held.grows ? `${held.px + 12}px` : undefined
   }
   const way = $derived(sorted?.down ? '↓' : '↑')
 </script>
 
 <div class="line head" role="row">
-  {#each ['name', ...columns] as const as column (column)}
+  {#each ['name', ...columns.map((one) => one.column)] as const as column (column)}
     <div
       role="columnheader"
       aria-sort={sorted?.by !== column ? 'none' : sorted.down ? 'descending' : 'ascending'}

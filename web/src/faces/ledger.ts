@@ -26,13 +26,13 @@ export function headsOf(picture: Picture, wide: Reading[]): Record<Column, strin
   }
 }
 
-export const stateTold = (reading: Reading) =>
+const stateTold = (reading: Reading) =>
   (reading.state && reading.partial
     ? `${stateOf(reading.state)?.name} so far`
     : stateOf(reading.state)?.name) ?? (reading.status === 'no_reading' ? 'no reading' : 'not graded')
 
 /** What a cell says in words or figures. */
-export function textOf(reading: Reading, column: Column): string {
+function textOf(reading: Reading, column: Column): string {
   switch (column) {
     case 'value':
     case 'bullet':

@@ -27,12 +27,6 @@
 </div>
 
 <style>
-  .line {
-    display: flex;
-    gap: 6px;
-    align-items: center;
-    white-space: nowrap;
-  }
   .pick {
     display: flex;
     gap: 8px;

@@ -73,12 +73,6 @@
 <button class="act" disabled={!remove} onclick={remove}>Take this cut out</button>
 
 <style>
-  .line {
-    display: flex;
-    gap: 6px;
-    align-items: center;
-    white-space: nowrap;
-  }
   .factor {
     width: 64px;
   }

@@ -337,4 +337,10 @@
     box-shadow: var(--lift);
     font-size: 13px;
   }
+  :global(.strip-panel .line) {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+    white-space: nowrap;
+  }
 </style>

@@ -42,12 +42,11 @@
     const said = book.said
     const held = book.editing ? grid?.rows[book.editing.row] : undefined
     if (!grid?.adds || !said?.together || (held?.whose !== 'each' && held?.whose !== 'together')) return null
-    const members = grid.rows.filter((row) => row.member !== null).length
     const each = grid.rows.findIndex((row) => row.whose === 'each')
     const together = grid.rows.findIndex((row) => row.whose === 'together')
     if (each < 0 || together < 0) return null
     return [
-      { row: each, name: `each of the ${members}: together ${said.together}` },
+      { row: each, name: `each of the ${book.members}: together ${said.together}` },
       { row: together, name: `all together: ${said.shown}` },
     ]
   })

@@ -125,11 +125,16 @@ export class Book {
     }
   })
 
+  /** How many members the grid has rows of. */
+  get members(): number {
+    return this.grid?.rows.filter((row) => row.member !== null).length ?? 0
+  }
+
   async understand(): Promise<Schemas['Understood'] | null> {
     const { kpi, text } = this
     if (!text.trim() || !kpi) return (this.said = null)
     const mark = this.editing ? this.changeAt(this.editing.row, this.editing.column, null) : null
-    const members = Math.max(1, this.grid?.rows.filter((row) => row.member !== null).length ?? 1)
+    const members = Math.max(1, this.members)
     const body = { text, kpi: kpi.id, unit: kpi.body.unit, mark, members } as Schemas['UnderstandAsk']
     try {
       const answer = await got(api.POST('/api/kpis/understand', { body }))
