@@ -1,11 +1,25 @@
-"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|folder|drafting|long|cluster|steady]: measure, and print ratios.
+"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|folder|drafting|long|cluster|changes|steady]: measure, and print ratios.
 ``steady`` and ``long`` take minutes and ``cluster`` needs ClickHouse; they are only run when they are named."""
 
 from __future__ import annotations
 
 import sys
 
-from bench import cluster, drafting, editions, folder, front, grading, imports, ledger, long, previews, readers, scope
+from bench import (
+    changes,
+    cluster,
+    drafting,
+    editions,
+    folder,
+    front,
+    grading,
+    imports,
+    ledger,
+    long,
+    previews,
+    readers,
+    scope,
+)
 
 PARTS = {
     "grading": grading.main,
@@ -19,6 +33,7 @@ PARTS = {
     "folder": folder.main,
     "drafting": drafting.main,
     "long": long.main,
+    "changes": changes.main,
     "cluster": cluster.main,
     "steady": readers.steady,
 }

@@ -24,6 +24,7 @@ from ironmark.api.start import log_as_json
 from ironmark.demo import load
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets import intake
+from ironmark.pages.model.face_settings import Look
 from ironmark.pages.model.problems import Refused
 from ironmark.publish import bundle_format, bundle_pack, bundle_unpack
 from ironmark.store import backups, database, records, scratch
@@ -333,6 +334,12 @@ def _with_tools(data_dir: Path, database_url: str, work: Callable[[URL], None]) 
 def openapi() -> None:
     """Print the API's description, from which the front end's types are made."""
     typer.echo(json.dumps(create_app(create_engine("mysql+pymysql://")).openapi(), indent=1))
+
+
+@app.command(hidden=True)
+def looks() -> None:
+    """Print how faces draw unless they are told otherwise, as the front end has it too."""
+    typer.echo(Look().model_dump_json(indent=1))
 
 
 if __name__ == "__main__":

@@ -21,12 +21,12 @@ from ironmark.pages.authoring.new_instrument import FaceOffer, new_instrument, o
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw import draw_page
 from ironmark.pages.model.field_types import MOST_OF_A_PERIOD, Key, Model
-from ironmark.pages.model.page import Page
+from ironmark.pages.model.page import Ask, Page
 from ironmark.pages.model.pictures import ScorecardPicture
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody
 from ironmark.pages.reading.read import read_page
-from ironmark.pages.reading.workings import Workings, workings
+from ironmark.pages.reading.workings import Workings, asked_of, workings
 from ironmark.store import links, records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
@@ -48,6 +48,7 @@ class WorkingsAsk(Model):
     instrument: InstrumentBody
     scope: ScopeBody = ScopeBody()
     member: str | None = Field(None, max_length=200)
+    ask: Ask | None = None  # the reading's own, where it has one
 
 
 @router.post("/{key}/back", operation_id="take_back_scorecard")
@@ -181,7 +182,8 @@ def begin_instrument(ask: BeginAsk, who: Reader = Depends(reader)) -> Instrument
 
 @router.post("/workings")
 def read_workings(ask: WorkingsAsk, who: Reader = Depends(reader)) -> Workings:
-    return who.look(lambda context: workings(context, ask.instrument, ask.scope, ask.member))
+    instrument, scope = asked_of(ask.instrument, ask.scope, ask.ask)
+    return who.look(lambda context: workings(context, instrument, scope, ask.member))
 
 
 def _drop_what_is_its(session: Session, body: Any, key: str | None) -> None:

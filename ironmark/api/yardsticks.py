@@ -7,6 +7,7 @@ from fastapi import APIRouter, Depends
 from ironmark.api.access import Reader, reader
 from ironmark.api.answers.saved import Yardstick
 from ironmark.api.records import add_routes
+from ironmark.pages.authoring.cut_changes import CutChange, changed_cuts
 from ironmark.pages.authoring.proposals import (
     DealAsk,
     Proposal,
@@ -32,6 +33,12 @@ router = APIRouter(prefix="/api/yardsticks", tags=["yardsticks"])
 def strip(ask: StripAsk, who: Reader = Depends(reader)) -> Strip:
     """Everything the strip shows for a yardstick, saved or not, on a KPI's past and current readings."""
     return who.look(lambda context: strip_of(context, ask))
+
+
+@router.post("/cuts", dependencies=[Depends(reader)])
+def change_cuts(ask: CutChange) -> YardstickBody:
+    """A yardstick with one cut moved, made a plain number, or put into a band. Nothing is kept."""
+    return changed_cuts(ask)
 
 
 @router.post("/rules")

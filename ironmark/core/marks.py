@@ -50,6 +50,15 @@ class Owner:
 TOGETHER, EVERYONE = Owner("together"), Owner("everyone")
 
 
+def owner_of(members: Mapping[str, Sequence[str]]) -> Owner | None:
+    """Whose a mark is that is set where a page is narrowed to ``members``, by segment: all together's where to none; None
+    where several members of a segment are read, or more segments than a mark can have."""
+    narrowed = {segment: named for segment, named in members.items() if named}
+    if any(len(named) > 1 for named in narrowed.values()) or len(narrowed) > MOST_SEGMENTS:
+        return None
+    return Owner.of_members({segment: named[0] for segment, named in narrowed.items()}) if narrowed else TOGETHER
+
+
 @dataclass(frozen=True)
 class MarkEntry:
     """A line from a period on. A flow's entry is an amount for a period of the grain of ``since``: a yearly one is

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -97,6 +98,32 @@ def resolve(yardstick: Yardstick, marks: Mapping[str, Floats], shape: tuple[int,
         else:
             line[...] = np.nan
     return lines
+
+
+def value_of(cut: Cut, mark: float | None, scale: float = 1.0) -> float:
+    """What one cut comes to, KPI unit. mark: the value of its mark; scale: what plain numbers and offsets are times, 3 for
+    a flow's quarter. NaN where its mark is missing."""
+    if cut.mark is None:
+        return cut.offset * scale
+    return math.nan if mark is None else cut.factor * mark + cut.offset * scale
+
+
+def moved(cut: Cut, to: float, mark: float | None, scale: float = 1.0) -> Cut:
+    """The cut at another value ``to``, KPI unit: a factor of a mark stays a factor (of four decimals), a number or an
+    offset one; where its mark is 0 the offset is moved. mark and scale as in ``value_of``. Raises ValueError where the
+    mark is missing."""
+    if cut.mark is None:
+        return replace(cut, offset=tidy(to / scale))
+    if mark is None:
+        raise ValueError(f"there is no {cut.mark} to move this cut by")
+    if not cut.offset and cut.factor != 1 and mark != 0:
+        return replace(cut, factor=round(to / mark, 4))
+    return replace(cut, offset=tidy((to - cut.factor * mark) / scale))
+
+
+def tidy(number: float) -> float:
+    """Without what reckoning in binary leaves: 0.30000000000000004 is 0.3."""
+    return float(f"{number:.12g}")
 
 
 def ordered(yardstick: Yardstick, cuts: Floats) -> NDArray[np.bool_]:

@@ -29,8 +29,7 @@ def append(session: Session, *changed: tuple[str, str]) -> None:
     """Note what was changed, by kind and key; old entries are given up on the way."""
     rows = [{"kind": kind, "record_id": key, "at": now()} for kind, key in changed]
     connection = session.connection()
-    connection.execute(insert(ChangeEntry), rows)
-    newest = connection.exec_driver_sql("SELECT MAX(number) FROM change_log").scalar() or 0
+    newest = connection.execute(insert(ChangeEntry).values(rows)).lastrowid + len(rows) - 1  # told is the first one
     if newest % 100 < len(rows):
         # Those of changes under way are skipped: nothing waits for them.
         query = select(ChangeEntry.number).where(ChangeEntry.number < newest - KEPT, ChangeEntry.at < now() - KEPT_FOR)

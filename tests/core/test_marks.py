@@ -20,6 +20,7 @@ from ironmark.core.marks import (
     candidates,
     look_up,
     narrowed,
+    owner_of,
     piece_amounts,
     spread,
 )
@@ -28,6 +29,18 @@ from ironmark.core.reading import read
 from ironmark.core.readings import Kpi, Readings
 from ironmark.core.why_nothing import no_mark
 from ironmark.tables.columns import ColumnSource
+
+
+class OwnerOfAPage(unittest.TestCase):
+    def test_a_mark_that_is_set_on_a_page_is_that_of_what_it_reads(self) -> None:
+        self.assertEqual(owner_of({}), TOGETHER)
+        self.assertEqual(owner_of({"depot": (), "service": ("Plain",)}), Owner.member(service="Plain"))
+        self.assertEqual(
+            owner_of({"depot": ("East",), "service": ("Plain",)}), Owner.member(depot="East", service="Plain")
+        )
+        self.assertIsNone(owner_of({"depot": ("East", "West")}), "several together")
+        self.assertIsNone(owner_of({"a": ("1",), "b": ("2",), "c": ("3",)}), "more segments than a mark has")
+
 
 MEMBERS = {"depot": ("East", "North", "West"), "service": ("Express", "Plain"), "company": ("Only",)}
 MAY = Period.parse("2026-05")

@@ -187,3 +187,32 @@ class Words(unittest.TestCase):
     def test_a_reading_for_a_screen_reader(self) -> None:
         said = words.spoken("On-time departures", "90.8%", "near", "1.2 points under target")
         self.assertEqual(said, "On-time departures, 90.8%, near, 1.2 points under target")
+
+
+class Moved(unittest.TestCase):
+    """Crates of an orchard: plain numbers are a month's, a quarter's are three times as many."""
+
+    def test_a_number_is_moved_in_what_it_is_counted_in(self) -> None:
+        self.assertEqual(y.moved(Cut(20), 66, None, 3), Cut(22))
+
+    def test_a_factor_of_a_mark_stays_one_and_an_offset_an_offset(self) -> None:
+        self.assertEqual(y.moved(Cut(0, "target", 0.9, "below"), 60, 80), Cut(0, "target", 0.75, "below"))
+        self.assertEqual(y.moved(Cut(5, "target"), 60, 80), Cut(-20, "target"))
+        self.assertEqual(y.moved(Cut(0, "target", 0.9), 60, 0), Cut(60, "target", 0.9), "there is no factor of nothing")
+
+    @given(
+        st.sampled_from([Cut(7), Cut(0, "target", 0.9), Cut(-3, "target")]),
+        st.floats(1, 1e6),
+        st.sampled_from([1, 3, 12]),
+    )
+    def test_where_a_cut_is_moved_to_there_it_is(self, cut: Cut, to: float, scale: int) -> None:
+        found = y.value_of(y.moved(cut, to, 50.0, scale), 50.0, scale)
+        self.assertAlmostEqual(found, to, delta=50 * 0.00005 + to * 1e-11)
+
+    def test_without_its_mark_it_comes_to_nothing_and_cannot_be_moved(self) -> None:
+        self.assertTrue(np.isnan(y.value_of(Cut(1, "limit"), None)))
+        with self.assertRaisesRegex(ValueError, "no limit"):
+            y.moved(Cut(1, "limit"), 5, None)
+
+    def test_numbers_lose_what_reckoning_in_binary_leaves(self) -> None:
+        self.assertEqual(y.tidy(0.1 + 0.2), 0.3)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence, Set
 
+from ironmark.core.marks import owner_of
 from ironmark.core.numbers import show
 from ironmark.core.periods import GRAINS, finer
 from ironmark.pages.drawing.draw_sheet import Pen
@@ -14,6 +15,7 @@ from ironmark.pages.model.page import Assumed, Page
 from ironmark.pages.model.pictures import (
     AssumptionPicture,
     InstrumentPicture,
+    MarkOwner,
     PeriodChoice,
     ScorecardPicture,
     SectionNote,
@@ -63,6 +65,7 @@ def draw_page(page: Page) -> ScorecardPicture:
         notes=notes,
         asked=len(needed),
         wanted=[Wanted(reading.about, label_of(page, reading), reading.state) for reading in wanted],
+        mark_owner=MarkOwner(owner.whose, dict(owner.of)) if (owner := owner_of(page.members)) else None,
     )
 
 

@@ -233,6 +233,9 @@ class Frame:
             ]
         if fine and self.yardstick:
             picture.bands = bands_on(axis, self.yardstick, cuts)
+            if self.instrument.face == "dial" and self.instrument.look.dial.names == "shares":
+                for band in picture.bands:
+                    band.share = _percent(band.end - band.start)
         # Rows on one axis carry no labels of their cuts; one reading alone does.
         if cuts and (reading.role == "all" or reading.role == "kpi" or self.face.cuts):
             picture.cuts = cut_lines(axis, cuts, self.unit)

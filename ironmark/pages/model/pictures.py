@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from ironmark.core.marks import Whose
 from ironmark.core.periods import Grain
 from ironmark.pages.model.page import Ask, Partial
 
@@ -25,12 +26,14 @@ class Tick:
 
 @dataclass(slots=True)
 class Band:
-    """A band as far as it lies on an axis; ``at``: which of the yardstick's it is, from the lowest values up."""
+    """A band as far as it lies on an axis; ``at``: which of the yardstick's it is, from the lowest values up; share: of the
+    axis, written, where a dial names it."""
 
     at: int
     state: str
     start: float
     end: float
+    share: str = ""
 
 
 @dataclass(slots=True)
@@ -369,6 +372,14 @@ class SectionNote:
 
 
 @dataclass(slots=True)
+class MarkOwner:
+    """Whose a mark is that is dragged on a page; ``of``: the members, by segment."""
+
+    whose: Whose
+    of: dict[str, str]
+
+
+@dataclass(slots=True)
 class ScorecardPicture:
     """A scorecard as it reads: everything resolved for one scope. version: of the scorecard, 0 for an unsaved one.
     books: the versions of the mark books it was read from, by KPI, which a changed mark names."""
@@ -396,3 +407,4 @@ class ScorecardPicture:
     notes: list[NotePicture]
     asked: int  # how many readings need a note
     wanted: list[Wanted]  # those that have none, the worst first
+    mark_owner: MarkOwner | None  # None: of so many members together no mark is kept

@@ -20,12 +20,12 @@ from ironmark.core.palette import PALETTES, Palette, palette_of
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw import draw_page
 from ironmark.pages.model.kpi import KpiBody
-from ironmark.pages.model.page import Page, Reading, Sheet
+from ironmark.pages.model.page import Page, Sheet
 from ironmark.pages.model.pictures import ScorecardPicture
 from ironmark.pages.model.problems import Refused
-from ironmark.pages.model.scorecard import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
+from ironmark.pages.model.scorecard import Rehearsed, ScopeBody, ScorecardBody
 from ironmark.pages.reading.read import read_page
-from ironmark.pages.reading.workings import Explained, Workings, workings
+from ironmark.pages.reading.workings import Explained, Workings, asked_of, workings
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem, Slow
@@ -198,26 +198,6 @@ def _named(context: ReadingContext, page: Page) -> dict[str, KpiBody]:
     return dict(sorted(found.items()))
 
 
-def asked_of(
-    instrument: InstrumentBody, scope: ScopeBody, reading: Reading
-) -> tuple[InstrumentBody, ScopeBody, str | None]:
-    """What the workings of a reading are asked with: its instrument's own, or one of a period, a group, a further KPI."""
-    ask = reading.ask
-    if ask is None:
-        return instrument, scope, reading.member
-    own, kpi = instrument.own, {}
-    if ask.kpi:
-        kpi = {"kpi": ask.kpi, "yardstick": ask.yardstick, "marks": list(ask.marks)}
-    by = None if ask.together or ask.kpi else ask.by or instrument.by
-    own = own.model_copy(
-        update={"period": "page" if ask.period else own.period, "members": own.members | ask.members}
-    )  # fmt: skip
-    scope = scope.model_copy(
-        update={"period": ask.period or scope.period, "members": scope.members | ask.members}
-    )  # fmt: skip
-    return instrument.model_copy(update={**kpi, "by": by, "own": own}), scope, reading.member
-
-
 def _explained(context: ReadingContext, sheet: Sheet, scope: ScopeBody) -> dict[str, Workings]:
     """The workings of a sheet's readings, by their keys; none of what cannot be read."""
     found = {}
@@ -225,7 +205,7 @@ def _explained(context: ReadingContext, sheet: Sheet, scope: ScopeBody) -> dict[
     for reading in sheet.readings if not sheet.problem else ():
         try:
             if reading.ask is not None:
-                found[reading.key] = workings(context, *asked_of(sheet.instrument, scope, reading))
+                found[reading.key] = workings(context, *asked_of(sheet.instrument, scope, reading.ask), reading.member)
                 continue
             together = together or Explained(context, sheet.instrument, scope)
             found[reading.key] = together.of(reading.member)

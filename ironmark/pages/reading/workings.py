@@ -20,6 +20,7 @@ from ironmark.core.readings import Readings, Source
 from ironmark.core.why_nothing import no_mark, why_nothing
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.kpi import CompositeBody, KpiBody
+from ironmark.pages.model.page import Ask
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.instrument_scope import own_scope, period_of, take_readings
@@ -61,6 +62,18 @@ class Workings(BaseModel):
     verdict: str
     missing: list[MissingMark] = []
     of: ReadingOf | None = None
+
+
+def asked_of(instrument: InstrumentBody, scope: ScopeBody, ask: Ask | None) -> tuple[InstrumentBody, ScopeBody]:
+    """What the workings of a reading are asked with: its instrument's own, or one of a period, a group, a further KPI."""
+    if ask is None:
+        return instrument, scope
+    own, members = instrument.own, {**ask.members}
+    kpi = {"kpi": ask.kpi, "yardstick": ask.yardstick, "marks": list(ask.marks)} if ask.kpi else {}
+    by = None if ask.together or ask.kpi else ask.by or instrument.by
+    own = own.model_copy(update={"period": "page" if ask.period else own.period, "members": own.members | members})
+    scope = scope.model_copy(update={"period": ask.period or scope.period, "members": scope.members | members})
+    return instrument.model_copy(update={**kpi, "by": by, "own": own}), scope
 
 
 def workings(context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody, member: str | None) -> Workings:

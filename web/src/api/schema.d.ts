@@ -1293,6 +1293,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/yardsticks/cuts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Cuts
+         * @description A yardstick with one cut moved, made a plain number, or put into a band. Nothing is kept.
+         */
+        post: operations["change_cuts_api_yardsticks_cuts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/yardsticks/rules": {
         parameters: {
             query?: never;
@@ -2715,7 +2735,35 @@ export interface components {
          * Ask
          * @description What to ask the workings of a reading for, where that is not just a member of its instrument.
          */
-        Ask: {
+        "Ask-Input": {
+            /** Kpi */
+            kpi?: string | null;
+            /** Yardstick */
+            yardstick?: string | null;
+            /**
+             * Marks
+             * @default []
+             */
+            marks: string[];
+            /** By */
+            by?: string | null;
+            /** Members */
+            members?: {
+                [key: string]: string[];
+            };
+            /** Period */
+            period?: string | null;
+            /**
+             * Together
+             * @default false
+             */
+            together: boolean;
+        };
+        /**
+         * Ask
+         * @description What to ask the workings of a reading for, where that is not just a member of its instrument.
+         */
+        "Ask-Output": {
             /** Kpi */
             kpi?: string | null;
             /** Yardstick */
@@ -2897,7 +2945,8 @@ export interface components {
         };
         /**
          * Band
-         * @description A band as far as it lies on an axis; ``at``: which of the yardstick's it is, from the lowest values up.
+         * @description A band as far as it lies on an axis; ``at``: which of the yardstick's it is, from the lowest values up; share: of the
+         *     axis, written, where a dial names it.
          */
         Band: {
             /** At */
@@ -2908,6 +2957,11 @@ export interface components {
             start: number;
             /** End */
             end: number;
+            /**
+             * Share
+             * @default
+             */
+            share: string;
         };
         /** BandWords */
         BandWords: {
@@ -3717,6 +3771,36 @@ export interface components {
              * @enum {string}
              */
             belongs: "above" | "below";
+        };
+        /**
+         * CutChange
+         * @description move: cut ``at`` to the value ``to``, held by its neighbours; type: to just that value, which may be refused when it
+         *     is kept; number: cut ``at`` rests on no mark any more; split: band ``at`` in two at ``to``. Values as they are read;
+         *     marks and scale: what the marks, and plain numbers, come to where they are.
+         */
+        CutChange: {
+            body: components["schemas"]["YardstickBody"];
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "move" | "type" | "number" | "split";
+            /** At */
+            at: number;
+            /** To */
+            to: number;
+            /**
+             * Marks
+             * @default {}
+             */
+            marks: {
+                [key: string]: number;
+            };
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
         };
         /**
          * CutLine
@@ -5636,6 +5720,21 @@ export interface components {
             became: string;
         };
         /**
+         * MarkOwner
+         * @description Whose a mark is that is dragged on a page; ``of``: the members, by segment.
+         */
+        MarkOwner: {
+            /**
+             * Whose
+             * @enum {string}
+             */
+            whose: "member" | "each" | "together" | "everyone";
+            /** Of */
+            of: {
+                [key: string]: string;
+            };
+        };
+        /**
          * MatchedOut
          * @description What a lookup finds. missing: keys that are in no row of the other dataset, with how many rows have them.
          */
@@ -6636,7 +6735,7 @@ export interface components {
             step: number;
             /** Spoken */
             spoken: string;
-            ask: components["schemas"]["Ask"] | null;
+            ask: components["schemas"]["Ask-Output"] | null;
             axis: components["schemas"]["AxisPicture"] | null;
             /** Shade */
             shade: string | null;
@@ -7063,6 +7162,7 @@ export interface components {
             asked: number;
             /** Wanted */
             wanted: components["schemas"]["Wanted"][];
+            mark_owner: components["schemas"]["MarkOwner"] | null;
         };
         /**
          * SectionBody
@@ -8031,6 +8131,7 @@ export interface components {
             scope: components["schemas"]["ScopeBody"];
             /** Member */
             member?: string | null;
+            ask?: components["schemas"]["Ask-Input"] | null;
         };
         /** Yardstick */
         Yardstick: {
@@ -10967,6 +11068,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Strip"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_cuts_api_yardsticks_cuts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["YardstickBody"];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -46,7 +46,9 @@
   const size = $derived(Math.min(19, Math.max(8, 11 / scale)))
 
   const reading = $derived(picture.readings[0])
-  const bands = $derived(reading?.bands.length ? reading.bands : [{ at: 0, state: '', start: 0, end: 1 }])
+  const bands = $derived(
+    reading?.bands.length ? reading.bands : [{ at: 0, state: '', start: 0, end: 1, share: '' }],
+  )
   const active = $derived(bands.findIndex((band) => band.at === reading?.band))
   const marks = $derived((reading?.marks ?? []).filter((mark) => !mark.past))
   const labels = $derived.by(() => {
@@ -80,8 +82,8 @@
         : bands
             .filter((band) => band.state)
             .map((band) => {
-              const share = dial.names === 'shares' ? ` ${Math.round((band.end - band.start) * 100)}%` : ''
-              return outside((band.start + band.end) / 2, `${stateOf(band.state)?.name ?? ''}${share}`)
+              const name = [stateOf(band.state)?.name, band.share].filter(Boolean).join(' ')
+              return outside((band.start + band.end) / 2, name)
             })
     const taken = marks.map((mark) => {
       const place = at(mark.fraction, OUTER + 5)

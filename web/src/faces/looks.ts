@@ -1,5 +1,6 @@
 import type { Instrument, Picture, Reading, Schemas } from '../api/client'
 import type { Grab } from './grab'
+import looks from '../api/looks.json'
 import { colour, tint } from '../api/states.svelte'
 
 export type Look = Schemas['Look']
@@ -19,34 +20,8 @@ export interface FaceProps {
   take?: (kind: 'csv' | 'xlsx') => void
 }
 
-export const LOOK: Look = {
-  dial: {
-    sweep: 210,
-    ring: 'bands',
-    segments: 24,
-    paint: 'value',
-    colours: 'tideline',
-    turned: false,
-    hand: 'needle',
-    needle: 'slim',
-    names: 'none',
-  },
-  bullet: { standing: false },
-  bar: { ends: 'round', full: 'axis' },
-  column: { full: 'axis' },
-  ring: { segments: 20, paint: 'value', colours: 'tideline', turned: false, full: 'axis' },
-  pips: { steps: 5 },
-  lamp: { lights: 'all' },
-  ledger: { columns: ['value', 'mark', 'gap', 'bullet', 'state'] },
-  quadrant: {
-    mark: 'target',
-    reverse_up: false,
-    reverse_across: false,
-    quarters: ['beyond', 'met', 'near', 'short'].map((state) => ({ name: '', state })),
-  },
-  profile: { form: 'outline' },
-  history: { form: 'line', periods: 12 },
-}
+/** How faces draw unless they are told otherwise. */
+export const LOOK = looks as Look
 
 /** A reading in full: value, state, mark, gap and the band it lies in. */
 export const told = (reading: Pick<Reading, 'spoken' | 'band_words'>) =>

@@ -16,9 +16,9 @@
     kpi: string
     markNames: string[]
     /** Have it derived from a mark, from none: a number. */
-    derive: (mark: string) => void
+    derive: (mark: string) => unknown
     change: (edit: Partial<Cut>, says: string) => void
-    type: (to: number) => void
+    type: (to: number) => unknown
     /** None where it is the last one. */
     remove?: () => void
   }

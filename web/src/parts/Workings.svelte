@@ -1,6 +1,6 @@
 <script lang="ts">
   /** The full account of one reading, in a panel at the side. */
-  import { api, got, words, type Instrument, type Scope, type Workings } from '../api/client'
+  import { api, got, words, type Instrument, type Schemas, type Scope, type Workings } from '../api/client'
   import type { Whole } from '../faces/member-page'
   import Account from './Account.svelte'
   import NoteEditor from './NoteEditor.svelte'
@@ -11,6 +11,8 @@
     instrument: Instrument
     scope: Scope
     member: string | null
+    /** What the reading is of, where that is no member of its instrument. */
+    ask: Schemas['Ask-Input'] | null
     /** Has the whole page read this member, which closes the panel. */
     whole?: Whole
     /** Begin with a note on it. */
@@ -28,7 +30,7 @@
   $effect(() => {
     got(
       api.POST('/api/scorecards/workings', {
-        body: { instrument: asked.instrument, scope: asked.scope, member: asked.member },
+        body: { instrument: asked.instrument, scope: asked.scope, member: asked.member, ask: asked.ask },
       }),
     ).then(
       (answer) => (found = answer),

@@ -1,13 +1,12 @@
 <script lang="ts">
   /** A yardstick as a strip: bands to rename or split, cuts to drag, step with the arrows, or type. */
-  import { dequal } from 'dequal'
   import { Popover, Portal } from '@skeletonlabs/skeleton-svelte'
   import type { Cut, Strip, YardstickBody } from '../api/client'
   import { colour, on, stateOf, tint, word } from '../api/states.svelte'
   import BandPanel from './BandPanel.svelte'
   import CutPanel from './CutPanel.svelte'
+  import { cutMoves } from './cut_moves'
   import Sign from './Sign.svelte'
-  import { moved as movedCut, tidy, valueOf } from './cuts'
 
   interface Props {
     strip: Strip
@@ -17,7 +16,7 @@
     value?: number | null
     markNames: string[]
     draft: (body: YardstickBody | null) => void
-    keep: (body: YardstickBody, says: string) => void
+    keep: (body: YardstickBody, says: string) => unknown
   }
   let { strip, body, kpi, active = null, value = null, markNames, draft, keep }: Props = $props()
 
@@ -25,7 +24,7 @@
   let bed = $state<HTMLElement | null>(null)
   let openCut = $state<number | null>(null)
   let openBand = $state<number | null>(null)
-  let held: { at: number; moved: boolean; body: YardstickBody } | null = null
+  let pressed: number | null = null
 
   const fraction = (at: number) => strip.cuts[at]?.fraction ?? (at + 1) / (strip.cuts.length + 1)
   const edges = $derived([0, ...strip.cuts.map((_, i) => fraction(i)), 1])
@@ -37,58 +36,43 @@
     return level
   }
 
-  const valueAt = (at: number) => valueOf(body.cuts[at], strip.cuts[at]?.mark_value, strip.scale)
-  const moved = (at: number, to: number) => movedCut(body, at, to, strip.cuts[at]?.mark_value, strip.scale)
-
-  /** Held between its neighbours, so that cuts stay in order. */
-  function allowed(at: number, to: number) {
-    const least = valueAt(at - 1) ?? -Infinity
-    const most = valueAt(at + 1) ?? Infinity
-    return Math.min(Math.max(to, least), most)
-  }
+  let failed = $state('')
+  const moves = cutMoves({
+    strip: () => strip,
+    body: () => $state.snapshot(body) as YardstickBody,
+    draft: (next) => draft(next),
+    keep: (next, says) => keep(next, says),
+    failed: (why) => (failed = why),
+  })
 
   function down(event: PointerEvent, at: number) {
     if (event.button !== 0 || strip.cuts[at]?.value === null) return
-    held = { at, moved: false, body }
+    pressed = at
     ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
   }
   function move(event: PointerEvent) {
-    if (!held || !bed) return
+    if (pressed === null || !bed) return
     const box = bed.getBoundingClientRect()
-    let to = low + Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)) * span
-    if (!event.shiftKey) to = Math.round(to / strip.step) * strip.step
-    const next = moved(held.at, allowed(held.at, to))
-    if (!held.moved && dequal(next, body)) return
-    held = { ...held, moved: true, body: next }
-    draft(next)
+    const to = low + Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)) * span
+    const near = Math.abs(to - (strip.cuts[pressed]?.value ?? low)) < strip.step / 2
+    if (moves.isGoing() || !near) moves.go(pressed, to, event.shiftKey)
   }
   function up(at: number) {
-    if (!held) return
-    const { moved: was, body: next } = held
-    held = null
-    if (was) keep(next, 'move a cut')
+    if (pressed === null) return
+    pressed = null
+    if (moves.isGoing()) void moves.letGo()
     else openCut = openCut === at ? null : at
   }
-  /** Each press goes on from the one before, whether or not the server has answered; the last is kept. */
-  let stepped: YardstickBody | null = null
   function key(event: KeyboardEvent, at: number) {
-    const now = valueAt(at)
+    const now = moves.valueOf(at)
     const way = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key]
     if (way && now !== null) {
       event.preventDefault()
-      const step = strip.step * (event.shiftKey ? 10 : 1)
-      stepped = moved(at, allowed(at, Math.round((now + way * step) / strip.step) * strip.step))
-      draft(stepped)
+      moves.go(at, now + way * strip.step * (event.shiftKey ? 10 : 1))
     } else if (event.key === 'Enter' || event.key === ' ') {
       event.preventDefault()
       openCut = at
     }
-  }
-
-  function letGo() {
-    const next = stepped
-    stepped = null
-    if (next) keep(next, 'move a cut')
   }
 
   function changeCut(at: number, change: Partial<Cut>, says: string) {
@@ -96,8 +80,7 @@
   }
   function deriveFrom(at: number, mark: string) {
     const now = strip.cuts[at]?.value ?? body.cuts[at]?.offset ?? 0
-    if (!mark)
-      return changeCut(at, { mark: null, factor: 1, offset: tidy(now / strip.scale) }, 'make a cut a number')
+    if (!mark) return moves.change('number', at, now, 'make a cut a number')
     changeCut(at, { mark, factor: 1, offset: 0 }, `derive a cut from ${mark}`)
   }
   function setState(at: number, state: string) {
@@ -107,18 +90,8 @@
   function split(at: number) {
     const start = at === 0 ? low : (strip.cuts[at - 1]?.value ?? low)
     const end = at === body.cuts.length ? strip.axis.high : (strip.cuts[at]?.value ?? strip.axis.high)
-    const middle = Math.round((start + end) / 2 / strip.step) * strip.step
-    const cut: Cut = {
-      offset: tidy(Math.min(Math.max(middle, start), end) / strip.scale),
-      mark: null,
-      factor: 1,
-      belongs: 'above',
-    }
-    keep(
-      { ...body, bands: body.bands.toSpliced(at, 0, body.bands[at]!), cuts: body.cuts.toSpliced(at, 0, cut) },
-      'split a band',
-    )
     openBand = null
+    void moves.change('split', at, Math.round((start + end) / 2 / strip.step) * strip.step, 'split a band')
   }
   function merge(at: number) {
     openCut = null
@@ -208,8 +181,8 @@
             onpointermove={move}
             onpointerup={() => up(i)}
             onkeydown={(event) => key(event, i)}
-            onkeyup={letGo}
-            onblur={letGo}
+            onkeyup={() => void moves.letGo()}
+            onblur={() => void moves.letGo()}
           >
             <span class="pill" style:margin-top="{row(i) * 21}px">{cut.shown || cut.words}</span>
           </span>
@@ -231,7 +204,7 @@
                   {markNames}
                   derive={(mark) => deriveFrom(i, mark)}
                   change={(edit, says) => changeCut(i, edit, says)}
-                  type={(to) => keep(moved(i, to), 'type a cut')}
+                  type={(to) => moves.change('type', i, to, 'type a cut')}
                   remove={body.bands.length > 2 ? () => merge(i + 1) : undefined}
                 />
               {/if}
@@ -244,6 +217,7 @@
   <div class="ends small soft" style:--levels={Math.max(0, ...strip.cuts.map((_, i) => row(i)))}>
     <span>{strip.axis.low_shown}</span><span>{strip.axis.high_shown}</span>
   </div>
+  {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
   {#if strip.reason}<p class="wrong" role="alert">Not graded here: {strip.reason}.</p>{/if}
 </div>
 

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** When rows are read, how they go in, and what has somebody asked first: a sentence whose parts can be changed. */
+  import { percent } from '../../api/numbers'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
   import { DAYS, HOWS, said, zoneSaid, type Change, type Clock } from './clock'
@@ -13,7 +14,7 @@
   const set = (edit: Partial<Clock>) => change({ ...body, clock: { ...clock, ...edit } })
   const SHARES = [0, 0.05, 0.1, 0.2, 0.5, 1]
   const SUPERSEDED = { dropped: 'dropped', kept: 'kept among the versions' }
-  const share = (of: number) => (of >= 1 ? 'any number' : of ? `more than ${Math.round(of * 100)} %` : 'any')
+  const share = (of: number) => (of >= 1 ? 'any number' : of ? `more than ${percent(of)}` : 'any')
 </script>
 
 <!-- prettier-ignore -->
@@ -45,7 +46,7 @@
     {/snippet}
   </Slot>, and held back where <Slot text={share(body.most_gone ?? 0.2)} label="How many may go" width={230}>
     {#snippet children(close)}
-      <Choices choices={SHARES.map((of) => ({ key: String(of), name: of >= 1 ? 'any number may go' : of ? `more than ${of * 100} %` : 'any at all' }))}
+      <Choices choices={SHARES.map((of) => ({ key: String(of), name: of >= 1 ? 'any number may go' : of ? `more than ${percent(of)}` : 'any at all' }))}
         chosen={String(body.most_gone)} choose={(of) => { change({ ...body, most_gone: Number(of) }); close() }} />
     {/snippet}
   </Slot> of the rows or members would go; what was held back is

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** The parts of a composite: which KPIs, with which weight, and what of each is rolled up. */
   import { understoodAs } from '../../api/typed'
+  import { percent } from '../../api/numbers'
   import { api, got, type Kpi, type Schemas, type Yardstick } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
@@ -19,7 +20,6 @@
   )
   const whole = $derived(composite.parts.reduce((sum, part) => sum + part.weight, 0))
   const nameOf = (id: string) => kpis.find((kpi) => kpi.id === id)?.body.name ?? 'a deleted KPI'
-  const percent = (share: number) => `${Math.round(share * 100)}%`
   async function weigh(at: number, field: HTMLInputElement) {
     const { value } = await understoodAs(field.value, 'number')
     if (value !== null && value > 0) edit(at, { weight: value })

@@ -20,7 +20,7 @@ interface ByHand {
   value?: number
 }
 
-/** What to ask the workings for: the instrument's own reading, or one of a period, a group, a further KPI. */
+/** What the workings of a reading are asked with, and the way to set it where it is kept by hand. */
 export function askedOf(
   session: Session,
   instrument: Instrument,
@@ -28,32 +28,12 @@ export function askedOf(
   picture: Picture | undefined,
   reading: Reading,
 ): Asked {
-  const { ask } = reading
-  const member = reading.member ?? null
-  if (!ask) {
-    const byHand =
-      picture?.by_hand === 'value' && reading.value !== null
-        ? {
-            shown: reading.shown,
-            set: (value: number) => keepByHand(session, instrument, { member, value }),
-          }
-        : undefined
-    return { instrument, scope, member, byHand }
-  }
-  return {
-    instrument: {
-      ...instrument,
-      ...(ask.kpi ? { kpi: ask.kpi, yardstick: ask.yardstick, marks: ask.marks } : {}),
-      by: ask.together || ask.kpi ? null : (ask.by ?? instrument.by),
-      own: {
-        ...instrument.own,
-        period: ask.period ? 'page' : instrument.own.period,
-        members: { ...instrument.own.members, ...ask.members },
-      },
-    },
-    scope: { ...scope, period: ask.period ?? scope.period, members: { ...scope.members, ...ask.members } },
-    member,
-  }
+  const [ask, member] = [reading.ask ?? null, reading.member ?? null]
+  const byHand =
+    !ask && picture?.by_hand === 'value' && reading.value !== null
+      ? { shown: reading.shown, set: (value: number) => keepByHand(session, instrument, { member, value }) }
+      : undefined
+  return { instrument, scope, member, ask, byHand }
 }
 
 export async function keepByHand(session: Session, instrument: Instrument, what: ByHand) {
@@ -94,7 +74,7 @@ export function grabs(
     name,
     cut: (at, fraction, done, fine) => session.dragCut(instrument, at, fraction, done, fine),
     mark:
-      plain && name && session.owner()
+      plain && name && session.picture?.mark_owner
         ? (which, fraction, done, fine) => session.dragMark(instrument, which, fraction, done, fine)
         : undefined,
   }

@@ -15,7 +15,7 @@ import {
   type YardstickBody,
 } from '../../api/client'
 import { dequal } from 'dequal'
-import { moved, tidy } from '../../parts/cuts'
+import { changedCuts, marksBy } from '../../api/cuts'
 import { History } from '../../parts/history.svelte'
 
 /** A change to the scorecard, or to one yardstick, as the two forms of the document. */
@@ -302,39 +302,46 @@ export class Session {
     this.axis ??= { id: instrument.id, low: axis.low, high: axis.high }
     const { low, high } = this.axis
     const value = low + fraction * (high - low)
-    return fine ? value : tidy(Math.round(value / axis.step) * axis.step)
+    return fine ? value : Number((Math.round(value / axis.step) * axis.step).toPrecision(12))
   }
 
+  private dragging = false
+  private tryCut = newest(async (id: string, change: Schemas['CutChange']) => {
+    const next = await changedCuts(change).catch((error) => void (this.refused = words(error)))
+    if (next && this.dragging) this.draft(id, next)
+  })
   /** Move a cut on a face: tried on the whole page while it is held, kept when it is let go. */
   async dragCut(instrument: Instrument, at: number, fraction: number, done: boolean, fine: boolean) {
     const id = instrument.yardstick
     const reading = this.picture?.instruments.find((known) => known.id === instrument.id)?.readings[0]
     const to = this.valueAt(instrument, fraction, fine)
     if (!id || !reading || to === null) return
-    const body = (await this.yardstick(id)).body
-    const cut = body.cuts[at]
-    const [below, above] = [reading.cuts[at - 1]?.value ?? -Infinity, reading.cuts[at + 1]?.value ?? Infinity]
-    if (!cut) return
-    const mark = reading.marks.find((known) => known.name === cut.mark)?.value ?? null
-    const next = moved(body, at, Math.min(Math.max(to, below), above), mark, reading.scale || 1)
-    if (!done) return this.draft(id, next)
+    const { body } = await this.yardstick(id)
+    const change = {
+      body: copy(body),
+      how: 'move',
+      at,
+      to,
+      marks: marksBy(reading.marks),
+      scale: reading.scale || 1,
+    } as const
+    this.dragging = !done
+    if (!done) return this.tryCut(id, change)
+    this.tryCut.stop()
     this.axis = null
-    await this.changeYardstick(id, next, 'move a cut')
-  }
-
-  /** Whose mark a dragged one is: that of what the page reads; null where it is nobody's own. */
-  owner(): { whose: 'together' | 'member'; of: Record<string, string> } | null {
-    const narrowed = Object.entries(this.scope?.members ?? {}).filter(([, members]) => members.length)
-    if (narrowed.some(([, members]) => members.length > 1) || narrowed.length > 2) return null
-    const of = Object.fromEntries(narrowed.map(([segment, members]) => [segment, members[0]!]))
-    return { whose: narrowed.length ? 'member' : 'together', of }
+    try {
+      await this.changeYardstick(id, await changedCuts(change), 'move a cut')
+    } catch (error) {
+      this.refused = words(error)
+      this.draft(id, null)
+    }
   }
 
   /** Move a mark on a face: an entry of the mark book for what the page reads, from the period that is read. */
   async dragMark(instrument: Instrument, name: string, fraction: number, done: boolean, fine: boolean) {
     const picture = this.picture?.instruments.find((known) => known.id === instrument.id)
     const value = this.valueAt(instrument, fraction, fine)
-    const owner = this.owner()
+    const owner = this.picture?.mark_owner
     if (!picture || value === null || !owner) return
     const entry = { name, ...owner, since: picture.period, value }
     // The book as it was when the drag began: what is read while it is tried may be somebody else's newer one.
