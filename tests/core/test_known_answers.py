@@ -53,3 +53,25 @@ class KnownAnswers(unittest.TestCase):
 
     def test_drafts(self) -> None:
         self.holds("drafts")
+
+    def test_words_at_edges(self) -> None:
+        self.holds("words at edges")
+
+    def test_axes_at_edges(self) -> None:
+        self.holds("axes at edges")
+
+    def test_shares_at_edges(self) -> None:
+        self.holds("shares at edges")
+
+    def test_colours_at_edges(self) -> None:
+        self.holds("colours at edges")
+
+    def test_measures_at_edges(self) -> None:
+        self.holds("measures at edges")
+
+    def test_drafts_at_edges(self) -> None:
+        self.holds("drafts at edges")
+
+    def test_no_section_is_left_out(self) -> None:
+        named = {name.removeprefix("test_").replace("_", " ") for name in dir(self) if name.startswith("test_")}
+        self.assertLessEqual(set(known_answers.SECTIONS), named)

@@ -1,0 +1,189 @@
+"""More of what core answers: values on, just under and just over every bound it knows. See ``known_answers``, which asks
+these too."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import numpy as np
+
+from ironmark.core import axis, colour, drafting, measuring, propose, ramp, words
+from ironmark.core.axis import Axis
+from ironmark.core.numbers import Unit
+from ironmark.core.yardstick import Cut
+
+Answers = Iterator[tuple[str, object]]
+PERCENT, POUNDS, COMPACT = Unit("percent", 1), Unit("currency", 0), Unit("number", 1, compact=True)
+
+
+def refused(work: Callable[[], object]) -> object:
+    try:
+        return work()
+    except (ValueError, ArithmeticError) as error:
+        return f"refused: {error}"
+
+
+def words_at_edges() -> Answers:
+    for unit in (Unit(), Unit(decimals=2), PERCENT, POUNDS, COMPACT):
+        name = f"{unit.kind} {unit.decimals}{' compact' if unit.compact else ''}"
+        for offset in (-7.0, -0.5, -0.004, 0.0, 0.004, 0.25, 0.5, 1.0, 3.2, 1234.5):
+            cut = Cut(offset, "target", 0.9 if offset > 1 else 1.0)
+            yield (
+                f"an offset of {offset} in {name}",
+                (words.offset_words(offset, unit), words.cut_words(cut, unit), words.cut_words(Cut(offset), unit)),
+            )
+        for value in (
+            3.2e-7, 1e-13, 9.9e-13, 0.00009, 0.00099, 0.001, 0.0011, 0.00999, 0.01, 0.0101, 0.1, 0.12345, 1.2345, 9.99, 1000 + 5e-7,
+            1000 + 2e-6, 0.5 + 1.5e-9, 0.5 + 5e-10, 1234.56789, 12_345_678.9, float("inf"),
+        ):  # fmt: skip
+            yield (
+                f"{value!r} told in {name}",
+                (words.decimals_for(value, unit), words.show_mark(value, unit), words.show_line(value, unit)),
+            )
+        for gap, direction in itertools.product((-1.0, -0.5, -0.01, 0.01, 0.5, 1.0), ("higher", "lower", "inside")):
+            yield f"{gap} off, {direction}, in {name}", words.gap_words(4 + gap, 4.0, "target", direction, unit)
+
+
+def axes_at_edges() -> Answers:
+    tiny = 1e-9
+    lows = (-1e308, -8.0, -0.5, 0.0, 1e-12, 0.2, 0.45, 0.5, 0.92, 1.0, 3.0, 99.0, 1e15, 1e300)
+    for low, high in itertools.combinations_with_replacement(lows, 2):
+        for zero, ceiling in itertools.product((False, True), (None, 1.0, 0.5)):
+            made = refused(lambda lo=low, hi=high, z=zero, c=ceiling: axis.choose([lo, hi], from_zero=z, ceiling=c))  # type: ignore[misc]
+            yield (
+                f"an axis from {low} to {high}, zero {zero}, to {ceiling}",
+                (made.low, made.high, made.broken, axis.ticks(made)) if isinstance(made, Axis) else made,
+            )
+    for some in ([None, 1.0], [float("nan"), 2.0, 3.0], [float("inf")], [axis.LARGEST, 1.0], [axis.LARGEST * 2, 1.0], [0.0, tiny], [0.3, 0.3 + tiny], [0.3, 0.3 + 2 * tiny], [5.0, 5 + 4 * tiny], [5.0, 5 + 6 * tiny], [1.0, 1.0], [1 + tiny]):  # fmt: skip
+        for ceiling in (None, 1.0):
+            made = refused(lambda s=some, c=ceiling: axis.choose(s, ceiling=c))  # type: ignore[misc]
+            yield f"an axis for {some}, to {ceiling}", (made.low, made.high) if isinstance(made, Axis) else made
+    for low, high in ((2.0, 6.0), (-4.0, 1.0), (0.0, 1.0), (1e12, 1e12 + 1), (0.13, 0.87), (-0.3, 12.7), (97.0, 103.0)):
+        on = Axis(low, high)
+        span = high - low
+        at = [low - span, low - span * 2e-9, low - span * 1e-9, low - span * 5e-10, low, low + span / 3, high, high + span * 5e-10, high + span * 1e-9, high + span * 2e-9, high + 1, float("nan")]  # fmt: skip
+        yield f"places from {low} to {high}", [(on.place(value), on.past(value)) for value in at]
+        yield f"fractions from {low} to {high}", on.fraction(at)
+        for count in range(1, 13):
+            yield f"about {count} from {low} to {high}", (axis.about(on, count), axis.ticks(on, count))
+        for given in ((None, None), (low + span, None), (None, low), (None, low - 1), (high, None), (low, high), (high, low), (1e308, None), (None, -1e308)):  # fmt: skip
+            ends = axis.with_ends(on, *given)
+            yield f"from {low} to {high} given {given}", (ends.low, ends.high)
+    for top in (1.0, 1 + 5e-10, 1 + 1e-9, 1 + 2e-9, 1 - 5e-10, 0.5):
+        yield f"the whole of {top!r}", axis.whole_of(np.array([0.2, top]), True)
+    for span, most in itertools.product((0.0, 1e-300, 0.9999999999, 1.0, 2.0, 2.5, 2.0000000001, 5.0, 9.0, 10.0, 99.0), (0, 1, 2, 4, 5)):  # fmt: skip
+        yield f"a step for {span!r} in {most}", axis.step_for(span, most)
+
+
+def shares_at_edges() -> Answers:
+    rng = np.random.default_rng(5)
+    for target in (0.5, 0.9, 0.909, 0.91, 0.95, 0.989, 0.99, 0.991, 0.995, 1.0, 1.2):
+        for direction, share in itertools.product(("higher", "lower", "inside"), (True, False)):
+            made = propose.propose(rng.random(30), np.array([np.nan, target]), direction, share)
+            yield f"around {target}, {direction}, share {share}", (made.bands, [(c.offset, c.mark, c.factor) for c in made.cuts])  # fmt: skip
+    for shares in ([0.5, 0.5 - 9e-9], [0.5, 0.5 - 1.1e-8], [0.5, 0.5 + 9e-9], [0.5, 0.5 + 1.1e-8], [1.0], [0.0, 1.0], [-0.5, 1.5], [0.25] * 4, [1 / 12] * 12, [0.9, 0.3], [0.1, 0.3]):  # fmt: skip
+        yield f"the shares {shares}", refused(lambda s=shares: propose.shares_of(s))  # type: ignore[misc]
+    for some in ([], [3.0], [3.0, 3.0, 3.0], [0.0, 0.0], [-1.0, 4.0], list(range(30)), [1e16, 1.0], [0.001, 0.0011, 0.0012]):
+        values = np.array(some, dtype=float)
+        yield f"quantiles of {some[:4]}", propose.round_quantiles(values, np.array([0.25, 0.5, 0.75]))
+        yield f"dealt by {some[:4]}", [c.offset for c in propose.deal("higher", np.array([0.5, 0.3, 0.2]), values=values).cuts]  # fmt: skip
+    for low, high in ((0.0, 1.0), (-5.0, 5.0), (2.0, 2.03), (0.0, 1e6)):
+        for count in (2, 3, 7, 12):
+            made = propose.deal("lower", np.full(count, 1 / count), low=low, high=high)
+            yield f"{count} dealt from {low} to {high}", (made.bands, [c.offset for c in made.cuts])
+    uneven = propose.deal("higher", np.array([0.001, 0.001, 0.998]), low=0, high=1)
+    yield "narrow bands are kept apart", [c.offset for c in uneven.cuts]
+
+
+def colours_at_edges() -> Answers:
+    greys = [f"#{level:02x}{level:02x}{level:02x}" for level in (0, 10, 60, 118, 119, 120, 128, 190, 245, 255)]
+    hues = ["#804040", "#408040", "#404080", "#807040", "#3d8f8f", "#c0392b", "#8e44ad"]
+    for one, other in itertools.combinations([*greys[::3], *hues], 2):
+        far = colour.distance(colour.lab(colour.rgb([one])), colour.lab(colour.rgb([other])))
+        back = colour.distance(colour.lab(colour.rgb([other])), colour.lab(colour.rgb([one])))
+        yield f"from {one} to {other} and back", (far, back, colour.contrast(other, one))
+    for three in itertools.product(greys[::2], hues[:4], greys[1::3]):
+        yield f"{three} as a ramp", ramp.doubts(three)
+    for two in itertools.product(greys[::2], hues):
+        yield f"{two} as a ramp", ramp.doubts(two)
+    for values in ([], [4.0], [0.0], [-6.0, -2.0], [1.0, 3.0, 9.0], [float("nan"), 2.0]):
+        for anchor, low, middle, high in itertools.product(("extent", "ends", "midpoint"), (None, 0.0, 2.0), (None, 0.0, 4.0), (None, 0.0, 4.0)):  # fmt: skip
+            for count in (2, 3):
+                made: Any = refused(lambda v=values, a=anchor, lo=low, mi=middle, hi=high, n=count: ramp.anchored(hues[:n], np.array(v), a, lo, mi, hi))  # type: ignore[misc]  # fmt: skip
+                yield f"{count} colours over {values}, {anchor} {low} {middle} {high}", made if isinstance(made, str) else (made.anchors, made.colours)  # fmt: skip
+
+
+SORTS: tuple[Any, ...] = ("calendar", "clock", "code", "share", "rating", "angle", "place", "amount")
+LEASTS = (-361.0, -360.0, -181.0, -180.0, -101.0, -100.0, -2.0, -1.0, -0.5, 0.0, 1.0, 1799.0, 1800.0, 1e5, 1e5 + 1, 3e5 - 1, 3e5)
+MOSTS = (0.0, 1.0, 180.0, 181.0, 300.0, 301.0, 360.0, 361.0, 366.0, 367.0, 1000.0, 1001.0, 2100.0, 2101.0, 2200.0, 2201.0, 4e5)
+
+
+def facts(label: str, **told: Any) -> measuring.Facts:
+    shape = {"least": 0.0, "most": 900.0, "whole": True, "distinct": 400, "rows": 1000} | told
+    return measuring.Facts(label.lower().replace(" ", "_"), label, "number", "measure", **shape)
+
+
+def measures_at_edges() -> Answers:
+    for sort, whole in itertools.product(SORTS, (True, False)):
+        found = [measuring._may_be(sort, facts("x7", least=least, most=most, whole=whole)) for least, most in itertools.product(LEASTS, MOSTS)]  # fmt: skip
+        yield f"may be {sort}, whole {whole}", "".join("01"[one] for one in found)
+    lengths = (0, 9, 10, 99, 100, 999, 1000, 1001, 4999, 5000, 9999, 10_000, 49_999, 50_000, 99_999, 100_000, 499_999)
+    yield "dealt out by their length", ["01"[measuring._of_one_length(a, b)] for a, b in itertools.combinations(lengths, 2)]
+    for label in ("x7", "Year", "Opened at", "Wait min", "Count", "Temperature", "Share of hives"):
+        for told in (
+            {"rows": 7, "distinct": 7, "increasing": True}, {"rows": 8, "distinct": 8, "increasing": True}, {"rows": 8, "distinct": 7, "increasing": True},
+            {"rows": 19, "distinct": 19, "most": 18.0}, {"rows": 20, "distinct": 20, "most": 19.0}, {"rows": 20, "distinct": 20, "most": 29.0},
+            {"rows": 20, "distinct": 20, "most": 30.0}, {"rows": 20, "distinct": 20, "most": 28.0}, {"rows": 40, "distinct": 20, "blank": 0.5, "most": 19.0},
+            {"least": 1000.0, "most": 9999.0, "distinct": 300}, {"least": 1000.0, "most": 9999.0, "distinct": 301}, {"least": 1000.0, "most": 4999.0, "distinct": 400},
+            {"least": 1900.0, "most": 2100.0, "distinct": 200}, {"least": 1900.0, "most": 2101.0, "distinct": 200}, {"least": 1899.0, "most": 2100.0, "distinct": 201},
+            {"least": 1900.0, "most": 2100.0, "distinct": 201}, {"least": 1800.0, "most": 2100.0}, {"least": 1799.0, "most": 2100.0}, {"least": 1800.0, "most": 2101.0},
+            {"clock": True, "distinct": 24, "most": 2359.0}, {"clock": True, "distinct": 25, "most": 300.0}, {"clock": True, "distinct": 25, "most": 301.0},
+            {"most": 1.0, "distinct": 2}, {"most": 1.0, "distinct": 2, "whole": False}, {"most": 1.1, "whole": False}, {"least": -0.1, "most": 1.0, "whole": False},
+            {"least": -1.0, "most": 5.0}, {"least": -1.0, "most": 0.0}, {"least": -5.0, "most": 5.0, "whole": False}, {"same_within": "yard", "distinct": 1},
+            {"same_within": "yard", "distinct": 2}, {"sum_of": ("a", "b", "c", "d")}, {"distinct": 3}, {"distinct": 5, "least": 1.0, "most": 5.0}, {"distinct": 6, "least": 1.0, "most": 6.0},
+            {"distinct": 11, "most": 10.0}, {"distinct": 12, "most": 11.0}, {"rows": 0, "distinct": 0}, {"rows": 1, "distinct": 1},
+        ):  # fmt: skip
+            found = measuring.measured(facts(label, **told))
+            yield f"“{label}” {told}", (found.sort, round(found.sure, 6), found.evidence)
+
+
+NOUNS = (
+    "Hives", "Hives lost", "Colonies", "Swarms caught", "Queens replaced", "Capacity", "Seats taken", "Kilos", "Honey kg", "Sugar fed kg", "Hours", "Hours worked",
+    "Diesel l", "Complaints", "Cancelled classes", "Classes", "Classes held", "Late deliveries", "Deliveries", "On time deliveries", "Members", "New members", "Frames of 10", "Stings",
+)  # fmt: skip
+
+
+def drafts_at_edges() -> Answers:
+    for one, other in itertools.permutations([facts(label) for label in NOUNS], 2):
+        told = [drafting._is_of(one, other, close) for close in (0.0, 0.69, 0.7, 0.9)]
+        if any(told) or drafting._shares_a_word(one, other):
+            yield f"{one.label} of {other.label}", (told, drafting._shares_a_word(one, other))
+    for label in NOUNS:
+        column = facts(label)
+        yield f"{label} by itself", (drafting._of_others(column) if drafting._is_bad(column) else None, drafting._is_used(column), drafting._one_of(label))  # fmt: skip
+        for sort in ("code", "place", "angle"):
+            yield f"{label} as {sort}", str(drafting._of_no_measure(column, sort))
+        for decimals in (0, 1, 2, 3):
+            unit = Unit("number", decimals, text="kg")
+            told = measuring.Facts(column.name, label, "number", "measure", least=0.0, most=9.0, rows=10, unit=unit)
+            yield f"{label} to {decimals}", (str(drafting._spread(told)), str(drafting._used_per(told, facts("Hives"))))
+    shapes: tuple[dict[str, Any], ...] = (
+        {}, {"least": 5.0, "most": 5.0}, {"least": -1.0}, {"whole": False}, {"least": None, "most": None}, {"within": (("hives", 0.66),)},
+        {"within": (("hives", 0.64), ("capacity", 0.5))}, {"within": (("hives", 0.7), ("capacity", 0.72))}, {"within": (("capacity", 0.9),)}, {"within": ()}, {"sum_of": ("hives_lost",)},
+        {"most": 899.0}, {"most": 901.0},
+    )  # fmt: skip
+    whole = facts("Hives")
+    for label, shape in itertools.product(("Hives lost", "Hives sold", "Swarms caught", "Empty", "On time"), shapes):
+        for most in (None, 900.0, 1200.0):
+            others = [whole, facts("Capacity", most=most)]
+            found = drafting._parts([facts(label, **shape), *others], others[1:])
+            yield f"{label} {shape} beside capacity {most}", [(a.label, b.label) for a, b in found.items()]
+            yield f"{label} {shape} counted, {most}", getattr(drafting._counted([facts(label, **shape), *others], found), "label", None)  # fmt: skip
+
+
+SECTIONS: dict[str, Callable[[], Answers]] = {
+    "words at edges": words_at_edges, "axes at edges": axes_at_edges, "shares at edges": shares_at_edges,
+    "colours at edges": colours_at_edges, "measures at edges": measures_at_edges, "drafts at edges": drafts_at_edges,
+}  # fmt: skip
