@@ -4,13 +4,16 @@ these too."""
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Iterator
+import random
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 import numpy as np
 
-from ironmark.core import axis, colour, drafting, measuring, propose, ramp, words
+from ironmark.core import axis, check, colour, drafting, measuring, pasted_rules, propose, ramp, words
 from ironmark.core.axis import Axis
+from ironmark.core.formula import parse
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.numbers import Unit
 from ironmark.core.yardstick import Cut
 
@@ -85,7 +88,16 @@ def shares_at_edges() -> Answers:
             yield f"around {target}, {direction}, share {share}", (made.bands, [(c.offset, c.mark, c.factor) for c in made.cuts])  # fmt: skip
     for shares in ([0.5, 0.5 - 9e-9], [0.5, 0.5 - 1.1e-8], [0.5, 0.5 + 9e-9], [0.5, 0.5 + 1.1e-8], [1.0], [0.0, 1.0], [-0.5, 1.5], [0.25] * 4, [1 / 12] * 12, [0.9, 0.3], [0.1, 0.3]):  # fmt: skip
         yield f"the shares {shares}", refused(lambda s=shares: propose.shares_of(s))  # type: ignore[misc]
-    for some in ([], [3.0], [3.0, 3.0, 3.0], [0.0, 0.0], [-1.0, 4.0], list(range(30)), [1e16, 1.0], [0.001, 0.0011, 0.0012]):
+    for some in (
+        [],
+        [3.0],
+        [3.0, 3.0, 3.0],
+        [0.0, 0.0],
+        [-1.0, 4.0],
+        list(range(30)),
+        [1e16, 1.0],
+        [0.001, 0.0011, 0.0012],
+    ):
         values = np.array(some, dtype=float)
         yield f"quantiles of {some[:4]}", propose.round_quantiles(values, np.array([0.25, 0.5, 0.75]))
         yield f"dealt by {some[:4]}", [c.offset for c in propose.deal("higher", np.array([0.5, 0.3, 0.2]), values=values).cuts]  # fmt: skip
@@ -116,8 +128,44 @@ def colours_at_edges() -> Answers:
 
 
 SORTS: tuple[Any, ...] = ("calendar", "clock", "code", "share", "rating", "angle", "place", "amount")
-LEASTS = (-361.0, -360.0, -181.0, -180.0, -101.0, -100.0, -2.0, -1.0, -0.5, 0.0, 1.0, 1799.0, 1800.0, 1e5, 1e5 + 1, 3e5 - 1, 3e5)
-MOSTS = (0.0, 1.0, 180.0, 181.0, 300.0, 301.0, 360.0, 361.0, 366.0, 367.0, 1000.0, 1001.0, 2100.0, 2101.0, 2200.0, 2201.0, 4e5)
+LEASTS = (
+    -361.0,
+    -360.0,
+    -181.0,
+    -180.0,
+    -101.0,
+    -100.0,
+    -2.0,
+    -1.0,
+    -0.5,
+    0.0,
+    1.0,
+    1799.0,
+    1800.0,
+    1e5,
+    1e5 + 1,
+    3e5 - 1,
+    3e5,
+)
+MOSTS = (
+    0.0,
+    1.0,
+    180.0,
+    181.0,
+    300.0,
+    301.0,
+    360.0,
+    361.0,
+    366.0,
+    367.0,
+    1000.0,
+    1001.0,
+    2100.0,
+    2101.0,
+    2200.0,
+    2201.0,
+    4e5,
+)
 
 
 def facts(label: str, **told: Any) -> measuring.Facts:
@@ -130,7 +178,10 @@ def measures_at_edges() -> Answers:
         found = [measuring._may_be(sort, facts("x7", least=least, most=most, whole=whole)) for least, most in itertools.product(LEASTS, MOSTS)]  # fmt: skip
         yield f"may be {sort}, whole {whole}", "".join("01"[one] for one in found)
     lengths = (0, 9, 10, 99, 100, 999, 1000, 1001, 4999, 5000, 9999, 10_000, 49_999, 50_000, 99_999, 100_000, 499_999)
-    yield "dealt out by their length", ["01"[measuring._of_one_length(a, b)] for a, b in itertools.combinations(lengths, 2)]
+    yield (
+        "dealt out by their length",
+        ["01"[measuring._of_one_length(a, b)] for a, b in itertools.combinations(lengths, 2)],
+    )
     for label in ("x7", "Year", "Opened at", "Wait min", "Count", "Temperature", "Share of hives"):
         for told in (
             {"rows": 7, "distinct": 7, "increasing": True}, {"rows": 8, "distinct": 8, "increasing": True}, {"rows": 8, "distinct": 7, "increasing": True},
@@ -145,8 +196,31 @@ def measures_at_edges() -> Answers:
             {"same_within": "yard", "distinct": 2}, {"sum_of": ("a", "b", "c", "d")}, {"distinct": 3}, {"distinct": 5, "least": 1.0, "most": 5.0}, {"distinct": 6, "least": 1.0, "most": 6.0},
             {"distinct": 11, "most": 10.0}, {"distinct": 12, "most": 11.0}, {"rows": 0, "distinct": 0}, {"rows": 1, "distinct": 1},
         ):  # fmt: skip
-            found = measuring.measured(facts(label, **told))
-            yield f"“{label}” {told}", (found.sort, round(found.sure, 6), found.evidence)
+            column, case = facts(label, **told), measuring._Case()
+            measuring._by_values(column, measuring.told_by(label), case)
+            found = measuring.measured(column)
+            yield f"“{label}” {told}", (found.sort, round(found.sure, 6), found.evidence, case.scores)
+    units = (None, Unit("percent", 1), Unit(text="%"), POUNDS, *(Unit("duration", 0, text=text) for text in ("s", "min", "h")), *(Unit(text=text) for text in ("°C", "pt", "kWh", "MWh", "t", "l", "m³", "kg", "°")))  # fmt: skip
+    for label, unit in itertools.product(("x7", "Price", "Count", "Wait min", "Share %", "Weight kg"), units):
+        column = measuring.Facts("c", label, "number", "measure", least=1.0, most=9.0, distinct=9, rows=90, unit=unit)
+        case = measuring._Case()
+        measuring._by_unit(column, measuring.told_by(label), case)
+        yield (
+            f"“{label}” in {unit and (unit.kind, unit.text)}",
+            (case.scores, case.why, str(measuring.measured(column))),
+        )
+    for head in (
+        "number of calls", "Number of", "number calls", "no calls", "calls no", "no. of calls", "of number calls", "index of prices x", "x y", "y", "length mm", "mm", "bill_length_mm", "mm per bill",
+        "per head cost", "cost per head", "head of cost", "arrDelay", "Überstunden", "Stundenlohn", "Lohnstunden", "Anzahl der Anrufe", "nombre de ruches", "total net weight kg", "net weight", "weight net of box",
+        "avoided losses", "losses avoided", "saved cost", "late on time", "won lost", "good bad", "stdsatz", "stunden", "row", "row of seats", "position of hive", "", "___", "7", "kg",
+    ):  # fmt: skip
+        yield (
+            f"the head “{head}” tells",
+            (sorted(measuring.told_by(head).items()), measuring.better_of(head), measuring.words_of(head)),
+        )
+    for line in measuring._WORDS.read_text(encoding="utf-8").splitlines()[1::3]:
+        head = line.split("\t")[-1]
+        yield f"the head “{head}” tells too", sorted(measuring.told_by(head).items())
 
 
 NOUNS = (
@@ -183,7 +257,60 @@ def drafts_at_edges() -> Answers:
             yield f"{label} {shape} counted, {most}", getattr(drafting._counted([facts(label, **shape), *others], found), "label", None)  # fmt: skip
 
 
+TEMPLATES = (
+    ">= {a} {s}", "> {a} {s}", "<= {a} {s}", "< {a} {s}", "{a} to {b} {s}", "{a}-{b}: {s}", "between {a} and {b} {s}", "{a} <= x < {b} {s}", "{a} < x ≤ {b} {s}",
+    "{a} and above {s}", "{a} or less {s}", "{a} <= share {s}", ">= {a} and < {b} {s}", "> {a} and <= {b} {s}", "at least {a} {s}", "up to {a} {s}", "{a} up to but not including {b} {s}",
+    "else {s}", "= {a} {s}", "more than {a} {s}", "under {a} {s}", "{s}: from {a} to {b}",
+)  # fmt: skip
+BOUNDS = ("0", "1", "0.7", "0.85", "0,9", "5", "10", "70", "85", "85%", "70 %", "100", "1k", "-5", "99.")
+
+
+def rules_at_edges() -> Answers:
+    rng = random.Random(11)
+    for at in range(500):
+        unit = (PERCENT, Unit(), POUNDS)[at % 3]
+        lines = []
+        for _ in range(rng.choice((1, 2, 2, 3, 3, 4))):
+            low, high = (
+                sorted(rng.sample(range(len(BOUNDS)), 2)) if rng.random() < 0.9 else rng.sample(range(len(BOUNDS)), 2)
+            )
+            told = {"a": BOUNDS[low], "b": BOUNDS[high], "s": rng.choice(("red", "amber", "green", "short", "met"))}
+            lines.append(rng.choice(TEMPLATES).format(**told))
+        text = "\n".join(lines)
+        found: Any = refused(lambda t=text, u=unit: pasted_rules.turn(t, u))  # type: ignore[misc]
+        if isinstance(found, str):
+            yield f"“{text}” as {unit.kind}", found
+            continue
+        made = found.yardstick
+        yield (
+            f"“{text}” as {unit.kind}",
+            (
+                made and (made.bands, [(cut.offset, cut.belongs) for cut in made.cuts]),
+                [(one.kind, one.message, one.lines) for one in found.findings],
+            ),
+        )
+
+
+def formulas_at_edges(formulas: Sequence[str], columns: Mapping[str, Any]) -> Answers:
+    """Formulas with a sign too few or too many, each told where it is wrong."""
+    rng = random.Random(12)
+    for text in formulas:
+        for _ in range(4 if len(text) > 3 else 1):
+            at = rng.randrange(len(text) + 1)
+            other = text[:at] + rng.choice(("", "", ")", "(", " ", "5", "#", "where ", "“", ", 1")) + text[at + 1 :]
+            yield f"{other} is fit", wrong_in(other, columns)
+
+
+def wrong_in(text: str, columns: Mapping[str, Any]) -> object:
+    try:
+        check.check(parse(text), columns)
+    except FormulaError as error:
+        return f"{error} {error.start}–{error.end}"
+    return "it is"
+
+
 SECTIONS: dict[str, Callable[[], Answers]] = {
     "words at edges": words_at_edges, "axes at edges": axes_at_edges, "shares at edges": shares_at_edges,
     "colours at edges": colours_at_edges, "measures at edges": measures_at_edges, "drafts at edges": drafts_at_edges,
+    "rules at edges": rules_at_edges,
 }  # fmt: skip

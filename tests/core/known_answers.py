@@ -45,6 +45,7 @@ from ironmark.core import (
 from ironmark.core import reading as core
 from ironmark.core import yardstick as grading
 from ironmark.core.formula import parse
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import GRAINS, ROW_GRAINS, Period
@@ -76,7 +77,7 @@ def asked(work: Callable[[], object]) -> object:
     try:
         return work()
     except (ValueError, ArithmeticError) as error:
-        span = f" {error.span}" if hasattr(error, "span") else ""
+        span = f" at {error.start}–{error.end}" if isinstance(error, FormulaError) else ""
         return f"refused{span}: {error}"
 
 
@@ -631,7 +632,7 @@ def _drafts() -> Answers:
 SECTIONS: dict[str, Callable[[], Answers]] = {
     "days": _days, "periods": _periods, "numbers": _numbers, "formulas": _formulas, "rules": _rules, "colours": _colours, "axes": _axes,
     "yardsticks": _yardsticks, "marks": _marks, "distances": _distances, "reasons": _reasons, "measures": _measures, "drafts": _drafts,
-    **edge_answers.SECTIONS,
+    **edge_answers.SECTIONS, "formulas at edges": lambda: edge_answers.formulas_at_edges(FORMULAS, COLUMNS),
 }  # fmt: skip
 
 

@@ -72,6 +72,12 @@ class KnownAnswers(unittest.TestCase):
     def test_drafts_at_edges(self) -> None:
         self.holds("drafts at edges")
 
+    def test_rules_at_edges(self) -> None:
+        self.holds("rules at edges")
+
+    def test_formulas_at_edges(self) -> None:
+        self.holds("formulas at edges")
+
     def test_no_section_is_left_out(self) -> None:
         named = {name.removeprefix("test_").replace("_", " ") for name in dir(self) if name.startswith("test_")}
         self.assertLessEqual(set(known_answers.SECTIONS), named)
