@@ -6,6 +6,7 @@ from __future__ import annotations
 import itertools
 import random
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import astuple
 from typing import Any
 
 import numpy as np
@@ -116,7 +117,7 @@ def colours_at_edges() -> Answers:
         far = colour.distance(colour.lab(colour.rgb([one])), colour.lab(colour.rgb([other])))
         back = colour.distance(colour.lab(colour.rgb([other])), colour.lab(colour.rgb([one])))
         yield f"from {one} to {other} and back", (far, back, colour.contrast(other, one))
-    for three in itertools.product(greys[::2], hues[:4], greys[1::3]):
+    for three in itertools.product(greys[::2], hues[:3], greys[1::3]):
         yield f"{three} as a ramp", ramp.doubts(three)
     for two in itertools.product(greys[::2], hues):
         yield f"{two} as a ramp", ramp.doubts(two)
@@ -257,6 +258,123 @@ def drafts_at_edges() -> Answers:
             yield f"{label} {shape} counted, {most}", getattr(drafting._counted([facts(label, **shape), *others], found), "label", None)  # fmt: skip
 
 
+def columns_at_edges() -> Answers:
+    """What is made of one column, by what it measures and what it holds."""
+    for role, kind, distinct, rows in itertools.product(("text", "segment", "key"), ("text", "number"), (12, 13, 14, 899, 900, 901), (0, 1000)):  # fmt: skip
+        column = measuring.Facts("hive", "Hive", kind, role, distinct=distinct, rows=rows)  # type: ignore[arg-type]
+        yield f"different {role} {kind} {distinct} of {rows}", str(drafting._distinct(column))
+    ends = ("sold", "spoiled", "late", "delivered", 'with "care"', "kept", "lost", "red", "blue")
+    for label, n, at in itertools.product(("Outcome", "Status", "Colour"), (0, 1, 2, 3, 8, 9), range(4)):
+        members = tuple(ends[(at * 2 + i) % len(ends)] for i in range(n))
+        column = measuring.Facts("c", label, "text", "segment", members=members, distinct=n, rows=90)
+        yield f"{label} of {members}", [str(one) for one in drafting._share_of_outcome(column)]
+    planned = [
+        facts(label)
+        for label in (
+            "Planned output",
+            "Output",
+            "Output planned",
+            "Budget",
+            "Plan",
+            "Output cost",
+            "Budget cost",
+            "Cost",
+            "Target",
+        )
+    ]
+    for column in planned:
+        for among in (planned, planned[::-1], [column], planned[1:3]):
+            yield (
+                f"{column.label} among {len(among)} from {among[0].label}",
+                getattr(drafting._planned(column, among), "label", None),
+            )
+    shapes: tuple[dict[str, Any], ...] = (
+        {}, {"most": 1.0}, {"most": 1.0, "whole": False}, {"most": 1.5, "whole": False}, {"most": 1.6, "whole": False}, {"most": 1000.0}, {"most": 1001.0},
+        {"least": -1001.0, "most": 5.0, "whole": False}, {"least": -1000.0, "most": 5.0, "whole": False}, {"least": None, "most": None}, {"least": None, "most": 2.0},
+    )  # fmt: skip
+    whole = facts("Colonies")
+    for label, shape, sort in itertools.product(
+        ("Share of colonies", "Kilos kg", "Price £", "Wait min"), shapes, measuring.SORTS
+    ):
+        if shape and label in ("Price £", "Wait min"):
+            continue
+        column = facts(label, **shape)
+        for evidence, among in (((), [column]), (("one", "two", "three"), [column, whole])):
+            sorts = {c.name: measuring.measured(c) for c in among}
+            made = drafting._amount(column, measuring.Measured(sort, 1.0, evidence), "", among, sorts)
+            told: object = (
+                made.formula,
+                made.unit.kind,
+                made.unit.decimals,
+                made.unit.text,
+                made.unit.compact,
+                made.nature,
+            )
+            yield (
+                f"{label} {shape} as {sort} beside {len(among) - 1}",
+                (told, made.reason if evidence and not shape else ""),
+            )
+    counts = [
+        facts("Colonies"),
+        facts("Hives"),
+        facts("Hives lost"),
+        facts("Cost £"),
+        facts("Debts", least=-1.0),
+        facts("Frames", least=None),
+        facts("Swarms", whole=False),
+    ]
+    for label, n in itertools.product(("Share of hives", "Yield", "Colonies kept"), range(1, 3)):
+        for among in itertools.combinations(counts, n):
+            sorts = {
+                c.name: measuring.Measured("amount", sure, ())
+                for c, sure in zip(among, (drafting.SURE, drafting.SURE - 0.01), strict=False)
+            }
+            yield (
+                f"{label} weighed among {[c.label for c in among]}",
+                getattr(drafting._weight(facts(label), among, sorts), "label", None),
+            )
+    rng = random.Random(13)
+    for at in range(120):
+        made_of = []
+        for n, label in enumerate(
+            rng.sample(
+                (
+                    *NOUNS,
+                    "Price £",
+                    "Wait min",
+                    "Rating",
+                    "Planned kilos",
+                    "Row no",
+                    "Share of hives",
+                    "Year",
+                    "Losses £",
+                ),
+                rng.randint(1, 7),
+            )
+        ):
+            most = rng.choice((1.0, 5.0, 90.0, 900.0, 5000.0))
+            told = {
+                "most": most,
+                "whole": rng.random() < 0.7,
+                "distinct": rng.choice((3, 30, 400)),
+                "least": rng.choice((0.0, 0.0, 1.0, -2.0, most)),
+            }
+            if n and rng.random() < 0.4:
+                told["within"] = ((made_of[0].name, rng.choice((0.5, 0.7, 0.95))),)
+            made_of.append(facts(label, **told))
+        if rng.random() < 0.4:
+            made_of.append(
+                measuring.Facts(
+                    "state", "Status", "text", "segment", members=("sold", "spoiled"), distinct=2, rows=1000
+                )
+            )
+        draft = drafting.draft(rng.choice(("Hives", "", "Visits")), made_of, counted_rows=at % 3 > 0)
+        yield (
+            f"drafted {at}: {[c.label for c in made_of]}",
+            ([(k.handle, k.formula, k.place, k.plan) for k in draft.kpis], [astuple(one) for one in draft.left_out]),
+        )
+
+
 TEMPLATES = (
     ">= {a} {s}", "> {a} {s}", "<= {a} {s}", "< {a} {s}", "{a} to {b} {s}", "{a}-{b}: {s}", "between {a} and {b} {s}", "{a} <= x < {b} {s}", "{a} < x ≤ {b} {s}",
     "{a} and above {s}", "{a} or less {s}", "{a} <= share {s}", ">= {a} and < {b} {s}", "> {a} and <= {b} {s}", "at least {a} {s}", "up to {a} {s}", "{a} up to but not including {b} {s}",
@@ -312,5 +430,5 @@ def wrong_in(text: str, columns: Mapping[str, Any]) -> object:
 SECTIONS: dict[str, Callable[[], Answers]] = {
     "words at edges": words_at_edges, "axes at edges": axes_at_edges, "shares at edges": shares_at_edges,
     "colours at edges": colours_at_edges, "measures at edges": measures_at_edges, "drafts at edges": drafts_at_edges,
-    "rules at edges": rules_at_edges,
+    "rules at edges": rules_at_edges, "columns at edges": columns_at_edges,
 }  # fmt: skip

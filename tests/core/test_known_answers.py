@@ -78,6 +78,9 @@ class KnownAnswers(unittest.TestCase):
     def test_formulas_at_edges(self) -> None:
         self.holds("formulas at edges")
 
+    def test_columns_at_edges(self) -> None:
+        self.holds("columns at edges")
+
     def test_no_section_is_left_out(self) -> None:
         named = {name.removeprefix("test_").replace("_", " ") for name in dir(self) if name.startswith("test_")}
         self.assertLessEqual(set(known_answers.SECTIONS), named)
