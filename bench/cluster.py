@@ -27,6 +27,7 @@ from ironmark.tables import connections
 from ironmark.tables.connections import Connection
 from ironmark.tables.live_waiting import patiently
 from ironmark.tables.table import Table
+from tests.styles import ENGLISH
 
 ROWS = 30_000_000
 FORMULAS = (
@@ -89,7 +90,7 @@ def _measure(mariadb: MariaDB, shards: Shards) -> None:
     def answered(scope: ScopeBody, patience: float = 2.0) -> ScorecardPicture:
         def attempt() -> ScorecardPicture:
             with sources.readings() as session:
-                return draw_page(read_page(ReadingContext(sources, session), card, scope))
+                return draw_page(read_page(ReadingContext(sources, session), card, scope), ENGLISH)
 
         found = patiently(attempt, patience)
         PICTURES.dump_json(found)

@@ -28,6 +28,7 @@ from ironmark.store import database, dataset_versions, marks, records, scratch
 from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change
 from ironmark.tables.table import Column, Table
+from tests.styles import ENGLISH
 
 ROWS = 1_000_000
 FORMULAS = {
@@ -115,7 +116,7 @@ def _measure(mariadb: MariaDB) -> None:
     def answered(month: str, routes: list[str]) -> object:
         with sources.readings() as session:
             scope = ScopeBody(period=month, members={"route": routes})
-            return PICTURES.dump_json(draw_page(read_page(ReadingContext(sources, session), card, scope)))
+            return PICTURES.dump_json(draw_page(read_page(ReadingContext(sources, session), card, scope), ENGLISH))
 
     def ours() -> object:
         month, route = next(scopes)

@@ -11,7 +11,6 @@ from urllib.parse import unquote
 from fastapi import Request
 from sqlalchemy.orm import Session
 
-from ironmark.core.numbers import write_as
 from ironmark.pages.context.fair_semaphore import NoTurn
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
@@ -40,8 +39,7 @@ class Reader:
     def read(self) -> Iterator[Session]:
         """Everything read in it is of one moment of the database."""
         with self.sources.readings() as session:
-            session.info["calendar"] = held = calendar.get(session)
-            write_as(held.body["locale"])
+            session.info["calendar"] = calendar.get(session)
             yield session
 
     def look(self, work: Callable[[ReadingContext], T], patience: float = PATIENCE_S) -> T:
@@ -62,7 +60,6 @@ class Reader:
     def write(self) -> Iterator[Session]:
         """A transaction, committed before the route answers: what is confirmed is on disk."""
         with self.sources.changes() as session:
-            write_as(calendar.get(session).body["locale"])
             token = database.author.set(self.name)
             try:
                 yield session

@@ -50,9 +50,9 @@ class AssumptionAbout(BaseModel):
 def assumption_about(key: str, who: Reader = Depends(reader)) -> AssumptionAbout:
     with who.read() as session:
         body = AssumptionBody.model_validate(records.get(session, "assumption", key).body)
-        unit = body.unit.as_unit()
+        unit, style = body.unit.as_unit(), who.context(session).style
         value, least, most, step = (
-            show(n, unit, decimals=max(unit.decimals, decimals_for(n, unit)))
+            show(n, unit, style, decimals=max(unit.decimals, decimals_for(n, unit)))
             for n in (body.value, body.least, body.most, body.step)
         )
         return AssumptionAbout(value=value, least=least, most=most, step=step, named_in=named_in(session, body.handle))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from babel import Locale, UnknownLocaleError
 from fastapi import APIRouter, Depends, Header, Response
 from pydantic import BaseModel, Field, field_validator
 
@@ -24,10 +23,7 @@ class CalendarBody(Model):
     @field_validator("locale")
     @classmethod
     def known(cls, name: str) -> str:
-        try:
-            Locale.parse(name)
-        except (UnknownLocaleError, ValueError):
-            raise ValueError(f"“{name}” is no locale; use one such as en_GB or de_DE") from None
+        numbers.style_of(name)
         return name
 
 

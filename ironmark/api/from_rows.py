@@ -13,6 +13,7 @@ from ironmark.api.answers.saved import Scorecard
 from ironmark.api.records import saved
 from ironmark.core.faces import FACES
 from ironmark.core.formula import MAX_LENGTH
+from ironmark.core.numbers import NumberStyle
 from ironmark.pages.authoring.draft_held import Against, KpiChange, against_words
 from ironmark.pages.authoring.draft_keeping import make, take_back
 from ironmark.pages.authoring.from_rows import Changes, Proposed, Sheet, propose
@@ -134,12 +135,12 @@ def draft_scorecard(ask: DraftAsk, who: Reader = Depends(reader)) -> DraftOut:
         key = make(session, context, dataset, ask.title, proposed)
         again = who.context(session)
         body: Scorecard = saved(records.get(session, "scorecard", key), Scorecard)
-        picture = draw_page(read_page(again, again.scorecard(key), proposed.scope))
+        picture = draw_page(read_page(again, again.scorecard(key), proposed.scope), context.style)
         session.rollback()
-    return _out(proposed, body, picture, ask)
+    return _out(proposed, body, picture, ask, context.style)
 
 
-def _out(proposed: Proposed, body: Scorecard, picture: ScorecardPicture, ask: DraftAsk) -> DraftOut:
+def _out(proposed: Proposed, body: Scorecard, picture: ScorecardPicture, ask: DraftAsk, style: NumberStyle) -> DraftOut:
     def sheets(of: Sequence[Sheet]) -> list[DraftedSheet]:
         return [
             DraftedSheet(
@@ -153,7 +154,7 @@ def _out(proposed: Proposed, body: Scorecard, picture: ScorecardPicture, ask: Dr
         kpis=[
             DraftedKpi(
                 handle=kpi.handle, name=kpi.name, formula=kpi.formula, direction=kpi.direction, unit=UnitBody.of(kpi.unit), reason=kpi.reason,
-                known=bool(kpi.known), against=proposed.held[kpi.handle].against, against_words=against_words(kpi, proposed.held[kpi.handle]),
+                known=bool(kpi.known), against=proposed.held[kpi.handle].against, against_words=against_words(kpi, proposed.held[kpi.handle], style),
                 choices=[Named(key=one, name=_AGAINST[one]) for one in proposed.held[kpi.handle].choices],
             )
             for kpi in proposed.kpis

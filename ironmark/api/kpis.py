@@ -49,7 +49,7 @@ def understand_number(ask: UnderstandAsk, who: Reader = Depends(reader)) -> Unde
             history = MarkGuard(context, context.kpi(ask.kpi)).sizes_for(ask.mark)
         else:
             history = history_of(context, body, ask.of)
-        return understood(ask.text, (body.unit if body else ask.unit).as_unit(), history, ask.members)
+        return understood(ask.text, (body.unit if body else ask.unit).as_unit(), history, context.style, ask.members)
 
 
 @router.post("/{key}/understand")
@@ -59,7 +59,7 @@ def understand_numbers(key: str, ask: ManyTexts, who: Reader = Depends(reader)) 
     with who.read() as session:
         context = who.context(session)
         unit = context.kpi(key).unit.as_unit()
-        return [understood(text, unit, np.array([])) for text in ask.texts]
+        return [understood(text, unit, np.array([]), context.style) for text in ask.texts]
 
 
 @router.get("/{key}/uses")

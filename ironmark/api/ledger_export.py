@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Query, Response
 from ironmark.api.access import Reader, reader
 from ironmark.api.downloads import download
 from ironmark.core import palette as palettes
-from ironmark.core.numbers import Unit, unit_words
+from ironmark.core.numbers import NumberStyle, Unit, unit_words
 from ironmark.core.periods import Period
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw_sheet import draw_sheet
@@ -47,11 +47,11 @@ def take_ledger(
         context.fetch([more.kpi for more in ask.instrument.further])
         period = period_of(ask.scope, [context.source(kpi)], context.year_start)
         sheet = read_sheet(context, ask.instrument, ask.scope, period)
-        drawn = draw_sheet(sheet, context.states, context.year_start)
+        drawn = draw_sheet(sheet, context.states, context.year_start, context.style)
         if drawn.problem:
             raise Refused(422, "no-ledger", "The ledger cannot be read", drawn.problem)
         units = [_unit(context, ask.instrument, reading) for reading in drawn.readings]
-        states, year_start = context.states, context.year_start
+        states, year_start, style = context.states, context.year_start, context.style
     columns = list(dict.fromkeys(c for c in ask.instrument.look.ledger.columns if HEADS[c]))
     columns = [c for c in columns if c != "progress" or "attainment" not in columns]
     head = [drawn.title, *(HEADS[c] for c in columns), "Unit", "Period"]
@@ -70,7 +70,7 @@ def take_ledger(
     forms, fills = {}, {}
     for y, (reading, unit) in enumerate(zip(drawn.readings, units, strict=True)):
         for x, column in enumerate(columns, start=1):
-            forms[y, x] = _form(column, unit)
+            forms[y, x] = _form(column, unit, style)
             if column == "state" and reading.state:
                 shades = palettes.shades(states[reading.state], dark=False)
                 fills[y, x] = (shades.full, shades.on)
@@ -92,10 +92,10 @@ def _unit(context: ReadingContext, instrument: InstrumentBody, reading: ReadingP
     return replace(unit, compact=False)
 
 
-def _form(column: str, unit: Unit) -> str:
+def _form(column: str, unit: Unit, style: NumberStyle) -> str:
     if column in ("attainment", "progress", "headroom"):
         return PERCENT
-    return "0" if column == "strokes" else sheets.number_form(unit) if column != "state" else "General"
+    return "0" if column == "strokes" else sheets.number_form(unit, style) if column != "state" else "General"
 
 
 def _cell(reading: ReadingPicture, column: str, states: dict[str, palettes.State]) -> sheets.Cell:

@@ -65,7 +65,7 @@ def set_by_hand(ask: HandAsk, who: Reader = Depends(reader)) -> Kept:
             sizes = history_of(
                 context, kpi, {ask.instrument.by: ask.member} if ask.instrument.by and ask.member else {}
             )
-            if not ask.sure and (told := doubt(ask.value, kpi.unit.as_unit(), sizes)):
+            if not ask.sure and (told := doubt(ask.value, kpi.unit.as_unit(), sizes, context.style)):
                 raise doubtful(told, {"field": "value"})
             table = _typed(frame, dataset, period, where, column_of(kpi) or "", ask.value)
             word = "typed"

@@ -105,7 +105,9 @@ def export_marks(
     file = f"{view.kpi.handle} {name}"
     if form == "csv":
         return download(sheets.as_csv(head, rows), f"{file}.csv", "text/csv; charset=utf-8")
-    body = sheets.as_xlsx(head, rows, sheet=name, form=sheets.number_form(view.kpi.unit.as_unit()), bold=bold)
+    body = sheets.as_xlsx(
+        head, rows, sheet=name, form=sheets.number_form(view.kpi.unit.as_unit(), view.style), bold=bold
+    )
     return download(body, f"{file}.xlsx", sheets.XLSX)
 
 

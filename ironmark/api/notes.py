@@ -103,7 +103,7 @@ def list_note_revisions(key: str, who: Reader = Depends(reader)) -> list[NoteRev
         unit = kpi.unit.as_unit() if kpi else None
 
         def shown(value: float | None) -> str:
-            return show(value, unit) if value is not None and unit else ""
+            return show(value, unit, context.style) if value is not None and unit else ""
 
         found = [NoteRevision(**_saved(now), text=now.text, shown=shown(now.value))]
         for r in records.revisions(context.session, "note", key):
@@ -128,7 +128,7 @@ def _saved(note: StoredNote) -> dict[str, object]:
 
 def _sheet(context: ReadingContext, about: Subject) -> NoteSheet:
     held = notes.get_many(context.session, [about.key]).get(about.key)
-    shown = show(about.value, about.unit) if about.value is not None else "no reading"
+    shown = show(about.value, about.unit, context.style) if about.value is not None else "no reading"
     made = NoteSheet(id=about.key, shown=shown, version=held.version if held else 0, note=None)
     if held and held.text:
         made.note = note_alone(context, held)

@@ -52,7 +52,7 @@ def list_notices(who: Reader = Depends(reader)) -> list[NoticeOut]:
                     MarkNotice(
                         kpi=change["kpi"], kpi_name=change["kpi_name"], mark=change["mark"],
                         since=Period.parse(change["since"], context.year_start).label,
-                        shown=show(change["value"], context.kpis[change["kpi"]].unit.as_unit()) if change["kpi"] in context.kpis else str(change["value"]),
+                        shown=show(change["value"], context.kpis[change["kpi"]].unit.as_unit(), context.style) if change["kpi"] in context.kpis else str(change["value"]),
                         became=BECAME.get(change["whose"], f"now each {change['segment']}’s"),
                     )
                     for change in notice.body["changes"]

@@ -15,7 +15,7 @@ from ironmark.api.access import Reader, reader
 from ironmark.api.answers.dataset import DatasetOut, ProblemOut, dataset_answer
 from ironmark.api.upload_files import body_of, file_name_of
 from ironmark.api.versions import seen_version
-from ironmark.core.numbers import MINUS, group, show_day
+from ironmark.core.numbers import MINUS, NumberStyle, group, show_day
 from ironmark.pages.datasets.intake import keep_next, reading_of, refuse_live
 from ironmark.pages.model.problems import Refused
 from ironmark.store import dataset_secrets, dataset_versions, datasets
@@ -116,13 +116,13 @@ def _rows(who: Reader, session: Session, dataset: StoredDataset, apart: str = ""
 def first_rows(key: str, who: Reader = Depends(reader)) -> RowsOut:
     with who.read() as session:
         dataset = datasets.get(session, key)
-        frame = _rows(who, session, dataset)
+        frame, style = _rows(who, session, dataset), who.context(session).style
     late = late_rows(frame, dataset.period, dataset.through)
-    rows = [[_cell(cell)[:200] for cell in row] for row in frame.head(FIRST_ROWS).rows()]
+    rows = [[_cell(cell, style)[:200] for cell in row] for row in frame.head(FIRST_ROWS).rows()]
     return RowsOut(
         columns=frame.columns,
         rows=rows,
-        summary=[_summary(frame[column.name]) for column in dataset.columns],
+        summary=[_summary(frame[column.name], style) for column in dataset.columns],
         problems=[ProblemOut(message=late.message, column=late.column, rows=[])] if late else [],
     )
 
@@ -140,7 +140,7 @@ def page_of_rows(
     """Rows sorted by a column, blanks last, and those alone that hold a text in any of their cells."""
     with who.read() as session:
         dataset = datasets.get(session, key)
-        frame = _rows(who, session, dataset)
+        frame, style = _rows(who, session, dataset), who.context(session).style
     if sort is not None and sort not in frame.columns:
         raise Refused(422, "no-column", "No such column", f"The dataset has no column “{sort}” to sort by.")
     if find.strip():
@@ -149,29 +149,29 @@ def page_of_rows(
     if sort is not None:
         frame = frame.sort(sort, descending=down, nulls_last=True, maintain_order=True)
     some = frame.slice(offset, limit)
-    return RowsPage(rows=[[_cell(cell)[:200] for cell in row] for row in some.rows()], total=frame.height)
+    return RowsPage(rows=[[_cell(cell, style)[:200] for cell in row] for row in some.rows()], total=frame.height)
 
 
-def _summary(cells: pl.Series) -> ColumnSummary:
+def _summary(cells: pl.Series, style: NumberStyle) -> ColumnSummary:
     known = cells.drop_nulls()
     ends = [known.min(), known.max()] if len(known) else ["", ""]
     return ColumnSummary(
         name=cells.name,
         blanks=len(cells) - len(known),
         distinct=known.n_unique(),
-        smallest=_cell(ends[0])[:80],
-        largest=_cell(ends[1])[:80],
+        smallest=_cell(ends[0], style)[:80],
+        largest=_cell(ends[1], style)[:80],
     )
 
 
-def _cell(cell: Any) -> str:
+def _cell(cell: Any, style: NumberStyle) -> str:
     if cell is None:
         return ""
     if isinstance(cell, bool):
         return "yes" if cell else "no"
     if isinstance(cell, dt.date):
-        return show_day(cell)
-    return group(f"{cell:.10g}").replace("-", MINUS) if isinstance(cell, float) else str(cell)
+        return show_day(cell, style)
+    return group(f"{cell:.10g}", style).replace("-", MINUS) if isinstance(cell, float) else str(cell)
 
 
 @router.get("/columns/{name}")
@@ -181,15 +181,15 @@ def get_column(key: str, name: str, who: Reader = Depends(reader)) -> ColumnLook
         column = next((c for c in dataset.columns if c.name == name), None)
         if column is None:
             raise Missing("column", name)
-        cells = _rows(who, session, dataset, name)[name]
+        cells, style = _rows(who, session, dataset, name)[name], who.context(session).style
     merges, order = dataset.merges.get(name, {}), dataset.order.get(name, [])
-    summary, members = _summary(cells), _members(cells, column, merges, order)
+    summary, members = _summary(cells, style), _members(cells, column, merges, order)
     mean = cells.mean() if column.type == "number" else None
     return ColumnLook(
         **summary.model_dump(),
         rows=len(cells),
-        mean=_cell(float(f"{mean:.6g}")) if isinstance(mean, float) else "",
-        bars=_bars(cells, column),
+        mean=_cell(float(f"{mean:.6g}"), style) if isinstance(mean, float) else "",
+        bars=_bars(cells, column, style),
         members=members[:MOST_MEMBERS],
         more=max(0, len(members) - MOST_MEMBERS),
     )
@@ -219,7 +219,7 @@ def _members(cells: pl.Series, column: Column, merges: dict[str, str], order: li
     return found
 
 
-def _bars(cells: pl.Series, column: Column) -> list[Bar]:
+def _bars(cells: pl.Series, column: Column, style: NumberStyle) -> list[Bar]:
     """How the values are spread: in even steps, or the most frequent ones."""
     known = cells.drop_nulls()
     if not len(known):
@@ -233,20 +233,21 @@ def _bars(cells: pl.Series, column: Column) -> list[Bar]:
     numbers = known.to_physical().cast(pl.Float64)
     low, high = float(numbers.min()), float(numbers.max())  # type: ignore[arg-type]
     if low == high:
-        return [Bar(label=_cell(known[0]), count=len(known))]
+        return [Bar(label=_cell(known[0], style), count=len(known))]
     step = (high - low) / BINS
     place = ((numbers - low) / step).floor().clip(0, BINS - 1).cast(pl.Int64)
     counts = dict(place.value_counts().rows())
     return [
-        Bar(label=_edges(low + at * step, low + (at + 1) * step, column), count=counts.get(at, 0)) for at in range(BINS)
+        Bar(label=_edges(low + at * step, low + (at + 1) * step, column, style), count=counts.get(at, 0))
+        for at in range(BINS)
     ]
 
 
-def _edges(start: float, end: float, column: Column) -> str:
+def _edges(start: float, end: float, column: Column, style: NumberStyle) -> str:
     if column.type == "date":
         first = dt.date(1970, 1, 1)
         return f"{first + dt.timedelta(days=int(start))} to {first + dt.timedelta(days=int(end))}"
-    return f"{_cell(float(f'{start:.4g}'))} to {_cell(float(f'{end:.4g}'))}"
+    return f"{_cell(float(f'{start:.4g}'), style)} to {_cell(float(f'{end:.4g}'), style)}"
 
 
 @router.get("/versions")

@@ -95,7 +95,7 @@ def read_page_of(
             body = context.scorecard(key)
             page = read_page(context, body, _scope(body, period, grain, asked, _tried(context, assume)))
             refuse_unknown(page, asked)
-            text = page.to_json() if data else _PICTURES.dump_json(draw_page(page))
+            text = page.to_json() if data else _PICTURES.dump_json(draw_page(page, context.style))
             return page, text, context.is_cacheable and page.settled
 
         page, text, may_be_kept = who.look(read)
@@ -163,7 +163,7 @@ def read_scorecard(ask: ReadAsk, who: Reader = Depends(reader)) -> ScorecardPict
     def read(context: ReadingContext) -> bytes:
         have_tried(context, ask)
         page = read_page(context, ask.body, ask.scope or ask.body.scope, ask.rehearse)
-        return _PICTURES.dump_json(draw_page(page))
+        return _PICTURES.dump_json(draw_page(page, context.style))
 
     return Response(who.look(read), media_type="application/json")  # type: ignore[return-value]
 

@@ -173,7 +173,7 @@ def specimens(key: str) -> list[Specimen]:
         found.append(
             Specimen(
                 instrument=instrument,
-                picture=draw_sheet(read_sheet(context, instrument, scope, period), context.states, 1),
+                picture=draw_sheet(read_sheet(context, instrument, scope, period), context.states, 1, context.style),
             )
         )
     return found

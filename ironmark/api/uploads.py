@@ -117,9 +117,9 @@ def look_at_table(
     """A table as it came, with what each line and column is taken for; recipe: what was said by hand so far."""
     body, name = body_of(file), file_name_of(file)
     with who.read() as session:
-        reading = reading_of(session, None, recipe_in(recipe), sheet)
+        reading, style = reading_of(session, None, recipe_in(recipe), sheet), who.context(session).style
     found = look_at(body, reading.recipe or {}, sheet=sheet, name=name, year_start=reading.year_start)
-    return looked_at(found, name_from(name))
+    return looked_at(found, name_from(name), style)
 
 
 class PastedCells(Model):

@@ -72,7 +72,7 @@ def put_lookups(
 def try_lookup(key: str, body: LookupBody, who: Reader = Depends(reader)) -> LookupLook:
     """A first look at what a lookup would find. Nothing is kept."""
     with who.read() as session:
-        return look_up(_looking(who, session), datasets.get(session, key), body)
+        return look_up(_looking(who, session), datasets.get(session, key), body, who.context(session).style)
 
 
 @router.put("/derived")
@@ -91,4 +91,4 @@ def put_derived(
 def try_derived(key: str, body: DerivedBody, who: Reader = Depends(reader)) -> DerivedLook:
     """What a formula comes to in the rows as they are. Nothing is kept."""
     with who.read() as session:
-        return derive(_looking(who, session), datasets.get(session, key), body)
+        return derive(_looking(who, session), datasets.get(session, key), body, who.context(session).style)

@@ -45,7 +45,8 @@ def change_cuts(ask: CutChange) -> YardstickBody:
 def turn_rules(ask: RulesAsk, who: Reader = Depends(reader)) -> RulesOut:
     """Turn rules such as ``>= 85 and < 92 amber`` into bands and cuts, with everything that was wrong in them."""
     with who.read() as session:
-        return turned_rules(ask.text, who.context(session).kpi(ask.kpi).unit.as_unit())
+        context = who.context(session)
+        return turned_rules(ask.text, context.kpi(ask.kpi).unit.as_unit(), context.style)
 
 
 @router.post("/deal")

@@ -5,11 +5,10 @@ from __future__ import annotations
 import datetime as dt
 import math
 import re
-from contextvars import ContextVar
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 from functools import lru_cache
-from typing import Literal, NamedTuple
+from typing import Literal
 
 from babel import Locale, UnknownLocaleError
 from babel.dates import format_date
@@ -45,11 +44,45 @@ class Unit:
     sign: bool = False
 
 
+@dataclass(frozen=True, eq=False, slots=True)
+class NumberStyle:
+    """How a locale writes numbers; see ``style_of``, which makes one of each."""
+
+    locale: str
+    decimal: str
+    group: str
+    currency_first: bool
+    currency_gap: str
+    percent_gap: str
+
+
+@lru_cache(maxsize=64)
+def style_of(locale: str) -> NumberStyle:
+    """How a locale such as en_GB or de_DE writes numbers. Raises ValueError for one that is not known."""
+    # Asked of Babel once a locale: its formatting looks the locale up at every number.
+    try:
+        known = Locale.parse(locale)
+    except (UnknownLocaleError, ValueError, TypeError):
+        raise ValueError(f"“{locale}” is no locale; use one such as en_GB or de_DE") from None
+    money, percent = (
+        str(found[key].pattern).split(";")[0]
+        for found, key in ((known.currency_formats, "standard"), (known.percent_formats, None))
+    )
+    return NumberStyle(
+        locale,
+        get_decimal_symbol(known),
+        get_group_symbol(known),
+        money.startswith("¤"),
+        "\u00a0" if "\u00a0" in money else "",
+        "\u00a0" if "\u00a0" in percent else "",
+    )
+
+
 class NotANumber(ValueError):
     """Typed text that is no number; its message says what to type."""
 
 
-def understand(typed: str, unit: Unit) -> float:
+def understand(typed: str, unit: Unit, style: NumberStyle) -> float:
     """Read a number as it was typed, in the KPI's unit. Raises NotANumber.
 
     A percent is a fraction: ``88``, ``88%`` and ``0.88`` are all 0.88, that is, a bare number above 1 in size
@@ -61,7 +94,7 @@ def understand(typed: str, unit: Unit) -> float:
         hours, minutes, more_hours, more_minutes, seconds = parts
         total = (hours + more_hours) * 3600 + (minutes + more_minutes) * 60 + seconds
         return (-total if clock[1] else total) / SECONDS[_base(unit)]
-    for sign in {symbol(unit.currency), unit.currency, unit.text} - {""}:
+    for sign in {symbol(unit.currency, style), unit.currency, unit.text} - {""}:
         text = text.replace(sign, "")
     found = _TYPED.match(text.strip())
     if not found:
@@ -98,7 +131,9 @@ def _plain(digits: str) -> str:
     return digits[:last].replace(",", "").replace(".", "") + "." + (tail or "0")
 
 
-def show(value: float | None, unit: Unit, *, sign: bool = False, decimals: int | None = None) -> str:
+def show(
+    value: float | None, unit: Unit, style: NumberStyle, *, sign: bool = False, decimals: int | None = None
+) -> str:
     """A value as it is read, with its unit: ``90.8%``, ``£412.6k``, ``41.2 L``, ``−3``; empty for none."""
     if value is None or not math.isfinite(value):
         return ""
@@ -106,22 +141,21 @@ def show(value: float | None, unit: Unit, *, sign: bool = False, decimals: int |
     sign = sign or unit.sign
     if unit.kind == "duration":
         whole, shown, places = _time(abs(value), unit, places)
-        body = _clock(shown, whole, places)
+        body = _clock(shown, whole, places, style)
     else:
         shown, suffix, places = _scaled(value, unit, places)
-        body = _digits(shown, places)
+        body = _digits(shown, places, style)
     prefix = MINUS if value < 0 else "+" if sign else ""
     if prefix and not any(figure in "123456789" for figure in body):
         prefix = ""  # nothing is left of it at these decimals
     if unit.kind == "duration":
         return f"{prefix}{body}"
-    signs = _signs(_locale.get())
     if unit.kind == "percent":
-        return f"{prefix}{body}{signs.percent_gap}%"
+        return f"{prefix}{body}{style.percent_gap}%"
     if unit.kind == "currency":
-        if signs.currency_first:
-            return f"{prefix}{symbol(unit.currency)}{signs.currency_gap}{body}{suffix}"
-        return f"{prefix}{body}{suffix}{signs.currency_gap}{symbol(unit.currency)}"
+        if style.currency_first:
+            return f"{prefix}{symbol(unit.currency, style)}{style.currency_gap}{body}{suffix}"
+        return f"{prefix}{body}{suffix}{style.currency_gap}{symbol(unit.currency, style)}"
     return f"{prefix}{body}{suffix} {unit.text}" if unit.text else f"{prefix}{body}{suffix}"
 
 
@@ -159,83 +193,29 @@ def round_half_up(value: float, places: int = 0) -> float:
     return round(value, places)
 
 
-def _digits(size: float, places: int) -> str:
+def _digits(size: float, places: int, style: NumberStyle) -> str:
     """The digits of a size that was rounded."""
     if size >= 1e15:
         return f"{size:.{min(places, 3)}e}".replace("e+", " × 10^")
-    return group(f"{size:,.{places}f}")
+    return group(f"{size:,.{places}f}", style)
 
 
-def group(digits: str) -> str:
+def group(digits: str, style: NumberStyle) -> str:
     """Python's ``1,234.5`` with the locale's own signs."""
-    decimal, thousands = _signs(_locale.get())[:2]
+    decimal, thousands = style.decimal, style.group
     return digits if (decimal, thousands) == (".", ",") else digits.translate({44: thousands, 46: decimal})
 
 
-class _Signs(NamedTuple):
-    """How a locale writes numbers."""
-
-    decimal: str
-    group: str
-    currency_first: bool
-    currency_gap: str
-    percent_gap: str
-
-
-_locale: ContextVar[str] = ContextVar("locale", default=DEFAULT_LOCALE)
-
-
-def write_as(locale: str) -> None:
-    """Write numbers as a locale does from now on, for who is being answered: readers side by side may have different
-    ones. Raises ValueError for one that is not known."""
-    try:
-        _signs(locale)
-    except (UnknownLocaleError, ValueError, TypeError):
-        raise ValueError(f"“{locale}” is no locale; use one such as en_GB or de_DE") from None
-    _locale.set(locale)
-
-
-def written_as() -> str:
-    """The locale that numbers are written as."""
-    return _locale.get()
-
-
-@lru_cache(maxsize=64)
-def _signs(name: str) -> _Signs:
-    # Asked of Babel once a locale: its formatting looks the locale up at every number.
-    locale = Locale.parse(name)
-    money, percent = (
-        str(found[key].pattern).split(";")[0]
-        for found, key in ((locale.currency_formats, "standard"), (locale.percent_formats, None))
-    )
-    gap = "\u00a0" if "\u00a0" in money else ""
-    return _Signs(
-        get_decimal_symbol(locale),
-        get_group_symbol(locale),
-        money.startswith("¤"),
-        gap,
-        "\u00a0" if "\u00a0" in percent else "",
-    )
-
-
-def show_day(day: dt.date) -> str:
-    """A day as the locale writes it: ``1 Oct 2026``."""
-    return _day(day, _locale.get())
-
-
 @lru_cache(maxsize=8192)
-def _day(day: dt.date, locale: str) -> str:
-    return format_date(day, "medium", locale=locale)
-
-
-def symbol(currency: str) -> str:
-    """A currency's sign as the locale writes it; its code where it has none."""
-    return _symbol(currency, _locale.get())
+def show_day(day: dt.date, style: NumberStyle) -> str:
+    """A day as the locale writes it: ``1 Oct 2026``."""
+    return format_date(day, "medium", locale=style.locale)
 
 
 @lru_cache(maxsize=256)
-def _symbol(currency: str, locale: str) -> str:
-    return get_currency_symbol(currency, locale=locale)
+def symbol(currency: str, style: NumberStyle) -> str:
+    """A currency's sign as the locale writes it; its code where it has none."""
+    return get_currency_symbol(currency, locale=style.locale)
 
 
 def _base(unit: Unit) -> str:
@@ -255,12 +235,14 @@ def _time(size: float, unit: Unit, places: int) -> tuple[Literal["h", "min", "s"
     return ("s", seconds, places) if seconds < 60 else ("min", 1.0, places)
 
 
-def _clock(shown: float, whole: Literal["h", "min", "s"], places: int) -> str:
+def _clock(shown: float, whole: Literal["h", "min", "s"], places: int, style: NumberStyle) -> str:
     """``1 h 35 min``, ``4.2 min``, ``42 s``."""
     if whole != "h":
-        return f"{_digits(shown, places)} {whole}"
+        return f"{_digits(shown, places, style)} {whole}"
     hours, minutes = divmod(shown, 60)
-    return f"{_digits(hours, 0)} h {minutes:02.0f} min" if hours < 1e9 else f"{_digits(round_half_up(hours), 0)} h"
+    if hours >= 1e9:
+        return f"{_digits(round_half_up(hours), 0, style)} h"
+    return f"{_digits(hours, 0, style)} h {minutes:02.0f} min"
 
 
 def unit_words(unit: Unit) -> str:
@@ -270,13 +252,13 @@ def unit_words(unit: Unit) -> str:
     return {"percent": "percent", "currency": unit.currency}.get(unit.kind, unit.text)
 
 
-def show_gap(gap: float, unit: Unit, *, decimals: int | None = None) -> str:
+def show_gap(gap: float, unit: Unit, style: NumberStyle, *, decimals: int | None = None) -> str:
     """The size of a gap in words: ``1.2 points``, ``£3.2k``."""
     if unit.kind == "percent":
         places = unit.decimals if decimals is None else decimals
-        points = _digits(round_half_up(abs(round(gap * 100, 12)), places), places)
+        points = _digits(round_half_up(abs(round(gap * 100, 12)), places), places, style)
         return f"{points} {'point' if points == '1' else 'points'}"
-    return show(abs(gap), unit, decimals=decimals)
+    return show(abs(gap), unit, style, decimals=decimals)
 
 
 def show_exact(value: float, unit: Unit) -> str:

@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
-from ironmark.core.numbers import NotANumber, Unit, show, understand
+from ironmark.core.numbers import NotANumber, NumberStyle, Unit, show, understand
 from ironmark.core.palette import STANDARD
 from ironmark.core.yardstick import MAX_BANDS, Cut, Yardstick
 
@@ -86,7 +86,7 @@ class Turned:
     findings: tuple[Finding, ...]
 
 
-def turn(text: str, unit: Unit) -> Turned:
+def turn(text: str, unit: Unit, style: NumberStyle) -> Turned:
     """Read rules, one a line, and turn them into bands. Raises NotARule with the line that cannot be read."""
     lines = [line.strip(" \t;,.") for line in re.split(r"[\n;]+", text)]
     numbered = [(at, line) for at, line in enumerate(lines, start=1) if line]
@@ -94,9 +94,9 @@ def turn(text: str, unit: Unit) -> Turned:
         raise NotARule("Write one rule a line, such as “>= 85 and < 92 amber”.")
     if len(numbered) > MOST_LINES:
         raise NotARule(f"There are {len(numbered)} rules; at most {MOST_LINES} can be read.")
-    read = [_rule(at, line, unit) for at, line in numbered]
+    read = [_rule(at, line, unit, style) for at, line in numbered]
     rules, found = _shared([rule for rule, _ in read]), _scales(read, unit)
-    pieces, more = _pieces(rules, unit)
+    pieces, more = _pieces(rules, unit, style)
     found += more
     yardstick = _yardstick(pieces)
     if yardstick is None:
@@ -104,7 +104,7 @@ def turn(text: str, unit: Unit) -> Turned:
     return Turned(yardstick, tuple(rules), tuple(found))
 
 
-def _rule(at: int, line: str, unit: Unit) -> tuple[Rule, list[str]]:
+def _rule(at: int, line: str, unit: Unit, style: NumberStyle) -> tuple[Rule, list[str]]:
     """A line as a rule, and its numbers as they were typed."""
     plain = " ".join(line.lower().replace("→", " ").replace("then", " ").split())
     words = re.findall(r"[a-z]+", re.sub(r"[£$€]?\d[\d.,]*\s*(bn|k|m)\b", " ", plain))
@@ -121,7 +121,7 @@ def _rule(at: int, line: str, unit: Unit) -> tuple[Rule, list[str]]:
     low, high, closed, typed = -math.inf, math.inf, [False, False], []
     for sign, number in bounds:
         try:
-            value = understand(number, unit)
+            value = understand(number, unit, style)
         except NotANumber as error:
             raise NotARule(f"Line {at}: {error}.") from None
         typed.append(number.strip())
@@ -219,8 +219,8 @@ class _Piece:
     def point(self) -> bool:
         return self.low == self.high
 
-    def words(self, unit: Unit) -> str:
-        low, high = show(self.low, unit), show(self.high, unit)
+    def words(self, unit: Unit, style: NumberStyle) -> str:
+        low, high = show(self.low, unit, style), show(self.high, unit, style)
         if self.point:
             return f"exactly {low}"
         if math.isinf(self.low):
@@ -228,7 +228,7 @@ class _Piece:
         return f"{low} and above" if math.isinf(self.high) else f"{low} to {high}"
 
 
-def _pieces(rules: Sequence[Rule], unit: Unit) -> tuple[list[_Piece], list[Finding]]:
+def _pieces(rules: Sequence[Rule], unit: Unit, style: NumberStyle) -> tuple[list[_Piece], list[Finding]]:
     """Every piece of the line with the state that was meant, in order, and what was wrong."""
     plain = [rule for rule in rules if not rule.rest]
     edges = sorted({edge for rule in plain for edge in (rule.low, rule.high) if math.isfinite(edge)})
@@ -262,7 +262,7 @@ def _pieces(rules: Sequence[Rule], unit: Unit) -> tuple[list[_Piece], list[Findi
         told = " and ".join(f"line {line}" for line in lines)
         won = _meant([by_line[line] for line in lines])
         state = STATES[won.state].name
-        told_where = _Piece(places[0].low, places[-1].high, None).words(unit)
+        told_where = _Piece(places[0].low, places[-1].high, None).words(unit, style)
         kind = "order" if won.line != lines[0] else "overlap"
         why = "the narrower rule was taken" if kind == "order" else "the first was taken"
         found.append(Finding(kind, f"{told.capitalize()} both hold {told_where}; {why}: {state}.", lines))
@@ -282,18 +282,18 @@ def _pieces(rules: Sequence[Rule], unit: Unit) -> tuple[list[_Piece], list[Findi
         pieces[at] = replace(pieces[at], state=_filled(pieces, at))
     for first, last in _runs(gaps):
         given = [STATES[key].name for key in dict.fromkeys(pieces[at].state or "" for at in range(first, last + 1))]
-        where = _between(pieces[first], pieces[last], unit)
+        where = _between(pieces[first], pieces[last], unit, style)
         found.append(Finding("gap", f"No rule says what {where} is; it was given to {' and '.join(given)}."))
     return pieces, found
 
 
-def _between(first: _Piece, last: _Piece, unit: Unit) -> str:
+def _between(first: _Piece, last: _Piece, unit: Unit, style: NumberStyle) -> str:
     """Where a run of pieces lies, in words; a stretch does not hold its own ends."""
     if not first.point and math.isfinite(first.low) and math.isinf(last.high):
-        return f"above {show(first.low, unit)}"
+        return f"above {show(first.low, unit, style)}"
     if last.point and not first.point and math.isinf(first.low):
-        return f"{show(last.low, unit)} and below"
-    return _Piece(first.low, last.high, None).words(unit)
+        return f"{show(last.low, unit, style)} and below"
+    return _Piece(first.low, last.high, None).words(unit, style)
 
 
 def _runs(places: Sequence[int]) -> list[tuple[int, int]]:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Collection, Mapping
 
 from ironmark.core import formula_nodes
 from ironmark.core.nearest import did_you_mean
+from ironmark.core.numbers import NumberStyle
 from ironmark.core.workings import figure
 
 _NAMES = {
@@ -21,24 +22,24 @@ _COMPARED = {
 }  # fmt: skip
 
 
-def reads_as(node: formula_nodes.Node, label: Callable[[str], str] = str) -> str:
+def reads_as(node: formula_nodes.Node, style: NumberStyle, label: Callable[[str], str] = str) -> str:
     """A formula as one sentence. label: from a column's name to how it is called."""
-    sentence = _Speaker(label).figure(node)
+    sentence = _Speaker(label, style).figure(node)
     ratio = isinstance(node, formula_nodes.Binary) and node.op == "/" and formula_nodes.aggregates(node.right)
     more = ". A ratio of totals, so larger members weigh more" if ratio else ""
     return sentence[:1].upper() + sentence[1:] + more + "."
 
 
 class _Speaker:
-    def __init__(self, label: Callable[[str], str]) -> None:
-        self.label = label
+    def __init__(self, label: Callable[[str], str], style: NumberStyle) -> None:
+        self.label, self.style = label, style
 
     def figure(self, node: formula_nodes.Node) -> str:
         match node:
             case formula_nodes.Aggregate():
                 return self.aggregate(node)
             case formula_nodes.Number(value=value):
-                return figure(value)
+                return figure(value, self.style)
             case formula_nodes.Minus(of=of):
                 return f"minus {self.figure(of)}"
             case formula_nodes.Binary(op=op, left=left, right=right):
@@ -100,7 +101,7 @@ class _Speaker:
             case formula_nodes.Column(name=name):
                 return self.label(name)
             case formula_nodes.Number(value=value):
-                return figure(value)
+                return figure(value, self.style)
             case formula_nodes.Text(value=value):
                 return f"“{value}”"
             case formula_nodes.Flag(value=value):

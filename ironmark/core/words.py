@@ -10,48 +10,52 @@ from functools import lru_cache
 import numpy as np
 
 from ironmark.core.evaluate import Floats
-from ironmark.core.numbers import MINUS, Unit, scale, show, show_gap, written_as
+from ironmark.core.numbers import MINUS, NumberStyle, Unit, scale, show, show_gap
 from ironmark.core.yardstick import Cut, Yardstick
 
 MOST_MORE = 2  # decimals that a mark may have beyond those of the readings beside it
 
 
-def cut_words(cut: Cut, unit: Unit) -> str:
+def cut_words(cut: Cut, unit: Unit, style: NumberStyle) -> str:
     """A cut as it is defined: ``85%``, ``0.9 × target``, ``target − 5.0 points``."""
     if cut.mark is None:
-        return show_cut(cut.offset, unit)
+        return show_cut(cut.offset, unit, style)
     line = cut.mark if cut.factor == 1 else f"{cut.factor:g} × {cut.mark}"
     if cut.offset:
-        line += (
-            f" {'+' if cut.offset > 0 else MINUS} {show_gap(cut.offset, unit, decimals=decimals_for(cut.offset, unit))}"
-        )
+        line += f" {'+' if cut.offset > 0 else MINUS} {show_gap(cut.offset, unit, style, decimals=decimals_for(cut.offset, unit))}"
     return line
 
 
-def offset_words(offset: float, unit: Unit) -> str:
+def offset_words(offset: float, unit: Unit, style: NumberStyle) -> str:
     """An offset as it is typed: ``−7 points``, ``£3.2k``, ``0``."""
     return (
-        (MINUS if offset < 0 else "") + show_gap(offset, unit, decimals=decimals_for(offset, unit)) if offset else "0"
+        (MINUS if offset < 0 else "") + show_gap(offset, unit, style, decimals=decimals_for(offset, unit))
+        if offset
+        else "0"
     )
 
 
-def show_cut(value: float, unit: Unit) -> str:
+@lru_cache(maxsize=8192)
+def show_cut(value: float, unit: Unit, style: NumberStyle) -> str:
     """A cut's value with the decimals it needs, however few the KPI shows."""
-    return _shown(value, unit, written_as())
+    # The same cuts and marks are written for many readings of a page.
+    return show(value, unit, style, decimals=decimals_for(value, unit))
 
 
-def show_mark(value: float, unit: Unit) -> str:
+def show_mark(value: float, unit: Unit, style: NumberStyle) -> str:
     """A mark's value as it stands beside readings: with the decimals it needs, and compact like them.
 
     One that was put together, such as a weighted mean, would need many: it is rounded as the readings are.
     """
-    return show(value, unit) if unit.compact or not _is_round(value, unit) else show_cut(value, unit)
+    return show(value, unit, style) if unit.compact or not _is_round(value, unit) else show_cut(value, unit, style)
 
 
-def show_line(value: float, unit: Unit) -> str:
+def show_line(value: float, unit: Unit, style: NumberStyle) -> str:
     """A cut's value beside a drawing: as ``show_cut``, but one that rests on a mark that was put together is rounded to
     one decimal more than the readings, since its many digits say no more there. Workings give them all."""
-    return show_cut(value, unit) if _is_round(value, unit) else show(value, unit, decimals=unit.decimals + 1)
+    return (
+        show_cut(value, unit, style) if _is_round(value, unit) else show(value, unit, style, decimals=unit.decimals + 1)
+    )
 
 
 def _is_round(value: float, unit: Unit) -> bool:
@@ -59,12 +63,6 @@ def _is_round(value: float, unit: Unit) -> bool:
     places = unit.decimals + MOST_MORE
     size, _ = scale(value, unit, places)
     return not math.isfinite(size) or abs(size - round(size, places)) <= 1e-9 * max(1.0, abs(size))
-
-
-@lru_cache(maxsize=8192)
-def _shown(value: float, unit: Unit, locale: str) -> str:
-    # The same cuts and marks are written for many readings of a page.
-    return show(value, unit, decimals=decimals_for(value, unit))
 
 
 def decimals_for(value: float, unit: Unit) -> int:
@@ -76,12 +74,12 @@ def decimals_for(value: float, unit: Unit) -> int:
     return len(f"{size:.{most}f}".rstrip("0").partition(".")[2]) if math.isfinite(size) else 0
 
 
-def band_words(yardstick: Yardstick, cuts: Sequence[float], band: int, unit: Unit) -> str:
+def band_words(yardstick: Yardstick, cuts: Sequence[float], band: int, unit: Unit, style: NumberStyle) -> str:
     """The extent of a band: ``85% up to, not including, 92%``. ``cuts``: resolved, KPI unit."""
     low = yardstick.cuts[band - 1] if band > 0 else None
     high = yardstick.cuts[band] if band < len(yardstick.cuts) else None
-    low_text = show_cut(cuts[band - 1], unit) if low else ""
-    high_text = show_cut(cuts[band], unit) if high else ""
+    low_text = show_cut(cuts[band - 1], unit, style) if low else ""
+    high_text = show_cut(cuts[band], unit, style) if high else ""
     if low is None and high is not None:
         return f"under {high_text}" if high.belongs == "above" else f"{high_text} and under"
     if high is None and low is not None:
@@ -91,13 +89,13 @@ def band_words(yardstick: Yardstick, cuts: Sequence[float], band: int, unit: Uni
     return f"{start} up to{', not including,' if high.belongs == 'above' else ' and including'} {high_text}"
 
 
-def gap_words(value: float, line: float, mark: str, direction: str, unit: Unit) -> str:
+def gap_words(value: float, line: float, mark: str, direction: str, unit: Unit, style: NumberStyle) -> str:
     """How far the value is from its mark: ``1.2 points under target 92%``, ``3 to spare``."""
     gap = value - line
-    shown = show_mark(line, unit)
+    shown = show_mark(line, unit, style)
     if not math.isfinite(gap):
         return ""
-    size = show_gap(gap, unit)
+    size = show_gap(gap, unit, style)
     if not any(figure in "123456789" for figure in size):
         return f"on {mark} {shown}"
     if direction == "lower":
@@ -105,18 +103,18 @@ def gap_words(value: float, line: float, mark: str, direction: str, unit: Unit) 
     return f"{size} {'under' if gap < 0 else 'over'} {mark} {shown}"
 
 
-def edge_words(edge: float, gap: float, inside: bool, unit: Unit) -> str:
+def edge_words(edge: float, gap: float, inside: bool, unit: Unit, style: NumberStyle) -> str:
     """How far a value is from the nearer edge of its range: ``4 points inside 60%``, ``3 points outside 75%``."""
-    size = show_gap(gap, unit)
+    size = show_gap(gap, unit, style)
     if not any(figure in "123456789" for figure in size):
-        return f"on the edge {show_cut(edge, unit)}"
-    return f"{size} {'inside' if inside else 'outside'} {show_cut(edge, unit)}"
+        return f"on the edge {show_cut(edge, unit, style)}"
+    return f"{size} {'inside' if inside else 'outside'} {show_cut(edge, unit, style)}"
 
 
 FAR = 20  # times outside of what was read so far is asked about
 
 
-def doubt(value: float, unit: Unit, sizes: Floats) -> str:
+def doubt(value: float, unit: Unit, sizes: Floats, style: NumberStyle) -> str:
     """A question where a value is FAR times outside of what readings were so far; else nothing.
 
     value: KPI unit; sizes: (n,) the absolute values of the readings, KPI unit.
@@ -124,18 +122,18 @@ def doubt(value: float, unit: Unit, sizes: Floats) -> str:
     if not sizes.size or value == 0 or sizes.min() / FAR <= abs(value) <= FAR * sizes.max():
         return ""
     return (
-        f"{show(value, unit)} is far from this KPI’s history of {show(float(sizes.min()), unit)} to "
-        f"{show(float(sizes.max()), unit)}. Keep it only if it is meant."
+        f"{show(value, unit, style)} is far from this KPI’s history of {show(float(sizes.min()), unit, style)} to "
+        f"{show(float(sizes.max()), unit, style)}. Keep it only if it is meant."
     )
 
 
-def doubts_of(values: Mapping[str, float | None], unit: Unit, readings: Floats) -> list[str]:
+def doubts_of(values: Mapping[str, float | None], unit: Unit, readings: Floats, style: NumberStyle) -> list[str]:
     """The questions about some values by what they are: ``axis to: 8,800% is far from …``.
 
     readings: (…) KPI unit, NaN for none.
     """
     sizes = np.abs(readings[np.isfinite(readings)])
-    found = ((name, doubt(value, unit, sizes)) for name, value in values.items() if value is not None)
+    found = ((name, doubt(value, unit, sizes, style)) for name, value in values.items() if value is not None)
     return [f"{name}: {told}" for name, told in found if told]
 
 

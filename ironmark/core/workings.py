@@ -18,7 +18,7 @@ from ironmark.core.formula_nodes import (
     Number,
     columns_used,
 )
-from ironmark.core.numbers import MINUS, group
+from ironmark.core.numbers import MINUS, NumberStyle, group
 from ironmark.core.written import written
 
 _SIGNS = {"+": "+", "-": MINUS, "*": "×", "/": "÷"}
@@ -28,26 +28,26 @@ _STRENGTH = {"+": 1, "-": 1, "*": 2, "/": 2}
 ValueOf = Callable[[Aggregate], float]
 
 
-def in_numbers(node: Node, parts: ValueOf) -> str:
+def in_numbers(node: Node, parts: ValueOf, style: NumberStyle) -> str:
     """The formula with every aggregate replaced by its value: ``1,862 ÷ 2,051``. parts: the value of an aggregate."""
     match node:
         case Aggregate():
-            return figure(parts(node))
+            return figure(parts(node), style)
         case Number(value=value):
-            return figure(value)
+            return figure(value, style)
         case Minus(of=of):
-            inner = in_numbers(of, parts)
+            inner = in_numbers(of, parts, style)
             return f"{MINUS}({inner})" if isinstance(of, Binary) else f"{MINUS}{inner}"
         case Binary(op=op, left=left, right=right):
-            return f"{_side(left, op, False, parts)} {_SIGNS[op]} {_side(right, op, True, parts)}"
+            return f"{_side(left, op, False, parts, style)} {_SIGNS[op]} {_side(right, op, True, parts, style)}"
         case Call(name=name, args=args):
-            return f"{name}({', '.join(in_numbers(arg, parts) for arg in args)})"
+            return f"{name}({', '.join(in_numbers(arg, parts, style) for arg in args)})"
         case Compare(op=op, left=left, right=right):
-            return f"{in_numbers(left, parts)} {op} {in_numbers(right, parts)}"
+            return f"{in_numbers(left, parts, style)} {op} {in_numbers(right, parts, style)}"
         case Not(of=of):
-            return f"not {in_numbers(of, parts)}"
+            return f"not {in_numbers(of, parts, style)}"
         case Logic(op=op, items=items):
-            return f" {op} ".join(in_numbers(item, parts) for item in items)
+            return f" {op} ".join(in_numbers(item, parts, style) for item in items)
     raise TypeError(f"{type(node).__name__} has no value of its own")
 
 
@@ -83,20 +83,20 @@ def why_blank(a: Aggregate) -> str:
     return f"no row {which} has a figure for {written(a.of)}"
 
 
-def _side(node: Node, op: str, right: bool, parts: ValueOf) -> str:
-    text = in_numbers(node, parts)
+def _side(node: Node, op: str, right: bool, parts: ValueOf, style: NumberStyle) -> str:
+    text = in_numbers(node, parts, style)
     if not isinstance(node, Binary):
         return text
     weaker = _STRENGTH[node.op] < _STRENGTH[op] or (right and _STRENGTH[node.op] == _STRENGTH[op])
     return f"({text})" if weaker else text
 
 
-def figure(value: float) -> str:
+def figure(value: float, style: NumberStyle) -> str:
     """A number with thousands signs and the decimals that matter."""
     if not math.isfinite(value):
         return "nothing"
-    text = group(f"{value:,.0f}") if value == round(value) and abs(value) < 1e15 else ""
+    text = group(f"{value:,.0f}", style) if value == round(value) and abs(value) < 1e15 else ""
     if not text:
         places = max(0, 6 - math.floor(math.log10(abs(value)) + 1)) if value else 0
-        text = group(f"{value:,.{min(max(places, 2), 12)}f}".rstrip("0").rstrip("."))
+        text = group(f"{value:,.{min(max(places, 2), 12)}f}".rstrip("0").rstrip("."), style)
     return text.replace("-", MINUS)

@@ -75,10 +75,9 @@ def _made(
         def stopped(share: float = share) -> bool:
             return tell("is drawn", share)
 
-        with leaf.frozen.in_its_locale():
-            found.append(
-                (leaf, printer.pieces(job(leaf, held, Form("slides", "wide")), 2, slides.as_tables(leaf), stopped))
-            )
+        found.append(
+            (leaf, printer.pieces(job(leaf, held, Form("slides", "wide")), 2, slides.as_tables(leaf), stopped))
+        )
     if tell("is put on slides", 0.9):
         raise PrintingStopped
     return slides.as_one_deck(found, book.cover.title, book.cover.note, book.cover.said)

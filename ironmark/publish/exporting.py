@@ -97,8 +97,7 @@ def render(
     """Numbers are written as they were when the page was read. Raises NoPrinter, PrinterFailed, PrintingStopped; only what
     is printed takes a printer."""
     leaf = leaf.only(options.sections) if options.sections else leaf
-    with leaf.frozen.in_its_locale():
-        return marked(_made(leaf, kind, options, images, printer, tell, seal, template), kind, [leaf], seal)
+    return marked(_made(leaf, kind, options, images, printer, tell, seal, template), kind, [leaf], seal)
 
 
 def _made(

@@ -12,7 +12,7 @@ from typing import Any
 
 import xlsxwriter
 
-from ironmark.core.numbers import Unit, symbol
+from ironmark.core.numbers import NumberStyle, Unit, symbol
 
 Cell = str | float | None
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
@@ -81,10 +81,10 @@ def as_xlsx(
     return buffer.getvalue()
 
 
-def number_form(unit: Unit) -> str:
+def number_form(unit: Unit, style: NumberStyle) -> str:
     """A unit as a spreadsheet's number format."""
     digits = "0." + "0" * unit.decimals if unit.decimals else "0"
     if unit.kind == "percent":
         return f"{digits}%"
     body = f"#,##{digits}"
-    return f'"{symbol(unit.currency)}"{body}' if unit.kind == "currency" else body
+    return f'"{symbol(unit.currency, style)}"{body}' if unit.kind == "currency" else body

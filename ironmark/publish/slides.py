@@ -271,7 +271,7 @@ class _Deck:
         """A chart of the slides' own: its figures can be looked up and worked with there."""
         x, y, width, height = place
         self._say(slide, x, y, width, picture.title, 11).paragraphs[0].runs[0].font.bold = True
-        form = number_form(sheet.subjects[sheet.readings[0].subject].unit)
+        form = number_form(sheet.subjects[sheet.readings[0].subject].unit, self.leaf.frozen.style)
         data: Any = CategoryChartData(number_format=form)  # type: ignore[no-untyped-call]
         readings = picture.readings
         if sheet.instrument.face == "history":

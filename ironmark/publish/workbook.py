@@ -48,14 +48,13 @@ def as_workbook(leaf: ExportPage) -> bytes:
     with xlsxwriter.Workbook(buffer, options) as book:
         made = dt.datetime.fromisoformat(leaf.about.made_at).replace(tzinfo=None) if leaf.about else MADE
         book.set_properties({"title": leaf.name, "comments": "Made by Iron Mark", "created": made})
-        with leaf.frozen.in_its_locale():
-            _Writer(book, leaf).write()
+        _Writer(book, leaf).write()
     return buffer.getvalue()
 
 
 class _Writer:
     def __init__(self, book: Any, leaf: ExportPage) -> None:
-        self.book, self.leaf = book, leaf
+        self.book, self.leaf, self.locale = book, leaf, leaf.frozen.style
         self._styles: dict[tuple[Any, ...], Any] = {}
         self._names = {"Summary", "Readings", "Marks", "Yardsticks", "Notes"}
         self.units = {
@@ -165,9 +164,9 @@ class _Writer:
             row = self.leaf.row(section, sheet, *first)
             unit = sheet.subjects[first[0].subject].unit
             self.put(page, y, 2, row.period)
-            self.put(page, y, 3, row.value, self.style(number_form(unit)))
+            self.put(page, y, 3, row.value, self.style(number_form(unit, self.locale)))
             self.put(page, y, 4, row.unit)
-            self.put(page, y, 5, row.mark, self.style(number_form(unit)))
+            self.put(page, y, 5, row.mark, self.style(number_form(unit, self.locale)))
             self.state(page, y, 6, row)
         for x, width in enumerate((34, 44, 18, 14, 10, 14, 14)):
             page.set_column(x, x, width)
@@ -181,7 +180,7 @@ class _Writer:
         self.head(page, 3, labels, [34, 12, 14, 10, 14, 14, 10, 16, 18], len(sheet.readings))
         for y, (reading, drawn) in enumerate(zip(sheet.readings, picture.readings, strict=False), start=4):
             row = self.leaf.row(section, sheet, reading, drawn)
-            form = self.style(number_form(sheet.subjects[reading.subject].unit))
+            form = self.style(number_form(sheet.subjects[reading.subject].unit, self.locale))
             self.put(page, y, 0, reading.label or sheet.title, self.style(bold=reading.role == "group"))
             self.put(page, y, 1, row.period)
             self.put(page, y, 3, row.unit)
@@ -206,7 +205,13 @@ class _Writer:
                 if name == "state":
                     self.state(page, y, x, row)
                     continue
-                form = number_form(unit) if name in _NUMBERS else PERCENT if name == "attainment" else "General"
+                form = (
+                    number_form(unit, self.locale)
+                    if name in _NUMBERS
+                    else PERCENT
+                    if name == "attainment"
+                    else "General"
+                )
                 self.put(page, y, x, getattr(row, name), self.style(form))
 
     def _marks(self, page: Any, sheets: list[Sheet]) -> None:
@@ -222,7 +227,7 @@ class _Writer:
             mark = reading.marks[n]
             for x, text in enumerate((subject.name, reading.member or "", reading.period, mark.name)):
                 self.put(page, y, x, text)
-            self.put(page, y, 4, mark.value, self.style(number_form(subject.unit)))
+            self.put(page, y, 4, mark.value, self.style(number_form(subject.unit, self.locale)))
             self.put(page, y, 5, unit_words(subject.unit))
             self.put(page, y, 6, from_where[mark.source])
 
@@ -242,12 +247,12 @@ class _Writer:
                 self.put(page, y, 2, state.name, self.fills.get(state.name))
                 if at < len(graded.cuts):
                     cut = graded.cuts[at]
-                    self.put(page, y, 3, cut.offset, self.style(number_form(subject.unit)))
+                    self.put(page, y, 3, cut.offset, self.style(number_form(subject.unit, self.locale)))
                     self.put(page, y, 4, unit_words(subject.unit))
                     if cut.mark is not None:
                         self.put(page, y, 5, cut.factor, self.style())
                         self.put(page, y, 6, cut.mark)
-                    self.put(page, y, 7, words.cut_words(cut, subject.unit))
+                    self.put(page, y, 7, words.cut_words(cut, subject.unit, self.locale))
                     self.put(page, y, 8, cut.belongs)
 
     def _notes(self, page: Any) -> None:

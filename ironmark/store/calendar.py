@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
-from ironmark.core.numbers import DEFAULT_LOCALE
+from ironmark.core.numbers import DEFAULT_LOCALE, NumberStyle, style_of
 from ironmark.store import records
 from ironmark.store.records import Document
 
@@ -24,6 +24,11 @@ def get(session: Session) -> Document:
 def year_start_of(document: Document | None) -> int:
     """The month in which the financial year begins, by the calendar's document; January before it was ever set."""
     return int(document.body["year_start"]) if document else 1
+
+
+def style_by(document: Document) -> NumberStyle:
+    """How the organisation writes numbers, by the calendar's document."""
+    return style_of(document.body["locale"])
 
 
 def save(session: Session, body: dict[str, Any], saw: int) -> Document:

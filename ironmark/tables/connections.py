@@ -13,7 +13,6 @@ from typing import Any, Literal
 import sqlalchemy as sa
 from sqlalchemy.exc import SQLAlchemyError
 
-from ironmark.core.numbers import group
 from ironmark.core.periods import RowGrain
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.clickhouse import ClickHouse
@@ -83,7 +82,7 @@ class Connection:
 
 
 def _many(rows: int, of: int) -> str:
-    return f"{rows / 1e6:.{0 if of >= 10 * MANY else 1}f}" if of >= MANY else group(str(rows))
+    return f"{rows / 1e6:.{0 if of >= 10 * MANY else 1}f}" if of >= MANY else str(rows)
 
 
 def tables(connection: Connection) -> list[str]:

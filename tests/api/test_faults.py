@@ -20,7 +20,6 @@ from ironmark.api import access
 from ironmark.api.app import ROUTERS, create_app
 from ironmark.api.background_uploads import Uploads
 from ironmark.api.problems import problem_of
-from ironmark.core import numbers
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.problems import Refused
 from ironmark.store import dataset_versions, datasets, room
@@ -243,22 +242,6 @@ class Faults(unittest.TestCase):
         for part in re.findall(r'(?:src|href)="([^"]+)"', page.text):
             self.assertTrue(part.startswith("/api/docs/"), part)
             self.assertEqual(self.client.get(part).status_code, 200, part)
-
-    def test_readers_side_by_side_have_their_own_locale(self) -> None:
-        shown: dict[str, str] = {}
-        both = threading.Barrier(2)
-
-        def read(locale: str) -> None:
-            numbers.write_as(locale)
-            both.wait(10)
-            shown[locale] = numbers.show(1234.5, numbers.Unit("currency", 1, "EUR"))
-
-        readers = [threading.Thread(target=read, args=(locale,)) for locale in ("en_GB", "de_DE")]
-        for reader in readers:
-            reader.start()
-        for reader in readers:
-            reader.join(10)
-        self.assertEqual(shown, {"en_GB": "€1,234.5", "de_DE": "1.234,5\u00a0€"})
 
 
 class NoRoom(unittest.TestCase):

@@ -17,6 +17,7 @@ from ironmark.core.formula import parse
 from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.numbers import Unit
 from ironmark.core.yardstick import Cut
+from tests.styles import ENGLISH
 
 Answers = Iterator[tuple[str, object]]
 PERCENT, POUNDS, COMPACT = Unit("percent", 1), Unit("currency", 0), Unit("number", 1, compact=True)
@@ -36,7 +37,11 @@ def words_at_edges() -> Answers:
             cut = Cut(offset, "target", 0.9 if offset > 1 else 1.0)
             yield (
                 f"an offset of {offset} in {name}",
-                (words.offset_words(offset, unit), words.cut_words(cut, unit), words.cut_words(Cut(offset), unit)),
+                (
+                    words.offset_words(offset, unit, ENGLISH),
+                    words.cut_words(cut, unit, ENGLISH),
+                    words.cut_words(Cut(offset), unit, ENGLISH),
+                ),
             )
         for value in (
             3.2e-7, 1e-13, 9.9e-13, 0.00009, 0.00099, 0.001, 0.0011, 0.00999, 0.01, 0.0101, 0.1, 0.12345, 1.2345, 9.99, 1000 + 5e-7,
@@ -44,10 +49,17 @@ def words_at_edges() -> Answers:
         ):  # fmt: skip
             yield (
                 f"{value!r} told in {name}",
-                (words.decimals_for(value, unit), words.show_mark(value, unit), words.show_line(value, unit)),
+                (
+                    words.decimals_for(value, unit),
+                    words.show_mark(value, unit, ENGLISH),
+                    words.show_line(value, unit, ENGLISH),
+                ),
             )
         for gap, direction in itertools.product((-1.0, -0.5, -0.01, 0.01, 0.5, 1.0), ("higher", "lower", "inside")):
-            yield f"{gap} off, {direction}, in {name}", words.gap_words(4 + gap, 4.0, "target", direction, unit)
+            yield (
+                f"{gap} off, {direction}, in {name}",
+                words.gap_words(4 + gap, 4.0, "target", direction, unit, ENGLISH),
+            )
 
 
 def axes_at_edges() -> Answers:
@@ -230,17 +242,25 @@ NOUNS = (
 )  # fmt: skip
 
 
+TRADES = (
+    "Calls", "Abandoned calls", "Calls answered", "Orders", "Orders shipped", "Late orders", "Rooms sold", "Rooms available", "Seats booked", "Passengers",
+    "Passengers boarded", "Energy kWh", "Fuel cost", "Staff hours", "Overtime hours", "Labour hours", "Days", "Minutes", "Sick days", "Staff", "Nurses", "Beds occupied",
+    "Beds", "Cases closed", "Cases reopened", "Total", "Total output", "Scrap", "Output", "Yield", "Breakdowns", "Shifts", "No shows", "Appointments", "Appointments kept",
+    "Members left", "Waste recycled", "Energy saved", "Spend on staff", "Late", "Late on Mondays", "Lost in transit", "Units of power", "Hours of staff",
+)  # fmt: skip
+
+
 def drafts_at_edges() -> Answers:
-    for one, other in itertools.permutations([facts(label) for label in NOUNS], 2):
+    for one, other in itertools.permutations([facts(label) for label in (*NOUNS, *TRADES)], 2):
         told = [drafting._is_of(one, other, close) for close in (0.0, 0.69, 0.7, 0.9)]
         if any(told) or drafting._shares_a_word(one, other):
             yield f"{one.label} of {other.label}", (told, drafting._shares_a_word(one, other))
-    for label in NOUNS:
+    for label in (*NOUNS, *TRADES):
         column = facts(label)
         yield f"{label} by itself", (drafting._of_others(column) if drafting._is_bad(column) else None, drafting._is_used(column), drafting._one_of(label))  # fmt: skip
-        for sort in ("code", "place", "angle"):
+        for sort in ("code", "place", "angle") if label in NOUNS else ():
             yield f"{label} as {sort}", str(drafting._of_no_measure(column, sort))
-        for decimals in (0, 1, 2, 3):
+        for decimals in (0, 1, 2, 3) if label in NOUNS[:3] else ():
             unit = Unit("number", decimals, text="kg")
             told = measuring.Facts(column.name, label, "number", "measure", least=0.0, most=9.0, rows=10, unit=unit)
             yield f"{label} to {decimals}", (str(drafting._spread(told)), str(drafting._used_per(told, facts("Hives"))))
@@ -251,7 +271,7 @@ def drafts_at_edges() -> Answers:
     )  # fmt: skip
     whole = facts("Hives")
     for label, shape in itertools.product(("Hives lost", "Hives sold", "Swarms caught", "Empty", "On time"), shapes):
-        for most in (None, 900.0, 1200.0):
+        for most in (None, 0.5, 900.0, 1200.0):
             others = [whole, facts("Capacity", most=most)]
             found = drafting._parts([facts(label, **shape), *others], others[1:])
             yield f"{label} {shape} beside capacity {most}", [(a.label, b.label) for a, b in found.items()]
@@ -334,7 +354,7 @@ def columns_at_edges() -> Answers:
                 getattr(drafting._weight(facts(label), among, sorts), "label", None),
             )
     rng = random.Random(13)
-    for at in range(120):
+    for at in range(220):
         made_of = []
         for n, label in enumerate(
             rng.sample(
@@ -362,6 +382,23 @@ def columns_at_edges() -> Answers:
             if n and rng.random() < 0.4:
                 told["within"] = ((made_of[0].name, rng.choice((0.5, 0.7, 0.95))),)
             made_of.append(facts(label, **told))
+        if rng.random() < 0.3:
+            made_of.append(
+                measuring.Facts(
+                    "hive",
+                    "Hive",
+                    "text",
+                    rng.choice(("segment", "text", "key")),
+                    distinct=rng.choice((12, 40, 990)),
+                    rows=1000,
+                )
+            )
+        if rng.random() < 0.3:
+            made_of.append(
+                measuring.Facts("left_at", "Left at", "date", "detail", blank=rng.choice((0.0, 0.3)), rows=1000)
+            )
+        if rng.random() < 0.2:
+            made_of.append(measuring.Facts("ripe", "Ripe", "flag", "flag", rows=1000))
         if rng.random() < 0.4:
             made_of.append(
                 measuring.Facts(
@@ -395,7 +432,7 @@ def rules_at_edges() -> Answers:
             told = {"a": BOUNDS[low], "b": BOUNDS[high], "s": rng.choice(("red", "amber", "green", "short", "met"))}
             lines.append(rng.choice(TEMPLATES).format(**told))
         text = "\n".join(lines)
-        found: Any = refused(lambda t=text, u=unit: pasted_rules.turn(t, u))  # type: ignore[misc]
+        found: Any = refused(lambda t=text, u=unit: pasted_rules.turn(t, u, ENGLISH))  # type: ignore[misc]
         if isinstance(found, str):
             yield f"“{text}” as {unit.kind}", found
             continue

@@ -52,6 +52,7 @@ from ironmark.core.periods import GRAINS, ROW_GRAINS, Period
 from ironmark.core.readings import Kpi, Readings, Totals
 from ironmark.core.yardstick import Cut, Yardstick
 from tests.core import edge_answers
+from tests.styles import ENGLISH
 
 FILE = Path(__file__).with_name("known_answers.txt")
 Answers = Iterator[tuple[str, object]]
@@ -174,13 +175,16 @@ VALUES = [0.0, 1.0, -1.0, 0.005, 0.5, 0.995, 1.5, 2.5, 12.345, -12.345, 59.5, 60
 
 def _numbers() -> Answers:
     for locale in ("en_GB", "de_DE", "fr_FR"):
-        numbers.write_as(locale)
+        style = numbers.style_of(locale)
         for unit in UNITS:
             name = f"{unit.kind} {unit.decimals} {unit.text}{' compact' if unit.compact else ''} in {locale}"
-            yield f"{name} shows", [numbers.show(value, unit) for value in VALUES]
-            yield f"{name} with sign", [numbers.show(value, unit, sign=True, decimals=1) for value in VALUES[:12]]
+            yield f"{name} shows", [numbers.show(value, unit, style) for value in VALUES]
+            yield (
+                f"{name} with sign",
+                [numbers.show(value, unit, style, sign=True, decimals=1) for value in VALUES[:12]],
+            )
             yield f"{name} exactly", [numbers.show_exact(value, unit) for value in VALUES[:-2]]
-            yield f"{name} gaps", [numbers.show_gap(value, unit) for value in VALUES[:-2]]
+            yield f"{name} gaps", [numbers.show_gap(value, unit, style) for value in VALUES[:-2]]
             yield f"{name} rounds", [numbers.rounded(value, unit) for value in VALUES]
             yield f"{name} is called", numbers.unit_words(unit)
             yield f"{name} scales", [numbers.scale(value, unit, 1) for value in VALUES[:-2]]
@@ -189,9 +193,11 @@ def _numbers() -> Answers:
                 "1:30:15", "90 min", "45s", "2.5h", "", "abc", "1e3", "12..5", "1,2,3", "€ 5", "5 €", "1h", "1h5m", "100%%",
             )  # fmt: skip
             for text in typed:
-                yield f"{name}: “{text}”", asked(lambda text=text, unit=unit: numbers.understand(text, unit))  # type: ignore[misc]
-        yield f"a day in {locale}", [numbers.show_day(day) for day in DAYS]
-    numbers.write_as(numbers.DEFAULT_LOCALE)
+                yield (
+                    f"{name}: “{text}”",
+                    asked(lambda text=text, unit=unit, style=style: numbers.understand(text, unit, style)),
+                )  # type: ignore[misc]
+        yield f"a day in {locale}", [numbers.show_day(day, style) for day in DAYS]
     for value, places in itertools.product((0.5, 1.5, 2.5, -0.5, 1.005, 2.675, 1e15 + 0.5, 0.05), (0, 1, 2)):
         yield f"{value} to {places}", numbers.round_half_up(value, places)
 
@@ -241,7 +247,7 @@ def _formulas() -> Answers:
         yield f"{text} written", written.written(tree)
         if wrong:
             continue
-        yield f"{text} reads as", prose.reads_as(tree, lambda name: labels.get(name, name))
+        yield f"{text} reads as", prose.reads_as(tree, ENGLISH, lambda name: labels.get(name, name))
         for nature, unit in (("flow", "number"), ("rate", "percent"), ("stock", "currency")):
             yield (
                 f"{text} as {nature} in {unit}",
@@ -285,7 +291,7 @@ def _rules() -> Answers:
     )
     some = [(text, Unit("percent", 0)) for text in itertools.islice(together, 0, 600, 3)]
     for text, unit in (*some, *itertools.product(RULES, (Unit(), Unit("percent", 0), Unit("currency", 0)))):
-        found = asked(lambda text=text, unit=unit: pasted_rules.turn(text, unit))  # type: ignore[misc]
+        found = asked(lambda text=text, unit=unit: pasted_rules.turn(text, unit, ENGLISH))  # type: ignore[misc]
         if isinstance(found, pasted_rules.Turned):
             made = found.yardstick
             answer: object = (
@@ -429,12 +435,12 @@ def _yardsticks() -> Answers:
         for unit in (Unit(), Unit("percent", 1), Unit("currency", 2)):
             yield (
                 f"{name} in words, {unit.kind}",
-                [words.band_words(made, cuts, at, unit) for at in range(len(made.bands))],
+                [words.band_words(made, cuts, at, unit, ENGLISH) for at in range(len(made.bands))],
             )
             yield (
                 f"{name}'s cuts, {unit.kind}",
                 [
-                    (words.cut_words(cut, unit), words.show_cut(at, unit))
+                    (words.cut_words(cut, unit, ENGLISH), words.show_cut(at, unit, ENGLISH))
                     for cut, at in zip(made.cuts, cuts, strict=True)
                 ],
             )
@@ -443,20 +449,26 @@ def _yardsticks() -> Answers:
     ):
         yield (
             f"{value} against {line}, {direction}, {unit.kind}",
-            words.gap_words(value, line, "target", direction, unit),
+            words.gap_words(value, line, "target", direction, unit, ENGLISH),
         )
     for edge, gap, inside in itertools.product((5.0, 0.0), (0.0, 1.5, -2.5), (True, False)):
-        yield f"edge {edge} {gap} {inside}", words.edge_words(edge, gap, inside, Unit(decimals=1))
+        yield f"edge {edge} {gap} {inside}", words.edge_words(edge, gap, inside, Unit(decimals=1), ENGLISH)
     for value, size in itertools.product((0.0, 0.04, 0.05, 1.0, 39.9, 40.0, 41.0, -50.0), ([1.0, 2.0], [])):
-        yield f"{value} beside {size}", words.doubt(value, Unit(decimals=2), np.array(size))
+        yield f"{value} beside {size}", words.doubt(value, Unit(decimals=2), np.array(size), ENGLISH)
     yield (
         "several asked about",
-        words.doubts_of({"axis to": 900.0, "axis from": None, "x": 1.0}, Unit(), np.array([1.0, np.nan, -2.0])),
+        words.doubts_of(
+            {"axis to": 900.0, "axis from": None, "x": 1.0}, Unit(), np.array([1.0, np.nan, -2.0]), ENGLISH
+        ),
     )
     for value, unit in itertools.product((0.5, 0.925, 0.9251, 12.0, 1234.56, 0.333333), UNITS[:5]):
         yield (
             f"a mark of {value} in {unit.kind} {unit.decimals}",
-            (words.show_mark(value, unit), words.show_line(value, unit), words.decimals_for(value, unit)),
+            (
+                words.show_mark(value, unit, ENGLISH),
+                words.show_line(value, unit, ENGLISH),
+                words.decimals_for(value, unit),
+            ),
         )
     for days in ([9, 10, 11], [9], [9, 11], [1, 3, 5, 7, 9, 11, 13, 15, 17]):
         yield f"days {days}", words.days_words([dt.date(2026, 10, day) for day in days])

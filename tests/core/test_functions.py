@@ -12,6 +12,7 @@ from ironmark.core.expand import expand, read_from
 from ironmark.core.prose import reads_as, warnings
 from ironmark.core.workings import describe, in_numbers
 from ironmark.core.written import written
+from tests.styles import ENGLISH
 
 COLUMNS: dict[str, formula_nodes.ColumnType] = {"fare": "number", "miles": "number", "route": "text", "late": "flag"}
 
@@ -169,7 +170,7 @@ class Prose(unittest.TestCase):
             ("distinct(route where not late = yes)", "The number of different route where not (late is yes)."),
         ):
             with self.subTest(text):
-                self.assertEqual(reads_as(checked(text)), says)
+                self.assertEqual(reads_as(checked(text), ENGLISH), says)
 
     def warned(self, text: str, nature: str = "rate", unit: str = "number") -> str:
         members = {"route": frozenset({"North", "South"})}
@@ -205,7 +206,7 @@ class Prose(unittest.TestCase):
 class Workings(unittest.TestCase):
     def test_functions_in_numbers(self) -> None:
         tree = expand(checked("if(sum(fare) > 2, abs(sum(miles)), prior(sum(fare)))"))
-        self.assertEqual(in_numbers(tree, lambda a: 3.0 - a.back), "if(3 > 2, abs(3), 2)")
+        self.assertEqual(in_numbers(tree, lambda a: 3.0 - a.back, ENGLISH), "if(3 > 2, abs(3), 2)")
 
     def test_a_windowed_aggregate_says_over_what(self) -> None:
         tree = expand(checked("rolling(sum( fare ), 3) + to_date(sum(miles)) + share(count())"))

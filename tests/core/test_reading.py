@@ -17,6 +17,7 @@ from ironmark.core.reading import read, regrade
 from ironmark.core.readings import Kpi, Members, Totals
 from ironmark.core.workings import figure, in_numbers
 from ironmark.core.yardstick import NO_READING, NOT_GRADED, Cut, Yardstick
+from tests.styles import ENGLISH
 
 OCTOBER = Period.parse("2026-10")
 LONG_AGO = Period.parse("2001-01")
@@ -160,8 +161,10 @@ class Workings(unittest.TestCase):
     def test_the_formula_in_numbers_keeps_its_brackets(self) -> None:
         tree = f.parse("(sum(a) - sum(b)) / (count() * 2) - -sum(a)")
         values = dict(zip(formula_nodes.aggregates(tree), (1862.0, 12.5, 2051.0), strict=True))
-        self.assertEqual(in_numbers(tree, lambda a: values[a]), "(1,862 − 12.5) ÷ (2,051 × 2) − −1,862")
-        self.assertEqual(in_numbers(f.parse("sum(a) - (sum(b) - 1)"), lambda a: values[a]), "1,862 − (12.5 − 1)")
+        self.assertEqual(in_numbers(tree, lambda a: values[a], ENGLISH), "(1,862 − 12.5) ÷ (2,051 × 2) − −1,862")
+        self.assertEqual(
+            in_numbers(f.parse("sum(a) - (sum(b) - 1)"), lambda a: values[a], ENGLISH), "1,862 − (12.5 − 1)"
+        )
 
     def test_figures(self) -> None:
         for value, text in (
@@ -171,4 +174,4 @@ class Workings(unittest.TestCase):
             (float("nan"), "nothing"),
             (0.0, "0"),
         ):
-            self.assertEqual(figure(value), text)
+            self.assertEqual(figure(value, ENGLISH), text)

@@ -15,6 +15,7 @@ from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period
 from ironmark.core.readings import Kpi, Readings, Totals
 from ironmark.core.yardstick import Cut, Yardstick
+from tests.styles import ENGLISH
 
 amounts = st.floats(-1e6, 1e6).map(lambda value: round(value, 6))
 
@@ -221,11 +222,11 @@ class InNumbers(unittest.TestCase):
 class EdgeWords(unittest.TestCase):
     def test_how_far_from_which_edge_on_which_side(self) -> None:
         percent = Unit("percent", 0)
-        self.assertEqual(words.edge_words(0.75, -0.07, True, percent), "7 points inside 75%")
-        self.assertEqual(words.edge_words(0.6, -0.03, False, percent), "3 points outside 60%")
-        self.assertEqual(words.edge_words(0.6, 0.0, True, percent), "on the edge 60%")
+        self.assertEqual(words.edge_words(0.75, -0.07, True, percent, ENGLISH), "7 points inside 75%")
+        self.assertEqual(words.edge_words(0.6, -0.03, False, percent, ENGLISH), "3 points outside 60%")
+        self.assertEqual(words.edge_words(0.6, 0.0, True, percent, ENGLISH), "on the edge 60%")
 
     def test_a_small_cut_is_written_with_the_figures_it_needs(self) -> None:
-        self.assertEqual(words.show_cut(0.00012, Unit()), "0.00012")
-        self.assertEqual(words.show_cut(0.25, Unit()), "0.25")
-        self.assertEqual(words.show_cut(1 / 3, Unit()), "0.3333")
+        self.assertEqual(words.show_cut(0.00012, Unit(), ENGLISH), "0.00012")
+        self.assertEqual(words.show_cut(0.25, Unit(), ENGLISH), "0.25")
+        self.assertEqual(words.show_cut(1 / 3, Unit(), ENGLISH), "0.3333")

@@ -10,6 +10,7 @@ from ironmark.core.marks import spread
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Period
 from ironmark.publish.sheets import as_csv, number_form, safe
+from tests.styles import ENGLISH
 
 
 class Spread(unittest.TestCase):
@@ -56,6 +57,6 @@ class Cells(unittest.TestCase):
         self.assertIn(b"x,1.5,,2\r\n", as_csv(["a"], [["x", 1.5, None, 2.0]]))
 
     def test_units_as_number_formats(self) -> None:
-        self.assertEqual(number_form(Unit("percent", 1)), "0.0%")
-        self.assertEqual(number_form(Unit("currency", 2)), '"£"#,##0.00')
-        self.assertEqual(number_form(Unit()), "#,##0")
+        self.assertEqual(number_form(Unit("percent", 1), ENGLISH), "0.0%")
+        self.assertEqual(number_form(Unit("currency", 2), ENGLISH), '"£"#,##0.00')
+        self.assertEqual(number_form(Unit(), ENGLISH), "#,##0")

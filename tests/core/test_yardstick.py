@@ -12,6 +12,7 @@ from ironmark.core import yardstick as y
 from ironmark.core.numbers import Unit
 from ironmark.core.propose import propose
 from ironmark.core.yardstick import Cut, Yardstick
+from tests.styles import ENGLISH
 
 PERCENT = Unit("percent", 1)
 PUNCTUALITY = Yardstick(("short", "near", "met", "beyond"), (Cut(0.85), Cut(0.92), Cut(0.96)))
@@ -164,25 +165,27 @@ class Proposed(unittest.TestCase):
 
 class Words(unittest.TestCase):
     def test_a_band_says_to_whom_its_cuts_belong(self) -> None:
-        said = [words.band_words(PUNCTUALITY, [0.85, 0.92, 0.96], band, PERCENT) for band in range(4)]
+        said = [words.band_words(PUNCTUALITY, [0.85, 0.92, 0.96], band, PERCENT, ENGLISH) for band in range(4)]
         self.assertEqual(
             said, ["under 85%", "85% up to, not including, 92%", "92% up to, not including, 96%", "96% and over"]
         )
         limit = Yardstick(("met", "near", "short"), (Cut(10, belongs="below"), Cut(14, belongs="below")))
-        said = [words.band_words(limit, [10, 14], band, Unit()) for band in range(3)]
+        said = [words.band_words(limit, [10, 14], band, Unit(), ENGLISH) for band in range(3)]
         self.assertEqual(said, ["10 and under", "over 10 up to and including 14", "over 14"])
 
     def test_a_cut_says_how_it_is_derived(self) -> None:
-        self.assertEqual(words.cut_words(Cut(0, "target", 0.9), PERCENT), "0.9 × target")
-        self.assertEqual(words.cut_words(Cut(-0.05, "target"), PERCENT), "target − 5 points")
-        self.assertEqual(words.cut_words(Cut(0, "floor"), PERCENT), "floor")
-        self.assertEqual(words.cut_words(Cut(0.92), PERCENT), "92%")
+        self.assertEqual(words.cut_words(Cut(0, "target", 0.9), PERCENT, ENGLISH), "0.9 × target")
+        self.assertEqual(words.cut_words(Cut(-0.05, "target"), PERCENT, ENGLISH), "target − 5 points")
+        self.assertEqual(words.cut_words(Cut(0, "floor"), PERCENT, ENGLISH), "floor")
+        self.assertEqual(words.cut_words(Cut(0.92), PERCENT, ENGLISH), "92%")
 
     def test_gaps_by_direction(self) -> None:
-        self.assertEqual(words.gap_words(0.908, 0.92, "target", "higher", PERCENT), "1.2 points under target 92%")
-        self.assertEqual(words.gap_words(11, 14, "limit", "lower", Unit()), "3 to spare, limit 14")
-        self.assertEqual(words.gap_words(15, 14, "limit", "lower", Unit()), "1 past it, limit 14")
-        self.assertEqual(words.gap_words(0.92, 0.92, "target", "higher", PERCENT), "on target 92%")
+        self.assertEqual(
+            words.gap_words(0.908, 0.92, "target", "higher", PERCENT, ENGLISH), "1.2 points under target 92%"
+        )
+        self.assertEqual(words.gap_words(11, 14, "limit", "lower", Unit(), ENGLISH), "3 to spare, limit 14")
+        self.assertEqual(words.gap_words(15, 14, "limit", "lower", Unit(), ENGLISH), "1 past it, limit 14")
+        self.assertEqual(words.gap_words(0.92, 0.92, "target", "higher", PERCENT, ENGLISH), "on target 92%")
 
     def test_a_reading_for_a_screen_reader(self) -> None:
         said = words.spoken("On-time departures", "90.8%", "near", "1.2 points under target")

@@ -18,6 +18,7 @@ from ironmark.pages.reading.read import read_page
 from ironmark.store import records
 from ironmark.tables.connections import Slow
 from tests import world
+from tests.styles import ENGLISH
 
 KPIS = ("on-time", "fare-revenue", "fuel-per-mile", "cabin-temperature")
 SCOPES = (
@@ -66,7 +67,7 @@ class Pages(unittest.TestCase):
         again = Page.from_json(page.to_json())
         self.assertEqual(again, page)
         self.assertEqual(again.to_json(), page.to_json())
-        self.assertEqual(draw_page(again), draw_page(page))  # nothing but the page is needed
+        self.assertEqual(draw_page(again, ENGLISH), draw_page(page, ENGLISH))  # nothing but the page is needed
 
     def test_the_demo_goes_to_json_and_back(self) -> None:
         with self.sources.readings() as session:
@@ -104,7 +105,9 @@ class Pages(unittest.TestCase):
             folded = self.page(self.card(by_route | {"first": first}))
             self.assertEqual(len(folded.sheets[0].readings), first + 1)
             self.assertEqual(tally(folded), tally(self.page(self.card(by_route))))
-            self.assertEqual(draw_page(folded).changed, draw_page(self.page(self.card(by_route))).changed)
+            self.assertEqual(
+                draw_page(folded, ENGLISH).changed, draw_page(self.page(self.card(by_route)), ENGLISH).changed
+            )
 
     def test_a_further_kpi_whose_rows_have_not_come_yet_is_asked_for_again(self) -> None:
         held = ReadingContext.source_of
@@ -117,7 +120,7 @@ class Pages(unittest.TestCase):
         with mock.patch.object(ReadingContext, "source_of", slow):
             page = self.page(self.card({"kpi": "on-time", "face": "ledger", "further": [{"kpi": "bookings"}]}))
         (sheet,) = page.sheets
-        self.assertTrue(sheet.waiting and draw_page(page).waiting)
+        self.assertTrue(sheet.waiting and draw_page(page, ENGLISH).waiting)
         self.assertIsNone(sheet.problem)
         self.assertEqual([reading.value is None for reading in sheet.readings], [False, True])
         self.assertIn("has not answered", sheet.readings[1].reason)

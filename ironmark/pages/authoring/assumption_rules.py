@@ -11,7 +11,7 @@ from ironmark.pages.context.formula_expander import refuse_outside
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.kpi import AssumptionBody, CaseBody
 from ironmark.pages.model.problems import Refused
-from ironmark.store import records
+from ironmark.store import calendar, records
 
 
 def check_assumption(session: Session, body: AssumptionBody, key: str | None) -> None:
@@ -35,7 +35,7 @@ def check_case(session: Session, body: CaseBody, key: str | None) -> None:
         if name not in known:
             detail = f"There is no assumption “{name}”. It may have been deleted; leave it out."
             raise Refused(422, "no-assumption", "No such assumption", detail, {"field": f"values.{name}"})
-        refuse_outside(known[name], value, f"values.{name}")
+        refuse_outside(known[name], value, f"values.{name}", calendar.style_by(calendar.get(session)))
 
 
 def drop_cases(session: Session, _: Any, key: str | None) -> None:

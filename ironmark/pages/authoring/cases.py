@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
-from ironmark.core.numbers import show
+from ironmark.core.numbers import NumberStyle, show
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.tally import tally
 from ironmark.pages.model.kpi import CaseBody
@@ -73,7 +73,10 @@ def compared(
         if held.scorecard == scorecard and (cases is None or case.id in cases):
             sets.append((case.id, held.name, _within(context, held.values)))
     pages = [_read(context, body, scope.model_copy(update={"assume": dict(values)})) for *_, values in sets]
-    found = [{reading.of: (label, shown, reading) for label, shown, reading in _readings(page)} for page in pages]
+    found = [
+        {reading.of: (label, shown, reading) for label, shown, reading in _readings(page, context.style)}
+        for page in pages
+    ]
     ranks = {state.key: state.rank for page in pages for state in page.states}
     rows, same = [], 0
     for of, (label, shown, kept) in found[0].items():
@@ -86,7 +89,7 @@ def compared(
         assumptions=tuple(one.name for one in pages[0].assumptions),
         columns=tuple(
             CaseColumn(
-                key, name, tuple(show(one.value, one.unit) for one in page.assumptions),
+                key, name, tuple(show(one.value, one.unit, context.style) for one in page.assumptions),
                 tuple(one.tried for one in page.assumptions), tuple(tally(page)),
             )
             for (key, name, _), page in zip(sets, pages, strict=True)
@@ -107,7 +110,7 @@ def _read(context: ReadingContext, body: ScorecardBody, scope: ScopeBody) -> Pag
     return read_page(ReadingContext(context.sources, context.session), body, scope)
 
 
-def _readings(page: Page) -> list[tuple[str, str, Reading]]:
+def _readings(page: Page, style: NumberStyle) -> list[tuple[str, str, Reading]]:
     """Every reading once, with what it is called and its value as it is written."""
     counted = {id(reading) for reading in page.counted()}
     found = []
@@ -117,7 +120,7 @@ def _readings(page: Page) -> list[tuple[str, str, Reading]]:
                 subject = sheet.subjects[reading.subject]
                 own = reading.role == "kpi" or not reading.label
                 label = subject.name if own else f"{subject.name}, {reading.label}"
-                found.append((label, show(reading.value, subject.unit) or "no reading", reading))
+                found.append((label, show(reading.value, subject.unit, style) or "no reading", reading))
     return found
 
 

@@ -12,7 +12,7 @@ from ironmark.core.axis import step_for
 from ironmark.core.drafting import DraftKpi
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import TARGET
-from ironmark.core.numbers import show
+from ironmark.core.numbers import NumberStyle, show
 from ironmark.core.periods import Grain, Period
 from ironmark.core.readings import Direction
 from ironmark.core.yardstick import default_bands
@@ -87,14 +87,14 @@ def _own_mark(context: ReadingContext, key: str) -> str:
     return TARGET if TARGET in names else next(iter(names), "")
 
 
-def against_words(kpi: DraftKpi, held: Held) -> str:
+def against_words(kpi: DraftKpi, held: Held, style: NumberStyle) -> str:
     """What a KPI is held against, as its sheet says it."""
     if held.against == "nothing":
         return "nothing"
     if held.against == "median":
-        return f"its median so far, {show(held.value or 0.0, kpi.unit)}"
+        return f"its median so far, {show(held.value or 0.0, kpi.unit, style)}"
     if held.against == "number":
-        return f"a target of {show(held.value or 0.0, kpi.unit)}"
+        return f"a target of {show(held.value or 0.0, kpi.unit, style)}"
     return {"plan": "the target in its rows", "last year": "the same period a year before"}.get(
         held.against, f"its {held.mark}"
     )

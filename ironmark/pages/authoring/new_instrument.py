@@ -45,7 +45,7 @@ def offers(context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody
     for face in FACES:
         offered = as_face(context, instrument, face)
         sheet = read_sheet(context, offered.model_copy(update={"id": face}), scope, period, most=ENOUGH)
-        picture = draw_sheet(sheet, context.states, context.year_start)
+        picture = draw_sheet(sheet, context.states, context.year_start, context.style)
         found.append(FaceOffer(offered, picture, _scope_changed(context, instrument, offered)))
     return found
 

@@ -13,7 +13,7 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.formula import parse
 from ironmark.core.formula_nodes import FormulaError, nature_of, references
 from ironmark.core.marks import TARGET
-from ironmark.core.numbers import show
+from ironmark.core.numbers import NumberStyle, show
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.readings import Readings
 from ironmark.core.units import proposed_unit
@@ -109,7 +109,7 @@ def previewed(context: ReadingContext, ask: PreviewAsk) -> Preview:
     context.fetch([], [yardstick] if yardstick else [])
     together, _ = take_readings(context, instrument, scope, period)
     sheet = read_sheet(context, instrument.model_copy(update={"by": by}), scope, period) if by else None
-    by_member = draw_sheet(sheet, context.states, context.year_start) if sheet else None
+    by_member = draw_sheet(sheet, context.states, context.year_start, context.style) if sheet else None
     if by_member is not None and by_member.problem:  # a dataset that it also reads is not split by this segment
         by_member = None
     members = by_member.readings if by_member else []
@@ -123,7 +123,7 @@ def previewed(context: ReadingContext, ask: PreviewAsk) -> Preview:
     units |= {handle: held.unit for handle, held in context.assumptions.items()} if references(tree) else {}
     unit = None if body.composite else proposed_unit(tree, labels, units, {c.name: c.unit for c in dataset.columns})
     warned = [] if body.composite else prose.warnings(named, body.nature, body.unit.kind, texts, percents, natures)
-    reads_as = prose.reads_as(tree, lambda name: labels.get(name, name))
+    reads_as = prose.reads_as(tree, context.style, lambda name: labels.get(name, name))
     if body.composite is not None:
         how = "their states" if body.composite.by == "score" else "how far they reach their marks"
         reads_as = f"{len(body.composite.parts)} KPIs rolled up by {how}, weighted"
@@ -138,7 +138,7 @@ def previewed(context: ReadingContext, ask: PreviewAsk) -> Preview:
         by=by,
         by_label=labels.get(by or "", ""),
         texts={name: list(found)[:MOST_OFFERED] for name, found in source.members.items()},
-        results=[_figure(p.short, together, at, kpi) for at, p in enumerate(together.periods)],
+        results=[_figure(p.short, together, at, kpi, context.style) for at, p in enumerate(together.periods)],
         members=[
             Figure(label=r.member or "", value=r.value, shown=r.shown)
             for r in sorted(members, key=lambda r: places[r.member or ""])
@@ -155,7 +155,7 @@ def _history(context: ReadingContext, instrument: InstrumentBody, readings: Read
     block = plain_readings_of(context, instrument.kpi, instrument.yardstick, readings)
     last = len(readings.periods) - 1
     moments = block.earlier(last, 0, MOST[readings.periods[0].grain], True)
-    return history(moments, readings.yardstick, readings.kpi.unit, context.year_start)
+    return history(moments, readings.yardstick, readings.kpi.unit, context.year_start, context.style)
 
 
 def _marks(context: ReadingContext, key: str | None) -> list[str]:
@@ -164,13 +164,13 @@ def _marks(context: ReadingContext, key: str | None) -> list[str]:
     return [TARGET] if TARGET in names or not names else names[:1]
 
 
-def _figure(label: str, readings: Readings, p: int, kpi: readings.Kpi) -> Figure:
+def _figure(label: str, readings: Readings, p: int, kpi: readings.Kpi, style: NumberStyle) -> Figure:
     value = float(readings.value[p, 0])
     known = math.isfinite(value)
     return Figure(
         label=label,
         value=value if known else None,
-        shown=show(value, kpi.unit) or "no reading",
+        shown=show(value, kpi.unit, style) or "no reading",
         partial=readings.partial_periods[p] is not None,
     )
 
@@ -199,7 +199,7 @@ def glance_at(context: ReadingContext, key: str, name: str | None) -> Glance:
         span = high - low
         return [None if not math.isfinite(v) else (float(v) - low) / span if span else 0.5 for v in line]
 
-    shown = show(float(value[-1]), kpi.unit.as_unit()) or "no reading"
+    shown = show(float(value[-1]), kpi.unit.as_unit(), context.style) or "no reading"
     return Glance(
         id=key,
         shown=shown,

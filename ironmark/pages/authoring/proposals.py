@@ -12,7 +12,7 @@ from ironmark.core import pasted_rules, words
 from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import TARGET
-from ironmark.core.numbers import Unit
+from ironmark.core.numbers import NumberStyle, Unit
 from ironmark.core.propose import deal, propose, shares_of
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.face_settings import AxisBody
@@ -78,22 +78,22 @@ def _last_year(values: Floats) -> float | None:
     return float(f"{known.mean():.4g}") if known.size else None
 
 
-def _bands_out(made: grading.Yardstick, unit: Unit) -> RulesOut:
+def _bands_out(made: grading.Yardstick, unit: Unit, style: NumberStyle) -> RulesOut:
     cuts = [cut.offset for cut in made.cuts]
     return RulesOut(
         bands=list(made.bands),
         cuts=[CutBody(**vars(cut)) for cut in made.cuts],
-        words=[words.band_words(made, cuts, band, unit) for band in range(len(made.bands))],
+        words=[words.band_words(made, cuts, band, unit, style) for band in range(len(made.bands))],
     )
 
 
-def turned_rules(text: str, unit: Unit) -> RulesOut:
+def turned_rules(text: str, unit: Unit, style: NumberStyle) -> RulesOut:
     """Rules such as ``>= 85 and < 92 amber`` as bands and cuts, with everything that was wrong in them."""
     try:
-        turned = pasted_rules.turn(text, unit)
+        turned = pasted_rules.turn(text, unit, style)
     except pasted_rules.NotARule as error:
         return RulesOut(problem=str(error))
-    made = _bands_out(turned.yardstick, unit) if turned.yardstick else RulesOut()
+    made = _bands_out(turned.yardstick, unit, style) if turned.yardstick else RulesOut()
     return made.model_copy(
         update={
             "rules": [RuleOut(line=rule.line, text=rule.text, state=rule.state) for rule in turned.rules],
@@ -129,9 +129,9 @@ def dealt_bands(context: ReadingContext, ask: DealAsk) -> RulesOut:
         if level is None:
             return RulesOut(problem="There is no reading of last year to go by.")
         made = propose(values, np.array([level]), kpi.direction, unit.kind == "percent")
-        return _bands_out(made.in_numbers({TARGET: level}), unit)
+        return _bands_out(made.in_numbers({TARGET: level}), unit, context.style)
     over = values if ask.over == "readings" else None
-    return _bands_out(deal(kpi.direction, shares, low=low, high=high, values=over), unit)
+    return _bands_out(deal(kpi.direction, shares, low=low, high=high, values=over), unit, context.style)
 
 
 def first_yardstick(context: ReadingContext, ask: Proposal) -> YardstickBody:

@@ -16,7 +16,7 @@ from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import TARGET
-from ironmark.core.numbers import show
+from ironmark.core.numbers import NumberStyle, show
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.scales import axis_picture, bands_on, cut_lines
 from ironmark.pages.model.face_settings import AxisBody
@@ -143,16 +143,16 @@ def strip_of(context: ReadingContext, ask: StripAsk) -> Strip:
     p = before.period_index(period)
     p = len(before.periods) - 1 if p is None else p
     m = before.member_index(ask.member) or 0
-    unit = unit_of(kpi.unit.as_unit(), instrument)
+    unit, style = unit_of(kpi.unit.as_unit(), instrument), context.style
     cuts = after.cuts[:, p, m].tolist()
     value = float(after.value[p, m])
-    axis = axis_picture(_strip_axis(ask.axis, after, p, m, unit.kind == "percent"), unit)
+    axis = axis_picture(_strip_axis(ask.axis, after, p, m, unit.kind == "percent"), unit, style)
     straight = Axis(axis.low, axis.high)
     fine = bool(grading.ordered(yardstick, np.asarray(cuts)[:, None])[0])
     known = np.isfinite(after.value)
     graded = known & (after.band >= 0)
     earlier = [at for at in range(len(after.periods) - 1, -1, -1) if at != p] if ask.saved else []
-    past = [change for at in earlier for change in _changes(before, after, at, unit, after.periods[at].short)]
+    past = [change for at in earlier for change in _changes(before, after, at, unit, style, after.periods[at].short)]
     return Strip(
         period_label=period.label,
         nature=kpi.nature,
@@ -163,29 +163,29 @@ def strip_of(context: ReadingContext, ask: StripAsk) -> Strip:
         step=axis.step,
         bands=bands_on(straight, yardstick, cuts) if fine else [],
         band_words=[
-            BandWords(state=key, name=yardstick.known[key].name, words=words.band_words(yardstick, cuts, i, unit) if fine else "")
+            BandWords(state=key, name=yardstick.known[key].name, words=words.band_words(yardstick, cuts, i, unit, style) if fine else "")
             for i, key in enumerate(yardstick.bands)
         ],
-        cuts=[_cut_words(cut, value, after, p, m, straight, unit) for cut, value in zip(yardstick.cuts, cuts, strict=True)],
-        lines=cut_lines(straight, cuts, unit),
+        cuts=[_cut_words(cut, value, after, p, m, straight, unit, style) for cut, value in zip(yardstick.cuts, cuts, strict=True)],
+        lines=cut_lines(straight, cuts, unit, style),
         reason="" if fine else grading.why_not_graded(yardstick, cuts),
-        dots=_dots(after, straight, unit),
+        dots=_dots(after, straight, unit, style),
         readings=int(known.sum()),
         counts=_counts(yardstick, after.band[graded]),
         proof=[
-            ProofRow(cut=words.show_cut(row.cut, unit), under=yardstick.bands[row.under], at=yardstick.bands[row.at], over=yardstick.bands[row.over])
+            ProofRow(cut=words.show_cut(row.cut, unit, style), under=yardstick.bands[row.under], at=yardstick.bands[row.at], over=yardstick.bands[row.over])
             for row in (grading.prove(yardstick, cuts) if fine else [])
         ],
         sweep=[
-            SweepStep(start=start, shown=words.show_cut(start, unit), state=yardstick.bands[band], fraction=straight.place(start))
+            SweepStep(start=start, shown=words.show_cut(start, unit, style), state=yardstick.bands[band], fraction=straight.place(start))
             for start, band in (grading.sweep(yardstick, cuts, axis.low, axis.high) if fine else [])
         ],
-        changes=_changes(before, after, p, unit) if ask.saved else [],
+        changes=_changes(before, after, p, unit, style) if ask.saved else [],
         past_changes=past[:MOST_PAST],
         past_count=len(past),
-        rehearsal=None if ask.rehearse is None else _rehearsal(ask.rehearse, yardstick, cuts, straight, unit),
-        doubts=words.doubts_of(_tried(ask, yardstick), unit, _for_one(after, yardstick)),
-        reading=_rehearsal(value, yardstick, cuts, straight, unit) if math.isfinite(value) else None,
+        rehearsal=None if ask.rehearse is None else _rehearsal(ask.rehearse, yardstick, cuts, straight, unit, style),
+        doubts=words.doubts_of(_tried(ask, yardstick), unit, _for_one(after, yardstick), style),
+        reading=_rehearsal(value, yardstick, cuts, straight, unit, style) if math.isfinite(value) else None,
     )  # fmt: skip
 
 
@@ -217,23 +217,30 @@ def _strip_axis(given: AxisBody, readings: readings.Readings, p: int, m: int, sh
 
 
 def _cut_words(
-    cut: grading.Cut, value: float, readings: readings.Readings, p: int, m: int, axis: Axis, unit: Any
+    cut: grading.Cut,
+    value: float,
+    readings: readings.Readings,
+    p: int,
+    m: int,
+    axis: Axis,
+    unit: Any,
+    style: NumberStyle,
 ) -> CutWords:
     known = math.isfinite(value)
     mark = float(readings.marks[cut.mark][p, m]) if cut.mark else math.nan
     return CutWords(
-        words=words.cut_words(cut, unit),
-        shown=words.show_cut(value, unit) if known else "",
+        words=words.cut_words(cut, unit, style),
+        shown=words.show_cut(value, unit, style) if known else "",
         value=value if known else None,
         fraction=axis.place(value) if known else None,
         mark=cut.mark,
         mark_value=mark if math.isfinite(mark) else None,
         belongs=cut.belongs,
-        offset_shown=words.offset_words(cut.offset, unit),
+        offset_shown=words.offset_words(cut.offset, unit, style),
     )
 
 
-def _dots(readings: readings.Readings, axis: Axis, unit: Any) -> list[Dot]:
+def _dots(readings: readings.Readings, axis: Axis, unit: Any, style: NumberStyle) -> list[Dot]:
     """Past readings as dots, the newest first, at most MOST_DOTS."""
     dots: list[Dot] = []
     for p in range(len(readings.periods) - 1, -1, -1):
@@ -241,19 +248,19 @@ def _dots(readings: readings.Readings, axis: Axis, unit: Any) -> list[Dot]:
             value = float(readings.value[p, m])
             if math.isfinite(value) and len(dots) < MOST_DOTS:
                 who = f"{member}, " if member else ""
-                label = f"{who}{readings.periods[p].short}: {show(value, unit)}"
+                label = f"{who}{readings.periods[p].short}: {show(value, unit, style)}"
                 dots.append(Dot(fraction=axis.place(value), state=readings.state(p, m), label=label))
     return dots
 
 
 def _changes(
-    before: readings.Readings, after: readings.Readings, p: int, unit: Any, when: str = ""
+    before: readings.Readings, after: readings.Readings, p: int, unit: Any, style: NumberStyle, when: str = ""
 ) -> list[GradeChange]:
     """The readings of the period whose state would be another."""
     return [
         GradeChange(
             label=" ".join(part for part in (member or ("" if when else "all together"), when) if part),
-            shown=show(float(after.value[p, m]), unit),
+            shown=show(float(after.value[p, m]), unit, style),
             before=before.state(p, m),
             after=after.state(p, m),
         )
@@ -262,7 +269,9 @@ def _changes(
     ]
 
 
-def _rehearsal(value: float, yardstick: grading.Yardstick, cuts: list[float], axis: Axis, unit: Any) -> Rehearsal:
+def _rehearsal(
+    value: float, yardstick: grading.Yardstick, cuts: list[float], axis: Axis, unit: Any, style: NumberStyle
+) -> Rehearsal:
     band = int(grading.grade(yardstick, np.array([value]), np.asarray(cuts)[:, None])[0])
     state = yardstick.bands[band] if band >= 0 else None
-    return Rehearsal(value=value, shown=show(value, unit), fraction=axis.place(value), state=state)
+    return Rehearsal(value=value, shown=show(value, unit, style), fraction=axis.place(value), state=state)

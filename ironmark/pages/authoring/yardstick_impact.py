@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
-from ironmark.core.numbers import show
+from ironmark.core.numbers import NumberStyle, show
 from ironmark.pages.authoring.strips import GradeChange
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.field_types import Model
@@ -45,7 +45,12 @@ def impacts_of(context: ReadingContext, key: str, ask: ImpactAsk) -> list[Impact
         before, after = (read_page(context, only, body.scope).sheets for context in (kept, tried))
         for one, other in zip(before, after, strict=True):
             changes = [
-                GradeChange(label=b.label or _shown(other, b), shown=_shown(other, b), before=a.state, after=b.state)
+                GradeChange(
+                    label=b.label or _shown(other, b, context.style),
+                    shown=_shown(other, b, context.style),
+                    before=a.state,
+                    after=b.state,
+                )
                 for a, b in zip(_by_key(one), _by_key(other), strict=True)
                 if a.state != b.state
             ]
@@ -62,5 +67,5 @@ def _by_key(sheet: Sheet) -> list[Reading]:
     return sorted(sheet.readings, key=lambda reading: reading.key)
 
 
-def _shown(sheet: Sheet, reading: Reading) -> str:
-    return "no reading" if reading.value is None else show(reading.value, sheet.subjects[reading.subject].unit)
+def _shown(sheet: Sheet, reading: Reading, style: NumberStyle) -> str:
+    return "no reading" if reading.value is None else show(reading.value, sheet.subjects[reading.subject].unit, style)

@@ -10,6 +10,7 @@ from typing import TypeVar
 from sqlalchemy.orm import Session
 
 from ironmark.core.marks import MarkEntry
+from ironmark.core.numbers import NumberStyle
 from ironmark.core.palette import PALETTES, STATES, Palette, State
 from ironmark.core.yardstick import Yardstick
 from ironmark.pages.context.source_registry import Sources
@@ -22,7 +23,7 @@ from ironmark.pages.model.scorecard import ScorecardBody
 from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.store import calendar, database, datasets, marks, records, versions
 from ironmark.store.datasets import StoredDataset
-from ironmark.store.records import Kind
+from ironmark.store.records import Document, Kind
 
 _Body = TypeVar("_Body", KpiBody, YardstickBody)
 
@@ -206,9 +207,18 @@ class DocumentSet:
         except database.Missing:
             return False
 
-    @cached_property
+    @property
     def year_start(self) -> int:
         """The month in which the financial year begins."""
+        return calendar.year_start_of(self._calendar)
+
+    @property
+    def style(self) -> NumberStyle:
+        """How the organisation writes numbers."""
+        return calendar.style_by(self._calendar)
+
+    @cached_property
+    def _calendar(self) -> Document:
         held = self.session.info.get("calendar")
         if held is None:
             key = (versions.CALENDAR, calendar.KEY)
@@ -216,7 +226,8 @@ class DocumentSet:
                 {key: (*key, self.current_versions.get(key, 0))}, lambda _: {key: calendar.get(self.session)}
             )[key]
         self._versions["calendar"] = {held.id: held.version}
-        return calendar.year_start_of(held)
+        found: Document = held
+        return found
 
     @property
     def current_versions(self) -> versions.Told:

@@ -16,7 +16,7 @@ from ironmark.core.dependencies import handles_in
 from ironmark.core.expand import as_level, assuming, expand, read_from
 from ironmark.core.formula_nodes import ColumnType, FormulaError
 from ironmark.core.nearest import did_you_mean
-from ironmark.core.numbers import show
+from ironmark.core.numbers import NumberStyle, show
 from ironmark.core.readings import Kpi, Source
 from ironmark.pages.context.document_set import DocumentSet
 from ironmark.pages.context.source_registry import Sources
@@ -112,7 +112,7 @@ class FormulaExpander(DocumentSet):
             held = known.get(name) or self.assumptions.get(name)
             if held is None:
                 continue  # it was deleted since: a case may still name it
-            refuse_outside(held, value, f"assume.{name}")
+            refuse_outside(held, value, f"assume.{name}", self.style)
             self.assumptions[held.handle] = replace(held, value=value)
 
     @property
@@ -169,11 +169,11 @@ class FormulaExpander(DocumentSet):
                 self.refuse_circle(self.kpis[part.kpi], (*path, kpi.handle))
 
 
-def refuse_outside(held: Assumed, value: float, field: str) -> None:
+def refuse_outside(held: Assumed, value: float, field: str, style: NumberStyle) -> None:
     """Refuse a value that an assumption cannot be tried with."""
     if not held.least <= value <= held.most:
-        low, high = (show(bound, held.unit) for bound in (held.least, held.most))
-        detail = f"{held.name} can be tried from {low} to {high}; {show(value, held.unit)} lies outside."
+        low, high = (show(bound, held.unit, style) for bound in (held.least, held.most))
+        detail = f"{held.name} can be tried from {low} to {high}; {show(value, held.unit, style)} lies outside."
         raise Refused(422, "outside", "Outside of its range", detail, {"field": field})
 
 

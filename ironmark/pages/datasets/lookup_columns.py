@@ -16,7 +16,7 @@ from ironmark.core import formula_nodes
 from ironmark.core.formula import MAX_LENGTH
 from ironmark.core.formula_nodes import ColumnType, FormulaError
 from ironmark.core.nearest import did_you_mean
-from ironmark.core.numbers import show_day
+from ironmark.core.numbers import NumberStyle, show_day
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.field_types import Key, Model, Name
 from ironmark.pages.model.problems import Refused
@@ -376,7 +376,7 @@ def _matched_out(other: StoredDataset, one: Matched) -> MatchedOut:
     )  # fmt: skip
 
 
-def look_up(there: RowsThere, dataset: StoredDataset, body: LookupBody) -> LookupLook:
+def look_up(there: RowsThere, dataset: StoredDataset, body: LookupBody, style: NumberStyle) -> LookupLook:
     """A first look at a lookup that is not kept yet."""
     earlier = tuple(one for one in dataset.wide.lookups if not _alike(one, body))
     columns = [*dataset.own, *Wide(earlier).columns]
@@ -386,7 +386,7 @@ def look_up(there: RowsThere, dataset: StoredDataset, body: LookupBody) -> Looku
     labels = {column.name: column.label for column in (*columns, *(column for _, column in lookup.take))}
     return LookupLook(
         **_matched_out(there.dataset(lookup.dataset), there.matched(trial, len(earlier))).model_dump(),
-        columns=[labels[name] for name in names], first=_first(there.some(trial), names),
+        columns=[labels[name] for name in names], first=_first(there.some(trial), names, style),
     )  # fmt: skip
 
 
@@ -395,13 +395,13 @@ def _alike(lookup: Lookup, body: LookupBody) -> bool:
     return lookup.dataset == body.dataset and lookup.here == [pair.here for pair in body.on]
 
 
-def _first(frame: pl.DataFrame, names: Sequence[str]) -> list[list[Any]]:
+def _first(frame: pl.DataFrame, names: Sequence[str], style: NumberStyle) -> list[list[Any]]:
     """Some rows, no two of them alike."""
     some = frame.select(names).unique(maintain_order=True).head(FIRST_ROWS)
-    return [[plain(cell) for cell in line] for line in some.rows()]
+    return [[plain(cell, style) for cell in line] for line in some.rows()]
 
 
-def derive(there: RowsThere, dataset: StoredDataset, body: DerivedBody) -> DerivedLook:
+def derive(there: RowsThere, dataset: StoredDataset, body: DerivedBody, style: NumberStyle) -> DerivedLook:
     """A first look at a formula that is not kept yet; it may use all columns but itself and those derived after it."""
     before = list(dataset.wide.derived)
     names = [one.column.name for one in before]
@@ -417,19 +417,23 @@ def derive(there: RowsThere, dataset: StoredDataset, body: DerivedBody) -> Deriv
     labels = {column.name: column.label for column in columns}
     filled = cells.drop_nulls()
     counted = filled.value_counts(sort=True).head(MOST_VALUES).rows() if kind != "number" else []
-    ends = [str(plain(end)) for end in (filled.min(), filled.max())] if len(filled) and kind == "number" else ["", ""]
+    ends = (
+        [str(plain(end, style)) for end in (filled.min(), filled.max())]
+        if len(filled) and kind == "number"
+        else ["", ""]
+    )
     return DerivedLook(
         type=kind, roles=[role for role, kinds in ROLES.items() if kind in kinds],
         columns=[*(labels[name] for name in used), body.label],
-        first=_first(made, [*used, "by formula"]),
-        values=[Counted(name=str(plain(value)), rows=int(rows)) for value, rows in counted],
+        first=_first(made, [*used, "by formula"], style),
+        values=[Counted(name=str(plain(value, style)), rows=int(rows)) for value, rows in counted],
         least=ends[0], most=ends[1],
         blanks=cells.null_count(),
     )  # fmt: skip
 
 
-def plain(cell: Any) -> Any:
+def plain(cell: Any, style: NumberStyle) -> Any:
     """A cell as JSON has it."""
     if isinstance(cell, float):
         return float(f"{cell:.10g}")
-    return show_day(cell) if isinstance(cell, dt.date) else cell
+    return show_day(cell, style) if isinstance(cell, dt.date) else cell

@@ -9,7 +9,7 @@ from typing import Any
 
 import polars as pl
 
-from ironmark.core.numbers import Unit, show
+from ironmark.core.numbers import NumberStyle, Unit, show
 from ironmark.core.units import unit_called
 from ironmark.tables.files import recipe_of
 from ironmark.tables.formats import as_text
@@ -115,7 +115,7 @@ def _sheet_choice(name: str) -> Choice:
     return Choice(name, "all with the same heads" if name == ALL_ALIKE else name)
 
 
-def looked_at(found: Understood, name: str) -> TableLook:
+def looked_at(found: Understood, name: str, style: NumberStyle) -> TableLook:
     grid = found.grid
     shown = [at for at in range(len(grid.rows)) if at < FIRST_LINES or at >= len(grid.rows) - LAST_LINES]
     return TableLook(
@@ -126,7 +126,7 @@ def looked_at(found: Understood, name: str) -> TableLook:
         lines=[LookLine(at + 1, list(grid.rows[at]), found.lines[at].kind, found.lines[at].why) for at in shown],
         columns=[LookColumn(column.label, column.kind, column.why) for column in found.columns],
         sentences=_sentences(found),
-        outcomes=_outcomes(found),
+        outcomes=_outcomes(found, style),
         told=[
             *found.differs,
             *_unread(found),
@@ -285,7 +285,7 @@ def _listed(said: Sequence[str]) -> str:
     return said[0] if len(said) == 1 else f"{', '.join(said[:-1])} and {said[-1]}"
 
 
-def _outcomes(found: Understood) -> list[Outcome]:
+def _outcomes(found: Understood, style: NumberStyle) -> list[Outcome]:
     """The figures that come of it, each with its newest value."""
     frame, results = found.table.frame, list[Outcome]()
     period = next((column.name for column in found.table.columns if column.role == "period"), None)
@@ -306,9 +306,9 @@ def _outcomes(found: Understood) -> list[Outcome]:
         aim = next((c.name for c in found.table.columns if c.label == f"{column.label} {TARGET}"), None)
         aims = newest[aim].drop_nulls() if aim else None
         if aims is not None and len(aims) and aims.n_unique() == 1:
-            says.append(f"target {show(float(aims[0]), Unit(unit.kind, places, unit.currency, unit.text))}")
+            says.append(f"target {show(float(aims[0]), Unit(unit.kind, places, unit.currency, unit.text), style)}")
         elif aims is not None and len(aims):
             says.append("a target for each")
-        shown = show(float(value), Unit(unit.kind, places, unit.currency, unit.text, abs(float(value)) >= 10_000)) if len(cells) and isinstance(value, int | float) else "no reading"  # fmt: skip
+        shown = show(float(value), Unit(unit.kind, places, unit.currency, unit.text, abs(float(value)) >= 10_000), style) if len(cells) and isinstance(value, int | float) else "no reading"  # fmt: skip
         results.append(Outcome(column.label, " · ".join(says), shown))
     return results[:MOST_RESULTS]

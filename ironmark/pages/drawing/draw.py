@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence, Set
 
 from ironmark.core.marks import owner_of
-from ironmark.core.numbers import show
+from ironmark.core.numbers import NumberStyle, show
 from ironmark.core.periods import GRAINS, finer
 from ironmark.pages.drawing.draw_sheet import Pen
 from ironmark.pages.drawing.draw_texts import TextPen
@@ -25,12 +25,12 @@ from ironmark.pages.model.pictures import (
 )
 
 
-def draw_page(page: Page) -> ScorecardPicture:
+def draw_page(page: Page, style: NumberStyle) -> ScorecardPicture:
     period = page.when(page.period) if page.period else None
     known = page.known
-    pen = Pen(known, page.year_start)
+    pen = Pen(known, page.year_start, style)
     figures = {handle: pen.draw(sheet) for handle, sheet in page.figures.items()}
-    texts = TextPen(figures, known, page.when)
+    texts = TextPen(figures, known, page.when, style)
     notes = [texts.note(note) for note in listed(page)]
     noted = {note.about for note in notes}
     needed = asked(page)
@@ -55,7 +55,7 @@ def draw_page(page: Page) -> ScorecardPicture:
         tally=tally(page),
         changed=changed(page.counted(), period),
         waiting=any(sheet.waiting for sheet in (*page.sheets, *page.figures.values())),
-        assumptions=[_assumption(one) for one in page.assumptions],
+        assumptions=[_assumption(one, style) for one in page.assumptions],
         sections=[
             SectionNote(id=part.id, words=section_words([by_id[key] for key in part.sheets], period))
             for part in page.sections
@@ -81,8 +81,8 @@ def _tell(instruments: Sequence[InstrumentPicture], noted: Set[str], wanted: Set
                 reading.word = "wanted"
 
 
-def _assumption(one: Assumed) -> AssumptionPicture:
-    value, kept, least, most = (show(number, one.unit) for number in (one.value, one.kept, one.least, one.most))
+def _assumption(one: Assumed, style: NumberStyle) -> AssumptionPicture:
+    value, kept, least, most = (show(number, one.unit, style) for number in (one.value, one.kept, one.least, one.most))
     return AssumptionPicture(
         key=one.key, handle=one.handle, name=one.name, value=one.value, kept=one.kept, least=one.least, most=one.most,
         step=one.step, shown=value, kept_shown=kept, least_shown=least, most_shown=most, tried=one.tried,

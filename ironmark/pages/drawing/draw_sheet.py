@@ -19,7 +19,7 @@ from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
 from ironmark.core.faces import FACES
 from ironmark.core.kinds import KINDS, OTHERS, shade_of
-from ironmark.core.numbers import Unit, show
+from ironmark.core.numbers import NumberStyle, Unit, show
 from ironmark.core.palette import State
 from ironmark.pages.drawing.histories import history, trail
 from ironmark.pages.drawing.kind_legend import kind_legend
@@ -40,16 +40,16 @@ _drawn_by = attrgetter("face", "look", "axis", "ticks", "tick_count", "marks", "
 _says = attrgetter(*(slot.name for slot in fields(Sheet) if slot.name not in ("id", "instrument")))
 
 
-def draw_sheet(sheet: Sheet, states: Mapping[str, State], year_start: int) -> InstrumentPicture:
+def draw_sheet(sheet: Sheet, states: Mapping[str, State], year_start: int, style: NumberStyle) -> InstrumentPicture:
     """One sheet by itself. states: those that the bands of its yardsticks carry, by key."""
-    return Pen(states, year_start).draw(sheet)
+    return Pen(states, year_start, style).draw(sheet)
 
 
 class Pen:
     """Draws the sheets of a page. What several of them show is written once, and what is alike drawn once."""
 
-    def __init__(self, states: Mapping[str, State], year_start: int) -> None:
-        self.states, self.year_start = states, year_start
+    def __init__(self, states: Mapping[str, State], year_start: int, style: NumberStyle) -> None:
+        self.states, self.year_start, self.style = states, year_start, style
         self.texts: dict[Hashable, Texts] = {}
         self._drawn: dict[tuple[int, ...], list[tuple[Sheet, InstrumentPicture]]] = {}
 
@@ -97,17 +97,23 @@ class Pen:
         if instrument.face == "pips":
             _draw_steps(instrument.look.pips.steps, axis, sheet.readings, picture.readings)
         if instrument.face == "ledger":
-            picture.stroke = _tally_columns(instrument.look.ledger.stroke, own, picture.readings, subject.unit)
+            picture.stroke = _tally_columns(
+                instrument.look.ledger.stroke, own, picture.readings, subject.unit, self.style
+            )
         shades: dict[str | None, str | None] = {}
         if instrument.ramp is not None and sheet.colouring is not None:
-            colours, picture.ramp = shaded(instrument.ramp, sheet.colouring, tuple(reading.colour for reading in own))
+            colours, picture.ramp = shaded(
+                instrument.ramp, sheet.colouring, tuple(reading.colour for reading in own), self.style
+            )
             for drawn, shade in zip(picture.readings, colours, strict=False):
                 drawn.shade = shades[drawn.member] = shade
         elif sheet.kinds is not None or instrument.colour.by == "plain":
             _colour(picture, sheet, shades)
         if sheet.crossing is not None:
             mark = instrument.marks[0] if instrument.marks else ""
-            picture.quadrant = quadrant_picture(sheet.crossing, instrument.look.quadrant, subject, mark, shades)
+            picture.quadrant = quadrant_picture(
+                sheet.crossing, instrument.look.quadrant, subject, mark, shades, self.style
+            )
         return picture
 
 
@@ -176,6 +182,7 @@ class Frame:
     ) -> None:  # fmt: skip
         self.instrument, self.subject, self.title, self.axis = instrument, subject, title, axis
         self.states, self.year_start, self.unit, self.texts = pen.states, pen.year_start, subject.unit, pen.texts
+        self.style = pen.style
         self.yardstick = subject.yardstick.with_states(pen.states) if subject.yardstick else None
         self.face = FACES[instrument.face]
         look = getattr(instrument.look, instrument.face, None)
@@ -202,7 +209,7 @@ class Frame:
         cuts = with_nan(next(iter(shared))) if len(shared) == 1 else []
         where = "ends" if held.ticks == "cuts" and (not cuts or self.full) else held.ticks
         ticked = Ticked(where, held.tick_count, tuple(cuts))
-        return axis_picture(self.axis, HUNDREDTHS if self.full else self.unit, ticked, 1.0 / self.share)
+        return axis_picture(self.axis, HUNDREDTHS if self.full else self.unit, self.style, ticked, 1.0 / self.share)
 
     def draw(self, readings: Sequence[Reading]) -> list[ReadingPicture]:
         rows = [with_nan(reading.cuts) for reading in readings]
@@ -235,10 +242,10 @@ class Frame:
             picture.bands = bands_on(axis, self.yardstick, cuts)
             if self.instrument.face == "dial" and self.instrument.look.dial.names == "shares":
                 for band in picture.bands:
-                    band.share = _percent(band.end - band.start)
+                    band.share = _percent(band.end - band.start, self.style)
         # Rows on one axis carry no labels of their cuts; one reading alone does.
         if cuts and (reading.role == "all" or reading.role == "kpi" or self.face.cuts):
-            picture.cuts = cut_lines(axis, cuts, self.unit)
+            picture.cuts = cut_lines(axis, cuts, self.unit, self.style)
         picture.partial = reading.partial
         given = self.instrument.axis
         if reading.earlier and self.instrument.face == "history":
@@ -247,12 +254,13 @@ class Frame:
                 self.yardstick,
                 self.unit,
                 self.year_start,
+                self.style,
                 given.low,
                 given.high,
                 Ticked(self.instrument.ticks, self.instrument.tick_count),
             )
         elif reading.earlier:
-            picture.trail = trail(reading.earlier, self.yardstick, self.unit, self.year_start)
+            picture.trail = trail(reading.earlier, self.yardstick, self.unit, self.year_start, self.style)
         if self.segmented is not None:
             picture.segments = segments_of(
                 self.segmented, reading, axis.place(value) if value is not None else 0.0, picture.bands
@@ -266,7 +274,7 @@ class Frame:
         picture.gap, picture.gap_shown, picture.gap_words = reading.gap, texts.gap_shown, texts.gap_words
         picture.band_words = texts.band_words
         picture.attainment, picture.attainment_shown = reading.attainment, texts.attainment
-        picture.headroom, picture.headroom_shown = reading.headroom, _percent(reading.headroom, sign=True)
+        picture.headroom, picture.headroom_shown = reading.headroom, _percent(reading.headroom, self.style, sign=True)
         picture.before, picture.step = reading.before, reading.step
         title = f"{self.title}, {reading.label}" if reading.label and reading.role != "kpi" else self.title
         picture.spoken = words.spoken(title, texts.shown, texts.state, texts.rest)
@@ -281,19 +289,19 @@ class Frame:
 
     def _write(self, reading: Reading, cuts: list[float]) -> Texts:
         unit, value, state, band_words = self.unit, reading.value, reading.state, ""
-        marks = tuple(words.show_mark(mark.value, unit) for mark in reading.marks)
+        marks = tuple(words.show_mark(mark.value, unit, self.style) for mark in reading.marks)
         if value is None:
             return Texts(marks=marks)
         gap_words = self._gap_words(reading)
         if state is not None and self.yardstick:
-            band_words = words.band_words(self.yardstick, cuts, reading.band, unit)
+            band_words = words.band_words(self.yardstick, cuts, reading.band, unit, self.style)
         rest = (
             gap_words,
             f"not graded: {reading.reason}" if reading.reason else "",
             f"partial, {reading.partial.words}" if reading.partial else "",
         )
         return Texts(
-            marks=marks, shown=show(value, unit), gap_shown=_signed_gap(reading.gap, unit), gap_words=gap_words,
+            marks=marks, shown=show(value, unit, self.style), gap_shown=_signed_gap(reading.gap, unit, self.style), gap_words=gap_words,
             band_words=band_words, attainment=self._reached(reading), state=self.states[state].name if state else None,
             rest="; ".join(text for text in rest if text),
         )  # fmt: skip
@@ -301,18 +309,18 @@ class Frame:
     def _reached(self, reading: Reading) -> str:
         """How much of its mark is reached; where lower is better, how far under or over it the value is."""
         if self.subject.direction != "lower" or reading.attainment is None:
-            return _percent(reading.attainment)
+            return _percent(reading.attainment, self.style)
         room = reading.attainment - 1  # of the mark
-        return f"{_percent(abs(room))} {'under' if room >= 0 else 'over'}"
+        return f"{_percent(abs(room), self.style)} {'under' if room >= 0 else 'over'}"
 
     def _gap_words(self, reading: Reading) -> str:
         assert reading.value is not None
         if reading.edge is not None and reading.gap is not None:
-            return words.edge_words(reading.edge, reading.gap, reading.inside, self.unit)
+            return words.edge_words(reading.edge, reading.gap, reading.inside, self.unit, self.style)
         if not reading.marks:
             return ""
         first = reading.marks[0]
-        return words.gap_words(reading.value, first.value, first.name, self.subject.direction, self.unit)
+        return words.gap_words(reading.value, first.value, first.name, self.subject.direction, self.unit, self.style)
 
 
 def _share_of_mark(reading: Reading) -> float | None:
@@ -335,8 +343,8 @@ def _unread(title: str, reading: Reading) -> ReadingPicture:
     )  # fmt: skip
 
 
-def _percent(share: float | None, sign: bool = False) -> str:
-    return show(share, HUNDREDTHS, sign=sign) if share is not None else ""
+def _percent(share: float | None, style: NumberStyle, sign: bool = False) -> str:
+    return show(share, HUNDREDTHS, style, sign=sign) if share is not None else ""
 
 
 @lru_cache(maxsize=256)
@@ -347,16 +355,18 @@ def _bare(unit: Unit) -> Unit:
     return replace(unit, text="") if unit.kind == "number" else unit
 
 
-def _signed_gap(gap: float | None, unit: Unit) -> str:
+def _signed_gap(gap: float | None, unit: Unit, style: NumberStyle) -> str:
     if gap is None:
         return ""
-    return show(gap * 100 if unit.kind == "percent" else gap, _bare(unit), sign=True)
+    return show(gap * 100 if unit.kind == "percent" else gap, _bare(unit), style, sign=True)
 
 
 # What only some faces need
 
 
-def _tally_columns(given: float | None, own: Sequence[Reading], drawn: Sequence[ReadingPicture], unit: Unit) -> str:
+def _tally_columns(
+    given: float | None, own: Sequence[Reading], drawn: Sequence[ReadingPicture], unit: Unit, style: NumberStyle
+) -> str:
     """Put strokes and two-sided bars into the rows of a ledger. Returns what one stroke stands for."""
     sides = ledger.both_ways(np.array(with_nan(reading.headroom for reading in drawn)))
     values = np.array(with_nan(reading.value for reading in own))
@@ -365,7 +375,7 @@ def _tally_columns(given: float | None, own: Sequence[Reading], drawn: Sequence[
     for reading, side, strokes in zip(drawn, sides.tolist(), counted, strict=True):
         reading.side = side if math.isfinite(side) else None
         reading.strokes = min(strokes, 4 * ledger.MOST_STROKES)
-    return words.show_cut(one, unit)
+    return words.show_cut(one, unit, style)
 
 
 def _draw_steps(count: int, axis: Axis, readings: Sequence[Reading], drawn: Sequence[ReadingPicture]) -> None:

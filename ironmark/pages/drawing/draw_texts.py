@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from itertools import groupby
 
-from ironmark.core.numbers import show
+from ironmark.core.numbers import NumberStyle, show
 from ironmark.core.palette import State
 from ironmark.core.periods import Period
 from ironmark.pages.model.markdown import PARTS
@@ -22,8 +22,10 @@ Figures = Mapping[str, InstrumentPicture]
 class TextPen:
     """Writes the texts of a page. figures: those that texts and notes name, drawn; when: a period by its key."""
 
-    def __init__(self, figures: Figures, states: Mapping[str, State], when: Callable[[str], Period]) -> None:
-        self._figures, self._states, self._when = figures, states, when
+    def __init__(
+        self, figures: Figures, states: Mapping[str, State], when: Callable[[str], Period], style: NumberStyle
+    ) -> None:
+        self._figures, self._states, self._when, self._style = figures, states, when, style
 
     def text(self, sheet: TextSheet, notes: Sequence[NotePicture]) -> TextPicture:
         """notes: those of the page, in the order they are listed in."""
@@ -31,7 +33,9 @@ class TextPen:
         return TextPicture(sheet.id, blocks, list(sheet.problems))
 
     def note(self, note: PageNote) -> NotePicture:
-        now, was = (show(value, note.unit) if value is not None else NONE for value in (note.now, note.value))
+        now, was = (
+            show(value, note.unit, self._style) if value is not None else NONE for value in (note.now, note.value)
+        )
         return NotePicture(
             id=note.id, about=note.about, heading=heading(note), period=note.period,
             period_label=self._when(note.period).label, version=note.version, text=note.text,

@@ -9,7 +9,7 @@ import numpy as np
 
 from ironmark.core import axis as axes
 from ironmark.core import yardstick as grading
-from ironmark.core.numbers import Unit, show
+from ironmark.core.numbers import NumberStyle, Unit, show
 from ironmark.core.periods import Grain
 from ironmark.core.readings import Readings
 from ironmark.core.words import show_mark
@@ -26,6 +26,7 @@ def history(
     yardstick: Yardstick | None,
     unit: Unit,
     year_start: int,
+    style: NumberStyle,
     low: float | None = None,
     high: float | None = None,
     ticked: Ticked = Ticked(),
@@ -41,16 +42,16 @@ def history(
         period, value, mark = parsed(moment.period, year_start), moment.value, moment.mark
         points.append(
             HistoryPoint(
-                key=period.key, label=period.label, short=period.short, shown="no reading" if value is None else show(value, unit),
+                key=period.key, label=period.label, short=period.short, shown="no reading" if value is None else show(value, unit, style),
                 fraction=None if value is None else straight.place(value), past=0 if value is None else straight.past(value),
                 state=_state(yardstick, moment), partial=moment.partial,
                 bands=bands_on(straight, yardstick, cuts) if drawn and yardstick else [],
-                mark=None if mark is None else straight.place(mark), mark_shown="" if mark is None else show_mark(mark, unit),
+                mark=None if mark is None else straight.place(mark), mark_shown="" if mark is None else show_mark(mark, unit, style),
             )
         )  # fmt: skip
     ticked = replace(ticked, cuts=tuple(rows[-1]))
     return HistoryPicture(
-        axis=axis_picture(straight, unit, ticked), points=points, cuts=cut_lines(straight, rows[-1], unit)
+        axis=axis_picture(straight, unit, style, ticked), points=points, cuts=cut_lines(straight, rows[-1], unit, style)
     )
 
 
@@ -65,7 +66,9 @@ def _state(yardstick: Yardstick | None, moment: Moment) -> str | None:
     return yardstick.bands[moment.band] if yardstick and moment.band >= 0 else None
 
 
-def trail(moments: Sequence[Moment], yardstick: Yardstick | None, unit: Unit, year_start: int) -> list[TrailPoint]:
+def trail(
+    moments: Sequence[Moment], yardstick: Yardstick | None, unit: Unit, year_start: int, style: NumberStyle
+) -> list[TrailPoint]:
     """Some periods of one member, on a height of their own."""
     both = [number for moment in moments for number in (moment.value, moment.mark) if number is not None]
     low, high = (min(both), max(both)) if both else (0.0, 1.0)
@@ -80,7 +83,7 @@ def trail(moments: Sequence[Moment], yardstick: Yardstick | None, unit: Unit, ye
         period = parsed(moment.period, year_start)
         found.append(
             TrailPoint(
-                label=period.label, short=period.short, shown="no reading" if moment.value is None else show(moment.value, unit),
+                label=period.label, short=period.short, shown="no reading" if moment.value is None else show(moment.value, unit, style),
                 state=_state(yardstick, moment), at=place(moment.value), mark=place(moment.mark), partial=bool(moment.partial),
             )
         )  # fmt: skip

@@ -13,7 +13,7 @@ from ironmark.core import quadrant as core
 from ironmark.core import words
 from ironmark.core.axis import Axis
 from ironmark.core.evaluate import Floats
-from ironmark.core.numbers import MINUS, Unit, show, show_gap
+from ironmark.core.numbers import MINUS, NumberStyle, Unit, show, show_gap
 from ironmark.pages.drawing.scales import axis_picture, with_nan
 from ironmark.pages.model.face_settings import QuadrantLook
 from ironmark.pages.model.page import Crossing, Figures, Subject
@@ -35,12 +35,17 @@ class Side:
 
 
 def quadrant_picture(
-    crossing: Crossing, look: QuadrantLook, subject: Subject, mark: str, shades: Mapping[str | None, str | None]
+    crossing: Crossing,
+    look: QuadrantLook,
+    subject: Subject,
+    mark: str,
+    shades: Mapping[str | None, str | None],
+    style: NumberStyle,
 ) -> QuadrantPicture:
     """mark: of the KPI that goes up. shades: the colours of a ramp, by member."""
     members = crossing.members
-    up = _side(subject, crossing.up, crossing.up_marks, look.cut_up, mark)
-    across = _side(crossing.across_subject, crossing.across, crossing.across_marks, look.cut_across, look.mark)
+    up = _side(subject, crossing.up, crossing.up_marks, look.cut_up, mark, style)
+    across = _side(crossing.across_subject, crossing.across, crossing.across_marks, look.cut_across, look.mark, style)
     radii = core.radii(np.array(with_nan(crossing.sizes))) if look.size else np.zeros(len(members))
     known = np.isfinite(up.values) & np.isfinite(across.values)
     quarter = core.quarters(
@@ -67,8 +72,8 @@ def quadrant_picture(
             )
         )  # fmt: skip
     return QuadrantPicture(
-        up=_picture(up, look.reverse_up),
-        across=_picture(across, look.reverse_across),
+        up=_picture(up, look.reverse_up, style),
+        across=_picture(across, look.reverse_across, style),
         quarters=quarters,
         good_up=(_way(up.direction) == "higher") != look.reverse_up,
         good_across=(_way(across.direction) == "higher") != look.reverse_across,
@@ -78,42 +83,44 @@ def quadrant_picture(
     )
 
 
-def _side(subject: Subject, figures: Figures, lines: Figures | None, given: float | None, mark: str) -> Side:
+def _side(
+    subject: Subject, figures: Figures, lines: Figures | None, given: float | None, mark: str, style: NumberStyle
+) -> Side:
     values, unit, name = np.array(with_nan(figures)), subject.unit, subject.name
     marks = None if lines is None else np.array(with_nan(lines))
-    shown = [show(value, unit) or "no reading" for value in values]
+    shown = [show(value, unit, style) or "no reading" for value in values]
     if given is not None:
-        cut, how = given, f"cut at {words.show_cut(given, unit)}"
+        cut, how = given, f"cut at {words.show_cut(given, unit, style)}"
     else:
         cut, as_gaps = core.cut_of(values, marks)
         if as_gaps and marks is not None:
             values, name = values - marks, f"{name}, gap to {mark}"
-            shown = [_gap_shown(value, unit) for value in values]
+            shown = [_gap_shown(value, unit, style) for value in values]
             if unit.kind == "percent":
                 values, name, unit = values * 100, f"{subject.name}, points from {mark}", Unit("number", 1)
             how = f"cut where each is on its own {mark}"
         elif marks is not None and np.isfinite(marks).any():
-            how = f"cut at {mark} {words.show_cut(cut, unit)}"
+            how = f"cut at {mark} {words.show_cut(cut, unit, style)}"
         else:
             how = "cut at the middle member"
     axis = axes.choose([*values, cut], ceiling=axes.whole_of(values, unit.kind == "percent"))
     return Side(name, unit, values, shown, cut, how, subject.direction, axis)
 
 
-def _gap_shown(gap: float, unit: Unit) -> str:
+def _gap_shown(gap: float, unit: Unit, style: NumberStyle) -> str:
     if not math.isfinite(gap):
         return "no reading"
-    return f"{MINUS if gap < 0 else '+' if gap > 0 else ''}{show_gap(gap, unit)}"
+    return f"{MINUS if gap < 0 else '+' if gap > 0 else ''}{show_gap(gap, unit, style)}"
 
 
-def _picture(side: Side, reverse: bool) -> QuadrantSide:
-    axis = axis_picture(side.axis, side.unit)
+def _picture(side: Side, reverse: bool, style: NumberStyle) -> QuadrantSide:
+    axis = axis_picture(side.axis, side.unit, style)
     if reverse:
         for tick in axis.ticks:
             tick.fraction = 1 - tick.fraction
     return QuadrantSide(
         name=side.name, axis=axis, cut=_turned(side.axis.place(side.cut), reverse),
-        cut_shown=words.show_cut(float(f"{side.cut:.6g}"), side.unit), cut_words=side.how, reverse=reverse,
+        cut_shown=words.show_cut(float(f"{side.cut:.6g}"), side.unit, style), cut_words=side.how, reverse=reverse,
     )  # fmt: skip
 
 

@@ -10,7 +10,7 @@ from ironmark.core import axis as axes
 from ironmark.core import words
 from ironmark.core import yardstick as grading
 from ironmark.core.axis import Axis
-from ironmark.core.numbers import Unit
+from ironmark.core.numbers import NumberStyle, Unit
 from ironmark.pages.model.face_settings import Ticks
 from ironmark.pages.model.pictures import AxisPicture, Band, CutLine, Tick
 
@@ -35,7 +35,9 @@ class Ticked:
         return axes.ticks(axis) if self.where == "own" else []
 
 
-def axis_picture(axis: Axis, unit: Unit, ticked: Ticked = Ticked(), full: float = 1.0) -> AxisPicture:
+def axis_picture(
+    axis: Axis, unit: Unit, style: NumberStyle, ticked: Ticked = Ticked(), full: float = 1.0
+) -> AxisPicture:
     """full: where on the axis a full track ends, 0 to 1."""
     places = ticked.places(axis)
     # The unit's text stands at the figure, not at every tick; a duration needs its own.
@@ -44,11 +46,11 @@ def axis_picture(axis: Axis, unit: Unit, ticked: Ticked = Ticked(), full: float 
         low=axis.low,
         high=axis.high,
         step=axes.step_for(axis.high - axis.low, MOST_STEPS),
-        low_shown=words.show_cut(axis.low, unit),
-        high_shown=words.show_cut(axis.high, unit),
+        low_shown=words.show_cut(axis.low, unit, style),
+        high_shown=words.show_cut(axis.high, unit, style),
         zero=axis.place(0.0),
         broken=axis.broken,
-        ticks=[Tick(fraction=axis.place(v), label=words.show_cut(v, bare)) for v in places],
+        ticks=[Tick(fraction=axis.place(v), label=words.show_cut(v, bare, style)) for v in places],
         marked=ticked.where,
         full=full,
     )
@@ -70,12 +72,12 @@ def bands_on(axis: Axis, yardstick: grading.Yardstick, cuts: Sequence[float]) ->
     return found
 
 
-def cut_lines(axis: Axis, cuts: Sequence[float], unit: Unit) -> list[CutLine]:
+def cut_lines(axis: Axis, cuts: Sequence[float], unit: Unit, style: NumberStyle) -> list[CutLine]:
     return [
         CutLine(
             value=float(c),
             fraction=axis.place(c),
-            shown=words.show_line(float(c), unit),
+            shown=words.show_line(float(c), unit, style),
             past=axis.past(c),
         )
         for c in cuts

@@ -134,9 +134,9 @@ def spread_over(context: ReadingContext, key: str, ask: SpreadAsk) -> Proposed:
     )
     changes = [ChangeBody.of_entry(ask.name, owner, p.key, float(v)) for p, v in zip(periods, parts, strict=True)]
     unit, plain = kpi.unit.as_unit(), replace(kpi.unit.as_unit(), compact=False)
-    total = show(float(np.round(parts.sum(), 10)), plain, decimals=decimals_for(ask.value, plain))
+    total = show(float(np.round(parts.sum(), 10)), plain, context.style, decimals=decimals_for(ask.value, plain))
     report = [f"{len(parts)} {ask.grain}s, together {total}."]
-    shown, since = [show(float(v), unit) for v in parts], [period.short for period in periods]
+    shown, since = [show(float(v), unit, context.style) for v in parts], [period.short for period in periods]
     return Proposed(changes=changes, shown=shown, since=since, report=[*report, *doubts])
 
 
@@ -166,7 +166,7 @@ def raised(context: ReadingContext, key: str, ask: RaiseAsk) -> Proposed:
                 continue
             value = round(value, places)
             changes.append(Change(ask.name, owner, period.key, value))
-            shown.append(show(value, unit))
+            shown.append(show(value, unit, context.style))
     doubts = doubts_of(context, kpi, changes)
     report = [f"{without} periods have no reading of the year before; no mark is made for them."] if without else []
     made = [ChangeBody.of_entry(c.name, c.owner, c.since, c.value) for c in changes]
@@ -183,6 +183,7 @@ class MarksOfSheet:
         self.kpi, self.name, self.by, self.year_start = kpi, name.strip().lower(), by, context.year_start
         self.adds, self.each = context.expanded(kpi).adds, _plain(f"each {context.label_of(kpi.dataset, by or '')}")
         self.members = {_plain(member): member for member in members}
+        self.style = context.style
         self.changes: list[ChangeBody] = []
         self.strangers: dict[str, None] = {}
         self.unread: list[str] = []
@@ -210,7 +211,7 @@ class MarksOfSheet:
             report.append("No mark was found. Give members down and periods across, or columns member, from and value.")
         unit = self.kpi.unit.as_unit()
         report.insert(0, f"{len(self.changes)} marks were read.")
-        shown = [show(c.value, unit) for c in self.changes]
+        shown = [show(c.value, unit, self.style) for c in self.changes]
         since = [Period.parse(c.since, self.year_start).short for c in self.changes]
         return Proposed(changes=self.changes, shown=shown, since=since, report=report)
 
@@ -239,7 +240,7 @@ class MarksOfSheet:
             self.strangers[who[:60] or "(nobody)"] = None
             return
         try:
-            value = understand(text, self.kpi.unit.as_unit())
+            value = understand(text, self.kpi.unit.as_unit(), self.style)
         except NotANumber:
             self.unread.append(f"“{text[:20]}” for {who or 'nobody named'} in {period.short}")
             return

@@ -126,10 +126,10 @@ def _refuse_unknown(
 def _two_readings(context: ReadingContext, kpi: KpiBody, value: float | None) -> str:
     """What one figure of a sum could mean."""
     unit, members = kpi.unit.as_unit(), context.source(kpi).members
-    shown = show(value, unit) if value is not None else "the figure"
+    shown = show(value, unit, context.style) if value is not None else "the figure"
     choices = [f"all together’s ({shown})"]
     for segment, names in members.items():
-        total = f", together {show(value * len(names), unit)}" if value is not None else ""
+        total = f", together {show(value * len(names), unit, context.style)}" if value is not None else ""
         label = context.label_of(kpi.dataset, segment).lower()
         choices.insert(-1, f"each {label}’s ({len(names)} of them{total})")
     return (

@@ -15,6 +15,7 @@ from ironmark.core import marks as core
 from ironmark.core import readings, why_nothing, words
 from ironmark.core.evaluate import Floats
 from ironmark.core.mark_lines import Lines
+from ironmark.core.numbers import NumberStyle
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.readings import Members
 from ironmark.pages.context.reading_context import ReadingContext
@@ -105,6 +106,7 @@ class View:
     entry: core.Ints
     together: NDArray[np.bool_]  # where the marks of members were put together
     computed: Floats  # for a computed mark, NaN for none
+    style: NumberStyle
 
     def member(self, owner: core.Owner) -> str | None:
         """The member of the segment shown whose marks they are."""
@@ -130,7 +132,7 @@ class View:
     def _cell(self, p: int, m: int) -> Cell:
         value = self.shown(p, m)
         known = math.isfinite(value)
-        shown = words.show_cut(value, self.kpi.unit.as_unit()) if known else ""
+        shown = words.show_cut(value, self.kpi.unit.as_unit(), self.style) if known else ""
         return Cell(shown=shown, value=value if known else None, kind=self.kind(p, m))
 
 
@@ -192,7 +194,7 @@ def view_of(
         np.stack([line.value[:, m] for _, _, line, m in found], axis=1),
         np.stack([line.entry[:, m] for _, _, line, m in found], axis=1),
         np.stack([line.split[:, m] >= 0 for _, _, line, m in found], axis=1),
-        computed,
+        computed, context.style,
     )  # fmt: skip
 
 

@@ -39,7 +39,7 @@ class MarkGuard:
         for n, change in enumerate(changes):
             if change.value is None:
                 continue
-            if told := words.doubt(change.value, self.kpi.unit.as_unit(), self._sizes_from(change)):
+            if told := words.doubt(change.value, self.kpi.unit.as_unit(), self._sizes_from(change), self.context.style):
                 found.append((n, told))
         return found
 

@@ -67,7 +67,7 @@ def try_out(context: ReadingContext, key: str, tried_changes: Sequence[ChangeBod
             change = StateChange(
                 label=before.members[m] or "all together",
                 period=before.periods[p].short,
-                shown=show(float(before.value[p, m]), kpi.unit.as_unit()),
+                shown=show(float(before.value[p, m]), kpi.unit.as_unit(), context.style),
                 before=before.state(p, m),
                 after=after.state(p, m),
             )

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from ironmark.core.evaluate import Floats
 from ironmark.core.formula_nodes import FormulaError
-from ironmark.core.numbers import NotANumber, Unit, show, understand
+from ironmark.core.numbers import NotANumber, NumberStyle, Unit, show, understand
 from ironmark.core.periods import Grain, Period, timeline
 from ironmark.core.words import doubt
 from ironmark.pages.context.reading_context import ReadingContext
@@ -49,13 +49,13 @@ def sizes_by_member(
     return {name: np.abs(line[np.isfinite(line)]) for name, line in zip(taken.members, taken.value.T, strict=True)}
 
 
-def understood(text: str, unit: Unit, history: np.ndarray, members: int = 1) -> Understood:
+def understood(text: str, unit: Unit, history: np.ndarray, style: NumberStyle, members: int = 1) -> Understood:
     """A typed number in a unit. history: the sizes it is held against; members: how many it may be of each."""
     try:
-        value = understand(text, unit)
+        value = understand(text, unit, style)
     except NotANumber as error:
         return Understood(value=None, shown="", problem=str(error), doubt="")
     return Understood(
-        value=value, shown=show(value, unit), problem="", doubt=doubt(value, unit, history),
-        together=show(value * members, unit) if members > 1 else "",
+        value=value, shown=show(value, unit, style), problem="", doubt=doubt(value, unit, history, style),
+        together=show(value * members, unit, style) if members > 1 else "",
     )  # fmt: skip

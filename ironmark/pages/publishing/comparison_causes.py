@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from ironmark.core import words
 from ironmark.core.dependencies import handles_in
 from ironmark.core.marks import EVERYONE, TOGETHER, Owner
-from ironmark.core.numbers import Unit, show
+from ironmark.core.numbers import NumberStyle, Unit, show
 from ironmark.core.palette import palette_of
 from ironmark.pages.datasets.changed_days import days_that_differ
 from ironmark.pages.model.kpi import KpiBody
@@ -58,16 +58,16 @@ class Half:
         unit = sheet.subjects[reading.subject].unit
         state = self.frozen.page.known.get(reading.state or "")
         mark = reading.marks[0] if reading.marks else None
-        with self.frozen.in_its_locale():
-            return Side(
-                shown=show(reading.value, unit) if reading.value is not None else "no reading",
-                value=reading.value,
-                state=reading.state,
-                state_name=state.name if state else reading.status.replace("_", " "),
-                mark=mark.value if mark else None,
-                mark_name=mark.name if mark else "",
-                mark_shown=words.show_mark(mark.value, unit) if mark else "",
-            )
+        style = self.frozen.style
+        return Side(
+            shown=show(reading.value, unit, style) if reading.value is not None else "no reading",
+            value=reading.value,
+            state=reading.state,
+            state_name=state.name if state else reading.status.replace("_", " "),
+            mark=mark.value if mark else None,
+            mark_name=mark.name if mark else "",
+            mark_shown=words.show_mark(mark.value, unit, style) if mark else "",
+        )
 
     def kpi_of(self, sheet: Sheet, reading: Reading) -> str:
         return sheet.subjects[reading.subject].kpi
@@ -91,6 +91,7 @@ class Causes:
     ) -> None:  # fmt: skip
         self.session, self.one, self.other, self.now = session, one, other, now
         self._reread = reread
+        self.style = other.frozen.style
         self._again: Half | None = None
         self._rows: dict[tuple[str, str], Because | None] = {}
         self._who: dict[object, tuple[str, dt.datetime] | None] = {}
@@ -197,7 +198,9 @@ class Causes:
             was = before.get(held.key)
             if was is not None and not alike(was.value, held.value) and held.handle in named:
                 who = self._changed("assumption", held.key, lambda body: body["value"])
-                text = f"{held.name} {show(was.value, was.unit)} → {show(held.value, held.unit)}"
+                text = (
+                    f"{held.name} {show(was.value, was.unit, self.style)} → {show(held.value, held.unit, self.style)}"
+                )
                 yield _told("assumption", text, who)
 
     def _rows_of(self, dataset: str, period: str) -> Because | None:
@@ -241,7 +244,7 @@ class Causes:
             before, after = was.get(name), became.get(name)
             if before and after and alike(before.value, after.value):
                 continue
-            shown = [words.show_mark(m.value, unit) if m else "none" for m in (before, after)]
+            shown = [words.show_mark(m.value, unit, self.style) if m else "none" for m in (before, after)]
             text = f"{name} {shown[0]} → {shown[1]}"
             held = [_of(half.frozen.entries.get(kpi, ()), name) for half in (self.one, self.other)]
             formulas = [half.frozen.computed.get(kpi, {}).get(name) for half in (self.one, self.other)]
@@ -271,7 +274,7 @@ class Causes:
             return
         unit = before[0].subjects[before[1].subject].unit
         who = self._changed("yardstick", was.key, _yardstick_meaning)
-        cuts = _cuts_that_differ(was, became, unit)
+        cuts = _cuts_that_differ(was, became, unit, self.style)
         yield _told("yardstick", f"yardstick {became.name}: {cuts}", who)
 
     def _palette(self, a: Reading, b: Reading) -> Iterator[Because]:
@@ -330,11 +333,11 @@ def _owners(entries: frozenset[Any], member: str | None) -> Iterator[tuple[Any, 
             yield whose, tuple(of)
 
 
-def _cuts_that_differ(was: GradedBy, became: GradedBy, unit: Unit) -> str:
+def _cuts_that_differ(was: GradedBy, became: GradedBy, unit: Unit, style: NumberStyle) -> str:
     if was.bands != became.bands:
         return "other bands"
     pairs = [(a, b) for a, b in zip(was.cuts, became.cuts, strict=True) if a != b]
-    told = [f"cut {words.cut_words(a, unit)} → {words.cut_words(b, unit)}" for a, b in pairs if (a.offset, a.mark, a.factor) != (b.offset, b.mark, b.factor)]  # fmt: skip
+    told = [f"cut {words.cut_words(a, unit, style)} → {words.cut_words(b, unit, style)}" for a, b in pairs if (a.offset, a.mark, a.factor) != (b.offset, b.mark, b.factor)]  # fmt: skip
     told += ["a cut belongs to the other band" for a, b in pairs if a.belongs != b.belongs]
     return ", ".join(dict.fromkeys(told)) or "its cuts are for another period"
 

@@ -6,8 +6,7 @@ It is kept as JSON and read back unchanged. What changed since is told by ``page
 from __future__ import annotations
 
 import gzip
-from collections.abc import Collection, Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
@@ -15,7 +14,7 @@ from pydantic import TypeAdapter
 
 from ironmark.core.dependencies import handles_in
 from ironmark.core.formula_nodes import FormulaError
-from ironmark.core.numbers import write_as, written_as
+from ironmark.core.numbers import NumberStyle, style_of
 from ironmark.core.palette import PALETTES, Palette, palette_of
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw import draw_page
@@ -87,15 +86,10 @@ class Frozen:
     def from_bytes(cls, kept: bytes) -> Frozen:
         return cls.from_json(gzip.decompress(kept))
 
-    @contextmanager
-    def in_its_locale(self) -> Iterator[None]:
-        """Have numbers written as they were when it was made."""
-        now = written_as()
-        write_as(self.locale)
-        try:
-            yield
-        finally:
-            write_as(now)
+    @property
+    def style(self) -> NumberStyle:
+        """How its numbers are written, as they were when it was made."""
+        return style_of(self.locale)
 
     def only(self, sections: Collection[str]) -> Frozen:
         """With some of its sections alone, and what is said of what stands in them."""
@@ -117,8 +111,7 @@ class Frozen:
         )  # fmt: skip
 
     def draw(self) -> ScorecardPicture:
-        with self.in_its_locale():
-            return draw_page(self.page)
+        return draw_page(self.page, self.style)
 
     def looks(self) -> list[Palette]:
         """The palettes whose states it carries, as they were."""
@@ -172,7 +165,7 @@ def freeze(
             if (held := context.dataset(key))
         },
         palettes={key: known[key].name for key in sorted(states)},
-        locale=written_as(),
+        locale=context.style.locale,
         workings={sheet.id: _explained(context, sheet, scope) for sheet in page.sheets} if explained else {},
     )  # fmt: skip
 

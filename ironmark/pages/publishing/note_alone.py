@@ -15,6 +15,6 @@ def note_alone(context: ReadingContext, kept: StoredNote) -> NotePicture:
     """A note by itself, away from any page."""
     note, figures = alone(context, kept)
     year_start, states = context.year_start, context.states
-    pen = Pen(states, year_start)
+    pen = Pen(states, year_start, context.style)
     drawn = {key: pen.draw(sheet) for key, sheet in figures.items()}
-    return TextPen(drawn, states, lambda key: parsed(key, year_start)).note(note)
+    return TextPen(drawn, states, lambda key: parsed(key, year_start), context.style).note(note)

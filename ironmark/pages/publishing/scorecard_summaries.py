@@ -12,7 +12,6 @@ from functools import lru_cache
 from pydantic import TypeAdapter
 from sqlalchemy.orm import Session
 
-from ironmark.core.numbers import write_as
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.response_cache import told_now
 from ironmark.pages.context.source_registry import Sources
@@ -23,7 +22,7 @@ from ironmark.pages.model.page import Page, Reading, RestsOn, Segment
 from ironmark.pages.model.pictures import InstrumentPicture, ReadingPicture, ScorecardPicture, TallyPart
 from ironmark.pages.model.scorecard import PictureBody, ScorecardBody, TextBody
 from ironmark.pages.reading.read import read_page
-from ironmark.store import calendar, change_log, glances, records
+from ironmark.store import change_log, glances, records
 from ironmark.store.database import Missing
 
 LIVE_S = 60.0  # how often a scorecard on a live source is looked at: it has no versions
@@ -116,8 +115,7 @@ def _packed(json: bytes) -> bytes:
     return gzip.compress(json, 4, mtime=0)
 
 
-def glance_of(page: Page, still: bool, picture: ScorecardPicture | None = None) -> Glance:
-    picture = picture or draw_page(page)
+def glance_of(page: Page, still: bool, picture: ScorecardPicture) -> Glance:
     drawn: dict[str, tuple[str, ReadingPicture]] = {}
     for instrument in picture.instruments:
         for shown in instrument.readings:
@@ -227,7 +225,6 @@ class Glancing:
                 as_read = last is not None and rests_on is not None and last.rests == told_now(session, rests_on)
                 if as_read and (still or not looks_live):
                     continue
-                write_as(calendar.get(session).body["locale"])  # of the same moment as the versions it is kept under
                 context = ReadingContext(self._sources, session)
                 try:
                     body = context.scorecard(key)
@@ -236,7 +233,7 @@ class Glancing:
                 page = read_page(context, body, body.scope)
                 still = context.is_cacheable and page.settled
                 found = told_now(session, page.rests_on)
-            picture = draw_page(page)
+            picture = draw_page(page, context.style)
             made = glance_of(page, still, picture)
             self._rests_on[key] = page.rests_on, still
             drawing = _packed(_stamps().dump_json(stamps_of(body, picture)))

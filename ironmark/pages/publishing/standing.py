@@ -11,7 +11,6 @@ from pydantic import Field, field_validator
 from sqlalchemy.orm import Session
 
 from ironmark import clock
-from ironmark.core.numbers import write_as
 from ironmark.core.periods import Grain, Period
 from ironmark.core.words import days_words
 from ironmark.core.workdays import later_day, nth_day
@@ -146,8 +145,7 @@ def _read(sources: Sources, body: StandingBody, key: str, period: Period) -> tup
 
     def read() -> tuple[Frozen, frozenset[str]]:
         with sources.turns, sources.readings() as session:
-            session.info["calendar"] = ways = calendar.get(session)
-            write_as(ways.body["locale"])
+            session.info["calendar"] = calendar.get(session)
             context = ReadingContext(sources, session)
             card = context.scorecard(key)
             members = body.members or card.scope.members

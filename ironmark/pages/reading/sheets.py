@@ -113,7 +113,8 @@ def _read(
     if rehearsed is not None:
         readings = _rehearsing(readings, rehearsed, p)
     tried = {"axis from": instrument.axis.low, "axis to": instrument.axis.high}
-    doubts = words.doubts_of(tried | ({"rehearsed": rehearsed.value} if rehearsed else {}), unit, read_so_far)
+    tried |= {"rehearsed": rehearsed.value} if rehearsed else {}
+    doubts = words.doubts_of(tried, unit, read_so_far, context.style)
     order = order_of(instrument)
     places = ordered(row_refs_of(instrument, readings, p), order, instrument.backwards)
     every, places = places, first_of(context, instrument, scope, period, places, p)

@@ -14,7 +14,7 @@ from ironmark.core import yardstick as grading
 from ironmark.core.distances import gap_and_attainment, nearer_edge, pro_rates
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import TARGET, MarkEntry
-from ironmark.core.numbers import MINUS, Unit, rounded, show, show_gap
+from ironmark.core.numbers import MINUS, NumberStyle, Unit, rounded, show, show_gap
 from ironmark.core.periods import Period
 from ironmark.core.readings import Readings, Source
 from ironmark.core.why_nothing import no_mark, why_nothing
@@ -163,9 +163,14 @@ class Explained:
         """The formula, its aggregates, and how the value came from the rows or from its parts."""
         context, readings, body, value = self.context, self.readings, self.body, float(self.readings.value[p, m])
         if body.composite is not None:
-            lines, formula = _composite_lines(self._weighted, body.composite, value, p, m, body.unit.as_unit())
+            lines, formula = _composite_lines(
+                self._weighted, body.composite, value, p, m, body.unit.as_unit(), self.context.style
+            )
             return formula, [], lines
-        lines = [value_line(readings, value, p, m), rows_line(readings, p, m, context, body.dataset, self.period)]
+        lines = [
+            value_line(readings, value, p, m, self.context.style),
+            rows_line(readings, p, m, context, body.dataset, self.period),
+        ]
         lines += from_file(context, readings, body.dataset, m) + same_days(context, body, readings, self.period)
         return body.formula, aggregate_figures(context, body, readings, p, m), lines
 
@@ -177,15 +182,23 @@ class Explained:
         lines = []
         if math.isfinite(gap):
             ranged = readings.kpi.direction == "inside" and math.isfinite(edge)
-            to = f"to the nearer edge, {words.show_cut(value - gap, unit)}" if ranged else f"to the {mark}"
-            lines.append(Line(label="Gap", text=f"{MINUS if gap < 0 else ''}{show_gap(gap, unit)} {to}"))
+            to = (
+                f"to the nearer edge, {words.show_cut(value - gap, unit, self.context.style)}"
+                if ranged
+                else f"to the {mark}"
+            )
+            lines.append(
+                Line(label="Gap", text=f"{MINUS if gap < 0 else ''}{show_gap(gap, unit, self.context.style)} {to}")
+            )
         if math.isfinite(reached):
             how = (
                 f"2 {MINUS} value ÷ {mark}, since lower is better"
                 if readings.kpi.direction == "lower"
                 else f"value ÷ {mark}"
             )
-            lines.append(Line(label="Attainment", text=f"{show(reached, Unit('percent', 1))}, {how}"))
+            lines.append(
+                Line(label="Attainment", text=f"{show(reached, Unit('percent', 1), self.context.style)}, {how}")
+            )
         return lines
 
     def _grading(self, p: int, m: int) -> tuple[list[Line], str]:
@@ -195,7 +208,7 @@ class Explained:
         entries = self.context.entries(instrument.kpi)
         return _grading_lines(
             self.context.yardstick(instrument.yardstick).name, readings, p, m,
-            lambda mark: no_mark(readings, self.source, entries, mark, p, m),
+            lambda mark: no_mark(readings, self.source, entries, mark, p, m), self.context.style,
         )  # fmt: skip
 
     def _missing(self, p: int, m: int) -> list[MissingMark]:
@@ -211,8 +224,10 @@ class Explained:
 def _assumed_lines(context: ReadingContext, kpi: str) -> list[Line]:
     lines = []
     for held in context.assumed_by(kpi):
-        tried = f", tried; {show(held.kept, held.unit)} is kept" if held.tried else ", an assumption"
-        lines.append(Line(label=f"@{held.handle}", text=f"{held.name}: {show(held.value, held.unit)}{tried}"))
+        tried = f", tried; {show(held.kept, held.unit, context.style)} is kept" if held.tried else ", an assumption"
+        lines.append(
+            Line(label=f"@{held.handle}", text=f"{held.name}: {show(held.value, held.unit, context.style)}{tried}")
+        )
     return lines
 
 
@@ -232,7 +247,13 @@ def _book_by(readings: Readings, source: Source) -> str | None:
 
 
 def _composite_lines(
-    parts: Sequence[composite.WeightedPart], body: CompositeBody, value: float, p: int, m: int, unit: Unit
+    parts: Sequence[composite.WeightedPart],
+    body: CompositeBody,
+    value: float,
+    p: int,
+    m: int,
+    unit: Unit,
+    style: NumberStyle,
 ) -> tuple[list[Line], str]:
     """What each part of a composite adds, and what the parts are rolled up by."""
     adds = composite.contributions(parts, p, m)
@@ -244,21 +265,24 @@ def _composite_lines(
         at = m if len(held) > m else 0
         read = float(part.readings.value[p, at])
         state = part.readings.state(p, at)
-        shown = show(read, part.readings.kpi.unit) or "no reading"
+        shown = show(read, part.readings.kpi.unit, style) or "no reading"
         if not math.isfinite(added):
             why = "no state" if body.by == "score" else "no mark to reach"
             lines.append(Line(label=part.name, text=f"{shown}, {why}: left out, the others keep their proportions"))
             continue
-        score = show(float(part.score[p, m]), percent)
-        text = f"{shown}, score {score} × {part.weight:g} of {whole:g} = {show(added, percent)}"
+        score = show(float(part.score[p, m]), percent, style)
+        text = f"{shown}, score {score} × {part.weight:g} of {whole:g} = {show(added, percent, style)}"
         lines.append(Line(label=part.name, text=text, state=state))
-    total = " + ".join(show(added, percent) for added in adds if math.isfinite(added))
+    total = " + ".join(show(added, percent, style) for added in adds if math.isfinite(added))
     lines.append(
-        Line(label="Reading", text=f"{total} = {show(value, unit)}" if total else "no reading: no part has a score")
+        Line(
+            label="Reading",
+            text=f"{total} = {show(value, unit, style)}" if total else "no reading: no part has a score",
+        )
     )
     if body.by == "score":
         return lines, "the mean of its parts’ states by weight, the worst 0%, the best 100%"
-    low, high = show(body.low, Unit("percent", 0)), show(body.high, Unit("percent", 0))
+    low, high = show(body.low, Unit("percent", 0), style), show(body.high, Unit("percent", 0), style)
     return lines, f"the mean of how far its parts reach their marks by weight, each held between {low} and {high}"
 
 
@@ -278,7 +302,7 @@ def _mark_line(
     unit, period, kpi = readings.kpi.unit, readings.periods[p], readings.kpi
     index, whole, split = int(lines.entry[p, m]), float(lines.value[p, m]), lines.segment(p, m)
     if not math.isfinite(whole) and math.isfinite(line):
-        text = f"{show(line, unit)}, computed: {context.computed(instrument.kpi)[name]}"
+        text = f"{show(line, unit, context.style)}, computed: {context.computed(instrument.kpi)[name]}"
         return Line(label=name.capitalize(), text=text)
     if not math.isfinite(whole):
         entries = context.entries(instrument.kpi)
@@ -292,14 +316,14 @@ def _mark_line(
             if kpi.adds
             else f"the mean of its members’ {name}s by {label}, weighted by the formula’s denominator"
         )
-        text = f"{words.show_cut(whole, unit)}, {how}"
+        text = f"{words.show_cut(whole, unit, context.style)}, {how}"
     else:
         entry = context.entries(instrument.kpi)[index]
-        text = f"{words.show_cut(entry.value, unit)}, from the mark book: {_whose(context, dataset, entry)}, from {entry.since.short}"
+        text = f"{words.show_cut(entry.value, unit, context.style)}, from the mark book: {_whose(context, dataset, entry)}, from {entry.since.short}"
         if not math.isclose(whole, entry.value, rel_tol=1e-12):
-            text = f"{words.show_cut(whole, unit)}, {over} {period.label}; the last entry is {text}"
+            text = f"{words.show_cut(whole, unit, context.style)}, {over} {period.label}; the last entry is {text}"
     if (part := readings.partial_periods[p]) and pro_rates(readings, p):
-        text += f"; of {part.words}, {_how_rated(context.kpi(instrument.kpi).pro_rating, period)}: {show(line, unit)}"
+        text += f"; of {part.words}, {_how_rated(context.kpi(instrument.kpi).pro_rating, period)}: {show(line, unit, context.style)}"
     return Line(label=name.capitalize(), text=text)
 
 
@@ -312,14 +336,14 @@ def _how_rated(way: str, period: Period) -> str:
 
 
 def _grading_lines(
-    name: str, readings: Readings, p: int, m: int, no_mark: Callable[[str], str]
+    name: str, readings: Readings, p: int, m: int, no_mark: Callable[[str], str], style: NumberStyle
 ) -> tuple[list[Line], str]:
     yardstick, unit = readings.yardstick, readings.kpi.unit
     assert yardstick is not None
     states = yardstick.known
     cuts = readings.cuts[:, p, m].tolist()
     band, value = int(readings.band[p, m]), float(readings.value[p, m])
-    of = ", ".join(words.cut_words(cut, unit) for cut in yardstick.cuts)
+    of = ", ".join(words.cut_words(cut, unit, style) for cut in yardstick.cuts)
     lines = [Line(label="Yardstick", text=f"{name}, cuts at {of}")]
     if band < 0:
         if math.isfinite(value):
@@ -329,11 +353,11 @@ def _grading_lines(
     lines.append(
         Line(
             label="Band",
-            text=f"{words.band_words(yardstick, cuts, band, unit)} → {states[state].name}",
+            text=f"{words.band_words(yardstick, cuts, band, unit, style)} → {states[state].name}",
             state=state,
         )
     )
-    lines += _way_up(yardstick, cuts, band, value, unit)
+    lines += _way_up(yardstick, cuts, band, value, unit, style)
     before = readings.state(p - 1, m) if p else None
     if before:
         earlier = readings.periods[p - 1].brief
@@ -346,12 +370,14 @@ def _grading_lines(
     if shown != band:
         other = yardstick.states[shown].name
         if as_shown:
-            return lines, f"The shown value {show(value, unit)} decides: the exact one would be {other}."
-        return lines, f"The exact value decides: shown as {show(value, unit)} it would look {other}."
+            return lines, f"The shown value {show(value, unit, style)} decides: the exact one would be {other}."
+        return lines, f"The exact value decides: shown as {show(value, unit, style)} it would look {other}."
     return lines, ""
 
 
-def _way_up(yardstick: grading.Yardstick, cuts: list[float], band: int, value: float, unit: Unit) -> list[Line]:
+def _way_up(
+    yardstick: grading.Yardstick, cuts: list[float], band: int, value: float, unit: Unit, style: NumberStyle
+) -> list[Line]:
     """How far it is to the next better state, on whichever side that lies."""
     states, rank = yardstick.states, yardstick.states[band].rank
     options = []
@@ -363,4 +389,6 @@ def _way_up(yardstick: grading.Yardstick, cuts: list[float], band: int, value: f
         return []
     gap, state = min(options, key=lambda option: abs(option[0]))
     way = "more" if gap > 0 else "less"
-    return [Line(label=f"To reach {yardstick.known[state].name}", text=f"{show_gap(gap, unit)} {way}", state=state)]
+    return [
+        Line(label=f"To reach {yardstick.known[state].name}", text=f"{show_gap(gap, unit, style)} {way}", state=state)
+    ]

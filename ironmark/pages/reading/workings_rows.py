@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from ironmark.core import words
 from ironmark.core.formula_nodes import Aggregate, adds_up, aggregates, columns_used
-from ironmark.core.numbers import show, show_exact
+from ironmark.core.numbers import NumberStyle, show, show_exact
 from ironmark.core.periods import Period, pieces
 from ironmark.core.readings import Readings, Source
 from ironmark.core.why_nothing import why_nothing
@@ -38,7 +38,7 @@ def aggregate_figures(
     found = []
     for a in aggregates(readings.kpi.formula):
         value = float(readings.totals.parts[a][p, m])
-        said = figure(value)
+        said = figure(value, context.style)
         if not math.isfinite(value) and not a.moved and a.window is None and not a.whole:
             said += _rows_without(context.source_of(a.dataset or kpi.dataset), a, readings, p, m)
         found.append(AggregateFigure(source=describe(a) + _when(readings, a, p), figure=said))
@@ -70,18 +70,18 @@ def _when(readings: Readings, a: Aggregate, p: int) -> str:
     return f" ({earlier}, through the same day of it)" if part else f" ({earlier})"
 
 
-def value_line(readings: Readings, value: float, p: int, m: int) -> Line:
+def value_line(readings: Readings, value: float, p: int, m: int, style: NumberStyle) -> Line:
     if not math.isfinite(value):
         return Line(label="Reading", text=f"no reading: {why_nothing(readings, p, m)}")
     kpi, unit = readings.kpi, readings.kpi.unit
     if kpi.nature == "flow" and not adds_up(kpi.formula) and len(pieces(readings.periods[p : p + 1], "month")[0]) > 1:
         return Line(
-            label="Reading", text=f"{show_exact(value, unit)}, the sum of its months’, shown {show(value, unit)}"
+            label="Reading", text=f"{show_exact(value, unit)}, the sum of its months’, shown {show(value, unit, style)}"
         )
-    text = in_numbers(kpi.formula, lambda a: float(readings.totals.parts[a][p, m]))
+    text = in_numbers(kpi.formula, lambda a: float(readings.totals.parts[a][p, m]), style)
     exact = show_exact(value, unit)
     steps = text if text.replace(",", "") == exact else f"{text} = {exact}"
-    return Line(label="Reading", text=f"{steps}, shown {show(value, unit)}")
+    return Line(label="Reading", text=f"{steps}, shown {show(value, unit, style)}")
 
 
 def same_days(context: ReadingContext, kpi: KpiBody, readings: Readings, period: Period) -> list[Line]:
