@@ -15,6 +15,7 @@ from pydantic import BaseModel
 from ironmark.api.access import reader
 from ironmark.core.faces import FACES
 from ironmark.core.marks import TARGET, TOGETHER, MarkEntry, Owner
+from ironmark.core.numbers import DEFAULT_LOCALE, style_of
 from ironmark.core.palette import PALETTES
 from ironmark.core.periods import Period
 from ironmark.core.readings import Source
@@ -136,7 +137,7 @@ def _library() -> ReadingContext:
     for key in ("landings", "berths"):
         moment = dt.datetime(2026, 11, 21)
         context._datasets[key] = StoredDataset(key, 1, key.capitalize(), 1, 0, "", COLUMNS, (), THROUGH, moment)
-    context.__dict__.update(year_start=1, palettes=PALETTES, by_handle={})
+    context.__dict__.update(year_start=1, style=style_of(DEFAULT_LOCALE), palettes=PALETTES, by_handle={})
     return context
 
 

@@ -288,6 +288,22 @@ def columns_at_edges() -> Answers:
         members = tuple(ends[(at * 2 + i) % len(ends)] for i in range(n))
         column = measuring.Facts("c", label, "text", "segment", members=members, distinct=n, rows=90)
         yield f"{label} of {members}", [str(one) for one in drafting._share_of_outcome(column)]
+    for label, kind, clock in itertools.product(
+        ("Closed on", "Arrival time", "Note", "Departed"), ("date", "number", "text"), (True, False)
+    ):
+        for role, blank in itertools.product(("detail", "period"), (0.0, 0.0019, 0.002, 0.0021, 0.3, 0.6, 0.6001)):
+            column = measuring.Facts("c", label, kind, role, clock=clock, blank=blank, rows=1000)  # type: ignore[arg-type]
+            if drafting._may_not_happen(column):
+                yield (
+                    f"{label} {kind} {clock} {role} {blank} may not happen",
+                    drafting._share_that_happened(column).formula,
+                )
+    for label in ("", "7 hives", "æ", "a" * 39, "b" * 40, "c" * 41, "__x__", "Hives & bees (all)", "A-b", "9"):
+        yield f"the handle of {label}", drafting._handle(label, "value_of")
+    for n in (59, 60, 61):
+        long = "late " + "x" * (n - 5)
+        column = measuring.Facts("c", "Outcome", "text", "segment", members=(long, "red"), distinct=2, rows=9)
+        yield f"a member of {n} signs", [one.name for one in drafting._share_of_outcome(column)]
     planned = [
         facts(label)
         for label in (
@@ -360,14 +376,15 @@ def columns_at_edges() -> Answers:
             rng.sample(
                 (
                     *NOUNS,
+                    *TRADES,
+                    "Wait s",
+                    "Handle time min",
+                    "Score",
                     "Price £",
-                    "Wait min",
                     "Rating",
                     "Planned kilos",
                     "Row no",
                     "Share of hives",
-                    "Year",
-                    "Losses £",
                 ),
                 rng.randint(1, 7),
             )
@@ -396,6 +413,22 @@ def columns_at_edges() -> Answers:
         if rng.random() < 0.3:
             made_of.append(
                 measuring.Facts("left_at", "Left at", "date", "detail", blank=rng.choice((0.0, 0.3)), rows=1000)
+            )
+        if rng.random() < 0.2:
+            made_of.append(
+                measuring.Facts("who", "Outcome", "text", "key", members=("sold", "lost"), distinct=2, rows=1000)
+            )
+        if rng.random() < 0.2:
+            made_of.append(measuring.Facts("ripe", "Ripe", "flag", "flag", rows=1000))
+        if rng.random() < 0.3:
+            role, distinct = rng.choice(("segment", "text", "key")), rng.choice((12, 40, 990))
+            made_of.append(measuring.Facts("hive", "Hive", "text", role, distinct=distinct, rows=1000))  # type: ignore[arg-type]
+        if rng.random() < 0.3:
+            blank = rng.choice((0.0, 0.3))
+            made_of.append(measuring.Facts("left_at", "Left at", "date", "detail", blank=blank, rows=1000))
+        if rng.random() < 0.2:
+            made_of.append(
+                measuring.Facts("who", "Outcome", "text", "key", members=("sold", "lost"), distinct=2, rows=1000)
             )
         if rng.random() < 0.2:
             made_of.append(measuring.Facts("ripe", "Ripe", "flag", "flag", rows=1000))

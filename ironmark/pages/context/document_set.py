@@ -207,12 +207,12 @@ class DocumentSet:
         except database.Missing:
             return False
 
-    @property
+    @cached_property
     def year_start(self) -> int:
         """The month in which the financial year begins."""
         return calendar.year_start_of(self._calendar)
 
-    @property
+    @cached_property
     def style(self) -> NumberStyle:
         """How the organisation writes numbers."""
         return calendar.style_by(self._calendar)
