@@ -2,8 +2,8 @@
 
 python -m tests.mutate [COUNT] [SEED] [MODULE ...]: so many operators, comparisons and constants within functions of
 ``ironmark/core`` are changed, one at a time, chosen by the seed; MODULE narrows to some, as in ``reading``. All tests of core
-run once, to see which functions each of them calls. For each change a copy of this process swaps the function's code, runs the
-tests that call it, the quickest first, and ends with the first that fails.
+run once, to see which functions each of them calls. For each change the function's code is swapped, the tests that call it are
+run, the quickest first, up to the first that fails, and the code is put back.
 """
 
 from __future__ import annotations
@@ -11,7 +11,6 @@ from __future__ import annotations
 import ast
 import copy
 import importlib
-import os
 import random
 import signal
 import sys
@@ -189,20 +188,31 @@ def _forget() -> None:
                     held.cache_clear()
 
 
+class TooLong(BaseException):
+    """Tests of a change did not end in time."""
+
+
+def _too_long(_signal: int, _frame: object) -> None:
+    raise TooLong
+
+
 def noticed(change: Change, tests: list[unittest.TestCase]) -> bool:
-    """Whether a test fails with the change, in a process of its own."""
-    pid = os.fork()
-    if pid == 0:
-        null = os.open(os.devnull, os.O_WRONLY)
-        os.dup2(null, 1), os.dup2(null, 2)
+    """Whether a test fails with the change, or does not end. In this process: one that is copied has no threads, and
+    waits for ever for what they would do."""
+    function = _holder(change)
+    before = function.__code__
+    signal.signal(signal.SIGALRM, _too_long)
+    try:
         signal.alarm(SECONDS)
-        try:
-            _forget()
-            _holder(change).__code__ = _code(change)
-            os._exit(0 if all(_passes(test) for test in tests) else 1)
-        except BaseException:
-            os._exit(1)
-    return os.waitpid(pid, 0)[1] != 0
+        _forget()
+        function.__code__ = _code(change)
+        return not all(_passes(test) for test in tests)
+    except TooLong:
+        return True
+    finally:
+        signal.alarm(0)
+        function.__code__ = before
+        _forget()
 
 
 def main(arguments: list[str]) -> int:
