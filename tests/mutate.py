@@ -78,8 +78,22 @@ def _is_number(node: ast.AST) -> bool:
 
 def _body(function: ast.FunctionDef) -> Iterator[ast.AST]:
     """The nodes of a function that are worked out when it is called, in one order."""
-    for statement in function.body:
-        yield from ast.walk(statement)
+    waiting: list[ast.AST] = list(function.body)
+    while waiting:
+        node = waiting.pop(0)
+        yield node
+        waiting += [
+            part
+            for name, part in _parts_of(node)
+            if not (isinstance(node, (ast.AnnAssign, ast.arg)) and name == "annotation")
+        ]
+
+
+def _parts_of(node: ast.AST) -> Iterator[tuple[str, ast.AST]]:
+    for name, held in ast.iter_fields(node):
+        for one in held if isinstance(held, list) else [held]:
+            if isinstance(one, ast.AST):
+                yield name, one
 
 
 def _functions(tree: ast.Module) -> Iterator[tuple[str, ast.FunctionDef]]:
@@ -164,6 +178,7 @@ def called_by(tests: list[unittest.TestCase]) -> tuple[dict[tuple[str, str], lis
             if event == "call":
                 seen.add(frame.f_code)
 
+        _forget()
         begun = time.perf_counter()
         sys.setprofile(look)
         passed = _passes(test)

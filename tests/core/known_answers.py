@@ -51,7 +51,7 @@ from ironmark.core.numbers import Unit
 from ironmark.core.periods import GRAINS, ROW_GRAINS, Period
 from ironmark.core.readings import Kpi, Readings, Totals
 from ironmark.core.yardstick import Cut, Yardstick
-from tests.core import edge_answers
+from tests.core import edge_answers, world_answers
 from tests.styles import ENGLISH
 
 FILE = Path(__file__).with_name("known_answers.txt")
@@ -644,7 +644,7 @@ def _drafts() -> Answers:
 SECTIONS: dict[str, Callable[[], Answers]] = {
     "days": _days, "periods": _periods, "numbers": _numbers, "formulas": _formulas, "rules": _rules, "colours": _colours, "axes": _axes,
     "yardsticks": _yardsticks, "marks": _marks, "distances": _distances, "reasons": _reasons, "measures": _measures, "drafts": _drafts,
-    **edge_answers.SECTIONS, "formulas at edges": lambda: edge_answers.formulas_at_edges(FORMULAS, COLUMNS),
+    **edge_answers.SECTIONS, **world_answers.SECTIONS, "formulas at edges": lambda: edge_answers.formulas_at_edges(FORMULAS, COLUMNS),
 }  # fmt: skip
 
 

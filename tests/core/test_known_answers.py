@@ -81,6 +81,12 @@ class KnownAnswers(unittest.TestCase):
     def test_columns_at_edges(self) -> None:
         self.holds("columns at edges")
 
+    def test_worlds(self) -> None:
+        self.holds("worlds")
+
+    def test_odds_and_ends(self) -> None:
+        self.holds("odds and ends")
+
     def test_no_section_is_left_out(self) -> None:
         named = {name.removeprefix("test_").replace("_", " ") for name in dir(self) if name.startswith("test_")}
         self.assertLessEqual(set(known_answers.SECTIONS), named)
