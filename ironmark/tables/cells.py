@@ -324,7 +324,9 @@ class Adder:
     def total(self, part: np.ndarray, window: formula_nodes.Window | None = None) -> Floats:
         if window is not None:
             flat = np.bincount(self.of_unit, weights=part[self.every], minlength=len(self.line.bucket) * self.members)
-            units = flat.reshape(len(self.line.bucket), self.members)
+            units = flat.astype(float, copy=False).reshape(
+                len(self.line.bucket), self.members
+            )  # none counts in whole ones
             return np.array([units[start:end].sum(axis=0) for start, end in self.line.windows(window)])
         size = len(self.line.periods) * self.members
         total = np.bincount(self.of_period, weights=part[self.kept], minlength=size)

@@ -12,11 +12,11 @@ from typing import Any
 import numpy as np
 import polars as pl
 
-from ironmark.core import composite, ledger, mark_lines, quadrant, workings
+from ironmark.core import colour, composite, distances, ledger, mark_lines, numbers, quadrant, ramp, units, workings
 from ironmark.core import reading as core
 from ironmark.core.expand import expand
 from ironmark.core.formula import parse, renamed
-from ironmark.core.formula_nodes import FormulaError, aggregates
+from ironmark.core.formula_nodes import Call, FormulaError, aggregates, steps_of, walk
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.periods import Period, timeline
 from ironmark.core.readings import Kpi, Readings
@@ -31,6 +31,10 @@ FORMULAS = (
     "sum(crates)", "count()", "sum(crates) / sum(hours)", "mean(crates)", "prior(sum(crates))", "year_ago(sum(crates))", "rolling(sum(crates), 3)",
     "to_date(sum(crates))", "share(sum(crates))", "if(count() > 3, mean(crates), 0)", "sum(crates where kind = \"plum\")", "sum(crates) / (sum(hours) - sum(hours))",
     "median(crates)", "stdev(hours)", "distinct(orchard)",
+)  # fmt: skip
+COMPUTED = (
+    "rolling(mean(crates), 2)", "prior(sum(crates))", "rolling(sum(crates), 3) / 3", "year_ago(mean(crates))", "5",
+    "rolling(sum(crates), 2) / rolling(count(), 2)",
 )  # fmt: skip
 OWNERS = (
     TOGETHER, EVERYONE, Owner.each("orchard"), Owner.each("district"), Owner.each("kind"), Owner.member(orchard="Ash"), Owner.member(orchard="Birch"),
@@ -85,8 +89,12 @@ def worlds() -> Answers:
         entries, by, grain = book(rng), rng.choice((None, "orchard", "district", "kind")), rng.choice(("month", "month", "quarter", "year", "week"))  # fmt: skip
         line = timeline(Period.of(through, grain), source.first, source.last)[-rng.choice((2, 4, 9)) :]  # type: ignore[arg-type]
         name = f"{at}: {text}, {nature} {direction} by {by} of {where}, {grain}, {len(entries)} marks"
+        more = {"computed": {"limit": expand(parse(rng.choice(COMPUTED)))}} if rng.random() < 0.4 else {}
         try:
-            read = core.read(kpi, source, entries, ["target", "limit"], rng.choice(YARDSTICKS), by=by, where=where, periods=line)  # fmt: skip
+            read = core.read(
+                kpi, source, entries, ["target", "limit"], rng.choice(YARDSTICKS), by=by, where=where, periods=line,
+                **more,  # type: ignore[arg-type]
+            )  # fmt: skip
         except (KeyError, ValueError) as error:
             yield name, f"refused: {error}"
             continue
@@ -96,6 +104,7 @@ def worlds() -> Answers:
 def told(name: str, read: Readings, source: ColumnSource, entries: list[MarkEntry]) -> Answers:
     p, m = len(read.periods) - 1, len(read.members) - 1
     yield name, (read.members, read.value[-3:], {key: line[-3:].tolist() for key, line in read.marks.items()})
+    yield f"{name}: pro-rated", [distances.pro_rates(read, at) for at in range(len(read.periods))]
     yield (
         f"{name}: graded",
         (read.band[-3:], read.cuts[:, -1], [part and part.words for part in read.partial_periods[-2:]]),
@@ -141,6 +150,32 @@ def odds_and_ends() -> Answers:
             f"the mean of {values} by {weights}",
             mark_lines.mean(held, np.broadcast_to(np.array(weights)[: held.shape[1]], held.shape)),
         )
+    for text in ("steps(crates, 5)", "steps(crates, 5, 15)", "steps(crates, -5, 0.25, 12345)"):
+        tree = parse(f'count(where {text} = "a")')
+        yield f"{text} is in", [steps_of(part) for part in walk(tree) if isinstance(part, Call)]
+    for called in ("GBP", "EUR", "h", "min", "s", "%", "kg", "percent", "pt", "", "USD", "minutes"):
+        yield f"a unit called {called}", units.unit_called(called)
+    early = ("2026-W53", "2026-W01", "2020-W53", "2021-W53", "2024-02-29", "2026-Q3", "2026")
+    for text, n in itertools.product(early, (0, 1, 2, 6)):
+        if (period := Period.guess(text, 1)) is not None:
+            yield f"{text}, {n} years back", period.years_back(n).key
+    kinds = (
+        numbers.Unit("number", 1, compact=True), numbers.Unit("duration", 0, text="s"), numbers.Unit("duration", 2, text="s"), numbers.Unit("percent", 3), numbers.Unit(),
+    )  # fmt: skip
+    for value in (9.94, 9.95, 10.0, 10.4, 10.94, 11.0, 59.4, 60.0, 60.4, 60.6, 61.0, 119.7, 1e12, 999_500.0, 999_949.0, 999_951.0, -0.4, -0.0):  # fmt: skip
+        for unit in kinds:
+            told = numbers.show(value, unit, ENGLISH), numbers.rounded(value, unit), numbers.scale(value, unit, 1)
+            yield f"{value!r} in {unit.kind} {unit.decimals} {unit.text}", told
+    for states in (("short", "near", "nowhere"), ("nowhere", "near"), ("short",), ("short", "met")):
+        try:
+            yield f"bands of {states}", Yardstick(states, (Cut(1.0),) * (len(states) - 1)).marks
+        except ValueError as error:
+            yield f"bands of {states}", f"refused: {error}"
+    rng = random.Random(31)
+    for _ in range(120):
+        one, other = (f"#{rng.randrange(1 << 24):06x}" for _ in range(2))
+        far = colour.distance(colour.lab(colour.rgb([one])), colour.lab(colour.rgb([other])))
+        yield f"from {one} to {other}", (far, len(ramp.doubts([one, other])), ramp.doubts([one, "#eeeeee", other])[:1])
     for text in ("@yield + @yields", "@yield / @yield", "sum(a)", "(@waste + @yield) * 2", "prior(@yield)"):
         yield f"{text} renamed", renamed(text, "yield", "crop")
     for depth in (59, 60, 61):

@@ -143,6 +143,13 @@ class OverMonths(unittest.TestCase):
         self.same(self.worked("rolling(mean(fare), 2)"), [[nan, 1.5, 2.5, 5], [nan, 15, 25, 30]])
         self.same(self.worked("rolling(max(fare), 3)", by=None), [[nan, nan, 30, 30]])
 
+    def test_a_mean_over_months_of_members_without_rows_is_none(self) -> None:
+        frame = pl.DataFrame({"day": [dt.date(2026, 5, 3)], "orchard": ["Hill"], "crates": [4.0]})
+        rows = ColumnSource(frame, "day", ["orchard"], dt.date(2026, 5, 31))
+        tree = expand(f.parse("rolling(mean(crates), 2)"))
+        found = rows.aggregate(formula_nodes.aggregates(tree), None, {"orchard": ("Dale",)}, [Period.parse("2026-05")])
+        self.assertTrue(all(np.isnan(part).all() for part in found.parts.values()))
+
     def test_the_year_so_far_starts_anew_in_january(self) -> None:
         self.same(self.worked("to_date(sum(fare))"), [[1, 3, 6, 12], [10, 30, 60, math.nan]])
         self.same(self.worked("to_date(min(fare))", by=None), [[1, 1, 1, 4]])
