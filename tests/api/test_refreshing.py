@@ -83,7 +83,7 @@ class Refreshing(unittest.TestCase):
         tag = client.get(f"/api/datasets/{key}").headers["etag"]
         client.delete(f"/api/datasets/{key}", headers={"If-Match": tag}).raise_for_status()
 
-    def until(self, ask: Any, holds: Any, seconds: float = 30) -> Any:
+    def until(self, ask: Any, holds: Any, seconds: float = 120) -> Any:
         until = time.monotonic() + seconds
         while time.monotonic() < until:
             found = ask()
