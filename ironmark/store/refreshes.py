@@ -67,5 +67,16 @@ def due(session: Session, moment: dt.datetime, most: int) -> list[str]:
     return list(session.scalars(query.order_by(Refresh.due_at).limit(most)))
 
 
+def begin(session: Session, dataset: str, moment: dt.datetime) -> bool:
+    """Note that it is being read, unless its time has not come: it may have been read since it was found to be due.
+    Raises Missing."""
+    row = locked(session, dataset)
+    if row.due_at > moment:
+        return False
+    row.state = "running"
+    session.flush()
+    return True
+
+
 def note(session: Session, dataset: str, **how: Any) -> None:
     session.execute(update(Refresh).where(Refresh.dataset_id == dataset).values(**how))

@@ -157,7 +157,10 @@ class Worker:
             raise
 
     def _edition(self, place: str) -> None:
-        """Make the edition of a standing order."""
+        """Make the edition of a standing order, unless it was made since the order was found to be due."""
+        with self._sources.readings() as session:
+            if standing.get(session, place.removeprefix(ORDER)).due_at > now():
+                return
         foreseen = Refused, LiveProblem, NoPeriod, Missing, FormulaError
         self._carry_out(orders.carry_out, place.removeprefix(ORDER), foreseen, self._not_made)
 
@@ -171,7 +174,8 @@ class Worker:
 
     def _refresh(self, key: str) -> None:
         with self._sources.changes() as session:
-            refreshes.note(session, key, state="running")
+            if not refreshes.begin(session, key, now()):
+                return
         foreseen = Refused, Unreadable, LiveProblem, NoPeriod, Missing
         self._carry_out(refreshing.carry_out, key, foreseen, self._failed)
 

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from ironmark import clock
 from ironmark.pages.datasets.refreshing import ClockBody, next_time
-from ironmark.store import leases
+from ironmark.store import leases, refreshes
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
 from tests import world
 
@@ -261,6 +261,14 @@ class Refreshing(unittest.TestCase):
         found = self.now(picture)
         self.assertEqual((found["state"], self.rows(picture)), ("failed", 60))
         self.assertIn("There is no table", found["said"])
+
+    def test_what_was_read_since_it_was_due_is_not_read_again(self) -> None:
+        key = self.from_address()
+        with Session(world.engine()) as session:
+            self.assertFalse(refreshes.begin(session, key, dt.datetime(2000, 1, 1)))
+            self.assertTrue(refreshes.begin(session, key, dt.datetime(2100, 1, 1)))
+            session.rollback()
+        self.assertEqual(self.client.get(f"/api/datasets/{key}/refresh").json()["state"], "waiting")
 
     def test_two_tabs_and_other_kinds(self) -> None:
         key = self.from_address()
