@@ -10,7 +10,7 @@ from ironmark.core.axis import LARGEST, step_for
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import TARGET
 from ironmark.core.palette import STANDARD
-from ironmark.core.yardstick import MAX_BANDS, MIN_BANDS, Cut, Yardstick, default_bands
+from ironmark.core.yardstick import MAX_BANDS, MIN_BANDS, Cut, Yardstick, default_bands, tidy
 
 NEAREST = 0.005  # cuts of a share nearer than half a point to each other are none
 
@@ -25,7 +25,7 @@ def propose(values: Floats, target: Floats, direction: str, share: bool) -> Yard
     bands = default_bands(direction)
     if direction == "inside" or not lines.size:
         quantiles = round_quantiles(values[np.isfinite(values)], np.linspace(0, 1, len(bands) + 1)[1:-1])
-        return Yardstick(bands, tuple(Cut(float(f"{line:.12g}")) for line in quantiles))
+        return Yardstick(bands, tuple(Cut(tidy(line)) for line in quantiles))
     if share and direction == "higher" and lines.max() * 1.1 > 1:
         # A share cannot reach 110 % of a target near 1: half the way up counts instead.
         room = round(float(1 - lines.max()) / 2, 3)
@@ -81,7 +81,7 @@ def deal(
         step = step_for(high - low, 200)
         rounded = np.round(lines / step) * step
         lines = rounded if np.all(np.diff(rounded) > 0) else lines
-    return Yardstick(dealt_states(direction, len(shares)), tuple(Cut(float(f"{line:.12g}")) for line in lines))
+    return Yardstick(dealt_states(direction, len(shares)), tuple(Cut(tidy(line)) for line in lines))
 
 
 def round_quantiles(known: Floats, shares: Floats) -> Floats:

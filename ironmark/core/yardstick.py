@@ -68,9 +68,7 @@ class Yardstick:
     def in_numbers(self, lines: Mapping[str, float]) -> Yardstick:
         """The same with every cut a number, by what its mark comes to (KPI unit). Raises KeyError for one not given."""
         cuts = tuple(
-            cut
-            if cut.mark is None
-            else Cut(float(f"{cut.factor * lines[cut.mark] + cut.offset:.12g}"), belongs=cut.belongs)
+            cut if cut.mark is None else Cut(tidy(value_of(cut, lines[cut.mark])), belongs=cut.belongs)
             for cut in self.cuts
         )
         return Yardstick(self.bands, cuts, self.per, self.known)

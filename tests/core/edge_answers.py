@@ -23,11 +23,13 @@ Answers = Iterator[tuple[str, object]]
 PERCENT, POUNDS, COMPACT = Unit("percent", 1), Unit("currency", 0), Unit("number", 1, compact=True)
 
 
-def refused(work: Callable[[], object]) -> object:
+def asked(work: Callable[[], object]) -> object:
+    """The answer, or how it is refused."""
     try:
         return work()
     except (ValueError, ArithmeticError) as error:
-        return f"refused: {error}"
+        span = f" at {error.start}–{error.end}" if isinstance(error, FormulaError) else ""
+        return f"refused{span}: {error}"
 
 
 def words_at_edges() -> Answers:
@@ -67,14 +69,14 @@ def axes_at_edges() -> Answers:
     lows = (-1e308, -8.0, -0.5, 0.0, 1e-12, 0.2, 0.45, 0.5, 0.92, 1.0, 3.0, 99.0, 1e15, 1e300)
     for low, high in itertools.combinations_with_replacement(lows, 2):
         for zero, ceiling in itertools.product((False, True), (None, 1.0, 0.5)):
-            made = refused(lambda lo=low, hi=high, z=zero, c=ceiling: axis.choose([lo, hi], from_zero=z, ceiling=c))  # type: ignore[misc]
+            made = asked(lambda lo=low, hi=high, z=zero, c=ceiling: axis.choose([lo, hi], from_zero=z, ceiling=c))  # type: ignore[misc]
             yield (
                 f"an axis from {low} to {high}, zero {zero}, to {ceiling}",
                 (made.low, made.high, made.broken, axis.ticks(made)) if isinstance(made, Axis) else made,
             )
     for some in ([None, 1.0], [float("nan"), 2.0, 3.0], [float("inf")], [axis.LARGEST, 1.0], [axis.LARGEST * 2, 1.0], [0.0, tiny], [0.3, 0.3 + tiny], [0.3, 0.3 + 2 * tiny], [5.0, 5 + 4 * tiny], [5.0, 5 + 6 * tiny], [1.0, 1.0], [1 + tiny]):  # fmt: skip
         for ceiling in (None, 1.0):
-            made = refused(lambda s=some, c=ceiling: axis.choose(s, ceiling=c))  # type: ignore[misc]
+            made = asked(lambda s=some, c=ceiling: axis.choose(s, ceiling=c))  # type: ignore[misc]
             yield f"an axis for {some}, to {ceiling}", (made.low, made.high) if isinstance(made, Axis) else made
     for low, high in ((2.0, 6.0), (-4.0, 1.0), (0.0, 1.0), (1e12, 1e12 + 1), (0.13, 0.87), (-0.3, 12.7), (97.0, 103.0)):
         on = Axis(low, high)
@@ -100,7 +102,7 @@ def shares_at_edges() -> Answers:
             made = propose.propose(rng.random(30), np.array([np.nan, target]), direction, share)
             yield f"around {target}, {direction}, share {share}", (made.bands, [(c.offset, c.mark, c.factor) for c in made.cuts])  # fmt: skip
     for shares in ([0.5, 0.5 - 9e-9], [0.5, 0.5 - 1.1e-8], [0.5, 0.5 + 9e-9], [0.5, 0.5 + 1.1e-8], [1.0], [0.0, 1.0], [-0.5, 1.5], [0.25] * 4, [1 / 12] * 12, [0.9, 0.3], [0.1, 0.3]):  # fmt: skip
-        yield f"the shares {shares}", refused(lambda s=shares: propose.shares_of(s))  # type: ignore[misc]
+        yield f"the shares {shares}", asked(lambda s=shares: propose.shares_of(s))  # type: ignore[misc]
     for some in (
         [],
         [3.0],
@@ -136,7 +138,7 @@ def colours_at_edges() -> Answers:
     for values in ([], [4.0], [0.0], [-6.0, -2.0], [1.0, 3.0, 9.0], [float("nan"), 2.0]):
         for anchor, low, middle, high in itertools.product(("extent", "ends", "midpoint"), (None, 0.0, 2.0), (None, 0.0, 4.0), (None, 0.0, 4.0)):  # fmt: skip
             for count in (2, 3):
-                made: Any = refused(lambda v=values, a=anchor, lo=low, mi=middle, hi=high, n=count: ramp.anchored(hues[:n], np.array(v), a, lo, mi, hi))  # type: ignore[misc]  # fmt: skip
+                made: Any = asked(lambda v=values, a=anchor, lo=low, mi=middle, hi=high, n=count: ramp.anchored(hues[:n], np.array(v), a, lo, mi, hi))  # type: ignore[misc]  # fmt: skip
                 yield f"{count} colours over {values}, {anchor} {low} {middle} {high}", made if isinstance(made, str) else (made.anchors, made.colours)  # fmt: skip
 
 
@@ -465,7 +467,7 @@ def rules_at_edges() -> Answers:
             told = {"a": BOUNDS[low], "b": BOUNDS[high], "s": rng.choice(("red", "amber", "green", "short", "met"))}
             lines.append(rng.choice(TEMPLATES).format(**told))
         text = "\n".join(lines)
-        found: Any = refused(lambda t=text, u=unit: pasted_rules.turn(t, u, ENGLISH))  # type: ignore[misc]
+        found: Any = asked(lambda t=text, u=unit: pasted_rules.turn(t, u, ENGLISH))  # type: ignore[misc]
         if isinstance(found, str):
             yield f"“{text}” as {unit.kind}", found
             continue

@@ -45,13 +45,13 @@ from ironmark.core import (
 from ironmark.core import reading as core
 from ironmark.core import yardstick as grading
 from ironmark.core.formula import parse
-from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import GRAINS, ROW_GRAINS, Period
 from ironmark.core.readings import Kpi, Readings, Totals
 from ironmark.core.yardstick import Cut, Yardstick
 from tests.core import edge_answers, world_answers
+from tests.core.edge_answers import asked
 from tests.styles import ENGLISH
 
 FILE = Path(__file__).with_name("known_answers.txt")
@@ -71,15 +71,6 @@ def plain(value: object) -> str:
     if isinstance(value, dt.date):
         return value.isoformat()
     return str(value).replace("\n", " / ")
-
-
-def asked(work: Callable[[], object]) -> object:
-    """The answer, or how it is refused."""
-    try:
-        return work()
-    except (ValueError, ArithmeticError) as error:
-        span = f" at {error.start}–{error.end}" if isinstance(error, FormulaError) else ""
-        return f"refused{span}: {error}"
 
 
 DAYS = [dt.date(2023, 12, 31), dt.date(2024, 2, 29), dt.date(2025, 3, 31), dt.date(2026, 1, 1), dt.date(2026, 11, 26)]

@@ -317,11 +317,13 @@ export class Session {
     const to = this.valueAt(instrument, fraction, fine)
     if (!id || !reading || to === null) return
     const { body } = await this.yardstick(id)
+    // Held by the cuts that are read, also those whose marks are not shown here.
+    const [below, above] = [reading.cuts[at - 1]?.value ?? -Infinity, reading.cuts[at + 1]?.value ?? Infinity]
     const change = {
       body: copy(body),
       how: 'move',
       at,
-      to,
+      to: Math.min(Math.max(to, below), above),
       marks: marksBy(reading.marks),
       scale: reading.scale || 1,
     } as const
