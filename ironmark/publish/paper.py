@@ -20,6 +20,7 @@ import pikepdf
 from pikepdf import Array, Dictionary, Name, Pdf, String
 from PIL import ImageCms
 
+from ironmark.publish import tags
 from ironmark.publish.export_page import ExportPage
 from ironmark.publish.page import Form, Images, Paper, cover, job, margins
 from ironmark.publish.parts import parts
@@ -57,7 +58,7 @@ def as_pdf(
                 part = next(some)
                 while True:
                     stopped = partial(tell, 0.95 * done / total)
-                    file, placed = pair.print(job(leaf, images, Form("paper", paper, part=part)), stopped)
+                    file, placed = pair.print(job(leaf, images, Form("paper", paper, part=part)), stopped, part.last)
                     printed.append((of, file))
                     join(wait=False)
                     done = sum(counts[:of]) + (placed if part.open else 1)
@@ -91,8 +92,8 @@ class _Pair:
         self._pool.shutdown()
         self._printers[1].end()
 
-    def print(self, what: Job, stopped: Stopped) -> tuple[Future[bytes], int]:
-        """The part as it will come, and how many readings of its open list found room."""
+    def print(self, what: Job, stopped: Stopped, last: bool) -> tuple[Future[bytes], int]:
+        """The part as it will come, and how many readings of its open list found room. last: no part comes after it."""
         at, self._turn = self._turn, 1 - self._turn
         before = self._busy[at]
         if before is not None:
@@ -102,6 +103,9 @@ class _Pair:
         file = self._pool.submit(self._printers[at].pdf, what, stopped, known.put)
         file.add_done_callback(lambda _: known.put(None))
         self._busy[at] = file
+        other = self._printers[self._turn]
+        if not last and not other.pid:  # begun meanwhile, by a thread that lasts as long as it is needed
+            self._pool.submit(other.warm)
         placed = known.get()
         if placed is None:
             file.result()
@@ -120,12 +124,12 @@ class _Joint:
         self._front = 0
 
     def add(self, of: int, file: bytes) -> None:
-        with pikepdf.open(io.BytesIO(file)) as source:
+        with pikepdf.open(io.BytesIO(tags.plain(file))) as source:
             self._outline += _bookmarks(source, sum(self._counts))
             self._counts[of] += len(source.pages)
             tree = source.Root.StructTreeRoot
             for page in source.pages:
-                _renumber(page.obj, self._key)
+                tags.renumber(page.obj, self._key)
             self._key += int(tree.ParentTreeNextKey)
             self._whole.pages.extend(source.pages)
             self._trees.append(self._whole.copy_foreign(tree))
@@ -135,12 +139,12 @@ class _Joint:
         length = FRONT
         for _ in range(2):  # contents that take more pages than were thought of are printed once more
             starts = [1 + length + sum(self._counts[:at]) for at in range(len(self._counts))]
-            with pikepdf.open(io.BytesIO(printed(starts))) as source:
+            with pikepdf.open(io.BytesIO(tags.plain(printed(starts)))) as source:
                 found, length = len(source.pages), len(source.pages)
                 if found != starts[0] - 1:
                     continue
                 for page in source.pages:
-                    _renumber(page.obj, self._key)
+                    tags.renumber(page.obj, self._key)
                 for at, page in enumerate(source.pages):
                     self._whole.pages.insert(at, page)
                 self._trees.append(self._whole.copy_foreign(source.Root.StructTreeRoot))
@@ -155,7 +159,7 @@ class _Joint:
         finish: Callable[[Pdf], None],
     ) -> bytes:  # fmt: skip
         whole = self._whole
-        _one_tree(whole, self._trees)
+        tags.one_tree(whole, self._trees)
         told = [("", "", ""), *(_margin(leaf) for leaf in leaves)]
         frame = printer.pdf(Job(margins(told, [self._front, *self._counts], paper), on="print"), stopped)
         with pikepdf.open(io.BytesIO(frame)) as source:
@@ -226,46 +230,6 @@ def _bookmarked(whole: Pdf, found: Sequence[Bookmark]) -> None:
             above.append(item)
             item.is_closed = level > 0
     whole.Root.PageMode = Name.UseOutlines
-
-
-# What the parts are made up of, for those who have it read to them
-
-
-def _renumber(page: Any, offset: int) -> None:
-    """Have a page name its places in a parent tree that begins further on."""
-    if Name.StructParents in page:
-        page.StructParents = int(page.StructParents) + offset
-    for note in page.get(Name.Annots, []):
-        if Name.StructParent in note:
-            note.StructParent = int(note.StructParent) + offset
-
-
-def _one_tree(whole: Pdf, trees: Sequence[Any]) -> None:
-    root = whole.make_indirect(Dictionary(Type=Name.StructTreeRoot))
-    document = whole.make_indirect(Dictionary(Type=Name.StructElem, S=Name.Document, P=root, K=Array()))
-    numbers, offset = Array(), 0
-    for tree in trees:
-        top = tree.K if not isinstance(tree.K, Array) else tree.K[0]
-        kids = top.get(Name.K, Array())
-        for kid in kids if isinstance(kids, Array) else [kids]:
-            if isinstance(kid, Dictionary):
-                kid.P = document
-                document.K.append(kid)
-        flat = list(tree.ParentTree.get(Name.Nums, []))
-        for key, held in zip(flat[::2], flat[1::2], strict=True):
-            numbers.append(int(key) + offset)
-            numbers.append(held)
-        offset += int(tree.ParentTreeNextKey)
-    root.K = document
-    root.ParentTree = whole.make_indirect(Dictionary(Nums=numbers))
-    root.ParentTreeNextKey = offset
-    whole.Root.StructTreeRoot = root
-    whole.Root.MarkInfo = Dictionary(Marked=True)
-    for held in whole.objects:  # they are unlike only within their part
-        if isinstance(held, Dictionary) and held.get(Name.Type) == Name.StructElem:
-            for name in (Name.ID, Name("/Ref")):
-                if name in held:
-                    del held[name]
 
 
 # Margins, names and what makes it last

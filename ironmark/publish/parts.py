@@ -12,7 +12,7 @@ from ironmark.pages.model.scorecard import ScorecardBody
 from ironmark.publish.export_page import ExportPage
 
 _ONE_DRAWING = ("quadrant", "profile")  # which hold all their readings
-MOST = 240  # readings of a part; a printer takes longer for each the more there are
+MOST = 420  # readings of a part; a printer holds more for each part, and takes longer in all, the more parts there are
 
 
 @dataclass(frozen=True, slots=True)
