@@ -1,9 +1,17 @@
-"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|folder|drafting|long|cluster|changes|steady]: measure, and print ratios.
-``steady`` and ``long`` take minutes and ``cluster`` needs ClickHouse; they are only run when they are named."""
+"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|folder|drafting|long|lists|cluster|changes|steady]: measure, and print ratios.
+``steady``, ``long`` and ``lists`` take minutes and ``cluster`` needs ClickHouse; they are only run when they are named, or with ``all``,
+which runs everything and keeps what it says in docs/bench.md with the machine it was said of."""
 
 from __future__ import annotations
 
+import datetime as dt
+import os
+import platform
+import subprocess
 import sys
+import time
+from importlib.metadata import version
+from pathlib import Path
 
 from bench import (
     changes,
@@ -15,6 +23,7 @@ from bench import (
     grading,
     imports,
     ledger,
+    lists,
     long,
     previews,
     readers,
@@ -33,11 +42,50 @@ PARTS = {
     "folder": folder.main,
     "drafting": drafting.main,
     "long": long.main,
+    "lists": lists.main,
     "changes": changes.main,
     "cluster": cluster.main,
     "steady": readers.steady,
 }
 
+APART = ("cluster", "lists", "long", "steady")
+DOCS = Path(__file__).parents[1] / "docs" / "bench.md"
+
+
+def machine() -> list[str]:
+    """What it is run on."""
+    info = Path("/proc/cpuinfo").read_text()
+    model = next((line.split(":")[1].strip() for line in info.splitlines() if line.startswith("model name")), "unknown")
+    memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") / 1e9
+    names = ("fastapi", "polars", "numpy", "sqlalchemy", "pydantic")
+    return [
+        f"- {os.cpu_count()} × {model}, {memory:.0f} GB of memory",
+        f"- {platform.system()} {platform.release()}, Python {platform.python_version()}",
+        "- " + ", ".join(f"{name} {version(name)}" for name in names),
+        f"- load in the minute before: {os.getloadavg()[0]:.1f}",
+    ]
+
+
+def everything() -> None:
+    """Each in a process of its own, so that none finds memory or a server that another left behind."""
+    told = [
+        "# What was measured", "",
+        f"By `python -m bench all`, {dt.date.today():%-d %B %Y}. Ratios are of contenders that took turns in one run.", "", *machine(),
+    ]  # fmt: skip
+    for name in PARTS:
+        began = time.perf_counter()
+        run = subprocess.run([sys.executable, "-m", "bench", name], capture_output=True, text=True, check=False)
+        print(run.stdout, flush=True)
+        end = run.stdout.strip() or "nothing was measured"
+        if run.returncode:
+            end += f"\n\nIt ended with an error: {run.stderr.strip().splitlines()[-1] if run.stderr.strip() else run.returncode}"
+        told += ["", f"## {name}", "", "```", end, "```", "", f"It took {time.perf_counter() - began:.0f} s."]
+        DOCS.write_text("\n".join(told) + "\n")
+
+
 if __name__ == "__main__":
-    for name in sys.argv[1:] or [name for name in PARTS if name not in ("cluster", "long", "steady")]:
-        PARTS[name]()
+    if sys.argv[1:] == ["all"]:
+        everything()
+    else:
+        for name in sys.argv[1:] or [name for name in PARTS if name not in APART]:
+            PARTS[name]()

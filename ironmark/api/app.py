@@ -62,6 +62,7 @@ from ironmark.api import (
 )
 from ironmark.api.access import Reader, reader
 from ironmark.api.guard import Guard
+from ironmark.pages.authoring.kpi_glances import KpiGlances
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.problems import Problem
 from ironmark.store import database
@@ -147,6 +148,7 @@ def create_app(
     app.state.sources = sources
     app.state.worker = worker
     app.state.changes = listened
+    app.state.kpi_glances = KpiGlances(sources)
     app.state.uploads = background_uploads.Uploads(sources)
     problems.install(app)
     app.add_middleware(Guard, hosts=hosts)

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Depends, Request
 
 from ironmark.api.access import Reader, reader
 from ironmark.core.formula_nodes import FormulaError
-from ironmark.pages.authoring.previews import TYPED, FormulaProblem, Glance, Preview, PreviewAsk, glance_at, previewed
+from ironmark.pages.authoring.kpi_glances import Glance, KpiGlances
+from ironmark.pages.authoring.previews import TYPED, FormulaProblem, Preview, PreviewAsk, previewed
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.reading.usages import yardsticks_in_use
-from ironmark.store import records
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem, Slow
 
@@ -35,14 +34,8 @@ def preview_kpi(ask: PreviewAsk, who: Reader = Depends(reader)) -> Preview:
 
 
 @router.get("/glances")
-def every_glance(who: Reader = Depends(reader)) -> list[Glance]:
-    """Every KPI's last complete month and the months before it. One that cannot be read holds up no other."""
-
-    def read(context: ReadingContext) -> list[Glance]:
-        keys = [kpi.id for kpi in records.list_all(context.session, "kpi")]
-        context.fetch(keys)
-        yardsticks = yardsticks_in_use(context.session)
-        context.fetch([], yardsticks.values())
-        return [glance_at(context, key, yardsticks.get(key)) for key in keys]
-
-    return who.look(read)
+def every_glance(request: Request, who: Reader = Depends(reader)) -> list[Glance]:
+    """Every KPI's last complete month and the months before it. What takes long is told as waiting, and read by the side."""
+    glances: KpiGlances = request.app.state.kpi_glances
+    with who.read() as session:
+        return glances.listed(session)

@@ -422,6 +422,18 @@ class Glance(Base):
     __table_args__ = (_goes_with("scorecard", "fk_glances_scorecard"),)
 
 
+class KpiGlance(Base):
+    """How a KPI stands, as lists tell it. rests: what it was worked out from, body: ``pages.authoring.kpi_glances.Glance``,
+    both as JSON."""
+
+    __tablename__ = "kpi_glances"
+    kpi_id: Mapped[str] = mapped_column(Key, primary_key=True)
+    rests: Mapped[dict[str, Any]]
+    body: Mapped[dict[str, Any]]
+    of_kind: Mapped[str | None] = mapped_column(String(20), Computed("'kpi'", persisted=True))
+    __table_args__ = (_goes_with("kpi_id", "fk_kpi_glances_kpi"),)
+
+
 class ChangeEntry(Base):
     """That something was changed: a document, mark book, the notes of a KPI, a dataset or an edition."""
 

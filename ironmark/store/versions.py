@@ -43,6 +43,17 @@ def current(session: Session, documents: Mapping[Kind, Collection[str]], all_els
     return {(kind, key): version for kind, key, version in rows}
 
 
+_EVERY = (
+    "SELECT kind, id, version FROM records WHERE kind <> 'scorecard' "
+    f"UNION ALL SELECT '{BOOK}', kpi_id, version FROM mark_books UNION ALL SELECT '{DATASET}', id, version FROM datasets"
+)
+
+
+def every(session: Session) -> Told:
+    """The versions of all that KPIs can rest on: documents but scorecards, mark books, datasets."""
+    return {(kind, key): version for kind, key, version in session.connection().exec_driver_sql(_EVERY)}
+
+
 @dataclass(frozen=True, slots=True)
 class Question:
     """One statement that tells some versions there are now in one row; told: what it tells while nothing has changed."""

@@ -1,20 +1,18 @@
-"""What a KPI comes to while its formula is typed, and every KPI at a glance."""
+"""What a KPI comes to while its formula is typed."""
 
 from __future__ import annotations
 
 import math
 from typing import Literal
 
-import numpy as np
 from pydantic import BaseModel, Field
 
 from ironmark.core import prose, readings
-from ironmark.core.evaluate import Floats
 from ironmark.core.formula import parse
-from ironmark.core.formula_nodes import FormulaError, nature_of, references
+from ironmark.core.formula_nodes import nature_of, references
 from ironmark.core.marks import TARGET
 from ironmark.core.numbers import NumberStyle, show
-from ironmark.core.periods import Grain, Period, timeline
+from ironmark.core.periods import Grain
 from ironmark.core.readings import Readings
 from ironmark.core.units import proposed_unit
 from ironmark.pages.context.reading_context import ReadingContext
@@ -29,11 +27,8 @@ from ironmark.pages.reading.plain_readings import plain_readings_of
 from ironmark.pages.reading.sheets import read_sheet
 from ironmark.pages.reading.usages import yardsticks_in_use
 from ironmark.pages.reading.workings import Workings, workings
-from ironmark.tables.cells import NoPeriod
-from ironmark.tables.connections import LiveProblem
 
 TYPED = "typed"  # the key a KPI goes by while it is typed
-GLANCES = 12
 MOST_OFFERED = 300
 
 
@@ -84,19 +79,6 @@ class Preview(BaseModel):
     workings: Workings | None = None
 
 
-class Glance(BaseModel):
-    """A KPI in a list: its last complete month, and a small history with the target, as fractions of its own height."""
-
-    id: str
-    shown: str
-    period: str
-    state: str | None
-    line: list[float | None]
-    target: list[float | None]
-    problem: str = ""
-    waiting: bool = False
-
-
 def previewed(context: ReadingContext, ask: PreviewAsk) -> Preview:
     body = ask.body
     dataset = context.dataset(body.dataset)
@@ -105,7 +87,9 @@ def previewed(context: ReadingContext, ask: PreviewAsk) -> Preview:
     by = ask.by if ask.by in source.members else next(iter(source.members), None)
     scope = ScopeBody(period=ask.period, grain=ask.grain)
     period = period_of(scope, [source], context.year_start)
-    instrument = InstrumentBody(id="t", kpi=TYPED, yardstick=yardstick, marks=_marks(context, ask.key), face="bullet")
+    instrument = InstrumentBody(
+        id="t", kpi=TYPED, yardstick=yardstick, marks=measured_against(context, ask.key), face="bullet"
+    )
     context.fetch([], [yardstick] if yardstick else [])
     together, _ = take_readings(context, instrument, scope, period)
     sheet = read_sheet(context, instrument.model_copy(update={"by": by}), scope, period) if by else None
@@ -158,7 +142,7 @@ def _history(context: ReadingContext, instrument: InstrumentBody, readings: Read
     return history(moments, readings.yardstick, readings.kpi.unit, context.year_start, context.style)
 
 
-def _marks(context: ReadingContext, key: str | None) -> list[str]:
+def measured_against(context: ReadingContext, key: str | None) -> list[str]:
     """The mark a KPI is measured against: its target where it has one, else the first it has."""
     names = [entry.name for entry in context.entries(key)] + list(context.computed(key)) if key else []
     return [TARGET] if TARGET in names or not names else names[:1]
@@ -173,43 +157,3 @@ def _figure(label: str, readings: Readings, p: int, kpi: readings.Kpi, style: Nu
         shown=show(value, kpi.unit, style) or "no reading",
         partial=readings.partial_periods[p] is not None,
     )
-
-
-def glance_at(context: ReadingContext, key: str, name: str | None) -> Glance:
-    kpi = context.kpis[key]
-    empty = Glance(id=key, shown="–", period="", state=None, line=[], target=[])
-    try:
-        source = context.source(kpi)
-        period = period_of(ScopeBody(), [source], context.year_start)
-        marks = _marks(context, key)
-        readings = context.read(
-            kpi, context.entries(key), marks, context.graded_by(context.yardstick(name)) if name else None,
-            periods=_before(period, source), computed=context.computed(key),
-        )  # fmt: skip
-    except (FormulaError, NoPeriod, LiveProblem) as error:
-        return empty.model_copy(
-            update={"problem": str(error), "waiting": isinstance(error, LiveProblem) and error.passes}
-        )
-    value, target = readings.value[:, 0], readings.marks[marks[0]][:, 0]
-    both = np.concatenate([value, target])
-    both = both[np.isfinite(both)]
-    low, high = (float(both.min()), float(both.max())) if both.size else (0.0, 1.0)
-
-    def places(line: Floats) -> list[float | None]:
-        span = high - low
-        return [None if not math.isfinite(v) else (float(v) - low) / span if span else 0.5 for v in line]
-
-    shown = show(float(value[-1]), kpi.unit.as_unit(), context.style) or "no reading"
-    return Glance(
-        id=key,
-        shown=shown,
-        period=period.label,
-        state=readings.state(len(value) - 1, 0),
-        line=places(value),
-        target=places(target),
-    )
-
-
-def _before(period: Period, source: readings.Source) -> tuple[Period, ...]:
-    """The period and those before it that have rows, a year and some more for what looks back."""
-    return tuple(p for p in timeline(period, source.first, source.last) if p <= period)[-GLANCES:]

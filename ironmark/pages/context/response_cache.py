@@ -86,11 +86,11 @@ def told_now(session: Session, rests_on: RestsOn) -> str:
 
 
 def etag_of(rests_on: RestsOn, asked: Hashable) -> str:
-    return hashlib.blake2b(repr((_program(), rests_on, asked)).encode(), digest_size=12).hexdigest()
+    return hashlib.blake2b(repr((program(), rests_on, asked)).encode(), digest_size=12).hexdigest()
 
 
 @lru_cache(maxsize=1)
-def _program() -> str:
+def program() -> str:
     """Which program this is: what another one answered, a browser may still have."""
     found = hashlib.blake2b(digest_size=12)
     for path in sorted(Path(__file__).parents[2].rglob("*.py")):

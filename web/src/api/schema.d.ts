@@ -823,7 +823,7 @@ export interface paths {
         };
         /**
          * Every Glance
-         * @description Every KPI's last complete month and the months before it. One that cannot be read holds up no other.
+         * @description Every KPI's last complete month and the months before it. What takes long is told as waiting, and read by the side.
          */
         get: operations["every_glance_api_kpis_glances_get"];
         put?: never;
@@ -4741,6 +4741,7 @@ export interface components {
         /**
          * Glance
          * @description A KPI in a list: its last complete month, and a small history with the target, as fractions of its own height.
+         *     waiting: it is being read.
          */
         Glance: {
             /** Id */

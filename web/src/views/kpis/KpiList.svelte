@@ -48,17 +48,15 @@
       >
       {#if glances[kpi.id]}
         {@const glance = glances[kpi.id]!}
-        <Spark line={glance.line} target={glance.target} state={glance.state} />
-        <span class="now" title={glance.problem || glance.period}
-          >{glance.waiting
-            ? '…'
-            : glance.problem
-              ? '!'
-              : glance.shown === 'no reading'
-                ? '–'
-                : glance.shown}</span
-        >
-        <Sign state={glance.state} />
+        {#if glance.waiting}
+          <span class="reading small soft" title={glance.problem || undefined}>being read</span>
+        {:else}
+          <Spark line={glance.line} target={glance.target} state={glance.state} />
+          <span class="now" title={glance.problem || glance.period}
+            >{glance.problem ? '!' : glance.shown === 'no reading' ? '–' : glance.shown}</span
+          >
+          <Sign state={glance.state} />
+        {/if}
       {/if}
     </a>
   {/each}
@@ -99,6 +97,11 @@
   }
   .none {
     padding: 8px 12px;
+  }
+  .reading {
+    grid-column: 2 / -1;
+    text-align: right;
+    font-weight: 500;
   }
   .now {
     min-width: 46px;
