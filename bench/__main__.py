@@ -4,7 +4,6 @@ which runs everything and keeps what it says in docs/bench.md with the machine i
 
 from __future__ import annotations
 
-import datetime as dt
 import os
 import platform
 import subprocess
@@ -29,6 +28,7 @@ from bench import (
     readers,
     scope,
 )
+from ironmark.clock import now
 
 PARTS = {
     "grading": grading.main,
@@ -70,7 +70,7 @@ def everything() -> None:
     """Each in a process of its own, so that none finds memory or a server that another left behind."""
     told = [
         "# What was measured", "",
-        f"By `python -m bench all`, {dt.date.today():%-d %B %Y}. Ratios are of contenders that took turns in one run.", "", *machine(),
+        f"By `python -m bench all`, {now():%-d %B %Y}. Ratios are of contenders that took turns in one run.", "", *machine(),
     ]  # fmt: skip
     for name in PARTS:
         began = time.perf_counter()
