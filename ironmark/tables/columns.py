@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator, Mapping, Sequence
+import math
+import threading
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from copy import copy
 from dataclasses import replace
 
 import numpy as np
@@ -12,7 +15,8 @@ import polars as pl
 from ironmark.core import formula_nodes
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import Ints
-from ironmark.core.readings import Members
+from ironmark.core.periods import Period
+from ironmark.core.readings import Members, Totals
 from ironmark.tables.cells import (
     BLANK_MEMBER,
     MOST_PART_BYTES,
@@ -26,6 +30,7 @@ from ironmark.tables.cells import (
     parts_of,
 )
 
+MANY_ROWS = 1_000_000  # from where on it matters how often they are gone through
 _EPOCH = dt.date(1970, 1, 1).toordinal()
 Dates = frozenset[str]  # the names of the columns of dates
 
@@ -53,26 +58,33 @@ class ColumnSource(CellSource):
                 "Say another day on its page under Data."
             )
         # Days counted as datetime.date counts them, from the first of January of year 1.
-        self._day_of_row = frame[period].to_physical().cast(pl.Int64).to_numpy() + _EPOCH
-        self._frame = frame
+        self._day_of_row = frame[period].to_physical().to_numpy() + np.int32(_EPOCH)
         self._dates = frozenset(name for name, kind in frame.schema.items() if kind == pl.Date)
         members: dict[str, tuple[str, ...]] = {}
-        self._member_of_row: dict[str, Ints] = {}
+        self._member_of_row: dict[str, np.ndarray] = {}
+        self._names: dict[str, pl.Series] = {}  # the texts of a column of rows that is held as members alone
         for segment in segments:
             labels = _labels(frame[segment])
             names = labels.unique().sort()
             # Members are sorted, so a member's code is its place among them.
-            codes = names.search_sorted(labels).to_numpy().astype(np.int64)
+            codes = labels.cast(pl.Enum(names)).to_physical().to_numpy()
             known = names.to_list()
+            if frame.schema[segment] == pl.String and not frame[segment].is_in([BLANK_MEMBER]).any():
+                self._names[segment] = names.replace(BLANK_MEMBER, None)
+                frame = frame.drop(segment)
             wanted = [name for name in (order or {}).get(segment, ()) if name in set(known)]
             if wanted:
                 shown = list(dict.fromkeys([*wanted, *known]))
                 place = {name: at for at, name in enumerate(shown)}
-                codes, known = np.array([place[name] for name in known], dtype=np.int64)[codes], shown
+                codes, known = np.array([place[name] for name in known], dtype=codes.dtype)[codes], shown
+                if segment in self._names:
+                    self._names[segment] = pl.Series([None if name == BLANK_MEMBER else name for name in shown], dtype=pl.String)  # fmt: skip
             members[segment], self._member_of_row[segment] = tuple(known), codes
-        self._unit_of_row: dict[str, Ints] = {}
+        self._frame = frame
+        self._unit_of_row: dict[str, np.ndarray] = {}
         self._cells: dict[tuple[Unit, tuple[str, ...]], Cells] = {}
         self._cell_of_row: dict[tuple[Unit, tuple[str, ...]], pl.Series] = {}
+        self._narrowed: dict[tuple[tuple[str, tuple[str, ...]], ...], ColumnSource] = {}
         super().__init__(
             int(self._day_of_row.min()), int(self._day_of_row.max()), members, through, segments if own is None else own
         )
@@ -80,20 +92,32 @@ class ColumnSource(CellSource):
     @property
     def weight(self) -> int:
         """Bytes of the rows, with the room that cells and their parts may come to take."""
+        return self._bytes_of_rows + self._most_of_cells
+
+    @property
+    def _bytes_of_rows(self) -> int:
         places = [self._day_of_row, *self._member_of_row.values()]
-        return int(self._frame.estimated_size()) + sum(place.nbytes for place in places) + MOST_PART_BYTES
+        return int(self._frame.estimated_size()) + sum(place.nbytes for place in places)
+
+    @property
+    def _most_of_cells(self) -> int:
+        return max(MOST_PART_BYTES, self._bytes_of_rows // 2)
 
     @property
     def height(self) -> int:
-        return self._frame.height
+        return len(self._day_of_row)
+
+    def _rows_with(self, *nodes: formula_nodes.Node | None) -> pl.DataFrame:
+        """The rows with every column that some formulas read."""
+        used = {name for node in nodes if node is not None for name in formula_nodes.columns_used(node)}
+        return self._frame.with_columns(
+            self._names[name].gather(pl.Series(self._member_of_row[name])).alias(name)
+            for name in sorted(used & self._names.keys())
+        )
 
     def _see_rows(self, a: formula_nodes.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
         every = len(self.members[by]) if by else 1
-        keep = np.ones(self.height, dtype=bool)
-        for segment, names in where.items():
-            named = set(names)
-            codes = [code for code, name in enumerate(self.members[segment]) if name in named]
-            keep &= np.isin(self._member_of_row[segment], codes)
+        keep = self._kept(where)
         member = self._member_of_row[by] if by else np.zeros(1, dtype=np.int64)
         unit = self._units(line.unit)
         if a.last:
@@ -112,32 +136,89 @@ class ColumnSource(CellSource):
 
     def _fill(self, out: Floats, a: formula_nodes.Aggregate, cell: Ints, keep: np.ndarray) -> None:
         """Put the aggregate over the rows of each cell into its place in ``out``."""
-        frame = self._frame.filter(pl.Series(keep)).with_columns(pl.Series("cell", cell[keep]))
+        frame = self._rows_with(a.of, a.where).filter(pl.Series(keep)).with_columns(pl.Series("cell", cell[keep]))
         found, there = next(_by_cell(frame, len(out), [(a.name, a.of, a.where)], self._dates)), frame["cell"].unique()
         out[there] = found[there]
 
-    def _units(self, unit: Unit) -> Ints:
-        """The day, week or month of every row, counted from that of the first row."""
+    def aggregate(
+        self, wanted: Sequence[formula_nodes.Aggregate], by: str | None, where: Members, periods: Sequence[Period],
+        until: dt.date | None = None,
+    ) -> Totals:  # fmt: skip
+        """See ``Source.aggregate``. Raises NoSegment.
+
+        Where members are so many that nearly every row would be a combination of its own, the rows of a scope are kept
+        instead. Levels, and what segments that were taken or derived leave, are worked out over all.
+        """
+        segments = {*where, *([by] if by else [])}
+        own = set(self._own).issuperset(where) and self._members.keys() >= segments
+        if not where or not own or any(a.last for a in wanted) or not self._is_wide(segments):
+            return super().aggregate(wanted, by, where, periods, until)
+        of_by = {by: where[by]} if by is not None and by in where else {}
+        rest = [a for a in wanted if not a.whole]
+        found = CellSource.aggregate(self._narrowed_to(where), rest, by, of_by, periods, until)
+        whole = {a: self._of_whole(a, len(found.members), periods, until) for a in wanted if a.whole}
+        return replace(found, parts={**found.parts, **whole})
+
+    def ahead(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[formula_nodes.Aggregate]) -> None:
+        if not self._is_wide(self._members.keys() & set(segments)):
+            super().ahead(unit, segments, wanted)
+
+    def _is_wide(self, segments: Iterable[str]) -> bool:
+        possible = (self._last_day - self._first_day + 1) * math.prod(len(self.members[one]) for one in segments)
+        return self.height >= MANY_ROWS and possible > 4 * self.height
+
+    def _narrowed_to(self, where: Members) -> ColumnSource:
+        """The rows of some members, with everything else as here."""
+        place = tuple(sorted((segment, tuple(sorted(names))) for segment, names in where.items()))
+        with self._lock:
+            made = self._narrowed.pop(place, None)
+            if made is None:
+                keep = self._kept(where)
+                made = copy(self)
+                made._frame = self._frame.filter(pl.Series(keep))
+                made._day_of_row = self._day_of_row[keep]
+                made._member_of_row = {segment: codes[keep] for segment, codes in self._member_of_row.items()}
+                made._unit_of_row, made._cells, made._cell_of_row, made._narrowed = {}, {}, {}, {}
+                made._worked_out, made._within, made._lock = {}, {}, threading.RLock()
+            self._narrowed[place] = made
+            while len(self._narrowed) > 1 and sum(one.weight for one in self._narrowed.values()) > self._most_of_cells:
+                del self._narrowed[next(iter(self._narrowed))]
+        return made
+
+    def _kept(self, where: Members) -> np.ndarray:
+        """Which rows are of these members."""
+        keep = np.ones(self.height, dtype=bool)
+        for segment, names in where.items():
+            named = set(names)
+            keep &= np.array([name in named for name in self.members[segment]], dtype=bool)[
+                self._member_of_row[segment]
+            ]
+        return keep
+
+    def _units(self, unit: Unit) -> np.ndarray:
+        """The day, week or month of every row, counted from that of the first day."""
         if unit not in self._unit_of_row:
+            counted: np.ndarray = self._day_of_row - np.int32(self._first_day)
             if unit == "month":
-                days = pl.Series(self._day_of_row - _EPOCH).cast(pl.Int32).cast(pl.Date)
-                counted = (days.dt.year().cast(pl.Int64) * 12 + days.dt.month().cast(pl.Int64) - 1).to_numpy()
-            else:
-                counted = self._day_of_row if unit == "day" else (self._day_of_row - 1) // 7
-            self._unit_of_row[unit] = counted - counted.min()
+                days, first = pl.Series(self._day_of_row - np.int32(_EPOCH)).cast(pl.Date), self.first
+                months = days.dt.year().cast(pl.Int32) * 12 + days.dt.month().cast(pl.Int32)
+                counted = months.to_numpy() - np.int32(first.year * 12 + first.month)
+            elif unit == "week":
+                counted = (self._day_of_row - 1) // 7 - np.int32((self._first_day - 1) // 7)
+            self._unit_of_row[unit] = counted.astype(np.min_scalar_type(self._last_day - self._first_day))
         return self._unit_of_row[unit]
 
     def _cells_by(self, unit: Unit, segments: tuple[str, ...]) -> Cells:
         if (unit, segments) not in self._cells:
-            key = self._units(unit)
+            key = self._units(unit).astype(np.int64)
             for segment in segments:
                 key = key * len(self.members[segment]) + self._member_of_row[segment]
             # Few combinations: a table of them is quicker than sorting the rows.
-            possible = int(key.max()) + 1
+            possible = int(key.max(initial=-1)) + 1
             if possible <= 4 * len(key) + 1000:
                 rows = np.bincount(key, minlength=possible)
                 found = np.flatnonzero(rows)
-                place = np.zeros(possible, dtype=np.int64)
+                place: np.ndarray = np.zeros(possible, dtype=np.int32)
                 place[found] = np.arange(len(found))
                 of_row, rows = place[key], rows[found]
             else:
@@ -145,7 +226,7 @@ class ColumnSource(CellSource):
             rest, member = found, {}
             for segment in reversed(segments):
                 rest, member[segment] = np.divmod(rest, len(self.members[segment]))
-            self._cell_of_row[unit, segments] = pl.Series("cell", of_row)
+            self._cell_of_row[unit, segments] = pl.Series("cell", of_row.astype(np.int32))
             self._cells[unit, segments] = Cells(rest, member, rows, {})
         return self._cells[unit, segments]
 
@@ -162,13 +243,29 @@ class ColumnSource(CellSource):
             most = max(len(needed), MOST_PART_BYTES // max(cells.rows.nbytes, 1))
             for key in list(cells.parts)[:-most] if most else []:
                 del cells.parts[key]  # every formula that is typed leaves some
+            self._cells[unit, segments] = self._cells.pop((unit, segments))
+            self._give_up()
         return replace(cells, parts=held)
+
+    def _give_up(self) -> None:
+        """Drop the cells that were not used for longest, but the last ones, where all take too much room."""
+        held = {
+            place: _bytes(cells) + self._cell_of_row[place].estimated_size() for place, cells in self._cells.items()
+        }
+        for place in list(held)[:-1]:
+            if sum(held.values()) <= self._most_of_cells:
+                return
+            del self._cells[place], self._cell_of_row[place], held[place]
 
     def _work_out(self, unit: Unit, segments: tuple[str, ...], missing: Sequence[PartKey]) -> None:
         cells, of_row = self._cells[unit, segments], self._cell_of_row[unit, segments]
-        frame = self._frame.with_columns(of_row)
+        frame = self._rows_with(*(node for _, of, where in missing for node in (of, where))).with_columns(of_row)
         for key, column in zip(missing, _by_cell(frame, len(cells.unit), missing, self._dates), strict=True):
             cells.parts[key] = column
+
+
+def _bytes(cells: Cells) -> int:
+    return sum(held.nbytes for held in (cells.unit, cells.rows, *cells.member.values(), *cells.parts.values()))
 
 
 def _by_cell(frame: pl.DataFrame, many: int, parts: Sequence[PartKey], dates: Dates) -> Iterator[Floats]:

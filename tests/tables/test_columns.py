@@ -5,6 +5,7 @@ import math
 import unittest
 from collections.abc import Callable
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import polars as pl
@@ -17,6 +18,7 @@ from ironmark.core.evaluate import evaluate
 from ironmark.core.expand import expand
 from ironmark.core.periods import Period, months
 from ironmark.core.readings import Totals
+from ironmark.tables import columns
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.columns import ColumnSource
 
@@ -136,6 +138,41 @@ class OverMonths(unittest.TestCase):
 
     def same(self, found: list[list[float]], expected: list[list[float]]) -> None:
         np.testing.assert_allclose(np.array(found), np.array(expected))
+
+    @settings(max_examples=60, deadline=None)
+    @given(rows, st.sampled_from([*FORMULAS, "share(sum(fare))", "rolling(mean(fare), 2)"]), st.data())
+    def test_rows_kept_of_a_scope_come_to_the_same(self, data: list[tuple[Any, ...]], text: str, drawn: Any) -> None:
+        """Of many rows those of a scope are kept; of few all combinations are."""
+        tree = expand(f.parse(text), lambda _: None)  # type: ignore[arg-type, return-value]
+        by = drawn.draw(st.sampled_from([None, "route", "vessel"]))
+        made = source(data)
+        scope = {
+            name: drawn.draw(st.lists(st.sampled_from([*made.members[name], "nobody"]), min_size=1, unique=True))
+            for name in drawn.draw(st.lists(st.sampled_from(["route", "vessel"]), unique=True))
+        }
+        plain = aggregated(made, tree, by, scope)
+        with mock.patch.object(columns, "MANY_ROWS", 0):
+            kept = aggregated(source(data), tree, by, scope)
+        self.assertEqual(plain.members, kept.members)
+        np.testing.assert_array_equal(plain.rows, kept.rows)
+        for one, held in plain.parts.items():
+            np.testing.assert_allclose(held, kept.parts[one], rtol=1e-9, atol=1e-6)
+
+    def test_cells_are_given_up_where_they_take_too_much_room(self) -> None:
+        days = [dt.date(2026, 1, 1 + n % 28) for n in range(400)]
+        frame = pl.DataFrame({"day": days, "x": [float(n) for n in range(400)]} | {
+            f"s{at}": [f"{n % 20}" for n in range(400)] for at in range(6)
+        })  # fmt: skip
+        with mock.patch.object(columns, "MOST_PART_BYTES", 20_000):
+            made = ColumnSource(frame, "day", [f"s{at}" for at in range(6)], dt.date(2026, 1, 28))
+            tree = f.parse("sum(x)")
+            for one in range(6):
+                for other in range(one):
+                    found = aggregated(made, tree, f"s{one}", {f"s{other}": ["3"]})
+                    self.assertEqual(found.rows.sum(), sum(n % 20 == 3 for n in range(400)))
+            held = sum(columns._bytes(cells) for cells in made._cells.values())
+        self.assertLess(held, 60_000)
+        self.assertLess(len(made._cells), 10)
 
     def test_rolling_adds_up_full_windows_only(self) -> None:
         nan = math.nan
