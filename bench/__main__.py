@@ -1,5 +1,5 @@
-"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|folder|drafting|long|lists|cluster|changes|steady]: measure, and print ratios.
-``steady``, ``long`` and ``lists`` take minutes and ``cluster`` needs ClickHouse; they are only run when they are named, or with ``all``,
+"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|folder|drafting|long|lists|memory|cluster|changes|steady]: measure, and print ratios.
+``steady``, ``long``, ``lists`` and ``memory`` (an hour) take long and ``cluster`` needs ClickHouse; they are only run when they are named, or with ``all``,
 which runs everything and keeps what it says in docs/bench.md with the machine it was said of."""
 
 from __future__ import annotations
@@ -24,6 +24,7 @@ from bench import (
     ledger,
     lists,
     long,
+    memory,
     previews,
     readers,
     scope,
@@ -43,12 +44,13 @@ PARTS = {
     "drafting": drafting.main,
     "long": long.main,
     "lists": lists.main,
+    "memory": memory.main,
     "changes": changes.main,
     "cluster": cluster.main,
     "steady": readers.steady,
 }
 
-APART = ("cluster", "lists", "long", "steady")
+APART = ("cluster", "lists", "long", "memory", "steady")
 DOCS = Path(__file__).parents[1] / "docs" / "bench.md"
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import shutil
 import signal
 import socket
@@ -22,7 +23,7 @@ from ironmark.api.app import create_app
 from ironmark.api.proofs import checked
 from ironmark.api.start import log_as_json
 from ironmark.demo import load
-from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.context.source_registry import LEAST_MEMORY, MEMORY, Sources
 from ironmark.pages.datasets import intake
 from ironmark.pages.model.face_settings import Look
 from ironmark.pages.model.problems import Refused
@@ -84,8 +85,14 @@ def serve(
     fetch_from: list[str] = typer.Option(
         [], help="A host whose addresses may be asked for rows, alone or with a port. May be given again."
     ),
+    memory: str = typer.Option(
+        "",
+        help="How much memory all server processes together may take, such as 800MB or 16GB; 2GB unless it is told, or "
+        "512MB for each of more than four.",
+    ),
 ) -> None:
     """Start the database and the server, and stop both with Ctrl-C."""
+    most = _bytes_of(memory, workers)
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -117,12 +124,31 @@ def serve(
         hosts = frozenset({host} if host != "0.0.0.0" else {"*"})
         start.serve(url, host, port, workers, log, hosts, folder, fetch_from, lambda: typer.echo(
             f"Iron Mark is ready: http://{host}:{port}/   (Ctrl-C stops it)"
-        ), data_dir if given is None else None)  # fmt: skip
+        ), data_dir if given is None else None, most)  # fmt: skip
     except MariaDBError as error:
         raise _fail(str(error)) from None
     finally:
         if given is None:
             mariadb.stop()
+
+
+_MEMORY = re.compile(r"(\d{1,6}(?:\.\d{1,3})?) ?([MG])i?B?", re.I)
+
+
+def _bytes_of(text: str, workers: int) -> int:
+    """Memory as it is told."""
+    if not text.strip():
+        return max(MEMORY, LEAST_MEMORY * workers)
+    found = _MEMORY.fullmatch(text.strip())
+    if found is None:
+        raise _fail(f"“{text}” is no amount of memory. Tell it as --memory 800MB or --memory 16GB.")
+    told = int(float(found[1]) * (1 << (30 if found[2].upper() == "G" else 20)))
+    if told < LEAST_MEMORY * workers:
+        least = f"{LEAST_MEMORY * workers >> 20}MB"
+        raise _fail(
+            f"{text} is too little for {workers} server process{'es' if workers > 1 else ''}. Tell at least --memory {least}."
+        )
+    return told
 
 
 def _load_demo(url: URL) -> None:

@@ -63,7 +63,7 @@ from ironmark.api import (
 from ironmark.api.access import Reader, reader
 from ironmark.api.guard import Guard
 from ironmark.pages.authoring.kpi_glances import KpiGlances
-from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.context.source_registry import MEMORY, Sources
 from ironmark.pages.model.problems import Problem
 from ironmark.store import database
 from ironmark.work.worker import Worker
@@ -119,11 +119,11 @@ class Health(BaseModel):
 
 def create_app(
     engine: Engine, *, hosts: frozenset[str] = frozenset(), folders: Sequence[Path] = (),
-    fetch_from: Sequence[str] = (),
+    fetch_from: Sequence[str] = (), memory: int = MEMORY,
 ) -> FastAPI:  # fmt: skip
     """hosts: names besides loopback's under which the server may be asked. folders: those whose files may be read.
-    fetch_from: hosts whose addresses may be asked for rows."""
-    sources = Sources(engine, tuple(folders), frozenset(fetch_from))
+    fetch_from: hosts whose addresses may be asked for rows. memory: bytes that this process may take."""
+    sources = Sources(engine, tuple(folders), frozenset(fetch_from), memory)
     worker = Worker(sources)
 
     listened = changes.Changes(sources)

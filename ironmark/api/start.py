@@ -22,6 +22,7 @@ from sqlalchemy import URL, make_url
 from uvicorn.supervisors import Multiprocess
 
 from ironmark.api.app import create_app
+from ironmark.pages.context.source_registry import MEMORY
 from ironmark.store import database, room
 
 _ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
@@ -29,6 +30,7 @@ GRACE_S = 5  # how long an answer under way may take when the server is told to 
 DATABASE, LOG, HOSTS, FOLDERS = "IRONMARK_DATABASE", "IRONMARK_LOG", "IRONMARK_HOSTS", "IRONMARK_FOLDERS"
 ROOM = "IRONMARK_ROOM"
 FETCH_FROM = "IRONMARK_FETCH_FROM"
+MEMORY_EACH = "IRONMARK_MEMORY"
 
 
 def log_as_json(path: Path) -> None:
@@ -84,15 +86,16 @@ class _Server(uvicorn.Server):
 
 def serve(
     url: URL, host: str, port: int, workers: int, log: Path, hosts: frozenset[str], folders: Sequence[Path],
-    fetch_from: Sequence[str], ready: Callable[[], None], files: Path | None = None,
+    fetch_from: Sequence[str], ready: Callable[[], None], files: Path | None = None, memory: int = MEMORY,
 ) -> None:  # fmt: skip
     """Serve until told to end. files: where a database of our own keeps its files. hosts: names besides loopback's under which it may be asked. folders: those whose files
-    may be read. fetch_from: hosts whose addresses may be asked for rows. ready: called once it answers."""
+    may be read. fetch_from: hosts whose addresses may be asked for rows. ready: called once it answers. memory: bytes that all
+    processes together may take."""
     if files is not None:
         room.watch(files)
     if workers == 1:
         engine = database.connect(url)
-        app = create_app(engine, hosts=hosts, folders=folders, fetch_from=fetch_from)
+        app = create_app(engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=memory)
         config = uvicorn.Config(app, host=host, port=port, log_config=None, timeout_graceful_shutdown=GRACE_S)
         _Server(config, ready).run()
         engine.dispose()
@@ -104,6 +107,7 @@ def serve(
         HOSTS: " ".join(sorted(hosts)),
         ROOM: str(files or ""),
     }
+    os.environ[MEMORY_EACH] = str(memory // workers)
     os.environ[FETCH_FROM] = " ".join(fetch_from)
     os.environ[FOLDERS] = os.pathsep.join(str(folder) for folder in folders)
     config = uvicorn.Config(
@@ -126,7 +130,11 @@ def process() -> FastAPI:
     engine = database.connect(make_url(os.environ[DATABASE]))
     folders = [Path(folder) for folder in os.environ[FOLDERS].split(os.pathsep) if folder]
     app = create_app(
-        engine, hosts=frozenset(os.environ[HOSTS].split()), folders=folders, fetch_from=os.environ[FETCH_FROM].split()
+        engine,
+        hosts=frozenset(os.environ[HOSTS].split()),
+        folders=folders,
+        fetch_from=os.environ[FETCH_FROM].split(),
+        memory=int(os.environ[MEMORY_EACH]),
     )
     spare_the_collector()
     return app

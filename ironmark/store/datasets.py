@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import datetime as dt
 import io
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -155,6 +157,14 @@ def rows_of(session: Session, key: str, number: int) -> pl.DataFrame:
     bodies = session.scalars(query.order_by(DatasetSegment.place))
     pieces = [pl.read_parquet(io.BytesIO(body)) for body in bodies]
     return pl.concat(pieces) if pieces else pl.DataFrame()
+
+
+@contextmanager
+def pieces(session: Session, key: str, number: int) -> Iterator[Iterator[bytes]]:
+    """The rows of a version as they are kept, as Parquet, one piece in memory at a time."""
+    query = select(DatasetSegment.body).where(DatasetSegment.dataset_id == key, DatasetSegment.number == number)
+    with session.connection().execution_options(yield_per=1).execute(query.order_by(DatasetSegment.place)) as found:
+        yield (row.body for row in found)
 
 
 def _query() -> Select[Dataset, DatasetVersion]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import math
 import threading
+import weakref
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from copy import copy
 from dataclasses import replace
@@ -29,10 +30,12 @@ from ironmark.tables.cells import (
     last_days,
     parts_of,
 )
+from ironmark.tables.pieces import Pieces
+from ironmark.tables.row_expressions import Dates, part_expression
 
+ALL = 1 << 60
 MANY_ROWS = 1_000_000  # from where on it matters how often they are gone through
 _EPOCH = dt.date(1970, 1, 1).toordinal()
-Dates = frozenset[str]  # the names of the columns of dates
 
 
 class ColumnSource(CellSource):
@@ -40,47 +43,50 @@ class ColumnSource(CellSource):
 
     def __init__(
         self,
-        frame: pl.DataFrame,
+        rows: pl.DataFrame | Pieces,
         period: str,
         segments: Sequence[str],
         through: dt.date,
         order: Mapping[str, Sequence[str]] | None = None,
         own: Sequence[str] | None = None,
+        room: int = ALL,
     ) -> None:
         """order: members by segment that come before the others, which follow by name. own: the segments that are the
-        rows' own, neither taken nor derived; all of them where it is not said."""
-        if not frame.height or frame[period].null_count() == frame.height:
+        rows' own, neither taken nor derived; all of them where it is not said. room: bytes of columns that are held at
+        once where rows are read in pieces."""
+        days = rows.select([period])[period]
+        if days.null_count() == len(days):
             raise NoPeriod("The dataset has no rows with a date yet; upload rows first.")
-        frame = frame.filter(pl.col(period) <= through)  # a row without a day is none of any period
-        if not frame.height:
+        keep = days <= through  # a row without a day is none of any period
+        if not keep.any():
             raise NoPeriod(
                 f"The dataset has no rows up to {through:%-d %B %Y}, the day it is said to be complete through. "
                 "Say another day on its page under Data."
             )
+        if not isinstance(rows, Pieces):
+            rows = rows.filter(keep)
+        self._kept_rows = None if not isinstance(rows, Pieces) or keep.all() else keep
+        self._period, self._room = period, room
+        days = days.filter(keep)
+        self._held = {period: days} if isinstance(rows, Pieces) else {}
         # Days counted as datetime.date counts them, from the first of January of year 1.
-        self._day_of_row = frame[period].to_physical().to_numpy() + np.int32(_EPOCH)
-        self._dates = frozenset(name for name, kind in frame.schema.items() if kind == pl.Date)
+        self._day_of_row: np.ndarray = days.to_physical().to_numpy() + np.int32(_EPOCH)
+        self._dates = frozenset(name for name, kind in rows.schema.items() if kind == pl.Date)
         members: dict[str, tuple[str, ...]] = {}
         self._member_of_row: dict[str, np.ndarray] = {}
         self._names: dict[str, pl.Series] = {}  # the texts of a column of rows that is held as members alone
         for segment in segments:
-            labels = _labels(frame[segment])
-            names = labels.unique().sort()
-            # Members are sorted, so a member's code is its place among them.
-            codes = labels.cast(pl.Enum(names)).to_physical().to_numpy()
-            known = names.to_list()
-            if frame.schema[segment] == pl.String and not frame[segment].is_in([BLANK_MEMBER]).any():
-                self._names[segment] = names.replace(BLANK_MEMBER, None)
-                frame = frame.drop(segment)
-            wanted = [name for name in (order or {}).get(segment, ()) if name in set(known)]
-            if wanted:
-                shown = list(dict.fromkeys([*wanted, *known]))
-                place = {name: at for at, name in enumerate(shown)}
-                codes, known = np.array([place[name] for name in known], dtype=codes.dtype)[codes], shown
-                if segment in self._names:
-                    self._names[segment] = pl.Series([None if name == BLANK_MEMBER else name for name in shown], dtype=pl.String)  # fmt: skip
+            cells = rows.select([segment])[segment]
+            if self._kept_rows is not None:
+                cells = cells.filter(self._kept_rows)
+            codes, known = _coded(_labels(cells), (order or {}).get(segment, ()))
+            if cells.dtype == pl.String and not cells.is_in([BLANK_MEMBER]).any():
+                texts = [None if name == BLANK_MEMBER else name for name in known]
+                self._names[segment] = pl.Series(texts, dtype=pl.String)
+                if not isinstance(rows, Pieces):
+                    rows = rows.drop(segment)
             members[segment], self._member_of_row[segment] = tuple(known), codes
-        self._frame = frame
+        self._rows: pl.DataFrame | Pieces | _Some = rows
         self._unit_of_row: dict[str, np.ndarray] = {}
         self._cells: dict[tuple[Unit, tuple[str, ...]], Cells] = {}
         self._cell_of_row: dict[tuple[Unit, tuple[str, ...]], pl.Series] = {}
@@ -91,13 +97,18 @@ class ColumnSource(CellSource):
 
     @property
     def weight(self) -> int:
-        """Bytes of the rows, with the room that cells and their parts may come to take."""
-        return self._bytes_of_rows + self._most_of_cells
+        """Bytes that it holds now: of its rows, and of what was worked out from them."""
+        cells = sum(_bytes(cells) for cells in tuple(self._cells.values()))
+        places = [*self._unit_of_row.values(), *self._worked_out.values()]
+        of_row = sum(held.estimated_size() for held in tuple(self._cell_of_row.values()))
+        narrowed = sum(one.weight for one in tuple(self._narrowed.values()))
+        return self._bytes_of_rows + cells + sum(place.nbytes for place in places) + int(of_row) + narrowed
 
     @property
     def _bytes_of_rows(self) -> int:
-        places = [self._day_of_row, *self._member_of_row.values()]
-        return int(self._frame.estimated_size()) + sum(place.nbytes for place in places)
+        held = sum(place.nbytes for place in (self._day_of_row, *self._member_of_row.values()))
+        whole = self._rows.estimated_size() if isinstance(self._rows, pl.DataFrame) else 0
+        return held + int(whole) + sum(int(column.estimated_size()) for column in tuple(self._held.values()))
 
     @property
     def _most_of_cells(self) -> int:
@@ -107,13 +118,27 @@ class ColumnSource(CellSource):
     def height(self) -> int:
         return len(self._day_of_row)
 
+    def _column(self, name: str) -> pl.Series:
+        if name in self._names:
+            return self._names[name].gather(pl.Series(self._member_of_row[name])).alias(name)
+        if isinstance(self._rows, pl.DataFrame):
+            return self._rows[name]
+        with self._lock:
+            held = self._held.pop(name, None)
+            if held is None:
+                held = self._rows.select([name])[name]
+                held = held if self._kept_rows is None else held.filter(self._kept_rows)
+            self._held[name] = held
+            sizes = {one: column.estimated_size() for one, column in self._held.items()}
+            for one in list(sizes)[:-1]:
+                if sum(sizes.values()) > self._room and one != self._period:
+                    del self._held[one], sizes[one]
+        return held
+
     def _rows_with(self, *nodes: formula_nodes.Node | None) -> pl.DataFrame:
-        """The rows with every column that some formulas read."""
+        """The rows with every column that some formulas read, and at least that of days."""
         used = {name for node in nodes if node is not None for name in formula_nodes.columns_used(node)}
-        return self._frame.with_columns(
-            self._names[name].gather(pl.Series(self._member_of_row[name])).alias(name)
-            for name in sorted(used & self._names.keys())
-        )
+        return pl.DataFrame([self._column(name) for name in sorted(used | {self._period})])
 
     def _see_rows(self, a: formula_nodes.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
         every = len(self.members[by]) if by else 1
@@ -175,8 +200,11 @@ class ColumnSource(CellSource):
             if made is None:
                 keep = self._kept(where)
                 made = copy(self)
-                made._frame = self._frame.filter(pl.Series(keep))
-                made._day_of_row = self._day_of_row[keep]
+                made._rows, made._kept_rows = (
+                    _Some(self, self._rows.schema, pl.Series(np.flatnonzero(keep).astype(np.uint32))),
+                    None,
+                )
+                made._held, made._day_of_row = {}, self._day_of_row[keep]
                 made._member_of_row = {segment: codes[keep] for segment, codes in self._member_of_row.items()}
                 made._unit_of_row, made._cells, made._cell_of_row, made._narrowed = {}, {}, {}, {}
                 made._worked_out, made._within, made._lock = {}, {}, threading.RLock()
@@ -264,6 +292,19 @@ class ColumnSource(CellSource):
             cells.parts[key] = column
 
 
+class _Some:
+    """Some rows of a source, column by column. They are asked for through it, so it is still there then; holding it would
+    keep both in memory for longer than they are needed."""
+
+    def __init__(self, of: ColumnSource, schema: pl.Schema, places: pl.Series) -> None:
+        self._of, self.schema, self._places = weakref.ref(of), schema, places
+
+    def select(self, names: Sequence[str]) -> pl.DataFrame:
+        of = self._of()
+        assert of is not None
+        return pl.DataFrame([of._column(name).gather(self._places) for name in names])
+
+
 def _bytes(cells: Cells) -> int:
     return sum(held.nbytes for held in (cells.unit, cells.rows, *cells.member.values(), *cells.parts.values()))
 
@@ -309,88 +350,17 @@ def _added(name: str, cell: Ints, values: Floats, many: int) -> Floats:
     return np.asarray(np.sqrt(variance))
 
 
-def part_expression(
-    name: str, of: formula_nodes.Node | None, where: formula_nodes.Node | None, dates: Dates
-) -> pl.Expr:
-    """A part as Polars has it; of those that are added up (sum, stdev), what is added for each row."""
-    holds = expression(where, dates).fill_null(False) if where is not None else pl.lit(True)
-    if where is not None and not formula_nodes.columns_used(where):
-        holds = pl.when(pl.col("cell") >= 0).then(holds)
-    if name == "matching":
-        return pl.len() if where is None else holds.sum()
-    assert of is not None
-    value = expression(of, dates)
-    if not formula_nodes.columns_used(of):  # a constant counts once a row, not once
-        value = pl.when(pl.col("cell") >= 0).then(value)
-    if name == "filled":
-        return (value.is_not_null() & holds).sum()
-    if name == "distinct":
-        return value.filter(holds).drop_nulls().n_unique()
-    value = pl.when(holds).then(value.cast(pl.Float64))
-    # Dividing by zero within a row is blank, as in the arithmetic over totals.
-    value = pl.when(value.is_finite()).then(value)
-    return value if name in ("sum", "stdev") else {"min": value.min, "max": value.max, "median": value.median}[name]()
-
-
-def expression(node: formula_nodes.Node, dates: Dates) -> pl.Expr:
-    """A row expression or condition as Polars has it; a comparison with a blank is blank, so not true."""
-    match node:
-        case formula_nodes.Number(value=value) | formula_nodes.Text(value=value) | formula_nodes.Flag(value=value):
-            return pl.lit(value)
-        case formula_nodes.Column(name=name):
-            return pl.col(name)
-        case formula_nodes.Minus(of=of):
-            return -expression(of, dates)
-        case formula_nodes.Binary(op=op, left=left, right=right):
-            one, other = expression(left, dates), expression(right, dates)
-            if op == "/":
-                other = pl.when(other != 0).then(other)
-            return {"+": one + other, "-": one - other, "*": one * other, "/": one / other}[op]
-        case formula_nodes.Compare(op=op, left=left, right=right):
-            one, other = _comparable(left, right, dates), _comparable(right, left, dates)
-            return {
-                "=": one == other, "!=": one != other, "<": one < other,
-                "<=": one <= other, ">": one > other, ">=": one >= other,
-            }[op]  # fmt: skip
-        case formula_nodes.Among(of=of, values=values):
-            tests = [expression(of, dates) == _comparable(value, of, dates) for value in values]
-            return pl.any_horizontal(tests)
-        case formula_nodes.Starts(of=of, start=start):
-            return expression(of, dates).str.starts_with(start)
-        case formula_nodes.Call():
-            return _called(node, dates)
-        case formula_nodes.Blank(of=of, filled=filled):
-            return expression(of, dates).is_not_null() if filled else expression(of, dates).is_null()
-        case formula_nodes.Logic(op=op, items=items):
-            parts = [expression(item, dates) for item in items]
-            return pl.all_horizontal(parts) if op == "and" else pl.any_horizontal(parts)
-        case formula_nodes.Not(of=of):
-            return ~expression(of, dates)
-    raise TypeError(f"{type(node).__name__} has no value in a row")
-
-
-def _called(node: formula_nodes.Call, dates: Dates) -> pl.Expr:
-    """A function over the cells of a row; of a blank, and of a condition that is neither true nor not, it is blank."""
-    args = [expression(arg, dates) for arg in node.args]
-    if node.name == "if":
-        return pl.when(args[0]).then(args[1]).when(~args[0]).then(args[2])
-    if node.name == "days":
-        return (args[1] - args[0]).dt.total_days().cast(pl.Float64)
-    if node.name == "steps":
-        limits, names = formula_nodes.steps_of(node)
-        place = pl.sum_horizontal([(args[0] >= limit).cast(pl.Int64) for limit in limits])
-        named = place.replace_strict(dict(enumerate(names)), return_dtype=pl.String)
-        return pl.when(args[0].is_not_null()).then(named)
-    names = formula_nodes.WEEKDAYS if node.name == "weekday" else formula_nodes.MONTHS
-    place = args[0].dt.weekday() if node.name == "weekday" else args[0].dt.month()
-    return place.cast(pl.Int64).replace_strict(dict(enumerate(names, 1)), return_dtype=pl.String)
-
-
-def _comparable(node: formula_nodes.Node, beside: formula_nodes.Node, dates: Dates) -> pl.Expr:
-    """A text beside a column of dates is a date; the formula was checked for that."""
-    if isinstance(node, formula_nodes.Text) and isinstance(beside, formula_nodes.Column) and beside.name in dates:
-        return pl.lit(dt.date.fromisoformat(node.value))
-    return expression(node, dates)
+def _coded(labels: pl.Series, first: Sequence[str]) -> tuple[np.ndarray, list[str]]:
+    """The place of each label among the members: those that come ``first``, then the others by name."""
+    names = labels.unique().sort()
+    codes, known = labels.cast(pl.Enum(names)).to_physical().to_numpy(), names.to_list()
+    there = set(known)
+    wanted = [name for name in first if name in there]
+    if not wanted:
+        return codes, known
+    shown = list(dict.fromkeys([*wanted, *known]))
+    place = {name: at for at, name in enumerate(shown)}
+    return np.array([place[name] for name in known], dtype=codes.dtype)[codes], shown
 
 
 def _labels(cells: pl.Series) -> pl.Series:

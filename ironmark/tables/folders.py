@@ -24,11 +24,11 @@ from ironmark.core.periods import Period
 from ironmark.core.readings import Members
 from ironmark.tables import joined_columns
 from ironmark.tables.cells import BLANK_MEMBER, Cells, Line, NoPeriod, PartKey, Unit
-from ironmark.tables.columns import part_expression
 from ironmark.tables.connections import LiveProblem, Wrong
 from ironmark.tables.joined_columns import Matched, Twice, Wide
 from ironmark.tables.query_cache import AskedSource
 from ironmark.tables.refresh import merged
+from ironmark.tables.row_expressions import part_expression
 from ironmark.tables.table import Column, assign_roles, identifiers
 
 MOST_FILES, MOST_MEMBERS = 100_000, 5000

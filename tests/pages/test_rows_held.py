@@ -160,8 +160,7 @@ class Held(unittest.TestCase):
     def test_rows_are_held_by_their_weight(self) -> None:
         with mock.patch.object(held_sources.datasets, "rows", lambda *_: FRAME):
             self.sources.source(None, dataset("a"))  # type: ignore[arg-type]
-            room = self.sources._held.currsize * 2
-            self.sources._held._Cache__maxsize = room
+            self.sources._most = sum(held.weight for held in self.sources._held.values()) * 2
             for key in "bcd":
                 self.sources.source(None, dataset(key))  # type: ignore[arg-type]
             self.assertEqual(sorted(key for key, _ in self.sources._held), ["c", "d"])

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from cachetools import LRUCache
+import polars as pl
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
@@ -27,27 +27,34 @@ from ironmark.tables.folders import FolderSource, FolderTable, allowed
 from ironmark.tables.live import LiveSource
 from ironmark.tables.live_relation import LiveTable
 from ironmark.tables.live_waiting import FRESH_S, Patient
+from ironmark.tables.pieces import Pieces
 
-MOST_BYTES = 1 << 30  # of rows in memory
-MOST_TAKEN_BYTES = 64 << 20  # of readings in memory
+MEMORY = 2 << 30  # of all processes together, unless another is told
+LEAST_MEMORY = 512 << 20
+OF_ROWS, OF_READINGS, OF_ANSWERS = 0.5, 0.03, 0.03  # of what a process may have; the rest is for what it works on
+MANY_ROWS = 1_000_000  # of which only the columns that are asked for are read
 TURNS = 2  # pages worked on at once; more of them in one process take longer together than in turn
 
 
 class Sources:
     """The database, and the dataset versions in memory, the longest unused one given up first."""
 
-    def __init__(self, engine: Engine, folders: tuple[Path, ...] = (), hosts: frozenset[str] = frozenset()) -> None:
-        """folders: those whose files may be read. hosts: those whose addresses may be asked."""
+    def __init__(
+        self, engine: Engine, folders: tuple[Path, ...] = (), hosts: frozenset[str] = frozenset(), memory: int = MEMORY
+    ) -> None:
+        """folders: those whose files may be read. hosts: those whose addresses may be asked. memory: bytes that this
+        process may take."""
         self.engine, self.folders, self.hosts = engine, folders, hosts
         self._changes = database.sessions(database.changing(engine))
         self._readings = database.sessions(engine)
-        self._held: LRUCache[tuple[str, int], ColumnSource] = LRUCache(MOST_BYTES, getsizeof=_weight)
+        self._most = int(memory * OF_ROWS)
+        self._held: dict[tuple[str, int], ColumnSource] = {}
         self._loading: dict[tuple[str, int], threading.Lock] = {}
         self._live: dict[tuple[str, int], Patient] = {}
         self._coming: dict[tuple[str, int], Patient] = {}
         self._lock = threading.Lock()
-        self.kept, self.seen = Kept(), Seen()
-        self.taken = Seen(MOST_TAKEN_BYTES, lambda taken: taken.weight)  # see ``readings_cache``
+        self.kept, self.seen = Kept(int(memory * OF_ANSWERS)), Seen()
+        self.taken = Seen(int(memory * OF_READINGS), lambda taken: taken.weight)  # see ``readings_cache``
         self.turns = Turns(TURNS)
 
     @contextmanager
@@ -72,7 +79,7 @@ class Sources:
             return self._live_source(session, dataset)
         key = (dataset.id, dataset.version)
         with self._lock:
-            held = self._held.get(key)
+            held = self._used(key)
             loading = self._loading.setdefault(key, threading.Lock()) if held is None else None
         if held is not None:
             return held
@@ -85,21 +92,55 @@ class Sources:
     def _load(self, session: Session, dataset: StoredDataset) -> ColumnSource:
         if dataset.period is None or dataset.through is None:
             raise NoPeriod(f"“{dataset.name}” has no period: give a column of dates that role on its page under Data.")
-        frame = datasets.rows(session, dataset)
-        if dataset.kind == "checklist":
-            frame = checklist.carried(frame, dataset.through)
+        wide = dataset.wide
         made = ColumnSource(
-            frame, dataset.period, dataset.segments, dataset.through, dataset.order, dataset.own_segments
-        )
+            self._pieces(dataset) if dataset.row_count >= MANY_ROWS and not (wide.lookups or wide.derived)
+            and dataset.kind != "checklist" else self._frame(session, dataset),
+            dataset.period, dataset.segments, dataset.through, dataset.order, dataset.own_segments, self._most // 2,
+        )  # fmt: skip
         made.grain = dataset.grain
         with self._lock:
-            for old in [k for k in self._held if k[0] == dataset.id and k[1] < dataset.version]:
-                del self._held[old]
+            older = [key for key in self._held if key[0] == dataset.id and key[1] < dataset.version]
             self._held[dataset.id, dataset.version] = made
             self._loading.pop((dataset.id, dataset.version), None)
-            rows = frozenset(self._held)
-        self.taken.forget(lambda key: not rows.issuperset(key.rows))  # they would hold on to rows that were given up
+            self._give_up(older)
         return made
+
+    def _frame(self, session: Session, dataset: StoredDataset) -> pl.DataFrame:
+        frame = datasets.rows(session, dataset)
+        return checklist.carried(frame, dataset.through) if dataset.kind == "checklist" and dataset.through else frame
+
+    def _pieces(self, dataset: StoredDataset) -> Pieces:
+        """Its rows, column by column as they are asked for, for as long as they are kept: they never change."""
+
+        @contextmanager
+        def read() -> Iterator[Iterator[bytes]]:
+            with self.readings() as session, datasets.pieces(session, dataset.id, dataset.rows_version) as found:
+                yield found
+
+        return Pieces(read, dataset.merges)
+
+    def _used(self, key: tuple[str, int]) -> ColumnSource | None:
+        """Rows that are held, used last from now on; others are given up where all have come to take too much room."""
+        held = self._held.pop(key, None)
+        if held is not None:
+            self._held[key] = held
+            self._give_up()
+        return held
+
+    def _give_up(self, older: Sequence[tuple[str, int]] = ()) -> None:
+        """Drop what is ``older``, and the rows that were not used for longest where all take too much room; not the last."""
+        weights = {key: source.weight for key, source in self._held.items()}
+        gone = list(older)
+        for key in [key for key in weights if key not in gone][:-1]:
+            if sum(weight for held, weight in weights.items() if held not in gone) <= self._most:
+                break
+            gone.append(key)
+        for key in gone:
+            del self._held[key]
+        if gone:  # readings would hold on to them
+            rows = frozenset(self._held)
+            self.taken.forget(lambda key: not rows.issuperset(key.rows))
 
     def _live_source(self, session: Session, dataset: StoredDataset) -> Patient:
         """A live source; one that has grown old is read anew beside it, and serves on until the new one is there.
@@ -182,8 +223,3 @@ class Sources:
             made = Patient(dataset.name, make, progress=at.progress, seconds=at.seconds)
         made.grain = dataset.grain
         return made
-
-
-def _weight(source: ColumnSource) -> int:
-    """What a source takes of the room; one larger than all of it is held alone."""
-    return min(source.weight, MOST_BYTES)
