@@ -52,8 +52,8 @@ class ColumnSource(CellSource):
         room: int = ALL,
     ) -> None:
         """order: members by segment that come before the others, which follow by name. own: the segments that are the
-        rows' own, neither taken nor derived; all of them where it is not said. room: bytes of columns that are held at
-        once where rows are read in pieces."""
+        rows' own, neither taken nor derived; all of them where it is not said. room: bytes that may be held of columns that
+        are read in pieces, and as many of what is worked out."""
         days = rows.select([period])[period]
         if days.null_count() == len(days):
             raise NoPeriod("The dataset has no rows with a date yet; upload rows first.")
@@ -112,7 +112,8 @@ class ColumnSource(CellSource):
 
     @property
     def _most_of_cells(self) -> int:
-        return max(MOST_PART_BYTES, self._bytes_of_rows // 2)
+        """Room for the cells of some combinations of segments: each takes four bytes a row, and its parts."""
+        return max(MOST_PART_BYTES, min(self._room, max(self._bytes_of_rows // 2, 24 * self.height)))
 
     @property
     def height(self) -> int:
@@ -209,7 +210,10 @@ class ColumnSource(CellSource):
                 made._unit_of_row, made._cells, made._cell_of_row, made._narrowed = {}, {}, {}, {}
                 made._worked_out, made._within, made._lock = {}, {}, threading.RLock()
             self._narrowed[place] = made
-            while len(self._narrowed) > 1 and sum(one.weight for one in self._narrowed.values()) > self._most_of_cells:
+            while (
+                len(self._narrowed) > 1
+                and sum(one.weight for one in self._narrowed.values()) > self._most_of_cells // 2
+            ):
                 del self._narrowed[next(iter(self._narrowed))]
         return made
 

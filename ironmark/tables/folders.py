@@ -50,6 +50,15 @@ def files_in(folder: Path) -> list[Path]:
     return found
 
 
+Files = tuple[tuple[str, int, int], ...]  # of a folder: name, bytes and when it was changed
+
+
+def files_now(folder: Path) -> Files:
+    """What tells whether any file of a folder was added, changed or taken away. Raises Wrong."""
+    found = ((str(path), path.stat()) for path in files_in(folder))
+    return tuple((name, held.st_size, held.st_mtime_ns) for name, held in found)
+
+
 def allowed(folders: Sequence[Path], path: str) -> Path:
     """A folder below one that may be read. Raises Wrong for any other."""
     if not folders:
@@ -211,20 +220,23 @@ class FolderSource(AskedSource):
                 raise LiveProblem(f"“{found[0].key}” stands in several rows of what is looked into. Mend that table.")
         rows = table.scan()
         day = pl.col(period)
-        ends = self._collected(rows.select(low=day.min(), high=day.max(), latest=day.dt.day().max())).row(0)
-        if ends[0] is None:
+        segments = [column for column in every if column.role == "segment"]
+        said = [_label(column).unique().implode().alias(f"of:{column.name}") for column in segments]
+        # All of it in one pass: every further one reads the files once more.
+        look = self._collected(rows.select(day.min().alias("low"), day.max().alias("high"), day.dt.day().max().alias("latest"), day.null_count().alias("undated"), *said))  # fmt: skip
+        first, last, latest = look.select("low", "high", "latest").row(0)
+        if first is None:
             raise NoPeriod("The files have no rows with a date yet.")
-        first, last, latest = ends
         complete = through or (Period.of(last).end if latest == 1 else last)
         if complete < first:
             raise NoPeriod(
                 f"The folder has no rows up to {complete:%-d %B %Y}, the day it is said to be complete through."
             )
-        # Rows after the complete day are not read. The last day is looked for again among those that are.
+        # Rows after the complete day, and those without any, are not read: what is among them alone is not there.
         rows = rows.filter(day <= complete)
-        if last > complete:
-            last = self._collected(rows.select(day.max())).item()
-        segments = [column for column in every if column.role == "segment"]
+        if last > complete or look["undated"].item():
+            look = self._collected(rows.select(day.max().alias("high"), *said))
+            last = look["high"].item()
         ordinal = day.to_physical().cast(pl.Int64) + _EPOCH
         self._rows = rows.with_columns(
             *(_label(column).alias(f"of:{column.name}") for column in segments), pl.lit(0).alias("cell"),
@@ -234,9 +246,7 @@ class FolderSource(AskedSource):
         self._dates = frozenset(column.name for column in every if column.type == "date")
         members = {}
         for column in segments:
-            names = (
-                self._collected(self._rows.select(pl.col(f"of:{column.name}").unique().sort())).to_series().to_list()
-            )
+            names = look[f"of:{column.name}"].item().sort().to_list()
             if len(names) > MOST_MEMBERS:
                 raise Wrong(
                     f"“{column.name}” has more than {MOST_MEMBERS:,} members. Give it another role than segment."

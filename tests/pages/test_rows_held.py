@@ -2,6 +2,7 @@
 
 import datetime as dt
 import gc
+import shutil
 import threading
 import unittest
 from dataclasses import replace
@@ -17,9 +18,12 @@ from ironmark.core.periods import Period
 from ironmark.pages.context import source_registry as held_sources
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
+from ironmark.store import scratch
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import columns, live_waiting
 from ironmark.tables.columns import ColumnSource
+from ironmark.tables.connections import LiveProblem
+from ironmark.tables.folders import FolderSource, FolderTable, columns_of
 from ironmark.tables.table import Column
 
 DAY = dt.date(2026, 10, 31)
@@ -168,6 +172,41 @@ class Held(unittest.TestCase):
             self.assertEqual(
                 sorted(self.sources._held), [("c", 1), ("d", 2)], "an earlier version is not asked for again"
             )
+
+    def test_a_folder_is_read_anew_only_when_a_file_has_changed(self) -> None:
+        folder = scratch.make("folder")
+        self.addCleanup(shutil.rmtree, folder)
+        # A nursery that writes a file a day, in Finnish.
+        head = "päivä;laji;määrä\n"
+        (folder / "a.csv").write_text(f"{head}2026-03-01;pihlaja;3\n2026-03-02;kuusi;4\n", encoding="utf-8")
+        table = FolderTable(folder, columns_of(folder))
+        passes: list[str] = []
+        collected = FolderSource._collected
+
+        def counted(source: FolderSource, frame: pl.LazyFrame) -> pl.DataFrame:
+            passes.append("")
+            return collected(source, frame)
+
+        with mock.patch.object(FolderSource, "_collected", counted):
+            first = self.sources._folder(dataset("taimisto", kind="live"), (), table, None)
+            self.assertEqual(len(passes), 1, "its days and members are found in one pass")
+            self.assertIs(self.sources._folder(dataset("taimisto", kind="live"), (), table, None), first)
+            self.assertEqual(len(passes), 1)
+            (folder / "b.csv").write_text(f"{head}2026-03-03;vaahtera;5\n", encoding="utf-8")
+            second = self.sources._folder(dataset("taimisto", kind="live"), (), table, None)
+            (folder / "b.csv").write_text(f"{head}2026-03-04;vaahtera;55\n", encoding="utf-8")
+            third = self.sources._folder(dataset("taimisto", kind="live"), (), table, None)
+        self.assertEqual([one.through.day for one in (first, second, third)], [2, 3, 4])
+        self.assertEqual(second.members[table.columns[1].name], ("kuusi", "pihlaja", "vaahtera"))
+        # What is among later rows alone is no member.
+        early = self.sources._folder(dataset("taimisto", 2, kind="live"), (), table, dt.date(2026, 3, 2))
+        self.assertEqual(
+            (early.last, early.members[table.columns[1].name]), (dt.date(2026, 3, 2), ("kuusi", "pihlaja"))
+        )
+        with self.assertRaises(LiveProblem):
+            for path in folder.iterdir():
+                path.unlink()
+            self.sources._folder(dataset("taimisto", 2, kind="live"), (), table, None)
 
     def test_typed_formulas_do_not_pile_up(self) -> None:
         source = ColumnSource(FRAME, "day", [], DAY)

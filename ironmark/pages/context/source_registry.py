@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -23,7 +24,7 @@ from ironmark.tables import checklist
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection
-from ironmark.tables.folders import FolderSource, FolderTable, allowed
+from ironmark.tables.folders import Files, FolderSource, FolderTable, allowed, files_now, in_words
 from ironmark.tables.live import LiveSource
 from ironmark.tables.live_relation import LiveTable
 from ironmark.tables.live_waiting import FRESH_S, Patient
@@ -52,6 +53,7 @@ class Sources:
         self._loading: dict[tuple[str, int], threading.Lock] = {}
         self._live: dict[tuple[str, int], Patient] = {}
         self._coming: dict[tuple[str, int], Patient] = {}
+        self._folders: dict[str, tuple[tuple[int, tuple[int, ...], Files], FolderSource]] = {}
         self._lock = threading.Lock()
         self.kept, self.seen = Kept(int(memory * OF_ANSWERS)), Seen()
         self.taken = Seen(int(memory * OF_READINGS), lambda taken: taken.weight)  # see ``readings_cache``
@@ -96,7 +98,7 @@ class Sources:
         made = ColumnSource(
             self._pieces(dataset) if dataset.row_count >= MANY_ROWS and not (wide.lookups or wide.derived)
             and dataset.kind != "checklist" else self._frame(session, dataset),
-            dataset.period, dataset.segments, dataset.through, dataset.order, dataset.own_segments, self._most // 2,
+            dataset.period, dataset.segments, dataset.through, dataset.order, dataset.own_segments, self._most // 3,
         )  # fmt: skip
         made.grain = dataset.grain
         with self._lock:
@@ -207,13 +209,29 @@ class Sources:
         own = {} if plain["host"] else {"host": url.host or "", "port": url.port or 3306}
         return Connection(**{**plain, **own}, password=password or "")
 
+    def _folder(
+        self, dataset: StoredDataset, looked_into: tuple[int, ...], table: FolderTable, through: dt.date | None
+    ) -> FolderSource:
+        """A folder; the one from before with all that was worked out of it, while no file and nothing else has changed."""
+        with in_words(table.folder):
+            now = dataset.version, looked_into, files_now(table.folder)
+        with self._lock:
+            before = self._folders.get(dataset.id)
+        if before is not None and before[0] == now:
+            return before[1]
+        made = FolderSource(table, dataset.order, through)
+        with self._lock:
+            self._folders[dataset.id] = now, made
+        return made
+
     def _patient(self, session: Session, dataset: StoredDataset) -> Patient:
         table = self.table_of(session, dataset)
         through = dataset.through if dataset.settings.get("fixed_through") else None
+        looked_into = tuple(datasets.get(session, one.dataset).version for one in dataset.wide.lookups)
 
         def make() -> LiveSource | FolderSource:
             if isinstance(table, FolderTable):
-                return FolderSource(table, dataset.order, through)
+                return self._folder(dataset, looked_into, table, through)
             return LiveSource(table, dataset.order, through)
 
         if isinstance(table, FolderTable):
