@@ -32,6 +32,7 @@ from ironmark.tables.row_expressions import part_expression
 from ironmark.tables.table import Column, assign_roles, identifiers
 
 MOST_FILES, MOST_MEMBERS = 100_000, 5000
+TOGETHER = 3  # segments whose members are looked for in one pass, by all their combinations
 _ENDINGS = (".parquet", ".csv")
 _EPOCH = dt.date(1970, 1, 1).toordinal()
 _PART_OF_PATH = re.compile(r"^([^=]+)=(.*)$")
@@ -221,10 +222,13 @@ class FolderSource(AskedSource):
         rows = table.scan()
         day = pl.col(period)
         segments = [column for column in every if column.role == "segment"]
-        said = [_label(column).unique().implode().alias(f"of:{column.name}") for column in segments]
-        # All of it in one pass: every further one reads the files once more.
-        look = self._collected(rows.select(day.min().alias("low"), day.max().alias("high"), day.dt.day().max().alias("latest"), day.null_count().alias("undated"), *said))  # fmt: skip
-        first, last, latest = look.select("low", "high", "latest").row(0)
+        days = [day.min().alias("low"), day.max().alias("high"), day.dt.day().max().alias("latest")]
+        # Some segments in one pass: every further one reads the files once more.
+        looks = [
+            self._collected(rows.group_by(_label(column).alias(f"of:{column.name}") for column in segments[at : at + TOGETHER]).agg(days))
+            for at in range(0, len(segments), TOGETHER)
+        ] or [self._collected(rows.select(days))]  # fmt: skip
+        first, last, latest = looks[0].select(pl.col("low").min(), pl.col("high").max(), pl.col("latest").max()).row(0)
         if first is None:
             raise NoPeriod("The files have no rows with a date yet.")
         complete = through or (Period.of(last).end if latest == 1 else last)
@@ -234,9 +238,9 @@ class FolderSource(AskedSource):
             )
         # Rows after the complete day, and those without any, are not read: what is among them alone is not there.
         rows = rows.filter(day <= complete)
-        if last > complete or look["undated"].item():
-            look = self._collected(rows.select(day.max().alias("high"), *said))
-            last = look["high"].item()
+        looks = [look.filter(pl.col("low") <= complete) for look in looks]
+        if last > complete:
+            last = self._collected(rows.select(day.max())).item()
         ordinal = day.to_physical().cast(pl.Int64) + _EPOCH
         self._rows = rows.with_columns(
             *(_label(column).alias(f"of:{column.name}") for column in segments), pl.lit(0).alias("cell"),
@@ -246,7 +250,8 @@ class FolderSource(AskedSource):
         self._dates = frozenset(column.name for column in every if column.type == "date")
         members = {}
         for column in segments:
-            names = look[f"of:{column.name}"].item().sort().to_list()
+            look = next(look for look in looks if f"of:{column.name}" in look.columns)
+            names = look[f"of:{column.name}"].unique().sort().to_list()
             if len(names) > MOST_MEMBERS:
                 raise Wrong(
                     f"“{column.name}” has more than {MOST_MEMBERS:,} members. Give it another role than segment."
