@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import io
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, replace
 from typing import Any
 
@@ -22,6 +23,7 @@ from ironmark.tables.refresh import Changes, How, changes, combined, conform, me
 from ironmark.tables.table import Column, Table, Unreadable, complete_through
 
 Tell = Callable[[float], None]
+_Piece = tuple[bytes, int]  # Parquet, and its number of rows
 
 
 # What is unusual about rows beside those before them.
@@ -330,7 +332,7 @@ def _write(
             row.version, row.updated_at = row.version + 1, now()
     session.flush()
     kept = 0
-    for place, (body, height) in enumerate(_pieces(table.frame)):
+    for place, (body, height) in enumerate(_ahead(_pieces(table.frame))):
         session.add(DatasetSegment(dataset_id=row.id, number=number, place=place, body=body))
         session.flush()
         session.expunge_all()  # a piece once sent need not stay in memory
@@ -340,6 +342,15 @@ def _write(
     if number > 1 and shown:
         _follow(session, row)
     _prune(session, row.id, row.rows_version, int((row.settings or {}).get("keep_versions", KEPT_VERSIONS)))
+
+
+def _ahead(pieces: Iterator[_Piece]) -> Iterator[_Piece]:
+    """The same, the next one made while whoever asked is at the one before."""
+    with ThreadPoolExecutor(1) as pool:
+        coming = pool.submit(next, pieces, None)
+        while (piece := coming.result()) is not None:
+            coming = pool.submit(next, pieces, None)
+            yield piece
 
 
 def _prune(session: Session, key: str, shown: int, keep: int) -> None:
@@ -364,8 +375,8 @@ def _plain(told: Changes) -> dict[str, Any]:
     return {name: value.isoformat() if isinstance(value, dt.date) else value for name, value in asdict(told).items()}
 
 
-def _pieces(frame: pl.DataFrame) -> Iterator[tuple[bytes, int]]:
-    """Parquet pieces within PIECE_BYTES and their numbers of rows: as many as fit, at least one piece."""
+def _pieces(frame: pl.DataFrame) -> Iterator[_Piece]:
+    """Parquet pieces within PIECE_BYTES: as many as fit, at least one piece."""
     start, size = 0, _PIECE_ROWS
     while True:
         buffer = io.BytesIO()
