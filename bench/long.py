@@ -55,7 +55,7 @@ class Held:
         self._watch.join()
 
     def _look(self) -> None:
-        while not self._over.wait(0.5):
+        while not self._over.wait(1.0):
             groups = (Path(place) / "group" for place in Path("/tmp").glob("ironmark-printer-*"))
             printers = sum(held_bytes(members(int(group.read_text()))) for group in groups if group.exists())
             server = held_bytes([self._server])
@@ -75,7 +75,7 @@ def main() -> None:
         with Held(server.process.pid) as held:
             export = server.client.post("/api/exports", json={"kind": "pdf", "edition": edition}).json()["id"]
             while (found := server.client.get(f"/api/exports/{export}").json())["state"] in ("waiting", "running"):
-                time.sleep(0.2)
+                time.sleep(0.5)
             took = time.perf_counter() - begun
             size = len(server.client.get(f"/api/exports/{export}/file").content)
         whole = sum(held.most.values())

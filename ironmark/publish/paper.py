@@ -23,7 +23,7 @@ from PIL import ImageCms
 from ironmark.publish import tags
 from ironmark.publish.export_page import ExportPage
 from ironmark.publish.page import Form, Images, Paper, cover, job, margins
-from ironmark.publish.parts import parts
+from ironmark.publish.parts import MOST, parts
 from ironmark.publish.printer import Job, Printer, PrintingStopped, Stopped
 
 MAKER = "Iron Mark"
@@ -52,7 +52,7 @@ def as_pdf(
                 if wait and tell(0.95):
                     raise PrintingStopped
 
-        with _Pair(printer) as pair:
+        with _Pair(printer, total > MOST) as pair:
             for of, (leaf, images) in enumerate(leaves):
                 some = parts(leaf)
                 part = next(some)
@@ -79,13 +79,18 @@ class _Pair:
     """Two printers by turns: while one prints a part, the other lays the next one out. The second is only begun where
     there are several parts, and ended with them."""
 
-    def __init__(self, first: Printer) -> None:
-        self._printers = [first, Printer()]
+    def __init__(self, first: Printer, several: bool) -> None:
+        """several: whether there are several parts for sure."""
+        self._printers, self._several = [first, Printer()], several
         self._pool = ThreadPoolExecutor(2, thread_name_prefix="printer")
         self._busy: list[Future[bytes] | None] = [None, None]
         self._turn = 0
 
     def __enter__(self) -> _Pair:
+        if self._several and not self._printers[0].pid:
+            # None is warm: the second begins while the page is drawn, and takes the first part.
+            self._turn = 1
+            self._pool.submit(self._printers[1].warm)
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -105,7 +110,10 @@ class _Pair:
         self._busy[at] = file
         other = self._printers[self._turn]
         if not last and not other.pid:  # begun meanwhile, by a thread that lasts as long as it is needed
-            self._pool.submit(other.warm)
+            if other is self._printers[0]:
+                other.warm()
+            else:
+                self._pool.submit(other.warm)
         placed = known.get()
         if placed is None:
             file.result()
