@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 import structlog
 from pydantic import BaseModel
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from ironmark.core import readings
@@ -154,7 +154,7 @@ class KpiGlances:
             glance = glance_at(context, key, yardstick)
         except Refused as error:
             glance = _empty(key).model_copy(update={"problem": error.problem.detail})
-        except (_TakesLong, DBAPIError, OSError):
+        except (_TakesLong, SQLAlchemyError, OSError):
             raise
         except Exception as error:
             log.error("glance", kpi=key, exc_info=error)
@@ -173,7 +173,7 @@ class KpiGlances:
         try:
             with self._sources.changes() as session:
                 kpi_glances.put(session, kept)
-        except (DBAPIError, OSError):
+        except (SQLAlchemyError, OSError):
             pass  # the database is away, or its disk is full
 
     # By the side
@@ -201,7 +201,7 @@ class KpiGlances:
             try:
                 with self._sources.turns, self._sources.readings() as session:
                     made[key] = self._one(ReadingContext(self._sources, session), key, yardstick)
-            except (DBAPIError, OSError):
+            except (SQLAlchemyError, OSError):
                 continue  # the database is away; whoever looks again has it begun again
             self._hold({key: made[key]})
             if len(made) >= TOGETHER:
