@@ -20,7 +20,7 @@ from ironmark.clock import now
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.problems import Problem, Refused
 from ironmark.store import uploads as store
-from ironmark.tables.table import Table
+from ironmark.tables.table import LongTable, Table
 
 log = structlog.get_logger()
 Work = Callable[[Callable[[str, float], None]], "str | Ended"]
@@ -35,9 +35,9 @@ MOST_WAITING = 600 * 1024 * 1024  # bytes of files that are not read yet
 READ, KEPT = 0.1, 0.4  # how far it is when reading has begun, and when the rows begin to be kept
 
 
-def keeping(tell: Callable[[str, float], None], table: Table) -> Callable[[float], None]:
+def keeping(tell: Callable[[str, float], None], table: Table | LongTable) -> Callable[[float], None]:
     """Tells how much of a table's rows is kept, as the last part of an upload."""
-    rows = f"{table.frame.height:,} rows"
+    rows = f"{table.rows.height:,} rows"
     return lambda share: tell(f"Keeping {rows}", KEPT + (1 - KEPT) * share)
 
 

@@ -11,7 +11,7 @@ from pydantic import Field
 
 from ironmark.api.access import Reader, reader
 from ironmark.api.answers.dataset import DatasetOut, dataset_answer, dataset_out, users_of
-from ironmark.api.upload_files import body_of, file_name_of, name_from
+from ironmark.api.upload_files import Staged, body_of, file_name_of, name_from
 from ironmark.api.versions import seen_version
 from ironmark.pages.datasets import refreshing
 from ironmark.pages.datasets.intake import keep_new, reading_of
@@ -71,12 +71,13 @@ def upload_dataset(
     who: Reader = Depends(reader),
 ) -> DatasetOut:
     """Read a file and keep it as a new dataset; ``sheet`` names one of a workbook."""
-    body, file_name = body_of(file), file_name_of(file)
-    with who.read() as session:
-        reading = reading_of(session, None, None, sheet, decimal)
-    read = reading.of(body, file_name)
-    with who.write() as session:
-        dataset = keep_new(session, name_from(file_name), file_name, read)
+    file_name = file_name_of(file)
+    with Staged.of(file) as sent:
+        with who.read() as session:
+            reading = reading_of(session, None, None, sheet, decimal)
+        read = reading.of_file(sent.path, file_name, sent.pieces, who.sources.room)
+        with who.write() as session:
+            dataset = keep_new(session, name_from(file_name), file_name, read)
     response.headers["ETag"] = f'"{dataset.version}"'
     return dataset_out(dataset, {})
 

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.api.access import Reader, reader
 from ironmark.api.answers.dataset import DatasetOut, ProblemOut, dataset_answer
-from ironmark.api.upload_files import body_of, file_name_of
+from ironmark.api.upload_files import Staged, file_name_of
 from ironmark.api.versions import seen_version
 from ironmark.core.numbers import MINUS, NumberStyle, group, show_day
 from ironmark.pages.datasets.intake import keep_next, reading_of, refuse_live
@@ -299,15 +299,16 @@ def put_rows(
             if not dataset_secrets.is_token(session, key, word):
                 raise Refused(401, "wrong-token", "The token does not fit", "Make a new one on the dataset’s page.")
     saw = None if word else seen_version(if_match)
-    body, name = body_of(file), file_name_of(file)
-    with who.read() as session:
-        held = datasets.get(session, key)
-        refuse_live(held)
-        reading = reading_of(session, held, None, sheet, decimal)
-    read = reading.of(body, name)
-    with who.write() as session:
-        dataset = keep_next(session, key, saw, name, read, how, force=force)
-        return dataset_answer(session, response, dataset)
+    name = file_name_of(file)
+    with Staged.of(file) as sent:
+        with who.read() as session:
+            held = datasets.get(session, key)
+            refuse_live(held)
+            reading = reading_of(session, held, None, sheet, decimal)
+        read = reading.of_file(sent.path, name, sent.pieces, who.sources.room)
+        with who.write() as session:
+            dataset = keep_next(session, key, saw, name, read, how, force=force)
+            return dataset_answer(session, response, dataset)
 
 
 @router.post("/token")

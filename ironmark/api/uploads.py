@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import ExitStack
 from dataclasses import dataclass
 from typing import Annotated, Any
 
@@ -12,7 +13,7 @@ from pydantic import BaseModel, Field
 
 from ironmark.api.access import Reader, reader
 from ironmark.api.background_uploads import AS_BEFORE, DONE, KEPT, READ, Ended, Upload, Uploads, Work, keeping, uploads
-from ironmark.api.upload_files import body_of, clean_name, file_name_of, name_from
+from ironmark.api.upload_files import Staged, body_of, clean_name, file_name_of, name_from
 from ironmark.api.versions import seen_version
 from ironmark.pages.datasets.intake import keep_new, keep_next, reading_of, recipe_in, refuse_live
 from ironmark.pages.datasets.table_looks import TableLook, UnfoldedTable, looked_at, unfolded
@@ -21,7 +22,7 @@ from ironmark.pages.model.problems import Refused
 from ironmark.store import datasets
 from ironmark.store import uploads as store
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.files import look_at
+from ironmark.tables.files import LongFile, ReadFile, look_at
 from ironmark.tables.grid import even
 from ironmark.tables.refresh import How
 from ironmark.tables.understanding import understand
@@ -62,10 +63,13 @@ def begin_upload(
 
     recipe: how it is read, as it was looked at; force: also where it is no longer read as the rows before were.
     """
-    body, file_name = body_of(file), file_name_of(file)
     saw = seen_version(if_match) if dataset else None
-    into = _Into(file_name, sheet, decimal, dataset, how, saw, recipe_in(recipe), name, force)
-    return held.begin(into.work(who, lambda: body), ticket, len(body))
+    into = _Into(file_name_of(file), sheet, decimal, dataset, how, saw, recipe_in(recipe), name, force)
+    with ExitStack() as until_it_waits:
+        sent = until_it_waits.enter_context(Staged.of(file))
+        upload = held.begin(into.work(who, lambda: sent), ticket, sent.size)
+        until_it_waits.pop_all()
+    return upload
 
 
 @dataclass(frozen=True)
@@ -82,20 +86,27 @@ class _Into:
     name: str = ""
     force: bool = False
 
-    def work(self, who: Reader, body: Callable[[], bytes]) -> Work:
-        """body: fetches the file. Refuses a dataset that takes none."""
+    def work(self, who: Reader, sent: Callable[[], Staged]) -> Work:
+        """sent: fetches the file. Refuses a dataset that takes none."""
         if self.dataset:
             with who.read() as session:
                 refuse_live(datasets.get(session, self.dataset))
-        return lambda tell: self._read(who, body, tell)
+        return lambda tell: self._read(who, sent, tell)
 
-    def _read(self, who: Reader, body: Callable[[], bytes], tell: Callable[[str, float], None]) -> str | Ended:
+    def _read(self, who: Reader, sent: Callable[[], Staged], tell: Callable[[str, float], None]) -> str | Ended:
         tell("Reading the table", READ)
-        with who.read() as session:
-            held = datasets.get(session, self.dataset) if self.dataset else None
-            reading = reading_of(session, held, self.recipe, self.sheet, self.decimal)
-        read = reading.of(body(), self.file_name)
-        tell(f"Looking through {read.table.frame.height:,} rows", KEPT)
+        with sent() as file:
+            with who.read() as session:
+                held = datasets.get(session, self.dataset) if self.dataset else None
+                reading = reading_of(session, held, self.recipe, self.sheet, self.decimal)
+            read = reading.of_file(
+                file.path, self.file_name, file.pieces, who.sources.room,
+                lambda share: tell("Reading the table", READ + (KEPT - READ) * share),
+            )  # fmt: skip
+            return self._keep(who, read, tell)
+
+    def _keep(self, who: Reader, read: ReadFile | LongFile, tell: Callable[[str, float], None]) -> str | Ended:
+        tell(f"Looking through {read.table.rows.height:,} rows", KEPT)
         kept = keeping(tell, read.table)
         with who.write() as session:
             if self.dataset:
@@ -184,18 +195,20 @@ def begin_whole(
     saw = seen_version(if_match) if dataset else None
     into = _Into(clean_name(file_name), sheet, decimal, dataset, how, saw, force=force)
 
-    def body() -> bytes:
-        whole = bytearray()
-        for place in range(many):  # one at a time: no connection is held for long
-            with who.read() as session:
-                whole += store.piece(session, key, place) or b""
-        if len(whole) != size:
-            raise Refused(
-                409, "pieces-missing", "The file is not whole yet", "It was changed meanwhile. Send it again."
-            )
-        return bytes(whole)
+    def sent() -> Staged:
+        with ExitStack() as until_whole:
+            staged = until_whole.enter_context(Staged())
+            with staged.path.open("wb") as whole:
+                for place in range(many):  # one at a time: no connection is held for long
+                    with who.read() as session:
+                        whole.write(store.piece(session, key, place) or b"")
+            if staged.size != size:
+                detail = "It was changed meanwhile. Send it again."
+                raise Refused(409, "pieces-missing", "The file is not whole yet", detail)
+            until_whole.pop_all()
+        return staged
 
-    work = into.work(who, body)
+    work = into.work(who, sent)
 
     def alone(tell: Callable[[str, float], None]) -> str | Ended:
         with held.alone:  # two of them at once would take twice the memory

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-import io
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, replace
@@ -14,26 +13,33 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
+from ironmark.store import scratch
 from ironmark.store.database import Missing, author, new_key
-from ironmark.store.datasets import KEPT_VERSIONS, Kind, StoredDataset, get, locked, raw_rows, rows, rows_of, takers
+from ironmark.store.datasets import (
+    KEPT_VERSIONS,
+    Kind,
+    StoredDataset,
+    get,
+    locked,
+    one_by_one,
+    raw_rows,
+    rows,
+    rows_of,
+    takers,
+)
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.findings import findings
 from ironmark.tables.joined_columns import Lookup, Twice, Wide, twice
-from ironmark.tables.refresh import Changes, How, changes, combined, conform, merged
-from ironmark.tables.table import Column, Table, Unreadable, complete_through
+from ironmark.tables.long_refresh import conformed, ends_with, put_together, same_rows
+from ironmark.tables.pieces import MANY_ROWS, Piece, Pieces, Rows, in_pieces, merged, pieces_of
+from ironmark.tables.refresh import Changes, How, changes, combined, conform
+from ironmark.tables.table import Column, LongTable, Table, Unreadable, complete_through
 
 Tell = Callable[[float], None]
-_Piece = tuple[bytes, int]  # Parquet, and its number of rows
 
 
 # What is unusual about rows beside those before them.
 Doubts = Callable[[pl.DataFrame, Table, Changes], list[str]]
-
-
-PIECE_BYTES = 8 * 1024 * 1024
-
-
-_PIECE_ROWS = 250_000
 
 
 def nobody(share: float) -> None:
@@ -44,7 +50,7 @@ def create(
     session: Session,
     name: str,
     file_name: str,
-    table: Table,
+    table: Table | LongTable,
     *,
     key: str | None = None,
     kind: Kind = "file",
@@ -74,18 +80,21 @@ def create(
     session.add(row)
     session.flush()
     # A tick holds until it is taken out: a month without one has its reading all the same.
-    more = findings(table.frame, table.columns) if findings_too and kind != "checklist" else ()
-    found = Table(table.frame, table.columns, (*table.problems, *more), table.recipe)
-    _write(session, row, 1, file_name, found, "first", None, complete_through(table.frame, table.columns), tell)
+    more = findings(table.rows, table.columns) if findings_too and kind != "checklist" else ()
+    found = replace(table, problems=(*table.problems, *more))
+    _write(session, row, 1, file_name, found, "first", None, complete_through(table.rows, table.columns), tell)
     return get(session, row.id)
 
 
 def refresh(
-    session: Session, key: str, saw: int | None, file_name: str, table: Table, how: How, tell: Tell = nobody
+    session: Session, key: str, saw: int | None, file_name: str, table: Table | LongTable, how: How, tell: Tell = nobody
 ) -> StoredDataset:
     """Keep new rows as a further version; rows that are there already make none. ``saw`` None takes any version. Raises
     Missing, StaleVersion, Unreadable."""
-    _renew(session, key, saw, file_name, table, how, tell)
+    if isinstance(table, LongTable) or get(session, key).row_count >= MANY_ROWS:
+        _renew_many(session, key, saw, file_name, table, how, tell)
+    else:
+        _renew(session, key, saw, file_name, table, how, tell)
     return get(session, key)
 
 
@@ -125,11 +134,41 @@ def _renew(
     return (last, why) if why else (None, [])
 
 
+def _renew_many(
+    session: Session, key: str, saw: int | None, file_name: str, table: Table | LongTable, how: How, tell: Tell
+) -> None:
+    """The same for rows that are too many to be held: column by column, and pieces that stay go over as they are."""
+    row = locked(session, key, saw)
+    before = get(session, key)
+    with scratch.folder("rows") as folder:
+        new = conformed(table, before.own, folder)
+        _refuse_names(before, new.columns)
+        old = Pieces(one_by_one(session, key, before.rows_version), {}, before.row_count)
+        period = next((c.name for c in before.own if c.role == "period"), None)
+        rows = put_together(old, new, how, period, folder)
+        if new.columns == before.own and same_rows(rows, old):
+            return
+        if how == "append" and _was_appended_last(session, before, new.rows.height) and ends_with(old, new.rows):
+            return
+        was, is_now = (Pieces(some.read, before.merges, some.height) for some in (old, rows))
+        told = changes(was, is_now, new.rows.height, new.columns)
+        problems = (*new.problems, *findings(rows, new.columns))
+        through = complete_through(rows, new.columns)  # a day that was said was of the rows before
+        row.settings = {key: value for key, value in (row.settings or {}).items() if key != "fixed_through"} or None
+        found = LongTable(rows, new.columns, problems, new.recipe or before.settings.get("recipe"))
+        _write(session, row, _last_number(session, key) + 1, file_name, found, how, _plain(told), through, tell)
+
+
 def _appended_again(session: Session, before: StoredDataset, old: pl.DataFrame, new: Table, how: How) -> bool:
     """Whether the rows that are to be appended are just those that were appended last: a machine that had no answer
     sends them once more. One row alone may well come twice."""
     many = new.frame.height
-    if how != "append" or not 1 < many <= old.height or not old.tail(many).equals(new.frame):
+    there = 1 < many <= old.height and old.tail(many).equals(new.frame)
+    return how == "append" and there and _was_appended_last(session, before, many)
+
+
+def _was_appended_last(session: Session, before: StoredDataset, many: int) -> bool:
+    if many < 2:
         return False
     version = session.get(DatasetVersion, (before.id, before.rows_version))
     return version is not None and version.how == "append" and (version.changes or {}).get("put_in") == many
@@ -299,7 +338,7 @@ def _write(
     row: Dataset,
     number: int,
     file_name: str,
-    table: Table,
+    table: Table | LongTable,
     how: str,
     told: dict[str, Any] | None,
     through: dt.date | None,
@@ -314,7 +353,7 @@ def _write(
         dataset_id=row.id,
         number=number,
         file_name=file_name[:200],
-        row_count=table.frame.height,
+        row_count=table.rows.height,
         created_at=now(),
         how=how,
         changes=told,
@@ -332,19 +371,24 @@ def _write(
             row.version, row.updated_at = row.version + 1, now()
     session.flush()
     kept = 0
-    for place, (body, height) in enumerate(_ahead(_pieces(table.frame))):
+    for place, (body, height) in enumerate(_in_turn(table.rows)):
         session.add(DatasetSegment(dataset_id=row.id, number=number, place=place, body=body))
         session.flush()
         session.expunge_all()  # a piece once sent need not stay in memory
         kept += height
-        tell(kept / max(1, table.frame.height))
+        tell(kept / max(1, table.rows.height))
     row = session.get_one(Dataset, row.id)
     if number > 1 and shown:
         _follow(session, row)
     _prune(session, row.id, row.rows_version, int((row.settings or {}).get("keep_versions", KEPT_VERSIONS)))
 
 
-def _ahead(pieces: Iterator[_Piece]) -> Iterator[_Piece]:
+def _in_turn(rows: Rows) -> Iterator[Piece]:
+    """Rows as pieces. Those that are to be made are made ahead; those that are there may come from this very session."""
+    return _ahead(in_pieces(rows)) if isinstance(rows, pl.DataFrame) else pieces_of(rows)
+
+
+def _ahead(pieces: Iterator[Piece]) -> Iterator[Piece]:
     """The same, the next one made while whoever asked is at the one before."""
     with ThreadPoolExecutor(1) as pool:
         coming = pool.submit(next, pieces, None)
@@ -373,18 +417,3 @@ def _last_number(session: Session, key: str) -> int:
 
 def _plain(told: Changes) -> dict[str, Any]:
     return {name: value.isoformat() if isinstance(value, dt.date) else value for name, value in asdict(told).items()}
-
-
-def _pieces(frame: pl.DataFrame) -> Iterator[_Piece]:
-    """Parquet pieces within PIECE_BYTES: as many as fit, at least one piece."""
-    start, size = 0, _PIECE_ROWS
-    while True:
-        buffer = io.BytesIO()
-        frame.slice(start, size).write_parquet(buffer, compression="zstd")
-        if buffer.tell() > PIECE_BYTES and size > 1:
-            size = max(1, size // 2)
-            continue
-        yield buffer.getvalue(), min(size, frame.height - start)
-        start += size
-        if start >= frame.height:
-            return

@@ -18,7 +18,7 @@ from ironmark.store.database import Missing, StaleVersion
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.connections import STATEMENT_S
 from ironmark.tables.joined_columns import Wide, with_all
-from ironmark.tables.refresh import merged
+from ironmark.tables.pieces import Read, merged
 from ironmark.tables.table import Column, Problem
 
 Kind = Literal["file", "sheet", "checklist", "live"]
@@ -165,6 +165,21 @@ def pieces(session: Session, key: str, number: int) -> Iterator[Iterator[bytes]]
     query = select(DatasetSegment.body).where(DatasetSegment.dataset_id == key, DatasetSegment.number == number)
     with session.connection().execution_options(yield_per=1).execute(query.order_by(DatasetSegment.place)) as found:
         yield (row.body for row in found)
+
+
+def one_by_one(session: Session, key: str, number: int) -> Read:
+    """The same for whoever writes in the same session meanwhile: each piece is asked for by itself."""
+
+    @contextmanager
+    def read() -> Iterator[Iterator[bytes]]:
+        where = DatasetSegment.dataset_id == key, DatasetSegment.number == number
+        places = session.scalars(select(DatasetSegment.place).where(*where).order_by(DatasetSegment.place)).all()
+        yield (
+            session.scalars(select(DatasetSegment.body).where(*where, DatasetSegment.place == at)).one()
+            for at in places
+        )
+
+    return read
 
 
 def _query() -> Select[Dataset, DatasetVersion]:

@@ -8,7 +8,7 @@ import shutil
 import signal
 import tempfile
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 import psutil
@@ -24,6 +24,18 @@ def make(kind: str) -> Path:
     made = Path(tempfile.mkdtemp(prefix=f"{PREFIX}{kind}-"))
     (made / OWNER).write_text(_name_of(os.getpid()))
     return made
+
+
+@contextlib.contextmanager
+def folder(kind: str) -> Iterator[Path]:
+    """An empty directory for as long as the block lasts."""
+    made = make(kind)
+    inside = made / "in"
+    inside.mkdir()
+    try:
+        yield inside
+    finally:
+        shutil.rmtree(made, ignore_errors=True)
 
 
 def sweep() -> list[Path]:

@@ -11,7 +11,7 @@ from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import read_file
 from ironmark.tables.grid import OLD_WORKBOOK, WORKBOOKS, Grid, grid_of
 from ironmark.tables.lines import LineKind
-from ironmark.tables.table import Table, Unreadable
+from ironmark.tables.table import LongTable, Table, Unreadable
 from ironmark.tables.told import ColumnKind, Told
 from ironmark.tables.understanding import Understood, understand
 
@@ -25,6 +25,15 @@ class ReadFile:
 
     table: Table
     recipe: dict[str, Any] | None = None
+    differs: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class LongFile:
+    """What a file came to that is too long to be held: a plain list, then."""
+
+    table: LongTable
+    recipe: None = None
     differs: tuple[str, ...] = ()
 
 

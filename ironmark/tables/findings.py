@@ -10,52 +10,67 @@ import polars as pl
 
 from ironmark.core.measuring import told_by
 from ironmark.core.periods import months
+from ironmark.tables.pieces import Rows
 from ironmark.tables.table import Column, Problem
 
 _MOST_SPELLINGS = 2000
 _PIECE = 100_000
+_SORTED = 20_000_000  # rows whose numbers are sorted at once
 SPARSE_DAYS = 45  # from which rows are no monthly ones, and months without them are none that are missing
 
 
-def findings(frame: pl.DataFrame, columns: Sequence[Column]) -> tuple[Problem, ...]:
+def findings(rows: Rows, columns: Sequence[Column]) -> tuple[Problem, ...]:
     """Everything found in the rows together; the place of a row counts the header as line 1."""
     period = next((column.name for column in columns if column.role == "period"), None)
-    found = [*_undated(frame, period), *_twice(frame), *_gaps(frame, period, columns)]
+    found = [*_twice(rows)]
+    if period is not None:
+        days = rows.select([period])
+        found = [*_undated(days, period), *found, *_gaps(days, period, columns)]
     for column in columns:
-        if column.type == "number":
-            found += _two_scales(frame[column.name], column)
+        if column.type == "number" and _is_share(column):
+            found += _two_scales(rows.select([column.name])[column.name], column)
     return tuple(found)
 
 
-def _undated(frame: pl.DataFrame, period: str | None) -> list[Problem]:
+def _undated(frame: pl.DataFrame, period: str) -> list[Problem]:
     """Rows without a day: they are in no period."""
-    if period is None or not (count := frame[period].null_count()) or count == frame.height:
+    if not (count := frame[period].null_count()) or count == frame.height:
         return []
     rows = tuple(row + 2 for row in frame[period].is_null().arg_true()[:5].to_list())
     told = "row has" if count == 1 else "rows have"
     return [Problem(f"{count:,} {told} no day, so no reading counts them. Fill the day in the file.", period, rows)]
 
 
-def _twice(frame: pl.DataFrame) -> list[Problem]:
-    if frame.height < 2:
+def _twice(rows: Rows) -> list[Problem]:
+    if rows.height < 2:
         return []
     # Rows as numbers, some at a time: hashing takes room of its own, and sorting is the quickest look for equals.
-    pieces = [frame.slice(at, _PIECE).hash_rows().to_numpy() for at in range(0, frame.height, _PIECE)]
-    rows_as_numbers = np.concatenate(pieces)
-    ordered = np.sort(rows_as_numbers)
-    equal = ordered[1:][ordered[1:] == ordered[:-1]]
+    rows_as_numbers: np.ndarray = np.empty(rows.height, dtype=np.uint64)
+    at = 0
+    for some in rows.iter_slices(_PIECE):
+        rows_as_numbers[at : at + some.height] = some.hash_rows().to_numpy()
+        at += some.height
+    parts = np.uint64(1 + rows.height // _SORTED)
+    equal = np.concatenate([_equal(rows_as_numbers, parts, part) for part in range(int(parts))])
     count = len(equal)
     if not count:
         return []
-    some = pl.Series(rows_as_numbers).is_in(pl.Series(equal).unique()).arg_true()  # few of many, as a rule
-    again = some.filter(~pl.Series(rows_as_numbers[some.to_numpy()]).is_first_distinct())
-    rows = tuple(row + 2 for row in again[:5].to_list())
+    places = pl.Series(rows_as_numbers).is_in(pl.Series(equal).unique()).arg_true()  # few of many, as a rule
+    again = places.filter(~pl.Series(rows_as_numbers[places.to_numpy()]).is_first_distinct())
     told = "row is" if count == 1 else "rows are"
-    return [Problem(f"{count:,} {told} the same as an earlier one in every cell. They count twice.", rows=rows)]
+    where = tuple(row + 2 for row in again[:5].to_list())
+    return [Problem(f"{count:,} {told} the same as an earlier one in every cell. They count twice.", rows=where)]
 
 
-def _gaps(frame: pl.DataFrame, period: str | None, columns: Sequence[Column]) -> list[Problem]:
-    days = frame[period].unique().drop_nulls() if period else pl.Series([], dtype=pl.Date)
+def _equal(numbers: np.ndarray, parts: np.uint64, part: int) -> np.ndarray:
+    """Those that are there before, of one part of all numbers: of many rows sorting all at once takes much room."""
+    ordered = np.sort(numbers if parts == 1 else numbers[numbers % parts == part])
+    found: np.ndarray = ordered[1:][ordered[1:] == ordered[:-1]]
+    return found
+
+
+def _gaps(frame: pl.DataFrame, period: str, columns: Sequence[Column]) -> list[Problem]:
+    days = frame[period].unique().drop_nulls()
     grain = next((column.grain for column in columns if column.name == period), None)
     steps = days.sort().diff().dt.total_days().drop_nulls()
     if (
@@ -76,10 +91,12 @@ def _gaps(frame: pl.DataFrame, period: str | None, columns: Sequence[Column]) ->
     return [Problem(f"There are no rows in {named}. Those months have no reading.", period)]
 
 
+def _is_share(column: Column) -> bool:
+    return column.unit == "%" or "share" in told_by(column.label) or "share" in told_by(column.name)
+
+
 def _two_scales(cells: pl.Series, column: Column) -> list[Problem]:
     """Shares among numbers of up to 100: 0.88 and 88 in one column. A column that is no share may well hold both."""
-    if column.unit != "%" and "share" not in told_by(column.label) and "share" not in told_by(column.name):
-        return []
     high = cells.max()
     if not isinstance(high, float) or not 1 < high <= 100:
         return []

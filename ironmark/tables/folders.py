@@ -26,10 +26,10 @@ from ironmark.tables import joined_columns
 from ironmark.tables.cells import BLANK_MEMBER, Cells, Line, NoPeriod, PartKey, Unit
 from ironmark.tables.connections import LiveProblem, Wrong
 from ironmark.tables.joined_columns import Matched, Twice, Wide
+from ironmark.tables.pieces import merged
 from ironmark.tables.query_cache import AskedSource
-from ironmark.tables.refresh import merged
 from ironmark.tables.row_expressions import part_expression
-from ironmark.tables.table import Column, assign_roles, identifiers
+from ironmark.tables.table import Column, assign_roles, identifiers, overview
 
 MOST_FILES, MOST_MEMBERS = 100_000, 5000
 TOGETHER = 3  # segments whose members are looked for in one pass, by all their combinations
@@ -152,7 +152,7 @@ def columns_of(folder: Path) -> tuple[Column, ...]:
             Column(name, label, _type(schema[label]), "text")
             for name, label in zip(identifiers(labels), labels, strict=True)
         ]
-        return assign_roles(FolderTable(folder, tuple(made)).first(2000), made)
+        return assign_roles(overview(FolderTable(folder, tuple(made)).first(2000), made), made)
 
 
 def _raw(folder: Path) -> pl.LazyFrame:

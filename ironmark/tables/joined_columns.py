@@ -12,7 +12,7 @@ from ironmark.core import formula as f
 from ironmark.core import formula_nodes
 from ironmark.core.check import check_row, row_example
 from ironmark.core.formula_nodes import ColumnType, FormulaError
-from ironmark.tables.refresh import Frame, Merges, merged
+from ironmark.tables.pieces import Frame, Merges, merged
 from ironmark.tables.row_expressions import expression
 from ironmark.tables.table import Column
 

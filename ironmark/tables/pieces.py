@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Iterable, Sequence
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, nullcontext
+from pathlib import Path
+from typing import TypeVar
 
 import polars as pl
 
 from ironmark.tables.cells import NoPeriod
-from ironmark.tables.refresh import Merges, merged
 
+Merges = Mapping[str, Mapping[str, str]]
+Frame = TypeVar("Frame", pl.DataFrame, pl.LazyFrame)
 Read = Callable[[], AbstractContextManager[Iterable[bytes]]]
+Piece = tuple[bytes, int]  # Parquet, and its number of rows
+PIECE_BYTES, PIECE_ROWS = 8 * 1024 * 1024, 250_000
+MANY_ROWS = 1_000_000  # of which only the columns that are asked for are read
 
 
 class Gone(NoPeriod):
@@ -19,21 +25,110 @@ class Gone(NoPeriod):
 
 
 class Pieces:
-    """The rows of a version, read column by column; the same columns as a frame of them has.
+    """The rows of a version, read column by column or piece by piece; the same columns as a frame of them has, and what of a
+    frame's words can be said of them.
 
-    read: the pieces in their order, as they are kept; merges: spellings that stand for another member.
+    read: the pieces in their order, as they are kept; height: how many rows they have; merges: spellings that stand for another
+    member.
     """
 
-    def __init__(self, read: Read, merges: Merges) -> None:
-        self._read, self._merges = read, merges
+    def __init__(self, read: Read, merges: Merges, height: int = -1) -> None:
+        self.read, self.merges = read, merges
         with read() as pieces:
             first = next(iter(pieces), None)
         self.schema: pl.Schema = pl.Schema(pl.read_parquet_schema(io.BytesIO(first))) if first else pl.Schema()
+        self._height = height
+
+    @property
+    def height(self) -> int:
+        if self._height < 0:
+            with self.read() as pieces:
+                self._height = sum(_height(piece) for piece in pieces)
+        return self._height
+
+    @property
+    def columns(self) -> list[str]:
+        return self.schema.names()
 
     def select(self, names: Sequence[str]) -> pl.DataFrame:
         """Some columns of all rows. Raises Gone."""
-        with self._read() as pieces:
-            found = [pl.read_parquet(io.BytesIO(piece), columns=list(names)) for piece in pieces]
+        found = [piece.select(names) for piece in self._frames(names)]
         if not found:
             raise Gone("These rows were replaced while they were read. Look again.")
-        return merged(pl.concat(found), {name: held for name, held in self._merges.items() if name in names})
+        return pl.concat(found)
+
+    def iter_slices(self, n_rows: int, skip: int = 0) -> Iterator[pl.DataFrame]:
+        """All rows in their order but the first ``skip``, so many at a time, as a frame deals them out."""
+        rest: pl.DataFrame | None = None
+        for piece in self._frames(None):
+            if skip >= piece.height:
+                skip -= piece.height
+                continue
+            piece, skip = piece.slice(skip), 0
+            rows = piece if rest is None or not rest.height else pl.concat([rest, piece])
+            whole = rows.height - rows.height % n_rows
+            yield from rows.slice(0, whole).iter_slices(n_rows) if whole else ()
+            rest = rows.slice(whole)
+        if rest is not None and rest.height:
+            yield rest
+
+    def _frames(self, names: Sequence[str] | None) -> Iterator[pl.DataFrame]:
+        merges = {name: held for name, held in self.merges.items() if names is None or name in names}
+        with self.read() as pieces:
+            for piece in pieces:
+                yield merged(pl.read_parquet(io.BytesIO(piece), columns=list(names) if names else None), merges)
+
+
+Rows = pl.DataFrame | Pieces
+
+
+def merged(frame: Frame, merges: Merges) -> Frame:
+    """The rows with every spelling of a member that was said to be another's replaced by it."""
+    schema = frame.collect_schema() if merges else {}
+    edits = [
+        pl.col(name).replace(dict(spellings))
+        for name, spellings in merges.items()
+        if spellings and schema.get(name) == pl.String
+    ]
+    return frame.with_columns(edits) if edits else frame
+
+
+def _height(piece: bytes) -> int:
+    return int(pl.scan_parquet(io.BytesIO(piece)).select(pl.len()).collect().item())
+
+
+def in_pieces(frame: pl.DataFrame) -> Iterator[Piece]:
+    """Parquet pieces within PIECE_BYTES: as many as fit, at least one piece."""
+    start, size = 0, PIECE_ROWS
+    while True:
+        buffer = io.BytesIO()
+        frame.slice(start, size).write_parquet(buffer, compression="zstd")
+        if buffer.tell() > PIECE_BYTES and size > 1:
+            size = max(1, size // 2)
+            continue
+        yield buffer.getvalue(), min(size, frame.height - start)
+        start += size
+        if start >= frame.height:
+            return
+
+
+def pieces_of(rows: Rows) -> Iterator[Piece]:
+    """Any rows as pieces; those that are in pieces, with nothing merged in them, as they are."""
+    if isinstance(rows, pl.DataFrame):
+        yield from in_pieces(rows)
+        return
+    with rows.read() as pieces:
+        for piece in pieces:
+            yield piece, _height(piece)
+
+
+def filed(folder: Path, pieces: Iterable[Piece], merges: Merges | None = None) -> Pieces:
+    """Pieces put on the disk as they come, to be read from there for as long as the folder is."""
+    at = len(list(folder.iterdir()))
+    files, height = list[Path](), 0
+    for body, rows in pieces:
+        file = folder / f"{at + len(files):05}.parquet"
+        file.write_bytes(body)
+        files.append(file)
+        height += rows
+    return Pieces(lambda: nullcontext(file.read_bytes() for file in files), merges or {}, height)

@@ -6,8 +6,8 @@ import codecs
 import csv
 import io
 import re
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Any
 
@@ -25,7 +25,7 @@ SEPARATORS = (",", ";", "\t", "|")
 _WRITTEN_BLANKS = ["", *(form for word in BLANKS if word for form in dict.fromkeys((word, word.upper(), word.title())))]
 _PLAIN = r"^-?\d+(\.\d+)?$"
 _ISO_DAY = r"^\d{4}-\d{2}-\d{2}$"
-_LARGE, _SAMPLE = 2_000_000, 40_000  # bytes: what is read by columns, and how much of it is looked at first
+_LARGE, _SAMPLE = 2_000_000, 200_000  # bytes: what is read by columns, and how much of it is looked at first
 
 
 def read_delimited(body: bytes, decimal: Decimal | None = None) -> Table:
@@ -45,30 +45,35 @@ def _careful(body: bytes, decimal: Decimal | None = None) -> Table:
     return typed_table(labels, raw, problems + width_problems, decimal)
 
 
-def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
-    """A large file without anything odd in it, its plain numbers parsed as such; None for any other.
+@dataclass(frozen=True)
+class Plan:
+    """How a large file is read by columns, as its first rows tell. schema: of every column, in the order of ``labels``; kinds:
+    what their cells are; way: how numbers are written."""
 
-    Large files come from machines. The first rows say which columns hold plain numbers; one cell that is none, a
-    quote that is not the edge of a cell, or a row of another width, and the file is read with care instead.
-    """
-    body = body.removeprefix(codecs.BOM_UTF8)
-    marked = body.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)) or b"\0" in body[:64]
-    if len(body) < _LARGE or decimal == "comma" or marked:
-        return None
-    end = body.find(b"\n", _SAMPLE)
-    while end > 0 and body.count(b'"', 0, end) % 2:  # within a cell
-        end = body.find(b"\n", end + 1)
-    head = body[: end + 1] if end > 0 else body
+    labels: list[str]
+    separator: str
+    schema: dict[str, Any]
+    kinds: dict[str, ColumnType]
+    way: Decimal | None
+    grains: Mapping[str, RowGrain]
+
+
+def planned(head: bytes) -> Plan | None:
+    """head: whole lines, the header first; None where something is odd in them."""
     try:
         sample = _careful(head)
         separator = _separator(head.decode())
     except (Unreadable, UnicodeDecodeError):
         return None
-    first = body.find(b"\n") + 1
-    separators = _outside_quotes(body, separator)
-    if sample.problems or separators is None or body.count(b'"', 0, first) % 2:
+    first = head.find(b"\n") + 1
+    # What is said of a column alone is said once all of it is looked at.
+    if (
+        any(problem.column is None for problem in sample.problems)
+        or _outside_quotes(head, separator) is None
+        or head.count(b'"', 0, first) % 2
+    ):
         return None
-    labels = next(csv.reader(io.StringIO(body[:first].decode(), newline=""), delimiter=separator))
+    labels = next(csv.reader(io.StringIO(head[:first].decode(), newline=""), delimiter=separator))
     numbers = {c.name for c in sample.columns if c.type == "number" and sample.frame[c.name].is_finite().all()}
     raw = _texts(head, separator, [c.name for c in sample.columns])
     way = way_of([digits(raw[name].str.strip_chars()) for name in raw.columns])
@@ -77,30 +82,63 @@ def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
     schema = {
         c.name: pl.Float64 if c.name in plain else pl.Date if c.name in days else pl.String for c in sample.columns
     }
-    frame = _parsed(body, schema, separator)
-    # Polars refuses a row with a cell too many, so that with this many separators none has one too few.
-    if frame is None or separators - len(labels) + 1 != frame.height * (len(labels) - 1):
+    grains = {column.name: column.grain for column in sample.columns if column.grain and column.grain != "month"}
+    return Plan(labels, separator, schema, {c.name: c.type for c in sample.columns}, way, grains)
+
+
+def is_marked(body: bytes) -> bool:
+    """Whether it is text of another kind than bytes that are letters."""
+    return body.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)) or b"\0" in body[:64]
+
+
+def head_of(body: bytes) -> bytes:
+    """Enough of its first lines to tell how it is read."""
+    end = body.find(b"\n", _SAMPLE)
+    while end > 0 and body.count(b'"', 0, end) % 2:  # within a cell
+        end = body.find(b"\n", end + 1)
+    return body[: end + 1] if end > 0 else body
+
+
+def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
+    """A large file without anything odd in it, its plain numbers parsed as such; None for any other.
+
+    Large files come from machines. The first rows say which columns hold plain numbers; one cell that is none, a
+    quote that is not the edge of a cell, or a row of another width, and the file is read with care instead.
+    """
+    body = body.removeprefix(codecs.BOM_UTF8)
+    if len(body) < _LARGE or decimal == "comma" or is_marked(body) or (plan := planned(head_of(body))) is None:
+        return None
+    frame = parsed(body, plan, header=True)
+    if frame is None:
         return None
     cells = frame.get_columns()
     del frame
     made, problems = [], []
-    for column in sample.columns:
-        typed = by_members(cells.pop(0), column.label, way)
-        if typed is None or typed.kind != column.type:
+    for (name, kind), label in zip(plan.kinds.items(), plan.labels, strict=True):
+        typed = by_members(cells.pop(0), label, plan.way)
+        if typed is None or typed.kind != kind:
             return None
-        made.append(typed.cells.alias(column.name))
-        problems += [replace(problem, column=column.name) for problem in typed.found]
-    grains = {column.name: column.grain for column in sample.columns if column.grain and column.grain != "month"}
-    return with_roles(pl.DataFrame(made), labels, [column.type for column in sample.columns], problems, grains)
+        made.append(typed.cells.alias(name))
+        problems += [replace(problem, column=name) for problem in typed.found]
+    return with_roles(pl.DataFrame(made), plan.labels, list(plan.kinds.values()), problems, plan.grains)
 
 
-def _parsed(body: bytes, schema: dict[str, Any], separator: str) -> pl.DataFrame | None:
+def parsed(lines: bytes, plan: Plan, *, header: bool) -> pl.DataFrame | None:
+    """The cells of whole lines; None where something in them is odd. header: whether the first of them is it."""
+    separators = _outside_quotes(lines, plan.separator)
+    frame = None if separators is None else _parsed(lines, plan.schema, plan.separator, int(header))
+    # Polars refuses a row with a cell too many, so that with this many separators none has one too few.
+    wide = len(plan.labels) - 1
+    return frame if frame is not None and separators == wide * (frame.height + header) else None
+
+
+def _parsed(body: bytes, schema: dict[str, Any], separator: str, skip: int) -> pl.DataFrame | None:
     """The cells by the schema; None where one does not fit it."""
     # Looking for written blanks, such as n/a, takes longer than all the rest and is seldom needed.
     for blanks in (None, _WRITTEN_BLANKS):
         try:
             return pl.read_csv(
-                body, schema=schema, separator=separator, null_values=blanks, has_header=False, skip_rows=1
+                body, schema=schema, separator=separator, null_values=blanks, has_header=False, skip_rows=skip
             )
         except pl.exceptions.PolarsError:
             continue
@@ -135,27 +173,48 @@ def _texts(body: bytes, separator: str, names: Sequence[str]) -> pl.DataFrame:
     return pl.read_csv(body, schema=dict.fromkeys(names, pl.String), separator=separator, has_header=False, skip_rows=1)
 
 
+@dataclass(frozen=True)
+class Typing:
+    """What texts of a column stand for, told of each that is different. same: each for itself."""
+
+    kind: ColumnType
+    found: list[Problem]
+    grain: RowGrain | None
+    texts: pl.Series
+    values: pl.Series
+    same: bool
+
+    def of(self, cells: pl.Series) -> pl.Series:
+        if self.same:
+            return cells
+        if self.kind == "flag":
+            words = self.texts.filter(self.values.fill_null(False))
+            said = cells == words[0] if len(words) == 1 else cells.is_in(words)
+            blanks = self.texts.filter(self.values.is_null() & self.texts.is_not_null())
+            return said.set(cells.is_in(blanks).fill_null(True), None) if len(blanks) else said
+        place = pl.DataFrame({"cell": self.texts, "value": self.values})
+        rows = pl.DataFrame({"cell": cells})
+        return rows.join(place, on="cell", how="left", nulls_equal=True, maintain_order="left")["value"]
+
+
+def typing_of(different: pl.Series, label: str, way: Decimal | None, year_start: int = 1) -> Typing | None:
+    """different: the texts of a column, each once; None where one of them does not fit the others."""
+    typed, kind, found, grain = typed_cells(different, label, way, year_start)
+    blank = different.is_null() | different.str.strip_chars().str.to_lowercase().is_in(BLANKS)
+    if bool((typed.is_null() & ~blank).any()):
+        return None
+    return Typing(kind, found, grain, different, typed, kind == "text" and typed.equals(different))
+
+
 def by_members(cells: pl.Series, label: str, way: Decimal | None, year_start: int = 1) -> TypedCells | None:
     """A column typed by its different values, each looked at once; None where one of them does not fit."""
     if cells.dtype != pl.String:
         return TypedCells(cells, "number" if cells.dtype == pl.Float64 else "date", [])
-    distinct = cells.unique(maintain_order=True)
-    typed, kind, found, grain = typed_cells(distinct, label, way, year_start)
-    blank = distinct.is_null() | distinct.str.strip_chars().str.to_lowercase().is_in(BLANKS)
-    if bool((typed.is_null() & ~blank).any()):
+    typing = typing_of(cells.unique(maintain_order=True), label, way, year_start)
+    if typing is None:
         return None
-    if kind == "text" and typed.equals(distinct):
-        return TypedCells(cells, kind, found)
-    if kind == "flag":
-        words = distinct.filter(typed.fill_null(False))
-        said = cells == words[0] if len(words) == 1 else cells.is_in(words)
-        blanks = distinct.filter(typed.is_null() & distinct.is_not_null())
-        return TypedCells(said.set(cells.is_in(blanks).fill_null(True), None) if len(blanks) else said, kind, found)
-    if len(distinct) == len(cells):
-        return TypedCells(typed, kind, found, grain)
-    place = pl.DataFrame({"cell": distinct, "value": typed})
-    joined = pl.DataFrame({"cell": cells}).join(place, on="cell", how="left", nulls_equal=True, maintain_order="left")
-    return TypedCells(joined["value"], kind, found, grain)
+    every = len(typing.texts) == len(cells) and typing.kind != "flag"
+    return TypedCells(typing.values if every else typing.of(cells), typing.kind, typing.found, typing.grain)
 
 
 def read_cells(body: bytes) -> tuple[list[str], pl.DataFrame]:
@@ -212,7 +271,7 @@ _CALLED = {
     "cp1250": "Windows-1250", "cp1251": "Windows-1251", "cp1252": "Windows-1252", "cp1253": "Windows-1253",
     "shift_jis": "Shift JIS", "gb18030": "GB 18030", "big5": "Big5", "euc_kr": "EUC-KR",
 }  # fmt: skip
-_SAMPLE = 200_000  # bytes of the lines that tell
+_TELLING = 200_000  # bytes of the lines that do
 _WORD = re.compile(rb"[A-Za-z\x80-\xff]+")
 _OTHER_SCRIPT = 0.45  # of the bytes of words that are not ASCII alone, those beyond it; of Latin words far fewer are
 # What Polish letters look like in Windows-1252: signs that stand in no word of it. One as in m³ does not count.
@@ -222,7 +281,7 @@ _POLISH = re.compile(r"[¹³][a-zà-ÿ]|[a-zà-ÿ]{3}[¹³]|[¯£][a-zà-ÿ]|[a-
 def _encoding(body: bytes) -> tuple[str, str]:
     """The encoding that letters beyond ASCII make sense in, and what it is called. Of those for Latin letters the western
     one is taken but for Polish, since few letters tell them apart."""
-    telling = b"\n".join(line for line in body.splitlines() if not line.isascii())[:_SAMPLE]
+    telling = b"\n".join(line for line in body.splitlines() if not line.isascii())[:_TELLING]
     words = b"".join(word for word in _WORD.findall(telling) if not word.isascii())
     found = "cp1252"
     if sum(byte > 127 for byte in words) > _OTHER_SCRIPT * len(words):

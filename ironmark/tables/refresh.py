@@ -5,15 +5,14 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal, TypeVar
+from typing import Any, Literal
 
 import polars as pl
 
+from ironmark.tables.pieces import Rows
 from ironmark.tables.table import Column, Problem, Table, Unreadable
 
 How = Literal["replace", "append", "periods"]
-Merges = Mapping[str, Mapping[str, str]]
-Frame = TypeVar("Frame", pl.DataFrame, pl.LazyFrame)
 _MOST_NAMED = 40
 _SCHEMA: dict[str, pl.DataType | type[pl.DataType]] = {
     "number": pl.Float64, "text": pl.String, "date": pl.Date, "flag": pl.Boolean,
@@ -37,57 +36,58 @@ class Changes:
     columns: list[str]  # new ones
 
 
-def conform(table: Table, columns: Sequence[Column]) -> Table:
-    """A table in the columns a dataset has, found by name or label; further ones come behind them.
-
-    Raises Unreadable where a column is missing or holds another type.
-    """
+def matched(theirs: Sequence[Column], ours: Sequence[Column]) -> list[tuple[Column, Column]]:
+    """The columns of a table as those of a dataset, found by name or label, each with what it is there; further ones
+    come behind them. Raises Unreadable where one is missing."""
     found: dict[str, Column] = {}
-    rest = list(table.columns)
-    for column in columns:
+    rest = list(theirs)
+    for column in ours:
         match = next((c for c in rest if c.name == column.name), None) or next(
             (c for c in rest if c.label.casefold() == column.label.casefold()), None
         )
         if match:
             found[column.name] = match
             rest.remove(match)
-    missing = [column.label for column in columns if column.name not in found]
+    missing = [column.label for column in ours if column.name not in found]
     if missing:
         more = f" and {len(missing) - 5} more" if len(missing) > 5 else ""
         raise Unreadable(
             f"The new table has no column {', '.join(f'“{label}”' for label in missing[:5])}{more}. "
             "Name its columns as before, or upload it as a dataset of its own."
         )
-    series = []
-    for column in columns:
-        cells = table.frame[found[column.name].name]
-        series.append(_as_type(cells, found[column.name], column).alias(column.name))
-    taken = {column.name for column in columns}
-    further = []
+    pairs = [(found[column.name], column) for column in ours]
+    taken = {column.name for column in ours}
     for column in rest:
         name = column.name
         while name in taken:
             name += "_"
         taken.add(name)
         role = "text" if column.role == "period" else column.role
-        further.append(replace(column, name=name, role=role))
-        series.append(table.frame[column.name].alias(name))
+        pairs.append((column, replace(column, name=name, role=role)))
+    return pairs
+
+
+def conform(table: Table, columns: Sequence[Column]) -> Table:
+    """A table in the columns a dataset has. Raises Unreadable where a column is missing or holds another type."""
+    pairs = matched(table.columns, columns)
+    series = [as_type(table.frame[theirs.name], theirs, ours).alias(ours.name) for theirs, ours in pairs]
     frame = pl.DataFrame(series) if series else table.frame
-    return Table(frame, (*columns, *further), _renamed(table.problems, found), table.recipe)
+    return Table(frame, tuple(ours for _, ours in pairs), renamed(table.problems, pairs), table.recipe)
 
 
-def _renamed(problems: Sequence[Problem], found: Mapping[str, Column]) -> tuple[Problem, ...]:
-    names = {theirs.name: ours for ours, theirs in found.items()}
+def renamed(problems: Sequence[Problem], pairs: Sequence[tuple[Column, Column]]) -> tuple[Problem, ...]:
+    names = {theirs.name: ours.name for theirs, ours in pairs}
     return tuple(replace(p, column=names.get(p.column or "", p.column)) for p in problems)
 
 
-def _as_type(cells: pl.Series, theirs: Column, ours: Column) -> pl.Series:
+def as_type(cells: pl.Series, theirs: Column, ours: Column, whole: bool | None = None) -> pl.Series:
+    """whole: whether all numbers of the column are, of which these are some. Raises Unreadable."""
     if theirs.type == ours.type or cells.null_count() == len(cells):
         return cells.cast(_SCHEMA[ours.type], strict=False)
     if ours.type == "text":
         if cells.dtype == pl.Boolean:
             return cells.replace_strict({True: "yes", False: "no"}, return_dtype=pl.String)
-        if cells.dtype.is_float() and bool((cells.drop_nulls() % 1 == 0).all()):
+        if cells.dtype.is_float() and (are_whole(cells) if whole is None else whole):
             cells = cells.cast(pl.Int64)
         return cells.cast(pl.String)
     example = next(iter(cells.drop_nulls().cast(pl.String).to_list()), "")
@@ -95,6 +95,10 @@ def _as_type(cells: pl.Series, theirs: Column, ours: Column) -> pl.Series:
         f"“{ours.label}” holds {ours.type}s so far, and {theirs.type}s in the new table, such as “{example[:40]}”. "
         "Mend that column and upload it again; nothing was changed."
     )
+
+
+def are_whole(cells: pl.Series) -> bool:
+    return bool((cells.drop_nulls() % 1 == 0).all())
 
 
 def combined(old: pl.DataFrame, new: Table, how: How, period: str | None) -> pl.DataFrame:
@@ -106,50 +110,46 @@ def combined(old: pl.DataFrame, new: Table, how: How, period: str | None) -> pl.
         return new.frame
     kept = old
     if how == "periods":
-        days = new.frame[period].drop_nulls() if period else pl.Series([], dtype=pl.Date)
-        if days.is_empty():
-            raise Unreadable(
-                "The new rows have no days, so the days they cover cannot be replaced. Choose a column as the period, "
-                "or replace all rows."
-            )
-        covered = pl.col(str(period)).is_between(days.min(), days.max()).fill_null(False)  # type: ignore[arg-type]
-        kept = old.filter(~covered)
+        kept = old.filter(~covered_by(new.frame, period))
     # Columns that came with the new rows are blank in the old ones.
     return pl.concat([kept, new.frame], how="diagonal_relaxed").select(new.frame.columns)
 
 
-def merged(frame: Frame, merges: Merges) -> Frame:
-    """The rows with every spelling of a member that was said to be another's replaced by it."""
-    schema = frame.collect_schema() if merges else {}
-    edits = [
-        pl.col(name).replace(dict(spellings))
-        for name, spellings in merges.items()
-        if spellings and schema.get(name) == pl.String
-    ]
-    return frame.with_columns(edits) if edits else frame
+def covered_by(rows: Rows, period: str | None) -> pl.Expr:
+    """Whether a row is of a day that new rows cover. Raises Unreadable where these have none."""
+    days = rows.select([period])[period].drop_nulls() if period else pl.Series([], dtype=pl.Date)
+    if days.is_empty():
+        raise Unreadable(
+            "The new rows have no days, so the days they cover cannot be replaced. Choose a column as the period, "
+            "or replace all rows."
+        )
+    return pl.col(str(period)).is_between(days.min(), days.max()).fill_null(False)  # type: ignore[arg-type]
 
 
-def changes(old: pl.DataFrame, new: pl.DataFrame, put_in: int, columns: Sequence[Column]) -> Changes:
+def changes(old: Rows, new: Rows, put_in: int, columns: Sequence[Column]) -> Changes:
     """What there is after a refresh beside what there was before, both with their spellings merged."""
     period = next((c.name for c in columns if c.role == "period"), None)
     came, went = {}, {}
     for column in columns:
         if column.role != "segment" or column.name not in old.columns:
             continue
-        before, after = (set(f[column.name].drop_nulls().cast(pl.String).unique().to_list()) for f in (old, new))
+        before, after = (
+            set(f.select([column.name])[column.name].drop_nulls().cast(pl.String).unique().to_list())
+            for f in (old, new)
+        )
         if after - before:
             came[column.name] = sorted(after - before)[:_MOST_NAMED]
         if before - after:
             went[column.name] = sorted(before - after)[:_MOST_NAMED]
-    ends = [_ends(frame, period) for frame in (new, old)]
+    ends = [_ends(rows, period) for rows in (new, old)]
     return Changes(
         old.height, new.height, old.height + put_in - new.height, put_in,
         *ends[0], *ends[1], came, went, [c.label for c in columns if c.name not in old.columns],
     )  # fmt: skip
 
 
-def _ends(frame: pl.DataFrame, period: str | None) -> tuple[Any, Any]:
-    if period is None or period not in frame.columns:
+def _ends(rows: Rows, period: str | None) -> tuple[Any, Any]:
+    if period is None or period not in rows.columns:
         return None, None
-    days = frame[period].drop_nulls()
+    days = rows.select([period])[period].drop_nulls()
     return days.min(), days.max()

@@ -14,6 +14,7 @@ import polars as pl
 from ironmark.core.formula import RESERVED
 from ironmark.core.formula_nodes import AGGREGATES, ColumnType
 from ironmark.core.periods import RowGrain, end_of_rows
+from ironmark.tables.pieces import Pieces, Rows
 
 Role = Literal["period", "segment", "measure", "flag", "text"]
 Origin = Literal["rows", "lookup", "derived"]  # of the rows themselves, taken from another dataset, or by a formula
@@ -25,6 +26,7 @@ ROLES: dict[Role, tuple[ColumnType, ...]] = {
     "text": ("text", "number", "flag", "date"),
 }
 MANY_ROWS = 200_000  # with more, different values are counted about
+FIRST = 100  # texts that are looked at
 _CLOCK = r"^\d{1,2}:\d{2}(:\d{2})?$"
 
 
@@ -60,23 +62,65 @@ class Table:
     problems: tuple[Problem, ...] = field(default=())
     recipe: dict[str, Any] | None = None  # how it was read from a file; None of a plain list
 
+    @property
+    def rows(self) -> pl.DataFrame:
+        return self.frame
+
+
+@dataclass(frozen=True)
+class LongTable:
+    """One that is too long to be held whole."""
+
+    rows: Pieces
+    columns: tuple[Column, ...]
+    problems: tuple[Problem, ...] = field(default=())
+    recipe: dict[str, Any] | None = None
+
+
+@dataclass(frozen=True)
+class Overview:
+    """What tells of columns what they are for. different: how many texts; first: some that are known; days: different ones."""
+
+    height: int
+    different: Mapping[str, int]
+    first: Mapping[str, pl.Series]
+    days: Mapping[str, pl.Series]
+
+
+def overview(frame: pl.DataFrame, columns: Sequence[Column]) -> Overview:
+    texts = [column.name for column in columns if column.type == "text"]
+    few_rows = frame.height < MANY_ROWS
+    return Overview(
+        frame.height,
+        {name: int(frame[name].n_unique() if few_rows else frame[name].approx_n_unique()) for name in texts},  # type: ignore[arg-type]
+        {name: frame[name].drop_nulls().head(FIRST) for name in texts},
+        {column.name: frame[column.name].drop_nulls().unique() for column in columns if column.type == "date"},
+    )
+
 
 def with_roles(
     frame: pl.DataFrame, labels: Sequence[str], types: Sequence[ColumnType], problems: list[Problem],
     grains: Mapping[str, RowGrain] | None = None,
 ) -> Table:  # fmt: skip
     """grains: by the name of a column, of those that have one."""
-    grains = grains or {}
-    columns = [
+    columns = columns_of(frame.columns, labels, types, grains or {})
+    with_roles = assign_roles(overview(frame, columns), columns)
+    return Table(frame, with_roles, (*problems, *no_period(frame.height, with_roles)))
+
+
+def columns_of(
+    names: Sequence[str], labels: Sequence[str], types: Sequence[ColumnType], grains: Mapping[str, RowGrain]
+) -> list[Column]:
+    return [
         Column(name, label.strip() or name, kind, "text", grain=grains.get(name))
-        for name, label, kind in zip(frame.columns, labels, types, strict=True)
+        for name, label, kind in zip(names, labels, types, strict=True)
     ]
-    with_roles = assign_roles(frame, columns)
-    if frame.height and not any(column.role == "period" for column in with_roles):
-        problems.append(
-            Problem("No column of dates was found. Readings need a period: add a column such as 2026-10-31.")
-        )
-    return Table(frame, with_roles, tuple(problems))
+
+
+def no_period(rows: int, columns: Sequence[Column]) -> list[Problem]:
+    if not rows or any(column.role == "period" for column in columns):
+        return []
+    return [Problem("No column of dates was found. Readings need a period: add a column such as 2026-10-31.")]
 
 
 def identifiers(labels: Iterable[str]) -> list[str]:
@@ -94,9 +138,9 @@ def identifiers(labels: Iterable[str]) -> list[str]:
     return names
 
 
-def assign_roles(frame: pl.DataFrame, columns: Sequence[Column]) -> tuple[Column, ...]:
+def assign_roles(rows: Overview, columns: Sequence[Column]) -> tuple[Column, ...]:
     """Propose what each column is for, by its type and how often its values recur."""
-    dates = [c for c in columns if c.type == "date" and frame[c.name].null_count() < max(frame.height, 1)]
+    dates = [c for c in columns if c.type == "date" and (len(rows.days[c.name]) or not rows.height)]
     hinted = [c for c in dates if re.search(r"date|day|month|period|datum|tag", c.name)]
     period = (hinted or dates or [None])[0]  # type: ignore[list-item]
 
@@ -107,28 +151,27 @@ def assign_roles(frame: pl.DataFrame, columns: Sequence[Column]) -> tuple[Column
             return "text" if re.search(r"(^|_)(id|no|nr|number|code)$", column.name) else "measure"
         if column.type == "flag":
             return "flag"
-        cells = frame[column.name]
-        few_rows = frame.height < MANY_ROWS
-        distinct = int(cells.n_unique() if few_rows else cells.approx_n_unique())  # type: ignore[arg-type]
-        clock = column.type == "text" and bool(frame[column.name].drop_nulls().head(100).str.contains(_CLOCK).all())
-        few = distinct <= max(40, frame.height // 20, min(300, frame.height // 6))
-        return "segment" if column.type == "text" and few and not clock else "text"
+        if column.type != "text":
+            return "text"
+        clock = bool(rows.first[column.name].str.contains(_CLOCK).all())
+        few = rows.different[column.name] <= max(40, rows.height // 20, min(300, rows.height // 6))
+        return "segment" if few and not clock else "text"
 
     def grain(column: Column) -> RowGrain | None:
         """Days that are all the first of a month stand for months."""
-        if column.type != "date" or column.grain or (days := frame[column.name].drop_nulls()).n_unique() < 2:
+        if column.type != "date" or column.grain or len(days := rows.days[column.name]) < 2:
             return column.grain
         return "month" if bool((days.dt.day() == 1).all()) else None
 
     return tuple(replace(column, role=role(column), grain=grain(column)) for column in columns)
 
 
-def complete_through(frame: pl.DataFrame, columns: Sequence[Column]) -> dt.date | None:
+def complete_through(rows: Rows, columns: Sequence[Column]) -> dt.date | None:
     """The last day the rows reach: the end of the last of their periods, however fine these are. Days that are all the
     first of a month stand for months."""
     period = next((column for column in columns if column.role == "period"), None)
-    if period is None or frame[period.name].drop_nulls().is_empty():
+    days = rows.select([period.name])[period.name].drop_nulls() if period else None
+    if period is None or days is None or days.is_empty():
         return None
-    days = frame[period.name].drop_nulls()
     last: dt.date = days.max()  # type: ignore[assignment]
     return end_of_rows(last, period.grain or ("month" if bool((days.dt.day() == 1).all()) else "day"))

@@ -18,6 +18,7 @@ from ironmark.store import change_log, database, dataset_versions, datasets, mar
 from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change
 from ironmark.store.models import DatasetSegment
+from ironmark.tables import pieces
 from ironmark.tables.table import Column, Problem, Table
 from tests import world
 
@@ -194,7 +195,7 @@ class Datasets(InDatabase):
         query = select(DatasetSegment.body).where(DatasetSegment.dataset_id == made.id)
         sizes = [len(body) for body in self.session.scalars(query)]
         self.assertGreater(len(sizes), 1)
-        self.assertLessEqual(max(sizes), dataset_versions.PIECE_BYTES)
+        self.assertLessEqual(max(sizes), pieces.PIECE_BYTES)
         self.assertTrue(datasets.rows(self.session, made).equals(table.frame))
 
     def test_no_rows_at_all(self) -> None:

@@ -8,8 +8,9 @@ import polars as pl
 from ironmark.tables import checklist
 from ironmark.tables.checklist import Checklist
 from ironmark.tables.findings import findings, late_rows, spellings
+from ironmark.tables.pieces import merged
 from ironmark.tables.reader import read_delimited
-from ironmark.tables.refresh import changes, combined, conform, merged
+from ironmark.tables.refresh import changes, combined, conform
 from ironmark.tables.table import Table, Unreadable
 
 OLD = read_delimited(b"Day,Route,Fare,Late\n2026-01-01,North,10,yes\n2026-01-02,South,20,no\n2026-02-01,North,30,no\n")

@@ -28,12 +28,11 @@ from ironmark.tables.folders import Files, FolderSource, FolderTable, allowed, f
 from ironmark.tables.live import LiveSource
 from ironmark.tables.live_relation import LiveTable
 from ironmark.tables.live_waiting import FRESH_S, Patient
-from ironmark.tables.pieces import Pieces
+from ironmark.tables.pieces import MANY_ROWS, Pieces
 
 MEMORY = 2 << 30  # of all processes together, unless another is told
 LEAST_MEMORY = 512 << 20
 OF_ROWS, OF_READINGS, OF_ANSWERS = 0.5, 0.03, 0.03  # of what a process may have; the rest is for what it works on
-MANY_ROWS = 1_000_000  # of which only the columns that are asked for are read
 TURNS = 2  # pages worked on at once; more of them in one process take longer together than in turn
 
 
@@ -49,6 +48,7 @@ class Sources:
         self._changes = database.sessions(database.changing(engine))
         self._readings = database.sessions(engine)
         self._most = int(memory * OF_ROWS)
+        self.room = int(memory * (1 - OF_ROWS - OF_READINGS - OF_ANSWERS) / TURNS)  # bytes for one thing it works on
         self._held: dict[tuple[str, int], ColumnSource] = {}
         self._loading: dict[tuple[str, int], threading.Lock] = {}
         self._live: dict[tuple[str, int], Patient] = {}

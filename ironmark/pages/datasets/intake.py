@@ -4,8 +4,10 @@ longer fits."""
 from __future__ import annotations
 
 import datetime as dt
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from pydantic import Field, ValidationError
@@ -18,10 +20,19 @@ from ironmark.store import calendar, dataset_versions
 from ironmark.store.dataset_versions import Tell, nobody
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.files import ReadFile, read_table
+from ironmark.tables.files import LongFile, ReadFile, read_table
+from ironmark.tables.grid import WORKBOOKS
 from ironmark.tables.lines import LineKind
+from ironmark.tables.long_lists import read_long
 from ironmark.tables.refresh import How
+from ironmark.tables.table import Unreadable
 from ironmark.tables.told import ColumnKind, Down, GroupsAre
+
+OF_WORK = 0.4  # of what a process may take, about; see ``source_registry``
+LONG, WHOLE = (
+    16,
+    4,
+)  # shares of the room that is worked with: from one a file is read by parts, up to one it may be held whole
 
 
 @dataclass(frozen=True)
@@ -38,6 +49,24 @@ class Reading:
         return read_table(
             body, sheet=self.sheet, decimal=self.decimal, name=name, year_start=self.year_start, recipe=self.recipe
         )
+
+    def of_file(self, path: Path, name: str, folder: Path, room: int, tell: Tell = nobody) -> ReadFile | LongFile:
+        """A file on the disk, some rows at a time where it is long. folder: an empty one, for as long as its rows are
+        needed; room: bytes that may be worked with. Raises Unreadable."""
+        size = path.stat().st_size
+        asked = self.sheet is not None or self.decimal is not None or self.recipe is not None
+        if size > room // LONG and not asked and (long := read_long(path, folder, tell)) is not None:
+            return LongFile(long)
+        with path.open("rb") as file:
+            workbook = file.read(4) in WORKBOOKS
+        if size > room // WHOLE and not workbook:
+            least = math.ceil(size * WHOLE / OF_WORK / 1e9)
+            raise Unreadable(
+                f"The file has {size / 1e6:,.0f} MB and cannot be read by parts: that takes lines with as many cells each, quotes "
+                "around cells only, and numbers and days written in one way. To look at all of it together takes more memory "
+                f"than this server was told it may take. Mend the file, save it as Parquet, or start with --memory {least}GB."
+            )
+        return self.of(path.read_bytes(), name)
 
 
 def reading_of(
@@ -81,12 +110,14 @@ def recipe_in(text: str | None) -> dict[str, Any] | None:
         raise Refused(422, "no-recipe", "This is no recipe", detail, {"field": f"recipe.{where}"}) from None
 
 
-def keep_new(session: Session, name: str, file_name: str, read: ReadFile, tell: Tell = nobody) -> StoredDataset:
+def keep_new(
+    session: Session, name: str, file_name: str, read: ReadFile | LongFile, tell: Tell = nobody
+) -> StoredDataset:
     return dataset_versions.create(session, name, file_name, read.table, tell=tell)
 
 
 def keep_next(
-    session: Session, key: str, saw: int | None, file_name: str, read: ReadFile, how: How, *, force: bool = False,
+    session: Session, key: str, saw: int | None, file_name: str, read: ReadFile | LongFile, how: How, *, force: bool = False,
     tell: Tell = nobody,
 ) -> StoredDataset:  # fmt: skip
     """New rows of a dataset. Refuses those that no longer fit its recipe, unless force; nothing is replaced then."""
@@ -96,7 +127,7 @@ def keep_next(
     return dataset_versions.refresh(session, key, saw, file_name, read.table, how_kept(read, how), tell)
 
 
-def how_kept(read: ReadFile, how: How) -> How:
+def how_kept(read: ReadFile | LongFile, how: How) -> How:
     """How rows go in: those as of a day stand beside those of other days."""
     return "periods" if read.recipe and read.recipe.get("as_of") else how
 

@@ -1,0 +1,209 @@
+"""Lists too long to be held: read by parts to what they come to as a whole, and refreshed so."""
+
+import datetime as dt
+import io
+import tempfile
+import unittest
+from contextlib import contextmanager
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.datasets.intake import Reading
+from ironmark.store import dataset_versions, datasets
+from ironmark.store.datasets import StoredDataset
+from ironmark.tables import long_lists, reader
+from ironmark.tables.files import read_table
+from ironmark.tables.findings import findings
+from ironmark.tables.long_lists import read_long
+from ironmark.tables.table import LongTable, Table, Unreadable, complete_through
+from tests import world
+from tests.tables import test_reader
+
+
+@contextmanager
+def in_small_parts(bytes_at_a_time=300, different=4):  # type: ignore[no-untyped-def]
+    with (
+        mock.patch.object(long_lists, "AT_A_TIME", bytes_at_a_time),
+        mock.patch.object(long_lists, "MOST_DIFFERENT", different),
+        mock.patch.object(reader, "_SAMPLE", 120),
+        tempfile.TemporaryDirectory() as folder,
+    ):
+        yield Path(folder)
+
+
+def by_parts(body: bytes, folder: Path) -> LongTable | None:
+    path, pieces = folder / "file", folder / "pieces"
+    path.write_bytes(body)
+    pieces.mkdir()
+    return read_long(path, pieces, lambda share: None)
+
+
+def brewery(rows: int) -> str:
+    """A brewery's batches, as its program writes them."""
+    rng = np.random.default_rng(rows)
+    days = [dt.date(2025, 11, 3) + dt.timedelta(days=int(n)) for n in np.sort(rng.integers(0, 700, rows))]
+    lines = ["Abgefüllt am;Sud;Sorte;Hektoliter;geprüft;Zeitpunkt;Anteil Bruch"]
+    for at, day in enumerate(days):
+        sort = ["Märzen", '"Böck; dunkel"', "Pils <script>", '"„Zwickl“ ""naturtrüb"""'][int(rng.integers(4))]
+        liters = f"{int(rng.integers(1, 9))}.{int(rng.integers(100, 999))},{int(rng.integers(0, 99)):02d}"
+        lines.append(
+            f"{day:%d.%m.%Y};S-{at:06d};{sort};{liters};{'ja' if at % 3 else 'nein'};{day.isoformat()} 14:05;{at % 7}%"
+        )
+    return "\n".join(lines) + "\n"
+
+
+class ByParts(unittest.TestCase):
+    def same(self, long: LongTable, whole: Table) -> None:
+        self.assertEqual(long.columns, whole.columns)
+        self.assertTrue(long.rows.select(long.rows.columns).equals(whole.frame), whole.frame)
+        self.assertEqual(findings(long.rows, long.columns), findings(whole.frame, whole.columns))
+        self.assertEqual(complete_through(long.rows, long.columns), complete_through(whole.frame, whole.columns))
+
+    @settings(max_examples=120)
+    @given(st.data(), st.sampled_from((",", ";", "\t")), st.booleans())
+    def test_the_same_by_parts_or_not_at_all(self, data: st.DataObject, separator: str, ends: bool) -> None:
+        names = [name for name in test_reader.LargeFiles.CELLS if name != "money" or separator != ","]
+        chosen = data.draw(st.lists(st.sampled_from(names), min_size=2, max_size=5, unique=True))
+        rows = data.draw(
+            st.lists(st.tuples(*(test_reader.LargeFiles.CELLS[name] for name in chosen)), min_size=8, max_size=60)
+        )
+        lines = [separator.join(chosen), *(separator.join(row) for row in rows)]
+        body = ("\n".join(lines) + ("\n" if ends else "")).encode()
+        with in_small_parts() as folder:
+            long = by_parts(body, folder)
+            if long is not None:
+                self.same(long, reader._careful(body))
+
+    def test_a_brewery_with_decimal_commas_and_days_before_months(self) -> None:
+        body = brewery(3000).encode()
+        with in_small_parts(20_000, 1000) as folder:
+            long = by_parts(body, folder)
+            assert long is not None
+            self.same(long, read_table(body).table)
+            self.assertEqual([c.role for c in long.columns], ["period", "text", "segment", "measure", "flag", "text", "measure"])  # fmt: skip
+            self.assertGreater(len(list((folder / "pieces").glob("*.parquet"))), 5)
+
+    def test_with_a_mark_of_its_encoding(self) -> None:
+        body = b"\xef\xbb\xbf" + brewery(400).encode()
+        with in_small_parts(20_000, 1000) as folder:
+            long = by_parts(body, folder)
+            assert long is not None
+            self.same(long, read_table(body).table)
+
+    def test_one_odd_cell_far_down_and_it_is_not_read_by_parts(self) -> None:
+        for odd in (
+            "11.13.2026;S-1;Pils;1.000,00;ja;2026-01-01 14:05;3%\n",
+            "11.12.2026;S-1;Pils;viel;ja;2026-01-01 14:05;3%\n",
+            "11.12.2026;S-1;Pils;1.000,00;ja;2026-01-01 14:05\n",
+            '11.12.2026;S-1;Pi"ls;1.000,00;ja;2026-01-01 14:05;3%\n',
+            '11.12.2026;S-1;"Pils;1.000,00;ja;2026-01-01 14:05;3%\n',
+        ):
+            with self.subTest(odd), in_small_parts(20_000, 1000) as folder:
+                self.assertIsNone(by_parts((brewery(2000) + odd).encode(), folder))
+
+    def test_parquet(self) -> None:
+        frame = read_table(brewery(5000).encode()).table.frame.with_columns(
+            pl.col("hektoliter").cast(pl.Float32).alias("Hl 32"),
+            pl.lit(None, dtype=pl.List(pl.Int64)).alias("liste"),
+            pl.when(pl.int_range(pl.len()) % 9 == 0)
+            .then(float("nan"))
+            .otherwise(pl.int_range(pl.len()))
+            .alias("mit NaN"),
+        )
+        body = io.BytesIO()
+        frame.write_parquet(body, row_group_size=700)
+        with in_small_parts() as folder, mock.patch.object(long_lists, "PIECE_ROWS", 333):
+            long = by_parts(body.getvalue(), folder)
+            assert long is not None
+            self.same(long, read_table(body.getvalue()).table)
+            damaged = body.getvalue()[:-200] + b"\0" * 200
+            with self.assertRaisesRegex(Unreadable, "damaged"):
+                read_long(folder / "none.parquet", folder, lambda share: None) if (folder / "none.parquet").write_bytes(damaged) else None  # fmt: skip
+
+    def test_what_cannot_be_read_by_parts_and_does_not_fit_is_refused_with_a_way_out(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            path = Path(name) / "brewery.csv"
+            path.write_text(brewery(2000) + "1.1.2026;S-1;Pils;1,0;ja;2026-01-01 14:05\n")
+            size = path.stat().st_size
+            (Path(name) / "pieces").mkdir()
+            with self.assertRaisesRegex(Unreadable, "as Parquet, or start with --memory 1GB"):
+                Reading().of_file(path, "brewery.csv", Path(name) / "pieces", size * 3)
+            read = Reading().of_file(path, "brewery.csv", Path(name) / "pieces", size * 5)
+            self.assertEqual(read.table.rows.height, 2001)
+
+
+class Refreshed(unittest.TestCase):
+    """Rows that are many go the same way as few ones, step for step."""
+
+    def setUp(self) -> None:
+        world.running()
+        self.sessions = Sources(world.engine())
+        self.made: list[str] = []
+
+    def tearDown(self) -> None:
+        with self.sessions.changes() as session:
+            for key in self.made:
+                datasets.remove(session, key, datasets.get(session, key).version)
+
+    def taken_in(self, body: str, into: str | None, how: str, *, many: bool) -> StoredDataset:
+        with (
+            in_small_parts(5000, 1000) as folder,
+            mock.patch.object(dataset_versions, "MANY_ROWS", 0 if many else 10**9),
+        ):
+            table = by_parts(body.encode(), folder) if many else read_table(body.encode()).table
+            assert table is not None
+            with self.sessions.changes() as session:
+                if into is None:
+                    stored = dataset_versions.create(session, "Brewery", "b.csv", table)
+                    self.made.append(stored.id)
+                else:
+                    stored = dataset_versions.refresh(session, into, None, "b.csv", table, how)  # type: ignore[arg-type]
+        return stored
+
+    def test_step_for_step(self) -> None:
+        few, many = (self.taken_in(brewery(400), None, "", many=one) for one in (False, True))
+        head, *lines = brewery(900).splitlines(keepends=True)
+        steps = (
+            ("append", "".join([head, *lines[500:600]])),
+            ("append", "".join([head, *lines[500:600]])),  # the same once more: nothing of it is kept
+            ("periods", "".join([head, *lines[200:260]])),
+            ("append", head.replace("Sud", "Sud;Keller").replace("Sud;Keller", "Keller;Sud") + "".join(
+                ";".join([line.split(";")[0], "K 2", *line.split(";")[1:]]) for line in lines[600:700]
+            )),
+            ("replace", brewery(700)),
+            ("replace", brewery(700)),
+        )  # fmt: skip
+        for how, body in steps:
+            with self.subTest(how):
+                try:
+                    few = self.taken_in(body, few.id, how, many=False)
+                except Unreadable as error:
+                    with self.assertRaisesRegex(Unreadable, str(error)[:40]):
+                        self.taken_in(body, many.id, how, many=True)
+                    continue
+                many = self.taken_in(body, many.id, how, many=True)
+                for what in ("version", "rows_version", "row_count", "columns", "problems", "through"):
+                    self.assertEqual(getattr(few, what), getattr(many, what), what)
+                with self.sessions.readings() as session:
+                    frames = [datasets.rows(session, one) for one in (few, many)]
+                    told = [datasets.versions(session, one.id)[0].changes for one in (few, many)]
+                self.assertTrue(frames[0].equals(frames[1]))
+                self.assertEqual(*told)
+
+    def test_another_type_is_refused_and_a_number_becomes_a_text(self) -> None:
+        first = "day,code,x\n" + "".join(f"2026-01-{n % 28 + 1:02d},A{n},{n}\n" for n in range(60))
+        few, many = (self.taken_in(first, None, "", many=one) for one in (False, True))
+        words = "day,code,x\n" + "".join(f"2026-02-{n % 28 + 1:02d},A{n},many\n" for n in range(60))
+        numbers = "day,code,x\n" + "".join(f"2026-03-{n % 28 + 1:02d},{n}.5,{n}\n" for n in range(60))
+        for one, is_many in ((few, False), (many, True)):
+            with self.assertRaisesRegex(Unreadable, "“x” holds numbers so far, and texts"):
+                self.taken_in(words, one.id, "append", many=is_many)
+            stored = self.taken_in(numbers, one.id, "append", many=is_many)
+            with self.sessions.readings() as session:
+                self.assertEqual(datasets.rows(session, stored)["code"].to_list()[-1], "59.5")
