@@ -12,13 +12,12 @@ import polars as pl
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.pieces import PIECE_ROWS, Piece, filed, in_pieces
+from ironmark.tables.pieces import PIECE_ROWS, Piece, Pieces, filed, in_pieces
 from ironmark.tables.reader import MAX_COLUMNS, Typing, by_members, head_of, is_marked, parsed, planned, typing_of
 from ironmark.tables.table import (
     FIRST,
     LongTable,
     Overview,
-    Problem,
     Unreadable,
     assign_roles,
     columns_of,
@@ -27,38 +26,74 @@ from ironmark.tables.table import (
 )
 
 AT_A_TIME = 16 << 20  # bytes of text
-MOST_DIFFERENT = 500_000  # texts of a column that are looked at together; those of more are looked at where they stand
-_HEAD = 1 << 20
+MOST_DIFFERENT = 100_000  # texts of a column that are looked at together; those of more are looked at where they stand
+_HEAD, _TRIES = 1 << 20, 4
 _ISO_MOMENT = r"^\d{4}-\d{2}-\d{2}([T ].*)?$"
 Tell = Callable[[float], None]
 
 
 @dataclass
 class _Column:
-    """What is known of a column of texts or days by now. kind: what its first cells are, where it is known."""
+    """A column of texts or days, as far as it is known by now. kind: what its cells are; told: what its texts stand for, None
+    once there are so many of them that some are looked at where they stand; days: those that are different."""
 
     label: str
-    kind: ColumnType | None = None
-    different: pl.Series | None = None
+    kind: ColumnType | None
+    way: Decimal | None
+    told: Typing | None = None
     many: bool = False
-    known: pl.Series | None = None
-    days: pl.Series | None = None
-    found: list[Problem] = field(default_factory=list)
+    known: pl.Series = field(default_factory=lambda: pl.Series([], dtype=pl.String))
+    days: pl.Series = field(default_factory=lambda: pl.Series([], dtype=pl.Date))
 
-    def see(self, cells: pl.Series) -> None:
-        if self.many:
+    def typed(self, cells: pl.Series) -> pl.Series:
+        """The next cells as what they stand for. Raises _Odd, _Otherwise."""
+        if cells.dtype == pl.String:
+            if len(self.known) < FIRST:
+                self.known = pl.concat([self.known, cells.drop_nulls().head(FIRST)]).head(FIRST)
+            if not self.many:
+                self._see(cells.unique(maintain_order=True))
+            cells = self._alone(cells) if self.told is None else self.told.of(cells)
+        if cells.dtype == pl.Date:
+            self.days = pl.concat([self.days, cells.drop_nulls().unique()]).unique()
+        return cells
+
+    def _see(self, some: pl.Series) -> None:
+        """Look at texts that were not there before."""
+        before = self.told
+        every = some if before is None else pl.concat([before.texts, some]).unique(maintain_order=True)
+        if before is not None and len(every) == len(before.texts):
             return
-        some = cells.unique(maintain_order=True)
-        before = self.different
-        self.different = some if before is None else pl.concat([before, some]).unique(maintain_order=True)
-        self.many = cells.dtype == pl.String and len(self.different) > MOST_DIFFERENT
-        if self.many:
-            self.different = None
+        self.many = len(every) > MOST_DIFFERENT
+        told = None if self.many else typing_of(every, self.label, self.way)
+        if not self.many and (told is None or told.kind != (self.kind or told.kind)):
+            raise _Odd
+        if before is not None and told is not None and not told.values.head(len(before.texts)).equals(before.values):
+            raise _Otherwise(self.label, told)
+        self.told = told
+        if told is not None:
+            self.kind = told.kind
 
-    def see_first(self, cells: pl.Series) -> None:
-        if self.known is None or len(self.known) < FIRST:
-            more = cells.drop_nulls().head(FIRST)
-            self.known = more if self.known is None else pl.concat([self.known, more]).head(FIRST)
+    def _alone(self, cells: pl.Series) -> pl.Series:
+        typed = by_members(cells, self.label, self.way)
+        if typed is None or typed.kind != (self.kind or typed.kind):
+            raise _Odd
+        if typed.kind == "date" and not bool(cells.drop_nulls().str.contains(_ISO_MOMENT).all()):
+            raise _Odd  # the next ones may tell that days stand first
+        if typed.kind == "number" and typed.found:
+            raise _Odd  # they may be written in another way than the others
+        self.kind = typed.kind
+        return typed.cells
+
+
+class _Odd(Exception):
+    """A cell does not fit the others of its column, or a line the others."""
+
+
+class _Otherwise(Exception):
+    """Texts that came later tell that those before stand for something else: which month comes first, most likely."""
+
+    def __init__(self, label: str, told: Typing) -> None:
+        self.label, self.told = label, told
 
 
 @dataclass(frozen=True)
@@ -66,7 +101,7 @@ class _Lines:
     """Where rows come from: frames of texts, numbers, days and flags, all with the same columns."""
 
     labels: list[str]
-    frames: Iterator[pl.DataFrame | None]  # None: something odd, and the rest is not read
+    frames: Iterator[tuple[pl.DataFrame | None, float]]  # with how far they are; None: something is odd
     kinds: dict[str, ColumnType]  # of the columns whose kind is known before
     way: Decimal | None
     grains: Mapping[str, RowGrain]
@@ -80,47 +115,52 @@ def read_long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
     """
     with path.open("rb") as file:
         head = file.read(_HEAD)
-    lines = _parquet(path) if head.startswith(b"PAR1") else _delimited(path, head)
-    if lines is None:
-        return None
-    seen = {name: _Column(label, lines.kinds.get(name)) for name, label in zip(identifiers(lines.labels), lines.labels, strict=True)}  # fmt: skip
-    spilled = folder / "raw"
-    spilled.mkdir()
-    if not _spill(lines, seen, spilled, lambda share: tell(share / 2)):
-        return None
-    typings = {}
-    for name, column in seen.items():
-        if column.different is not None and column.different.dtype == pl.String:
-            typing = typing_of(column.different, column.label, lines.way)
-            if typing is None or (column.kind is not None and typing.kind != column.kind):
-                return None
-            typings[name] = typing
-            column.kind, column.found = typing.kind, typing.found
-    try:
-        rows = filed(folder, _typed(spilled, seen, typings, lines.way, lambda share: tell(0.5 + share / 2)))
-    except _Odd:
-        return None
-    grains = {**lines.grains} | {name: typing.grain for name, typing in typings.items() if typing.grain}
-    kinds: list[ColumnType] = [column.kind or "text" for column in seen.values()]
-    columns = columns_of(list(seen), lines.labels, kinds, grains)
-    known = Overview(
-        rows.height,
-        {name: rows.height if seen[name].different is None else len(seen[name].different) for name in seen},  # type: ignore[arg-type]
-        {name: pl.Series(name, [], dtype=pl.String) if c.known is None else c.known for name, c in seen.items()},
-        {c.name: _days(seen[c.name], typings.get(c.name)) for c in columns if c.type == "date"},
-    )
-    with_roles = assign_roles(known, columns)
-    problems = [replace(one, column=name) for name, column in seen.items() for one in column.found]
+    told: dict[str, Typing] = {}
+    for _ in range(_TRIES):
+        lines = _parquet(path) if head.startswith(b"PAR1") else _delimited(path, head)
+        if lines is None:
+            return None
+        names = identifiers(lines.labels)
+        columns = {
+            name: _Column(label, lines.kinds.get(name), lines.way, told.get(label))
+            for name, label in zip(names, lines.labels, strict=True)
+        }
+        try:
+            return _table(lines, columns, filed(folder, _pieces(lines, columns, tell)))
+        except _Odd:
+            return None
+        except _Otherwise as otherwise:
+            told[otherwise.label] = otherwise.told
+            for piece in folder.iterdir():
+                piece.unlink()
+    return None
+
+
+def _pieces(lines: _Lines, columns: dict[str, _Column], tell: Tell) -> Iterator[Piece]:
+    """The rows typed and packed, some at a time. Raises _Odd, _Otherwise."""
+    for frame, far in lines.frames:
+        if frame is None:
+            raise _Odd
+        made = [column.typed(cells).alias(name) for (name, column), cells in zip(columns.items(), frame, strict=True)]
+        yield from in_pieces(pl.DataFrame(made))
+        tell(far)
+
+
+def _table(lines: _Lines, columns: dict[str, _Column], rows: Pieces) -> LongTable:
+    grains = {**lines.grains} | {
+        name: c.told.grain for name, c in columns.items() if c.told is not None and c.told.grain
+    }
+    made = columns_of(list(columns), lines.labels, [column.kind or "text" for column in columns.values()], grains)
+    different = {name: rows.height if c.told is None else len(c.told.texts) for name, c in columns.items()}
+    known, days = ({name: one for name, one in zip(columns, some, strict=True)} for some in zip(*((c.known, c.days) for c in columns.values()), strict=True))  # fmt: skip
+    with_roles = assign_roles(Overview(rows.height, different, known, days), made)
+    problems = [
+        replace(one, column=name)
+        for name, column in columns.items()
+        if column.told is not None
+        for one in column.told.found
+    ]
     return LongTable(rows, with_roles, (*problems, *no_period(rows.height, with_roles)))
-
-
-class _Odd(Exception):
-    """A cell does not fit the others of its column."""
-
-
-def _days(column: _Column, typing: Typing | None) -> pl.Series:
-    found = typing.values if typing is not None else column.days if column.different is None else column.different
-    return pl.Series([], dtype=pl.Date) if found is None else found.drop_nulls().unique()
 
 
 def _delimited(path: Path, head: bytes) -> _Lines | None:
@@ -129,22 +169,22 @@ def _delimited(path: Path, head: bytes) -> _Lines | None:
     if plan is None:
         return None
 
-    def frames() -> Iterator[pl.DataFrame | None]:
+    def frames() -> Iterator[tuple[pl.DataFrame | None, float]]:
         with path.open("rb") as file:
             file.seek(mark)
-            rest, first = b"", True
+            rest, first, size = b"", True, max(1, path.stat().st_size)
             while more := file.read(AT_A_TIME):
                 lines = rest + more
                 end = _end_of_lines(lines)
                 rest = lines[end:]
                 if end:
-                    yield parsed(lines[:end], plan, header=first)
+                    yield parsed(lines[:end], plan, header=first), file.tell() / size
                     first = False
                 elif len(lines) > 4 * AT_A_TIME:
-                    yield None  # a quote that is never closed, most likely
+                    yield None, 1.0  # a quote that is never closed, most likely
                     return
             if rest.strip():
-                yield parsed(rest, plan, header=first)
+                yield parsed(rest, plan, header=first), 1.0
 
     return _Lines(plan.labels, frames(), plan.kinds, plan.way, plan.grains)
 
@@ -185,62 +225,13 @@ def _parquet(path: Path) -> _Lines:
             cells = cells.cast(pl.String)
         wanted.append(cells.alias(name))
 
-    def frames() -> Iterator[pl.DataFrame | None]:
+    def frames() -> Iterator[tuple[pl.DataFrame | None, float]]:
         try:
-            yield from lazy.select(wanted).collect_batches(chunk_size=PIECE_ROWS, maintain_order=True, lazy=True)
+            every, done = max(1, lazy.select(pl.len()).collect().item()), 0
+            for frame in lazy.select(wanted).collect_batches(chunk_size=PIECE_ROWS, maintain_order=True, lazy=True):
+                done += frame.height
+                yield frame, done / every
         except pl.exceptions.PolarsError:
             raise Unreadable("The Parquet file is damaged. Write it again and upload that.") from None
 
     return _Lines(list(schema), frames(), kinds, "point", {})
-
-
-def _spill(lines: _Lines, seen: dict[str, _Column], folder: Path, tell: Tell) -> bool:
-    """Put the rows down as they come, and note what stands in their columns; whether nothing was odd."""
-    at = 0
-    for at, frame in enumerate(lines.frames, 1):
-        if frame is None:
-            return False
-        for name, column in seen.items():
-            cells = frame[name]
-            if cells.dtype in (pl.String, pl.Date):
-                column.see(cells)
-                column.see_first(cells)
-        frame.write_ipc(folder / f"{at:05}", compression="lz4")
-        tell(at / (at + 8))  # how many there will be is not known
-    return at > 0
-
-
-def _typed(
-    folder: Path, seen: dict[str, _Column], typings: dict[str, Typing], way: Decimal | None, tell: Tell
-) -> Iterator[Piece]:
-    """The same rows with every text as what it stands for, a file of them at a time. Raises _Odd."""
-    files = sorted(folder.iterdir())
-    for at, file in enumerate(files, 1):
-        frame = pl.read_ipc(file)
-        file.unlink()
-        made = []
-        for name, column in seen.items():
-            cells = frame[name]
-            if name in typings:
-                cells = typings[name].of(cells)
-            elif cells.dtype == pl.String:
-                cells = _alone(cells, column, way)
-            made.append(cells.alias(name))
-        yield from in_pieces(pl.DataFrame(made))
-        tell(at / len(files))
-
-
-def _alone(cells: pl.Series, column: _Column, way: Decimal | None) -> pl.Series:
-    """Texts of which there are so many that some of them say what they are. Raises _Odd."""
-    typed = by_members(cells, column.label, way)
-    if typed is None or typed.kind != (column.kind or typed.kind):
-        raise _Odd
-    if typed.kind == "date":
-        if not bool(cells.drop_nulls().str.contains(_ISO_MOMENT).all()):
-            raise _Odd  # the next ones may tell that days stand first
-        more = typed.cells.drop_nulls().unique()
-        column.days = more if column.days is None else pl.concat([column.days, more]).unique()
-    elif typed.kind == "number" and typed.found:
-        raise _Odd  # it may be written in another way than the others
-    column.kind = typed.kind
-    return typed.cells
