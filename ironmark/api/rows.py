@@ -22,13 +22,14 @@ from ironmark.store import dataset_secrets, dataset_versions, datasets
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
+from ironmark.tables.column_looks import BINS, FURTHEST, Look, TooFar, look_at, some_rows
 from ironmark.tables.findings import late_rows, spellings
+from ironmark.tables.pieces import Rows
 from ironmark.tables.refresh import How
 from ironmark.tables.table import Column
 
 router = APIRouter(prefix="/api/datasets/{key}", tags=["datasets"])
 FIRST_ROWS = 12
-BINS = 16
 MOST_MEMBERS = 500
 
 
@@ -102,27 +103,35 @@ class Token(BaseModel):
     token: str
 
 
-def _rows(who: Reader, session: Session, dataset: StoredDataset, apart: str = "") -> pl.DataFrame:
+def _rows(who: Reader, session: Session, dataset: StoredDataset, apart: str = "") -> Rows:
     """All rows, with the spellings of the column ``apart`` as they came; of a live source the first of them."""
     if dataset.kind == "live":
         table = who.sources.table_of(session, dataset)
-        return replace(table, merges={name: found for name, found in dataset.merges.items() if name != apart}).first(
-            2000
-        )
-    return datasets.rows(session, dataset, apart)
+        return replace(table, merges=dataset.merges_but(apart)).first(2000)
+    return who.sources.rows_of(session, dataset, apart)
+
+
+def _look(who: Reader, dataset: StoredDataset, rows: Rows, column: Column, apart: bool = False) -> Look:
+    """What stands in a column; of rows that are kept it is looked at once."""
+    if dataset.kind == "live":
+        return look_at(rows, column.name, column.type, column.role == "segment")
+    key = ("look", dataset.id, dataset.version, column.name, apart)
+    return who.sources.seen.several(
+        {0: key}, lambda _: {0: look_at(rows, column.name, column.type, column.role == "segment")}
+    )[0]
 
 
 @router.get("/rows")
 def first_rows(key: str, who: Reader = Depends(reader)) -> RowsOut:
     with who.read() as session:
         dataset = datasets.get(session, key)
-        frame, style = _rows(who, session, dataset), who.context(session).style
-    late = late_rows(frame, dataset.period, dataset.through)
-    rows = [[_cell(cell, style)[:200] for cell in row] for row in frame.head(FIRST_ROWS).rows()]
+        rows, style = _rows(who, session, dataset), who.context(session).style
+    late = late_rows(rows, dataset.period, dataset.through)
+    looks = [(column.name, _look(who, dataset, rows, column)) for column in dataset.columns]
     return RowsOut(
-        columns=frame.columns,
-        rows=rows,
-        summary=[_summary(frame[column.name], style) for column in dataset.columns],
+        columns=list(rows.columns),
+        rows=_cells(rows.slice(0, FIRST_ROWS), style),
+        summary=[_summary(name, look, style) for name, look in looks],
         problems=[ProblemOut(message=late.message, column=late.column, rows=[])] if late else [],
     )
 
@@ -130,7 +139,7 @@ def first_rows(key: str, who: Reader = Depends(reader)) -> RowsOut:
 @router.get("/rows/page")
 def page_of_rows(
     key: str,
-    offset: int = Query(0, ge=0, le=10_000_000),
+    offset: int = Query(0, ge=0, le=1_000_000_000),
     limit: int = Query(FIRST_ROWS, ge=1, le=500),
     sort: str | None = Query(None, max_length=80),
     down: bool = False,
@@ -140,27 +149,28 @@ def page_of_rows(
     """Rows sorted by a column, blanks last, and those alone that hold a text in any of their cells."""
     with who.read() as session:
         dataset = datasets.get(session, key)
-        frame, style = _rows(who, session, dataset), who.context(session).style
-    if sort is not None and sort not in frame.columns:
+        rows, style = _rows(who, session, dataset), who.context(session).style
+    if sort is not None and sort not in rows.columns:
         raise Refused(422, "no-column", "No such column", f"The dataset has no column “{sort}” to sort by.")
-    if find.strip():
-        text = pl.concat_str(pl.all().cast(pl.String).fill_null(""), separator="\n").str.to_lowercase()
-        frame = frame.filter(text.str.contains(find.strip().lower(), literal=True))
-    if sort is not None:
-        frame = frame.sort(sort, descending=down, nulls_last=True, maintain_order=True)
-    some = frame.slice(offset, limit)
-    return RowsPage(rows=[[_cell(cell, style)[:200] for cell in row] for row in some.rows()], total=frame.height)
+    try:
+        found = some_rows(rows, offset, limit, sort, down, find)
+    except TooFar:
+        detail = f"Of so many rows the first {FURTHEST:,} are put in an order. Narrow them by a text, or look from the other end."
+        raise Refused(422, "too-far", "That is too far down", detail) from None
+    return RowsPage(rows=_cells(found.rows, style), total=found.total)
 
 
-def _summary(cells: pl.Series, style: NumberStyle) -> ColumnSummary:
-    known = cells.drop_nulls()
-    ends = [known.min(), known.max()] if len(known) else ["", ""]
+def _cells(rows: pl.DataFrame, style: NumberStyle) -> list[list[str]]:
+    return [[_cell(cell, style)[:200] for cell in row] for row in rows.rows()]
+
+
+def _summary(name: str, look: Look, style: NumberStyle) -> ColumnSummary:
     return ColumnSummary(
-        name=cells.name,
-        blanks=len(cells) - len(known),
-        distinct=known.n_unique(),
-        smallest=_cell(ends[0], style)[:80],
-        largest=_cell(ends[1], style)[:80],
+        name=name,
+        blanks=look.blanks,
+        distinct=look.distinct,
+        smallest=_cell(look.smallest, style)[:80],
+        largest=_cell(look.largest, style)[:80],
     )
 
 
@@ -181,27 +191,30 @@ def get_column(key: str, name: str, who: Reader = Depends(reader)) -> ColumnLook
         column = next((c for c in dataset.columns if c.name == name), None)
         if column is None:
             raise Missing("column", name)
-        cells, style = _rows(who, session, dataset, name)[name], who.context(session).style
+        rows, style = _rows(who, session, dataset, name), who.context(session).style
+    look = _look(who, dataset, rows, column, apart=True)
     merges, order = dataset.merges.get(name, {}), dataset.order.get(name, [])
-    summary, members = _summary(cells, style), _members(cells, column, merges, order)
-    mean = cells.mean() if column.type == "number" else None
+    members = _members(look.counts or [], column, merges, order)
     return ColumnLook(
-        **summary.model_dump(),
-        rows=len(cells),
-        mean=_cell(float(f"{mean:.6g}"), style) if isinstance(mean, float) else "",
-        bars=_bars(cells, column, style),
+        **_summary(name, look, style).model_dump(),
+        rows=look.rows,
+        mean=_cell(float(f"{look.mean:.6g}"), style) if look.mean is not None else "",
+        bars=_bars(look, column, style),
         members=members[:MOST_MEMBERS],
         more=max(0, len(members) - MOST_MEMBERS),
     )
 
 
-def _members(cells: pl.Series, column: Column, merges: dict[str, str], order: list[str]) -> list[MemberOut]:
+def _members(
+    counted: list[tuple[Any, int]], column: Column, merges: dict[str, str], order: list[str]
+) -> list[MemberOut]:
     if column.role != "segment":
         return []
-    known = cells.drop_nulls().cast(pl.String)
-    counted: list[tuple[str, int]] = [(str(name), int(n)) for name, n in known.value_counts(sort=True).rows()]
-    counts = dict(counted) | {name: 0 for name in merges if name not in dict(counted)}
-    likely: dict[str, str] = dict(spellings([name for name, _ in sorted(counted, key=lambda one: (-one[1], one[0]))]))
+    counts = {str(name).lower() if isinstance(name, bool) else str(name): count for name, count in counted}
+    likely: dict[str, str] = dict(
+        spellings([name for name, _ in sorted(counts.items(), key=lambda one: (-one[1], one[0]))])
+    )
+    counts |= {name: 0 for name in merges if name not in counts}
     place = {name: at for at, name in enumerate(order)}
 
     def shown(name: str) -> tuple[int, str, bool, str]:
@@ -219,27 +232,20 @@ def _members(cells: pl.Series, column: Column, merges: dict[str, str], order: li
     return found
 
 
-def _bars(cells: pl.Series, column: Column, style: NumberStyle) -> list[Bar]:
+def _bars(look: Look, column: Column, style: NumberStyle) -> list[Bar]:
     """How the values are spread: in even steps, or the most frequent ones."""
-    known = cells.drop_nulls()
-    if not len(known):
-        return []
     if column.type == "flag":
-        return [Bar(label="yes", count=int(known.sum())), Bar(label="no", count=len(known) - int(known.sum()))]
+        counts = dict(look.counts or [])
+        return (
+            [Bar(label="yes", count=counts.get(True, 0)), Bar(label="no", count=counts.get(False, 0))] if counts else []
+        )
     if column.type == "text":
-        return [
-            Bar(label=str(name)[:60], count=count) for name, count in known.value_counts(sort=True).head(BINS).rows()
-        ]
-    numbers = known.to_physical().cast(pl.Float64)
-    low, high = float(numbers.min()), float(numbers.max())  # type: ignore[arg-type]
-    if low == high:
-        return [Bar(label=_cell(known[0], style), count=len(known))]
-    step = (high - low) / BINS
-    place = ((numbers - low) / step).floor().clip(0, BINS - 1).cast(pl.Int64)
-    counts = dict(place.value_counts().rows())
+        return [Bar(label=str(name)[:60], count=count) for name, count in (look.counts or [])[:BINS]]
+    if len(look.steps) == 1:
+        return [Bar(label=_cell(look.smallest, style), count=look.steps[0])]
     return [
-        Bar(label=_edges(low + at * step, low + (at + 1) * step, column, style), count=counts.get(at, 0))
-        for at in range(BINS)
+        Bar(label=_edges(start, end, column, style), count=count)
+        for start, end, count in zip(look.edges, look.edges[1:], look.steps, strict=False)
     ]
 
 

@@ -18,7 +18,7 @@ from ironmark.store.database import Missing, StaleVersion
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.connections import STATEMENT_S
 from ironmark.tables.joined_columns import Wide, with_all
-from ironmark.tables.pieces import Read, merged
+from ironmark.tables.pieces import Read, Widened, merged
 from ironmark.tables.table import Column, Problem
 
 Kind = Literal["file", "sheet", "checklist", "live"]
@@ -88,6 +88,10 @@ class StoredDataset:
         """Spellings by column, each with the member it stands for."""
         return dict(self.settings.get("merges", {}))
 
+    def merges_but(self, apart: str) -> dict[str, dict[str, str]]:
+        """Those of all columns but one, whose spellings stay as they came."""
+        return {name: found for name, found in self.merges.items() if name != apart}
+
     @property
     def order(self) -> dict[str, list[str]]:
         """Members by column in the order they are shown."""
@@ -141,9 +145,17 @@ def rows(session: Session, dataset: StoredDataset, apart: str = "") -> pl.DataFr
 
     apart: a column whose spellings stay as they came.
     """
-    merges = {name: found for name, found in dataset.merges.items() if name != apart}
+    frame = merged(raw_rows(session, dataset), dataset.merges_but(apart))
+    wide = widened(session, dataset, apart)
+    return frame if wide is None else wide(frame)
+
+
+def widened(session: Session, dataset: StoredDataset, apart: str = "") -> Widened | None:
+    """What puts in what is looked up and derived, row by row; None where nothing is."""
+    if not (dataset.wide.lookups or dataset.wide.derived):
+        return None
     there = {one.dataset: rows(session, get(session, one.dataset)) for one in dataset.wide.lookups}
-    return with_all(merged(raw_rows(session, dataset), merges), dataset.wide, there, merges)
+    return lambda frame: with_all(frame, dataset.wide, there, dataset.merges_but(apart))
 
 
 def raw_rows(session: Session, dataset: StoredDataset) -> pl.DataFrame:

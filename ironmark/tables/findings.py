@@ -122,11 +122,11 @@ def _two_scales(cells: pl.Series, column: Column) -> list[Problem]:
     ]
 
 
-def late_rows(frame: pl.DataFrame, period: str | None, through: dt.date | None) -> Problem | None:
+def late_rows(rows: Rows, period: str | None, through: dt.date | None) -> Problem | None:
     """Rows of days after the one the dataset is said to be complete through."""
     if period is None or through is None:
         return None
-    count = int((frame[period] > through).sum())
+    count = int((rows.select([period])[period] > through).sum())
     if not count:
         return None
     told = "row lies" if count == 1 else "rows lie"

@@ -15,6 +15,7 @@ from ironmark.tables.cells import NoPeriod
 Merges = Mapping[str, Mapping[str, str]]
 Frame = TypeVar("Frame", pl.DataFrame, pl.LazyFrame)
 Read = Callable[[], AbstractContextManager[Iterable[bytes]]]
+Widened = Callable[[pl.DataFrame], pl.DataFrame]
 Piece = tuple[bytes, int]  # Parquet, and its number of rows
 PIECE_BYTES, PIECE_ROWS = 8 * 1024 * 1024, 250_000
 MANY_ROWS = 1_000_000  # of which only the columns that are asked for are read
@@ -32,12 +33,14 @@ class Pieces:
     member.
     """
 
-    def __init__(self, read: Read, merges: Merges, height: int = -1) -> None:
+    def __init__(self, read: Read, merges: Merges, height: int = -1, widened: Widened | None = None) -> None:
+        """widened: what makes the columns that are taken from elsewhere or derived, row by row."""
         self.read, self.merges = read, merges
         with read() as pieces:
             first = next(iter(pieces), None)
-        self.schema: pl.Schema = pl.Schema(pl.read_parquet_schema(io.BytesIO(first))) if first else pl.Schema()
-        self._height = height
+        self._own = pl.Schema(pl.read_parquet_schema(io.BytesIO(first))) if first else pl.Schema()
+        self._height, self._widened = height, widened
+        self.schema: pl.Schema = widened(pl.DataFrame(schema=self._own)).schema if widened and first else self._own
 
     @property
     def height(self) -> int:
@@ -52,15 +55,29 @@ class Pieces:
 
     def select(self, names: Sequence[str]) -> pl.DataFrame:
         """Some columns of all rows. Raises Gone."""
-        found = [piece.select(names) for piece in self._frames(names)]
+        found = list(self.frames(names))
         if not found:
             raise Gone("These rows were replaced while they were read. Look again.")
+        return pl.concat(found)
+
+    def slice(self, offset: int, length: int) -> pl.DataFrame:
+        """So many rows from one place on."""
+        found = [pl.DataFrame(schema=self.schema)]
+        with self.read() as pieces:
+            for piece in pieces:
+                height = _height(piece)
+                if offset < height and length > 0:
+                    found.append(self._frame(piece, None).slice(offset, length))
+                    length -= found[-1].height
+                offset = max(0, offset - height)
+                if length <= 0:
+                    break
         return pl.concat(found)
 
     def iter_slices(self, n_rows: int, skip: int = 0) -> Iterator[pl.DataFrame]:
         """All rows in their order but the first ``skip``, so many at a time, as a frame deals them out."""
         rest: pl.DataFrame | None = None
-        for piece in self._frames(None):
+        for piece in self.frames():
             if skip >= piece.height:
                 skip -= piece.height
                 continue
@@ -72,11 +89,20 @@ class Pieces:
         if rest is not None and rest.height:
             yield rest
 
-    def _frames(self, names: Sequence[str] | None) -> Iterator[pl.DataFrame]:
-        merges = {name: held for name, held in self.merges.items() if names is None or name in names}
+    def frames(self, names: Sequence[str] | None = None) -> Iterator[pl.DataFrame]:
+        """The pieces one by one, with some columns or all of them."""
         with self.read() as pieces:
             for piece in pieces:
-                yield merged(pl.read_parquet(io.BytesIO(piece), columns=list(names) if names else None), merges)
+                yield self._frame(piece, names)
+
+    def _frame(self, piece: bytes, names: Sequence[str] | None) -> pl.DataFrame:
+        wide = self._widened is not None and (names is None or any(name not in self._own for name in names))
+        own = None if wide or names is None else list(names)
+        merges = {name: held for name, held in self.merges.items() if own is None or name in own}
+        frame = merged(pl.read_parquet(io.BytesIO(piece), columns=own), merges)
+        if wide and self._widened is not None:
+            frame = self._widened(frame)
+        return frame if names is None else frame.select(names)
 
 
 Rows = pl.DataFrame | Pieces

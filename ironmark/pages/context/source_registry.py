@@ -28,7 +28,7 @@ from ironmark.tables.folders import Files, FolderSource, FolderTable, allowed, f
 from ironmark.tables.live import LiveSource
 from ironmark.tables.live_relation import LiveTable
 from ironmark.tables.live_waiting import FRESH_S, Patient
-from ironmark.tables.pieces import MANY_ROWS, Pieces
+from ironmark.tables.pieces import MANY_ROWS, Pieces, Rows
 
 MEMORY = 2 << 30  # of all processes together, unless another is told
 LEAST_MEMORY = 512 << 20
@@ -94,11 +94,12 @@ class Sources:
     def _load(self, session: Session, dataset: StoredDataset) -> ColumnSource:
         if dataset.period is None or dataset.through is None:
             raise NoPeriod(f"“{dataset.name}” has no period: give a column of dates that role on its page under Data.")
-        wide = dataset.wide
+        rows = self.rows_of(session, dataset)
+        if dataset.kind == "checklist" and isinstance(rows, pl.DataFrame):
+            rows = checklist.carried(rows, dataset.through)
         made = ColumnSource(
-            self._pieces(dataset) if dataset.row_count >= MANY_ROWS and not (wide.lookups or wide.derived)
-            and dataset.kind != "checklist" else self._frame(session, dataset),
-            dataset.period, dataset.segments, dataset.through, dataset.order, dataset.own_segments, self._most // 3,
+            rows, dataset.period, dataset.segments, dataset.through, dataset.order,
+            dataset.own_segments, self._most // 3,
         )  # fmt: skip
         made.grain = dataset.grain
         with self._lock:
@@ -108,19 +109,18 @@ class Sources:
             self._give_up(older)
         return made
 
-    def _frame(self, session: Session, dataset: StoredDataset) -> pl.DataFrame:
-        frame = datasets.rows(session, dataset)
-        return checklist.carried(frame, dataset.through) if dataset.kind == "checklist" and dataset.through else frame
-
-    def _pieces(self, dataset: StoredDataset) -> Pieces:
-        """Its rows, column by column as they are asked for, for as long as they are kept: they never change."""
+    def rows_of(self, session: Session, dataset: StoredDataset, apart: str = "") -> Rows:
+        """All rows with what is looked up and derived, and spellings merged but those of the column ``apart``. Many are
+        read column by column as they are asked for, for as long as they are kept: they never change."""
+        if dataset.kind == "checklist" or dataset.row_count < MANY_ROWS:
+            return datasets.rows(session, dataset, apart)
 
         @contextmanager
         def read() -> Iterator[Iterator[bytes]]:
-            with self.readings() as session, datasets.pieces(session, dataset.id, dataset.rows_version) as found:
+            with self.readings() as other, datasets.pieces(other, dataset.id, dataset.rows_version) as found:
                 yield found
 
-        return Pieces(read, dataset.merges)
+        return Pieces(read, dataset.merges_but(apart), dataset.row_count, datasets.widened(session, dataset, apart))
 
     def _used(self, key: tuple[str, int]) -> ColumnSource | None:
         """Rows that are held, used last from now on; others are given up where all have come to take too much room."""

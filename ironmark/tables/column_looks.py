@@ -1,0 +1,140 @@
+"""Rows and columns to be looked at: some rows in an order, and what stands in a column. Of rows in pieces no more than one
+piece, or one number a row, is in memory."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import polars as pl
+
+from ironmark.core.formula_nodes import ColumnType
+from ironmark.tables.pieces import Rows
+
+BINS = 16
+FURTHEST = 100_000  # rows from the first one on that can be put in an order where all are too many to be held
+MOST_COUNTED = 200_000  # different texts whose rows are counted
+
+
+@dataclass(frozen=True)
+class Found:
+    """Some rows, and how many there are of them in all."""
+
+    rows: pl.DataFrame
+    total: int
+
+
+class TooFar(ValueError):
+    """Rows of a place that only sorting all of them would tell."""
+
+
+def some_rows(rows: Rows, offset: int, limit: int, sort: str | None, down: bool, text: str) -> Found:
+    """Rows sorted by a column, blanks last, and those alone that hold a text in any of their cells. Raises TooFar."""
+    text = text.strip().lower()
+    if isinstance(rows, pl.DataFrame):
+        found = _holding(rows, text)
+        found = found if sort is None else _sorted(found, sort, down)
+        return Found(found.slice(offset, limit), found.height)
+    if sort is not None and offset + limit > FURTHEST:
+        raise TooFar
+    if sort is None and not text:
+        return Found(rows.slice(offset, limit), rows.height)
+    first, total, before = pl.DataFrame(schema=rows.schema), 0, 0
+    for piece in rows.frames():
+        some = _holding(piece, text)
+        total += some.height
+        if sort is not None:  # the order of equal ones is that of the rows
+            first = _sorted(pl.concat([first, _sorted(some, sort, down).head(offset + limit)]), sort, down).head(
+                offset + limit
+            )
+        elif before < offset + limit:
+            first = pl.concat(
+                [first, some.slice(max(0, offset - before), offset + limit - before - max(0, offset - before))]
+            )
+            before += some.height
+    return Found(first.slice(offset, limit) if sort is not None else first.head(limit), total)
+
+
+def _sorted(rows: pl.DataFrame, by: str, down: bool) -> pl.DataFrame:
+    return rows.sort(by, descending=down, nulls_last=True, maintain_order=True)
+
+
+def _holding(rows: pl.DataFrame, text: str) -> pl.DataFrame:
+    if not text:
+        return rows
+    cells = pl.concat_str(pl.all().cast(pl.String).fill_null(""), separator="\n").str.to_lowercase()
+    return rows.filter(cells.str.contains(text, literal=True))
+
+
+@dataclass(frozen=True)
+class Look:
+    """A column. counts: of its texts how many rows each has, the most frequent first; of flags by True and False; None
+    where there are too many of them. edges: where the steps of ``steps`` begin and end, as numbers."""
+
+    rows: int
+    blanks: int
+    distinct: int
+    smallest: Any = None
+    largest: Any = None
+    mean: float | None = None
+    counts: list[tuple[Any, int]] | None = None
+    steps: list[int] = field(default_factory=list)
+    edges: list[float] = field(default_factory=list)
+
+
+def look_at(rows: Rows, name: str, kind: ColumnType, members: bool = False) -> Look:
+    """What stands in a column of any rows. members: whether numbers and days are counted as texts, too."""
+    many = blanks = 0
+    ends, total = list[Any](), 0.0
+    plain = kind in ("text", "flag")
+    counted: Counter[Any] | None = Counter() if plain or members else None
+    for cells in _chunks(rows, name):
+        many, blanks = many + len(cells), blanks + cells.null_count()
+        known = cells.drop_nulls()
+        if len(known):
+            ends = [min(*ends[:1], known.min()), max(*ends[1:], known.max())] if ends else [known.min(), known.max()]  # type: ignore[type-var]
+            total += float(known.sum()) if kind == "number" else 0  # type: ignore[arg-type]
+        if counted is not None:
+            counted.update(dict((known if plain else known.cast(pl.String)).value_counts().rows()))
+            counted = None if len(counted) > MOST_COUNTED and not isinstance(rows, pl.DataFrame) else counted
+    distinct = len(counted) if counted is not None else _distinct(_chunks(rows, name), many - blanks)
+    steps, edges = ([], []) if plain or not ends else _steps(_chunks(rows, name), *ends)
+    counts = None if counted is None else sorted(counted.items(), key=lambda one: -one[1])
+    mean = total / (many - blanks) if kind == "number" and many > blanks else None
+    smallest, largest = ends or (None, None)
+    return Look(many, blanks, distinct, smallest, largest, mean, counts, steps, edges)
+
+
+def _chunks(rows: Rows, name: str) -> Iterator[pl.Series]:
+    if isinstance(rows, pl.DataFrame):
+        yield rows[name]
+    else:
+        yield from (piece[name] for piece in rows.frames([name]))
+
+
+def _distinct(chunks: Iterable[pl.Series], known: int) -> int:
+    """How many values are different, each told by a number of 64 bits: two alike are likelier a fault of the machine."""
+    numbers: np.ndarray = np.empty(known, dtype=np.uint64)
+    at = 0
+    for cells in chunks:
+        some = cells.drop_nulls().hash().to_numpy()
+        numbers[at : at + len(some)] = some
+        at += len(some)
+    numbers.sort()
+    return int((numbers[1:] != numbers[:-1]).sum()) + 1 if known else 0
+
+
+def _steps(chunks: Iterable[pl.Series], smallest: Any, largest: Any) -> tuple[list[int], list[float]]:
+    """How values are spread over even steps from the smallest to the largest; one step where all are the same."""
+    low, high = (float(pl.Series([end]).to_physical()[0]) for end in (smallest, largest))
+    if low == high:
+        return [sum(len(cells) - cells.null_count() for cells in chunks)], [low, high]
+    step, counts = (high - low) / BINS, np.zeros(BINS, dtype=np.int64)
+    for cells in chunks:
+        numbers = cells.drop_nulls().to_physical().cast(pl.Float64).to_numpy()
+        place = np.clip(np.floor((numbers - low) / step), 0, BINS - 1).astype(np.int64)
+        counts += np.bincount(place, minlength=BINS)
+    return counts.tolist(), [low + at * step for at in range(BINS + 1)]
