@@ -4,7 +4,7 @@ piece, or one number a row, is in memory."""
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -12,7 +12,7 @@ import numpy as np
 import polars as pl
 
 from ironmark.core.formula_nodes import ColumnType
-from ironmark.tables.pieces import Rows
+from ironmark.tables.pieces import Rows, frames_of
 
 BINS = 16
 FURTHEST = 100_000  # rows from the first one on that can be put in an order where all are too many to be held
@@ -91,7 +91,7 @@ def look_at(rows: Rows, name: str, kind: ColumnType, members: bool = False) -> L
     ends, total = list[Any](), 0.0
     plain = kind in ("text", "flag")
     counted: Counter[Any] | None = Counter() if plain or members else None
-    for cells in _chunks(rows, name):
+    for cells in (frame[name] for frame in frames_of(rows, [name])):
         many, blanks = many + len(cells), blanks + cells.null_count()
         known = cells.drop_nulls()
         if len(known):
@@ -100,19 +100,16 @@ def look_at(rows: Rows, name: str, kind: ColumnType, members: bool = False) -> L
         if counted is not None:
             counted.update(dict((known if plain else known.cast(pl.String)).value_counts().rows()))
             counted = None if len(counted) > MOST_COUNTED and not isinstance(rows, pl.DataFrame) else counted
-    distinct = len(counted) if counted is not None else _distinct(_chunks(rows, name), many - blanks)
-    steps, edges = ([], []) if plain or not ends else _steps(_chunks(rows, name), *ends)
+    distinct = (
+        len(counted)
+        if counted is not None
+        else _distinct((frame[name] for frame in frames_of(rows, [name])), many - blanks)
+    )
+    steps, edges = ([], []) if plain or not ends else _steps((frame[name] for frame in frames_of(rows, [name])), *ends)
     counts = None if counted is None else sorted(counted.items(), key=lambda one: -one[1])
     mean = total / (many - blanks) if kind == "number" and many > blanks else None
     smallest, largest = ends or (None, None)
     return Look(many, blanks, distinct, smallest, largest, mean, counts, steps, edges)
-
-
-def _chunks(rows: Rows, name: str) -> Iterator[pl.Series]:
-    if isinstance(rows, pl.DataFrame):
-        yield rows[name]
-    else:
-        yield from (piece[name] for piece in rows.frames([name]))
 
 
 def _distinct(chunks: Iterable[pl.Series], known: int) -> int:

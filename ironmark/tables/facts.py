@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from itertools import combinations
 
 import numpy as np
@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from ironmark.core.measuring import Facts
 from ironmark.core.units import unit_called
+from ironmark.tables.pieces import Rows, different_rows, frames_of
 from ironmark.tables.table import Column
 
 Floats = NDArray[np.float64]
@@ -20,11 +21,11 @@ MOST_COUNTS, FEW_ROWS = 16, 8  # columns looked at for parts of each other, and 
 MOST_MEMBERS = 300  # of a segment within which a column may always be the same
 
 
-def facts_of(frame: pl.DataFrame, columns: Sequence[Column]) -> list[Facts]:
-    """The facts of some columns of a frame, in their order."""
-    step = max(1, frame.height // LOOKED_AT)
-    sample = frame.gather_every(step) if step > 1 else frame
-    found = [_of_column(frame[c.name], sample[c.name], c) for c in columns if c.name in frame.columns]
+def facts_of(rows: Rows, columns: Sequence[Column]) -> list[Facts]:
+    """The facts of some columns of rows, in their order."""
+    columns = [column for column in columns if column.name in rows.columns]
+    sample, ends = _looked_at(rows, columns)
+    found = [_of_column(ends[c.name], sample[c.name], c, rows.height) for c in columns]
     numbers = {f.name: sample[f.name].cast(pl.Float64).to_numpy() for f in found if f.role == "measure"}
     counts = {f.name: numbers[f.name] for f in found if f.role == "measure" and f.whole}
     counts = dict(list(counts.items())[:MOST_COUNTS])
@@ -40,15 +41,42 @@ def facts_of(frame: pl.DataFrame, columns: Sequence[Column]) -> list[Facts]:
     ]
 
 
-def _of_column(cells: pl.Series, sample: pl.Series, column: Column) -> Facts:
-    rows = len(cells)
-    blank = cells.null_count() / rows if rows else 0.0
+@dataclass
+class _Ends:
+    """What is known of all cells of a column; of numbers the least and the most."""
+
+    blanks: int = 0
+    least: float | None = None
+    most: float | None = None
+
+    def see(self, cells: pl.Series) -> None:
+        self.blanks += cells.null_count()
+        if cells.dtype.is_numeric() and cells.null_count() < len(cells):
+            least, most = float(cells.min()), float(cells.max())  # type: ignore[arg-type]
+            self.least = least if self.least is None else min(least, self.least)
+            self.most = most if self.most is None else max(most, self.most)
+
+
+def _looked_at(rows: Rows, columns: Sequence[Column]) -> tuple[pl.DataFrame, dict[str, _Ends]]:
+    """Rows evenly apart, and the ends of all of them."""
+    step, at = max(1, rows.height // LOOKED_AT), 0
+    some, ends = list[pl.DataFrame](), {column.name: _Ends() for column in columns}
+    for frame in frames_of(rows):
+        some.append(frame.gather_every(step, offset=-at % step) if step > 1 else frame)
+        at += frame.height
+        for name, end in ends.items():
+            end.see(frame[name])
+    return (pl.concat(some) if some else pl.DataFrame(schema=rows.schema)), ends
+
+
+def _of_column(ends: _Ends, sample: pl.Series, column: Column, rows: int) -> Facts:
+    blank = ends.blanks / rows if rows else 0.0
     known = sample.drop_nulls()
     least = most = None
     whole = increasing = clock = False
     if column.type == "number" and known.len():
         numbers = known.cast(pl.Float64)
-        least, most = float(cells.min()), float(cells.max())  # type: ignore[arg-type]
+        least, most = float(ends.least or 0), float(ends.most or 0)
         whole = bool((numbers == numbers.round()).all())
         increasing = bool((numbers.diff().drop_nulls() >= 0).all())
         clock = whole and least >= 0 and most < 2400 + 1 and bool((numbers % 100 < 60).all())
@@ -118,16 +146,14 @@ def _same_within(sample: pl.DataFrame, fact: Facts, segments: Sequence[Facts]) -
 _FIRST = 100_000
 
 
-def is_panel(frame: pl.DataFrame, period: str, segments: Sequence[str]) -> bool:
+def is_panel(rows: Rows, period: str, segments: Sequence[str]) -> bool:
     """Whether each row is the total of a member in a period, not one event: no member has two rows in one, and most
     members have one in most periods."""
-    if not frame.height:
+    if not rows.height:
         return False
-    if frame[period].n_unique() == frame.height:
-        return True
-    held = frame.select(period, *segments)
-    if any(some.n_unique() < some.height for some in (held[:_FIRST], held)):  # of events the first rows tell, as a rule
+    of = [period, *segments]
+    first = rows.slice(0, _FIRST).select(of)  # of events these tell, as a rule
+    if first.n_unique() < first.height or different_rows(rows, of) < rows.height:
         return False
-    periods = held[period].n_unique()
-    members = held.select(segments).n_unique() if segments else 1
-    return held.height >= 0.6 * periods * members and (periods > 1 or members > 1)
+    periods, members = different_rows(rows, [period]), different_rows(rows, segments) if segments else 1
+    return periods == rows.height or (rows.height >= 0.6 * periods * members and (periods > 1 or members > 1))

@@ -8,6 +8,7 @@ from contextlib import AbstractContextManager, nullcontext
 from pathlib import Path
 from typing import TypeVar
 
+import numpy as np
 import polars as pl
 
 from ironmark.tables.cells import NoPeriod
@@ -106,6 +107,37 @@ class Pieces:
 
 
 Rows = pl.DataFrame | Pieces
+
+
+def frames_of(rows: Rows, names: Sequence[str] | None = None) -> Iterator[pl.DataFrame]:
+    """Any rows, as much at a time as may be held."""
+    if isinstance(rows, pl.DataFrame):
+        yield rows if names is None else rows.select(names)
+    else:
+        yield from rows.frames(names)
+
+
+def different_rows(rows: Rows, names: Sequence[str]) -> int:
+    """How many rows differ in some columns; each is told by a number of 64 bits, and two alike are likelier a fault of the
+    machine."""
+    numbers: np.ndarray = np.empty(rows.height, dtype=np.uint64)
+    at = 0
+    for frame in frames_of(rows, names):
+        numbers[at : at + frame.height] = frame.hash_rows().to_numpy()
+        at += frame.height
+    numbers.sort()
+    return int((numbers[1:] != numbers[:-1]).sum()) + 1 if at else 0
+
+
+def different(rows: Rows, name: str, most: int) -> int:
+    """How many values of a column differ, blanks apart; ``most`` and one where there are more."""
+    seen: pl.Series | None = None
+    for frame in frames_of(rows, [name]):
+        some = frame[name].drop_nulls().unique()
+        seen = some if seen is None else pl.concat([seen, some]).unique()
+        if len(seen) > most:
+            return most + 1
+    return 0 if seen is None else len(seen)
 
 
 def merged(frame: Frame, merges: Merges) -> Frame:

@@ -15,6 +15,7 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.faces import FACES
 from ironmark.core.formula import parse
 from ironmark.core.formula_nodes import FormulaError
+from ironmark.core.measuring import Facts
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Grain, Period, RowGrain, finer, latest_complete, timeline
 from ironmark.core.written import written
@@ -24,10 +25,10 @@ from ironmark.pages.model.kpi import KpiBody, UnitBody
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.pages.reading.usages import yardsticks_in_use
-from ironmark.store import datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.facts import facts_of, is_panel
+from ironmark.tables.pieces import different
 
 MOST_MEMBERS, SHOWN_FIRST = 300, 20
 TOP: Mapping[int, tuple[int, ...]] = {1: (12,), 2: (7, 5), 3: (6, 3, 3)}  # how wide sheets at the top are: one headline
@@ -87,11 +88,9 @@ def propose(context: ReadingContext, dataset: StoredDataset, changes: Changes = 
         source = context.source_of(dataset.id)
     except NoPeriod as error:
         raise Refused(422, "no-period", "Its rows have no period", str(error)) from None
-    frame = datasets.rows(context.session, dataset)
-    panel = is_panel(frame, dataset.period or "", dataset.own_segments)
-    drafted = draft(dataset.name, facts_of(frame, dataset.columns), counted_rows=not panel)
-    days = frame[dataset.period or ""].drop_nulls().unique().sort()
-    grain = _no_finer(_grain(days), source.grain)
+    rows = _seen(context, dataset)
+    drafted = draft(dataset.name, rows.facts, counted_rows=not rows.panel)
+    grain = _no_finer(_grain(rows.days), source.grain)
     every = tuple(_named_apart(context, _already_there(context, dataset.id, drafted.kpis)))
     context.fetch([kpi.known for kpi in every if kpi.known])
     complete = latest_complete(
@@ -124,7 +123,7 @@ def propose(context: ReadingContext, dataset: StoredDataset, changes: Changes = 
             changed = replace(changed, unit=_fine_enough(changed.unit, values))
         shown.append(changed)
         held[kpi.handle] = held_against(context, changed, change, values, over, grain, graded)
-    segments = _segments(dataset, frame, reading, shown)
+    segments = _segments(dataset, rows.members, reading, shown)
     for kpi in shown:
         known = held[kpi.handle]
         if known.value is not None and kpi.nature != "rate" and not kpi.known:
@@ -138,6 +137,31 @@ def propose(context: ReadingContext, dataset: StoredDataset, changes: Changes = 
     first_whole = any(p.end <= source.through for p in periods)
     scope = ScopeBody(grain=grain, period="complete" if first_whole else "latest")
     return Proposed(dataset.name, scope, tuple(shown), tuple(waiting), tuple(left), held, kept, gone)
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """What the rows tell, looked at once for a version of them. days: those that are different; members: how many a segment has,
+    MOST_MEMBERS and one where there are more."""
+
+    panel: bool
+    facts: list[Facts]
+    days: pl.Series
+    members: Mapping[str, int]
+
+
+def _seen(context: ReadingContext, dataset: StoredDataset) -> _Seen:
+    def look(_: list[int]) -> dict[int, _Seen]:
+        rows, period = context.sources.rows_of(context.session, dataset), dataset.period or ""
+        segments = [c.name for c in dataset.columns if c.role == "segment" and c.name in rows.columns]
+        return {0: _Seen(
+            is_panel(rows, period, dataset.own_segments),
+            facts_of(rows, dataset.columns),
+            rows.select([period])[period].drop_nulls().unique().sort(),
+            {name: different(rows, name, MOST_MEMBERS) for name in segments},
+        )}  # fmt: skip
+
+    return context.sources.seen.several({0: ("rows seen", dataset.id, dataset.version)}, look)[0]
 
 
 # KPIs
@@ -263,16 +287,14 @@ def kpi_body(kpi: DraftKpi, dataset: str) -> KpiBody:
 
 
 def _segments(
-    dataset: StoredDataset, frame: pl.DataFrame, reading: _Reading, kpis: Sequence[DraftKpi]
+    dataset: StoredDataset, members: Mapping[str, int], reading: _Reading, kpis: Sequence[DraftKpi]
 ) -> list[tuple[str, str, int]]:
     """Segments worth reading one by one: name, label and how many members; those whose members differ, the handiest
     number of members first."""
     found = []
     for column in dataset.columns:
-        if column.role == "segment" and column.name in frame.columns:
-            count = frame[column.name].drop_nulls().n_unique()
-            if 2 <= count <= MOST_MEMBERS:
-                found.append((column.name, column.label, count))
+        if 2 <= members.get(column.name, 0) <= MOST_MEMBERS:
+            found.append((column.name, column.label, members[column.name]))
     found.sort(key=lambda one: (not 3 <= one[2] <= 12, one[2] > 12, one[2]))
     matter = []
     for segment in found:
