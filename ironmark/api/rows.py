@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Callable, Hashable
 from dataclasses import replace
-from typing import Any
+from typing import Any, TypeVar
 
 import polars as pl
 from fastapi import APIRouter, Depends, Header, Path, Query, Response, UploadFile
@@ -22,7 +23,7 @@ from ironmark.store import dataset_secrets, dataset_versions, datasets
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.column_looks import BINS, FURTHEST, Look, TooFar, look_at, some_rows
+from ironmark.tables.column_looks import BINS, FURTHEST, Look, TooFar, look_at, some_rows, summaries
 from ironmark.tables.findings import late_rows, spellings
 from ironmark.tables.pieces import Rows
 from ironmark.tables.refresh import How
@@ -30,6 +31,7 @@ from ironmark.tables.table import Column
 
 router = APIRouter(prefix="/api/datasets/{key}", tags=["datasets"])
 FIRST_ROWS = 12
+T = TypeVar("T")
 MOST_MEMBERS = 500
 
 
@@ -111,14 +113,9 @@ def _rows(who: Reader, session: Session, dataset: StoredDataset, apart: str = ""
     return who.sources.rows_of(session, dataset, apart)
 
 
-def _look(who: Reader, dataset: StoredDataset, rows: Rows, column: Column, apart: bool = False) -> Look:
-    """What stands in a column; of rows that are kept it is looked at once."""
-    if dataset.kind == "live":
-        return look_at(rows, column.name, column.type, column.role == "segment")
-    key = ("look", dataset.id, dataset.version, column.name, apart)
-    return who.sources.seen.several(
-        {0: key}, lambda _: {0: look_at(rows, column.name, column.type, column.role == "segment")}
-    )[0]
+def _once(who: Reader, key: Hashable, dataset: StoredDataset, look: Callable[[], T]) -> T:
+    """What is seen in rows; in those that are kept it is looked for once for each version of them."""
+    return look() if dataset.kind == "live" else who.sources.seen.several({0: key}, lambda _: {0: look()})[0]
 
 
 @router.get("/rows")
@@ -127,11 +124,12 @@ def first_rows(key: str, who: Reader = Depends(reader)) -> RowsOut:
         dataset = datasets.get(session, key)
         rows, style = _rows(who, session, dataset), who.context(session).style
     late = late_rows(rows, dataset.period, dataset.through)
-    looks = [(column.name, _look(who, dataset, rows, column)) for column in dataset.columns]
+    kinds = {column.name: column.type for column in dataset.columns}
+    looks = _once(who, ("summaries", dataset.id, dataset.version), dataset, lambda: summaries(rows, kinds))
     return RowsOut(
         columns=list(rows.columns),
         rows=_cells(rows.slice(0, FIRST_ROWS), style),
-        summary=[_summary(name, look, style) for name, look in looks],
+        summary=[_summary(name, look, style) for name, look in looks.items()],
         problems=[ProblemOut(message=late.message, column=late.column, rows=[])] if late else [],
     )
 
@@ -192,16 +190,19 @@ def get_column(key: str, name: str, who: Reader = Depends(reader)) -> ColumnLook
         if column is None:
             raise Missing("column", name)
         rows, style = _rows(who, session, dataset, name), who.context(session).style
-    look = _look(who, dataset, rows, column, apart=True)
+    members = column.role == "segment"
+    look = _once(
+        who, ("look", dataset.id, dataset.version, name), dataset, lambda: look_at(rows, name, column.type, members)
+    )
     merges, order = dataset.merges.get(name, {}), dataset.order.get(name, [])
-    members = _members(look.counts or [], column, merges, order)
+    listed = _members(look.counts or [], column, merges, order)
     return ColumnLook(
         **_summary(name, look, style).model_dump(),
         rows=look.rows,
         mean=_cell(float(f"{look.mean:.6g}"), style) if look.mean is not None else "",
         bars=_bars(look, column, style),
-        members=members[:MOST_MEMBERS],
-        more=max(0, len(members) - MOST_MEMBERS),
+        members=listed[:MOST_MEMBERS],
+        more=max(0, len(listed) - MOST_MEMBERS),
     )
 
 

@@ -4,8 +4,8 @@ piece, or one number a row, is in memory."""
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
-from dataclasses import dataclass, field
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -86,30 +86,64 @@ class Look:
 
 
 def look_at(rows: Rows, name: str, kind: ColumnType, members: bool = False) -> Look:
-    """What stands in a column of any rows. members: whether numbers and days are counted as texts, too."""
-    many = blanks = 0
-    ends, total = list[Any](), 0.0
-    plain = kind in ("text", "flag")
-    counted: Counter[Any] | None = Counter() if plain or members else None
-    for cells in (frame[name] for frame in frames_of(rows, [name])):
-        many, blanks = many + len(cells), blanks + cells.null_count()
+    """What stands in a column of any rows, and how it is spread. members: whether numbers and days are counted as texts, too."""
+    look = summaries(rows, {name: kind}, {name} if members else ())[name]
+    if kind in ("text", "flag") or look.rows == look.blanks:
+        return look
+    steps, edges = _steps((frame[name] for frame in frames_of(rows, [name])), look.smallest, look.largest)
+    return replace(look, steps=steps, edges=edges)
+
+
+def summaries(rows: Rows, kinds: Mapping[str, ColumnType], members: Collection[str] = ()) -> dict[str, Look]:
+    """What stands in some columns, going through the rows once. members: columns whose values are counted as texts."""
+    held = isinstance(rows, pl.DataFrame)
+    seen = {name: _Seen(kind, kind in ("text", "flag") or name in members, held) for name, kind in kinds.items()}
+    for frame in frames_of(rows, list(kinds)):
+        for name, column in seen.items():
+            column.see(frame[name])
+    found = {}
+    for name, column in seen.items():
+        known = column.rows - column.blanks
+        several = column.values is None and column.counted is None
+        distinct = _distinct((frame[name] for frame in frames_of(rows, [name])), known) if several else column.distinct
+        counts = None if column.counted is None else sorted(column.counted.items(), key=lambda one: -one[1])
+        mean = column.total / known if column.kind == "number" and known else None
+        smallest, largest = column.ends or (None, None)
+        found[name] = Look(column.rows, column.blanks, distinct, smallest, largest, mean, counts)
+    return found
+
+
+class _Seen:
+    """What is known of a column by now. counted: rows by value, where they are; values: those that differ, where not; neither
+    once there are too many of them."""
+
+    def __init__(self, kind: ColumnType, counts: bool, held: bool) -> None:
+        self.kind, self._held = kind, held
+        self.rows = self.blanks = 0
+        self.total, self.ends = 0.0, list[Any]()
+        self.counted: Counter[Any] | None = Counter() if counts else None
+        self.values: pl.Series | None = None if counts else pl.Series([], dtype=pl.Null)
+
+    @property
+    def distinct(self) -> int:
+        return len(self.counted) if self.counted is not None else len(self.values) if self.values is not None else 0
+
+    def see(self, cells: pl.Series) -> None:
+        self.rows, self.blanks = self.rows + len(cells), self.blanks + cells.null_count()
         known = cells.drop_nulls()
-        if len(known):
-            ends = [min(*ends[:1], known.min()), max(*ends[1:], known.max())] if ends else [known.min(), known.max()]  # type: ignore[type-var]
-            total += float(known.sum()) if kind == "number" else 0  # type: ignore[arg-type]
-        if counted is not None:
-            counted.update(dict((known if plain else known.cast(pl.String)).value_counts().rows()))
-            counted = None if len(counted) > MOST_COUNTED and not isinstance(rows, pl.DataFrame) else counted
-    distinct = (
-        len(counted)
-        if counted is not None
-        else _distinct((frame[name] for frame in frames_of(rows, [name])), many - blanks)
-    )
-    steps, edges = ([], []) if plain or not ends else _steps((frame[name] for frame in frames_of(rows, [name])), *ends)
-    counts = None if counted is None else sorted(counted.items(), key=lambda one: -one[1])
-    mean = total / (many - blanks) if kind == "number" and many > blanks else None
-    smallest, largest = ends or (None, None)
-    return Look(many, blanks, distinct, smallest, largest, mean, counts, steps, edges)
+        if not len(known):
+            return
+        least, most = known.min(), known.max()
+        self.ends = [min(self.ends[0], least), max(self.ends[1], most)] if self.ends else [least, most]
+        self.total += float(known.sum()) if self.kind == "number" else 0  # type: ignore[arg-type]
+        if self.counted is not None:
+            plain = self.kind in ("text", "flag")
+            self.counted.update(dict((known if plain else known.cast(pl.String)).value_counts().rows()))
+            self.counted = None if len(self.counted) > MOST_COUNTED and not self._held else self.counted
+        elif self.values is not None:
+            some = known.unique()
+            self.values = pl.concat([self.values, some]).unique() if len(self.values) else some
+            self.values = None if len(self.values) > MOST_COUNTED and not self._held else self.values
 
 
 def _distinct(chunks: Iterable[pl.Series], known: int) -> int:

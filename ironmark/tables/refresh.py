@@ -9,7 +9,7 @@ from typing import Any, Literal
 
 import polars as pl
 
-from ironmark.tables.pieces import Rows
+from ironmark.tables.pieces import Rows, frames_of
 from ironmark.tables.table import Column, Problem, Table, Unreadable
 
 How = Literal["replace", "append", "periods"]
@@ -133,10 +133,7 @@ def changes(old: Rows, new: Rows, put_in: int, columns: Sequence[Column]) -> Cha
     for column in columns:
         if column.role != "segment" or column.name not in old.columns:
             continue
-        before, after = (
-            set(f.select([column.name])[column.name].drop_nulls().cast(pl.String).unique().to_list())
-            for f in (old, new)
-        )
+        before, after = _members(old, column.name), _members(new, column.name)
         if after - before:
             came[column.name] = sorted(after - before)[:_MOST_NAMED]
         if before - after:
@@ -146,6 +143,11 @@ def changes(old: Rows, new: Rows, put_in: int, columns: Sequence[Column]) -> Cha
         old.height, new.height, old.height + put_in - new.height, put_in,
         *ends[0], *ends[1], came, went, [c.label for c in columns if c.name not in old.columns],
     )  # fmt: skip
+
+
+def _members(rows: Rows, name: str) -> set[str]:
+    found = [frame[name].drop_nulls().unique() for frame in frames_of(rows, [name])]
+    return set(pl.concat(found).cast(pl.String).unique().to_list()) if found else set()
 
 
 def _ends(rows: Rows, period: str | None) -> tuple[Any, Any]:
