@@ -21,11 +21,62 @@ MOST_COUNTS, FEW_ROWS = 16, 8  # columns looked at for parts of each other, and 
 MOST_MEMBERS = 300  # of a segment within which a column may always be the same
 
 
+@dataclass(frozen=True)
+class Survey:
+    """Rows gone through once. sample: some of them, evenly apart."""
+
+    rows: int
+    sample: pl.DataFrame
+    columns: Mapping[str, Surveyed]
+
+
+def survey(rows: Rows, columns: Sequence[Column]) -> Survey:
+    step, at = max(1, rows.height // LOOKED_AT), 0
+    some, found = list[pl.DataFrame](), {c.name: Surveyed(c) for c in columns if c.name in rows.columns}
+    for frame in frames_of(rows):
+        some.append(frame.gather_every(step, offset=-at % step) if step > 1 else frame)
+        at += frame.height
+        for name, column in found.items():
+            column.see(frame[name])
+    return Survey(rows.height, pl.concat(some) if some else pl.DataFrame(schema=rows.schema), found)
+
+
+class Surveyed:
+    """What is known of all cells of a column. Of numbers the least and the most; different: of days and members those that
+    differ, None for more members than ``MOST_MEMBERS``."""
+
+    def __init__(self, column: Column) -> None:
+        self.of, self.blanks = column, 0
+        self.least: float | None = None
+        self.most: float | None = None
+        counted = column.type == "date" or column.role == "segment"
+        self.different: pl.Series | None = pl.Series([], dtype=pl.Null) if counted else None
+
+    def see(self, cells: pl.Series) -> None:
+        self.blanks += cells.null_count()
+        known = cells.drop_nulls()
+        if not len(known):
+            return
+        if cells.dtype.is_numeric():
+            least, most = float(known.min()), float(known.max())  # type: ignore[arg-type]
+            self.least = least if self.least is None else min(least, self.least)
+            self.most = most if self.most is None else max(most, self.most)
+        if self.different is not None:
+            some = known.unique()
+            self.different = pl.concat([self.different, some]).unique() if len(self.different) else some
+            if len(self.different) > MOST_MEMBERS and self.of.type != "date":
+                self.different = None
+
+
 def facts_of(rows: Rows, columns: Sequence[Column]) -> list[Facts]:
     """The facts of some columns of rows, in their order."""
-    columns = [column for column in columns if column.name in rows.columns]
-    sample, ends = _looked_at(rows, columns)
-    found = [_of_column(ends[c.name], sample[c.name], c, rows.height) for c in columns]
+    return facts(survey(rows, columns))
+
+
+def facts(found_in: Survey) -> list[Facts]:
+    """The facts of what was surveyed, in the order of its columns."""
+    sample = found_in.sample
+    found = [_of_column(one, sample[name], found_in.rows) for name, one in found_in.columns.items()]
     numbers = {f.name: sample[f.name].cast(pl.Float64).to_numpy() for f in found if f.role == "measure"}
     counts = {f.name: numbers[f.name] for f in found if f.role == "measure" and f.whole}
     counts = dict(list(counts.items())[:MOST_COUNTS])
@@ -41,42 +92,14 @@ def facts_of(rows: Rows, columns: Sequence[Column]) -> list[Facts]:
     ]
 
 
-@dataclass
-class _Ends:
-    """What is known of all cells of a column; of numbers the least and the most."""
-
-    blanks: int = 0
-    least: float | None = None
-    most: float | None = None
-
-    def see(self, cells: pl.Series) -> None:
-        self.blanks += cells.null_count()
-        if cells.dtype.is_numeric() and cells.null_count() < len(cells):
-            least, most = float(cells.min()), float(cells.max())  # type: ignore[arg-type]
-            self.least = least if self.least is None else min(least, self.least)
-            self.most = most if self.most is None else max(most, self.most)
-
-
-def _looked_at(rows: Rows, columns: Sequence[Column]) -> tuple[pl.DataFrame, dict[str, _Ends]]:
-    """Rows evenly apart, and the ends of all of them."""
-    step, at = max(1, rows.height // LOOKED_AT), 0
-    some, ends = list[pl.DataFrame](), {column.name: _Ends() for column in columns}
-    for frame in frames_of(rows):
-        some.append(frame.gather_every(step, offset=-at % step) if step > 1 else frame)
-        at += frame.height
-        for name, end in ends.items():
-            end.see(frame[name])
-    return (pl.concat(some) if some else pl.DataFrame(schema=rows.schema)), ends
-
-
-def _of_column(ends: _Ends, sample: pl.Series, column: Column, rows: int) -> Facts:
-    blank = ends.blanks / rows if rows else 0.0
+def _of_column(surveyed: Surveyed, sample: pl.Series, rows: int) -> Facts:
+    column, blank = surveyed.of, surveyed.blanks / rows if rows else 0.0
     known = sample.drop_nulls()
     least = most = None
     whole = increasing = clock = False
     if column.type == "number" and known.len():
         numbers = known.cast(pl.Float64)
-        least, most = float(ends.least or 0), float(ends.most or 0)
+        least, most = float(surveyed.least or 0), float(surveyed.most or 0)
         whole = bool((numbers == numbers.round()).all())
         increasing = bool((numbers.diff().drop_nulls() >= 0).all())
         clock = whole and least >= 0 and most < 2400 + 1 and bool((numbers % 100 < 60).all())

@@ -129,17 +129,6 @@ def different_rows(rows: Rows, names: Sequence[str]) -> int:
     return int((numbers[1:] != numbers[:-1]).sum()) + 1 if at else 0
 
 
-def different(rows: Rows, name: str, most: int) -> int:
-    """How many values of a column differ, blanks apart; ``most`` and one where there are more."""
-    seen: pl.Series | None = None
-    for frame in frames_of(rows, [name]):
-        some = frame[name].drop_nulls().unique()
-        seen = some if seen is None else pl.concat([seen, some]).unique()
-        if len(seen) > most:
-            return most + 1
-    return 0 if seen is None else len(seen)
-
-
 def merged(frame: Frame, merges: Merges) -> Frame:
     """The rows with every spelling of a member that was said to be another's replaced by it."""
     schema = frame.collect_schema() if merges else {}

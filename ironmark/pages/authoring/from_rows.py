@@ -27,10 +27,9 @@ from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.pages.reading.usages import yardsticks_in_use
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.cells import NoPeriod
-from ironmark.tables.facts import facts_of, is_panel
-from ironmark.tables.pieces import different
+from ironmark.tables.facts import MOST_MEMBERS, facts, is_panel, survey
 
-MOST_MEMBERS, SHOWN_FIRST = 300, 20
+SHOWN_FIRST = 20
 TOP: Mapping[int, tuple[int, ...]] = {1: (12,), 2: (7, 5), 3: (6, 3, 3)}  # how wide sheets at the top are: one headline
 SAME = 0.005  # by which members have to differ, as a share of what they read, for one sheet of them to say something
 FACES_OFFERED: Mapping[str, tuple[str, ...]] = {
@@ -153,12 +152,14 @@ class _Seen:
 def _seen(context: ReadingContext, dataset: StoredDataset) -> _Seen:
     def look(_: list[int]) -> dict[int, _Seen]:
         rows, period = context.sources.rows_of(context.session, dataset), dataset.period or ""
-        segments = [c.name for c in dataset.columns if c.role == "segment" and c.name in rows.columns]
+        found = survey(rows, dataset.columns)
+        days = found.columns[period].different
+        members = {name: one.different for name, one in found.columns.items() if one.of.role == "segment"}
         return {0: _Seen(
             is_panel(rows, period, dataset.own_segments),
-            facts_of(rows, dataset.columns),
-            rows.select([period])[period].drop_nulls().unique().sort(),
-            {name: different(rows, name, MOST_MEMBERS) for name in segments},
+            facts(found),
+            pl.Series([], dtype=pl.Date) if days is None else days.sort(),
+            {name: MOST_MEMBERS + 1 if there is None else len(there) for name, there in members.items()},
         )}  # fmt: skip
 
     return context.sources.seen.several({0: ("rows seen", dataset.id, dataset.version)}, look)[0]
