@@ -24,7 +24,7 @@ from sqlalchemy.sql.compiler import IdentifierPreparer, SQLCompiler
 from sqlalchemy.types import UserDefinedType
 
 from ironmark.core.formula_nodes import ColumnType
-from ironmark.tables.dialects import CONNECT_S, Connection, Dialect, Expression, Trouble, pooled
+from ironmark.tables.dialects import CONNECT_S, Connection, Dialect, Expression, Figure, Trouble, pooled
 
 logging.getLogger("clickhouse_driver").setLevel(logging.ERROR)  # what fails is told to whoever reads the source
 _EPOCH = 719163  # 1 January 1970, counted as ``core.periods`` counts days
@@ -306,6 +306,35 @@ class ClickHouse(Dialect):
         if type_ == "text" and kind.startswith("Enum") and "'' = " not in kind:
             return sa.func.toString(raw)
         return super().cell(raw, type_, kind, is_period)
+
+    def figure(self, raw: Expression, kind: str) -> Figure | None:
+        if re.match(r"U?Int|Decimal", kind):
+            return sa.func.toFloat64(raw), None
+        return (raw, sa.func.isFinite(raw)) if kind == "Float64" else None
+
+    def same(self, raw: Expression, kind: str, values: Sequence[str]) -> Expression | None:
+        """Names of which there are few are kept as numbers; another text among them is refused by the server."""
+        if not kind.startswith("Enum") or "'' = " in kind or "\\" in kind:
+            return None
+        some = [value for value in values if f"'{value}' = " in kind and "'" not in value]
+        return raw.in_([self.text(value) for value in some]) if some else self.boolean(False)
+
+    def aggregate(self, name: str, figure: Figure | None, holds: Expression | None) -> Expression | None:
+        """Blanks are slower than what is left out."""
+        if name not in ("matching", "filled", "sum", "min", "max") or (figure is None and name != "matching"):
+            return None
+        value, there = figure or (sa.null(), None)
+        tests = ([] if holds is None else [sa.func.ifNull(holds, sa.literal_column("0"))]) + (
+            [] if there is None else [there]
+        )
+        test = sa.and_(*tests) if tests else None
+        many = sa.func.count() if test is None else sa.func.countIf(test)
+        if name in ("matching", "filled"):
+            return many
+        if test is None:
+            return getattr(sa.func, name)(value)  # type: ignore[no-any-return]
+        found: Expression = getattr(sa.func, f"{name}If")(value, test)
+        return found if name == "sum" else sa.func.If(many > sa.literal_column("0"), found, sa.null())
 
     def known(self, day: Expression) -> Expression:
         return day > sa.func.toDate(sa.literal_column("0"))  # see ``date``

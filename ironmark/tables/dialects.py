@@ -38,6 +38,8 @@ class Connection(typing.Protocol):
 
 
 Expression = sa.ColumnElement[Any]
+# A figure, and whether a row has one; None: every row has.
+Figure = tuple[Expression, Expression | None]
 Protocol = Literal["mariadb", "postgresql", "clickhouse"]
 # What keeps a database from answering: "away" may pass, all else has to be mended by somebody.
 Trouble = Literal[
@@ -120,6 +122,14 @@ class Dialect(ABC):
         """The types of a table's columns, where it matters for how they are read. Raises what the driver raises."""
         return {}
 
+    def figure(self, raw: Expression, kind: str) -> Figure | None:
+        """A column of figures taken apart, where its aggregates are quicker so."""
+        return None
+
+    def same(self, raw: Expression, kind: str, values: Sequence[str]) -> Expression | None:
+        """Whether a text that is never blank is one of some, where that is told quicker by what it is kept as."""
+        return None
+
     def known(self, day: Expression) -> Expression:
         """Whether a row has a day in its period."""
         return day.is_not(None)
@@ -135,6 +145,11 @@ class Dialect(ABC):
     def logic(self, op: str, items: list[Expression]) -> Expression:
         """``and`` or ``or`` of what may be true, not true, or blank."""
         return sa.and_(*items) if op == "and" else sa.or_(*items)
+
+    def aggregate(self, name: str, figure: Figure | None, holds: Expression | None) -> Expression | None:
+        """``matching``, ``filled``, ``sum``, ``min`` or ``max`` of a figure over the rows for which something holds, where
+        there are words for that; None where it is put together of others."""
+        return None
 
     def among(self, cell: Expression, values: list[Expression]) -> Expression:
         """Whether a cell is one of some values; blank where it is blank."""

@@ -127,6 +127,9 @@ class LiveSource(AskedSource):
 
     def _part(self, name: str, of: formula_nodes.Node | None, where: formula_nodes.Node | None) -> Expression:
         holds = self._relation.expression(where) if where is not None else None
+        figure = self._relation.figures.get(of.name) if isinstance(of, formula_nodes.Column) else None
+        if (found := self._said.aggregate(name, figure, holds)) is not None:
+            return found
         if name == "matching":
             return sa.func.count() if holds is None else _total(sa.case((holds, 1), else_=0))
         assert of is not None

@@ -15,7 +15,7 @@ from ironmark.core import formula_nodes as f
 from ironmark.core.formula import parse
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.tables.connections import Connection, InWords, Wrong, date_of, opened
-from ironmark.tables.dialects import Dialect, Expression
+from ironmark.tables.dialects import Dialect, Expression, Figure
 from ironmark.tables.joined_columns import NOT_FOUND, Lookup, Matched, Twice, Wide
 from ironmark.tables.table import Column
 
@@ -47,6 +47,10 @@ class LiveTable:
         for column in self.columns:
             cell = dialect.cell(raw.c[column.label], column.type, kinds.get(column.label, ""), column.role == "period")
             made.columns[column.name] = made.merged(cell, self.merges.get(column.name))
+            if column.type == "number" and (figure := dialect.figure(raw.c[column.label], kinds.get(column.label, ""))):
+                made.figures[column.name] = figure
+            if column.type == "text" and column.name not in self.merges:
+                made.kept[column.name] = raw.c[column.label], kinds.get(column.label, "")
             if column.type == "text" and dialect.exact_keys and column.name not in self.merges:
                 made.keys[column.name] = raw.c[column.label]
         for at, lookup in enumerate(self.wide.lookups):
@@ -141,13 +145,16 @@ def _python(cell: Any, kind: ColumnType) -> Any:
 @dataclass
 class Relation:
     """Rows of a database as formulas see them. rows: the table, joined with those it looks into. columns: how each is
-    written in SQL; a text is compared sign by sign. keys: texts as they lie there, where rows can be grouped by that."""
+    written in SQL; a text is compared sign by sign. keys: texts as they lie there, where rows can be grouped by that. figures:
+    numbers taken apart, where that is quicker; kept: texts as they lie there, and as what."""
 
     dialect: Dialect
     rows: sa.FromClause
     columns: dict[str, Expression]
     types: dict[str, ColumnType]
     keys: dict[str, Expression] = field(default_factory=dict)
+    figures: dict[str, Figure] = field(default_factory=dict)
+    kept: dict[str, tuple[Expression, str]] = field(default_factory=dict)
 
     def merged(self, text: Expression, merges: Mapping[str, str] | None) -> Expression:
         """A text with every spelling that stands for another member replaced by it."""
@@ -202,10 +209,14 @@ class Relation:
                     return one / sa.func.nullif(other, 0)
                 return {"+": one + other, "-": one - other, "*": one * other}[op]
             case f.Compare(op=op, left=left, right=right):
+                if op == "=" and (same := self._same(left, [right])) is not None:
+                    return same
                 one, other = self._comparable(left, right), self._comparable(right, left)
                 compared: Expression = _COMPARISONS[op](one, other)
                 return compared
             case f.Among(of=of, values=values):
+                if (same := self._same(of, values)) is not None:
+                    return same
                 return self.dialect.among(self.expression(of), [self._comparable(value, of) for value in values])
             case f.Starts(of=of, start=start):
                 return self.dialect.starts(self.expression(of), start)
@@ -219,6 +230,13 @@ class Relation:
             case f.Not(of=of):
                 return sa.not_(self.expression(of))
         raise TypeError(f"{type(node).__name__} has no value in a row")
+
+    def _same(self, node: f.Node, values: Sequence[f.Node]) -> Expression | None:
+        """Whether a cell is one of some texts, where the dialect has a quicker word for that."""
+        texts = [value.value for value in values if isinstance(value, f.Text)]
+        if not isinstance(node, f.Column) or node.name not in self.kept or len(texts) < len(values):
+            return None
+        return self.dialect.same(*self.kept[node.name], texts)
 
     def _called(self, node: f.Call) -> Expression:
         """A function over the cells of a row, as ``columns`` has it."""
