@@ -39,6 +39,45 @@ class _Curve:
         return " ".join(f"{max(self.seen[at : at + step]):.1f}" for at in range(0, len(self.seen), step))
 
 
+# What is asked, and how often beside the others.
+ASKS = (
+    ("preview", 60), ("list", 40), ("front", 40), ("page", 60), ("rows", 4), ("sorted", 1), ("column", 4), ("draft", 1),
+    ("export", 8), ("more rows", 1), ("bundle", 1),
+)  # fmt: skip
+
+
+def _asked(client: Any, ask: str, kpi: Any, rng: random.Random) -> Any:
+    dataset, by = kpi["body"]["dataset"], rng.choice([None, "apiary"])
+    body = {"title": "Hives", "scope": {}, "sections": [{"id": "s", "instruments": [
+        {"id": "a", "kpi": kpi["id"], "by": by, "face": "ledger" if by else "figure", "w": 12, "h": 8}
+    ]}]}  # fmt: skip
+    if ask == "preview":
+        return client.post("/api/kpis/preview", json={"body": kpi["body"], "key": kpi["id"], "by": by}, timeout=300)
+    if ask in ("list", "front"):
+        return client.get({"list": "/api/kpis/glances", "front": "/api/front"}[ask], timeout=300)
+    if ask == "page":
+        return client.post("/api/scorecards/read", json={"body": body}, timeout=300)
+    if ask == "draft":
+        return client.post("/api/from-rows", json={"dataset": dataset}, timeout=300)
+    if ask == "export":
+        return client.post(f"/api/scorecards/export/{rng.choice(['csv', 'xlsx', 'json'])}", json={"body": body}, timeout=300)
+    if ask == "bundle":
+        return client.get("/api/bundle", timeout=600)
+    if ask == "more rows":
+        etag = client.get(f"/api/datasets/{dataset}").headers["etag"]
+        line = f"day,apiary,honey,frames\n2026-09-{rng.randint(10, 28)},Apiary 03,{rng.randint(1, 90)}.25,4\n"
+        return client.post(
+            f"/api/datasets/{dataset}/rows", params={"how": "append"}, headers={"If-Match": etag},
+            files={"file": ("more.csv", line.encode())}, timeout=300,
+        )  # fmt: skip
+    at = f"/api/datasets/{dataset}"
+    asked = {
+        "rows": f"{at}/rows", "column": f"{at}/columns/{rng.choice(['honey', 'apiary'])}",
+        "sorted": f"{at}/rows/page?sort=honey&offset={rng.randint(0, 5000)}",
+    }  # fmt: skip
+    return client.get(asked[ask], timeout=300)
+
+
 def main(rows: int = ROWS, minutes: float = MINUTES) -> None:
     server = world.Running("--memory", f"{MEMORY >> 20}MB").start()
     assert server.process is not None
@@ -51,33 +90,23 @@ def main(rows: int = ROWS, minutes: float = MINUTES) -> None:
     )
     taken_in, kpis = len(curve.seen), client.get("/api/kpis").json()
     mine = [one for one in kpis if one["body"]["name"].startswith("Honey")]
-    rng, slowest, failed, asked = random.Random(4), (0.0, ""), 0, 0
-    until = time.monotonic() + minutes * 60
+    rng, slowest, failed = random.Random(4), dict[str, float](), list[str]()
+    until, asked = time.monotonic() + minutes * 60, 0
     while time.monotonic() < until:
-        kpi = rng.choice(mine)
-        by = rng.choice([None, "apiary"])
-        ask = rng.choice(["preview", "list", "front", "page"])
+        ask = rng.choices([what for what, _ in ASKS], [often for _, often in ASKS])[0]
         start = time.perf_counter()
-        if ask == "preview":
-            answer = client.post(
-                "/api/kpis/preview", json={"body": kpi["body"], "key": kpi["id"], "by": by}, timeout=300
-            )
-        elif ask == "list":
-            answer = client.get("/api/kpis/glances", timeout=300)
-        elif ask == "front":
-            answer = client.get("/api/front", timeout=300)
-        else:
-            body = {"title": "Hives", "scope": {}, "sections": [{"id": "s", "instruments": [
-                {"id": "a", "kpi": kpi["id"], "by": by, "face": "ledger" if by else "figure", "w": 12, "h": 8}
-            ]}]}  # fmt: skip
-            answer = client.post("/api/scorecards/read", json={"body": body}, timeout=300)
+        answer = _asked(client, ask, rng.choice(mine), rng)
         took, asked = time.perf_counter() - start, asked + 1
-        failed += answer.status_code >= 400
-        slowest = max(slowest, (took, f"{ask} of {kpi['body']['name']}" + (f" by {by}" if by else "")))
+        if answer.status_code >= 400:
+            failed.append(f"{ask}: {answer.text[:120]}")
+        slowest[ask] = max(took, slowest.get(ask, 0.0))
     curve.end()
     most = max(curve.seen)
     print(f"  while rows came in: at most {max(curve.seen[: max(taken_in, 1)]):.2f} GB")
-    print(f"  {asked} questions in {minutes:g} minutes, {failed} failed; the slowest: {slowest[1]}, {slowest[0]:.1f} s")
+    told = ", ".join(f"{what} {took:.1f} s" for what, took in sorted(slowest.items(), key=lambda one: -one[1]))
+    print(
+        f"  {asked} questions in {minutes:g} minutes, {len(failed)} failed {failed[:3] or ''}; the slowest of each: {told}"
+    )
     print(f"  held, the most of each part of it, in GB: {curve.drawn()}")
     print(f"  at most {most:.2f} GB (budget: {MEMORY / 1e9:.2f} GB) {'kept' if most * 1e9 < MEMORY else 'MISSED'}")
     server.close()

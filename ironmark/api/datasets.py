@@ -106,7 +106,7 @@ def change_dataset(
         if "through" in change.model_fields_set and change.through is None:
             settings.pop("fixed_through", None)
             if dataset.kind != "live":
-                through = complete_through(datasets.rows(session, dataset), columns)
+                through = complete_through(datasets.every_row(session, dataset), columns)
         elif change.through is not None and change.through != dataset.through:
             through, settings["fixed_through"] = change.through, True
         dataset = dataset_versions.update(session, key, saw, change.name, columns, through, settings)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import json
 from collections.abc import Iterable
 from dataclasses import asdict
@@ -24,9 +23,10 @@ from ironmark.publish.bundle_format import (
     plain,
     written,
 )
-from ironmark.store import calendar, datasets, images, marks, notes, records
+from ironmark.store import calendar, datasets, images, marks, notes, records, scratch
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
+from ironmark.tables.pieces import one_file
 
 
 def pack(session: Session, scorecards: Iterable[str] | None = None, wanted: Wanted = Wanted()) -> bytes:
@@ -54,9 +54,8 @@ def gathered(session: Session, scorecards: Iterable[str] | None, with_: Wanted) 
         if one.id in wanted:
             bundle.datasets[one.id] = as_entry(one)
             if with_.rows and one.kind != "live":
-                buffer = io.BytesIO()
-                datasets.raw_rows(session, one).write_parquet(buffer, compression="zstd", statistics=False)
-                bundle.rows[one.id] = buffer.getvalue()
+                with scratch.folder("bundle") as folder:
+                    bundle.rows[one.id] = one_file(datasets.raw(session, one), folder)
     cards = bundle.documents["scorecard"].values()
     kept = images.get_many(session, (key for body in cards for key in pictures_on(body)))
     bundle.pictures = {key: (found.kind, found.body) for key, found in kept.items()}

@@ -4,8 +4,9 @@ would change before it does. The same contents make the same bytes."""
 from __future__ import annotations
 
 import datetime as dt
-import io
 from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
 import polars as pl
@@ -29,11 +30,13 @@ from ironmark.publish.bundle_format import (
     refused,
 )
 from ironmark.publish.bundle_pack import as_entry, books_of, notes_of, place_of
-from ironmark.store import calendar, dataset_versions, datasets, images, marks, notes, records
+from ironmark.store import calendar, dataset_versions, datasets, images, marks, notes, records, scratch
+from ironmark.store.datasets import StoredDataset
 from ironmark.store.marks import Change
 from ironmark.store.models import Dataset
-from ironmark.tables.refresh import conform
-from ironmark.tables.table import Table
+from ironmark.tables.long_refresh import conformed, same_rows
+from ironmark.tables.pieces import Rows, of_one_file
+from ironmark.tables.table import LongTable, Table, table_of
 
 # Packing
 
@@ -111,12 +114,16 @@ class Unpacking:
             elif held is not None:
                 mine = as_entry(held)
                 shape = all(mine[name] == body[name] for name in ("columns", "settings"))
-                rows = key not in self.bundle.rows or self._rows(key).equals(datasets.raw_rows(self.session, held))
+                rows = key not in self.bundle.rows or self._are_there(key, held)
                 item.what = "same" if shape and rows else "changed"
                 item.said = "" if shape and rows else "other rows" if shape else "other columns"
             elif key not in self.bundle.rows and body["kind"] != "live":
                 item.said = "its columns alone, without rows"
             yield item
+
+    def _are_there(self, key: str, held: StoredDataset) -> bool:
+        with self._rows(key) as rows:
+            return same_rows(rows, datasets.raw(self.session, held))
 
     def _marks(self) -> Iterator[Item]:
         for key, book in self.bundle.books.items():
@@ -145,9 +152,14 @@ class Unpacking:
             said = dt.datetime.fromisoformat(str(note["saved_at"])).replace(tzinfo=None)
             notes.said_by(self.session, place, said, str(note["saved_by"])[:120])
 
-    def _rows(self, key: str) -> pl.DataFrame:
+    @contextmanager
+    def _rows(self, key: str) -> Iterator[Rows]:
+        with scratch.folder("bundle") as folder:
+            yield self._read(key, folder)
+
+    def _read(self, key: str, folder: Path) -> Rows:
         try:
-            return pl.read_parquet(io.BytesIO(self.bundle.rows[key]))
+            return of_one_file(self.bundle.rows[key], folder)
         except (pl.exceptions.PolarsError, OSError, ValueError):
             raise refused(f"datasets/{key}.parquet is no Parquet file, or it is damaged.") from None
 
@@ -206,21 +218,14 @@ class Unpacking:
 
     def _make_dataset(self, key: str, body: dict[str, Any]) -> None:
         columns = columns_of(key, body)
-        frame = self._rows(key) if key in self.bundle.rows else None
-        if frame is None and (key not in self.stored or body["kind"] != "live"):
-            frame = pl.DataFrame(schema={column.name: _TYPES[column.type] for column in columns})
         held = self.stored.get(key)
         settings = body["settings"] or None
-        if held is None:
-            assert frame is not None
-            table = Table(frame, columns, recipe=(settings or {}).get("recipe"))
-            dataset_versions.create(
-                self.session, body["name"], body["file_name"], table, key=key, kind=body["kind"], settings=settings,
-                findings_too=False,
-            )  # fmt: skip
-        elif key in self.bundle.rows and frame is not None:
-            table = conform(Table(frame, columns, recipe=(settings or {}).get("recipe")), columns)
-            dataset_versions.refresh_with(self.session, key, held.version, body["file_name"], table, "replace")
+        if key in self.bundle.rows:
+            with self._rows(key) as rows:
+                self._keep(key, body, table_of(rows, columns, (settings or {}).get("recipe")))
+        elif held is None:
+            frame = pl.DataFrame(schema={column.name: _TYPES[column.type] for column in columns})
+            self._keep(key, body, Table(frame, columns, recipe=(settings or {}).get("recipe")))
         row = self.session.get_one(Dataset, key, populate_existing=True)
         row.settings, row.columns, row.problems = settings, body["columns"], body["problems"]
         if body["through"] is not None:
@@ -228,6 +233,18 @@ class Unpacking:
         if held is not None:
             row.version += 1
         self.session.flush()
+
+    def _keep(self, key: str, body: dict[str, Any], table: Table | LongTable) -> None:
+        held = self.stored.get(key)
+        if held is None:
+            dataset_versions.create(
+                self.session, body["name"], body["file_name"], table, key=key, kind=body["kind"],
+                settings=body["settings"] or None, findings_too=False,
+            )  # fmt: skip
+        else:
+            with scratch.folder("rows") as folder:
+                new = conformed(table, table.columns, folder)
+                dataset_versions.refresh_with(self.session, key, held.version, body["file_name"], new, "replace")
 
     def _make_marks(self, key: str, book: dict[str, Any], year_start: int) -> None:
         wanted = {place_of(entry): entry for entry in book["entries"]}

@@ -19,9 +19,11 @@ from ironmark.store.datasets import (
     KEPT_VERSIONS,
     Kind,
     StoredDataset,
+    every_row,
     get,
     locked,
-    one_by_one,
+    raw,
+    raw_pieces,
     raw_rows,
     rows,
     rows_of,
@@ -143,14 +145,14 @@ def _renew_many(
     with scratch.folder("rows") as folder:
         new = conformed(table, before.own, folder)
         _refuse_names(before, new.columns)
-        old = Pieces(one_by_one(session, key, before.rows_version), {}, before.row_count)
+        old = raw_pieces(session, before)
         period = next((c.name for c in before.own if c.role == "period"), None)
         rows = put_together(old, new, how, period, folder)
         if new.columns == before.own and same_rows(rows, old):
             return
         if how == "append" and _was_appended_last(session, before, new.rows.height) and ends_with(old, new.rows):
             return
-        was, is_now = (Pieces(some.read, before.merges, some.height) for some in (old, rows))
+        was, is_now = (_in_one_spelling(some, before) for some in (old, rows))
         told = changes(was, is_now, new.rows.height, new.columns)
         problems = (*new.problems, *findings(rows, new.columns))
         through = complete_through(rows, new.columns)  # a day that was said was of the rows before
@@ -182,19 +184,31 @@ def forget_held(session: Session, key: str, number: int) -> None:
 
 
 def refresh_with(
-    session: Session, key: str, saw: int, file_name: str, table: Table, how: str, through: dt.date | None = None
+    session: Session,
+    key: str,
+    saw: int,
+    file_name: str,
+    table: Table | LongTable,
+    how: str,
+    through: dt.date | None = None,
 ) -> StoredDataset:
     """Keep rows that are already in the columns wanted, as a further version. Raises Missing, StaleVersion."""
     row = locked(session, key, saw)
     before = get(session, key)
-    kept = raw_rows(session, before)
-    through = through or complete_through(table.frame, table.columns)
-    if table.columns == before.own and table.frame.equals(kept) and through == before.through:
+    kept = raw(session, before)
+    through = through or complete_through(table.rows, table.columns)
+    if table.columns == before.own and same_rows(table.rows, kept) and through == before.through:
         return before
-    old = merged(kept, before.merges)
-    told = changes(old, merged(table.frame, before.merges), table.frame.height, table.columns)
+    was, is_now = _in_one_spelling(kept, before), _in_one_spelling(table.rows, before)
+    told = changes(was, is_now, table.rows.height, table.columns)
     _write(session, row, _last_number(session, key) + 1, file_name, table, how, _plain(told), through, nobody)
     return get(session, key)
+
+
+def _in_one_spelling(rows: Rows, dataset: StoredDataset) -> Rows:
+    if isinstance(rows, pl.DataFrame):
+        return merged(rows, dataset.merges)
+    return Pieces(rows.read, dataset.merges, rows.height)
 
 
 def go_back(session: Session, key: str, saw: int, number: int) -> StoredDataset:
@@ -240,11 +254,11 @@ def update(
     row = locked(session, key, saw)
     before = get(session, key)
     if before.kind != "live" and before.period != replace(before, columns=tuple(columns)).period:
-        through = complete_through(rows(session, before), columns)
+        through = complete_through(every_row(session, before), columns)
         held = before.settings if settings is None else settings
         settings = {name: kept for name, kept in held.items() if name != "fixed_through"}
-        frame = raw_rows(session, before)
-        gone, found = findings(frame, before.own), findings(frame, [c for c in columns if c.origin == "rows"])
+        own = raw(session, before)
+        gone, found = findings(own, before.own), findings(own, [c for c in columns if c.origin == "rows"])
         kept = [problem for problem in before.problems if problem not in gone]
         row.problems = [asdict(problem) for problem in (*kept, *found)]
     row.name, row.through = name, through
@@ -297,7 +311,7 @@ def _follow(session: Session, row: Dataset, *, recount: bool = True) -> None:
     dataset = get(session, row.id)
     period = next((column for column in dataset.columns if column.role == "period"), None)
     if recount and period and period.origin != "rows" and not dataset.settings.get("fixed_through"):
-        row.through = complete_through(rows(session, dataset), dataset.columns)
+        row.through = complete_through(every_row(session, dataset), dataset.columns)
         session.flush()
     taking = takers(session, row.id)
     if not taking:

@@ -18,7 +18,7 @@ from ironmark.store.database import Missing, StaleVersion
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.connections import STATEMENT_S
 from ironmark.tables.joined_columns import Wide, with_all
-from ironmark.tables.pieces import Read, Widened, merged
+from ironmark.tables.pieces import MANY_ROWS, Pieces, Read, Rows, Widened, merged
 from ironmark.tables.table import Column, Problem
 
 Kind = Literal["file", "sheet", "checklist", "live"]
@@ -161,6 +161,23 @@ def widened(session: Session, dataset: StoredDataset, apart: str = "") -> Widene
 def raw_rows(session: Session, dataset: StoredDataset) -> pl.DataFrame:
     """All rows of the visible version as they came."""
     return rows_of(session, dataset.id, dataset.rows_version)
+
+
+def raw(session: Session, dataset: StoredDataset) -> Rows:
+    """The same; many are read a piece at a time, in this session."""
+    return raw_rows(session, dataset) if dataset.row_count < MANY_ROWS else raw_pieces(session, dataset)
+
+
+def raw_pieces(session: Session, dataset: StoredDataset) -> Pieces:
+    return Pieces(one_by_one(session, dataset.id, dataset.rows_version), {}, dataset.row_count)
+
+
+def every_row(session: Session, dataset: StoredDataset) -> Rows:
+    """``rows``; many are read a piece at a time, in this session."""
+    if dataset.row_count < MANY_ROWS:
+        return rows(session, dataset)
+    read = one_by_one(session, dataset.id, dataset.rows_version)
+    return Pieces(read, dataset.merges, dataset.row_count, widened(session, dataset))
 
 
 def rows_of(session: Session, key: str, number: int) -> pl.DataFrame:

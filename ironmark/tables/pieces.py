@@ -169,9 +169,32 @@ def pieces_of(rows: Rows) -> Iterator[Piece]:
             yield piece, _height(piece)
 
 
+def one_file(rows: Rows, folder: Path) -> bytes:
+    """All rows as one file of Parquet, the same each time. folder: an empty one, for as long as it is made."""
+    if isinstance(rows, pl.DataFrame):
+        buffer = io.BytesIO()
+        rows.write_parquet(buffer, compression="zstd", statistics=False)
+        return buffer.getvalue()
+    filed(folder, pieces_of(rows))
+    whole = folder / "whole"
+    every = pl.scan_parquet(sorted(folder.glob("*.parquet")))
+    every.sink_parquet(whole, compression="zstd", statistics=False, row_group_size=PIECE_ROWS, maintain_order=True)
+    return whole.read_bytes()
+
+
+def of_one_file(body: bytes, folder: Path) -> Rows:
+    """The rows of such a file; of many as pieces that lie in the folder. Raises what the reader of Parquet raises."""
+    if _height(body) < MANY_ROWS:
+        return pl.read_parquet(io.BytesIO(body))
+    whole = folder / "whole"
+    whole.write_bytes(body)
+    frames = pl.scan_parquet(whole).collect_batches(chunk_size=PIECE_ROWS, maintain_order=True, lazy=True)
+    return filed(folder, (piece for frame in frames for piece in in_pieces(frame)))
+
+
 def filed(folder: Path, pieces: Iterable[Piece], merges: Merges | None = None) -> Pieces:
     """Pieces put on the disk as they come, to be read from there for as long as the folder is."""
-    at = len(list(folder.iterdir()))
+    at = len(list(folder.glob("*.parquet")))
     files, height = list[Path](), 0
     for body, rows in pieces:
         file = folder / f"{at + len(files):05}.parquet"

@@ -77,6 +77,12 @@ class LongTable:
     recipe: dict[str, Any] | None = None
 
 
+def table_of(rows: Rows, columns: tuple[Column, ...], recipe: dict[str, Any] | None) -> Table | LongTable:
+    if isinstance(rows, pl.DataFrame):
+        return Table(rows, columns, recipe=recipe)
+    return LongTable(rows, columns, recipe=recipe)
+
+
 @dataclass(frozen=True)
 class Overview:
     """What tells of columns what they are for. different: how many texts; first: some that are known; days: different ones."""

@@ -1,5 +1,6 @@
 """Lists too long to be held: read by parts to what they come to as a whole, and refreshed so."""
 
+import dataclasses
 import datetime as dt
 import io
 import tempfile
@@ -17,7 +18,7 @@ from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets.intake import Reading
 from ironmark.store import dataset_versions, datasets
 from ironmark.store.datasets import StoredDataset
-from ironmark.tables import long_lists, reader
+from ironmark.tables import column_looks, facts, long_lists, pieces, reader
 from ironmark.tables.files import read_table
 from ironmark.tables.findings import findings
 from ironmark.tables.long_lists import read_long
@@ -138,6 +139,70 @@ class ByParts(unittest.TestCase):
             self.assertEqual(read.table.rows.height, 2001)
 
 
+class OneFile(unittest.TestCase):
+    def test_pieces_go_into_one_file_and_come_back_as_they_were(self) -> None:
+        frame = read_table(brewery(3000).encode()).table.frame
+        with tempfile.TemporaryDirectory() as name, mock.patch.object(pieces, "PIECE_ROWS", 400):
+            folders = [Path(name) / str(at) for at in range(5)]
+            for folder in folders:
+                folder.mkdir()
+            kept = pieces.filed(folders[0], pieces.in_pieces(frame))
+            bodies = [pieces.one_file(kept, folder) for folder in folders[1:3]]
+            self.assertEqual(*bodies)
+            self.assertTrue(pl.read_parquet(io.BytesIO(bodies[0])).equals(frame))
+            with mock.patch.object(pieces, "MANY_ROWS", 0):
+                again = pieces.of_one_file(bodies[0], folders[3])
+            assert isinstance(again, pieces.Pieces)
+            self.assertTrue(again.select(again.columns).equals(frame))
+            for offset, length in ((0, 5), (398, 10), (2995, 50), (3000, 1), (5000, 10)):
+                self.assertTrue(again.slice(offset, length).equals(frame.slice(offset, length)), offset)
+
+
+class Looked(unittest.TestCase):
+    """What the page of a dataset shows of many rows is what it shows of few."""
+
+    def test_rows_and_columns(self) -> None:
+        few = read_table(brewery(2500).encode()).table
+        frame = few.frame.with_columns(
+            pl.when(pl.int_range(pl.len()) % 11 > 0).then(pl.col("hektoliter")).alias("hektoliter")
+        )
+        with tempfile.TemporaryDirectory() as name, mock.patch.object(pieces, "PIECE_ROWS", 300):
+            many = pieces.filed(Path(name), pieces.in_pieces(frame))
+            for sort in (None, *frame.columns):
+                for down in (False, True):
+                    for offset, limit, text in ((0, 12, ""), (0, 500, "böck"), (290, 40, ""), (30, 700, "S-0001"), (2490, 30, ""), (9000, 5, "")):  # fmt: skip
+                        ask = offset, limit, sort, down, text
+                        mine, theirs = (column_looks.some_rows(rows, *ask) for rows in (many, frame))
+                        self.assertEqual(mine.total, theirs.total, ask)
+                        self.assertTrue(mine.rows.equals(theirs.rows), ask)
+            for most in (10**6, 3):
+                with mock.patch.object(column_looks, "MOST_COUNTED", most):
+                    for column in few.columns:
+                        mine, theirs = (column_looks.look_at(rows, column.name, column.type) for rows in (many, frame))
+                        self.assertAlmostEqual(mine.mean or 0, theirs.mean or 0)
+                        counts = None if most == 3 and mine.counts is None else sorted(theirs.counts or [])
+                        self.assertEqual(
+                            None if mine.counts is None and most == 3 else sorted(mine.counts or []), counts
+                        )
+                        self.assertEqual(
+                            dataclasses.replace(mine, mean=None, counts=None),
+                            dataclasses.replace(theirs, mean=None, counts=None),
+                        )
+            with mock.patch.object(column_looks, "FURTHEST", 100), self.assertRaises(column_looks.TooFar):
+                column_looks.some_rows(many, 95, 10, "sud", down=False, text="")
+
+    def test_a_draft_takes_many_rows_for_what_they_are(self) -> None:
+        few = read_table(brewery(2500).encode()).table
+        segments = [c.name for c in few.columns if c.role == "segment"]
+        with tempfile.TemporaryDirectory() as name, mock.patch.object(pieces, "PIECE_ROWS", 300), mock.patch.object(facts, "LOOKED_AT", 170):  # fmt: skip
+            many = pieces.filed(Path(name), pieces.in_pieces(few.frame))
+            self.assertEqual(facts.facts_of(many, few.columns), facts.facts_of(few.frame, few.columns))
+            self.assertFalse(facts.is_panel(many, "abgefüllt_am", segments))
+            self.assertTrue(
+                facts.is_panel(many, "abgefüllt_am", ["sud"]) == facts.is_panel(few.frame, "abgefüllt_am", ["sud"])
+            )
+
+
 class Refreshed(unittest.TestCase):
     """Rows that are many go the same way as few ones, step for step."""
 
@@ -155,6 +220,7 @@ class Refreshed(unittest.TestCase):
         with (
             in_small_parts(5000, 1000) as folder,
             mock.patch.object(dataset_versions, "MANY_ROWS", 0 if many else 10**9),
+            mock.patch.object(datasets, "MANY_ROWS", 0 if many else 10**9),
         ):
             table = by_parts(body.encode(), folder) if many else read_table(body.encode()).table
             assert table is not None
