@@ -1,4 +1,4 @@
-"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|folder|drafting|long|lists|memory|cluster|changes|steady]: measure, and print ratios.
+"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|presses|folder|drafting|long|lists|memory|cluster|changes|steady]: measure, and print ratios.
 ``steady``, ``long``, ``lists`` and ``memory`` (an hour) take long and ``cluster`` needs ClickHouse; they are only run when they are named, or with ``all``,
 which runs everything and keeps what it says in docs/bench.md with the machine it was said of."""
 
@@ -25,6 +25,7 @@ from bench import (
     lists,
     long,
     memory,
+    presses,
     previews,
     readers,
     scope,
@@ -40,6 +41,7 @@ PARTS = {
     "readers": readers.main,
     "editions": editions.main,
     "front": front.main,
+    "presses": presses.main,
     "folder": folder.main,
     "drafting": drafting.main,
     "long": long.main,

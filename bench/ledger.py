@@ -8,7 +8,7 @@ from typing import Any
 
 from tests import world
 
-ROWS, TURNS = 300, 7
+ROWS, TURNS = 1000, 7
 # When the first row of the ledger stands on the screen, and when the answer it is drawn from had come.
 WATCH = """
 window.drawn = null

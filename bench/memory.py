@@ -60,7 +60,9 @@ def _asked(client: Any, ask: str, kpi: Any, rng: random.Random) -> Any:
     if ask == "draft":
         return client.post("/api/from-rows", json={"dataset": dataset}, timeout=300)
     if ask == "export":
-        return client.post(f"/api/scorecards/export/{rng.choice(['csv', 'xlsx', 'json'])}", json={"body": body}, timeout=300)
+        return client.post(
+            f"/api/scorecards/export/{rng.choice(['csv', 'xlsx', 'json'])}", json={"body": body}, timeout=300
+        )
     if ask == "bundle":
         return client.get("/api/bundle", timeout=600)
     if ask == "more rows":

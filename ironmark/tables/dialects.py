@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import socket
-import typing
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Sequence
 from typing import Any, Literal
@@ -14,28 +13,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects import mysql
 
 from ironmark.core.formula_nodes import ColumnType
-
-
-class Connection(typing.Protocol):
-    """Where a table is, as a dialect needs it: see ``tables.connections``."""
-
-    @property
-    def host(self) -> str: ...
-    @property
-    def port(self) -> int: ...
-    @property
-    def database(self) -> str: ...
-    @property
-    def user(self) -> str: ...
-    @property
-    def table(self) -> str: ...
-    @property
-    def password(self) -> str: ...
-    @property
-    def tls(self) -> str: ...
-    @property
-    def seconds(self) -> int: ...
-
+from ironmark.tables.reach import Connection
 
 Expression = sa.ColumnElement[Any]
 # A figure, and whether a row has one; None: every row has.

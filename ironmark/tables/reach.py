@@ -1,0 +1,26 @@
+"""What a dialect needs to know of where a table is."""
+
+from __future__ import annotations
+
+import typing
+
+
+class Connection(typing.Protocol):
+    """Where a table is: see ``tables.connections``."""
+
+    @property
+    def host(self) -> str: ...
+    @property
+    def port(self) -> int: ...
+    @property
+    def database(self) -> str: ...
+    @property
+    def user(self) -> str: ...
+    @property
+    def table(self) -> str: ...
+    @property
+    def password(self) -> str: ...
+    @property
+    def tls(self) -> str: ...
+    @property
+    def seconds(self) -> int: ...
