@@ -82,6 +82,11 @@ def serve(
         file_okay=False,
         resolve_path=True,
     ),
+    pack_folders: bool = typer.Option(
+        False,
+        "--pack-folders",
+        help="Keep CSV files of folders once more as Parquet in the data directory, to be read quicker.",
+    ),
     fetch_from: list[str] = typer.Option(
         [], help="A host whose addresses may be asked for rows, alone or with a port. May be given again."
     ),
@@ -124,7 +129,7 @@ def serve(
         hosts = frozenset({host} if host != "0.0.0.0" else {"*"})
         start.serve(url, host, port, workers, log, hosts, folder, fetch_from, lambda: typer.echo(
             f"Iron Mark is ready: http://{host}:{port}/   (Ctrl-C stops it)"
-        ), data_dir if given is None else None, most)  # fmt: skip
+        ), data_dir if given is None else None, most, data_dir / "folders" if pack_folders else None)  # fmt: skip
     except MariaDBError as error:
         raise _fail(str(error)) from None
     finally:
@@ -203,7 +208,7 @@ def _clear(mariadb: MariaDB) -> None:
         return
     ours = {
         "mariadb", TEMPORARY, "mariadb.log", "mariadb.pid", "mariadb.port", "mariadb.secret", "mariadb.sock", "ironmark.lock",
-        "server.log", scratch.OWNER,
+        "server.log", "folders", scratch.OWNER,
     }  # fmt: skip
     others = sorted(path.name for path in directory.iterdir() if path.name not in ours)
     if others:

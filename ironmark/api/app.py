@@ -119,11 +119,12 @@ class Health(BaseModel):
 
 def create_app(
     engine: Engine, *, hosts: frozenset[str] = frozenset(), folders: Sequence[Path] = (),
-    fetch_from: Sequence[str] = (), memory: int = MEMORY,
+    fetch_from: Sequence[str] = (), memory: int = MEMORY, packed: Path | None = None,
 ) -> FastAPI:  # fmt: skip
     """hosts: names besides loopback's under which the server may be asked. folders: those whose files may be read.
-    fetch_from: hosts whose addresses may be asked for rows. memory: bytes that this process may take."""
-    sources = Sources(engine, tuple(folders), frozenset(fetch_from), memory)
+    fetch_from: hosts whose addresses may be asked for rows. memory: bytes that this process may take.
+    packed: where CSV files of folders are kept once more as Parquet, if they are."""
+    sources = Sources(engine, tuple(folders), frozenset(fetch_from), memory, packed)
     worker = Worker(sources)
 
     listened = changes.Changes(sources)

@@ -31,6 +31,7 @@ DATABASE, LOG, HOSTS, FOLDERS = "IRONMARK_DATABASE", "IRONMARK_LOG", "IRONMARK_H
 ROOM = "IRONMARK_ROOM"
 FETCH_FROM = "IRONMARK_FETCH_FROM"
 MEMORY_EACH = "IRONMARK_MEMORY"
+PACKED = "IRONMARK_PACKED_FOLDERS"
 
 
 def log_as_json(path: Path) -> None:
@@ -87,15 +88,16 @@ class _Server(uvicorn.Server):
 def serve(
     url: URL, host: str, port: int, workers: int, log: Path, hosts: frozenset[str], folders: Sequence[Path],
     fetch_from: Sequence[str], ready: Callable[[], None], files: Path | None = None, memory: int = MEMORY,
+    packed: Path | None = None,
 ) -> None:  # fmt: skip
     """Serve until told to end. files: where a database of our own keeps its files. hosts: names besides loopback's under which it may be asked. folders: those whose files
     may be read. fetch_from: hosts whose addresses may be asked for rows. ready: called once it answers. memory: bytes that all
-    processes together may take."""
+    processes together may take. packed: where CSV files of folders are kept once more as Parquet, if they are."""
     if files is not None:
         room.watch(files)
     if workers == 1:
         engine = database.connect(url)
-        app = create_app(engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=memory)
+        app = create_app(engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=memory, packed=packed)
         config = uvicorn.Config(app, host=host, port=port, log_config=None, timeout_graceful_shutdown=GRACE_S)
         _Server(config, ready).run()
         engine.dispose()
@@ -108,6 +110,7 @@ def serve(
         ROOM: str(files or ""),
     }
     os.environ[MEMORY_EACH] = str(memory // workers)
+    os.environ[PACKED] = str(packed or "")
     os.environ[FETCH_FROM] = " ".join(fetch_from)
     os.environ[FOLDERS] = os.pathsep.join(str(folder) for folder in folders)
     config = uvicorn.Config(
@@ -135,6 +138,7 @@ def process() -> FastAPI:
         folders=folders,
         fetch_from=os.environ[FETCH_FROM].split(),
         memory=int(os.environ[MEMORY_EACH]),
+        packed=Path(os.environ[PACKED]) if os.environ[PACKED] else None,
     )
     spare_the_collector()
     return app

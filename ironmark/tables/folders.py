@@ -7,7 +7,10 @@ so that the last digit of a sum may differ from one reading to the next, as in a
 from __future__ import annotations
 
 import datetime as dt
+import hashlib
+import os
 import re
+import secrets
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
@@ -101,18 +104,19 @@ def in_words(folder: Path) -> Iterator[None]:
 @dataclass(frozen=True)
 class FolderTable:
     """The files of a folder as one table with all that is said about it. others: the rows it looks into, by their
-    datasets."""
+    datasets. packed: where CSV files are kept once more as Parquet, None where they are not."""
 
     folder: Path
     columns: tuple[Column, ...]
     merges: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
     wide: Wide = Wide()
     others: Mapping[str, pl.DataFrame] = field(default_factory=dict)
+    packed: Path | None = None
 
     def scan(self) -> pl.LazyFrame:
         """Its rows with all its columns, nothing of them read yet. Raises LiveProblem."""
         with in_words(self.folder):
-            raw = _raw(self.folder)
+            raw = _raw(self.folder, self.packed)
             there = raw.collect_schema()
             missing = [column.label for column in self.columns if column.label not in there]
             if missing:
@@ -123,7 +127,7 @@ class FolderTable:
     def first(self, limit: int) -> pl.DataFrame:
         """Some rows. Raises LiveProblem."""
         with in_words(self.folder):
-            return self.scan().head(limit).collect(engine="streaming")
+            return replace(self, packed=None).scan().head(limit).collect(engine="streaming")
 
     def every(self, most: int) -> pl.DataFrame:
         """Its rows as they are now, at most so many. Raises LiveProblem."""
@@ -155,8 +159,8 @@ def columns_of(folder: Path) -> tuple[Column, ...]:
         return assign_roles(overview(FolderTable(folder, tuple(made)).first(2000), made), made)
 
 
-def _raw(folder: Path) -> pl.LazyFrame:
-    files = files_in(folder)
+def _raw(folder: Path, packed: Path | None = None) -> pl.LazyFrame:
+    files, kept = files_in(folder), set[Path]()
     pieces: dict[tuple[tuple[str, str], ...], list[Path]] = {}
     for path in files:
         matches = (_PART_OF_PATH.match(part) for part in path.relative_to(folder).parts[:-1])
@@ -170,8 +174,32 @@ def _raw(folder: Path) -> pl.LazyFrame:
                 head = opened.readline()
             separator = max(",;\t|", key=head.count)
             frame = pl.scan_csv(some, separator=separator, try_parse_dates=True, infer_schema_length=10_000, glob=False)
+            if packed is not None:
+                made = [_packed(path, packed, separator, frame.collect_schema()) for path in some]
+                kept.update(made)
+                frame = pl.scan_parquet(made, glob=False)
         frames.append(frame.with_columns(_said_by_path(name, text) for name, text in parts))
+    if packed is not None and kept:
+        for old in set(packed.glob("*.parquet")) - kept:
+            old.unlink(missing_ok=True)
     return pl.concat(frames, how="diagonal_relaxed") if len(frames) > 1 else frames[0]
+
+
+def _packed(path: Path, folder: Path, separator: str, schema: pl.Schema) -> Path:
+    """A CSV file as Parquet, made unless it is there: by its name, its bytes, when it was changed and what its columns hold."""
+    now = path.stat()
+    told = repr((str(path), now.st_size, now.st_mtime_ns, sorted((name, str(kind)) for name, kind in schema.items())))
+    made = folder / f"{hashlib.blake2b(told.encode(), digest_size=16).hexdigest()}.parquet"
+    if not made.exists():
+        folder.mkdir(parents=True, exist_ok=True)
+        rows = pl.scan_csv(path, separator=separator, schema_overrides=schema, infer_schema=False, glob=False)
+        unfinished = made.with_suffix(f".{os.getpid()}.{secrets.token_hex(4)}")
+        try:
+            rows.sink_parquet(unfinished, compression="zstd", compression_level=1)
+            unfinished.replace(made)
+        finally:
+            unfinished.unlink(missing_ok=True)
+    return made
 
 
 def _said_by_path(name: str, text: str) -> pl.Expr:

@@ -26,7 +26,7 @@ from ironmark.core.reading import read
 from ironmark.core.readings import Kpi, Source
 from ironmark.store import scratch
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
-from ironmark.tables import connections, joined_columns
+from ironmark.tables import connections, folders, joined_columns
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection, LiveProblem, Slow, Wrong
 from ironmark.tables.folders import FolderSource, FolderTable
@@ -400,6 +400,54 @@ class TheSameInAFolder(TheSameFigures):
 
     def wide(self, through: Any = None) -> Any:
         return FolderSource(FolderTable(self.folder, COLUMNS, {}, WIDE, {"routes": self.routes}), through=through)
+
+
+class PackedFolder(unittest.TestCase):
+    """CSV files kept once more as Parquet: read so, and made anew only where one has changed."""
+
+    def test_what_changed_alone_is_packed_again(self) -> None:
+        base = scratch.make("folder")
+        self.addCleanup(shutil.rmtree, base)
+        folder, packed = base / "soaps", base / "packed"
+        (folder / "works=north").mkdir(parents=True)
+        (folder / "works=south").mkdir()
+        north, south = folder / "works=north" / "a.csv", folder / "works=south" / "a.csv"
+        north.write_text("day;soap;bars\n2026-01-02;Olive;3\n2026-02-03;Тёмное;4.5\n")
+        south.write_text("day;soap;bars\n2026-02-04;<b>Lye</b>;5\n2026-02-05;;\n")
+        columns = folders.columns_of(folder)
+
+        def bars() -> tuple[Any, ...]:
+            found = [FolderSource(FolderTable(folder, columns, packed=where)) for where in (None, packed)]
+            tree = f.parse("sum(bars) + count()")
+            months = [Period.parse("2026-01"), Period.parse("2026-02")]
+            asked = [
+                evaluate(tree, one.aggregate(formula_nodes.aggregates(tree), "soap", {}, months).parts) for one in found
+            ]
+            self.assertEqual(found[0].members, found[1].members)
+            np.testing.assert_array_equal(*asked)
+            return tuple(sorted((path.name, path.stat().st_mtime_ns) for path in packed.iterdir()))
+
+        first = bars()
+        self.assertEqual(len(first), 2)
+        self.assertEqual(bars(), first)
+        south.write_text("day;soap;bars\n2026-02-04;<b>Lye</b>;50\n")
+        again = bars()
+        self.assertEqual(len(set(again) & set(first)), 1)
+        self.assertEqual(len(again), 2)
+        north.unlink()
+        self.assertEqual(len(bars()), 1)
+
+    def test_a_file_that_cannot_be_read_is_told_and_nothing_half_made_is_left(self) -> None:
+        base = scratch.make("folder")
+        self.addCleanup(shutil.rmtree, base)
+        (base / "soaps").mkdir()
+        file = base / "soaps" / "a.csv"
+        file.write_text("day,bars\n" + "2026-01-02,3\n" * 12_000)
+        columns = folders.columns_of(base / "soaps")
+        file.write_text("day,bars\n" + "2026-01-02,3\n" * 12_000 + "2026-01-02,many\n")
+        with self.assertRaisesRegex(LiveProblem, "cannot be read as one table"):
+            FolderSource(FolderTable(base / "soaps", columns, packed=base / "packed"))
+        self.assertEqual(list((base / "packed").iterdir()), [])
 
 
 class SetUpClickHouse(InClickHouse):

@@ -40,11 +40,12 @@ class Sources:
     """The database, and the dataset versions in memory, the longest unused one given up first."""
 
     def __init__(
-        self, engine: Engine, folders: tuple[Path, ...] = (), hosts: frozenset[str] = frozenset(), memory: int = MEMORY
-    ) -> None:
+        self, engine: Engine, folders: tuple[Path, ...] = (), hosts: frozenset[str] = frozenset(), memory: int = MEMORY,
+        packed: Path | None = None,
+    ) -> None:  # fmt: skip
         """folders: those whose files may be read. hosts: those whose addresses may be asked. memory: bytes that this
-        process may take."""
-        self.engine, self.folders, self.hosts = engine, folders, hosts
+        process may take. packed: where CSV files of folders are kept once more as Parquet; None where they are not."""
+        self.engine, self.folders, self.hosts, self._packed = engine, folders, hosts, packed
         self._changes = database.sessions(database.changing(engine))
         self._readings = database.sessions(engine)
         self._most = int(memory * OF_ROWS)
@@ -186,7 +187,8 @@ class Sources:
                 one.dataset: datasets.rows(session, datasets.get(session, one.dataset)) for one in dataset.wide.lookups
             }
             folder = allowed(self.folders, dataset.folder)
-            return FolderTable(folder, dataset.own, dataset.merges, dataset.wide, kept)
+            packed = None if self._packed is None else self._packed / dataset.id
+            return FolderTable(folder, dataset.own, dataset.merges, dataset.wide, kept, packed)
         return self._table_of(session, dataset)
 
     def _table_of(self, session: Session, dataset: StoredDataset) -> LiveTable:
