@@ -7,11 +7,13 @@
   interface Props {
     column: Schemas['ColumnOut']
     told?: Schemas['RowsOut']['summary'][number]
+    /** What stands in it is still being looked for. */
+    waiting: boolean
     problems: Schemas['RowsOut']['problems']
     look: () => void
     choose: (role: Schemas['ColumnChange']['role']) => void
   }
-  let { column, told, problems, look, choose }: Props = $props()
+  let { column, told, waiting, problems, look, choose }: Props = $props()
 </script>
 
 <button class="label" title="Look at {column.label}" onclick={look}>{column.label}</button>
@@ -22,6 +24,8 @@
     >{count(told.distinct)} distinct{told.blanks ? `, ${count(told.blanks)} blank` : ''}<br
     />{told.smallest === told.largest ? told.smallest : `${told.smallest} – ${told.largest}`}</span
   >
+{:else if waiting}
+  <span class="soft small told">being looked at …<br />&nbsp;</span>
 {/if}
 {#each problems as problem, i (i)}
   <span class="note problem"

@@ -29,14 +29,18 @@
     try {
       const path = { params: { path: { key: params.id } } }
       let every: Dataset[]
-      ;[dataset, rows, every] = await Promise.all([
+      // What stands in the columns of many rows takes a while; the rest is there before.
+      const looked = got(api.GET('/api/datasets/{key}/rows', path))
+      looked.catch(() => undefined) // told below
+      ;[dataset, every] = await Promise.all([
         got(api.GET('/api/datasets/{key}', path)),
-        got(api.GET('/api/datasets/{key}/rows', path)),
         got(api.GET('/api/datasets')),
       ])
       others = every.filter(
         (one) => one.id !== params.id && !one.folder && !!one.connection === !!dataset?.connection,
       )
+      const found = await looked
+      if (path.params.path.key === params.id) rows = found
     } catch (error) {
       failed = words(error)
     }
@@ -45,6 +49,7 @@
     void params.id
     opened = null
     clocked = false
+    rows = null
     load()
   })
   /** The dataset as it is after a change; its rows are looked at again where they are others. */
@@ -132,6 +137,7 @@
   <ColumnHeading
     {column}
     told={summary(column.name)}
+    waiting={!rows && !failed}
     problems={problemsOf(column.name)}
     look={() => look(column.name)}
     choose={(role) => changeColumn(column.name, { role })}

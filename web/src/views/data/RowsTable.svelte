@@ -17,14 +17,21 @@
   let find = $state('')
   let page = $state<Schemas['RowsPage'] | null>(null)
   let failed = $state('')
+  /** Many rows take a while to be looked through: that is told. */
+  let waiting = $state(false)
+  const PATIENCE_MS = 300
 
   const ask = newest(async (query: { offset: number; sort: string | null; down: boolean; find: string }) => {
+    const slow = setTimeout(() => (waiting = true), PATIENCE_MS)
     try {
       const params = { path: { key: dataset.id }, query: { ...query, limit: SIZE } }
       page = await got(api.GET('/api/datasets/{key}/rows/page', { params }))
       failed = ''
     } catch (error) {
       failed = words(error)
+    } finally {
+      clearTimeout(slow)
+      waiting = false
     }
   })
   $effect(() => {
@@ -53,12 +60,16 @@
       offset = 0
     }}
   />
-  {#if page}
+  {#if waiting}
+    <span class="soft" aria-live="polite">Looking through {count(dataset.row_count)} rows …</span>
+  {:else if page}
     <span class="soft" aria-live="polite"
       >{#if page.total}{count(offset + 1)} – {count(last)} of {count(page.total)}{find.trim()
           ? ' that hold it'
           : ' rows'}{:else}no row holds it{/if}</span
     >
+  {/if}
+  {#if page}
     <button class="act quiet" disabled={!offset} onclick={() => (offset = Math.max(0, offset - SIZE))}
       >Earlier</button
     >
@@ -66,7 +77,7 @@
   {/if}
 </div>
 {#if failed}<p class="wrong" role="alert">{failed}</p>{/if}
-<div class="sheet scroll">
+<div class="sheet scroll" class:waiting aria-busy={waiting}>
   <table class="plain">
     <thead>
       <tr>
@@ -110,6 +121,9 @@
   }
   .scroll {
     overflow-x: auto;
+  }
+  .waiting tbody {
+    opacity: 0.45;
   }
   th {
     position: relative;
