@@ -9,7 +9,7 @@ from dataclasses import asdict, replace
 from typing import Any
 
 import polars as pl
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, func, insert, literal, select
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
@@ -33,7 +33,7 @@ from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.findings import findings
 from ironmark.tables.joined_columns import Lookup, Twice, Wide, twice
 from ironmark.tables.long_refresh import conformed, ends_with, put_together, same_rows
-from ironmark.tables.pieces import MANY_ROWS, Piece, Pieces, Rows, in_pieces, merged, pieces_of
+from ironmark.tables.pieces import MANY_ROWS, Joined, Piece, Pieces, Rows, in_pieces, merged, pieces_of
 from ironmark.tables.refresh import Changes, How, changes, combined, conform
 from ironmark.tables.table import Column, LongTable, Table, Unreadable, complete_through
 
@@ -363,6 +363,7 @@ def _write(
     """Write a version's rows and make it the visible one unless it is only kept, in the caller's transaction."""
     columns = [asdict(column) for column in table.columns]
     problems = [asdict(problem) for problem in table.problems]
+    before, rows = row.rows_version, table.rows
     version = DatasetVersion(
         dataset_id=row.id,
         number=number,
@@ -384,8 +385,10 @@ def _write(
         if number > 1:
             row.version, row.updated_at = row.version + 1, now()
     session.flush()
-    kept = 0
-    for place, (body, height) in enumerate(_in_turn(table.rows)):
+    first = kept = 0
+    if isinstance(rows, Joined):  # what stays is not sent back and forth
+        first, kept, rows = _copy_pieces(session, row.id, before, number), rows.height - rows.second.height, rows.second
+    for place, (body, height) in enumerate(_in_turn(rows), start=first):
         session.add(DatasetSegment(dataset_id=row.id, number=number, place=place, body=body))
         session.flush()
         session.expunge_all()  # a piece once sent need not stay in memory
@@ -395,6 +398,15 @@ def _write(
     if number > 1 and shown:
         _follow(session, row)
     _prune(session, row.id, row.rows_version, int((row.settings or {}).get("keep_versions", KEPT_VERSIONS)))
+
+
+def _copy_pieces(session: Session, key: str, before: int, number: int) -> int:
+    """Have all rows of one version in another; how many pieces they are."""
+    of = DatasetSegment.dataset_id == key, DatasetSegment.number == before
+    columns = DatasetSegment.dataset_id, literal(number), DatasetSegment.place, DatasetSegment.body
+    names = ["dataset_id", "number", "place", "body"]
+    session.execute(insert(DatasetSegment).from_select(names, select(*columns).where(*of)))
+    return session.scalar(select(func.count()).where(*of)) or 0
 
 
 def _in_turn(rows: Rows) -> Iterator[Piece]:

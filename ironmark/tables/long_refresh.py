@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterator, Sequence
-from contextlib import ExitStack, contextmanager
 from itertools import chain
 from pathlib import Path
 
 import polars as pl
 
-from ironmark.tables.pieces import PIECE_ROWS, Piece, Pieces, Rows, filed, in_pieces, pieces_of
+from ironmark.tables.pieces import PIECE_ROWS, Joined, Piece, Pieces, Rows, filed, in_pieces, pieces_of
 from ironmark.tables.refresh import How, are_whole, as_type, conform, covered_by, matched, renamed
 from ironmark.tables.table import Column, LongTable, Table
 
@@ -48,7 +47,7 @@ def put_together(old: Pieces, new: Table | LongTable, how: How, period: str | No
     alike = old.schema == rows.schema
     if how == "append" and alike:
         behind = rows if isinstance(rows, Pieces) else filed(folder, in_pieces(rows))
-        return _one_after_the_other(old, behind)
+        return Joined(old, behind)
     covered = covered_by(rows, period) if how == "periods" else pl.lit(value=False)
     like = pl.DataFrame(schema=rows.schema)
 
@@ -62,15 +61,6 @@ def put_together(old: Pieces, new: Table | LongTable, how: How, period: str | No
                 yield from in_pieces(pl.concat([stays, like], how="diagonal_relaxed").select(columns))
 
     return filed(folder, chain(kept(), pieces_of(rows)))
-
-
-def _one_after_the_other(first: Pieces, second: Pieces) -> Pieces:
-    @contextmanager
-    def read() -> Iterator[Iterator[bytes]]:
-        with ExitStack() as stack:
-            yield chain.from_iterable(stack.enter_context(some.read()) for some in (first, second))
-
-    return Pieces(read, {}, first.height + second.height)
 
 
 def same_rows(one: Rows, other: Rows) -> bool:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, nullcontext
+from contextlib import AbstractContextManager, contextmanager, nullcontext
+from itertools import chain
 from pathlib import Path
 from typing import TypeVar
 
@@ -104,6 +105,19 @@ class Pieces:
         if wide and self._widened is not None:
             frame = self._widened(frame)
         return frame if names is None else frame.select(names)
+
+
+class Joined(Pieces):
+    """Pieces behind others, with the same columns."""
+
+    def __init__(self, first: Pieces, second: Pieces) -> None:
+        @contextmanager
+        def read() -> Iterator[Iterator[bytes]]:
+            with first.read() as before, second.read() as behind:
+                yield chain(before, behind)
+
+        super().__init__(read, {}, first.height + second.height)
+        self.second = second
 
 
 Rows = pl.DataFrame | Pieces
