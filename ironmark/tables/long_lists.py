@@ -37,6 +37,7 @@ class _Column:
     """A column of texts or days, as far as it is known by now. kind: what its cells are; told: what its texts stand for, None
     once there are so many of them that some are looked at where they stand; days: those that are different."""
 
+    name: str
     label: str
     kind: ColumnType | None
     way: Decimal | None
@@ -68,7 +69,7 @@ class _Column:
         if not self.many and (told is None or told.kind != (self.kind or told.kind)):
             raise _Odd
         if before is not None and told is not None and not told.values.head(len(before.texts)).equals(before.values):
-            raise _Otherwise(self.label, told)
+            raise _Otherwise(self.name, told)
         self.told = told
         if told is not None:
             self.kind = told.kind
@@ -92,8 +93,8 @@ class _Odd(Exception):
 class _Otherwise(Exception):
     """Texts that came later tell that those before stand for something else: which month comes first, most likely."""
 
-    def __init__(self, label: str, told: Typing) -> None:
-        self.label, self.told = label, told
+    def __init__(self, name: str, told: Typing) -> None:
+        self.name, self.told = name, told
 
 
 @dataclass(frozen=True)
@@ -122,7 +123,7 @@ def read_long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
             return None
         names = identifiers(lines.labels)
         columns = {
-            name: _Column(label, lines.kinds.get(name), lines.way, told.get(label))
+            name: _Column(name, label, lines.kinds.get(name), lines.way, told.get(name))
             for name, label in zip(names, lines.labels, strict=True)
         }
         try:
@@ -130,7 +131,7 @@ def read_long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
         except _Odd:
             return None
         except _Otherwise as otherwise:
-            told[otherwise.label] = otherwise.told
+            told[otherwise.name] = otherwise.told
             for piece in folder.iterdir():
                 piece.unlink()
     return None

@@ -108,6 +108,15 @@ class ByParts(unittest.TestCase):
             with self.subTest(odd), in_small_parts(20_000, 1000) as folder:
                 self.assertIsNone(by_parts((brewery(2000) + odd).encode(), folder))
 
+    def test_what_comes_late_may_tell_that_months_stand_first(self) -> None:
+        lines = [f"0{n % 9 + 1}/04/2026,0{n % 9 + 1}/04/2026,{n},K{n % 5}\n" for n in range(900)]
+        body = f"when,when,x,keg\n{''.join(lines)}04/25/2026,25/04/2026,1,K1\n".encode()
+        with in_small_parts(3000, 1000) as folder:
+            long = by_parts(body, folder)
+            assert long is not None
+            self.same(long, reader._careful(body))
+            self.assertEqual(long.rows.select(["when", "when_2"]).row(0), (dt.date(2026, 1, 4), dt.date(2026, 4, 1)))
+
     def test_parquet(self) -> None:
         frame = read_table(brewery(5000).encode()).table.frame.with_columns(
             pl.col("hektoliter").cast(pl.Float32).alias("Hl 32"),
