@@ -84,8 +84,7 @@ def new_kept(
 
     def work(tell: Callable[[str, float], None]) -> str:
         tell("Reading the rows", READ)
-        rows = refreshing.read_origin(who.sources, plain, token)
-        with who.write() as session:
+        with refreshing.read_origin(who.sources, plain, token) as rows, who.write() as session:
             return refreshing.keep_new(session, body.name, plain, token, rows, keeping(tell, rows[1].table)).id
 
     return held.begin(work, ticket, 0)

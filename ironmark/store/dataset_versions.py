@@ -23,25 +23,23 @@ from ironmark.store.datasets import (
     get,
     locked,
     raw,
-    raw_pieces,
-    raw_rows,
+    raw_version,
     rows,
-    rows_of,
     takers,
 )
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.findings import findings
 from ironmark.tables.joined_columns import Lookup, Twice, Wide, twice
 from ironmark.tables.long_refresh import conformed, ends_with, put_together, same_rows
-from ironmark.tables.pieces import MANY_ROWS, Joined, Piece, Pieces, Rows, in_pieces, merged, pieces_of
-from ironmark.tables.refresh import Changes, How, changes, combined, conform
-from ironmark.tables.table import Column, LongTable, Table, Unreadable, complete_through
+from ironmark.tables.pieces import Joined, Piece, Pieces, Rows, in_pieces, merged, pieces_of
+from ironmark.tables.refresh import Changes, How, changes
+from ironmark.tables.table import Column, LongTable, Table, Unreadable, complete_through, table_of
 
 Tell = Callable[[float], None]
 
 
 # What is unusual about rows beside those before them.
-Doubts = Callable[[pl.DataFrame, Table, Changes], list[str]]
+Doubts = Callable[[Rows, Rows, Sequence[Column], Changes], list[str]]
 
 
 def nobody(share: float) -> None:
@@ -93,15 +91,18 @@ def refresh(
 ) -> StoredDataset:
     """Keep new rows as a further version; rows that are there already make none. ``saw`` None takes any version. Raises
     Missing, StaleVersion, Unreadable."""
-    if isinstance(table, LongTable) or get(session, key).row_count >= MANY_ROWS:
-        _renew_many(session, key, saw, file_name, table, how, tell)
-    else:
-        _renew(session, key, saw, file_name, table, how, tell)
+    _renew(session, key, saw, file_name, table, how, tell)
     return get(session, key)
 
 
 def refresh_unless(
-    session: Session, key: str, file_name: str, table: Table, how: How, doubts: Doubts, held: int | None = None
+    session: Session,
+    key: str,
+    file_name: str,
+    table: Table | LongTable,
+    how: How,
+    doubts: Doubts,
+    held: int | None = None,
 ) -> tuple[int | None, list[str]]:
     """The same for rows that come by themselves: where there are doubts they are kept as a version that is not shown.
     held: such a version from before, which is the one where the same rows come again. Returns the number of the version
@@ -110,63 +111,39 @@ def refresh_unless(
 
 
 def _renew(
-    session: Session, key: str, saw: int | None, file_name: str, table: Table, how: How, tell: Tell,
+    session: Session, key: str, saw: int | None, file_name: str, table: Table | LongTable, how: How, tell: Tell,
     doubts: Doubts | None = None, held: int | None = None,
 ) -> tuple[int | None, list[str]]:  # fmt: skip
-    row = locked(session, key, saw)
-    before = get(session, key)
-    new = conform(table, before.own)
-    _refuse_names(before, new.columns)
-    old = raw_rows(session, before)
-    frame = combined(old, new, how, next((c.name for c in before.own if c.role == "period"), None))
-    if new.columns == before.own and (frame.equals(old) or _appended_again(session, before, old, new, how)):
-        return None, []
-    was, is_now = merged(old, before.merges), merged(frame, before.merges)
-    told = changes(was, is_now, new.frame.height, new.columns)
-    why = doubts(was, Table(is_now, new.columns), told) if doubts else []
-    if why and held is not None and rows_of(session, key, held).equals(frame):
-        return held, why
-    problems = (*new.problems, *findings(frame, new.columns))
-    through = complete_through(frame, new.columns)  # a day that was said was of the rows before
-    if not why:
-        row.settings = {key: value for key, value in (row.settings or {}).items() if key != "fixed_through"} or None
-    last = _last_number(session, key) + 1
-    found = Table(frame, new.columns, problems, new.recipe or before.settings.get("recipe"))
-    _write(session, row, last, file_name, found, how, _plain(told), through, tell, shown=not why)
-    return (last, why) if why else (None, [])
-
-
-def _renew_many(
-    session: Session, key: str, saw: int | None, file_name: str, table: Table | LongTable, how: How, tell: Tell
-) -> None:
-    """The same for rows that are too many to be held: column by column, and pieces that stay go over as they are."""
+    """Rows that are too many to be held go column by column, and pieces that stay as they are."""
     row = locked(session, key, saw)
     before = get(session, key)
     with scratch.folder("rows") as folder:
         new = conformed(table, before.own, folder)
         _refuse_names(before, new.columns)
-        old = raw_pieces(session, before)
-        period = next((c.name for c in before.own if c.role == "period"), None)
-        rows = put_together(old, new, how, period, folder)
-        if new.columns == before.own and same_rows(rows, old):
-            return
-        if how == "append" and _was_appended_last(session, before, new.rows.height) and ends_with(old, new.rows):
-            return
-        was, is_now = (_in_one_spelling(some, before) for some in (old, rows))
+        old = raw(session, before)
+        rows = put_together(old, new, how, next((c.name for c in before.own if c.role == "period"), None), folder)
+        if new.columns == before.own and (same_rows(rows, old) or _appended_again(session, before, old, new, how)):
+            return None, []
+        was, is_now = _in_one_spelling(old, before), _in_one_spelling(rows, before)
         told = changes(was, is_now, new.rows.height, new.columns)
+        why = doubts(was, is_now, new.columns, told) if doubts else []
+        if why and held is not None and same_rows(raw_version(session, key, held), rows):
+            return held, why
         problems = (*new.problems, *findings(rows, new.columns))
         through = complete_through(rows, new.columns)  # a day that was said was of the rows before
-        row.settings = {key: value for key, value in (row.settings or {}).items() if key != "fixed_through"} or None
-        found = LongTable(rows, new.columns, problems, new.recipe or before.settings.get("recipe"))
-        _write(session, row, _last_number(session, key) + 1, file_name, found, how, _plain(told), through, tell)
+        if not why:
+            row.settings = {key: value for key, value in (row.settings or {}).items() if key != "fixed_through"} or None
+        last = _last_number(session, key) + 1
+        found = replace(table_of(rows, new.columns, new.recipe or before.settings.get("recipe")), problems=problems)
+        _write(session, row, last, file_name, found, how, _plain(told), through, tell, shown=not why)
+    return (last, why) if why else (None, [])
 
 
-def _appended_again(session: Session, before: StoredDataset, old: pl.DataFrame, new: Table, how: How) -> bool:
+def _appended_again(session: Session, before: StoredDataset, old: Rows, new: Table | LongTable, how: How) -> bool:
     """Whether the rows that are to be appended are just those that were appended last: a machine that had no answer
     sends them once more. One row alone may well come twice."""
-    many = new.frame.height
-    there = 1 < many <= old.height and old.tail(many).equals(new.frame)
-    return how == "append" and there and _was_appended_last(session, before, many)
+    many = new.rows.height
+    return how == "append" and _was_appended_last(session, before, many) and ends_with(old, new.rows)
 
 
 def _was_appended_last(session: Session, before: StoredDataset, many: int) -> bool:

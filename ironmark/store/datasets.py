@@ -165,11 +165,19 @@ def raw_rows(session: Session, dataset: StoredDataset) -> pl.DataFrame:
 
 def raw(session: Session, dataset: StoredDataset) -> Rows:
     """The same; many are read a piece at a time, in this session."""
-    return raw_rows(session, dataset) if dataset.row_count < MANY_ROWS else raw_pieces(session, dataset)
+    return _raw(session, dataset.id, dataset.rows_version, dataset.row_count)
 
 
-def raw_pieces(session: Session, dataset: StoredDataset) -> Pieces:
-    return Pieces(one_by_one(session, dataset.id, dataset.rows_version), {}, dataset.row_count)
+def raw_version(session: Session, key: str, number: int) -> Rows:
+    """The rows of a version, in the same way; none of one that is no longer kept."""
+    version = session.get(DatasetVersion, (key, number))
+    return _raw(session, key, number, 0 if version is None else version.row_count)
+
+
+def _raw(session: Session, key: str, number: int, height: int) -> Rows:
+    if height < MANY_ROWS:
+        return rows_of(session, key, number)
+    return Pieces(one_by_one(session, key, number), {}, height)
 
 
 def every_row(session: Session, dataset: StoredDataset) -> Rows:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Collection
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 from urllib.parse import unquote, urljoin, urlsplit
 
 import httpx
@@ -36,8 +36,8 @@ def allowed(url: str, hosts: Collection[str]) -> None:
         )
 
 
-def fetched(url: str, token: str, hosts: Collection[str]) -> tuple[str, bytes]:
-    """The file at an address, and what it is called. Raises LiveProblem, Wrong.
+def fetched(url: str, token: str, hosts: Collection[str], into: Path) -> str:
+    """Put the file at an address into another; what it is called. Raises LiveProblem, Wrong.
 
     The token is sent as ``Authorization: Bearer …``, and to the host of ``url`` alone.
     """
@@ -54,15 +54,18 @@ def fetched(url: str, token: str, hosts: Collection[str]) -> tuple[str, bytes]:
                         url = urljoin(url, answer.headers.get("location", ""))
                         continue
                     _refuse(answer, home)
-                    pieces, size = [], 0
-                    for piece in answer.iter_bytes(1 << 20):
-                        size += len(piece)
-                        if size > MOST_BYTES:
-                            raise Wrong(f"The file at {home} is larger than {MOST_BYTES >> 30} GB.")
-                        if time.monotonic() - began > WHOLE_S:
-                            raise LiveProblem(f"{home} took longer than {WHOLE_S / 60:.0f} minutes to send the file.")
-                        pieces.append(piece)
-                    return _name(url), b"".join(pieces)
+                    size = 0
+                    with into.open("wb") as file:
+                        for piece in answer.iter_bytes(1 << 20):
+                            size += len(piece)
+                            if size > MOST_BYTES:
+                                raise Wrong(f"The file at {home} is larger than {MOST_BYTES >> 30} GB.")
+                            if time.monotonic() - began > WHOLE_S:
+                                raise LiveProblem(
+                                    f"{home} took longer than {WHOLE_S / 60:.0f} minutes to send the file."
+                                )
+                            file.write(piece)
+                    return _name(url)
     except (httpx.HTTPError, httpx.InvalidURL, UnicodeError) as error:
         said = str(error)[:200]
         raise LiveProblem(f"{home} does not answer.{f' It was said: {said}' if said else ''}") from None

@@ -10,7 +10,7 @@ from pathlib import Path
 import polars as pl
 
 from ironmark.tables.pieces import PIECE_ROWS, Joined, Piece, Pieces, Rows, filed, in_pieces, pieces_of
-from ironmark.tables.refresh import How, are_whole, as_type, conform, covered_by, matched, renamed
+from ironmark.tables.refresh import How, are_whole, as_type, combined, conform, covered_by, matched, renamed
 from ironmark.tables.table import Column, LongTable, Table
 
 _AT_A_TIME = 100_000
@@ -39,15 +39,16 @@ def conformed(table: Table | LongTable, columns: Sequence[Column], folder: Path)
     return LongTable(rows, tuple(ours for _, ours in pairs), renamed(table.problems, pairs), table.recipe)
 
 
-def put_together(old: Pieces, new: Table | LongTable, how: How, period: str | None, folder: Path) -> Pieces:
-    """All rows after a refresh, see ``combined``: pieces that stay as they are, are. Raises Unreadable."""
-    rows, columns = new.rows, [column.name for column in new.columns]
+def put_together(old: Rows, new: Table | LongTable, how: How, period: str | None, folder: Path) -> Rows:
+    """All rows after a refresh, see ``combined``; of many, pieces that stay as they are, are. Raises Unreadable."""
+    rows = new.rows
     if how == "replace":
-        return rows if isinstance(rows, Pieces) else filed(folder, in_pieces(rows))
+        return rows
+    if isinstance(old, pl.DataFrame) and isinstance(new, Table):
+        return combined(old, new, how, period)
     alike = old.schema == rows.schema
     if how == "append" and alike:
-        behind = rows if isinstance(rows, Pieces) else filed(folder, in_pieces(rows))
-        return Joined(old, behind)
+        return Joined(*(some if isinstance(some, Pieces) else filed(folder, in_pieces(some)) for some in (old, rows)))
     covered = covered_by(rows, period) if how == "periods" else pl.lit(value=False)
     like = pl.DataFrame(schema=rows.schema)
 
@@ -58,7 +59,7 @@ def put_together(old: Pieces, new: Table | LongTable, how: How, period: str | No
             if stays.height == frame.height and alike:
                 yield body, height
             elif stays.height:
-                yield from in_pieces(pl.concat([stays, like], how="diagonal_relaxed").select(columns))
+                yield from in_pieces(pl.concat([stays, like], how="diagonal_relaxed").select(rows.columns))
 
     return filed(folder, chain(kept(), pieces_of(rows)))
 
@@ -68,10 +69,15 @@ def same_rows(one: Rows, other: Rows) -> bool:
     return one.height == other.height and one.schema == other.schema and _alike(one.iter_slices(_AT_A_TIME), other)
 
 
-def ends_with(rows: Pieces, last: Rows) -> bool:
+def ends_with(rows: Rows, last: Rows) -> bool:
     """Whether the last rows are just these."""
     skip = rows.height - last.height
-    return skip >= 0 and rows.schema == last.schema and _alike(rows.iter_slices(_AT_A_TIME, skip), last)
+    if skip < 0 or rows.schema != last.schema:
+        return False
+    ends = rows.slice(skip) if isinstance(rows, pl.DataFrame) else rows
+    return _alike(
+        ends.iter_slices(_AT_A_TIME) if isinstance(ends, pl.DataFrame) else ends.iter_slices(_AT_A_TIME, skip), last
+    )
 
 
 def _alike(some: Iterator[pl.DataFrame], others: Rows) -> bool:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import polars as pl
 
+from ironmark.tables.pieces import Rows, frames_of
 from ironmark.tables.refresh import Changes
 from ironmark.tables.table import Column
 
@@ -13,9 +14,7 @@ _FEW_ROWS = 20  # with fewer than these, anything goes
 _MOSTLY = 0.9
 
 
-def unusual(
-    old: pl.DataFrame, new: pl.DataFrame, told: Changes, columns: Sequence[Column], most_gone: float
-) -> list[str]:
+def unusual(old: Rows, new: Rows, told: Changes, columns: Sequence[Column], most_gone: float) -> list[str]:
     """What should be looked at before ``new`` takes the place of ``old``, each in a sentence.
 
     most_gone: the share of the rows, and of the members of a segment, that may go.
@@ -32,17 +31,27 @@ def unusual(
     for column in columns:
         if column.name not in old.columns or column.name not in new.columns:
             continue
-        before, after = old[column.name], new[column.name]
+        (blank_before, were), (blank_now, are) = (_look(rows, column) for rows in (old, new))
         if column.role == "segment":
-            were, are = (set(one.drop_nulls().cast(pl.String).unique().to_list()) for one in (before, after))
             went, came = were - are, are - were
             if len(went) > max(1, most_gone * len(were)):
                 found.append(f"“{column.label}” would lose {len(went)} of {len(were)} members: {_named(went)}.")
             if len(came) > max(2, len(were)):
                 found.append(f"“{column.label}” would have {len(came)} new members beside {len(were)}: {_named(came)}.")
-        if len(after) and before.null_count() < len(before) / 2 and after.null_count() > len(after) * _MOSTLY:
-            found.append(f"“{column.label}” would be blank in {after.null_count():,} of {len(after):,} rows.")
+        if new.height and blank_before < old.height / 2 and blank_now > new.height * _MOSTLY:
+            found.append(f"“{column.label}” would be blank in {blank_now:,} of {new.height:,} rows.")
     return found
+
+
+def _look(rows: Rows, column: Column) -> tuple[int, set[str]]:
+    """How many cells of a column are blank, and the members of a segment."""
+    blank, members = 0, set[str]()
+    for frame in frames_of(rows, [column.name]):
+        cells = frame[column.name]
+        blank += cells.null_count()
+        if column.role == "segment":
+            members.update(cells.drop_nulls().cast(pl.String).unique().to_list())
+    return blank, members
 
 
 def _named(members: set[str]) -> str:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 import zoneinfo
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import replace
+from pathlib import Path
 from typing import Annotated, Literal
 
 import polars as pl
@@ -19,16 +21,17 @@ from ironmark.pages.datasets import intake
 from ironmark.pages.datasets.intake import Reading, reading_of
 from ironmark.pages.model.field_types import Key, Model
 from ironmark.pages.model.problems import Refused
-from ironmark.store import database, dataset_versions, datasets, refreshes
+from ironmark.store import database, dataset_versions, datasets, refreshes, scratch
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.models import Refresh
 from ironmark.tables import fetching, folders
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.files import ReadFile
+from ironmark.tables.files import LongFile, ReadFile
 from ironmark.tables.folders import FolderTable
 from ironmark.tables.live_relation import LiveTable
+from ironmark.tables.pieces import Rows
 from ironmark.tables.refresh import Changes, How
-from ironmark.tables.table import Table
+from ironmark.tables.table import Column, Table
 from ironmark.tables.unusual import unusual
 
 BY_CLOCK = "by the clock"  # who is named beside the versions that come so
@@ -105,16 +108,26 @@ def next_time(clock: ClockBody, after: dt.datetime) -> dt.datetime:
     return found.astimezone(dt.UTC).replace(tzinfo=None)
 
 
+@contextmanager
 def read_origin(
     sources: Sources, body: RefreshBody, token: str, reading: Reading | None = None
-) -> tuple[str, ReadFile]:
+) -> Iterator[tuple[str, ReadFile | LongFile]]:
     """The rows there are now, and what they are called. Waits for where they are: not to be called within a
     transaction. Raises Refused, LiveProblem, Unreadable, Missing."""
+    with scratch.folder("fetched") as folder:
+        yield _read_origin(sources, body, token, reading, folder)
+
+
+def _read_origin(
+    sources: Sources, body: RefreshBody, token: str, reading: Reading | None, scratch_: Path
+) -> tuple[str, ReadFile | LongFile]:
     origin = body.origin
     if isinstance(origin, FromAddress):
-        name, found = fetching.fetched(origin.url, token, sources.hosts)
+        file, pieces = scratch_ / "file", scratch_ / "pieces"
+        pieces.mkdir()
+        name = fetching.fetched(origin.url, token, sources.hosts, file)
         how = reading or Reading(sheet=origin.sheet, decimal=origin.decimal)
-        return name, how.of(found, name)
+        return name, how.of_file(file, name, pieces, sources.room)
     if isinstance(origin, FromFolder):
         folder = folders.allowed(sources.folders, origin.folder)
         columns = folders.columns_of(folder)
@@ -162,7 +175,7 @@ def refuse_other_kinds(dataset: StoredDataset) -> None:
 
 
 def keep_new(
-    session: Session, name: str, body: RefreshBody, token: str, rows: tuple[str, ReadFile],
+    session: Session, name: str, body: RefreshBody, token: str, rows: tuple[str, ReadFile | LongFile],
     tell: Callable[[float], None] = dataset_versions.nobody,
 ) -> StoredDataset:  # fmt: skip
     """A dataset of these rows, which is read anew from then on."""
@@ -189,14 +202,13 @@ def carry_out(sources: Sources, key: str, still_mine: Callable[[Session], None])
         reading = None
         if isinstance(origin, FromAddress):
             reading = reading_of(session, datasets.get(session, key), None, origin.sheet, origin.decimal)
-    name, read = read_origin(sources, body, token, reading)
     author = database.author.set(BY_CLOCK)
     try:
-        with sources.changes() as session:
+        with read_origin(sources, body, token, reading) as (name, read), sources.changes() as session:
             before = refreshes.locked(session, key).held
 
-            def doubts(old: pl.DataFrame, new: Table, told: Changes) -> list[str]:
-                return [*read.differs, *unusual(old, new.frame, told, new.columns, body.most_gone)]
+            def doubts(old: Rows, new: Rows, columns: Sequence[Column], told: Changes) -> list[str]:
+                return [*read.differs, *unusual(old, new, told, columns, body.most_gone)]
 
             how = intake.how_kept(read, body.how)
             held, why = dataset_versions.refresh_unless(session, key, name, read.table, how, doubts, before)
