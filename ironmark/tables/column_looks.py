@@ -42,20 +42,15 @@ def some_rows(rows: Rows, offset: int, limit: int, sort: str | None, down: bool,
         raise TooFar
     if sort is None and not text:
         return Found(rows.slice(offset, limit), rows.height)
-    first, total, before = pl.DataFrame(schema=rows.schema), 0, 0
+    found, total, most = pl.DataFrame(schema=rows.schema), 0, offset + limit
     for piece in rows.frames():
         some = _holding(piece, text)
-        total += some.height
         if sort is not None:  # the order of equal ones is that of the rows
-            first = _sorted(pl.concat([first, _sorted(some, sort, down).head(offset + limit)]), sort, down).head(
-                offset + limit
-            )
-        elif before < offset + limit:
-            first = pl.concat(
-                [first, some.slice(max(0, offset - before), offset + limit - before - max(0, offset - before))]
-            )
-            before += some.height
-    return Found(first.slice(offset, limit) if sort is not None else first.head(limit), total)
+            found = _sorted(pl.concat([found, _sorted(some, sort, down).head(most)]), sort, down).head(most)
+        elif found.height < limit:
+            found = pl.concat([found, some.slice(max(0, offset - total), limit - found.height)])
+        total += some.height
+    return Found(found if sort is None else found.slice(offset, limit), total)
 
 
 def _sorted(rows: pl.DataFrame, by: str, down: bool) -> pl.DataFrame:
