@@ -50,6 +50,7 @@ def _twice(rows: Rows) -> list[Problem]:
     for some in rows.iter_slices(_PIECE):
         rows_as_numbers[at : at + some.height] = some.hash_rows().to_numpy()
         at += some.height
+    rows_as_numbers = rows_as_numbers[:at]
     parts = np.uint64(1 + rows.height // _SORTED)
     equal = np.concatenate([_equal(rows_as_numbers, parts, part) for part in range(int(parts))])
     count = len(equal)

@@ -139,6 +139,7 @@ def different_rows(rows: Rows, names: Sequence[str]) -> int:
     for frame in frames_of(rows, names):
         numbers[at : at + frame.height] = frame.hash_rows().to_numpy()
         at += frame.height
+    numbers = numbers[:at]
     numbers.sort()
     return int((numbers[1:] != numbers[:-1]).sum()) + 1 if at else 0
 
