@@ -66,6 +66,18 @@ class Shards:
         return self.ports[0][0]
 
     def start(self) -> Shards:
+        """Raises TimeoutError. Ports that are free now may be taken in a moment: then others are tried."""
+        for last in (False, False, True):
+            try:
+                return self._started()
+            except TimeoutError:
+                self.stop()
+                if last:
+                    raise
+                self.ports = [free_ports(3) for _ in self.ports]
+        raise AssertionError("the last one returned or raised")
+
+    def _started(self) -> Shards:
         known = {"user": self.user, "password": self.password}
         shards = "".join(_SHARD.format(port=ports[0], **known) for ports in self.ports)
         for at, (tcp, http, between) in enumerate(self.ports):
@@ -101,6 +113,9 @@ class Shards:
                     client.execute("SELECT 1")
                 return
             except (DriverError, OSError, EOFError):
+                running = self.processes[at]
+                if running is not None and running.poll() is not None:
+                    break
                 time.sleep(0.1)
         raise TimeoutError(f"The shard in {self._base(at)} did not come up; its errors.log may say why.")
 

@@ -423,6 +423,9 @@ class KpiPages(PageTest):
         field = self.one('[aria-label="Formula"]')
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys("sum(passengers)")
+        self.wait(
+            lambda: "assengers" in self.one(".reads").text
+        )  # the page moves when that comes, and a press would miss
         self.press("Save changes")
         self.see("Saved.")
         self.press("History")
