@@ -1,6 +1,7 @@
 """python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|presses|folder|drafting|long|lists|memory|cluster|changes|steady]: measure, and print ratios.
 ``steady``, ``long``, ``lists`` and ``memory`` (an hour) take long and ``cluster`` needs ClickHouse; they are only run when they are named, or with ``all``,
-which runs everything and keeps what it says in docs/bench.md with the machine it was said of."""
+which runs everything and keeps what it says in docs/bench.md with the machine it was said of; ``all but long memory`` leaves some
+out, and what was kept of them before stays."""
 
 from __future__ import annotations
 
@@ -9,6 +10,7 @@ import platform
 import subprocess
 import sys
 import time
+from collections.abc import Collection
 from importlib.metadata import version
 from pathlib import Path
 
@@ -70,26 +72,46 @@ def machine() -> list[str]:
     ]
 
 
-def everything() -> None:
-    """Each in a process of its own, so that none finds memory or a server that another left behind."""
+def everything(but: Collection[str] = ()) -> None:
+    """Each in a process of its own, so that none finds memory or a server that another left behind. but: parts left out; what
+    is kept of them stays, with its own day."""
+    before = _kept()
     told = [
         "# What was measured", "",
-        f"By `python -m bench all`, {now():%-d %B %Y}. Ratios are of contenders that took turns in one run.", "", *machine(),
+        "By `python -m bench all`. Ratios are of contenders that took turns in one run.", "", *machine(),
     ]  # fmt: skip
     for name in PARTS:
+        if name in but:
+            told += ["", f"## {name}", "", before.get(name, "Not measured yet.")]
+            continue
         began = time.perf_counter()
         run = subprocess.run([sys.executable, "-m", "bench", name], capture_output=True, text=True, check=False)
         print(run.stdout, flush=True)
         end = run.stdout.strip() or "nothing was measured"
         if run.returncode:
             end += f"\n\nIt ended with an error: {run.stderr.strip().splitlines()[-1] if run.stderr.strip() else run.returncode}"
-        told += ["", f"## {name}", "", "```", end, "```", "", f"It took {time.perf_counter() - began:.0f} s."]
-        DOCS.write_text("\n".join(told) + "\n")
+        told += [
+            "",
+            f"## {name}",
+            "",
+            "```",
+            end,
+            "```",
+            "",
+            f"{now():%-d %B %Y}. It took {time.perf_counter() - began:.0f} s.",
+        ]
+    DOCS.write_text("\n".join(told) + "\n")
+
+
+def _kept() -> dict[str, str]:
+    """What stands in docs/bench.md, by part."""
+    parts = DOCS.read_text().split("\n## ")[1:] if DOCS.exists() else []
+    return {part.split("\n", 1)[0]: part.split("\n", 1)[1].strip() for part in parts}
 
 
 if __name__ == "__main__":
-    if sys.argv[1:] == ["all"]:
-        everything()
+    if sys.argv[1:2] == ["all"]:
+        everything(sys.argv[3:])
     else:
         for name in sys.argv[1:] or [name for name in PARTS if name not in APART]:
             PARTS[name]()
