@@ -63,6 +63,26 @@ class _Patient:
         pass
 
 
+_MMAP_THRESHOLD, _ARENA_MAX = -3, -8  # of mallopt(3)
+_LARGE, _ARENAS = 8 << 20, 2
+TIDY_S = 20.0
+
+
+def give_memory_back() -> None:
+    """Have what is large, such as a column of many rows, go back to the system as soon as it is given up; what is small, from
+    time to time. Else the allocator keeps it for later, and the process comes to hold much more than it uses."""
+    libc = ctypes.CDLL(None)
+    libc.mallopt(_MMAP_THRESHOLD, _LARGE)
+    libc.mallopt(_ARENA_MAX, _ARENAS)
+
+    def tidy() -> None:
+        while True:
+            time.sleep(TIDY_S)
+            libc.malloc_trim(0)
+
+    threading.Thread(target=tidy, name="tidy", daemon=True).start()
+
+
 def spare_the_collector() -> None:
     """What a server holds once it runs, modules, models and caches, stays: looking through it for rubbish again and
     again takes a tenth of every answer. Cycles made since then are still found, if less often."""
@@ -96,6 +116,7 @@ def serve(
     if files is not None:
         room.watch(files)
     if workers == 1:
+        give_memory_back()
         engine = database.connect(url)
         app = create_app(engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=memory, packed=packed)
         config = uvicorn.Config(app, host=host, port=port, log_config=None, timeout_graceful_shutdown=GRACE_S)
@@ -128,6 +149,7 @@ def process() -> FastAPI:
     """The application in one of several processes, which ends when the one that started it does."""
     ctypes.CDLL(None).prctl(_ENDS_WITH_PARENT, signal.SIGTERM)
     log_as_json(Path(os.environ[LOG]))
+    give_memory_back()
     if os.environ[ROOM]:
         room.watch(Path(os.environ[ROOM]))
     engine = database.connect(make_url(os.environ[DATABASE]))

@@ -96,6 +96,7 @@ class Wanted:
 
 
 def written(bundle: Bundle) -> bytes:
+    """A bundle as one file; the rows are taken out of it."""
     order = {kind: list(bundle.documents[kind]) for kind in KINDS} | {"dataset": list(bundle.datasets)}
     files: dict[str, bytes] = {"manifest.json": _json({"format": FORMAT, "order": order}), "calendar.json": _json(bundle.calendar)}  # fmt: skip
     for kind in KINDS:
@@ -106,11 +107,12 @@ def written(bundle: Bundle) -> bytes:
         files |= {f"{folder}/{key}.json": _json(body) for key, body in bundle.kept[kept].items()}
     files |= {f"datasets/{key}.json": _json(body) for key, body in bundle.datasets.items()}
     files |= {f"datasets/{key}.parquet": body for key, body in bundle.rows.items()}
+    bundle.rows.clear()  # they are in memory once, here or packed
     files |= {f"pictures/{key}.{kind}": body for key, (kind, body) in bundle.pictures.items()}
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as packed:
         for name in sorted(files):
-            packed.writestr(zipfile.ZipInfo(name, _MOMENT), files[name], zipfile.ZIP_DEFLATED)
+            packed.writestr(zipfile.ZipInfo(name, _MOMENT), files.pop(name), zipfile.ZIP_DEFLATED)
     return buffer.getvalue()
 
 
