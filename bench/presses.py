@@ -27,7 +27,6 @@ PRESSES = {
     "the period before": KEY % "ArrowLeft",
     "the next period": KEY % "ArrowRight",
     "the list of periods, opened and closed": CLICK % ".sentence button",
-    "the workings of a figure, opened and closed": CLICK % ".drawer .close, .sheet .value button, .sheet button.figure",
     "back to the front page and here": "location.hash = location.hash === '#/' ? window.was : ((window.was = location.hash), '#/')",
 }
 
