@@ -23,7 +23,7 @@ from uvicorn.supervisors import Multiprocess
 
 from ironmark.api.app import create_app
 from ironmark.pages.context.source_registry import MEMORY
-from ironmark.store import database, room
+from ironmark.store import database, room, scratch
 
 _ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
 GRACE_S = 5  # how long an answer under way may take when the server is told to end
@@ -78,7 +78,7 @@ def give_memory_back() -> None:
     def tidy() -> None:
         while True:
             time.sleep(TIDY_S)
-            libc.malloc_trim(0)
+            scratch.give_back()
 
     threading.Thread(target=tidy, name="tidy", daemon=True).start()
 

@@ -143,14 +143,11 @@ def _appended_again(session: Session, before: StoredDataset, old: Rows, new: Tab
     """Whether the rows that are to be appended are just those that were appended last: a machine that had no answer
     sends them once more. One row alone may well come twice."""
     many = new.rows.height
-    return how == "append" and _was_appended_last(session, before, many) and ends_with(old, new.rows)
-
-
-def _was_appended_last(session: Session, before: StoredDataset, many: int) -> bool:
-    if many < 2:
+    if how != "append" or many < 2:
         return False
     version = session.get(DatasetVersion, (before.id, before.rows_version))
-    return version is not None and version.how == "append" and (version.changes or {}).get("put_in") == many
+    last = version is not None and version.how == "append" and (version.changes or {}).get("put_in") == many
+    return last and ends_with(old, new.rows)
 
 
 def forget_held(session: Session, key: str, number: int) -> None:

@@ -12,7 +12,7 @@ import numpy as np
 import polars as pl
 
 from ironmark.core.formula_nodes import ColumnType
-from ironmark.tables.pieces import Rows, frames_of
+from ironmark.tables.pieces import Rows, as_numbers, frames_of, how_many_differ
 
 BINS = 16
 FURTHEST = 100_000  # rows from the first one on that can be put in an order where all are too many to be held
@@ -81,18 +81,24 @@ class Look:
 
 
 def look_at(rows: Rows, name: str, kind: ColumnType, members: bool = False) -> Look:
-    """What stands in a column of any rows, and how it is spread. members: whether numbers and days are counted as texts, too."""
-    look = summaries(rows, {name: kind}, {name} if members else ())[name]
-    if kind in ("text", "flag") or look.rows == look.blanks:
-        return look
+    """What stands in a column of any rows, and how it is spread. members: whether all its values are counted, also numbers and
+    days as texts; of other texts the most frequent alone are told."""
+    plain = kind in ("text", "flag")
+    look = _looked(rows, {name: kind}, counted={name} if plain or members else ())[name]
+    if plain or look.rows == look.blanks:
+        return look if members or look.counts is None else replace(look, counts=look.counts[:BINS])
     steps, edges = _steps((frame[name] for frame in frames_of(rows, [name])), look.smallest, look.largest)
     return replace(look, steps=steps, edges=edges)
 
 
-def summaries(rows: Rows, kinds: Mapping[str, ColumnType], members: Collection[str] = ()) -> dict[str, Look]:
-    """What stands in some columns, going through the rows once. members: columns whose values are counted as texts."""
+def summaries(rows: Rows, kinds: Mapping[str, ColumnType]) -> dict[str, Look]:
+    """What stands in some columns, going through the rows once; nothing is counted."""
+    return _looked(rows, kinds)
+
+
+def _looked(rows: Rows, kinds: Mapping[str, ColumnType], counted: Collection[str] = ()) -> dict[str, Look]:
     held = isinstance(rows, pl.DataFrame)
-    seen = {name: _Seen(kind, kind in ("text", "flag") or name in members, held) for name, kind in kinds.items()}
+    seen = {name: _Seen(kind, name in counted, held) for name, kind in kinds.items()}
     for frame in frames_of(rows, list(kinds)):
         for name, column in seen.items():
             column.see(frame[name])
@@ -100,12 +106,19 @@ def summaries(rows: Rows, kinds: Mapping[str, ColumnType], members: Collection[s
     for name, column in seen.items():
         known = column.rows - column.blanks
         several = column.values is None and column.counted is None
-        distinct = _distinct((frame[name] for frame in frames_of(rows, [name])), known) if several else column.distinct
-        counts = None if column.counted is None else sorted(column.counted.items(), key=lambda one: -one[1])
+        distinct = _distinct(rows, name) if several else column.distinct
+        counts = (
+            None if column.counted is None else sorted(column.counted.items(), key=lambda one: (-one[1], str(one[0])))
+        )
         mean = column.total / known if column.kind == "number" and known else None
         smallest, largest = column.ends or (None, None)
         found[name] = Look(column.rows, column.blanks, distinct, smallest, largest, mean, counts)
     return found
+
+
+def _distinct(rows: Rows, name: str) -> int:
+    """How many values a column has, blanks apart."""
+    return how_many_differ(as_numbers((frame.drop_nulls() for frame in frames_of(rows, [name])), rows.height))
 
 
 class _Seen:
@@ -139,18 +152,6 @@ class _Seen:
             some = known.unique()
             self.values = pl.concat([self.values, some]).unique() if len(self.values) else some
             self.values = None if len(self.values) > MOST_COUNTED and not self._held else self.values
-
-
-def _distinct(chunks: Iterable[pl.Series], known: int) -> int:
-    """How many values are different, each told by a number of 64 bits: two alike are likelier a fault of the machine."""
-    numbers: np.ndarray = np.empty(known, dtype=np.uint64)
-    at = 0
-    for cells in chunks:
-        some = cells.drop_nulls().hash().to_numpy()
-        numbers[at : at + len(some)] = some
-        at += len(some)
-    numbers.sort()
-    return int((numbers[1:] != numbers[:-1]).sum()) + 1 if known else 0
 
 
 def _steps(chunks: Iterable[pl.Series], smallest: Any, largest: Any) -> tuple[list[int], list[float]]:

@@ -10,7 +10,7 @@ import polars as pl
 
 from ironmark.core.measuring import told_by
 from ironmark.core.periods import months
-from ironmark.tables.pieces import Rows
+from ironmark.tables.pieces import Rows, as_numbers
 from ironmark.tables.table import Column, Problem
 
 _MOST_SPELLINGS = 2000
@@ -45,12 +45,7 @@ def _twice(rows: Rows) -> list[Problem]:
     if rows.height < 2:
         return []
     # Rows as numbers, some at a time: hashing takes room of its own, and sorting is the quickest look for equals.
-    rows_as_numbers: np.ndarray = np.empty(rows.height, dtype=np.uint64)
-    at = 0
-    for some in rows.iter_slices(_PIECE):
-        rows_as_numbers[at : at + some.height] = some.hash_rows().to_numpy()
-        at += some.height
-    rows_as_numbers = rows_as_numbers[:at]
+    rows_as_numbers = as_numbers(rows.iter_slices(_PIECE), rows.height)
     parts = np.uint64(1 + rows.height // _SORTED)
     equal = np.concatenate([_equal(rows_as_numbers, parts, part) for part in range(int(parts))])
     count = len(equal)

@@ -131,17 +131,26 @@ def frames_of(rows: Rows, names: Sequence[str] | None = None) -> Iterator[pl.Dat
         yield from rows.frames(names)
 
 
-def different_rows(rows: Rows, names: Sequence[str]) -> int:
-    """How many rows differ in some columns; each is told by a number of 64 bits, and two alike are likelier a fault of the
-    machine."""
-    numbers: np.ndarray = np.empty(rows.height, dtype=np.uint64)
+def as_numbers(frames: Iterable[pl.DataFrame], most: int) -> np.ndarray:
+    """Every row as a number of 64 bits, the same for the same cells; two alike by chance are likelier a fault of the machine.
+    most: how many rows there are at most."""
+    numbers: np.ndarray = np.empty(most, dtype=np.uint64)
     at = 0
-    for frame in frames_of(rows, names):
+    for frame in frames:
         numbers[at : at + frame.height] = frame.hash_rows().to_numpy()
         at += frame.height
-    numbers = numbers[:at]
+    return numbers[:at]
+
+
+def how_many_differ(numbers: np.ndarray) -> int:
+    """Sorts them where they are."""
     numbers.sort()
-    return int((numbers[1:] != numbers[:-1]).sum()) + 1 if at else 0
+    return int((numbers[1:] != numbers[:-1]).sum()) + 1 if len(numbers) else 0
+
+
+def different_rows(rows: Rows, names: Sequence[str]) -> int:
+    """How many rows differ in some columns."""
+    return how_many_differ(as_numbers(frames_of(rows, names), rows.height))
 
 
 def merged(frame: Frame, merges: Merges) -> Frame:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
-import ctypes
 import threading
 import time
 
@@ -20,7 +18,7 @@ from ironmark.publish.exporting import Options
 from ironmark.publish.page import Images
 from ironmark.publish.printer import HOW, NoPrinter, Printer, PrinterFailed, PrintingStopped, TooLong
 from ironmark.publish.proof import Seal, sealing
-from ironmark.store import exports, images, kept_files, keys, leases
+from ironmark.store import exports, images, kept_files, keys, leases, scratch
 from ironmark.store.models import Export
 
 log = structlog.get_logger()
@@ -56,7 +54,7 @@ class Printing:
             self._wake.clear()
             try:
                 while not self._over and self._next():
-                    _give_back()
+                    scratch.give_back()
                 self.printer.rest()
             except (DBAPIError, OSError):
                 pass  # the database is away, or its disk is full; what waits is there when it is back
@@ -93,7 +91,7 @@ class Printing:
                 template = kept_files.body(session, kept_files.SLIDES) if options.template else None
             if self._tell(row.id, "is drawn", 0.2):
                 raise PrintingStopped
-            _give_back()
+            scratch.give_back()
             made = exporting.render(
                 leaf, row.kind, options, pictures, self.printer, lambda stage, share: self._tell(row.id, stage, share), seal, template  # type: ignore[arg-type]
             )  # fmt: skip
@@ -136,12 +134,6 @@ class Printing:
         self._told, self._told_at = what, at
         with self._sources.changes() as session:
             return exports.tell(session, key, self._holder, stage, share) or self._over
-
-
-def _give_back() -> None:
-    """Give the system the memory back that a long page took, read or drawn: the allocator would keep it for the next one."""
-    with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None).malloc_trim(0)
 
 
 def seal_of(session: Session) -> Seal:
