@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 import os
-import re
 import shutil
 import signal
 import socket
@@ -14,6 +14,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import typer
+import uvicorn
 from sqlalchemy import URL, Engine, create_engine
 from sqlalchemy.exc import ArgumentError, SQLAlchemyError
 
@@ -21,14 +22,16 @@ from ironmark.api import start
 from ironmark.api.access import Reader
 from ironmark.api.app import create_app
 from ironmark.api.proofs import checked
+from ironmark.api.signing import Signing
 from ironmark.api.start import log_as_json
-from ironmark.demo import load
-from ironmark.pages.context.source_registry import LEAST_MEMORY, MEMORY, Sources
+from ironmark.api.start_options import bytes_of, directory_of, is_loopback
+from ironmark.demo import load, standin_identity
+from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets import intake
 from ironmark.pages.model.face_settings import Look
 from ironmark.pages.model.problems import Refused
 from ironmark.publish import bundle_format, bundle_pack, bundle_unpack
-from ironmark.store import backups, database, records, scratch
+from ironmark.store import accounts, backups, database, leases, records, scratch, sealed
 from ironmark.store.mariadb import TEMPORARY, MariaDB, MariaDBError
 from ironmark.tables.files import read_table
 from ironmark.tables.table import Unreadable
@@ -50,6 +53,7 @@ def _database(directory: Path) -> Iterator[Engine]:
     try:
         if not mariadb.join():
             mariadb.start()
+        sealed.use_key_of(directory)
         database.migrate(mariadb.url)
         engine = database.connect(mariadb.url)
         yield engine
@@ -95,9 +99,31 @@ def serve(
         help="How much memory all server processes together may take, such as 800MB or 16GB; 2GB unless it is told, or "
         "512MB for each of more than four.",
     ),
+    sign_in: bool = typer.Option(
+        False, "--sign-in", help="Have everybody sign in, as they do wherever --host is not this machine alone."
+    ),
+    behind_proxy: list[str] = typer.Option(
+        [], help="The address of a proxy whose word is taken for where requests come from. May be given again."
+    ),
+    served_as: list[str] = typer.Option(
+        [], help="A name by which readers reach it, as through a proxy: marks.example. May be given again."
+    ),
+    identity: str = typer.Option(
+        "", help="The address of an OpenID Connect directory by which people sign in too, such as https://id.example."
+    ),
+    identity_client: str = typer.Option(
+        "ironmark", help="What that directory knows this server by; its secret is read from IRONMARK_IDENTITY_SECRET."
+    ),
+    tls: bool = typer.Option(
+        False, "--tls", help="Readers reach it by https, through a proxy: sessions are kept to that, and browsers told."
+    ),
 ) -> None:
     """Start the database and the server, and stop both with Ctrl-C."""
-    most = _bytes_of(memory, workers)
+    try:
+        most = bytes_of(memory, workers)
+        directory = directory_of(identity, identity_client, os.environ.get(start.IDENTITY_SECRET, ""))
+    except ValueError as error:
+        raise _fail(str(error)) from None
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -109,6 +135,10 @@ def serve(
             ) from None
     if database_url and fresh:
         raise _fail("--fresh empties a database of our own; one that is given is left as it is. Leave out one of both.")
+    try:
+        signing = Signing.of(sign_in or not is_loopback(host), behind_proxy, tls, directory)
+    except ValueError as error:
+        raise _fail(f"--behind-proxy takes addresses such as 127.0.0.1 or 10.0.0.0/8: {error}.") from None
     given = _given(database_url) if database_url else None
     _stop_in_order()
     scratch.sweep()
@@ -123,13 +153,17 @@ def serve(
         log = data_dir / "server.log"
         log_as_json(log)
         url = mariadb.url if given is None else given
+        sealed.use_key_of(data_dir)
         database.migrate(url)
+        first = _prepared(url, signing)
         if demo and given is None:
             _load_demo(url)
-        hosts = frozenset({host} if host != "0.0.0.0" else {"*"})
+        hosts = frozenset(served_as or ([host] if host != "0.0.0.0" else ["*"])) | {host}
         start.serve(url, host, port, workers, log, hosts, folder, fetch_from, lambda: typer.echo(
-            f"Iron Mark is ready: http://{host}:{port}/   (Ctrl-C stops it)"
-        ), data_dir if given is None else None, most, data_dir / "folders" if pack_folders else None)  # fmt: skip
+            f"Iron Mark is ready: http://{host}:{port}/   (Ctrl-C stops it)" + (
+                f"\nMake its first owner within the hour, once: http://{host}:{port}/#/sign-in/{first}" if first else ""
+            )
+        ), data_dir if given is None else None, most, data_dir / "folders" if pack_folders else None, signing)  # fmt: skip
     except MariaDBError as error:
         raise _fail(str(error)) from None
     finally:
@@ -137,23 +171,17 @@ def serve(
             mariadb.stop()
 
 
-_MEMORY = re.compile(r"(\d{1,6}(?:\.\d{1,3})?) ?([MG])i?B?", re.I)
-
-
-def _bytes_of(text: str, workers: int) -> int:
-    """Memory as it is told."""
-    if not text.strip():
-        return max(MEMORY, LEAST_MEMORY * workers)
-    found = _MEMORY.fullmatch(text.strip())
-    if found is None:
-        raise _fail(f"“{text}” is no amount of memory. Tell it as --memory 800MB or --memory 16GB.")
-    told = int(float(found[1]) * (1 << (30 if found[2].upper() == "G" else 20)))
-    if told < LEAST_MEMORY * workers:
-        least = f"{LEAST_MEMORY * workers >> 20}MB"
-        raise _fail(
-            f"{text} is too little for {workers} server process{'es' if workers > 1 else ''}. Tell at least --memory {least}."
-        )
-    return told
+def _prepared(url: URL, signing: Signing) -> str:
+    """Seal what is not, and where nobody could sign in yet the token of the link by which the first owner is made."""
+    engine = database.connect(url)
+    try:
+        with database.sessions(database.changing(engine)).begin() as session:
+            sealed.take_over(session)
+            if not signing.needed or accounts.any_owner(session):
+                return ""
+            return accounts.make_pass(session, "owner", dt.timedelta(hours=1))
+    finally:
+        engine.dispose()
 
 
 def _load_demo(url: URL) -> None:
@@ -208,7 +236,7 @@ def _clear(mariadb: MariaDB) -> None:
         return
     ours = {
         "mariadb", TEMPORARY, "mariadb.log", "mariadb.pid", "mariadb.port", "mariadb.secret", "mariadb.sock", "ironmark.lock",
-        "server.log", "folders", scratch.OWNER,
+        "server.log", "folders", scratch.OWNER, sealed.FILE,
     }  # fmt: skip
     others = sorted(path.name for path in directory.iterdir() if path.name not in ours)
     if others:
@@ -217,6 +245,39 @@ def _clear(mariadb: MariaDB) -> None:
     for name in ours - {"ironmark.lock", scratch.OWNER}:
         path = directory / name
         shutil.rmtree(path) if path.is_dir() else path.unlink(missing_ok=True)
+
+
+@app.command()
+def standin(
+    what: str = typer.Argument(help="identity: a small directory with people to choose from."),
+    port: int = typer.Option(8480, help="The port to listen on, on this machine alone.", min=1, max=65535),
+) -> None:
+    """Start something that stands in for another program, to try this one with."""
+    if what != "identity":
+        raise _fail(f"There is no stand-in “{what}”. There is: identity.")
+    issuer = f"http://127.0.0.1:{port}"
+    typer.echo(
+        f"A directory is ready: {issuer}\nStart with {start.IDENTITY_SECRET}={standin_identity.SECRET} ./run --sign-in --identity {issuer}"
+    )
+    uvicorn.run(standin_identity.create_standin(issuer), host="127.0.0.1", port=port, log_level="warning")
+
+
+@app.command("rotate-key")
+def rotate_key(data_dir: Path = DATA_DIR) -> None:
+    """Seal all secrets with a new key, and forget the one before. Not while a server runs."""
+    if os.environ.get(sealed.KEY):
+        raise _fail(
+            f"{sealed.KEY} is set: put a new key before the old one there, with a blank between, and start once."
+        )
+    with _database(data_dir) as engine:
+        with database.sessions(database.changing(engine)).begin() as session:
+            if leases.anyone(session):
+                raise _fail("A server runs on this database. Stop it first: it would go on with the key of before.")
+        sealed.add_key(data_dir)
+        with database.sessions(database.changing(engine)).begin() as session:
+            done = sealed.take_over(session, again=True)
+        sealed.forget_older(data_dir)
+    typer.echo(f"{done} secrets are sealed with a new key, in {data_dir / sealed.FILE}. Keep a copy of it apart.")
 
 
 @app.command()

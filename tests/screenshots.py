@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import datetime as dt
+import sys
 import time
 from collections.abc import Callable
 from typing import Any
 
+import httpx
 from selenium.webdriver.common.by import By
 
+from ironmark.store import accounts, database
 from tests import world
 
 FOLDER = world.ROOT / "docs" / "screenshots"
@@ -75,19 +79,78 @@ VIEWS: dict[str, tuple[str, list[Callable[[Any], None]]]] = {
 }
 
 
-def main() -> None:
-    server, driver = world.running(), world.browser()
+def who_reads(driver: Any, name: str) -> None:
+    """Who reads a scorecard, where everybody signs in."""
+    server = world.Running("--sign-in").start()
+    world.at_the_end(server.close)
+    with world.straight_to(server) as engine, database.sessions(engine).begin() as session:
+        first = accounts.make_pass(session, "owner", dt.timedelta(hours=1))
+    client, password = server.client, "three wet dogs bark"
+    owner = {"mail": "wren@hollin.example", "name": "Wren Alder", "password": password}
+    client.post(f"/api/sign-in/pass/{first}", json=owner).raise_for_status()
+    ids = {}
+    for called, role in (
+        ("Isla Marsh", "reader"),
+        ("Tam Birk", "keeper"),
+        ("Oda Fell", "analyst"),
+        ("Nils Reed", "analyst"),
+    ):
+        mail = f"{called.split()[0].lower()}@hollin.example"
+        path = client.post("/api/people", json={"mail": mail, "name": called, "role": role}).json()["path"]
+        with httpx.Client(base_url=server.address, timeout=60) as own:
+            own.post(f"/api/sign-in/pass/{path.split('/')[-1]}", json={"password": password}).raise_for_status()
+            ids[called] = own.get("/api/me").json()["id"]
+    teams = {
+        team: client.post("/api/teams", json={"name": team, "people": [ids[one] for one in people]}).json()["id"]
+        for team, people in (("The Skarra team", ["Isla Marsh"]), ("The Reporting desk", ["Oda Fell", "Nils Reed"]))
+    }
+
+    def opened(kind: str, key: str, **slots: Any) -> None:
+        held = client.get(f"/api/openings/{kind}/{key}").json()
+        head = {"If-Match": f'"{held["version"]}"'}
+        client.put(f"/api/openings/{kind}/{key}", json=held["body"] | slots, headers=head).raise_for_status()
+
+    desk, skarra = f"team:{teams['The Reporting desk']}", f"team:{teams['The Skarra team']}"
+    rule = {"who": skarra, "segment": "route", "members": ["Hollin – Skarra", "Skarra – Eddy Isle"]}
+    opened("scorecard", "network-performance", read=["everyone"], change=[desk])
+    opened("dataset", "sailings", rules=[rule])
+    opened("kpi", "on-time", marks=["makers", f"person:{ids['Tam Birk']}"])
+    ask = {
+        "name": "Night harbour display",
+        "verbs": ["read"],
+        "scorecards": ["network-performance"],
+        "until": "2027-03-31",
+    }
+    client.post("/api/tokens", json=ask).raise_for_status()
+    driver.get(f"{server.address}/#/")
+    driver.add_cookie({"name": "ironmark", "value": client.cookies["ironmark"], "path": "/"})
+    driver.get("about:blank")
+    driver.get(f"{server.address}/#/people/scorecard/network-performance")
+    time.sleep(2)
+    driver.find_element(By.XPATH, "//button[contains(@class, 'row')][contains(., 'Isla')]").click()
+    time.sleep(2)
+    driver.save_screenshot(str(FOLDER / f"{name}.png"))
+    driver.delete_all_cookies()
+
+
+def main(*only: str) -> None:
+    """only: the pictures that are taken; all of them where none is named."""
+    driver = world.browser()
     FOLDER.mkdir(parents=True, exist_ok=True)
     for name, (place, steps) in VIEWS.items():
+        if only and name not in only:
+            continue
         driver.get("about:blank")
-        driver.get(f"{server.address}/#{place}")
+        driver.get(f"{world.running().address}/#{place}")
         time.sleep(1.5)
         for step in steps:
             step(driver)
             time.sleep(1)
         driver.save_screenshot(str(FOLDER / f"{name}.png"))
+    if not only or "who-reads" in only:
+        who_reads(driver, "who-reads")
     world.close()
 
 
 if __name__ == "__main__":
-    main()
+    main(*sys.argv[1:])

@@ -19,7 +19,7 @@ import httpx
 from sqlalchemy import Engine
 
 from ironmark.demo.loopback import end_with_us, free_ports
-from ironmark.store import database, scratch
+from ironmark.store import database, scratch, sealed
 from ironmark.store.mariadb import MariaDB
 
 T = TypeVar("T")
@@ -114,6 +114,16 @@ def running() -> Running:
     return server
 
 
+@contextmanager
+def called(client: httpx.Client, name: str) -> Iterator[None]:
+    """Have who uses the server go by a name for a while, as they tell it themselves where nobody signs in."""
+    client.patch("/api/me", json={"name": name}).raise_for_status()
+    try:
+        yield
+    finally:
+        client.patch("/api/me", json={"name": ""}).raise_for_status()
+
+
 # What a module of tests makes, in the order in which it can be taken away: what uses another thing first.
 KINDS = ("links", "standing", "editions", "scorecards", "kpis", "yardsticks", "datasets")
 _held: dict[str, set[str]] = {}
@@ -153,6 +163,7 @@ def engine() -> Engine:
     """Straight to the running server's MariaDB."""
     mariadb = MariaDB(running().directory)
     assert mariadb.join()
+    sealed.use_key_of(running().directory)
     made = database.connect(mariadb.url)
 
     def close() -> None:

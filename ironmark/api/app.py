@@ -35,6 +35,7 @@ from ironmark.api import (
     folders,
     from_rows,
     front,
+    identity,
     images,
     impacts,
     kpis,
@@ -44,17 +45,23 @@ from ironmark.api import (
     many_marks,
     mark_names,
     marks,
+    me,
     notes,
     notices,
+    opened,
     palettes,
+    people,
     previews,
     problems,
     proofs,
     refreshing,
     rows,
     scorecards,
+    sign_in,
     specimens,
     standing,
+    tokens,
+    trail,
     typed_tables,
     uploads,
     widening,
@@ -62,6 +69,7 @@ from ironmark.api import (
 )
 from ironmark.api.access import Reader, reader
 from ironmark.api.guard import Guard
+from ironmark.api.signing import Signing
 from ironmark.pages.authoring.kpi_glances import KpiGlances
 from ironmark.pages.context.source_registry import MEMORY, Sources
 from ironmark.pages.model.problems import Problem
@@ -108,6 +116,13 @@ ROUTERS = (
     from_rows,
     changes,
     demo,
+    identity,
+    sign_in,
+    me,
+    people,
+    opened,
+    tokens,
+    trail,
 )
 
 
@@ -119,11 +134,11 @@ class Health(BaseModel):
 
 def create_app(
     engine: Engine, *, hosts: frozenset[str] = frozenset(), folders: Sequence[Path] = (),
-    fetch_from: Sequence[str] = (), memory: int = MEMORY, packed: Path | None = None,
+    fetch_from: Sequence[str] = (), memory: int = MEMORY, packed: Path | None = None, signing: Signing = Signing(),
 ) -> FastAPI:  # fmt: skip
     """hosts: names besides loopback's under which the server may be asked. folders: those whose files may be read.
     fetch_from: hosts whose addresses may be asked for rows. memory: bytes that this process may take.
-    packed: where CSV files of folders are kept once more as Parquet, if they are."""
+    packed: where CSV files of folders are kept once more as Parquet, if they are. signing: how people sign in."""
     sources = Sources(engine, tuple(folders), frozenset(fetch_from), memory, packed)
     worker = Worker(sources)
 
@@ -147,12 +162,14 @@ def create_app(
         openapi_url="/api/openapi.json",
     )
     app.state.sources = sources
+    app.state.signing = signing
+    app.state.provider = identity.Provider(signing.identity) if signing.identity else None
     app.state.worker = worker
     app.state.changes = listened
     app.state.kpi_glances = KpiGlances(sources)
     app.state.uploads = background_uploads.Uploads(sources)
     problems.install(app)
-    app.add_middleware(Guard, hosts=hosts)
+    app.add_middleware(Guard, hosts=hosts, signing=signing)
     for module in ROUTERS:
         app.include_router(module.router, max_body_size=problems.most_of(module.router.prefix))
     app.include_router(palettes.states_router)

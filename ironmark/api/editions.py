@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends, Header, Query, Response
 from pydantic import BaseModel, Field
 
 from ironmark.api.access import Reader, reader
-from ironmark.api.answers.edition import WHOLE_S, EditionOut, edition_out
+from ironmark.api.answers.edition import WHOLE_S, EditionOut, edition_out, rows_read
 from ironmark.api.versions import seen_version
 from ironmark.clock import now
 from ironmark.pages.context.reading_context import ReadingContext
@@ -22,6 +22,7 @@ from ironmark.pages.publishing.restatement_counter import beside_now
 from ironmark.pages.publishing.scorecard_summaries import Stamp, stamps_of
 from ironmark.pages.reading.workings import Workings
 from ironmark.store import editions, links
+from ironmark.store.database import author
 from ironmark.store.editions import DRAFT, PUBLISHED, WITHDRAWN, State
 from ironmark.store.models import Edition
 
@@ -93,7 +94,7 @@ def make_edition(ask: EditionAsk, response: Response, who: Reader = Depends(read
         row = editions.create(
             session, ask.scorecard, title=ask.title or page.title, note=ask.note, period=page.period,
             period_label=page.when(page.period).label if page.period else "", body=frozen.to_bytes(),
-            restates=ask.restates,
+            restates=ask.restates, rows=rows_read(who.sees, page.rests_on.datasets),
         )  # fmt: skip
         made = edition_out(row)
     response.headers["ETag"] = f'"{made.version}"'
@@ -155,7 +156,7 @@ def publish_edition(key: str, if_match: str | None = Header(None), who: Reader =
     with who.write() as session:
         row = editions.locked(session, key, saw)
         _only(row, DRAFT, "published")
-        return edition_out(editions.put(session, row, state=PUBLISHED, published_at=now(), published_by=who.name))
+        return edition_out(editions.put(session, row, state=PUBLISHED, published_at=now(), published_by=author.get()))
 
 
 @router.post("/{key}/withdraw")
@@ -167,7 +168,7 @@ def withdraw_edition(
     with who.write() as session:
         row = editions.locked(session, key, saw)
         _only(row, PUBLISHED, "withdrawn")
-        return edition_out(editions.put(session, row, state=WITHDRAWN, withdrawn_at=now(), withdrawn_by=who.name, why=body.why))  # fmt: skip
+        return edition_out(editions.put(session, row, state=WITHDRAWN, withdrawn_at=now(), withdrawn_by=author.get(), why=body.why))  # fmt: skip
 
 
 def _only(row: Edition, state: State, what: str) -> None:
@@ -180,6 +181,22 @@ def _only(row: Edition, state: State, what: str) -> None:
         WITHDRAWN: "It is withdrawn, and stays so: make another edition.",
     }
     raise Refused(409, f"is-{row.state}", f"It cannot be {what}", ways[row.state])
+
+
+class EditionOpening(Model):
+    """opened: to whoever reads the scorecard, also where they read some of the rows it was made of."""
+
+    opened: bool
+
+
+@router.put("/{key}/open")
+def open_edition(key: str, body: EditionOpening, if_match: str | None = Header(None), who: Reader = Depends(reader)) -> EditionOut:  # fmt: skip
+    """Open an edition knowingly to those who read some rows only, or close it to them again."""
+    saw = seen_version(if_match) if if_match else None
+    with who.write() as session:
+        row = editions.locked(session, key, saw)
+        rows = (row.eyes or {}).get("rows", {"*": []})
+        return edition_out(editions.put(session, row, eyes={"rows": rows, "open": body.opened}))
 
 
 @router.get("/{key}/workings")

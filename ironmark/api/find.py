@@ -43,8 +43,10 @@ def find(q: str = Query(min_length=1, max_length=200), who: Reader = Depends(rea
     def look(context: ReadingContext) -> list[Thing]:
         stamp = (
             "find",
+            who.cache_key,
+            who.verbs,
             change_log.stamp(context.session),
-            tuple(sorted(glances_now(who.sources, context.session)[1].items())),
+            tuple(sorted(glances_now(who.sources, context)[1].items())),
         )
         held: dict[int, list[Thing]] = who.sources.seen.several({0: stamp}, lambda _: {0: _things(who, context)})
         return found(held[0], q)
@@ -61,15 +63,16 @@ def _address(thing: Thing) -> str:
 
 def _things(who: Reader, context: ReadingContext) -> list[Thing]:
     session = context.session
-    now, _ = glances_now(who.sources, session)
+    now, _ = glances_now(who.sources, context)
     cards = records.list_all(session, "scorecard")
     order = [card.id for card in sorted(cards, key=lambda card: card.updated_at, reverse=True) if card.id in now]
     things = documents("scorecard", cards, "scorecards")
     kpis = {document.id: document for document in records.list_all(session, "kpi")}
-    things += documents("kpi", kpis.values(), "kpis")
     things += members(now, order)
-    things += documents("yardstick", records.list_all(session, "yardstick"), "yardsticks")
-    things += [Thing("dataset", one.name, one.file_name, f"data/{one.id}") for one in datasets.list_all(session)]
+    if "make" in who.verbs:
+        things += documents("kpi", kpis.values(), "kpis")
+        things += documents("yardstick", records.list_all(session, "yardstick"), "yardsticks")
+        things += [Thing("dataset", one.name, one.file_name, f"data/{one.id}") for one in datasets.list_all(session)]
     for row in editions.list_all(session):
         number = f"edition {row.number}{row.suffix}"
         things.append(Thing("edition", f"{row.title}, {number}", row.period_label, f"editions/{row.id}", row.note))

@@ -11,11 +11,12 @@ from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from ironmark.api import problems
+from ironmark.api.signing import Signing
 from ironmark.pages.model.problems import Problem
 
 MAX_DRAINED = 64 * 1024 * 1024
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
-POLICY = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'"
+POLICY = "default-src 'self'; style-src 'self'; style-src-attr 'unsafe-inline'; script-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; img-src 'self' data: blob:; frame-ancestors 'none'"
 log = structlog.get_logger()
 
 
@@ -25,8 +26,8 @@ class Guard:
     hosts: names besides loopback's under which the server may be asked; ``*`` for any.
     """
 
-    def __init__(self, app: ASGIApp, hosts: frozenset[str]) -> None:
-        self.app, self.hosts = app, LOOPBACK | hosts
+    def __init__(self, app: ASGIApp, hosts: frozenset[str], signing: Signing) -> None:
+        self.app, self.hosts, self.signing = app, LOOPBACK | hosts, signing
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -39,7 +40,12 @@ class Guard:
                 headers = MutableHeaders(scope=message)
                 headers["X-Content-Type-Options"] = "nosniff"
                 headers.setdefault("Content-Security-Policy", POLICY)
+                headers.setdefault("Referrer-Policy", "same-origin")
+                if self.signing.tls:
+                    headers["Strict-Transport-Security"] = "max-age=31536000"
                 if path.startswith("/api/"):
+                    if self.signing.needed:
+                        headers.add_vary_header("Cookie")
                     headers.setdefault("Cache-Control", "no-store")
                     took = round((time.perf_counter() - started) * 1000, 1)
                     log.info("request", method=scope["method"], path=path, status=message["status"], ms=took)

@@ -14,6 +14,7 @@ from ironmark.core.numbers import show
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.field_types import MOST_OF_A_PERIOD, Key, Member, Model
 from ironmark.pages.model.pictures import NotePicture
+from ironmark.pages.model.problems import Refused
 from ironmark.pages.publishing.note_alone import note_alone
 from ironmark.pages.reading.notes import MOST_OF_A_NOTE, Subject, before, subject_of
 from ironmark.store import database, notes, records
@@ -85,6 +86,13 @@ def write_note(
     about = who.look(lambda context: subject_of(context, body.kpi, body.members, body.period))
     with who.write() as session:
         records.get(session, "kpi", body.kpi)
+        if not who.may(session, "notes", "kpi", body.kpi):
+            raise Refused(
+                403, "not-yours", "Notes are written by others", "Ask whoever keeps the scorecard to open them."
+            )
+        if not who.sees.sees_reading(about.kpi, about.members):
+            detail = "This reading is made of the rows that are opened to you. A note would stand beside that of all rows, which is another one: write it about a member."
+            raise Refused(403, "some-rows", "This reading is yours alone", detail)
         kept = notes.save(session, about.kpi, about.narrow, about.members, about.period, body.text, about.value, saw)
     response.headers["ETag"] = f'"{kept.version}"'
     return who.look(lambda context: _sheet(context, about))

@@ -15,6 +15,8 @@ from starlette.exceptions import HTTPException
 from ironmark.core.formula_nodes import FormulaError
 from ironmark.pages.model.problems import Problem, Refused
 from ironmark.store.database import Missing, StaleVersion
+from ironmark.store.eyes import Narrowed
+from ironmark.store.sealed import NoKey
 from ironmark.tables.cells import NoPeriod, NoSegment
 from ironmark.tables.connections import LiveProblem
 from ironmark.tables.table import Unreadable
@@ -56,6 +58,11 @@ def problem_of(error: Exception) -> Problem | None:
             )
             where = {"saw": error.saw, "current": error.current}
             return Problem(type="stale-version", title="Changed elsewhere", status=412, detail=detail, where=where)
+        case Narrowed():
+            detail = "This takes all rows of a dataset, and some are not opened to you. Ask an owner to do it."
+            return Problem(type="some-rows", title="Not all rows are opened to you", status=403, detail=detail)
+        case NoKey():
+            return Problem(type="no-key", title="A secret cannot be read", status=409, detail=str(error))
         case Missing():
             return Problem(type="not-found", title="Not found", status=404, detail=str(error))
         case Unreadable():
@@ -101,6 +108,8 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(Refused)
     @app.exception_handler(StaleVersion)
     @app.exception_handler(Missing)
+    @app.exception_handler(Narrowed)
+    @app.exception_handler(NoKey)
     @app.exception_handler(Unreadable)
     @app.exception_handler(NoPeriod)
     @app.exception_handler(LiveProblem)

@@ -1,7 +1,7 @@
 """Reading, writing and deleting versioned documents: the same for KPIs, yardsticks and scorecards."""
 
 # Annotations are needed as objects here: a route's body type is a parameter of add_routes.
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from fastapi import APIRouter, Depends, Header, Query, Response
@@ -13,8 +13,10 @@ from ironmark.api.answers.saved import Saved
 from ironmark.api.versions import seen_version
 from ironmark.pages.model.field_types import Model
 from ironmark.store import records
+from ironmark.store.database import StaleVersion
 from ironmark.store.records import Document, Kind
 
+Merge = Callable[[Mapping[str, Any], Mapping[str, Any], Mapping[str, Any]], dict[str, Any] | None]
 Check = Callable[[Session, Any, str | None], None]
 
 
@@ -36,6 +38,20 @@ def saved(document: Document, out: type[Saved]) -> Any:
     )
 
 
+def _saved(session: Session, kind: Kind, key: str, mine: dict[str, Any], saw: int, merge: Merge | None) -> Document:
+    """Keep a form; where another one was saved since, and both can stand, what comes of both."""
+    try:
+        return records.save(session, kind, key, mine, saw)
+    except StaleVersion as stale:
+        base = records.at_version(session, kind, key, saw) if merge is not None else None
+        if merge is None or base is None:
+            raise
+        both = merge(base, mine, records.get(session, kind, key).body)
+        if both is None:
+            raise
+        return records.save(session, kind, key, both, stale.current)
+
+
 def add_routes(
     router: APIRouter,
     kind: Kind,
@@ -45,11 +61,13 @@ def add_routes(
     name: str,
     check: Check,
     may_delete: Check,
+    merge: Merge | None = None,
 ) -> None:
     """Give ``router`` the five routes of a document of ``kind``.
 
     check(session, body, key) runs before a body is kept and refuses what does not fit; may_delete(session,
-    None, key) refuses to delete what is in use.
+    None, key) refuses to delete what is in use. merge(base, mine, theirs) makes one of two forms that both go back to a
+    third, or None.
     """
 
     @router.get("", response_model=list[out], operation_id=f"list_{kind}s")  # type: ignore[valid-type]
@@ -84,7 +102,7 @@ def add_routes(
         saw = seen_version(if_match)
         with who.write() as session:
             check(session, content, key)
-            document = records.save(session, kind, key, content.model_dump(), saw)  # type: ignore[attr-defined]
+            document = _saved(session, kind, key, content.model_dump(), saw, merge)  # type: ignore[attr-defined]
         response.headers["ETag"] = f'"{document.version}"'
         return saved(document, out)
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Header, Query, Request, Response
 from fastapi.exceptions import RequestValidationError
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 from sqlalchemy.orm import Session
 
 from ironmark.api.access import Reader, reader
@@ -18,6 +18,7 @@ from ironmark.core.nearest import did_you_mean
 from ironmark.core.periods import Grain
 from ironmark.pages.authoring.assumption_rules import bring_cases_back, drop_cases
 from ironmark.pages.authoring.new_instrument import FaceOffer, new_instrument, offers
+from ironmark.pages.authoring.scorecard_merging import merged
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.draw import draw_page
 from ironmark.pages.model.field_types import MOST_OF_A_PERIOD, Key, Model
@@ -27,7 +28,7 @@ from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody
 from ironmark.pages.reading.read import read_page
 from ironmark.pages.reading.workings import Workings, asked_of, workings
-from ironmark.store import links, records
+from ironmark.store import eyes, links, presence, records
 
 router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
 _PICTURES: TypeAdapter[ScorecardPicture] = TypeAdapter(ScorecardPicture)
@@ -54,11 +55,33 @@ class WorkingsAsk(Model):
 @router.post("/{key}/back", operation_id="take_back_scorecard")
 def take_back(key: str, who: Reader = Depends(reader)) -> Scorecard:
     """Have a scorecard that was deleted stand again, with its cases."""
-    with who.write() as session:
+    with who.write() as session, eyes.of_all_rows(session):  # what was deleted is nobody's to see
         document = records.restore(session, "scorecard", key)
         bring_cases_back(session, key)
     made: Scorecard = saved(document, Scorecard)
     return made
+
+
+class Here(Model):
+    changing: bool = False
+
+
+class OtherHere(BaseModel):
+    """Somebody else who has it open. changing: they are at its bench."""
+
+    name: str
+    changing: bool
+
+
+@router.post("/{key}/here")
+def say_here(key: str, body: Here, who: Reader = Depends(reader)) -> list[OtherHere]:
+    """That one has it open, told again every while; and who else has."""
+    with who.write() as session:
+        records.get(session, "scorecard", key)
+        if not who.person.id:
+            return []
+        presence.here(session, key, who.person.id, body.changing)
+        return [OtherHere(name=name, changing=at) for name, at in presence.others(session, key, who.person.id)]
 
 
 def _nothing_to_check(session: Session, body: Any, key: str | None) -> None:
@@ -87,7 +110,7 @@ def read_page_of(
         for name, value in request.query_params.multi_items()
         if name not in ("period", "grain", "data", "assume")
     ]
-    place = (key, period, grain, tuple(sorted(asked)), tuple(sorted(assume)), data, who.rights)
+    place = (key, period, grain, tuple(sorted(asked)), tuple(sorted(assume)), data, who.cache_key)
     held = who.sources.kept.get(who.sources.engine, place)
     if held is None:
 
@@ -200,4 +223,5 @@ add_routes(
     name="title",
     check=_nothing_to_check,
     may_delete=_drop_what_is_its,
+    merge=merged,
 )

@@ -22,8 +22,9 @@ from sqlalchemy import URL, make_url
 from uvicorn.supervisors import Multiprocess
 
 from ironmark.api.app import create_app
+from ironmark.api.signing import Identity, Signing
 from ironmark.pages.context.source_registry import MEMORY
-from ironmark.store import database, room, scratch
+from ironmark.store import database, room, scratch, sealed
 
 _ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
 GRACE_S = 5  # how long an answer under way may take when the server is told to end
@@ -32,6 +33,8 @@ ROOM = "IRONMARK_ROOM"
 FETCH_FROM = "IRONMARK_FETCH_FROM"
 MEMORY_EACH = "IRONMARK_MEMORY"
 PACKED = "IRONMARK_PACKED_FOLDERS"
+SIGN_IN, PROXIES, TLS = "IRONMARK_SIGN_IN", "IRONMARK_PROXIES", "IRONMARK_TLS"
+IDENTITY, IDENTITY_SECRET = "IRONMARK_IDENTITY", "IRONMARK_IDENTITY_SECRET"
 
 
 def log_as_json(path: Path) -> None:
@@ -108,7 +111,7 @@ class _Server(uvicorn.Server):
 def serve(
     url: URL, host: str, port: int, workers: int, log: Path, hosts: frozenset[str], folders: Sequence[Path],
     fetch_from: Sequence[str], ready: Callable[[], None], files: Path | None = None, memory: int = MEMORY,
-    packed: Path | None = None,
+    packed: Path | None = None, signing: Signing = Signing(),
 ) -> None:  # fmt: skip
     """Serve until told to end. files: where a database of our own keeps its files. hosts: names besides loopback's under which it may be asked. folders: those whose files
     may be read. fetch_from: hosts whose addresses may be asked for rows. ready: called once it answers. memory: bytes that all
@@ -118,7 +121,9 @@ def serve(
     if workers == 1:
         give_memory_back()
         engine = database.connect(url)
-        app = create_app(engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=memory, packed=packed)
+        app = create_app(
+            engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=memory, packed=packed, signing=signing
+        )
         config = uvicorn.Config(app, host=host, port=port, log_config=None, timeout_graceful_shutdown=GRACE_S)
         _Server(config, ready).run()
         engine.dispose()
@@ -132,6 +137,11 @@ def serve(
     }
     os.environ[MEMORY_EACH] = str(memory // workers)
     os.environ[PACKED] = str(packed or "")
+    os.environ[SIGN_IN], os.environ[TLS] = "1" * signing.needed, "1" * signing.tls
+    directory = signing.identity
+    os.environ[IDENTITY] = f"{directory.issuer} {directory.client}" if directory else ""
+    os.environ[sealed.KEY] = " ".join(sealed.keys())
+    os.environ[PROXIES] = " ".join(str(one) for one in signing.proxies)
     os.environ[FETCH_FROM] = " ".join(fetch_from)
     os.environ[FOLDERS] = os.pathsep.join(str(folder) for folder in folders)
     config = uvicorn.Config(
@@ -149,6 +159,7 @@ def process() -> FastAPI:
     """The application in one of several processes, which ends when the one that started it does."""
     ctypes.CDLL(None).prctl(_ENDS_WITH_PARENT, signal.SIGTERM)
     log_as_json(Path(os.environ[LOG]))
+    sealed.use(*os.environ[sealed.KEY].split())
     give_memory_back()
     if os.environ[ROOM]:
         room.watch(Path(os.environ[ROOM]))
@@ -161,9 +172,15 @@ def process() -> FastAPI:
         fetch_from=os.environ[FETCH_FROM].split(),
         memory=int(os.environ[MEMORY_EACH]),
         packed=Path(os.environ[PACKED]) if os.environ[PACKED] else None,
+        signing=Signing.of(bool(os.environ[SIGN_IN]), os.environ[PROXIES].split(), bool(os.environ[TLS]), _identity()),
     )
     spare_the_collector()
     return app
+
+
+def _identity() -> Identity | None:
+    issuer, _, client = os.environ[IDENTITY].partition(" ")
+    return Identity(issuer, client, os.environ.get(IDENTITY_SECRET, "")) if issuer else None
 
 
 def _when_it_answers(host: str, port: int, ready: Callable[[], None]) -> None:

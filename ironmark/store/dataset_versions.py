@@ -13,7 +13,7 @@ from sqlalchemy import delete, func, insert, literal, select
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
-from ironmark.store import scratch
+from ironmark.store import eyes, scratch
 from ironmark.store.database import Missing, author, new_key
 from ironmark.store.datasets import (
     KEPT_VERSIONS,
@@ -28,6 +28,7 @@ from ironmark.store.datasets import (
     takers,
 )
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
+from ironmark.store.sealed import seal
 from ironmark.tables.findings import findings
 from ironmark.tables.joined_columns import Lookup, Twice, Wide, twice
 from ironmark.tables.long_refresh import conformed, ends_with, put_together, same_rows
@@ -75,10 +76,11 @@ def create(
         updated_at=moment,
         kind=kind,
         settings=settings,
-        secret=secret,
+        secret=seal(secret),
     )
     session.add(row)
     session.flush()
+    eyes.made(session, "dataset", row.id)
     # A tick holds until it is taken out: a month without one has its reading all the same.
     more = findings(table.rows, table.columns) if findings_too and kind != "checklist" else ()
     found = replace(table, problems=(*table.problems, *more))

@@ -14,6 +14,7 @@ from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from ironmark.core.periods import RowGrain
+from ironmark.store import eyes
 from ironmark.store.database import Missing, StaleVersion
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.connections import STATEMENT_S
@@ -110,7 +111,8 @@ class StoredVersion:
 
 
 def list_all(session: Session) -> list[StoredDataset]:
-    return [_stored(row, version) for row, version in session.execute(_query().order_by(Dataset.created_at))]
+    rows, seen = session.execute(_query().order_by(Dataset.created_at)), eyes.of(session)
+    return [_stored(row, version) for row, version in rows if seen.sees("dataset", row.id)]
 
 
 def get(session: Session, key: str) -> StoredDataset:
@@ -190,6 +192,7 @@ def every_row(session: Session, dataset: StoredDataset) -> Rows:
 
 def rows_of(session: Session, key: str, number: int) -> pl.DataFrame:
     """The rows of a version as they came; none of one that is no longer kept."""
+    eyes.require_all_rows(session, key)
     query = select(DatasetSegment.body).where(DatasetSegment.dataset_id == key, DatasetSegment.number == number)
     bodies = session.scalars(query.order_by(DatasetSegment.place))
     pieces = [pl.read_parquet(io.BytesIO(body)) for body in bodies]
@@ -199,6 +202,7 @@ def rows_of(session: Session, key: str, number: int) -> pl.DataFrame:
 @contextmanager
 def pieces(session: Session, key: str, number: int) -> Iterator[Iterator[bytes]]:
     """The rows of a version as they are kept, as Parquet, one piece in memory at a time."""
+    eyes.require_all_rows(session, key)
     query = select(DatasetSegment.body).where(DatasetSegment.dataset_id == key, DatasetSegment.number == number)
     with session.connection().execution_options(yield_per=1).execute(query.order_by(DatasetSegment.place)) as found:
         yield (row.body for row in found)
@@ -206,6 +210,7 @@ def pieces(session: Session, key: str, number: int) -> Iterator[Iterator[bytes]]
 
 def one_by_one(session: Session, key: str, number: int) -> Read:
     """The same for whoever writes in the same session meanwhile: each piece is asked for by itself."""
+    eyes.require_all_rows(session, key)
 
     @contextmanager
     def read() -> Iterator[Iterator[bytes]]:

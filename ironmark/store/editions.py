@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Final, Literal
 
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
+from ironmark.store import eyes
 from ironmark.store.database import Missing, StaleVersion, author, new_key
 from ironmark.store.models import Edition, Record
 
@@ -20,19 +22,31 @@ WITHDRAWN: Final = "withdrawn"
 def list_all(session: Session, scorecard: str | None = None) -> list[Edition]:
     """All editions, or those of a scorecard, the newest first; without what they hold."""
     query = select(Edition).order_by(Edition.made_at.desc(), Edition.number.desc(), Edition.suffix.desc())
-    return list(session.scalars(query.where(Edition.scorecard == scorecard) if scorecard else query))
+    rows = session.scalars(query.where(Edition.scorecard == scorecard) if scorecard else query)
+    return [row for row in rows if _is_seen(session, row)]
+
+
+def _is_seen(session: Session, row: Edition) -> bool:
+    """Whether somebody reads an edition: of a scorecard they see, and made with rows as theirs, or opened knowingly."""
+    seen, made = eyes.of(session), row.eyes
+    if not seen.sees("scorecard", row.scorecard):
+        return False
+    if made is None:
+        return seen.read_all_rows
+    return bool(made.get("open")) or seen.reads_as(made["rows"])
 
 
 def get(session: Session, key: str) -> Edition:
     """Raises Missing."""
     row = session.get(Edition, key)
-    if row is None:
+    if row is None or not _is_seen(session, row):
         raise Missing("edition", key)
     return row
 
 
 def frozen_bytes(session: Session, key: str) -> bytes:
     """What an edition holds. Raises Missing."""
+    get(session, key)
     body = session.scalar(select(Edition.body).where(Edition.id == key))
     if body is None:
         raise Missing("edition", key)
@@ -41,11 +55,12 @@ def frozen_bytes(session: Session, key: str) -> bytes:
 
 def create(
     session: Session, scorecard: str, *, title: str, note: str, period: str, period_label: str, body: bytes,
-    restates: str | None = None, standing: tuple[str, str] | None = None,
+    restates: str | None = None, standing: tuple[str, str] | None = None, rows: Mapping[str, object] | None = None,
 ) -> Edition:  # fmt: skip
     """Keep a new draft under the scorecard's next number; one that restates another takes that one's, with a letter.
 
-    standing: the standing order that makes it, and for which of its times. Raises Missing.
+    standing: the standing order that makes it, and for which of its times. rows: those it was worked out from, by dataset,
+    see ``eyes.Eyes.reads_as``. Raises Missing.
     """
     # Two who make one at once come one after the other.
     session.execute(select(Record.id).where(Record.kind == "scorecard", Record.id == scorecard).with_for_update())
@@ -62,6 +77,7 @@ def create(
         note=note, period=period, period_label=period_label, made_at=now(), made_by=author.get(), published_at=None,
         published_by="", withdrawn_at=None, withdrawn_by="", why="", restated=None, checked="", body=body,
         standing=standing[0] if standing else None, standing_for=standing[1] if standing else None,
+        eyes=None if rows is None else {"rows": dict(rows), "open": False},
     )  # fmt: skip
     session.add(row)
     session.flush()
@@ -78,7 +94,7 @@ def _after(suffix: str) -> str:
 def locked(session: Session, key: str, saw: int | None = None) -> Edition:
     """Raises Missing, StaleVersion. saw: the version a change names."""
     row = session.get(Edition, key, with_for_update=True)
-    if row is None:
+    if row is None or not _is_seen(session, row):
         raise Missing("edition", key)
     if saw is not None and row.version != saw:
         raise StaleVersion(saw, row.version)

@@ -9,6 +9,7 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
+from ironmark.store import eyes
 from ironmark.store.database import Missing, new_key
 from ironmark.store.models import Export
 
@@ -33,7 +34,7 @@ def ask(
     row = Export(
         id=new_key("export"), kind=kind, state="waiting", stage="waits for its turn", share=0.0, options=options,
         about=about, source=source, file=None, name=name[:200], problem=None, stopping=False, tries=0, taken_by="",
-        asked_at=now(), updated_at=now(),
+        asked_by=eyes.of(session).person, asked_at=now(), updated_at=now(),
     )  # fmt: skip
     session.add(row)
     session.flush()
@@ -43,7 +44,7 @@ def ask(
 def get(session: Session, key: str) -> Export:
     """Raises Missing."""
     row = session.get(Export, key)
-    if row is None:
+    if row is None or eyes.of(session).person not in ("", row.asked_by):
         raise Missing("export", key)
     return row
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-import hashlib
 import secrets
 from typing import Any
 
@@ -14,6 +13,8 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
+from ironmark.store import eyes
+from ironmark.store.accounts import digest
 from ironmark.store.database import Missing, author, new_key
 from ironmark.store.models import Link, LinkTry
 
@@ -29,17 +30,13 @@ def make(
     """A new link with its token, which is told this once."""
     token = secrets.token_urlsafe(32)
     row = Link(
-        id=new_key(name), token=_digest(token), name=name, edition=edition, scorecard=scorecard, scope=scope, until=until,
+        id=new_key(name), token=digest(token), name=name, edition=edition, scorecard=scorecard, scope=scope, until=until,
         password=_hasher.hash(password) if password else "", frames=frames, workings=workings, readings=0, takes=takes,
         reader=reader, made_at=now(), made_by=author.get(), ended_at=None,
     )  # fmt: skip
     session.add(row)
     session.flush()
     return row, token
-
-
-def _digest(token: str) -> str:
-    return hashlib.sha256(token.encode()).hexdigest()
 
 
 def list_all(session: Session, edition: str | None, scorecard: str | None) -> list[Link]:
@@ -49,7 +46,8 @@ def list_all(session: Session, edition: str | None, scorecard: str | None) -> li
         query = query.where(Link.edition == edition)
     if scorecard is not None:
         query = query.where(Link.scorecard == scorecard)
-    return list(session.scalars(query))
+    seen = eyes.of(session)
+    return [row for row in session.scalars(query) if row.scorecard is None or seen.sees("scorecard", row.scorecard)]
 
 
 def end(session: Session, key: str) -> Link:
@@ -70,7 +68,7 @@ def end_all(session: Session, *, edition: str | None = None, scorecard: str | No
 
 def found(session: Session, token: str, today: dt.date) -> Link | None:
     """The link that a token opens; None for one that never was, has ended, or was taken back."""
-    row = session.scalar(select(Link).where(Link.token == _digest(token)))
+    row = session.scalar(select(Link).where(Link.token == digest(token)))
     return row if row is not None and row.ended_at is None and row.until >= today else None
 
 
@@ -83,7 +81,7 @@ def may_try(session: Session, key: str, who: str) -> int:
     """Whether a password may be tried now from an address: 0, or how many seconds later. A try counts as failed until it is
     told to be right, so that many at once are no more than that many; others' tries keep nobody out."""
     session.execute(delete(LinkTry).where(LinkTry.tried_at < now() - FORGOTTEN))
-    place = {"link": key, "who": _digest(who)}
+    place = {"link": key, "who": digest(who)}
     session.execute(insert(LinkTry).values(**place, failures=0, wait_until=None, tried_at=now()).prefix_with("IGNORE"))
     row = session.get_one(LinkTry, (place["link"], place["who"]), with_for_update=True, populate_existing=True)
     if row.wait_until is not None and row.wait_until > now():
@@ -96,7 +94,7 @@ def may_try(session: Session, key: str, who: str) -> int:
 
 
 def was_right(session: Session, key: str, who: str) -> None:
-    session.execute(delete(LinkTry).where(LinkTry.link == key, LinkTry.who == _digest(who)))
+    session.execute(delete(LinkTry).where(LinkTry.link == key, LinkTry.who == digest(who)))
 
 
 def is_password(row: Link, password: str) -> bool:

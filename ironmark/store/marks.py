@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from ironmark.clock import now
 from ironmark.core.marks import NAMES, MarkEntry, Owner
 from ironmark.core.periods import Period
-from ironmark.store import change_log
+from ironmark.store import change_log, trail
 from ironmark.store.database import StaleVersion, author
 from ironmark.store.models import Mark, MarkBook, Revision
 
@@ -102,6 +102,7 @@ def compute(session: Session, kpi_id: str, name: str, formula: str | None, saw: 
     book.computed = {key: text for key, text in (before | {name: formula}).items() if text}
     book.version += 1
     session.flush()
+    trail.formulas_changed(session, book, before, book.computed)
     return book.version
 
 
@@ -120,7 +121,7 @@ def apply(session: Session, kpi_id: str, changes: Sequence[Change], saw: int) ->
         (row.name, _owner(row), row.since): row for row in session.scalars(select(Mark).where(Mark.kpi_id == kpi_id))
     }
     held = {place: row.value for place, row in rows.items()}
-    back: list[Change] = []
+    first, back = dict(held), list[Change]()
     for change in changes:
         back.append(replace(change, value=held.get(change.place)))
         held.pop(change.place, None)
@@ -141,7 +142,17 @@ def apply(session: Session, kpi_id: str, changes: Sequence[Change], saw: int) ->
     )
     book.version += 1
     session.flush()
+    places = [change.place for change in changes]
+    trail.marks_changed(
+        session, kpi_id, *({_called(*place): found.get(place) for place in places} for found in (first, held))
+    )
     return book.version, back
+
+
+def _called(name: str, owner: Owner, since: str) -> str:
+    """An entry in words: ``target, Night freight, from 2026-10``."""
+    members = " and ".join(member or f"each {segment}" for segment, member in owner.of)
+    return f"{name}, {members or owner.whose}, from {since}"
 
 
 def _locked(session: Session, kpi_id: str, saw: int) -> MarkBook:

@@ -51,7 +51,7 @@ class Dataset(Base):
     updated_at: Mapped[dt.datetime]
     kind: Mapped[str] = mapped_column(String(20), default="file")
     settings: Mapped[dict[str, Any] | None] = mapped_column(JSON)
-    secret: Mapped[str] = mapped_column(String(400), default="")  # a live source's password
+    secret: Mapped[str] = mapped_column(String(1000), default="")  # a live source's password, sealed
     token: Mapped[str] = mapped_column(String(64), default="")  # the SHA-256 of what a machine uploads with
 
 
@@ -202,7 +202,7 @@ class Refresh(Base):
     dataset_id: Mapped[str] = mapped_column(ForeignKey("datasets.id", ondelete="CASCADE"), primary_key=True)
     version: Mapped[int]
     body: Mapped[dict[str, Any]]
-    token: Mapped[str] = mapped_column(String(400), default="")  # for an address; goes nowhere else
+    token: Mapped[str] = mapped_column(String(1000), default="")  # for an address, sealed; goes nowhere else
     state: Mapped[str] = mapped_column(String(10), default="waiting")
     said: Mapped[str] = mapped_column(Text, default="")
     tries: Mapped[int] = mapped_column(default=0)
@@ -261,6 +261,7 @@ class Edition(Base):
     checked: Mapped[str] = mapped_column(String(64), default="")
     standing: Mapped[str | None] = mapped_column(Key)
     standing_for: Mapped[str | None] = mapped_column(Key)
+    eyes: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     body: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True)
     __table_args__ = (
         UniqueConstraint("scorecard", "number", "suffix", name="uq_editions_number"),
@@ -287,6 +288,7 @@ class Export(Base):
     stopping: Mapped[bool] = mapped_column(default=False)
     tries: Mapped[int] = mapped_column(default=0)
     taken_by: Mapped[str] = mapped_column(String(80), default="")
+    asked_by: Mapped[str] = mapped_column(Key, default="")
     asked_at: Mapped[dt.datetime] = mapped_column(index=True)
     updated_at: Mapped[dt.datetime]
 

@@ -13,7 +13,7 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
-from ironmark.store import change_log
+from ironmark.store import change_log, eyes
 from ironmark.store.database import StaleVersion, author
 from ironmark.store.models import Note, NoteBook, Revision
 
@@ -45,7 +45,8 @@ def get_many(session: Session, keys: Collection[str]) -> dict[str, StoredNote]:
     """The notes with these keys, also those that were taken back."""
     if not keys:
         return {}
-    return {row.id: _stored(row) for row in session.scalars(select(Note).where(Note.id.in_(keys)))}
+    rows, seen = session.scalars(select(Note).where(Note.id.in_(keys))), eyes.of(session)
+    return {row.id: _stored(row) for row in rows if seen.sees_reading(row.kpi_id, row.members)}
 
 
 def about(session: Session, kpis: Collection[str], periods: Collection[str] | None = None) -> list[StoredNote]:
@@ -55,13 +56,15 @@ def about(session: Session, kpis: Collection[str], periods: Collection[str] | No
     query = select(Note).where(Note.kpi_id.in_(kpis), Note.text != "")
     if periods is not None:
         query = query.where(Note.period.in_(periods))
-    return [_stored(row) for row in session.scalars(query.order_by(Note.period.desc(), Note.saved_at.desc(), Note.id))]
+    rows, seen = session.scalars(query.order_by(Note.period.desc(), Note.saved_at.desc(), Note.id)), eyes.of(session)
+    return [_stored(row) for row in rows if seen.sees_reading(row.kpi_id, row.members)]
 
 
 def list_all(session: Session) -> list[StoredNote]:
     """All notes, the newest first; not those that were taken back."""
     query = select(Note).where(Note.text != "").order_by(Note.saved_at.desc(), Note.id)
-    return [_stored(row) for row in session.scalars(query)]
+    rows, seen = session.scalars(query), eyes.of(session)
+    return [_stored(row) for row in rows if seen.sees_reading(row.kpi_id, row.members)]
 
 
 def save(

@@ -11,7 +11,7 @@ from sqlalchemy import Select, delete, func, select
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
-from ironmark.store import change_log
+from ironmark.store import change_log, eyes, presence
 from ironmark.store.database import Missing, StaleVersion, author, new_key
 from ironmark.store.models import Record, Revision
 
@@ -35,7 +35,8 @@ class Document:
 
 def list_all(session: Session, kind: Kind) -> list[Document]:
     rows = session.scalars(select(Record).where(Record.kind == kind).order_by(Record.created_at, Record.id))
-    return [_document(row) for row in rows]
+    seen = eyes.of(session)
+    return [_document(row) for row in rows if seen.sees(kind, row.id)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,13 +52,14 @@ class Head:
 def heads(session: Session, kind: Kind) -> list[Head]:
     columns = (Record.id, Record.version, Record.updated_at, Record.saved_by)
     rows = session.execute(select(*columns).where(Record.kind == kind).order_by(Record.created_at, Record.id))
-    return [Head(*row) for row in rows]
+    seen = eyes.of(session)
+    return [Head(*row) for row in rows if seen.sees(kind, row.id)]
 
 
 def get(session: Session, kind: Kind, key: str) -> Document:
     """Raises Missing."""
     row = session.get(Record, (kind, key))
-    if row is None:
+    if row is None or not eyes.of(session).sees(kind, key):
         raise Missing(kind, key)
     return _document(row)
 
@@ -66,7 +68,8 @@ def get_many(session: Session, kind: Kind, keys: Iterable[str]) -> dict[str, Doc
     """The documents with these keys; those that do not exist are left out."""
     columns = (Record.id, Record.version, Record.body, Record.updated_at, Record.saved_by)
     rows = session.execute(select(*columns).where(Record.kind == kind, Record.id.in_(set(keys))))
-    return {row.id: Document(*row) for row in rows}
+    seen = eyes.of(session)
+    return {row.id: Document(*row) for row in rows if seen.sees(kind, row.id)}
 
 
 def create(session: Session, kind: Kind, body: dict[str, Any], *, name: str, key: str | None = None) -> Document:
@@ -78,6 +81,7 @@ def create(session: Session, kind: Kind, body: dict[str, Any], *, name: str, key
     row.version = 1 + (_last_version(session, kind, row.id) or 0)
     session.add(row)
     session.flush()
+    eyes.made(session, kind, row.id)
     return _document(row)
 
 
@@ -85,12 +89,19 @@ def save(session: Session, kind: Kind, key: str, body: dict[str, Any], saw: int)
     """Replace a document seen at version ``saw``. Raises Missing, StaleVersion."""
     row = _locked(session, kind, key, saw)
     if row.body != body:
-        if not _is_between(session, row):
+        # Where several have it open, one of them may go on from any form.
+        if not _is_between(session, row) or (kind == "scorecard" and presence.several(session, key)):
             _keep(session, row)
         row.body, row.version, row.updated_at, row.saved_by = body, row.version + 1, now(), author.get()
         row.handle = _handle(kind, body)
         session.flush()
     return _document(row)
+
+
+def at_version(session: Session, kind: Kind, key: str, version: int) -> dict[str, Any] | None:
+    """What a document said at a version; None where that form is not kept."""
+    query = select(Revision.body).where(Revision.kind == kind, Revision.record_id == key, Revision.version == version)
+    return session.scalars(query.order_by(Revision.number.desc()).limit(1)).first()
 
 
 def _handle(kind: Kind, body: Mapping[str, Any]) -> str | None:
@@ -129,6 +140,8 @@ def revisions(
     session: Session, kind: str, key: str, before: int | None = None, most: int | None = None
 ) -> list[Revision]:
     """The earlier forms of a record, the newest first: those of versions below ``before``, at most so many."""
+    if not eyes.of(session).sees(kind, key):
+        raise Missing(kind, key)
     query = select(Revision).where(Revision.kind == kind, Revision.record_id == key)
     if before is not None:
         query = query.where(Revision.version < before)
@@ -137,7 +150,7 @@ def revisions(
 
 def _locked(session: Session, kind: Kind, key: str, saw: int) -> Record:
     row = session.get(Record, (kind, key), with_for_update=True)
-    if row is None:
+    if row is None or not eyes.of(session).sees(kind, key):
         raise Missing(kind, key)
     if row.version != saw:
         raise StaleVersion(saw, row.version)

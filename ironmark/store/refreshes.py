@@ -10,10 +10,16 @@ from sqlalchemy.orm import Session
 
 from ironmark.store.database import Missing, StaleVersion
 from ironmark.store.models import Dataset, Refresh
+from ironmark.store.sealed import seal, unseal
 
 
 def get(session: Session, dataset: str) -> Refresh | None:
     return session.get(Refresh, dataset)
+
+
+def token_of(row: Refresh) -> str:
+    """What an address is asked with. Raises NoKey."""
+    return unseal(row.token)
 
 
 def list_all(session: Session) -> list[Refresh]:
@@ -37,7 +43,7 @@ def set_state(
         session.add(row)
     row.body, row.due_at, row.version = body, due_at, saw + 1
     if token is not None:
-        row.token = token
+        row.token = seal(token)
     if row.state != "held":
         row.state, row.said, row.tries = "waiting", "", 0
     session.flush()

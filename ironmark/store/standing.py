@@ -9,18 +9,19 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
+from ironmark.store import eyes
 from ironmark.store.database import Missing, StaleVersion, author, new_key
 from ironmark.store.models import Holidays, Standing
 
 
 def list_all(session: Session) -> list[Standing]:
-    return list(session.scalars(select(Standing).order_by(Standing.made_at)))
+    return [row for row in session.scalars(select(Standing).order_by(Standing.made_at)) if _is_seen(session, row)]
 
 
 def get(session: Session, key: str) -> Standing:
     """Raises Missing."""
     row = session.get(Standing, key)
-    if row is None:
+    if row is None or not _is_seen(session, row):
         raise Missing("standing order", key)
     return row
 
@@ -40,7 +41,7 @@ def create(
 def locked(session: Session, key: str, saw: int | None = None) -> Standing:
     """Raises Missing, StaleVersion."""
     row = session.get(Standing, key, with_for_update=True)
-    if row is None:
+    if row is None or not _is_seen(session, row):
         raise Missing("standing order", key)
     if saw is not None and row.version != saw:
         raise StaleVersion(saw, row.version)
@@ -64,7 +65,13 @@ def due(session: Session, moment: dt.datetime, most: int) -> list[str]:
 
 def stuck(session: Session) -> list[Standing]:
     """Those whose edition is held or could not be made."""
-    return list(session.scalars(select(Standing).where(Standing.state != "waiting").order_by(Standing.due_at)))
+    rows = session.scalars(select(Standing).where(Standing.state != "waiting").order_by(Standing.due_at))
+    return [row for row in rows if _is_seen(session, row)]
+
+
+def _is_seen(session: Session, row: Standing) -> bool:
+    """An order is seen with its scorecard."""
+    return eyes.of(session).sees("scorecard", str(row.body.get("scorecard", "")))
 
 
 def note(session: Session, key: str, **how: Any) -> None:

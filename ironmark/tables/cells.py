@@ -22,7 +22,12 @@ _MOST_WORKED_OUT = 500
 MOST_PART_BYTES = 32 << 20  # of parts kept for one combination of segments
 BLANK_MEMBER = "(blank)"
 Unit = Literal["day", "week", "month"]
+# Which rows somebody may read: those of some members of each of these segments, in the order of their names.
+Within = tuple[tuple[str, tuple[str, ...]], ...]
 PartKey = tuple[str, formula_nodes.Node | None, formula_nodes.Node | None]
+
+
+NOT_OPENED = "None of the rows that are opened to you is of a day that is read."
 
 
 class NoPeriod(ValueError):

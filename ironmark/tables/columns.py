@@ -21,12 +21,14 @@ from ironmark.core.readings import Members, Totals
 from ironmark.tables.cells import (
     BLANK_MEMBER,
     MOST_PART_BYTES,
+    NOT_OPENED,
     Cells,
     CellSource,
     Line,
     NoPeriod,
     PartKey,
     Unit,
+    Within,
     last_days,
     parts_of,
 )
@@ -50,15 +52,20 @@ class ColumnSource(CellSource):
         order: Mapping[str, Sequence[str]] | None = None,
         own: Sequence[str] | None = None,
         room: int = ALL,
+        within: Within = (),
     ) -> None:
-        """order: members by segment that come before the others, which follow by name. own: the segments that are the
+        """within: the rows that count, as if there were no others. order: members by segment that come before the others, which follow by name. own: the segments that are the
         rows' own, neither taken nor derived; all of them where it is not said. room: bytes that may be held of columns that
         are read in pieces, and as many of what is worked out."""
         days = rows.select([period])[period]
         if days.null_count() == len(days):
             raise NoPeriod("The dataset has no rows with a date yet; upload rows first.")
         keep = days <= through  # a row without a day is none of any period
+        for segment, names in within:
+            keep &= _labels(rows.select([segment])[segment]).is_in(list(names))
         if not keep.any():
+            if within:
+                raise NoPeriod(NOT_OPENED)
             raise NoPeriod(
                 f"The dataset has no rows up to {through:%-d %B %Y}, the day it is said to be complete through. "
                 "Say another day on its page under Data."

@@ -26,7 +26,7 @@ from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import Period
 from ironmark.core.readings import Members
 from ironmark.tables import joined_columns
-from ironmark.tables.cells import BLANK_MEMBER, Cells, Line, NoPeriod, PartKey, Unit
+from ironmark.tables.cells import BLANK_MEMBER, NOT_OPENED, Cells, Line, NoPeriod, PartKey, Unit, Within
 from ironmark.tables.connections import LiveProblem, Wrong
 from ironmark.tables.joined_columns import Matched, Twice, Wide
 from ironmark.tables.pieces import merged
@@ -236,9 +236,10 @@ class FolderSource(AskedSource):
     """A folder whose files are aggregated where they are, in as few passes as there are cells."""
 
     def __init__(
-        self, table: FolderTable, order: Mapping[str, Sequence[str]] | None = None, through: dt.date | None = None
-    ) -> None:
-        """through: the day it is complete through; None takes the last day of its rows. Raises LiveProblem, NoPeriod."""
+        self, table: FolderTable, order: Mapping[str, Sequence[str]] | None = None, through: dt.date | None = None,
+        within: Within = (),
+    ) -> None:  # fmt: skip
+        """within: the rows that count, as if there were no others. through: the day it is complete through; None takes the last day of its rows. Raises LiveProblem, NoPeriod."""
         self._folder = table.folder
         every = (*table.columns, *table.wide.columns)
         period = next((column.name for column in every if column.role == "period"), None)
@@ -250,6 +251,8 @@ class FolderSource(AskedSource):
         rows = table.scan()
         day = pl.col(period)
         segments = [column for column in every if column.role == "segment"]
+        for column, names in ((one, names) for one in segments for name, names in within if name == one.name):
+            rows = rows.filter(_label(column).is_in(list(names)))
         days = [day.min().alias("low"), day.max().alias("high"), day.dt.day().max().alias("latest")]
         # Some segments in one pass: every further one reads the files once more.
         looks = [
@@ -258,7 +261,7 @@ class FolderSource(AskedSource):
         ] or [self._collected(rows.select(days))]  # fmt: skip
         first, last, latest = looks[0].select(pl.col("low").min(), pl.col("high").max(), pl.col("latest").max()).row(0)
         if first is None:
-            raise NoPeriod("The files have no rows with a date yet.")
+            raise NoPeriod(NOT_OPENED if within else "The files have no rows with a date yet.")
         complete = through or (Period.of(last).end if latest == 1 else last)
         if complete < first:
             raise NoPeriod(
@@ -279,13 +282,13 @@ class FolderSource(AskedSource):
         members = {}
         for column in segments:
             look = next(look for look in looks if f"of:{column.name}" in look.columns)
-            names = look[f"of:{column.name}"].unique().sort().to_list()
-            if len(names) > MOST_MEMBERS:
+            there = look[f"of:{column.name}"].unique().sort().to_list()
+            if len(there) > MOST_MEMBERS:
                 raise Wrong(
                     f"“{column.name}” has more than {MOST_MEMBERS:,} members. Give it another role than segment."
                 )
-            wanted = [name for name in (order or {}).get(column.name, ()) if name in set(names)]
-            members[column.name] = tuple(dict.fromkeys([*wanted, *names]))
+            wanted = [name for name in (order or {}).get(column.name, ()) if name in set(there)]
+            members[column.name] = tuple(dict.fromkeys([*wanted, *there]))
         self._answers = []
         super().__init__(
             first.toordinal(), last.toordinal(), members, complete, [column.name for column in table.columns]

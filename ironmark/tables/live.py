@@ -14,7 +14,7 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import Period
 from ironmark.core.readings import Members
-from ironmark.tables.cells import BLANK_MEMBER, Cells, Line, NoPeriod, PartKey, Unit
+from ironmark.tables.cells import BLANK_MEMBER, NOT_OPENED, Cells, Line, NoPeriod, PartKey, Unit, Within
 from ironmark.tables.connections import InWords, LiveProblem, Wrong, date_of
 from ironmark.tables.dialects import Expression
 from ironmark.tables.live_relation import MOST_MEMBERS, LiveTable
@@ -25,9 +25,10 @@ class LiveSource(AskedSource):
     """A table or view whose rows are aggregated by its own database, in as few statements as there are cells."""
 
     def __init__(
-        self, table: LiveTable, order: Mapping[str, Sequence[str]] | None = None, through: dt.date | None = None
-    ) -> None:
-        """through: the day it is complete through; None takes the last day of its rows. Raises LiveProblem, NoPeriod."""
+        self, table: LiveTable, order: Mapping[str, Sequence[str]] | None = None, through: dt.date | None = None,
+        within: Within = (),
+    ) -> None:  # fmt: skip
+        """within: the rows that count, as if there were no others. through: the day it is complete through; None takes the last day of its rows. Raises LiveProblem, NoPeriod."""
         self._connection = table.connection
         every = (*table.columns, *table.wide.columns)
         period = next((column.name for column in every if column.role == "period"), None)
@@ -46,13 +47,15 @@ class LiveSource(AskedSource):
         self._said, self._table = relation.dialect, relation.rows
         self._types, self._columns = relation.types, relation.columns
         self._day = self._columns[period]
+        self._keys = {column.name: relation.keys.get(column.name, relation.columns[column.name]) for column in every}
+        some = [self._within_(segment, names) for segment, names in within]
         ends = self._ask(
             sa.select(
                 sa.func.min(self._day), sa.func.max(self._day), sa.func.max(self._said.part("day", self._day))
-            ).select_from(self._table)
-        )[0]
+            ).select_from(self._table).where(*some)
+        )[0]  # fmt: skip
         if ends[0] is None:
-            raise NoPeriod("The live source has no rows with a date yet.")
+            raise NoPeriod(NOT_OPENED if within else "The live source has no rows with a date yet.")
         first, last, latest = date_of(ends[0]), date_of(ends[1]), int(ends[2])
         complete = through or (Period.of(last).end if latest == 1 else last)
         if complete < first:
@@ -60,13 +63,12 @@ class LiveSource(AskedSource):
                 f"The live source has no rows up to {complete:%-d %B %Y}, the day it is said to be complete through."
             )
         # Rows after the complete day are not read. The last day is looked for again among those that are.
-        self._read = sa.and_(self._said.known(self._day), self._day <= complete)
+        self._read = sa.and_(self._said.known(self._day), self._day <= complete, *some)
         if last > complete:
             last = date_of(
                 self._ask(sa.select(sa.func.max(self._day)).select_from(self._table).where(self._read))[0][0]
             )
         self._raw: dict[str, dict[Any, str]] = {}
-        self._keys = {column.name: relation.keys.get(column.name, relation.columns[column.name]) for column in every}
         members = {}
         for column in every:
             if column.role == "segment":
@@ -86,6 +88,11 @@ class LiveSource(AskedSource):
     def _ask(self, query: sa.Select[Any]) -> list[Any]:
         with InWords(self._connection), self._engine.connect() as open_:
             return list(open_.execute(query))
+
+    def _within_(self, name: str, names: Sequence[str]) -> Expression:
+        """Whether a row is of one of some members, however those are written there."""
+        raw = [row[0] for row in self._ask(sa.select(self._keys[name]).select_from(self._table).distinct())]
+        return self._any_of(name, [one for one in raw if _label(one, self._types[name]) in set(names)])
 
     def _members_of(self, name: str, order: Sequence[str]) -> tuple[str, ...]:
         expression = self._keys[name]
@@ -219,11 +226,10 @@ class LiveSource(AskedSource):
 
     def _among(self, segment: str, names: Sequence[str]) -> Expression:
         """The rows of some members."""
-        wanted = [
-            raw or None if isinstance(raw, str) else raw
-            for raw, label in self._raw[segment].items()
-            if label in set(names)
-        ]
+        return self._any_of(segment, [raw for raw, label in self._raw[segment].items() if label in set(names)])
+
+    def _any_of(self, segment: str, raws: Sequence[Any]) -> Expression:
+        wanted = [raw or None if isinstance(raw, str) else raw for raw in raws]
         column = self._columns[segment]
         some = [self._said.text(raw) if isinstance(raw, str) else sa.literal(raw) for raw in wanted if raw is not None]
         tests: list[Expression] = [column == raw for raw in some]

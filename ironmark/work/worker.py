@@ -20,7 +20,7 @@ from ironmark.pages.model.problems import Refused
 from ironmark.pages.publishing import standing as orders
 from ironmark.pages.publishing.restatement_counter import Restating
 from ironmark.pages.publishing.scorecard_summaries import Glancing
-from ironmark.store import change_log, leases, refreshes, standing
+from ironmark.store import change_log, leases, openings, refreshes, standing, trail
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
@@ -30,7 +30,12 @@ from ironmark.work.printing import Printing
 LEASE_S, LOOK_S = 20, 0.5
 RENEW_S = LEASE_S / 3
 AT_ONCE = 3
-ORDER, GLANCES = "order:", "glances:"  # before the key of a standing order; of all glances
+ORDER, GLANCES, TRAIL = (
+    "order:",
+    "glances:",
+    "trail:",
+)  # before the key of a standing order; of all glances; of the trail
+TIDY_S = 3600.0
 Work = Callable[[Sources, str, Callable[[Session], None]], None]
 Foreseen = tuple[type[Exception], ...]
 log = structlog.get_logger()
@@ -46,6 +51,7 @@ class Worker:
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="work")
         self._restating, self._glancing = Restating(sources), Glancing(sources)
         self._running: set[str] = set()
+        self._tidy_at = time.monotonic()
         self._renew_at = 0.0  # by the monotonic clock; 0 while another process has the lease
         self._lock, self._end, self._awake = threading.Lock(), threading.Event(), threading.Event()
         self._thread = threading.Thread(target=self._look, name="work", daemon=True)
@@ -101,6 +107,9 @@ class Worker:
             self._begin("", self._restate)
         if glanced:
             self._begin(GLANCES, self._glance)
+        if mine and time.monotonic() > self._tidy_at:
+            self._tidy_at = time.monotonic() + TIDY_S
+            self._begin(TRAIL, self._tidy)
 
     def _has_lease(self, session: Session) -> bool:
         """Ask for it, or ask for it again where a third of it is over: each time is a write. What is done rests on the
@@ -155,6 +164,11 @@ class Worker:
         except DBAPIError:
             self._glancing.again()
             raise
+
+    def _tidy(self, _: str) -> None:
+        """Give up what was done longer ago than it is kept."""
+        with self._sources.changes() as session:
+            trail.give_up(session, int(openings.setting(session, trail.SETTING)[1].get("days", trail.KEPT_DAYS)))
 
     def _edition(self, place: str) -> None:
         """Make the edition of a standing order, unless it was made since the order was found to be due."""

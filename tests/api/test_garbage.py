@@ -72,23 +72,14 @@ class Garbage(unittest.TestCase):
 
     def test_real_keys_with_garbage_bodies_change_nothing(self) -> None:
         before = self.everything()
-        keys = {
+        keys = {  # of kinds there is something of in the demo
             "scorecards": "network-performance",
             "kpis": "on-time",
             "yardsticks": "punctuality",
             "datasets": "sailings",
-            "palettes": "none",
             "specimens": "plain",
             "assumptions": "fuel-price",
             "cases": "dear-fuel",
-            "uploads": "none",
-            "editions": "none",
-            "exports": "none",
-            "links": "none",
-            "standing": "none",
-            "holidays": "none",
-            "books": "none",
-            "notes": "none",
             "front": "network-performance",
         }
         for path, methods in self.paths.items():
@@ -98,7 +89,7 @@ class Garbage(unittest.TestCase):
                 if "{key}" in path:
                     for body in BODIES:
                         headers = {"Content-Type": "application/json", "If-Match": '"1"'}
-                        self.hold(method, path.replace("{key}", keys[kind]), content=body, headers=headers)
+                        self.hold(method, path.replace("{key}", keys.get(kind, "none")), content=body, headers=headers)
         for query in ("name=%00", "by=nowhere", "year=0", "year=9999999", "year=x", "name=" + "x" * 90):
             self.hold("get", f"/api/kpis/on-time/marks?{query}")
         self.assertEqual(self.everything(), before)

@@ -27,7 +27,8 @@ class Notes(unittest.TestCase):
     def write(self, text: str, saw: int | None = None, **of: Any) -> Any:
         seen = self.sheet(**of)["version"] if saw is None else saw
         body = self.about(**of) | {"text": text}
-        answer = self.client.put("/api/notes", json=body, headers={"If-Match": f'"{seen}"', "X-Author": "Mira"})
+        with world.called(self.client, "Mira"):
+            answer = self.client.put("/api/notes", json=body, headers={"If-Match": f'"{seen}"'})
         self.assertEqual(answer.status_code, 200, answer.text)
         self.addCleanup(self.take_back, of)
         return answer.json()

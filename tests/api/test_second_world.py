@@ -30,6 +30,8 @@ ASKED: dict[str, list[dict[str, Any]]] = {
 # Routes that not every key of its kind has something behind.
 PARTLY = ("/sheet", "/checklist", "/rows/page", "/rows", "/file", "/uses", "/refresh", "/pieces", "/marks", "/lookups")
 
+ACCOUNTS = ("/api/sign-in/", "/api/openings/")  # which there are none of at home
+
 
 class SecondWorld(unittest.TestCase):
     @classmethod
@@ -44,7 +46,7 @@ class SecondWorld(unittest.TestCase):
         described = self.get("/api/openapi.json").json()["paths"]
         walked = 0
         for path, methods in described.items():
-            if "get" not in methods or path == LASTING:
+            if "get" not in methods or path == LASTING or path.startswith(ACCOUNTS):
                 continue
             for where in self.filled(path):
                 for params in next((found for end, found in ASKED.items() if path.endswith(end)), [{}]):

@@ -228,7 +228,7 @@ class Editions(PageTest):
         place.write_bytes(body)
         self.addCleanup(lambda: (place.unlink(), place.parent.rmdir()))
         self.open("/editions/check")
-        picker: Any = self.driver.find_element(By.CSS_SELECTOR, '[aria-label="File to check"]')
+        picker: Any = self.wait(lambda: self.all('[aria-label="File to check"]'))[0]
         picker.send_keys(str(place))
         self.see("As it left", "Nothing in it was changed since it left")
 

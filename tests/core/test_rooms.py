@@ -24,6 +24,7 @@ BELOW: dict[str, set[str]] = {  # room: what it may import besides itself
     "pages.context": {*ROW, "pages.model"},
     "pages.reading": {*ROW, "pages.model", "pages.context"},
     "pages.drawing": {"core", "pages.model"},
+    "pages.people": {*ROW, "pages.model", "pages.context", "pages.reading", "pages.drawing"},
     "pages.marks": {*ROW, "pages.model", "pages.context", "pages.reading"},
     "pages.authoring": {*ROW, "pages.model", "pages.context", "pages.reading", "pages.drawing"},
     "pages.datasets": {*ROW, "pages.model", "pages.context"},

@@ -6,9 +6,8 @@ from contextlib import nullcontext
 from unittest import mock
 
 import polars as pl
-import typer
 
-from ironmark.__main__ import _bytes_of
+from ironmark.api.start_options import bytes_of
 from ironmark.pages.context import source_registry
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import LEAST_MEMORY, Sources
@@ -82,10 +81,10 @@ class ColumnByColumn(unittest.TestCase):
         self.assertEqual(sorted(made._held), ["day", "x8"])
 
     def test_memory_is_told_in_words_people_use(self) -> None:
-        self.assertEqual(_bytes_of("", 1), 2 << 30)
-        self.assertEqual(_bytes_of("", 8), 8 * LEAST_MEMORY)
+        self.assertEqual(bytes_of("", 1), 2 << 30)
+        self.assertEqual(bytes_of("", 8), 8 * LEAST_MEMORY)
         for text, found in (("2GB", 2 << 30), ("1.5 gb", 3 << 29), ("800M", 800 << 20), ("16GiB", 16 << 30)):
-            self.assertEqual(_bytes_of(text, 1), found, text)
+            self.assertEqual(bytes_of(text, 1), found, text)
         for text in ("12", "2TB", "-1GB", "100MB", "lots"):
-            with self.assertRaises(typer.Exit, msg=text):
-                _bytes_of(text, 1)
+            with self.assertRaises(ValueError, msg=text):
+                bytes_of(text, 1)

@@ -132,7 +132,9 @@ class Shared(unittest.TestCase):
             saw = datasets.get(session, self.dataset).version
             dataset_versions.refresh(session, self.dataset, saw, "p.csv", Table(rows(4.0), COLUMNS), "replace")
         self.page(self.sources)
-        rows_read = {version for key in self.sources.taken.keys for name, version in key.rows if name == self.dataset}
+        rows_read = {
+            version for key in self.sources.taken.keys for name, version, _ in key.rows if name == self.dataset
+        }
         self.assertEqual(rows_read, {saw + 1})
 
 

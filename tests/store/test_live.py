@@ -27,6 +27,7 @@ from ironmark.core.readings import Kpi, Source
 from ironmark.store import scratch
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
 from ironmark.tables import connections, folders, joined_columns
+from ironmark.tables.cells import NoPeriod, Within
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection, LiveProblem, Slow, Wrong
 from ironmark.tables.folders import FolderSource, FolderTable
@@ -139,8 +140,8 @@ class WithTable(unittest.TestCase):
             for name in ("live_rows", "live_routes"):
                 open_.execute(text(f"DROP TABLE IF EXISTS {cls.where}{name} CASCADE"))
 
-    def live(self, merges: Any = None, order: Any = None, through: Any = None) -> LiveSource:
-        made = LiveSource(LiveTable(self.connection, COLUMNS, merges or {}), order, through)
+    def live(self, merges: Any = None, order: Any = None, through: Any = None, within: Within = ()) -> LiveSource:
+        made = LiveSource(LiveTable(self.connection, COLUMNS, merges or {}), order, through, within)
         self.addCleanup(made.close)
         return made
 
@@ -276,6 +277,44 @@ class TheSameFigures(WithTable):
             size = max(1.0, float(np.nansum([abs(row[3] or 0) + abs(row[4] or 0) for row in data])))
             np.testing.assert_allclose(found[1].value, found[0].value, rtol=1e-9, atol=1e-9 * size, err_msg=written)
 
+    @settings(max_examples=25, suppress_health_check=[HealthCheck.differing_executors])
+    @given(
+        rows,
+        st.lists(st.sampled_from(FORMULAS), min_size=5, max_size=5),
+        st.sampled_from((None, "route", "vessel")),
+        st.sampled_from(
+            (
+                (("route", ("A", "ä")),),
+                (("route", ("(blank)",)), ("vessel", ("x", "z"))),
+                (("vessel", ("y",)),),
+                (("route", ("nobody's",)),),
+            )
+        ),
+        st.sampled_from(("2026-01", "2026-Q1", "2026-W03")),
+    )
+    def test_whoever_reads_some_rows_reads_what_those_alone_say(
+        self, data: Any, texts: list[str], by: str | None, within: Within, key: str
+    ) -> None:
+        self.fill(data)
+        through = max(dt.date(2026, 4, 30), *(row[0] for row in data if row[0]))
+        place = {"route": 1, "vessel": 2}
+        own = [row for row in data if all((row[place[name]] or "(blank)") in names for name, names in within)]
+        made = [
+            lambda: ColumnSource(pl.DataFrame(own, schema=SCHEMA, orient="row"), "day", ["route", "vessel"], through),
+            lambda: ColumnSource(pl.DataFrame(data, schema=SCHEMA, orient="row"), "day", ["route", "vessel"], through, within=within),
+            lambda: self.live(through=through, within=within),
+        ]  # fmt: skip
+        if not any(row[0] for row in own):
+            for make in made:
+                self.assertRaises(NoPeriod, make)
+            return
+        alone, held, there = (make() for make in made)
+        try:
+            self.compare(alone, held, own, texts, by, (), key, "rate")
+            self.compare(alone, there, own, texts, by, (), key, "rate")
+        finally:
+            there.close()
+
     @settings(max_examples=30, suppress_health_check=[HealthCheck.differing_executors])
     @given(
         rows,
@@ -395,8 +434,8 @@ class TheSameInAFolder(TheSameFigures):
                 piece.filter(pl.col("vessel") == vessel).drop("vessel").write_parquet(path)
         self.routes = pl.DataFrame(list(routes), schema=ROUTES, orient="row")
 
-    def live(self, merges: Any = None, order: Any = None, through: Any = None) -> Any:
-        return FolderSource(FolderTable(self.folder, COLUMNS, merges or {}), order, through)
+    def live(self, merges: Any = None, order: Any = None, through: Any = None, within: Within = ()) -> Any:
+        return FolderSource(FolderTable(self.folder, COLUMNS, merges or {}), order, through, within)
 
     def wide(self, through: Any = None) -> Any:
         return FolderSource(FolderTable(self.folder, COLUMNS, {}, WIDE, {"routes": self.routes}), through=through)

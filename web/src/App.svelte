@@ -1,27 +1,40 @@
 <script lang="ts">
   import Router, { router } from 'svelte-spa-router'
-  import { mediumDay } from './api/days'
   import { routes } from './routes'
-  import { api, author, got, seen, type Schemas } from './api/client'
+  import { api, got, insisted, seen, type Schemas } from './api/client'
+  import { keep, known, loadMe, may, rename, signOut } from './api/me.svelte'
   import { setClock } from './api/clock'
   import { LOCALES, writeAs } from './api/numbers'
   import { loadMarkNames } from './api/marknames.svelte'
   import { loadStates } from './api/states.svelte'
   import { loadFaces } from './faces/names.svelte'
+  import DataThrough from './views/front/DataThrough.svelte'
   import Find from './views/front/Find.svelte'
   import { keepFocus } from './parts/focus'
   import Keys from './views/front/Keys.svelte'
   import Slot from './parts/Slot.svelte'
   import Tip from './parts/Tip.svelte'
 
-  const words = [
-    { path: '/scorecards', name: 'Scorecards' },
-    { path: '/kpis', name: 'KPIs' },
-    { path: '/yardsticks', name: 'Yardsticks' },
-    { path: '/marks', name: 'Mark book' },
-    { path: '/data', name: 'Data' },
-    { path: '/editions', name: 'Editions' },
+  const places = [
+    { path: '/scorecards', name: 'Scorecards', verb: 'read' },
+    { path: '/kpis', name: 'KPIs', verb: 'make' },
+    { path: '/yardsticks', name: 'Yardsticks', verb: 'make' },
+    { path: '/marks', name: 'Mark book', verb: 'mark' },
+    { path: '/data', name: 'Data', verb: 'make' },
+    { path: '/editions', name: 'Editions', verb: 'read' },
+    { path: '/people', name: 'People', verb: 'make' },
   ]
+  const closed = [
+    { path: '/rows', verb: 'make' },
+    { path: '/done', verb: 'own' },
+  ]
+  const me = $derived(known())
+  const words = $derived(places.filter((one) => may(one.verb) && (one.path !== '/people' || me?.signs_in)))
+  /** What is asked for is for others: what is told instead. */
+  const kept = $derived(
+    [...places, ...closed].find((one) => router.location.startsWith(one.path) && !may(one.verb)),
+  )
+  const entering = $derived(router.location.startsWith('/sign-in'))
   const here = $derived(['/', '/rows'].includes(router.location) ? '/scorecards' : router.location)
 
   let mode = $state(
@@ -29,23 +42,35 @@
   )
   $effect(() => {
     document.documentElement.dataset.mode = mode
-    localStorage.setItem('mode', mode)
+    if (localStorage.getItem('mode') !== mode) keep('mode', mode)
   })
 
-  void loadStates()
-  void loadFaces()
-  void loadMarkNames()
+  let away = $state('')
+  insisted(() => loadMe()).catch(() => (away = 'The server does not answer.'))
+  let begun = false
+  /** What every page needs, once somebody is known. */
+  $effect(() => {
+    if (!me?.signed_in || begun) return
+    begun = true
+    mode = localStorage.getItem('mode') ?? mode
+    void loadStates()
+    void loadFaces()
+    void loadMarkNames()
+    loadCalendar()
+  })
 
-  let name = $state(author.get())
+  const name = $derived(me?.name ?? '')
   let calendar = $state<Schemas['Calendar'] | null>(null)
-  got(api.GET('/api/calendar')).then(
-    (found) => {
-      calendar = found
-      writeAs(found.locale)
-      setClock(found.now)
-    },
-    () => (calendar = null), // the page itself says that the server is away
-  )
+  function loadCalendar() {
+    got(api.GET('/api/calendar')).then(
+      (found) => {
+        calendar = found
+        writeAs(found.locale)
+        setClock(found.now)
+      },
+      () => (calendar = null), // the page itself says that the server is away
+    )
+  }
   async function chooseLocale(locale: string) {
     if (!calendar) return
     const header = seen(calendar.version)
@@ -65,28 +90,12 @@
   let changed = $state(0)
   $effect(() => {
     void router.location
+    if (!may('make')) return
     got(api.GET('/api/notices')).then(
       (found) => (changed = found.length),
       () => (changed = 0),
     )
   })
-  let through = $state('')
-  /** The datasets, each with its own last complete day. */
-  let ends = $state.raw<Schemas['DatasetOut'][]>([])
-  $effect(() => {
-    void router.location
-    got(api.GET('/api/datasets')).then(
-      (datasets) => {
-        ends = datasets.filter((dataset) => dataset.through)
-        // What no KPI reads says nothing of the pages.
-        const read = ends.filter((dataset) => dataset.kpis.length)
-        const days = [...new Set((read.length ? read : ends).map((dataset) => dataset.through!))].sort()
-        through = days.length > 1 ? `${mediumDay(days[0])} – ${mediumDay(days.at(-1))}` : mediumDay(days[0])
-      },
-      () => (ends = []),
-    )
-  })
-
   $effect(keepFocus)
 
   let finding = $state(false)
@@ -127,48 +136,45 @@
       <a href="#{word.path}" aria-current={here.startsWith(word.path) ? 'page' : undefined}>{word.name}</a>
     {/each}
   </nav>
-  <button class="find" onclick={() => (finding = true)}>Find <kbd>/</kbd></button>
-  {#if ends.length}
-    <span class="through"
-      ><span class="words">Data through&nbsp;</span><Slot text={through} label="Data through" width={300}>
-        {#snippet children()}
-          <ul class="ends">
-            {#each ends as one (one.id)}<li>
-                <a href="#/data/{one.id}">{one.name}</a><span>{mediumDay(one.through)}</span>
-              </li>{/each}
-          </ul>
-        {/snippet}
-      </Slot></span
-    >
-  {/if}
-  <span class="who">
-    <Slot text={initials || 'you'} label="Your name" width={250}>
-      {#snippet children(close)}
-        <label class="small soft"
-          >Numbers are written as
-          <select
-            class="type-in"
-            value={calendar?.locale}
-            onchange={(event) => chooseLocale(event.currentTarget.value)}
+  {#if me?.signed_in}<button class="find" onclick={() => (finding = true)}>Find <kbd>/</kbd></button>{/if}
+  {#if may('make')}<DataThrough />{/if}
+  {#if me?.signed_in}<span class="who">
+      <Slot
+        text={me.signs_in ? name : initials || 'you'}
+        label={me.signs_in ? 'You' : 'Your name'}
+        width={260}
+      >
+        {#snippet children(close)}
+          <label class="small soft"
+            >Numbers are written as
+            <select
+              class="type-in"
+              value={calendar?.locale}
+              disabled={!may('own')}
+              onchange={(event) => chooseLocale(event.currentTarget.value)}
+            >
+              {#each LOCALES as [key, example] (key)}<option value={key}>{example}</option>{/each}
+            </select></label
           >
-            {#each LOCALES as [key, example] (key)}<option value={key}>{example}</option>{/each}
-          </select></label
-        >
-        <p class="small soft">Your name stands beside what you change. It is kept in this browser.</p>
-        <input
-          class="type-in"
-          aria-label="What you are called"
-          maxlength="60"
-          value={name}
-          onchange={(event) => {
-            author.set(event.currentTarget.value)
-            name = author.get()
-            close()
-          }}
-        />
-      {/snippet}
-    </Slot>
-  </span>
+          <p class="small soft">Your name stands beside what you change.</p>
+          <input
+            class="type-in"
+            aria-label="What you are called"
+            maxlength="60"
+            value={name}
+            onchange={(event) => {
+              const typed = event.currentTarget.value.trim()
+              rename(typed).then(close, () => (event.currentTarget.value = name))
+            }}
+          />
+          <p class="you small">
+            {#if me?.signs_in}<a class="link" href="#/me" onclick={close}>Your account</a>{/if}
+            {#if may('own')}<a class="link" href="#/done" onclick={close}>What was done</a>{/if}
+            {#if me?.signs_in}<button class="link" onclick={() => signOut()}>Sign out</button>{/if}
+          </p>
+        {/snippet}
+      </Slot>
+    </span>{/if}
   <button class="mode" onclick={() => (mode = mode === 'dark' ? 'light' : 'dark')}>
     {mode === 'dark' ? 'Paper' : 'Dark'}
   </button>
@@ -179,9 +185,32 @@
   </p>
 {/if}
 <Tip />
-<Router {routes} restoreScrollState={true} />
+{#if !me}
+  {#if away}<p class="told">{away}</p>{/if}
+{:else if entering || !me.signed_in}
+  {#await import('./views/people/SignIn.svelte') then { default: SignIn }}
+    <SignIn token={entering ? (router.location.split('/')[2] ?? '') : ''} />
+  {/await}
+{:else if kept}
+  <main class="page">
+    <h1>{kept.verb === 'own' ? 'What was done' : 'For those who make scorecards'}</h1>
+    <p class="sentence">
+      You are here as a {me.role === 'keeper' ? 'keeper of marks' : me.role}, and this is opened to
+      {kept.verb === 'own' ? 'owners' : kept.verb === 'mark' ? 'keepers of marks' : 'analysts'}. Go on to the
+      <a class="link" href="#/scorecards">scorecards</a>, or ask an owner for another role.
+    </p>
+  </main>
+{:else}
+  <Router {routes} restoreScrollState={true} />
+{/if}
 
 <style>
+  .you {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 14px;
+    margin-top: 10px;
+  }
   .told {
     padding: 7px 20px;
     border-bottom: 1px solid var(--rule);
@@ -212,13 +241,9 @@
     text-transform: uppercase;
     margin-right: 18px;
   }
-  .who > :global(button),
-  .through > :global(button) {
+  .who > :global(button) {
     color: #fff;
     font-size: 12.5px;
-  }
-  .through > :global(button[aria-expanded='true']) {
-    background: none;
   }
   nav {
     display: flex;
@@ -253,32 +278,6 @@
     border-top: 0;
     border-bottom-color: var(--paper);
   }
-  .through {
-    font-size: 13px;
-  }
-  .ends {
-    max-height: 60vh;
-    overflow: auto;
-  }
-  .ends li {
-    display: flex;
-    gap: 12px;
-    justify-content: space-between;
-    padding: 5px 6px;
-    border-bottom: 1px solid var(--rule);
-    color: var(--ink);
-  }
-  .ends a {
-    min-width: 0;
-    overflow-wrap: anywhere;
-  }
-  .ends a:hover {
-    color: var(--accent);
-  }
-  .ends span {
-    flex: none;
-    color: var(--soft);
-  }
   .find {
     color: #c9cfd2;
     font-size: 13px;
@@ -302,9 +301,6 @@
     outline-color: #c3aef0;
   }
   @media (max-width: 1120px) {
-    .through .words {
-      display: none;
-    }
     .frame {
       gap: 8px;
     }
@@ -320,9 +316,6 @@
     }
   }
   @media (max-width: 700px) {
-    .through {
-      display: none;
-    }
     .frame {
       position: static;
       padding: 0 10px;

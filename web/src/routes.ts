@@ -24,6 +24,10 @@ const editionCheck = view(() => import('./views/editions/Check.svelte'))
 const editionCalendar = view(() => import('./views/editions/Calendar.svelte'))
 const bundle = view(() => import('./views/data/Bundle.svelte'))
 const editionPage = view(() => import('./views/editions/EditionPage.svelte'))
+const people = view(() => import('./views/people/People.svelte'))
+const whoReads = view(() => import('./views/people/WhoReads.svelte'))
+const done = view(() => import('./views/people/Done.svelte'))
+const account = view(() => import('./views/people/Account.svelte'))
 const changedPage = view(() => import('./views/Changed.svelte'))
 const specimens = view(() => import('./views/specimens/Specimens.svelte'))
 const notFound = view(() => import('./views/NotFound.svelte'))
@@ -54,6 +58,10 @@ export const routes = {
   '/editions/check': editionCheck,
   '/editions/books': books,
   '/editions/:id': editionPage,
+  '/people': people,
+  '/people/:kind/:id': whoReads,
+  '/done': done,
+  '/me': account,
   '/changed': changedPage,
   '/specimens': specimens,
   '/specimens/:condition': specimens,

@@ -30,13 +30,14 @@ from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.pages.reading.instrument_scope import period_of
 from ironmark.pages.reading.usages import yardsticks_in_use
-from ironmark.store import change_log, kpi_glances, records, versions
+from ironmark.store import change_log, eyes, kpi_glances, records, versions
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
 from ironmark.tables.live_waiting import FRESH_S
 
 log = structlog.get_logger()
 GLANCES = 12
+OWN_S = 1.0  # that a list may take with those of who reads some rows only
 SOON_S = 0.06  # that a list may take with what is quickly worked out
 FEW_ROWS = 100_000  # of a dataset, which are quickly read
 TOGETHER = 20  # glances that are kept in one transaction
@@ -105,9 +106,7 @@ class KpiGlances:
         """Every KPI, in the order they were made in."""
         keys = [head.id for head in records.heads(session, "kpi")]
         now, stamp = versions.every(session), change_log.stamp(session)
-        yardsticks = self._sources.seen.several(
-            {"": ("yardsticks in use", stamp)}, lambda _: {"": yardsticks_in_use(session)}
-        )[""]
+        yardsticks = self._in_use(session, stamp)
         missing = self._missing(keys, yardsticks, now, stamp)
         if new := [key for key in missing if not self._is_under_way(key)]:
             found = kpi_glances.kept(session, new)
@@ -119,7 +118,36 @@ class KpiGlances:
             self._begin({key: yardsticks.get(key) for key in sorted(new, key=lambda key: of[key])})
             missing = self._missing(missing, yardsticks, now, stamp)
         waited, held = set(missing), self._held
-        return [_waited(key) if key in waited else held[key].glance for key in keys]
+        own = self._own(session, yardsticks, stamp)
+        return [own.get(key) or (_waited(key) if key in waited else held[key].glance) for key in keys]
+
+    def _own(self, session: Session, yardsticks: Mapping[str, str], stamp: object) -> dict[str, Glance]:
+        """Those of KPIs of which whoever asks reads some rows only, worked out while there is time, and kept until
+        anything changes."""
+        seen = eyes.of(session)
+        found: dict[str, Glance] = {}
+        until = time.monotonic() + OWN_S
+        for key in seen.of_kpi if not seen.closed else [head.id for head in records.heads(session, "kpi")]:
+            if time.monotonic() > until:
+                found[key] = _waited(key)
+                continue
+            place = ("own glance of a KPI", key, seen.key, stamp)
+            found |= self._sources.seen.several(
+                {key: place}, lambda some: {one: self._own_one(session, one, yardsticks.get(one)) for one in some}
+            )
+        return found
+
+    def _own_one(self, session: Session, key: str, yardstick: str | None) -> Glance:
+        context = ReadingContext(self._sources, session)
+        context.fetch([key], [yardstick] if yardstick else [])
+        return glance_at(context, key, yardstick)
+
+    def _in_use(self, session: Session, stamp: object) -> Mapping[str, str]:
+        def read(_: list[str]) -> dict[str, dict[str, str]]:
+            with eyes.of_all_rows(session):
+                return {"": yardsticks_in_use(session)}
+
+        return self._sources.seen.several({"": ("yardsticks in use", stamp)}, read)[""]
 
     def _missing(
         self, keys: Sequence[str], yardsticks: Mapping[str, str], now: versions.Told, stamp: object
@@ -138,7 +166,7 @@ class KpiGlances:
             if time.monotonic() > until:
                 break
             try:
-                with self._sources.turns.within(max(0.0, until - time.monotonic())):
+                with eyes.of_all_rows(session), self._sources.turns.within(max(0.0, until - time.monotonic())):
                     made[key] = self._one(_Quick(self._sources, session), key, yardsticks.get(key))
             except _TakesLong:
                 continue

@@ -21,8 +21,9 @@ from ironmark.pages.model.palette import PaletteBody
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import ScorecardBody
 from ironmark.pages.model.yardstick import YardstickBody
-from ironmark.store import calendar, database, datasets, marks, records, versions
+from ironmark.store import calendar, database, datasets, eyes, marks, records, versions
 from ironmark.store.datasets import StoredDataset
+from ironmark.store.eyes import Eyes
 from ironmark.store.records import Document, Kind
 
 _Body = TypeVar("_Body", KpiBody, YardstickBody)
@@ -47,10 +48,15 @@ class DocumentSet:
         self._shared = session is not None and bool(session.info.get("reading"))
         self._seen = sources.seen if self._shared else Seen()
 
+    @property
+    def eyes(self) -> Eyes:
+        """Whose eyes it is read with."""
+        return eyes.of(self.session)
+
     def fetch(self, kpis: Iterable[str], yardsticks: Iterable[str] = ()) -> None:
         """Have these at hand, with the mark books of the KPIs. Their versions are told in one statement, and what was
         seen before in one of them is not read again."""
-        new_kpis = [key for key in dict.fromkeys(kpis) if key not in self.kpis]
+        new_kpis = [key for key in dict.fromkeys(kpis) if key not in self.kpis and self.eyes.sees("kpi", key)]
         new_yardsticks = [key for key in dict.fromkeys(yardsticks) if key not in self.yardsticks]
         if not new_kpis and not new_yardsticks:
             return
@@ -173,7 +179,11 @@ class DocumentSet:
         return {state.key: state for palette in self.palettes.values() for state in palette.states}
 
     def entries(self, kpi: str) -> list[MarkEntry]:
-        return self._entries.get(kpi, [])
+        found = self._entries.get(kpi, [])
+        within = dict(self.eyes.of_kpi.get(kpi, ()))
+        if not within:
+            return found
+        return [entry for entry in found if _applies(entry, within, self.kpis[kpi].nature == "flow")]
 
     def book(self, kpi: str) -> int:
         """The version of a KPI's mark book; 0 before its first entry."""
@@ -248,3 +258,14 @@ class DocumentSet:
         # A name that is given to another KPI changes what is read.
         self._saw("kpi", {key: document.version for key, document in every.items()})
         return {key: KpiBody.model_validate(document.body) for key, document in every.items()}
+
+
+def _applies(entry: MarkEntry, within: Mapping[str, Sequence[str]], adds: bool) -> bool:
+    """Whether an entry is a mark of readings of some rows alone: none is that is another member's, nor, where figures add
+    up, one of all rows, since a part is not held to the whole's mark."""
+    of = dict(entry.owner.of)
+    if any(of.get(segment) and of[segment] not in names for segment, names in within.items()):
+        return False
+    if not adds or entry.owner.whose in ("each", "everyone"):
+        return True
+    return entry.owner.whose == "member" and all(of.get(segment) for segment in within)

@@ -73,7 +73,7 @@ class ReadingContext(FormulaExpander):
         if any(self.dataset(one).kind == "live" for one in used):
             return read()
         readable = Readable(
-            frozenset((one, self.dataset(one).version) for one in used),
+            frozenset((one, self.dataset(one).version, self.eyes.within(one)) for one in used),
             found, tuple(formulas.items()), key, (self._versions["kpi"][key], self.book(key)),
             marks, (yardstick, graded, graded.states if graded else ()), by, where, periods,
         )  # fmt: skip

@@ -10,6 +10,7 @@ from ironmark.core.palette import State
 from ironmark.core.periods import Period
 from ironmark.core.readings import Kpi, Readings
 from ironmark.core.yardstick import Yardstick
+from ironmark.tables.cells import Within
 
 _A_READING = 600  # bytes, with its texts' figures; and
 _THE_REST = 20_000
@@ -17,9 +18,9 @@ _THE_REST = 20_000
 
 @dataclass(frozen=True)
 class Readable:
-    """Everything that readings follow from: what is equal here reads the same. rows: dataset versions."""
+    """Everything that readings follow from: what is equal here reads the same. rows: dataset versions, and which rows of them."""
 
-    rows: frozenset[tuple[str, int]]
+    rows: frozenset[tuple[str, int, Within]]
     kpi: Kpi
     computed: tuple[tuple[str, formula_nodes.Node], ...]
     key: str

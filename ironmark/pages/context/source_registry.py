@@ -18,10 +18,10 @@ from ironmark.pages.context.fair_semaphore import Turns
 from ironmark.pages.context.response_cache import Kept
 from ironmark.pages.context.version_cache import Seen
 from ironmark.pages.model.problems import Refused
-from ironmark.store import database, dataset_secrets, datasets, room
+from ironmark.store import database, dataset_secrets, datasets, eyes, room
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
-from ironmark.tables.cells import NoPeriod
+from ironmark.tables.cells import NoPeriod, Within
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection
 from ironmark.tables.folders import Files, FolderSource, FolderTable, allowed, files_now, in_words
@@ -34,6 +34,21 @@ MEMORY = 2 << 30  # of all processes together, unless another is told
 LEAST_MEMORY = 512 << 20
 OF_ROWS, OF_READINGS, OF_ANSWERS = 0.5, 0.03, 0.03  # of what a process may have; the rest is for what it works on
 TURNS = 2  # pages worked on at once; more of them in one process take longer together than in turn
+
+_Place = tuple[str, int, Within]  # a dataset, its version, and which of its rows
+
+
+def _within(session: Session, dataset: StoredDataset) -> Within:
+    """Which rows of a dataset count for whoever a session is of. Raises NoPeriod where none do."""
+    found = eyes.of(session)
+    if dataset.id in found.closed:
+        raise NoPeriod(f"“{dataset.name}” is not opened to you; its owner can open it.")
+    within = found.within(dataset.id)
+    if gone := [name for name, _ in within if name not in dataset.segments]:
+        raise NoPeriod(
+            f"“{dataset.name}” is opened to you by “{gone[0]}”, which is no segment of it any more; its owner has to open it anew."
+        )
+    return within
 
 
 class Sources:
@@ -50,11 +65,11 @@ class Sources:
         self._readings = database.sessions(engine)
         self._most = int(memory * OF_ROWS)
         self.room = int(memory * (1 - OF_ROWS - OF_READINGS - OF_ANSWERS) / TURNS)  # bytes for one thing it works on
-        self._held: dict[tuple[str, int], ColumnSource] = {}
-        self._loading: dict[tuple[str, int], threading.Lock] = {}
-        self._live: dict[tuple[str, int], Patient] = {}
-        self._coming: dict[tuple[str, int], Patient] = {}
-        self._folders: dict[str, tuple[tuple[int, tuple[int, ...], Files], FolderSource]] = {}
+        self._held: dict[_Place, ColumnSource] = {}
+        self._loading: dict[_Place, threading.Lock] = {}
+        self._live: dict[_Place, Patient] = {}
+        self._coming: dict[_Place, Patient] = {}
+        self._folders: dict[tuple[str, Within], tuple[tuple[int, tuple[int, ...], Files], FolderSource]] = {}
         self._lock = threading.Lock()
         self.kept, self.seen = Kept(int(memory * OF_ANSWERS)), Seen()
         self.taken = Seen(int(memory * OF_READINGS), lambda taken: taken.weight)  # see ``readings_cache``
@@ -74,13 +89,14 @@ class Sources:
             yield session
 
     def source(self, session: Session, dataset: StoredDataset) -> Source:
-        """The rows of a dataset, ready to be aggregated. Raises NoPeriod, LiveProblem.
+        """The rows of a dataset that whoever the session is of may read, ready to be aggregated. Raises NoPeriod, LiveProblem.
 
         The first who asks for a version reads it, others who ask meanwhile wait for that; nobody else does.
         """
+        within = _within(session, dataset)
         if dataset.kind == "live":
-            return self._live_source(session, dataset)
-        key = (dataset.id, dataset.version)
+            return self._live_source(session, dataset, within)
+        key = (dataset.id, dataset.version, within)
         with self._lock:
             held = self._used(key)
             loading = self._loading.setdefault(key, threading.Lock()) if held is None else None
@@ -90,28 +106,29 @@ class Sources:
         with loading:
             with self._lock:
                 held = self._held.get(key)
-            return held if held is not None else self._load(session, dataset)
+            return held if held is not None else self._load(session, dataset, within)
 
-    def _load(self, session: Session, dataset: StoredDataset) -> ColumnSource:
+    def _load(self, session: Session, dataset: StoredDataset, within: Within) -> ColumnSource:
         if dataset.period is None or dataset.through is None:
             raise NoPeriod(f"“{dataset.name}” has no period: give a column of dates that role on its page under Data.")
-        rows = self.rows_of(session, dataset)
+        with eyes.of_all_rows(session):
+            rows = self.rows_of(session, dataset)
         if dataset.kind == "checklist" and isinstance(rows, pl.DataFrame):
             rows = checklist.carried(rows, dataset.through)
         made = ColumnSource(
             rows, dataset.period, dataset.segments, dataset.through, dataset.order,
-            dataset.own_segments, self._most // 3,
+            dataset.own_segments, self._most // 3, within,
         )  # fmt: skip
         made.grain = dataset.grain
         with self._lock:
             older = [key for key in self._held if key[0] == dataset.id and key[1] < dataset.version]
-            self._held[dataset.id, dataset.version] = made
-            self._loading.pop((dataset.id, dataset.version), None)
+            self._held[dataset.id, dataset.version, within] = made
+            self._loading.pop((dataset.id, dataset.version, within), None)
             self._give_up(older)
         return made
 
     def rows_of(self, session: Session, dataset: StoredDataset, apart: str = "") -> Rows:
-        """All rows with what is looked up and derived, and spellings merged but those of the column ``apart``. Many are
+        """All rows, whoever asks, with what is looked up and derived, and spellings merged but those of the column ``apart``. Many are
         read column by column as they are asked for, for as long as they are kept: they never change."""
         if dataset.kind == "checklist" or dataset.row_count < MANY_ROWS:
             return datasets.rows(session, dataset, apart)
@@ -123,7 +140,7 @@ class Sources:
 
         return Pieces(read, dataset.merges_but(apart), dataset.row_count, datasets.widened(session, dataset, apart))
 
-    def _used(self, key: tuple[str, int]) -> ColumnSource | None:
+    def _used(self, key: _Place) -> ColumnSource | None:
         """Rows that are held, used last from now on; others are given up where all have come to take too much room."""
         held = self._held.pop(key, None)
         if held is not None:
@@ -131,7 +148,7 @@ class Sources:
             self._give_up()
         return held
 
-    def _give_up(self, older: Sequence[tuple[str, int]] = ()) -> None:
+    def _give_up(self, older: Sequence[_Place] = ()) -> None:
         """Drop what is ``older``, and the rows that were not used for longest where all take too much room; not the last."""
         weights = {key: source.weight for key, source in self._held.items()}
         gone = list(older)
@@ -145,17 +162,17 @@ class Sources:
             rows = frozenset(self._held)
             self.taken.forget(lambda key: not rows.issuperset(key.rows))
 
-    def _live_source(self, session: Session, dataset: StoredDataset) -> Patient:
+    def _live_source(self, session: Session, dataset: StoredDataset, within: Within) -> Patient:
         """A live source; one that has grown old is read anew beside it, and serves on until the new one is there.
 
         Nothing is asked of any server under the lock, and one that is given up closes when its last reader is done.
         """
-        key = (dataset.id, dataset.version)
+        key = (dataset.id, dataset.version, within)
         with self._lock:
             held, coming = self._live.get(key), self._coming.get(key)
         if held is not None and held.age < FRESH_S:
             return held
-        made = self._patient(session, dataset) if coming is None else None
+        made = self._patient(session, dataset, within) if coming is None else None
         with self._lock:
             held, coming = self._live.get(key), self._coming.get(key)
             if held is not None and held.age < FRESH_S:
@@ -166,15 +183,15 @@ class Sources:
                     made.warm()
                 if coming is not None and not coming.is_open and held.age < 3 * FRESH_S:
                     return held
-            for old in [k for k in self._live if k[0] == dataset.id]:
+            for old in [k for k in self._live if k[0] == dataset.id and (k[1] != dataset.version or k == key)]:
                 del self._live[old]
-            for old in [k for k in self._coming if k[0] == dataset.id and k != key]:
+            for old in [k for k in self._coming if k[0] == dataset.id and k[1] != dataset.version]:
                 del self._coming[old]
             self._coming.pop(key, None)
             chosen = coming or made
             if chosen is not None:
                 self._live[key] = chosen
-        return chosen or self._live_source(session, dataset)  # others have settled it meanwhile
+        return chosen or self._live_source(session, dataset, within)  # others have settled it meanwhile
 
     def connection(self, session: Session, dataset: StoredDataset) -> Connection:
         """How a live source is reached."""
@@ -212,29 +229,31 @@ class Sources:
         return Connection(**{**plain, **own}, password=password or "")
 
     def _folder(
-        self, dataset: StoredDataset, looked_into: tuple[int, ...], table: FolderTable, through: dt.date | None
-    ) -> FolderSource:
+        self, dataset: StoredDataset, looked_into: tuple[int, ...], table: FolderTable, through: dt.date | None,
+        within: Within = (),
+    ) -> FolderSource:  # fmt: skip
         """A folder; the one from before with all that was worked out of it, while no file and nothing else has changed."""
         with in_words(table.folder):
             now = dataset.version, looked_into, files_now(table.folder)
         with self._lock:
-            before = self._folders.get(dataset.id)
+            before = self._folders.get((dataset.id, within))
         if before is not None and before[0] == now:
             return before[1]
-        made = FolderSource(table, dataset.order, through)
+        made = FolderSource(table, dataset.order, through, within)
         with self._lock:
-            self._folders[dataset.id] = now, made
+            self._folders[dataset.id, within] = now, made
         return made
 
-    def _patient(self, session: Session, dataset: StoredDataset) -> Patient:
-        table = self.table_of(session, dataset)
+    def _patient(self, session: Session, dataset: StoredDataset, within: Within) -> Patient:
+        with eyes.of_all_rows(session):
+            table = self.table_of(session, dataset)
         through = dataset.through if dataset.settings.get("fixed_through") else None
         looked_into = tuple(datasets.get(session, one.dataset).version for one in dataset.wide.lookups)
 
         def make() -> LiveSource | FolderSource:
             if isinstance(table, FolderTable):
-                return self._folder(dataset, looked_into, table, through)
-            return LiveSource(table, dataset.order, through)
+                return self._folder(dataset, looked_into, table, through, within)
+            return LiveSource(table, dataset.order, through, within)
 
         if isinstance(table, FolderTable):
             made = Patient(dataset.name, make)

@@ -197,7 +197,7 @@ def carry_out(sources: Sources, key: str, still_mine: Callable[[Session], None])
         row = refreshes.get(session, key)
         if row is None:
             return
-        body, token = RefreshBody.model_validate(row.body), row.token
+        body, token = RefreshBody.model_validate(row.body), refreshes.token_of(row)
         origin = body.origin
         reading = None
         if isinstance(origin, FromAddress):

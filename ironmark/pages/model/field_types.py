@@ -54,3 +54,5 @@ def _plain_handle(handle: str) -> str:
 
 
 Handle = Annotated[str, Field(max_length=60), AfterValidator(_plain_handle)]
+Mail = Annotated[str, StringConstraints(strip_whitespace=True, max_length=254, pattern=r"^[^@\s]+@[^@\s]+$")]
+Password = Annotated[str, StringConstraints(max_length=200)]

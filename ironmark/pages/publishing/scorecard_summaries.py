@@ -107,6 +107,28 @@ def held(sources: Sources, session: Session, kept: Mapping[str, glances.Kept]) -
     return {scorecard: glance for (scorecard, _), glance in found.items()}
 
 
+def reads_as_all(context: ReadingContext, body: bytes) -> bool:
+    """Whether a glance, packed, is how whoever asks reads the scorecard too: all rows under it are opened to them."""
+    return context.eyes.read_all_rows or reads_as(context, unpacked(body))
+
+
+def reads_as(context: ReadingContext, glance: Glance) -> bool:
+    return context.eyes.reads_as({key: [] for key in glance.rests_on.datasets})
+
+
+def own_glance(context: ReadingContext, key: str, stamp: object) -> tuple[Glance, bytes]:
+    """A scorecard at a glance with the eyes of who reads some rows only, and its stamps; kept until anything changes."""
+    place = ("own glance", key, context.eyes.key, stamp)
+    return context.sources.seen.several({key: place}, lambda _: {key: _own(context, key)})[key]
+
+
+def _own(context: ReadingContext, key: str) -> tuple[Glance, bytes]:
+    body = context.scorecard(key)
+    page = read_page(context, body, body.scope)
+    picture = draw_page(page, context.style)
+    return glance_of(page, True, picture), _stamps().dump_json(stamps_of(body, picture))
+
+
 def stamps_json(drawing: bytes) -> bytes:
     return gzip.decompress(drawing)
 

@@ -39,17 +39,9 @@ const away: Problem = {
 
 export const api = createClient<paths>({ baseUrl: '' })
 
-/** Who works here, as they call themselves; kept in this browser and told with every change. */
-export const author = {
-  get: () => localStorage.getItem('author') ?? '',
-  set: (name: string) => localStorage.setItem('author', name.trim().slice(0, 60)),
-}
-api.use({
-  onRequest: ({ request }) => {
-    if (author.get()) request.headers.set('x-author', encodeURIComponent(author.get()))
-    return request
-  },
-})
+let signedOut = () => {}
+/** What is done when an answer says that nobody is signed in any more. */
+export const onSignedOut = (then: () => void) => (signedOut = then)
 
 type Answer<T> = Promise<{ data?: T; error?: unknown; response: Response }>
 
@@ -63,6 +55,7 @@ export async function got<T>(answer: Answer<T>): Promise<T> {
   }
   if (settled.response.ok) return settled.data as T
   const problem = settled.error as Partial<Problem> | undefined
+  if (settled.response.status === 401 && problem?.type === 'sign-in') signedOut()
   throw new Refusal(problem?.detail ? (problem as Problem) : { ...away, status: settled.response.status })
 }
 

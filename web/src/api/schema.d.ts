@@ -487,6 +487,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scorecards/{key}/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say Here
+         * @description That one has it open, told again every while; and who else has.
+         */
+        post: operations["say_here_api_scorecards__key__here_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scorecards/{key}/page": {
         parameters: {
             query?: never;
@@ -748,6 +768,26 @@ export interface paths {
          * @description Withdraw what was published, and say why. It stays in the list, and says so wherever it is read.
          */
         post: operations["withdraw_edition_api_editions__key__withdraw_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/editions/{key}/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Open Edition
+         * @description Open an edition knowingly to those who read some rows only, or close it to them again.
+         */
+        put: operations["open_edition_api_editions__key__open_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2020,7 +2060,7 @@ export interface paths {
          * @description Put new rows in: ``replace`` all, ``append``, or replace those of the days the file covers (``periods``).
          *
          *     Rows that no longer fit how those before were read are refused with 409 and what differs; ``force`` takes them.
-         *     A machine names the dataset's token in Authorization and needs no If-Match.
+         *     A machine names its token in Authorization and needs no If-Match.
          */
         post: operations["put_rows_api_datasets__key__rows_post"];
         delete?: never;
@@ -2520,6 +2560,590 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sign-in/elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Begin
+         * @description Go to the directory and sign in there.
+         */
+        get: operations["begin_api_sign_in_elsewhere_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-in/elsewhere/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Come Back
+         * @description Where the directory sends somebody back to.
+         */
+        get: operations["come_back_api_sign_in_elsewhere_back_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign In
+         * @description By mail address and password. Where the account has a second factor, its code is asked for next.
+         */
+        post: operations["sign_in_api_sign_in_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-in/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Second Step
+         * @description The code of an authenticator, or a recovery code, each taken once.
+         */
+        post: operations["second_step_api_sign_in_second_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign Out */
+        post: operations["sign_out_api_sign_out_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-in/pass/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Pass
+         * @description What a link is for. Looking at it does not use it.
+         */
+        get: operations["get_pass_api_sign_in_pass__token__get"];
+        put?: never;
+        /**
+         * Use Pass
+         * @description Make the first owner, come where one was asked in, or take a new password, which ends all other sessions.
+         */
+        post: operations["use_pass_api_sign_in_pass__token__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-in/forgotten": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forgotten
+         * @description Note that somebody asks for a new password: an owner finds it in what was done, and makes them a link. The answer is
+         *     the same whether there is such an account or not.
+         */
+        post: operations["forgotten_api_sign_in_forgotten_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Me */
+        get: operations["get_me_api_me_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Rename Me
+         * @description What stands beside the changes one makes. At home it may be nothing.
+         */
+        patch: operations["rename_me_api_me_patch"];
+        trace?: never;
+    };
+    "/api/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Password
+         * @description Ends all other sessions.
+         */
+        put: operations["change_password_api_me_password_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Confirm Second
+         * @description Have a code be asked for from now on. Answered with recovery codes, told this once.
+         */
+        put: operations["confirm_second_api_me_second_put"];
+        /**
+         * Begin Second
+         * @description A secret for an authenticator; it counts once its first code was sent back.
+         */
+        post: operations["begin_second_api_me_second_post"];
+        /** End Second */
+        delete: operations["end_second_api_me_second_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sittings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Sittings
+         * @description From where one is signed in.
+         */
+        get: operations["list_sittings_api_me_sittings_get"];
+        put?: never;
+        post?: never;
+        /**
+         * End Other Sittings
+         * @description End all but the one that this is asked by.
+         */
+        delete: operations["end_other_sittings_api_me_sittings_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sittings/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End Sitting */
+        delete: operations["end_sitting_api_me_sittings__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Kept
+         * @description What one left as one last saw it: the last look, pins, what is folded.
+         */
+        get: operations["get_kept_api_me_kept_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/kept/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put Kept */
+        put: operations["put_kept_api_me_kept__name__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List People */
+        get: operations["list_people_api_people_get"];
+        put?: never;
+        /**
+         * Ask In
+         * @description Ask somebody in: a link that is good once and for a week, by which they take a password.
+         */
+        post: operations["ask_in_api_people_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/invited/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take Back Invitation */
+        delete: operations["take_back_invitation_api_people_invited__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Person
+         * @description Another name, role or teams. The last owner stays one.
+         */
+        put: operations["change_person_api_people__key__put"];
+        post?: never;
+        /**
+         * End Person
+         * @description Somebody is here no more: they are signed out everywhere. What they did keeps their name.
+         */
+        delete: operations["end_person_api_people__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{key}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Link
+         * @description A link for a new password, good once and for an hour; for who forgot theirs where no mail is sent.
+         */
+        post: operations["make_link_api_people__key__link_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/teams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make Team */
+        post: operations["make_team_api_teams_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/teams/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Team */
+        put: operations["change_team_api_teams__key__put"];
+        post?: never;
+        /** Drop Team */
+        delete: operations["drop_team_api_teams__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Groups
+         * @description What the groups of the directory mean here.
+         */
+        get: operations["get_groups_api_groups_get"];
+        /** Put Groups */
+        put: operations["put_groups_api_groups_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/openings/{kind}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Opening */
+        get: operations["get_opening_api_openings__kind___key__get"];
+        /**
+         * Put Opening
+         * @description Open something to others, or close it. Whoever may change it may, unless it is about rows or takes it from themselves:
+         *     that is an owner's to do.
+         */
+        put: operations["put_opening_api_openings__kind___key__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/openings/usual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open All
+         * @description Open every scorecard that nothing was said of yet to everyone who signs in.
+         */
+        post: operations["open_all_api_openings_usual_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/openings/scorecard/{key}/as/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read As
+         * @description What somebody reads on a scorecard, beside what all rows say.
+         */
+        get: operations["read_as_api_openings_scorecard__key__as__person__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tokens
+         * @description One's own; an owner's are all.
+         */
+        get: operations["list_tokens_api_tokens_get"];
+        put?: never;
+        /** Make Token */
+        post: operations["make_token_api_tokens_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End Token */
+        delete: operations["end_token_api_tokens__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Trail
+         * @description The newest first, at most a hundred; ``before`` goes on from the last one's number.
+         */
+        get: operations["read_trail_api_trail_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trail/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Out
+         * @description The same as CSV, a change a line.
+         */
+        get: operations["take_out_api_trail_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trail/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep For
+         * @description For how many days it is kept.
+         */
+        put: operations["keep_for_api_trail_kept_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/states": {
         parameters: {
             query?: never;
@@ -2730,6 +3354,46 @@ export interface components {
             source: string;
             /** Figure */
             figure: string;
+        };
+        /**
+         * AsRead
+         * @description A scorecard with somebody's eyes, in words, beside what all rows say. notes: how many of how many.
+         */
+        AsRead: {
+            /** Person */
+            person: string;
+            /** Rows */
+            rows: string;
+            /** Period Label */
+            period_label: string;
+            /** Tally */
+            tally: components["schemas"]["TallyPart"][];
+            /** Readings */
+            readings: components["schemas"]["AsRow"][];
+            /** Gone */
+            gone: number;
+            /** Notes */
+            notes: number;
+            /** Of Notes */
+            of_notes: number;
+        };
+        /**
+         * AsRow
+         * @description A reading as somebody reads it. all_rows: as whoever reads all rows does, "" where that is the same.
+         */
+        AsRow: {
+            /** Name */
+            name: string;
+            /** About */
+            about: string;
+            /** Shown */
+            shown: string;
+            /** Against */
+            against: string;
+            /** State */
+            state: string | null;
+            /** All Rows */
+            all_rows: string;
         };
         /**
          * Ask
@@ -3275,6 +3939,15 @@ export interface components {
              */
             kind: "set" | "carried" | "inherited" | "together" | "computed" | "none";
         };
+        /** Change */
+        Change: {
+            /** What */
+            what: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+        };
         /**
          * ChangeBody
          * @description ``since`` is a period such as 2026-10 or 2026; ``value`` null takes the entry out.
@@ -3668,6 +4341,11 @@ export interface components {
             key: string;
             /** Name */
             name: string;
+        };
+        /** Confirmed */
+        Confirmed: {
+            /** Password */
+            password: string;
         };
         /**
          * ConnectionBody
@@ -4292,9 +4970,18 @@ export interface components {
             note: string;
         };
         /**
+         * EditionOpening
+         * @description opened: to whoever reads the scorecard, also where they read some of the rows it was made of.
+         */
+        EditionOpening: {
+            /** Opened */
+            opened: boolean;
+        };
+        /**
          * EditionOut
          * @description number: as it is told, such as 10, or 10a for one that restates it. restated: how many of its readings have
-         *     another value, mark or state by now; null until that is worked out.
+         *     another value, mark or state by now; null until that is worked out. made_with: the members whose rows alone it was made
+         *     of, "" for all; opened: to those too who read some rows only.
          */
         EditionOut: {
             /** Id */
@@ -4336,6 +5023,10 @@ export interface components {
             restated: number | null;
             /** By Clock */
             by_clock: boolean;
+            /** Made With */
+            made_with: string;
+            /** Opened */
+            opened: boolean;
         };
         /**
          * EditionPage
@@ -4613,6 +5304,11 @@ export interface components {
             /** Folders */
             folders: string[];
         };
+        /** Forgotten */
+        Forgotten: {
+            /** Mail */
+            mail: string;
+        };
         /** FormulaProblem */
         FormulaProblem: {
             /** Message */
@@ -4821,6 +5517,29 @@ export interface components {
             years: components["schemas"]["PeriodChoice"][];
         };
         /**
+         * GroupRow
+         * @description group: as the directory calls it. role: None for none of its own.
+         */
+        GroupRow: {
+            /** Group */
+            group: string;
+            /** Role */
+            role?: ("reader" | "keeper" | "analyst" | "owner") | null;
+            /**
+             * Teams
+             * @default []
+             */
+            teams: string[];
+        };
+        /** GroupsBody */
+        GroupsBody: {
+            /**
+             * Rows
+             * @default []
+             */
+            rows: components["schemas"]["GroupRow"][];
+        };
+        /**
          * HandAsk
          * @description ``step`` and ``done`` for a checklist, ``value`` (KPI unit) for a figure of a typed sheet.
          *
@@ -4876,6 +5595,14 @@ export interface components {
             title: string;
             /** Said */
             said: string;
+        };
+        /** Here */
+        Here: {
+            /**
+             * Changing
+             * @default false
+             */
+            changing: boolean;
         };
         /** HistoryLook */
         HistoryLook: {
@@ -5200,6 +5927,40 @@ export interface components {
             /** Waiting */
             waiting: boolean;
         };
+        /** Invitation */
+        Invitation: {
+            /** Mail */
+            mail: string;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @default reader
+             * @enum {string}
+             */
+            role: "reader" | "keeper" | "analyst" | "owner";
+            /**
+             * Teams
+             * @default []
+             */
+            teams: string[];
+        };
+        /** InvitedOut */
+        InvitedOut: {
+            /** Id */
+            id: string;
+            /** Mail */
+            mail: string;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "reader" | "keeper" | "analyst" | "owner";
+            /** Ends At */
+            ends_at: string;
+        };
         /**
          * Item
          * @description What reading a bundle would do with one thing. new: made; same: left; changed: replaced, where that is asked for;
@@ -5223,12 +5984,25 @@ export interface components {
              */
             said: string;
         };
+        /**
+         * Kept
+         * @description Anything that JSON can say; null is given up.
+         */
+        "Kept-Input": {
+            /** Value */
+            value?: unknown;
+        };
         /** Kept */
-        Kept: {
+        "Kept-Output": {
             /** Dataset */
             dataset: string;
             /** Version */
             version: number;
+        };
+        /** KeptFor */
+        KeptFor: {
+            /** Days */
+            days: number;
         };
         /** KeptPicture */
         KeptPicture: {
@@ -5466,6 +6240,16 @@ export interface components {
             readers: string[];
         };
         /**
+         * LinkMade
+         * @description path: on this server, told this once. until: when it ends.
+         */
+        LinkMade: {
+            /** Path */
+            path: string;
+            /** Until */
+            until: string;
+        };
+        /**
          * LinkOut
          * @description readings: how often it was read. reader: for whom alone it is, "" for whoever has it.
          */
@@ -5684,6 +6468,19 @@ export interface components {
             /** Lookups */
             lookups: components["schemas"]["LookupBody"][];
         };
+        /** MachineRow */
+        MachineRow: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Made By */
+            made_by: string;
+            /** Until */
+            until: string | null;
+            /** Used At */
+            used_at: string | null;
+        };
         /** ManyTexts */
         ManyTexts: {
             /** Texts */
@@ -5756,6 +6553,72 @@ export interface components {
             keys_missing: number;
         };
         /**
+         * Me
+         * @description signs_in: whether accounts are used here. signed_in: whether one is known. any_owner: whether anybody could sign in
+         *     yet. elsewhere: whether a directory is asked too. verbs: what one may. some_rows: whether one reads only some rows of something.
+         */
+        Me: {
+            /** Signs In */
+            signs_in: boolean;
+            /** Signed In */
+            signed_in: boolean;
+            /**
+             * Any Owner
+             * @default true
+             */
+            any_owner: boolean;
+            /**
+             * Elsewhere
+             * @default false
+             */
+            elsewhere: boolean;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Mail
+             * @default
+             */
+            mail: string;
+            /**
+             * Role
+             * @default
+             */
+            role: string;
+            /**
+             * Teams
+             * @default []
+             */
+            teams: string[];
+            /**
+             * Verbs
+             * @default []
+             */
+            verbs: string[];
+            /**
+             * Second
+             * @default false
+             */
+            second: boolean;
+            /**
+             * Codes Left
+             * @default 0
+             */
+            codes_left: number;
+            /**
+             * Some Rows
+             * @default false
+             */
+            some_rows: boolean;
+        };
+        /**
          * MemberOut
          * @description A member as the rows spell it, how many have it, and the member it stands for where it was merged.
          */
@@ -5782,6 +6645,11 @@ export interface components {
             by: string | null;
             /** Year */
             year: string;
+        };
+        /** NameChange */
+        NameChange: {
+            /** Name */
+            name: string;
         };
         /**
          * NameCount
@@ -5955,6 +6823,34 @@ export interface components {
             name: string;
         };
         /**
+         * NewToken
+         * @description token: told this once.
+         */
+        NewToken: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Verbs */
+            verbs: string[];
+            /** Scorecards */
+            scorecards: string[];
+            /** Datasets */
+            datasets: string[];
+            /** Made At */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Until */
+            until: string | null;
+            /** Used At */
+            used_at: string | null;
+            /** Over */
+            over: boolean;
+            /** Token */
+            token: string;
+        };
+        /**
          * NoteBody
          * @description text: Markdown with live figures; without words the note is taken back.
          */
@@ -6069,6 +6965,76 @@ export interface components {
             mended: string[];
         };
         /**
+         * OpeningBody
+         * @description read, change: by whom; marks: who keeps a KPI's mark book; notes: who writes them. rules: who reads some rows of a
+         *     dataset only; rules_from: those of another dataset.
+         */
+        OpeningBody: {
+            /**
+             * Read
+             * @default []
+             */
+            read: string[];
+            /**
+             * Change
+             * @default [
+             *       "makers"
+             *     ]
+             */
+            change: string[];
+            /**
+             * Marks
+             * @default [
+             *       "makers"
+             *     ]
+             */
+            marks: string[];
+            /**
+             * Notes
+             * @default readers
+             * @enum {string}
+             */
+            notes: "readers" | "makers";
+            /**
+             * Rules
+             * @default []
+             */
+            rules: components["schemas"]["RowRule"][];
+            rules_from?: components["schemas"]["RulesFrom"] | null;
+        };
+        /**
+         * OpeningOut
+         * @description version: 0 while nothing was said. may_change: whether who asks may. readers: who reads it, and why. segments: of a
+         *     dataset, or of those that a scorecard rests on.
+         */
+        OpeningOut: {
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            body: components["schemas"]["OpeningBody"];
+            /** May Change */
+            may_change: boolean;
+            /** Readers */
+            readers: components["schemas"]["ReaderRow"][];
+            /** Machines */
+            machines: components["schemas"]["MachineRow"][];
+            /** Segments */
+            segments: components["schemas"]["ironmark__api__opened__SegmentChoice"][];
+            /** Datasets */
+            datasets: components["schemas"]["RestsOnDataset"][];
+        };
+        /**
+         * OtherHere
+         * @description Somebody else who has it open. changing: they are at its bench.
+         */
+        OtherHere: {
+            /** Name */
+            name: string;
+            /** Changing */
+            changing: boolean;
+        };
+        /**
          * Outcome
          * @description What comes of a table: a figure's name, what it is, and its newest value.
          */
@@ -6181,10 +7147,58 @@ export interface components {
             /** Pro Rated */
             pro_rated: boolean;
         };
+        /**
+         * PassOut
+         * @description What a link is for: owner, the first one; invited, who is asked in; password, a new one.
+         */
+        PassOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "owner" | "invited" | "password";
+            /** Mail */
+            mail: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * PassUse
+         * @description mail: of the first owner; all others are known by the link.
+         */
+        PassUse: {
+            /** Password */
+            password: string;
+            /** Name */
+            name?: string | null;
+            /** Mail */
+            mail?: string | null;
+        };
+        /** PasswordChange */
+        PasswordChange: {
+            /** Before */
+            before: string;
+            /** Password */
+            password: string;
+        };
         /** PastedCells */
         PastedCells: {
             /** Cells */
             cells: string[][];
+        };
+        /**
+         * PeopleOut
+         * @description usual: how many scorecards are opened to nobody but analysts, since nothing was said of them yet.
+         */
+        PeopleOut: {
+            /** People */
+            people: components["schemas"]["PersonOut"][];
+            /** Teams */
+            teams: components["schemas"]["TeamOut"][];
+            /** Invited */
+            invited: components["schemas"]["InvitedOut"][];
+            /** Usual */
+            usual: number;
         };
         /** PeriodChoice */
         PeriodChoice: {
@@ -6194,6 +7208,42 @@ export interface components {
             label: string;
             /** Short */
             short: string;
+        };
+        /** PersonChange */
+        PersonChange: {
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "reader" | "keeper" | "analyst" | "owner";
+            /** Teams */
+            teams: string[];
+        };
+        /** PersonOut */
+        PersonOut: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            /** Mail */
+            mail: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "reader" | "keeper" | "analyst" | "owner";
+            /** Teams */
+            teams: string[];
+            /** Second */
+            second: boolean;
+            /** Outside */
+            outside: boolean;
+            /** Seen At */
+            seen_at: string | null;
         };
         /**
          * PictureBody
@@ -6655,6 +7705,23 @@ export interface components {
             marks: components["schemas"]["TriedMark"][];
         };
         /**
+         * ReaderRow
+         * @description Somebody who reads something. because: their role and what opens it to them; rows: which of its rows, in words; may:
+         *     what they may do with it. id: of the account.
+         */
+        ReaderRow: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Because */
+            because: string;
+            /** Rows */
+            rows: string;
+            /** May */
+            may: string;
+        };
+        /**
          * ReadingOf
          * @description What it is a reading of, by which its note is found.
          */
@@ -6877,6 +7944,13 @@ export interface components {
             /** Needs */
             needs: string[];
         };
+        /** RestsOnDataset */
+        RestsOnDataset: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
         /**
          * RevisionOut
          * @description A form of a document: which version it was, who saved it and when. The newest is the one that holds now.
@@ -6946,6 +8020,19 @@ export interface components {
             cells: components["schemas"]["Cell"][];
         };
         /**
+         * RowRule
+         * @description Some read the rows of these members of a segment alone. Several rules for one person on one segment open what any of
+         *     them does; rules on several segments hold together.
+         */
+        RowRule: {
+            /** Who */
+            who: string;
+            /** Segment */
+            segment: string;
+            /** Members */
+            members: string[];
+        };
+        /**
          * RowsOut
          * @description The first rows, every cell as text, a summary of each column, and what is found in the rows as they stand.
          */
@@ -6987,6 +8074,21 @@ export interface components {
             text: string;
             /** Kpi */
             kpi: string;
+        };
+        /**
+         * RulesFrom
+         * @description The same, told by the rows of another dataset: whoever's mail address or team stands in ``person`` reads the rows of
+         *     the ``member`` beside it. Who does not stand there reads none.
+         */
+        RulesFrom: {
+            /** Dataset */
+            dataset: string;
+            /** Person */
+            person: string;
+            /** Member */
+            member: string;
+            /** Segment */
+            segment: string;
         };
         /**
          * RulesOut
@@ -7140,7 +8242,7 @@ export interface components {
             /** Year Start */
             year_start: number;
             /** Segments */
-            segments: components["schemas"]["SegmentChoice"][];
+            segments: components["schemas"]["ironmark__pages__model__pictures__SegmentChoice"][];
             /** States */
             states: components["schemas"]["StatePicture"][];
             /** Tally */
@@ -7164,6 +8266,34 @@ export interface components {
             /** Wanted */
             wanted: components["schemas"]["Wanted"][];
             mark_owner: components["schemas"]["MarkOwner"] | null;
+        };
+        /**
+         * Second
+         * @description step: what the first step was answered with. code: of the authenticator, or a recovery code.
+         */
+        Second: {
+            /** Step */
+            step: string;
+            /** Code */
+            code: string;
+        };
+        /**
+         * SecondBegun
+         * @description secret: to be typed into an authenticator; picture: the same as an SVG to be photographed.
+         */
+        SecondBegun: {
+            /** Secret */
+            secret: string;
+            /** Picture */
+            picture: string;
+        };
+        /**
+         * SecondChange
+         * @description code: of the authenticator, which shows that it has the secret.
+         */
+        SecondChange: {
+            /** Code */
+            code: string;
         };
         /**
          * SectionBody
@@ -7232,15 +8362,6 @@ export interface components {
             state: string | null;
             /** Shade */
             shade: string | null;
-        };
-        /** SegmentChoice */
-        SegmentChoice: {
-            /** Name */
-            name: string;
-            /** Label */
-            label: string;
-            /** Members */
-            members: string[];
         };
         /** ShadesOut */
         ShadesOut: {
@@ -7314,6 +8435,42 @@ export interface components {
             came: number;
             /** Differences */
             differences: components["schemas"]["Difference"][];
+        };
+        /** SignIn */
+        SignIn: {
+            /** Mail */
+            mail: string;
+            /** Password */
+            password: string;
+        };
+        /**
+         * SignedIn
+         * @description step: set where a code is asked for besides, to be sent with it.
+         */
+        SignedIn: {
+            /**
+             * Step
+             * @default
+             */
+            step: string;
+        };
+        /**
+         * SittingOut
+         * @description here: the one that this is asked by.
+         */
+        SittingOut: {
+            /** Id */
+            id: string;
+            /** Made At */
+            made_at: string;
+            /** Used At */
+            used_at: string;
+            /** Address */
+            address: string;
+            /** Browser */
+            browser: string;
+            /** Here */
+            here: boolean;
         };
         /**
          * SlideTemplate
@@ -7747,6 +8904,27 @@ export interface components {
             /** Count */
             count: number;
         };
+        /** TeamBody */
+        TeamBody: {
+            /** Name */
+            name: string;
+            /**
+             * People
+             * @default []
+             */
+            people: string[];
+        };
+        /** TeamOut */
+        TeamOut: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            /** People */
+            people: string[];
+        };
         /**
          * TextBody
          * @description A sheet of words: Markdown with live figures, as in ``{on_time}`` and ``{on_time: gap of Night freight in the
@@ -7811,6 +8989,54 @@ export interface components {
             /** Token */
             token: string;
         };
+        /**
+         * TokenAsk
+         * @description verbs: what it may do of what its maker may. scorecards, datasets: those alone; none for all. until: the last day.
+         */
+        TokenAsk: {
+            /** Name */
+            name: string;
+            /** Verbs */
+            verbs: ("read" | "note" | "mark" | "upload" | "make")[];
+            /**
+             * Scorecards
+             * @default []
+             */
+            scorecards: string[];
+            /**
+             * Datasets
+             * @default []
+             */
+            datasets: string[];
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+        };
+        /** TokenOut */
+        TokenOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Verbs */
+            verbs: string[];
+            /** Scorecards */
+            scorecards: string[];
+            /** Datasets */
+            datasets: string[];
+            /** Made At */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Until */
+            until: string | null;
+            /** Used At */
+            used_at: string | null;
+            /** Over */
+            over: boolean;
+        };
         /** TrackLook */
         TrackLook: {
             /**
@@ -7819,6 +9045,18 @@ export interface components {
              * @enum {string}
              */
             full: "axis" | "mark";
+        };
+        /**
+         * TrailOut
+         * @description days: how long it is kept. more: whether there are earlier ones.
+         */
+        TrailOut: {
+            /** Rows */
+            rows: components["schemas"]["TrailRow"][];
+            /** More */
+            more: boolean;
+            /** Days */
+            days: number;
         };
         /**
          * TrailPoint
@@ -7839,6 +9077,29 @@ export interface components {
             mark: number | null;
             /** Partial */
             partial: boolean;
+        };
+        /** TrailRow */
+        TrailRow: {
+            /** Number */
+            number: number;
+            /** At */
+            at: string;
+            /** Who */
+            who: string;
+            /** Person */
+            person: string;
+            /** Address */
+            address: string;
+            /** Verb */
+            verb: string;
+            /** Kind */
+            kind: string;
+            /** Record */
+            record: string;
+            /** Name */
+            name: string;
+            /** Changed */
+            changed: components["schemas"]["Change"][];
         };
         /**
          * TriedMark
@@ -8013,6 +9274,11 @@ export interface components {
             dataset?: string | null;
             problem?: components["schemas"]["Problem"] | null;
         };
+        /** UsualOpening */
+        UsualOpening: {
+            /** Opened */
+            opened: number;
+        };
         /** VersionOut */
         VersionOut: {
             /** Number */
@@ -8160,6 +9426,27 @@ export interface components {
              */
             per: ("day" | "week" | "month" | "quarter" | "year") | "any";
         };
+        /**
+         * SegmentChoice
+         * @description A segment that rows can be opened by. members: those there are, so far as they are known.
+         */
+        ironmark__api__opened__SegmentChoice: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Members */
+            members: string[];
+        };
+        /** SegmentChoice */
+        ironmark__pages__model__pictures__SegmentChoice: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Members */
+            members: string[];
+        };
     };
     responses: never;
     parameters: never;
@@ -8188,7 +9475,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Kept"];
+                    "application/json": components["schemas"]["Kept-Output"];
                 };
             };
             /** @description A problem document (RFC 9457) */
@@ -9250,6 +10537,41 @@ export interface operations {
             };
         };
     };
+    say_here_api_scorecards__key__here_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Here"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OtherHere"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     read_page_of_api_scorecards__key__page_get: {
         parameters: {
             query?: {
@@ -9865,6 +11187,43 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Withdrawal"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_edition_api_editions__key__open_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditionOpening"];
             };
         };
         responses: {
@@ -12725,7 +14084,6 @@ export interface operations {
             };
             header?: {
                 "if-match"?: string | null;
-                authorization?: string | null;
             };
             path: {
                 key: string;
@@ -13731,6 +15089,1277 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_api_sign_in_elsewhere_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            302: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    come_back_api_sign_in_elsewhere_back_get: {
+        parameters: {
+            query?: {
+                state?: string;
+                code?: string;
+                error?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            302: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_in_api_sign_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedIn"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    second_step_api_sign_in_second_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Second"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedIn"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_out_api_sign_out_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_pass_api_sign_in_pass__token__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    use_pass_api_sign_in_pass__token__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassUse"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedIn"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forgotten_api_sign_in_forgotten_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Forgotten"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_me_api_me_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rename_me_api_me_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_password_api_me_password_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    confirm_second_api_me_second_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecondChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_second_api_me_second_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Confirmed"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondBegun"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_second_api_me_second_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Confirmed"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_sittings_api_me_sittings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SittingOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_other_sittings_api_me_sittings_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_sitting_api_me_sittings__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_kept_api_me_kept_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_kept_api_me_kept__name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Kept-Input"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_people_api_people_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_in_api_people_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Invitation"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkMade"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_back_invitation_api_people_invited__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_person_api_people__key__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_person_api_people__key__delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_link_api_people__key__link_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkMade"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_team_api_teams_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TeamBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TeamOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_team_api_teams__key__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TeamBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TeamOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_team_api_teams__key__delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_groups_api_groups_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupsBody"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_groups_api_groups_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupsBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupsBody"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_opening_api_openings__kind___key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "scorecard" | "dataset" | "kpi" | "folder";
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpeningOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_opening_api_openings__kind___key__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                kind: "scorecard" | "dataset" | "kpi" | "folder";
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpeningBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpeningOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_all_api_openings_usual_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsualOpening"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_as_api_openings_scorecard__key__as__person__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AsRead"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_tokens_api_tokens_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_token_api_tokens_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewToken"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_token_api_tokens__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_trail_api_trail_get: {
+        parameters: {
+            query?: {
+                person?: string | null;
+                kind?: string | null;
+                record?: string | null;
+                since?: string | null;
+                until?: string | null;
+                word?: string;
+                before?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrailOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_out_api_trail_file_get: {
+        parameters: {
+            query?: {
+                person?: string | null;
+                kind?: string | null;
+                record?: string | null;
+                since?: string | null;
+                until?: string | null;
+                word?: string;
+                before?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_for_api_trail_kept_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptFor"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             204: {

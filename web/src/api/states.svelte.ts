@@ -14,8 +14,9 @@ const STANDARD: StateLook[] = [
 let palettes = $state.raw<PaletteLook[]>([])
 let known = $state.raw(new Map(STANDARD.map((state) => [state.key, state])))
 
-const sheet = document.createElement('style')
-document.head.append(sheet)
+// Constructed, so that no style needs to stand within the page.
+const sheet = new CSSStyleSheet()
+document.adoptedStyleSheets.push(sheet)
 
 function rules(found: PaletteLook[], ground: 'light' | 'dark') {
   return found
@@ -40,7 +41,7 @@ export async function loadStates() {
 export function knowStates(found: PaletteLook[]) {
   palettes = found
   known = new Map(found.flatMap((palette) => palette.states.map((state) => [state.key, state])))
-  sheet.textContent = `:root{${rules(found, 'light')}} :root[data-mode='dark']{${rules(found, 'dark')}}`
+  sheet.replaceSync(`:root{${rules(found, 'light')}} :root[data-mode='dark']{${rules(found, 'dark')}}`)
 }
 
 export const everyPalette = () => palettes

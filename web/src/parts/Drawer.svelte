@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A drawer along the foot of a page. Its edge is dragged, or moved by the arrow keys; on a phone it fills the screen. */
+  import { keep } from '../api/me.svelte'
   import type { Snippet } from 'svelte'
 
   interface Props {
@@ -22,7 +23,7 @@
 
   function set(next: number) {
     height = Math.round(Math.min(Math.max(next, LEAST), most))
-    localStorage.setItem(key, String(height))
+    keep(key, String(height))
   }
   function down(event: PointerEvent) {
     event.preventDefault()

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { known } from '../../api/me.svelte'
   import { push, router } from 'svelte-spa-router'
   import { Refusal, api, got, seen, words, type Dataset, type Schemas } from '../../api/client'
   import Delete from '../../parts/Delete.svelte'
@@ -166,6 +167,7 @@
           >
         {/if}
       {/if}
+      {#if known()?.signs_in}<a class="act" href="#/people/dataset/{dataset.id}">Who reads it</a>{/if}
       <a class="act main" href="#/kpis?new={dataset.id}">New KPI from it</a>
     </div>
     {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** One edition: beside another one or now, its covering note, what it can be taken out as, and who may read it. */
+  import { may } from '../../api/me.svelte'
   import { push, router } from 'svelte-spa-router'
   import { api, attempt, got, seen, words, type Schemas } from '../../api/client'
   import { when } from '../../api/days'
@@ -9,6 +10,7 @@
   import Differences from './Differences.svelte'
   import EditionRow from './EditionRow.svelte'
   import Links from './Links.svelte'
+  import OpenKnowingly from './OpenKnowingly.svelte'
   import Withdraw from './Withdraw.svelte'
   import { restated, type Edition } from './told'
 
@@ -86,6 +88,11 @@
       await got(api.DELETE('/api/editions/{key}', { params: { path, header } }))
       await push('/editions')
     })
+  const openToAll = (opened: boolean) =>
+    act(async () => {
+      await got(api.PUT('/api/editions/{key}/open', { params: { path }, body: { opened } }))
+      await load(params.id)
+    })
   const restate = () =>
     act(async () => {
       const body = {
@@ -161,15 +168,16 @@
               <div class="panel"><TakeOut of={{ edition: edition.id }} {sheets} {sections} /></div>
             {/snippet}
           </Slot>
-          <Slot text="Share" label="Share" width={300}>
-            {#snippet children()}
-              <div class="panel">
-                {#key edition.id}<Links of={{ edition: edition.id }} />{/key}
-              </div>
-            {/snippet}
-          </Slot>
+          {#if may('make')}<Slot text="Share" label="Share" width={300}>
+              {#snippet children()}
+                <div class="panel">
+                  <OpenKnowingly {edition} open={openToAll} />
+                  {#key edition.id}<Links of={{ edition: edition.id }} />{/key}
+                </div>
+              {/snippet}
+            </Slot>{/if}
         {/if}
-        {#if edition.state === 'draft'}
+        {#if !may('make')}{''}{:else if edition.state === 'draft'}
           <button class="act" onclick={drop}>Throw away</button>
           <button class="act main" onclick={publish}>Publish</button>
         {:else}

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Every edition, by the scorecard it is of. */
+  import { may } from '../../api/me.svelte'
   import { api, got, words } from '../../api/client'
   import Stamps from '../../parts/Stamps.svelte'
   import Standing from './Standing.svelte'
@@ -34,9 +35,9 @@
         scorecards as they were read, frozen, numbered and dated.
       </p>
     </div>
-    <a class="act" href="#/editions/books">Books</a>
+    {#if may('make')}<a class="act" href="#/editions/books">Books</a>{/if}
     <a class="act" href="#/editions/check">Check a file</a>
-    <a class="act" href="#/editions/calendar">By the calendar</a>
+    {#if may('make')}<a class="act" href="#/editions/calendar">By the calendar</a>{/if}
   </div>
   {#if failed}<p class="note" role="alert">
       {failed} <button class="act quiet" onclick={load}>Try again</button>

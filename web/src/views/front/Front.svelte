@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Where the day begins: what changed, what is late, what is asked for, and every scorecard at a glance. */
+  import { known, may } from '../../api/me.svelte'
   import DropAnywhere from '../../parts/DropAnywhere.svelte'
   import { push } from 'svelte-spa-router'
   import { api, got, seen, words, type Schemas } from '../../api/client'
@@ -145,11 +146,16 @@
     </p>{/if}
 {/snippet}
 
-<DropAnywhere />
+{#if may('make')}<DropAnywhere />{/if}
 <main class="page">
   {#if front && !front.cards.length}
     {@render said()}
-    <FirstMinute {create} />
+    {#if may('make')}<FirstMinute {create} />{:else}
+      <h1>Nothing is opened to you yet</h1>
+      <p class="sentence">
+        You are signed in as {known()?.name}. Ask an owner, or whoever keeps a scorecard, to open it to you.
+      </p>
+    {/if}
   {:else}
     <div class="top">
       <div>
@@ -178,10 +184,10 @@
           {:else}the period before.{/if}
         </p>
       </div>
-      <div class="acts">
-        <a class="act" href="#/rows">From rows</a>
-        <button class="act main" onclick={create}>New scorecard</button>
-      </div>
+      {#if may('make')}<div class="acts">
+          <a class="act" href="#/rows">From rows</a>
+          <button class="act main" onclick={create}>New scorecard</button>
+        </div>{/if}
     </div>
     {@render said()}
 

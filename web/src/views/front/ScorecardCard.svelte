@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A scorecard at a glance: its drawing, its tally, and what changed on it. */
+  import { may } from '../../api/me.svelte'
   import { api, got, type Schemas } from '../../api/client'
   import { mediumDay, when } from '../../api/days'
   import Stamps from '../../parts/Stamps.svelte'
@@ -38,7 +39,9 @@
   >
   {#if card.tally.length}<Tally tally={card.tally} thin brief />
   {:else if !card.sheets}<p class="small soft">
-      Nothing is on it yet. <a class="link" href="#/scorecards/{card.id}/bench">Open the bench</a>
+      Nothing is on it yet. {#if may('make')}<a class="link" href="#/scorecards/{card.id}/bench"
+          >Open the bench</a
+        >{/if}
     </p>
   {:else}<p class="small soft">Being read…</p>{/if}
   <p class="small soft foot">
@@ -53,10 +56,10 @@
         >changed {mediumDay(card.updated_at)}{card.saved_by ? ` by ${card.saved_by}` : ''}</span
       ></span
     >
-    <span class="own">
-      <button class="act quiet" aria-label="Copy {card.title}" onclick={copy}>Copy</button>
-      <button class="act quiet" aria-label="Delete {card.title}" onclick={remove}>Delete</button>
-    </span>
+    {#if may('make')}<span class="own">
+        <button class="act quiet" aria-label="Copy {card.title}" onclick={copy}>Copy</button>
+        <button class="act quiet" aria-label="Delete {card.title}" onclick={remove}>Delete</button>
+      </span>{/if}
   </p>
 </li>
 

@@ -1,4 +1,6 @@
-/** When somebody last looked at the front page, and which scorecards they pinned; kept in this browser. */
+/** When somebody last looked at the front page, and which scorecards they pinned. */
+import { keep } from '../../api/me.svelte'
+
 const AGAIN_MS = 30 * 60_000 // who comes back within half an hour is still looking
 
 const read = (key: string) => localStorage.getItem(key) ?? ''
@@ -6,8 +8,8 @@ const read = (key: string) => localStorage.getItem(key) ?? ''
 /** The last look before this one, "" for none; this one is noted. */
 export function lookedBefore(now: Date): string {
   const seen = read('front-seen')
-  if (seen && now.getTime() - new Date(seen).getTime() > AGAIN_MS) localStorage.setItem('front-looked', seen)
-  localStorage.setItem('front-seen', now.toISOString())
+  if (seen && now.getTime() - new Date(seen).getTime() > AGAIN_MS) keep('front-looked', seen)
+  keep('front-seen', now.toISOString())
   return read('front-looked')
 }
 
@@ -20,7 +22,7 @@ export const pins = {
       return []
     }
   },
-  set: (held: string[]) => localStorage.setItem('pins', JSON.stringify(held)),
+  set: (held: string[]) => keep('pins', JSON.stringify(held)),
 }
 
 /** A moment as one would say it: today, yesterday, Monday, 3 days ago. */

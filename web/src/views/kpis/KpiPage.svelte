@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { known } from '../../api/me.svelte'
   import { dequal } from 'dequal'
   import { onDestroy } from 'svelte'
   import { push, router } from 'svelte-spa-router'
@@ -259,6 +260,7 @@
       {:else if kept}
         <Delete name={kept.body.name} {remove} />
       {/if}
+      {#if kept && known()?.signs_in}<a class="act" href="#/people/kpi/{kept.id}">Who reads it</a>{/if}
       {#if kept}<button class="act" aria-pressed={past} onclick={() => (past = !past)}>History</button>{/if}
       {#if !creating}
         {#if (kpis?.length ?? 0) > 1}<button class="act" onclick={() => push('/kpis?new=composite')}

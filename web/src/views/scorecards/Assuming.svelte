@@ -1,5 +1,6 @@
 <script lang="ts">
   /** The assumptions a page depends on, as sliders: moved, the whole page is read anew with that value. */
+  import { may } from '../../api/me.svelte'
   import { api, attempt, got, seen, type CardPicture, type Schemas } from '../../api/client'
   import Cases from './Cases.svelte'
   import type { Session } from './session.svelte'
@@ -150,7 +151,7 @@
         <button class="act quiet" onclick={takeBack}>Take it back</button></span
       >
     {/if}
-    <a class="link edit" href="#/kpis/assumptions">all assumptions</a>
+    {#if may('make')}<a class="link edit" href="#/kpis/assumptions">all assumptions</a>{/if}
   </div>
   {#if failed}<p class="wrong small" role="alert">{failed}</p>{/if}
   {#if comparing}

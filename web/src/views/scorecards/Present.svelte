@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A scorecard on a wall: section by section over the whole screen, turned by keys or by a clock. */
+  import { keep } from '../../api/me.svelte'
   import { setContext, tick } from 'svelte'
   import { push, router } from 'svelte-spa-router'
   import { when } from '../../api/days'
@@ -118,7 +119,7 @@
   }
   function setTurn(seconds: number) {
     turning = seconds
-    localStorage.setItem('present-turn', String(seconds))
+    keep('present-turn', String(seconds))
   }
   async function whole() {
     if (document.fullscreenElement) await document.exitFullscreen()

@@ -15,6 +15,7 @@ import {
   type YardstickBody,
 } from '../../api/client'
 import { dequal } from 'dequal'
+import { rebased } from './rebase'
 import { changedCuts, marksBy } from '../../api/cuts'
 import { History } from '../../parts/history.svelte'
 
@@ -424,6 +425,11 @@ export class Session {
       const card = await got(api.PUT('/api/scorecards/{key}', { ...path, body }))
       this.version = card.version
       this.savedAt = Date.now()
+      if (!dequal(card.body, body)) {
+        // Somebody else changed other sheets meanwhile: what came of both is what stands.
+        this.body = rebased(body, copy(this.body), card.body)
+        void this.read()
+      }
       if (this.saving === 'saving') this.saving = 'saved'
       this.refused = ''
       if (this.problem) void this.read() // the server was away, and is back
