@@ -2,7 +2,7 @@ import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import { folded, has } from '../src/parts/folded'
 import { toggled } from '../src/parts/toggled'
-import { ago } from '../src/views/front/looked'
+import { ago } from '../src/views/front/ago'
 
 test('names are found without case, accents and rare letters', () => {
   assert.equal(folded('Straße Łódź Ærø'), 'strasse lodz aero')

@@ -17,7 +17,8 @@
   import ChangedList from './ChangedList.svelte'
   import ScorecardCard from './ScorecardCard.svelte'
   import FirstMinute from './FirstMinute.svelte'
-  import { ago, lookedBefore, pins } from './looked'
+  import { ago } from './ago'
+  import { lookedBefore, pins } from './looked'
 
   const opened = now()
   const looked = lookedBefore(opened)

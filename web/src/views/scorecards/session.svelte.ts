@@ -333,7 +333,9 @@ export class Session {
     this.tryCut.stop()
     this.axis = null
     try {
-      await this.changeYardstick(id, await changedCuts(change), 'move a cut')
+      const next = await changedCuts(change)
+      this.draft(id, next) // in place of where it was tried last, which goes once this one is kept
+      await this.changeYardstick(id, next, 'move a cut')
     } catch (error) {
       this.refused = words(error)
       this.draft(id, null)
