@@ -138,7 +138,7 @@ def _bearer(request: Request) -> str:
 
 
 def _known(sources: Sources, signing: Signing, request: Request, word: str, address: str) -> Reader:
-    line = allowed.lines().get((request.method.replace("HEAD", "GET"), request.scope["route"].path))
+    line = allowed.lines().get((request.method.replace("HEAD", "GET"), request.scope["route"].path_format))
     if line is None:
         raise Refused(403, "no-line", "This cannot be asked for", "The route is not among those that are opened.")
     with sources.readings() as session:

@@ -15,7 +15,7 @@ from ironmark.api.versions import seen_version
 from ironmark.core.differences import differences
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.people.openings import EVERYONE, MAKERS, USUAL, Kind, OpeningBody, Person
-from ironmark.pages.people.rights import House, house, person_of, worked_out
+from ironmark.pages.people.rights import house, person_of, worked_out
 from ironmark.pages.people.who_reads import AsRead, ReaderRow, as_read, readers_of
 from ironmark.store import accounts, datasets, eyes, openings, records, tokens, trail
 from ironmark.store.database import Missing
@@ -83,7 +83,20 @@ def _named(session: Session, kind: Kind, key: str) -> str:
     return str(body.get("title") or body.get("name"))
 
 
-@router.get("/{kind}/{key}")
+@router.get("/scorecard/{key}/as/{person}")
+def read_as(key: str, person: str, who: Reader = Depends(reader)) -> AsRead:
+    """What somebody reads on a scorecard, beside what all rows say."""
+    with who.sources.turns.within(20), who.read() as session:
+        found = next((one for one in people_in(session) if one.id == person), None)
+        if found is None:
+            raise Missing("account", person)
+        now = house(session, who.sources.seen)
+        sees = Eyes(person) if found.role == "owner" else worked_out(now, found)
+        rows = next((row.rows for row in readers_of(session, now, "scorecard", key, [found])), "")
+        return as_read(who.sources, session, key, found, sees, rows)
+
+
+@router.get("/{kind}/{key:path}")  # the name of a folder may hold a slash
 def get_opening(kind: Kind, key: str, who: Reader = Depends(reader)) -> OpeningOut:
     with who.read() as session:
         return _answer(session, who, kind, key)
@@ -93,12 +106,12 @@ def _answer(session: Session, who: Reader, kind: Kind, key: str) -> OpeningOut:
     name = _named(session, kind, key)
     version, body = openings.get(session, kind, key)
     now = house(session, who.sources.seen)
-    rests = _rests_on(now, kind, key)
+    rests = set() if kind == "dataset" else now.rests_on(kind, key)
     names = {one.id: one for one in datasets.list_all(session)}
     return OpeningOut(
         version=version, name=name, body=USUAL[kind] if body is None else OpeningBody.model_validate(body),
         may_change=who.may(session, "change", kind, key),
-        readers=readers_of(session, now, kind, key, people_in(session)) if kind != "folder" else [],
+        readers=readers_of(session, now, kind, key, people_in(session)),
         machines=[
             MachineRow(id=row.id, name=row.name, made_by=row.made_by, until=last_day(row.ends_at), used_at=moment(row.used_at))
             for row in tokens.list_all(session)
@@ -107,12 +120,6 @@ def _answer(session: Session, who: Reader, kind: Kind, key: str) -> OpeningOut:
         segments=_segments(session, who, key) if kind == "dataset" else [],
         datasets=[RestsOnDataset(id=one, name=names[one].name) for one in sorted(rests) if one in names],
     )  # fmt: skip
-
-
-def _rests_on(now: House, kind: Kind, key: str) -> set[str]:
-    if kind == "scorecard" and key in now.cards:
-        return {one for kpi in now.cards[key].kpis for one in now.kpis.get(kpi, ())}
-    return set(now.kpis.get(key, ())) if kind == "kpi" else set()
 
 
 def _segments(session: Session, who: Reader, key: str) -> list[SegmentChoice]:
@@ -128,7 +135,7 @@ def _segments(session: Session, who: Reader, key: str) -> list[SegmentChoice]:
     ]
 
 
-@router.put("/{kind}/{key}")
+@router.put("/{kind}/{key:path}")
 def put_opening(
     kind: Kind, key: str, body: OpeningBody, if_match: str | None = Header(None), who: Reader = Depends(reader)
 ) -> OpeningOut:
@@ -203,16 +210,3 @@ def open_all(who: Reader = Depends(reader)) -> UsualOpening:
             openings.put(session, "scorecard", key, OpeningBody(read=["everyone"]).model_dump(), 0)
         trail.note(session, "opened", "scorecard", "", f"{len(left)} scorecards to everyone")
     return UsualOpening(opened=len(left))
-
-
-@router.get("/scorecard/{key}/as/{person}")
-def read_as(key: str, person: str, who: Reader = Depends(reader)) -> AsRead:
-    """What somebody reads on a scorecard, beside what all rows say."""
-    with who.sources.turns.within(20), who.read() as session:
-        found = next((one for one in people_in(session) if one.id == person), None)
-        if found is None:
-            raise Missing("account", person)
-        now = house(session, who.sources.seen)
-        sees = Eyes(person) if found.role == "owner" else worked_out(now, found)
-        rows = next((row.rows for row in readers_of(session, now, "scorecard", key, [found])), "")
-        return as_read(who.sources, session, key, found, sees, rows)

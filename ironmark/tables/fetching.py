@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import ipaddress
 import time
 from collections.abc import Collection
 from pathlib import Path, PurePosixPath
+from typing import Any
 from urllib.parse import unquote, urljoin, urlsplit
 
 import httpx
@@ -43,13 +45,14 @@ def fetched(url: str, token: str, hosts: Collection[str], into: Path) -> str:
     """
     began, home = time.monotonic(), urlsplit(url).netloc
     limits = httpx.Timeout(READ_S, connect=CONNECT_S)
+    trace = {"trace": _looked_up}
     try:
         with httpx.Client(timeout=limits, follow_redirects=False, trust_env=False) as client:
             for _ in range(_MOST_REDIRECTS):
                 allowed(url, hosts)
                 own = urlsplit(url).netloc == home and token
                 headers = {"Authorization": f"Bearer {token}"} if own else {}
-                with client.stream("GET", url, headers=headers) as answer:
+                with client.stream("GET", url, headers=headers, extensions=trace) as answer:
                     if answer.is_redirect:
                         url = urljoin(url, answer.headers.get("location", ""))
                         continue
@@ -70,6 +73,19 @@ def fetched(url: str, token: str, hosts: Collection[str], into: Path) -> str:
         said = str(error)[:200]
         raise LiveProblem(f"{home} does not answer.{f' It was said: {said}' if said else ''}") from None
     raise Wrong(f"{home} sends from one address to the next without end.")
+
+
+def _looked_up(event: str, told: dict[str, Any]) -> None:
+    """Called for each connection, before anything is sent on it: the address that a name has led to. Hosts are allowed by name
+    and may be private, but no name leads to where a machine is told about itself, to everybody, or to nobody. Raises Wrong."""
+    if not event.endswith("connect_tcp.complete"):
+        return
+    stream = told["return_value"]
+    address = ipaddress.ip_address(stream.get_extra_info("server_addr")[0].partition("%")[0])
+    found = getattr(address, "ipv4_mapped", None) or address
+    if found.is_link_local or found.is_multicast or found.is_unspecified or found.is_reserved:
+        stream.close()
+        raise Wrong(f"The name leads to {found}, which is no address of a server. Ask who looks after your network.")
 
 
 def _refuse(answer: httpx.Response, home: str) -> None:

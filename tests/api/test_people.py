@@ -264,6 +264,23 @@ class Roles(Clinics):
         self.assertEqual(reader.get("/api/find", params={"q": "Uprava"}).json(), [])
         self.assertEqual(self.owner.get("/api/find", params={"q": "Uprava"}).json()[0]["name"], "Uprava")
 
+    def test_what_is_in_a_folder_is_read_by_whom_the_folder_is_opened_to(self) -> None:
+        body = self.owner.get(f"/api/scorecards/{self.hidden}").json()
+        head, reader = {"If-Match": f'"{body["version"]}"'}, self.people["reader"]
+        moved = self.owner.put(
+            f"/api/scorecards/{self.hidden}", json=body["body"] | {"folder": "Uprava / seje"}, headers=head
+        )
+        self.assertEqual(moved.status_code, 200, moved.text)
+        self.assertEqual(reader.get(f"/api/scorecards/{self.hidden}").status_code, 404)
+        self.opened("folder", "Uprava%20%2F%20seje", read=["person:" + self.ids["reader"]]).raise_for_status()
+        self.assertEqual(reader.get(f"/api/scorecards/{self.hidden}").status_code, 200)
+        self.assertEqual(self.people["keeper"].get(f"/api/scorecards/{self.hidden}").status_code, 404)
+        told = self.owner.get("/api/openings/folder/Uprava%20%2F%20seje").json()["readers"]
+        self.assertEqual({one["name"]: one["because"] for one in told}["Ena reader"], "reader, named alone")
+        self.assertNotIn("Ena keeper", [one["name"] for one in told])
+        self.opened("folder", "Uprava%20%2F%20seje", read=[]).raise_for_status()
+        self.assertEqual(reader.get(f"/api/scorecards/{self.hidden}").status_code, 404)
+
     def test_an_analyst_changes_what_is_opened_to_them_for_that(self) -> None:
         analyst, body = self.people["analyst"], self.owner.get(f"/api/scorecards/{self.hidden}").json()
         self.opened("scorecard", self.hidden, change=["person:" + self.ids["owner"]]).raise_for_status()
@@ -375,6 +392,38 @@ class SomeRows(Clinics):
         self.refused(reader.put("/api/notes", json=whole, headers={"If-Match": '"0"'}), 403, "some-rows")
         own = {"kpi": self.kpi, "period": "2026-10", "members": {"ordinacija": ["Vič"]}, "text": "Nov zdravnik."}
         self.assertEqual(reader.put("/api/notes", json=own, headers={"If-Match": '"0"'}).status_code, 200)
+
+    def test_no_route_that_is_read_names_what_is_not_theirs(self) -> None:
+        """Every address that is read, of what is there, as two who read some rows each, beside who reads all."""
+        kept = {
+            "scorecards": self.card, "kpis": self.kpi, "datasets": self.dataset, "front": self.card, "notes": self.kpi,
+            "editions": self.owner.post("/api/editions", json={"scorecard": self.card}).json()["id"],
+        }  # fmt: skip
+        others = {"reader": ("Šiška",), "keeper": ("Bežigrad", "Vič"), "owner": ()}
+        read, told = 0, dict.fromkeys(others, 0)
+        for method, path in sorted(allowed.lines()):
+            if method != "GET" or path.startswith(("/shared/", "/api/docs")) or path in ("/api/changes", "/api/bundle"):
+                continue
+            key = kept.get(path.split("/")[2], "nothing-there")
+            address = path.replace("{name}", "ordinacija").replace("{number}", "1").replace("{kind}", "csv")
+            for name in ("key", "token", "person", "place"):
+                address = address.replace(f"{{{name}}}", key)
+            about = {"scorecard": self.card, "kpi": self.kpi, "q": "a", "member": "Vič", "period": "2026-10"}
+            for role, names in others.items():
+                for query in ({}, about):
+                    answer = self.people[role].get(address, params=query)
+                    with self.subTest(path=path, role=role, query=query):
+                        self.assertNotEqual(answer.status_code, 500)
+                        text = answer.text
+                        if "json" in answer.headers.get("content-type", ""):
+                            text = json.dumps(answer.json(), ensure_ascii=False)
+                        for name in names:
+                            self.assertNotIn(name, text.replace(f"“{name}", "") if query else text)
+                        told[role] += answer.status_code == 200 and any(clinic in text for clinic in ("Šiška", "Vič"))
+                        read += answer.status_code == 200
+        self.assertGreater(read, 100)
+        self.assertGreater(told["owner"], told["reader"])
+        self.assertGreater(told["reader"], 1)
 
     def test_an_edition_is_theirs_where_it_was_made_of_their_rows_or_opened(self) -> None:
         made = self.owner.post("/api/editions", json={"scorecard": self.card}).json()

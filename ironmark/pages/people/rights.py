@@ -55,6 +55,13 @@ class House:
         by_folder = self.opening("folder", folder).read if folder else []
         return list(dict.fromkeys([*self.opening("scorecard", key).read, *by_folder]))
 
+    def rests_on(self, kind: Kind, key: str) -> set[str]:
+        """The datasets that the figures of a KPI, a scorecard or all in a folder are read from."""
+        if kind == "kpi":
+            return set(self.kpis.get(key, ()))
+        cards = [card for one, card in self.cards.items() if (one if kind == "scorecard" else card.folder) == key]
+        return {one for card in cards for kpi in card.kpis for one in self.kpis.get(kpi, ())}
+
     def may(self, person: Person, what: str, kind: Kind, key: str) -> bool:
         """Whether somebody may ``change`` something, keep a KPI's ``marks``, or write ``notes`` about it."""
         if person.role == "owner":

@@ -48,6 +48,8 @@ def readers_of(session: Session, now: House, kind: Kind, key: str, people: Seque
             continue
         if kind == "dataset" and key in sees.closed:
             continue
+        if kind == "folder" and person.role != "owner" and not person.is_among(now.opening(kind, key).read):
+            continue
         found.append(
             ReaderRow(
                 id=person.id, name=person.name, because=_because(now, person, kind, key),
@@ -70,14 +72,8 @@ def _rows(
     now: House, sees: Eyes, kind: Kind, key: str, names: dict[str, str], labels: dict[str, dict[str, str]]
 ) -> str:
     """Which rows somebody reads of all that something rests on."""
-    if kind == "dataset":
-        rests = {key}
-    elif kind == "kpi":
-        rests = set(now.kpis.get(key, ()))
-    else:
-        rests = {one for kpi in now.cards[key].kpis for one in now.kpis.get(kpi, ())}
     parts = []
-    for one in sorted(rests):
+    for one in sorted({key} if kind == "dataset" else now.rests_on(kind, key)):
         if one in sees.closed:
             parts.append(f"nothing of {names.get(one, one)}")
         for segment, members in sees.within(one):

@@ -2984,6 +2984,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/openings/scorecard/{key}/as/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read As
+         * @description What somebody reads on a scorecard, beside what all rows say.
+         */
+        get: operations["read_as_api_openings_scorecard__key__as__person__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/openings/{kind}/{key}": {
         parameters: {
             query?: never;
@@ -3020,26 +3040,6 @@ export interface paths {
          * @description Open every scorecard that nothing was said of yet to everyone who signs in.
          */
         post: operations["open_all_api_openings_usual_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/openings/scorecard/{key}/as/{person}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read As
-         * @description What somebody reads on a scorecard, beside what all rows say.
-         */
-        get: operations["read_as_api_openings_scorecard__key__as__person__get"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -16052,6 +16052,38 @@ export interface operations {
             };
         };
     };
+    read_as_api_openings_scorecard__key__as__person__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AsRead"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_opening_api_openings__kind___key__get: {
         parameters: {
             query?: never;
@@ -16138,38 +16170,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UsualOpening"];
-                };
-            };
-            /** @description A problem document (RFC 9457) */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    read_as_api_openings_scorecard__key__as__person__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-                person: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["AsRead"];
                 };
             };
             /** @description A problem document (RFC 9457) */

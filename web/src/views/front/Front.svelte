@@ -221,6 +221,9 @@
               {/snippet}
             </Slot></span
           >
+          {#if folder && known()?.signs_in && may('make')}
+            <a class="act" href="#/people/folder/{encodeURIComponent(folder)}">Who reads it</a>
+          {/if}
         {/if}
       </div>
       <ul

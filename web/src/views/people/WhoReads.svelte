@@ -132,6 +132,10 @@
               Beyond the scorecards that show it, it is read by {@render slot('read')}, changed by {@render slot(
                 'change',
               )}, and its marks are kept by {@render slot('marks')}.
+            {:else if kind === 'folder'}
+              Whatever scorecard is put into it is read by {@render slot('read')} and changed by {@render slot(
+                'change',
+              )}, beside those whom it is opened to by itself.
             {:else}
               It is read by {@render slot('read')}, changed by {@render slot('change')}. Notes may be written
               by
