@@ -26,7 +26,7 @@ router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
 PERCENT = "0%"
 HEADS = {
     "value": "Value", "mark": "Mark", "gap": "Gap", "attainment": "Reached", "bullet": "", "progress": "Reached",
-    "strokes": "Tally", "headroom": "Headroom", "trail": "", "state": "State",
+    "strokes": "Tally", "headroom": "Headroom", "trail": "", "usual": "Usual range", "signal": "Signal", "state": "State",
 }  # fmt: skip
 
 
@@ -95,7 +95,7 @@ def _unit(context: ReadingContext, instrument: InstrumentBody, reading: ReadingP
 def _form(column: str, unit: Unit, style: NumberStyle) -> str:
     if column in ("attainment", "progress", "headroom"):
         return PERCENT
-    return "0" if column == "strokes" else sheets.number_form(unit, style) if column != "state" else "General"
+    return "0" if column == "strokes" else sheets.number_form(unit, style) if column not in ("state", "usual", "signal") else "General"
 
 
 def _cell(reading: ReadingPicture, column: str, states: dict[str, palettes.State]) -> sheets.Cell:
@@ -103,6 +103,8 @@ def _cell(reading: ReadingPicture, column: str, states: dict[str, palettes.State
         if not reading.state:
             return reading.status.replace("_", " ")
         return states[reading.state].name + (" so far" if reading.partial else "")
+    if column in ("usual", "signal"):
+        return (reading.usual.range if column == "usual" else reading.usual.signal) if reading.usual else ""
     if column == "mark":
         return reading.marks[0].value if reading.marks else None
     figures: dict[str, float | None] = {

@@ -21,6 +21,7 @@ from ironmark.core.faces import FACES
 from ironmark.core.kinds import KINDS, OTHERS, shade_of
 from ironmark.core.numbers import NumberStyle, Unit, show
 from ironmark.core.palette import State
+from ironmark.core.signal_words import few_words, range_words, signal_words
 from ironmark.pages.drawing.histories import history, trail
 from ironmark.pages.drawing.kind_legend import kind_legend
 from ironmark.pages.drawing.quadrants import quadrant_picture
@@ -29,8 +30,8 @@ from ironmark.pages.drawing.scales import Ticked, axis_picture, bands_on, cut_li
 from ironmark.pages.drawing.segments import segments_of
 from ironmark.pages.model.face_settings import DialLook, RingLook
 from ironmark.pages.model.instrument_identity import but_for_place, edited
-from ironmark.pages.model.page import Reading, Sheet, Subject
-from ironmark.pages.model.pictures import AxisPicture, InstrumentPicture, MarkLine, ReadingPicture, Step
+from ironmark.pages.model.page import Reading, Sheet, Subject, parsed
+from ironmark.pages.model.pictures import AxisPicture, InstrumentPicture, MarkLine, ReadingPicture, Step, UsualPicture
 from ironmark.pages.model.scorecard import InstrumentBody
 
 HUNDREDTHS = Unit("percent", 0)
@@ -258,6 +259,7 @@ class Frame:
                 given.low,
                 given.high,
                 Ticked(self.instrument.ticks, self.instrument.tick_count),
+                self.instrument.signals,
             )
         elif reading.earlier:
             picture.trail = trail(reading.earlier, self.yardstick, self.unit, self.year_start, self.style)
@@ -276,9 +278,25 @@ class Frame:
         picture.attainment, picture.attainment_shown = reading.attainment, texts.attainment
         picture.headroom, picture.headroom_shown = reading.headroom, _percent(reading.headroom, self.style, sign=True)
         picture.before, picture.step = reading.before, reading.step
+        if self.instrument.signals:
+            picture.usual, picture.few = self._usual(reading)
         title = f"{self.title}, {reading.label}" if reading.label and reading.role != "kpi" else self.title
-        picture.spoken = words.spoken(title, texts.shown, texts.state, texts.rest)
+        more = (texts.rest, picture.usual.told if picture.usual else "", picture.few)
+        picture.spoken = words.spoken(title, texts.shown, texts.state, "; ".join(text for text in more if text))
         return picture
+
+    def _usual(self, reading: Reading) -> tuple[UsualPicture | None, str]:
+        held, few, grain = reading.usual, "", parsed(reading.period, self.year_start).grain
+        if reading.few:
+            names = [self.states[state].name for state in reading.few.states if state in self.states]
+            few = few_words(reading.few.above, reading.few.of, names, self.style) if len(names) > 1 else ""
+        if held is None:
+            return None, few
+        ends = (held.low, held.middle, held.high)
+        signal = signal_words(held.signals, held.side, held.run, held.steady, ends, grain, self.unit, self.style)
+        range_ = range_words(held.low, held.high, self.unit, self.style)
+        told = f"a signal: {signal}" if signal else f"within its usual variation, {range_}" if reading.step else ""
+        return UsualPicture(range_, show(held.middle, self.unit, self.style), signal, told), few
 
     def _written(self, reading: Reading, cuts: list[float]) -> Texts:
         key = (id(reading), self.unit)

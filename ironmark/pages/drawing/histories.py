@@ -30,15 +30,19 @@ def history(
     low: float | None = None,
     high: float | None = None,
     ticked: Ticked = Ticked(),
+    usual: bool = True,
 ) -> HistoryPicture:
-    """Some periods of one member on one axis. low, high: its ends where they are given. Needs at least one moment."""
+    """Some periods of one member on one axis. low, high: its ends where they are given. usual: with what is usual.
+    Needs at least one moment."""
     rows = [with_nan(moment.cuts) for moment in moments]
     fit = [value for moment in moments for value in (moment.value, moment.mark) if value is not None]
+    ranges = [moment.usual if usual else None for moment in moments]
+    fit += [end for one in ranges if one for end in one]
     values = np.array(fit + [cut for cuts in rows for cut in cuts])
     straight = axes.with_ends(axes.choose(values, ceiling=axes.whole_of(values, unit.kind == "percent")), low, high)
     fine = _ordered(yardstick, rows)
     points = []
-    for moment, cuts, drawn in zip(moments, rows, fine, strict=True):
+    for moment, cuts, drawn, range_ in zip(moments, rows, fine, ranges, strict=True):
         period, value, mark = parsed(moment.period, year_start), moment.value, moment.mark
         points.append(
             HistoryPoint(
@@ -47,6 +51,9 @@ def history(
                 state=_state(yardstick, moment), partial=moment.partial,
                 bands=bands_on(straight, yardstick, cuts) if drawn and yardstick else [],
                 mark=None if mark is None else straight.place(mark), mark_shown="" if mark is None else show_mark(mark, unit, style),
+                low=straight.place(range_[0]) if range_ else None, middle=straight.place(range_[1]) if range_ else None,
+                high=straight.place(range_[2]) if range_ else None, begins=moment.begins if usual else "",
+                signal=usual and moment.signal,
             )
         )  # fmt: skip
     ticked = replace(ticked, cuts=tuple(rows[-1]))

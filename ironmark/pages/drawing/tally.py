@@ -18,8 +18,13 @@ def tally(page: Page) -> list[TallyPart]:
 
 def tally_of(readings: Sequence[Reading], states: Sequence[State]) -> list[TallyPart]:
     counts = Counter(reading.state or reading.status for reading in readings)
+    signals = Counter(reading.state for reading in readings if reading.is_signal)
     names = {state.key: state.name for state in states} | {"not_graded": "not graded", "no_reading": "no reading"}
-    return [TallyPart(state=key, name=name, count=counts[key]) for key, name in names.items() if counts[key]]
+    return [
+        TallyPart(state=key, name=name, count=counts[key], signals=signals[key])
+        for key, name in names.items()
+        if counts[key]
+    ]
 
 
 def changed(readings: Sequence[Reading], period: Period | None) -> str:
@@ -33,6 +38,10 @@ def changed(readings: Sequence[Reading], period: Period | None) -> str:
         return f"no state changed since {before}" if any(reading.before for reading in readings) else ""
     better, worse = sum(step > 0 for step in steps), sum(step < 0 for step in steps)
     parts = [f"{n} {word}" for n, word in ((better, "better"), (worse, "worse")) if n]
+    known = [reading for reading in readings if reading.step and reading.usual]
+    if known:
+        telling = sum(reading.is_signal for reading in known)
+        parts.append(f"{telling or 'none'} of them {'a signal' if telling == 1 else 'signals'}")
     return f"{len(steps)} changed state since {before} · {', '.join(parts)}"
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from typing import Annotated, Literal
 
 from babel.numbers import list_currencies
@@ -112,6 +113,14 @@ class CaseBody(Model):
     values: dict[Key, Number] = Field(min_length=1, max_length=50)
 
 
+class NamedDate(Model):
+    """A day from which something is otherwise, and why. new_range: what was before it is no longer what is usual."""
+
+    day: dt.date
+    reason: str = Field(min_length=1, max_length=120)
+    new_range: bool = True
+
+
 class KpiBody(Model):
     handle: Handle
     name: Name
@@ -125,6 +134,7 @@ class KpiBody(Model):
     pro_rating: Literal["days", "last_year"] = "days"
     graded_as: Literal["exact", "shown"] = "exact"  # whether rounding decides about the band
     composite: CompositeBody | None = None  # then the formula only counts the rows
+    named_dates: list[NamedDate] = Field(default=[], max_length=60)
 
     @model_validator(mode="after")
     def counts_rows(self) -> KpiBody:

@@ -49,8 +49,39 @@ class Partial:
 
 
 @dataclass(frozen=True, slots=True)
+class UsualRange:
+    """What is usual for a reading, made of those before it, KPI unit. since: the period it begins with; of: so many readings;
+    how: the kind of chart; seasonal: whether seasons were taken out. signals: the rules by which the reading stands out, with
+    its side (1 above), how many in a row lie on that side, and how many rose or fell in a row."""
+
+    low: float
+    middle: float
+    high: float
+    since: str
+    of: int
+    how: str
+    seasonal: bool = False
+    signals: tuple[str, ...] = ()
+    side: int = 0
+    run: int = 0
+    steady: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class FewRows:
+    """A share of so few rows that it could be in other states: ``above`` of ``of``; low, high: its interval, KPI unit."""
+
+    above: float
+    of: float
+    low: float
+    high: float
+    states: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Moment:
-    """A reading of an earlier period, KPI unit. cuts: () where none of them are drawn."""
+    """A reading of an earlier period, KPI unit. cuts: () where none of them are drawn. usual: low, middle and high of the range
+    drawn under it; begins: why a new one begins there; signal: whether it was one."""
 
     period: str
     value: float | None
@@ -58,6 +89,9 @@ class Moment:
     band: int
     partial: str
     cuts: Figures = ()
+    usual: tuple[float, float, float] | None = None
+    begins: str = ""
+    signal: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,6 +150,8 @@ class Reading:
     colour: float | None = None
     earlier: tuple[Moment, ...] = ()
     steps: tuple[Done, ...] = ()
+    usual: UsualRange | None = None
+    few: FewRows | None = None
 
     @property
     def about(self) -> str:
@@ -127,6 +163,10 @@ class Reading:
     def narrow(self) -> str:
         """The members it is a reading of, as ``narrow_of`` writes them; "" for all rows together."""
         return self.about.partition("|")[2].rpartition("|")[0]
+
+    @property
+    def is_signal(self) -> bool:
+        return self.usual is not None and bool(self.usual.signals)
 
     @property
     def status(self) -> str:

@@ -69,6 +69,17 @@ class TrailPoint:
 
 
 @dataclass(slots=True)
+class UsualPicture:
+    """What is usual for a reading, written. signal: why it is one, "" for none; told: that in a sentence, with what else there is to
+    say of a change of state."""
+
+    range: str
+    middle: str
+    signal: str
+    told: str
+
+
+@dataclass(slots=True)
 class Step:
     """A step of a checklist, or of a scale of so many steps; ``done`` from 0 to 1. ``value``: where the step ends."""
 
@@ -135,6 +146,8 @@ class ReadingPicture:
     steps: list[Step]
     history: HistoryPicture | None
     segments: list[Segment]
+    usual: UsualPicture | None = None
+    few: str = ""  # the states it could be in, where it is a share of too few rows to tell
 
 
 @dataclass(slots=True)
@@ -166,6 +179,11 @@ class HistoryPoint:
     bands: list[Band]
     mark: float | None
     mark_shown: str
+    low: float | None = None  # of its usual range, as fractions
+    middle: float | None = None
+    high: float | None = None
+    begins: str = ""
+    signal: bool = False
 
 
 @dataclass(slots=True)
@@ -267,6 +285,7 @@ class TallyPart:
     state: str
     name: str
     count: int
+    signals: int = 0
 
 
 @dataclass(slots=True)

@@ -100,6 +100,7 @@ class InstrumentBody(Model):
     order: Order | None = None  # None: members by their gap, periods in time
     backwards: bool = False
     own: OwnScope = OwnScope()
+    signals: bool = True  # whether it shows usual ranges, signals and too few rows
     x: int = Field(0, ge=0, le=11)
     y: int = Field(0, ge=0, le=500)
     w: int = Field(3, ge=1, le=12)

@@ -17,8 +17,10 @@ from ironmark.core.marks import MarkEntry
 from ironmark.core.readings import Readings
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.readings_cache import CachedReadings
+from ironmark.pages.model.kpi import NamedDate
 from ironmark.pages.model.page import Ask, Figures, Mark, Moment, Partial, Reading, narrow_of
 from ironmark.pages.reading.row_order import RowRef
+from ironmark.pages.reading.usual_ranges import UsualRanges
 
 _ASKS: TypeAdapter[Ask] = TypeAdapter(Ask)
 
@@ -27,10 +29,12 @@ class PlainReadings:
     """Some readings of one KPI as plain figures: what several sheets show of them is worked out once."""
 
     def __init__(
-        self, kpi: str, yardstick: str | None, readings: Readings, source: readings.Source, entries: Sequence[MarkEntry]
-    ) -> None:
+        self, kpi: str, yardstick: str | None, readings: Readings, source: readings.Source, entries: Sequence[MarkEntry],
+        named: Sequence[NamedDate] = (),
+    ) -> None:  # fmt: skip
         self.kpi, self.yardstick, self.readings = kpi, yardstick, readings
         self._source, self._entries = source, entries
+        self.usual = UsualRanges(readings, named)
         self.first = next(iter(readings.marks), "")
         gap, attainment = distances.gap_and_attainment(readings, self.first)
         self.values = _Rows(readings.value)
@@ -87,6 +91,7 @@ class PlainReadings:
             edge=self.edge[p][m] if self.edge else None, inside=bool(self.inside and self.inside[p][m]),
             partial=Partial(part.days, part.of, part.words, distances.pro_rates(readings, p)) if part else None,
             before=before, step=step, scale=self.scale[p][m],
+            usual=self.usual.at(p, m) if value is not None else None, few=self.usual.few(p, m) if value is not None else None,
         )  # fmt: skip
 
     def marks_at(self, p: int, m: int) -> tuple[Mark, ...]:
@@ -122,15 +127,18 @@ class PlainReadings:
         held = self._earlier.get((p, m, most, with_cuts))
         if held is not None:
             return held
-        line = self.marks.get(self.first)
+        mark = self.marks.get(self.first)
         found = []
         for at in range(max(0, p + 1 - most), p + 1):
             part = self.readings.partial_periods[at]
+            line = self.usual.line(at, m) if with_cuts else None
             found.append(
                 Moment(
-                    period=self.readings.periods[at].key, value=self.values[at][m], mark=line[at][m] if line else None,
+                    period=self.readings.periods[at].key, value=self.values[at][m], mark=mark[at][m] if mark else None,
                     band=self.bands[at][m], partial=part.words if part else "",
                     cuts=tuple(self.cuts[at][m]) if with_cuts and self.cuts else (),
+                    usual=line[:3] if line else None, begins=line[3] if line else "",
+                    signal=with_cuts and self.usual.is_signal(at, m),
                 )
             )  # fmt: skip
         return self._earlier.setdefault((p, m, most, with_cuts), tuple(found))
@@ -163,5 +171,12 @@ def plain_readings_of(context: ReadingContext, kpi: str, yardstick: str | None, 
     """The one block of some readings."""
     held = context.by_readings.setdefault(id(readings), CachedReadings(readings))
     if not isinstance(held.plain, PlainReadings):
-        held.plain = PlainReadings(kpi, yardstick, readings, context.source(context.kpi(kpi)), context.entries(kpi))
+        held.plain = PlainReadings(
+            kpi,
+            yardstick,
+            readings,
+            context.source(context.kpi(kpi)),
+            context.entries(kpi),
+            context.kpi(kpi).named_dates,
+        )
     return held.plain

@@ -139,7 +139,7 @@ def _read(
     if instrument.own.period == "to_date" or period.without:
         # The same number of months before these is no year to date, and periods that are no neighbours have none
         # before them: there is nothing to say of what changed.
-        found = [replace(reading, before=None, step=0, earlier=()) for reading in found]
+        found = [replace(reading, before=None, step=0, earlier=(), usual=None) for reading in found]
     return edited(
         sheet, notes=(*notes, *doubts), readings=tuple(found), colouring=colouring, kinds=kinds, crossing=crossing,
         folded=tuple(folded),

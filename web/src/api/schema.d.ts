@@ -5653,6 +5653,22 @@ export interface components {
             mark: number | null;
             /** Mark Shown */
             mark_shown: string;
+            /** Low */
+            low?: number | null;
+            /** Middle */
+            middle?: number | null;
+            /** High */
+            high?: number | null;
+            /**
+             * Begins
+             * @default
+             */
+            begins: string;
+            /**
+             * Signal
+             * @default false
+             */
+            signal: boolean;
         };
         /** HolidaysOut */
         HolidaysOut: {
@@ -5861,6 +5877,11 @@ export interface components {
              *     }
              */
             own: components["schemas"]["OwnScope"];
+            /**
+             * Signals
+             * @default true
+             */
+            signals: boolean;
             /**
              * X
              * @default 0
@@ -6097,6 +6118,11 @@ export interface components {
              */
             graded_as: "exact" | "shown";
             composite?: components["schemas"]["CompositeBody"] | null;
+            /**
+             * Named Dates
+             * @default []
+             */
+            named_dates: components["schemas"]["NamedDate"][];
         };
         /**
          * KpiChangeBody
@@ -6170,7 +6196,7 @@ export interface components {
              *       "state"
              *     ]
              */
-            columns: ("value" | "mark" | "gap" | "attainment" | "bullet" | "progress" | "strokes" | "headroom" | "trail" | "state")[];
+            columns: ("value" | "mark" | "gap" | "attainment" | "bullet" | "progress" | "strokes" | "headroom" | "trail" | "usual" | "signal" | "state")[];
             /** Group */
             group?: string | null;
             /** Stroke */
@@ -6669,6 +6695,24 @@ export interface components {
             key: string;
             /** Name */
             name: string;
+        };
+        /**
+         * NamedDate
+         * @description A day from which something is otherwise, and why. new_range: what was before it is no longer what is usual.
+         */
+        NamedDate: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Reason */
+            reason: string;
+            /**
+             * New Range
+             * @default true
+             */
+            new_range: boolean;
         };
         /** NewChecklist */
         NewChecklist: {
@@ -7820,6 +7864,12 @@ export interface components {
             history: components["schemas"]["HistoryPicture"] | null;
             /** Segments */
             segments: components["schemas"]["Segment"][];
+            usual?: components["schemas"]["UsualPicture"] | null;
+            /**
+             * Few
+             * @default
+             */
+            few: string;
         };
         /**
          * RefreshChange
@@ -8903,6 +8953,11 @@ export interface components {
             name: string;
             /** Count */
             count: number;
+            /**
+             * Signals
+             * @default 0
+             */
+            signals: number;
         };
         /** TeamBody */
         TeamBody: {
@@ -9278,6 +9333,21 @@ export interface components {
         UsualOpening: {
             /** Opened */
             opened: number;
+        };
+        /**
+         * UsualPicture
+         * @description What is usual for a reading, written. signal: why it is one, "" for none; told: that in a sentence, with what else there is to
+         *     say of a change of state.
+         */
+        UsualPicture: {
+            /** Range */
+            range: string;
+            /** Middle */
+            middle: string;
+            /** Signal */
+            signal: string;
+            /** Told */
+            told: string;
         };
         /** VersionOut */
         VersionOut: {

@@ -66,7 +66,7 @@
 {:else}
   <Rows {picture} {open}>
     {#snippet drawn(reading, i)}{@render track(reading, i)}{/snippet}
-    {#snippet tail(reading)}{#if many}<Sign state={reading.state} />{/if}{/snippet}
+    {#snippet tail(reading)}{#if many}<Sign state={reading.state} of={reading} />{/if}{/snippet}
   </Rows>
 {/if}
 

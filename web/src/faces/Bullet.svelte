@@ -114,7 +114,7 @@
   <Rows {picture} {open} tailed={many ? 34 + gaps : 24}>
     {#snippet drawn(reading, i)}{@render scale(reading, i)}{/snippet}
     {#snippet tail(reading)}
-      {#if many}<span class="off">{reading.gap_shown}</span><Sign state={reading.state} />{/if}
+      {#if many}<span class="off">{reading.gap_shown}</span><Sign state={reading.state} of={reading} />{/if}
     {/snippet}
   </Rows>
 {/if}

@@ -74,7 +74,7 @@
           >
           <span class="foot" aria-hidden={unsaid}>
             {#if figured}<b class:none={reading.value === null}>{reading.shown}</b>{/if}
-            <Sign state={reading.state} />
+            <Sign state={reading.state} of={reading} />
           </span>
         </div>
         <span class="name" class:rest={reading.role === 'rest'}

@@ -29,7 +29,12 @@
     style:height="min({size}px, {size * 0.62}cqi)"
     style:background-color={reading.state ? colour(reading.state) : 'transparent'}
   >
-    <Sign state={reading.state} size={size * 0.56} fill={reading.state ? on(reading.state) : 'var(--soft)'} />
+    <Sign
+      state={reading.state}
+      of={reading}
+      size={size * 0.56}
+      fill={reading.state ? on(reading.state) : 'var(--soft)'}
+    />
   </span>
 {/snippet}
 

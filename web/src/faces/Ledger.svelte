@@ -77,7 +77,7 @@
 {#if mini}
   <span class="minis">
     {#each readings.slice(0, 3) as reading (reading.key)}
-      <span><b>{reading.shown}</b><Sign state={reading.state} size={12} /></span>
+      <span><b>{reading.shown}</b><Sign state={reading.state} of={reading} size={12} /></span>
     {/each}
   </span>
 {:else}

@@ -66,7 +66,7 @@
           >
           {@render pips(reading, false)}
           <span class="shown" class:none={reading.value === null}>{reading.shown}</span>
-          <Sign state={reading.state} />
+          <Sign state={reading.state} of={reading} />
         </div>
       {/each}
     </div>

@@ -17,23 +17,41 @@ const SHAPES: Record<string, { line: number; dot: number; stem?: true; square?: 
   'deep-under': { line: 3, dot: 12, stem: true, square: true },
   'deep-over': { line: 13, dot: 4, stem: true, square: true },
 }
-/** The outline of a sign: a short line with a dot under, on or over it, near or far; a square when it is deeper still. */
-function outline(sign: string): string {
+/** A sign: a short line with a dot under, on or over it, near or far; a square when it is deeper still. hollow: its dot
+ *  is open. */
+function outline(sign: string, hollow: boolean): string {
   const shape = SHAPES[sign]
   if (!shape) return ''
   const { line, dot } = shape
-  const stem = `M7.2 ${Math.min(line, dot)}h1.6v${Math.abs(dot - line)}h-1.6z`
+  const far = hollow && shape.stem ? dot + Math.sign(line - dot) * 2.6 : dot // the stem ends where the open dot begins
+  const stem = `M7.2 ${Math.min(line, far)}h1.6v${Math.abs(far - line)}h-1.6z`
   const end = shape.square ? `M5 ${dot - 3}h6v6h-6z` : `M5.4 ${dot}a2.6 2.6 0 1 1 5.2 0a2.6 2.6 0 1 1 -5.2 0z`
-  return `M1 ${line - 0.95}h14v1.9h-14z${shape.stem ? stem : ''}${end}`
+  const bar = `M1 ${line - 0.95}h14v1.9h-14z${shape.stem ? stem : ''}`
+  if (!hollow) return `<path d="${bar}${end}" fill="currentColor"/>`
+  const open = 'fill="var(--sheet)" stroke="currentColor" stroke-width="1.3"'
+  return `<path d="${bar}" fill="currentColor"/><path class="hollow" d="${end}" ${open}/>`
 }
 
-/** The sign of a state. sign: in place of the state's own; size: in pixels; fill: in place of the state's colour. */
-export function signOf(state: string | null | undefined, size = 16, fill?: string, sign?: string): string {
-  const path = outline(sign ?? stateOf(state)?.sign ?? '')
-  const drawn = path
-    ? `<path d="${path}" fill="currentColor"/>`
-    : '<path d="M3 8H13" stroke="currentColor" stroke-width="1.6" stroke-dasharray="2 2"/>'
-  return `<svg class="sign" viewBox="0 0 16 16" width="${size}" height="${size}" style="color:${fill ?? colour(state)}" aria-hidden="true">${drawn}</svg>`
+/** What is told beside a state: a ring for a signal, a hollow sign for too few rows to tell. */
+export type Standing = Partial<Pick<Reading, 'usual' | 'few'>>
+
+/** The sign of a state. sign: in place of the state's own; size: in pixels; fill: in place of the state's colour; of: the
+ *  reading whose state it is. */
+export function signOf(
+  state: string | null | undefined,
+  size = 16,
+  fill?: string,
+  sign?: string,
+  of?: Standing,
+): string {
+  const path = outline(sign ?? stateOf(state)?.sign ?? '', !!of?.few)
+  const ring = of?.usual?.signal
+    ? `<circle class="ring" cx="8" cy="8" r="9.4" fill="none" stroke="${fill ?? 'var(--ink)'}" stroke-width="1.5"/>`
+    : ''
+  const drawn =
+    (path ? path : '<path d="M3 8H13" stroke="currentColor" stroke-width="1.6" stroke-dasharray="2 2"/>') +
+    ring
+  return `<svg class="sign" viewBox="0 0 16 16" width="${size}" height="${size}" style="color:${fill ?? colour(state)};overflow:visible" aria-hidden="true">${drawn}</svg>`
 }
 
 /** The sign of a note: a slip with two lines of writing; an empty, dashed one where a word is asked for. */

@@ -22,6 +22,8 @@ export function headsOf(picture: Picture, wide: Reading[]): Record<Column, strin
     strokes: `Tally, ${picture.stroke} each`,
     headroom: 'Headroom',
     trail: 'History',
+    usual: 'Usual range',
+    signal: 'Signal',
     state: 'State',
   }
 }
@@ -50,6 +52,10 @@ function textOf(reading: Reading, column: Column): string {
       return reading.headroom_shown
     case 'state':
       return stateTold(reading)
+    case 'usual':
+      return reading.usual?.range ?? ''
+    case 'signal':
+      return reading.usual?.signal ?? ''
     case 'trail':
       return ''
   }
@@ -59,7 +65,7 @@ function textOf(reading: Reading, column: Column): string {
 export function cellOf(reading: Reading, column: Column, axis: Picture['axis'], signs = false): string {
   switch (column) {
     case 'state':
-      return `${drawings.signOf(reading.state)}<span class="${signs ? 'sr-only' : 'told'}">${drawings.escaped(stateTold(reading))}</span>`
+      return `${drawings.signOf(reading.state, 16, undefined, undefined, reading)}<span class="${signs ? 'sr-only' : 'told'}">${drawings.escaped(stateTold(reading))}</span>`
     case 'bullet':
       return drawings.bandsOf(reading, axis)
     case 'progress':
@@ -139,7 +145,7 @@ export function fitted(columns: Column[], widths: [number, boolean][], longest: 
       signs = true
       state.px = SIGN
     }
-    leave('trail', 'headroom', 'strokes', 'progress')
+    leave('trail', 'headroom', 'strokes', 'progress', 'usual')
     name = Math.max(Math.min(name, NAME_FAIR), name - Math.max(0, over()))
     leave('bullet', 'attainment', 'mark')
     name = Math.max(Math.min(name, NAME_LEAST), name - Math.max(0, over()))

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { signOf } from '../faces/drawings'
+  import { signOf, type Standing } from '../faces/drawings'
 
   interface Props {
     state?: string | null
@@ -7,9 +7,11 @@
     sign?: string
     size?: number
     fill?: string
+    /** The reading whose state it is: with a ring where it is a signal, hollow where it is of too few rows. */
+    of?: Standing
   }
-  let { state, sign, size = 16, fill }: Props = $props()
+  let { state, sign, size = 16, fill, of }: Props = $props()
 </script>
 
 <!-- eslint-disable-next-line svelte/no-at-html-tags -- it holds no text -->
-{@html signOf(state, size, fill, sign)}
+{@html signOf(state, size, fill, sign, of)}

@@ -1,10 +1,11 @@
 <script lang="ts">
   import type { Reading } from '../api/client'
   import { stateOf, tint, word } from '../api/states.svelte'
+  import type { Standing } from '../faces/drawings'
   import Sign from './Sign.svelte'
 
   interface Props {
-    reading: Pick<Reading, 'state' | 'status' | 'reason' | 'partial'>
+    reading: Pick<Reading, 'state' | 'status' | 'reason' | 'partial'> & Standing
     /** Keep the word where it is narrow; without it the sign stands alone there. */
     whole?: boolean
   }
@@ -20,9 +21,9 @@
   class:whole
   style:background={tint(reading.state)}
   style:color={word(reading.state)}
-  title={reading.reason}
+  title={[reading.reason, reading.usual?.told, reading.few].filter(Boolean).join('; ')}
 >
-  <Sign state={reading.state} />
+  <Sign state={reading.state} of={reading} />
   <span class="name">{name}{reading.state && reading.partial ? ' so far' : ''}</span>
 </span>
 

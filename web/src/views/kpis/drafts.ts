@@ -50,6 +50,7 @@ export function newKpi(dataset: Dataset, kpis: Kpi[]): Body {
     nature: 'flow',
     pro_rating: 'days',
     graded_as: 'exact',
+    named_dates: [],
   }
 }
 

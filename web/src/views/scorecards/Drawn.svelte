@@ -269,6 +269,15 @@
       ],
       (key) =>
         change('change the legend', (draft) => (draft.legend = key === 'auto' ? null : key === 'true')),
+    )}; what is usual, and signals {@render pick(
+      'Signals',
+      instrument.signals === false ? 'hidden' : 'shown',
+      String(instrument.signals !== false),
+      [
+        { key: 'true', name: 'shown' },
+        { key: 'false', name: 'hidden' },
+      ],
+      (key) => change('show or hide signals', (draft) => (draft.signals = key === 'true')),
     )}.
   </p>
 </div>

@@ -26,6 +26,8 @@
     strokes: 'tally strokes',
     headroom: 'headroom both ways',
     trail: 'history',
+    usual: 'usual range',
+    signal: 'signal',
     state: 'state',
   }
   function toggleColumn(column: string) {

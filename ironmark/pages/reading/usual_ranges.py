@@ -1,0 +1,156 @@
+"""What is usual for the readings of one block, from their own histories."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from ironmark.core import yardstick as grading
+from ironmark.core.evaluate import Floats, evaluate
+from ironmark.core.few_rows import FEW, wilson
+from ironmark.core.formula_nodes import aggregates
+from ironmark.core.periods import Period
+from ironmark.core.readings import Readings
+from ironmark.core.usual import (
+    ON_ONE_SIDE,
+    OUTSIDE,
+    STEADY,
+    TWO_OF_THREE,
+    Drawn,
+    Kind,
+    Ratio,
+    Usual,
+    drawn,
+    kind_of,
+    ratio_of,
+    usual,
+)
+from ironmark.pages.model.kpi import NamedDate
+from ironmark.pages.model.page import FewRows, UsualRange
+
+SEASONS = {"day": 7, "week": 52, "month": 12, "quarter": 4}
+RULES = {OUTSIDE: "outside", ON_ONE_SIDE: "one side", STEADY: "steady", TWO_OF_THREE: "two of three"}
+
+
+@dataclass(frozen=True)
+class Sides:
+    """A ratio's two sides (P, M), and how they make the value."""
+
+    ratio: Ratio
+    above: Floats
+    below: Floats
+
+
+class UsualRanges:
+    """Worked out once for all readings of a block, when the first of them is asked for."""
+
+    def __init__(self, readings: Readings, named: Sequence[NamedDate] = ()) -> None:
+        self.readings = readings
+        self.named: dict[int, str] = {}
+        for one in sorted(named, key=lambda one: one.day):
+            if one.new_range and (row := _row_of(readings.periods, one)) is not None:
+                self.named[row] = one.reason
+
+    @cached_property
+    def applies(self) -> bool:
+        """Running totals creep by what they are made of, and periods that are no neighbours follow on none: neither has a
+        history to be usual by."""
+        readings, windows = self.readings, aggregates(self.readings.kpi.formula)
+        neighbours = all(not period.without for period in readings.periods[-2:])
+        return neighbours and len(readings.periods) > 1 and not any(a.window is not None for a in windows)
+
+    @cached_property
+    def sides(self) -> Sides | None:
+        readings = self.readings
+        ratio, parts = ratio_of(readings.kpi.formula), readings.totals.parts
+        if ratio is None or readings.kpi.nature == "flow":
+            return None
+        if any(a not in parts for node in (ratio.above, ratio.below) for a in aggregates(node)):
+            return None
+        shape = readings.value.shape
+        above, below = (np.broadcast_to(evaluate(node, parts), shape) for node in (ratio.above, ratio.below))
+        with np.errstate(all="ignore"):
+            told = ratio.offset + ratio.scale * above / below
+        known = np.isfinite(readings.value) & np.isfinite(told)
+        # A composite, or a value that is tried, is not what its formula comes to.
+        if not np.allclose(told[known], readings.value[known], rtol=1e-9, atol=1e-12):
+            return None
+        return Sides(ratio, above, below)
+
+    @cached_property
+    def kind(self) -> Kind:
+        held = self.sides
+        return kind_of(held.ratio, held.above, held.below) if held else "level"
+
+    @cached_property
+    def found(self) -> Usual:
+        readings, held = self.readings, self.sides
+        partial = np.array([part is not None for part in readings.partial_periods])
+        value = np.where(partial[:, None], np.nan, readings.value)
+        season = SEASONS.get(readings.periods[0].grain, 0)
+        if held is None or self.kind == "level":
+            return usual(value, named=self.named, season=season)
+        return usual(value, self.kind, held.below, held.ratio.scale, held.ratio.offset, self.named, season)
+
+    @cached_property
+    def drawn(self) -> Drawn:
+        return drawn(self.found)
+
+    def at(self, p: int, m: int) -> UsualRange | None:
+        """What is usual for one reading; None where its history is too short to tell."""
+        if not self.applies or self.readings.partial_periods[p] is not None:
+            return None
+        found = self.found
+        if not np.isfinite(found.middle[p, m]):
+            return None
+        flags = int(found.signals[p, m])
+        return UsualRange(
+            low=float(found.low[p, m]), middle=float(found.middle[p, m]), high=float(found.high[p, m]),
+            since=self.readings.periods[int(found.start[p, m])].key, of=int(found.count[p, m]), how=self.kind,
+            seasonal=bool(found.seasonal[p, m]), signals=tuple(name for bit, name in RULES.items() if flags & bit),
+            side=int(found.side[p, m]), run=int(found.run[p, m]), steady=int(found.steady[p, m]),
+        )  # fmt: skip
+
+    def line(self, p: int, m: int) -> tuple[float, float, float, str] | None:
+        """The range as it is drawn under a reading: low, middle, high, and why it begins there ("" where it goes on)."""
+        if not self.applies:
+            return None
+        lines = self.drawn
+        if not np.isfinite(lines.middle[p, m]):
+            return None
+        begins = int(lines.start[p, m]) == p and p > 0
+        why = (self.named.get(p) or "a new level") if begins else ""
+        return float(lines.low[p, m]), float(lines.middle[p, m]), float(lines.high[p, m]), why
+
+    def is_signal(self, p: int, m: int) -> bool:
+        return self.applies and self.readings.partial_periods[p] is None and bool(self.found.signals[p, m])
+
+    def few(self, p: int, m: int) -> FewRows | None:
+        """The states that a share of few rows could be in; None where it is in its own for certain enough."""
+        held, yardstick = self.sides, self.readings.yardstick
+        if held is None or yardstick is None or self.kind != "share" or self.readings.band[p, m] < 0:
+            return None
+        above, below = held.above[p, m], held.below[p, m]
+        if not 0 < below <= FEW:
+            return None
+        ends = np.array([float(end) for end in wilson(above, below)])
+        values = held.ratio.offset + held.ratio.scale * ends
+        cuts = self.readings.cuts[:, p, m]
+        bands = grading.grade(yardstick, values, np.broadcast_to(cuts[:, None], (len(cuts), 2)))
+        if (bands < 0).any() or bands[0] == bands[1]:
+            return None
+        low, high = sorted(int(band) for band in bands)
+        states = tuple(dict.fromkeys(yardstick.bands[band] for band in range(low, high + 1)))
+        return (
+            FewRows(float(above), float(below), float(min(values)), float(max(values)), states)
+            if len(states) > 1
+            else None
+        )
+
+
+def _row_of(periods: Sequence[Period], named: NamedDate) -> int | None:
+    """The first period that lies wholly from a named date on; None before and after them all."""
+    return next((row for row, period in enumerate(periods) if period.start >= named.day), None)
