@@ -103,6 +103,7 @@ GET    /api/kpis                                  read
 GET    /api/kpis/glances                          read
 GET    /api/kpis/{key}                            read
 GET    /api/kpis/{key}/uses                       read
+GET    /api/kpis/{key}/signals                    read
 GET    /api/kpis/{key}/revisions                  make
 POST   /api/kpis/preview                          make
 POST   /api/kpis/understand                       make

@@ -95,7 +95,13 @@ def _unit(context: ReadingContext, instrument: InstrumentBody, reading: ReadingP
 def _form(column: str, unit: Unit, style: NumberStyle) -> str:
     if column in ("attainment", "progress", "headroom"):
         return PERCENT
-    return "0" if column == "strokes" else sheets.number_form(unit, style) if column not in ("state", "usual", "signal") else "General"
+    return (
+        "0"
+        if column == "strokes"
+        else sheets.number_form(unit, style)
+        if column not in ("state", "usual", "signal")
+        else "General"
+    )
 
 
 def _cell(reading: ReadingPicture, column: str, states: dict[str, palettes.State]) -> sheets.Cell:

@@ -100,17 +100,24 @@ def _whole(above: Floats, below: Floats | None, one: Stretch) -> Floats:
     return over if below is None else over / below[one.first : one.first + one.days].sum(axis=0)
 
 
-def _by_weekday(above: Floats, below: Floats | None, one: Stretch, gone: int) -> Floats:
-    """The end of a period as told after ``gone`` days of it."""
-    at, columns = one.first + gone, above.shape[1]
+def coming(line: Floats, one: Stretch, gone: int) -> Floats:
+    """What the days of a period after the first ``gone`` are to bring (M), by the weekdays of the last weeks; NaN where there
+    are too few of them."""
+    at, columns = one.first + gone, line.shape[1]
     weeks = min(WEEKS, at // _WEEK)
     if weeks < FEWEST_WEEKS or gone < 0:
         return np.full(columns, np.nan)
     place = np.arange(one.days - gone) % _WEEK
+    week = line[at - weeks * _WEEK : at].reshape(weeks, _WEEK, columns).mean(axis=0)
+    found: Floats = week[place].sum(axis=0)
+    return found
+
+
+def _by_weekday(above: Floats, below: Floats | None, one: Stretch, gone: int) -> Floats:
+    """The end of a period as told after ``gone`` days of it."""
 
     def told(line: Floats) -> Floats:
-        week = line[at - weeks * _WEEK : at].reshape(weeks, _WEEK, columns).mean(axis=0)
-        whole: Floats = line[one.first : at].sum(axis=0) + week[place].sum(axis=0)
+        whole: Floats = line[one.first : one.first + gone].sum(axis=0) + coming(line, one, gone)
         return whole
 
     return told(above) if below is None else told(above) / told(below)

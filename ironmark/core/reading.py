@@ -291,6 +291,20 @@ def scale(readings: Readings, yardstick: Yardstick) -> Floats:
     return readings.grain_multiplier(yardstick.per)
 
 
+def whole_cuts(readings: Readings, rows: Rows) -> Floats:
+    """The cuts of whole periods (K, P, M), KPI unit, also of those that have data of a part only."""
+    yardstick = readings.yardstick
+    assert yardstick is not None
+    marks = {
+        name: np.where(np.isfinite(readings.lines[name].value), readings.lines[name].value, line)
+        for name, line in readings.marks.items()
+    }
+    cuts = grading.resolve(yardstick, marks, readings.value.shape)
+    if readings.kpi.nature == "flow" and yardstick.per != "any":
+        cuts = _scaled(cuts, yardstick, rows.numbers(readings.periods, yardstick.per)[1])
+    return cuts
+
+
 def _scaled(cuts: Floats, yardstick: Yardstick, share: Floats) -> Floats:
     """A flow's plain numbers grow with a span and shrink with a partial period; cuts from marks already have."""
     scaled = cuts.copy()

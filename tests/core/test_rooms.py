@@ -27,6 +27,7 @@ BELOW: dict[str, set[str]] = {  # room: what it may import besides itself
     "pages.people": {*ROW, "pages.model", "pages.context", "pages.reading", "pages.drawing"},
     "pages.marks": {*ROW, "pages.model", "pages.context", "pages.reading"},
     "pages.authoring": {*ROW, "pages.model", "pages.context", "pages.reading", "pages.drawing"},
+    "pages.signals": {*ROW, "pages.model", "pages.context", "pages.reading", "pages.drawing"},
     "pages.datasets": {*ROW, "pages.model", "pages.context"},
     "pages.publishing": {*ROW, "pages.model", "pages.context", "pages.reading", "pages.drawing", "pages.datasets"},
 }

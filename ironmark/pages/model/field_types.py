@@ -33,7 +33,18 @@ def _known_face(face: str) -> str:
 FaceKey = Annotated[str, AfterValidator(_known_face), WithJsonSchema({"type": "string", "enum": list(FACES)})]
 SheetPart = Literal["label", "value", "mark", "state"]
 LedgerColumn = Literal[
-    "value", "mark", "gap", "attainment", "bullet", "progress", "strokes", "headroom", "trail", "usual", "signal", "state"
+    "value",
+    "mark",
+    "gap",
+    "attainment",
+    "bullet",
+    "progress",
+    "strokes",
+    "headroom",
+    "trail",
+    "usual",
+    "signal",
+    "state",
 ]
 Sign = Literal["deep-under", "far-under", "just-under", "on", "just-over", "far-over", "deep-over"]
 MOST_OF_A_PERIOD = 700  # characters: sixty days with commas between

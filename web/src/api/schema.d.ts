@@ -989,6 +989,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/kpis/{key}/signals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Signals
+         * @description Everything the page of one reading's signals says.
+         */
+        get: operations["get_signals_api_kpis__key__signals_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/kpis/{key}/marks/spread": {
         parameters: {
             query?: never;
@@ -3939,6 +3959,18 @@ export interface components {
              */
             kind: "set" | "carried" | "inherited" | "together" | "computed" | "none";
         };
+        /**
+         * Chance
+         * @description A state, and in how many of ten.
+         */
+        Chance: {
+            /** State */
+            state: string;
+            /** Name */
+            name: string;
+            /** Of Ten */
+            of_ten: number;
+        };
         /** Change */
         Change: {
             /** What */
@@ -5268,19 +5300,30 @@ export interface components {
              */
             scope: components["schemas"]["ScopeBody"];
         };
-        /** Figure */
-        Figure: {
-            /** Label */
-            label: string;
-            /** Value */
-            value: number | null;
+        /** FairPart */
+        FairPart: {
+            /** State */
+            state: string;
+            /** Name */
+            name: string;
+            /** Share */
+            share: number;
             /** Shown */
             shown: string;
-            /**
-             * Partial
-             * @default false
-             */
-            partial: boolean;
+        };
+        /**
+         * FairPicture
+         * @description How often usual variation alone lands in each state. mark: the target as it is written; said: what there is to say of it.
+         */
+        FairPicture: {
+            /** Parts */
+            parts: components["schemas"]["FairPart"][];
+            /** Mark */
+            mark: string;
+            /** Met */
+            met: string;
+            /** Said */
+            said: string[];
         };
         /**
          * FindingOut
@@ -5462,6 +5505,39 @@ export interface components {
              * @default false
              */
             waiting: boolean;
+        };
+        /**
+         * GoingPicture
+         * @description Where a period is going, written. low, high: in which eight of ten came to lie; day: how far it is; tried: on how many earlier
+         *     ones that was tried, and held: of how many it was so. takes: what its mark takes, and beside it what such days bring.
+         */
+        GoingPicture: {
+            /** Period */
+            period: string;
+            /** Label */
+            label: string;
+            /** Day */
+            day: string;
+            /** Shown */
+            shown: string;
+            /** Range */
+            range: string;
+            /** Chances */
+            chances: components["schemas"]["Chance"][];
+            /** Tried */
+            tried: number;
+            /** Held */
+            held: number;
+            /** Takes */
+            takes: string;
+            /** Such */
+            such: string;
+            /** Value */
+            value: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
         };
         /** GradeChange */
         GradeChange: {
@@ -6659,6 +6735,24 @@ export interface components {
             suggested: string | null;
         };
         /**
+         * MemberSignal
+         * @description A member beside the others. ring, hollow: as its sign is drawn; words: why, or what is usual for it.
+         */
+        MemberSignal: {
+            /** Member */
+            member: string;
+            /** Shown */
+            shown: string;
+            /** State */
+            state: string | null;
+            /** Ring */
+            ring: boolean;
+            /** Few */
+            few: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * MissingMark
          * @description A mark that a reading lacks, and where in the mark book it is set.
          */
@@ -6671,6 +6765,44 @@ export interface components {
             by: string | null;
             /** Year */
             year: string;
+        };
+        /**
+         * MovedPicture
+         * @description A staircase from one figure to another. by: the segment whose members are its steps, "*" for factors; then: one within
+         *     the member that gave most, with the steps there. why_not: where it cannot be told.
+         */
+        MovedPicture: {
+            /** From Label */
+            from_label: string;
+            /** From Shown */
+            from_shown: string;
+            /** From At */
+            from_at: number;
+            /** To Label */
+            to_label: string;
+            /** To Shown */
+            to_shown: string;
+            /** To At */
+            to_at: number;
+            /** By */
+            by: string;
+            /** By Label */
+            by_label: string;
+            /** Segments */
+            segments: [
+                string,
+                string
+            ][];
+            /** Steps */
+            steps: components["schemas"]["StepPicture"][];
+            /** Within */
+            within: string;
+            /** Within By */
+            within_by: string;
+            /** Within Steps */
+            within_steps: components["schemas"]["StepPicture"][];
+            /** Why Not */
+            why_not: string;
         };
         /** NameChange */
         NameChange: {
@@ -7433,12 +7565,12 @@ export interface components {
              * Results
              * @default []
              */
-            results: components["schemas"]["Figure"][];
+            results: components["schemas"]["ironmark__pages__authoring__previews__Figure"][];
             /**
              * Members
              * @default []
              */
-            members: components["schemas"]["Figure"][];
+            members: components["schemas"]["ironmark__pages__authoring__previews__Figure"][];
             /**
              * Graded
              * @default
@@ -8494,6 +8626,67 @@ export interface components {
             password: string;
         };
         /**
+         * SignalsPicture
+         * @description Everything the page of one reading's signals says.
+         */
+        SignalsPicture: {
+            /** Kpi */
+            kpi: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Grain
+             * @enum {string}
+             */
+            grain: "day" | "week" | "month" | "quarter" | "year";
+            /** Grains */
+            grains: ("day" | "week" | "month" | "quarter" | "year")[];
+            /** Period */
+            period: string;
+            /** Period Label */
+            period_label: string;
+            /** Periods */
+            periods: components["schemas"]["PeriodChoice"][];
+            /** Year Start */
+            year_start: number;
+            /** Segments */
+            segments: components["schemas"]["ironmark__pages__model__pictures__SegmentChoice"][];
+            /** Each */
+            each: string;
+            /** States */
+            states: components["schemas"]["StatePicture"][];
+            /** Yardstick */
+            yardstick: string;
+            /** Shown */
+            shown: string;
+            /** State */
+            state: string | null;
+            /** Before */
+            before: string | null;
+            /** Verdict */
+            verdict: string;
+            /** Expect */
+            expect: string;
+            /** Signal */
+            signal: boolean;
+            /** Few */
+            few: string;
+            history: components["schemas"]["HistoryPicture"] | null;
+            /** Members */
+            members: components["schemas"]["MemberSignal"][];
+            going: components["schemas"]["GoingPicture"] | null;
+            moved: components["schemas"]["MovedPicture"] | null;
+            fair: components["schemas"]["FairPicture"] | null;
+            /** Method */
+            method: string;
+            /** Figures */
+            figures: components["schemas"]["ironmark__pages__signals__reading_signals__Figure"][];
+            /** Named Dates */
+            named_dates: components["schemas"]["ironmark__pages__signals__reading_signals__Figure"][];
+        };
+        /**
          * SignedIn
          * @description step: set where a code is asked for besides, to be sent with it.
          */
@@ -8805,6 +8998,27 @@ export interface components {
             done: number;
             /** Value */
             value?: number | null;
+        };
+        /**
+         * StepPicture
+         * @description What one member gave. kind: "gave" what is its own, "mix" what came of other weights, "others" several members
+         *     together. low, high: where it stands, as fractions of the height; up: whether it gave.
+         */
+        StepPicture: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Shown */
+            shown: string;
+            /** Given */
+            given: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Up */
+            up: boolean;
         };
         /** Strip */
         Strip: {
@@ -9508,6 +9722,20 @@ export interface components {
             /** Members */
             members: string[];
         };
+        /** Figure */
+        ironmark__pages__authoring__previews__Figure: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: number | null;
+            /** Shown */
+            shown: string;
+            /**
+             * Partial
+             * @default false
+             */
+            partial: boolean;
+        };
         /** SegmentChoice */
         ironmark__pages__model__pictures__SegmentChoice: {
             /** Name */
@@ -9516,6 +9744,13 @@ export interface components {
             label: string;
             /** Members */
             members: string[];
+        };
+        /** Figure */
+        ironmark__pages__signals__reading_signals__Figure: {
+            /** Name */
+            name: string;
+            /** Shown */
+            shown: string;
         };
     };
     responses: never;
@@ -11727,6 +11962,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_signals_api_kpis__key__signals_get: {
+        parameters: {
+            query?: {
+                grain?: "day" | "week" | "month" | "quarter" | "year";
+                period?: string;
+                segment?: string;
+                member?: string;
+                each?: string;
+                against?: "before" | "year ago" | "target";
+                by?: string;
+                then?: string;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignalsPicture"];
                 };
             };
             /** @description A problem document (RFC 9457) */

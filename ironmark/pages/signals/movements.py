@@ -1,0 +1,262 @@
+"""What moved a reading from another one: a staircase of what each member, or each factor, gave."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from ironmark.core import moved as core
+from ironmark.core.evaluate import Floats, evaluate
+from ironmark.core.formula import parse
+from ironmark.core.formula_nodes import Binary, Node, Number, Reference
+from ironmark.core.numbers import NumberStyle, Unit, round_half_up, show, show_gap
+from ironmark.core.periods import Period
+from ironmark.core.prose import reads_as
+from ironmark.core.readings import Readings
+from ironmark.pages.context.reading_context import ReadingContext
+from ironmark.pages.signals.rows_of import RowsOf
+
+Against = Literal["before", "year ago", "target"]
+FACTORS = "*"  # in place of a segment
+SHOWN = 5  # steps that are named; what the others gave is one
+
+
+@dataclass(slots=True)
+class StepPicture:
+    """What one member gave. kind: "gave" what is its own, "mix" what came of other weights, "others" several members
+    together. low, high: where it stands, as fractions of the height; up: whether it gave."""
+
+    name: str
+    kind: str
+    shown: str
+    given: float
+    low: float
+    high: float
+    up: bool
+
+
+@dataclass(slots=True)
+class MovedPicture:
+    """A staircase from one figure to another. by: the segment whose members are its steps, "*" for factors; then: one within
+    the member that gave most, with the steps there. why_not: where it cannot be told."""
+
+    from_label: str
+    from_shown: str
+    from_at: float
+    to_label: str
+    to_shown: str
+    to_at: float
+    by: str
+    by_label: str
+    segments: list[tuple[str, str]]
+    steps: list[StepPicture]
+    within: str
+    within_by: str
+    within_steps: list[StepPicture]
+    why_not: str
+
+
+@dataclass(frozen=True)
+class _Change:
+    names: list[str]
+    moved: core.Moved
+    before: float
+    after: float
+
+
+def movement(
+    context: ReadingContext, key: str, rows: RowsOf | None, readings: Readings, p: int, against: Against, by: str | None,
+    then: str | None = None,
+) -> MovedPicture:  # fmt: skip
+    """What moved row ``p`` of some readings of all rows together. by: None for the segment that tells most in fewest members."""
+    period, unit, style = readings.periods[p], readings.kpi.unit, context.style
+    body = context.kpi(key)
+    other = {"before": period.shift(-1), "year ago": period.years_back(1), "target": period}[against]
+    choices = []
+    if rows is not None and (rows.ratio is not None or rows.adds):
+        choices = [
+            s for s, names in rows.source.members.items() if len(names) > 1 and len(rows.rows.chosen.get(s, names)) > 1
+        ]
+    named = [(segment, context.label_of(body.dataset, segment).lower()) for segment in choices]
+    factors = _factors(context, key, rows, period, other) if against != "target" else None
+    if factors is not None:
+        named.append((FACTORS, "factor"))
+    label = {"before": other.label, "year ago": other.label, "target": "target"}[against]
+    picture = MovedPicture(label, "", 0, period.label, "", 0, by or "", "", named, [], "", "", [], "")
+    if not named or rows is None:
+        picture.why_not = "What it is made of does not add up over members, so that none of them gave a part of it."
+        return picture
+    found = {s: _change(rows, s, period, other, readings, p, against) for s in choices} if by != FACTORS else {}
+    told = {s: change for s, change in found.items() if change is not None}
+    if by not in dict(named):
+        by = max(told, key=lambda s: core.telling(told[s].moved.given), default=FACTORS if factors else None)
+    change = factors if by == FACTORS else told.get(by or "")
+    if change is None or not np.isfinite(change.moved.change):
+        picture.why_not = (
+            f"There is nothing to compare with: {label} has no reading."
+            if against != "target"
+            else "There is no target."
+        )
+        return picture
+    picture.by, picture.by_label = by or "", dict(named).get(by or "", "")
+    picture.steps, places = _stairs(change, unit, style)
+    picture.from_shown, picture.to_shown = show(change.before, unit, style), show(change.after, unit, style)
+    picture.from_at, picture.to_at = places
+    if by != FACTORS and by is not None:
+        _within(context, picture, rows, change, by, then, period, other, readings, p, against)
+    return picture
+
+
+def _within(
+    context: ReadingContext, picture: MovedPicture, rows: RowsOf, change: _Change, by: str, then: str | None, period: Period,
+    other: Period, readings: Readings, p: int, against: Against,
+) -> None:  # fmt: skip
+    """The second segment, within the member that gave most."""
+    most = change.names[int(np.argmax(np.abs(change.moved.given)))]
+    segments = [segment for segment, _ in picture.segments if segment not in (by, FACTORS)]
+    if against == "target" or not segments:
+        return
+    inner = RowsOf.of(context, _key_of(context, rows), None, {**rows.rows.chosen, by: (most,)})
+    if inner is None:
+        return
+    told = {s: _change(inner, s, period, other, readings, p, against) for s in segments}
+    fine = {s: one for s, one in told.items() if one is not None and len(one.names) > 1}
+    if not fine:
+        return
+    chosen = then if then in fine else max(fine, key=lambda s: core.telling(fine[s].moved.given))
+    picture.within, picture.within_by = most, chosen
+    picture.within_steps = _stairs(fine[chosen], readings.kpi.unit, context.style)[0]
+
+
+def _key_of(context: ReadingContext, rows: RowsOf) -> str:
+    return next(key for key, body in context.kpis.items() if body.handle == rows.kpi.handle)
+
+
+def _change(
+    rows: RowsOf, by: str, period: Period, other: Period, readings: Readings, p: int, against: Against
+) -> _Change | None:
+    apart = rows.told_apart(by)
+    if against == "target":
+        return _from_target(apart, period, readings, p)
+    ends = (other, period) if other < period else (period, other)
+    told = apart.sides(ends)
+    if told is None:
+        return None
+    members, above, below = told
+    was, now = (0, 1) if other < period else (1, 0)
+    names = [member or "" for member in members]
+    if below is None:
+        moved = core.of_sum(above[was], above[now])
+        return _Change(names, moved, float(above[was].sum()), float(above[now].sum()))
+    assert rows.ratio is not None
+    moved = core.of_ratio(above[was], below[was], above[now], below[now])
+    scale, offset = rows.ratio.scale, rows.ratio.offset
+    with np.errstate(all="ignore"):
+        before, after = (offset + scale * float(above[at].sum() / below[at].sum()) for at in (was, now))
+    scaled = core.Moved(moved.rate * scale, moved.mix * scale, moved.change * scale)
+    return _Change(names, scaled, before, after)
+
+
+def _from_target(apart: RowsOf, period: Period, readings: Readings, p: int) -> _Change | None:
+    """From the target to the reading: what each member is off the target of all, by its weight."""
+    name = next(iter(readings.marks), None)
+    mark = float(readings.marks[name][p, 0]) if name else float("nan")
+    told = apart.sides([period])
+    if told is None or not np.isfinite(mark):
+        return None
+    members, above, below = told
+    names = [member or "" for member in members]
+    if below is None or apart.ratio is None:
+        return None
+    scale, offset = apart.ratio.scale, apart.ratio.offset
+    moved = core.of_ratio((mark - offset) / scale * below[0], below[0], above[0], below[0])
+    whole = offset + scale * float(above[0].sum() / below[0].sum())
+    return _Change(names, core.Moved(moved.rate * scale, moved.mix * scale, moved.change * scale), mark, whole)
+
+
+def _stairs(change: _Change, unit: Unit, style: NumberStyle) -> tuple[list[StepPicture], tuple[float, float]]:
+    """Steps from the figure before to the one after: what gave most first, what few gave as one, other mix last."""
+    rate, mix = np.nan_to_num(change.moved.rate), float(np.nan_to_num(change.moved.mix).sum())
+    order = [int(at) for at in np.argsort(-np.abs(rate), kind="stable") if rate[at]]
+    alone, rest = (order, []) if len(order) <= SHOWN else (order[: SHOWN - 1], order[SHOWN - 1 :])
+    parts = [(change.names[at], "gave", float(rate[at])) for at in alone]
+    if rest:
+        parts.append((f"{len(rest)} others", "others", float(rate[rest].sum())))
+    if abs(mix) > 1e-12 * max(1.0, abs(change.before)):
+        parts.append(("other mix", "mix", mix))
+    shown = _shown([given for _, _, given in parts], change, unit, style)
+    levels = np.concatenate([[change.before], change.before + np.cumsum([given for _, _, given in parts])])
+    low, high = float(levels.min()), float(levels.max())
+    room = (high - low) * 0.12 or abs(high) * 0.1 or 1.0
+    low, high = low - room, high + room
+
+    def place(value: float) -> float:
+        return (value - low) / (high - low)
+
+    steps = [
+        StepPicture(name, kind, text, given, place(min(a, b)), place(max(a, b)), given >= 0)
+        for (name, kind, given), text, a, b in zip(parts, shown, levels[:-1].tolist(), levels[1:].tolist(), strict=True)
+    ]
+    return steps, (place(change.before), place(change.after))
+
+
+def _shown(given: Sequence[float], change: _Change, unit: Unit, style: NumberStyle) -> list[str]:
+    """Parts as they are written, so that what is written adds up to the difference of the figures that are."""
+    places = unit.decimals + 1
+    if unit.kind in ("number", "percent", "currency") and not unit.compact:
+        by = 100 if unit.kind == "percent" else 1
+        ends = [round_half_up(value * by, unit.decimals) for value in (change.before, change.after)]
+        given = [float(part) / by for part in core.shown_parts([one * by for one in given], ends[1] - ends[0], places)]
+    signs = ["+" if one > 0 else "−" if one < 0 else "" for one in given]
+    return [sign + show_gap(one, unit, style, decimals=places) for sign, one in zip(signs, given, strict=True)]
+
+
+def _factors(context: ReadingContext, key: str, rows: RowsOf | None, period: Period, other: Period) -> _Change | None:
+    """Of a product or quotient, what each factor gave; None where it is none, or one is not above 0."""
+    if rows is None:
+        return None
+    written = _product(parse(context.kpi(key).formula), 1)
+    worked = _product(rows.kpi.formula, 1)
+    if len(worked) < 2 or len(written) != len(worked):
+        return None
+    ends = (other, period) if other < period else (period, other)
+    sides = []
+    for node, _ in worked:
+        totals = rows.rows.totals(node, ends) if not isinstance(node, Number) else None
+        value: Floats | float = (
+            node.value if isinstance(node, Number) else evaluate(node, totals.parts) if totals else 0.0
+        )
+        line = np.broadcast_to(value, (2, 1)) if np.ndim(value) < 2 else np.asarray(value)
+        sides.append([float(line[0, 0]), float(line[1, 0])])
+    was, now = (0, 1) if other < period else (1, 0)
+    before, after, powers = [s[was] for s in sides], [s[now] for s in sides], [power for _, power in worked]
+    if not np.isfinite([*before, *after]).all():
+        return None
+    given = core.of_factors(before, after, powers)
+    if given is None:
+        return None
+    names = [_name_of(context, node, power) for node, power in written]
+    first, last = (float(np.prod([v**q for v, q in zip(side, powers, strict=True)])) for side in (before, after))
+    moved = core.Moved(np.array(given), np.zeros(len(given)), last - first)
+    return _Change(names, moved, first, last)
+
+
+def _product(node: Node, power: int) -> list[tuple[Node, int]]:
+    match node:
+        case Binary(op="*", left=left, right=right):
+            return _product(left, power) + _product(right, power)
+        case Binary(op="/", left=left, right=right):
+            return _product(left, power) + _product(right, -power)
+    return [(node, power)]
+
+
+def _name_of(context: ReadingContext, node: Node, power: int) -> str:
+    if isinstance(node, Reference):
+        body, assumed = context.by_handle.get(node.handle), context.assumptions.get(node.handle)
+        name = body.name if body else assumed.name if assumed else f"@{node.handle}"
+    else:
+        name = reads_as(node, context.style).rstrip(".")
+    return f"{name}, divided by" if power < 0 else name

@@ -1,0 +1,91 @@
+"""The rows behind one reading, day by day and member by member: what its sums, or the two sides of its ratio, come to."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from ironmark.core.evaluate import Floats, evaluate
+from ironmark.core.formula_nodes import Node, adds_up, aggregates
+from ironmark.core.marks import narrowed
+from ironmark.core.outlook import Stretch
+from ironmark.core.periods import Period, timeline
+from ironmark.core.reading import Rows, grain_of
+from ironmark.core.readings import Kpi, Members, Source
+from ironmark.core.usual import Ratio, ratio_of
+from ironmark.pages.context.reading_context import ReadingContext
+
+MOST_DAYS = 1200
+
+
+@dataclass(frozen=True)
+class RowsOf:
+    """A KPI's rows of chosen members. by: the segment they are told apart by."""
+
+    kpi: Kpi
+    source: Source
+    rows: Rows
+    year_start: int
+
+    @classmethod
+    def of(cls, context: ReadingContext, key: str, by: str | None, where: Members) -> RowsOf | None:
+        """None for a composite, whose parts have rows of their own."""
+        body = context.kpi(key)
+        if body.composite is not None:
+            return None
+        found = context.expanded(body)
+        source, others = context.source(body), context.sources_of(found.formula)
+        chosen = narrowed(where, source.members)
+        return cls(found, source, Rows(found, source, others, by, chosen), context.year_start)
+
+    def told_apart(self, by: str | None) -> RowsOf:
+        return replace(self, rows=replace(self.rows, by=by))
+
+    @cached_property
+    def ratio(self) -> Ratio | None:
+        """Its two sides, where both are sums."""
+        if self.kpi.nature == "flow":
+            return None
+        found = ratio_of(self.kpi.formula)
+        return found if found and adds_up(found.above) and adds_up(found.below) else None
+
+    @cached_property
+    def adds(self) -> bool:
+        return self.kpi.nature == "flow" and adds_up(self.kpi.formula)
+
+    def sums(self, node: Node, periods: Sequence[Period]) -> tuple[tuple[str | None, ...], Floats]:
+        """What a sum comes to (P, M), 0 without rows, and of which members."""
+        totals = self.rows.totals(node, periods)
+        value = np.broadcast_to(evaluate(node, totals.parts), totals.rows.shape)
+        return totals.members, np.nan_to_num(np.asarray(value, dtype=float))
+
+    def sides(self, periods: Sequence[Period]) -> tuple[tuple[str | None, ...], Floats, Floats | None] | None:
+        """What adds up, over what (None for a sum), each (P, M); None where nothing of it adds up."""
+        if self.ratio is not None:
+            members, above = self.sums(self.ratio.above, periods)
+            return members, above, self.sums(self.ratio.below, periods)[1]
+        if self.adds and aggregates(self.kpi.formula):
+            members, value = self.sums(self.kpi.formula, periods)
+            return members, value, None
+        return None
+
+    @cached_property
+    def by_days(self) -> bool:
+        return grain_of(self.kpi, self.source, self.rows.others) == "day"
+
+    @cached_property
+    def first_day(self) -> dt.date:
+        return max(self.source.first, self.rows.through - dt.timedelta(days=MOST_DAYS))
+
+    @cached_property
+    def days(self) -> tuple[Period, ...]:
+        """Every day up to the last that is complete."""
+        through = self.rows.through
+        return timeline(Period.of(through, "day", self.year_start), self.first_day, through)
+
+    def stretch(self, period: Period) -> Stretch:
+        return Stretch((period.start - self.first_day).days, period.days)
