@@ -27,7 +27,9 @@ MOST_CHANGED = 200
 
 
 class ChangedRow(BaseModel):
-    """A reading whose state is another one than it was. better: whether it rose."""
+    """A reading whose state is another one than it was. better: whether it rose. signal: why that is one, in words; usual: its
+    usual range, "" where none is known; few: whether its rows are too few to tell; partial:
+    whether its period is not over."""
 
     scorecard: str
     title: str
@@ -43,6 +45,10 @@ class ChangedRow(BaseModel):
     against: str
     note: str
     wanted: bool
+    signal: str
+    usual: str
+    few: bool
+    partial: bool
 
 
 class LateRow(BaseModel):
@@ -215,6 +221,8 @@ def _changed(one: pages.Moved, glance: Glance) -> ChangedRow:
         scorecard=one.scorecard, title=glance.title, period_label=glance.period_label, sheet=reading.sheet,
         key=reading.key, about=reading.about, name=reading.name, before=one.before, state=reading.state,
         better=one.better, shown=reading.shown, against=reading.against, note=reading.note, wanted=reading.wanted,
+        signal=reading.signal, usual=reading.usual, few=reading.few,
+        partial=reading.partial,
     )  # fmt: skip
 
 

@@ -76,6 +76,9 @@ def outlook(
         ends = end + errors * (np.abs(end) if below is None else 1.0)
         tried = np.isfinite(errors).sum(axis=0).astype(float)
         low, high = _range(ends)
+        end = (
+            np.nanmedian(ends, axis=0) if len(ends) else end
+        )  # what all of them came to lie beyond, this one is to as well
         held = _held(errors)
         fine = (tried >= FEWEST_PERIODS) & np.isfinite(end)
     none = np.full(columns, np.nan)

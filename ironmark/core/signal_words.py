@@ -30,9 +30,11 @@ def signal_words(
     if "steady" in signals:
         said.append(f"{'rising' if side > 0 else 'falling'} for {steady} {grain}s")
     if "two of three" in signals and not said:
-        way = "high" if side > 0 else "low"
-        said.append(f"two of three {grain}s far {way} in its usual range {range_words(low, high, unit, style)}")
-    return ", and ".join(said)
+        end = "top" if side > 0 else "foot"
+        said.append(
+            f"two of the last three {grain}s near the {end} of its usual range {range_words(low, high, unit, style)}"
+        )
+    return f"{', '.join(said[:-1])} and {said[-1]}" if len(said) > 1 else "".join(said)
 
 
 def few_words(above: float, of: float, names: Sequence[str], style: NumberStyle) -> str:

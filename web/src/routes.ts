@@ -8,6 +8,7 @@ const scorecardPage = view(() => import('./views/scorecards/ScorecardPage.svelte
 const present = view(() => import('./views/scorecards/Present.svelte'))
 const fromRows = view(() => import('./views/rows/FromRows.svelte'))
 const kpiPage = view(() => import('./views/kpis/KpiPage.svelte'))
+const signalsPage = view(() => import('./views/kpis/Signals.svelte'))
 const assumptionsPage = view(() => import('./views/kpis/Assumptions.svelte'))
 const yardstickPage = view(() => import('./views/yardsticks/YardstickPage.svelte'))
 const markBook = view(() => import('./views/marks/MarkBook.svelte'))
@@ -41,6 +42,7 @@ export const routes = {
   '/kpis': kpiPage,
   '/kpis/assumptions': assumptionsPage,
   '/kpis/:id': kpiPage,
+  '/kpis/:id/signals': signalsPage,
   '/yardsticks': yardstickPage,
   '/yardsticks/:id': yardstickPage,
   '/marks': markBook,

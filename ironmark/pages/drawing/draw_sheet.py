@@ -31,8 +31,17 @@ from ironmark.pages.drawing.segments import segments_of
 from ironmark.pages.model.face_settings import DialLook, RingLook
 from ironmark.pages.model.instrument_identity import but_for_place, edited
 from ironmark.pages.model.page import Reading, Sheet, Subject, parsed
-from ironmark.pages.model.pictures import AxisPicture, InstrumentPicture, MarkLine, ReadingPicture, Step, UsualPicture
+from ironmark.pages.model.pictures import (
+    AxisPicture,
+    GoingMark,
+    InstrumentPicture,
+    MarkLine,
+    ReadingPicture,
+    Step,
+    UsualPicture,
+)
 from ironmark.pages.model.scorecard import InstrumentBody
+from ironmark.pages.model.standing import Going
 
 HUNDREDTHS = Unit("percent", 0)
 FURTHEST = 1.5  # of its mark: what is further past it is told by the overrun sign
@@ -280,10 +289,29 @@ class Frame:
         picture.before, picture.step = reading.before, reading.step
         if self.instrument.signals:
             picture.usual, picture.few = self._usual(reading)
+            if reading.going is not None:
+                picture.going = self._going(reading.going, None if self.subject.nature == "flow" else axis)
+                if picture.history is not None and picture.history.points[-1].partial:
+                    head = picture.history.axis
+                    on = self._going(reading.going, Axis(head.low, head.high))
+                    picture.history.points[-1].going = (on.at, on.low, on.high)
         title = f"{self.title}, {reading.label}" if reading.label and reading.role != "kpi" else self.title
-        more = (texts.rest, picture.usual.told if picture.usual else "", picture.few)
+        usual, going = picture.usual, picture.going
+        more = (texts.rest, usual.told if usual else "", picture.few, going.told if going else "")
         picture.spoken = words.spoken(title, texts.shown, texts.state, "; ".join(text for text in more if text))
         return picture
+
+    def _going(self, going: Going, axis: Axis | None) -> GoingMark:
+        shown, names = (
+            show(going.end, self.unit, self.style),
+            [(self.states[s].name, n) for s, n in going.states if s in self.states],
+        )
+        told = f"on its way to {shown}"
+        if names:
+            told += f", likely {names[0][0]}" + "".join(f"; {name} in {n} of 10" for name, n in names[1:])
+        range_ = range_words(going.low, going.high, self.unit, self.style)
+        at, low, high = (axis.place(value) if axis else 0.0 for value in (going.end, going.low, going.high))
+        return GoingMark(shown, range_, told, at, low, high)
 
     def _usual(self, reading: Reading) -> tuple[UsualPicture | None, str]:
         held, few, grain = reading.usual, "", parsed(reading.period, self.year_start).grain

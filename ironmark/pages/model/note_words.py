@@ -42,6 +42,7 @@ def asked(page: Page) -> list[Reading]:
         if (
             (asks.worst and reading.state is not None and reading.state == worst.get(yardstick))
             or (asks.fell and reading.step < 0)
+            or (asks.signals and reading.is_signal)
             or kpi_and_members in chosen
         ):
             found.setdefault(reading.about, reading)

@@ -19,6 +19,7 @@ from ironmark.core.palette import State
 from ironmark.core.periods import Grain, Period, RowGrain
 from ironmark.core.yardstick import Cut, Per, Yardstick
 from ironmark.pages.model.scorecard import AsksBody, InstrumentBody
+from ironmark.pages.model.standing import FewRows, Going, UsualRange
 
 Figures = tuple[float | None, ...]
 COUNTED = ("all", "member", "kpi")  # groups, the rest and earlier periods are readings of the same rows again
@@ -46,36 +47,6 @@ class Partial:
     of: int
     words: str
     pro_rated: bool
-
-
-@dataclass(frozen=True, slots=True)
-class UsualRange:
-    """What is usual for a reading, made of those before it, KPI unit. since: the period it begins with; of: so many readings;
-    how: the kind of chart; seasonal: whether seasons were taken out. signals: the rules by which the reading stands out, with
-    its side (1 above), how many in a row lie on that side, and how many rose or fell in a row."""
-
-    low: float
-    middle: float
-    high: float
-    since: str
-    of: int
-    how: str
-    seasonal: bool = False
-    signals: tuple[str, ...] = ()
-    side: int = 0
-    run: int = 0
-    steady: int = 0
-
-
-@dataclass(frozen=True, slots=True)
-class FewRows:
-    """A share of so few rows that it could be in other states: ``above`` of ``of``; low, high: its interval, KPI unit."""
-
-    above: float
-    of: float
-    low: float
-    high: float
-    states: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,6 +123,7 @@ class Reading:
     steps: tuple[Done, ...] = ()
     usual: UsualRange | None = None
     few: FewRows | None = None
+    going: Going | None = None
 
     @property
     def about(self) -> str:

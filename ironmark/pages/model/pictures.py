@@ -80,6 +80,18 @@ class UsualPicture:
 
 
 @dataclass(slots=True)
+class GoingMark:
+    """Where a period under way is going, written; at, low, high: as fractions of the axis."""
+
+    shown: str
+    range: str
+    told: str
+    at: float
+    low: float
+    high: float
+
+
+@dataclass(slots=True)
 class Step:
     """A step of a checklist, or of a scale of so many steps; ``done`` from 0 to 1. ``value``: where the step ends."""
 
@@ -147,6 +159,7 @@ class ReadingPicture:
     history: HistoryPicture | None
     segments: list[Segment]
     usual: UsualPicture | None = None
+    going: GoingMark | None = None
     few: str = ""  # the states it could be in, where it is a share of too few rows to tell
 
 
@@ -184,6 +197,7 @@ class HistoryPoint:
     high: float | None = None
     begins: str = ""
     signal: bool = False
+    going: tuple[float, float, float] | None = None  # where it is going, and from where to where that may be
 
 
 @dataclass(slots=True)

@@ -176,16 +176,17 @@ class Rehearsed(Model):
 
 
 class AsksBody(Model):
-    """Which readings need a note: those in the worst state, those that fell, and chosen ones as ``kpi|narrow``, the
-    first two parts of what they are readings of."""
+    """Which readings need a note: those in the worst state, those that fell, signals, and chosen ones as ``kpi|narrow``,
+    the first two parts of what they are readings of."""
 
     worst: bool = False
     fell: bool = False
+    signals: bool = False
     readings: list[Annotated[str, StringConstraints(min_length=2, max_length=2000)]] = Field(default=[], max_length=500)
 
     @property
     def any(self) -> bool:
-        return self.worst or self.fell or bool(self.readings)
+        return self.worst or self.fell or self.signals or bool(self.readings)
 
 
 class ScorecardBody(Model):

@@ -47,6 +47,10 @@ class Glimpse:
     step: int
     note: str
     wanted: bool
+    signal: str = ""  # why it is one, in words
+    usual: str = ""  # its usual range; "" where none is known
+    few: bool = False  # of too few rows to tell its state
+    partial: bool = False  # of a period that is not over
 
     @property
     def place(self) -> str:
@@ -154,7 +158,8 @@ def glance_of(page: Page, still: bool, picture: ScorecardPicture) -> Glance:
             about=reading.about, name=label_of(page, reading), sheet=sheet, key=shown.key, shown=shown.shown,
             against=shown.gap_words or shown.band_words, state=reading.state, rank=_rank(page, reading),
             before=reading.before, step=reading.step, note=said if len(said) <= SIGNED else said[: SIGNED - 1] + "…",
-            wanted=shown.word == "wanted",
+            wanted=shown.word == "wanted", signal=shown.usual.signal if shown.usual else "",
+            usual=shown.usual.range if shown.usual else "", few=bool(shown.few), partial=shown.partial is not None,
         )  # fmt: skip
     return Glance(
         page.title, page.period, picture.period_label, picture.previous_label, picture.partial, tuple(picture.tally),
@@ -286,8 +291,8 @@ class Moved:
 
 
 def moved(now: Mapping[str, Glance], was: Mapping[str, Glance] | None, order: Sequence[str]) -> list[Moved]:
-    """The readings of some scorecards that changed state, each once, on the first in ``order`` that shows it; the worst
-    first, what fell before what rose. was: how they stood when they are held against that; None against the period
+    """The readings of some scorecards that changed state, each once, on the first in ``order`` that shows it; signals
+    first, then what no usual range is known of, then the rest, periods that are not over last; of these the worst first, what fell before what rose. was: how they stood when they are held against that; None against the period
     before."""
     found: dict[str, Moved] = {}
     for key in order:
@@ -301,4 +306,14 @@ def moved(now: Mapping[str, Glance], was: Mapping[str, Glance] | None, order: Se
                 continue
             better = reading.rank > glance.ranks[before]
             found.setdefault(reading.about, Moved(key, reading, before, better))
-    return sorted(found.values(), key=lambda one: (one.better, one.reading.rank, one.reading.name))
+    return sorted(found.values(), key=_telling)
+
+
+def _telling(one: Moved) -> tuple[int, bool, int, str]:
+    reading = one.reading
+    return (
+        0 if reading.signal else 3 if reading.partial else 2 if reading.usual else 1,
+        one.better,
+        reading.rank,
+        reading.name,
+    )

@@ -19,7 +19,9 @@ from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.readings_cache import CachedReadings
 from ironmark.pages.model.kpi import NamedDate
 from ironmark.pages.model.page import Ask, Figures, Mark, Moment, Partial, Reading, narrow_of
+from ironmark.pages.reading.outlooks import Outlooks
 from ironmark.pages.reading.row_order import RowRef
+from ironmark.pages.reading.rows_of import RowsOf
 from ironmark.pages.reading.usual_ranges import UsualRanges
 
 _ASKS: TypeAdapter[Ask] = TypeAdapter(Ask)
@@ -30,11 +32,11 @@ class PlainReadings:
 
     def __init__(
         self, kpi: str, yardstick: str | None, readings: Readings, source: readings.Source, entries: Sequence[MarkEntry],
-        named: Sequence[NamedDate] = (),
+        named: Sequence[NamedDate] = (), rows: RowsOf | None = None,
     ) -> None:  # fmt: skip
         self.kpi, self.yardstick, self.readings = kpi, yardstick, readings
         self._source, self._entries = source, entries
-        self.usual = UsualRanges(readings, named)
+        self.usual, self.outlooks = UsualRanges(readings, named), Outlooks(readings, rows)
         self.first = next(iter(readings.marks), "")
         gap, attainment = distances.gap_and_attainment(readings, self.first)
         self.values = _Rows(readings.value)
@@ -92,6 +94,7 @@ class PlainReadings:
             partial=Partial(part.days, part.of, part.words, distances.pro_rates(readings, p)) if part else None,
             before=before, step=step, scale=self.scale[p][m],
             usual=self.usual.at(p, m) if value is not None else None, few=self.usual.few(p, m) if value is not None else None,
+            going=self.outlooks.at(p, m) if part else None,
         )  # fmt: skip
 
     def marks_at(self, p: int, m: int) -> tuple[Mark, ...]:
@@ -178,5 +181,6 @@ def plain_readings_of(context: ReadingContext, kpi: str, yardstick: str | None, 
             context.source(context.kpi(kpi)),
             context.entries(kpi),
             context.kpi(kpi).named_dates,
+            RowsOf.of(context, kpi, readings.segment, readings.where),
         )
     return held.plain

@@ -29,7 +29,7 @@ from ironmark.core.usual import (
     usual,
 )
 from ironmark.pages.model.kpi import NamedDate
-from ironmark.pages.model.page import FewRows, UsualRange
+from ironmark.pages.model.standing import FewRows, UsualRange
 
 SEASONS = {"day": 7, "week": 52, "month": 12, "quarter": 4}
 RULES = {OUTSIDE: "outside", ON_ONE_SIDE: "one side", STEADY: "steady", TWO_OF_THREE: "two of three"}

@@ -24,6 +24,7 @@ from ironmark.pages.model.page import Ask
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.instrument_scope import own_scope, period_of, take_readings
+from ironmark.pages.reading.signal_lines import signal_lines
 from ironmark.pages.reading.workings_rows import (
     AggregateFigure,
     Line,
@@ -152,6 +153,7 @@ class Explained:
         lines += [_mark_line(self.context, self.instrument, readings, name, p, m, body.dataset) for name in self._marks]
         lines += self._against_lines(p, m)
         graded, verdict = self._grading(p, m)
+        lines += signal_lines(self.context, self.instrument, readings, p, m)
         lines += graded + [Line(label="Note", text=note) for note in self.notes]
         read = math.isfinite(readings.value[p, m])
         return Workings(

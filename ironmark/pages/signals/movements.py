@@ -17,7 +17,7 @@ from ironmark.core.periods import Period
 from ironmark.core.prose import reads_as
 from ironmark.core.readings import Readings
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.signals.rows_of import RowsOf
+from ironmark.pages.reading.rows_of import RowsOf
 
 Against = Literal["before", "year ago", "target"]
 FACTORS = "*"  # in place of a segment
@@ -39,6 +39,12 @@ class StepPicture:
 
 
 @dataclass(slots=True)
+class ByChoice:
+    key: str
+    name: str
+
+
+@dataclass(slots=True)
 class MovedPicture:
     """A staircase from one figure to another. by: the segment whose members are its steps, "*" for factors; then: one within
     the member that gave most, with the steps there. why_not: where it cannot be told."""
@@ -51,7 +57,7 @@ class MovedPicture:
     to_at: float
     by: str
     by_label: str
-    segments: list[tuple[str, str]]
+    segments: list[ByChoice]
     steps: list[StepPicture]
     within: str
     within_by: str
@@ -85,14 +91,17 @@ def movement(
     if factors is not None:
         named.append((FACTORS, "factor"))
     label = {"before": other.label, "year ago": other.label, "target": "target"}[against]
-    picture = MovedPicture(label, "", 0, period.label, "", 0, by or "", "", named, [], "", "", [], "")
+    picture = MovedPicture(
+        label, "", 0, period.label, "", 0, by or "", "", [ByChoice(*one) for one in named], [], "", "", [], ""
+    )
     if not named or rows is None:
         picture.why_not = "What it is made of does not add up over members, so that none of them gave a part of it."
         return picture
     found = {s: _change(rows, s, period, other, readings, p, against) for s in choices} if by != FACTORS else {}
     told = {s: change for s, change in found.items() if change is not None}
+    telling = {s: one for s, one in told.items() if one.moved.rate.any()}  # else it is what the KPI is defined by
     if by not in dict(named):
-        by = max(told, key=lambda s: core.telling(told[s].moved.given), default=FACTORS if factors else None)
+        by = max(telling, key=lambda s: core.telling(telling[s].moved.given), default=FACTORS if factors else None)
     change = factors if by == FACTORS else told.get(by or "")
     if change is None or not np.isfinite(change.moved.change):
         picture.why_not = (
@@ -116,14 +125,14 @@ def _within(
 ) -> None:  # fmt: skip
     """The second segment, within the member that gave most."""
     most = change.names[int(np.argmax(np.abs(change.moved.given)))]
-    segments = [segment for segment, _ in picture.segments if segment not in (by, FACTORS)]
+    segments = [one.key for one in picture.segments if one.key not in (by, FACTORS)]
     if against == "target" or not segments:
         return
     inner = RowsOf.of(context, _key_of(context, rows), None, {**rows.rows.chosen, by: (most,)})
     if inner is None:
         return
     told = {s: _change(inner, s, period, other, readings, p, against) for s in segments}
-    fine = {s: one for s, one in told.items() if one is not None and len(one.names) > 1}
+    fine = {s: one for s, one in told.items() if one is not None and len(one.names) > 1 and one.moved.rate.any()}
     if not fine:
         return
     chosen = then if then in fine else max(fine, key=lambda s: core.telling(fine[s].moved.given))

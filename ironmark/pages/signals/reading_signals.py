@@ -8,6 +8,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
+from ironmark.core.axis import Axis
 from ironmark.core.chance import landing, middle_for
 from ironmark.core.few_rows import wilson
 from ironmark.core.numbers import show, show_exact
@@ -24,11 +25,11 @@ from ironmark.pages.model.pictures import HistoryPicture, PeriodChoice, SegmentC
 from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.pages.reading.instrument_scope import period_of
 from ironmark.pages.reading.plain_readings import PlainReadings, plain_readings_of
+from ironmark.pages.reading.rows_of import RowsOf
 from ironmark.pages.reading.usages import mark_of, yardsticks_in_use
 from ironmark.pages.reading.usual_ranges import UsualRanges
 from ironmark.pages.signals.going import GoingPicture, going, under_way
 from ironmark.pages.signals.movements import Against, MovedPicture, movement
-from ironmark.pages.signals.rows_of import RowsOf
 
 MOST_MEMBERS = 300
 METHODS = {
@@ -146,18 +147,19 @@ def reading_signals(context: ReadingContext, key: str, ask: SignalsAsk) -> Signa
     told = _verdict(context, readings, block, p)
     unit, style = readings.kpi.unit, context.style
     now, graded = under_way(readings), readings.yardstick
+    to = going(context, block, now) if now is not None and now >= p else None
     row_grain = grain_of(readings.kpi, source, context.sources_of(readings.kpi.formula)) if rows else "day"
     return SignalsPicture(
-        kpi=key, name=body.name, unit=unit.kind, grain=ask.grain if not period.length > 1 else period.grain,
+        kpi=key, name=body.name, unit=unit.kind, grain=period.grain,
         grains=[grain for grain in GRAINS if not finer(grain, row_grain)], period=period.key, period_label=period.label,
         periods=[PeriodChoice(one.key, one.label, one.short) for one in periods[-400:]], year_start=context.year_start,
         segments=segments, each=each,
         states=[StatePicture(s.key, s.name, s.rank, s.sign) for s in graded.states] if graded else [],
         yardstick=yardstick or "", shown=show(block.values[p][0], unit, style) or "no reading", state=readings.state(p, 0),
         before=readings.state(p - 1, 0) if p else None, verdict=told[0], expect=told[1], signal=block.usual.is_signal(p, 0),
-        few=_few(context, block, readings, p, 0), history=_history(context, block, readings, p),
+        few=_few(context, block, readings, p, 0), history=_history(context, block, readings, p, to),
         members=_members(context, key, each, marks, yardstick, where, periods, period) if each else [],
-        going=going(context, rows, readings, now) if now is not None and now >= p else None,
+        going=to,
         moved=movement(context, key, rows, readings, p, ask.against, ask.by or None, ask.then or None),
         fair=_fair(context, readings, block.usual, p, rows), method=METHODS[block.usual.kind] if block.usual.applies else "",
         figures=_figures(context, readings, block.usual, p),
@@ -195,14 +197,20 @@ def _few(context: ReadingContext, block: PlainReadings, readings: Readings, p: i
     return few_words(found.above, found.of, [known[state].name for state in found.states], context.style)
 
 
-def _history(context: ReadingContext, block: PlainReadings, readings: Readings, p: int) -> HistoryPicture | None:
+def _history(
+    context: ReadingContext, block: PlainReadings, readings: Readings, p: int, to: GoingPicture | None
+) -> HistoryPicture | None:
     most = MOST.get(readings.periods[p].grain, 24)
     last = under_way(readings)
     end = last if last is not None and last == p + 1 else p
     moments = block.earlier(end, 0, most, True)
     if not any(moment.value is not None for moment in moments):
         return None
-    return history(moments, readings.yardstick, readings.kpi.unit, context.year_start, context.style)
+    drawn = history(moments, readings.yardstick, readings.kpi.unit, context.year_start, context.style)
+    if end == last and to is not None and to.value is not None and to.low is not None and to.high is not None:
+        on = Axis(drawn.axis.low, drawn.axis.high)
+        drawn.points[-1].going = (on.place(to.value), on.place(to.low), on.place(to.high))
+    return drawn
 
 
 def _members(

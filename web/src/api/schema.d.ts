@@ -3473,8 +3473,8 @@ export interface components {
         };
         /**
          * AsksBody
-         * @description Which readings need a note: those in the worst state, those that fell, and chosen ones as ``kpi|narrow``, the
-         *     first two parts of what they are readings of.
+         * @description Which readings need a note: those in the worst state, those that fell, signals, and chosen ones as ``kpi|narrow``,
+         *     the first two parts of what they are readings of.
          */
         AsksBody: {
             /**
@@ -3487,6 +3487,11 @@ export interface components {
              * @default false
              */
             fell: boolean;
+            /**
+             * Signals
+             * @default false
+             */
+            signals: boolean;
             /**
              * Readings
              * @default []
@@ -3825,6 +3830,13 @@ export interface components {
              */
             standing: boolean;
         };
+        /** ByChoice */
+        ByChoice: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
         /**
          * Calendar
          * @description now: what time it is by the server's clock.
@@ -4010,7 +4022,9 @@ export interface components {
         };
         /**
          * ChangedRow
-         * @description A reading whose state is another one than it was. better: whether it rose.
+         * @description A reading whose state is another one than it was. better: whether it rose. signal: why that is one, in words; usual: its
+         *     usual range, "" where none is known; few: whether its rows are too few to tell; partial:
+         *     whether its period is not over.
          */
         ChangedRow: {
             /** Scorecard */
@@ -4041,6 +4055,14 @@ export interface components {
             note: string;
             /** Wanted */
             wanted: boolean;
+            /** Signal */
+            signal: string;
+            /** Usual */
+            usual: string;
+            /** Few */
+            few: boolean;
+            /** Partial */
+            partial: boolean;
         };
         /**
          * ChangesBody
@@ -5507,6 +5529,24 @@ export interface components {
             waiting: boolean;
         };
         /**
+         * GoingMark
+         * @description Where a period under way is going, written; at, low, high: as fractions of the axis.
+         */
+        GoingMark: {
+            /** Shown */
+            shown: string;
+            /** Range */
+            range: string;
+            /** Told */
+            told: string;
+            /** At */
+            at: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
          * GoingPicture
          * @description Where a period is going, written. low, high: in which eight of ten came to lie; day: how far it is; tried: on how many earlier
          *     ones that was tried, and held: of how many it was so. takes: what its mark takes, and beside it what such days bring.
@@ -5745,6 +5785,12 @@ export interface components {
              * @default false
              */
             signal: boolean;
+            /** Going */
+            going?: [
+                number,
+                number,
+                number
+            ] | null;
         };
         /** HolidaysOut */
         HolidaysOut: {
@@ -6789,10 +6835,7 @@ export interface components {
             /** By Label */
             by_label: string;
             /** Segments */
-            segments: [
-                string,
-                string
-            ][];
+            segments: components["schemas"]["ByChoice"][];
             /** Steps */
             steps: components["schemas"]["StepPicture"][];
             /** Within */
@@ -7997,6 +8040,7 @@ export interface components {
             /** Segments */
             segments: components["schemas"]["Segment"][];
             usual?: components["schemas"]["UsualPicture"] | null;
+            going?: components["schemas"]["GoingMark"] | null;
             /**
              * Few
              * @default
@@ -8382,6 +8426,7 @@ export interface components {
              * @default {
              *       "worst": false,
              *       "fell": false,
+             *       "signals": false,
              *       "readings": []
              *     }
              */

@@ -3,6 +3,7 @@
   import type { Reading } from '../api/client'
   import { tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
+  import Heading from './Heading.svelte'
   import Hatch from './Hatch.svelte'
   import Mark from './Mark.svelte'
   import Overrun from './Overrun.svelte'
@@ -57,6 +58,7 @@
       />
       <Overrun past={reading.past} at={H / 2} size={H * 0.36} />
     {/if}
+    <Heading going={reading.going} at={H / 2} size={Math.min(5, H * 0.34)} />
     {#each reading.marks as mark (mark.name)}<Mark {mark} top={-2} bottom={H + 1} />{/each}
   </svg>
 {/snippet}

@@ -4,6 +4,7 @@
   import { tint } from '../api/states.svelte'
   import Sign from '../parts/Sign.svelte'
   import { grabbing } from './grab'
+  import Heading from './Heading.svelte'
   import Hatch from './Hatch.svelte'
   import Mark from './Mark.svelte'
   import Overrun from './Overrun.svelte'
@@ -61,6 +62,7 @@
         </path>
       {/if}
     {/if}
+    <Heading going={reading.going} at={H / 2} size={Math.min(5, H * 0.24)} />
     {#each reading.marks as mark (mark.name)}<Mark {mark} top={0} bottom={H} />{/each}
     {#each grab && !many ? reading.cuts : [] as cut, i (i)}
       {#if !cut.past}

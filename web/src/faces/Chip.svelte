@@ -31,6 +31,7 @@
       >
         <Sign
           state={reading.state}
+          of={reading}
           size={mini ? 14 : 22}
           fill={reading.state ? on(reading.state) : 'var(--soft)'}
         />

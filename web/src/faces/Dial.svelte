@@ -167,6 +167,28 @@
           <title>{mark.name} {mark.shown}</title>
         </g>
       {/each}
+      {#if reading.going && reading.going.at > 0 && reading.going.at < 1}
+        {@const end = at(reading.going.at, OUTER + 3)}
+        <path
+          d={ring(
+            reading.going.low,
+            Math.max(reading.going.high, reading.going.low + 0.004),
+            OUTER + 1,
+            OUTER + 5,
+          )}
+          fill="var(--ink)"
+          fill-opacity="0.4"
+        />
+        <circle
+          class="heading"
+          cx={end.x}
+          cy={end.y}
+          r="4"
+          fill="var(--sheet)"
+          stroke="var(--ink)"
+          stroke-width="1.6"><title>{reading.going.told}</title></circle
+        >
+      {/if}
       {#if grab}
         {#each reading.cuts as cut, i (i)}
           {#if !cut.past}

@@ -211,10 +211,15 @@
             stroke-width={shade ? 2 : 1.5}
           />{/each}
         {#each points as point, i (point.key)}
+          {#if point.going}
+            {@const [, least, most] = point.going}
+            <rect class="going" x={x(i) - 3} width="6" y={y(most)} height={Math.max(2, y(least) - y(most))} />
+            <circle class="end" cx={x(i)} cy={y(point.going[0])} r="4.5" />
+          {/if}
           {#if point.signal && point.fraction !== null}
             <circle class="ring" cx={x(i)} cy={y(point.fraction)} r={Math.min(8, step / 2 + 1)} />
           {/if}
-          {#if point.fraction !== null}
+          {#if point.fraction !== null && !point.going}
             <circle
               cx={x(i)}
               cy={y(point.fraction)}
@@ -322,6 +327,15 @@
     fill: none;
     stroke: var(--ink);
     stroke-width: 1.4;
+  }
+  .going {
+    fill: var(--ink);
+    fill-opacity: 0.22;
+  }
+  .end {
+    fill: var(--sheet);
+    stroke: var(--ink);
+    stroke-width: 2;
   }
   .why {
     font-size: 10.5px;

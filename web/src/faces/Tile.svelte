@@ -28,6 +28,7 @@
   >
     <Sign
       state={reading.state}
+      of={reading}
       size={mini ? 14 : many ? 18 : 30}
       fill={reading.state ? on(reading.state) : 'var(--soft)'}
     />

@@ -4,6 +4,15 @@
   import Sign from './Sign.svelte'
 
   let { found, formula = true }: { found: Workings; formula?: boolean } = $props()
+  /** Where one reading's signals are told: of all rows together, or of one member of one segment. */
+  const signals = $derived.by(() => {
+    const of = found.of
+    const narrowed = Object.entries(of?.members ?? {})
+    if (!of || narrowed.length > 1 || narrowed.some(([, names]) => names.length !== 1)) return ''
+    const [segment = '', [member = ''] = []] = narrowed[0] ?? []
+    const query = new URLSearchParams({ period: of.period, ...(member ? { segment, member } : {}) })
+    return `#/kpis/${of.kpi}/signals?${query}`
+  })
 </script>
 
 {#if formula}<p class="who"><b>{found.title}</b> <span class="soft">{found.subtitle}</span></p>{/if}
@@ -25,6 +34,7 @@
     </dd>
   {/each}
 </dl>
+{#if signals}<p><a class="act" href={signals}>Is it a signal?</a></p>{/if}
 {#if found.verdict}<p class="aside-note">{found.verdict}</p>{/if}
 {#each found.missing as lacks (lacks.mark)}
   <p>

@@ -30,7 +30,14 @@
       fill={known ? on(part.state) : 'currentColor'}
       size={thin ? 13 : 16}
     />{/if}
-  <span>{part.count} <span class:sr-only={brief}>{part.name}</span></span>
+  <span
+    >{part.count}
+    <span class:sr-only={brief}
+      >{part.name}{#if part.signals && !thin && part.count > 0}<span class="of"
+          >, {part.signals} {part.signals === 1 ? 'signal' : 'signals'}</span
+        >{/if}</span
+    ></span
+  >
 {/snippet}
 
 <div class="tally" class:thin class:brief role={press ? 'group' : 'list'} aria-label="Readings by state">

@@ -66,6 +66,7 @@
   const reached = $derived(
     [
       reading?.partial?.words,
+      reading?.going && `on its way to ${reading.going.shown}`,
       kind.reaches &&
       reading?.attainment_shown &&
       picture?.direction === 'higher' &&

@@ -8,7 +8,19 @@
   let { front }: { front: Schemas['Front'] } = $props()
 
   let all = $state(false)
-  const rows = $derived(all ? front.changed : front.changed.slice(0, FEW))
+  /** What usual variation explains stands behind one word: there is nothing to say of it. */
+  const noise = $derived(front.changed.filter((row) => row.usual && !row.signal && !row.partial))
+  const early = $derived(front.changed.filter((row) => row.partial))
+  const telling = $derived(front.changed.filter((row) => !row.partial && (row.signal || !row.usual)))
+  const signals = $derived(front.changed.filter((row) => row.signal).length)
+  let within = $state(false)
+  let unfinished = $state(false)
+  const some = $derived(all ? telling : telling.slice(0, FEW))
+  const rows = $derived([...some, ...(within ? noise : []), ...(unfinished ? early : [])])
+  const standing = (row: Schemas['ChangedRow']) => ({
+    usual: row.signal ? { range: row.usual, middle: '', signal: row.signal, told: '' } : null,
+    few: row.few ? 'few' : '',
+  })
   const periods = $derived([...new Set(front.changed.map((row) => row.period_label))])
   const named = (state: string | null | undefined) => stateOf(state)?.name ?? 'not graded'
 </script>
@@ -19,7 +31,7 @@
     <span class="small soft"
       >{front.changed.length + front.more} of {front.of} readings{periods.length === 1
         ? ` · ${periods[0]}`
-        : ''}</span
+        : ''} · {signals || 'none'} of them {signals === 1 ? 'a signal' : 'signals'}</span
     >
   </div>
   <ul class="rows">
@@ -28,12 +40,19 @@
         <a href={addressOfReading(row.scorecard, row.sheet, row.key)}>
           <span class="signs"
             ><Sign state={row.before} /> <span aria-hidden="true">→</span>
-            <Sign state={row.state} /><span class="sr-only">{named(row.before)} to {named(row.state)}</span
+            <Sign state={row.state} of={standing(row)} /><span class="sr-only"
+              >{named(row.before)} to {named(row.state)}</span
             ></span
           >
           <b class="name">{row.name}</b>
           <b class="figure">{row.shown}</b>
-          <span class="soft">{row.against}</span>
+          <span class="soft"
+            >{#if row.signal}<b class="small">{row.signal}</b>{:else if row.usual}{row.against}<span
+                class="small"
+              >
+                · usual {row.usual}</span
+              >{:else}{row.against}{/if}</span
+          >
           <span class="soft small where">{row.title}{periods.length > 1 ? `, ${row.period_label}` : ''}</span>
         </a>
         {#if row.note}<span class="word small soft" title={row.note}>“{row.note}”</span>
@@ -43,12 +62,26 @@
           >{:else}<span class="word"></span>{/if}
       </li>
     {:else}
-      <li class="none soft">No reading changed its state.</li>
+      <li class="none soft">
+        {front.changed.length
+          ? 'No change that its usual variation does not explain.'
+          : 'No reading changed its state.'}
+      </li>
     {/each}
   </ul>
-  {#if front.changed.length > FEW}
+  {#if telling.length > FEW}
     <button class="act quiet more" onclick={() => (all = !all)}
-      >{all ? 'Fewer' : `${front.changed.length - FEW} more`}</button
+      >{all ? 'Fewer' : `${telling.length - FEW} more`}</button
+    >
+  {/if}
+  {#if noise.length}
+    <button class="act quiet more" aria-expanded={within} onclick={() => (within = !within)}
+      >{noise.length} within their usual variation</button
+    >
+  {/if}
+  {#if early.length}
+    <button class="act quiet more" aria-expanded={unfinished} onclick={() => (unfinished = !unfinished)}
+      >{early.length} in a period that is not over</button
     >
   {/if}
 </section>

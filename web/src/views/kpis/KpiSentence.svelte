@@ -4,6 +4,7 @@
   import type { Dataset, Schemas } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
+  import NamedDates from './NamedDates.svelte'
   import UnitSlot from './UnitSlot.svelte'
 
   type Body = Schemas['KpiBody']
@@ -23,6 +24,7 @@
   }
   const dataset = $derived(datasets.find((known) => known.id === body.dataset))
   const unit = $derived(body.unit)
+  const dates = $derived(body.named_dates ?? [])
 </script>
 
 <p class="sentence">
@@ -135,5 +137,13 @@
         }}
       />
     {/snippet}
-  </Slot>
+  </Slot>; <Slot
+    text={dates.length === 1 ? dates[0]!.reason : dates.length ? `${dates.length} days` : 'no day'}
+    label="Named days"
+    width={330}
+  >
+    {#snippet children()}
+      <NamedDates {dates} change={(named_dates) => change({ named_dates })} />
+    {/snippet}
+  </Slot> named
 </p>

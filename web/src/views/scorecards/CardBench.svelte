@@ -28,7 +28,9 @@
   const change = (make: (asks: Schemas['AsksBody']) => void) =>
     session.change('change what a word is asked for', (draft) => make(draft.asks))
   const when = $derived(
-    [asks.worst ? 'the worst state' : '', asks.fell ? 'any fall' : ''].filter(Boolean).join(' and '),
+    [asks.worst ? 'the worst state' : '', asks.fell ? 'any fall' : '', asks.signals ? 'any signal' : '']
+      .filter(Boolean)
+      .join(' and '),
   )
 </script>
 
@@ -40,11 +42,17 @@
           choices={[
             { key: 'worst', name: 'the worst state', note: 'of its yardstick' },
             { key: 'fell', name: 'any fall', note: 'a worse state than the period before' },
+            { key: 'signals', name: 'any signal', note: 'what usual variation does not explain' },
           ]}
-          many={[...(asks.worst ? ['worst'] : []), ...(asks.fell ? ['fell'] : [])]}
+          many={[
+            ...(asks.worst ? ['worst'] : []),
+            ...(asks.fell ? ['fell'] : []),
+            ...(asks.signals ? ['signals'] : []),
+          ]}
           choose={(key) =>
             change((draft) => {
               if (key === 'worst') draft.worst = !draft.worst
+              else if (key === 'signals') draft.signals = !draft.signals
               else draft.fell = !draft.fell
             })}
         />

@@ -226,7 +226,7 @@ export const emptyCard = (title: string): CardBody => ({
   sections: [emptySection('First section')],
   folder: '',
   owner: '',
-  asks: { worst: false, fell: false, readings: [] },
+  asks: { worst: false, fell: false, signals: false, readings: [] },
   notes_at_end: true,
 })
 
