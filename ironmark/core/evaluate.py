@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import reduce
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,14 +13,15 @@ from ironmark.core.formula_nodes import Aggregate, Binary, Call, Compare, Logic,
 from ironmark.core.numbers import round_half_up
 
 Floats = NDArray[np.float64]
+Parts = Mapping[Any, Floats]  # by aggregate, and by what is usual for something
 
 _OPERATIONS = {"+": np.add, "-": np.subtract, "*": np.multiply, "/": np.divide}
 
 
-def evaluate(node: Node, parts: Mapping[Aggregate, Floats]) -> Floats:
+def evaluate(node: Node, parts: Parts) -> Floats:
     """Work a formula out over the arrays of its aggregates.
 
-    parts: every aggregate of the formula, each an array of one common shape; NaN is *no reading*.
+    parts: every aggregate of the formula, and what is usual of something in it, each an array of one common shape; NaN is *no reading*.
     Returns an array of that shape. Dividing by zero and overflow give NaN, never 0 or infinity.
     """
     with np.errstate(all="ignore"):
@@ -27,7 +29,7 @@ def evaluate(node: Node, parts: Mapping[Aggregate, Floats]) -> Floats:
     return np.where(np.isfinite(value), value, np.nan)
 
 
-def _work(node: Node, parts: Mapping[Aggregate, Floats]) -> Floats:
+def _work(node: Node, parts: Parts) -> Floats:
     match node:
         case Aggregate():
             return parts[node]
@@ -40,6 +42,8 @@ def _work(node: Node, parts: Mapping[Aggregate, Floats]) -> Floats:
             if op == "/":
                 other = np.where(other == 0, np.nan, other)
             return np.asarray(_OPERATIONS[op](one, other))
+        case Call() if node in parts:
+            return parts[node]
         case Call(name="if", args=(test, then, otherwise)):
             holds = _test(test, parts)
             chosen = np.where(holds == 1, _work(then, parts), _work(otherwise, parts))
@@ -65,7 +69,7 @@ _COMPARISONS = {
 }  # fmt: skip
 
 
-def _test(node: Node, parts: Mapping[Aggregate, Floats]) -> Floats:
+def _test(node: Node, parts: Parts) -> Floats:
     """Whether a comparison holds: 1, 0, or NaN where a side of it is no reading."""
     match node:
         case Compare(op=op, left=left, right=right):

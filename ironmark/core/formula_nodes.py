@@ -26,7 +26,11 @@ FUNCTIONS: dict[str, tuple[int, int, str]] = {
     "to_date": (1, 1, "to_date(sum(fare))"),
     "rolling": (2, 2, "rolling(sum(fare), 12)"),
     "share": (1, 1, "share(sum(fare))"),
+    "usual_low": (1, 1, "usual_low(sum(fare))"),
+    "usual_middle": (1, 1, "usual_middle(sum(fare))"),
+    "usual_high": (1, 1, "usual_high(sum(fare))"),
 }
+USUAL = ("usual_low", "usual_middle", "usual_high")  # of the same figure in the periods before
 # Functions over the cells of a row: how many arguments they take, and an example.
 ROW_FUNCTIONS: dict[str, tuple[int, int, str]] = {
     "if": (3, 3, 'if(delay > 5, "late", "on time")'),
@@ -213,6 +217,12 @@ def walk(node: Node) -> Iterator[Node]:
 def aggregates(node: Node) -> tuple[Aggregate, ...]:
     """The distinct aggregates of a formula, in the order they are written."""
     return tuple(dict.fromkeys(found for found in walk(node) if isinstance(found, Aggregate)))
+
+
+def usual_calls(node: Node) -> tuple[Call, ...]:
+    """The parts of a formula that are what is usual for something."""
+    found = (inner for inner in walk(node) if isinstance(inner, Call) and inner.name in USUAL)
+    return tuple(dict.fromkeys(found))
 
 
 def nature_of(node: Node, natures: Mapping[str, FormulaNature] | None = None) -> FormulaNature:

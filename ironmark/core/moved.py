@@ -86,7 +86,7 @@ def shown_parts(parts: Sequence[float], whole: float, decimals: int) -> list[Fra
     total = round(Fraction(whole) / unit)
     floors = [part.numerator // part.denominator for part in exact]
     left = total - sum(floors)
-    order = sorted(range(len(parts)), key=lambda at: exact[at] - floors[at], reverse=True)
-    for at in order[: max(0, left)]:
-        floors[at] += 1
+    order = sorted(range(len(parts)), key=lambda at: exact[at] - floors[at], reverse=left > 0)
+    for turn in range(abs(left) if parts else 0):
+        floors[order[turn % len(order)]] += 1 if left > 0 else -1
     return [floor * unit for floor in floors]

@@ -76,9 +76,8 @@ def outlook(
         ends = end + errors * (np.abs(end) if below is None else 1.0)
         tried = np.isfinite(errors).sum(axis=0).astype(float)
         low, high = _range(ends)
-        end = (
-            np.nanmedian(ends, axis=0) if len(ends) else end
-        )  # what all of them came to lie beyond, this one is to as well
+        # What all of them came to lie beyond, this one is to as well.
+        end = np.where(np.isfinite(end), _quantiles(ends, (0.5,))[0], end)
         held = _held(errors)
         fine = (tried >= FEWEST_PERIODS) & np.isfinite(end)
     none = np.full(columns, np.nan)
@@ -92,7 +91,8 @@ def _nearest(errors: Floats, told: Floats) -> npt.NDArray[np.int64]:
     """Which way was nearer in earlier periods (M), of those that can tell the one under way."""
     size = np.abs(errors)
     known = np.isfinite(size)
-    middle = np.where(known.any(axis=1), np.nanmedian(np.where(known, size, np.nan), axis=1), np.inf)
+    middle = np.array([_quantiles(np.where(a, one, np.nan), (0.5,))[0] for one, a in zip(size, known, strict=True)])
+    middle = np.where(np.isfinite(middle), middle, np.inf)
     middle = np.where(np.isfinite(told[:, -1]) & (known.sum(axis=1) >= FEWEST_PERIODS), middle, np.inf)
     best: npt.NDArray[np.int64] = np.argmin(middle, axis=0)
     return best
@@ -138,11 +138,18 @@ def _by_year(above: Floats, one: Stretch, gone: int, before: Stretch | None) -> 
 
 def _range(values: Floats) -> tuple[Floats, Floats]:
     """Between which values eight of ten more of a kind lie (M). values: (K, M), NaN for none."""
-    if not len(values):
-        return np.full(values.shape[1], np.nan), np.full(values.shape[1], np.nan)
     tail = (1 - INSIDE) / 2
-    found = np.nanquantile(values, [tail, 1 - tail], axis=0, method="weibull")
-    return found[0], found[1]
+    low, high = _quantiles(values, (tail, 1 - tail))
+    return low, high
+
+
+def _quantiles(values: Floats, parts: Sequence[float]) -> Floats:
+    """Quantiles of columns (Q, M), as a further value would lie; NaN of a column without any. values: (K, M), NaN for none."""
+    found = np.full((len(parts), values.shape[1]), np.nan)
+    some = np.isfinite(values).any(axis=0) if len(values) else np.zeros(values.shape[1], np.bool_)
+    if some.any():
+        found[:, some] = np.nanquantile(values[:, some], list(parts), axis=0, method="weibull")
+    return found
 
 
 def _held(errors: Floats) -> Floats:

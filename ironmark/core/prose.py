@@ -69,6 +69,9 @@ class _Speaker:
                 return f"{said[0]}, {back} {'period' if back == '1' else 'periods'} before"
             case "year_ago":
                 return f"{said[0]}, a year before"
+            case "usual_low" | "usual_middle" | "usual_high" as name:
+                end = {"usual_low": "the low end", "usual_middle": "the middle", "usual_high": "the high end"}[name]
+                return f"{end} of what is usual for {said[0]}"
             case "to_date":
                 return f"{said[0]}, over the year so far"
             case "rolling":

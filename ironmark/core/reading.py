@@ -6,6 +6,7 @@ import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -13,7 +14,7 @@ from ironmark.core import marks as mark_book
 from ironmark.core import yardstick as grading
 from ironmark.core.distances import shown_values
 from ironmark.core.evaluate import Floats, evaluate
-from ironmark.core.formula_nodes import Aggregate, Node, adds_up, aggregates, denominator, rebuilt
+from ironmark.core.formula_nodes import Aggregate, Call, Node, adds_up, aggregates, denominator, rebuilt, usual_calls
 from ironmark.core.mark_lines import Where, lines, pieces_for
 from ironmark.core.marks import Ints, MarkEntry, narrowed
 from ironmark.core.periods import (
@@ -27,8 +28,10 @@ from ironmark.core.periods import (
     part_of,
     pieces,
     same_part,
+    timeline,
 )
 from ironmark.core.readings import EDGES, Kpi, Members, Readings, Source, Totals, within_of
+from ironmark.core.usual import LONGEST, SEASONS, kind_of, ratio_of, usual
 from ironmark.core.yardstick import Yardstick
 
 
@@ -132,7 +135,7 @@ class Rows:
         """Every aggregate of a formula, by period and member."""
         wanted = aggregates(formula)
         totals = self._own([a for a in wanted if a.dataset is None and not a.moved], periods)
-        parts = dict(totals.parts)
+        parts: dict[Any, Floats] = dict(totals.parts)
         for kind in dict.fromkeys((a.dataset, a.years, a.back) for a in wanted if a not in parts):
             dataset, years, back = kind
             asked = {
@@ -148,7 +151,36 @@ class Rows:
                 for a, its in asked.items():
                     found[a][at] = aligned(there, there.parts[its], totals.members)[place]
             parts |= found
+        for call in usual_calls(formula):
+            parts[call] = self._usual(call, periods)
         return replace(totals, parts=parts)
+
+    def _usual(self, call: Call, periods: Sequence[Period]) -> Floats:
+        """What was usual for something before each period (P, M); NaN for a part of one of a flow, which is no whole."""
+        of, last = call.args[0], periods[-1]
+        line = timeline(last, self.source.first, last.end)[-(LONGEST + len(periods)) :]
+        totals, ratio = self.totals(of, line), ratio_of(of)
+        shape = totals.rows.shape
+        value = np.broadcast_to(self.values(of, line, totals), shape)
+        partial = np.array([part_of(period, self.through) is not None for period in line])
+        value = np.where(partial[:, None], np.nan, value)
+        sides = None
+        if ratio is not None and all(
+            a in totals.parts for side in (ratio.above, ratio.below) for a in aggregates(side)
+        ):
+            sides = [np.broadcast_to(evaluate(side, totals.parts), shape) for side in (ratio.above, ratio.below)]
+        kind = kind_of(ratio, *sides) if sides else "level"
+        season = SEASONS.get(last.grain, 0)
+        if kind == "level" or ratio is None or sides is None:
+            found = usual(value, season=season)
+        else:
+            found = usual(value, kind, sides[1], ratio.scale, ratio.offset, season=season)
+        told: Floats = {"usual_low": found.low, "usual_middle": found.middle, "usual_high": found.high}[call.name]
+        if self.kpi.nature == "flow":
+            told = np.where(np.append(partial, True)[:, None], np.nan, told)
+        place = {period: row for row, period in enumerate(line)}
+        rows = [place.get(period, -1) for period in periods]
+        return np.where(np.array(rows)[:, None] >= 0, told[rows], np.nan)
 
     def _own(self, wanted: Sequence[Aggregate], periods: Sequence[Period]) -> Totals:
         """Aggregates of the KPI's own dataset over the periods that are read themselves, with how many rows there are."""
@@ -184,7 +216,7 @@ class Rows:
     def values(self, formula: Node, periods: Sequence[Period], totals: Totals | None = None) -> Floats:
         """The formula's values (P, M). A flow's that does not add up is summed over the months."""
         parts, of = pieces(periods, "month")
-        if self.kpi.nature != "flow" or adds_up(formula) or len(parts) == len(periods):
+        if self.kpi.nature != "flow" or adds_up(formula) or len(parts) == len(periods) or usual_calls(formula):
             return evaluate(formula, (totals or self.totals(formula, periods)).parts)
         # In each month ``prior`` reads the month at the same place of the period before.
         length = max(np.bincount(of))

@@ -11,7 +11,7 @@ from typing import Literal, Protocol
 import numpy as np
 
 from ironmark.core import yardstick as grading
-from ironmark.core.evaluate import Floats
+from ironmark.core.evaluate import Floats, Parts
 from ironmark.core.formula_nodes import Aggregate, Node, adds_members
 from ironmark.core.mark_lines import Lines, Where
 from ironmark.core.marks import FLOOR, LIMIT, Ints, Nature, Within
@@ -62,7 +62,7 @@ class Totals:
     periods: tuple[Period, ...]
     members: tuple[str | None, ...]
     rows: Ints
-    parts: Mapping[Aggregate, Floats]
+    parts: Parts
 
     @cached_property
     def member_places(self) -> Mapping[str | None, int]:

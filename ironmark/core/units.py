@@ -100,7 +100,7 @@ def _unit(
             return _per_row(found) if found and name not in ("sum", "min", "max") else found
         case formula_nodes.Reference(handle=handle):
             return ProposedUnit(units[handle], f"@{handle} is") if handle in units else None
-        case formula_nodes.Minus(of=inner) | formula_nodes.Call(name="abs" | "round" | "prior" | "year_ago" | "to_date" | "rolling", args=(inner, *_)):  # fmt: skip
+        case formula_nodes.Minus(of=inner) | formula_nodes.Call(name="abs" | "round" | "prior" | "year_ago" | "to_date" | "rolling" | "usual_low" | "usual_middle" | "usual_high", args=(inner, *_)):  # fmt: skip
             return of(inner)
         case formula_nodes.Call(name="share"):
             return ProposedUnit(PERCENT, "a share is one of the whole")

@@ -22,6 +22,7 @@ PER_SIGMA: Final = 1.128  # d2 of two readings: how much of a standard deviation
 LIMITS: Final = 3.0  # standard deviations; 3 / 1.128 = 2.66 moving ranges
 RUN: Final = 8  # on one side of the middle
 TREND: Final = 6  # rising or falling
+SEASONS: Final = {"day": 7, "week": 52, "month": 12, "quarter": 4}  # periods that make a week, or a year
 _LASTING: Final = 1.0  # standard deviations that the mean of a run is off the middle, to be a new level
 _SEASON_GAIN: Final = 0.75  # of the squared errors at most are left where the seasons of other years are taken out
 

@@ -72,6 +72,13 @@ KPIS: dict[str, tuple[str, str, str, str, dict[str, Any], str, str, str]] = {
 }  # fmt: skip
 
 
+# By KPI: from which day it is otherwise, why, and whether what was before it is no longer usual.
+NAMED_DATES: dict[str, list[tuple[str, str, bool]]] = {
+    "on-time": [("2026-03-29", "winter timetable ended", False)],
+    "booked-online": [("2025-11-03", "seats sold online first", True)],
+}
+
+
 # id: handle, name, unit, value, least, most, step
 ASSUMPTIONS: dict[str, tuple[str, str, dict[str, Any], float, float, float, float]] = {
     "fuel-price": ("fuel_price", "Fuel price", {"kind": "currency", "decimals": 2}, 0.92, 0.6, 1.6, 0.01),

@@ -24,6 +24,7 @@ from ironmark.demo.content import (
     COMPUTED,
     KPIS,
     MARKS,
+    NAMED_DATES,
     REFIT,
     ROUTES,
     SAFE,
@@ -146,6 +147,9 @@ def load(session: Session) -> None:
         kpi = {
             "handle": handle, "name": name, "owner": owner, "dataset": data, "formula": formula,
             "unit": unit, "direction": direction, "nature": nature,
+            "named_dates": [
+                {"day": day, "reason": reason, "new_range": new} for day, reason, new in NAMED_DATES.get(key, ())
+            ],
         }  # fmt: skip
         records.create(session, "kpi", KpiBody.model_validate(kpi).model_dump(), name=name, key=key)
     service = {

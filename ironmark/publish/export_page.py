@@ -65,6 +65,13 @@ class Row:
     reason: str
     partial: str
     before: str
+    usual_low: float | None
+    usual_high: float | None
+    signal: str
+    few_rows: str
+    outlook: float | None
+    outlook_low: float | None
+    outlook_high: float | None
     note: str
     remarks: str
 
@@ -92,6 +99,13 @@ COLUMNS: dict[str, str] = {
     "reason": "Why it is not graded, or why there is no reading",
     "partial": "How much of its period it is of, where that is not over",
     "before": "The state a period earlier",
+    "usual_low": "The low end of what is usual for it by its own history, in the unit; empty where that is too short",
+    "usual_high": "The high end of that",
+    "signal": "Why usual variation does not explain it; empty where it does",
+    "few_rows": "The states it could be in, where it is a share of too few rows to tell",
+    "outlook": "Where a period that is not over is going, in the unit",
+    "outlook_low": "Between this and the next, eight of ten earlier periods ended that stood like it",
+    "outlook_high": "The high end of that",
     "note": "What somebody wrote about the reading",
     "remarks": "What there is to say about the sheet",
 }
@@ -205,6 +219,10 @@ class ExportPage:
             mark=mark.value if mark else None, mark_shown=mark.shown if mark else "", gap=reading.gap,
             attainment=reading.attainment, state=state.name if state else "", rank=state.rank if state else None,
             status=reading.status, reason=reading.reason, partial=reading.partial.words if reading.partial else "",
-            before=before.name if before else "", note=self.notes.get(reading.about, ""),
+            before=before.name if before else "",
+            usual_low=reading.usual.low if reading.usual else None, usual_high=reading.usual.high if reading.usual else None,
+            signal=drawn.usual.signal if drawn.usual else "", few_rows=drawn.few,
+            outlook=reading.going.end if reading.going else None, outlook_low=reading.going.low if reading.going else None,
+            outlook_high=reading.going.high if reading.going else None, note=self.notes.get(reading.about, ""),
             remarks=" · ".join(sheet.notes),
         )  # fmt: skip

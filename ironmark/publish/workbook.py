@@ -24,11 +24,21 @@ PERCENT = "0.0%"
 MADE = dt.datetime(2000, 1, 1)  # of a page that is no edition: the same page makes the same bytes
 READINGS = (
     "section", "instrument", "kpi", "member", "period", "period_name", "value", "unit", "mark_name", "mark", "gap", "attainment",
-    "state", "rank", "partial", "reason", "note", "remarks",
+    "state", "rank", "partial", "usual_low", "usual_high", "signal", "few_rows", "outlook", "outlook_low", "outlook_high", "reason", "note",
+    "remarks",
 )  # fmt: skip
-HEADS = {"period_name": "Period in words", "mark_name": "Which mark", "kpi": "KPI"}
+HEADS = {
+    "usual_low": "Usual from",
+    "usual_high": "Usual to",
+    "few_rows": "Few rows",
+    "outlook_low": "Outlook from",
+    "outlook_high": "Outlook to",
+    "period_name": "Period in words",
+    "mark_name": "Which mark",
+    "kpi": "KPI",
+}
 INSTRUMENT = ("what", "period", "value", "unit", "mark", "gap", "reached", "state", "partial")
-_NUMBERS = ("value", "mark", "gap")
+_NUMBERS = ("value", "mark", "gap", "usual_low", "usual_high", "outlook", "outlook_low", "outlook_high")
 FIGURES = (
     "Value",
     "Mark",
@@ -39,6 +49,11 @@ FIGURES = (
     "Line",
     "Upper cut",
     "Times the mark",
+    "Usual from",
+    "Usual to",
+    "Outlook",
+    "Outlook from",
+    "Outlook to",
 )  # heads that stand over figures
 
 

@@ -53,6 +53,7 @@ def history(
                 mark=None if mark is None else straight.place(mark), mark_shown="" if mark is None else show_mark(mark, unit, style),
                 low=straight.place(range_[0]) if range_ else None, middle=straight.place(range_[1]) if range_ else None,
                 high=straight.place(range_[2]) if range_ else None, begins=moment.begins if usual else "",
+                named=moment.named if usual else "", new_range=moment.new_range,
                 signal=usual and moment.signal,
             )
         )  # fmt: skip

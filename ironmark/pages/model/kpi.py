@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from babel.numbers import list_currencies
 from pydantic import (
+    AfterValidator,
     Field,
     FiniteFloat,
     field_validator,
@@ -113,12 +114,23 @@ class CaseBody(Model):
     values: dict[Key, Number] = Field(min_length=1, max_length=50)
 
 
+def _day(text: str) -> str:
+    try:
+        return dt.date.fromisoformat(text).isoformat()
+    except ValueError:
+        raise ValueError(f"“{text[:20]}” is no day; write it as 2026-10-07") from None
+
+
 class NamedDate(Model):
     """A day from which something is otherwise, and why. new_range: what was before it is no longer what is usual."""
 
-    day: dt.date
+    day: Annotated[str, AfterValidator(_day)]
     reason: str = Field(min_length=1, max_length=120)
     new_range: bool = True
+
+    @property
+    def date(self) -> dt.date:
+        return dt.date.fromisoformat(self.day)
 
 
 class KpiBody(Model):

@@ -52,7 +52,7 @@ class Partial:
 @dataclass(frozen=True, slots=True)
 class Moment:
     """A reading of an earlier period, KPI unit. cuts: () where none of them are drawn. usual: low, middle and high of the range
-    drawn under it; begins: why a new one begins there; signal: whether it was one."""
+    drawn under it; begins: why a new one begins there; named: why the day there has a name; signal: whether it was one."""
 
     period: str
     value: float | None
@@ -62,6 +62,8 @@ class Moment:
     cuts: Figures = ()
     usual: tuple[float, float, float] | None = None
     begins: str = ""
+    named: str = ""
+    new_range: bool = False
     signal: bool = False
 
 

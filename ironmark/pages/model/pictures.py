@@ -196,6 +196,8 @@ class HistoryPoint:
     middle: float | None = None
     high: float | None = None
     begins: str = ""
+    named: str = ""
+    new_range: bool = False
     signal: bool = False
     going: tuple[float, float, float] | None = None  # where it is going, and from where to where that may be
 

@@ -141,6 +141,7 @@ class PlainReadings:
                     band=self.bands[at][m], partial=part.words if part else "",
                     cuts=tuple(self.cuts[at][m]) if with_cuts and self.cuts else (),
                     usual=line[:3] if line else None, begins=line[3] if line else "",
+                    named=self.usual.names.get(at, "") if with_cuts else "", new_range=at in self.usual.named,
                     signal=with_cuts and self.usual.is_signal(at, m),
                 )
             )  # fmt: skip

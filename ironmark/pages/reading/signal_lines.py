@@ -8,6 +8,7 @@ from ironmark.core.readings import Readings
 from ironmark.core.signal_words import few_words, range_words, signal_words
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.scorecard import InstrumentBody
+from ironmark.pages.reading.by_chance import by_chance
 from ironmark.pages.reading.plain_readings import plain_readings_of
 from ironmark.pages.reading.workings_rows import Line
 
@@ -23,6 +24,9 @@ def signal_lines(context: ReadingContext, instrument: InstrumentBody, readings: 
         ends = (usual.low, usual.middle, usual.high)
         signal = signal_words(usual.signals, usual.side, usual.run, usual.steady, ends, period.grain, unit, style)
         lines.append(Line(label="Signal", text=signal or "none: within its usual variation"))
+    name = next(iter(readings.marks), "")
+    if name and (said := by_chance(readings, block.usual, float(readings.lines[name].value[p, m]), style, m)):
+        lines.append(Line(label="By usual variation alone", text=f"{name} {said[0]}"))
     if (few := block.usual.few(p, m)) is not None:
         names = [known[state].name for state in few.states]
         lines.append(Line(label="Few rows", text=few_words(few.above, few.of, names, style)))

@@ -17,6 +17,7 @@ from ironmark.core.readings import Readings
 from ironmark.core.usual import (
     ON_ONE_SIDE,
     OUTSIDE,
+    SEASONS,
     STEADY,
     TWO_OF_THREE,
     Drawn,
@@ -31,7 +32,6 @@ from ironmark.core.usual import (
 from ironmark.pages.model.kpi import NamedDate
 from ironmark.pages.model.standing import FewRows, UsualRange
 
-SEASONS = {"day": 7, "week": 52, "month": 12, "quarter": 4}
 RULES = {OUTSIDE: "outside", ON_ONE_SIDE: "one side", STEADY: "steady", TWO_OF_THREE: "two of three"}
 
 
@@ -49,10 +49,13 @@ class UsualRanges:
 
     def __init__(self, readings: Readings, named: Sequence[NamedDate] = ()) -> None:
         self.readings = readings
-        self.named: dict[int, str] = {}
+        self.named: dict[int, str] = {}  # rows that a new range begins with, and why
+        self.names: dict[int, str] = {}  # all rows that a named day is in or before
         for one in sorted(named, key=lambda one: one.day):
-            if one.new_range and (row := _row_of(readings.periods, one)) is not None:
-                self.named[row] = one.reason
+            if (row := _row_of(readings.periods, one)) is not None:
+                self.names[row] = f"{self.names[row]}, {one.reason}" if row in self.names else one.reason
+                if one.new_range:
+                    self.named[row] = self.names[row]
 
     @cached_property
     def applies(self) -> bool:
@@ -115,14 +118,14 @@ class UsualRanges:
         )  # fmt: skip
 
     def line(self, p: int, m: int) -> tuple[float, float, float, str] | None:
-        """The range as it is drawn under a reading: low, middle, high, and why it begins there ("" where it goes on)."""
+        """The range as it is drawn under a reading: low, middle, high, and why it begins there, where no day is named."""
         if not self.applies:
             return None
         lines = self.drawn
         if not np.isfinite(lines.middle[p, m]):
             return None
         begins = int(lines.start[p, m]) == p and p > 0
-        why = (self.named.get(p) or "a new level") if begins else ""
+        why = ("" if p in self.named else "a new level") if begins else ""
         return float(lines.low[p, m]), float(lines.middle[p, m]), float(lines.high[p, m]), why
 
     def is_signal(self, p: int, m: int) -> bool:
@@ -153,4 +156,4 @@ class UsualRanges:
 
 def _row_of(periods: Sequence[Period], named: NamedDate) -> int | None:
     """The first period that lies wholly from a named date on; None before and after them all."""
-    return next((row for row, period in enumerate(periods) if period.start >= named.day), None)
+    return next((row for row, period in enumerate(periods) if period.start >= named.date), None)

@@ -112,7 +112,11 @@ def movement(
         return picture
     picture.by, picture.by_label = by or "", dict(named).get(by or "", "")
     picture.steps, places = _stairs(change, unit, style)
-    picture.from_shown, picture.to_shown = show(change.before, unit, style), show(change.after, unit, style)
+    # With the decimals that the steps have, so that these lead from one to the other as they are written.
+    more = None if unit.compact or unit.kind == "duration" else unit.decimals + 1
+    picture.from_shown, picture.to_shown = (
+        show(end, unit, style, decimals=more) for end in (change.before, change.after)
+    )
     picture.from_at, picture.to_at = places
     if by != FACTORS and by is not None:
         _within(context, picture, rows, change, by, then, period, other, readings, p, against)
@@ -217,7 +221,7 @@ def _shown(given: Sequence[float], change: _Change, unit: Unit, style: NumberSty
     places = unit.decimals + 1
     if unit.kind in ("number", "percent", "currency") and not unit.compact:
         by = 100 if unit.kind == "percent" else 1
-        ends = [round_half_up(value * by, unit.decimals) for value in (change.before, change.after)]
+        ends = [round_half_up(value * by, places) for value in (change.before, change.after)]
         given = [float(part) / by for part in core.shown_parts([one * by for one in given], ends[1] - ends[0], places)]
     signs = ["+" if one > 0 else "−" if one < 0 else "" for one in given]
     return [sign + show_gap(one, unit, style, decimals=places) for sign, one in zip(signs, given, strict=True)]

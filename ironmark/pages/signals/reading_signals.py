@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from typing import Annotated
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from ironmark.core.axis import Axis
-from ironmark.core.chance import landing, middle_for
+from ironmark.core.chance import landing
 from ironmark.core.few_rows import wilson
 from ironmark.core.numbers import show, show_exact
 from ironmark.core.periods import GRAINS, Grain, Period, finer, timeline
@@ -22,7 +22,9 @@ from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.drawing.histories import MOST, history
 from ironmark.pages.model.field_types import MOST_OF_A_PERIOD, Model
 from ironmark.pages.model.pictures import HistoryPicture, PeriodChoice, SegmentChoice, StatePicture
+from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import ScopeBody
+from ironmark.pages.reading.by_chance import by_chance
 from ironmark.pages.reading.instrument_scope import period_of
 from ironmark.pages.reading.plain_readings import PlainReadings, plain_readings_of
 from ironmark.pages.reading.rows_of import RowsOf
@@ -32,6 +34,7 @@ from ironmark.pages.signals.going import GoingPicture, going, under_way
 from ironmark.pages.signals.movements import Against, MovedPicture, movement
 
 MOST_MEMBERS = 300
+MOST_AFTER_DAYS = 1500
 METHODS = {
     "level": "individuals chart: the mean of its readings and 2.66 times their mean moving range to either side (Shewhart, Wheeler)",
     "share": "binomial limits by the rows of each period, widened as far as the readings vary more than that (p′, Laney)",
@@ -52,6 +55,12 @@ class SignalsAsk(Model):
     against: Against = "before"
     by: str = Field("", max_length=80)
     then: str = Field("", max_length=80)
+
+    @model_validator(mode="after")
+    def can_be_read(self) -> SignalsAsk:
+        if self.period not in ("complete", "latest"):
+            Period.parse(self.period)
+        return self
 
 
 @dataclass(slots=True)
@@ -131,7 +140,12 @@ def reading_signals(context: ReadingContext, key: str, ask: SignalsAsk) -> Signa
     source = context.source(body)
     where = {ask.segment: [ask.member]} if ask.segment and ask.member else {}
     period = period_of(ScopeBody(period=ask.period, grain=ask.grain), [source], context.year_start)
-    periods = timeline(period, source.first, max(source.last, period.end))
+    last = max(source.last, period.end)
+    far = (last - source.last).days > MOST_AFTER_DAYS
+    if far or period.end < source.first:
+        detail = f"It has rows from {source.first} to {source.last}. Choose a period among them."
+        raise Refused(422, "no-rows", f"{body.name} has no rows in {period.label}", detail, {"field": "period"})
+    periods = timeline(period, source.first, last)
     marks = (mark_of(context, yardstick),)
     readings = context.cached_readings(key, marks, yardstick, by=None, where=where, periods=periods)
     p = readings.period_index(period)
@@ -163,7 +177,7 @@ def reading_signals(context: ReadingContext, key: str, ask: SignalsAsk) -> Signa
         moved=movement(context, key, rows, readings, p, ask.against, ask.by or None, ask.then or None),
         fair=_fair(context, readings, block.usual, p, rows), method=METHODS[block.usual.kind] if block.usual.applies else "",
         figures=_figures(context, readings, block.usual, p),
-        named_dates=[Figure(Period.of(one.day, "day").label, one.reason) for one in body.named_dates],
+        named_dates=[Figure(Period.of(one.date, "day").label, one.reason) for one in body.named_dates],
     )  # fmt: skip
 
 
@@ -244,7 +258,7 @@ def _fair(
     if yardstick is None or not usual.applies or rows is None:
         return None
     found: Usual = usual.found
-    middle, sigma = (float(line[min(p + 1, len(line) - 1), 0]) for line in (found.middle, found.sigma))
+    middle, sigma = (float(line[-1, 0]) for line in (found.middle, found.sigma))
     cuts = whole_cuts(readings, rows.rows)[:, p, 0]
     if not np.isfinite([middle, sigma, *cuts]).all():
         return None
@@ -256,20 +270,10 @@ def _fair(
     ]
     name = next(iter(readings.marks), None)
     mark = float(readings.lines[name].value[p, 0]) if name else float("nan")
-    unit, style, grain = readings.kpi.unit, context.style, readings.periods[p].grain
-    if not np.isfinite(mark) or readings.kpi.direction not in ("higher", "lower"):
+    said = by_chance(readings, usual, mark, context.style)
+    if not said:
         return FairPicture(parts, "", "", [])
-    higher = readings.kpi.direction == "higher"
-    below = float(landing(middle, sigma, [mark])[0])
-    often = (1 - below) if higher else below
-    easy = middle_for(middle, sigma, 0.8, above=not higher)
-    needed = middle_for(mark, sigma, 0.9, above=higher)
-    written = show_mark(mark, unit, style)
-    way = "rise" if (needed > middle) else "fall"
-    said = [f"At {show(easy, unit, style)} it would be met in 8 of 10."]
-    if often < 0.9:
-        said.append(f"To meet {written} nine times in ten, its middle has to {way} from {show(middle, unit, style)} to {show(needed, unit, style)}.")  # fmt: skip
-    return FairPicture(parts, written, f"met in {round(10 * often)} of 10 {grain}s", said)
+    return FairPicture(parts, show_mark(mark, readings.kpi.unit, context.style), said[0], said[1:])
 
 
 def _figures(context: ReadingContext, readings: Readings, usual: UsualRanges, p: int) -> list[Figure]:

@@ -9466,6 +9466,11 @@ export interface components {
              * @default []
              */
             doubts: string[];
+            /**
+             * Chances
+             * @default []
+             */
+            chances: string[];
         };
         /**
          * UnderstandAsk

@@ -5,6 +5,7 @@
   import { widthOf } from './labels'
   import { colour, stateOf, tint } from '../api/states.svelte'
   import { sized } from '../parts/sized'
+  import UsualLines from './UsualLines.svelte'
 
   interface Props {
     picture: Schemas['HistoryPicture']
@@ -52,34 +53,6 @@
     if (run.length > 1) found.push(run.join(' '))
     return found
   })
-  /** What is usual, stretch by stretch: where a new range begins there is a gap. */
-  interface Stretch {
-    from: number
-    to: number
-    why: string
-  }
-  const ranges = $derived.by(() => {
-    const found: Stretch[] = []
-    points.forEach((point, i) => {
-      if (point.low === null || point.low === undefined) return
-      const last = found.at(-1)
-      if (last && last.to === i - 1 && !point.begins) last.to = i
-      else found.push({ from: i, to: i, why: point.begins ?? '' })
-    })
-    return found
-  })
-  const edge = (range: Stretch, end: 'low' | 'middle' | 'high') =>
-    points
-      .slice(range.from, range.to + 1)
-      .flatMap((point, i) => {
-        const at = y(point[end] ?? 0)
-        const left = (range.from + i) * step + (i === 0 && range.from ? 2 : 0)
-        return [
-          `${left},${at}`,
-          `${(range.from + i + 1) * step - (range.from + i === range.to ? 2 : 0)},${at}`,
-        ]
-      })
-      .join(' ')
   const every = $derived(Math.max(1, Math.ceil(points.length / Math.max(1, Math.floor(width / 46)))))
   const label = (i: number) => {
     const [first, year] = points[i]!.short.split(' ').slice(-2)
@@ -118,6 +91,7 @@
       point.partial ? `partial, ${point.partial}` : '',
       point.signal ? 'a signal' : '',
       point.begins ? `a new usual range: ${point.begins}` : '',
+      point.named ?? '',
     ]
       .filter(Boolean)
       .join(', ')
@@ -176,13 +150,7 @@
           />
         {/if}
       {/each}
-      {#each ranges as range (range.from)}
-        {#each ['low', 'high'] as const as end (end)}
-          <polyline class="usual" points={edge(range, end)} />
-        {/each}
-        <polyline class="usual middle" points={edge(range, 'middle')} />
-        {#if range.why}<text class="why" x={range.from * step + 3} y={11}>{range.why}</text>{/if}
-      {/each}
+      <UsualLines {points} {step} {y} />
       {#if chosen}
         {@const at = points.findIndex((point) => point.key === chosen)}
         {#if at >= 0}<rect class="chosen" x={at * step} y="0" width={step} height={H} />{/if}
@@ -314,15 +282,6 @@
   svg {
     display: block;
   }
-  .usual {
-    fill: none;
-    stroke: var(--ink);
-    stroke-width: 1;
-    pointer-events: none;
-  }
-  .middle {
-    stroke-dasharray: 2 4;
-  }
   .ring {
     fill: none;
     stroke: var(--ink);
@@ -336,10 +295,6 @@
     fill: var(--sheet);
     stroke: var(--ink);
     stroke-width: 2;
-  }
-  .why {
-    font-size: 10.5px;
-    fill: var(--ink);
   }
   .hold {
     fill: color-mix(in srgb, var(--accent) 26%, transparent);

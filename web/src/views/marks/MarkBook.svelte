@@ -174,6 +174,13 @@
             <p class="small soft">No reading so far changes state, graded by {book.tried.yardstick}.</p>
           {/if}
         {/if}
+        {#if book.editing && book.tried?.chances.length}
+          <p class="small soft chance">
+            Nothing changed, it would be <b>{book.tried.chances[0]}</b>, by its usual variation alone. {book.tried.chances
+              .slice(1)
+              .join(' ')}
+          </p>
+        {/if}
         <hr />
         <h2 class="minor">Marks of this KPI</h2>
         {#each grid.names as mark (mark.name)}
