@@ -65,7 +65,7 @@ VIEWS: dict[str, tuple[str, list[Callable[[Any], None]]]] = {
     "assuming": ("/scorecards/sailing-cost?assume=fuel-price:1.02", [press("Compare them")]),
     "words": ("/scorecards/sailing-cost/bench", [choose("c7")]),
     "present": ("/scorecards/network-performance/present", []),
-    "composite": ("/kpis/service", []),
+    "signals": ("/kpis/booked-online/signals", []),
     "rows": ("/rows", [press("Sailings")]),
     "workings": ("/scorecards/network-performance", [click("[data-instrument=i2] .press")]),
     "front": ("/", []),

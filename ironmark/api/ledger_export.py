@@ -26,7 +26,8 @@ router = APIRouter(prefix="/api/scorecards", tags=["scorecards"])
 PERCENT = "0%"
 HEADS = {
     "value": "Value", "mark": "Mark", "gap": "Gap", "attainment": "Reached", "bullet": "", "progress": "Reached",
-    "strokes": "Tally", "headroom": "Headroom", "trail": "", "usual": "Usual range", "signal": "Signal", "state": "State",
+    "strokes": "Tally", "headroom": "Headroom", "trail": "", "usual": "Usual range", "signal": "Signal", "outlook": "Outlook",
+    "state": "State",
 }  # fmt: skip
 
 
@@ -99,7 +100,7 @@ def _form(column: str, unit: Unit, style: NumberStyle) -> str:
         "0"
         if column == "strokes"
         else sheets.number_form(unit, style)
-        if column not in ("state", "usual", "signal")
+        if column not in ("state", "usual", "signal", "outlook")
         else "General"
     )
 
@@ -111,6 +112,8 @@ def _cell(reading: ReadingPicture, column: str, states: dict[str, palettes.State
         return states[reading.state].name + (" so far" if reading.partial else "")
     if column in ("usual", "signal"):
         return (reading.usual.range if column == "usual" else reading.usual.signal) if reading.usual else ""
+    if column == "outlook":
+        return f"{reading.going.shown}, likely {reading.going.range}" if reading.going else ""
     if column == "mark":
         return reading.marks[0].value if reading.marks else None
     figures: dict[str, float | None] = {

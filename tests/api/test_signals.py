@@ -41,7 +41,6 @@ def rows() -> str:
 
 
 class Library(unittest.TestCase):
-    made: ClassVar[dict[str, str]] = {}
     card: ClassVar[str] = ""
 
     @classmethod
@@ -285,14 +284,28 @@ class OfOneReading(Library):
         told = self.signals(made["id"])
         self.assertTrue(told["moved"]["why_not"])
 
+    def compute(self, name: str, formula: str | None) -> None:
+        head = {"If-Match": self.get(f"/api/kpis/{self.late}/marks").headers["etag"]}
+        body = {"name": name, "formula": formula}
+        self.client.put(f"/api/kpis/{self.late}/marks/computed", json=body, headers=head).raise_for_status()
+
     def test_formulas_take_what_is_usual(self) -> None:
+        ends: dict[str, float] = {}
         for name, line in (("usual_low", "low"), ("usual_middle", "middle"), ("usual_high", "high")):
             key = self.kpi(name, f"{name}(sum(myöhässä) / sum(lainat))", unit={"kind": "percent", "decimals": 4})
             own = self.signals(self.late, period="2026-05")["figures"]
             label = {"low": "lower limit, middle − 3 × that", "middle": "middle", "high": "upper limit, middle + 3 × that"}[line]  # fmt: skip
-            exact = float(next(one["shown"] for one in own if one["name"] == label))
+            exact = ends[name] = float(next(one["shown"] for one in own if one["name"] == label))
             shown = self.signals(key, period="2026-05")["shown"]
             self.assertEqual(shown, f"{100 * exact:.4f}%")
+        self.compute("limit", "1.1 * usual_high(@myohassa)")
+        body = {**self.body["sections"][0]["instruments"][0], "by": None, "marks": ["limit"]}
+        card = {"title": "x", "sections": [{"id": "s", "instruments": [body]}]}
+        read = self.post("/api/scorecards/read", json={"body": card, "scope": {"period": "2026-05"}})
+        mark = read["instruments"][0]["readings"][0]["marks"][0]
+        self.assertEqual(mark["name"], "limit")
+        self.assertAlmostEqual(mark["value"], 1.1 * ends["usual_high"], places=6)
+        self.compute("limit", None)
         wrong = self.client.post("/api/kpis/preview", json={"body": {"handle": "x", "name": "x", "dataset": self.data, "formula": "usual_low()"}})  # fmt: skip
         self.assertIn("usual_low(sum(", wrong.text)
 

@@ -80,9 +80,9 @@ def versions_of(rests_on: RestsOn) -> versions.Question:
 
 
 def told_now(session: Session, rests_on: RestsOn) -> str:
-    """A digest of the versions there are now of everything that a page rests on."""
+    """A digest of the versions there are now of everything that a page rests on, and of the program that reads it."""
     told = versions.answer(session.connection(), versions_of(rests_on))
-    return hashlib.blake2b(repr(told).encode(), digest_size=16).hexdigest()
+    return hashlib.blake2b(repr((program(), told)).encode(), digest_size=16).hexdigest()
 
 
 def etag_of(rests_on: RestsOn, asked: Hashable) -> str:

@@ -44,6 +44,7 @@ LedgerColumn = Literal[
     "trail",
     "usual",
     "signal",
+    "outlook",
     "state",
 ]
 Sign = Literal["deep-under", "far-under", "just-under", "on", "just-over", "far-over", "deep-over"]

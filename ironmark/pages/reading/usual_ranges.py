@@ -58,12 +58,14 @@ class UsualRanges:
                     self.named[row] = self.names[row]
 
     @cached_property
+    def creeps(self) -> bool:
+        """Whether it is a running total, which creeps by what it is made of."""
+        return any(a.window is not None for a in aggregates(self.readings.kpi.formula))
+
+    @cached_property
     def applies(self) -> bool:
-        """Running totals creep by what they are made of, and periods that are no neighbours follow on none: neither has a
-        history to be usual by."""
-        readings, windows = self.readings, aggregates(self.readings.kpi.formula)
-        neighbours = all(not period.without for period in readings.periods[-2:])
-        return neighbours and len(readings.periods) > 1 and not any(a.window is not None for a in windows)
+        """Whether there is a history to be usual by: neither of running totals, nor of periods that are no neighbours."""
+        return not self.creeps and not any(period.without for period in self.readings.periods[-2:])
 
     @cached_property
     def sides(self) -> Sides | None:

@@ -95,7 +95,12 @@ def movement(
         label, "", 0, period.label, "", 0, by or "", "", [ByChoice(*one) for one in named], [], "", "", [], ""
     )
     if not named or rows is None:
-        picture.why_not = "What it is made of does not add up over members, so that none of them gave a part of it."
+        adds = rows is not None and (rows.ratio is not None or rows.adds)
+        picture.why_not = (
+            "No segment of its rows has several members to tell it by."
+            if adds
+            else "What it is made of does not add up over members, so that none of them gave a part of it."
+        )
         return picture
     found = {s: _change(rows, s, period, other, readings, p, against) for s in choices} if by != FACTORS else {}
     told = {s: change for s, change in found.items() if change is not None}

@@ -184,8 +184,10 @@ def reading_signals(context: ReadingContext, key: str, ask: SignalsAsk) -> Signa
 def _verdict(context: ReadingContext, readings: Readings, block: PlainReadings, p: int) -> tuple[str, str]:
     """What a reading is, signal or noise, and what is to be expected of it."""
     unit, style, period = readings.kpi.unit, context.style, readings.periods[p]
-    if not block.usual.applies:
+    if block.usual.creeps:
         return "A running total has no usual range", "it creeps by what it is made of"
+    if not block.usual.applies:
+        return "Periods that are no neighbours have no usual range", "choose one period"
     if readings.partial_periods[p] is not None:
         return f"{period.label} is not over", "a signal is told of whole periods"
     found = block.usual.at(p, 0)

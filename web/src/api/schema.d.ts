@@ -5781,6 +5781,16 @@ export interface components {
              */
             begins: string;
             /**
+             * Named
+             * @default
+             */
+            named: string;
+            /**
+             * New Range
+             * @default false
+             */
+            new_range: boolean;
+            /**
              * Signal
              * @default false
              */
@@ -6318,7 +6328,7 @@ export interface components {
              *       "state"
              *     ]
              */
-            columns: ("value" | "mark" | "gap" | "attainment" | "bullet" | "progress" | "strokes" | "headroom" | "trail" | "usual" | "signal" | "state")[];
+            columns: ("value" | "mark" | "gap" | "attainment" | "bullet" | "progress" | "strokes" | "headroom" | "trail" | "usual" | "signal" | "outlook" | "state")[];
             /** Group */
             group?: string | null;
             /** Stroke */
@@ -6876,10 +6886,7 @@ export interface components {
          * @description A day from which something is otherwise, and why. new_range: what was before it is no longer what is usual.
          */
         NamedDate: {
-            /**
-             * Day
-             * Format: date
-             */
+            /** Day */
             day: string;
             /** Reason */
             reason: string;

@@ -50,7 +50,9 @@
   {#if point.named}
     <line class="named" x1={i * step} x2={i * step} y1="0" y2={y(0)} />
     {@const last = i * step > step * points.length * 0.7}
-    <text class="why" x={i * step + (last ? -4 : 4)} y={y(0) - 5} text-anchor={last ? 'end' : 'start'}>{point.named}</text>
+    <text class="why" x={i * step + (last ? -4 : 4)} y={y(0) - 5} text-anchor={last ? 'end' : 'start'}
+      >{point.named}</text
+    >
   {/if}
 {/each}
 

@@ -24,6 +24,7 @@ export function headsOf(picture: Picture, wide: Reading[]): Record<Column, strin
     trail: 'History',
     usual: 'Usual range',
     signal: 'Signal',
+    outlook: 'Outlook',
     state: 'State',
   }
 }
@@ -56,6 +57,8 @@ function textOf(reading: Reading, column: Column): string {
       return reading.usual?.range ?? ''
     case 'signal':
       return reading.usual?.signal ?? ''
+    case 'outlook':
+      return reading.going ? `${reading.going.shown}, likely ${reading.going.range}` : ''
     case 'trail':
       return ''
   }
@@ -114,6 +117,7 @@ export function widthsOf(
       widthOf(heads[column], 11.5) + 14,
     )
     if (isNumber(column)) return [Math.ceil(widest + 6), false]
+    if (['usual', 'signal', 'outlook'].includes(column)) return [Math.min(220, Math.ceil(widest + 6)), true]
     if (column === 'state') return [Math.ceil(widest + 26), false]
     return [{ bullet: 90, trail: 66 }[column as string] ?? 80, column !== 'trail']
   })
@@ -145,10 +149,11 @@ export function fitted(columns: Column[], widths: [number, boolean][], longest: 
       signs = true
       state.px = SIGN
     }
-    leave('trail', 'headroom', 'strokes', 'progress', 'usual')
+    leave('trail', 'headroom', 'strokes', 'progress', 'outlook', 'usual')
     name = Math.max(Math.min(name, NAME_FAIR), name - Math.max(0, over()))
     leave('bullet', 'attainment', 'mark')
     name = Math.max(Math.min(name, NAME_LEAST), name - Math.max(0, over()))
+    leave('signal')
     leave('gap')
     leave('state')
     name = Math.max(Math.min(name, HEAD), name - Math.max(0, over()))

@@ -28,6 +28,7 @@
     trail: 'history',
     usual: 'usual range',
     signal: 'signal',
+    outlook: 'outlook',
     state: 'state',
   }
   function toggleColumn(column: string) {
