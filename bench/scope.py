@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import shutil
 from itertools import combinations, cycle
+from unittest import mock
 
 import duckdb
 import numpy as np
@@ -24,6 +25,7 @@ from ironmark.pages.model.pictures import ScorecardPicture
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
 from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.pages.reading.read import read_page
+from ironmark.pages.reading.usual_ranges import UsualRanges
 from ironmark.store import database, dataset_versions, marks, records, scratch
 from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change
@@ -111,7 +113,7 @@ def _measure(mariadb: MariaDB) -> None:
         (f"2026-{month:02d}", f"Route {(month * 5 + step) % 12:02d}") for step in range(40) for month in range(1, 12)
     )
 
-    never_read = ([f"Route {n:02d}" for n in pair] for pair in combinations(range(12), 2))
+    never_read = ([f"Route {n:02d}" for n in pair] for size in (2, 3, 4) for pair in combinations(range(12), size))
 
     def answered(month: str, routes: list[str]) -> object:
         with sources.readings() as session:
@@ -195,6 +197,16 @@ def _measure(mariadb: MariaDB) -> None:
             )
         return found
 
+    def without_signals() -> object:
+        with (
+            mock.patch("ironmark.pages.reading.read.work_out"),
+            mock.patch.object(UsualRanges, "at", lambda *_: None),
+            mock.patch.object(UsualRanges, "few", lambda *_: None),
+            mock.patch.object(UsualRanges, "line", lambda *_: None),
+            mock.patch.object(UsualRanges, "is_signal", lambda *_: False),
+        ):
+            return members_never_read()
+
     spare_the_collector()  # as a server does once it runs
     contenders = {"Iron Mark": ours, "pandas": by_pandas, "DuckDB": by_duckdb, "MariaDB GROUP BY": by_sql}
     timings = side_by_side(contenders, runs=8, warm_up=1)
@@ -206,6 +218,8 @@ def _measure(mariadb: MariaDB) -> None:
     ):
         alone = side_by_side({"Iron Mark": change}, runs=runs)["Iron Mark"].p95 * 1000
         print(f"  p95 in the server, {what}: {alone:.1f} ms (budget: 40 ms) {'kept' if alone < 40 else 'MISSED'}")
+    with_and_without = {"with signals": members_never_read, "without": without_signals}
+    report("The same with and without signals, members that nobody has read yet", side_by_side(with_and_without, runs=40, warm_up=3), "with signals", {"without": (1 / 1.3, "at least")})  # fmt: skip
     pages = side_by_side({"the Page alone": page_alone, "merged Polars queries": by_polars}, runs=40, warm_up=3)
     report("The Page alone", pages, "the Page alone", {"merged Polars queries": (2.0, "at most")})
     engine.dispose()

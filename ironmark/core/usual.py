@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
-from typing import Final, Literal
+from typing import Any, Final, Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -14,6 +14,7 @@ from ironmark.core.formula_nodes import Aggregate, Binary, Minus, Node, Number, 
 
 Kind = Literal["level", "share", "count", "ratio"]
 Flags = npt.NDArray[np.uint8]
+_Any = npt.NDArray[Any]
 
 FEWEST: Final = 12  # readings before a first range is told; below that it would move with each of them
 FEWEST_AFTER: Final = 8  # and since a shift or a named date, which is how many show a shift
@@ -23,6 +24,7 @@ LIMITS: Final = 3.0  # standard deviations; 3 / 1.128 = 2.66 moving ranges
 RUN: Final = 8  # on one side of the middle
 TREND: Final = 6  # rising or falling
 SEASONS: Final = {"day": 7, "week": 52, "month": 12, "quarter": 4}  # periods that make a week, or a year
+BLOCK, ROOM = 64, 2_000_000  # rows that are worked out at once, and of how many readings in all
 _LASTING: Final = 1.0  # standard deviations that the mean of a run is off the middle, to be a new level
 _SEASON_GAIN: Final = 0.75  # of the squared errors at most are left where the seasons of other years are taken out
 
@@ -125,15 +127,15 @@ def usual(
     value: Floats,
     kind: Kind = "level",
     below: Floats | None = None,
-    scale: float = 1.0,
-    offset: float = 0.0,
+    scale: float | Floats = 1.0,
+    offset: float | Floats = 0.0,
     named: Collection[int] = (),
     season: int = 0,
 ) -> Usual:
     """The usual range of every reading, from those before it alone, and which of them are signals.
 
     value: (P, M), KPI unit, NaN where there is none or it is of a part of its period. kind, below, scale, offset: see
-    ``kind_of`` and ``Ratio``. named: rows that begin a new range. season: how many periods make a year, 0 for none.
+    ``kind_of`` and ``Ratio``; the last two are one for all members or (M,). named: rows that begin a new range. season: how many periods make a year, 0 for none.
 
     Levels: an individuals chart, mean ± 2.66 mean moving ranges (Shewhart 1931; Wheeler, *Understanding Variation*,
     1993). Shares and counts: binomial and Poisson limits by each period's own denominator, widened by the moving
@@ -150,22 +152,26 @@ def usual(
         return found
     low, high = offset + scale * found.low, offset + scale * found.high
     return Usual(
-        np.minimum(low, high), offset + scale * found.middle, np.maximum(low, high), abs(scale) * found.sigma, found.start,
+        np.minimum(low, high), offset + scale * found.middle, np.maximum(low, high), np.abs(scale) * found.sigma, found.start,
         found.count, found.seasonal, found.signals, (found.side * np.sign(scale)).astype(np.int8), found.run, found.steady,
     )  # fmt: skip
 
 
 class _Reader:
-    """Goes through a history once, from its first reading to the one after its last, all members at a time."""
+    """Works a history out for all readings and members at once: first as if nothing had ever shifted, then, for the members that
+    did, again from where they did."""
 
     def __init__(self, x: Floats, size: Floats, kind: Kind, season: int) -> None:
-        self.x, self.kind, self.season = x, kind, season
-        self.size = np.vstack([size, _last_known(size)])  # the next one is taken to be as large as the last
+        self.x, self.kind = x, kind
         rows, columns = x.shape
-        self.gaps = not np.isfinite(x).all()
-        self.named, self.has_season = 0, np.zeros(x.shape[1], np.bool_)
+        self.rows = rows
+        self.size = np.vstack([size, _last_known(size)])  # the next one is taken to be as large as the last
+        self.finite = np.isfinite(x)
+        self.filled = np.where(self.finite, x, 0.0)
+        self.before = _known_before(self.finite)
+        self.season = season
         shape = (rows + 1, columns)
-        self.low, self.middle, self.high, self.sigma = (np.full(shape, np.nan) for _ in range(4))
+        self.low, self.middle, self.high, self.sigma, self.adjust = (np.full(shape, np.nan) for _ in range(5))
         self.start, self.count = np.zeros(shape, np.int64), np.zeros(shape, np.int64)
         self.seasonal = np.zeros(shape, np.bool_)
         self.signals, self.side = np.zeros((rows, columns), np.uint8), np.zeros((rows, columns), np.int8)
@@ -173,57 +179,97 @@ class _Reader:
 
     def read(self, named: frozenset[int]) -> Usual:
         rows, columns = self.x.shape
-        at = np.zeros(columns, np.int64)  # where the range of each member begins
-        state = _Running(columns)
-        for t in range(rows + 1):
-            if t in named:
-                at, self.named = np.full(columns, t), t
-                state = _Running(columns)
-            adjust, at = self._range(t, at, state)
-            if t < rows:
-                at = self._judge(t, at, adjust, state)
+        line = np.arange(rows + 1)
+        begins = np.isin(line, list(named))
+        self.named = np.maximum.accumulate(np.where(begins, line, 0))
+        since = np.broadcast_to(self.named[:, None], self.start.shape).copy()  # where each row's range begins
+        fresh = np.broadcast_to(begins[:, None], self.start.shape).copy()  # rows before which what went on is over
+        seasons = _Seasons(self.x, self.season, self.named)
+        fresh |= seasons.begins
+        handled = np.full(columns, -1)
+        which = np.arange(columns)
+        while len(which):
+            self._ranges(which, since, seasons)
+            at, first = self._judge(which, fresh, handled)
+            shifted = at >= 0
+            which, at, first = which[shifted], at[shifted], first[shifted]
+            handled[which] = at
+            for m, t, row in zip(which.tolist(), at.tolist(), first.tolist(), strict=True):
+                # Until two years were over each season may look like a shift; it goes for none once they are.
+                until = seasons.next_begin(t + 1, m)
+                since[t + 1 : until, m] = np.maximum(since[t + 1 : until, m], row)
+                fresh[t + 1 : t + 2, m] = True
         return Usual(
             self.low, self.middle, self.high, self.sigma, self.start, self.count, self.seasonal, self.signals, self.side,
             self.run, self.steady,
         )  # fmt: skip
 
-    def _range(self, t: int, at: npt.NDArray[np.int64], state: _Running) -> tuple[Floats, npt.NDArray[np.int64]]:
-        """The range of row ``t``; returns what its season adds (M), and where it begins."""
-        first = max(0, t - LONGEST)
-        x, size = self.x[first:t], self.size[first:t]
-        adjust, wider = self._seasons(x, t - max(first, self.named))
-        # Before two years were over each season looked like a shift.
-        found = (wider > 1) & ~self.has_season
-        if found.any():
-            at, self.has_season = np.where(found, self.named, at), self.has_season | found
-            state.forget(found)
-        among = np.isfinite(x) & (np.arange(first, t)[:, None] >= at)
-        n = among.sum(axis=0)
-        enough = n >= np.where(at > 0, FEWEST_AFTER, FEWEST)
-        self.start[t], self.count[t] = np.maximum(at, first), n
-        if not enough.any():
-            return np.zeros(len(at)), at
-        adjusted = x - adjust[:-1]
-        weight = np.where(among, size, 0.0)
-        middle = np.where(among, adjusted * size, 0.0).sum(axis=0) / weight.sum(axis=0)
+    def _ranges(self, which: npt.NDArray[np.int64], since: npt.NDArray[np.int64], seasons: _Seasons) -> None:
+        """The ranges of some members, a block of rows at a time."""
+        for some in (which[seasons.has[which]], which[~seasons.has[which]]):
+            for a in range(0, self.rows + 1, BLOCK):
+                most = max(1, ROOM // (min(BLOCK, self.rows + 1) * (min(a, LONGEST) + BLOCK)))
+                for m in range(0, len(some), most):
+                    self._block(a, min(a + BLOCK, self.rows + 1), some[m : m + most], since, seasons)
+
+    def _block(
+        self, a: int, b: int, which: npt.NDArray[np.int64], since: npt.NDArray[np.int64], seasons: _Seasons
+    ) -> None:
+        """Rows ``a`` up to ``b`` of some members. Arrays are (T, N, M): by row, by reading before it, by member."""
+        lo, hi = max(0, a - LONGEST), max(b - 1, 1)
+        rows, x, size = np.arange(a, b)[:, None, None], self.filled[lo:hi, which], self.size[lo:hi, which]
+        read = np.arange(lo, min(hi, self.rows))[None, :, None]
+        x, size = x[: read.shape[1]], size[: read.shape[1]]
+        start = np.maximum(since[a:b, which], np.arange(a, b)[:, None] - LONGEST)
+        among = self.finite[lo:hi, which][None] & (read < rows) & (read >= start[:, None])
+        n = among.sum(axis=1)
+        named = self.named[a:b, None]
+        enough = n >= np.where((since[a:b, which] > named) | (named > 0), FEWEST_AFTER, FEWEST)
+        self.start[a:b, which], self.count[a:b, which] = np.maximum(start, 0), n
+        taken, now, wider = seasons.of(a, b, lo, lo + len(x), which)
+        level = self.kind == "level"
+        adjusted = x[None] if taken is None else x[None] - taken
+        if level:
+            middle = np.where(among, adjusted, 0.0).sum(axis=1) / n
+        else:
+            weight = np.where(among, np.nan_to_num(size)[None], 0.0)
+            middle = (adjusted * weight).sum(axis=1) / weight.sum(axis=1)
         spread = self._spread(middle)
-        each = (adjusted - middle) / (spread / np.sqrt(size))
-        # What does not vary at all has no moving range either; the division by nothing is not one.
-        sigma = (
-            _moving_range(np.where(among, np.nan_to_num(each, posinf=0.0, neginf=0.0), np.nan), self.gaps) / PER_SIGMA
-        )
+        sigma = self._varies(among, lo, which, size, x, taken, middle) / PER_SIGMA
+        sigma = np.where(spread > 0, sigma / spread, 0.0)
         if self.kind in ("share", "count"):
             sigma = np.maximum(sigma, 1.0)
-        now = sigma * spread / np.sqrt(self.size[t]) * wider
-        centre = middle + adjust[-1]
-        low, high = centre - LIMITS * now, centre + LIMITS * now
-        low = np.where(np.where(among, x, 0.0).min(axis=0) >= 0, np.maximum(low, 0.0), low)
+        sigma = sigma * spread / np.sqrt(self.size[a:b, which]) * wider
+        middle = middle + now
+        low, high = middle - LIMITS * sigma, middle + LIMITS * sigma
+        never_under = ~(among & (x < 0)[None]).any(axis=1)
+        low = np.where(never_under, np.maximum(low, 0.0), low)
         if self.kind == "share":
             high = np.minimum(high, 1.0)
-        for kept, found in ((self.low, low), (self.middle, centre), (self.high, high), (self.sigma, now)):
-            kept[t] = np.where(enough, found, np.nan)
-        self.seasonal[t] = (wider > 1) & enough
-        return np.where(enough, adjust[-1], 0.0), at
+        for kept, found in ((self.low, low), (self.middle, middle), (self.high, high), (self.sigma, sigma)):
+            kept[a:b, which] = np.where(enough, found, np.nan)
+        self.seasonal[a:b, which] = (wider > 1) & enough
+        self.adjust[a:b, which] = np.where(enough, now, 0.0)
+
+    def _varies(
+        self, among: npt.NDArray[np.bool_], lo: int, which: npt.NDArray[np.int64], size: Floats, x: Floats,
+        taken: Floats | None, middle: Floats,
+    ) -> Floats:  # fmt: skip
+        """The mean moving range (T, M) of readings as if each were of size 1; across a gap from the last there was."""
+        before = self.before[lo : lo + len(x), which] - lo
+        place = np.maximum(before, 0)
+        root = np.sqrt(np.nan_to_num(size))
+        last = _at(root, place)
+        differ = (x * root - _at(x, place) * last)[None]
+        if taken is not None:
+            there = taken[:, place, np.arange(len(which))]
+            differ = differ - (taken * root[None] - there * last[None])
+        if self.kind != "level":
+            differ = differ - middle[:, None] * (root - last)[None]
+        both = among & (before >= 0)[None]
+        both &= among[:, place, np.arange(len(which))]
+        found: Floats = np.where(both, np.abs(differ), 0.0).sum(axis=1) / np.maximum(both.sum(axis=1), 1)
+        return found
 
     def _spread(self, middle: Floats) -> Floats:
         """A standard deviation of a reading of size 1, as far as it is known beforehand."""
@@ -233,105 +279,130 @@ class _Reader:
             return np.sqrt(np.clip(middle, 0, None))
         return np.ones_like(middle)
 
-    def _seasons(self, x: Floats, since: int) -> tuple[Floats, Floats]:
-        """What each reading of ``x``, and the next one, has from its season (R + 1, M), and how much wider the range of the
-        next one has to be for it (M). Nothing where two whole years do not show it. since: how many of them
-        came after the last named date."""
-        length, (rows, columns) = self.season, x.shape
-        none, as_it_is = np.zeros((rows + 1, columns)), np.ones(columns)
-        years = since // length if length else 0
-        if years < 2:
-            return none, as_it_is
-        block = x[rows - years * length :].reshape(years, length, columns)
-        whole = np.isfinite(block).all(axis=(0, 1))
-        if not whole.any():
-            return none, as_it_is
-        deviation = block - block.mean(axis=1, keepdims=True)
-        total = deviation.sum(axis=0)
-        others = (total[None] - deviation) / (years - 1)  # the season as the other years show it
-        gain = ((deviation - others) ** 2).sum(axis=(0, 1)) / (deviation**2).sum(axis=(0, 1))
-        used = whole & (gain < _SEASON_GAIN)
-        season = np.where(used, total / years, 0.0)
-        place = (np.arange(rows + 1) - (rows - years * length)) % length
-        # Of so few years the season takes up some of what varies; of a new reading it does not.
-        return season[place], np.where(used, np.sqrt((years + 1) / (years - 1)), 1.0)
-
-    def _judge(self, t: int, at: npt.NDArray[np.int64], adjust: Floats, state: _Running) -> npt.NDArray[np.int64]:
-        """Whether reading ``t`` is a signal; returns where the range of the next one begins."""
-        x = self.x[t] - adjust
-        there = np.isfinite(self.x[t])
-        off = self.x[t] - self.middle[t]
-        z = np.where(off == 0, 0.0, off / self.sigma[t])
-        known = there & np.isfinite(self.middle[t])
-        z = np.where(known, z, 0.0)
-        state.saw(t, x, z, self.middle[t], self.sigma[t], there, known)
-        flags = np.where(np.abs(z) > LIMITS, OUTSIDE, 0)
-        flags |= np.where(np.abs(state.run) >= RUN, ON_ONE_SIDE, 0)
-        flags |= np.where(np.abs(state.steady) >= TREND - 1, STEADY, 0)
-        beyond = np.sign(z) * (np.abs(z) > 2)
-        two = (beyond != 0) & ((beyond == state.beyond[0]) | (beyond == state.beyond[1]))
-        flags |= np.where(two, TWO_OF_THREE, 0)
-        self.signals[t] = np.where(known, flags, 0)
-        by_trend = (flags == STEADY) & known
-        side = np.where(by_trend, np.sign(state.steady), np.sign(z))
-        self.side[t] = np.where(known & (flags > 0), side, 0)
-        self.run[t], self.steady[t] = np.abs(state.run), np.where(state.steady != 0, np.abs(state.steady) + 1, 0)
-        state.beyond = [np.where(there, beyond, state.beyond[0]), np.where(there, state.beyond[0], state.beyond[1])]
-        length = np.abs(state.run)
-        mean = state.total / np.maximum(length, 1)
-        lasting = (length >= RUN) & (np.abs(mean - state.before) >= _LASTING * state.by)
-        at = np.where(lasting, state.first, at)
-        state.forget(lasting)
-        return at
+    def _judge(
+        self, which: npt.NDArray[np.int64], fresh: npt.NDArray[np.bool_], handled: npt.NDArray[np.int64]
+    ) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+        """Which readings of some members are signals; the row after which each has a new level, -1 for none, and where that
+        began. handled: rows up to which shifts are known."""
+        if not self.rows:
+            return np.full(len(which), -1), np.zeros(len(which), np.int64)
+        middle, sigma = self.middle[:-1, which], self.sigma[:-1, which]
+        there, x = self.finite[:, which], self.filled[:, which]
+        known = there & np.isfinite(middle)
+        off = np.where(known, x - middle, 0.0)
+        z = np.where(off == 0, 0.0, off / np.where(known, sigma, 1.0))
+        adjusted = x - self.adjust[:-1, which]
+        since = np.maximum.accumulate(np.where(fresh[:-1, which], np.arange(self.rows)[:, None], 0), axis=0)
+        sign = np.sign(z).astype(np.int8)
+        first, run = _runs(sign, known, since)
+        last = self.before[:, which]
+        step = np.sign(adjusted - _at(adjusted, np.maximum(last, 0))).astype(np.int8)
+        step = np.where(there & (last >= 0), step, 0).astype(np.int8)
+        steady = _runs(step, there, since)[1]
+        beyond = np.where(np.abs(z) > 2, sign, 0).astype(np.int8)
+        two = (beyond != 0) & _again(beyond, last, since)
+        flags = np.where(np.abs(z) > LIMITS, OUTSIDE, 0) | np.where(run >= RUN, ON_ONE_SIDE, 0)
+        flags |= np.where(steady >= TREND - 1, STEADY, 0) | np.where(two, TWO_OF_THREE, 0)
+        flags = np.where(known, flags, 0)
+        side = np.where(flags == STEADY, step, sign)
+        self.signals[:, which], self.side[:, which] = flags, np.where(flags > 0, side, 0)
+        self.run[:, which], self.steady[:, which] = run, np.where(steady > 0, steady + 1, 0)
+        total = np.cumsum(np.where(known, adjusted, 0.0), axis=0)
+        begun = _at(total, first) - _at(adjusted, first)
+        mean = (total - begun) / np.maximum(run, 1)
+        met, by = (_at(line, first) for line in (middle, sigma))
+        lasting = known & (run >= RUN) & (np.abs(mean - met) >= _LASTING * by)
+        lasting &= np.arange(self.rows)[:, None] > handled[which]
+        at = np.where(lasting.any(axis=0), lasting.argmax(axis=0), -1)
+        return at, first[at, np.arange(len(which))]
 
 
-class _Running:
-    """What the rules remember of the readings so far, by member. run: how many lie on one side, with its sign; steady: how
-    many rose or fell; first, total, before, by: where the run began, what it adds up to, and the middle and the standard
-    deviation that its first reading met."""
+class _Seasons:
+    """What each reading has from its season, as the years before a row show it. begins: the rows from which on they do (P + 1, M)."""
 
-    def __init__(self, columns: int) -> None:
-        self.run, self.steady = np.zeros(columns, np.int64), np.zeros(columns, np.int64)
-        self.first, self.total = np.zeros(columns, np.int64), np.zeros(columns)
-        self.before, self.by = np.zeros(columns), np.zeros(columns)
-        self.last = np.full(columns, np.nan)
-        self.beyond = [np.zeros(columns), np.zeros(columns)]
+    def __init__(self, x: Floats, length: int, named: npt.NDArray[np.int64]) -> None:
+        rows, columns = x.shape
+        self.length, self.has = length, np.asarray(np.zeros(columns, np.bool_))
+        self.begins = np.zeros((rows + 1, columns), np.bool_)
+        if not length or rows < 2 * length:
+            return
+        self.season = np.zeros((rows + 1, length, columns))
+        self.wider = np.ones((rows + 1, columns))
+        seen = np.zeros(columns, np.bool_)
+        for t in range(2 * length, rows + 1):
+            years = min(t - int(named[t]), LONGEST) // length
+            if named[t] == t:
+                seen[:] = False
+            if years < 2:
+                continue
+            block = x[t - years * length : t].reshape(years, length, columns)
+            deviation = block - block.mean(axis=1, keepdims=True)
+            total = deviation.sum(axis=0)
+            others = (total[None] - deviation) / (years - 1)  # the season as the other years show it
+            gain = ((deviation - others) ** 2).sum(axis=(0, 1)) / (deviation**2).sum(axis=(0, 1))
+            used = gain < _SEASON_GAIN  # never where a reading is missing
+            self.season[t] = np.roll(np.where(used, total / years, 0.0), t % length, axis=0)
+            # Of so few years the season takes up some of what varies; of a new reading it does not.
+            self.wider[t] = np.where(used, np.sqrt((years + 1) / (years - 1)), 1.0)
+            self.begins[t] = used & ~seen
+            seen = seen | used
+        self.has = np.asarray(self.begins.any(axis=0))
 
-    def saw(
-        self, t: int, x: Floats, z: Floats, middle: Floats, sigma: Floats, there: npt.NDArray[np.bool_],
-        known: npt.NDArray[np.bool_],
-    ) -> None:  # fmt: skip
-        sign = np.sign(z).astype(np.int64)
-        on = known & (sign == np.sign(self.run)) & (sign != 0)
-        begins = known & ~on
-        self.run = np.where(on, self.run + sign, np.where(begins, sign, self.run))
-        self.first = np.where(begins, t, self.first)
-        self.total = np.where(begins, 0.0, self.total) + np.where(known, x, 0.0)
-        self.before, self.by = np.where(begins, middle, self.before), np.where(begins, sigma, self.by)
-        step = np.where(np.isfinite(self.last), np.sign(x - self.last), 0).astype(np.int64)
-        goes_on = there & (step == np.sign(self.steady)) & (step != 0)
-        self.steady = np.where(goes_on, self.steady + step, np.where(there, step, self.steady))
-        self.last = np.where(there, x, self.last)
+    def of(
+        self, a: int, b: int, lo: int, hi: int, which: npt.NDArray[np.int64]
+    ) -> tuple[Floats | None, Floats, Floats]:
+        """For rows ``a`` up to ``b``: what readings ``lo`` up to ``hi`` have from their seasons (T, N, M), None for nothing; what
+        the row itself has, and how much wider its range has to be (T, M)."""
+        if not self.has[which].any():
+            return None, np.zeros((b - a, len(which))), np.ones((b - a, len(which)))
+        season = self.season[a:b][:, :, which]
+        now = season[np.arange(b - a), np.arange(a, b) % self.length]
+        return season[:, np.arange(lo, hi) % self.length], now, self.wider[a:b, which]
 
-    def forget(self, which: npt.NDArray[np.bool_]) -> None:
-        """A run that began a new range is over; it is what is usual now."""
-        self.run = np.where(which, 0, self.run)
-        self.steady = np.where(which, 0, self.steady)
-        self.beyond = [np.where(which, 0.0, one) for one in self.beyond]
+    def next_begin(self, t: int, m: int) -> int:
+        """The next row from which on a season is known; the end where there is none."""
+        later = np.flatnonzero(self.begins[t:, m])
+        return t + int(later[0]) if len(later) else len(self.begins)
 
 
-def _moving_range(each: Floats, gaps: bool) -> Floats:
-    """The mean of how much each reading differs from the one before it (M); across a gap from the last there was."""
-    if not gaps and np.isfinite(each).all():
-        mean: Floats = np.abs(np.diff(each, axis=0)).mean(axis=0)
-        return mean
-    rows = np.arange(len(each))[:, None]
-    known = np.isfinite(each)
-    last = np.maximum.accumulate(np.where(known, rows, -1), axis=0)
-    before = np.vstack([np.full((1, each.shape[1]), -1), last[:-1]])
-    differ = np.abs(each - np.take_along_axis(each, np.maximum(before, 0), axis=0))
-    fine = known & (before >= 0)
-    found: Floats = np.where(fine, differ, 0.0).sum(axis=0) / np.maximum(fine.sum(axis=0), 1)
+def _runs(
+    sign: npt.NDArray[np.int8], known: npt.NDArray[np.bool_], since: npt.NDArray[np.int64]
+) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+    """Where the run of one sign that each reading is in began, and how many readings it has so far, 0 for none. since: a run
+    begins there at the earliest."""
+    rows = np.arange(len(sign))[:, None]
+    last = _known_before(known)
+    before = _at(sign, np.maximum(last, 0))
+    new = known & ((last < since) | (before != sign))
+    first = np.maximum.accumulate(np.where(new, rows, 0), axis=0)
+    counted = np.cumsum(known, axis=0)
+    count = counted - _at(counted, first) + 1
+    return first, np.where(known & (sign != 0), count, 0)
+
+
+def _again(
+    beyond: npt.NDArray[np.int8], last: npt.NDArray[np.int64], since: npt.NDArray[np.int64]
+) -> npt.NDArray[np.bool_]:
+    """Whether one of the two readings before was the same."""
+    found = np.zeros(beyond.shape, np.bool_)
+    place = last
+    for _ in range(2):
+        found |= (place >= since) & (_at(beyond, np.maximum(place, 0)) == beyond)
+        place = np.where(place >= 0, _at(last, np.maximum(place, 0)), -1)
+    return found
+
+
+def _known_before(known: npt.NDArray[np.bool_]) -> npt.NDArray[np.int64]:
+    """The row of the last one that is known before each; -1 for none."""
+    if not len(known):
+        return np.zeros(known.shape, np.int64)
+    last = np.maximum.accumulate(np.where(known, np.arange(len(known))[:, None], -1), axis=0)
+    return np.vstack([np.full((1, known.shape[1]), -1), last[:-1]])
+
+
+def _at(line: _Any, place: npt.NDArray[np.int64]) -> _Any:
+    """The values of each column at some of its rows."""
+    found: _Any = line[place, np.arange(line.shape[1])]
     return found
 
 

@@ -27,6 +27,7 @@ class ReadingContext(FormulaExpander):
         super().__init__(sources, session)
         self.taken: dict[Hashable, CachedReadings] = {}
         self.by_readings: dict[int, CachedReadings] = {}
+        self.by_instrument: dict[Hashable, tuple[object, object, Readings, list[str]]] = {}
         self._taken: Seen | None = sources.taken if self._shared else None
 
     def cached_readings(

@@ -288,24 +288,24 @@ class Frame:
         picture.headroom, picture.headroom_shown = reading.headroom, _percent(reading.headroom, self.style, sign=True)
         picture.before, picture.step = reading.before, reading.step
         if self.instrument.signals:
-            picture.usual, picture.few = self._usual(reading)
-            if reading.going is not None:
-                picture.going = self._going(reading.going, None if self.subject.nature == "flow" else axis)
-                if picture.history is not None and picture.history.points[-1].partial:
-                    head = picture.history.axis
-                    on = self._going(reading.going, Axis(head.low, head.high))
-                    picture.history.points[-1].going = (on.at, on.low, on.high)
+            self._beside(picture, reading, axis)
         title = f"{self.title}, {reading.label}" if reading.label and reading.role != "kpi" else self.title
-        usual, going = picture.usual, picture.going
-        more = (texts.rest, usual.told if usual else "", picture.few, going.told if going else "")
-        picture.spoken = words.spoken(title, texts.shown, texts.state, "; ".join(text for text in more if text))
+        picture.spoken = words.spoken(title, texts.shown, texts.state, _said(texts.rest, picture))
         return picture
 
+    def _beside(self, picture: ReadingPicture, reading: Reading, axis: Axis) -> None:
+        """What is told of a reading beside its state."""
+        picture.usual, picture.few = self._usual(reading)
+        if reading.going is None:
+            return
+        picture.going = self._going(reading.going, None if self.subject.nature == "flow" else axis)
+        if picture.history is not None and picture.history.points[-1].partial:
+            on = self._going(reading.going, Axis(picture.history.axis.low, picture.history.axis.high))
+            picture.history.points[-1].going = (on.at, on.low, on.high)
+
     def _going(self, going: Going, axis: Axis | None) -> GoingMark:
-        shown, names = (
-            show(going.end, self.unit, self.style),
-            [(self.states[s].name, n) for s, n in going.states if s in self.states],
-        )
+        shown = show(going.end, self.unit, self.style)
+        names = [(self.states[s].name, n) for s, n in going.states if s in self.states]
         told = f"on its way to {shown}"
         if names:
             told += f", likely {names[0][0]}" + "".join(f"; {name} in {n} of 10" for name, n in names[1:])
@@ -320,11 +320,14 @@ class Frame:
             few = few_words(reading.few.above, reading.few.of, names, self.style) if len(names) > 1 else ""
         if held is None:
             return None, few
+        listed = self.instrument.face == "ledger" and "usual" in self.instrument.look.ledger.columns
+        if not held.signals and not reading.step and not listed:
+            return None, few  # most readings: there is nothing to say of them
         ends = (held.low, held.middle, held.high)
         signal = signal_words(held.signals, held.side, held.run, held.steady, ends, grain, self.unit, self.style)
         range_ = range_words(held.low, held.high, self.unit, self.style)
         told = f"a signal: {signal}" if signal else f"within its usual variation, {range_}" if reading.step else ""
-        return UsualPicture(range_, show(held.middle, self.unit, self.style), signal, told), few
+        return UsualPicture(range_, signal, told), few
 
     def _written(self, reading: Reading, cuts: list[float]) -> Texts:
         key = (id(reading), self.unit)
@@ -367,6 +370,11 @@ class Frame:
             return ""
         first = reading.marks[0]
         return words.gap_words(reading.value, first.value, first.name, self.subject.direction, self.unit, self.style)
+
+
+def _said(rest: str, picture: ReadingPicture) -> str:
+    told = (picture.usual.told if picture.usual else "", picture.few, picture.going.told if picture.going else "")
+    return "; ".join(text for text in (rest, *told) if text)
 
 
 def _share_of_mark(reading: Reading) -> float | None:

@@ -70,11 +70,10 @@ class TrailPoint:
 
 @dataclass(slots=True)
 class UsualPicture:
-    """What is usual for a reading, written. signal: why it is one, "" for none; told: that in a sentence, with what else there is to
+    """What is usual for a reading, written where there is something to say of it. signal: why it is one, "" for none; told: that in a sentence, with what else there is to
     say of a change of state."""
 
     range: str
-    middle: str
     signal: str
     told: str
 

@@ -56,10 +56,18 @@ def reach_words(context: ReadingContext, instrument: InstrumentBody, dataset: st
 def take_readings(
     context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody, period: Period | None = None
 ) -> tuple[Readings, list[str]]:
-    """The readings behind an instrument for all periods in step with ``period``, or with the scope's.
+    """The readings behind an instrument for all periods in step with ``period``, or with the scope's, and what there is to say
+    of them. Raises FormulaError, NoPeriod, Missing, KeyError."""
+    asked = (id(instrument), id(scope), period)
+    if (known := context.by_instrument.get(asked)) is None:
+        # The two are held with what was found, so that nothing else is ever known by their addresses.
+        known = context.by_instrument[asked] = (instrument, scope, *_take(context, instrument, scope, period))
+    return known[2], known[3]
 
-    Raises FormulaError, NoPeriod, Missing, KeyError.
-    """
+
+def _take(
+    context: ReadingContext, instrument: InstrumentBody, scope: ScopeBody, period: Period | None
+) -> tuple[Readings, list[str]]:
     kpi = context.kpi(instrument.kpi)
     source = context.source(kpi)
     period = period or period_of(scope, [source], context.year_start)

@@ -175,13 +175,14 @@ def plain_readings_of(context: ReadingContext, kpi: str, yardstick: str | None, 
     """The one block of some readings."""
     held = context.by_readings.setdefault(id(readings), CachedReadings(readings))
     if not isinstance(held.plain, PlainReadings):
+        body = context.kpi(kpi)
         held.plain = PlainReadings(
             kpi,
             yardstick,
             readings,
-            context.source(context.kpi(kpi)),
+            context.source(body),
             context.entries(kpi),
-            context.kpi(kpi).named_dates,
-            RowsOf.of(context, kpi, readings.segment, readings.where),
+            body.named_dates,
+            RowsOf.behind(context, body, readings),
         )
     return held.plain

@@ -18,12 +18,14 @@ from ironmark.pages.model.instrument_identity import but_for_place, edited
 from ironmark.pages.model.markdown import blocks_of
 from ironmark.pages.model.page import Assumed, Page, PageSection, PictureSheet, Segment, Sheet, TextSheet
 from ironmark.pages.model.scorecard import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
-from ironmark.pages.reading.instrument_scope import own_scope, period_of
+from ironmark.pages.reading.instrument_scope import own_scope, period_of, take_readings
 from ironmark.pages.reading.live_figures import LiveFigures
 from ironmark.pages.reading.notes import notes_on
+from ironmark.pages.reading.plain_readings import plain_readings_of
 from ironmark.pages.reading.sheets import read_sheet
+from ironmark.pages.reading.usual_ranges import work_out
 from ironmark.store.database import Missing
-from ironmark.tables.cells import NoPeriod, Unit
+from ironmark.tables.cells import NoPeriod, NoSegment, Unit
 from ironmark.tables.connections import LiveProblem
 from ironmark.tables.live_waiting import Patient
 
@@ -145,6 +147,7 @@ def _sheets(
     rehearsals: Mapping[str, Rehearsed],
 ) -> tuple[Sheet, ...]:
     """The sheets of a page. Instruments that differ in nothing but where they stand are read once."""
+    _usual_ahead(context, instruments, scope, period)
     found: list[Sheet] = []
     held: dict[str, Sheet] = {}
     for instrument in instruments:
@@ -159,6 +162,21 @@ def _sheets(
             sheet = edited(sheet, id=instrument.id, instrument=instrument)
         found.append(sheet)
     return tuple(found)
+
+
+def _usual_ahead(
+    context: ReadingContext, instruments: Sequence[InstrumentBody], scope: ScopeBody, page: Period | None
+) -> None:
+    """Work out what is usual for the readings of all instruments together."""
+    blocks = []
+    for instrument in instruments if page is not None else ():
+        if instrument.own.period == "to_date" or instrument.kpi not in context.kpis:
+            continue
+        with suppress(FormulaError, NoPeriod, Missing, LiveProblem, NoSegment):  # its sheet says what is wrong
+            own, period = own_scope(instrument, scope, page) if page else (scope, None)
+            readings, _ = take_readings(context, instrument, own, period)
+            blocks.append(plain_readings_of(context, instrument.kpi, instrument.yardstick, readings).usual)
+    work_out(blocks)
 
 
 def _assumed(context: ReadingContext, instruments: Sequence[InstrumentBody]) -> tuple[Assumed, ...]:

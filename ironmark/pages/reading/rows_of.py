@@ -15,9 +15,10 @@ from ironmark.core.marks import narrowed
 from ironmark.core.outlook import Stretch
 from ironmark.core.periods import Period, timeline
 from ironmark.core.reading import Rows, grain_of
-from ironmark.core.readings import Kpi, Members, Source
+from ironmark.core.readings import Kpi, Members, Readings, Source
 from ironmark.core.usual import Ratio, ratio_of
 from ironmark.pages.context.reading_context import ReadingContext
+from ironmark.pages.model.kpi import KpiBody
 
 MOST_DAYS = 1200
 
@@ -41,6 +42,15 @@ class RowsOf:
         source, others = context.source(body), context.sources_of(found.formula)
         chosen = narrowed(where, source.members)
         return cls(found, source, Rows(found, source, others, by, chosen), context.year_start)
+
+    @classmethod
+    def behind(cls, context: ReadingContext, body: KpiBody, readings: Readings) -> RowsOf | None:
+        """Those of some readings, told apart as they are."""
+        if body.composite is not None:
+            return None
+        kpi, source = readings.kpi, context.source(body)
+        rows = Rows(kpi, source, context.sources_of(kpi.formula), readings.segment, readings.where)
+        return cls(kpi, source, rows, context.year_start)
 
     def told_apart(self, by: str | None) -> RowsOf:
         return replace(self, rows=replace(self.rows, by=by))

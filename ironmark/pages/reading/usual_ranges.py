@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import numpy.typing as npt
 
 from ironmark.core import yardstick as grading
 from ironmark.core.evaluate import Floats, evaluate
@@ -34,6 +35,8 @@ from ironmark.pages.model.standing import FewRows, UsualRange
 
 RULES = {OUTSIDE: "outside", ON_ONE_SIDE: "one side", STEADY: "steady", TWO_OF_THREE: "two of three"}
 
+SIGNALS = [tuple(name for bit, name in RULES.items() if flags & bit) for flags in range(16)]
+
 
 @dataclass(frozen=True)
 class Sides:
@@ -44,11 +47,24 @@ class Sides:
     below: Floats
 
 
+@dataclass(frozen=True)
+class _Asked:
+    """What ``core.usual`` is asked of a block: arrays (P, M), scale and offset (M,)."""
+
+    value: Floats
+    kind: Kind
+    below: Floats
+    scale: Floats
+    offset: Floats
+    season: int
+
+
 class UsualRanges:
     """Worked out once for all readings of a block, when the first of them is asked for."""
 
     def __init__(self, readings: Readings, named: Sequence[NamedDate] = ()) -> None:
         self.readings = readings
+        self._rows: dict[int, list[UsualRange | None]] = {}
         self.named: dict[int, str] = {}  # rows that a new range begins with, and why
         self.names: dict[int, str] = {}  # all rows that a named day is in or before
         for one in sorted(named, key=lambda one: one.day):
@@ -92,13 +108,18 @@ class UsualRanges:
 
     @cached_property
     def found(self) -> Usual:
+        held = self._asked
+        return usual(held.value, held.kind, held.below, held.scale, held.offset, self.named, held.season)
+
+    @cached_property
+    def _asked(self) -> _Asked:
         readings, held = self.readings, self.sides
         partial = np.array([part is not None for part in readings.partial_periods])
         value = np.where(partial[:, None], np.nan, readings.value)
-        season = SEASONS.get(readings.periods[0].grain, 0)
+        season, one = SEASONS.get(readings.periods[0].grain, 0), np.ones(value.shape[1])
         if held is None or self.kind == "level":
-            return usual(value, named=self.named, season=season)
-        return usual(value, self.kind, held.below, held.ratio.scale, held.ratio.offset, self.named, season)
+            return _Asked(value, "level", np.ones_like(value), one, 0 * one, season)
+        return _Asked(value, self.kind, held.below, held.ratio.scale * one, held.ratio.offset * one, season)
 
     @cached_property
     def drawn(self) -> Drawn:
@@ -108,16 +129,26 @@ class UsualRanges:
         """What is usual for one reading; None where its history is too short to tell."""
         if not self.applies or self.readings.partial_periods[p] is not None:
             return None
-        found = self.found
-        if not np.isfinite(found.middle[p, m]):
-            return None
-        flags = int(found.signals[p, m])
-        return UsualRange(
-            low=float(found.low[p, m]), middle=float(found.middle[p, m]), high=float(found.high[p, m]),
-            since=self.readings.periods[int(found.start[p, m])].key, of=int(found.count[p, m]), how=self.kind,
-            seasonal=bool(found.seasonal[p, m]), signals=tuple(name for bit, name in RULES.items() if flags & bit),
-            side=int(found.side[p, m]), run=int(found.run[p, m]), steady=int(found.steady[p, m]),
+        row = self._rows.get(p)
+        if row is None:
+            row = self._rows[p] = self._row(p)
+        return row[m]
+
+    def _row(self, p: int) -> list[UsualRange | None]:
+        """What is usual for all members of a period: pages show most of them."""
+        found, kind, periods = self.found, self.kind, self.readings.periods
+        lines = (
+            found.low, found.middle, found.high, found.start, found.count, found.seasonal, found.signals, found.side, found.run,
+            found.steady,
         )  # fmt: skip
+        return [
+            UsualRange(low, middle, high, periods[start].key, of, kind, seasonal, SIGNALS[flags], side, run, steady)
+            if middle == middle
+            else None
+            for low, middle, high, start, of, seasonal, flags, side, run, steady in zip(
+                *(line[p].tolist() for line in lines), strict=True
+            )
+        ]
 
     def line(self, p: int, m: int) -> tuple[float, float, float, str] | None:
         """The range as it is drawn under a reading: low, middle, high, and why it begins there, where no day is named."""
@@ -133,14 +164,20 @@ class UsualRanges:
     def is_signal(self, p: int, m: int) -> bool:
         return self.applies and self.readings.partial_periods[p] is None and bool(self.found.signals[p, m])
 
+    @cached_property
+    def _few(self) -> npt.NDArray[np.bool_]:
+        """Which readings are graded shares of few rows (P, M)."""
+        if self.sides is None or self.kind != "share":
+            return np.zeros(self.readings.value.shape, np.bool_)
+        below = self.sides.below
+        return (below > 0) & (below <= FEW) & (self.readings.band >= 0)
+
     def few(self, p: int, m: int) -> FewRows | None:
         """The states that a share of few rows could be in; None where it is in its own for certain enough."""
         held, yardstick = self.sides, self.readings.yardstick
-        if held is None or yardstick is None or self.kind != "share" or self.readings.band[p, m] < 0:
+        if held is None or yardstick is None or not self._few[p, m]:
             return None
         above, below = held.above[p, m], held.below[p, m]
-        if not 0 < below <= FEW:
-            return None
         ends = np.array([float(end) for end in wilson(above, below)])
         values = held.ratio.offset + held.ratio.scale * ends
         cuts = self.readings.cuts[:, p, m]
@@ -154,6 +191,23 @@ class UsualRanges:
             if len(states) > 1
             else None
         )
+
+
+def work_out(blocks: Iterable[UsualRanges]) -> None:
+    """The ranges of many blocks at once: one after the other each would take as long as all of them together."""
+    alike: dict[tuple[object, ...], list[UsualRanges]] = {}
+    for block in {id(block): block for block in blocks}.values():
+        if block.applies and "found" not in block.__dict__:
+            held = block._asked
+            alike.setdefault((len(held.value), held.kind, held.season, tuple(block.named)), []).append(block)
+    for some in alike.values():
+        asked = [block._asked for block in some]
+        value, below = (np.concatenate([getattr(one, name) for one in asked], axis=1) for name in ("value", "below"))
+        scale, offset = (np.concatenate([getattr(one, name) for one in asked]) for name in ("scale", "offset"))
+        found = usual(value, asked[0].kind, below, scale, offset, some[0].named, asked[0].season)
+        ends = np.cumsum([one.value.shape[1] for one in asked]).tolist()
+        for block, a, b in zip(some, [0, *ends], ends, strict=False):
+            block.__dict__["found"] = Usual(**{name: getattr(found, name)[:, a:b] for name in found.__dict__})
 
 
 def _row_of(periods: Sequence[Period], named: NamedDate) -> int | None:

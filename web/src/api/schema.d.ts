@@ -9607,14 +9607,12 @@ export interface components {
         };
         /**
          * UsualPicture
-         * @description What is usual for a reading, written. signal: why it is one, "" for none; told: that in a sentence, with what else there is to
+         * @description What is usual for a reading, written where there is something to say of it. signal: why it is one, "" for none; told: that in a sentence, with what else there is to
          *     say of a change of state.
          */
         UsualPicture: {
             /** Range */
             range: string;
-            /** Middle */
-            middle: string;
             /** Signal */
             signal: string;
             /** Told */
