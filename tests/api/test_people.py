@@ -265,21 +265,20 @@ class Roles(Clinics):
         self.assertEqual(self.owner.get("/api/find", params={"q": "Uprava"}).json()[0]["name"], "Uprava")
 
     def test_what_is_in_a_folder_is_read_by_whom_the_folder_is_opened_to(self) -> None:
-        body = self.owner.get(f"/api/scorecards/{self.hidden}").json()
+        card = self.card_of("Seje")
+        body = self.owner.get(f"/api/scorecards/{card}").json()
         head, reader = {"If-Match": f'"{body["version"]}"'}, self.people["reader"]
-        moved = self.owner.put(
-            f"/api/scorecards/{self.hidden}", json=body["body"] | {"folder": "Uprava / seje"}, headers=head
-        )
+        moved = self.owner.put(f"/api/scorecards/{card}", json=body["body"] | {"folder": "Uprava / seje"}, headers=head)
         self.assertEqual(moved.status_code, 200, moved.text)
-        self.assertEqual(reader.get(f"/api/scorecards/{self.hidden}").status_code, 404)
+        self.assertEqual(reader.get(f"/api/scorecards/{card}").status_code, 404)
         self.opened("folder", "Uprava%20%2F%20seje", read=["person:" + self.ids["reader"]]).raise_for_status()
-        self.assertEqual(reader.get(f"/api/scorecards/{self.hidden}").status_code, 200)
-        self.assertEqual(self.people["keeper"].get(f"/api/scorecards/{self.hidden}").status_code, 404)
+        self.assertEqual(reader.get(f"/api/scorecards/{card}").status_code, 200)
+        self.assertEqual(self.people["keeper"].get(f"/api/scorecards/{card}").status_code, 404)
         told = self.owner.get("/api/openings/folder/Uprava%20%2F%20seje").json()["readers"]
         self.assertEqual({one["name"]: one["because"] for one in told}["Ena reader"], "reader, named alone")
         self.assertNotIn("Ena keeper", [one["name"] for one in told])
         self.opened("folder", "Uprava%20%2F%20seje", read=[]).raise_for_status()
-        self.assertEqual(reader.get(f"/api/scorecards/{self.hidden}").status_code, 404)
+        self.assertEqual(reader.get(f"/api/scorecards/{card}").status_code, 404)
 
     def test_an_analyst_changes_what_is_opened_to_them_for_that(self) -> None:
         analyst, body = self.people["analyst"], self.owner.get(f"/api/scorecards/{self.hidden}").json()
