@@ -73,6 +73,11 @@ class RowsOf:
         value = np.broadcast_to(evaluate(node, totals.parts), totals.rows.shape)
         return totals.members, np.nan_to_num(np.asarray(value, dtype=float))
 
+    def together(self, node: Node, periods: Sequence[Period]) -> list[float]:
+        """What a part of its formula comes to in each period, of all rows together."""
+        totals = self.rows.totals(node, periods)
+        return [float(value) for value in np.broadcast_to(evaluate(node, totals.parts), totals.rows.shape)[:, 0]]
+
     def sides(self, periods: Sequence[Period]) -> tuple[tuple[str | None, ...], Floats, Floats | None] | None:
         """What adds up, over what (None for a sum), each (P, M); None where nothing of it adds up."""
         if self.ratio is not None:

@@ -9,9 +9,8 @@ from typing import Literal
 import numpy as np
 
 from ironmark.core import moved as core
-from ironmark.core.evaluate import Floats, evaluate
 from ironmark.core.formula import parse
-from ironmark.core.formula_nodes import Binary, Node, Number, Reference
+from ironmark.core.formula_nodes import Binary, Node, Reference
 from ironmark.core.numbers import NumberStyle, Unit, round_half_up, show, show_gap
 from ironmark.core.periods import Period
 from ironmark.core.prose import reads_as
@@ -73,126 +72,124 @@ class _Change:
     after: float
 
 
+@dataclass(frozen=True)
+class _Asked:
+    """What a movement is of: row ``p`` of some readings of all rows together, from ``other`` or from its target."""
+
+    context: ReadingContext
+    key: str
+    readings: Readings
+    p: int
+    against: Against
+
+    @property
+    def period(self) -> Period:
+        return self.readings.periods[self.p]
+
+    @property
+    def other(self) -> Period:
+        if self.against == "target":
+            return self.period
+        return self.period.shift(-1) if self.against == "before" else self.period.years_back(1)
+
+    def change(self, rows: RowsOf, by: str) -> _Change | None:
+        """What each member of a segment gave; None where there is nothing to compare with."""
+        apart = rows.told_apart(by)
+        if self.against == "target":
+            return self._from_target(apart)
+        told = apart.sides((self.other, self.period))
+        if told is None:
+            return None
+        members, above, below = told
+        names = [member or "" for member in members]
+        if below is None or rows.ratio is None:
+            return _Change(names, core.of_sum(above[0], above[1]), float(above[0].sum()), float(above[1].sum()))
+        moved = core.of_ratio(above[0], below[0], above[1], below[1])
+        scale, offset = rows.ratio.scale, rows.ratio.offset
+        with np.errstate(all="ignore"):
+            before, after = (offset + scale * float(above[at].sum() / below[at].sum()) for at in (0, 1))
+        return _Change(names, _scaled(moved, scale), before, after)
+
+    def _from_target(self, apart: RowsOf) -> _Change | None:
+        """What each member is off the target of all, by its weight."""
+        name = next(iter(self.readings.marks), None)
+        mark = float(self.readings.marks[name][self.p, 0]) if name else float("nan")
+        told = apart.sides([self.period])
+        members, above, below = told or ((), None, None)
+        if above is None or below is None or not np.isfinite(mark) or apart.ratio is None:
+            return None
+        scale, offset = apart.ratio.scale, apart.ratio.offset
+        moved = core.of_ratio((mark - offset) / scale * below[0], below[0], above[0], below[0])
+        whole = offset + scale * float(above[0].sum() / below[0].sum())
+        return _Change([member or "" for member in members], _scaled(moved, scale), mark, whole)
+
+
+def _scaled(moved: core.Moved, scale: float) -> core.Moved:
+    return core.Moved(moved.rate * scale, moved.mix * scale, moved.change * scale)
+
+
 def movement(
     context: ReadingContext, key: str, rows: RowsOf | None, readings: Readings, p: int, against: Against, by: str | None,
     then: str | None = None,
 ) -> MovedPicture:  # fmt: skip
     """What moved row ``p`` of some readings of all rows together. by: None for the segment that tells most in fewest members."""
-    period, unit, style = readings.periods[p], readings.kpi.unit, context.style
-    body = context.kpi(key)
-    other = {"before": period.shift(-1), "year ago": period.years_back(1), "target": period}[against]
+    asked = _Asked(context, key, readings, p, against)
+    unit, style, body = readings.kpi.unit, context.style, context.kpi(key)
     choices = []
-    if rows is not None and (rows.ratio is not None or rows.adds):
-        choices = [
-            s for s, names in rows.source.members.items() if len(names) > 1 and len(rows.rows.chosen.get(s, names)) > 1
-        ]
+    adds = rows is not None and (rows.ratio is not None or rows.adds)
+    if rows is not None and adds:
+        chosen = rows.rows.chosen
+        choices = [s for s, names in rows.source.members.items() if len(names) > 1 and len(chosen.get(s, names)) > 1]
     named = [(segment, context.label_of(body.dataset, segment).lower()) for segment in choices]
-    factors = _factors(context, key, rows, period, other) if against != "target" else None
+    factors = _factors(asked, rows) if against != "target" else None
     if factors is not None:
         named.append((FACTORS, "factor"))
-    label = {"before": other.label, "year ago": other.label, "target": "target"}[against]
+    label = "target" if against == "target" else asked.other.label
     picture = MovedPicture(
-        label, "", 0, period.label, "", 0, by or "", "", [ByChoice(*one) for one in named], [], "", "", [], ""
+        label, "", 0, asked.period.label, "", 0, by or "", "", [ByChoice(*one) for one in named], [], "", "", [], ""
     )
     if not named or rows is None:
-        adds = rows is not None and (rows.ratio is not None or rows.adds)
         picture.why_not = (
             "No segment of its rows has several members to tell it by."
             if adds
             else "What it is made of does not add up over members, so that none of them gave a part of it."
         )
         return picture
-    found = {s: _change(rows, s, period, other, readings, p, against) for s in choices} if by != FACTORS else {}
-    told = {s: change for s, change in found.items() if change is not None}
+    told = {s: one for s in choices if (one := asked.change(rows, s)) is not None} if by != FACTORS else {}
     telling = {s: one for s, one in told.items() if one.moved.rate.any()}  # else it is what the KPI is defined by
     if by not in dict(named):
         by = max(telling, key=lambda s: core.telling(telling[s].moved.given), default=FACTORS if factors else None)
     change = factors if by == FACTORS else told.get(by or "")
     if change is None or not np.isfinite(change.moved.change):
-        picture.why_not = (
-            f"There is nothing to compare with: {label} has no reading."
-            if against != "target"
-            else "There is no target."
-        )
+        nothing = f"There is nothing to compare with: {label} has no reading."
+        picture.why_not = nothing if against != "target" else "There is no target that its members could be held to."
         return picture
     picture.by, picture.by_label = by or "", dict(named).get(by or "", "")
-    picture.steps, places = _stairs(change, unit, style)
+    picture.steps, (picture.from_at, picture.to_at) = _stairs(change, unit, style)
     # With the decimals that the steps have, so that these lead from one to the other as they are written.
     more = None if unit.compact or unit.kind == "duration" else unit.decimals + 1
     picture.from_shown, picture.to_shown = (
         show(end, unit, style, decimals=more) for end in (change.before, change.after)
     )
-    picture.from_at, picture.to_at = places
-    if by != FACTORS and by is not None:
-        _within(context, picture, rows, change, by, then, period, other, readings, p, against)
+    if by is not None and by != FACTORS and against != "target":
+        _within(asked, picture, rows, change, then)
     return picture
 
 
-def _within(
-    context: ReadingContext, picture: MovedPicture, rows: RowsOf, change: _Change, by: str, then: str | None, period: Period,
-    other: Period, readings: Readings, p: int, against: Against,
-) -> None:  # fmt: skip
+def _within(asked: _Asked, picture: MovedPicture, rows: RowsOf, change: _Change, then: str | None) -> None:
     """The second segment, within the member that gave most."""
     most = change.names[int(np.argmax(np.abs(change.moved.given)))]
-    segments = [one.key for one in picture.segments if one.key not in (by, FACTORS)]
-    if against == "target" or not segments:
-        return
-    inner = RowsOf.of(context, _key_of(context, rows), None, {**rows.rows.chosen, by: (most,)})
+    segments = [one.key for one in picture.segments if one.key not in (picture.by, FACTORS)]
+    inner = RowsOf.of(asked.context, asked.key, None, {**rows.rows.chosen, picture.by: (most,)}) if segments else None
     if inner is None:
         return
-    told = {s: _change(inner, s, period, other, readings, p, against) for s in segments}
-    fine = {s: one for s, one in told.items() if one is not None and len(one.names) > 1 and one.moved.rate.any()}
+    told = {s: one for s in segments if (one := asked.change(inner, s)) is not None}
+    fine = {s: one for s, one in told.items() if len(one.names) > 1 and one.moved.rate.any()}
     if not fine:
         return
     chosen = then if then in fine else max(fine, key=lambda s: core.telling(fine[s].moved.given))
     picture.within, picture.within_by = most, chosen
-    picture.within_steps = _stairs(fine[chosen], readings.kpi.unit, context.style)[0]
-
-
-def _key_of(context: ReadingContext, rows: RowsOf) -> str:
-    return next(key for key, body in context.kpis.items() if body.handle == rows.kpi.handle)
-
-
-def _change(
-    rows: RowsOf, by: str, period: Period, other: Period, readings: Readings, p: int, against: Against
-) -> _Change | None:
-    apart = rows.told_apart(by)
-    if against == "target":
-        return _from_target(apart, period, readings, p)
-    ends = (other, period) if other < period else (period, other)
-    told = apart.sides(ends)
-    if told is None:
-        return None
-    members, above, below = told
-    was, now = (0, 1) if other < period else (1, 0)
-    names = [member or "" for member in members]
-    if below is None:
-        moved = core.of_sum(above[was], above[now])
-        return _Change(names, moved, float(above[was].sum()), float(above[now].sum()))
-    assert rows.ratio is not None
-    moved = core.of_ratio(above[was], below[was], above[now], below[now])
-    scale, offset = rows.ratio.scale, rows.ratio.offset
-    with np.errstate(all="ignore"):
-        before, after = (offset + scale * float(above[at].sum() / below[at].sum()) for at in (was, now))
-    scaled = core.Moved(moved.rate * scale, moved.mix * scale, moved.change * scale)
-    return _Change(names, scaled, before, after)
-
-
-def _from_target(apart: RowsOf, period: Period, readings: Readings, p: int) -> _Change | None:
-    """From the target to the reading: what each member is off the target of all, by its weight."""
-    name = next(iter(readings.marks), None)
-    mark = float(readings.marks[name][p, 0]) if name else float("nan")
-    told = apart.sides([period])
-    if told is None or not np.isfinite(mark):
-        return None
-    members, above, below = told
-    names = [member or "" for member in members]
-    if below is None or apart.ratio is None:
-        return None
-    scale, offset = apart.ratio.scale, apart.ratio.offset
-    moved = core.of_ratio((mark - offset) / scale * below[0], below[0], above[0], below[0])
-    whole = offset + scale * float(above[0].sum() / below[0].sum())
-    return _Change(names, core.Moved(moved.rate * scale, moved.mix * scale, moved.change * scale), mark, whole)
+    picture.within_steps = _stairs(fine[chosen], asked.readings.kpi.unit, asked.context.style)[0]
 
 
 def _stairs(change: _Change, unit: Unit, style: NumberStyle) -> tuple[list[StepPicture], tuple[float, float]]:
@@ -232,34 +229,25 @@ def _shown(given: Sequence[float], change: _Change, unit: Unit, style: NumberSty
     return [sign + show_gap(one, unit, style, decimals=places) for sign, one in zip(signs, given, strict=True)]
 
 
-def _factors(context: ReadingContext, key: str, rows: RowsOf | None, period: Period, other: Period) -> _Change | None:
+def _factors(asked: _Asked, rows: RowsOf | None) -> _Change | None:
     """Of a product or quotient, what each factor gave; None where it is none, or one is not above 0."""
     if rows is None:
         return None
-    written = _product(parse(context.kpi(key).formula), 1)
+    written = _product(parse(asked.context.kpi(asked.key).formula), 1)
     worked = _product(rows.kpi.formula, 1)
     if len(worked) < 2 or len(written) != len(worked):
         return None
-    ends = (other, period) if other < period else (period, other)
-    sides = []
-    for node, _ in worked:
-        totals = rows.rows.totals(node, ends) if not isinstance(node, Number) else None
-        value: Floats | float = (
-            node.value if isinstance(node, Number) else evaluate(node, totals.parts) if totals else 0.0
-        )
-        line = np.broadcast_to(value, (2, 1)) if np.ndim(value) < 2 else np.asarray(value)
-        sides.append([float(line[0, 0]), float(line[1, 0])])
-    was, now = (0, 1) if other < period else (1, 0)
-    before, after, powers = [s[was] for s in sides], [s[now] for s in sides], [power for _, power in worked]
+    ends = (asked.other, asked.period)
+    sides = [rows.together(node, ends) for node, _ in worked]
+    before, after, powers = [s[0] for s in sides], [s[1] for s in sides], [power for _, power in worked]
     if not np.isfinite([*before, *after]).all():
         return None
     given = core.of_factors(before, after, powers)
     if given is None:
         return None
-    names = [_name_of(context, node, power) for node, power in written]
+    names = [_name_of(asked.context, node, power) for node, power in written]
     first, last = (float(np.prod([v**q for v, q in zip(side, powers, strict=True)])) for side in (before, after))
-    moved = core.Moved(np.array(given), np.zeros(len(given)), last - first)
-    return _Change(names, moved, first, last)
+    return _Change(names, core.Moved(np.array(given), np.zeros(len(given)), last - first), first, last)
 
 
 def _product(node: Node, power: int) -> list[tuple[Node, int]]:
