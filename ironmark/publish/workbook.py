@@ -22,11 +22,12 @@ from ironmark.publish.tidy import about
 
 PERCENT = "0.0%"
 MADE = dt.datetime(2000, 1, 1)  # of a page that is no edition: the same page makes the same bytes
-READINGS = (
-    "section", "instrument", "kpi", "member", "period", "period_name", "value", "unit", "mark_name", "mark", "gap", "attainment",
-    "state", "rank", "partial", "usual_low", "usual_high", "signal", "few_rows", "outlook", "outlook_low", "outlook_high", "reason", "note",
-    "remarks",
-)  # fmt: skip
+READINGS = {  # and how wide each is
+    "section": 18, "instrument": 28, "kpi": 26, "member": 24, "period": 12, "period_name": 16, "value": 14, "unit": 10,
+    "mark_name": 10, "mark": 14, "gap": 14, "attainment": 11, "state": 14, "rank": 7, "partial": 18, "usual_low": 12,
+    "usual_high": 12, "signal": 36, "few_rows": 24, "outlook": 12, "outlook_low": 12, "outlook_high": 12, "reason": 24,
+    "note": 40, "remarks": 24,
+}  # fmt: skip
 HEADS = {
     "usual_low": "Usual from",
     "usual_high": "Usual to",
@@ -211,7 +212,7 @@ class _Writer:
             page,
             0,
             labels,
-            [18, 28, 26, 24, 12, 16, 14, 10, 10, 14, 14, 11, 14, 7, 18, 24, 40, 24],
+            list(READINGS.values()),
             len(self.leaf.rows),
         )
         for y, row in enumerate(self.leaf.rows, start=1):
