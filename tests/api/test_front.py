@@ -52,8 +52,12 @@ class Front(unittest.TestCase):
         self.until(lambda: self.shows("78.9%"))  # others may have had numbers written another way a moment ago
         front = self.front(first=CARD)
         ranks = {"short": 1, "near": 2, "met": 3, "beyond": 4}
-        fallen = [row for row in front["changed"] if not row["better"] and row["state"] in ranks]
-        self.assertEqual([ranks[row["state"]] for row in fallen], sorted(ranks[row["state"]] for row in fallen))
+        telling = [(not row["signal"], row["partial"], bool(row["usual"])) for row in front["changed"]]
+        self.assertEqual(telling, sorted(telling), "signals, then what has no usual range, then the rest")
+        for kind in set(telling):
+            alike = [row for row, told in zip(front["changed"], telling, strict=True) if told == kind]
+            fallen = [ranks[row["state"]] for row in alike if not row["better"] and row["state"] in ranks]
+            self.assertEqual(fallen, sorted(fallen))
         self.assertEqual(len({row["about"] for row in front["changed"]}), len(front["changed"]))
         row = next(row for row in front["changed"] if row["name"] == "Lowsay – Brae Holm · On-time departures")
         self.assertEqual(

@@ -37,7 +37,7 @@ class FrontPage(PageTest):
         self.see("Workings", "Fog on 9–12 October", "9.1 points under target 88%")
 
     def press_row(self, name: str) -> None:
-        self.wait(lambda: self.all(".rows li > a"))
+        self.wait(lambda: self.all(".changed .more"), "what usual variation explains is folded")
         for more in self.all(".changed .more"):
             more.click()
         row = self.wait(lambda: next((r for r in self.all(".rows li > a") if name in r.text), None))
