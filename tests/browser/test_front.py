@@ -41,6 +41,7 @@ class FrontPage(PageTest):
         for more in self.all(".changed .more"):
             more.click()
         row = self.wait(lambda: next((r for r in self.all(".rows li > a") if name in r.text), None))
+        self.driver.execute_script("arguments[0].scrollIntoView({ block: 'center' })", row)
         row.click()
 
     def test_pins_and_folders_are_kept(self) -> None:

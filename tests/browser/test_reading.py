@@ -44,7 +44,7 @@ class Reading(PageTest):
         self.open(CARD)
         self.see("3 Short", "10 Near", "21 Met", "4 Beyond", "1 not graded", "2 no reading")
         spoken = [e.get_attribute("aria-label") or "" for e in self.all("[data-instrument=i1] button")]
-        self.assertIn("On-time departures, 91.4%, near, 0.6 points under target 92%. Open the workings", spoken)
+        self.assertIn("On-time departures, 91.4%, near, 0.6 points under target 92%; within its usual variation, 88.1% to 94.9%. Open the workings", spoken)  # fmt: skip
 
     def test_another_month_is_read_by_reload_and_back_too(self) -> None:
         self.open(CARD)

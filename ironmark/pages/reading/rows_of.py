@@ -63,6 +63,12 @@ class RowsOf:
         found = ratio_of(self.kpi.formula)
         return found if found and adds_up(found.above) and adds_up(found.below) else None
 
+    @property
+    def segments(self) -> dict[str, tuple[str, ...]]:
+        """The members of those segments that all its rows are split by."""
+        others = self.rows.others.values()
+        return {s: names for s, names in self.source.members.items() if all(s in other.members for other in others)}
+
     @cached_property
     def adds(self) -> bool:
         return self.kpi.nature == "flow" and adds_up(self.kpi.formula)

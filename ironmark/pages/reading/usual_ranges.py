@@ -142,7 +142,19 @@ class UsualRanges:
             found.steady,
         )  # fmt: skip
         return [
-            UsualRange(low, middle, high, periods[start].key, of, kind, seasonal, SIGNALS[flags], side, run, steady)
+            UsualRange(
+                _even(low),
+                _even(middle),
+                _even(high),
+                periods[start].key,
+                of,
+                kind,
+                seasonal,
+                SIGNALS[flags],
+                side,
+                run,
+                steady,
+            )
             if middle == middle
             else None
             for low, middle, high, start, of, seasonal, flags, side, run, steady in zip(
@@ -159,7 +171,8 @@ class UsualRanges:
             return None
         begins = int(lines.start[p, m]) == p and p > 0
         why = ("" if p in self.named else "a new level") if begins else ""
-        return float(lines.low[p, m]), float(lines.middle[p, m]), float(lines.high[p, m]), why
+        low, middle, high = (_even(float(line[p, m])) for line in (lines.low, lines.middle, lines.high))
+        return low, middle, high, why
 
     def is_signal(self, p: int, m: int) -> bool:
         return self.applies and self.readings.partial_periods[p] is None and bool(self.found.signals[p, m])
@@ -191,6 +204,11 @@ class UsualRanges:
             if len(states) > 1
             else None
         )
+
+
+def _even(value: float) -> float:
+    """To twelve figures: the last ones of a sum depend on how many members it was worked out for at once."""
+    return float(f"{value:.12g}")
 
 
 def work_out(blocks: Iterable[UsualRanges]) -> None:

@@ -139,7 +139,7 @@ def movement(
     adds = rows is not None and (rows.ratio is not None or rows.adds)
     if rows is not None and adds:
         chosen = rows.rows.chosen
-        choices = [s for s, names in rows.source.members.items() if len(names) > 1 and len(chosen.get(s, names)) > 1]
+        choices = [s for s, names in rows.segments.items() if len(names) > 1 and len(chosen.get(s, names)) > 1]
     named = [(segment, context.label_of(body.dataset, segment).lower()) for segment in choices]
     factors = _factors(asked, rows) if against != "target" else None
     if factors is not None:

@@ -152,17 +152,22 @@ def reading_signals(context: ReadingContext, key: str, ask: SignalsAsk) -> Signa
     assert p is not None  # the timeline reaches it
     block = plain_readings_of(context, key, yardstick, readings)
     rows = RowsOf.of(context, key, None, where)
+    others = context.sources_of(readings.kpi.formula)  # what one of them is not split by, the KPI is not either
     segments = [
         SegmentChoice(c.name, c.label, list(source.members[c.name]))
         for c in context.dataset(body.dataset).columns
-        if c.role == "segment" and c.name in source.members
+        if c.role == "segment" and c.name in source.members and all(c.name in o.members for o in others.values())
     ]
-    each = ask.each if ask.each in source.members else next((s.name for s in segments if s.name != ask.segment), "")
+    each = (
+        ask.each
+        if ask.each in {s.name for s in segments}
+        else next((s.name for s in segments if s.name != ask.segment), "")
+    )
     told = _verdict(context, readings, block, p)
     unit, style = readings.kpi.unit, context.style
     now, graded = under_way(readings), readings.yardstick
     to = going(context, block, now) if now is not None and now >= p else None
-    row_grain = grain_of(readings.kpi, source, context.sources_of(readings.kpi.formula)) if rows else "day"
+    row_grain = grain_of(readings.kpi, source, others) if rows else "day"
     return SignalsPicture(
         kpi=key, name=body.name, unit=unit.kind, grain=period.grain,
         grains=[grain for grain in GRAINS if not finer(grain, row_grain)], period=period.key, period_label=period.label,
