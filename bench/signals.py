@@ -10,7 +10,8 @@ import numpy as np
 
 from ironmark.core.evaluate import Floats
 from ironmark.core.outlook import Stretch, outlook
-from ironmark.core.usual import OUTSIDE, Kind, usual
+from ironmark.core.ratio import Kind
+from ironmark.core.usual import OUTSIDE, usual
 
 MONTHS, HISTORIES, FIRST = 48, 2000, 24
 

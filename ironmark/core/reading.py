@@ -30,8 +30,9 @@ from ironmark.core.periods import (
     same_part,
     timeline,
 )
+from ironmark.core.ratio import sides_of
 from ironmark.core.readings import EDGES, Kpi, Members, Readings, Source, Totals, within_of
-from ironmark.core.usual import LONGEST, SEASONS, kind_of, ratio_of, usual
+from ironmark.core.usual import LONGEST, SEASONS, usual
 from ironmark.core.yardstick import Yardstick
 
 
@@ -159,22 +160,17 @@ class Rows:
         """What was usual for something before each period (P, M); NaN for a part of one of a flow, which is no whole."""
         of, last = call.args[0], periods[-1]
         line = timeline(last, self.source.first, last.end)[-(LONGEST + len(periods)) :]
-        totals, ratio = self.totals(of, line), ratio_of(of)
+        totals = self.totals(of, line)
         shape = totals.rows.shape
         value = np.broadcast_to(self.values(of, line, totals), shape)
         partial = np.array([part_of(period, self.through) is not None for period in line])
         value = np.where(partial[:, None], np.nan, value)
-        sides = None
-        if ratio is not None and all(
-            a in totals.parts for side in (ratio.above, ratio.below) for a in aggregates(side)
-        ):
-            sides = [np.broadcast_to(evaluate(side, totals.parts), shape) for side in (ratio.above, ratio.below)]
-        kind = kind_of(ratio, *sides) if sides else "level"
+        sides = sides_of(of, totals.parts, shape)
         season = SEASONS.get(last.grain, 0)
-        if kind == "level" or ratio is None or sides is None:
+        if sides is None:
             found = usual(value, season=season)
         else:
-            found = usual(value, kind, sides[1], ratio.scale, ratio.offset, season=season)
+            found = usual(value, sides.kind, sides.below, sides.ratio.scale, sides.ratio.offset, season=season)
         told: Floats = {"usual_low": found.low, "usual_middle": found.middle, "usual_high": found.high}[call.name]
         if self.kpi.nature == "flow":
             told = np.where(np.append(partial, True)[:, None], np.nan, told)

@@ -147,6 +147,11 @@ class Readings:
         """The column of a member, None when it is not read."""
         return self.totals.member_places.get(member)
 
+    def whole_mark(self, p: int, m: int) -> tuple[str, float]:
+        """The first mark that was asked for and its value for a whole period, NaN for none."""
+        name = next(iter(self.marks), "")
+        return name, float(self.lines[name].value[p, m]) if name else float("nan")
+
     def state(self, p: int, m: int) -> str | None:
         """The key of the state of one reading; None where it is not graded."""
         band = int(self.band[p, m]) if self.yardstick else grading.NOT_GRADED

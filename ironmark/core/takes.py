@@ -12,9 +12,8 @@ from ironmark.core.evaluate import Floats
 
 @dataclass(frozen=True)
 class SumTakes:
-    """each: what each day to come has to bring. usual: what such days brought. left: days to come."""
+    """needed: what is missing; each: what each day to come has to bring. usual: what such days brought."""
 
-    left: int
     needed: float
     each: float
     usual: float
@@ -23,18 +22,17 @@ class SumTakes:
 def of_sum(so_far: float, mark: float, left: int, usual: float) -> SumTakes | None:
     """What a sum needs to come up to a mark in the days that are left; None where there are none. usual: a day's mean."""
     needed = mark - so_far
-    return SumTakes(left, needed, needed / left, usual) if left > 0 else None
+    return SumTakes(needed, needed / left, usual) if left > 0 else None
 
 
 @dataclass(frozen=True)
 class ShareTakes:
     """may_fail: of the ``coming`` rows, to end at the mark or better; below 0 it cannot be reached. such: how many of so
-    many failed by the latest weeks. count_bad: whether the share counts what is bad, so that these are the ones that count."""
+    many failed by the latest weeks."""
 
     coming: int
     may_fail: int
     such: float
-    count_bad: bool = False
 
 
 def of_share(good: float, all_: float, mark: float, coming: float, rate: float, lower: bool = False) -> ShareTakes:
@@ -45,7 +43,7 @@ def of_share(good: float, all_: float, mark: float, coming: float, rate: float, 
     n = round(coming)
     if lower:
         most = math.floor(mark * (all_ + n) - good + 1e-9)
-        return ShareTakes(n, min(most, n), n * rate, True)
+        return ShareTakes(n, min(most, n), n * rate)
     least = math.ceil(mark * (all_ + n) - good - 1e-9)
     return ShareTakes(n, min(n - least, n), n * (1 - rate))
 

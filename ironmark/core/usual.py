@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
-from typing import Any, Final, Literal
+from typing import Any, Final
 
 import numpy as np
 import numpy.typing as npt
 
 from ironmark.core.evaluate import Floats
-from ironmark.core.formula_nodes import Aggregate, Binary, Minus, Node, Number, aggregates, denominator
+from ironmark.core.ratio import Kind
 
-Kind = Literal["level", "share", "count", "ratio"]
 Flags = npt.NDArray[np.uint8]
 _Any = npt.NDArray[Any]
 
@@ -38,8 +37,7 @@ class Usual:
     low, middle, high: NaN where there is no range yet. sigma: a standard deviation of a reading, KPI unit. start: the row that
     its range begins with; count: of how many readings it is made. seasonal: whether seasons were taken out. signals: bits of
     OUTSIDE, ON_ONE_SIDE, STEADY, TWO_OF_THREE (P, M); side: 1 above, -1 below, of a signal. run: how many
-    readings in a row lie on that side; steady: how many rose or fell in a row. shifted: the rows a new range begins with, of
-    each column in rising order.
+    readings in a row lie on that side; steady: how many rose or fell in a row.
     """
 
     low: Floats
@@ -55,74 +53,6 @@ class Usual:
     steady: npt.NDArray[np.int64]
 
 
-@dataclass(frozen=True)
-class Ratio:
-    """A formula as ``offset + scale × above / below``."""
-
-    above: Node
-    below: Node
-    scale: float = 1.0
-    offset: float = 0.0
-
-
-def ratio_of(node: Node) -> Ratio | None:
-    """What a formula divides by what; None where it is no single ratio, scaled or moved by a number."""
-    match node:
-        case Binary(op="/", left=left, right=right) if aggregates(right):
-            above, scale = _scaled(left)
-            return Ratio(above, right, scale) if aggregates(above) else None
-        case Aggregate(name="mean", of=of) if of is not None:
-            below = denominator(node)
-            return Ratio(Aggregate(**{**vars(node), "name": "sum"}), below) if below else None
-        case Minus(of=of):
-            found = ratio_of(of)
-            return found and Ratio(found.above, found.below, -found.scale, -found.offset)
-        case Binary(op="*", left=Number(value=by), right=of) | Binary(op="*", left=of, right=Number(value=by)):
-            found = ratio_of(of)
-            return found and Ratio(found.above, found.below, found.scale * by, found.offset * by)
-        case Binary(op="/", left=of, right=Number(value=by)) if by:
-            found = ratio_of(of)
-            return found and Ratio(found.above, found.below, found.scale / by, found.offset / by)
-        case Binary(op="+", left=Number(value=by), right=of) | Binary(op="+", left=of, right=Number(value=by)):
-            found = ratio_of(of)
-            return found and Ratio(found.above, found.below, found.scale, found.offset + by)
-        case Binary(op="-", left=of, right=Number(value=by)):
-            found = ratio_of(of)
-            return found and Ratio(found.above, found.below, found.scale, found.offset - by)
-        case Binary(op="-", left=Number(value=by), right=of):
-            found = ratio_of(of)
-            return found and Ratio(found.above, found.below, -found.scale, by - found.offset)
-    return None
-
-
-def _scaled(node: Node) -> tuple[Node, float]:
-    match node:
-        case Binary(op="*", left=Number(value=by), right=of) | Binary(op="*", left=of, right=Number(value=by)):
-            inner, scale = _scaled(of)
-            return inner, scale * by
-    return node, 1.0
-
-
-def kind_of(ratio: Ratio | None, above: Floats | None, below: Floats | None) -> Kind:
-    """What chart a history is read by. above, below: (P, M), what the ratio's two sides come to.
-
-    A share is so many of so many: whole numbers, never more above than below. A count is so many events for so
-    much of something. A ratio of anything else varies with what is below it too, but as much as it does.
-    """
-    if ratio is None or above is None or below is None:
-        return "level"
-    known = np.isfinite(above) & np.isfinite(below)
-    over, under = above[known], below[known]
-    if not over.size or (under < 0).any():
-        return "level"
-    if not (over == np.round(over)).all() or (over < 0).any():
-        return "level" if any(a.name == "mean" for a in aggregates(ratio.below)) else "ratio"
-    if (under == np.round(under)).all() and (over <= under).all():
-        return "share"
-    counts = aggregates(ratio.above)
-    return "count" if counts and all(a.name == "count" for a in counts) else "ratio"
-
-
 def usual(
     value: Floats,
     kind: Kind = "level",
@@ -135,7 +65,8 @@ def usual(
     """The usual range of every reading, from those before it alone, and which of them are signals.
 
     value: (P, M), KPI unit, NaN where there is none or it is of a part of its period. kind, below, scale, offset: see
-    ``kind_of`` and ``Ratio``; the last two are one for all members or (M,). named: rows that begin a new range. season: how many periods make a year, 0 for none.
+    ``ratio.kind_of`` and ``ratio.Ratio``, not looked at for levels; the last two are one for all members or (M,). named: rows that begin a new range. season: how many
+    periods make a year, 0 for none.
 
     Levels: an individuals chart, mean ± 2.66 mean moving ranges (Shewhart 1931; Wheeler, *Understanding Variation*,
     1993). Shares and counts: binomial and Poisson limits by each period's own denominator, widened by the moving
@@ -322,7 +253,8 @@ class _Seasons:
 
     def __init__(self, x: Floats, length: int, named: npt.NDArray[np.int64]) -> None:
         rows, columns = x.shape
-        self.length, self.has = length, np.asarray(np.zeros(columns, np.bool_))
+        self.length = length
+        self.has: npt.NDArray[np.bool_] = np.zeros(columns, np.bool_)
         self.begins = np.zeros((rows + 1, columns), np.bool_)
         if not length or rows < 2 * length:
             return
@@ -346,7 +278,7 @@ class _Seasons:
             self.wider[t] = np.where(used, np.sqrt((years + 1) / (years - 1)), 1.0)
             self.begins[t] = used & ~seen
             seen = seen | used
-        self.has = np.asarray(self.begins.any(axis=0))
+        self.has |= self.begins.any(axis=0)
 
     def of(
         self, a: int, b: int, lo: int, hi: int, which: npt.NDArray[np.int64]
@@ -438,6 +370,6 @@ def drawn(found: Usual) -> Drawn:
         after = np.where(over, found.start[t], after)
         begins[t], ends[t] = after, last
     # A season moves the range from period to period.
-    ends = np.where(np.take_along_axis(found.seasonal, ends, axis=0), np.arange(rows)[:, None], ends)
-    low, middle, high = (np.take_along_axis(kept, ends, axis=0) for kept in (found.low, found.middle, found.high))
+    ends = np.where(_at(found.seasonal, ends), np.arange(rows)[:, None], ends)
+    low, middle, high = (_at(kept, ends) for kept in (found.low, found.middle, found.high))
     return Drawn(low, middle, high, begins)

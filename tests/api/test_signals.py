@@ -6,7 +6,6 @@ import csv
 import datetime as dt
 import io
 import math
-import time
 import unittest
 import zipfile
 from typing import Any, ClassVar
@@ -182,25 +181,14 @@ class OnAPage(Library):
     def test_the_front_page_puts_signals_first(self) -> None:
         body = self.body | {"title": "Kirjasto heinäkuussa", "scope": {"period": "2026-06"}}
         key = self.post("/api/scorecards", json=body)["id"]
-        front: dict[str, Any] = {}
-
-        def made() -> bool:
-            front.update(self.get("/api/front").json())
-            return any(row["scorecard"] == key for row in front["changed"])
-
-        _until(made)
+        front = world.until(
+            lambda: self.get("/api/front").json(),
+            lambda front: any(row["scorecard"] == key for row in front["changed"]),
+        )
         rows_ = [row for row in front["changed"] if row["scorecard"] == key]
         self.assertTrue(rows_[0]["signal"])
         first = next((n for n, row in enumerate(front["changed"]) if not row["signal"]), len(front["changed"]))
         self.assertFalse(any(row["signal"] for row in front["changed"][first:]))
-
-
-def _until(true: Any, seconds: float = 60) -> None:
-    until = time.monotonic() + seconds
-    while not true():
-        if time.monotonic() > until:
-            raise AssertionError("it did not come")
-        time.sleep(0.3)
 
 
 class OfOneReading(Library):

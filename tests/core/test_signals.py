@@ -17,6 +17,7 @@ from ironmark.core.chance import landing, middle_for
 from ironmark.core.few_rows import wilson
 from ironmark.core.formula import parse
 from ironmark.core.outlook import Stretch, outlook
+from ironmark.core.ratio import kind_of, ratio_of
 from ironmark.core.usual import (
     FEWEST,
     ON_ONE_SIDE,
@@ -24,8 +25,6 @@ from ironmark.core.usual import (
     STEADY,
     TWO_OF_THREE,
     drawn,
-    kind_of,
-    ratio_of,
     usual,
 )
 

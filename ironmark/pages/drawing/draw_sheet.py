@@ -21,8 +21,8 @@ from ironmark.core.faces import FACES
 from ironmark.core.kinds import KINDS, OTHERS, shade_of
 from ironmark.core.numbers import NumberStyle, Unit, show
 from ironmark.core.palette import State
-from ironmark.core.signal_words import few_words, range_words, signal_words
-from ironmark.pages.drawing.histories import history, trail
+from ironmark.core.signal_words import range_words
+from ironmark.pages.drawing.histories import heads_for, history, trail
 from ironmark.pages.drawing.kind_legend import kind_legend
 from ironmark.pages.drawing.quadrants import quadrant_picture
 from ironmark.pages.drawing.ramps import shaded
@@ -300,8 +300,7 @@ class Frame:
             return
         picture.going = self._going(reading.going, None if self.subject.nature == "flow" else axis)
         if picture.history is not None and picture.history.points[-1].partial:
-            on = self._going(reading.going, Axis(picture.history.axis.low, picture.history.axis.high))
-            picture.history.points[-1].going = (on.at, on.low, on.high)
+            heads_for(picture.history, reading.going.end, reading.going.low, reading.going.high)
 
     def _going(self, going: Going, axis: Axis | None) -> GoingMark:
         shown = show(going.end, self.unit, self.style)
@@ -316,16 +315,13 @@ class Frame:
     def _usual(self, reading: Reading) -> tuple[UsualPicture | None, str]:
         held, few, grain = reading.usual, "", parsed(reading.period, self.year_start).grain
         if reading.few:
-            names = [self.states[state].name for state in reading.few.states if state in self.states]
-            few = few_words(reading.few.above, reading.few.of, names, self.style) if len(names) > 1 else ""
+            few = reading.few.words(self.states, self.style)
         if held is None:
             return None, few
         listed = self.instrument.face == "ledger" and "usual" in self.instrument.look.ledger.columns
         if not held.signals and not reading.step and not listed:
             return None, few  # most readings: there is nothing to say of them
-        ends = (held.low, held.middle, held.high)
-        signal = signal_words(held.signals, held.side, held.run, held.steady, ends, grain, self.unit, self.style)
-        range_ = range_words(held.low, held.high, self.unit, self.style)
+        signal, range_ = held.signal(grain, self.unit, self.style), held.words(self.unit, self.style)
         told = f"a signal: {signal}" if signal else f"within its usual variation, {range_}" if reading.step else ""
         return UsualPicture(range_, signal, told), few
 

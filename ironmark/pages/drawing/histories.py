@@ -63,6 +63,12 @@ def history(
     )
 
 
+def heads_for(picture: HistoryPicture, end: float, low: float, high: float) -> None:
+    """Have the last period of a history show where it is going, and between what that may be, KPI unit."""
+    axis = axes.Axis(picture.axis.low, picture.axis.high)
+    picture.points[-1].going = axis.place(end), axis.place(low), axis.place(high)
+
+
 def _ordered(yardstick: Yardstick | None, rows: Sequence[Sequence[float]]) -> list[bool]:
     if yardstick is None or not rows or not rows[0]:
         return [False] * len(rows)

@@ -2,7 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+
+from ironmark.core.numbers import NumberStyle, Unit
+from ironmark.core.palette import State
+from ironmark.core.periods import Grain
+from ironmark.core.signal_words import few_words, range_words, signal_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +29,15 @@ class UsualRange:
     run: int = 0
     steady: int = 0
 
+    def words(self, unit: Unit, style: NumberStyle) -> str:
+        """``80.4% to 90.2%``."""
+        return range_words(self.low, self.high, unit, style)
+
+    def signal(self, grain: Grain, unit: Unit, style: NumberStyle) -> str:
+        """Why the reading is a signal; "" where it is none."""
+        ends = (self.low, self.middle, self.high)
+        return signal_words(self.signals, self.side, self.run, self.steady, ends, grain, unit, style)
+
 
 @dataclass(frozen=True, slots=True)
 class FewRows:
@@ -33,6 +48,11 @@ class FewRows:
     low: float
     high: float
     states: tuple[str, ...]
+
+    def words(self, known: Mapping[str, State], style: NumberStyle) -> str:
+        """``43 of 46: could be Met or Beyond``; "" where it is not known what its states are called."""
+        names = [known[state].name for state in self.states if state in known]
+        return few_words(self.above, self.of, names, style) if len(names) > 1 else ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,12 +11,11 @@ import numpy as np
 
 from ironmark.core.evaluate import Floats, evaluate
 from ironmark.core.formula_nodes import Node, adds_up, aggregates
-from ironmark.core.marks import narrowed
 from ironmark.core.outlook import Stretch
 from ironmark.core.periods import Period, timeline
+from ironmark.core.ratio import Ratio, ratio_of
 from ironmark.core.reading import Rows, grain_of
-from ironmark.core.readings import Kpi, Members, Readings, Source
-from ironmark.core.usual import Ratio, ratio_of
+from ironmark.core.readings import Kpi, Readings, Source
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.kpi import KpiBody
 
@@ -33,19 +32,8 @@ class RowsOf:
     year_start: int
 
     @classmethod
-    def of(cls, context: ReadingContext, key: str, by: str | None, where: Members) -> RowsOf | None:
-        """None for a composite, whose parts have rows of their own."""
-        body = context.kpi(key)
-        if body.composite is not None:
-            return None
-        found = context.expanded(body)
-        source, others = context.source(body), context.sources_of(found.formula)
-        chosen = narrowed(where, source.members)
-        return cls(found, source, Rows(found, source, others, by, chosen), context.year_start)
-
-    @classmethod
     def behind(cls, context: ReadingContext, body: KpiBody, readings: Readings) -> RowsOf | None:
-        """Those of some readings, told apart as they are."""
+        """Those of some readings, told apart as they are; None for a composite, whose parts have rows of their own."""
         if body.composite is not None:
             return None
         kpi, source = readings.kpi, context.source(body)
@@ -54,6 +42,9 @@ class RowsOf:
 
     def told_apart(self, by: str | None) -> RowsOf:
         return replace(self, rows=replace(self.rows, by=by))
+
+    def of_member(self, segment: str, member: str) -> RowsOf:
+        return replace(self, rows=replace(self.rows, chosen={**self.rows.chosen, segment: (member,)}))
 
     @cached_property
     def ratio(self) -> Ratio | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ironmark.core.numbers import show
 from ironmark.core.periods import Period
 from ironmark.core.readings import Readings
-from ironmark.core.signal_words import few_words, range_words, signal_words
+from ironmark.core.signal_words import range_words
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.scorecard import InstrumentBody
 from ironmark.pages.reading.by_chance import by_chance
@@ -19,17 +19,16 @@ def signal_lines(context: ReadingContext, instrument: InstrumentBody, readings: 
     known = readings.yardstick.known if readings.yardstick else {}
     if (usual := block.usual.at(p, m)) is not None:
         since = Period.parse(usual.since, context.year_start).label
-        told = f"{range_words(usual.low, usual.high, unit, style)}, of {usual.of} {period.grain}s since {since}"
+        told = f"{usual.words(unit, style)}, of {usual.of} {period.grain}s since {since}"
         lines.append(Line(label="Usual range", text=told))
-        ends = (usual.low, usual.middle, usual.high)
-        signal = signal_words(usual.signals, usual.side, usual.run, usual.steady, ends, period.grain, unit, style)
-        lines.append(Line(label="Signal", text=signal or "none: within its usual variation"))
-    name = next(iter(readings.marks), "")
-    if name and (said := by_chance(readings, block.usual, float(readings.lines[name].value[p, m]), style, m)):
+        lines.append(
+            Line(label="Signal", text=usual.signal(period.grain, unit, style) or "none: within its usual variation")
+        )
+    name, mark = readings.whole_mark(p, m)
+    if said := by_chance(readings, block.usual, mark, style, m):
         lines.append(Line(label="By usual variation alone", text=f"{name} {said[0]}"))
     if (few := block.usual.few(p, m)) is not None:
-        names = [known[state].name for state in few.states]
-        lines.append(Line(label="Few rows", text=few_words(few.above, few.of, names, style)))
+        lines.append(Line(label="Few rows", text=few.words(known, style)))
     if (going := block.outlooks.at(p, m)) is not None:
         states = "; ".join(f"{known[state].name} in {n} of 10" for state, n in going.states)
         told = f"{show(going.end, unit, style)}, likely {range_words(going.low, going.high, unit, style)}"

@@ -10,10 +10,11 @@ import numpy as np
 import numpy.typing as npt
 
 from ironmark.core import yardstick as grading
-from ironmark.core.evaluate import Floats, evaluate
+from ironmark.core.evaluate import Floats
 from ironmark.core.few_rows import FEW, wilson
 from ironmark.core.formula_nodes import aggregates
 from ironmark.core.periods import Period
+from ironmark.core.ratio import Kind, Sides, sides_of
 from ironmark.core.readings import Readings
 from ironmark.core.usual import (
     ON_ONE_SIDE,
@@ -22,12 +23,8 @@ from ironmark.core.usual import (
     STEADY,
     TWO_OF_THREE,
     Drawn,
-    Kind,
-    Ratio,
     Usual,
     drawn,
-    kind_of,
-    ratio_of,
     usual,
 )
 from ironmark.pages.model.kpi import NamedDate
@@ -36,15 +33,6 @@ from ironmark.pages.model.standing import FewRows, UsualRange
 RULES = {OUTSIDE: "outside", ON_ONE_SIDE: "one side", STEADY: "steady", TWO_OF_THREE: "two of three"}
 
 SIGNALS = [tuple(name for bit, name in RULES.items() if flags & bit) for flags in range(16)]
-
-
-@dataclass(frozen=True)
-class Sides:
-    """A ratio's two sides (P, M), and how they make the value."""
-
-    ratio: Ratio
-    above: Floats
-    below: Floats
 
 
 @dataclass(frozen=True)
@@ -86,25 +74,22 @@ class UsualRanges:
     @cached_property
     def sides(self) -> Sides | None:
         readings = self.readings
-        ratio, parts = ratio_of(readings.kpi.formula), readings.totals.parts
-        if ratio is None or readings.kpi.nature == "flow":
+        if readings.kpi.nature == "flow":
             return None
-        if any(a not in parts for node in (ratio.above, ratio.below) for a in aggregates(node)):
+        found = sides_of(readings.kpi.formula, readings.totals.parts, readings.value.shape)
+        if found is None:
             return None
-        shape = readings.value.shape
-        above, below = (np.broadcast_to(evaluate(node, parts), shape) for node in (ratio.above, ratio.below))
         with np.errstate(all="ignore"):
-            told = ratio.offset + ratio.scale * above / below
+            told = found.ratio.offset + found.ratio.scale * found.above / found.below
         known = np.isfinite(readings.value) & np.isfinite(told)
         # A composite, or a value that is tried, is not what its formula comes to.
         if not np.allclose(told[known], readings.value[known], rtol=1e-9, atol=1e-12):
             return None
-        return Sides(ratio, above, below)
+        return found
 
     @cached_property
     def kind(self) -> Kind:
-        held = self.sides
-        return kind_of(held.ratio, held.above, held.below) if held else "level"
+        return self.sides.kind if self.sides else "level"
 
     @cached_property
     def found(self) -> Usual:
@@ -117,9 +102,9 @@ class UsualRanges:
         partial = np.array([part is not None for part in readings.partial_periods])
         value = np.where(partial[:, None], np.nan, readings.value)
         season, one = SEASONS.get(readings.periods[0].grain, 0), np.ones(value.shape[1])
-        if held is None or self.kind == "level":
+        if held is None:
             return _Asked(value, "level", np.ones_like(value), one, 0 * one, season)
-        return _Asked(value, self.kind, held.below, held.ratio.scale * one, held.ratio.offset * one, season)
+        return _Asked(value, held.kind, held.below, held.ratio.scale * one, held.ratio.offset * one, season)
 
     @cached_property
     def drawn(self) -> Drawn:

@@ -72,8 +72,7 @@ def going(context: ReadingContext, block: PlainReadings, p: int) -> GoingPicture
 
 def _takes(readings: Readings, way: UnderWay, p: int, style: NumberStyle) -> tuple[str, str]:
     """What the mark of a whole period still takes, and what such days bring."""
-    name = next(iter(readings.marks), "")
-    mark = float(readings.lines[name].value[p, 0]) if name else float("nan")
+    name, mark = readings.whole_mark(p, 0)
     if not np.isfinite(mark) or readings.kpi.direction not in ("higher", "lower"):
         return "", ""
     return _of_sum(readings, way, name, mark, style) if way.below is None else _of_share(readings, way, mark, style)

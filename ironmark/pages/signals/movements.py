@@ -180,9 +180,7 @@ def _within(asked: _Asked, picture: MovedPicture, rows: RowsOf, change: _Change,
     """The second segment, within the member that gave most."""
     most = change.names[int(np.argmax(np.abs(change.moved.given)))]
     segments = [one.key for one in picture.segments if one.key not in (picture.by, FACTORS)]
-    inner = RowsOf.of(asked.context, asked.key, None, {**rows.rows.chosen, picture.by: (most,)}) if segments else None
-    if inner is None:
-        return
+    inner = rows.of_member(picture.by, most)
     told = {s: one for s in segments if (one := asked.change(inner, s)) is not None}
     fine = {s: one for s, one in told.items() if len(one.names) > 1 and one.moved.rate.any()}
     if not fine:

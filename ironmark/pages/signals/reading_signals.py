@@ -8,18 +8,16 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field, model_validator
 
-from ironmark.core.axis import Axis
 from ironmark.core.chance import landing
 from ironmark.core.few_rows import wilson
 from ironmark.core.numbers import show, show_exact
 from ironmark.core.periods import GRAINS, Grain, Period, finer, timeline
 from ironmark.core.reading import grain_of, whole_cuts
 from ironmark.core.readings import Readings
-from ironmark.core.signal_words import few_words, range_words, signal_words
 from ironmark.core.usual import FEWEST, Usual
 from ironmark.core.words import show_mark
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.drawing.histories import MOST, history
+from ironmark.pages.drawing.histories import MOST, heads_for, history
 from ironmark.pages.model.field_types import MOST_OF_A_PERIOD, Model
 from ironmark.pages.model.pictures import HistoryPicture, PeriodChoice, SegmentChoice, StatePicture
 from ironmark.pages.model.problems import Refused
@@ -151,7 +149,7 @@ def reading_signals(context: ReadingContext, key: str, ask: SignalsAsk) -> Signa
     p = readings.period_index(period)
     assert p is not None  # the timeline reaches it
     block = plain_readings_of(context, key, yardstick, readings)
-    rows = RowsOf.of(context, key, None, where)
+    rows = RowsOf.behind(context, body, readings)
     others = context.sources_of(readings.kpi.formula)  # what one of them is not split by, the KPI is not either
     segments = [
         SegmentChoice(c.name, c.label, list(source.members[c.name]))
@@ -176,7 +174,7 @@ def reading_signals(context: ReadingContext, key: str, ask: SignalsAsk) -> Signa
         states=[StatePicture(s.key, s.name, s.rank, s.sign) for s in graded.states] if graded else [],
         yardstick=yardstick or "", shown=show(block.values[p][0], unit, style) or "no reading", state=readings.state(p, 0),
         before=readings.state(p - 1, 0) if p else None, verdict=told[0], expect=told[1], signal=block.usual.is_signal(p, 0),
-        few=_few(context, block, readings, p, 0), history=_history(context, block, readings, p, to),
+        few=_few(context, block, readings, p, 0), history=_history(context, block, readings, p, now, to),
         members=_members(context, key, each, marks, yardstick, where, periods, period) if each else [],
         going=to,
         moved=movement(context, key, rows, readings, p, ask.against, ask.by or None, ask.then or None),
@@ -201,36 +199,30 @@ def _verdict(context: ReadingContext, readings: Readings, block: PlainReadings, 
     names = {state.key: state.name for state in readings.yardstick.states} if readings.yardstick else {}
     now, before = readings.state(p, 0), readings.state(p - 1, 0) if p else None
     change = f"{names[before]} → {names[now]}" if now and before and now != before else ""
-    ends = (found.low, found.middle, found.high)
-    signal = signal_words(found.signals, found.side, found.run, found.steady, ends, period.grain, unit, style)
-    expect = f"{range_words(found.low, found.high, unit, style)} is what to expect"
-    if signal:
+    if signal := found.signal(period.grain, unit, style):
         return (f"{change} is a signal" if change else "A signal"), f"{signal}; worth asking why"
     said = f"{change} is within its usual variation" if change else "Within its usual variation"
-    return said, f"{expect}; nothing to explain"
+    return said, f"{found.words(unit, style)} is what to expect; nothing to explain"
 
 
 def _few(context: ReadingContext, block: PlainReadings, readings: Readings, p: int, m: int) -> str:
     found = block.usual.few(p, m)
     if found is None or readings.yardstick is None:
         return ""
-    known = readings.yardstick.known
-    return few_words(found.above, found.of, [known[state].name for state in found.states], context.style)
+    return found.words(readings.yardstick.known, context.style)
 
 
 def _history(
-    context: ReadingContext, block: PlainReadings, readings: Readings, p: int, to: GoingPicture | None
+    context: ReadingContext, block: PlainReadings, readings: Readings, p: int, now: int | None, to: GoingPicture | None
 ) -> HistoryPicture | None:
     most = MOST.get(readings.periods[p].grain, 24)
-    last = under_way(readings)
-    end = last if last is not None and last == p + 1 else p
+    end = now if now is not None and now == p + 1 else p
     moments = block.earlier(end, 0, most, True)
     if not any(moment.value is not None for moment in moments):
         return None
     drawn = history(moments, readings.yardstick, readings.kpi.unit, context.year_start, context.style)
-    if end == last and to is not None and to.value is not None and to.low is not None and to.high is not None:
-        on = Axis(drawn.axis.low, drawn.axis.high)
-        drawn.points[-1].going = (on.place(to.value), on.place(to.low), on.place(to.high))
+    if end == now and to is not None and to.value is not None and to.low is not None and to.high is not None:
+        heads_for(drawn, to.value, to.low, to.high)
     return drawn
 
 
@@ -247,9 +239,7 @@ def _members(
         usual, value = block.usual.at(p, m), block.values[p][m]
         words = ""
         if usual is not None:
-            ends = (usual.low, usual.middle, usual.high)
-            words = signal_words(usual.signals, usual.side, usual.run, usual.steady, ends, period.grain, unit, style)
-            words = words or f"usual {range_words(usual.low, usual.high, unit, style)}"
+            words = usual.signal(period.grain, unit, style) or f"usual {usual.words(unit, style)}"
         few = _few(context, block, apart, p, m) if value is not None else ""
         shown = show(value, unit, style) or "no reading"
         ring = block.usual.is_signal(p, m)
@@ -275,8 +265,7 @@ def _fair(
         for state, share in zip(yardstick.bands, shares, strict=True)
         if round(share * 100)
     ]
-    name = next(iter(readings.marks), None)
-    mark = float(readings.lines[name].value[p, 0]) if name else float("nan")
+    _, mark = readings.whole_mark(p, 0)
     said = by_chance(readings, usual, mark, context.style)
     if not said:
         return FairPicture(parts, "", "", [])
@@ -295,7 +284,7 @@ def _figures(context: ReadingContext, readings: Readings, usual: UsualRanges, p:
             Figure("middle", show_exact(held.middle, unit)), Figure("a standard deviation", show_exact(sigma, unit)),
             Figure("lower limit, middle − 3 × that", show_exact(held.low, unit)),
             Figure("upper limit, middle + 3 × that", show_exact(held.high, unit)),
-            Figure("made of", f"{held.of} {readings.periods[p].grain}s since {context_label(held.since, context)}"),
+            Figure("made of", f"{held.of} {readings.periods[p].grain}s since {Period.parse(held.since, context.year_start).label}"),
         ]  # fmt: skip
         if held.seasonal:
             figures.append(Figure("seasons", "taken out: other years explain more of it"))
@@ -306,7 +295,3 @@ def _figures(context: ReadingContext, readings: Readings, usual: UsualRanges, p:
         figures.append(Figure("rows", f"{above:,.0f} of {below:,.0f}"))
         figures.append(Figure("interval by its rows alone (Wilson, 95 %)", " to ".join(show_exact(end, unit) for end in sorted(ends))))  # fmt: skip
     return figures
-
-
-def context_label(key: str, context: ReadingContext) -> str:
-    return Period.parse(key, context.year_start).label

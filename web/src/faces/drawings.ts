@@ -33,7 +33,10 @@ function outline(sign: string, hollow: boolean): string {
 }
 
 /** What is told beside a state: a ring for a signal, a hollow sign for too few rows to tell. */
-export type Standing = Partial<Pick<Reading, 'usual' | 'few'>>
+export interface Standing {
+  usual?: Pick<NonNullable<Reading['usual']>, 'signal'> | null
+  few?: string
+}
 
 /** The sign of a state. sign: in place of the state's own; size: in pixels; fill: in place of the state's colour; of: the
  *  reading whose state it is. */

@@ -1,11 +1,11 @@
 <script lang="ts">
   import type { Reading } from '../api/client'
   import { stateOf, tint, word } from '../api/states.svelte'
-  import type { Standing } from '../faces/drawings'
   import Sign from './Sign.svelte'
 
   interface Props {
-    reading: Pick<Reading, 'state' | 'status' | 'reason' | 'partial'> & Standing
+    reading: Pick<Reading, 'state' | 'status' | 'reason' | 'partial'> &
+      Partial<Pick<Reading, 'usual' | 'few'>>
     /** Keep the word where it is narrow; without it the sign stands alone there. */
     whole?: boolean
   }

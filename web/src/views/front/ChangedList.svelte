@@ -18,7 +18,7 @@
   const some = $derived(all ? telling : telling.slice(0, FEW))
   const rows = $derived([...some, ...(within ? noise : []), ...(unfinished ? early : [])])
   const standing = (row: Schemas['ChangedRow']) => ({
-    usual: row.signal ? { range: row.usual, signal: row.signal, told: '' } : null,
+    usual: row.signal ? { signal: row.signal } : null,
     few: row.few ? 'few' : '',
   })
   const periods = $derived([...new Set(front.changed.map((row) => row.period_label))])

@@ -56,7 +56,7 @@
   const moved = $derived(found?.moved ?? null)
   const within = $derived((moved?.segments ?? []).filter((one) => one.key !== moved?.by && one.key !== '*'))
   const standing = (one: { ring: boolean; few: string }) => ({
-    usual: one.ring ? { range: '', signal: 'a signal', told: '' } : null,
+    usual: one.ring ? { signal: 'a signal' } : null,
     few: one.few,
   })
   const atOf = (at: number, label: string, shown: string) => ({ at, label, shown })
