@@ -28,6 +28,8 @@ from ironmark.store import database, room, scratch, sealed
 
 _ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
 GRACE_S = 5  # how long an answer under way may take when the server is told to end
+# A connection that nobody uses stays: one that is closed just as a proxy or a browser asks again is an error to whoever asks.
+KEEP_ALIVE_S = 75
 DATABASE, LOG, HOSTS, FOLDERS = "IRONMARK_DATABASE", "IRONMARK_LOG", "IRONMARK_HOSTS", "IRONMARK_FOLDERS"
 ROOM = "IRONMARK_ROOM"
 FETCH_FROM = "IRONMARK_FETCH_FROM"
@@ -124,7 +126,14 @@ def serve(
         app = create_app(
             engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=memory, packed=packed, signing=signing
         )
-        config = uvicorn.Config(app, host=host, port=port, log_config=None, timeout_graceful_shutdown=GRACE_S)
+        config = uvicorn.Config(
+            app,
+            host=host,
+            port=port,
+            log_config=None,
+            timeout_graceful_shutdown=GRACE_S,
+            timeout_keep_alive=KEEP_ALIVE_S,
+        )
         _Server(config, ready).run()
         engine.dispose()
         return
@@ -146,7 +155,7 @@ def serve(
     os.environ[FOLDERS] = os.pathsep.join(str(folder) for folder in folders)
     config = uvicorn.Config(
         "ironmark.api.start:process", factory=True, host=host, port=port, workers=workers, log_config=None,
-        timeout_graceful_shutdown=GRACE_S,
+        timeout_graceful_shutdown=GRACE_S, timeout_keep_alive=KEEP_ALIVE_S,
     )  # fmt: skip
     threading.Thread(target=_when_it_answers, args=(host, port, ready), daemon=True).start()
     supervisor = Multiprocess(config, sockets=[config.bind_socket()])
