@@ -25,7 +25,7 @@ from ironmark.api.proofs import checked
 from ironmark.api.signing import Signing
 from ironmark.api.start import log_as_json
 from ironmark.api.start_options import bytes_of, directory_of, is_loopback
-from ironmark.demo import load, standin_identity
+from ironmark.demo import load, standins
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets import intake
 from ironmark.pages.model.face_settings import Look
@@ -93,6 +93,9 @@ def serve(
     ),
     fetch_from: list[str] = typer.Option(
         [], help="A host whose addresses may be asked for rows, alone or with a port. May be given again."
+    ),
+    send_to: list[str] = typer.Option(
+        [], help="A host that messages may be sent to as a webhook, alone or with a port. May be given again."
     ),
     memory: str = typer.Option(
         "",
@@ -163,7 +166,7 @@ def serve(
             f"Iron Mark is ready: http://{host}:{port}/   (Ctrl-C stops it)" + (
                 f"\nMake its first owner within the hour, once: http://{host}:{port}/#/sign-in/{first}" if first else ""
             )
-        ), data_dir if given is None else None, most, data_dir / "folders" if pack_folders else None, signing)  # fmt: skip
+        ), data_dir if given is None else None, most, data_dir / "folders" if pack_folders else None, signing, send_to)  # fmt: skip
     except MariaDBError as error:
         raise _fail(str(error)) from None
     finally:
@@ -249,17 +252,18 @@ def _clear(mariadb: MariaDB) -> None:
 
 @app.command()
 def standin(
-    what: str = typer.Argument(help="identity: a small directory with people to choose from."),
-    port: int = typer.Option(8480, help="The port to listen on, on this machine alone.", min=1, max=65535),
+    what: str = typer.Argument(
+        help="identity: a directory with people to choose from. mail: a mail server. webhook: a receiver of webhooks."
+    ),
+    port: int = typer.Option(8480, help="The port of its page, on this machine alone.", min=1, max=65535),
+    smtp_port: int = typer.Option(8025, help="Of mail: the port that mail comes to.", min=1, max=65535),
 ) -> None:
     """Start something that stands in for another program, to try this one with."""
-    if what != "identity":
-        raise _fail(f"There is no stand-in “{what}”. There is: identity.")
-    issuer = f"http://127.0.0.1:{port}"
-    typer.echo(
-        f"A directory is ready: {issuer}\nStart with {start.IDENTITY_SECRET}={standin_identity.SECRET} ./run --sign-in --identity {issuer}"
-    )
-    uvicorn.run(standin_identity.create_standin(issuer), host="127.0.0.1", port=port, log_level="warning")
+    if what not in standins.KINDS:
+        raise _fail(f"There is no stand-in “{what}”. There are: {', '.join(standins.KINDS)}.")
+    made, told = standins.made(what, port, smtp_port)
+    typer.echo(told)
+    uvicorn.run(made, host="127.0.0.1", port=port, log_level="warning")
 
 
 @app.command("rotate-key")

@@ -17,6 +17,17 @@ from tests import world
 FOLDER = world.ROOT / "docs" / "screenshots"
 
 
+def settled(driver: Any) -> None:
+    """Wait until a view has read what it shows and stands still."""
+    before = None
+    for _ in range(120):
+        now = driver.execute_script("return document.querySelector('main')?.innerText ?? ''")
+        if now and now == before and "Reading…" not in now:
+            return
+        before = now
+        time.sleep(0.5)
+
+
 def click(css: str) -> Callable[[Any], None]:
     return lambda driver: driver.find_element(By.CSS_SELECTOR, css).click()
 
@@ -142,10 +153,10 @@ def main(*only: str) -> None:
             continue
         driver.get("about:blank")
         driver.get(f"{world.running().address}/#{place}")
-        time.sleep(1.5)
+        settled(driver)
         for step in steps:
             step(driver)
-            time.sleep(1)
+            settled(driver)
         driver.save_screenshot(str(FOLDER / f"{name}.png"))
     if not only or "who-reads" in only:
         who_reads(driver, "who-reads")

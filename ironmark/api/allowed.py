@@ -63,6 +63,30 @@ GET    /api/tokens                                any
 POST   /api/tokens                                any
 DELETE /api/tokens/{key}                          any
 
+GET    /api/watches                               read
+POST   /api/watches                               read
+GET    /api/watches/choices                       read
+POST   /api/watches/try                           read
+GET    /api/watches/{key}                         read
+PUT    /api/watches/{key}                         read
+DELETE /api/watches/{key}                         read
+GET    /api/watches/{key}/sent                    read
+POST   /api/watches/{key}/trial                   read
+POST   /api/deliveries/{key}/again                read
+GET    /api/inbox                                 read
+POST   /api/inbox/read                            read
+POST   /api/inbox/{key}/read                      read
+GET    /api/unfollow/{token}                      open
+POST   /api/unfollow/{token}                      open
+GET    /api/sending                               own
+PUT    /api/sending                               own
+GET    /api/sending/unsent                        own
+GET    /api/hooks                                 make
+POST   /api/hooks                                 own
+PUT    /api/hooks/{key}                           own
+POST   /api/hooks/{key}/secret                    own
+DELETE /api/hooks/{key}                           own
+
 GET    /api/front                                 read
 GET    /api/front/drawings/{key}                  read
 GET    /api/find                                  read

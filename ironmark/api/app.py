@@ -38,6 +38,7 @@ from ironmark.api import (
     identity,
     images,
     impacts,
+    inbox,
     kpis,
     ledger_export,
     links,
@@ -57,6 +58,7 @@ from ironmark.api import (
     refreshing,
     rows,
     scorecards,
+    sending,
     sign_in,
     signals,
     specimens,
@@ -65,6 +67,7 @@ from ironmark.api import (
     trail,
     typed_tables,
     uploads,
+    watches,
     widening,
     yardsticks,
 )
@@ -125,6 +128,9 @@ ROUTERS = (
     opened,
     tokens,
     trail,
+    watches,
+    inbox,
+    sending,
 )
 
 
@@ -137,11 +143,13 @@ class Health(BaseModel):
 def create_app(
     engine: Engine, *, hosts: frozenset[str] = frozenset(), folders: Sequence[Path] = (),
     fetch_from: Sequence[str] = (), memory: int = MEMORY, packed: Path | None = None, signing: Signing = Signing(),
+    send_to: Sequence[str] = (),
 ) -> FastAPI:  # fmt: skip
     """hosts: names besides loopback's under which the server may be asked. folders: those whose files may be read.
     fetch_from: hosts whose addresses may be asked for rows. memory: bytes that this process may take.
-    packed: where CSV files of folders are kept once more as Parquet, if they are. signing: how people sign in."""
-    sources = Sources(engine, tuple(folders), frozenset(fetch_from), memory, packed)
+    packed: where CSV files of folders are kept once more as Parquet, if they are. signing: how people sign in.
+    send_to: hosts that messages may be sent to."""
+    sources = Sources(engine, tuple(folders), frozenset(fetch_from), memory, packed, frozenset(send_to))
     worker = Worker(sources)
 
     listened = changes.Changes(sources)
@@ -172,13 +180,7 @@ def create_app(
     app.state.uploads = background_uploads.Uploads(sources)
     problems.install(app)
     app.add_middleware(Guard, hosts=hosts, signing=signing)
-    for module in ROUTERS:
-        app.include_router(module.router, max_body_size=problems.most_of(module.router.prefix))
-    app.include_router(palettes.states_router)
-    app.include_router(proofs.template_router, max_body_size=problems.MAX_FILE)
-    app.include_router(assumptions.cases_router)
-    app.include_router(links.public)
-    app.include_router(standing.holidays_router)
+    _include(app)
 
     own_thread = CapacityLimiter(2)  # so that it is answered however many others are worked on
 
@@ -193,6 +195,19 @@ def create_app(
 
     built.serve(app, WEB)
     return app
+
+
+def _include(app: FastAPI) -> None:
+    for module in ROUTERS:
+        app.include_router(module.router, max_body_size=problems.most_of(module.router.prefix))
+    app.include_router(palettes.states_router)
+    app.include_router(proofs.template_router, max_body_size=problems.MAX_FILE)
+    app.include_router(assumptions.cases_router)
+    app.include_router(links.public)
+    app.include_router(watches.deliveries_router)
+    app.include_router(inbox.way_out_router)
+    app.include_router(sending.hooks_router)
+    app.include_router(standing.holidays_router)
 
 
 def _when_told_to_end(end: Callable[[], None]) -> None:

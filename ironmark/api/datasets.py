@@ -20,6 +20,7 @@ from ironmark.pages.datasets.lookup_columns import (
     refuse_two_periods,
 )
 from ironmark.pages.model.field_types import Member, Model, Name
+from ironmark.pages.model.kpi import NamedDate
 from ironmark.pages.model.problems import Refused
 from ironmark.store import dataset_versions, datasets, refreshes
 from ironmark.store.datasets import StoredDataset
@@ -40,11 +41,13 @@ class ColumnChange(Model):
 
 class DatasetChange(Model):
     """``through``: the day the rows are complete through; null has it follow the rows again, left out keeps it.
+    ``named_dates``: days from which its rows are otherwise, and why; null leaves them.
     ``keep_versions``: how many versions of the rows are kept, besides one a day; null leaves it as it is."""
 
     name: Name
     through: dt.date | None = None
     columns: list[ColumnChange]
+    named_dates: list[NamedDate] | None = Field(None, max_length=60)
     keep_versions: int | None = Field(None, ge=1, le=10_000)
 
 
@@ -123,6 +126,7 @@ def _settings(dataset: StoredDataset, change: DatasetChange) -> dict[str, Any]:
             order[column.name] = list(dict.fromkeys(column.order))
     return {
         **dataset.settings,
+        **({} if change.named_dates is None else {"named_dates": [one.model_dump() for one in change.named_dates]}),
         **({} if change.keep_versions is None else {"keep_versions": change.keep_versions}),
         "merges": {name: found for name, found in merges.items() if found},
         "order": {name: found for name, found in order.items() if found},

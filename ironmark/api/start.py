@@ -32,7 +32,7 @@ GRACE_S = 5  # how long an answer under way may take when the server is told to 
 KEEP_ALIVE_S = 75
 DATABASE, LOG, HOSTS, FOLDERS = "IRONMARK_DATABASE", "IRONMARK_LOG", "IRONMARK_HOSTS", "IRONMARK_FOLDERS"
 ROOM = "IRONMARK_ROOM"
-FETCH_FROM = "IRONMARK_FETCH_FROM"
+FETCH_FROM, SEND_TO = "IRONMARK_FETCH_FROM", "IRONMARK_SEND_TO"
 MEMORY_EACH = "IRONMARK_MEMORY"
 PACKED = "IRONMARK_PACKED_FOLDERS"
 SIGN_IN, PROXIES, TLS = "IRONMARK_SIGN_IN", "IRONMARK_PROXIES", "IRONMARK_TLS"
@@ -114,17 +114,25 @@ def serve(
     url: URL, host: str, port: int, workers: int, log: Path, hosts: frozenset[str], folders: Sequence[Path],
     fetch_from: Sequence[str], ready: Callable[[], None], files: Path | None = None, memory: int = MEMORY,
     packed: Path | None = None, signing: Signing = Signing(),
+    send_to: Sequence[str] = (),
 ) -> None:  # fmt: skip
     """Serve until told to end. files: where a database of our own keeps its files. hosts: names besides loopback's under which it may be asked. folders: those whose files
     may be read. fetch_from: hosts whose addresses may be asked for rows. ready: called once it answers. memory: bytes that all
-    processes together may take. packed: where CSV files of folders are kept once more as Parquet, if they are."""
+    processes together may take. packed: where CSV files of folders are kept once more as Parquet, if they are. send_to: hosts that messages may be sent to."""
     if files is not None:
         room.watch(files)
     if workers == 1:
         give_memory_back()
         engine = database.connect(url)
         app = create_app(
-            engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=memory, packed=packed, signing=signing
+            engine,
+            hosts=hosts,
+            folders=folders,
+            fetch_from=fetch_from,
+            memory=memory,
+            packed=packed,
+            signing=signing,
+            send_to=send_to,
         )
         config = uvicorn.Config(
             app,
@@ -151,7 +159,7 @@ def serve(
     os.environ[IDENTITY] = f"{directory.issuer} {directory.client}" if directory else ""
     os.environ[sealed.KEY] = " ".join(sealed.keys())
     os.environ[PROXIES] = " ".join(str(one) for one in signing.proxies)
-    os.environ[FETCH_FROM] = " ".join(fetch_from)
+    os.environ[FETCH_FROM], os.environ[SEND_TO] = " ".join(fetch_from), " ".join(send_to)
     os.environ[FOLDERS] = os.pathsep.join(str(folder) for folder in folders)
     config = uvicorn.Config(
         "ironmark.api.start:process", factory=True, host=host, port=port, workers=workers, log_config=None,
@@ -181,6 +189,7 @@ def process() -> FastAPI:
         fetch_from=os.environ[FETCH_FROM].split(),
         memory=int(os.environ[MEMORY_EACH]),
         packed=Path(os.environ[PACKED]) if os.environ[PACKED] else None,
+        send_to=os.environ[SEND_TO].split(),
         signing=Signing.of(bool(os.environ[SIGN_IN]), os.environ[PROXIES].split(), bool(os.environ[TLS]), _identity()),
     )
     spare_the_collector()

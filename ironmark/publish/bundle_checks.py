@@ -15,7 +15,7 @@ from ironmark.pages.authoring.yardstick_rules import check_yardstick
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.marks.mark_changes import ChangeBody, change_of
 from ironmark.pages.model.field_types import Key, Model, Name
-from ironmark.pages.model.kpi import AssumptionBody, CaseBody, KpiBody
+from ironmark.pages.model.kpi import AssumptionBody, CaseBody, KpiBody, NamedDate
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.store.database import Missing
@@ -26,6 +26,9 @@ _CHECKS: dict[str, tuple[type[Model], Callable[[Session, Any, str | None], None]
     "assumption": (AssumptionBody, check_assumption), "kpi": (KpiBody, check_kpi),
     "yardstick": (YardstickBody, check_yardstick), "case": (CaseBody, check_case),
 }  # fmt: skip
+
+
+_NAMED_DATES = TypeAdapter(list[NamedDate])
 
 
 class ShapedColumn(Model):
@@ -54,6 +57,7 @@ class Shape(Model):
 def columns_of(key: str, body: dict[str, Any]) -> tuple[Column, ...]:
     """The columns of a dataset. Refuses what no file could have. Raises ValidationError."""
     shape = Shape.model_validate(body)
+    _NAMED_DATES.validate_python(shape.settings.get("named_dates", []))
     names = [column.name for column in shape.columns]
     if len(set(names)) < len(names):
         raise Refused(422, "no-bundle", "The bundle cannot be read", f"The dataset {key} has two columns of one name.")

@@ -80,6 +80,11 @@ class StoredDataset:
         return [column.name for column in self.own if column.role == "segment"]
 
     @property
+    def named_dates(self) -> list[dict[str, Any]]:
+        """Days from which its rows are otherwise, each with its reason, as KPIs have them."""
+        return list(self.settings.get("named_dates", []))
+
+    @property
     def keep_versions(self) -> int:
         """How many versions of the rows are kept, besides one a day of those before them."""
         return int(self.settings.get("keep_versions", KEPT_VERSIONS))

@@ -10,7 +10,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ironmark.store.models import Dataset, Refresh
-from ironmark.store.people_models import Account
+from ironmark.store.people_models import Account, HouseSetting
+from ironmark.store.watch_models import Hook
 
 KEY = "IRONMARK_KEY"  # in the environment: one key or several with blanks between, the newest first
 FILE = "ironmark.key"
@@ -94,11 +95,27 @@ def unseal(kept: str) -> str:
 def take_over(session: Session, again: bool = False) -> int:
     """Seal every secret that is not yet; ``again``: all of them, with the newest key. Returns how many."""
     done = 0
-    for table, name in ((Dataset, "secret"), (Refresh, "token"), (Account, "second")):
+    for table, name in (
+        (Dataset, "secret"),
+        (Refresh, "token"),
+        (Account, "second"),
+        (Hook, "secret"),
+        (Hook, "older"),
+    ):
         for row in session.scalars(select(table).with_for_update()):
             kept = getattr(row, name) or ""
             if kept and (again or not kept.startswith(_SIGN)):
                 setattr(row, name, seal(unseal(kept)))
                 done += 1
+    done += _of_the_mail_server(session, again)
     session.flush()
     return done
+
+
+def _of_the_mail_server(session: Session, again: bool) -> int:
+    row = session.get(HouseSetting, "sending", with_for_update=True)
+    kept = str(row.body.get("password", "")) if row is not None else ""
+    if row is None or not kept or (kept.startswith(_SIGN) and not again):
+        return 0
+    row.body = {**row.body, "password": seal(unseal(kept))}
+    return 1

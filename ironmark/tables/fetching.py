@@ -18,8 +18,9 @@ CONNECT_S, READ_S, WHOLE_S = 10.0, 60.0, 1800.0
 _MOST_REDIRECTS = 5
 
 
-def allowed(url: str, hosts: Collection[str]) -> None:
-    """Raises Wrong for an address that may not be asked. hosts: names, each alone or with a port."""
+def allowed(url: str, hosts: Collection[str], option: str = "--fetch-from") -> None:
+    """Raises Wrong for an address that may not be asked. hosts: names, each alone or with a port; option: by which they are named
+    when the server is started."""
     try:
         parts = urlsplit(url)
         host, port = parts.hostname or "", parts.port
@@ -30,11 +31,11 @@ def allowed(url: str, hosts: Collection[str]) -> None:
     if parts.username or parts.password:
         raise Wrong("Leave the name and the password out of the address; what a server asks for is typed as the token.")
     if not hosts:
-        raise Wrong("No address may be asked. Start the server with --fetch-from and the name of a host.")
+        raise Wrong(f"No address may be asked. Start the server with {option} and the name of a host.")
     usual = 443 if parts.scheme == "https" else 80
     if host not in hosts and f"{host}:{port or usual}" not in hosts:
         raise Wrong(
-            f"“{host}{f':{port}' if port else ''}” is not one of the hosts that may be asked. Start the server with --fetch-from and its name."
+            f"“{host}{f':{port}' if port else ''}” is not one of the hosts that may be asked. Start the server with {option} and its name."
         )
 
 
@@ -45,7 +46,7 @@ def fetched(url: str, token: str, hosts: Collection[str], into: Path) -> str:
     """
     began, home = time.monotonic(), urlsplit(url).netloc
     limits = httpx.Timeout(READ_S, connect=CONNECT_S)
-    trace = {"trace": _looked_up}
+    trace = {"trace": looked_up}
     try:
         with httpx.Client(timeout=limits, follow_redirects=False, trust_env=False) as client:
             for _ in range(_MOST_REDIRECTS):
@@ -75,7 +76,7 @@ def fetched(url: str, token: str, hosts: Collection[str], into: Path) -> str:
     raise Wrong(f"{home} sends from one address to the next without end.")
 
 
-def _looked_up(event: str, told: dict[str, Any]) -> None:
+def looked_up(event: str, told: dict[str, Any]) -> None:
     """Called for each connection, before anything is sent on it: the address that a name has led to. Hosts are allowed by name
     and may be private, but no name leads to where a machine is told about itself, to everybody, or to nobody. Raises Wrong."""
     if not event.endswith("connect_tcp.complete"):

@@ -20,21 +20,20 @@ from ironmark.pages.model.problems import Refused
 from ironmark.pages.publishing import standing as orders
 from ironmark.pages.publishing.restatement_counter import Restating
 from ironmark.pages.publishing.scorecard_summaries import Glancing
-from ironmark.store import change_log, leases, openings, refreshes, standing, trail
+from ironmark.pages.watches import looking
+from ironmark.store import change_log, leases, openings, outbox, refreshes, standing, trail
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
 from ironmark.tables.table import Unreadable
 from ironmark.work.printing import Printing
+from ironmark.work.sending import Sending
 
 LEASE_S, LOOK_S = 20, 0.5
 RENEW_S = LEASE_S / 3
 AT_ONCE = 3
-ORDER, GLANCES, TRAIL = (
-    "order:",
-    "glances:",
-    "trail:",
-)  # before the key of a standing order; of all glances; of the trail
+# Before the key of a standing order; of all glances; of the trail; before the key of a watch.
+ORDER, GLANCES, TRAIL, WATCH = "order:", "glances:", "trail:", "watch:"
 TIDY_S = 3600.0
 Work = Callable[[Sources, str, Callable[[Session], None]], None]
 Foreseen = tuple[type[Exception], ...]
@@ -49,6 +48,7 @@ class Worker:
         self._sources, self._holder = sources, secrets.token_hex(8)
         self.printing = Printing(sources, self._holder)
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="work")
+        self.sending = Sending(sources, self._insist)
         self._restating, self._glancing = Restating(sources), Glancing(sources)
         self._running: set[str] = set()
         self._tidy_at = time.monotonic()
@@ -70,6 +70,7 @@ class Worker:
         self._awake.set()
         self._thread.join(5)
         self.printing.stop()
+        self.sending.stop()
         self._pool.shutdown(wait=False, cancel_futures=True)
         try:
             with self._sources.changes() as session:
@@ -96,11 +97,18 @@ class Worker:
             ordered = standing.due(session, now(), 4 * AT_ONCE) if mine else []
             stamp = change_log.stamp(session) if mine else ()
             restated = mine and "" not in self._running and self._restating.changed(stamp)
+            watched = looking.due(session, now())[: 4 * AT_ONCE] if mine else []
+            if mine:
+                outbox.bundle(session, now())
+            to_send = outbox.due(session, now(), 4 * AT_ONCE) if mine else []
             glanced = mine and GLANCES not in self._running and self._glancing.changed(stamp)
         for key in ordered:
             self._begin(f"{ORDER}{key}", self._edition)
         if mine:
             self.printing.wake()
+        for key in watched:
+            self._begin(f"{WATCH}{key}", self._watch)
+        self.sending.begin(to_send)
         for key in keys:
             self._begin(key, self._refresh)
         if restated:
@@ -169,6 +177,15 @@ class Worker:
         """Give up what was done longer ago than it is kept."""
         with self._sources.changes() as session:
             trail.give_up(session, int(openings.setting(session, trail.SETTING)[1].get("days", trail.KEPT_DAYS)))
+            outbox.give_up_old(session)
+
+    def _watch(self, place: str) -> None:
+        self._carry_out(looking.carry_out, place.removeprefix(WATCH), looking.FORESEEN, self._not_answered)
+
+    def _not_answered(self, key: str, said: str) -> None:
+        with self._sources.changes() as session:
+            looking.note_failure(session, key, said)
+            self._insist(session)
 
     def _edition(self, place: str) -> None:
         """Make the edition of a standing order, unless it was made since the order was found to be due."""

@@ -254,6 +254,28 @@ class OfOneReading(Library):
         self.assertEqual(self.signals(self.late, period="2026-02")["verdict"], "Too early to tell")
         self.assertEqual(self.named([]).status_code, 200)
 
+    def test_a_day_of_the_rows_is_one_of_every_kpi_read_from_them(self) -> None:
+        place = f"/api/datasets/{self.data}"
+
+        def name(*days: dict[str, Any]) -> httpx.Response:
+            held = self.client.get(place).json()
+            columns = [{name: one[name] for name in ("name", "label", "role")} for one in held["columns"]]
+            body = {"name": held["name"], "columns": columns, "named_dates": list(days)}
+            return self.client.patch(place, json=body, headers={"If-Match": f'"{held["version"]}"'})
+
+        self.assertEqual(name({"day": "soon", "reason": "x"}).status_code, 422)
+        before = self.signals(self.late, period="2026-07")["figures"]
+        self.assertEqual(name({"day": "2025-09-10", "reason": "Uusi lainaus 館"}).status_code, 200)
+        for kpi in (self.late, self.loans):
+            with self.subTest(kpi=kpi):
+                told = self.signals(kpi, period="2026-07")
+                self.assertIn("Uusi lainaus 館", [one["shown"] for one in told["named_dates"]])
+                point = next(one for one in told["history"]["points"] if one["key"] == "2025-10")
+                self.assertEqual((point["named"], point["new_range"]), ("Uusi lainaus 館", True))
+        self.assertNotEqual(self.signals(self.late, period="2026-07")["figures"], before)
+        self.assertEqual(name().status_code, 200)
+        self.assertEqual(self.signals(self.late, period="2026-07")["figures"], before)
+
     def test_garbage_is_told(self) -> None:
         for params, status in (
             ({"period": "soon"}, 422), ({"grain": "fortnight"}, 422), ({"segment": "nothing", "member": "x"}, 422),

@@ -162,7 +162,9 @@ class Dragging(Bench):
         self.drag(self.hold("target on the dial"), 10, 12)
         self.wait(lambda: entries() != before)
         self.wait(lambda: self.hold("target on the dial").get_attribute("aria-valuetext") != shown)
+        self.see("by its usual variation alone")
         self.press("undo", ".tab button")
+        self.gone("by its usual variation alone")
         self.wait(lambda: self.hold("target on the dial").get_attribute("aria-valuetext") == shown)
 
     def test_a_mark_dragged_far_from_every_reading_is_asked_about(self) -> None:

@@ -78,6 +78,20 @@ class Signals(PageTest):
             lambda: any("Two <b>decks</b> closed" in one.get_property("textContent") for one in self.all("text.why"))
         )
 
+    def test_a_day_of_the_rows_is_named_where_they_stand(self) -> None:
+        self.open("/data/sailings")
+        self.slot("Named days")
+        self.one("form input[maxlength='120']").send_keys("Pier <i>closed</i>")
+        field = self.one(".slot-pane input[aria-label=From], input[aria-label=From]")
+        self.driver.execute_script(
+            "arguments[0].value = '2026-02-02'; arguments[0].dispatchEvent(new Event('input', { bubbles: true }));"
+            "arguments[0].dispatchEvent(new Event('blur'))", field,
+        )  # fmt: skip
+        self.press("Name this day")
+        self.wait(lambda: self.client.get("/api/datasets/sailings").json()["named_dates"])
+        self.one('button[aria-label^="Take out Pier"]').click()
+        self.wait(lambda: not self.client.get("/api/datasets/sailings").json()["named_dates"])
+
     def put_back(self, body: dict[str, Any]) -> None:
         now = self.client.get("/api/kpis/deck-load").json()
         self.client.put("/api/kpis/deck-load", json=body, headers={"If-Match": f'"{now["version"]}"'})

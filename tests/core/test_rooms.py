@@ -29,6 +29,15 @@ BELOW: dict[str, set[str]] = {  # room: what it may import besides itself
     "pages.authoring": {*ROW, "pages.model", "pages.context", "pages.reading", "pages.drawing"},
     "pages.signals": {*ROW, "pages.model", "pages.context", "pages.reading", "pages.drawing"},
     "pages.datasets": {*ROW, "pages.model", "pages.context"},
+    "pages.watches": {
+        *ROW,
+        "pages.model",
+        "pages.context",
+        "pages.reading",
+        "pages.people",
+        "pages.datasets",
+        "pages.publishing",
+    },
     "pages.publishing": {*ROW, "pages.model", "pages.context", "pages.reading", "pages.drawing", "pages.datasets"},
 }
 ONLY_REGISTER = {"api.problems.install", "api.records.add_routes"}  # functions within one that has nothing else

@@ -16,6 +16,7 @@ from ironmark.pages.datasets.lookup_columns import (
     LookupBody,
     TakenBody,
 )
+from ironmark.pages.model.kpi import NamedDate
 from ironmark.store import records, refreshes
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.connections import Tls
@@ -78,6 +79,7 @@ class DatasetOut(BaseModel):
     merges: dict[str, dict[str, str]]
     has_token: bool
     rows_version: int
+    named_dates: list[NamedDate]
     keep_versions: int  # of the rows, besides one a day of those before them
     connection: ConnectionOut | None
     folder: str | None  # of files that are read where they are
@@ -109,6 +111,7 @@ def dataset_out(
         merges=dataset.merges,
         has_token=dataset.has_token,
         rows_version=dataset.rows_version,
+        named_dates=[NamedDate(**one) for one in dataset.named_dates],
         keep_versions=dataset.keep_versions,
         connection=ConnectionOut(**dataset.connection) if dataset.connection else None,
         folder=dataset.folder,

@@ -17,7 +17,7 @@ from ironmark.pages.context.formula_expander import FormulaExpander
 from ironmark.pages.context.readings_cache import CachedReadings, Readable
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.context.version_cache import Seen
-from ironmark.pages.model.kpi import KpiBody
+from ironmark.pages.model.kpi import KpiBody, NamedDate
 
 
 class ReadingContext(FormulaExpander):
@@ -86,6 +86,13 @@ class ReadingContext(FormulaExpander):
         """The formulas of the computed marks that readings are held to."""
         names = {*marks, *EDGES, *(yardstick.marks if yardstick else ())}
         return {name: self.mark_formula(kpi, text) for name, text in computed.items() if name in names}
+
+    def named_dates(self, key: str) -> list[NamedDate]:
+        """Days from which a KPI is otherwise: its own, and those of the datasets it is read from, earliest first."""
+        kpi = self.kpi(key)
+        used = dict.fromkeys((kpi.dataset, *self.sources_of(self.expanded(kpi).formula)))
+        own = [NamedDate(**one) for dataset in used for one in self.dataset(dataset).named_dates]
+        return sorted([*kpi.named_dates, *own], key=lambda one: one.date)
 
     def read(
         self,

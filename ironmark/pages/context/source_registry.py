@@ -56,11 +56,12 @@ class Sources:
 
     def __init__(
         self, engine: Engine, folders: tuple[Path, ...] = (), hosts: frozenset[str] = frozenset(), memory: int = MEMORY,
-        packed: Path | None = None,
+        packed: Path | None = None, hook_hosts: frozenset[str] = frozenset(),
     ) -> None:  # fmt: skip
-        """folders: those whose files may be read. hosts: those whose addresses may be asked. memory: bytes that this
+        """folders: those whose files may be read. hosts: those whose addresses may be asked; hook_hosts: those that messages may be sent to. memory: bytes that this
         process may take. packed: where CSV files of folders are kept once more as Parquet; None where they are not."""
         self.engine, self.folders, self.hosts, self._packed = engine, folders, hosts, packed
+        self.hook_hosts = hook_hosts
         self._changes = database.sessions(database.changing(engine))
         self._readings = database.sessions(engine)
         self._most = int(memory * OF_ROWS)

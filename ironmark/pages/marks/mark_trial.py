@@ -50,7 +50,7 @@ def _chances(context: ReadingContext, key: str, changes: Sequence[Change]) -> li
     line = timeline(Period.of(source.last, since.grain, context.year_start), source.first, source.last)
     where = {segment: [member] for segment, member in dict(change.owner.of).items()}
     readings = context.cached_readings(key, (), None, by=None, where=where, periods=line)
-    return by_chance(readings, UsualRanges(readings, kpi.named_dates), float(change.value), context.style)
+    return by_chance(readings, UsualRanges(readings, context.named_dates(key)), float(change.value), context.style)
 
 
 def try_out(context: ReadingContext, key: str, tried_changes: Sequence[ChangeBody], also: str | None) -> TryOut:

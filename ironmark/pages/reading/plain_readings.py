@@ -182,7 +182,7 @@ def plain_readings_of(context: ReadingContext, kpi: str, yardstick: str | None, 
             readings,
             context.source(body),
             context.entries(kpi),
-            body.named_dates,
+            context.named_dates(kpi),
             RowsOf.behind(context, body, readings),
         )
     return held.plain

@@ -180,7 +180,7 @@ def reading_signals(context: ReadingContext, key: str, ask: SignalsAsk) -> Signa
         moved=movement(context, key, rows, readings, p, ask.against, ask.by or None, ask.then or None),
         fair=_fair(context, readings, block.usual, p, rows), method=METHODS[block.usual.kind] if block.usual.applies else "",
         figures=_figures(context, readings, block.usual, p),
-        named_dates=[Figure(Period.of(one.date, "day").label, one.reason) for one in body.named_dates],
+        named_dates=[Figure(Period.of(one.date, "day").label, one.reason) for one in context.named_dates(key)],
     )  # fmt: skip
 
 

@@ -3164,6 +3164,221 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/watches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Watches */
+        get: operations["list_watches_api_watches_get"];
+        put?: never;
+        /** Make Watch */
+        post: operations["make_watch_api_watches_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watches/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Watch Choices
+         * @description What can be asked about a KPI or a scorecard, and who can be told.
+         */
+        get: operations["watch_choices_api_watches_choices_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watches/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Out Watch
+         * @description What it would have sent, and with other settings; nothing is kept.
+         */
+        post: operations["try_out_watch_api_watches_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watches/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Watch */
+        get: operations["get_watch_api_watches__key__get"];
+        /**
+         * Change Watch
+         * @description Another question, or one that was paused, begins anew: what is there already is no news then.
+         */
+        put: operations["change_watch_api_watches__key__put"];
+        post?: never;
+        /** Delete Watch */
+        delete: operations["delete_watch_api_watches__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watches/{key}/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sent By
+         * @description What it has told, the newest first, and how that went.
+         */
+        get: operations["sent_by_api_watches__key__sent_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watches/{key}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Trial
+         * @description Send what it last told, or would have, to all who are told; said to be a trial.
+         */
+        post: operations["send_trial_api_watches__key__trial_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inbox": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Inbox
+         * @description The newest first.
+         */
+        get: operations["read_inbox_api_inbox_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inbox/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read All */
+        post: operations["read_all_api_inbox_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inbox/{key}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read One
+         * @description read: false makes it unread again.
+         */
+        post: operations["read_one_api_inbox__key__read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Sending */
+        get: operations["get_sending_api_sending_get"];
+        /** Put Sending */
+        put: operations["put_sending_api_sending_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sending/unsent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Unsent
+         * @description What could not be sent so far, or for good; the newest first.
+         */
+        get: operations["list_unsent_api_sending_unsent_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/states": {
         parameters: {
             query?: never;
@@ -3277,6 +3492,106 @@ export interface paths {
         get: operations["list_case_revisions"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{key}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Again
+         * @description Try what could not be sent once more, at once and under the same id.
+         */
+        post: operations["send_again_api_deliveries__key__again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/unfollow/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ask To Leave
+         * @description What a link in a mail leads to: one press, so that a program that follows links ends nothing.
+         */
+        get: operations["ask_to_leave_api_unfollow__token__get"];
+        put?: never;
+        /**
+         * Leave Watch
+         * @description End it, or have it again. Mail programs press it by themselves when somebody asks them to (RFC 8058).
+         */
+        post: operations["leave_watch_api_unfollow__token__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Hooks */
+        get: operations["list_hooks_api_hooks_get"];
+        put?: never;
+        /** Make Hook */
+        post: operations["make_hook_api_hooks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Hook */
+        put: operations["change_hook_api_hooks__key__put"];
+        post?: never;
+        /** Delete Hook */
+        delete: operations["delete_hook_api_hooks__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks/{key}/secret": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Renew Secret
+         * @description A new secret; for a day what is sent is signed with the one before it too.
+         */
+        post: operations["renew_secret_api_hooks__key__secret_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4570,6 +4885,7 @@ export interface components {
         /**
          * DatasetChange
          * @description ``through``: the day the rows are complete through; null has it follow the rows again, left out keeps it.
+         *     ``named_dates``: days from which its rows are otherwise, and why; null leaves them.
          *     ``keep_versions``: how many versions of the rows are kept, besides one a day; null leaves it as it is.
          */
         DatasetChange: {
@@ -4579,6 +4895,8 @@ export interface components {
             through?: string | null;
             /** Columns */
             columns: components["schemas"]["ColumnChange"][];
+            /** Named Dates */
+            named_dates?: components["schemas"]["NamedDate"][] | null;
             /** Keep Versions */
             keep_versions?: number | null;
         };
@@ -4626,6 +4944,8 @@ export interface components {
             has_token: boolean;
             /** Rows Version */
             rows_version: number;
+            /** Named Dates */
+            named_dates: components["schemas"]["NamedDate"][];
             /** Keep Versions */
             keep_versions: number;
             connection: components["schemas"]["ConnectionOut"] | null;
@@ -5811,6 +6131,29 @@ export interface components {
             /** Days */
             days: string[];
         };
+        /** HookBody */
+        HookBody: {
+            /** Name */
+            name: string;
+            /** Url */
+            url: string;
+        };
+        /**
+         * HookOut
+         * @description host: what its address leads to. rotating: until when the secret before this one is good too.
+         */
+        HookOut: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            /** Url */
+            url: string;
+            /** Rotating */
+            rotating: string | null;
+        };
         /**
          * Hosts
          * @description The hosts whose addresses may be asked.
@@ -5840,6 +6183,13 @@ export interface components {
         ImpactAsk: {
             before: components["schemas"]["YardstickBody"];
             after: components["schemas"]["YardstickBody"];
+        };
+        /** Inbox */
+        Inbox: {
+            /** Unread */
+            unread: number;
+            /** Messages */
+            messages: components["schemas"]["MessageOut"][];
         };
         /**
          * InstrumentBody
@@ -6809,6 +7159,28 @@ export interface components {
             words: string;
         };
         /**
+         * MessageOut
+         * @description watch: which told it, none where that is gone; name: what it was called then.
+         */
+        MessageOut: {
+            /** Id */
+            id: string;
+            /** Watch */
+            watch: string | null;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** At */
+            at: string;
+            /** Read */
+            read: boolean;
+            /** Items */
+            items: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
          * MissingMark
          * @description A mark that a reading lacks, and where in the mark book it is set.
          */
@@ -7033,6 +7405,24 @@ export interface components {
             seconds: number;
             /** Name */
             name: string;
+        };
+        /**
+         * NewSecret
+         * @description secret: told this once.
+         */
+        NewSecret: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            /** Url */
+            url: string;
+            /** Rotating */
+            rotating: string | null;
+            /** Secret */
+            secret: string;
         };
         /** NewSheet */
         NewSheet: {
@@ -7259,6 +7649,16 @@ export interface components {
             name: string;
             /** Changing */
             changing: boolean;
+        };
+        /**
+         * OtherSetting
+         * @description words: the setting, such as ``at once``; sent: how many messages it would have sent.
+         */
+        OtherSetting: {
+            /** Words */
+            words: string;
+            /** Sent */
+            sent: number;
         };
         /**
          * Outcome
@@ -8597,6 +8997,89 @@ export interface components {
             /** Shade */
             shade: string | null;
         };
+        /** SegmentOfKpi */
+        SegmentOfKpi: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Members */
+            members: string[];
+        };
+        /**
+         * SendingBody
+         * @description host, port: of the mail server, none without a host. password: null keeps the one there is. sender: the address mail comes
+         *     from. home: the address by which readers reach this installation, for links. allowed: addresses, and domains as @example.org,
+         *     that makers of watches may have mail sent to.
+         */
+        SendingBody: {
+            /**
+             * Host
+             * @default
+             */
+            host: string;
+            /**
+             * Port
+             * @default 587
+             */
+            port: number;
+            /**
+             * Tls
+             * @default starttls
+             * @enum {string}
+             */
+            tls: "no" | "starttls" | "tls";
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /** Password */
+            password?: string | null;
+            /**
+             * Sender
+             * @default
+             */
+            sender: string | "";
+            /**
+             * Home
+             * @default
+             */
+            home: string;
+            /**
+             * Allowed
+             * @default []
+             */
+            allowed: string[];
+        };
+        /** SendingOut */
+        SendingOut: {
+            /** Version */
+            version: number;
+            body: components["schemas"]["SendingBody"];
+            /** Has Password */
+            has_password: boolean;
+            /** Hosts */
+            hosts: string[];
+        };
+        /**
+         * SentOut
+         * @description What was told at one moment: the same to all who read the same rows. people: how many have it in their inbox.
+         */
+        SentOut: {
+            /** At */
+            at: string;
+            /** Title */
+            title: string;
+            /** Items */
+            items: {
+                [key: string]: unknown;
+            }[];
+            /** People */
+            people: number;
+            /** Ways */
+            ways: components["schemas"]["WayOut"][];
+        };
         /** ShadesOut */
         ShadesOut: {
             /** Full */
@@ -9423,6 +9906,25 @@ export interface components {
             changed: components["schemas"]["Change"][];
         };
         /**
+         * TriedCell
+         * @description One reading. state: of its yardstick, None where it is not graded or not there. did: "sent", "unheld" a change that did not
+         *     hold or had not gone back far enough, "" neither. noise: whether what was sent is within its usual variation.
+         */
+        TriedCell: {
+            /** Period */
+            period: string;
+            /** Label */
+            label: string;
+            /** Shown */
+            shown: string;
+            /** State */
+            state: string | null;
+            /** Did */
+            did: string;
+            /** Noise */
+            noise: boolean;
+        };
+        /**
          * TriedMark
          * @description An entry of the mark book that is tried.
          */
@@ -9444,6 +9946,38 @@ export interface components {
             since: string;
             /** Value */
             value: number;
+        };
+        /** TriedRow */
+        TriedRow: {
+            /** Name */
+            name: string;
+            /** Cells */
+            cells: components["schemas"]["TriedCell"][];
+        };
+        /**
+         * TriedWatch
+         * @description span: over what it was tried, in words. sent: how many changes would have been told, noise: how many of them are within
+         *     usual variation. axis: the short names of periods, each with its place. now: what it would tell now, where no history says.
+         */
+        TriedWatch: {
+            /** Span */
+            span: string;
+            /** Sent */
+            sent: number;
+            /** Noise */
+            noise: number;
+            /** Rows */
+            rows: components["schemas"]["TriedRow"][];
+            /** Left Out */
+            left_out: number;
+            /** Axis */
+            axis: string[];
+            /** States */
+            states: components["schemas"]["StatePicture"][];
+            /** Others */
+            others: components["schemas"]["OtherSetting"][];
+            /** Now */
+            now?: string[];
         };
         /** TryBody */
         TryBody: {
@@ -9686,6 +10220,252 @@ export interface components {
             sheet: string;
             /** Key */
             key: string;
+        };
+        /**
+         * WatchBody
+         * @description kpi or scorecard: what is asked about. by: the segment whose members are asked about one by one, of ``members`` alone or of
+         *     all. state, mark, side: what the question names. only_signals: whether a change counts only where the reading is a signal.
+         *     stays, minutes: for how many readings and for how long a change has to last; back, rest: how far over the cut or for how many
+         *     readings it has to be back before it counts again. tell: who gets it in their inbox, by_mail: in their mail too; mails: further
+         *     addresses; hooks: webhooks. when: at once, or in a digest at a time of day; weekday: of a week's, 0 for Monday. quiet_from,
+         *     quiet_to: between which times nothing is sent, in the receiver's time zone, else in ``zone``. but: who took themselves out of
+         *     it; forms: the files that go along with an edition.
+         */
+        WatchBody: {
+            /** Name */
+            name: string;
+            /** Kpi */
+            kpi?: string | null;
+            /** Scorecard */
+            scorecard?: string | null;
+            /** By */
+            by?: string | null;
+            /**
+             * Members
+             * @default []
+             */
+            members: string[];
+            /**
+             * Grain
+             * @default month
+             * @enum {string}
+             */
+            grain: "day" | "week" | "month" | "quarter" | "year";
+            /**
+             * Asks
+             * @default signal
+             * @enum {string}
+             */
+            asks: "falls" | "reaches" | "leaves" | "worsens" | "improves" | "signal" | "above" | "below" | "outlook" | "late" | "unmarked" | "edition" | "note";
+            /**
+             * State
+             * @default
+             */
+            state: string;
+            /** Mark */
+            mark?: string | null;
+            /**
+             * Side
+             * @default
+             * @enum {string}
+             */
+            side: "" | "better" | "worse";
+            /**
+             * Only Signals
+             * @default false
+             */
+            only_signals: boolean;
+            /**
+             * Stays
+             * @default 1
+             */
+            stays: number;
+            /**
+             * Minutes
+             * @default 0
+             */
+            minutes: number;
+            /**
+             * Back
+             * @default 0
+             */
+            back: number;
+            /**
+             * Rest
+             * @default 0
+             */
+            rest: number;
+            /**
+             * Tell
+             * @default [
+             *       "here"
+             *     ]
+             */
+            tell: string[];
+            /**
+             * By Mail
+             * @default false
+             */
+            by_mail: boolean;
+            /**
+             * Mails
+             * @default []
+             */
+            mails: string[];
+            /**
+             * Hooks
+             * @default []
+             */
+            hooks: string[];
+            /**
+             * When
+             * @default at once
+             * @enum {string}
+             */
+            when: "at once" | "daily" | "weekly";
+            /**
+             * At
+             * @default 07:00
+             */
+            at: string;
+            /**
+             * Weekday
+             * @default 0
+             */
+            weekday: number;
+            /**
+             * Quiet From
+             * @default
+             */
+            quiet_from: string;
+            /**
+             * Quiet To
+             * @default
+             */
+            quiet_to: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+            /**
+             * Paused
+             * @default false
+             */
+            paused: boolean;
+            /**
+             * But
+             * @default []
+             */
+            but: string[];
+            /**
+             * Forms
+             * @default []
+             */
+            forms: ("pdf" | "png" | "xlsx" | "pptx" | "html")[];
+        };
+        /**
+         * WatchChoices
+         * @description questions: in the order they are offered. graded: the yardstick the readings are graded by, "" for none. margin: the unit a
+         *     margin is typed in, scale: what that is divided by to be the KPI's. tell: people and teams; hooks: webhooks; alone: whether
+         *     somebody else may be told.
+         */
+        WatchChoices: {
+            /** Kpis */
+            kpis: components["schemas"]["Named"][];
+            /** Scorecards */
+            scorecards: components["schemas"]["Named"][];
+            /** Questions */
+            questions: components["schemas"]["Named"][];
+            /** Segments */
+            segments?: components["schemas"]["SegmentOfKpi"][];
+            /** States */
+            states?: components["schemas"]["StatePicture"][];
+            /** Marks */
+            marks?: string[];
+            /** Grains */
+            grains?: string[];
+            /**
+             * Graded
+             * @default
+             */
+            graded: string;
+            /**
+             * Margin
+             * @default
+             */
+            margin: string;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /** Tell */
+            tell?: components["schemas"]["Named"][];
+            /** Hooks */
+            hooks?: components["schemas"]["Named"][];
+            /**
+             * Alone
+             * @default false
+             */
+            alone: boolean;
+            /**
+             * By Mail
+             * @default false
+             */
+            by_mail: boolean;
+        };
+        /**
+         * WatchOut
+         * @description whose: the name of whoever made it. said: why it cannot be answered. sent: how many times it told something within a year;
+         *     last: when it did; unsent: what could not be sent so far, in words.
+         */
+        WatchOut: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            body: components["schemas"]["WatchBody"];
+            /** Whose */
+            whose: string;
+            /** Mine */
+            mine: boolean;
+            /** Said */
+            said: string;
+            /** Sent */
+            sent: number;
+            /** Last */
+            last: string | null;
+            /** Unsent */
+            unsent: string;
+        };
+        /**
+         * WayOut
+         * @description How a message went: to whom, whether it came, and when it is tried again.
+         */
+        WayOut: {
+            /** Id */
+            id: string;
+            /**
+             * Channel
+             * @enum {string}
+             */
+            channel: "mail" | "webhook";
+            /** To */
+            to: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "bundled" | "sent" | "failed";
+            /** Tries */
+            tries: number;
+            /** Said */
+            said: string;
+            /** Due At */
+            due_at: string;
+            /** Sent At */
+            sent_at: string | null;
         };
         /** Withdrawal */
         Withdrawal: {
@@ -16779,6 +17559,476 @@ export interface operations {
             };
         };
     };
+    list_watches_api_watches_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_watch_api_watches_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watch_choices_api_watches_choices_get: {
+        parameters: {
+            query?: {
+                kpi?: string | null;
+                scorecard?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchChoices"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_out_watch_api_watches_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedWatch"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_watch_api_watches__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_watch_api_watches__key__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_watch_api_watches__key__delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sent_by_api_watches__key__sent_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SentOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_trial_api_watches__key__trial_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SentOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_inbox_api_inbox_get: {
+        parameters: {
+            query?: {
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Inbox"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_all_api_inbox_read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_one_api_inbox__key__read_post: {
+        parameters: {
+            query?: {
+                read?: boolean;
+            };
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_sending_api_sending_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SendingOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_sending_api_sending_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendingBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SendingOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_unsent_api_sending_unsent_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     every_state_api_states_get: {
         parameters: {
             query?: never;
@@ -17112,6 +18362,264 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_again_api_deliveries__key__again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_to_leave_api_unfollow__token__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    leave_watch_api_unfollow__token__post: {
+        parameters: {
+            query?: {
+                back?: boolean;
+            };
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_hooks_api_hooks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HookOut"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_hook_api_hooks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HookBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewSecret"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_hook_api_hooks__key__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HookBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HookOut"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_hook_api_hooks__key__delete: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    renew_secret_api_hooks__key__secret_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewSecret"];
                 };
             };
             /** @description A problem document (RFC 9457) */

@@ -150,7 +150,12 @@
     <div class="top">
       <div>
         <h1>{dataset.name}</h1>
-        <DataSentence {dataset} rename={(name) => change((body) => (body.name = name))} {through} />
+        <DataSentence
+          {dataset}
+          rename={(name) => change((body) => (body.name = name))}
+          {through}
+          nameDays={(days) => change((body) => (body.named_dates = days))}
+        />
       </div>
       <Delete name={dataset.name} {remove} />
       {#if dataset.connection}

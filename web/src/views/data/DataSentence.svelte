@@ -4,6 +4,7 @@
   import { longDay } from '../../api/days'
   import { count } from '../../api/numbers'
   import DayField from '../../parts/DayField.svelte'
+  import NamedDates from '../../parts/NamedDates.svelte'
   import Slot from '../../parts/Slot.svelte'
 
   interface Props {
@@ -11,9 +12,11 @@
     rename: (name: string) => void
     /** Have it complete through a day, or follow its rows again. */
     through: (day: string | null) => Promise<void>
+    nameDays: (days: Dataset['named_dates']) => void
   }
-  let { dataset, rename, through }: Props = $props()
+  let { dataset, rename, through, nameDays }: Props = $props()
   const KIND: Record<string, string> = { sheet: 'typed in here', checklist: 'ticked here' }
+  const dates = $derived(dataset.named_dates)
 </script>
 
 <p class="sentence">
@@ -64,5 +67,17 @@
         >
       {/if}
     {/snippet}
-  </Slot>
+  </Slot>,
+  <Slot
+    text={dates.length === 1 ? dates[0]!.reason : dates.length ? `${dates.length} days` : 'no day'}
+    label="Named days"
+    width={330}
+  >
+    {#snippet children()}
+      <p class="small soft">
+        Days from which these rows are otherwise, for every KPI that is read from them.
+      </p>
+      <NamedDates {dates} change={nameDays} />
+    {/snippet}
+  </Slot> named
 </p>

@@ -4,7 +4,7 @@
   import type { Dataset, Schemas } from '../../api/client'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
-  import NamedDates from './NamedDates.svelte'
+  import NamedDates from '../../parts/NamedDates.svelte'
   import UnitSlot from './UnitSlot.svelte'
 
   type Body = Schemas['KpiBody']

@@ -35,6 +35,14 @@
     <button class="act quiet" onclick={() => (session.unsure = null)}>Leave it as it was</button>
   </p>
 {/if}
+{#if session.chances.length}
+  <p class="note" role="status">
+    Nothing changed, it would be <b>{session.chances[0]}</b>, by its usual variation alone. {session.chances
+      .slice(1)
+      .join(' ')}
+    <button class="act quiet" onclick={() => (session.chances = [])}>Seen</button>
+  </p>
+{/if}
 {#if session.problem || session.refused || failed}
   <p class="note" role="alert">
     {session.problem || session.refused || failed}

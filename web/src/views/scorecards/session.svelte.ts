@@ -385,6 +385,8 @@ export class Session {
       if (this.picture) this.picture.books[kpi] = kept.version // for the next change, also before it is read again
       if (noted && kept.back[0])
         this.history.note({ kind: 'mark', kpi, before: kept.back[0], after: change, says: 'move a mark' })
+      this.chances = []
+      if (noted) this.tellChance(kpi, change)
       await this.read()
       return true
     } catch (error) {
@@ -398,6 +400,15 @@ export class Session {
       await this.read()
       return false
     }
+  }
+
+  /** How often a mark that was set would be met by usual variation alone; never waited for. */
+  chances = $state.raw<string[]>([])
+  private tellChance(kpi: string, change: Change) {
+    const params = { path: { key: kpi } }
+    got(api.POST('/api/kpis/{key}/marks/try', { params, body: { changes: [change], sure: true } }))
+      .then((tried) => (this.chances = tried.chances))
+      .catch(() => undefined) // the mark is kept, and workings say it too
   }
 
   private put(body: CardBody): boolean {

@@ -1,8 +1,8 @@
 <script lang="ts">
   /** Days from which a KPI is otherwise, each with its reason. */
-  import type { Schemas } from '../../api/client'
-  import { mediumDay } from '../../api/days'
-  import DayField from '../../parts/DayField.svelte'
+  import type { Schemas } from '../api/client'
+  import { mediumDay } from '../api/days'
+  import DayField from './DayField.svelte'
 
   type Named = Schemas['NamedDate']
   interface Props {
