@@ -13,7 +13,7 @@ from starlette.concurrency import run_in_threadpool
 
 from ironmark.api.access import Reader, reader
 from ironmark.pages.context.source_registry import Sources
-from ironmark.store import change_log
+from ironmark.store import change_log, outbox
 
 router = APIRouter(prefix="/api/changes", tags=["changes"])
 LOOK_S = 1.0
@@ -29,8 +29,9 @@ class Changes:
     sources: Sources
     listening: int = 0
     number: int = 0
+    told: int = 0
     ended: bool = False
-    _stamp: tuple[object, ...] | None = None
+    _stamp: tuple[change_log.Stamp, int] | None = None
     _task: asyncio.Task[None] | None = None
 
     def end(self) -> None:
@@ -43,32 +44,36 @@ class Changes:
             self._task = asyncio.create_task(self._look())
         try:
             yield ServerSentEvent("0", event="here", retry=2_000)
-            told, left = self.number, LASTS_S
+            changed, told, left = self.number, self.told, LASTS_S
             while not self.ended and left > 0:
                 await asyncio.sleep(LOOK_S / 2)
                 left -= LOOK_S / 2
-                if self.number != told:
-                    told = self.number
-                    yield ServerSentEvent(str(told), event="changed")
+                if self.number != changed:
+                    changed = self.number
+                    yield ServerSentEvent(str(changed), event="changed")
+                if self.told != told:
+                    told = self.told
+                    yield ServerSentEvent(str(told), event="message")
         finally:
             self.listening -= 1
 
     async def _look(self) -> None:
         while self.listening and not self.ended:
-            stamp: tuple[object, ...] | None
+            stamp: tuple[change_log.Stamp, int] | None
             try:
                 stamp = await run_in_threadpool(self._read)
             except DBAPIError:
                 stamp = self._stamp  # the database is away; what changed meanwhile is told when it is back
-            if self._stamp is not None and stamp != self._stamp:
-                self.number += 1
+            if self._stamp is not None and stamp is not None:
+                self.number += stamp[0] != self._stamp[0]
+                self.told += stamp[1] != self._stamp[1]
             self._stamp = stamp
             await asyncio.sleep(LOOK_S)
         self._stamp = None
 
-    def _read(self) -> tuple[object, ...]:
+    def _read(self) -> tuple[change_log.Stamp, int]:
         with self.sources.readings() as session:
-            return change_log.stamp(session)
+            return change_log.stamp(session), outbox.newest(session)
 
 
 async def _later() -> AsyncIterator[ServerSentEvent]:
@@ -78,7 +83,7 @@ async def _later() -> AsyncIterator[ServerSentEvent]:
 @router.get("", response_class=EventSourceResponse, responses={200: {"content": {"text/event-stream": {}}}})
 async def changes(request: Request, who: Reader = Depends(reader)) -> EventSourceResponse:
     """``changed`` whenever a document, marks, notes, rows or an edition were changed; what is in view is then asked for
-    anew, which costs little where it does not rest on that."""
+    anew, which costs little where it does not rest on that. ``message`` whenever somebody was told something."""
     listens: Changes = request.app.state.changes
     del who
     if listens.listening >= MOST or listens.ended:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from html import escape
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, Path, Query
 from fastapi.responses import HTMLResponse
@@ -11,6 +11,7 @@ from pydantic import BaseModel
 
 from ironmark.api.access import AT_HOME, Reader, reader
 from ironmark.api.timestamps import moment
+from ironmark.pages.model.watch import Told
 from ironmark.pages.watches.way_out import leave, read_token
 from ironmark.store import outbox, watches
 from ironmark.store.database import Missing
@@ -29,7 +30,7 @@ class MessageOut(BaseModel):
     title: str
     at: str
     read: bool
-    items: list[dict[str, Any]]
+    items: list[Told]
 
 
 class Inbox(BaseModel):

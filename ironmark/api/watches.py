@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Sequence
-from typing import Any
 
 from fastapi import APIRouter, Depends, Header, Query, Request
 from pydantic import BaseModel
@@ -16,7 +15,7 @@ from ironmark.api.answers.way_out import WayOut, way_out
 from ironmark.api.timestamps import moment
 from ironmark.api.versions import seen_version
 from ironmark.pages.model.problems import Refused
-from ironmark.pages.model.watch import WatchBody
+from ironmark.pages.model.watch import Told, WatchBody
 from ironmark.pages.watches.choices import WatchChoices, choices_for
 from ironmark.pages.watches.looking import put_out_trial, trial_items
 from ironmark.pages.watches.receivers import check_receivers
@@ -35,7 +34,7 @@ class SentOut(BaseModel):
 
     at: str
     title: str
-    items: list[dict[str, Any]]
+    items: list[Told]
     people: int
     ways: list[WayOut]
 

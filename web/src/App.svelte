@@ -22,9 +22,11 @@
     { path: '/marks', name: 'Mark book', verb: 'mark' },
     { path: '/data', name: 'Data', verb: 'make' },
     { path: '/editions', name: 'Editions', verb: 'read' },
+    { path: '/watches', name: 'Watches', verb: 'read' },
     { path: '/people', name: 'People', verb: 'make' },
   ]
   const closed = [
+    { path: '/watches/sending', verb: 'own' },
     { path: '/rows', verb: 'make' },
     { path: '/done', verb: 'own' },
   ]

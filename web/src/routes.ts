@@ -25,6 +25,8 @@ const editionCheck = view(() => import('./views/editions/Check.svelte'))
 const editionCalendar = view(() => import('./views/editions/Calendar.svelte'))
 const bundle = view(() => import('./views/data/Bundle.svelte'))
 const editionPage = view(() => import('./views/editions/EditionPage.svelte'))
+const watches = view(() => import('./views/watches/Watches.svelte'))
+const sending = view(() => import('./views/watches/Sending.svelte'))
 const people = view(() => import('./views/people/People.svelte'))
 const whoReads = view(() => import('./views/people/WhoReads.svelte'))
 const done = view(() => import('./views/people/Done.svelte'))
@@ -60,6 +62,10 @@ export const routes = {
   '/editions/check': editionCheck,
   '/editions/books': books,
   '/editions/:id': editionPage,
+  '/watches': watches,
+  '/watches/new': watches,
+  '/watches/sending': sending,
+  '/watches/:id': watches,
   '/people': people,
   '/people/:kind/:id': whoReads,
   '/done': done,

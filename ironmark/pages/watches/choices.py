@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from ironmark.core.numbers import unit_words
 from ironmark.core.periods import GRAINS, finer
@@ -44,17 +44,17 @@ class WatchChoices:
     kpis: list[Named]
     scorecards: list[Named]
     questions: list[Named]
-    segments: list[SegmentOfKpi] = field(default_factory=list)
-    states: list[StatePicture] = field(default_factory=list)
-    marks: list[str] = field(default_factory=list)
-    grains: list[str] = field(default_factory=list)
-    graded: str = ""
-    margin: str = ""
-    scale: float = 1.0
-    tell: list[Named] = field(default_factory=list)
-    hooks: list[Named] = field(default_factory=list)
-    alone: bool = False
-    by_mail: bool = False
+    segments: list[SegmentOfKpi]
+    states: list[StatePicture]
+    marks: list[str]
+    grains: list[str]
+    graded: str
+    margin: str
+    scale: float
+    tell: list[Named]
+    hooks: list[Named]
+    alone: bool
+    by_mail: bool
 
 
 def choices_for(context: ReadingContext, person: Person, kpi: str | None, scorecard: str | None) -> WatchChoices:
@@ -66,6 +66,7 @@ def choices_for(context: ReadingContext, person: Person, kpi: str | None, scorec
     found = WatchChoices(
         kpis=sorted(named, key=lambda one: one.name.casefold()), scorecards=sorted(cards, key=lambda one: one.name.casefold()),
         questions=[Named(key, words) for key, words in QUESTIONS.items() if key in asks],
+        segments=[], states=[], marks=[], grains=[], graded="", margin="", scale=1.0, tell=[], hooks=[], alone=False,
         by_mail=hooks.mail_server(session) is not None,
     )  # fmt: skip
     _receivers(context, person, found)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from ironmark import clock
 from ironmark.core.hold_off import Falls, Flags
@@ -41,7 +41,7 @@ class TriedRow:
 
 @dataclass(slots=True)
 class OtherSetting:
-    """words: the setting, such as ``at once``; sent: how many messages it would have sent."""
+    """words: the setting, such as ``After 2 readings``; sent: how many messages it would have sent."""
 
     words: str
     sent: int
@@ -60,7 +60,7 @@ class TriedWatch:
     axis: list[str]
     states: list[StatePicture]
     others: list[OtherSetting]
-    now: list[str] = field(default_factory=list)
+    now: list[str]
 
 
 def try_watch(context: ReadingContext, body: WatchBody) -> TriedWatch:
@@ -81,7 +81,7 @@ def try_watch(context: ReadingContext, body: WatchBody) -> TriedWatch:
     longest = max((row.cells for row in rows), key=len, default=[])
     return TriedWatch(
         span=_span(body, rows, len(longest)), sent=sent, noise=noise, rows=rows[:MOST_ROWS], left_out=max(0, len(rows) - MOST_ROWS),
-        axis=[cell.label for cell in longest], states=list(states.values()), others=_others(context, body, sent),
+        axis=[cell.label for cell in longest], states=list(states.values()), others=_others(context, body, sent), now=[],
     )  # fmt: skip
 
 
@@ -129,15 +129,17 @@ def _others(context: ReadingContext, body: WatchBody, sent: int) -> list[OtherSe
     """The same with other settings, where those are others."""
     unit_of = context.kpi(body.kpi).unit.as_unit() if body.kpi else None
     tried: list[tuple[str, dict[str, object]]] = [
-        ("at once, and at every change", {**AT_ONCE, "only_signals": False}),
-        ("after 2 readings", {"stays": 2}),
-        ("after 3 readings", {"stays": 3}),
-        ("for signals alone", {"only_signals": True}),
+        ("At once, and at every change,", {**AT_ONCE, "only_signals": False}),
+        ("After 2 readings", {"stays": 2}),
+        ("After 3 readings", {"stays": 3}),
+        ("For signals alone", {"only_signals": True}),
     ]
+    if body.asks == "signal":  # what people watch who do not know of signals
+        tried.insert(0, ("At every state that is worse", {"asks": "worsens", "side": ""}))
     if unit_of is not None and not body.back and body.asks != "signal":
-        tried.append(("with 2 readings back before it counts again", {"rest": 2}))
+        tried.append(("With 2 readings back before it counts again", {"rest": 2}))
     if body.back and unit_of is not None:
-        tried.append((f"without {show_gap(body.back, unit_of, context.style)} back over the cut", {"back": 0.0}))
+        tried.append((f"Without {show_gap(body.back, unit_of, context.style)} back over the cut", {"back": 0.0}))
     found = []
     for words, change in tried:
         other = body.model_copy(update=change)

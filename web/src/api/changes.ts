@@ -1,12 +1,17 @@
 /** What is in view is told when something it may rest on has changed. */
 
 /**
- * Calls `told` on every change, and when the server is there again after it was away. Returns how to stop.
+ * Calls `told` on every change, and when the server is there again after it was away; `messaged` when somebody was told
+ * something. Returns how to stop.
  *
  * A browser keeps few connections to one server, over all its tabs: only a page that is seen holds one. What was out of
  * sight, or was left and is come back to, is told once more.
  */
-export function whenChanged(told: () => void, away: (gone: boolean) => void = () => undefined): () => void {
+export function whenChanged(
+  told: () => void,
+  away: (gone: boolean) => void = () => undefined,
+  messaged: () => void = () => undefined,
+): () => void {
   let stream: EventSource | undefined
   let lost = false
   let timer: ReturnType<typeof setTimeout> | undefined
@@ -19,6 +24,7 @@ export function whenChanged(told: () => void, away: (gone: boolean) => void = ()
     if (stream) return
     stream = new EventSource('/api/changes')
     stream.addEventListener('changed', soon)
+    stream.addEventListener('message', messaged)
     stream.addEventListener('here', () => {
       if (lost) soon()
       lost = false

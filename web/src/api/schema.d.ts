@@ -2548,7 +2548,7 @@ export interface paths {
         /**
          * Changes
          * @description ``changed`` whenever a document, marks, notes, rows or an edition were changed; what is in view is then asked for
-         *     anew, which costs little where it does not rest on that.
+         *     anew, which costs little where it does not rest on that. ``message`` whenever somebody was told something.
          */
         get: operations["changes_api_changes_get"];
         put?: never;
@@ -7176,9 +7176,7 @@ export interface components {
             /** Read */
             read: boolean;
             /** Items */
-            items: {
-                [key: string]: unknown;
-            }[];
+            items: components["schemas"]["Told"][];
         };
         /**
          * MissingMark
@@ -9072,9 +9070,7 @@ export interface components {
             /** Title */
             title: string;
             /** Items */
-            items: {
-                [key: string]: unknown;
-            }[];
+            items: components["schemas"]["Told"][];
             /** People */
             people: number;
             /** Ways */
@@ -9841,6 +9837,75 @@ export interface components {
             /** Over */
             over: boolean;
         };
+        /**
+         * Told
+         * @description One thing that is told. kind: "" news, ``restated`` of a period that was over, ``taken back`` what is no longer so. who: of
+         *     which member, "" for all together; before, state: the names of states with their signs and colours; shown: the value; against:
+         *     where it stands to its mark; since: since when; why: signal or noise; note: what was noted about it; link: where it is read,
+         *     without the server's address.
+         */
+        Told: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "" | "restated" | "taken back";
+            /** Who */
+            who: string;
+            /** Kpi */
+            kpi: string;
+            /** Period */
+            period: string;
+            /**
+             * Shown
+             * @default
+             */
+            shown: string;
+            /**
+             * Against
+             * @default
+             */
+            against: string;
+            before?: components["schemas"]["ToldState"] | null;
+            state?: components["schemas"]["ToldState"] | null;
+            /**
+             * Since
+             * @default
+             */
+            since: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Signal
+             * @default false
+             */
+            signal: boolean;
+            /**
+             * Link
+             * @default
+             */
+            link: string;
+        };
+        /**
+         * ToldState
+         * @description A state as a message shows it, whatever becomes of its palette.
+         */
+        ToldState: {
+            /** Name */
+            name: string;
+            /** Sign */
+            sign: string;
+            /** Colour */
+            colour: string;
+        };
         /** TrackLook */
         TrackLook: {
             /**
@@ -9977,7 +10042,7 @@ export interface components {
             /** Others */
             others: components["schemas"]["OtherSetting"][];
             /** Now */
-            now?: string[];
+            now: string[];
         };
         /** TryBody */
         TryBody: {
@@ -10378,41 +10443,26 @@ export interface components {
             /** Questions */
             questions: components["schemas"]["Named"][];
             /** Segments */
-            segments?: components["schemas"]["SegmentOfKpi"][];
+            segments: components["schemas"]["SegmentOfKpi"][];
             /** States */
-            states?: components["schemas"]["StatePicture"][];
+            states: components["schemas"]["StatePicture"][];
             /** Marks */
-            marks?: string[];
+            marks: string[];
             /** Grains */
-            grains?: string[];
-            /**
-             * Graded
-             * @default
-             */
+            grains: string[];
+            /** Graded */
             graded: string;
-            /**
-             * Margin
-             * @default
-             */
+            /** Margin */
             margin: string;
-            /**
-             * Scale
-             * @default 1
-             */
+            /** Scale */
             scale: number;
             /** Tell */
-            tell?: components["schemas"]["Named"][];
+            tell: components["schemas"]["Named"][];
             /** Hooks */
-            hooks?: components["schemas"]["Named"][];
-            /**
-             * Alone
-             * @default false
-             */
+            hooks: components["schemas"]["Named"][];
+            /** Alone */
             alone: boolean;
-            /**
-             * By Mail
-             * @default false
-             */
+            /** By Mail */
             by_mail: boolean;
         };
         /**

@@ -150,6 +150,7 @@
         </p>
       </div>
       <div class="acts">
+        <a class="act" href="#/watches/new?scorecard={edition.scorecard}&asks=edition">Follow</a>
         {#if shown === 'page'}
           {#if editions.length > 1}
             <Slot text="Others" label="Other editions" width={260}>

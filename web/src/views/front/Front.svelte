@@ -16,6 +16,7 @@
   import AskedOfYou from './AskedOfYou.svelte'
   import ChangedList from './ChangedList.svelte'
   import ScorecardCard from './ScorecardCard.svelte'
+  import Inbox from './Inbox.svelte'
   import FirstMinute from './FirstMinute.svelte'
   import { ago } from './ago'
   import { lookedBefore, pins } from './looked'
@@ -43,7 +44,14 @@
     void against
     void load()
   })
-  $effect(() => whenChanged(load))
+  let inbox = $state.raw<Schemas['Inbox'] | null>(null)
+  const loadInbox = () =>
+    got(api.GET('/api/inbox')).then(
+      (found) => (inbox = found),
+      () => undefined, // the front page says that the server is away
+    )
+  void loadInbox()
+  $effect(() => whenChanged(load, undefined, loadInbox))
   // A scorecard that is new, or was changed just now, has no glance for a moment.
   $effect(() => {
     if (!front?.cards.some((card) => !card.glance && card.sheets)) return
@@ -194,7 +202,10 @@
 
     {#if front}
       <div class="two" class:alone={!asked}>
-        <ChangedList {front} />
+        <div class="told">
+          <ChangedList {front} />
+          {#if inbox?.messages.length}<Inbox {inbox} reload={loadInbox} />{/if}
+        </div>
         {#if asked}
           <AskedOfYou {front} />
         {/if}
@@ -271,6 +282,10 @@
     grid-template-columns: minmax(0, 1fr) 300px;
     gap: 12px;
     align-items: start;
+  }
+  .told {
+    display: grid;
+    gap: 12px;
   }
   .two.alone {
     grid-template-columns: minmax(0, 1fr);

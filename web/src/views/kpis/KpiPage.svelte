@@ -261,7 +261,8 @@
         <Delete name={kept.body.name} {remove} />
       {/if}
       {#if kept && known()?.signs_in}<a class="act" href="#/people/kpi/{kept.id}">Who reads it</a>{/if}
-      {#if kept}<a class="act" href="#/kpis/{kept.id}/signals">Signals</a>{/if}
+      {#if kept}<a class="act" href="#/watches/new?kpi={kept.id}">Watch</a>
+        <a class="act" href="#/kpis/{kept.id}/signals">Signals</a>{/if}
       {#if kept}<button class="act" aria-pressed={past} onclick={() => (past = !past)}>History</button>{/if}
       {#if !creating}
         {#if (kpis?.length ?? 0) > 1}<button class="act" onclick={() => push('/kpis?new=composite')}

@@ -117,6 +117,9 @@
         </p>
       {/if}
     </div>
+    <a class="act" href="#/watches/new?kpi={params.id}{asked['segment'] ? `&by=${asked['segment']}` : ''}"
+      >Watch</a
+    >
     <a class="act" href="#/kpis/{params.id}">The KPI</a>
   </div>
   {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}

@@ -94,6 +94,7 @@
             {/snippet}
           </Slot>{/if}
       {/if}
+      <a class="act" href="#/watches/new?scorecard={session.id}">Watch</a>
       <a class="act" href="#{present}">Present</a>
       {#if may('make')}
         {#if known()?.signs_in}<a class="act" href="#/people/scorecard/{session.id}">Who reads it</a>{/if}
