@@ -97,6 +97,9 @@ def serve(
     send_to: list[str] = typer.Option(
         [], help="A host that messages may be sent to as a webhook, alone or with a port. May be given again."
     ),
+    metrics_to: list[str] = typer.Option(
+        [], help="An address besides this machine's that may read /metrics. May be given again."
+    ),
     memory: str = typer.Option(
         "",
         help="How much memory all server processes together may take, such as 800MB or 16GB; 2GB unless it is told, or "
@@ -166,7 +169,7 @@ def serve(
             f"Iron Mark is ready: http://{host}:{port}/   (Ctrl-C stops it)" + (
                 f"\nMake its first owner within the hour, once: http://{host}:{port}/#/sign-in/{first}" if first else ""
             )
-        ), data_dir if given is None else None, most, data_dir / "folders" if pack_folders else None, signing, send_to)  # fmt: skip
+        ), data_dir if given is None else None, most, data_dir / "folders" if pack_folders else None, signing, send_to, metrics_to)  # fmt: skip
     except MariaDBError as error:
         raise _fail(str(error)) from None
     finally:
@@ -239,7 +242,7 @@ def _clear(mariadb: MariaDB) -> None:
         return
     ours = {
         "mariadb", TEMPORARY, "mariadb.log", "mariadb.pid", "mariadb.port", "mariadb.secret", "mariadb.sock", "ironmark.lock",
-        "server.log", "folders", scratch.OWNER, sealed.FILE,
+        "server.log", "folders", start.COUNTS, scratch.OWNER, sealed.FILE,
     }  # fmt: skip
     others = sorted(path.name for path in directory.iterdir() if path.name not in ours)
     if others:

@@ -125,7 +125,7 @@ def called(client: httpx.Client, name: str) -> Iterator[None]:
 
 
 # What a module of tests makes, in the order in which it can be taken away: what uses another thing first.
-KINDS = ("links", "standing", "editions", "scorecards", "kpis", "yardsticks", "datasets")
+KINDS = ("watches", "links", "standing", "editions", "scorecards", "kpis", "yardsticks", "datasets")
 _held: dict[str, set[str]] = {}
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -24,6 +25,7 @@ from ironmark.pages.people.rights import eyes_of, house, person_of
 from ironmark.store import accounts, calendar, database, editions, eyes, openings, tokens, trail
 from ironmark.store.eyes import Eyes
 from ironmark.tables.live_waiting import PATIENCE_S, patiently
+from ironmark.work import meters
 
 T = TypeVar("T")
 TURN_S = 20.0  # how long a turn to read rows is waited for
@@ -62,8 +64,14 @@ class Reader:
         a turn is held while that is waited for, at most so many seconds."""
 
         def attempt() -> T:
+            asked = time.perf_counter()
             with self._one_more(), self.sources.turns.within(TURN_S), self.read() as session:
-                return work(self.context(session))
+                began = time.perf_counter()
+                meters.WAITS.observe(began - asked)
+                try:
+                    return work(self.context(session))
+                finally:
+                    meters.READINGS.observe(time.perf_counter() - began)
 
         try:
             return patiently(attempt, patience)

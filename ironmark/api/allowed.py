@@ -13,6 +13,8 @@ from functools import lru_cache
 
 ROUTES = """
 GET    /api/health                                open
+GET    /metrics                                   open
+GET    /api/upkeep                                own
 GET    /api/openapi.json                          open
 GET    /api/docs                                  open
 GET    /api/docs/start.js                         open
@@ -188,6 +190,7 @@ GET    /api/editions                              read
 GET    /api/editions/schema                       read
 POST   /api/editions/check                        read
 GET    /api/editions/{key}                        read
+GET    /api/editions/{key}/sent                   make
 GET    /api/editions/{key}/drawing                read
 GET    /api/editions/{key}/workings               read
 GET    /api/editions/{key}/compare                read

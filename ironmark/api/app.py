@@ -10,10 +10,9 @@ from pathlib import Path
 from types import FrameType
 from typing import Any
 
-from anyio import CapacityLimiter, to_thread
-from fastapi import Depends, FastAPI
+from anyio import to_thread
+from fastapi import FastAPI
 from fastapi.openapi.utils import get_openapi
-from pydantic import BaseModel
 from sqlalchemy import Engine
 
 from ironmark import __version__
@@ -66,23 +65,23 @@ from ironmark.api import (
     tokens,
     trail,
     typed_tables,
+    upkeep,
     uploads,
     watches,
     widening,
     yardsticks,
 )
-from ironmark.api.access import Reader, reader
 from ironmark.api.guard import Guard
 from ironmark.api.signing import Signing
 from ironmark.pages.authoring.kpi_glances import KpiGlances
 from ironmark.pages.context.source_registry import MEMORY, Sources
 from ironmark.pages.model.problems import Problem
-from ironmark.store import database
 from ironmark.work.worker import Worker
 
 WEB = Path(__file__).parents[2] / "web" / "dist"
 # In the order in which their addresses are matched: fixed ones before those with a key.
 ROUTERS = (
+    upkeep,
     manual_entry,
     ledger_export,
     books,
@@ -134,21 +133,15 @@ ROUTERS = (
 )
 
 
-class Health(BaseModel):
-    status: str
-    database: str
-    version: str
-
-
 def create_app(
     engine: Engine, *, hosts: frozenset[str] = frozenset(), folders: Sequence[Path] = (),
     fetch_from: Sequence[str] = (), memory: int = MEMORY, packed: Path | None = None, signing: Signing = Signing(),
-    send_to: Sequence[str] = (),
+    send_to: Sequence[str] = (), metrics_to: Sequence[str] = (),
 ) -> FastAPI:  # fmt: skip
     """hosts: names besides loopback's under which the server may be asked. folders: those whose files may be read.
     fetch_from: hosts whose addresses may be asked for rows. memory: bytes that this process may take.
     packed: where CSV files of folders are kept once more as Parquet, if they are. signing: how people sign in.
-    send_to: hosts that messages may be sent to."""
+    send_to: hosts that messages may be sent to. metrics_to: addresses besides this machine's that may read its figures."""
     sources = Sources(engine, tuple(folders), frozenset(fetch_from), memory, packed, frozenset(send_to))
     worker = Worker(sources)
 
@@ -175,20 +168,13 @@ def create_app(
     app.state.signing = signing
     app.state.provider = identity.Provider(signing.identity) if signing.identity else None
     app.state.worker = worker
+    app.state.metrics_to = frozenset(metrics_to)
     app.state.changes = listened
     app.state.kpi_glances = KpiGlances(sources)
     app.state.uploads = background_uploads.Uploads(sources)
     problems.install(app)
     app.add_middleware(Guard, hosts=hosts, signing=signing)
     _include(app)
-
-    own_thread = CapacityLimiter(2)  # so that it is answered however many others are worked on
-
-    @app.get("/api/health", tags=["health"], responses={503: {"model": Health}})
-    async def health(who: Reader = Depends(reader)) -> Health:
-        """Whether the server and its database answer."""
-        await to_thread.run_sync(database.alive, who.sources.engine, limiter=own_thread)
-        return Health(status="ok", database="ok", version=__version__)
 
     documentation.add_to(app)
     app.openapi = lambda: described(app)  # type: ignore[method-assign]

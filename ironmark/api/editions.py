@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 
 from ironmark.api.access import Reader, reader
 from ironmark.api.answers.edition import WHOLE_S, EditionOut, edition_out, rows_read
+from ironmark.api.answers.way_out import SentOut, sent_together
 from ironmark.api.versions import seen_version
 from ironmark.clock import now
 from ironmark.pages.context.reading_context import ReadingContext
@@ -21,7 +22,7 @@ from ironmark.pages.publishing.editions import Frozen, freeze
 from ironmark.pages.publishing.restatement_counter import beside_now
 from ironmark.pages.publishing.scorecard_summaries import Stamp, stamps_of
 from ironmark.pages.reading.workings import Workings
-from ironmark.store import editions, links
+from ironmark.store import editions, links, outbox
 from ironmark.store.database import author
 from ironmark.store.editions import DRAFT, PUBLISHED, WITHDRAWN, State
 from ironmark.store.models import Edition
@@ -107,6 +108,14 @@ def draw_edition(key: str, response: Response, who: Reader = Depends(reader)) ->
     _, frozen = held(who, key)
     response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
     return list(stamps_of(frozen.body, frozen.draw()))
+
+
+@router.get("/{key}/sent")
+def sent_to(key: str, who: Reader = Depends(reader)) -> list[SentOut]:
+    """Who was told of it, and how that went, the newest first."""
+    with who.read() as session:
+        editions.get(session, key)
+        return sent_together(session, outbox.told_about(session, f"edition:{key}"))
 
 
 @router.get("/{key}")

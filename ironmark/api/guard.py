@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import secrets
 import time
 
 import structlog
@@ -13,11 +15,14 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from ironmark.api import problems
 from ironmark.api.signing import Signing
 from ironmark.pages.model.problems import Problem
+from ironmark.store import database
+from ironmark.work import meters
 
 MAX_DRAINED = 64 * 1024 * 1024
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
 POLICY = "default-src 'self'; style-src 'self'; style-src-attr 'unsafe-inline'; script-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; img-src 'self' data: blob:; frame-ancestors 'none'"
 log = structlog.get_logger()
+_REQUEST = re.compile(r"[A-Za-z0-9._-]{1,40}")  # an id that somebody before us gave
 
 
 class Guard:
@@ -34,11 +39,16 @@ class Guard:
             await self.app(scope, receive, send)
             return
         started, path = time.perf_counter(), scope["path"]
+        asked = Headers(scope=scope).get("x-request-id", "")
+        request = asked if _REQUEST.fullmatch(asked) else secrets.token_hex(8)
+        database.request.set(request)
+        structlog.contextvars.bind_contextvars(request=request)
 
         async def answer(message: Message) -> None:
             if message["type"] == "http.response.start":
                 headers = MutableHeaders(scope=message)
                 headers["X-Content-Type-Options"] = "nosniff"
+                headers["X-Request-Id"] = request
                 headers.setdefault("Content-Security-Policy", POLICY)
                 headers.setdefault("Referrer-Policy", "same-origin")
                 if self.signing.tls:
@@ -48,6 +58,8 @@ class Guard:
                         headers.add_vary_header("Cookie")
                     headers.setdefault("Cache-Control", "no-store")
                     took = round((time.perf_counter() - started) * 1000, 1)
+                    route = getattr(scope.get("route"), "path_format", "other")
+                    meters.REQUESTS.labels(scope["method"], route, message["status"]).observe(took / 1000)
                     log.info("request", method=scope["method"], path=path, status=message["status"], ms=took)
             await send(message)
 

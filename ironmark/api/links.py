@@ -15,13 +15,14 @@ from pydantic import AfterValidator, BaseModel, Field
 
 from ironmark import clock
 from ironmark.api.access import Reader, reader
-from ironmark.api.answers.edition import WHOLE_S, about_of
+from ironmark.api.answers.edition import WHOLE_S
 from ironmark.api.answers.export import taken
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.field_types import Key, Model, Name
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.pages.publishing.editions import Frozen, freeze
+from ironmark.publish.edition_about import about_of
 from ironmark.publish.export_page import ExportPage
 from ironmark.publish.exporting import Kind, Options
 from ironmark.publish.page import as_html, policy

@@ -17,13 +17,14 @@ from ironmark.core.differences import Difference, differences
 from ironmark.pages.model.field_types import Key, Mail, Model, Name
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.people.groups import SETTING, GroupsBody
+from ironmark.pages.watches.letters import FORGOTTEN, NEW_PASSWORD, send_link
 from ironmark.store import accounts, openings, records, trail
 from ironmark.store.accounts import Role
 from ironmark.store.database import Missing
 from ironmark.store.people_models import Account, Pass
 
 router = APIRouter(prefix="/api", tags=["people"])
-ASKED_IN, FORGOTTEN = dt.timedelta(days=7), dt.timedelta(hours=1)
+ASKED_IN = dt.timedelta(days=7)
 
 
 class PersonOut(BaseModel):
@@ -70,10 +71,11 @@ class Invitation(Model):
 
 
 class LinkMade(BaseModel):
-    """path: on this server, told this once. until: when it ends."""
+    """path: on this server, told this once. until: when it ends. mailed: whether it goes to their mail."""
 
     path: str
     until: str
+    mailed: bool
 
 
 class PersonChange(Model):
@@ -132,11 +134,13 @@ def ask_in(body: Invitation, who: Reader = Depends(reader)) -> LinkMade:
                 accounts.use_pass(session, earlier)
         token = accounts.make_pass(session, "invited", ASKED_IN, None, {**body.model_dump(), "mail": mail})
         trail.note(session, "asked in", "account", mail, f"{body.name}, {body.role}")
-    return _link(token, ASKED_IN)
+        said = f"{who.person.name} asks you in. The link is good once, and for a week"
+        mailed = send_link(session, mail, "You are asked in", said, f"#/sign-in/{token}")
+    return _link(token, ASKED_IN, mailed)
 
 
-def _link(token: str, lasts: dt.timedelta) -> LinkMade:
-    return LinkMade(path=f"/#/sign-in/{token}", until=moment(clock.now() + lasts) or "")
+def _link(token: str, lasts: dt.timedelta, mailed: bool) -> LinkMade:
+    return LinkMade(path=f"/#/sign-in/{token}", until=moment(clock.now() + lasts) or "", mailed=mailed)
 
 
 @router.delete("/people/invited/{key}", status_code=204)
@@ -199,7 +203,8 @@ def make_link(key: str, who: Reader = Depends(reader)) -> LinkMade:
         row = accounts.get(session, key)
         token = accounts.make_pass(session, "password", FORGOTTEN, key)
         trail.note(session, "made a link", "account", key, row.name)
-    return _link(token, FORGOTTEN)
+        mailed = send_link(session, row.mail, "A new password", NEW_PASSWORD, f"#/sign-in/{token}")
+    return _link(token, FORGOTTEN, mailed)
 
 
 @router.post("/teams", status_code=201)

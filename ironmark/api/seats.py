@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from ironmark.api.access import Reader
 from ironmark.api.signing import Signing
 from ironmark.pages.model.problems import Refused
+from ironmark.pages.watches.letters import tell_account
 from ironmark.store import accounts, trail
 from ironmark.store.people_models import Account
 
@@ -27,7 +28,11 @@ def seat(session: Session, row: Account, request: Request, response: Response, w
     signing: Signing = request.app.state.signing
     if (held := request.cookies.get(signing.cookie)) and (before := accounts.sitting(session, held)) is not None:
         accounts.stand_up(session, before.id, before.sitting)
-    token = accounts.sit_down(session, row.id, who.address, request.headers.get("user-agent", ""))
+    browser = request.headers.get("user-agent", "")
+    if row.seen_at is not None and all(one.browser != browser[:200] for one in accounts.sittings(session, row.id)):
+        said = f"You signed in from a browser that was not known, at {who.address}. If it was not you, end it and take another password"
+        tell_account(session, row, "A new browser", said)
+    token = accounts.sit_down(session, row.id, who.address, browser)
     response.set_cookie(
         signing.cookie, token, max_age=int(accounts.LONGEST.total_seconds()), path="/", secure=signing.tls, httponly=True,
         samesite="lax",

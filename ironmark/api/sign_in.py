@@ -15,7 +15,8 @@ from ironmark.api.signing import Signing
 from ironmark.pages.model.field_types import Mail, Model, Name, Password
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.people import passwords
-from ironmark.store import accounts, sealed, trail
+from ironmark.pages.watches.letters import FORGOTTEN, NEW_PASSWORD, send_link
+from ironmark.store import accounts, hooks, sealed, trail
 from ironmark.store.accounts import FREE_TRIES, FREE_TRIES_OF_AN_ADDRESS
 from ironmark.store.people_models import Account, Pass
 
@@ -212,9 +213,12 @@ def _taken(session: Session, held: Pass, body: PassUse, kept: str) -> Account:
 
 @router.post("/sign-in/forgotten", status_code=202)
 def forgotten(body: Forgotten, who: Reader = Depends(reader)) -> None:
-    """Note that somebody asks for a new password: an owner finds it in what was done, and makes them a link. The answer is
-    the same whether there is such an account or not."""
+    """Somebody asks for a new password: a link goes to their mail; where none is sent, an owner finds it in what was done, and
+    makes them one. The answer is the same whether there is such an account or not."""
     refuse_too_soon(who, [(f"forgotten {accounts.plain_mail(body.mail)}", FREE_TRIES), (f"address {who.address}", FREE_TRIES_OF_AN_ADDRESS)])  # fmt: skip
     with who.write() as session:
         row = accounts.by_mail(session, body.mail)
         trail.note(session, "forgot", "account", row.id if row else "", body.mail, who=body.mail)
+        if row is not None and row.ended_at is None and hooks.mail_server(session) is not None:
+            token = accounts.make_pass(session, "password", FORGOTTEN, row.id)
+            send_link(session, row.mail, "A new password", NEW_PASSWORD, f"#/sign-in/{token}")

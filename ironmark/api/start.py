@@ -25,6 +25,7 @@ from ironmark.api.app import create_app
 from ironmark.api.signing import Identity, Signing
 from ironmark.pages.context.source_registry import MEMORY
 from ironmark.store import database, room, scratch, sealed
+from ironmark.work import meters
 
 _ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
 GRACE_S = 5  # how long an answer under way may take when the server is told to end
@@ -32,7 +33,8 @@ GRACE_S = 5  # how long an answer under way may take when the server is told to 
 KEEP_ALIVE_S = 75
 DATABASE, LOG, HOSTS, FOLDERS = "IRONMARK_DATABASE", "IRONMARK_LOG", "IRONMARK_HOSTS", "IRONMARK_FOLDERS"
 ROOM = "IRONMARK_ROOM"
-FETCH_FROM, SEND_TO = "IRONMARK_FETCH_FROM", "IRONMARK_SEND_TO"
+FETCH_FROM, SEND_TO, METRICS_TO = "IRONMARK_FETCH_FROM", "IRONMARK_SEND_TO", "IRONMARK_METRICS_TO"
+COUNTS = "counts"  # in the data directory: what several processes count
 MEMORY_EACH = "IRONMARK_MEMORY"
 PACKED = "IRONMARK_PACKED_FOLDERS"
 SIGN_IN, PROXIES, TLS = "IRONMARK_SIGN_IN", "IRONMARK_PROXIES", "IRONMARK_TLS"
@@ -44,6 +46,7 @@ def log_as_json(path: Path) -> None:
     stream = _Patient(path)
     structlog.configure(
         processors=[
+            structlog.contextvars.merge_contextvars,
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso", utc=True),
             structlog.processors.format_exc_info,
@@ -114,11 +117,12 @@ def serve(
     url: URL, host: str, port: int, workers: int, log: Path, hosts: frozenset[str], folders: Sequence[Path],
     fetch_from: Sequence[str], ready: Callable[[], None], files: Path | None = None, memory: int = MEMORY,
     packed: Path | None = None, signing: Signing = Signing(),
-    send_to: Sequence[str] = (),
+    send_to: Sequence[str] = (), metrics_to: Sequence[str] = (),
 ) -> None:  # fmt: skip
     """Serve until told to end. files: where a database of our own keeps its files. hosts: names besides loopback's under which it may be asked. folders: those whose files
     may be read. fetch_from: hosts whose addresses may be asked for rows. ready: called once it answers. memory: bytes that all
-    processes together may take. packed: where CSV files of folders are kept once more as Parquet, if they are. send_to: hosts that messages may be sent to."""
+    processes together may take. packed: where CSV files of folders are kept once more as Parquet, if they are. send_to: hosts that messages may be sent to. metrics_to: addresses that may read
+    its figures."""
     if files is not None:
         room.watch(files)
     if workers == 1:
@@ -160,6 +164,8 @@ def serve(
     os.environ[sealed.KEY] = " ".join(sealed.keys())
     os.environ[PROXIES] = " ".join(str(one) for one in signing.proxies)
     os.environ[FETCH_FROM], os.environ[SEND_TO] = " ".join(fetch_from), " ".join(send_to)
+    os.environ[METRICS_TO] = " ".join(metrics_to)
+    meters.share_counts(log.parent / COUNTS)
     os.environ[FOLDERS] = os.pathsep.join(str(folder) for folder in folders)
     config = uvicorn.Config(
         "ironmark.api.start:process", factory=True, host=host, port=port, workers=workers, log_config=None,
@@ -190,6 +196,7 @@ def process() -> FastAPI:
         memory=int(os.environ[MEMORY_EACH]),
         packed=Path(os.environ[PACKED]) if os.environ[PACKED] else None,
         send_to=os.environ[SEND_TO].split(),
+        metrics_to=os.environ[METRICS_TO].split(),
         signing=Signing.of(bool(os.environ[SIGN_IN]), os.environ[PROXIES].split(), bool(os.environ[TLS]), _identity()),
     )
     spare_the_collector()

@@ -3,40 +3,29 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Sequence
 
-from fastapi import APIRouter, Depends, Header, Query, Request
+from fastapi import APIRouter, Depends, Header, Query, Request, Response
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from ironmark import clock
 from ironmark.api.access import AT_HOME, Reader, reader
-from ironmark.api.answers.way_out import WayOut, way_out
+from ironmark.api.answers.way_out import SentOut, WayOut, sent_out, sent_together, way_out
 from ironmark.api.timestamps import moment
 from ironmark.api.versions import seen_version
 from ironmark.pages.model.problems import Refused
-from ironmark.pages.model.watch import Told, WatchBody
+from ironmark.pages.model.watch import WatchBody
 from ironmark.pages.watches.choices import WatchChoices, choices_for
 from ironmark.pages.watches.looking import put_out_trial, trial_items
 from ironmark.pages.watches.receivers import check_receivers
 from ironmark.pages.watches.trying import TriedWatch, try_watch
 from ironmark.store import accounts, hooks, outbox, trail, watches
 from ironmark.store.database import Missing
-from ironmark.store.watch_models import Delivery, Message, Watch
+from ironmark.store.watch_models import Watch
 
 router = APIRouter(prefix="/api/watches", tags=["watches"])
 deliveries_router = APIRouter(prefix="/api/deliveries", tags=["watches"])
 A_YEAR = dt.timedelta(days=365)
-
-
-class SentOut(BaseModel):
-    """What was told at one moment: the same to all who read the same rows. people: how many have it in their inbox."""
-
-    at: str
-    title: str
-    items: list[Told]
-    people: int
-    ways: list[WayOut]
 
 
 class WatchOut(BaseModel):
@@ -132,9 +121,11 @@ def _check(who: Reader, body: WatchBody) -> None:
 
 
 @router.get("/{key}")
-def get_watch(key: str, who: Reader = Depends(reader)) -> WatchOut:
+def get_watch(key: str, response: Response, who: Reader = Depends(reader)) -> WatchOut:
     with who.read() as session:
-        return _out(session, who, _seen(who, session, key))
+        out = _out(session, who, _seen(who, session, key))
+    response.headers["ETag"] = f'"{out.version}"'
+    return out
 
 
 @router.put("/{key}")
@@ -173,27 +164,11 @@ def sent_by(key: str, who: Reader = Depends(reader)) -> list[SentOut]:
     """What it has told, the newest first, and how that went."""
     with who.read() as session:
         _seen(who, session, key)
-        hooks_by = {hook.id: hook.name for hook in hooks.list_all(session)}
-        ways: dict[str, list[Delivery]] = {}
-        for delivery in outbox.deliveries_of(session, key):
-            for message in delivery.messages:
-                ways.setdefault(message, []).append(delivery)
-        by: dict[tuple[dt.datetime, str], list[Message]] = {}
         mine = {outbox.HERE, f"person:{who.person.id}"}
-        for message in outbox.told_by(session, key):
-            if message.account is not None and message.whose not in mine and not who.sees.read_all_rows:
-                continue  # it tells of rows that are theirs
-            by.setdefault((message.at, str(message.body["items"])), []).append(message)
-        return [_sent(at, several, ways, hooks_by) for (at, _), several in by.items()]
-
-
-def _sent(
-    at: dt.datetime, several: Sequence[Message], ways: dict[str, list[Delivery]], hooks_by: dict[str, str]
-) -> SentOut:  # fmt: skip
-    out = [way_out(one, hooks_by) for message in several for one in ways.get(message.id, ())]
-    people = sum(1 for one in several if one.account is not None or one.whose == outbox.HERE)
-    first = several[0]
-    return SentOut(at=moment(at) or "", title=first.title, items=first.body["items"], people=people, ways=out)
+        told = outbox.told_by(session, key)
+        # Those to others tell of rows that are theirs.
+        own = [one for one in told if who.sees.read_all_rows or one.account is None or one.whose in mine]
+        return sent_together(session, own)
 
 
 @router.post("/{key}/trial", status_code=201)
@@ -205,13 +180,10 @@ def send_trial(key: str, request: Request, who: Reader = Depends(reader)) -> Sen
     with who.write() as session:
         row = _seen(who, session, key)
         messages = put_out_trial(who.sources, session, row, body, items)
-        ways: dict[str, list[Delivery]] = {}
-        for delivery in outbox.deliveries_of(session, key):
-            for message in delivery.messages:
-                ways.setdefault(message, []).append(delivery)
+        ways = outbox.deliveries_with(session, messages)
         if not messages:
             raise Refused(409, "nobody", "Nobody is told", "Choose somebody to tell first.", {"field": "tell"})
-        out = _sent(messages[0].at, messages, ways, {hook.id: hook.name for hook in hooks.list_all(session)})
+        out = sent_out(messages, ways, {hook.id: hook.name for hook in hooks.list_all(session)})
     request.app.state.worker.wake()
     return out
 

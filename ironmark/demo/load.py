@@ -35,6 +35,7 @@ from ironmark.demo.content import (
     YARDSTICKS,
 )
 from ironmark.demo.scorecards import CHART, NOTES, SAID, SCORECARDS, SERVICE
+from ironmark.demo.watches import watch
 from ironmark.pages.authoring.images import key_of
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
@@ -80,6 +81,8 @@ def _load_unless(engine: Engine, *used: sa.Select[tuple[int]]) -> bool:
     sources = Sources(engine)
     _write(sources)
     _publish(sources)
+    with _as_of(sailings.THROUGH + dt.timedelta(days=1)):
+        watch(sources)
     return True
 
 

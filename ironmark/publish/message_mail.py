@@ -28,7 +28,8 @@ class File:
 @dataclass(frozen=True)
 class Letter:
     """What is sent to one address. id: by which repeats can be dropped; home: the address of this installation, "" where nobody
-    has said it; off: the address that ends this kind of mail. told: messages, each with its heading and what it tells."""
+    has said it; off: the address that ends this kind of mail;
+    missing: forms that should go along and could not be drawn. told: messages, each with its heading and what it tells."""
 
     id: str
     to: str
@@ -39,6 +40,7 @@ class Letter:
     told: Sequence[Mapping[str, Any]]
     files: Sequence[File] = ()
     off: str = ""
+    missing: Sequence[str] = ()
 
 
 def message_id(key: str, sender: str) -> str:
@@ -114,11 +116,21 @@ def _text(letter: Letter) -> str:
             if letter.home and item["link"]:
                 out.append(f"{letter.home}/{item['link']}")
             out.append("")
-    watches = list(dict.fromkeys(message["watch"] for message in letter.told))
-    out.append(f"Sent by Iron Mark, by the watch {', '.join(f'“{name}”' for name in watches)}.")
+    out += [_not_along(one) for one in letter.missing]
+    out.append(_foot(letter))
     if letter.off:
         out.append(f"No more of this: {letter.off}")
     return "\n".join(out) + "\n"
+
+
+def _foot(letter: Letter) -> str:
+    watches = list(dict.fromkeys(message["watch"] for message in letter.told if message["watch"]))
+    by = f", by the watch {', '.join(f'“{name}”' for name in watches)}" if watches else ""
+    return f"Sent by Iron Mark{by}."
+
+
+def _not_along(kind: str) -> str:
+    return f"The {kind.upper()} could not be drawn; take it out where the link leads."
 
 
 def _plate(state: Mapping[str, str] | None) -> str:
@@ -158,8 +170,9 @@ def _html(letter: Letter, within: Sequence[File]) -> str:
     for n, file in enumerate(within):
         image = f'<img src="cid:{escape(_cid(letter, n))}" alt="{escape(file.name)}" width="520" style="width:100%;max-width:520px">'
         rows.append(f'<tr><td style="padding:6px 18px 14px">{image}</td></tr>')
-    watches = list(dict.fromkeys(message["watch"] for message in letter.told))
-    foot = f"Sent by Iron Mark, by the watch {', '.join(f'“{escape(name)}”' for name in watches)}."
+    for kind in letter.missing:
+        rows.append(f'<tr><td style="padding:6px 18px">{escape(_not_along(kind))}</td></tr>')
+    foot = escape(_foot(letter))
     if letter.off:
         foot += f' <a href="{escape(letter.off, quote=True)}" style="color:{SOFT}">No more of this</a>'
     return (

@@ -10,6 +10,7 @@ from sqlalchemy import delete, event, insert, inspect, select
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
+from ironmark.store.database import request
 from ironmark.store.models import ChangeEntry, Dataset, Edition, MarkBook, NoteBook, Record
 
 Stamp = tuple[object, ...]
@@ -25,9 +26,14 @@ def stamp(session: Session) -> Stamp:
     return tuple(session.connection().exec_driver_sql(_STAMP).one())
 
 
+def newest_request(session: Session) -> str:
+    """The id of the request that made the newest change; "" where none did."""
+    return session.scalar(select(ChangeEntry.request).order_by(ChangeEntry.number.desc()).limit(1)) or ""
+
+
 def append(session: Session, *changed: tuple[str, str]) -> None:
     """Note what was changed, by kind and key; old entries are given up on the way."""
-    rows = [{"kind": kind, "record_id": key, "at": now()} for kind, key in changed]
+    rows = [{"kind": kind, "record_id": key, "at": now(), "request": request.get()} for kind, key in changed]
     connection = session.connection()
     newest = connection.execute(insert(ChangeEntry).values(rows)).lastrowid + len(rows) - 1  # told is the first one
     if newest % 100 < len(rows):

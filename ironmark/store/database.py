@@ -18,6 +18,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 # Who makes the change, as they call themselves; for the revisions.
 author: ContextVar[str] = ContextVar("author", default="")
+# The id of the request that makes it, which goes along with jobs and messages.
+request: ContextVar[str] = ContextVar("request", default="")
 
 
 class StaleVersion(Exception):

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.clock import now
 from ironmark.store import eyes
-from ironmark.store.database import Missing, new_key
+from ironmark.store.database import Missing, new_key, request
 from ironmark.store.models import Export
 
 KEPT = dt.timedelta(hours=1)
@@ -28,17 +28,21 @@ def ask(
 ) -> str:  # fmt: skip
     """Have something drawn. What was taken out an hour ago is given up. Raises TooMany."""
     session.execute(delete(Export).where(Export.updated_at < now() - KEPT, Export.state.in_(ENDED)))
-    waiting = session.scalar(select(func.count()).where(Export.state.in_(("waiting", "running")))) or 0
-    if waiting >= MOST_WAITING:
+    if waiting(session) >= MOST_WAITING:
         raise TooMany
     row = Export(
         id=new_key("export"), kind=kind, state="waiting", stage="waits for its turn", share=0.0, options=options,
         about=about, source=source, file=None, name=name[:200], problem=None, stopping=False, tries=0, taken_by="",
-        asked_by=eyes.of(session).person, asked_at=now(), updated_at=now(),
+        asked_by=eyes.of(session).person, request=request.get(), asked_at=now(), updated_at=now(),
     )  # fmt: skip
     session.add(row)
     session.flush()
     return row.id
+
+
+def waiting(session: Session) -> int:
+    """How many wait to be drawn, or are being."""
+    return session.scalar(select(func.count()).where(Export.state.in_(("waiting", "running")))) or 0
 
 
 def get(session: Session, key: str) -> Export:

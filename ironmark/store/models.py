@@ -289,6 +289,7 @@ class Export(Base):
     tries: Mapped[int] = mapped_column(default=0)
     taken_by: Mapped[str] = mapped_column(String(80), default="")
     asked_by: Mapped[str] = mapped_column(Key, default="")
+    request: Mapped[str] = mapped_column(String(40), default="")
     asked_at: Mapped[dt.datetime] = mapped_column(index=True)
     updated_at: Mapped[dt.datetime]
 
@@ -444,3 +445,4 @@ class ChangeEntry(Base):
     kind: Mapped[str] = mapped_column(String(20))
     record_id: Mapped[str] = mapped_column(Key)
     at: Mapped[dt.datetime]
+    request: Mapped[str] = mapped_column(String(40), default="")

@@ -29,11 +29,11 @@ def new_id() -> str:
 
 def add(
     session: Session, watch: str | None, whose: str, account: str | None, title: str, body: dict[str, Any],
-    at: dt.datetime | None = None,
+    at: dt.datetime | None = None, about: str = "",
 ) -> Message:  # fmt: skip
-    """A message to somebody's inbox, or to go out."""
+    """A message to somebody's inbox, or to go out. about: what it is about, where that is one thing."""
     row = Message(
-        id=new_id(), watch=watch, whose=whose, account=account or None, at=at or now(), title=title[:300], body=body,
+        id=new_id(), watch=watch, whose=whose, account=account or None, at=at or now(), about=about[:100], title=title[:300], body=body,
         read_at=None,
     )  # fmt: skip
     session.add(row)
@@ -130,13 +130,37 @@ def oldest_unsent(session: Session) -> dt.datetime | None:
     return session.scalar(query)
 
 
+def counts(session: Session) -> tuple[int, int]:
+    """How many wait to be sent, and how many were given up."""
+    query = select(Delivery.state, func.count()).where(Delivery.state.in_((WAITING, FAILED))).group_by(Delivery.state)
+    found = {state: int(many) for state, many in session.execute(query)}
+    return found.get(WAITING, 0), found.get(FAILED, 0)
+
+
 def deliveries_of(session: Session, watch: str) -> list[Delivery]:
     query = select(Delivery).where(Delivery.watch == watch).order_by(Delivery.made_at.desc())
     return list(session.scalars(query.limit(1000)))
 
 
+def told_about(session: Session, about: str, most: int = 1000) -> list[Message]:
+    query = select(Message).where(Message.about == about).order_by(Message.number.desc())
+    return list(session.scalars(query.limit(most)))
+
+
+def deliveries_with(session: Session, messages: Sequence[Message]) -> dict[str, list[Delivery]]:
+    """How some messages go, by their ids."""
+    found: dict[str, list[Delivery]] = {}
+    watches = {one.watch for one in messages if one.watch}
+    wanted = {one.id for one in messages}
+    for row in session.scalars(select(Delivery).where(Delivery.watch.in_(watches)).order_by(Delivery.made_at)):
+        for message in row.messages:
+            if message in wanted:
+                found.setdefault(message, []).append(row)
+    return found
+
+
 def told_by(session: Session, watch: str, most: int = 200) -> list[Message]:
-    query = select(Message).where(Message.watch == watch).order_by(Message.number.desc())
+    query = select(Message).where(Message.watch == watch).order_by(Message.at.desc(), Message.number.desc())
     return list(session.scalars(query.limit(most)))
 
 
@@ -149,7 +173,7 @@ def newest(session: Session) -> int:
 
 
 def inbox(session: Session, whose: Sequence[str], most: int = 100) -> list[Message]:
-    query = select(Message).where(Message.whose.in_(whose)).order_by(Message.number.desc())
+    query = select(Message).where(Message.whose.in_(whose)).order_by(Message.at.desc(), Message.number.desc())
     return list(session.scalars(query.limit(most)))
 
 

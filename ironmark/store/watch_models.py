@@ -39,7 +39,8 @@ class WatchMemory(Base):
 
 class Message(Base):
     """What one receiver is told at once. watch: None where that is gone or no watch tells it. whose: ``here``, ``person:``,
-    ``mail:`` or ``hook:`` and which; account: of a person. read_at: when it was read in their inbox."""
+    ``mail:`` or ``hook:`` and which; account: of a person. about: what it is about where that
+    is one thing, as ``edition:`` and which. read_at: when it was read in their inbox."""
 
     __tablename__ = "messages"
     number: Mapped[int] = mapped_column(BigInteger, primary_key=True)
@@ -48,6 +49,7 @@ class Message(Base):
     whose: Mapped[str] = mapped_column(String(300, collation="utf8mb4_bin"))
     account: Mapped[str | None] = mapped_column(ForeignKey("accounts.id", ondelete="CASCADE"))
     at: Mapped[dt.datetime]
+    about: Mapped[str] = mapped_column(String(100), default="", index=True)
     title: Mapped[str] = mapped_column(String(300))
     body: Mapped[dict[str, Any]] = mapped_column(JSON)
     read_at: Mapped[dt.datetime | None]

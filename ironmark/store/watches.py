@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import hashlib
 from typing import Any
 
 from sqlalchemy import or_, select
@@ -11,6 +12,7 @@ from sqlalchemy.orm import Session
 from ironmark.clock import now
 from ironmark.core.told_once import Event, How, Memory
 from ironmark.store.database import Missing, StaleVersion, new_key
+from ironmark.store.eyes import Eyes
 from ironmark.store.watch_models import Watch, WatchMemory
 
 
@@ -28,9 +30,9 @@ def get(session: Session, key: str, *, locked: bool = False) -> Watch:
     return row
 
 
-def create(session: Session, account: str | None, name: str, body: dict[str, Any]) -> Watch:
+def create(session: Session, account: str | None, name: str, body: dict[str, Any], key: str = "") -> Watch:
     row = Watch(
-        id=new_key(name), version=1, account=account or None, name=name, body=body, said="", stamp="", look_at=now(),
+        id=key or new_key(name), version=1, account=account or None, name=name, body=body, said="", stamp="", look_at=now(),
         made_at=now(), saved_at=now(),
     )  # fmt: skip
     session.add(row)
@@ -70,17 +72,26 @@ def due(session: Session, stamp: str, moment: dt.datetime) -> list[str]:
 # What they remember
 
 
-def memory(session: Session, watch: str, whose: str) -> Memory:
+def memory(session: Session, watch: str, whose: str, sees: Eyes) -> Memory:
+    """Nothing where whoever it is reads other rows than when it was kept: what those say is no news."""
     row = session.get(WatchMemory, (watch, whose))
-    if row is None:
+    if row is None or row.body["rows"] != _rows(sees):
         return Memory()
     events: dict[Event, How] = {Event(*one[:3]): one[3] for one in row.body["events"]}
     since = {Event(*one[:3]): dt.datetime.fromisoformat(one[3]) for one in row.body["since"]}
     return Memory(frozenset(row.body["series"]), events, since, is_new=False)
 
 
-def remember(session: Session, watch: str, whose: str, held: Memory) -> None:
+def _rows(sees: Eyes) -> str:
+    """What tells the rows that somebody reads from those of others."""
+    if sees.read_all_rows:
+        return ""
+    return hashlib.blake2b(repr((sorted(sees.closed), sees.narrowed)).encode(), digest_size=12).hexdigest()
+
+
+def remember(session: Session, watch: str, whose: str, held: Memory, sees: Eyes) -> None:
     body = {
+        "rows": _rows(sees),
         "series": sorted(held.series),
         "events": [[one.series, one.ends, one.what, how] for one, how in sorted(held.events.items())],
         "since": [[one.series, one.ends, one.what, at.isoformat()] for one, at in sorted(held.since.items())],

@@ -69,7 +69,9 @@ class Printing:
             )
         if row is None:
             return False
-        how = self._drawn(row)
+        with structlog.contextvars.bound_contextvars(request=row.request, export=row.id):
+            how = self._drawn(row)
+            log.info("drawn", kind=row.kind, state=how["state"])
         if not self._over:
             with self._sources.changes() as session:
                 exports.end(session, row.id, self._holder, **how)

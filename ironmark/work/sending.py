@@ -10,8 +10,9 @@ import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass, replace
 from email.message import EmailMessage
+from typing import Any
 from urllib.parse import quote
 
 import aiosmtplib
@@ -23,23 +24,30 @@ from sqlalchemy.orm import Session
 from ironmark.clock import now
 from ironmark.core.sending_times import next_try
 from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.publishing.editions import Frozen
 from ironmark.pages.watches.way_out import off_token
 from ironmark.publish import exporting
+from ironmark.publish.edition_about import about_of
+from ironmark.publish.export_page import ExportPage
+from ironmark.publish.exporting import Kind
 from ironmark.publish.message_hook import event_of, headers_of
 from ironmark.publish.message_mail import File, Letter, written
-from ironmark.store import exports, hooks, leases, outbox
+from ironmark.store import editions, exports, hooks, leases, outbox, sealed
 from ironmark.store.database import Missing
 from ironmark.store.hooks import MailServer
 from ironmark.store.sealed import NoKey
 from ironmark.store.watch_models import Delivery, Message
 from ironmark.tables.connections import LiveProblem, Wrong
 from ironmark.tables.fetching import allowed, looked_up
+from ironmark.work import meters
 
 log = structlog.get_logger()
 AT_ONCE = 6
 LIMIT_S = 10.0  # for a webhook, and for each step with the mail server
 GIVE_UP = dt.timedelta(days=1)
-DRAWN_IN = dt.timedelta(minutes=2)  # what is not drawn by then is sent without
+DRAWN_IN = dt.timedelta(minutes=2)  # a picture that is not drawn by then is left out
+WHOLE_IN = dt.timedelta(minutes=30)  # and a file that was asked for
 LOOK_AGAIN = dt.timedelta(seconds=1)
 
 
@@ -66,6 +74,7 @@ class Parcel:
     url: str = ""
     body: bytes = b""
     secrets: tuple[str, ...] = ()
+    request: str = ""  # the id of the one whose change is told
 
 
 class Sending:
@@ -102,23 +111,41 @@ class Sending:
     def send(self, key: str) -> None:
         """Send one, and note what came of it."""
         try:
+            with self._sources.changes() as session:
+                if _ask_for_files(session, key):
+                    self._insist(session)
             parcel = self._parcel(key)
             if parcel is None:
                 return
             began = time.monotonic()
             _post(parcel, self._sources.hook_hosts) if parcel.channel == "webhook" else asyncio.run(_mail(parcel))
-            log.info("sent", delivery=key, channel=parcel.channel, seconds=round(time.monotonic() - began, 3))
+            log.info(
+                "sent",
+                delivery=key,
+                channel=parcel.channel,
+                request=parcel.request,
+                seconds=round(time.monotonic() - began, 3),
+            )
         except NotYet:
             with self._sources.changes() as session:
                 outbox.get(session, key, locked=True).due_at = now() + LOOK_AGAIN
                 self._insist(session)
             return
         except NotSent as error:
+            meters.SENT.labels(self._channel(key), "failed").inc()
             self._not_sent(key, str(error), error.for_good)
             return
         with self._sources.changes() as session:
             outbox.was_sent(session, key)
+            for message in outbox.messages_of(session, outbox.get(session, key)):
+                if "sealed" in message.body:
+                    message.body = {name: value for name, value in message.body.items() if name != "sealed"}
             self._insist(session)
+        meters.SENT.labels(parcel.channel, "sent").inc()
+
+    def _channel(self, key: str) -> str:
+        with self._sources.readings() as session:
+            return outbox.get(session, key).channel
 
     def _not_sent(self, key: str, said: str, for_good: bool) -> None:
         with self._sources.changes() as session:
@@ -149,40 +176,87 @@ def _for_hook(session: Session, row: Delivery, messages: list[Message]) -> Parce
     except Missing:
         raise NotSent("The webhook was taken away.", for_good=True) from None
     body = event_of(row.id, hooks.home(session), row.made_at, [one.body for one in messages])
-    return Parcel(row.id, "webhook", url=hook.url, body=body, secrets=tuple(hooks.secrets_of(hook)))
+    return Parcel(
+        row.id, "webhook", url=hook.url, body=body, secrets=tuple(hooks.secrets_of(hook)), request=_request(messages)
+    )
+
+
+def _request(messages: list[Message]) -> str:
+    return next((str(one.body.get("request", "")) for one in messages), "")
 
 
 def _for_mail(session: Session, row: Delivery, messages: list[Message]) -> Parcel:
     server = hooks.mail_server(session)
     if server is None:
         raise NotSent("No mail server is named yet. Name one under Watches, Sending.")
-    files = [] if len(messages) > 1 else _files(session, messages)
+    files, missing = ([], []) if len(messages) > 1 else _files(session, messages)
     one = messages[0] if len(messages) == 1 else None
     subject = one.title if one else f"{sum(len(m.body['items']) for m in messages)} things to tell"
     off = ""
     if server.home and messages and messages[0].watch is not None:
         off = f"{server.home}/api/unfollow/{quote(off_token(session, messages[0].watch, messages[0].whose))}"
+    told = [_unsealed(one.body) for one in messages]
     letter = Letter(
-        row.id, row.to, server.sender, server.home, subject, row.made_at, [one.body for one in messages], files, off
+        row.id, row.to, server.sender, server.home, subject, row.made_at, told, files, off, missing
     )  # fmt: skip
-    return Parcel(row.id, "mail", letter=written(letter), server=server)
+    return Parcel(row.id, "mail", letter=written(letter), server=server, request=_request(messages))
 
 
-def _files(session: Session, messages: list[Message]) -> list[File]:
-    """What was drawn to go along; without what could not be."""
-    found = []
+def _unsealed(body: dict[str, Any]) -> dict[str, Any]:
+    """A message with the link that was kept sealed until it is sent. Raises NoKey."""
+    if "sealed" not in body:
+        return body
+    return body | {"items": [body["items"][0] | {"link": sealed.unseal(body["sealed"])}]}
+
+
+def _files(session: Session, messages: list[Message]) -> tuple[list[File], list[str]]:
+    """What was drawn to go along, and the kinds of what could not be."""
+    found, missing = [], []
     for message in messages:
         for held in message.body.get("files", ()):
             try:
                 row = exports.get(session, held["export"])
             except Missing:
+                missing.append(held["kind"])
                 continue
-            if row.state not in exports.ENDED and now() < message.at + DRAWN_IN:
+            within = bool(held.get("within"))
+            if row.state not in exports.ENDED and now() < message.at + (DRAWN_IN if within else WHOLE_IN):
                 raise NotYet
-            if (file := exports.file(session, row.id)) is not None:
-                within = held.get("within", held["kind"] == "png")
+            file = exports.file(session, row.id)
+            if file is None:
+                missing.append(held["kind"])
+            else:
                 found.append(File(row.name, exporting.MEDIA[held["kind"]].partition(";")[0], file, within))  # type: ignore[index]
-    return found
+    return found, missing
+
+
+def _ask_for_files(session: Session, key: str) -> bool:
+    """Have editions drawn in the forms that go along, once. Returns whether anything is now."""
+    asked = False
+    for message in outbox.messages_of(session, outbox.get(session, key)):
+        files = []
+        for held in message.body.get("files", ()):
+            if "export" not in held:
+                asked, held = True, {**held, "export": _drawn(session, held["edition"], held["kind"])}
+            files.append(held)
+        if asked:
+            message.body = {**message.body, "files": files}
+    return asked
+
+
+def _drawn(session: Session, edition: str, kind: Kind) -> str:
+    """What an edition in some form goes by once it is drawn; "" where it cannot be."""
+    try:
+        row = editions.get(session, edition)
+        frozen = Frozen.from_bytes(editions.frozen_bytes(session, edition))
+        leaf, options = ExportPage(frozen, about_of(row, frozen)), exporting.Options()
+        exporting.check(leaf, kind, options)
+        source, about = replace(frozen, workings={}).to_bytes(), asdict(about_of(row, frozen))
+        return exports.ask(session, kind, source, about, asdict(options), exporting.name_of(leaf, kind, options))
+    except (Missing, Refused):
+        return ""
+    except exports.TooMany:
+        raise NotYet from None
 
 
 async def _mail(parcel: Parcel) -> None:

@@ -26,6 +26,7 @@ from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
 from ironmark.tables.table import Unreadable
+from ironmark.work import meters
 from ironmark.work.printing import Printing
 from ironmark.work.sending import Sending
 
@@ -35,6 +36,7 @@ AT_ONCE = 3
 # Before the key of a standing order; of all glances; of the trail; before the key of a watch.
 ORDER, GLANCES, TRAIL, WATCH = "order:", "glances:", "trail:", "watch:"
 TIDY_S = 3600.0
+SETTLES_S, RESTLESS_S = 0.8, 10.0  # how long nothing changes before watches look, and at most how long they wait
 Work = Callable[[Sources, str, Callable[[Session], None]], None]
 Foreseen = tuple[type[Exception], ...]
 log = structlog.get_logger()
@@ -51,6 +53,8 @@ class Worker:
         self.sending = Sending(sources, self._insist)
         self._restating, self._glancing = Restating(sources), Glancing(sources)
         self._running: set[str] = set()
+        self._stamp: change_log.Stamp = ()
+        self._changed_at = self._restless_since = 0.0
         self._tidy_at = time.monotonic()
         self._renew_at = 0.0  # by the monotonic clock; 0 while another process has the lease
         self._lock, self._end, self._awake = threading.Lock(), threading.Event(), threading.Event()
@@ -97,7 +101,7 @@ class Worker:
             ordered = standing.due(session, now(), 4 * AT_ONCE) if mine else []
             stamp = change_log.stamp(session) if mine else ()
             restated = mine and "" not in self._running and self._restating.changed(stamp)
-            watched = looking.due(session, now())[: 4 * AT_ONCE] if mine else []
+            watched = looking.due(session, now())[: 4 * AT_ONCE] if mine and self._has_settled(stamp) else []
             if mine:
                 outbox.bundle(session, now())
             to_send = outbox.due(session, now(), 4 * AT_ONCE) if mine else []
@@ -118,6 +122,18 @@ class Worker:
         if mine and time.monotonic() > self._tidy_at:
             self._tidy_at = time.monotonic() + TIDY_S
             self._begin(TRAIL, self._tidy)
+
+    def _has_settled(self, stamp: change_log.Stamp) -> bool:
+        """Whether nothing has changed for a moment, or it has gone on changing for long: somebody who drags a mark, or a
+        machine that sends row after row, has watches looked at once."""
+        moment = time.monotonic()
+        if stamp != self._stamp:
+            self._stamp, self._changed_at = stamp, moment
+            self._restless_since = self._restless_since or moment
+        settled = moment - self._changed_at >= SETTLES_S or moment - self._restless_since >= RESTLESS_S
+        if settled:
+            self._restless_since = 0.0
+        return settled
 
     def _has_lease(self, session: Session) -> bool:
         """Ask for it, or ask for it again where a third of it is over: each time is a write. What is done rests on the
@@ -150,7 +166,8 @@ class Worker:
     def _carry_out(self, work: Work, key: str, foreseen: Foreseen, failed: Callable[[str, str], None]) -> None:
         """Do something whose failures are told. foreseen: those that have words of their own."""
         try:
-            work(self._sources, key, self._insist)
+            with meters.job(work.__module__.rpartition(".")[2]):
+                work(self._sources, key, self._insist)
         except foreseen as error:
             failed(key, error.problem.detail if isinstance(error, Refused) else str(error))
         except (DBAPIError, leases.Lost):

@@ -29,6 +29,7 @@
     { path: '/watches/sending', verb: 'own' },
     { path: '/rows', verb: 'make' },
     { path: '/done', verb: 'own' },
+    { path: '/upkeep', verb: 'own' },
   ]
   const me = $derived(known())
   const words = $derived(places.filter((one) => may(one.verb) && (one.path !== '/people' || me?.signs_in)))
@@ -171,7 +172,8 @@
           />
           <p class="you small">
             {#if me?.signs_in}<a class="link" href="#/me" onclick={close}>Your account</a>{/if}
-            {#if may('own')}<a class="link" href="#/done" onclick={close}>What was done</a>{/if}
+            {#if may('own')}<a class="link" href="#/done" onclick={close}>What was done</a>
+              <a class="link" href="#/upkeep" onclick={close}>Upkeep</a>{/if}
             {#if me?.signs_in}<button class="link" onclick={() => signOut()}>Sign out</button>{/if}
           </p>
         {/snippet}

@@ -30,6 +30,7 @@ const sending = view(() => import('./views/watches/Sending.svelte'))
 const people = view(() => import('./views/people/People.svelte'))
 const whoReads = view(() => import('./views/people/WhoReads.svelte'))
 const done = view(() => import('./views/people/Done.svelte'))
+const upkeep = view(() => import('./views/people/Upkeep.svelte'))
 const account = view(() => import('./views/people/Account.svelte'))
 const changedPage = view(() => import('./views/Changed.svelte'))
 const specimens = view(() => import('./views/specimens/Specimens.svelte'))
@@ -69,6 +70,7 @@ export const routes = {
   '/people': people,
   '/people/:kind/:id': whoReads,
   '/done': done,
+  '/upkeep': upkeep,
   '/me': account,
   '/changed': changedPage,
   '/specimens': specimens,

@@ -9,8 +9,8 @@ from pydantic import BaseModel
 from ironmark.api.access import Reader
 from ironmark.api.timestamps import moment
 from ironmark.pages.publishing.editions import Frozen
-from ironmark.publish.export_page import About, ExportPage
-from ironmark.publish.proof import checksum
+from ironmark.publish.edition_about import about_of
+from ironmark.publish.export_page import ExportPage
 from ironmark.store import editions
 from ironmark.store.editions import State
 from ironmark.store.eyes import Eyes
@@ -65,23 +65,6 @@ def edition_out(row: Edition) -> EditionOut:
         made_by=row.made_by, published_at=moment(row.published_at), published_by=row.published_by,
         withdrawn_at=moment(row.withdrawn_at), withdrawn_by=row.withdrawn_by, why=row.why, restated=row.restated,
         by_clock=row.standing is not None, made_with=_made_with(row), opened=bool((row.eyes or {}).get("open")),
-    )  # fmt: skip
-
-
-_CHECKSUMS: dict[str, str] = {}  # by edition: what one holds never changes
-
-
-def about_of(row: Edition, frozen: Frozen) -> About:
-    told = edition_out(row)
-    if row.id not in _CHECKSUMS:
-        if len(_CHECKSUMS) > 1000:
-            _CHECKSUMS.clear()
-        _CHECKSUMS[row.id] = checksum(frozen.to_json())
-    return About(
-        id=told.id, number=told.number, state=told.state, title=told.title, note=told.note, made_at=told.made_at,
-        made_by=told.made_by, published_at=told.published_at or "", published_by=told.published_by,
-        withdrawn_at=told.withdrawn_at or "", withdrawn_by=told.withdrawn_by, why=told.why,
-        sha256=_CHECKSUMS[row.id],
     )  # fmt: skip
 
 

@@ -76,6 +76,12 @@ class Sources:
         self.taken = Seen(int(memory * OF_READINGS), lambda taken: taken.weight)  # see ``readings_cache``
         self.turns = Turns(TURNS)
 
+    def held(self) -> dict[str, float]:
+        """Entries of the caches of this process, and how many looks into them found what they looked for."""
+        asked = self.seen.asked + self.taken.asked
+        hits = (self.seen.found + self.taken.found) / asked if asked else 0.0
+        return {"rows": len(self._held), "readings": len(self.taken.keys), "hits": round(hits, 4)}
+
     @contextmanager
     def readings(self) -> Iterator[Session]:
         """A session that sees one moment of the database."""

@@ -24,12 +24,15 @@ class Seen:
         self._held: LRUCache[Hashable, object] = LRUCache(most, getsizeof=weigh)
         self._weigh = weigh
         self._lock = threading.Lock()
+        self.found = self.asked = 0  # what was looked for, and how much of it was there
 
     def several(self, keys: Mapping[_K, Hashable], read: Callable[[list[_K]], Mapping[_K, _V]]) -> dict[_K, _V]:
         """What stands under some keys. keys: by name, each with its version; read: reads those not seen yet."""
         with self._lock:
             found = {name: self._held.get(key) for name, key in keys.items()}
-        missing = [name for name, held in found.items() if held is None]
+            missing = [name for name, held in found.items() if held is None]
+            self.asked += len(found)
+            self.found += len(found) - len(missing)
         if missing:
             made = read(missing)
             found |= made

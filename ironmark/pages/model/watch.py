@@ -115,7 +115,7 @@ class Told:
     """One thing that is told. kind: "" news, ``restated`` of a period that was over, ``taken back`` what is no longer so. who: of
     which member, "" for all together; before, state: the names of states with their signs and colours; shown: the value; against:
     where it stands to its mark; since: since when; why: signal or noise; note: what was noted about it; link: where it is read,
-    without the server's address."""
+    without the server's address; about: what it is about, as ``edition:`` and which; gone: that it was withdrawn."""
 
     kind: Kind
     who: str
@@ -130,6 +130,8 @@ class Told:
     note: str = ""
     signal: bool = False
     link: str = ""
+    about: str = ""
+    gone: bool = False
 
     @property
     def words(self) -> str:

@@ -14,11 +14,13 @@ from ironmark.core.told_once import Event
 from ironmark.core.words import edge_words, gap_words
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.datasets.late_data import late_data
+from ironmark.pages.drawing.draw_texts import as_text
 from ironmark.pages.model.note_words import asked as asked_for
 from ironmark.pages.model.note_words import label_of
 from ironmark.pages.model.page import narrow_of
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.model.watch import OF_A_HISTORY, Kind, Told, ToldState, WatchBody
+from ironmark.pages.publishing.note_alone import note_alone
 from ironmark.pages.reading.instrument_scope import own_scope
 from ironmark.pages.reading.read import read_page
 from ironmark.pages.reading.usages import yardsticks_in_use
@@ -181,7 +183,16 @@ def _edition(context: ReadingContext, event: Event, key: str, kind: Kind) -> Tol
     done = "was withdrawn" if event.what.startswith("withdrawn") else "is out"
     why = row.why if event.what.startswith("withdrawn") else row.note
     note = why[:SIGNED]
-    return Told(kind, "", name, f"{row.period_label} {done}", note=note, link=f"#/editions/{key}")
+    return Told(
+        kind,
+        "",
+        name,
+        f"{row.period_label} {done}",
+        note=note,
+        link=f"#/editions/{key}",
+        about=f"edition:{key}",
+        gone=event.what.startswith("withdrawn"),
+    )
 
 
 def _reading(context: ReadingContext, body: WatchBody, where: Found, kind: Kind) -> Told:
@@ -204,16 +215,24 @@ def _reading(context: ReadingContext, body: WatchBody, where: Found, kind: Kind)
         why = usual.signal(period.grain, unit, style) or f"Within its usual variation, {usual.words(unit, style)}"
     of = block.of(p, m)
     kpi, _, narrow, _ = of.split("|", 3)
-    note = notes.get_many(context.session, [notes.key_of(kpi, narrow, period.key)])
-    text = " ".join(next(iter(note.values())).text.split()) if note else ""
+    note = _note(context, notes.key_of(kpi, narrow, period.key))
     before = known.get(where.before) if where.before else None
     return Told(
         kind, member or "", context.kpi(history.kpi).name, period.label,
         shown=show(value, unit, style) if value is not None else "no reading", against=against,
         before=_state(before) if before and state and before.key != state else None,
-        state=_state(known.get(state) if state else None), since=_since(where, body, period), why=why, note=text[:SIGNED],
+        state=_state(known.get(state) if state else None), since=_since(where, body, period), why=why, note=note,
         signal=signal, link=_link(history.kpi, period.key, history.by or "", member or ""),
     )  # fmt: skip
+
+
+def _note(context: ReadingContext, key: str) -> str:
+    """The first words of what was noted about a reading, its live figures as they are now."""
+    kept = notes.get_many(context.session, [key]).get(key)
+    if kept is None or not kept.text:
+        return ""
+    said = " ".join(as_text(note_alone(context, kept).blocks).split())
+    return said if len(said) <= SIGNED else said[: SIGNED - 1] + "…"
 
 
 def _since(where: Found, body: WatchBody, period: Period) -> str:

@@ -9,7 +9,7 @@ import numpy as np
 
 from ironmark.core.evaluate import Floats
 from ironmark.core.hold_off import NO_READING, Falls, Flags, HoldOff, Ranks, falls
-from ironmark.core.periods import Grain, Period, timeline
+from ironmark.core.periods import Grain, Period, finer, timeline
 from ironmark.core.readings import Readings
 from ironmark.core.told_once import Event
 from ironmark.pages.context.reading_context import ReadingContext
@@ -87,6 +87,9 @@ def history_of(
     periods = timeline(Period.of(source.last, grain, context.year_start), source.first, source.last)
     names = tuple(dict.fromkeys((*marks, mark_of(context, yardstick))))
     readings = context.cached_readings(kpi, names, yardstick, by=by, where=where, periods=periods)
+    if finer(grain, readings.row_grain):
+        detail = f"These rows are by {readings.row_grain}. Read them by that, or by longer periods."
+        raise Refused(422, "too-fine", "There is no reading so fine", detail, {"field": "grain"})
     block = plain_readings_of(context, kpi, yardstick, readings)
     return History(kpi, block, by, frozenset(chosen) or None)
 

@@ -40,7 +40,7 @@ _OF_THE_CLOCK = frozenset({"late", "unmarked", "outlook"})
 
 @dataclass
 class _Look:
-    """What one look has found. news: by receiver, with what is told of it."""
+    """What one look has found. news: by receiver, with what is told of it. request: the id of the one that made the newest change."""
 
     version: int
     stamp: str
@@ -48,6 +48,7 @@ class _Look:
     name: str
     found: list[tuple[Receiver, News, list[Told], list[Shown]]] = field(default_factory=list)
     unread: list[str] = field(default_factory=list)
+    request: str = ""
     live: bool = False
 
 
@@ -74,7 +75,7 @@ def carry_out(sources: Sources, key: str, insist: Callable[[Session], None]) -> 
             return  # it asks something else by now, and is due again
         moment = clock.now()
         for receiver, news, items, shown in look.found:
-            watches.remember(session, key, receiver.whose, news.memory)
+            watches.remember(session, key, receiver.whose, news.memory, receiver.sees)
             if items:
                 _put_out(session, key, look, receiver, items, shown, moment)
         row.stamp, row.said = look.stamp, " ".join(dict.fromkeys(look.unread))[:2000]
@@ -102,7 +103,7 @@ def _again_at(look: _Look, moment: dt.datetime) -> dt.datetime | None:
 def _look(sources: Sources, session: Session, key: str) -> _Look:
     row = watches.get(session, key)
     body = WatchBody.model_validate(row.body)
-    look = _Look(row.version, stamp_of(session), body, row.name)
+    look = _Look(row.version, stamp_of(session), body, row.name, request=change_log.newest_request(session))
     if body.paused:
         return look
     answers: dict[object, tuple[ReadingContext, Answer] | str] = {}
@@ -116,7 +117,7 @@ def _look(sources: Sources, session: Session, key: str) -> _Look:
             continue
         context, found = held
         look.live = look.live or not context.is_cacheable
-        memory = watches.memory(session, key, receiver.whose)
+        memory = watches.memory(session, key, receiver.whose, receiver.sees)
         news = _news(memory, found, body)
         items = [
             *told(context, body, found, news.news, ""),
@@ -155,24 +156,34 @@ def _put_out(
     shown: list[Shown],
     moment: dt.datetime,
 ) -> None:
-    files = []
+    """Tell one receiver: of each edition by itself, of all else together."""
+    files: list[dict[str, Any]] = []
     for one in shown:
         try:
-            files.append(
-                {
-                    "export": exports.ask(session, one.kind, one.source, one.about, one.options, one.name),
-                    "kind": one.kind,
-                }
-            )
+            made = exports.ask(session, one.kind, one.source, one.about, one.options, one.name)
         except exports.TooMany:
             break  # it is told without
-    body: dict[str, Any] = {"watch": look.name, "items": [as_json(one) for one in items], "files": files}
-    message = outbox.add(session, key, receiver.whose, receiver.account, changes_words(items), body, moment)
-    if receiver.way is not None:
-        channel, to = receiver.way
-        keys.get(session, OFF)  # made, if it is not yet, before mail rests on it
-        digest = "" if look.body.when == "at once" else look.body.when
-        outbox.put_out(session, [message], channel, to, sent_at(moment, times_of(look.body, receiver)), digest)
+        files.append({"export": made, "kind": one.kind, "within": True})
+    parts = [[one] for one in items] if look.body.asks == "edition" else [items]
+    for part in parts:
+        about = part[0].about if len(part) == 1 else ""
+        along = files
+        if about.startswith("edition:") and not part[0].gone and look.body.when == "at once":
+            along = [{"edition": about.removeprefix("edition:"), "kind": form} for form in look.body.forms]
+        body: dict[str, Any] = {
+            "watch": look.name,
+            "items": [as_json(one) for one in part],
+            "files": along,
+            "request": look.request,
+        }
+        message = outbox.add(
+            session, key, receiver.whose, receiver.account, changes_words(part), body, moment, about
+        )  # fmt: skip
+        if receiver.way is not None:
+            channel, to = receiver.way
+            keys.get(session, OFF)  # made, if it is not yet, before mail rests on it
+            digest = "" if look.body.when == "at once" else look.body.when
+            outbox.put_out(session, [message], channel, to, sent_at(moment, times_of(look.body, receiver)), digest)
 
 
 def trial_items(context: ReadingContext, body: WatchBody) -> list[Told]:

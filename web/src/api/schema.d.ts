@@ -4,6 +4,43 @@
  */
 
 export interface paths {
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Health
+         * @description Whether the server and its database answer, and whether what is done without a request is done.
+         */
+        get: operations["health_api_health_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/upkeep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Upkeep */
+        get: operations["upkeep_api_upkeep_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scorecards/by-hand": {
         parameters: {
             query?: never;
@@ -698,6 +735,26 @@ export interface paths {
          * @description The sheets of an edition as they were, each as small as a stamp, in their places. They never change.
          */
         get: operations["draw_edition_api_editions__key__drawing_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/editions/{key}/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sent To
+         * @description Who was told of it, and how that went, the newest first.
+         */
+        get: operations["sent_to_api_editions__key__sent_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2712,8 +2769,8 @@ export interface paths {
         put?: never;
         /**
          * Forgotten
-         * @description Note that somebody asks for a new password: an owner finds it in what was done, and makes them a link. The answer is
-         *     the same whether there is such an account or not.
+         * @description Somebody asks for a new password: a link goes to their mail; where none is sent, an owner finds it in what was done, and
+         *     makes them one. The answer is the same whether there is such an account or not.
          */
         post: operations["forgotten_api_sign_in_forgotten_post"];
         delete?: never;
@@ -3634,26 +3691,6 @@ export interface paths {
          * @description anyway: though standing orders go by it.
          */
         delete: operations["drop_holidays_api_holidays__key__delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/health": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Health
-         * @description Whether the server and its database answer.
-         */
-        get: operations["health_api_health_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -5642,6 +5679,13 @@ export interface components {
              */
             scope: components["schemas"]["ScopeBody"];
         };
+        /** FailedSource */
+        FailedSource: {
+            /** Dataset */
+            dataset: string;
+            /** Said */
+            said: string;
+        };
         /** FairPart */
         FairPart: {
             /** State */
@@ -6006,7 +6050,11 @@ export interface components {
              */
             sure: boolean;
         };
-        /** Health */
+        /**
+         * Health
+         * @description worker: whether some process does what is done without a request. printer: whether pages can be printed. oldest_unsent:
+         *     seconds since the oldest message was made that should have been sent by now; null where none waits.
+         */
         Health: {
             /** Status */
             status: string;
@@ -6014,6 +6062,12 @@ export interface components {
             database: string;
             /** Version */
             version: string;
+            /** Worker */
+            worker: boolean;
+            /** Printer */
+            printer: boolean;
+            /** Oldest Unsent */
+            oldest_unsent: number | null;
         };
         /** Held */
         Held: {
@@ -6749,13 +6803,15 @@ export interface components {
         };
         /**
          * LinkMade
-         * @description path: on this server, told this once. until: when it ends.
+         * @description path: on this server, told this once. until: when it ends. mailed: whether it goes to their mail.
          */
         LinkMade: {
             /** Path */
             path: string;
             /** Until */
             until: string;
+            /** Mailed */
+            mailed: boolean;
         };
         /**
          * LinkOut
@@ -7650,7 +7706,7 @@ export interface components {
         };
         /**
          * OtherSetting
-         * @description words: the setting, such as ``at once``; sent: how many messages it would have sent.
+         * @description words: the setting, such as ``After 2 readings``; sent: how many messages it would have sent.
          */
         OtherSetting: {
             /** Words */
@@ -9842,7 +9898,7 @@ export interface components {
          * @description One thing that is told. kind: "" news, ``restated`` of a period that was over, ``taken back`` what is no longer so. who: of
          *     which member, "" for all together; before, state: the names of states with their signs and colours; shown: the value; against:
          *     where it stands to its mark; since: since when; why: signal or noise; note: what was noted about it; link: where it is read,
-         *     without the server's address.
+         *     without the server's address; about: what it is about, as ``edition:`` and which; gone: that it was withdrawn.
          */
         Told: {
             /**
@@ -9893,6 +9949,16 @@ export interface components {
              * @default
              */
             link: string;
+            /**
+             * About
+             * @default
+             */
+            about: string;
+            /**
+             * Gone
+             * @default false
+             */
+            gone: boolean;
         };
         /**
          * ToldState
@@ -10178,6 +10244,44 @@ export interface components {
              * @default false
              */
             sign: boolean;
+        };
+        /**
+         * Upkeep
+         * @description since: when the oldest unsent was made. waiting, failed: messages. drawing: pages that wait to be drawn. sources: those
+         *     that could not be read by the clock; watches: those that cannot be answered, by name. rows, readings: entries of the caches
+         *     of the process that answers, hits: how many of ten looks into them found what they looked for.
+         */
+        Upkeep: {
+            /** Status */
+            status: string;
+            /** Database */
+            database: string;
+            /** Version */
+            version: string;
+            /** Worker */
+            worker: boolean;
+            /** Printer */
+            printer: boolean;
+            /** Oldest Unsent */
+            oldest_unsent: number | null;
+            /** Since */
+            since: string | null;
+            /** Waiting */
+            waiting: number;
+            /** Failed */
+            failed: number;
+            /** Drawing */
+            drawing: number;
+            /** Sources */
+            sources: components["schemas"]["FailedSource"][];
+            /** Watches */
+            watches: string[];
+            /** Rows */
+            rows: number;
+            /** Readings */
+            readings: number;
+            /** Hits */
+            hits: number;
         };
         /**
          * Upload
@@ -10646,6 +10750,73 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    health_api_health_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    upkeep_api_upkeep_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upkeep"];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     set_by_hand_api_scorecards_by_hand_post: {
         parameters: {
             query?: never;
@@ -12216,6 +12387,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Stamp"][];
+                };
+            };
+            /** @description A problem document (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sent_to_api_editions__key__sent_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SentOut"][];
                 };
             };
             /** @description A problem document (RFC 9457) */
@@ -18764,44 +18966,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description A problem document (RFC 9457) */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    health_api_health_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Health"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Health"];
-                };
             };
             /** @description A problem document (RFC 9457) */
             default: {

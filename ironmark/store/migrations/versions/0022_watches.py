@@ -43,6 +43,7 @@ def upgrade() -> None:
         sa.Column("whose", told, nullable=False),
         sa.Column("account", sa.String(80), sa.ForeignKey("accounts.id", ondelete="CASCADE")),
         _moment("at"),
+        sa.Column("about", sa.String(100), nullable=False, index=True),
         sa.Column("title", sa.String(300), nullable=False),
         sa.Column("body", sa.JSON(), nullable=False),
         _moment("read_at", nullable=True),
@@ -77,7 +78,12 @@ def upgrade() -> None:
         _moment("made_at"),
     )
 
+    for table in ("change_log", "exports"):
+        op.add_column(table, sa.Column("request", sa.String(40), nullable=False, server_default=""))
+
 
 def downgrade() -> None:
+    for table in ("change_log", "exports"):
+        op.drop_column(table, "request")
     for table in ("hooks", "deliveries", "messages", "watch_memories", "watches"):
         op.drop_table(table)

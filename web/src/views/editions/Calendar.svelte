@@ -102,6 +102,13 @@
         used = { key, said: error.problem.detail }
       }
     })
+  let watches = $state.raw<Schemas['WatchOut'][]>([])
+  got(api.GET('/api/watches')).then(
+    (found) => (watches = found),
+    () => undefined, // the page itself says that the server is away
+  )
+  const senders = (card: string) =>
+    watches.filter((one) => one.body.asks === 'edition' && one.body.scorecard === card)
 </script>
 
 <main class="page">
@@ -140,6 +147,11 @@
       <p class="small soft">
         Next: {order.next.map((due) => `${due.of} on ${when(due.at)}`).join(' · ')}
         {#if order.made}· <a class="link" href="#/editions/{order.made}">the last one</a>{/if}
+        · {#each senders(order.body.scorecard) as one (one.id)}sent by
+          <a class="link" href="#/watches/{one.id}">{one.body.name}</a>{:else}<a
+            class="link"
+            href="#/watches/new?scorecard={order.body.scorecard}&asks=edition">have it sent</a
+          >{/each}
         <button class="act quiet" onclick={() => end(order)}>End it</button>
       </p>
     </section>

@@ -8,6 +8,7 @@
   import Slot from '../../parts/Slot.svelte'
   import TakeOut from '../../parts/TakeOut.svelte'
   import Differences from './Differences.svelte'
+  import SentTo from './SentTo.svelte'
   import EditionRow from './EditionRow.svelte'
   import Links from './Links.svelte'
   import OpenKnowingly from './OpenKnowingly.svelte'
@@ -150,7 +151,7 @@
         </p>
       </div>
       <div class="acts">
-        <a class="act" href="#/watches/new?scorecard={edition.scorecard}&asks=edition">Follow</a>
+        <SentTo edition={edition.id} scorecard={edition.scorecard} />
         {#if shown === 'page'}
           {#if editions.length > 1}
             <Slot text="Others" label="Other editions" width={260}>

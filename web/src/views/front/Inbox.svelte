@@ -11,6 +11,8 @@
   let { inbox, reload }: Props = $props()
   const FEW = 3
   let all = $state(false)
+  const fresh = $derived(inbox.messages.filter((one) => !one.read))
+  const shown = $derived(all ? inbox.messages : fresh.slice(0, FEW))
   const read = (key: string) =>
     got(api.POST('/api/inbox/{key}/read', { params: { path: { key } } })).then(reload, () => undefined)
   const readAll = () => got(api.POST('/api/inbox/read')).then(reload, () => undefined)
@@ -19,9 +21,20 @@
 <section class="sheet inbox" aria-labelledby="inbox">
   <div class="line">
     <h2 id="inbox">{inbox.unread ? `Told you, ${inbox.unread} not read` : 'Told you'}</h2>
-    {#if inbox.unread}<button class="act quiet" onclick={readAll}>All read</button>{/if}
+    <span>
+      {#if inbox.unread}<button class="act quiet" onclick={readAll}>All read</button>{/if}
+      {#if inbox.messages.length > shown.length || all}
+        <button class="act quiet" aria-expanded={all} onclick={() => (all = !all)}
+          >{all
+            ? 'Fewer'
+            : fresh.length
+              ? `${inbox.messages.length - shown.length} earlier`
+              : `Nothing new; ${inbox.messages.length} earlier`}</button
+        >
+      {/if}
+    </span>
   </div>
-  {#each inbox.messages.slice(0, all ? undefined : FEW) as one (one.id)}
+  {#each shown as one (one.id)}
     <article class:unread={!one.read}>
       <Items items={one.items} most={3} />
       <p class="small soft line">
@@ -34,11 +47,6 @@
       </p>
     </article>
   {/each}
-  {#if inbox.messages.length > FEW}
-    <button class="act quiet" onclick={() => (all = !all)}
-      >{all ? 'Fewer' : `${inbox.messages.length - FEW} earlier`}</button
-    >
-  {/if}
 </section>
 
 <style>

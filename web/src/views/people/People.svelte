@@ -12,7 +12,7 @@
 
   let found = $state.raw<Schemas['PeopleOut'] | null>(null)
   let failed = $state('')
-  let link = $state<{ whose: string; address: string; until: string } | null>(null)
+  let link = $state<{ whose: string; address: string; until: string; mailed: boolean } | null>(null)
   let asking = $state(false)
   let mail = $state('')
   let name = $state('')
@@ -36,7 +36,7 @@
       (told) => (failed = told),
     )
   const told = (whose: string, made: Schemas['LinkMade']) =>
-    (link = { whose, address: location.origin + made.path, until: made.until })
+    (link = { whose, address: location.origin + made.path, until: made.until, mailed: made.mailed })
 
   function askIn(event: SubmitEvent) {
     event.preventDefault()
@@ -90,7 +90,9 @@
   {#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
   {#if link}
     <p class="aside-note gap" role="status">
-      For {link.whose}, good once, until {when(link.until)}. It is told this once; send it to them:
+      For {link.whose}, good once, until {when(link.until)}. {link.mailed
+        ? 'It goes to their mail; here it is told this once:'
+        : 'It is told this once; send it to them:'}
       <input
         class="type-in"
         readonly

@@ -26,7 +26,8 @@
   })
   const ways = $derived.by(() => {
     const found = tell.length ? ['in the inbox'] : []
-    if (body.by_mail || body.mails?.length) found.push('by mail')
+    const forms = body.asks === 'edition' ? (body.forms ?? []).map((one) => one.toUpperCase()).join(', ') : ''
+    if (body.by_mail || body.mails?.length) found.push(forms ? `by mail with ${forms}` : 'by mail')
     const hooks = (body.hooks ?? []).map(
       (key) => choices?.hooks.find((one) => one.key === key)?.name ?? 'a webhook',
     )
@@ -88,6 +89,14 @@
           ? change({ by_mail: !body.by_mail })
           : change({ hooks: toggled(body.hooks ?? [], key.slice(2)) })}
     />
+    {#if body.asks === 'edition' && (body.by_mail || body.mails?.length)}
+      <p class="small soft">Files that go along</p>
+      <Choices
+        choices={['pdf', 'png', 'xlsx', 'pptx', 'html'].map((key) => ({ key, name: key.toUpperCase() }))}
+        many={body.forms ?? []}
+        choose={(key) => change({ forms: toggled(body.forms ?? [], key as 'pdf') })}
+      />
+    {/if}
     {#if may('own')}<p class="small">
         <a class="link" href="#/watches/sending">The mail server and webhooks</a>
       </p>{/if}

@@ -47,7 +47,8 @@ export function againWords(body: Body, choices: Choices | null): string {
   const parts = []
   if (body.back) {
     const size = Number((body.back * (choices?.scale ?? 1)).toPrecision(6))
-    parts.push(`${size} ${choices?.margin ?? ''} back over the cut`.replace('  ', ' '))
+    const unit = size === 1 && choices?.margin === 'points' ? 'point' : (choices?.margin ?? '')
+    parts.push(`${size} ${unit} back over the cut`.replace('  ', ' '))
   }
   if (body.rest) parts.push(`${body.rest} readings back`)
   return parts.join(' or ') || 'any reading that is back'
