@@ -13,6 +13,7 @@ from selenium.webdriver.common.by import By
 
 from ironmark.store import accounts, database
 from tests import world
+from tests.stand_in import StandIn
 
 FOLDER = world.ROOT / "docs" / "screenshots"
 
@@ -83,6 +84,7 @@ VIEWS: dict[str, tuple[str, list[Callable[[Any], None]]]] = {
     "kpi": ("/kpis/on-time", []),
     "yardstick": ("/yardsticks/punctuality", [click('button[aria-label^="Scope"]'), click(".choice:nth-of-type(2)")]),
     "markbook": ("/marks/on-time?year=2026", []),
+    "watches": ("/watches/routes-that-slip", []),
     "data": ("/data/sailings?column=fare_revenue", []),
     "checklist": ("/data/refit-programme", []),
     "edition": ("/editions", [restate, click(".groups .card")]),
@@ -144,6 +146,31 @@ def who_reads(driver: Any, name: str) -> None:
     driver.delete_all_cookies()
 
 
+def mail(driver: Any, name: str) -> None:
+    """What comes by mail when a route falls."""
+    smtp = world.free_port()
+    inbox, client = StandIn("mail", "--smtp-port", str(smtp)), world.running().client
+    told = {
+        "host": "127.0.0.1",
+        "port": smtp,
+        "tls": "no",
+        "sender": "marks@hollin.example",
+        "home": "https://marks.example",
+    }
+    client.put("/api/sending", json=told, headers={"If-Match": client.get("/api/sending").headers["etag"]})
+    watch = {"name": "Routes that slip", "kpi": "on-time", "by": "route", "asks": "falls", "state": "near"}
+    client.post("/api/watches", json=watch | {"mails": ["operations@hollin.example"]}).raise_for_status()
+    time.sleep(3)  # what is so already is no news
+    tag = client.get("/api/kpis/on-time/marks").headers["etag"]
+    change = {"name": "target", "of": {"route": "Tarn Point – Lowsay"}, "since": "2026-10", "value": 0.99}
+    client.post("/api/kpis/on-time/marks", json={"changes": [change], "sure": True}, headers={"If-Match": tag})
+    world.until(inbox.came, bool)
+    driver.get(f"{inbox.client.base_url}messages/0.html")
+    time.sleep(1)
+    driver.save_screenshot(str(FOLDER / f"{name}.png"))
+    inbox.close()
+
+
 def main(*only: str) -> None:
     """only: the pictures that are taken; all of them where none is named."""
     driver = world.browser()
@@ -160,6 +187,8 @@ def main(*only: str) -> None:
         driver.save_screenshot(str(FOLDER / f"{name}.png"))
     if not only or "who-reads" in only:
         who_reads(driver, "who-reads")
+    if not only or "mail" in only:
+        mail(driver, "mail")
     world.close()
 
 

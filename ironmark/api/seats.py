@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from ironmark.api.access import Reader
 from ironmark.api.signing import Signing
 from ironmark.pages.model.problems import Refused
-from ironmark.pages.watches.letters import tell_account
+from ironmark.pages.watches.letters import tell_account, tell_owners
 from ironmark.store import accounts, trail
 from ironmark.store.people_models import Account
 
@@ -19,6 +19,13 @@ def refuse_too_soon(who: Reader, places: Sequence[tuple[str, int]]) -> None:
     """Count a try, and refuse one that comes too soon after others. places: see ``accounts.may_try``."""
     with who.write() as session:
         wait = accounts.may_try(session, places)
+        if wait:
+            tell_owners(
+                session,
+                "Sign-in was tried too often",
+                f"It was slowed down: {places[0][0]}, from {who.address}",
+                f"tries:{places[0][0]}",
+            )
     if wait:
         raise Refused(429, "slow-down", "Not so fast", f"It was tried too often. Try again in {wait} seconds.")
 

@@ -14,6 +14,7 @@ import time
 import urllib.request
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Any
 
 import structlog
 import uvicorn
@@ -31,6 +32,9 @@ _ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
 GRACE_S = 5  # how long an answer under way may take when the server is told to end
 # A connection that nobody uses stays: one that is closed just as a proxy or a browser asks again is an error to whoever asks.
 KEEP_ALIVE_S = 75
+_WAYS: dict[str, Any] = {
+    "log_config": None, "timeout_graceful_shutdown": GRACE_S, "timeout_keep_alive": KEEP_ALIVE_S,
+}  # fmt: skip
 DATABASE, LOG, HOSTS, FOLDERS = "IRONMARK_DATABASE", "IRONMARK_LOG", "IRONMARK_HOSTS", "IRONMARK_FOLDERS"
 ROOM = "IRONMARK_ROOM"
 FETCH_FROM, SEND_TO, METRICS_TO = "IRONMARK_FETCH_FROM", "IRONMARK_SEND_TO", "IRONMARK_METRICS_TO"
@@ -119,34 +123,20 @@ def serve(
     packed: Path | None = None, signing: Signing = Signing(),
     send_to: Sequence[str] = (), metrics_to: Sequence[str] = (),
 ) -> None:  # fmt: skip
-    """Serve until told to end. files: where a database of our own keeps its files. hosts: names besides loopback's under which it may be asked. folders: those whose files
-    may be read. fetch_from: hosts whose addresses may be asked for rows. ready: called once it answers. memory: bytes that all
-    processes together may take. packed: where CSV files of folders are kept once more as Parquet, if they are. send_to: hosts that messages may be sent to. metrics_to: addresses that may read
-    its figures."""
+    """Serve until told to end. files: where a database of our own keeps its files. hosts: names besides loopback's under which it
+    may be asked. folders: those whose files may be read. fetch_from: hosts whose addresses may be asked for rows. ready: called
+    once it answers. memory: bytes that all processes together may take. packed: where CSV files of folders are kept once more as
+    Parquet, if they are. send_to: hosts that messages may be sent to. metrics_to: addresses that may read its figures."""
     if files is not None:
         room.watch(files)
     if workers == 1:
         give_memory_back()
         engine = database.connect(url)
         app = create_app(
-            engine,
-            hosts=hosts,
-            folders=folders,
-            fetch_from=fetch_from,
-            memory=memory,
-            packed=packed,
-            signing=signing,
-            send_to=send_to,
-        )
-        config = uvicorn.Config(
-            app,
-            host=host,
-            port=port,
-            log_config=None,
-            timeout_graceful_shutdown=GRACE_S,
-            timeout_keep_alive=KEEP_ALIVE_S,
-        )
-        _Server(config, ready).run()
+            engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=memory, packed=packed, signing=signing,
+            send_to=send_to, metrics_to=metrics_to,
+        )  # fmt: skip
+        _Server(uvicorn.Config(app, host=host, port=port, **_WAYS), ready).run()
         engine.dispose()
         return
     # What a process has to know it is told by its environment, which no other account can read.
@@ -167,10 +157,7 @@ def serve(
     os.environ[METRICS_TO] = " ".join(metrics_to)
     meters.share_counts(log.parent / COUNTS)
     os.environ[FOLDERS] = os.pathsep.join(str(folder) for folder in folders)
-    config = uvicorn.Config(
-        "ironmark.api.start:process", factory=True, host=host, port=port, workers=workers, log_config=None,
-        timeout_graceful_shutdown=GRACE_S, timeout_keep_alive=KEEP_ALIVE_S,
-    )  # fmt: skip
+    config = uvicorn.Config("ironmark.api.start:process", factory=True, host=host, port=port, workers=workers, **_WAYS)
     threading.Thread(target=_when_it_answers, args=(host, port, ready), daemon=True).start()
     supervisor = Multiprocess(config, sockets=[config.bind_socket()])
     if signal.getsignal(signal.SIGHUP) != signal.SIG_IGN:  # the terminal ends: so does the server, and all of it

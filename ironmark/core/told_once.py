@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 NO_LONGER_AFTER = dt.timedelta(days=1)  # what was told has to be otherwise for so long before that is told
+NEVER = "9999"
 How = Literal["quiet", "told", "taken back"]
 
 
@@ -49,13 +50,15 @@ def news_of(
     events: Collection[Event],
     series: Collection[str],
     newest: Mapping[str, str],
+    oldest: Mapping[str, str],
     now: dt.datetime,
     lasts: dt.timedelta = dt.timedelta(0),
 ) -> News:
     """What of some events was not told yet.
 
     series: all that were looked at, with or without events. newest: the last day of the newest period that is over, by series;
-    what is said of an earlier one is a restatement. lasts: how long an event has to be there before it is told. What a history
+    what is said of an earlier one is a restatement. oldest: that of the oldest that was looked at; of series without one nothing is
+    taken back, nor of periods before it. lasts: how long an event has to be there before it is told. What a history
     says when it is looked at for the first time is no news.
     """
     done, since = dict(memory.events), dict[Event, dt.datetime]()
@@ -76,7 +79,7 @@ def news_of(
         done[event] = "told"
     there = set(events)
     for event, how in memory.events.items():
-        if how != "told" or event in there or event.series not in series:
+        if how != "told" or event in there or event.ends < oldest.get(event.series, NEVER):
             continue
         first = memory.since.get(event, now)
         if now - first < NO_LONGER_AFTER:

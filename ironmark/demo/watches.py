@@ -47,7 +47,7 @@ def watch(sources: Sources) -> None:
             for event in events:
                 by.setdefault(event.ends, []).append(event)
             items = {ends: told(context, body, found, some, "") for ends, some in by.items()}
-            memory = news_of(Memory(), found.events, found.series, found.newest, clock.now()).memory
+            memory = news_of(Memory(), found.events, found.series, found.newest, found.oldest, clock.now()).memory
         with sources.changes() as session:
             watches.create(session, None, body.name, body.model_dump(), key=key)
             watches.remember(session, key, outbox.HERE, memory, eyes.ALL)

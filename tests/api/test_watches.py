@@ -6,8 +6,6 @@ import datetime as dt
 import json
 import os
 import random
-import subprocess
-import sys
 import time
 import unittest
 from typing import Any, ClassVar
@@ -17,9 +15,9 @@ from sqlalchemy import text
 
 from ironmark import clock
 from ironmark.core.told_once import NO_LONGER_AFTER
-from ironmark.demo.loopback import end_with_us
 from ironmark.store import accounts, database
 from tests import world
+from tests.stand_in import StandIn
 
 WARDS = ("Urgência", "Pediatria <b>", "Cirurgia")
 MONTHS = [f"{2025 + n // 12}-{n % 12 + 1:02d}" for n in range(22)]  # to October 2026
@@ -36,36 +34,6 @@ def rows(last: dict[str, float], months: list[str] = MONTHS, **other: dict[str, 
             share = own.get(ward, 0.92 + 0.002 * ((n * 7 + w * 3) % 5))
             lines.append(f"{month},{ward},1000,{round(1000 * share)}")
     return "\n".join(lines) + "\n"
-
-
-class StandIn:
-    """One of the stand-ins, started as anybody starts it."""
-
-    def __init__(self, what: str, *options: str) -> None:
-        self.port = world.free_port()
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "ironmark", "standin", what, "--port", str(self.port), *options],
-            cwd=world.ROOT, stdout=subprocess.DEVNULL, preexec_fn=end_with_us,
-        )  # fmt: skip
-        self.client = httpx.Client(base_url=f"http://127.0.0.1:{self.port}", timeout=30)
-        world.until(self._answers, bool)
-
-    def _answers(self) -> bool:
-        try:
-            return self.client.get("/messages").is_success
-        except httpx.HTTPError:
-            return False
-
-    def do(self, mode: str) -> None:
-        self.client.post(f"/do/{mode}")
-
-    def came(self) -> Any:
-        return self.client.get("/messages").json()
-
-    def close(self) -> None:
-        self.process.terminate()
-        self.process.wait(20)
-        self.client.close()
 
 
 class Hospital(unittest.TestCase):
@@ -662,6 +630,57 @@ class SomeRows(Hospital):
         self.assertEqual(rui.get("/api/inbox").json()["unread"], 0)
         theirs = lia.get("/api/inbox").json()["messages"][0]["id"]
         self.assertEqual(rui.post(f"/api/inbox/{theirs}/read").status_code, 404)
+
+    def test_letters_about_accounts(self) -> None:
+        asked = self.post("/api/people", json={"mail": "nuno@hospital.example", "name": "Nuno Vale", "role": "reader"})
+        self.assertTrue(asked["mailed"])
+        mail = world.until(lambda: self.mails("nuno@hospital.example"), bool)[0]
+        self.assertIn(f"{self.server.address}{asked['path']}", mail["text"])
+        self.assertNotIn("List-Unsubscribe", mail["headers"])
+        token = asked["path"].split("/")[-1]
+
+        def kept() -> str:
+            with world.straight_to(self.server) as engine, engine.connect() as connection:
+                return str(
+                    connection.execute(
+                        text("SELECT GROUP_CONCAT(body) FROM messages WHERE whose = 'mail:nuno@hospital.example'")
+                    ).scalar()
+                )
+
+        self.assertNotIn(token, kept())
+        world.until(kept, lambda body: "sealed" not in body)  # gone once it was sent
+        nuno = httpx.Client(base_url=self.server.address, timeout=60, headers={"User-Agent": "one"})
+        self.addCleanup(nuno.close)
+        nuno.post(f"/api/sign-in/pass/{token}", json={"password": PASSWORD}).raise_for_status()
+        self.assertEqual(nuno.get("/api/inbox").json()["unread"], 0)
+        body = {"mail": "nuno@hospital.example", "password": PASSWORD}
+        httpx.post(
+            f"{self.server.address}/api/sign-in", json=body, headers={"User-Agent": "another"}
+        ).raise_for_status()
+        self.assertEqual([one["title"] for one in nuno.get("/api/inbox").json()["messages"]], ["A new browser"])
+        httpx.post(
+            f"{self.server.address}/api/sign-in", json=body, headers={"User-Agent": "another"}
+        ).raise_for_status()
+        self.assertEqual(nuno.get("/api/inbox").json()["unread"], 1)
+        self.assertEqual(
+            self.server.client.post("/api/sign-in/forgotten", json={"mail": "nuno@hospital.example"}).status_code, 202
+        )
+        mails = world.until(lambda: self.mails("nuno@hospital.example"), lambda found: len(found) == 3)
+        link = next(
+            line for one in mails for line in one["text"].splitlines() if "/#/sign-in/" in line and token not in line
+        )
+        self.assertEqual(
+            httpx.get(f"{self.server.address}/api/sign-in/pass/{link.split('/')[-1]}").json()["kind"], "password"
+        )
+        self.assertEqual(
+            self.server.client.post("/api/sign-in/forgotten", json={"mail": "nobody@hospital.example"}).status_code, 202
+        )
+        for _ in range(12):
+            httpx.post(f"{self.server.address}/api/sign-in", json=body | {"password": "x"})
+        messages = self.client.get("/api/inbox").json()["messages"]
+        told = [one for one in messages if one["title"] == "Sign-in was tried too often"]
+        self.assertEqual(len(told), 1)
+        self.assertIn("nuno@hospital.example", told[0]["items"][0]["period"])
 
 
 class ALiveFlutter(unittest.TestCase):

@@ -111,7 +111,13 @@ class ToldOnce(unittest.TestCase):
     ) -> tuple[list[str], list[str], list[str], Memory]:
         made = [Event("a", ends, what) for ends, what in events]
         found = news_of(
-            memory, made, ["a"], {"a": newest}, self.NOW + dt.timedelta(hours=hours), dt.timedelta(hours=lasts)
+            memory,
+            made,
+            ["a"],
+            {"a": newest},
+            {"a": "2025-01-31"},
+            self.NOW + dt.timedelta(hours=hours),
+            dt.timedelta(hours=lasts),
         )
         return (
             [one.ends for one in found.news], [one.ends for one in found.restated], [one.ends for one in found.taken_back], found.memory,
@@ -136,6 +142,7 @@ class ToldOnce(unittest.TestCase):
             [Event("b", "2025-01-31", "x"), Event("b", "2026-10-31", "x")],
             ["a", "b"],
             {"b": "2026-10-31"},
+            {},
             self.NOW,
         )
         self.assertEqual(([one.ends for one in found.news], list(found.restated)), (["2026-10-31"], []))
@@ -155,6 +162,13 @@ class ToldOnce(unittest.TestCase):
         self.assertEqual(back, ["2026-10-31"])
         news, restated, back, memory = self.look(memory, ("2026-10-31", "falls"), hours=31 + day)
         self.assertEqual((news, restated, back), ([], [], []))
+
+    def test_what_is_out_of_sight_is_not_taken_back(self) -> None:
+        event = Event("a", "2024-12-31", "falls")
+        memory = Memory(frozenset("a"), {event: "told"}, {event: self.NOW - 3 * NO_LONGER_AFTER}, is_new=False)
+        for oldest, back in (({}, []), ({"a": "2025-01-31"}, []), ({"a": "2024-11-30"}, [event])):
+            with self.subTest(oldest):
+                self.assertEqual(list(news_of(memory, [], ["a"], {}, oldest, self.NOW).taken_back), back)
 
     def test_what_has_to_last_is_told_when_it_did(self) -> None:
         *_, memory = self.look(Memory())

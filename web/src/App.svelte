@@ -56,6 +56,8 @@
     if (!me?.signed_in || begun) return
     begun = true
     mode = localStorage.getItem('mode') ?? mode
+    const zone = Intl.DateTimeFormat().resolvedOptions().timeZone ?? ''
+    if (localStorage.getItem('zone') !== zone) keep('zone', zone) // by which messages are not sent at night
     void loadStates()
     void loadFaces()
     void loadMarkNames()

@@ -19,6 +19,7 @@ from ironmark.pages.reading.plain_readings import PlainReadings, plain_readings_
 from ironmark.pages.reading.usages import mark_of
 
 Members = dict[str, list[str]]
+MOST_PERIODS = 800  # that are looked at, the newest of them
 
 
 @dataclass(frozen=True)
@@ -68,12 +69,14 @@ class Found:
 @dataclass
 class Answer:
     """What a watch finds with somebody's eyes. events: each with where it stands, or in words where no history says it. newest:
-    by series the last day of the newest period that is over. asked: the histories with what is told of them and which of it is of
+    by series the last day of the newest period that is over, oldest: of the first that was looked at, where what was told can be taken
+    back. asked: the histories with what is told of them and which of it is of
     readings within their usual variation, for a try-out."""
 
     events: dict[Event, Found | str] = field(default_factory=dict)
     series: set[str] = field(default_factory=set)
     newest: dict[str, str] = field(default_factory=dict)
+    oldest: dict[str, str] = field(default_factory=dict)
     asked: list[tuple[History, Falls, Flags]] = field(default_factory=list)
 
 
@@ -102,6 +105,8 @@ def ask_of(answer: Answer, history: History, body: WatchBody) -> None:
     ranks, beyond, states = asked
     readings = history.readings
     ranks = np.where(history.over[:, None], ranks, NO_READING)
+    first = max(0, len(ranks) - MOST_PERIODS)
+    ranks[:first] = NO_READING
     found = falls(ranks, beyond, HoldOff(body.stays, body.back, body.rest))
     noise = _noise(history, found)
     answer.asked.append((history, found, noise))
@@ -110,6 +115,7 @@ def ask_of(answer: Answer, history: History, body: WatchBody) -> None:
         answer.series.add(key)
         if newest is not None:
             answer.newest[key] = readings.periods[newest].end.isoformat()
+            answer.oldest[key] = readings.periods[first].end.isoformat()
         for p in np.flatnonzero(found.told[:, m]):
             if body.only_signals and noise[p, m]:
                 continue

@@ -10,10 +10,11 @@ from sqlalchemy.orm import Session
 
 from ironmark.clock import now
 from ironmark.pages.model.watch import Told
-from ironmark.store import hooks, outbox, sealed
+from ironmark.store import accounts, hooks, outbox, sealed
 from ironmark.store.people_models import Account
 
 FORGOTTEN = dt.timedelta(hours=1)  # how long a link for a new password is good
+ONCE_A_DAY = dt.timedelta(days=1)
 NEW_PASSWORD = (
     "Somebody asked for a new password for you. The link is good once, and for an hour; leave it if it was not you"
 )
@@ -37,6 +38,17 @@ def tell_account(session: Session, row: Account, title: str, said: str) -> None:
     )
     if hooks.mail_server(session) is not None:
         outbox.put_out(session, [message], "mail", row.mail, now())
+
+
+def tell_owners(session: Session, title: str, said: str, about: str) -> None:
+    """Tell all owners in their inbox, of the same thing once a day."""
+    earlier = outbox.told_about(session, about[:100], most=1)
+    if earlier and earlier[0].at > now() - ONCE_A_DAY:
+        return
+    for row in accounts.list_all(session):
+        if row.role == "owner" and row.ended_at is None:
+            told = Told("", "", title, said, link="#/done")
+            outbox.add(session, None, f"person:{row.id}", row.id, title, _body(told), about=about)
 
 
 def _body(told: Told) -> dict[str, Any]:

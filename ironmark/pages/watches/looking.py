@@ -144,7 +144,7 @@ def _answer(sources: Sources, session: Session, body: WatchBody) -> tuple[Readin
 
 def _news(memory: Memory, found: Answer, body: WatchBody) -> News:
     lasts = dt.timedelta(minutes=body.minutes)
-    return news_of(memory, found.events, found.series, found.newest, clock.now(), lasts)
+    return news_of(memory, found.events, found.series, found.newest, found.oldest, clock.now(), lasts)
 
 
 def _put_out(

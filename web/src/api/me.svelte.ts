@@ -29,7 +29,7 @@ onSignedOut(() => {
 })
 
 const BEFORE = 'author' // what one was called, as earlier versions kept it in the browser
-const KEPT = ['pins', 'front-looked', 'front-seen', 'present-turn', 'bench-height', 'mode']
+const KEPT = ['pins', 'front-looked', 'front-seen', 'present-turn', 'bench-height', 'mode', 'zone']
 
 export async function loadMe() {
   let found = await got(api.GET('/api/me'))
