@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 import sys
 import time
 from collections.abc import Callable
@@ -15,6 +16,7 @@ from ironmark.store import accounts, database
 from tests import world
 from tests.stand_in import StandIn
 
+WAITS = re.compile(r"(Reading|Looking)[^\n]*…")  # what a view says that has not read all it shows
 FOLDER = world.ROOT / "docs" / "screenshots"
 
 
@@ -23,7 +25,7 @@ def settled(driver: Any) -> None:
     before = None
     for _ in range(120):
         now = driver.execute_script("return document.querySelector('main')?.innerText ?? ''")
-        if now and now == before and "Reading…" not in now:
+        if now and now == before and not WAITS.search(now):
             return
         before = now
         time.sleep(0.5)
@@ -165,7 +167,7 @@ def mail(driver: Any, name: str) -> None:
     change = {"name": "target", "of": {"route": "Tarn Point – Lowsay"}, "since": "2026-10", "value": 0.99}
     client.post("/api/kpis/on-time/marks", json={"changes": [change], "sure": True}, headers={"If-Match": tag})
     world.until(inbox.came, bool)
-    driver.get(f"{inbox.client.base_url}messages/0.html")
+    driver.get(f"{str(inbox.client.base_url).rstrip('/')}/messages/0.html")
     time.sleep(1)
     driver.save_screenshot(str(FOLDER / f"{name}.png"))
     inbox.close()

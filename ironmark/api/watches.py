@@ -73,9 +73,9 @@ def _out(session: Session, who: Reader, row: Watch) -> WatchOut:
 def _unsent(session: Session, watch: str) -> str:
     for one in outbox.deliveries_of(session, watch):
         if one.state == outbox.FAILED:
-            return f"{one.said}; given up"
+            return f"{one.said.rstrip('.')}; given up"
         if one.state == outbox.WAITING and one.tries:
-            return f"{one.said}; tried again at {one.due_at:%H:%M} UTC"
+            return f"{one.said.rstrip('.')}; tried again at {one.due_at:%H:%M} UTC"
     return ""
 
 

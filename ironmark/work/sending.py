@@ -118,7 +118,7 @@ class Sending:
             if parcel is None:
                 return
             began = time.monotonic()
-            _post(parcel, self._sources.hook_hosts) if parcel.channel == "webhook" else asyncio.run(_mail(parcel))
+            _post(parcel, self._sources.hook_hosts) if parcel.channel == "webhook" else asyncio.run(post_mail(parcel))
             log.info(
                 "sent",
                 delivery=key,
@@ -259,7 +259,8 @@ def _drawn(session: Session, edition: str, kind: Kind) -> str:
         raise NotYet from None
 
 
-async def _mail(parcel: Parcel) -> None:
+async def post_mail(parcel: Parcel) -> None:
+    """Hand a letter to the mail server. Raises NotSent."""
     server, letter = parcel.server, parcel.letter
     assert server is not None and letter is not None
     try:

@@ -2,20 +2,30 @@
 
 from __future__ import annotations
 
+import asyncio
 import datetime as dt
 import json
+import logging
 import os
 import random
+import ssl
+import subprocess
 import time
 import unittest
 from typing import Any, ClassVar
+from unittest import mock
 
 import httpx
+from aiosmtpd.controller import Controller
 from sqlalchemy import text
 
 from ironmark import clock
 from ironmark.core.told_once import NO_LONGER_AFTER
+from ironmark.demo.standin_mail import Inbox
+from ironmark.publish.message_mail import Letter, written
 from ironmark.store import accounts, database
+from ironmark.store.hooks import MailServer
+from ironmark.work.sending import NotSent, Parcel, post_mail
 from tests import world
 from tests.stand_in import StandIn
 
@@ -681,6 +691,41 @@ class SomeRows(Hospital):
         told = [one for one in messages if one["title"] == "Sign-in was tried too often"]
         self.assertEqual(len(told), 1)
         self.assertIn("nuno@hospital.example", told[0]["items"][0]["period"])
+
+
+class Sealed(unittest.TestCase):
+    """Mail goes sealed where that is told, and to nobody whose certificate is not known."""
+
+    def test_starttls_and_tls(self) -> None:
+        logging.getLogger("mail.log").setLevel(logging.CRITICAL)  # a handshake that is broken off is what is wanted
+        place = world.temporary("key.pem", "").parent
+        key, made = place / "key.pem", place / "cert.pem"
+        subprocess.run(
+            ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", key, "-out", made, "-days", "2", "-subj", "/CN=localhost",
+             "-addext", "subjectAltName=DNS:localhost"], check=True, capture_output=True,
+        )  # fmt: skip
+        context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+        context.load_cert_chain(made, key)
+        told = {"watch": "w", "items": []}
+        letter = written(Letter("msg-1", "x@y.example", "a@b.example", "", "s", clock.now(), [told]))
+        for tls, options in (
+            ("starttls", {"tls_context": context, "require_starttls": True}),
+            ("tls", {"ssl_context": context}),
+        ):
+            with self.subTest(tls):
+                inbox, port = Inbox(), world.free_port()
+                controller = Controller(inbox, hostname="localhost", port=port, **options)
+                controller.start()
+                parcel = Parcel("msg-1", "mail", letter, MailServer("localhost", port, tls, "", "", "a@b.example", ""))
+                try:
+                    with self.assertRaisesRegex(NotSent, "certificate"):
+                        asyncio.run(post_mail(parcel))
+                    self.assertEqual(inbox.kept, [])
+                    with mock.patch.dict(os.environ, SSL_CERT_FILE=str(made)):
+                        asyncio.run(post_mail(parcel))
+                    self.assertEqual(len(inbox.kept), 1)
+                finally:
+                    controller.stop()
 
 
 class ALiveFlutter(unittest.TestCase):

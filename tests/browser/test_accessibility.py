@@ -20,7 +20,8 @@ VIEWS = {
     "/data/new/checklist": ".page-title", "/data/new/live": "h1", "/changed": "h1", "/nowhere": "h1",
     "/specimens/plain": "[data-face=strip]", "/specimens/members": "[data-face=strip]",
     "/": ".cards svg", "/rows": "textarea", "/scorecards/network-performance/present": "[data-instrument] .head",
-    "/specimens/nothing": "[data-face=strip]",
+    "/specimens/nothing": "[data-face=strip]", "/watches/routes-that-slip": ".strips", "/watches/new?kpi=on-time": ".strips",
+    "/watches/sending": "form", "/upkeep": ".line",
 }  # fmt: skip
 
 

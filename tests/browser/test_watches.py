@@ -101,7 +101,7 @@ class Watches(PageTest):
         self.press("Watch")
         self.see("shows a signal", "Network performance", "What it would have sent")
         self.open("/watches/sending")
-        self.see("No host may be sent to", "Mail server", "Nothing waits for another try")
+        self.see("No host may be sent to", "Mail server", "Not sent")
         self.open("/upkeep")
         self.see("Database", "Messages", "all are answered")
 

@@ -128,6 +128,8 @@ def _look(sources: Sources, session: Session, key: str) -> _Look:
         shown = shown_with(context, body, found, news.news) if items and goes_out else []
         look.found.append((receiver, news, items, shown))
     eyes.lend(session, eyes.ALL)
+    if look.found:
+        look.unread = []  # it is not opened to some of those who are told, and is no failure
     return look
 
 

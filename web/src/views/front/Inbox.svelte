@@ -55,6 +55,11 @@
     display: grid;
     gap: 8px;
   }
+  .line a {
+    display: inline-flex;
+    align-items: center;
+    min-height: 24px;
+  }
   .line {
     display: flex;
     justify-content: space-between;

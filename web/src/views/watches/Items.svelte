@@ -36,6 +36,11 @@
   .item {
     padding: 2px 0;
   }
+  a.plain {
+    display: inline-flex;
+    align-items: center;
+    min-height: 24px;
+  }
   .name {
     display: flex;
     align-items: center;

@@ -183,7 +183,9 @@
           <div class="hook">
             <span
               >{one.channel === 'mail' ? `mail to ${one.to}` : one.to}<br /><span class="small soft"
-                >{one.said}; {one.state === 'failed' ? 'given up' : `tried again ${when(one.due_at)}`}, {one.tries}
+                >{one.said.replace(/\.$/, '')}; {one.state === 'failed'
+                  ? 'given up'
+                  : `tried again ${when(one.due_at)}`}, {one.tries}
                 {one.tries === 1 ? 'try' : 'tries'}</span
               ></span
             >

@@ -82,6 +82,7 @@
 <main class="page">
   <div class="top">
     <div>
+      <h1 class="sr-only">{draft.body.name || called}</h1>
       <input
         class="page-title"
         aria-label="What the watch is called"

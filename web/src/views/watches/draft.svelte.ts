@@ -15,7 +15,16 @@ export function fresh(query: URLSearchParams | SvelteURLSearchParams): Body {
     scorecard: query.get('scorecard'),
     by: query.get('by'),
     asks: (asks as Body['asks']) ?? 'signal',
+    grain: 'month',
+    state: '',
+    stays: 1,
+    minutes: 0,
+    back: 0,
+    rest: 0,
     tell: ['here'],
+    when: 'at once',
+    at: '07:00',
+    weekday: 0,
     zone: Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC',
   } as Body
 }

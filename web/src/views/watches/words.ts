@@ -29,7 +29,7 @@ export function calledWords(body: Body, choices: Choices | null): string {
 }
 
 export function whenWords(body: Body): string {
-  if (body.when === 'daily') return `in one message a day, at ${body.at}`
+  if (body.when === 'daily') return `in one message a day, at ${body.at || '07:00'}`
   if (body.when === 'weekly') return `in one message a week, on ${DAYS[body.weekday ?? 0]} at ${body.at}`
   return body.quiet_from ? `at once, outside ${body.quiet_from}–${body.quiet_to}` : 'at once'
 }
