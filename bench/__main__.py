@@ -1,4 +1,4 @@
-"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|presses|folder|drafting|long|lists|memory|cluster|changes|signals|steady]: measure, and print ratios.
+"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|presses|folder|drafting|long|lists|memory|cluster|changes|signals|watches|steady]: measure, and print ratios.
 ``steady``, ``long``, ``lists`` and ``memory`` (an hour) take long and ``cluster`` needs ClickHouse; they are only run when they are named, or with ``all``,
 which runs everything and keeps what it says in docs/bench.md with the machine it was said of; ``all but long memory`` leaves some
 out, and what was kept of them before stays."""
@@ -32,6 +32,7 @@ from bench import (
     readers,
     scope,
     signals,
+    watches,
 )
 from ironmark.clock import now
 
@@ -53,6 +54,7 @@ PARTS = {
     "changes": changes.main,
     "cluster": cluster.main,
     "signals": signals.main,
+    "watches": watches.main,
     "steady": readers.steady,
 }
 

@@ -62,6 +62,39 @@ class SecondWorld(unittest.TestCase):
                     walked += 1
         self.assertGreater(walked, 250)
 
+    def test_every_kpi_and_scorecard_can_be_watched_or_says_why_not(self) -> None:
+        tried = refused = 0
+        asked = [("kpi", key) for key in self.at.keys["kpis"]] + [
+            ("scorecard", key) for key in self.at.keys["scorecards"]
+        ]
+        with httpx.Client(base_url=self.at.server.address, timeout=120) as own:
+            for about, key in asked:
+                choices = own.get("/api/watches/choices", params={about: key})
+                self.assertEqual(choices.status_code, 200, choices.text)
+                held = choices.json()
+                state = held["states"][0]["key"] if held["states"] else "short"
+                for question in held["questions"]:
+                    for by in (None, *(one["key"] for one in held["segments"][:1])):
+                        body = {
+                            "name": "x",
+                            about: key,
+                            "asks": question["key"],
+                            "state": state,
+                            "mark": "target",
+                            "by": by,
+                        }
+                        body["grain"] = (
+                            "month" if "month" in held["grains"] or about == "scorecard" else held["grains"][-1]
+                        )
+                        answer = own.post("/api/watches/try", json=body)
+                        self.assertIn(answer.status_code, (200, 409, 422, 503), f"{body}: {answer.text[:300]}")
+                        tried += 1
+                        refused += answer.status_code != 200
+                        if answer.status_code != 200:
+                            self.assertTrue(answer.json()["detail"], body)
+        self.assertGreater(tried, 60)
+        self.assertLess(refused, tried / 2)
+
     def filled(self, path: str) -> list[str]:
         """A path with every key there is of its kind."""
         kind = path.split("/")[2]
