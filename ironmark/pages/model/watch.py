@@ -20,7 +20,7 @@ OF_A_STATE: Final = frozenset({"falls", "reaches", "leaves", "outlook"})
 OF_A_MARK: Final = frozenset({"above", "below", "unmarked"})
 OF_A_HISTORY: Final = frozenset({"falls", "reaches", "leaves", "worsens", "improves", "signal", "above", "below"})
 OF_A_SCORECARD: Final = frozenset({"worsens", "improves", "signal", "late", "edition", "note"})
-OF_A_KPI: Final = frozenset(get_args(Question)) - {"edition"}
+OF_A_KPI: Final = frozenset(get_args(Question)) - {"edition", "note"}
 
 
 def _a_time(text: str) -> str:

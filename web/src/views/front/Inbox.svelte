@@ -74,4 +74,9 @@
   article.unread {
     border-left-color: var(--accent);
   }
+  @media (max-width: 600px) {
+    .line a {
+      min-height: 44px;
+    }
+  }
 </style>

@@ -51,4 +51,9 @@
     border-left: 3px solid var(--rule);
     padding-left: 8px;
   }
+  @media (max-width: 600px) {
+    a.plain {
+      min-height: 44px;
+    }
+  }
 </style>

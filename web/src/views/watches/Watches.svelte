@@ -12,13 +12,14 @@
   import WatchSentence from './WatchSentence.svelte'
   import { calledWords } from './words'
 
-  let { params }: { params?: { id?: string } } = $props()
   let list = $state.raw<Watch[] | null>(null)
   let failed = $state('')
   let turn = $state(0)
   const draft = new Draft()
-  const making = $derived(router.location === '/watches/new')
-  const chosen = $derived(making ? null : (list?.find((one) => one.id === params?.id) ?? null))
+  /** As the address has it: what a route hands over comes a moment later. */
+  const id = $derived(router.location.split('/')[2] ?? '')
+  const making = $derived(id === 'new')
+  const chosen = $derived(making ? null : (list?.find((one) => one.id === id) ?? null))
   const called = $derived(calledWords(draft.body, draft.choices))
 
   async function load() {
@@ -43,7 +44,7 @@
   })
   $effect(() => {
     // Without one that is named the first is shown; with none at all a new one is.
-    if (!making && list && !params?.id) void push(list.length ? `/watches/${list[0]!.id}` : '/watches/new')
+    if (!making && list && !id) void push(list.length ? `/watches/${list[0]!.id}` : '/watches/new')
   })
 
   async function save() {
@@ -113,7 +114,7 @@
       <nav class="sheet list" aria-label="Watches">
         <h2>Watches</h2>
         {#each list as one (one.id)}
-          <a href="#/watches/{one.id}" aria-current={one.id === params?.id ? 'page' : undefined}>
+          <a href="#/watches/{one.id}" aria-current={one.id === id ? 'page' : undefined}>
             <span class="line"
               ><b>{one.body.name}</b>{#if one.unsent}<span class="chip">not sent</span>{/if}</span
             >
