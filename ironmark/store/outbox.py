@@ -54,9 +54,16 @@ def put_out(
     return row
 
 
-def due(session: Session, moment: dt.datetime, most: int) -> list[str]:
-    query = select(Delivery.id).where(Delivery.state == WAITING, Delivery.due_at <= moment).order_by(Delivery.due_at)
-    return list(session.scalars(query.limit(most)))
+def due(session: Session, moment: dt.datetime, most: int, each: int) -> list[tuple[str, Channel]]:
+    """What is to be sent by now, the oldest first, at most ``each`` to one receiver: many that wait for one that does not answer
+    hold up no other."""
+    place = func.row_number().over(partition_by=(Delivery.channel, Delivery.to), order_by=Delivery.due_at)
+    ranked = select(Delivery.id, Delivery.channel, Delivery.due_at, place.label("place")).where(
+        Delivery.state == WAITING, Delivery.due_at <= moment
+    )
+    held = ranked.subquery()
+    query = select(held.c.id, held.c.channel).where(held.c.place <= each).order_by(held.c.due_at).limit(most)
+    return [(key, channel) for key, channel in session.execute(query)]
 
 
 def bundle(session: Session, moment: dt.datetime) -> None:

@@ -8,8 +8,9 @@ import secrets
 import ssl
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
 from email.message import EmailMessage
 from typing import Any
@@ -36,6 +37,7 @@ from ironmark.publish.message_mail import File, Letter, written
 from ironmark.store import editions, exports, hooks, leases, outbox, sealed
 from ironmark.store.database import Missing
 from ironmark.store.hooks import MailServer
+from ironmark.store.outbox import Channel
 from ironmark.store.sealed import NoKey
 from ironmark.store.watch_models import Delivery, Message
 from ironmark.tables.connections import LiveProblem, Wrong
@@ -43,7 +45,7 @@ from ironmark.tables.fetching import allowed, looked_up
 from ironmark.work import meters
 
 log = structlog.get_logger()
-AT_ONCE = 6
+AT_ONCE, EACH, MOST_BEGUN = 6, 2, 60  # of a channel, to one receiver, and looked for at a time
 LIMIT_S = 10.0  # for a webhook, and for each step with the mail server
 GIVE_UP = dt.timedelta(days=1)
 DRAWN_IN = dt.timedelta(minutes=2)  # a picture that is not drawn by then is left out
@@ -78,24 +80,28 @@ class Parcel:
 
 
 class Sending:
-    """Begins what is due; each is sent in a thread of its own, at most so many at once."""
+    """Begins what is due; each is sent in a thread of its own, at most so many at once. Mail and webhooks have threads of their own: a
+    mail server that stalls holds up no webhook."""
 
     def __init__(self, sources: Sources, insist: Callable[[Session], None]) -> None:
         self._sources, self._insist = sources, insist
-        self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="sending")
+        self._pools = {
+            channel: ThreadPoolExecutor(AT_ONCE, thread_name_prefix=channel) for channel in ("mail", "webhook")
+        }
         self._running: set[str] = set()
         self._lock = threading.Lock()
 
-    def begin(self, keys: list[str]) -> None:
-        for key in keys:
+    def begin(self, due: Sequence[tuple[str, Channel]]) -> None:
+        for key, channel in due:
             with self._lock:
-                if key in self._running or len(self._running) >= 4 * AT_ONCE:
+                if key in self._running:
                     continue
                 self._running.add(key)
-            self._pool.submit(self._do, key)
+            self._pools[channel].submit(self._do, key)
 
     def stop(self) -> None:
-        self._pool.shutdown(wait=False, cancel_futures=True)
+        for pool in self._pools.values():
+            pool.shutdown(wait=False, cancel_futures=True)
 
     def _do(self, key: str) -> None:
         try:
@@ -104,6 +110,8 @@ class Sending:
             pass  # whoever has the lease then sends it, under the same id
         except Exception as error:
             log.error("sending", delivery=key, exc_info=error)
+            with suppress(DBAPIError, OSError, leases.Lost, Missing):
+                self._not_sent(key, "The fault is ours and was logged.", for_good=False)
         finally:
             with self._lock:
                 self._running.discard(key)

@@ -28,7 +28,7 @@ from ironmark.tables.connections import LiveProblem
 from ironmark.tables.table import Unreadable
 from ironmark.work import meters
 from ironmark.work.printing import Printing
-from ironmark.work.sending import Sending
+from ironmark.work.sending import EACH, MOST_BEGUN, Sending
 
 LEASE_S, LOOK_S = 20, 0.5
 RENEW_S = LEASE_S / 3
@@ -104,7 +104,7 @@ class Worker:
             watched = looking.due(session, now())[: 4 * AT_ONCE] if mine and self._has_settled(stamp) else []
             if mine:
                 outbox.bundle(session, now())
-            to_send = outbox.due(session, now(), 4 * AT_ONCE) if mine else []
+            to_send = outbox.due(session, now(), MOST_BEGUN, EACH) if mine else []
             glanced = mine and GLANCES not in self._running and self._glancing.changed(stamp)
         for key in ordered:
             self._begin(f"{ORDER}{key}", self._edition)

@@ -7,6 +7,7 @@ from urllib.parse import quote
 
 import numpy as np
 
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.numbers import show
 from ironmark.core.palette import State
 from ironmark.core.periods import Period
@@ -18,6 +19,7 @@ from ironmark.pages.drawing.draw_texts import as_text
 from ironmark.pages.model.note_words import asked as asked_for
 from ironmark.pages.model.note_words import label_of
 from ironmark.pages.model.page import narrow_of
+from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.model.watch import OF_A_HISTORY, Kind, Told, ToldState, WatchBody
 from ironmark.pages.publishing.note_alone import note_alone
@@ -26,6 +28,9 @@ from ironmark.pages.reading.read import read_page
 from ironmark.pages.reading.usages import yardsticks_in_use
 from ironmark.pages.watches.histories import Answer, Found, History, ask_of, history_of
 from ironmark.store import editions, notes
+from ironmark.store.database import Missing
+from ironmark.tables.cells import NoPeriod, NoSegment
+from ironmark.tables.connections import LiveProblem
 
 SIGNED = 200  # characters of a note that are told
 
@@ -77,7 +82,7 @@ def _turns(history: History, body: WatchBody, p: int, m: int) -> bool:
 def _anything(context: ReadingContext, body: WatchBody, found: Answer) -> None:
     """All readings of a scorecard that are graded, each KPI and segment once."""
     card = context.scorecard(str(body.scorecard))
-    seen = set[tuple[object, ...]]()
+    seen, failed = set[tuple[object, ...]](), None
     instruments = [one for section in card.sections for one in section.instruments]
     context.fetch([one.kpi for one in instruments], [one.yardstick for one in instruments if one.yardstick])
     for one in instruments:
@@ -88,9 +93,15 @@ def _anything(context: ReadingContext, body: WatchBody, found: Answer) -> None:
         if place in seen:
             continue
         seen.add(place)
-        history = history_of(context, one.kpi, one.yardstick, one.by, where, body.grain)
-        if history.block.readings.kpi.direction != "open":
+        try:
+            history = history_of(context, one.kpi, one.yardstick, one.by, where, body.grain, coarser=True)
+        except (Refused, Missing, FormulaError, NoPeriod, NoSegment, LiveProblem) as error:
+            failed = failed or error  # it holds up nothing else
+            continue
+        if history.readings.kpi.direction != "open":
             ask_of(found, history, body)
+    if failed is not None and not found.series:
+        raise failed
 
 
 def _where(one: InstrumentBody, scope: ScopeBody) -> dict[str, list[str]]:
@@ -170,8 +181,7 @@ def _told(context: ReadingContext, body: WatchBody, event: Event, where: Found |
 
 def _gone(context: ReadingContext, event: Event, kind: Kind) -> Told:
     """What is no longer so: its reading was read otherwise since."""
-    kpi, _, rest = event.series.partition("|")
-    by, _, member = rest.partition("|")
+    kpi, by, member = (*event.series.split("|"), "", "")[:3]
     known = context.kpis.get(kpi)
     day = event.ends and f"the period to {event.ends}"
     return Told(kind, member, known.name if known else kpi, day, link=_link(kpi, "", by, member) if known else "")
@@ -218,7 +228,7 @@ def _reading(context: ReadingContext, body: WatchBody, where: Found, kind: Kind)
     note = _note(context, notes.key_of(kpi, narrow, period.key))
     before = known.get(where.before) if where.before else None
     return Told(
-        kind, member or "", context.kpi(history.kpi).name, period.label,
+        kind, history.who(m), context.kpi(history.kpi).name, period.label,
         shown=show(value, unit, style) if value is not None else "no reading", against=against,
         before=_state(before) if before and state and before.key != state else None,
         state=_state(known.get(state) if state else None), since=_since(where, body, period), why=why, note=note,

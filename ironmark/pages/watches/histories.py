@@ -13,6 +13,7 @@ from ironmark.core.periods import Grain, Period, finer, timeline
 from ironmark.core.readings import Readings
 from ironmark.core.told_once import Event
 from ironmark.pages.context.reading_context import ReadingContext
+from ironmark.pages.model.page import narrow_of
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.watch import WatchBody
 from ironmark.pages.reading.plain_readings import PlainReadings, plain_readings_of
@@ -43,7 +44,16 @@ class History:
         """Of each history that is asked about: its column, its key, and what its member is called."""
         for m, member in enumerate(self.readings.members):
             if self.chosen is None or member in self.chosen:
-                yield m, f"{self.kpi}|{self.by or ''}|{member or ''}", member or ""
+                yield m, self._key(member or ""), member or ""
+
+    def _key(self, member: str) -> str:
+        narrowed = narrow_of({segment: list(names) for segment, names in self.readings.where.items()})
+        return "|".join((self.kpi, self.by or "", member.replace("|", "¦"), *([narrowed] if narrowed else ())))
+
+    def who(self, m: int) -> str:
+        """Of which members a history is; "" of all rows together."""
+        narrowed = ", ".join(name for names in self.readings.where.values() for name in names)
+        return self.readings.members[m] or narrowed
 
     def newest(self) -> int | None:
         """The newest period that is over; None where none is."""
@@ -82,14 +92,18 @@ class Answer:
 
 def history_of(
     context: ReadingContext, kpi: str, yardstick: str | None, by: str | None, where: Members, grain: Grain,
-    chosen: Collection[str] = (), marks: Collection[str] = (),
+    chosen: Collection[str] = (), marks: Collection[str] = (), coarser: bool = False,
 ) -> History:  # fmt: skip
-    """All readings there are, up to now. Raises Missing, FormulaError, NoPeriod, NoSegment, LiveProblem."""
+    """All readings there are, up to now. coarser: rows by longer periods than ``grain`` are read by those, else refused. Raises
+    Missing, Refused, FormulaError, NoPeriod, NoSegment, LiveProblem."""
     body = context.kpi(kpi)
     source = context.source(body)
     periods = timeline(Period.of(source.last, grain, context.year_start), source.first, source.last)
     names = tuple(dict.fromkeys((*marks, mark_of(context, yardstick))))
     readings = context.cached_readings(kpi, names, yardstick, by=by, where=where, periods=periods)
+    rows: Grain = "year" if readings.row_grain == "half" else readings.row_grain
+    if finer(grain, readings.row_grain) and coarser:
+        return history_of(context, kpi, yardstick, by, where, rows, chosen, marks)
     if finer(grain, readings.row_grain):
         detail = f"These rows are by {readings.row_grain}. Read them by that, or by longer periods."
         raise Refused(422, "too-fine", "There is no reading so fine", detail, {"field": "grain"})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from ironmark import clock
 from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.sending_times import sent_at
-from ironmark.core.told_once import Memory, News, news_of
+from ironmark.core.told_once import Event, Memory, News, news_of
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.problems import Refused
@@ -125,12 +125,20 @@ def _look(sources: Sources, session: Session, key: str) -> _Look:
             *told(context, body, found, news.taken_back, "taken back"),
         ]
         goes_out = receiver.way is not None and body.when == "at once" and receiver.way[0] == "mail"
-        shown = shown_with(context, body, found, news.news) if items and goes_out else []
+        shown = _shown(context, body, found, news.news) if items and goes_out else []
         look.found.append((receiver, news, items, shown))
     eyes.lend(session, eyes.ALL)
     if look.found:
         look.unread = []  # it is not opened to some of those who are told, and is no failure
     return look
+
+
+def _shown(context: ReadingContext, body: WatchBody, found: Answer, events: Sequence[Event]) -> list[Shown]:
+    """What is drawn for a message; what cannot be is told without."""
+    try:
+        return shown_with(context, body, found, events)
+    except (ValueError, *FORESEEN):
+        return []
 
 
 def _answer(sources: Sources, session: Session, body: WatchBody) -> tuple[ReadingContext, Answer] | str:

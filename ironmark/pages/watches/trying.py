@@ -22,7 +22,7 @@ AT_ONCE = {"stays": 1, "back": 0.0, "rest": 0}
 
 @dataclass(slots=True)
 class TriedCell:
-    """One reading. state: of its yardstick, None where it is not graded or not there. did: "sent", "unheld" a change that did not
+    """One reading, or with no period the room of one that there is not. state: of its yardstick, None where it is not graded or not there. did: "sent", "unheld" a change that did not
     hold or had not gone back far enough, "" neither. noise: whether what was sent is within its usual variation."""
 
     period: str
@@ -31,6 +31,9 @@ class TriedCell:
     state: str | None
     did: str
     noise: bool
+
+
+NOTHING = TriedCell("", "", "", None, "", False)
 
 
 @dataclass(slots=True)
@@ -75,10 +78,12 @@ def try_watch(context: ReadingContext, body: WatchBody) -> TriedWatch:
         counted = _told(body, falls, within)[first:]
         sent += int(counted[:, [m for m, _, _ in history.places()]].sum())
         noise += int((counted & within[first:])[:, [m for m, _, _ in history.places()]].sum())
-        rows += _rows(context, history, falls, within, _told(body, falls, within), first)
+        rows += _rows(context, history, falls, within, _told(body, falls, within), first, body.kpi is not None)
         if history.readings.yardstick is not None:
             states |= {s.key: StatePicture(s.key, s.name, s.rank, s.sign) for s in history.readings.yardstick.states}
     longest = max((row.cells for row in rows), key=len, default=[])
+    for row in rows:  # the newest of all stand under each other
+        row.cells[:0] = [NOTHING] * (len(longest) - len(row.cells))
     return TriedWatch(
         span=_span(body, rows, len(longest)), sent=sent, noise=noise, rows=rows[:MOST_ROWS], left_out=max(0, len(rows) - MOST_ROWS),
         axis=[cell.label for cell in longest], states=list(states.values()), others=_others(context, body, sent), now=[],
@@ -97,14 +102,14 @@ def _first(history: History) -> int:
 
 
 def _rows(
-    context: ReadingContext, history: History, falls: Falls, noise: Flags, sent: Flags, first: int
+    context: ReadingContext, history: History, falls: Falls, noise: Flags, sent: Flags, first: int, alone: bool
 ) -> list[TriedRow]:  # fmt: skip
     readings, block = history.readings, history.block
     name = context.kpi(history.kpi).name
     newest = history.newest()
     last = newest if newest is not None else len(readings.periods) - 1
     rows = []
-    for m, _, member in history.places():
+    for m, _, _ in history.places():
         cells = []
         for p in range(first, last + 1):
             value = block.values[p][m]
@@ -116,7 +121,8 @@ def _rows(
                     bool(noise[p, m] and sent[p, m]),
                 )
             )  # fmt: skip
-        rows.append(TriedRow(member or name, cells))
+        who = history.who(m)
+        rows.append(TriedRow(who if who and alone else " · ".join(part for part in (who, name) if part), cells))
     return rows
 
 

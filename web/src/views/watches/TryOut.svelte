@@ -38,13 +38,19 @@
         role="img"
         aria-label="{row.name}: {row.cells.filter((one) => one.did === 'sent').length} told"
       >
-        {#each row.cells as cell (cell.period)}
+        {#each row.cells as cell, c (c)}
           {@const told = cell.did !== ''}
           <span
             class="cell"
-            class:none={!cell.state}
-            style:background={told ? (cell.state ? colour(cell.state) : 'var(--soft)') : tint(cell.state)}
-            title={titled(cell)}
+            class:none={cell.period && !cell.state}
+            style:background={told
+              ? cell.state
+                ? colour(cell.state)
+                : 'var(--soft)'
+              : cell.period
+                ? tint(cell.state)
+                : 'transparent'}
+            title={cell.period ? titled(cell) : undefined}
           >
             {#if cell.did === 'sent'}<i class="dot" class:noise={cell.noise} style:background={on(cell.state)}
               ></i>
