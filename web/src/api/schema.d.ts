@@ -10038,7 +10038,7 @@ export interface components {
         };
         /**
          * TriedCell
-         * @description One reading. state: of its yardstick, None where it is not graded or not there. did: "sent", "unheld" a change that did not
+         * @description One reading, or with no period the room of one that there is not. state: of its yardstick, None where it is not graded or not there. did: "sent", "unheld" a change that did not
          *     hold or had not gone back far enough, "" neither. noise: whether what was sent is within its usual variation.
          */
         TriedCell: {
