@@ -17,6 +17,7 @@ from ironmark.api.timestamps import moment
 from ironmark.pages.model.field_types import Model, Password
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.people import passwords
+from ironmark.pages.watches.letters import PASSWORD_CHANGED, tell_account
 from ironmark.store import accounts, openings, sealed, trail
 from ironmark.store.database import Missing
 
@@ -147,6 +148,7 @@ def change_password(body: PasswordChange, who: Reader = Depends(reader)) -> None
         accounts.put(session, row, password=kept)
         accounts.stand_up(session, row.id, but=who.sitting)
         trail.note(session, "new password", "account", row.id, row.name)
+        tell_account(session, row, *PASSWORD_CHANGED)
 
 
 def _refuse_at_home(who: Reader) -> None:

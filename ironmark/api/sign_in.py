@@ -15,7 +15,7 @@ from ironmark.api.signing import Signing
 from ironmark.pages.model.field_types import Mail, Model, Name, Password
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.people import passwords
-from ironmark.pages.watches.letters import FORGOTTEN, NEW_PASSWORD, send_link
+from ironmark.pages.watches.letters import FORGOTTEN, NEW_PASSWORD, PASSWORD_CHANGED, send_link, tell_account
 from ironmark.store import accounts, hooks, sealed, trail
 from ironmark.store.accounts import FREE_TRIES, FREE_TRIES_OF_AN_ADDRESS
 from ironmark.store.people_models import Account, Pass
@@ -193,6 +193,7 @@ def _taken(session: Session, held: Pass, body: PassUse, kept: str) -> Account:
         accounts.put(session, row, password=kept)
         accounts.stand_up(session, row.id)
         trail.note(session, "new password", "account", row.id, row.name, who=row.name)
+        tell_account(session, row, *PASSWORD_CHANGED)
         return row
     mail = body.mail if held.kind == "owner" else str(held.body["mail"])
     name = body.name or str(held.body.get("name") or "")
@@ -219,6 +220,9 @@ def forgotten(body: Forgotten, who: Reader = Depends(reader)) -> None:
     with who.write() as session:
         row = accounts.by_mail(session, body.mail)
         trail.note(session, "forgot", "account", row.id if row else "", body.mail, who=body.mail)
-        if row is not None and row.ended_at is None and hooks.mail_server(session) is not None:
-            token = accounts.make_pass(session, "password", FORGOTTEN, row.id)
-            send_link(session, row.mail, "A new password", NEW_PASSWORD, f"#/sign-in/{token}")
+        if hooks.mail_server(session) is not None:
+            known = row if row is not None and row.ended_at is None else None
+            trial = session.begin_nested()  # as much is done for an address that is not known, and taken back
+            token = accounts.make_pass(session, "password", FORGOTTEN, known.id if known else None)
+            send_link(session, known.mail if known else body.mail, "A new password", NEW_PASSWORD, f"#/sign-in/{token}")
+            trial.commit() if known else trial.rollback()

@@ -14,6 +14,7 @@ from ironmark.store import accounts, hooks, outbox, sealed
 from ironmark.store.people_models import Account
 
 FORGOTTEN = dt.timedelta(hours=1)  # how long a link for a new password is good
+PASSWORD_CHANGED = ("A new password", "Your password was changed. If it was not you, ask an owner for a link at once")
 ONCE_A_DAY = dt.timedelta(days=1)
 NEW_PASSWORD = (
     "Somebody asked for a new password for you. The link is good once, and for an hour; leave it if it was not you"
