@@ -534,30 +534,42 @@ class Killed(Hospital):
 
     def test_at_every_step(self) -> None:
         key = self.watch(hooks=[self.hook])
-        chance = random.Random(32)
-        for turn in range(8):
-            self.upload(rows({"Cirurgia": 0.7 + turn / 1000} if turn % 2 == 0 else {"Urgência": 0.6 + turn / 1000}))
-            time.sleep(chance.random() * 1.2)
-            if turn == 5:
+        chance, low = random.Random(32), dict[str, float]()
+        for turn in range(4):
+            if turn == 0:
+                low["Cirurgia"] = 0.7
+            if turn == 2:
+                low["Urgência"] = 0.6
+            self.upload(rows({ward: value + turn / 1000 for ward, value in low.items()}))
+            if turn == 1:
+                self.told(key)  # it is written, and on its way
+            elif turn == 3:
                 os.kill(self.server.database_pid, 9)
-                time.sleep(0.3)
+            else:
+                time.sleep(chance.random() * 1.5)
             self.server.kill()
             self.server.start()
-        found = self.told(key, 2)  # each ward fell once, and has not been seen to be back for a day
-        self.looked(key)
+        self.told(key, 2)
+        # While it is sent: it goes again, under the same id.
+        self.hooks.do("stall")
+        tries = self.hooks.came()["tries"]
+        low["Pediatria <b>"] = 0.65
+        self.upload(rows(low))
+        world.until(lambda: self.hooks.came()["tries"], lambda found: found > tries)
+        self.server.kill()
+        self.hooks.do("take")
+        self.server.start()
+        self.told(key, 3)
         world.until(
-            lambda: {way["state"] for one in self.sent(key) for way in one["ways"]}, lambda states: states == {"sent"}
+            lambda: {way["state"] for one in self.sent(key) for way in one["ways"]}, lambda found: found == {"sent"}
         )
         found = self.sent(key)
         who = sorted(item["who"] for one in found for item in one["items"])
-        self.assertEqual(who, ["Cirurgia", "Urgência"])
-        ids = [way["id"] for one in found for way in one["ways"]]
-        came = [one["id"] for one in self.hooks.came()["came"]]
-        self.assertEqual(sorted(came), sorted(ids))
-        members = [
-            message["member"] for one in self.hooks.came()["came"] for message in one["body"]["data"]["messages"]
-        ]
-        self.assertEqual(sorted(members), ["Cirurgia", "Urgência"])
+        self.assertEqual(who, ["Cirurgia", "Pediatria <b>", "Urgência"])
+        came = self.hooks.came()["came"]
+        self.assertEqual(sorted(one["id"] for one in came), sorted(way["id"] for one in found for way in one["ways"]))
+        members = [message["member"] for one in came for message in one["body"]["data"]["messages"]]
+        self.assertEqual(sorted(members), who)
 
 
 class TwoServers(Hospital):
