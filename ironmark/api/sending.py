@@ -104,7 +104,7 @@ def put_sending(
 def list_unsent(who: Reader = Depends(reader)) -> list[WayOut]:
     """What could not be sent so far, or for good; the newest first."""
     with who.read() as session:
-        names = {hook.id: hook.name for hook in hooks.list_all(session)}
+        names = hooks.names(session)
         return [way_out(one, names) for one in outbox.unsent(session)]
 
 

@@ -15,6 +15,7 @@ from ironmark.api.timestamps import moment
 from ironmark.api.versions import seen_version
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.watch import WatchBody
+from ironmark.pages.watches.answering import answer
 from ironmark.pages.watches.choices import WatchChoices, choices_for
 from ironmark.pages.watches.looking import put_out_trial, trial_items
 from ironmark.pages.watches.receivers import check_receivers
@@ -51,9 +52,9 @@ def _is_mine(who: Reader, row: Watch) -> bool:
     return row.account == _whose(who)
 
 
-def _seen(who: Reader, session: Session, key: str, *, locked: bool = False) -> Watch:
+def _seen(who: Reader, session: Session, key: str) -> Watch:
     """One's own; an owner's are all. Raises Missing."""
-    row = watches.get(session, key, locked=locked)
+    row = watches.get(session, key)
     if not _is_mine(who, row) and "own" not in who.verbs:
         raise Missing("watch", key)
     return row
@@ -117,7 +118,7 @@ def _check(who: Reader, body: WatchBody) -> None:
     """Refuse what cannot be answered with the eyes of whoever makes it."""
     if body.paused:
         return
-    who.look(lambda context: try_watch(context, body))
+    who.look(lambda context: answer(context, body))
 
 
 @router.get("/{key}")
@@ -183,7 +184,7 @@ def send_trial(key: str, request: Request, who: Reader = Depends(reader)) -> Sen
         ways = outbox.deliveries_with(session, messages)
         if not messages:
             raise Refused(409, "nobody", "Nobody is told", "Choose somebody to tell first.", {"field": "tell"})
-        out = sent_out(messages, ways, {hook.id: hook.name for hook in hooks.list_all(session)})
+        out = sent_out(messages, ways, hooks.names(session))
     request.app.state.worker.wake()
     return out
 
@@ -197,6 +198,6 @@ def send_again(key: str, request: Request, who: Reader = Depends(reader)) -> Way
             raise Missing("message", key)
         if row.watch is not None:
             _seen(who, session, row.watch)
-        out = way_out(outbox.again(session, key), {hook.id: hook.name for hook in hooks.list_all(session)})
+        out = way_out(outbox.again(session, key), hooks.names(session))
     request.app.state.worker.wake()
     return out

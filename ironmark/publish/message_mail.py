@@ -81,10 +81,6 @@ def _cid(letter: Letter, n: int) -> str:
     return f"{n}.{message_id(letter.id, letter.sender)[1:-1]}"
 
 
-def _items(letter: Letter) -> list[Mapping[str, Any]]:
-    return [item for message in letter.told for item in message["items"]]
-
-
 def heading_of(item: Mapping[str, Any]) -> str:
     kinds = {"restated": "Restated: ", "taken back": "No longer so: "}
     name = f"{item['who']} · {item['kpi']}" if item["who"] else item["kpi"]

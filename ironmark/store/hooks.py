@@ -42,6 +42,11 @@ def list_all(session: Session) -> list[Hook]:
     return list(session.scalars(select(Hook).order_by(Hook.made_at, Hook.id)))
 
 
+def names(session: Session) -> dict[str, str]:
+    """What webhooks are called, by key."""
+    return {row.id: row.name for row in list_all(session)}
+
+
 def get(session: Session, key: str, *, locked: bool = False) -> Hook:
     """Raises Missing."""
     row = session.get(Hook, key, with_for_update=locked or None, populate_existing=locked)

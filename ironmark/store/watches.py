@@ -16,10 +16,9 @@ from ironmark.store.eyes import Eyes
 from ironmark.store.watch_models import Watch, WatchMemory
 
 
-def list_all(session: Session, account: str | None = None) -> list[Watch]:
-    """All of them, or those of one account, in the order they were made."""
-    query = select(Watch).order_by(Watch.made_at, Watch.id)
-    return list(session.scalars(query if account is None else query.where(Watch.account == account)))
+def list_all(session: Session) -> list[Watch]:
+    """In the order they were made."""
+    return list(session.scalars(select(Watch).order_by(Watch.made_at, Watch.id)))
 
 
 def get(session: Session, key: str, *, locked: bool = False) -> Watch:
@@ -40,11 +39,16 @@ def create(session: Session, account: str | None, name: str, body: dict[str, Any
     return row
 
 
-def save(session: Session, key: str, saw: int, name: str, body: dict[str, Any], *, forget: bool) -> Watch:
-    """forget: another question is asked, so that what its history says now is no news. Raises Missing, StaleVersion."""
+def _locked(session: Session, key: str, saw: int) -> Watch:
     row = get(session, key, locked=True)
     if row.version != saw:
         raise StaleVersion(saw, row.version)
+    return row
+
+
+def save(session: Session, key: str, saw: int, name: str, body: dict[str, Any], *, forget: bool) -> Watch:
+    """forget: another question is asked, so that what its history says now is no news. Raises Missing, StaleVersion."""
+    row = _locked(session, key, saw)
     row.name, row.body, row.version, row.saved_at, row.said = name, body, row.version + 1, now(), ""
     row.stamp, row.look_at = "", now()
     if forget:
@@ -56,9 +60,7 @@ def save(session: Session, key: str, saw: int, name: str, body: dict[str, Any], 
 
 def remove(session: Session, key: str, saw: int) -> None:
     """Raises Missing, StaleVersion."""
-    row = get(session, key, locked=True)
-    if row.version != saw:
-        raise StaleVersion(saw, row.version)
+    row = _locked(session, key, saw)
     session.delete(row)
     session.flush()
 

@@ -56,8 +56,7 @@ def sent_out(
 
 def sent_together(session: Session, messages: Sequence[Message]) -> list[SentOut]:
     """What was told at one moment to several as one, the newest first."""
-    names = {hook.id: hook.name for hook in hooks.list_all(session)}
-    ways = outbox.deliveries_with(session, messages)
+    names, ways = hooks.names(session), outbox.deliveries_with(session, messages)
     by: dict[tuple[dt.datetime, str], list[Message]] = {}
     for message in messages:
         by.setdefault((message.at, str(message.body["items"])), []).append(message)

@@ -231,7 +231,7 @@ def _reading(context: ReadingContext, body: WatchBody, where: Found, kind: Kind)
         kind, history.who(m), context.kpi(history.kpi).name, period.label,
         shown=show(value, unit, style) if value is not None else "no reading", against=against,
         before=_state(before) if before and state and before.key != state else None,
-        state=_state(known.get(state) if state else None), since=_since(where, body, period), why=why, note=note,
+        state=_state(known.get(state) if state else None), since=_since(where, period), why=why, note=note,
         signal=signal, link=_link(history.kpi, period.key, history.by or "", member or ""),
     )  # fmt: skip
 
@@ -245,7 +245,7 @@ def _note(context: ReadingContext, key: str) -> str:
     return said if len(said) <= SIGNED else said[: SIGNED - 1] + "…"
 
 
-def _since(where: Found, body: WatchBody, period: Period) -> str:
+def _since(where: Found, period: Period) -> str:
     lasts = where.p - where.began + 1
     if lasts < 2:
         return ""

@@ -34,10 +34,6 @@ class Receiver:
     way: tuple[Channel, str] | None = None
     zone: str = ""
 
-    @property
-    def has_inbox(self) -> bool:
-        return self.account is not None or self.whose == HERE
-
 
 def receivers_of(session: Session, sources: Sources, row: Watch, body: WatchBody) -> list[Receiver]:
     """Each once. What goes to an address or a webhook is what the one sees whose watch it is."""

@@ -2,7 +2,7 @@
   /** When a message is sent: at once or together with others, and never in quiet hours. */
   import Choices from '../../parts/Choices.svelte'
   import type { Body } from './draft.svelte'
-  import { DAYS } from './words'
+  import { DAYS } from '../data/clock'
 
   interface Props {
     body: Body

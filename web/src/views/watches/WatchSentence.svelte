@@ -8,7 +8,7 @@
   import Lasts from './Lasts.svelte'
   import Times from './Times.svelte'
   import Told from './Told.svelte'
-  import { GRAINS, againWords, askedWords, lastsWords, whenWords } from './words'
+  import { GRAINS, againWords, askedWords, lastsWords, needsMark, needsState, whenWords } from './words'
 
   let { draft }: { draft: Draft } = $props()
   const body = $derived(draft.body)
@@ -35,8 +35,6 @@
     ),
   )
   const change_of_state = $derived(history && body.asks !== 'signal')
-  const needsState = (key: string) => ['falls', 'reaches', 'leaves', 'outlook'].includes(key)
-  const needsMark = (key: string) => ['above', 'below', 'unmarked'].includes(key)
   function ask(key: string) {
     const worst = choices?.states[0]?.key ?? ''
     const best = choices?.states.at(-2)?.key ?? choices?.states.at(-1)?.key ?? ''

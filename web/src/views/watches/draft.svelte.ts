@@ -1,5 +1,6 @@
 /** A watch as it is written: its sentence, what can be chosen in it, and what it would have sent. */
 import { SvelteURLSearchParams } from 'svelte/reactivity'
+import { zoneHere } from '../data/clock'
 import { api, got, newest, seen, words, type Schemas } from '../../api/client'
 
 export type Body = Schemas['WatchBody']
@@ -25,7 +26,7 @@ export function fresh(query: URLSearchParams | SvelteURLSearchParams): Body {
     when: 'at once',
     at: '07:00',
     weekday: 0,
-    zone: Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC',
+    zone: zoneHere(),
   } as Body
 }
 

@@ -1,4 +1,5 @@
 /** What a watch says of itself where its sentence has no room. */
+import { DAYS } from '../data/clock'
 import type { Body, Choices } from './draft.svelte'
 
 export const GRAINS: Record<string, string> = {
@@ -8,14 +9,16 @@ export const GRAINS: Record<string, string> = {
   quarter: 'the complete quarter',
   year: 'the complete year',
 }
-export const DAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday']
+const includes = (asks: string | undefined, some: string[]) => some.includes(asks ?? '')
+export const needsState = (asks?: string) => includes(asks, ['falls', 'reaches', 'leaves', 'outlook'])
+export const needsMark = (asks?: string) => includes(asks, ['above', 'below', 'unmarked'])
 
 /** The question in words: ``falls to Short``. */
 export function askedWords(body: Body, choices: Choices | null): string {
   const words = choices?.questions.find((one) => one.key === body.asks)?.name ?? body.asks ?? ''
   const state = choices?.states.find((one) => one.key === body.state)?.name
-  if (state && ['falls', 'reaches', 'leaves', 'outlook'].includes(body.asks ?? '')) return `${words} ${state}`
-  if (body.mark && ['above', 'below', 'unmarked'].includes(body.asks ?? '')) return `${words} ${body.mark}`
+  if (state && needsState(body.asks)) return `${words} ${state}`
+  if (body.mark && needsMark(body.asks)) return `${words} ${body.mark}`
   if (body.asks === 'signal' && body.side) return `${words} for the ${body.side}`
   return words
 }
