@@ -108,7 +108,7 @@ def get_me(request: Request, who: Reader = Depends(reader)) -> Me:
                 elsewhere=signing.identity is not None,
             )
         row = accounts.get(session, who.person.id)
-        names = {team.id: team.name for team in accounts.teams(session)}
+        names = accounts.team_names(session)
         return Me(
             signs_in=True, signed_in=True, id=row.id, name=who.person.name, mail=row.mail, elsewhere=signing.identity is not None, role=row.role,
             teams=sorted(names[team] for team in who.person.teams if team in names), verbs=sorted(who.verbs),

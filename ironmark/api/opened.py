@@ -157,8 +157,8 @@ def put_opening(
 
 def _in_words(session: Session, body: OpeningBody) -> dict[str, Any]:
     """An opening as the trail tells it: people and teams by their names."""
-    names = {f"person:{row.id}": row.name for row in accounts.list_all(session)}
-    names |= {f"team:{team.id}": team.name for team in accounts.teams(session)}
+    names = {f"person:{key}": name for key, name in accounts.names(session).items()}
+    names |= {f"team:{key}": name for key, name in accounts.team_names(session).items()}
 
     def told(subjects: Sequence[str]) -> list[str]:
         return [names.get(one, WORDS.get(one, one)) for one in subjects]

@@ -173,7 +173,7 @@ def change_person(
             if (key in people) != (team in body.teams):
                 wanted = [one for one in people if one != key] + ([key] if team in body.teams else [])
                 accounts.put_in_team(session, team, wanted, "")
-        named = {team.id: team.name for team in accounts.teams(session)}
+        named = accounts.team_names(session)
         told = ", ".join([body.name, body.role, *(named[team] for team in body.teams)])
         trail.note(session, "changed", "account", key, body.name, [Difference("account", was, told)])
         return _person(row, body.teams)
@@ -230,7 +230,7 @@ def change_team(
     saw = seen_version(if_match)
     with who.write() as session:
         _refuse_taken(session, body.name, key)
-        names = {row.id: row.name for row in accounts.list_all(session)}
+        names = accounts.names(session)
         before = accounts.members(session).get(key, [])
         row = accounts.change_team(session, key, saw, body.name, body.people)
         told = [", ".join(sorted(names.get(one, one) for one in people)) for people in (before, body.people)]
@@ -242,7 +242,7 @@ def change_team(
 def drop_team(key: str, if_match: str | None = Header(None), who: Reader = Depends(reader)) -> None:
     saw = seen_version(if_match)
     with who.write() as session:
-        name = next((team.name for team in accounts.teams(session) if team.id == key), key)
+        name = accounts.team_names(session).get(key, key)
         accounts.drop_team(session, key, saw)
         trail.note(session, "deleted", "team", key, name)
 

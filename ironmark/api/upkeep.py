@@ -59,8 +59,7 @@ class Upkeep(Health):
     hits: float
 
 
-def _health(session: Session) -> Health:
-    oldest = outbox.oldest_unsent(session)
+def _health(session: Session, oldest: dt.datetime | None) -> Health:
     return Health(
         status="ok", database="ok", version=__version__, worker=leases.anyone(session), printer=there(),
         oldest_unsent=_seconds(oldest),
@@ -77,7 +76,7 @@ async def health(who: Reader = Depends(reader)) -> Health:
 
     def ask() -> Health:
         with who.sources.readings() as session:
-            return _health(session)
+            return _health(session, outbox.oldest_unsent(session))
 
     return await to_thread.run_sync(ask, limiter=_OWN_THREAD)
 
@@ -85,7 +84,7 @@ async def health(who: Reader = Depends(reader)) -> Health:
 @router.get("/api/upkeep")
 def upkeep(who: Reader = Depends(reader)) -> Upkeep:
     with who.sources.readings() as session:
-        told = _health(session)
+        oldest = outbox.oldest_unsent(session)
         waiting, failed = outbox.counts(session)
         sources = [
             FailedSource(dataset=row.dataset_id, said=row.said)
@@ -95,7 +94,7 @@ def upkeep(who: Reader = Depends(reader)) -> Upkeep:
         silent = [row.name for row in watches.list_all(session) if row.said]
         held = who.sources.held()
         return Upkeep(
-            **told.model_dump(), since=moment(outbox.oldest_unsent(session)), waiting=waiting, failed=failed,
+            **_health(session, oldest).model_dump(), since=moment(oldest), waiting=waiting, failed=failed,
             drawing=exports.waiting(session), sources=sources, watches=silent, **held,
         )  # fmt: skip
 

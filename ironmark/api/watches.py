@@ -60,31 +60,29 @@ def _seen(who: Reader, session: Session, key: str) -> Watch:
     return row
 
 
-def _out(session: Session, who: Reader, row: Watch) -> WatchOut:
-    told = outbox.told_by(session, row.id)
-    since = clock.now() - A_YEAR
-    names = {account.id: account.name for account in accounts.list_all(session)} if row.account else {}
+def _out(session: Session, who: Reader, row: Watch, names: dict[str, str] | None = None) -> WatchOut:
+    """names: of all accounts, where several are answered at once."""
+    names = accounts.names(session) if names is None else names
+    sent, last = outbox.times_told(session, row.id, clock.now() - A_YEAR)
     return WatchOut(
         id=row.id, version=row.version, body=WatchBody.model_validate(row.body), whose=names.get(row.account or "", "") or who.name_in(session),
-        mine=_is_mine(who, row), said=row.said, sent=len({one.at for one in told if one.at > since}),
-        last=moment(told[0].at) if told else None, unsent=_unsent(session, row.id),
+        mine=_is_mine(who, row), said=row.said, sent=sent, last=moment(last), unsent=_unsent(session, row.id),
     )  # fmt: skip
 
 
 def _unsent(session: Session, watch: str) -> str:
-    for one in outbox.deliveries_of(session, watch):
-        if one.state == outbox.FAILED:
-            return f"{one.said.rstrip('.')}; given up"
-        if one.state == outbox.WAITING and one.tries:
-            return f"{one.said.rstrip('.')}; tried again at {one.due_at:%H:%M} UTC"
+    for one in outbox.unsent(session, watch, 1):
+        then = "given up" if one.state == outbox.FAILED else f"tried again at {one.due_at:%H:%M} UTC"
+        return f"{one.said.rstrip('.')}; {then}"
     return ""
 
 
 @router.get("")
 def list_watches(who: Reader = Depends(reader)) -> list[WatchOut]:
     with who.read() as session:
+        names = accounts.names(session)
         rows = watches.list_all(session)
-        return [_out(session, who, row) for row in rows if _is_mine(who, row) or "own" in who.verbs]
+        return [_out(session, who, row, names) for row in rows if _is_mine(who, row) or "own" in who.verbs]
 
 
 @router.get("/choices")

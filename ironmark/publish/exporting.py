@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Literal
+from dataclasses import asdict, dataclass, replace
+from typing import Any, Literal
 
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import ScorecardBody
@@ -73,6 +73,15 @@ def check(leaf: ExportPage, kind: Kind, options: Options) -> None:
             f"This page lists {count:,} readings, and {'a PDF' if kind == 'pdf' else 'slides'} can hold {most:,}.",
             "a workbook, CSV, JSON or HTML, or some of its sections only",
         )
+
+
+def to_draw(
+    leaf: ExportPage, kind: Kind, options: Options
+) -> tuple[Kind, bytes, dict[str, Any] | None, dict[str, Any], str]:
+    """What is kept of a page until it is drawn, as ``store.exports.ask`` takes it. Refuses what cannot be drawn."""
+    check(leaf, kind, options)
+    source = replace(leaf.frozen, workings={}).to_bytes()  # they stand in no form that is drawn
+    return kind, source, asdict(leaf.about) if leaf.about else None, asdict(options), name_of(leaf, kind, options)
 
 
 def _too_long(said: str, instead: str) -> Refused:

@@ -67,6 +67,11 @@ def list_all(session: Session) -> list[Account]:
     return list(session.scalars(select(Account).where(Account.ended_at.is_(None)).order_by(Account.name, Account.id)))
 
 
+def names(session: Session) -> dict[str, str]:
+    """What people are called, by key."""
+    return {row.id: row.name for row in list_all(session)}
+
+
 def any_owner(session: Session) -> bool:
     query = select(Account.id).where(Account.role == "owner", Account.ended_at.is_(None)).limit(1)
     return session.scalar(query) is not None
@@ -257,6 +262,10 @@ def was_right(session: Session, who: Sequence[tuple[str, int]]) -> None:
 
 def teams(session: Session) -> list[Team]:
     return list(session.scalars(select(Team).order_by(Team.name, Team.id)))
+
+
+def team_names(session: Session) -> dict[str, str]:
+    return {team.id: team.name for team in teams(session)}
 
 
 def members(session: Session) -> dict[str, list[str]]:

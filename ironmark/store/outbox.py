@@ -125,10 +125,11 @@ def again(session: Session, key: str) -> Delivery:
     return row
 
 
-def unsent(session: Session) -> list[Delivery]:
-    """What could not be sent so far, or for good; the newest first."""
+def unsent(session: Session, watch: str | None = None, most: int = 200) -> list[Delivery]:
+    """What could not be sent so far, or for good; the newest first. watch: of that one alone."""
     query = select(Delivery).where(Delivery.state.in_((WAITING, FAILED)), Delivery.tries > 0)
-    return list(session.scalars(query.order_by(Delivery.made_at.desc()).limit(200)))
+    query = query if watch is None else query.where(Delivery.watch == watch)
+    return list(session.scalars(query.order_by(Delivery.made_at.desc()).limit(most)))
 
 
 def oldest_unsent(session: Session) -> dt.datetime | None:
@@ -144,11 +145,6 @@ def counts(session: Session) -> tuple[int, int]:
     return found.get(WAITING, 0), found.get(FAILED, 0)
 
 
-def deliveries_of(session: Session, watch: str) -> list[Delivery]:
-    query = select(Delivery).where(Delivery.watch == watch).order_by(Delivery.made_at.desc())
-    return list(session.scalars(query.limit(1000)))
-
-
 def told_about(session: Session, about: str, most: int = 1000) -> list[Message]:
     query = select(Message).where(Message.about == about).order_by(Message.number.desc())
     return list(session.scalars(query.limit(most)))
@@ -159,7 +155,9 @@ def deliveries_with(session: Session, messages: Sequence[Message]) -> dict[str, 
     found: dict[str, list[Delivery]] = {}
     watches = {one.watch for one in messages if one.watch}
     wanted = {one.id for one in messages}
-    for row in session.scalars(select(Delivery).where(Delivery.watch.in_(watches)).order_by(Delivery.made_at)):
+    before = min((one.at for one in messages), default=now())  # none is on its way before it is told
+    query = select(Delivery).where(Delivery.watch.in_(watches), Delivery.made_at >= before)
+    for row in session.scalars(query.order_by(Delivery.made_at)):
         for message in row.messages:
             if message in wanted:
                 found.setdefault(message, []).append(row)
@@ -169,6 +167,13 @@ def deliveries_with(session: Session, messages: Sequence[Message]) -> dict[str, 
 def told_by(session: Session, watch: str, most: int = 200) -> list[Message]:
     query = select(Message).where(Message.watch == watch).order_by(Message.at.desc(), Message.number.desc())
     return list(session.scalars(query.limit(most)))
+
+
+def times_told(session: Session, watch: str, since: dt.datetime) -> tuple[int, dt.datetime | None]:
+    """How many times a watch told something since a moment, to however many, and when it last did at all."""
+    of_watch = Message.watch == watch
+    times = session.scalar(select(func.count(Message.at.distinct())).where(of_watch, Message.at > since))
+    return int(times or 0), session.scalar(select(func.max(Message.at)).where(of_watch))
 
 
 # An inbox

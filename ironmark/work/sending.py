@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass
 from email.message import EmailMessage
 from typing import Any
 from urllib.parse import quote
@@ -62,7 +62,7 @@ class NotSent(Exception):
 
 
 class NotYet(Exception):
-    """What goes along is still being drawn."""
+    """What goes along is not drawn yet."""
 
 
 @dataclass(frozen=True)
@@ -119,9 +119,6 @@ class Sending:
     def send(self, key: str) -> None:
         """Send one, and note what came of it."""
         try:
-            with self._sources.changes() as session:
-                if _ask_for_files(session, key):
-                    self._insist(session)
             parcel = self._parcel(key)
             if parcel is None:
                 return
@@ -136,11 +133,12 @@ class Sending:
             )
         except NotYet:
             with self._sources.changes() as session:
-                outbox.get(session, key, locked=True).due_at = now() + LOOK_AGAIN
+                row = outbox.get(session, key, locked=True)
+                row.due_at = now() + LOOK_AGAIN
+                _ask_for_files(session, outbox.messages_of(session, row))
                 self._insist(session)
             return
         except NotSent as error:
-            meters.SENT.labels(self._channel(key), "failed").inc()
             self._not_sent(key, str(error), error.for_good)
             return
         with self._sources.changes() as session:
@@ -151,10 +149,6 @@ class Sending:
             self._insist(session)
         meters.SENT.labels(parcel.channel, "sent").inc()
 
-    def _channel(self, key: str) -> str:
-        with self._sources.readings() as session:
-            return outbox.get(session, key).channel
-
     def _not_sent(self, key: str, said: str, for_good: bool) -> None:
         with self._sources.changes() as session:
             row = outbox.get(session, key, locked=True)
@@ -162,6 +156,7 @@ class Sending:
             over = for_good or now() + pause > row.made_at + GIVE_UP
             outbox.was_not(session, key, said, None if over else now() + pause)
             self._insist(session)
+            meters.SENT.labels(row.channel, "failed").inc()
         log.warning("not sent", delivery=key, said=said, given_up=over)
 
     def _parcel(self, key: str) -> Parcel | None:
@@ -222,13 +217,16 @@ def _files(session: Session, messages: list[Message]) -> tuple[list[File], list[
     found, missing = [], []
     for message in messages:
         for held in message.body.get("files", ()):
+            within = bool(held.get("within"))
+            in_time = now() < message.at + (DRAWN_IN if within else WHOLE_IN)
+            if "export" not in held and in_time:
+                raise NotYet
             try:
-                row = exports.get(session, held["export"])
+                row = exports.get(session, held.get("export", ""))
             except Missing:
                 missing.append(held["kind"])
                 continue
-            within = bool(held.get("within"))
-            if row.state not in exports.ENDED and now() < message.at + (DRAWN_IN if within else WHOLE_IN):
+            if row.state not in exports.ENDED and in_time:
                 raise NotYet
             file = exports.file(session, row.id)
             if file is None:
@@ -238,33 +236,28 @@ def _files(session: Session, messages: list[Message]) -> tuple[list[File], list[
     return found, missing
 
 
-def _ask_for_files(session: Session, key: str) -> bool:
-    """Have editions drawn in the forms that go along, once. Returns whether anything is now."""
-    asked = False
-    for message in outbox.messages_of(session, outbox.get(session, key)):
-        files = []
-        for held in message.body.get("files", ()):
-            if "export" not in held:
-                asked, held = True, {**held, "export": _drawn(session, held["edition"], held["kind"])}
-            files.append(held)
-        if asked:
+def _ask_for_files(session: Session, messages: list[Message]) -> None:
+    """Have editions drawn in the forms that go along, where that was not asked for yet."""
+    for message in messages:
+        files = [
+            held if "export" in held else held | _drawn(session, held["edition"], held["kind"])
+            for held in message.body.get("files", ())
+        ]
+        if files != message.body.get("files", []):
             message.body = {**message.body, "files": files}
-    return asked
 
 
-def _drawn(session: Session, edition: str, kind: Kind) -> str:
-    """What an edition in some form goes by once it is drawn; "" where it cannot be."""
+def _drawn(session: Session, edition: str, kind: Kind) -> dict[str, str]:
+    """What an edition in some form goes by once it is drawn: "" where it cannot be, nothing where it is to be asked again."""
     try:
         row = editions.get(session, edition)
         frozen = Frozen.from_bytes(editions.frozen_bytes(session, edition))
-        leaf, options = ExportPage(frozen, about_of(row, frozen)), exporting.Options()
-        exporting.check(leaf, kind, options)
-        source, about = replace(frozen, workings={}).to_bytes(), asdict(about_of(row, frozen))
-        return exports.ask(session, kind, source, about, asdict(options), exporting.name_of(leaf, kind, options))
+        leaf = ExportPage(frozen, about_of(row, frozen))
+        return {"export": exports.ask(session, *exporting.to_draw(leaf, kind, exporting.Options()))}
     except (Missing, Refused):
-        return ""
+        return {"export": ""}
     except exports.TooMany:
-        raise NotYet from None
+        return {}
 
 
 async def post_mail(parcel: Parcel) -> None:

@@ -21,6 +21,7 @@ from ironmark.pages.publishing import standing as orders
 from ironmark.pages.publishing.restatement_counter import Restating
 from ironmark.pages.publishing.scorecard_summaries import Glancing
 from ironmark.pages.watches import looking
+from ironmark.pages.watches.histories import FORESEEN
 from ironmark.store import change_log, leases, openings, outbox, refreshes, standing, trail
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
@@ -197,7 +198,7 @@ class Worker:
             outbox.give_up_old(session)
 
     def _watch(self, place: str) -> None:
-        self._carry_out(looking.carry_out, place.removeprefix(WATCH), looking.FORESEEN, self._not_answered)
+        self._carry_out(looking.carry_out, place.removeprefix(WATCH), FORESEEN, self._not_answered)
 
     def _not_answered(self, key: str, said: str) -> None:
         with self._sources.changes() as session:

@@ -459,6 +459,7 @@ class Sent(Hospital):
                 ),
                 {"key": way["id"]},
             )
+            connection.execute(text("UPDATE messages SET at = at - INTERVAL 2 DAY WHERE watch = :key"), {"key": late})
         self.way(late, "mail", lambda one: one["state"] == "failed")
 
     def test_a_trial_says_that_it_is_one(self) -> None:

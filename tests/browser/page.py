@@ -15,6 +15,10 @@ from selenium.webdriver.remote.webelement import WebElement
 
 from tests import world
 
+FORGET = """try {
+  sessionStorage.clear()
+  for (const key of Object.keys(localStorage)) if (key !== 'clock-ahead') localStorage.removeItem(key)
+} catch {}"""  # a page without an origin has no storage
 SECONDS = 120.0  # on a busy machine; what is there is found at once
 
 
@@ -27,8 +31,9 @@ class PageTest(unittest.TestCase):
         self.driver = world.browser()
         self.driver.get_log("browser")
         self.addCleanup(self.driver.get, "about:blank")
-        # What is typed and not kept stands there again in this tab, but not in the next test.
-        self.addCleanup(self.driver.execute_script, "try { sessionStorage.clear() } catch {}")
+        # What is typed and not kept stands there again in this tab, and when one last looked is known to this browser, but
+        # not in the next test.
+        self.addCleanup(self.driver.execute_script, FORGET)
 
     def tearDown(self) -> None:
         # Refusals are logged by the browser as failed requests; a script error is never fine.

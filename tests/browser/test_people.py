@@ -105,7 +105,7 @@ class People(PageTest):
         self.fill("Password", PASSWORD)
         self.press("Sign in", "button")
         self.see("Domy", "Ota <b>Holý")
-        self.assertEqual([one.text for one in self.all("nav a")], ["Scorecards", "Editions"])
+        self.assertEqual([one.text for one in self.all("nav a")], ["Scorecards", "Editions", "Watches"])
         self.open(f"/scorecards/{card}")
         self.see("Loutky")
         for word in ("Velká scéna", "Sklep", "Open the bench", "Share", "Who reads it"):

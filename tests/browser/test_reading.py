@@ -140,24 +140,24 @@ class Reading(PageTest):
         self.see("Reading October 2026")
         self.driver.execute_script("document.querySelector('.brand').focus()")
         said = []
-        for _ in range(28):
+        for _ in range(30):
             self.keys(Keys.TAB)
             said.append(
                 self.driver.execute_script(
                     "const e = document.activeElement; return e.getAttribute('aria-label') || e.innerText"
                 )
             )
-        places = ["Scorecards", "KPIs", "Yardsticks", "Mark book", "Data", "Editions"]
-        self.assertRegex(said[7], r"^Data through: .*21 Nov 2026\. Change$")
-        self.assertEqual([*said[:7], *said[8:10]], [*places, "Find /", "Your name: you. Change", "Dark"])
-        acts = [text.partition(":")[0] for text in said[10:15]]
-        self.assertEqual(acts, ["Make an edition", "Take out", "Share", "Present", "Open the bench"])
+        places = ["Scorecards", "KPIs", "Yardsticks", "Mark book", "Data", "Editions", "Watches"]
+        self.assertRegex(said[8], r"^Data through: .*21 Nov 2026\. Change$")
+        self.assertEqual([*said[:8], *said[9:11]], [*places, "Find /", "Your name: you. Change", "Dark"])
+        acts = [text.partition(":")[0] for text in said[11:17]]
+        self.assertEqual(acts, ["Make an edition", "Take out", "Share", "Watch", "Present", "Open the bench"])
         # The scope, the tally, what is asked, the section, its first sheet: its note, then its reading.
         rest = [next(at for at, text in enumerate(said) if text.startswith(begin)) for begin in (
             "Period", "3", "2 without a word", "–", "A note on this sheet", "On-time departures, 91.4%",
         )]  # fmt: skip
         self.assertEqual(rest, sorted(rest), said)
-        self.assertEqual(rest[0], 15)
+        self.assertEqual(rest[0], 17)
 
 
 class Assuming(PageTest):

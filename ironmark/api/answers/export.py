@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import time
 from collections.abc import Callable
-from dataclasses import asdict, replace
 from typing import Any, Literal
 
 from fastapi import Request, Response
@@ -49,10 +48,7 @@ def export_out(row: Export) -> ExportOut:
 
 def asked(who: Reader, request: Request, leaf: ExportPage, kind: Kind, options: Options) -> str:
     """Have a page drawn, and return what that goes by."""
-    exporting.check(leaf, kind, options)
-    source = replace(leaf.frozen, workings={}).to_bytes()
-    told = asdict(leaf.about) if leaf.about else None
-    return put_in_line(who, request, kind, source, told, asdict(options), exporting.name_of(leaf, kind, options))
+    return put_in_line(who, request, *exporting.to_draw(leaf, kind, options))
 
 
 def put_in_line(

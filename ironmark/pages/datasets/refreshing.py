@@ -12,14 +12,14 @@ from typing import Annotated, Literal
 
 import polars as pl
 from apscheduler.triggers.cron import CronTrigger
-from pydantic import Field, field_validator
+from pydantic import Field
 from sqlalchemy.orm import Session
 
 from ironmark import clock
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets import intake
 from ironmark.pages.datasets.intake import Reading, reading_of
-from ironmark.pages.model.field_types import Key, Model
+from ironmark.pages.model.field_types import Key, Model, Zone
 from ironmark.pages.model.problems import Refused
 from ironmark.store import database, dataset_versions, datasets, refreshes, scratch
 from ironmark.store.datasets import StoredDataset
@@ -71,16 +71,7 @@ class ClockBody(Model):
     at: str = Field("06:00", pattern=_TIME)
     weekday: int = Field(0, ge=0, le=6)
     day: int = Field(1, ge=1, le=28)
-    zone: str = Field("UTC", max_length=60)
-
-    @field_validator("zone")
-    @classmethod
-    def known(cls, zone: str) -> str:
-        try:
-            zoneinfo.ZoneInfo(zone)
-        except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
-            raise ValueError(f"there is no time zone “{zone}”; one is written like Europe/London") from None
-        return zone
+    zone: Zone = "UTC"
 
 
 class RefreshBody(Model):

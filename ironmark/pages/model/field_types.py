@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import zoneinfo
 from typing import Annotated, Literal
 
 from pydantic import (
@@ -68,3 +69,14 @@ def _plain_handle(handle: str) -> str:
 Handle = Annotated[str, Field(max_length=60), AfterValidator(_plain_handle)]
 Mail = Annotated[str, StringConstraints(strip_whitespace=True, max_length=254, pattern=r"^[^@\s]+@[^@\s]+$")]
 Password = Annotated[str, StringConstraints(max_length=200)]
+
+
+def _known_zone(zone: str) -> str:
+    try:
+        zoneinfo.ZoneInfo(zone)
+    except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
+        raise ValueError(f"there is no time zone “{zone[:40]}”; one is written like Europe/London") from None
+    return zone
+
+
+Zone = Annotated[str, StringConstraints(max_length=60), AfterValidator(_known_zone)]  # of IANA, summer time and all

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import datetime as dt
-import zoneinfo
 from dataclasses import dataclass
 from typing import Annotated, Final, Literal, get_args
 
 from pydantic import AfterValidator, Field, FiniteFloat, StringConstraints, model_validator
 
 from ironmark.core.periods import Grain
-from ironmark.pages.model.field_types import Key, Mail, MarkName, Member, Model, Name
+from ironmark.pages.model.field_types import Key, Mail, MarkName, Member, Model, Name, Zone
 
 Question = Literal[
     "falls", "reaches", "leaves", "worsens", "improves", "signal", "above", "below", "outlook", "late", "unmarked", "edition",
@@ -32,17 +31,8 @@ def _a_time(text: str) -> str:
     return text[:5]
 
 
-def _a_zone(text: str) -> str:
-    try:
-        zoneinfo.ZoneInfo(text)
-    except (ValueError, OSError, zoneinfo.ZoneInfoNotFoundError):
-        raise ValueError(f"there is no time zone “{text[:40]}”; one is called Europe/London, for instance") from None
-    return text
-
-
 Kind = Literal["", "restated", "taken back"]
 TimeOfDay = Annotated[str, StringConstraints(max_length=8), AfterValidator(_a_time)]
-Zone = Annotated[str, StringConstraints(max_length=60), AfterValidator(_a_zone)]
 Receiver = Annotated[str, StringConstraints(pattern=r"^(here|everyone|makers|(team|person):[A-Za-z0-9-]{1,80})$")]
 
 

@@ -108,7 +108,7 @@ def _house(session: Session, stamp: change_log.Stamp) -> House:
         kpis={kpi.id: frozenset(of[one] for one in _closure([kpi.id], needs) if one in of) for kpi in kpis},
         lends={key: frozenset(_closure([key], taken) - {key}) for key in taken},
         cases={case.id: str(case.body.get("scorecard", "")) for case in records.list_all(session, "case")},
-        teams={team.id: team.name for team in accounts.teams(session)},
+        teams=accounts.team_names(session),
         people_of={_key(one): _pairs(session, one) for one in tables},
     )
 

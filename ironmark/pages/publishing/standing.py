@@ -17,7 +17,7 @@ from ironmark.core.workdays import later_day, nth_day
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets.refreshing import PAUSES, ClockBody
-from ironmark.pages.model.field_types import Key, Member, Model
+from ironmark.pages.model.field_types import Key, Member, Model, Zone
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import BookBody
 from ironmark.pages.publishing.editions import Frozen, freeze
@@ -41,7 +41,7 @@ class StandingBody(Model):
     nth: int = Field(3, ge=-1, le=31)
     days: Literal["working", "all"] = "working"
     at: str = ClockBody.model_fields["at"].default
-    zone: str = "UTC"
+    zone: Zone = "UTC"
     holidays: Key | None = None
     complete: bool = True
     missed: Literal["every", "newest"] = "every"
@@ -62,11 +62,6 @@ class StandingBody(Model):
     @classmethod
     def known_time(cls, at: str) -> str:
         return ClockBody(at=at).at
-
-    @field_validator("zone")
-    @classmethod
-    def known_zone(cls, zone: str) -> str:
-        return ClockBody.known(zone)
 
 
 def due_for(body: StandingBody, period: Period, holidays: Collection[dt.date]) -> dt.datetime:

@@ -7,7 +7,6 @@ from urllib.parse import quote
 
 import numpy as np
 
-from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.numbers import show
 from ironmark.core.palette import State
 from ironmark.core.periods import Period
@@ -19,18 +18,14 @@ from ironmark.pages.drawing.draw_texts import as_text
 from ironmark.pages.model.note_words import asked as asked_for
 from ironmark.pages.model.note_words import label_of
 from ironmark.pages.model.page import narrow_of
-from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.model.watch import OF_A_HISTORY, Kind, Told, ToldState, WatchBody
 from ironmark.pages.publishing.note_alone import note_alone
 from ironmark.pages.reading.instrument_scope import own_scope
 from ironmark.pages.reading.read import read_page
 from ironmark.pages.reading.usages import yardsticks_in_use
-from ironmark.pages.watches.histories import Answer, Found, History, ask_of, history_of
+from ironmark.pages.watches.histories import FORESEEN, Answer, Found, History, ask_of, history_of
 from ironmark.store import editions, notes
-from ironmark.store.database import Missing
-from ironmark.tables.cells import NoPeriod, NoSegment
-from ironmark.tables.connections import LiveProblem
 
 SIGNED = 200  # characters of a note that are told
 
@@ -95,7 +90,7 @@ def _anything(context: ReadingContext, body: WatchBody, found: Answer) -> None:
         seen.add(place)
         try:
             history = history_of(context, one.kpi, one.yardstick, one.by, where, body.grain, coarser=True)
-        except (Refused, Missing, FormulaError, NoPeriod, NoSegment, LiveProblem) as error:
+        except FORESEEN as error:
             failed = failed or error  # it holds up nothing else
             continue
         if history.readings.kpi.direction != "open":

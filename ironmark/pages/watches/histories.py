@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ironmark.core.evaluate import Floats
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.hold_off import NO_READING, Falls, Flags, HoldOff, Ranks, falls
 from ironmark.core.periods import Grain, Period, finer, timeline
 from ironmark.core.readings import Readings
@@ -18,8 +19,12 @@ from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.watch import WatchBody
 from ironmark.pages.reading.plain_readings import PlainReadings, plain_readings_of
 from ironmark.pages.reading.usages import mark_of
+from ironmark.store.database import Missing
+from ironmark.tables.cells import NoPeriod, NoSegment
+from ironmark.tables.connections import LiveProblem
 
 Members = dict[str, list[str]]
+FORESEEN = (Refused, Missing, FormulaError, NoPeriod, NoSegment, LiveProblem)  # why a history cannot be read
 MOST_PERIODS = 800  # that are looked at, the newest of them
 
 

@@ -11,7 +11,6 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from ironmark import clock
-from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.sending_times import sent_at
 from ironmark.core.told_once import Event, Memory, News, news_of
 from ironmark.pages.context.reading_context import ReadingContext
@@ -19,22 +18,18 @@ from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.watch import Told, WatchBody
 from ironmark.pages.watches.answering import answer, changes_words, told
-from ironmark.pages.watches.histories import Answer
+from ironmark.pages.watches.histories import FORESEEN, Answer
 from ironmark.pages.watches.receivers import Receiver, receivers_of, times_of
 from ironmark.pages.watches.shown import Shown, shown_with
 from ironmark.pages.watches.way_out import OFF
 from ironmark.store import calendar, change_log, exports, eyes, keys, outbox, watches
-from ironmark.store.database import Missing
 from ironmark.store.watch_models import Message, Watch
-from ironmark.tables.cells import NoPeriod, NoSegment
-from ironmark.tables.connections import LiveProblem
 from ironmark.tables.live_waiting import patiently
 
 LIVE = dt.timedelta(seconds=60)  # how often what rests on a live source is looked at: it has no versions
 BY_CLOCK = dt.timedelta(minutes=15)  # how often what depends on the time is
 AGAIN = dt.timedelta(minutes=5)  # after what could not be read
 WAIT_S = 30.0
-FORESEEN = (Refused, Missing, FormulaError, NoPeriod, NoSegment, LiveProblem)
 _OF_THE_CLOCK = frozenset({"late", "unmarked", "outlook"})
 
 

@@ -75,10 +75,11 @@ def try_watch(context: ReadingContext, body: WatchBody) -> TriedWatch:
     states: dict[str, StatePicture] = {}
     for history, falls, within in found.asked:
         first = _first(history)
-        counted = _told(body, falls, within)[first:]
-        sent += int(counted[:, [m for m, _, _ in history.places()]].sum())
-        noise += int((counted & within[first:])[:, [m for m, _, _ in history.places()]].sum())
-        rows += _rows(context, history, falls, within, _told(body, falls, within), first, body.kpi is not None)
+        would = _told(body, falls, within)
+        whose = [m for m, _, _ in history.places()]
+        sent += int(would[first:, whose].sum())
+        noise += int((would & within)[first:, whose].sum())
+        rows += _rows(context, history, falls, within, would, first, body.kpi is not None)
         if history.readings.yardstick is not None:
             states |= {s.key: StatePicture(s.key, s.name, s.rank, s.sign) for s in history.readings.yardstick.states}
     longest = max((row.cells for row in rows), key=len, default=[])

@@ -313,6 +313,9 @@
     gap: 12px;
   }
   .took {
+    position: sticky; /* seen where the card was, however far down */
+    top: 52px;
+    z-index: 30;
     display: flex;
     align-items: center;
     gap: 12px;
