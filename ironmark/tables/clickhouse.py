@@ -21,6 +21,7 @@ from clickhouse_driver.errors import ErrorCodes
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.tables.clickhouse_sql import NAME, Client, Named, Sql, cause_of
 from ironmark.tables.dialects import CONNECT_S, Dialect, Expression, Figure, Trouble, pooled
+from ironmark.tables.late_shards import ANSWER_S, LateShards
 from ironmark.tables.reach import Connection
 
 logging.getLogger("clickhouse_driver").setLevel(logging.ERROR)  # what fails is told to whoever reads the source
@@ -39,6 +40,7 @@ class ClickHouse(Dialect):
 
     def __init__(self) -> None:
         self._open: weakref.WeakSet[Client] = weakref.WeakSet()
+        self._shards: dict[Connection, LateShards] = {}
 
     def usual(self, at: Connection) -> str:
         return at.database
@@ -85,6 +87,20 @@ class ClickHouse(Dialect):
         asked = [one._client.last_query for one in list(self._open) if one.busy and one.at == at and one._client]
         told = [query.progress for query in asked if query is not None and query.progress]
         return sum(one.rows for one in told), sum(one.total_rows for one in told)
+
+    def late(self, at: Connection) -> str:
+        running = [one.busy for one in list(self._open) if one.busy and one.at == at]
+        if not running:
+            return ""
+        shards = self._shards.get(at)
+        if shards is None:
+            shards = self._shards[at] = LateShards(lambda host, port: self._of_a_shard(at, host, port), *self.place(at))
+        return shards.told(running)
+
+    def _of_a_shard(self, at: Connection, host: str, port: int) -> clickhouse_driver.Client:
+        """For the server that is one of its shards; "" for the one that is asked itself."""
+        reached = self._reached(at) | {"connect_timeout": ANSWER_S, "send_receive_timeout": ANSWER_S}
+        return clickhouse_driver.Client(**reached | ({"host": host, "port": port} if host else {}))
 
     def type_of(self, kind: Any) -> ColumnType:
         name = re.sub(r"^(?:Nullable|LowCardinality)\(|\)$", "", re.sub(r"^LowCardinality\(", "", kind.name))

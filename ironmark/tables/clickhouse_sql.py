@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import uuid
 from collections.abc import Mapping
 from typing import Any
 
@@ -29,13 +30,14 @@ class _Cursor(DbCursor):  # type: ignore[misc]
         self._state = self._states.CURSOR_CLOSED
 
     def execute(self, operation: str, parameters: Any = None) -> None:
-        self._connection.busy = True
+        self._connection.busy = statement = str(uuid.uuid4())
+        self.set_query_id(statement)  # by which shards are asked about it
         try:
             super().execute(operation, parameters)
         except EOFError as error:  # the driver's word for a server that has gone
             raise dbapi.OperationalError(NetworkError(str(error))) from error
         finally:
-            self._connection.busy = False
+            self._connection.busy = ""
 
 
 class Client(DbConnection):  # type: ignore[misc]
@@ -43,7 +45,7 @@ class Client(DbConnection):  # type: ignore[misc]
 
     _client: clickhouse_driver.Client | None = None
     at: Connection
-    busy = False
+    busy = ""  # the id of the statement that it is asked
 
     def _make_client(self) -> clickhouse_driver.Client:
         if self._client is None:

@@ -72,9 +72,11 @@ class Connection:
     def progress(self) -> str:
         """How far it has come with what is being asked, in words; none where that is not known."""
         read, every = self.dialect.rows_read(self)
+        late = self.dialect.late(self)
         if every < read or not read:
-            return ""
-        return f"{_many(read, every)} of {_many(every, every)}{' million' if every >= MANY else ''} rows are read"
+            return late
+        far = f"{_many(read, every)} of {_many(every, every)}{' million' if every >= MANY else ''} rows are read"
+        return f"{far}; {late}" if late else far
 
     def rows(self, columns: Sequence[Column]) -> sa.TableClause:
         schema, name = self.place

@@ -61,6 +61,10 @@ class Dialect(ABC):
         """How many rows what is being asked has read, and of how many; 0 and 0 where a database does not tell."""
         return 0, 0
 
+    def late(self, at: Connection) -> str:
+        """Which of several servers have not answered what is being asked, in words; "" where that is not known."""
+        return ""
+
     @abstractmethod
     def place(self, at: Connection) -> tuple[str | None, str]:
         """The schema, where one has to be named, and the name of a table."""
