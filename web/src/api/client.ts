@@ -63,6 +63,10 @@ export const seen = (version: number) => ({ 'if-match': `"${version}"` })
 
 export const words = (error: unknown) => (error instanceof Error ? error.message : String(error))
 
+/** Whether a live source has only not answered yet, or may again by itself: what reads it is asked again. */
+export const passes = (error: unknown) =>
+  error instanceof Refusal && error.problem.type === 'live-source' && error.problem.status === 503
+
 /** Do something that may be refused, and say so. say: given the words, and nothing before it is begun. */
 export async function attempt(work: () => Promise<unknown>, say: (words: string) => void) {
   say('')

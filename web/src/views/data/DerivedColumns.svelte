@@ -3,11 +3,12 @@
   import { dequal } from 'dequal'
   import { untrack } from 'svelte'
   import {
-    Refusal,
     api,
     attempt,
     got,
     newest,
+    passes,
+    Refusal,
     seen,
     words,
     type Dataset,
@@ -66,6 +67,7 @@
         start: Number(where?.['start'] ?? 0),
         end: Number(where?.['end'] ?? 0),
       }
+      return passes(error)
     }
   })
   $effect(() => {

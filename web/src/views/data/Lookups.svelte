@@ -1,6 +1,16 @@
 <script lang="ts">
   /** What a dataset takes from others, a sentence each, and how its keys are found there. */
-  import { api, attempt, got, newest, seen, words, type Dataset, type Schemas } from '../../api/client'
+  import {
+    api,
+    attempt,
+    got,
+    newest,
+    passes,
+    seen,
+    words,
+    type Dataset,
+    type Schemas,
+  } from '../../api/client'
   import { count } from '../../api/numbers'
   import Choices from '../../parts/Choices.svelte'
   import Slot from '../../parts/Slot.svelte'
@@ -42,6 +52,7 @@
     } catch (error) {
       look = null
       doubt = words(error)
+      return passes(error)
     }
   })
   $effect(() => {

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** One reading: signal or noise, where it is going, what moved it, and whether its target is fair. */
   import { push, router } from 'svelte-spa-router'
-  import { api, got, newest, words, type Schemas } from '../../api/client'
+  import { api, got, newest, passes, words, type Schemas } from '../../api/client'
   import History from '../../faces/History.svelte'
   import Choices from '../../parts/Choices.svelte'
   import Sign from '../../parts/Sign.svelte'
@@ -22,6 +22,7 @@
       failed = ''
     } catch (error) {
       failed = words(error)
+      return passes(error)
     }
   })
   $effect(() => {

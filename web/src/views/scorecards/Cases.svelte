@@ -1,6 +1,6 @@
 <script lang="ts">
   /** A scorecard's cases side by side, beside what is kept: only what comes out otherwise. */
-  import { api, got, newest, words, type Schemas } from '../../api/client'
+  import { api, got, newest, passes, words, type Schemas } from '../../api/client'
   import { stateOf } from '../../api/states.svelte'
   import Sign from '../../parts/Sign.svelte'
   import Tally from '../../parts/Tally.svelte'
@@ -23,6 +23,7 @@
       failed = ''
     } catch (error) {
       failed = words(error)
+      return passes(error)
     }
   })
   $effect(() => {

@@ -1,7 +1,7 @@
 /** A watch as it is written: its sentence, what can be chosen in it, and what it would have sent. */
 import { SvelteURLSearchParams } from 'svelte/reactivity'
 import { zoneHere } from '../data/clock'
-import { api, got, newest, seen, words, type Schemas } from '../../api/client'
+import { api, got, newest, passes, seen, words, type Schemas } from '../../api/client'
 
 export type Body = Schemas['WatchBody']
 export type Watch = Schemas['WatchOut']
@@ -93,6 +93,7 @@ export class Draft {
     } catch (error) {
       this.tried = null
       this.untried = words(error)
+      return passes(error)
     }
   })
 

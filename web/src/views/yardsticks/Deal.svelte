@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Bands dealt out: so many alike, or by shares that come to 100 %, of the axis or of the readings so far. */
   import { typedNumber } from '../../api/typed'
-  import { api, got, newest, words, type Schemas } from '../../api/client'
+  import { api, got, newest, passes, words, type Schemas } from '../../api/client'
   import { stateOf } from '../../api/states.svelte'
   import Sign from '../../parts/Sign.svelte'
 
@@ -43,6 +43,7 @@
       failed = ''
     } catch (error) {
       failed = words(error)
+      return passes(error)
     }
   })
   $effect(() => {

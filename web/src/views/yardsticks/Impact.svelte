@@ -1,6 +1,6 @@
 <script lang="ts">
   /** What a change of a yardstick does to every instrument that uses it, on all scorecards. */
-  import { api, got, newest, words, type Schemas, type YardstickBody } from '../../api/client'
+  import { api, got, newest, passes, words, type Schemas, type YardstickBody } from '../../api/client'
   import { stateOf } from '../../api/states.svelte'
   import Sign from '../../parts/Sign.svelte'
 
@@ -18,6 +18,7 @@
       failed = ''
     } catch (error) {
       failed = words(error)
+      return passes(error)
     }
   })
   $effect(() => {
