@@ -22,7 +22,7 @@ from ironmark.store import exports, images, kept_files, keys, leases, scratch
 from ironmark.store.models import Export
 
 log = structlog.get_logger()
-TELL_S = 0.2
+TELL_S = 0.5
 
 
 class Printing:
@@ -32,7 +32,7 @@ class Printing:
         self._sources, self._holder = sources, holder
         self.printer = Printer()
         self._wake, self._over = threading.Event(), False
-        self._told, self._told_at = ("", "", 0.0), 0.0
+        self._told, self._told_at = ("", ""), 0.0
         self._thread = threading.Thread(target=self._work, name="printing", daemon=True)
 
     def start(self) -> None:
@@ -129,8 +129,9 @@ class Printing:
         )  # fmt: skip
 
     def _tell(self, key: str, stage: str, share: float) -> bool:
-        """Note how far it is, the same not again at once. Returns whether it is to stop."""
-        what, at = (key, stage, share), time.monotonic()
+        """Note how far it is, once a while for each stage: printers that take turns tell of their own parts, many times a
+        second. Returns whether it is to stop."""
+        what, at = (key, stage), time.monotonic()
         if what == self._told and at - self._told_at < TELL_S:
             return self._over
         self._told, self._told_at = what, at

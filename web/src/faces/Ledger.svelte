@@ -10,6 +10,7 @@
   import Windowed from './Windowed.svelte'
   import NoteSign from '../parts/NoteSign.svelte'
   import { widthOf } from './labels'
+  import { inPrint, isDrawnInPrint } from './in-print'
   import * as ledger from './ledger'
   import { FINGER, SHOWN, touch } from '../parts/touch.svelte'
   import { memberPages } from './member-page'
@@ -25,6 +26,7 @@
   const dim = dimmer()
   const byMember = memberPages()
   const paper = getContext('paper')
+  const late = isDrawnInPrint()
 
   const columns = $derived(look.ledger.columns)
   const readings = $derived(picture.readings)
@@ -66,6 +68,7 @@
   )
   const fitted = $derived(ledger.fitted(columns, widths, longest, paper ? 0 : across))
   const rows = $derived(ledger.ordered(readings, sorted))
+  const onPaper = () => rows.map((reading) => ledger.rowOf(reading, columns, picture, dim(reading))).join('')
   const sortBy = (column: ledger.Column | 'name') => (sorted = ledger.pressed(sorted, column))
 </script>
 
@@ -90,6 +93,7 @@
       class="bed"
       bind:this={bed}
       {@attach paper ? undefined : sized((_, h) => (bar = bed ? bed.offsetHeight - h : 0))}
+      {@attach late ? inPrint(onPaper) : undefined}
       style:height={whole ? `${whole}px` : undefined}
       style:--columns={fitted.template}
       style:--row="{ROW}px"
@@ -110,7 +114,7 @@
       />
       {#if paper}
         <!-- eslint-disable-next-line svelte/no-at-html-tags -- its texts are escaped -->
-        {@html rows.map((reading) => ledger.rowOf(reading, columns, picture, dim(reading))).join('')}
+        {#if !late}{@html onPaper()}{/if}
       {:else}
         <Windowed items={rows} height={ROW} key={(reading) => reading.key} {bed}>
           {#snippet row(reading)}

@@ -3,6 +3,7 @@
   import { onDestroy, setContext, tick } from 'svelte'
   import type { Placed } from '../api/client'
   import { GAP, isInstrument, ROW, standing } from '../parts/page/layout'
+  import { drawnInPrint } from '../faces/in-print'
   import PaperBand from './PaperBand.svelte'
   import PaperHead from './PaperHead.svelte'
   import PaperLead from './PaperLead.svelte'
@@ -23,6 +24,7 @@
 
   let { told, done }: { told: Told; done: () => void } = $props()
   setContext('paper', true)
+  drawnInPrint(() => pages !== null && told.mode === 'paper')
   // svelte-ignore state_referenced_locally
   const room = roomOf(told.paper)
   const slides = $derived(told.mode === 'slides')
