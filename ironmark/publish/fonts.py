@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import base64
 import io
+import os
 import re
+from contextlib import suppress
 from pathlib import Path
 
 BUILT = Path(__file__).parents[2] / "web" / "dist" / "leaf"
@@ -31,9 +33,21 @@ def as_cut(css: str) -> str:
 
 
 def for_paper(css: str) -> str:
-    """A style with the fonts of paper in the place of its variable ones."""
-    cut = KEPT.read_text("utf-8") if KEPT.is_file() else as_cut(css)
+    """A style with the fonts of paper in the place of its variable ones. Cutting them takes many seconds: they are kept."""
+    if KEPT.is_file():
+        cut = KEPT.read_text("utf-8")
+    else:
+        cut = as_cut(css)
+        with suppress(OSError):
+            _keep(cut)
     return cut + _FACE.sub(lambda face: "" if "font-weight:100 900" in face[0] else face[0], css)
+
+
+def _keep(cut: str) -> None:
+    """In one step: several processes may do so."""
+    own = KEPT.with_suffix(f".{os.getpid()}")
+    own.write_text(cut, "utf-8")
+    own.replace(KEPT)
 
 
 def _rule(face: str, name: str, weight: int, width: int, weights: tuple[int, int], widths: tuple[int, int]) -> str:
@@ -58,4 +72,4 @@ def _rule(face: str, name: str, weight: int, width: int, weights: tuple[int, int
 
 
 if __name__ == "__main__":
-    KEPT.write_text(as_cut((BUILT / "leaf.css").read_text("utf-8")), "utf-8")
+    _keep(as_cut((BUILT / "leaf.css").read_text("utf-8")))

@@ -11,7 +11,7 @@ from typing import Literal
 from ironmark.core.nearest import folded
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.notations import is_period
-from ironmark.tables.quantities import is_blank, quantity
+from ironmark.tables.quantities import is_blank, measure_of, quantity
 from ironmark.tables.table_words import TOTALS, YEAR
 
 LineKind = Literal["title", "head", "row", "group", "total", "note", "blank", "out"]
@@ -166,13 +166,44 @@ class Lines:
         wide = [at for at in above if self.filled(at) >= 0.45 * width] or above[-1:]
         if not wide:
             return []
-        last = wide[-1]
+        last = wide[0]
+        for at in wide[1:]:
+            last = last if self._is_row_without_figures(at, last, first) else at
         heads = [last]
         for at in range(last - 1, max(-1, last - MOST_HEADS), -1):
             if at not in above or self.filled(at) < 2 or at in taken:
                 break
             heads.insert(0, at)
+        below = last + 1
+        free = below < first < len(self.rows) and below not in taken
+        if free and (self._is_units(below, first) or self._heads_names(below, last, first)):
+            heads.append(below)
         return heads
+
+    def _is_units(self, at: int, first: int) -> bool:
+        """Whether a line holds nothing but units, of columns whose first figures are known."""
+        cells = [(cell, sign) for cell, sign in zip(self.rows[at], self.signs[first], strict=True) if cell]
+        return bool(cells) and all(sign == "n" and measure_of(cell) is not None for cell, sign in cells)
+
+    def _heads_names(self, at: int, head: int, first: int) -> bool:
+        """Whether a line heads the names beside figures, which the line above it heads alone. One name by itself may as well
+        be that of the rows below it."""
+        signs = self.signs[first]
+        cells = [(over, sign) for cell, over, sign in zip(self.rows[at], self.rows[head], signs, strict=True) if cell]
+        return len(cells) > 1 and all(not over and sign != "n" for over, sign in cells)
+
+    def _is_row_without_figures(self, at: int, head: int, first: int) -> bool:
+        """Whether a line below a head is a row whose figures are missing: blank where the first figures stand, and words only
+        below words of the head. A head of two lines has words above the figures in the lower one, or none above its own."""
+        if first >= len(self.rows):
+            return False
+        figures = [c for c, sign in enumerate(self.signs[first]) if sign == "n"]
+        row, above = self.rows[at], self.rows[head]
+        return (
+            not all(is_blank(above[c]) for c in figures)
+            and all(is_blank(row[c]) for c in figures)
+            and all(over for cell, over in zip(row, above, strict=True) if cell)
+        )
 
     def _marks(self) -> list[LineMark]:
         found: list[LineMark] = []
