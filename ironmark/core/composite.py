@@ -65,4 +65,5 @@ def contributions(parts: Sequence[WeightedPart], p: int, m: int) -> list[float]:
     weights = np.array([part.weight for part in parts])
     known = np.isfinite(scores)
     whole = weights[known].sum()
-    return [float(s * w / whole) if ok else np.nan for s, w, ok in zip(scores, weights, known, strict=True)]
+    with np.errstate(all="ignore"):  # weights of 0 alone give no share
+        return [float(s * w / whole) if ok else np.nan for s, w, ok in zip(scores, weights, known, strict=True)]
