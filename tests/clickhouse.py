@@ -5,6 +5,9 @@ from __future__ import annotations
 import atexit
 import secrets
 import shutil
+import signal
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import lru_cache
 from typing import Any
 
@@ -34,6 +37,17 @@ class Cluster:
 
     def drop(self, name: str) -> None:
         self.shards.everywhere(f"DROP TABLE IF EXISTS {name}", f"DROP TABLE IF EXISTS {name}_here")
+
+    @contextmanager
+    def late(self, at: int) -> Iterator[str]:
+        """Have a shard stand still meanwhile; told where it is asked."""
+        held = self.shards.processes[at]
+        assert held is not None
+        held.send_signal(signal.SIGSTOP)
+        try:
+            yield f"127.0.0.1:{self.shards.ports[at][0]}"
+        finally:
+            held.send_signal(signal.SIGCONT)
 
     def fill(self, name: str, rows: list[tuple[Any, ...]]) -> None:
         """Rows in place of those that were there, dealt out to the shards."""

@@ -16,11 +16,11 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import httpx
-from sqlalchemy import Engine
+from sqlalchemy import Engine, text
 
 from ironmark.demo.loopback import end_with_us, free_ports
 from ironmark.store import database, scratch, sealed
-from ironmark.store.mariadb import MariaDB
+from ironmark.store.mariadb import ROWS_DATABASE, MariaDB
 
 T = TypeVar("T")
 ROOT = Path(__file__).parents[1]
@@ -185,6 +185,27 @@ def straight_to(server: Running) -> Iterator[Engine]:
     finally:
         made.dispose()
         mariadb.stop()
+
+
+@contextmanager
+def bookings_hang(client: httpx.Client) -> Iterator[None]:
+    """Have the live source “Bookings” say nothing meanwhile; what was read of it is given up."""
+    with engine().connect() as open_:
+        open_.execute(text(f"LOCK TABLES {ROWS_DATABASE}.bookings WRITE"))
+        try:
+            open_bookings_anew(client)
+            yield
+        finally:
+            open_.execute(text("UNLOCK TABLES"))
+            open_.rollback()
+
+
+def open_bookings_anew(client: httpx.Client) -> None:
+    """Save the live source as it is, so that it is opened anew."""
+    answer = client.get("/api/datasets/bookings")
+    columns = [{k: c[k] for k in ("name", "label", "role")} for c in answer.json()["columns"]]
+    body, seen = {"name": "Bookings", "columns": columns}, {"If-Match": answer.headers["etag"]}
+    client.patch("/api/datasets/bookings", json=body, headers=seen).raise_for_status()
 
 
 def until(ask: Callable[[], T], holds: Callable[[T], Any], seconds: float = 180) -> T:

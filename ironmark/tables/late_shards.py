@@ -14,7 +14,7 @@ from clickhouse_driver.errors import Error, SocketTimeoutError
 
 Found = Literal["silent", "at work", "done", "unknown"]
 Ask = Callable[[str, int], Client]  # one without patience, for a host and a port; "": for the source itself
-AGAIN_S, ANSWER_S, HOLDS_S, MOST = 3.0, 2.0, 15.0, 64
+AGAIN_S, ANSWER_S, MOST = 3.0, 2.0, 64
 _CLUSTER = re.compile(r"Distributed\(\s*'?([^',)]+)'?\s*,")
 _GIVEN_UP = (SocketTimeoutError, TimeoutError)
 
@@ -37,7 +37,7 @@ class LateShards:
             if not self._looking and now - self._looked_at > AGAIN_S:
                 self._looking, self._looked_at = True, now
                 threading.Thread(target=self._look, args=(wanted,), name="shards", daemon=True).start()
-            return self._said if wanted & self._of and now - self._looked_at < HOLDS_S else ""
+            return self._said if wanted & self._of else ""
 
     def _look(self, statements: frozenset[str]) -> None:
         said = ""
@@ -67,12 +67,13 @@ class LateShards:
         shards: dict[int, list[tuple[str, int, bool]]] = {}
         for number, host, port, is_local in rows:
             shards.setdefault(number, []).append((host, port, bool(is_local)))
-        servers = [one for some in list(shards.values())[:MOST] for one in some]
+        first = list(shards.values())[:MOST]
+        servers = [one for some in first for one in some]
         with ThreadPoolExecutor(len(servers) or 1, thread_name_prefix="shard") as pool:
             asked = dict(zip(servers, pool.map(lambda one: self._of_server(one, statements), servers), strict=True))
         return {
             " or ".join(f"{host}:{port}" for host, port, _ in some): _of_shard([asked[one] for one in some])
-            for some in list(shards.values())[:MOST]
+            for some in first
         }
 
     def _of_server(self, server: tuple[str, int, bool], statements: frozenset[str]) -> Found:

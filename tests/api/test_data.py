@@ -268,26 +268,19 @@ class Live(WithServer):
         """Many readers of a page whose source says nothing take neither the threads nor the connections of others."""
         live = {"title": "Live", "sections": [{"id": "s", "instruments": [{"id": "a", "kpi": "booked-online"}]}]}
         rest = {"title": "Rest", "sections": [{"id": "s", "instruments": [{"id": "a", "kpi": "on-time"}]}]}
-        made = self.ok(self.client.get("/api/datasets/bookings"))
         answers: dict[str, list[Any]] = {"live": [], "rest": []}
 
         def read(name: str, card: Any) -> None:
             with httpx.Client(base_url=str(self.client.base_url), timeout=60) as client:
                 answers[name].append(client.post("/api/scorecards/read", json={"body": card}))
 
-        with world.engine().connect() as open_:
-            open_.execute(text(f"LOCK TABLES {ROWS_DATABASE}.bookings WRITE"))
-            try:
-                self.say_again(made)
-                waiting = [threading.Thread(target=read, args=("live", live)) for _ in range(24)]
-                others = [threading.Thread(target=read, args=("rest", rest)) for _ in range(8)]
-                for thread in waiting + others:
-                    thread.start()
-                for thread in waiting + others:
-                    thread.join(60)
-            finally:
-                open_.execute(text("UNLOCK TABLES"))
-                open_.rollback()
+        with world.bookings_hang(self.client):
+            waiting = [threading.Thread(target=read, args=("live", live)) for _ in range(24)]
+            others = [threading.Thread(target=read, args=("rest", rest)) for _ in range(8)]
+            for thread in waiting + others:
+                thread.start()
+            for thread in waiting + others:
+                thread.join(60)
         self.assertEqual(len(answers["live"]), 24)
         self.assertEqual({answer.status_code for found in answers.values() for answer in found}, {200})
         self.assertTrue(all(answer.json()["waiting"] for answer in answers["live"]))
@@ -324,23 +317,15 @@ class Live(WithServer):
         with world.engine().begin() as open_:
             open_.execute(text(f"RENAME TABLE {ROWS_DATABASE}.bookings TO {ROWS_DATABASE}.hidden"))
         try:
-            self.say_again(made)
+            world.open_bookings_anew(self.client)
             card = {"title": "Two", "sections": [{"id": "s", "instruments": instruments}]}
             found = self.post("/api/scorecards/read", {"body": card})["instruments"]
         finally:
             with world.engine().begin() as open_:
                 open_.execute(text(f"RENAME TABLE {ROWS_DATABASE}.hidden TO {ROWS_DATABASE}.bookings"))
-            self.say_again(made)
+            world.open_bookings_anew(self.client)
         self.assertIn("There is no table “bookings”", found[0]["problem"])
         self.assertIsNone(found[1]["problem"])
         self.assertEqual(
             found[1]["readings"][0]["status"], "graded" if found[1]["readings"][0]["state"] else "not_graded"
-        )
-
-    def say_again(self, made: dict[str, Any]) -> None:
-        """Save the source as it is, so that it is opened anew."""
-        columns = [{k: c[k] for k in ("name", "label", "role")} for c in made["columns"]]
-        seen = {"If-Match": self.client.get("/api/datasets/bookings").headers["etag"]}
-        self.ok(
-            self.client.patch("/api/datasets/bookings", json={"name": "Bookings", "columns": columns}, headers=seen)
         )

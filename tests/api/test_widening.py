@@ -4,7 +4,6 @@ import datetime as dt
 import io
 import itertools
 import shutil
-import signal
 import time
 import unittest
 from typing import Any
@@ -327,28 +326,24 @@ class WhereTheyLie(Widening):
         # In whatever order the server sends them.
         self.assertIn(["Tools", "2.5", "Tools", "40"], [row[-4:] for row in look["rows"]])
 
+    def sheet(self, kpi: str) -> Any:
+        self.read(kpi, None, "2026-09")
+        return self.picture
+
     def test_a_page_says_which_shard_is_late_while_it_waits(self) -> None:
         cluster = clickhouse.running()
         cluster.make("parcels", "day Date, depot String, weight Float64")
         cluster.fill("parcels", [(dt.date(2026, 9, n), "ČŽ"[n % 2], 2.0) for n in range(1, 31)])
         self.orders = self.live(cluster, "parcels")
         kpi = self.kpi("max(weight)", nature="flow")
-
-        def sheet() -> Any:
-            self.read(kpi, None, "2026-09")
-            return self.picture
-
-        self.until(sheet, lambda one: not one["problem"])
+        self.until(lambda: self.sheet(kpi), lambda one: not one["problem"])
         kpi = self.kpi("sum(weight)", nature="flow")
-        late, place = cluster.shards.processes[2], f"127.0.0.1:{cluster.shards.ports[2][0]}"
-        assert late is not None
-        late.send_signal(signal.SIGSTOP)
-        try:
-            found = self.until(sheet, lambda one: f"{place} does not answer" in (one["problem"] or ""))
+        with cluster.late(2) as place:
+            found = self.until(
+                lambda: self.sheet(kpi), lambda one: f"{place} does not answer" in (one["problem"] or "")
+            )
             self.assertIn("“Live parcels” has not answered yet", found["problem"])
-        finally:
-            late.send_signal(signal.SIGCONT)
-        found = self.until(sheet, lambda one: not one["problem"])
+        found = self.until(lambda: self.sheet(kpi), lambda one: not one["problem"])
         self.assertEqual(found["readings"][0]["value"], 60)
 
     def test_a_page_says_which_source_is_short_and_is_whole_again_by_itself(self) -> None:
@@ -357,21 +352,16 @@ class WhereTheyLie(Widening):
         cluster.fill("calls", [(dt.date(2026, 9, n), "AB"[n % 2], 10.0) for n in range(1, 31)])
         self.orders = self.live(cluster, "calls")
         kpi = self.kpi("sum(minutes)", nature="flow")
-
-        def sheet() -> Any:
-            self.read(kpi, None, "2026-09")
-            return self.picture
-
         cluster.shards.stop_one(2)
         try:
-            found = self.until(lambda: sheet(), lambda one: "A part of the cluster" in (one["problem"] or ""))
+            found = self.until(lambda: self.sheet(kpi), lambda one: "A part of the cluster" in (one["problem"] or ""))
             self.assertIn("Live calls", found["problem"])
             self.assertIn(f"127.0.0.1:{cluster.shards.ports[2][0]}", found["problem"])
             self.assertEqual((found["readings"], found["waiting"]), ([], True))
         finally:
             cluster.shards.start_one(2)
             cluster.shards.wait_for(2)
-        found = self.until(lambda: sheet(), lambda one: not one["problem"])
+        found = self.until(lambda: self.sheet(kpi), lambda one: not one["problem"])
         self.assertEqual(found["readings"][0]["value"], 300)
 
     def until(self, ask: Any, holds: Any) -> Any:

@@ -5,9 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from selenium.webdriver.common.by import By
-from sqlalchemy import text
 
-from ironmark.store.mariadb import ROWS_DATABASE
 from tests import world
 from tests.browser.page import PageTest
 
@@ -35,22 +33,9 @@ class Signals(PageTest):
         self.wait(lambda: self.all("[aria-label='What moved it'] svg[aria-label^='target']"))
 
     def test_it_follows_a_source_that_has_not_answered_yet(self) -> None:
-        made = self.client.get("/api/datasets/bookings").json()
-        with world.engine().connect() as open_:
-            open_.execute(text(f"LOCK TABLES {ROWS_DATABASE}.bookings WRITE"))
-            try:
-                body = {
-                    "name": made["name"],
-                    "columns": [{k: c[k] for k in ("name", "label", "role")} for c in made["columns"]],
-                }
-                seen = {"If-Match": f'"{made["version"]}"'}
-                # What was read of it is given up.
-                self.client.patch("/api/datasets/bookings", json=body, headers=seen).raise_for_status()
-                self.open("/kpis/booked-online/signals?period=2026-10")
-                self.see("“Bookings” has not answered yet")
-            finally:
-                open_.execute(text("UNLOCK TABLES"))
-                open_.rollback()
+        with world.bookings_hang(self.client):
+            self.open("/kpis/booked-online/signals?period=2026-10")
+            self.see("“Bookings” has not answered yet")
         self.see("Booked online, October 2026", "A signal.")
         self.assertNotIn("has not answered yet", self.text())
 

@@ -2,7 +2,6 @@
 
 import datetime as dt
 import shutil
-import signal
 import socket
 import threading
 import time
@@ -553,21 +552,14 @@ class SetUpClickHouse(InClickHouse):
 
     def test_a_shard_that_is_late_is_named_while_it_is_waited_for(self) -> None:
         self.fill([(dt.date(2026, 1, n + 1), "ab"[n % 2], "x", 1.0, 1.0, True) for n in range(20)])
-        source, tree, shards = self.live(), f.parse("sum(fare)"), self.cluster.shards
-        late, place = shards.processes[2], f"127.0.0.1:{shards.ports[2][0]}"
-        assert late is not None
-        late.send_signal(signal.SIGSTOP)
-        try:
-            with ThreadPoolExecutor(1) as pool:
-                month = [Period.parse("2026-01")]
+        source, tree, month = self.live(), f.parse("sum(fare)"), [Period.parse("2026-01")]
+        with ThreadPoolExecutor(1) as pool:
+            with self.cluster.late(2) as place:
                 asked = pool.submit(source.aggregate, formula_nodes.aggregates(tree), None, {}, month)
                 told = world.until(self.connection.progress, bool)
                 self.assertRegex(told, rf"{place} does not answer$")
                 self.assertFalse(asked.done())
-                late.send_signal(signal.SIGCONT)
-                self.assertEqual(evaluate(tree, asked.result(60).parts).tolist(), [[20]])
-        finally:
-            late.send_signal(signal.SIGCONT)
+            self.assertEqual(evaluate(tree, asked.result(60).parts).tolist(), [[20]])
         self.assertEqual(self.connection.progress(), "")
 
     def test_a_shard_that_is_away_is_named_and_comes_back(self) -> None:

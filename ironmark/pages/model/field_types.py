@@ -71,11 +71,17 @@ Mail = Annotated[str, StringConstraints(strip_whitespace=True, max_length=254, p
 Password = Annotated[str, StringConstraints(max_length=200)]
 
 
-def _known_zone(zone: str) -> str:
+def is_zone(text: str) -> bool:
     try:
-        zoneinfo.ZoneInfo(zone)
+        zoneinfo.ZoneInfo(text)
     except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
-        raise ValueError(f"there is no time zone “{zone[:40]}”; one is written like Europe/London") from None
+        return False
+    return True
+
+
+def _known_zone(zone: str) -> str:
+    if not is_zone(zone):
+        raise ValueError(f"there is no time zone “{zone[:40]}”; one is written like Europe/London")
     return zone
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-import zoneinfo
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -11,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from ironmark.core.sending_times import Times
 from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.model.field_types import is_zone
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.watch import WatchBody
 from ironmark.pages.people.openings import Person
@@ -76,14 +76,10 @@ def owner_of(session: Session, row: Watch) -> Person:
 
 def times_of(body: WatchBody, receiver: Receiver) -> Times:
     """When something is sent to a receiver, as clocks go where they are."""
-    zone = receiver.zone
-    try:
-        zoneinfo.ZoneInfo(zone or body.zone)
-    except (ValueError, OSError, zoneinfo.ZoneInfoNotFoundError):
-        zone = ""
+    zone = receiver.zone if is_zone(receiver.zone) else body.zone
     quiet = [dt.time.fromisoformat(one) if one else None for one in (body.quiet_from, body.quiet_to)]
     at = dt.time.fromisoformat(body.at or "07:00")
-    return Times(body.when, at, body.weekday, quiet[0], quiet[1], zone or body.zone)
+    return Times(body.when, at, body.weekday, quiet[0], quiet[1], zone)
 
 
 def check_receivers(session: Session, body: WatchBody, person: Person) -> None:
