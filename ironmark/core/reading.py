@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -115,7 +115,7 @@ class Rows:
     def members(self) -> Mapping[str, tuple[str, ...]]:
         return self.source.members
 
-    @property
+    @cached_property
     def through(self) -> dt.date:
         return read_through(self.kpi, self.source, self.others)
 

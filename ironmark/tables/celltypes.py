@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
 import polars as pl
@@ -31,6 +30,7 @@ _SURELY: dict[Decimal, str] = {
     "comma": r"^[+\-−]?(\d{1,3}(\.\d{3})+,\d+|\d{1,3}(\.\d{3}){2,}|0?,\d+|0+,\d+|\d{4,},\d+|\d+,(\d{1,2}|\d{4,}))%?$",
 }
 _EITHER = r"^[+\-−]?[1-9]\d{0,2}[.,]\d{3}%?$"
+_PLAIN_NUMBER = r"^-?\d+(\.\d+)?$"
 _BRACKETED = r"^\(\s*(.*?)\s*\)$"  # accountants write −5.25 as (5.25)
 _DATES = (
     ("ISO", r"^\d{4}-\d{1,2}-\d{1,2}([T ].*)?$", "%Y-%m-%d"),
@@ -41,23 +41,41 @@ _DATES = (
 )
 
 
-def digits(text: pl.Series) -> pl.Series:
+def digits(text: pl.Expr) -> pl.Expr:
     """Texts without the signs of money and blanks in between, and with a minus for brackets."""
     plain = text.str.replace_all(_MONEY, "").str.to_lowercase()
     return plain.str.replace(_BRACKETED, "-$1")
 
 
-def way_of(columns: Sequence[pl.Series]) -> Decimal | None:
+def way_of(texts: pl.DataFrame) -> Decimal | None:
     """How a file writes numbers, by those of its cells that can be read in one way alone; None where none tells."""
-    counts = {way: 0 for way in _SURELY}
-    for cells in columns:
-        if float(cells.drop_nulls().str.contains(f"{_POINT}|{_COMMA}").mean() or 0) < _NEARLY:  # type: ignore[arg-type]
-            continue
-        for way, pattern in _SURELY.items():
-            counts[way] += int(cells.str.contains(pattern).sum() or 0)
+    plain = texts.select(digits(pl.all().str.strip_chars()))
+    numbers = plain.select(pl.all().str.contains(f"{_POINT}|{_COMMA}").mean())
+    mostly = [name for name in plain.columns if float(numbers[name][0] or 0) >= _NEARLY]
+    if not mostly:
+        return None
+    found = plain.select(
+        pl.sum_horizontal(pl.col(mostly).str.contains(pattern).sum()).alias(way) for way, pattern in _SURELY.items()
+    )
+    counts = {way: int(found[way][0] or 0) for way in _SURELY}
     if not any(counts.values()):
         return None
     return "point" if counts["point"] > counts["comma"] else "comma"
+
+
+def plain_numbers(texts: pl.DataFrame, way: Decimal | None) -> dict[str, pl.Series]:
+    """The columns with nothing but numbers of digits and a decimal point, as numbers: what ``typed_cells`` would come to.
+    Those that may be something else are left out."""
+    cells = pl.all().str.strip_chars()
+    known = texts.select(pl.when(cells != "").then(cells))
+    plain = known.select(pl.all().str.contains(_PLAIN_NUMBER).all() & (pl.all().count() > 0))
+    either = known.select(pl.all().str.contains(_EITHER).any())
+    if way == "comma" or not texts.width:
+        return {}
+    sure = [name for name in texts.columns if plain[name][0] and not either[name][0]]
+    first = known.select(pl.col(sure).drop_nulls().head(20).implode())
+    names = [name for name in sure if not any(map(notations_of, first[name][0]))]
+    return {column.name: column for column in known.select(pl.col(names).cast(pl.Float64))}
 
 
 class TypedCells(NamedTuple):
@@ -170,12 +188,12 @@ def _as_date(text: pl.Series) -> Attempt:
 
 def _as_number(text: pl.Series, way: Decimal | None = None) -> Attempt:
     """way: how the file writes numbers; a column that contradicts it is read by itself, and told."""
-    plain = digits(text)
+    plain = text.to_frame().select(digits(pl.all())).to_series()
     filled = plain.drop_nulls()
     point, comma = filled.str.contains(_POINT), filled.str.contains(_COMMA)
     if max(float(point.mean() or 0), float(comma.mean() or 0)) < _NEARLY:  # type: ignore[arg-type]
         return None, "number", []
-    own = way_of([filled])
+    own = way_of(filled.to_frame())
     chosen = own or way or "point"
     notes: list[Problem] = []
     either = filled.filter(filled.str.contains(_EITHER))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
@@ -11,11 +12,15 @@ from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import read_file
 from ironmark.tables.grid import OLD_WORKBOOK, WORKBOOKS, Grid, grid_of
 from ironmark.tables.lines import LineKind
-from ironmark.tables.table import LongTable, Table, Unreadable
+from ironmark.tables.notations import is_period
+from ironmark.tables.reader import decoded
+from ironmark.tables.table import LongTable, Problem, Table, Unreadable
 from ironmark.tables.told import ColumnKind, Told
 from ironmark.tables.understanding import Understood, understand
+from ironmark.tables.wide_lists import unfolded
 
 MOST_LOOKED_AT = 3_000_000  # bytes: larger files come from machines, and are lists
+MOST_UNFOLDED = 12_000_000  # bytes of one whose ends say otherwise
 
 
 @dataclass(frozen=True)
@@ -45,12 +50,16 @@ def read_table(
     if body[:4] == b"PAR1" or body.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"[", b"{"):
         return ReadFile(read_file(body, sheet, decimal))
     workbook = body[:4] in WORKBOOKS
-    if not recipe and (decimal is not None or (len(body) > MOST_LOOKED_AT and not workbook)):
-        return ReadFile(read_file(body, sheet, decimal))
-    if not recipe and not workbook and len(body) > _SMALL and _is_list(body, name, year_start):
+    if not recipe and decimal is not None:
         return ReadFile(read_file(body, sheet, decimal))
     try:
-        found = look_at(body, recipe or {}, sheet=sheet, name=name, year_start=year_start)
+        ends = None if workbook else understood_ends(body, recipe or {}, name=name, year_start=year_start)
+        if not recipe and not workbook and (ends.tidy if ends else len(body) > MOST_LOOKED_AT):
+            return ReadFile(read_file(body, sheet, decimal))
+        found = unfolded(body, ends) if ends else None
+        if found is None and not recipe and not workbook and len(body) > _most_looked_at(ends):
+            return ReadFile(_with_a_word(read_file(body, sheet, decimal), ends))
+        found = found or _look_at_all(body, recipe or {}, sheet=sheet, name=name, year_start=year_start)
     except Unreadable:
         if recipe or (workbook and body[:2] != b"PK"):
             raise
@@ -77,14 +86,54 @@ _FIRST, _LAST = 80, 15  # lines that tell whether a long table is a plain list
 _SMALL = 20_000  # bytes, below which all of it is looked at
 
 
-def _is_list(body: bytes, name: str, year_start: int) -> bool:
-    """Whether the first and last lines of a text are those of a plain list."""
-    lines = body.splitlines(keepends=True)
+def _most_looked_at(ends: Understood | None) -> int:
+    """Bytes of a text up to which all of it is looked at: more where it looks like no list."""
+    return MOST_LOOKED_AT if ends is None or ends.across is None else MOST_UNFOLDED
+
+
+def _with_a_word(table: Table, ends: Understood | None) -> Table:
+    if ends is None or ends.across is None:
+        return table
+    said = (
+        "Periods stand across the top. In a table as long as this one they are read as periods where every figure is a plain "
+        "number, no line is a total, and the head is one line: mend that in the file, or save it in parts."
+    )
+    return replace(table, problems=(*table.problems, Problem(said)))
+
+
+def understood_ends(
+    body: bytes, recipe: Mapping[str, Any], *, name: str = "", year_start: int = 1
+) -> Understood | None:
+    """What the first and last lines of a long text are understood as, with the rows of these alone; None of a short one,
+    and of one so long that it is a list where its first line heads no periods."""
+    if len(body) <= _SMALL or (len(body) > MOST_LOOKED_AT and not recipe and not heads_periods(body)):
+        return None
     try:
-        grid = grid_of(b"".join([*lines[:_FIRST], *lines[-_LAST:]]))
-        return understand(grid, name=name, year_start=year_start).tidy
+        grid = grid_of(_ends(body))
+        return understand(grid, told_of(recipe, grid), name=name, year_start=year_start)
+    except Unreadable:
+        return None
+
+
+def heads_periods(body: bytes) -> bool:
+    """Whether several cells of the first line of a text are periods."""
+    try:
+        head, _ = decoded(body[: body.find(b"\n", 0, _SMALL) + 1] or b" ")
     except Unreadable:
         return False
+    return sum(map(is_period, re.split(r"[,;\t|]", head.replace('"', "").strip()))) > 1
+
+
+def _ends(body: bytes) -> bytes:
+    """The first and last lines of a text."""
+    first, last = 0, len(body)
+    for _ in range(_FIRST):
+        first = body.find(b"\n", first) + 1 or len(body)
+    for _ in range(_LAST + body.endswith(b"\n")):
+        last = body.rfind(b"\n", first, last)
+        if last < 0:
+            return body
+    return body[:first] + body[last + 1 :]
 
 
 def _sample(grid: Grid) -> Grid:
@@ -96,6 +145,15 @@ def look_at(
     body: bytes, recipe: Mapping[str, Any], *, sheet: str | None = None, name: str = "", year_start: int = 1
 ) -> Understood:
     """What a file is understood as. Raises Unreadable."""
+    ends = None if body[:4] in WORKBOOKS else understood_ends(body, recipe, name=name, year_start=year_start)
+    wide = unfolded(body, ends) if ends and not ends.tidy else None
+    return wide or _look_at_all(body, recipe, sheet=sheet, name=name, year_start=year_start)
+
+
+def _look_at_all(
+    body: bytes, recipe: Mapping[str, Any], *, sheet: str | None = None, name: str = "", year_start: int = 1
+) -> Understood:
+    """The same by every cell."""
     wanted = sheet or recipe.get("sheet") or None
     try:
         grid = grid_of(body, wanted)

@@ -6,7 +6,7 @@ import codecs
 import csv
 import io
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Any
@@ -17,7 +17,7 @@ from charset_normalizer import from_bytes
 
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
-from ironmark.tables.celltypes import BLANKS, Decimal, TypedCells, digits, typed_cells, way_of
+from ironmark.tables.celltypes import BLANKS, Decimal, TypedCells, plain_numbers, typed_cells, way_of
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
 
 MAX_COLUMNS = 500
@@ -25,7 +25,7 @@ SEPARATORS = (",", ";", "\t", "|")
 _WRITTEN_BLANKS = ["", *(form for word in BLANKS if word for form in dict.fromkeys((word, word.upper(), word.title())))]
 _PLAIN = r"^-?\d+(\.\d+)?$"
 _ISO_DAY = r"^\d{4}-\d{2}-\d{2}$"
-_LARGE, _SAMPLE = 2_000_000, 200_000  # bytes: what is read by columns, and how much of it is looked at first
+_LARGE, _SAMPLE = 2_000_000, 64_000  # bytes: what is read by columns, and how much of it is looked at first
 
 
 def read_delimited(body: bytes, decimal: Decimal | None = None) -> Table:
@@ -61,8 +61,10 @@ class Plan:
 def planned(head: bytes) -> Plan | None:
     """head: whole lines, the header first; None where something is odd in them."""
     try:
-        sample = _careful(head)
-        separator = _separator(head.decode())
+        separator = _separator(text := head.decode())
+        named, problems, raw = _cells(text, separator)
+        way = way_of(raw)
+        sample = typed_table(named, raw, problems, way)
     except (Unreadable, UnicodeDecodeError):
         return None
     first = head.find(b"\n") + 1
@@ -74,10 +76,10 @@ def planned(head: bytes) -> Plan | None:
     ):
         return None
     labels = next(csv.reader(io.StringIO(head[:first].decode(), newline=""), delimiter=separator))
-    numbers = {c.name for c in sample.columns if c.type == "number" and sample.frame[c.name].is_finite().all()}
-    raw = _texts(head, separator, [c.name for c in sample.columns])
-    way = way_of([digits(raw[name].str.strip_chars()) for name in raw.columns])
-    plain = {name for name in numbers if bool(raw[name].str.contains(_PLAIN).fill_null(True).all())}
+    numbers = [c.name for c in sample.columns if c.type == "number"]
+    finite = sample.frame.select(pl.col(numbers).is_finite().all())
+    written = raw.select(pl.col(numbers).str.contains(_PLAIN).fill_null(True).all())
+    plain = {name for name in numbers if finite[name][0] and written[name][0]}
     days = {c.name for c in sample.columns if c.type == "date" and bool(raw[c.name].str.contains(_ISO_DAY).all())}
     schema = {
         c.name: pl.Float64 if c.name in plain else pl.Date if c.name in days else pl.String for c in sample.columns
@@ -169,10 +171,6 @@ def _outside_quotes(body: bytes, sign: str) -> int | None:
     return None if inside else found
 
 
-def _texts(body: bytes, separator: str, names: Sequence[str]) -> pl.DataFrame:
-    return pl.read_csv(body, schema=dict.fromkeys(names, pl.String), separator=separator, has_header=False, skip_rows=1)
-
-
 @dataclass(frozen=True)
 class Typing:
     """What texts of a column stand for, told of each that is different. same: each for itself."""
@@ -233,11 +231,15 @@ def typed_table(
     """
     names = identifiers(labels)
     raw.columns = names
-    way = decimal or way_of([digits(raw[name].str.strip_chars()) for name in names])
+    way = decimal or way_of(raw)
+    numbers = plain_numbers(raw, way)
     series, kinds = list[pl.Series](), list[ColumnType]()
     grains: dict[str, RowGrain] = {}
     for name, label in zip(names, labels, strict=True):
-        typed, kind, found, grain = typed_cells(raw[name], label, way, year_start)
+        plain = numbers.get(name)
+        typed, kind, found, grain = (
+            (plain, "number", [], None) if plain is not None else typed_cells(raw[name], label, way, year_start)
+        )
         series.append(typed.alias(name))
         kinds.append(kind)
         problems += [replace(problem, column=name) for problem in found]

@@ -88,7 +88,7 @@ class Unfolding:
         members = self.heads.at("member")
         named = any(KPI_HEADS.search(folded(self.heads.labels[at])) for at in members)
         own = {self._measure_of_row(at).unit for at in self.body} - {""}
-        aims = any(_is_target(self._first(at)) for at in self.body)
+        aims = any(is_target(self._first(at)) for at in self.body)
         told = named or aims or len(own) > 1 or bool(self.heads.at("unit", "target", "better"))
         return "kpis" if members and told else "members"
 
@@ -234,9 +234,11 @@ class Unfolding:
             for place, level, day in zip(places, heads.level, days[n], strict=True):
                 if not day:
                     continue
-                row = cells.setdefault((*key, day), {})
                 beside = taken_apart(level)[0] if len(levels) > 1 else ""
                 called = _called(name or (self.measure if sides else ""), beside) or self.measure
+                row, again = cells.setdefault((*key, day, ""), {}), 1
+                while called in row:  # the same line once more: both count
+                    row, again = cells.setdefault((*key, day, str(again)), {}), again + 1
                 names.setdefault(called)
                 unit = found.units.get(name or level or self.measure, PLAIN)
                 found.units.setdefault(called, unit)
@@ -253,7 +255,7 @@ class Unfolding:
             *names,
         ]
         found.places = {one: line for one, line in list(found.places.items())[:MOST_PLACES] if line}
-        found.rows = [[*key, *(row.get(name, "") for name in names)] for key, row in cells.items()]
+        found.rows = [[*key[:-1], *(row.get(name, "") for name in names)] for key, row in cells.items()]
         found.plain = False
 
     def _units_of_all(self, places: Sequence[int], levels: Sequence[str]) -> None:
@@ -268,7 +270,7 @@ class Unfolding:
         """What a row tells of, noted with its unit and which way is better, and the KPI that rows below it are parts of."""
         found = self.result
         plain, _ = taken_apart(text or f"Row {at + 1}")
-        if parent and _is_target(plain):
+        if parent and is_target(plain):
             name = f"{parent} {TARGET}"
             found.units.setdefault(name, found.units.get(parent, PLAIN))
         else:
@@ -355,7 +357,7 @@ class Unfolding:
             self.result.mixed.append(f"{name} has figures in {said}. They are read as numbers alike: keep one unit in a column.")  # fmt: skip
 
 
-def _is_target(text: str) -> bool:
+def is_target(text: str) -> bool:
     """Whether a row is nothing but the target of the one above."""
     plain = folded(taken_apart(text)[0])
     return bool(TARGETS.fullmatch(plain)) or bool(TARGETS.match(plain) and len(plain.split()) == 1)

@@ -20,7 +20,7 @@ from ironmark.store import calendar, dataset_versions
 from ironmark.store.dataset_versions import Tell, nobody
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.files import LongFile, ReadFile, read_table
+from ironmark.tables.files import LongFile, ReadFile, heads_periods, read_table
 from ironmark.tables.grid import WORKBOOKS
 from ironmark.tables.lines import LineKind
 from ironmark.tables.long_lists import read_long
@@ -29,10 +29,9 @@ from ironmark.tables.table import Unreadable
 from ironmark.tables.told import ColumnKind, Down, GroupsAre
 
 OF_WORK = 0.4  # of what a process may take, about; see ``source_registry``
-LONG, WHOLE = (
-    16,
-    4,
-)  # shares of the room that is worked with: from one a file is read by parts, up to one it may be held whole
+# Shares of the room that is worked with: from one a file is read by parts, up to one it may be held whole.
+LONG, WHOLE = 16, 4
+FIRST_BYTES = 20_000  # which its first line is looked for in
 
 
 @dataclass(frozen=True)
@@ -55,10 +54,11 @@ class Reading:
         needed; room: bytes that may be worked with. Raises Unreadable."""
         size = path.stat().st_size
         asked = self.sheet is not None or self.decimal is not None or self.recipe is not None
+        with path.open("rb") as file:
+            first = file.read(FIRST_BYTES)
+        workbook, asked = first[:4] in WORKBOOKS, asked or heads_periods(first)
         if size > room // LONG and not asked and (long := read_long(path, folder, tell)) is not None:
             return LongFile(long)
-        with path.open("rb") as file:
-            workbook = file.read(4) in WORKBOOKS
         if size > room // WHOLE and not workbook:
             least = math.ceil(size * WHOLE / OF_WORK / 1e9)
             raise Unreadable(

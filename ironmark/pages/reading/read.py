@@ -112,8 +112,9 @@ def _ask_ahead(context: ReadingContext, instruments: Sequence[InstrumentBody], s
     """Have live sources work out what all instruments are about to ask of them at once: one statement for each grain
     and set of segments, however many KPIs there are."""
     wanted: dict[str, dict[tuple[Unit, tuple[str, ...]], dict[Aggregate, None]]] = {}
-    for instrument in instruments:
-        live = [key for key in instrument.kpis if context.is_live(key)]
+    every_live = {key for key in context.kpis if context.is_live(key)}
+    for instrument in instruments if every_live else ():
+        live = [key for key in instrument.kpis if key in every_live]
         if not live:
             continue
         own, period = own_scope(instrument, scope, page)
@@ -169,7 +170,10 @@ def _usual_ahead(
 ) -> None:
     """Work out what is usual for the readings of all instruments together."""
     blocks = []
-    for instrument in instruments if page is not None else ():
+    different = {
+        but_for_place(instrument): instrument for instrument in reversed(instruments)
+    }  # the first of those alike
+    for instrument in different.values() if page is not None else ():
         if instrument.own.period == "to_date" or instrument.kpi not in context.kpis:
             continue
         with suppress(FormulaError, NoPeriod, Missing, LiveProblem, NoSegment):  # its sheet says what is wrong

@@ -1,0 +1,203 @@
+"""Long tables with periods across the top and nothing odd in them: their first and last lines tell how they are read, and
+columns do the rest. What comes of one is what looking at every cell would come to."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+import polars as pl
+
+from ironmark.core.formula_nodes import ColumnType
+from ironmark.tables.lines import NEAR
+from ironmark.tables.quantities import PLAIN, taken_apart
+from ironmark.tables.reader import Plan, by_members, parsed
+from ironmark.tables.table import Table, assign_roles, columns_of, identifiers, no_period, overview
+from ironmark.tables.table_words import TARGETS, TOTALS
+from ironmark.tables.understanding import Understood
+from ironmark.tables.unfolding import MOST_PLACES, is_target
+
+FEWEST = 5000  # rows: of fewer every cell is looked at, which finds sums that are called nothing
+_ODD = r"[\u00a0\s]{2}|\u00a0|^\s|\s$|^'|[¹²³⁴⁵⁶⁷⁸⁹*†‡]+\s*$"  # what is written otherwise once it is read
+_NUMBER = r"^[\d.,%+\-\s()]+$"
+_THOUSANDS = re.compile(rb"\.\d{3}(?!\d)")  # 1.234 is one or another number by how the others are written
+_YEARS = 1900, 2200  # a line of nothing but these may head others
+_PARENT = 60  # lines above in which a sum by itself is looked for
+_UNLIKE_LATIN = {"æ": "ae", "œ": "oe", "ø": "o", "ł": "l", "đ": "d", "ı": "i"}
+
+
+@dataclass(frozen=True)
+class _Cells:
+    """The cells of all lines below the head. figures: (rows, periods), NaN for none; members: by their place."""
+
+    figures: np.ndarray
+    members: Mapping[int, pl.Series]
+
+
+def unfolded(body: bytes, ends: Understood) -> Understood | None:
+    """A table as it is understood as a whole; None where something in it asks for every cell to be looked at.
+
+    ends: what its first and last lines are understood as.
+    """
+    if not _is_plainly_wide(ends) or _THOUSANDS.search(body):
+        return None
+    cells = _cells_of(body, ends)
+    if cells is None or len(cells.figures) <= FEWEST or _has_totals(cells) or not all(map(_is_plain, cells.members.values())):  # fmt: skip
+        return None
+    first, *_, last = (*cells.members.values(), *cells.members.values())
+    if bool(_folded(first.unique()).str.contains(TOTALS.pattern).any()) or _tells_kpis(cells.members):
+        return None
+    table = _table(ends, cells)
+    return (
+        None if table is None else replace(ends, table=table, line_count=len(cells.figures) + 1, places=_places(last))
+    )
+
+
+def _is_plainly_wide(ends: Understood) -> bool:
+    """Whether lines are members down the side, plain figures below periods, and a head of one line above them."""
+    heads = [line.kind for line in ends.lines]
+    return (
+        ends.across is not None
+        and ends.down == "members"
+        and heads[:1] == ["head"]
+        and set(heads[1:]) == {"row"}
+        and ends.groups is None
+        and len(ends.blocks) == 0
+        and not (ends.differs or ends.told.lines or ends.told.columns or ends.told.as_of)
+        and all(unit == PLAIN for unit in ends.units.values())
+        and all(_is_known(kind, label) for kind, label, _ in _marks(ends))
+        and any(kind == "member" for kind, _, _ in _marks(ends))
+        and len(ends.table.columns) == 2 + sum(kind == "member" for kind, _, _ in _marks(ends))
+    )
+
+
+def _marks(ends: Understood) -> list[tuple[str, str, str]]:
+    return [(column.kind, column.label, column.why) for column in ends.columns]
+
+
+def _is_known(kind: str, label: str) -> bool:
+    """A column of totals is left out by what it is called, not by what it adds up to."""
+    return kind in ("member", "across") or (kind == "total" and bool(TOTALS.search(label.casefold())))
+
+
+def _cells_of(body: bytes, ends: Understood) -> _Cells | None:
+    """The cells by columns; None where a line is longer than another, or a figure is no plain number."""
+    body = body.removeprefix(b"\xef\xbb\xbf")
+    end = body.find(b"\n") + 1
+    try:
+        head, separator = body[:end].decode(), _separator(body[:end], len(ends.columns))
+        labels = next(csv.reader(io.StringIO(head, newline=""), delimiter=separator)) if separator else []
+    except (UnicodeDecodeError, StopIteration, csv.Error):
+        return None
+    if len(labels) != len(ends.columns):
+        return None
+    kinds = [column.kind for column in ends.columns]
+    schema = {f"c{at}": pl.String if kind == "member" else pl.Float64 for at, kind in enumerate(kinds)}
+    frame = parsed(body, Plan(labels, separator, schema, {}, None, {}), header=True)
+    if frame is None:
+        return None
+    across = [f"c{at}" for at, kind in enumerate(kinds) if kind == "across"]
+    figures = frame.select(across).to_numpy()
+    known = ~np.isnan(figures)
+    finite, years = np.isfinite(figures) | ~known, (figures >= _YEARS[0]) & (figures <= _YEARS[1])
+    if not finite.all() or bool(
+        ((years == known).all(axis=1)).any()
+    ):  # a line without a figure is one of the second kind
+        return None
+    return _Cells(figures, {at: frame[f"c{at}"] for at, kind in enumerate(kinds) if kind == "member"})
+
+
+def _separator(head: bytes, width: int) -> str:
+    return next((sign for sign in ",;\t|" if head.count(sign.encode()) == width - 1), "")
+
+
+def _is_plain(names: pl.Series) -> bool:
+    """Whether a column names members as they are read, and is not to be carried down."""
+    blank = names.null_count() + int((names == "").sum())
+    numbers = names.str.contains(_NUMBER).sum()
+    return blank < max(2, 0.3 * len(names)) and numbers < 0.5 * len(names) and not names.str.contains(_ODD).any()
+
+
+def _folded(names: pl.Series) -> pl.Series:
+    """``core.nearest.folded`` of many."""
+    plain = names.str.to_lowercase().str.normalize("NFKD").str.replace_all(r"\p{M}", "")
+    return plain.str.replace_many(_UNLIKE_LATIN)
+
+
+def _tells_kpis(members: Mapping[int, pl.Series]) -> bool:
+    """Whether lines are of several KPIs: one is the target of another, or their names tell different units."""
+    units = set()
+    for names in members.values():
+        there = names.unique().drop_nulls()
+        if any(map(is_target, there.filter(_folded(there).str.contains(TARGETS.pattern)))):
+            return True
+        frame = pl.DataFrame({"name": there, "last": there.str.extract(r"([^\s,]+)$")})
+        telling = frame.filter(pl.col("last").str.contains(r"[^\W\d]|[%£€$¥#°]")).unique("last", maintain_order=True)[
+            "name"
+        ]
+        for name in (*telling, *there.filter(there.str.contains(r"[(\[]"))):
+            if (measure := taken_apart(name)[1]) is not None and measure.unit:
+                units.add(measure.unit)
+    return len(units) > 1
+
+
+def _has_totals(cells: _Cells) -> bool:
+    """Whether a line is the sum of those above it, or one by itself that of a line above; see ``Lines.hold_totals``."""
+    figures = cells.figures
+    known, values = ~np.isnan(figures), np.nan_to_num(figures)
+    above = np.cumsum(values, axis=0) - values
+    meets = (np.abs(values - above) <= NEAR * np.maximum(1.0, np.abs(above))) | ~known
+    many, row = known.sum(axis=1), np.arange(len(figures))
+    enough = ((many > 1) & (row > 1)) | ((many == 1) & (row > 2) & (row == len(figures) - 1))
+    if bool((enough & meets.all(axis=1) & (values != 0).any(axis=1)).any()):
+        return True
+    if figures.shape[1] < 3:
+        return False
+    alone, own = row[many == 1], values.sum(axis=1)
+    for back in range(1, _PARENT + 1):
+        of = alone[alone >= back] - back
+        near = np.abs(own[of + back] - own[of]) <= NEAR * np.maximum(1.0, np.abs(own[of]))
+        if bool((near & (many[of] > 2)).any()):
+            return True
+    return False
+
+
+def _table(ends: Understood, cells: _Cells) -> Table | None:
+    """A row for each line and period, in that order."""
+    assert ends.across is not None
+    rows = len(cells.figures)
+    there = [at for at, day in enumerate(ends.across.days) if day]
+    of_row = pl.Series(np.repeat(np.arange(rows, dtype=np.uint32), len(there)))
+    labels = [column.label for column in ends.table.columns]
+    made: list[pl.Series] = []
+    kinds: list[ColumnType] = []
+    problems = []
+    for names, name in zip(cells.members.values(), identifiers(labels), strict=False):
+        typed = by_members(names, name, "point")
+        if typed is None or any(problem.rows for problem in typed.found):
+            return None  # the lines it tells of are those of the rows that come of it
+        made.append(typed.cells.gather(of_row).alias(name))
+        kinds.append(typed.kind)
+        problems += [replace(problem, column=name) for problem in typed.found]
+    days = pl.Series([ends.across.days[at] for at in there], dtype=pl.Date)
+    value = pl.Series(cells.figures[:, there].reshape(-1)).fill_nan(None)
+    day_name, value_name = identifiers(labels)[-2:]
+    made += [days.gather(np.tile(np.arange(len(there)), rows)).alias(day_name), value.alias(value_name)]
+    frame = pl.DataFrame(made)
+    grains = {day_name: ends.table.columns[-2].grain} if ends.table.columns[-2].grain else {}
+    found = columns_of(frame.columns, labels, [*kinds, "date", "number"], grains)
+    with_roles = assign_roles(overview(frame, found), found)
+    units = {column.name: column.unit for column in ends.table.columns}
+    columns = tuple(replace(column, unit=units[column.name]) for column in with_roles)
+    return Table(frame, columns, (*problems, *no_period(frame.height, columns)))
+
+
+def _places(names: pl.Series) -> dict[str, int]:
+    """The line, from 1, of each member that is named once."""
+    there = pl.DataFrame({"name": names}).with_row_index("line", offset=2).drop_nulls()
+    lines = there.group_by("name", maintain_order=True).agg(pl.col("line").first(), pl.len()).head(MOST_PLACES)
+    return {name: line for name, line, many in lines.iter_rows() if many == 1}
