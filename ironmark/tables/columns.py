@@ -32,11 +32,13 @@ from ironmark.tables.cells import (
     last_days,
     parts_of,
 )
+from ironmark.tables.coarser_cells import coarser, joined
 from ironmark.tables.pieces import Pieces
-from ironmark.tables.row_expressions import Dates, part_expression
+from ironmark.tables.row_expressions import ADDED, Dates, part_expression
 
 ALL = 1 << 60
 MANY_ROWS = 1_000_000  # from where on it matters how often they are gone through
+MOST_FINE = 250_000  # cells that those of fewer segments are added up from
 _EPOCH = dt.date(1970, 1, 1).toordinal()
 
 
@@ -83,11 +85,8 @@ class ColumnSource(CellSource):
         self._member_of_row: dict[str, np.ndarray] = {}
         self._names: dict[str, pl.Series] = {}  # the texts of a column of rows that is held as members alone
         for segment in segments:
-            cells = rows.select([segment])[segment]
-            if self._kept_rows is not None:
-                cells = cells.filter(self._kept_rows)
-            codes, known = _coded(_labels(cells), (order or {}).get(segment, ()))
-            if cells.dtype == pl.String and not cells.is_in([BLANK_MEMBER]).any():
+            codes, known, plain = _coded(rows, segment, self._kept_rows, (order or {}).get(segment, ()))
+            if plain:
                 texts = [None if name == BLANK_MEMBER else name for name in known]
                 self._names[segment] = pl.Series(texts, dtype=pl.String)
                 if not isinstance(rows, Pieces):
@@ -237,53 +236,81 @@ class ColumnSource(CellSource):
     def _units(self, unit: Unit) -> np.ndarray:
         """The day, week or month of every row, counted from that of the first day."""
         if unit not in self._unit_of_row:
-            counted: np.ndarray = self._day_of_row - np.int32(self._first_day)
+            days: np.ndarray = np.arange(self._first_day, self._last_day + 1, dtype=np.int32)
             if unit == "month":
-                days, first = pl.Series(self._day_of_row - np.int32(_EPOCH)).cast(pl.Date), self.first
-                months = days.dt.year().cast(pl.Int32) * 12 + days.dt.month().cast(pl.Int32)
-                counted = months.to_numpy() - np.int32(first.year * 12 + first.month)
-            elif unit == "week":
-                counted = (self._day_of_row - 1) // 7 - np.int32((self._first_day - 1) // 7)
-            self._unit_of_row[unit] = counted.astype(np.min_scalar_type(self._last_day - self._first_day))
+                first = self.first.year * 12 + self.first.month
+                of_day = pl.Series(days - np.int32(_EPOCH)).cast(pl.Date)
+                counted = (of_day.dt.year().cast(pl.Int32) * 12 + of_day.dt.month().cast(pl.Int32)).to_numpy() - first
+            else:
+                counted = (days - 1) // 7 - (self._first_day - 1) // 7 if unit == "week" else days - self._first_day
+            counted = counted.astype(np.min_scalar_type(len(days)))
+            self._unit_of_row[unit] = counted[self._day_of_row - np.int32(self._first_day)]
         return self._unit_of_row[unit]
 
+    def _finer(self, unit: Unit, segments: tuple[str, ...]) -> tuple[str, ...] | None:
+        """The segments by whose cells those of fewer are known, of many rows: as many as come to few cells, those with the
+        fewest members first. None where it is these segments themselves, or some of them are not among those."""
+        if self.height < MANY_ROWS:
+            return None
+        places = Period.of(self.last, unit).ordinal - Period.of(self.first, unit).ordinal + 1
+        some: list[str] = []
+        for segment in sorted(self.members, key=lambda name: (len(self.members[name]), name)):
+            if (places := places * len(self.members[segment])) > MOST_FINE:
+                break
+            some.append(segment)
+        return tuple(sorted(some)) if set(segments) < set(some) else None
+
     def _cells_by(self, unit: Unit, segments: tuple[str, ...]) -> Cells:
-        if (unit, segments) not in self._cells:
-            key = self._units(unit).astype(np.int64)
-            for segment in segments:
-                key = key * len(self.members[segment]) + self._member_of_row[segment]
-            # Few combinations: a table of them is quicker than sorting the rows.
-            possible = int(key.max(initial=-1)) + 1
-            if possible <= 4 * len(key) + 1000:
-                rows = np.bincount(key, minlength=possible)
-                found = np.flatnonzero(rows)
-                place: np.ndarray = np.zeros(possible, dtype=np.int32)
-                place[found] = np.arange(len(found))
-                of_row, rows = place[key], rows[found]
-            else:
-                found, of_row, rows = np.unique(key, return_inverse=True, return_counts=True)
-            rest, member = found, {}
-            for segment in reversed(segments):
-                rest, member[segment] = np.divmod(rest, len(self.members[segment]))
-            self._cell_of_row[unit, segments] = pl.Series("cell", of_row.astype(np.int32))
-            self._cells[unit, segments] = Cells(rest, member, rows, {})
+        """The cells of some segments, and in ``_cell_of_row`` which of them each row is in, or each of the finer cells."""
+        if (unit, segments) in self._cells:
+            return self._cells[unit, segments]
+        finer = self._finer(unit, segments)
+        if finer is not None:
+            found, place = coarser(self._cells_by(unit, finer), segments, self.members)
+            self._cells[unit, segments] = found
+            self._cell_of_row[unit, segments] = pl.Series("cell", place.astype(np.int32))
+            return found
+        key = self._units(unit).astype(np.int64)
+        for segment in segments:
+            key *= len(self.members[segment])
+            key += self._member_of_row[segment]
+        # Few combinations: a table of them is quicker than sorting the rows.
+        possible = int(key.max(initial=-1)) + 1
+        if possible <= 4 * len(key) + 1000:
+            rows = np.bincount(key, minlength=possible)
+            cell = np.flatnonzero(rows)
+            place: np.ndarray = np.zeros(possible, dtype=np.int32)
+            place[cell] = np.arange(len(cell))
+            of_row, rows = place[key], rows[cell]
+        else:
+            cell, of_row, rows = np.unique(key, return_inverse=True, return_counts=True)
+        rest, member = cell, {}
+        for segment in reversed(segments):
+            rest, member[segment] = np.divmod(rest, len(self.members[segment]))
+        self._cell_of_row[unit, segments] = pl.Series("cell", of_row.astype(np.int32))
+        self._cells[unit, segments] = Cells(rest, member, rows, {})
         return self._cells[unit, segments]
 
     def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[formula_nodes.Aggregate]) -> Cells:
         """The cells of some segments with what these aggregates are put together from."""
         needed = list(dict.fromkeys(key for a in wanted for key in parts_of(a)))
         with self._lock:
-            cells = self._cells_by(unit, segments)
-            missing = [key for key in needed if key not in cells.parts]
-            if missing:
-                self._work_out(unit, segments, missing)
-            held = {key: cells.parts.pop(key) for key in needed}
-            cells.parts.update(held)  # used last, given up last
-            most = max(len(needed), MOST_PART_BYTES // max(cells.rows.nbytes, 1))
-            for key in list(cells.parts)[:-most] if most else []:
-                del cells.parts[key]  # every formula that is typed leaves some
-            self._cells[unit, segments] = self._cells.pop((unit, segments))
-            self._give_up()
+            return self._with_parts(unit, segments, needed)
+
+    def _with_parts(self, unit: Unit, segments: tuple[str, ...], needed: Sequence[PartKey]) -> Cells:
+        cells = self._cells_by(unit, segments)
+        of_row = self._cell_of_row[unit, segments]
+        missing = [key for key in needed if key not in cells.parts]
+        if missing:
+            self._work_out(unit, segments, missing)
+        held = {key: cells.parts.pop(key) for key in needed}
+        cells.parts.update(held)  # used last, given up last
+        most = max(len(needed), MOST_PART_BYTES // max(cells.rows.nbytes, 1))
+        for key in list(cells.parts)[:-most] if most else []:
+            del cells.parts[key]  # every formula that is typed leaves some
+        self._cells.pop((unit, segments), None)
+        self._cells[unit, segments], self._cell_of_row[unit, segments] = cells, of_row
+        self._give_up()
         return replace(cells, parts=held)
 
     def _give_up(self) -> None:
@@ -298,6 +325,11 @@ class ColumnSource(CellSource):
 
     def _work_out(self, unit: Unit, segments: tuple[str, ...], missing: Sequence[PartKey]) -> None:
         cells, of_row = self._cells[unit, segments], self._cell_of_row[unit, segments]
+        if (finer := self._finer(unit, segments)) is not None:
+            place, many = of_row.to_numpy(), len(cells.unit)
+            found = self._with_parts(unit, finer, missing)
+            cells.parts.update((key, joined(key, found.parts[key], place, many)) for key in missing)
+            return
         frame = self._rows_with(*(node for _, of, where in missing for node in (of, where))).with_columns(of_row)
         for key, column in zip(missing, _by_cell(frame, len(cells.unit), missing, self._dates), strict=True):
             cells.parts[key] = column
@@ -326,52 +358,76 @@ def _by_cell(frame: pl.DataFrame, many: int, parts: Sequence[PartKey], dates: Da
     What is added up is added in the order of the rows. A group_by adds side by side, in an order that differs from
     one run to the next, and the last digit of a sum with it: two processes would then say two things of the same rows.
     """
-    plan = [part_expression(*part, dates).alias(str(at)) for at, part in enumerate(parts)]
-    added = [at for at, (name, _, _) in enumerate(parts) if name in ("sum", "stdev")]
-    lazy, cell = frame.lazy(), frame["cell"].to_numpy()
-    grouped, row_by_row = pl.collect_all(
-        [
-            lazy.group_by("cell").agg(expr for at, expr in enumerate(plan) if at not in added),
-            lazy.select(plan[at] for at in added),
-        ]
+    cell = frame["cell"].to_numpy()
+    rows = np.bincount(cell, minlength=many)
+    plan = {at: part_expression(*part, dates).alias(str(at)) for at, part in enumerate(parts)}
+    grouped = [plan[at] for at, (name, _, _) in enumerate(parts) if name not in ADDED]
+    added = [
+        plan[at] for at, (name, _, where) in enumerate(parts) if name in ADDED and (name, where) != ("matching", None)
+    ]
+    lazy = frame.lazy()
+    by_cell, by_row = pl.collect_all(
+        [lazy.group_by("cell").agg(grouped) if grouped else lazy.head(0), lazy.select(added)]
     )
-    place, rows = grouped["cell"].to_numpy(), np.bincount(cell, minlength=many)
-    for at, (name, _, _) in enumerate(parts):
-        if at in added:
-            found = _added(name, cell, row_by_row[str(at)].to_numpy(), many)
-            yield np.where(rows > 0, found, np.nan)
+    place = by_cell["cell"].to_numpy()
+    for at, (name, _, where) in enumerate(parts):
+        if (name, where) == ("matching", None):
+            yield rows.astype(np.float64)
+        elif name in ADDED:
+            yield np.where(rows > 0, _added(name, cell, rows, by_row[str(at)]), np.nan)
         else:
             column = np.full(many, np.nan)
-            column[place] = grouped[str(at)].cast(pl.Float64).to_numpy()
+            column[place] = by_cell[str(at)].cast(pl.Float64).to_numpy()
             yield column
 
 
-def _added(name: str, cell: Ints, values: Floats, many: int) -> Floats:
-    """The sum or the sample standard deviation (two passes) of the values that are there, by cell."""
-    known = ~np.isnan(values)
+def _added(name: str, cell: Ints, rows: Ints, values: pl.Series) -> Floats:
+    """By cell the sum or the sample standard deviation (two passes) of the values that are there, or how many are true.
+    rows: of each cell."""
+    many = len(rows)
+    if values.dtype == pl.Boolean:
+        true = values.to_numpy()
+        return (rows if true.all() else np.bincount(cell[true], minlength=many)).astype(np.float64)
+    figures = values.to_numpy()
+    known = ~np.isnan(figures)
     if not known.all():
-        cell, values = cell[known], values[known]
-    total: Floats = np.bincount(cell, values, minlength=many).astype(np.float64, copy=False)
+        cell, figures = cell[known], figures[known]
+    total: Floats = np.bincount(cell, figures, minlength=many).astype(np.float64, copy=False)
     if name == "sum":
         return total
     count = np.bincount(cell, minlength=many)
     mean = total / np.maximum(count, 1)
-    squares = np.bincount(cell, (values - mean[cell]) ** 2, minlength=many)
+    squares = np.bincount(cell, (figures - mean[cell]) ** 2, minlength=many)
     variance: Floats = np.divide(squares, count - 1, out=np.full(many, np.nan), where=count > 1)
     return np.asarray(np.sqrt(variance))
 
 
-def _coded(labels: pl.Series, first: Sequence[str]) -> tuple[np.ndarray, list[str]]:
-    """The place of each label among the members: those that come ``first``, then the others by name."""
-    names = labels.unique().sort()
-    codes, known = labels.cast(pl.Enum(names)).to_physical().to_numpy(), names.to_list()
-    there = set(known)
-    wanted = [name for name in first if name in there]
-    if not wanted:
-        return codes, known
-    shown = list(dict.fromkeys([*wanted, *known]))
+def _coded(
+    rows: pl.DataFrame | Pieces, segment: str, keep: pl.Series | None, first: Sequence[str]
+) -> tuple[np.ndarray, list[str], bool]:
+    """The place of each row's label among the members: those that come ``first``, then the others by name; and whether the
+    texts of the column are known from these."""
+    kind = pl.Categorical(pl.Categories.random())  # of its own, given up with the labels
+
+    def alone(frame: pl.DataFrame) -> tuple[pl.Series, bool]:
+        cells = frame[segment]
+        plain = cells.dtype == pl.String and not (cells == BLANK_MEMBER).any()
+        return _labels(cells).cast(kind), plain
+
+    if isinstance(rows, Pieces) and not rows.schema[segment].is_float():  # these are written alike or not as a whole
+        pieces = [*rows.each([segment], alone)]
+    else:
+        pieces = [alone(rows.select([segment]))]
+    labels = pl.concat([labels for labels, _ in pieces])
+    labels = labels if keep is None else labels.filter(keep)
+    different = labels.unique()
+    known = different.cast(pl.String).to_list()
+    shown = list(dict.fromkeys([*(name for name in first if name in set(known)), *sorted(known)]))
     place = {name: at for at, name in enumerate(shown)}
-    return np.array([place[name] for name in known], dtype=codes.dtype)[codes], shown
+    held, whose = different.to_physical().to_numpy(), [place[name] for name in known]
+    code: np.ndarray = np.zeros(int(held.max(initial=0)) + 1, dtype=np.min_scalar_type(max(len(shown) - 1, 0)))
+    code[held] = whose
+    return code[labels.to_physical().to_numpy()], shown, all(plain for _, plain in pieces)
 
 
 def _labels(cells: pl.Series) -> pl.Series:

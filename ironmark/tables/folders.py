@@ -31,7 +31,7 @@ from ironmark.tables.connections import LiveProblem, Wrong
 from ironmark.tables.joined_columns import Matched, Twice, Wide
 from ironmark.tables.pieces import merged
 from ironmark.tables.query_cache import AskedSource
-from ironmark.tables.row_expressions import part_expression
+from ironmark.tables.row_expressions import ADDED, part_expression
 from ironmark.tables.table import Column, assign_roles, identifiers, overview
 
 MOST_FILES, MOST_MEMBERS = 100_000, 5000
@@ -320,8 +320,10 @@ class FolderSource(AskedSource):
         return labels.replace_strict(place, return_dtype=pl.Int64).to_numpy()
 
     def _part(self, name: str, of: formula_nodes.Node | None, where: formula_nodes.Node | None) -> pl.Expr:
+        if name == "matching" and where is None:
+            return pl.len()
         value = part_expression(name, of, where, self._dates)
-        return value.sum() if name == "sum" else value.std(ddof=1) if name == "stdev" else value
+        return value.std(ddof=1) if name == "stdev" else value.sum() if name in ADDED else value
 
     def _see_rows(self, a: formula_nodes.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
         every = self.members[by] if by else (None,)

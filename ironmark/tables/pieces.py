@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import io
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import AbstractContextManager, contextmanager, nullcontext
 from itertools import chain
 from pathlib import Path
@@ -15,10 +17,12 @@ import polars as pl
 from ironmark.tables.cells import NoPeriod
 
 Merges = Mapping[str, Mapping[str, str]]
+Found = TypeVar("Found")
 Frame = TypeVar("Frame", pl.DataFrame, pl.LazyFrame)
 Read = Callable[[], AbstractContextManager[Iterable[bytes]]]
 Widened = Callable[[pl.DataFrame], pl.DataFrame]
 Piece = tuple[bytes, int]  # Parquet, and its number of rows
+AHEAD = 2  # pieces that are unpacked while another is looked at
 PIECE_BYTES, PIECE_ROWS = 8 * 1024 * 1024, 250_000
 MANY_ROWS = 1_000_000  # of which only the columns that are asked for are read
 
@@ -93,9 +97,18 @@ class Pieces:
 
     def frames(self, names: Sequence[str] | None = None) -> Iterator[pl.DataFrame]:
         """The pieces one by one, with some columns or all of them."""
-        with self.read() as pieces:
+        return self.each(names, lambda frame: frame)
+
+    def each(self, names: Sequence[str] | None, work: Callable[[pl.DataFrame], Found]) -> Iterator[Found]:
+        """What comes of each piece, in their order. Those that come next are worked on meanwhile, in other threads."""
+        with self.read() as pieces, ThreadPoolExecutor(AHEAD) as pool:
+            coming = deque[Future[Found]]()
             for piece in pieces:
-                yield self._frame(piece, names)
+                coming.append(pool.submit(lambda piece: work(self._frame(piece, names)), piece))
+                if len(coming) > AHEAD:
+                    yield coming.popleft().result()
+            while coming:
+                yield coming.popleft().result()
 
     def _frame(self, piece: bytes, names: Sequence[str] | None) -> pl.DataFrame:
         wide = self._widened is not None and (names is None or any(name not in self._own for name in names))

@@ -7,18 +7,13 @@ from abc import abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-import numpy as np
-
 from ironmark.core import formula_nodes
-from ironmark.core.evaluate import Floats
-from ironmark.core.marks import Ints
 from ironmark.core.periods import Period
 from ironmark.tables.cells import MOST_PART_BYTES, Cells, CellSource, PartKey, Unit, parts_of
+from ironmark.tables.coarser_cells import coarser, joined
 
 MOST_CELLS = 200_000  # that one question may bring, so that it serves every combination of segments
 _MOST_HELD = 24
-# What each part of coarser cells is of those of finer ones.
-_JOINED = {"min": np.fmin, "max": np.fmax}
 Wanted = tuple[Unit, tuple[str, ...], tuple[formula_nodes.Aggregate, ...]]
 
 
@@ -98,25 +93,8 @@ class AskedSource(CellSource):
 
     def _coarser(self, cells: Cells, segments: tuple[str, ...], needed: Sequence[PartKey]) -> Cells:
         """The same rows, of fewer segments."""
-        code = np.asarray(cells.unit, dtype=np.int64)
-        for segment in segments:
-            code = code * len(self.members[segment]) + cells.member[segment]
-        codes, place = np.unique(code, return_inverse=True)
-        place, many = place.ravel(), len(codes)
-        members: dict[str, Ints] = {}
-        for segment in reversed(segments):
-            codes, members[segment] = np.divmod(codes, len(self.members[segment]))
-        rows = np.bincount(place, weights=cells.rows, minlength=many).astype(np.int64)
-        parts = {key: _joined(key, cells.parts[key], place, many) for key in needed}
-        return Cells(codes, members, rows, parts)
-
-
-def _joined(key: PartKey, part: Floats, place: np.ndarray, many: int) -> Floats:
-    if key[0] not in _JOINED:
-        return np.bincount(place, weights=part, minlength=many).astype(np.float64, copy=False)
-    out = np.full(many, np.nan)
-    _JOINED[key[0]].at(out, place, part)
-    return out
+        found, place = coarser(cells, segments, self.members)
+        return replace(found, parts={key: joined(key, cells.parts[key], place, len(found.rows)) for key in needed})
 
 
 def _bytes(cells: Cells) -> int:

@@ -9,29 +9,30 @@ import polars as pl
 from ironmark.core import formula_nodes
 
 Dates = frozenset[str]  # the names of the columns of dates
+ADDED = ("matching", "filled", "sum", "stdev")
 
 
 def part_expression(
     name: str, of: formula_nodes.Node | None, where: formula_nodes.Node | None, dates: Dates
 ) -> pl.Expr:
-    """A part as Polars has it; of those that are added up (sum, stdev), what is added for each row."""
+    """A part as Polars has it; of those that are ``ADDED``, what is added for each row."""
     holds = expression(where, dates).fill_null(False) if where is not None else pl.lit(True)
     if where is not None and not formula_nodes.columns_used(where):
         holds = pl.when(pl.col("cell") >= 0).then(holds)
     if name == "matching":
-        return pl.len() if where is None else holds.sum()
+        return holds
     assert of is not None
     value = expression(of, dates)
     if not formula_nodes.columns_used(of):  # a constant counts once a row, not once
         value = pl.when(pl.col("cell") >= 0).then(value)
     if name == "filled":
-        return (value.is_not_null() & holds).sum()
+        return value.is_not_null() & holds
     if name == "distinct":
         return value.filter(holds).drop_nulls().n_unique()
     value = pl.when(holds).then(value.cast(pl.Float64))
     # Dividing by zero within a row is blank, as in the arithmetic over totals.
     value = pl.when(value.is_finite()).then(value)
-    return value if name in ("sum", "stdev") else {"min": value.min, "max": value.max, "median": value.median}[name]()
+    return value if name in ADDED else {"min": value.min, "max": value.max, "median": value.median}[name]()
 
 
 def expression(node: formula_nodes.Node, dates: Dates) -> pl.Expr:
