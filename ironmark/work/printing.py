@@ -23,6 +23,7 @@ from ironmark.store.models import Export
 
 log = structlog.get_logger()
 TELL_S = 0.5
+PRINTERS = 700 << 20  # bytes that printers take while a long list is printed
 
 
 class Printing:
@@ -80,24 +81,8 @@ class Printing:
     def _drawn(self, row: Export) -> dict[str, object]:
         """What becomes of it: done with its file, stopped, or failed with the reason."""
         try:
-            if row.about and "pages" in row.about:
-                return {"state": "done", "stage": "", "share": 1.0, "file": self._book(row)}
-            with self._sources.readings() as session:
-                frozen = Frozen.from_bytes(exports.source(session, row.id))
-                pictures = pictures_of(session, frozen)
-            with self._sources.changes() as session:
-                seal = seal_of(session)
-            leaf = ExportPage(frozen, About(**row.about) if row.about else None)
-            options = Options(**row.options)
-            with self._sources.readings() as session:
-                template = kept_files.body(session, kept_files.SLIDES) if options.template else None
-            if self._tell(row.id, "is drawn", 0.2):
-                raise PrintingStopped
-            scratch.give_back()
-            made = exporting.render(
-                leaf, row.kind, options, pictures, self.printer, lambda stage, share: self._tell(row.id, stage, share), seal, template  # type: ignore[arg-type]
-            )  # fmt: skip
-            return {"state": "done", "stage": "", "share": 1.0, "file": made}
+            with self._sources.lent(PRINTERS):
+                return {"state": "done", "stage": "", "share": 1.0, "file": self._file(row)}
         except PrintingStopped:
             return {"state": "stopped", "stage": ""}
         except NoPrinter:
@@ -116,6 +101,25 @@ class Printing:
             detail = "The fault is ours and was logged. Try again, or take it out in another form."
             problem = Problem(type="unexpected", title="It could not be drawn", status=500, detail=detail)
         return {"state": "failed", "stage": "", "problem": problem.model_dump()}
+
+    def _file(self, row: Export) -> bytes:
+        if row.about and "pages" in row.about:
+            return self._book(row)
+        with self._sources.readings() as session:
+            frozen = Frozen.from_bytes(exports.source(session, row.id))
+            pictures = pictures_of(session, frozen)
+        with self._sources.changes() as session:
+            seal = seal_of(session)
+        leaf = ExportPage(frozen, About(**row.about) if row.about else None)
+        options = Options(**row.options)
+        with self._sources.readings() as session:
+            template = kept_files.body(session, kept_files.SLIDES) if options.template else None
+        if self._tell(row.id, "is drawn", 0.2):
+            raise PrintingStopped
+        scratch.give_back()
+        return exporting.render(
+            leaf, row.kind, options, pictures, self.printer, lambda stage, share: self._tell(row.id, stage, share), seal, template  # type: ignore[arg-type]
+        )  # fmt: skip
 
     def _book(self, row: Export) -> bytes:
         assert row.about is not None

@@ -175,6 +175,20 @@ class Held(unittest.TestCase):
                 "an earlier version is not asked for again",
             )
 
+    def test_rows_make_room_for_printers_and_come_back(self) -> None:
+        with mock.patch.object(held_sources.datasets, "rows", lambda *_: FRAME):
+            for key in "ab":
+                self.sources.source(None, dataset(key))  # type: ignore[arg-type]
+            each = next(iter(self.sources._held.values())).weight
+            self.sources._most = 4 * each
+            with self.sources.lent(3 * each):
+                self.assertEqual([key for key, *_ in self.sources._held], ["b"])
+                self.sources.source(None, dataset("c"))  # type: ignore[arg-type]
+                self.assertEqual([key for key, *_ in self.sources._held], ["c"], "the one that is read stays")
+            for key in "ab":
+                self.sources.source(None, dataset(key))  # type: ignore[arg-type]
+            self.assertEqual(sorted(key for key, *_ in self.sources._held), ["a", "b", "c"])
+
     def test_a_folder_is_read_anew_only_when_a_file_has_changed(self) -> None:
         folder = scratch.make("folder")
         self.addCleanup(shutil.rmtree, folder)

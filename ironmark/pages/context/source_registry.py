@@ -64,7 +64,7 @@ class Sources:
         self.hook_hosts = hook_hosts
         self._changes = database.sessions(database.changing(engine))
         self._readings = database.sessions(engine)
-        self._most = int(memory * OF_ROWS)
+        self._most, self._lent = int(memory * OF_ROWS), 0
         self.room = int(memory * (1 - OF_ROWS - OF_READINGS - OF_ANSWERS) / TURNS)  # bytes for one thing it works on
         self._held: dict[_Place, ColumnSource] = {}
         self._loading: dict[_Place, threading.Lock] = {}
@@ -155,12 +155,24 @@ class Sources:
             self._give_up()
         return held
 
+    @contextmanager
+    def lent(self, amount: int) -> Iterator[None]:
+        """Hold so many bytes fewer of rows, for as long as something else that belongs to this process takes them."""
+        with self._lock:
+            self._lent += amount
+            self._give_up()
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._lent -= amount
+
     def _give_up(self, older: Sequence[_Place] = ()) -> None:
         """Drop what is ``older``, and the rows that were not used for longest where all take too much room; not the last."""
         weights = {key: source.weight for key, source in self._held.items()}
         gone = list(older)
         for key in [key for key in weights if key not in gone][:-1]:
-            if sum(weight for held, weight in weights.items() if held not in gone) <= self._most:
+            if sum(weight for held, weight in weights.items() if held not in gone) <= self._most - self._lent:
                 break
             gone.append(key)
         for key in gone:

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A list to choose from, with a field to find in it when it is long. Arrows move, Enter chooses. */
   import { Listbox, useListCollection } from '@skeletonlabs/skeleton-svelte'
+  import { onMount } from 'svelte'
   import { folded, has } from './folded'
 
   interface Choice {
@@ -20,6 +21,13 @@
   const found = $derived(
     wanted.trim() ? choices.filter((choice) => has(choice.name, wanted.trim())) : choices,
   )
+  /** The press that opens a long list is answered with as much of it as is seen at first. */
+  const AT_FIRST = 12
+  let drawn = $state(AT_FIRST)
+  onMount(() => {
+    const next = requestAnimationFrame(() => setTimeout(() => (drawn = Infinity)))
+    return () => cancelAnimationFrame(next)
+  })
   /** Enter takes the only one that is left, or the one that is called just so. */
   function enter(event: KeyboardEvent) {
     if (
@@ -62,7 +70,7 @@ pointer; left alone, pressing focuses it without. -->
       />
     {/if}
     <Listbox.Content class="choices">
-      {#each found as choice (choice.key)}
+      {#each found.slice(0, drawn) as choice (choice.key)}
         {@const on = many ? many.includes(choice.key) : choice.key === chosen}
         <Listbox.Item class="choice {on ? 'on' : ''}" item={choice} aria-selected={on} highlightOnHover>
           <span class="tick" aria-hidden="true">{on ? '✓' : ''}</span>
