@@ -1,5 +1,5 @@
-"""python -m bench [grading|scope|imports|previews|ledger|readers|editions|front|presses|folder|drafting|long|lists|memory|cluster|changes|signals|watches|steady]: measure, and print ratios.
-``steady``, ``long``, ``lists`` and ``memory`` (an hour) take long and ``cluster`` needs ClickHouse; they are only run when they are named, or with ``all``,
+"""python -m bench [grading|scope|imports|intake|previews|ledger|readers|editions|front|presses|folder|drafting|long|lists|memory|cluster|changes|signals|watches|steady]: measure, and print ratios.
+``steady``, ``long``, ``lists``, ``intake`` and ``memory`` (an hour) take long and ``cluster`` needs ClickHouse; they are only run when they are named, or with ``all``,
 which runs everything and keeps what it says in docs/bench.md with the machine it was said of; ``all but long memory`` leaves some
 out, and what was kept of them before stays."""
 
@@ -23,6 +23,7 @@ from bench import (
     front,
     grading,
     imports,
+    intake,
     ledger,
     lists,
     long,
@@ -40,6 +41,7 @@ PARTS = {
     "grading": grading.main,
     "scope": scope.main,
     "imports": imports.main,
+    "intake": intake.main,
     "previews": previews.main,
     "ledger": ledger.main,
     "readers": readers.main,
@@ -58,7 +60,7 @@ PARTS = {
     "steady": readers.steady,
 }
 
-APART = ("cluster", "lists", "long", "memory", "steady")
+APART = ("cluster", "intake", "lists", "long", "memory", "steady")
 DOCS = Path(__file__).parents[1] / "docs" / "bench.md"
 
 

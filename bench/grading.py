@@ -27,5 +27,5 @@ def main() -> None:
         f"Grading {READINGS:,} readings, 4 bands, cuts from marks",
         timings,
         "Iron Mark",
-        {"one NumPy pass": (3, "at most")},
+        {"one NumPy pass": (2, "at most")},
     )

@@ -2,12 +2,16 @@
 comes to; and whatever is odd in them has every cell looked at."""
 
 import random
+import tempfile
 import unittest
+from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from ironmark.pages.datasets.intake import Reading
 from ironmark.tables import files, wide_lists
 from ironmark.tables.files import MOST_UNFOLDED, look_at, read_table
+from ironmark.tables.table import Unreadable
 
 HEADS = ["Tytuł", "Filia", *(f"{month:02d}.2026" for month in range(1, 13))]
 
@@ -106,6 +110,15 @@ class Long(unittest.TestCase):
             read = read_table(written(rows))
         self.assertIn("Periods stand across the top", read.table.problems[-1].message)
         self.assertGreater(MOST_UNFOLDED, files.MOST_LOOKED_AT)
+
+    def test_one_that_comes_to_more_rows_than_fit_is_refused_with_a_way_out(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            path = Path(name) / "loans.csv"
+            path.write_bytes(written(loans(400)))
+            size = path.stat().st_size
+            with self.assertRaisesRegex(Unreadable, "a line for each period, in place of a column"):
+                Reading().of_file(path, path.name, Path(name), size * 9)
+            self.assertEqual(Reading().of_file(path, path.name, Path(name), size * 11).table.rows.height, 400 * 12)
 
     def test_a_line_twice_counts_twice(self) -> None:
         rows = [["Seilbahn", "Jan 2026", "Feb 2026"], ["Kogel", "3", "4"], ["Alm", "5", "6"], ["Kogel", "7", "8"]]

@@ -30,7 +30,8 @@ from ironmark.tables.told import ColumnKind, Down, GroupsAre
 
 OF_WORK = 0.4  # of what a process may take, about; see ``source_registry``
 # Shares of the room that is worked with: from one a file is read by parts, up to one it may be held whole.
-LONG, WHOLE = 16, 4
+# One with periods across the top comes to more rows than lines.
+LONG, WHOLE, UNFOLDED = 16, 4, 10
 FIRST_BYTES = 20_000  # which its first line is looked for in
 
 
@@ -56,15 +57,17 @@ class Reading:
         asked = self.sheet is not None or self.decimal is not None or self.recipe is not None
         with path.open("rb") as file:
             first = file.read(FIRST_BYTES)
-        workbook, asked = first[:4] in WORKBOOKS, asked or heads_periods(first)
-        if size > room // LONG and not asked and (long := read_long(path, folder, tell)) is not None:
+        workbook, across = first[:4] in WORKBOOKS, heads_periods(first)
+        if size > room // LONG and not (asked or across) and (long := read_long(path, folder, tell)) is not None:
             return LongFile(long)
-        if size > room // WHOLE and not workbook:
-            least = math.ceil(size * WHOLE / OF_WORK / 1e9)
+        share = UNFOLDED if across else WHOLE
+        if size > room // share and not workbook:
+            least = math.ceil(size * share / OF_WORK / 1e9)
+            takes = "a line for each period, in place of a column, " if across else ""
             raise Unreadable(
-                f"The file has {size / 1e6:,.0f} MB and cannot be read by parts: that takes lines with as many cells each, quotes "
-                "around cells only, and numbers and days written in one way. To look at all of it together takes more memory "
-                f"than this server was told it may take. Mend the file, save it as Parquet, or start with --memory {least}GB."
+                f"The file has {size / 1e6:,.0f} MB and cannot be read by parts: that takes {takes}lines with as many cells each, "
+                "quotes around cells only, and numbers and days written in one way. To look at all of it together takes more "
+                f"memory than this server was told it may take. Mend the file, save it as Parquet, or start with --memory {least}GB."
             )
         return self.of(path.read_bytes(), name)
 
