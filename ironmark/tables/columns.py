@@ -62,7 +62,7 @@ class ColumnSource(CellSource):
         days = rows.select([period])[period]
         if days.null_count() == len(days):
             raise NoPeriod("The dataset has no rows with a date yet; upload rows first.")
-        keep = days <= through  # a row without a day is none of any period
+        keep = (days <= through).fill_null(False)  # a row without a day is none of any period
         for segment, names in within:
             keep &= _labels(rows.select([segment])[segment]).is_in(list(names))
         if not keep.any():
@@ -266,9 +266,9 @@ class ColumnSource(CellSource):
             return self._cells[unit, segments]
         finer = self._finer(unit, segments)
         if finer is not None:
-            found, place = coarser(self._cells_by(unit, finer), segments, self.members)
+            found, of_finer = coarser(self._cells_by(unit, finer), segments, self.members)
             self._cells[unit, segments] = found
-            self._cell_of_row[unit, segments] = pl.Series("cell", place.astype(np.int32))
+            self._cell_of_row[unit, segments] = pl.Series("cell", of_finer.astype(np.int32))
             return found
         key = self._units(unit).astype(np.int64)
         for segment in segments:

@@ -1,5 +1,6 @@
 """Many rows are read column by column, within the room there is: every page says the same."""
 
+import datetime as dt
 import io
 import unittest
 from contextlib import nullcontext
@@ -67,6 +68,17 @@ class ColumnByColumn(unittest.TestCase):
         whole = datasets.merged(pl.concat(parts), {"Ort": {"Oedt": "Ödt"}})
         self.assertEqual(dict(pieces.schema), dict(whole.schema))
         self.assertTrue(pieces.select(["Ort", "Klaviere"]).equals(whole.select(["Ort", "Klaviere"])))
+
+    def test_who_may_read_some_rows_is_told_no_member_of_others(self) -> None:
+        parts = [
+            part.with_columns(pl.col("Tag").str.to_date(), pl.Series("Art", ["Flügel", "Spinett"])) for part in TUNED
+        ]
+        pieces = Pieces(kept([parquet(part) for part in parts]), {})
+        made = columns.ColumnSource(pieces, "Tag", ["Ort", "Art"], dt.date(2026, 3, 31), within=(("Ort", ("Oedt",)),))
+        self.assertEqual((made.members, made.height), ({"Ort": ("Oedt",), "Art": ("Flügel",)}, 1))
+        every = columns.ColumnSource(pieces, "Tag", ["Ort"], dt.date(2026, 3, 31), {"Ort": ["Ödt", "Nirgends"]})
+        self.assertEqual(every.members["Ort"], ("Ödt", "(blank)", "Oedt"))
+        self.assertEqual(every._column("Ort").to_list(), ["Ödt", None, "Oedt"])
 
     def test_rows_that_were_given_up_are_told(self) -> None:
         with self.assertRaisesRegex(NoPeriod, "Look again"):

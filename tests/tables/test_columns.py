@@ -96,12 +96,16 @@ class AgainstALoop(unittest.TestCase):
         st.sampled_from(sorted(FORMULAS)),
         st.sampled_from((None, "route", "vessel")),
         st.sampled_from(((), ("a",), ("a", "(blank)"))),
+        st.booleans(),
     )
     def test_every_aggregate_and_condition(
-        self, data: list[tuple[Any, ...]], text: str, by: str | None, chosen: tuple[str, ...]
+        self, data: list[tuple[Any, ...]], text: str, by: str | None, chosen: tuple[str, ...], many: bool
     ) -> None:
         tree = f.parse(text)
-        totals = aggregated(source(data), tree, by, {"route": chosen} if chosen else {})
+        with mock.patch.object(
+            columns, "MANY_ROWS", 0 if many else len(data) + 1
+        ):  # of many, cells are those of finer ones
+            totals = aggregated(source(data), tree, by, {"route": chosen} if chosen else {})
         values = np.where(totals.rows > 0, evaluate(tree, totals.parts), np.nan)
         dicts = [dict(zip(SCHEMA, row, strict=True)) for row in data]
         for p, period in enumerate(totals.periods):
