@@ -27,6 +27,7 @@ from ironmark.tables.table_words import (
 from ironmark.tables.told import ColumnKind, ColumnMark, Told
 
 MOST_STATES = 12  # different words that stand below periods: states, yes and no
+OF_EACH_ROW, REMARKS = "a number of each row", "remarks"  # why a column is left out
 MONTH_NAMES = tuple(name[:3] for name in MONTHS)
 
 
@@ -168,11 +169,11 @@ class Heads:
                 return "target", ""
             if WORKED_OUT.search(words):
                 return "out", "worked out from the periods"
-            return "out", "a number of each row" if at < min(places) else "of no period"
+            return "out", OF_EACH_ROW if at < min(places) else "of no period"
         if read_periods(cells, replace(self.settled, year=self.settled.year or 2000), self.labels[at]) is not None:
             return "period", ""
         if self.across and at > max(places):
-            return "out", "remarks"
+            return "out", REMARKS
         return "member", ""
 
     def _once_more(self, figures: Sequence[int]) -> dict[int, str]:

@@ -13,18 +13,21 @@ import numpy as np
 import polars as pl
 
 from ironmark.core.formula_nodes import ColumnType
+from ironmark.tables.heads import OF_EACH_ROW, REMARKS
 from ironmark.tables.lines import NEAR
 from ironmark.tables.quantities import PLAIN, taken_apart
 from ironmark.tables.reader import Plan, by_members, parsed
 from ironmark.tables.table import Table, assign_roles, columns_of, identifiers, no_period, overview
 from ironmark.tables.table_words import TARGETS, TOTALS
+from ironmark.tables.told import ColumnMark
 from ironmark.tables.understanding import Understood
 from ironmark.tables.unfolding import MOST_PLACES, is_target
 
 FEWEST = 5000  # rows: of fewer every cell is looked at, which finds sums that are called nothing
 _ODD = r"[\u00a0\s]{2}|\u00a0|^\s|\s$|^'|[¹²³⁴⁵⁶⁷⁸⁹*†‡]+\s*$"  # what is written otherwise once it is read
 _NUMBER = r"^[\d.,%+\-\s()]+$"
-_THOUSANDS = re.compile(rb"\.\d{3}(?!\d)")  # 1.234 is one or another number by how the others are written
+_WITH_COMMA = r"^-?(\d+(,(\d{1,2}|\d{4,}))?|0,\d+)$"  # 1,234 is one or another number by how the others are written
+_LOOKED_AT = 20_000  # bytes that tell whether figures have a decimal comma
 _YEARS = 1900, 2200  # a line of nothing but these may head others
 _PARENT = 60  # lines above in which a sum by itself is looked for
 _UNLIKE_LATIN = {"æ": "ae", "œ": "oe", "ø": "o", "ł": "l", "đ": "d", "ı": "i"}
@@ -43,7 +46,7 @@ def unfolded(body: bytes, ends: Understood) -> Understood | None:
 
     ends: what its first and last lines are understood as.
     """
-    if not _is_plainly_wide(ends) or _THOUSANDS.search(body):
+    if not _is_plainly_wide(ends):
         return None
     cells = _cells_of(body, ends)
     if cells is None or len(cells.figures) <= FEWEST or _has_totals(cells) or not all(map(_is_plain, cells.members.values())):  # fmt: skip
@@ -69,19 +72,17 @@ def _is_plainly_wide(ends: Understood) -> bool:
         and len(ends.blocks) == 0
         and not (ends.differs or ends.told.lines or ends.told.columns or ends.told.as_of)
         and all(unit == PLAIN for unit in ends.units.values())
-        and all(_is_known(kind, label) for kind, label, _ in _marks(ends))
-        and any(kind == "member" for kind, _, _ in _marks(ends))
-        and len(ends.table.columns) == 2 + sum(kind == "member" for kind, _, _ in _marks(ends))
+        and all(map(_is_known, ends.columns))
+        and any(column.kind == "member" for column in ends.columns)
+        and len(ends.table.columns) == 2 + sum(column.kind == "member" for column in ends.columns)
     )
 
 
-def _marks(ends: Understood) -> list[tuple[str, str, str]]:
-    return [(column.kind, column.label, column.why) for column in ends.columns]
-
-
-def _is_known(kind: str, label: str) -> bool:
-    """A column of totals is left out by what it is called, not by what it adds up to."""
-    return kind in ("member", "across") or (kind == "total" and bool(TOTALS.search(label.casefold())))
+def _is_known(column: ColumnMark) -> bool:
+    """Whether it is plain what a column is: one of totals is left out by what it is called, not by what it adds up to."""
+    if column.kind == "total":
+        return bool(TOTALS.search(column.label.casefold()))
+    return column.kind in ("member", "across") or (column.kind == "out" and column.why in (OF_EACH_ROW, REMARKS))
 
 
 def _cells_of(body: bytes, ends: Understood) -> _Cells | None:
@@ -95,14 +96,24 @@ def _cells_of(body: bytes, ends: Understood) -> _Cells | None:
         return None
     if len(labels) != len(ends.columns):
         return None
-    kinds = [column.kind for column in ends.columns]
-    schema = {f"c{at}": pl.String if kind == "member" else pl.Float64 for at, kind in enumerate(kinds)}
+    kinds = ["text" if column.why == REMARKS else column.kind for column in ends.columns]
+    first = body[end : end + _LOOKED_AT]
+    commas = separator != "," and bool(re.search(rb"\d,\d", first)) and b"." not in first
+    figure = pl.String if commas else pl.Float64
+    schema = {f"c{at}": pl.String if kind in ("member", "text") else figure for at, kind in enumerate(kinds)}
     frame = parsed(body, Plan(labels, separator, schema, {}, None, {}), header=True)
     if frame is None:
         return None
     across = [f"c{at}" for at, kind in enumerate(kinds) if kind == "across"]
+    if commas:
+        if not all(frame.select(pl.col(across).str.contains(_WITH_COMMA).all()).row(0)):
+            return None
+        frame = frame.with_columns(pl.col(across).str.replace(",", ".", literal=True).cast(pl.Float64))
     figures = frame.select(across).to_numpy()
     known = ~np.isnan(figures)
+    remarks = [frame[f"c{at}"] for at, kind in enumerate(kinds) if kind == "text"]
+    if any(_mostly_numbers(cells) for cells in remarks):
+        return None
     finite, years = np.isfinite(figures) | ~known, (figures >= _YEARS[0]) & (figures <= _YEARS[1])
     if not finite.all() or bool(
         ((years == known).all(axis=1)).any()
@@ -118,8 +129,11 @@ def _separator(head: bytes, width: int) -> str:
 def _is_plain(names: pl.Series) -> bool:
     """Whether a column names members as they are read, and is not to be carried down."""
     blank = names.null_count() + int((names == "").sum())
-    numbers = names.str.contains(_NUMBER).sum()
-    return blank < max(2, 0.3 * len(names)) and numbers < 0.5 * len(names) and not names.str.contains(_ODD).any()
+    return blank < max(2, 0.3 * len(names)) and not _mostly_numbers(names) and not names.str.contains(_ODD).any()
+
+
+def _mostly_numbers(cells: pl.Series) -> bool:
+    return int(cells.str.contains(_NUMBER).sum()) >= 0.5 * max(1, len(cells) - cells.null_count())
 
 
 def _folded(names: pl.Series) -> pl.Series:

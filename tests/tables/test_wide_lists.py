@@ -66,8 +66,23 @@ class TheSame(unittest.TestCase):
         rows = loans()
         self.assertTrue(self.both(rows, "\t")[1])
         self.assertTrue(self.both([*rows, rows[7]], ",")[1])
+        beside = [
+            [str(at) if at else "Nr", *row, "" if at % 9 else "Uwagi" if not at else "w oprawie"]
+            for at, row in enumerate(rows)
+        ]
+        self.assertTrue(self.both(beside)[1])
         totals = [[*row, "Razem" if at == 0 else "1"] for at, row in enumerate(rows)]
         self.assertTrue(self.both(totals)[1])
+
+    def test_decimal_signs(self) -> None:
+        rows = loans()
+        self.assertTrue(self.both([*rows, ["Księga X", "Rynek", *["1.234"] * 12]])[1])
+        commas = [[cell.replace(".", ",") if at else cell for cell in row] for at, row in enumerate(rows)]
+        read, by_columns = self.both(commas)
+        self.assertTrue(by_columns)
+        self.assertEqual(read.table.frame["value"].sum(), self.both(rows)[0].table.frame["value"].sum())
+        for odd in ("1,234", "1.234,5", "7 000"):
+            self.assertFalse(self.both([*commas, ["Księga X", "Rynek", *[odd] * 12]])[1], odd)
 
     def test_what_is_odd_has_every_cell_looked_at(self) -> None:
         rows = loans()
@@ -80,7 +95,6 @@ class TheSame(unittest.TestCase):
             "names with units": [*rows[:60], ["Koszt (PLN)", "Rynek", *["9"] * 12], ["Czas (min)", "Rynek", *["9"] * 12], *rows[60:]],
             "a heading of those below": [*rows[:60], ["Dział B", *[""] * 13], *rows[60:]],
             "figures with a unit": [*rows[:60], ["Księga X", "Rynek", *["9 min"] * 12], *rows[60:]],
-            "thousands": [*rows[:60], ["Księga X", "Rynek", *["1.234"] * 12], *rows[60:]],
             "a footnote": [*rows[:60], ["Księga X*", "Rynek", *["12"] * 12], *rows[60:]],
             "years": [*rows[:60], ["Księga X", "Rynek", *["2025"] * 12], *rows[60:]],
             "branches told once": [[row[0], row[1] if at % 3 == 1 or at == 0 else "", *row[2:]] for at, row in enumerate(rows)],
