@@ -305,7 +305,8 @@ class ColumnSource(CellSource):
             self._work_out(unit, segments, missing)
         held = {key: cells.parts.pop(key) for key in needed}
         cells.parts.update(held)  # used last, given up last
-        most = max(len(needed), MOST_PART_BYTES // max(cells.rows.nbytes, 1))
+        room = max(MOST_PART_BYTES, 8 * self.height)  # of many rows as much as a column of them
+        most = max(len(needed), room // max(cells.rows.nbytes, 1))
         for key in list(cells.parts)[:-most] if most else []:
             del cells.parts[key]  # every formula that is typed leaves some
         self._cells.pop((unit, segments), None)

@@ -49,15 +49,12 @@ def unfolded(body: bytes, ends: Understood) -> Understood | None:
     if not _is_plainly_wide(ends):
         return None
     cells = _cells_of(body, ends)
-    if cells is None or len(cells.figures) <= FEWEST or _has_totals(cells) or not all(map(_is_plain, cells.members.values())):  # fmt: skip
+    if cells is None or len(cells.figures) <= FEWEST or _has_totals(cells) or _tells_kpis(cells.members):
         return None
-    first, *_, last = (*cells.members.values(), *cells.members.values())
-    if bool(_folded(first.unique()).str.contains(TOTALS.pattern).any()) or _tells_kpis(cells.members):
+    table, last = _table(ends, cells), list(cells.members.values())[-1]
+    if table is None:
         return None
-    table = _table(ends, cells)
-    return (
-        None if table is None else replace(ends, table=table, line_count=len(cells.figures) + 1, places=_places(last))
-    )
+    return replace(ends, table=table, line_count=len(cells.figures) + 1, places=_places(last))
 
 
 def _is_plainly_wide(ends: Understood) -> bool:
@@ -69,7 +66,7 @@ def _is_plainly_wide(ends: Understood) -> bool:
         and heads[:1] == ["head"]
         and set(heads[1:]) == {"row"}
         and ends.groups is None
-        and len(ends.blocks) == 0
+        and not ends.blocks
         and not (ends.differs or ends.told.lines or ends.told.columns or ends.told.as_of)
         and all(unit == PLAIN for unit in ends.units.values())
         and all(map(_is_known, ends.columns))
@@ -114,12 +111,12 @@ def _cells_of(body: bytes, ends: Understood) -> _Cells | None:
     remarks = [frame[f"c{at}"] for at, kind in enumerate(kinds) if kind == "text"]
     if any(_mostly_numbers(cells) for cells in remarks):
         return None
-    finite, years = np.isfinite(figures) | ~known, (figures >= _YEARS[0]) & (figures <= _YEARS[1])
-    if not finite.all() or bool(
-        ((years == known).all(axis=1)).any()
-    ):  # a line without a figure is one of the second kind
+    years = (figures >= _YEARS[0]) & (figures <= _YEARS[1])
+    no_figures = (years == known).all(axis=1)  # of a line: none at all, or years alone
+    members = {at: frame[f"c{at}"] for at, kind in enumerate(kinds) if kind == "member"}
+    if bool(np.isinf(figures).any()) or bool(no_figures.any()) or not all(map(_is_plain, members.values())):
         return None
-    return _Cells(figures, {at: frame[f"c{at}"] for at, kind in enumerate(kinds) if kind == "member"})
+    return _Cells(figures, members)
 
 
 def _separator(head: bytes, width: int) -> str:
@@ -150,18 +147,19 @@ def _tells_kpis(members: Mapping[int, pl.Series]) -> bool:
         if any(map(is_target, there.filter(_folded(there).str.contains(TARGETS.pattern)))):
             return True
         frame = pl.DataFrame({"name": there, "last": there.str.extract(r"([^\s,]+)$")})
-        telling = frame.filter(pl.col("last").str.contains(r"[^\W\d]|[%£€$¥#°]")).unique("last", maintain_order=True)[
-            "name"
-        ]
-        for name in (*telling, *there.filter(there.str.contains(r"[(\[]"))):
+        telling = frame.filter(pl.col("last").str.contains(r"[^\W\d]|[%£€$¥#°]")).unique("last", maintain_order=True)
+        for name in (*telling["name"], *there.filter(there.str.contains(r"[(\[]"))):
             if (measure := taken_apart(name)[1]) is not None and measure.unit:
                 units.add(measure.unit)
     return len(units) > 1
 
 
 def _has_totals(cells: _Cells) -> bool:
-    """Whether a line is the sum of those above it, or one by itself that of a line above; see ``Lines.hold_totals``."""
-    figures = cells.figures
+    """Whether a line is called a total, is the sum of those above it, or holds that of a line above and nothing else; see
+    ``Lines.hold_totals``."""
+    figures, names = cells.figures, next(iter(cells.members.values()))
+    if bool(_folded(names.unique()).str.contains(TOTALS.pattern).any()):
+        return True
     known, values = ~np.isnan(figures), np.nan_to_num(figures)
     above = np.cumsum(values, axis=0) - values
     meets = (np.abs(values - above) <= NEAR * np.maximum(1.0, np.abs(above))) | ~known
