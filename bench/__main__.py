@@ -5,7 +5,6 @@ out, and what was kept of them before stays."""
 
 from __future__ import annotations
 
-import datetime as dt
 import os
 import platform
 import subprocess
@@ -112,7 +111,7 @@ def everything(but: Collection[str] = ()) -> None:
             end,
             "```",
             "",
-            f"{dt.date.today():%-d %B %Y}. It took {time.perf_counter() - began:.0f} s.",
+            f"{time.strftime('%-d %B %Y')}. It took {time.perf_counter() - began:.0f} s.",
         ]
     DOCS.write_text("\n".join(told) + "\n")
 
