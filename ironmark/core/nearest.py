@@ -8,7 +8,8 @@ from collections.abc import Iterable
 from rapidfuzz import fuzz, process
 
 # Letters that few keyboards have and that are no letter with an accent.
-_LETTERS = str.maketrans({"æ": "ae", "œ": "oe", "ø": "o", "ł": "l", "đ": "d", "ð": "d", "þ": "th", "ı": "i"})
+LETTERS = {"æ": "ae", "œ": "oe", "ø": "o", "ł": "l", "đ": "d", "ð": "d", "þ": "th", "ı": "i"}
+_LETTERS = str.maketrans(LETTERS)
 
 
 def folded(text: str) -> str:

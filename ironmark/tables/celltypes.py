@@ -30,7 +30,7 @@ _SURELY: dict[Decimal, str] = {
     "comma": r"^[+\-−]?(\d{1,3}(\.\d{3})+,\d+|\d{1,3}(\.\d{3}){2,}|0?,\d+|0+,\d+|\d{4,},\d+|\d+,(\d{1,2}|\d{4,}))%?$",
 }
 _EITHER = r"^[+\-−]?[1-9]\d{0,2}[.,]\d{3}%?$"
-_PLAIN_NUMBER = r"^-?\d+(\.\d+)?$"
+PLAIN_NUMBER = r"^-?\d+(\.\d+)?$"
 _BRACKETED = r"^\(\s*(.*?)\s*\)$"  # accountants write −5.25 as (5.25)
 _DATES = (
     ("ISO", r"^\d{4}-\d{1,2}-\d{1,2}([T ].*)?$", "%Y-%m-%d"),
@@ -66,12 +66,12 @@ def way_of(texts: pl.DataFrame) -> Decimal | None:
 def plain_numbers(texts: pl.DataFrame, way: Decimal | None) -> dict[str, pl.Series]:
     """The columns with nothing but numbers of digits and a decimal point, as numbers: what ``typed_cells`` would come to.
     Those that may be something else are left out."""
-    cells = pl.all().str.strip_chars()
-    known = texts.select(pl.when(cells != "").then(cells))
-    plain = known.select(pl.all().str.contains(_PLAIN_NUMBER).all() & (pl.all().count() > 0))
-    either = known.select(pl.all().str.contains(_EITHER).any())
     if way == "comma" or not texts.width:
         return {}
+    cells = pl.all().str.strip_chars()
+    known = texts.select(pl.when(cells != "").then(cells))
+    plain = known.select(pl.all().str.contains(PLAIN_NUMBER).all() & (pl.all().count() > 0))
+    either = known.select(pl.all().str.contains(_EITHER).any())
     sure = [name for name in texts.columns if plain[name][0] and not either[name][0]]
     first = known.select(pl.col(sure).drop_nulls().head(20).implode())
     names = [name for name in sure if not any(map(notations_of, first[name][0]))]

@@ -21,11 +21,16 @@ def coarser(cells: Cells, segments: Sequence[str], members: Mapping[str, Sequenc
         code = code * len(members[segment]) + cells.member[segment]
     codes, place = np.unique(code, return_inverse=True)
     place = place.ravel()
+    rows = np.bincount(place, weights=cells.rows, minlength=len(codes)).astype(np.int64)
+    return cells_of(codes, segments, members, rows), place
+
+
+def cells_of(codes: Ints, segments: Sequence[str], members: Mapping[str, Sequence[str]], rows: Ints) -> Cells:
+    """Cells without parts by their codes (N,): the unit, times the members of each segment in turn, plus the member of it."""
     member: dict[str, Ints] = {}
     for segment in reversed(segments):
         codes, member[segment] = np.divmod(codes, len(members[segment]))
-    rows = np.bincount(place, weights=cells.rows, minlength=len(codes)).astype(np.int64)
-    return Cells(codes, member, rows, {}), place
+    return Cells(codes, member, rows, {})
 
 
 def joined(key: PartKey, part: Floats, place: Ints, many: int) -> Floats:

@@ -32,7 +32,7 @@ from ironmark.tables.cells import (
     last_days,
     parts_of,
 )
-from ironmark.tables.coarser_cells import coarser, joined
+from ironmark.tables.coarser_cells import cells_of, coarser, joined
 from ironmark.tables.pieces import Pieces
 from ironmark.tables.row_expressions import ADDED, Dates, part_expression
 
@@ -284,11 +284,8 @@ class ColumnSource(CellSource):
             of_row, rows = place[key], rows[cell]
         else:
             cell, of_row, rows = np.unique(key, return_inverse=True, return_counts=True)
-        rest, member = cell, {}
-        for segment in reversed(segments):
-            rest, member[segment] = np.divmod(rest, len(self.members[segment]))
         self._cell_of_row[unit, segments] = pl.Series("cell", of_row.astype(np.int32))
-        self._cells[unit, segments] = Cells(rest, member, rows, {})
+        self._cells[unit, segments] = cells_of(cell, segments, self.members, rows)
         return self._cells[unit, segments]
 
     def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[formula_nodes.Aggregate]) -> Cells:
@@ -298,6 +295,7 @@ class ColumnSource(CellSource):
             return self._with_parts(unit, segments, needed)
 
     def _with_parts(self, unit: Unit, segments: tuple[str, ...], needed: Sequence[PartKey]) -> Cells:
+        """The same by the parts themselves; the lock is held."""
         cells = self._cells_by(unit, segments)
         of_row = self._cell_of_row[unit, segments]
         missing = [key for key in needed if key not in cells.parts]

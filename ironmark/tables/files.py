@@ -52,12 +52,13 @@ def read_table(
     workbook = body[:4] in WORKBOOKS
     if not recipe and decimal is not None:
         return ReadFile(read_file(body, sheet, decimal))
+    free = not recipe and not workbook  # nothing says how it is read
     try:
         ends = None if workbook else understood_ends(body, recipe or {}, name=name, year_start=year_start)
-        if not recipe and not workbook and (ends.tidy if ends else len(body) > MOST_LOOKED_AT):
+        if free and (ends.tidy if ends else len(body) > MOST_LOOKED_AT):
             return ReadFile(read_file(body, sheet, decimal))
         found = unfolded(body, ends) if ends else None
-        if found is None and not recipe and not workbook and len(body) > _most_looked_at(ends):
+        if found is None and free and len(body) > _most_looked_at(ends):
             return ReadFile(_with_a_word(read_file(body, sheet, decimal), ends))
         found = found or _look_at_all(body, recipe or {}, sheet=sheet, name=name, year_start=year_start)
     except Unreadable:
@@ -83,6 +84,7 @@ def _with_units(table: Table, found: Understood) -> Table:
 
 
 _FIRST, _LAST = 80, 15  # lines that tell whether a long table is a plain list
+FIRST_BYTES = 20_000  # which the first line is looked for in
 _SMALL = 20_000  # bytes, below which all of it is looked at
 
 
@@ -118,7 +120,7 @@ def understood_ends(
 def heads_periods(body: bytes) -> bool:
     """Whether several cells of the first line of a text are periods."""
     try:
-        head, _ = decoded(body[: body.find(b"\n", 0, _SMALL) + 1] or b" ")
+        head, _ = decoded(body[: body.find(b"\n", 0, FIRST_BYTES) + 1] or b" ")
     except Unreadable:
         return False
     return sum(map(is_period, re.split(r"[,;\t|]", head.replace('"', "").strip()))) > 1
@@ -146,7 +148,7 @@ def look_at(
 ) -> Understood:
     """What a file is understood as. Raises Unreadable."""
     ends = None if body[:4] in WORKBOOKS else understood_ends(body, recipe, name=name, year_start=year_start)
-    wide = unfolded(body, ends) if ends and not ends.tidy else None
+    wide = unfolded(body, ends) if ends else None
     return wide or _look_at_all(body, recipe, sheet=sheet, name=name, year_start=year_start)
 
 

@@ -17,13 +17,12 @@ from charset_normalizer import from_bytes
 
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
-from ironmark.tables.celltypes import BLANKS, Decimal, TypedCells, plain_numbers, typed_cells, way_of
+from ironmark.tables.celltypes import BLANKS, PLAIN_NUMBER, Decimal, TypedCells, plain_numbers, typed_cells, way_of
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
 
 MAX_COLUMNS = 500
 SEPARATORS = (",", ";", "\t", "|")
 _WRITTEN_BLANKS = ["", *(form for word in BLANKS if word for form in dict.fromkeys((word, word.upper(), word.title())))]
-_PLAIN = r"^-?\d+(\.\d+)?$"
 _ISO_DAY = r"^\d{4}-\d{2}-\d{2}$"
 _LARGE, _SAMPLE = 2_000_000, 64_000  # bytes: what is read by columns, and how much of it is looked at first
 
@@ -40,7 +39,7 @@ def read_delimited(body: bytes, decimal: Decimal | None = None) -> Table:
 def _careful(body: bytes, decimal: Decimal | None = None) -> Table:
     """Every cell looked at as a text."""
     text, problems = decoded(body)
-    separator = _separator(text)
+    separator = separator_of(text)
     labels, width_problems, raw = _cells(text, separator)
     return typed_table(labels, raw, problems + width_problems, decimal)
 
@@ -61,7 +60,7 @@ class Plan:
 def planned(head: bytes) -> Plan | None:
     """head: whole lines, the header first; None where something is odd in them."""
     try:
-        separator = _separator(text := head.decode())
+        separator = separator_of(text := head.decode())
         named, problems, raw = _cells(text, separator)
         way = way_of(raw)
         sample = typed_table(named, raw, problems, way)
@@ -78,7 +77,7 @@ def planned(head: bytes) -> Plan | None:
     labels = next(csv.reader(io.StringIO(head[:first].decode(), newline=""), delimiter=separator))
     numbers = [c.name for c in sample.columns if c.type == "number"]
     finite = sample.frame.select(pl.col(numbers).is_finite().all())
-    written = raw.select(pl.col(numbers).str.contains(_PLAIN).fill_null(True).all())
+    written = raw.select(pl.col(numbers).str.contains(PLAIN_NUMBER).fill_null(True).all())
     plain = {name for name in numbers if finite[name][0] and written[name][0]}
     days = {c.name for c in sample.columns if c.type == "date" and bool(raw[c.name].str.contains(_ISO_DAY).all())}
     schema = {
@@ -218,7 +217,7 @@ def by_members(cells: pl.Series, label: str, way: Decimal | None, year_start: in
 def read_cells(body: bytes) -> tuple[list[str], pl.DataFrame]:
     """Delimited text as its headings and texts, before any cell is typed. Raises Unreadable."""
     text, _ = decoded(body)
-    labels, _, raw = _cells(text, _separator(text))
+    labels, _, raw = _cells(text, separator_of(text))
     return labels, raw
 
 
@@ -294,7 +293,7 @@ def _encoding(body: bytes) -> tuple[str, str]:
     return found, _CALLED[found]
 
 
-def _separator(text: str) -> str:
+def separator_of(text: str) -> str:
     """The separator that cuts the first lines into the same number of cells, the most cells first."""
     sample = list(islice(io.StringIO(text, newline=""), 50))  # a line may end in a carriage return alone
     best, score = ",", (0.0, 0)

@@ -13,10 +13,11 @@ import numpy as np
 import polars as pl
 
 from ironmark.core.formula_nodes import ColumnType
+from ironmark.core.nearest import LETTERS
 from ironmark.tables.heads import OF_EACH_ROW, REMARKS
 from ironmark.tables.lines import NEAR
 from ironmark.tables.quantities import PLAIN, taken_apart
-from ironmark.tables.reader import Plan, by_members, parsed
+from ironmark.tables.reader import Plan, by_members, parsed, separator_of
 from ironmark.tables.table import Table, assign_roles, columns_of, identifiers, no_period, overview
 from ironmark.tables.table_words import TARGETS, TOTALS
 from ironmark.tables.told import ColumnMark
@@ -27,10 +28,9 @@ FEWEST = 5000  # rows: of fewer every cell is looked at, which finds sums that a
 _ODD = r"[\u00a0\s]{2}|\u00a0|^\s|\s$|^'|[¹²³⁴⁵⁶⁷⁸⁹*†‡]+\s*$"  # what is written otherwise once it is read
 _NUMBER = r"^[\d.,%+\-\s()]+$"
 _WITH_COMMA = r"^-?(\d+(,(\d{1,2}|\d{4,}))?|0,\d+)$"  # 1,234 is one or another number by how the others are written
-_LOOKED_AT = 20_000  # bytes that tell whether figures have a decimal comma
+_LOOKED_AT = 20_000  # bytes that tell how cells are parted, and whether figures have a decimal comma
 _YEARS = 1900, 2200  # a line of nothing but these may head others
 _PARENT = 60  # lines above in which a sum by itself is looked for
-_UNLIKE_LATIN = {"æ": "ae", "œ": "oe", "ø": "o", "ł": "l", "đ": "d", "ı": "i"}
 
 
 @dataclass(frozen=True)
@@ -86,16 +86,18 @@ def _cells_of(body: bytes, ends: Understood) -> _Cells | None:
     """The cells by columns; None where a line is longer than another, or a figure is no plain number."""
     body = body.removeprefix(b"\xef\xbb\xbf")
     end = body.find(b"\n") + 1
+    first = body[: end + _LOOKED_AT]
     try:
-        head, separator = body[:end].decode(), _separator(body[:end], len(ends.columns))
-        labels = next(csv.reader(io.StringIO(head, newline=""), delimiter=separator)) if separator else []
-    except (UnicodeDecodeError, StopIteration, csv.Error):
+        text = first.decode(errors="ignore")
+        separator = separator_of(text)
+        labels = next(csv.reader(io.StringIO(text, newline=""), delimiter=separator))
+    except (StopIteration, csv.Error):
         return None
     if len(labels) != len(ends.columns):
         return None
     kinds = ["text" if column.why == REMARKS else column.kind for column in ends.columns]
-    first = body[end : end + _LOOKED_AT]
-    commas = separator != "," and bool(re.search(rb"\d,\d", first)) and b"." not in first
+    below = first[end:]
+    commas = separator != "," and bool(re.search(rb"\d,\d", below)) and b"." not in below
     figure = pl.String if commas else pl.Float64
     schema = {f"c{at}": pl.String if kind in ("member", "text") else figure for at, kind in enumerate(kinds)}
     frame = parsed(body, Plan(labels, separator, schema, {}, None, {}), header=True)
@@ -119,10 +121,6 @@ def _cells_of(body: bytes, ends: Understood) -> _Cells | None:
     return _Cells(figures, members)
 
 
-def _separator(head: bytes, width: int) -> str:
-    return next((sign for sign in ",;\t|" if head.count(sign.encode()) == width - 1), "")
-
-
 def _is_plain(names: pl.Series) -> bool:
     """Whether a column names members as they are read, and is not to be carried down."""
     blank = names.null_count() + int((names == "").sum())
@@ -136,7 +134,7 @@ def _mostly_numbers(cells: pl.Series) -> bool:
 def _folded(names: pl.Series) -> pl.Series:
     """``core.nearest.folded`` of many."""
     plain = names.str.to_lowercase().str.normalize("NFKD").str.replace_all(r"\p{M}", "")
-    return plain.str.replace_many(_UNLIKE_LATIN)
+    return plain.str.replace_many(LETTERS)
 
 
 def _tells_kpis(members: Mapping[int, pl.Series]) -> bool:

@@ -20,7 +20,7 @@ from ironmark.store import calendar, dataset_versions
 from ironmark.store.dataset_versions import Tell, nobody
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.files import LongFile, ReadFile, heads_periods, read_table
+from ironmark.tables.files import FIRST_BYTES, LongFile, ReadFile, heads_periods, read_table
 from ironmark.tables.grid import WORKBOOKS
 from ironmark.tables.lines import LineKind
 from ironmark.tables.long_lists import read_long
@@ -32,7 +32,6 @@ OF_WORK = 0.4  # of what a process may take, about; see ``source_registry``
 # Shares of the room that is worked with: from one a file is read by parts, up to one it may be held whole.
 # One with periods across the top comes to more rows than lines.
 LONG, WHOLE, UNFOLDED = 16, 4, 10
-FIRST_BYTES = 20_000  # which its first line is looked for in
 
 
 @dataclass(frozen=True)

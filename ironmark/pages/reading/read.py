@@ -170,9 +170,8 @@ def _usual_ahead(
 ) -> None:
     """Work out what is usual for the readings of all instruments together."""
     blocks = []
-    different = {
-        but_for_place(instrument): instrument for instrument in reversed(instruments)
-    }  # the first of those alike
+    # Of those that are alike the first, whose readings its sheet asks for.
+    different = {but_for_place(instrument): instrument for instrument in reversed(instruments)}
     for instrument in different.values() if page is not None else ():
         if instrument.own.period == "to_date" or instrument.kpi not in context.kpis:
             continue
