@@ -235,8 +235,11 @@ class MariaDB:
             for database in (DATABASE, ROWS_DATABASE):
                 cursor.execute(f"CREATE DATABASE IF NOT EXISTS {database} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin")
             for host in ("127.0.0.1", "localhost"):
-                cursor.execute(f"CREATE OR REPLACE USER ironmark@'{host}' IDENTIFIED BY '{password}'")
-                cursor.execute(f"CREATE OR REPLACE USER {READER}@'{host}' IDENTIFIED BY '{reader_password(password)}'")
+                for name, known_by in (("ironmark", password), (READER, reader_password(password))):
+                    # Never replaced: an account of before is in use from the first moment, and would lose its rights
+                    # until they are granted again.
+                    cursor.execute(f"CREATE USER IF NOT EXISTS {name}@'{host}' IDENTIFIED BY '{known_by}'")
+                    cursor.execute(f"ALTER USER {name}@'{host}' IDENTIFIED BY '{known_by}'")
                 cursor.execute(f"GRANT ALL ON {DATABASE}.* TO ironmark@'{host}'")
                 cursor.execute(f"GRANT ALL ON {ROWS_DATABASE}.* TO ironmark@'{host}'")
                 cursor.execute(f"GRANT SELECT ON {ROWS_DATABASE}.* TO {READER}@'{host}'")

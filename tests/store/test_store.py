@@ -3,6 +3,7 @@
 import datetime as dt
 import json
 import shutil
+import threading
 import unittest
 from typing import Any
 
@@ -337,6 +338,24 @@ class ChangeLog(InDatabase):
     def _forget(self) -> None:
         with world.engine().begin() as connection:
             connection.execute(text("DELETE FROM change_log WHERE record_id = 'test-of-log'"))
+
+
+class Accounts(unittest.TestCase):
+    def test_they_keep_their_rights_while_they_are_made_sure_of(self) -> None:
+        directory = scratch.make("test")
+        self.addCleanup(shutil.rmtree, directory, ignore_errors=True)
+        mariadb = MariaDB(directory).start()
+        self.addCleanup(mariadb.stop)
+        again = threading.Thread(target=lambda: [mariadb._grant() for _ in range(50)])
+        again.start()
+        asked = 0
+        while again.is_alive():  # a database that was started again answers while its accounts are seen to
+            engine = database.connect(mariadb.url)
+            with engine.connect() as connection:
+                asked += connection.execute(text("SELECT 1")).scalar_one()
+            engine.dispose()
+        again.join()
+        self.assertTrue(asked)
 
 
 class Migrations(unittest.TestCase):
