@@ -15,6 +15,7 @@ from ironmark.api.access import Reader, reader
 from ironmark.api.background_uploads import AS_BEFORE, DONE, KEPT, READ, Ended, Upload, Uploads, Work, keeping, uploads
 from ironmark.api.upload_files import Staged, body_of, clean_name, file_name_of, name_from
 from ironmark.api.versions import seen_version
+from ironmark.pages.authoring.from_rows import look_ahead
 from ironmark.pages.datasets.intake import keep_new, keep_next, reading_of, recipe_in, refuse_live
 from ironmark.pages.datasets.table_looks import TableLook, UnfoldedTable, looked_at, unfolded
 from ironmark.pages.model.field_types import Key, Model
@@ -107,7 +108,12 @@ class _Into:
 
     def _keep(self, who: Reader, read: ReadFile | LongFile, tell: Callable[[str, float], None]) -> str | Ended:
         tell(f"Looking through {read.table.rows.height:,} rows", KEPT)
-        kept = keeping(tell, read.table)
+        made = self._kept(who, read, keeping(tell, read.table))
+        if isinstance(made, str):
+            look_ahead(who.sources, made)
+        return made
+
+    def _kept(self, who: Reader, read: ReadFile | LongFile, kept: Callable[[float], None]) -> str | Ended:
         with who.write() as session:
             if self.dataset:
                 before = datasets.get(session, self.dataset).rows_version

@@ -24,6 +24,7 @@ BLANK_MEMBER = "(blank)"
 Unit = Literal["day", "week", "month"]
 # Which rows somebody may read: those of some members of each of these segments, in the order of their names.
 Within = tuple[tuple[str, tuple[str, ...]], ...]
+Wanted = tuple[Unit, tuple[str, ...], tuple[formula_nodes.Aggregate, ...]]  # what is asked by a unit and some segments
 PartKey = tuple[str, formula_nodes.Node | None, formula_nodes.Node | None]
 
 

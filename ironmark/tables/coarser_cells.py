@@ -10,8 +10,20 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.marks import Ints
 from ironmark.tables.cells import Cells, PartKey
 
+MOST_FINE = 250_000  # cells that those of fewer segments are added up from
 # What each part of coarser cells is of those of finer ones; all others are added.
-_JOINED = {"min": np.fmin, "max": np.fmax}
+JOINED = {"min": np.fmin, "max": np.fmax}
+
+
+def finest(places: int, members: Mapping[str, Sequence[str]]) -> tuple[str, ...]:
+    """The segments by whose cells those of fewer are known: as many as come to few cells, those with the fewest members first.
+    places: days, weeks or months."""
+    some: list[str] = []
+    for segment in sorted(members, key=lambda name: (len(members[name]), name)):
+        if (places := places * len(members[segment])) > MOST_FINE:
+            break
+        some.append(segment)
+    return tuple(sorted(some))
 
 
 def coarser(cells: Cells, segments: Sequence[str], members: Mapping[str, Sequence[str]]) -> tuple[Cells, Ints]:
@@ -35,8 +47,8 @@ def cells_of(codes: Ints, segments: Sequence[str], members: Mapping[str, Sequenc
 
 def joined(key: PartKey, part: Floats, place: Ints, many: int) -> Floats:
     """A part of finer cells (N,) as that of the cells they are in (many,)."""
-    if key[0] not in _JOINED:
+    if key[0] not in JOINED:
         return np.bincount(place, weights=part, minlength=many).astype(np.float64, copy=False)
     out = np.full(many, np.nan)
-    _JOINED[key[0]].at(out, place, part)
+    JOINED[key[0]].at(out, place, part)
     return out

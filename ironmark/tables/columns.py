@@ -1,12 +1,11 @@
-"""Rows held as columns in memory, aggregated with Polars and sliced with NumPy."""
+"""Rows held as columns, aggregated with Polars and sliced with NumPy: the cells of what was asked for are kept."""
 
 from __future__ import annotations
 
 import datetime as dt
 import math
 import threading
-import weakref
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from copy import copy
 from dataclasses import replace
 
@@ -19,143 +18,107 @@ from ironmark.core.marks import Ints
 from ironmark.core.periods import Period
 from ironmark.core.readings import Members, Totals
 from ironmark.tables.cells import (
-    BLANK_MEMBER,
     MOST_PART_BYTES,
-    NOT_OPENED,
     Cells,
     CellSource,
     Line,
-    NoPeriod,
     PartKey,
     Unit,
+    Wanted,
     Within,
     last_days,
     parts_of,
 )
-from ironmark.tables.coarser_cells import cells_of, coarser, joined
-from ironmark.tables.pieces import Pieces
+from ironmark.tables.coarser_cells import JOINED, cells_of, coarser, finest, joined
+from ironmark.tables.column_rows import ALL, ColumnRows, Order
+from ironmark.tables.kept_cells import Head, KeptCells, PlainCells
+from ironmark.tables.pieces import MANY_ROWS, Gone, Pieces
 from ironmark.tables.row_expressions import ADDED, Dates, part_expression
 
-ALL = 1 << 60
-MANY_ROWS = 1_000_000  # from where on it matters how often they are gone through
-MOST_FINE = 250_000  # cells that those of fewer segments are added up from
-_EPOCH = dt.date(1970, 1, 1).toordinal()
+_Place = tuple[Unit, tuple[str, ...]]
+
+
+def _nobody() -> None:
+    pass
 
 
 class ColumnSource(CellSource):
-    """A dataset version in memory."""
+    """A dataset version, its rows or, of many rows, cells that were worked out of it before: then its rows are read once
+    something is asked that these do not tell."""
+
+    height: int  # how many rows there are
+    _rows_read: ColumnRows | None  # once they were read
 
     def __init__(
-        self,
-        rows: pl.DataFrame | Pieces,
-        period: str,
-        segments: Sequence[str],
-        through: dt.date,
-        order: Mapping[str, Sequence[str]] | None = None,
-        own: Sequence[str] | None = None,
-        room: int = ALL,
-        within: Within = (),
+        self, rows: pl.DataFrame | Pieces, period: str, segments: Sequence[str], through: dt.date, order: Order | None = None,
+        own: Sequence[str] | None = None, room: int = ALL, within: Within = (),
+    ) -> None:  # fmt: skip
+        """within: the rows that count, as if there were no others. order: members by segment that come before the others, which
+        follow by name. own: the segments that are the rows' own, neither taken nor derived; all of them where it is not said.
+        room: bytes that may be held of columns that are read in pieces, and as many of what is worked out. Raises NoPeriod, Gone."""
+        made = ColumnRows(rows, period, segments, through, order or {}, room, within)
+        head = Head(made.first_day, made.last_day, made.height, made.members)
+        self._begin(KeptCells(head, {}), through, segments if own is None else own, room, lambda: made)
+        self._rows_read = self._read()
+
+    @classmethod
+    def of_cells(
+        cls, kept: KeptCells, through: dt.date, own: Sequence[str], room: int, read: Callable[[], ColumnRows]
+    ) -> ColumnSource:
+        """One of which some cells are known. read: reads its rows; what that raises is raised by whatever asks for them."""
+        made = cls.__new__(cls)
+        made._begin(kept, through, own, room, read)
+        return made
+
+    def _begin(
+        self, kept: KeptCells, through: dt.date, own: Collection[str], room: int, read: Callable[[], ColumnRows]
     ) -> None:
-        """within: the rows that count, as if there were no others. order: members by segment that come before the others, which follow by name. own: the segments that are the
-        rows' own, neither taken nor derived; all of them where it is not said. room: bytes that may be held of columns that
-        are read in pieces, and as many of what is worked out."""
-        days = rows.select([period])[period]
-        if days.null_count() == len(days):
-            raise NoPeriod("The dataset has no rows with a date yet; upload rows first.")
-        keep = (days <= through).fill_null(False)  # a row without a day is none of any period
-        for segment, names in within:
-            keep &= _labels(rows.select([segment])[segment]).is_in(list(names))
-        if not keep.any():
-            if within:
-                raise NoPeriod(NOT_OPENED)
-            raise NoPeriod(
-                f"The dataset has no rows up to {through:%-d %B %Y}, the day it is said to be complete through. "
-                "Say another day on its page under Data."
-            )
-        if not isinstance(rows, Pieces):
-            rows = rows.filter(keep)
-        self._kept_rows = None if not isinstance(rows, Pieces) or keep.all() else keep
-        self._period, self._room = period, room
-        days = days.filter(keep)
-        self._held = {period: days} if isinstance(rows, Pieces) else {}
-        # Days counted as datetime.date counts them, from the first of January of year 1.
-        self._day_of_row: np.ndarray = days.to_physical().to_numpy() + np.int32(_EPOCH)
-        self._dates = frozenset(name for name, kind in rows.schema.items() if kind == pl.Date)
-        members: dict[str, tuple[str, ...]] = {}
-        self._member_of_row: dict[str, np.ndarray] = {}
-        self._names: dict[str, pl.Series] = {}  # the texts of a column of rows that is held as members alone
-        for segment in segments:
-            codes, known, plain = _coded(rows, segment, self._kept_rows, (order or {}).get(segment, ()))
-            if plain:
-                texts = [None if name == BLANK_MEMBER else name for name in known]
-                self._names[segment] = pl.Series(texts, dtype=pl.String)
-                if not isinstance(rows, Pieces):
-                    rows = rows.drop(segment)
-            members[segment], self._member_of_row[segment] = tuple(known), codes
-        self._rows: pl.DataFrame | Pieces | _Some = rows
-        self._unit_of_row: dict[str, np.ndarray] = {}
-        self._cells: dict[tuple[Unit, tuple[str, ...]], Cells] = {}
-        self._cell_of_row: dict[tuple[Unit, tuple[str, ...]], pl.Series] = {}
+        super().__init__(kept.head.first_day, kept.head.last_day, kept.head.members, through, own)
+        self.height, self._kept, self._room, self._read = kept.head.height, dict(kept.cells), room, read
+        self._rows_read = None
+        self._cells: dict[_Place, Cells] = {}
+        self._cell_of_row: dict[_Place, pl.Series] = {}
         self._narrowed: dict[tuple[tuple[str, tuple[str, ...]], ...], ColumnSource] = {}
-        super().__init__(
-            int(self._day_of_row.min()), int(self._day_of_row.max()), members, through, segments if own is None else own
-        )
+        self.worked_out: Callable[[], None] = _nobody  # told when there is more that is worth being kept
+
+    @property
+    def _rows(self) -> ColumnRows:
+        with self._lock:
+            if self._rows_read is None:
+                made = self._read()
+                if made.height != self.height or made.members != self.members:
+                    raise Gone("These rows were replaced while they were read. Look again.")
+                self._rows_read = made
+            return self._rows_read
 
     @property
     def weight(self) -> int:
         """Bytes that it holds now: of its rows, and of what was worked out from them."""
         cells = sum(_bytes(cells) for cells in tuple(self._cells.values()))
-        places = [*self._unit_of_row.values(), *self._worked_out.values()]
+        cells += sum(plain.nbytes for plain in tuple(self._kept.values()))
         of_row = sum(held.estimated_size() for held in tuple(self._cell_of_row.values()))
+        worked_out = sum(place.nbytes for place in tuple(self._worked_out.values()))
         narrowed = sum(one.weight for one in tuple(self._narrowed.values()))
-        return self._bytes_of_rows + cells + sum(place.nbytes for place in places) + int(of_row) + narrowed
+        return self._weight_of_rows + cells + worked_out + int(of_row) + narrowed
 
     @property
-    def _bytes_of_rows(self) -> int:
-        held = sum(place.nbytes for place in (self._day_of_row, *self._member_of_row.values()))
-        whole = self._rows.estimated_size() if isinstance(self._rows, pl.DataFrame) else 0
-        return held + int(whole) + sum(int(column.estimated_size()) for column in tuple(self._held.values()))
+    def _weight_of_rows(self) -> int:
+        return 0 if self._rows_read is None else self._rows_read.weight
 
     @property
     def _most_of_cells(self) -> int:
         """Room for the cells of some combinations of segments: each takes four bytes a row, and its parts."""
-        return max(MOST_PART_BYTES, min(self._room, max(self._bytes_of_rows // 2, 24 * self.height)))
-
-    @property
-    def height(self) -> int:
-        return len(self._day_of_row)
-
-    def _column(self, name: str) -> pl.Series:
-        if name in self._names:
-            return self._names[name].gather(pl.Series(self._member_of_row[name])).alias(name)
-        if isinstance(self._rows, pl.DataFrame):
-            return self._rows[name]
-        with self._lock:
-            held = self._held.pop(name, None)
-            if held is None:
-                held = self._rows.select([name])[name]
-                held = held if self._kept_rows is None else held.filter(self._kept_rows)
-            self._held[name] = held
-            sizes = {one: column.estimated_size() for one, column in self._held.items()}
-            for one in list(sizes)[:-1]:
-                if sum(sizes.values()) > self._room and one != self._period:
-                    del self._held[one], sizes[one]
-        return held
-
-    def _rows_with(self, *nodes: formula_nodes.Node | None) -> pl.DataFrame:
-        """The rows with every column that some formulas read, and at least that of days."""
-        used = {name for node in nodes if node is not None for name in formula_nodes.columns_used(node)}
-        return pl.DataFrame([self._column(name) for name in sorted(used | {self._period})])
+        return max(MOST_PART_BYTES, min(self._room, max(self._weight_of_rows // 2, 24 * self.height)))
 
     def _see_rows(self, a: formula_nodes.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
-        every = len(self.members[by]) if by else 1
-        keep = self._kept(where)
-        member = self._member_of_row[by] if by else np.zeros(1, dtype=np.int64)
-        unit = self._units(line.unit)
+        rows, every = self._rows, len(self.members[by]) if by else 1
+        keep = rows.of_members(where)
+        member = rows.member_of_row[by] if by else np.zeros(1, dtype=np.int64)
+        unit = rows.units(line.unit)
         if a.last:
             days = Line(line.periods, self._first_day, self._last_day, line.until, "day")
-            day = self._units("day")
-            keep &= last_days(days.bucket[day], self.series(self._member_of_row, self.height), day)
+            day = rows.units("day")
+            keep &= last_days(days.bucket[day], self.series(rows.member_of_row, self.height), day)
         full = np.full(len(line.periods) * every, np.nan)
         if a.window is None:
             bucket = line.bucket[unit]
@@ -168,8 +131,12 @@ class ColumnSource(CellSource):
 
     def _fill(self, out: Floats, a: formula_nodes.Aggregate, cell: Ints, keep: np.ndarray) -> None:
         """Put the aggregate over the rows of each cell into its place in ``out``."""
-        frame = self._rows_with(a.of, a.where).filter(pl.Series(keep)).with_columns(pl.Series("cell", cell[keep]))
-        found, there = next(_by_cell(frame, len(out), [(a.name, a.of, a.where)], self._dates)), frame["cell"].unique()
+        frame = pl.DataFrame(self._rows.columns(self._rows.read_by(a.of, a.where)))
+        frame = frame.filter(pl.Series(keep)).with_columns(pl.Series("cell", cell[keep]))
+        found, there = (
+            next(_by_cell(frame, len(out), [(a.name, a.of, a.where)], self._rows.dates)),
+            frame["cell"].unique(),
+        )
         out[there] = found[there]
 
     def aggregate(
@@ -191,9 +158,16 @@ class ColumnSource(CellSource):
         whole = {a: self._of_whole(a, len(found.members), periods, until) for a in wanted if a.whole}
         return replace(found, parts={**found.parts, **whole})
 
-    def ahead(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[formula_nodes.Aggregate]) -> None:
-        if not self._is_wide(self._members.keys() & set(segments)):
-            super().ahead(unit, segments, wanted)
+    def ahead_of_page(self, asked: Sequence[Wanted]) -> None:
+        """Work out what readings of many rows are about to be put together from, in as few passes as there are grains and
+        finest cells."""
+        together: dict[tuple[Unit, tuple[str, ...]], dict[formula_nodes.Aggregate, None]] = {}
+        for unit, segments, wanted in asked if self.height >= MANY_ROWS else ():
+            known = tuple(sorted(self._members.keys() & set(segments)))
+            if not self._is_wide(known):
+                together.setdefault((unit, self._finer(unit, known) or known), {}).update(dict.fromkeys(wanted))
+        for (unit, segments), found in together.items():
+            self.ahead(unit, segments, tuple(found))
 
     def _is_wide(self, segments: Iterable[str]) -> bool:
         possible = (self._last_day - self._first_day + 1) * math.prod(len(self.members[one]) for one in segments)
@@ -205,15 +179,10 @@ class ColumnSource(CellSource):
         with self._lock:
             made = self._narrowed.pop(place, None)
             if made is None:
-                keep = self._kept(where)
                 made = copy(self)
-                made._rows, made._kept_rows = (
-                    _Some(self, self._rows.schema, pl.Series(np.flatnonzero(keep).astype(np.uint32))),
-                    None,
-                )
-                made._held, made._day_of_row = {}, self._day_of_row[keep]
-                made._member_of_row = {segment: codes[keep] for segment, codes in self._member_of_row.items()}
-                made._unit_of_row, made._cells, made._cell_of_row, made._narrowed = {}, {}, {}, {}
+                made._rows_read = self._rows.some(self._rows.of_members(where))
+                made.height, made.worked_out = made._rows_read.height, _nobody
+                made._cells, made._cell_of_row, made._narrowed, made._kept = {}, {}, {}, {}
                 made._worked_out, made._within, made._lock = {}, {}, threading.RLock()
             self._narrowed[place] = made
             while (
@@ -223,57 +192,45 @@ class ColumnSource(CellSource):
                 del self._narrowed[next(iter(self._narrowed))]
         return made
 
-    def _kept(self, where: Members) -> np.ndarray:
-        """Which rows are of these members."""
-        keep = np.ones(self.height, dtype=bool)
-        for segment, names in where.items():
-            named = set(names)
-            keep &= np.array([name in named for name in self.members[segment]], dtype=bool)[
-                self._member_of_row[segment]
-            ]
-        return keep
-
-    def _units(self, unit: Unit) -> np.ndarray:
-        """The day, week or month of every row, counted from that of the first day."""
-        if unit not in self._unit_of_row:
-            days: np.ndarray = np.arange(self._first_day, self._last_day + 1, dtype=np.int32)
-            if unit == "month":
-                first = self.first.year * 12 + self.first.month
-                of_day = pl.Series(days - np.int32(_EPOCH)).cast(pl.Date)
-                counted = (of_day.dt.year().cast(pl.Int32) * 12 + of_day.dt.month().cast(pl.Int32)).to_numpy() - first
-            else:
-                counted = (days - 1) // 7 - (self._first_day - 1) // 7 if unit == "week" else days - self._first_day
-            counted = counted.astype(np.min_scalar_type(len(days)))
-            self._unit_of_row[unit] = counted[self._day_of_row - np.int32(self._first_day)]
-        return self._unit_of_row[unit]
-
     def _finer(self, unit: Unit, segments: tuple[str, ...]) -> tuple[str, ...] | None:
-        """The segments by whose cells those of fewer are known, of many rows: as many as come to few cells, those with the
-        fewest members first. None where it is these segments themselves, or some of them are not among those."""
+        """The segments by whose cells those of fewer are known, of many rows; None where it is these themselves, or some of them
+        are not among those."""
         if self.height < MANY_ROWS:
             return None
         places = Period.of(self.last, unit).ordinal - Period.of(self.first, unit).ordinal + 1
-        some: list[str] = []
-        for segment in sorted(self.members, key=lambda name: (len(self.members[name]), name)):
-            if (places := places * len(self.members[segment])) > MOST_FINE:
-                break
-            some.append(segment)
-        return tuple(sorted(some)) if set(segments) < set(some) else None
+        some = finest(places, self.members)
+        return some if set(segments) < set(some) else None
 
     def _cells_by(self, unit: Unit, segments: tuple[str, ...]) -> Cells:
-        """The cells of some segments, and in ``_cell_of_row`` which of them each row is in, or each of the finer cells."""
-        if (unit, segments) in self._cells:
-            return self._cells[unit, segments]
-        finer = self._finer(unit, segments)
-        if finer is not None:
-            found, of_finer = coarser(self._cells_by(unit, finer), segments, self.members)
-            self._cells[unit, segments] = found
-            self._cell_of_row[unit, segments] = pl.Series("cell", of_finer.astype(np.int32))
-            return found
-        key = self._units(unit).astype(np.int64)
+        """The cells of some segments."""
+        place = unit, segments
+        if place in self._cells:
+            return self._cells[place]
+        if place in self._kept:
+            made = self._kept[place].cells
+        elif (finer := self._finer(unit, segments)) is not None:
+            made, of_finer = coarser(self._cells_by(unit, finer), segments, self.members)
+            self._cell_of_row[place] = pl.Series("cell", of_finer.astype(np.int32))
+        else:
+            made, self._cell_of_row[place] = self._told_apart(unit, segments)
+        self._cells[place] = made
+        return made
+
+    def _of_row(self, unit: Unit, segments: tuple[str, ...]) -> pl.Series:
+        """Which of the cells of some segments each row is in, or each of the finer cells."""
+        if (unit, segments) not in self._cell_of_row:  # these cells were kept
+            self._cell_of_row[unit, segments] = self._told_apart(unit, segments)[1]
+        return self._cell_of_row[unit, segments]
+
+    def _told_apart(self, unit: Unit, segments: tuple[str, ...]) -> tuple[Cells, pl.Series]:
+        """The cells of some segments, by the rows, and which of them each row is in."""
+        places: np.ndarray = self._rows.units(unit)
+        possible = int(places.max(initial=0)) + 1
+        possible *= math.prod(len(self.members[segment]) for segment in segments)
+        key: Ints = places.astype(np.int32 if possible < 1 << 31 else np.int64)
         for segment in segments:
             key *= len(self.members[segment])
-            key += self._member_of_row[segment]
+            key += self._rows.member_of_row[segment]
         # Few combinations: a table of them is quicker than sorting the rows.
         possible = int(key.max(initial=-1)) + 1
         if possible <= 4 * len(key) + 1000:
@@ -284,9 +241,8 @@ class ColumnSource(CellSource):
             of_row, rows = place[key], rows[cell]
         else:
             cell, of_row, rows = np.unique(key, return_inverse=True, return_counts=True)
-        self._cell_of_row[unit, segments] = pl.Series("cell", of_row.astype(np.int32))
-        self._cells[unit, segments] = cells_of(cell, segments, self.members, rows)
-        return self._cells[unit, segments]
+        made = cells_of(cell.astype(np.int64), segments, self.members, rows)
+        return made, pl.Series("cell", of_row.astype(np.int32, copy=False))
 
     def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[formula_nodes.Aggregate]) -> Cells:
         """The cells of some segments with what these aggregates are put together from."""
@@ -297,7 +253,6 @@ class ColumnSource(CellSource):
     def _with_parts(self, unit: Unit, segments: tuple[str, ...], needed: Sequence[PartKey]) -> Cells:
         """The same by the parts themselves; the lock is held."""
         cells = self._cells_by(unit, segments)
-        of_row = self._cell_of_row[unit, segments]
         missing = [key for key in needed if key not in cells.parts]
         if missing:
             self._work_out(unit, segments, missing)
@@ -308,43 +263,77 @@ class ColumnSource(CellSource):
         for key in list(cells.parts)[:-most] if most else []:
             del cells.parts[key]  # every formula that is typed leaves some
         self._cells.pop((unit, segments), None)
-        self._cells[unit, segments], self._cell_of_row[unit, segments] = cells, of_row
+        self._cells[unit, segments] = cells
         self._give_up()
         return replace(cells, parts=held)
 
     def _give_up(self) -> None:
         """Drop the cells that were not used for longest, but the last ones, where all take too much room."""
         held = {
-            place: _bytes(cells) + self._cell_of_row[place].estimated_size() for place, cells in self._cells.items()
+            place: _bytes(cells) + (self._cell_of_row[place].estimated_size() if place in self._cell_of_row else 0)
+            for place, cells in self._cells.items()
         }
         for place in list(held)[:-1]:
             if sum(held.values()) <= self._most_of_cells:
                 return
-            del self._cells[place], self._cell_of_row[place], held[place]
+            self._cell_of_row.pop(place, None)
+            del self._cells[place], held[place]
 
     def _work_out(self, unit: Unit, segments: tuple[str, ...], missing: Sequence[PartKey]) -> None:
-        cells, of_row = self._cells[unit, segments], self._cell_of_row[unit, segments]
+        cells, many = self._cells[unit, segments], len(self._cells[unit, segments].unit)
         if (finer := self._finer(unit, segments)) is not None:
-            place, many = of_row.to_numpy(), len(cells.unit)
+            place = self._of_row(unit, segments).to_numpy()
             found = self._with_parts(unit, finer, missing)
             cells.parts.update((key, joined(key, found.parts[key], place, many)) for key in missing)
             return
-        frame = self._rows_with(*(node for _, of, where in missing for node in (of, where))).with_columns(of_row)
-        for key, column in zip(missing, _by_cell(frame, len(cells.unit), missing, self._dates), strict=True):
-            cells.parts[key] = column
+        kept = self._kept[unit, segments].parts if (unit, segments) in self._kept else {}
+        cells.parts.update((key, kept[repr(key)]) for key in missing if repr(key) in kept)
+        missing = [key for key in missing if key not in cells.parts]
+        if not missing:
+            return
+        cells.parts.update(self._by_rows(self._of_row(unit, segments), many, missing))
+        self.worked_out()
+
+    def _by_rows(self, of_row: pl.Series, many: int, missing: Sequence[PartKey]) -> dict[PartKey, Floats]:
+        """Each part over the rows of every cell, (many,). of_row: the cell of each row."""
+        rows = self._rows
+        names = rows.read_by(*(node for _, of, where in missing for node in (of, where)))
+
+        def work(frame: pl.DataFrame, start: int) -> tuple[int, list[Floats]]:
+            cell = of_row.slice(start, frame.height)
+            if frame.height == len(of_row):
+                return 0, [*_by_cell(frame.with_columns(cell), many, missing, rows.dates)]
+            first, last = int(cell.min()), int(cell.max())  # type: ignore[arg-type]
+            frame = frame.with_columns((cell - first).alias("cell"))
+            return first, [*_by_cell(frame, last - first + 1, missing, rows.dates)]
+
+        found: dict[PartKey, Floats] = {}
+        for first, parts in rows.each(names, work):
+            for key, part in zip(missing, parts, strict=True):
+                if len(part) == many and key not in found:
+                    found[key] = part
+                    continue
+                into = found.setdefault(key, np.full(many, np.nan))[first : first + len(part)]
+                JOINED.get(key[0], _add)(into, part, out=into)
+        return found
+
+    def worth_keeping(self) -> KeptCells:
+        """What it knows that takes going through all rows to know: the finest cells, with what was worked out of them."""
+        with self._lock:
+            found = dict(self._kept)
+            for (unit, segments), cells in self._cells.items():
+                if self._finer(unit, segments) is None:
+                    before = found.get((unit, segments))
+                    parts = {repr(key): part for key, part in cells.parts.items()}
+                    found[unit, segments] = PlainCells(
+                        replace(cells, parts={}), (dict(before.parts) if before else {}) | parts
+                    )
+        return KeptCells(Head(self._first_day, self._last_day, self.height, self.members), found)
 
 
-class _Some:
-    """Some rows of a source, column by column. They are asked for through it, so it is still there then; holding it would
-    keep both in memory for longer than they are needed."""
-
-    def __init__(self, of: ColumnSource, schema: pl.Schema, places: pl.Series) -> None:
-        self._of, self.schema, self._places = weakref.ref(of), schema, places
-
-    def select(self, names: Sequence[str]) -> pl.DataFrame:
-        of = self._of()
-        assert of is not None
-        return pl.DataFrame([of._column(name).gather(self._places) for name in names])
+def _add(one: Floats, other: Floats, out: Floats) -> None:
+    """Sums of which NaN is none."""
+    np.copyto(out, np.where(np.isnan(one), other, np.where(np.isnan(other), one, one + other)))
 
 
 def _bytes(cells: Cells) -> int:
@@ -399,40 +388,3 @@ def _added(name: str, cell: Ints, rows: Ints, values: pl.Series) -> Floats:
     squares = np.bincount(cell, (figures - mean[cell]) ** 2, minlength=many)
     variance: Floats = np.divide(squares, count - 1, out=np.full(many, np.nan), where=count > 1)
     return np.asarray(np.sqrt(variance))
-
-
-def _coded(
-    rows: pl.DataFrame | Pieces, segment: str, keep: pl.Series | None, first: Sequence[str]
-) -> tuple[np.ndarray, list[str], bool]:
-    """The place of each row's label among the members: those that come ``first``, then the others by name; and whether the
-    texts of the column are known from these."""
-    kind = pl.Categorical(pl.Categories.random())  # of its own, given up with the labels
-
-    def alone(frame: pl.DataFrame) -> tuple[pl.Series, bool]:
-        cells = frame[segment]
-        plain = cells.dtype == pl.String and not (cells == BLANK_MEMBER).any()
-        return _labels(cells).cast(kind), plain
-
-    if isinstance(rows, Pieces) and not rows.schema[segment].is_float():  # these are written alike or not as a whole
-        pieces = [*rows.each([segment], alone)]
-    else:
-        pieces = [alone(rows.select([segment]))]
-    labels = pl.concat([labels for labels, _ in pieces])
-    labels = labels if keep is None else labels.filter(keep)
-    different = labels.unique()
-    known = different.cast(pl.String).to_list()
-    shown = list(dict.fromkeys([*(name for name in first if name in set(known)), *sorted(known)]))
-    place = {name: at for at, name in enumerate(shown)}
-    held, whose = different.to_physical().to_numpy(), [place[name] for name in known]
-    code: np.ndarray = np.zeros(int(held.max(initial=0)) + 1, dtype=np.min_scalar_type(max(len(shown) - 1, 0)))
-    code[held] = whose
-    return code[labels.to_physical().to_numpy()], shown, all(plain for _, plain in pieces)
-
-
-def _labels(cells: pl.Series) -> pl.Series:
-    if cells.dtype == pl.Boolean:
-        cells = pl.select(pl.when(cells).then(pl.lit("yes")).when(~cells).then(pl.lit("no"))).to_series()
-    elif cells.dtype.is_float():
-        whole = bool((cells.drop_nulls() % 1 == 0).all())
-        cells = cells.cast(pl.Int64).cast(pl.String) if whole else cells.cast(pl.String)
-    return cells.cast(pl.String).fill_null(BLANK_MEMBER)

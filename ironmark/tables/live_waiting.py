@@ -16,7 +16,7 @@ from typing import Any, TypeVar
 from ironmark.core import formula_nodes
 from ironmark.core.periods import Period, RowGrain
 from ironmark.core.readings import Members, Totals
-from ironmark.tables.cells import Unit
+from ironmark.tables.cells import Wanted
 from ironmark.tables.connections import STATEMENT_S, LiveProblem, Slow
 from ironmark.tables.folders import FolderSource
 from ironmark.tables.live import LiveSource
@@ -25,8 +25,7 @@ PATIENCE_S = 2.0  # how long a page waits for a live source before it shows the 
 GRACE_S = 0.02  # how long a first look waits for what is likely there already
 FRESH_S = 60.0  # how long what was read holds
 T = TypeVar("T")
-# What a page is about to ask of a source: a grain, the segments, and the aggregates by them.
-Ahead = tuple[tuple[Unit, tuple[str, ...], tuple[formula_nodes.Aggregate, ...]], ...]
+Ahead = tuple[Wanted, ...]  # what a page is about to ask of a source
 
 
 @dataclass
@@ -184,7 +183,7 @@ class Patient:
     def members(self) -> Mapping[str, tuple[str, ...]]:
         return self._opened.members
 
-    def ahead(self, asked: Ahead) -> None:
+    def ahead_of_page(self, asked: Ahead) -> None:
         """Begin to work out what a page is about to ask for, in one statement for each grain and set of segments. What
         it then asks for one by one waits for that. Once is enough for as long as the source is kept."""
         source = self._opened

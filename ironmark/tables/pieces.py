@@ -97,14 +97,15 @@ class Pieces:
 
     def frames(self, names: Sequence[str] | None = None) -> Iterator[pl.DataFrame]:
         """The pieces one by one, with some columns or all of them."""
-        return self.each(names, lambda frame: frame)
+        return self.each(names, lambda frame, _: frame)
 
-    def each(self, names: Sequence[str] | None, work: Callable[[pl.DataFrame], Found]) -> Iterator[Found]:
-        """What comes of each piece, in their order. Those that come next are worked on meanwhile, in other threads."""
+    def each(self, names: Sequence[str] | None, work: Callable[[pl.DataFrame, int], Found]) -> Iterator[Found]:
+        """What comes of each piece and its place, in their order. Those that come next are worked on meanwhile, in other
+        threads."""
         with self.read() as pieces, ThreadPoolExecutor(AHEAD) as pool:
             coming = deque[Future[Found]]()
-            for piece in pieces:
-                coming.append(pool.submit(lambda piece: work(self._frame(piece, names)), piece))
+            for at, piece in enumerate(pieces):
+                coming.append(pool.submit(lambda piece, at: work(self._frame(piece, names), at), piece, at))
                 if len(coming) > AHEAD:
                     yield coming.popleft().result()
             while coming:

@@ -9,12 +9,11 @@ from dataclasses import dataclass, replace
 
 from ironmark.core import formula_nodes
 from ironmark.core.periods import Period
-from ironmark.tables.cells import MOST_PART_BYTES, Cells, CellSource, PartKey, Unit, parts_of
+from ironmark.tables.cells import MOST_PART_BYTES, Cells, CellSource, PartKey, Unit, Wanted, parts_of
 from ironmark.tables.coarser_cells import coarser, joined
 
 MOST_CELLS = 200_000  # that one question may bring, so that it serves every combination of segments
 _MOST_HELD = 24
-Wanted = tuple[Unit, tuple[str, ...], tuple[formula_nodes.Aggregate, ...]]
 
 
 @dataclass(frozen=True, eq=False)

@@ -17,6 +17,7 @@ from ironmark.pages.reading.read import read_page
 from ironmark.store import datasets, records
 from ironmark.tables import columns
 from ironmark.tables.cells import NoPeriod
+from ironmark.tables.column_rows import ALL, ColumnRows
 from ironmark.tables.pieces import Pieces, Read
 from tests import world
 
@@ -76,9 +77,10 @@ class ColumnByColumn(unittest.TestCase):
         pieces = Pieces(kept([parquet(part) for part in parts]), {})
         made = columns.ColumnSource(pieces, "Tag", ["Ort", "Art"], dt.date(2026, 3, 31), within=(("Ort", ("Oedt",)),))
         self.assertEqual((made.members, made.height), ({"Ort": ("Oedt",), "Art": ("Flügel",)}, 1))
-        every = columns.ColumnSource(pieces, "Tag", ["Ort"], dt.date(2026, 3, 31), {"Ort": ["Ödt", "Nirgends"]})
+        order = {"Ort": ["Ödt", "Nirgends"]}
+        every = ColumnRows(pieces, "Tag", ["Ort"], dt.date(2026, 3, 31), order, ALL, ())
         self.assertEqual(every.members["Ort"], ("Ödt", "(blank)", "Oedt"))
-        self.assertEqual(every._column("Ort").to_list(), ["Ödt", None, "Oedt"])
+        self.assertEqual(every.columns(["Ort"])[0].to_list(), ["Ödt", None, "Oedt"])
 
     def test_rows_that_were_given_up_are_told(self) -> None:
         with self.assertRaisesRegex(NoPeriod, "Look again"):
@@ -87,9 +89,9 @@ class ColumnByColumn(unittest.TestCase):
     def test_columns_are_given_up_where_there_is_no_room(self) -> None:
         frame = pl.DataFrame({"day": pl.date_range(pl.date(2026, 1, 1), pl.date(2026, 3, 1), eager=True)})
         frame = frame.with_columns(pl.lit(float(at)).alias(f"x{at}") for at in range(9))
-        made = columns.ColumnSource(Pieces(kept([parquet(frame)]), {}), "day", [], frame["day"].max(), room=1000)  # type: ignore[arg-type]
+        made = ColumnRows(Pieces(kept([parquet(frame)]), {}), "day", [], frame["day"].max(), {}, 1000, ())  # type: ignore[arg-type]
         for at in range(9):
-            self.assertEqual(made._column(f"x{at}").sum(), at * 60.0)
+            self.assertEqual(made.columns([f"x{at}"])[0].sum(), at * 60.0)
         self.assertEqual(sorted(made._held), ["day", "x8"])
 
     def test_memory_is_told_in_words_people_use(self) -> None:

@@ -21,7 +21,7 @@ from ironmark.pages.reading.read import read_page
 from ironmark.store import eyes, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.eyes import Eyes
-from ironmark.tables.columns import _labels
+from ironmark.tables.column_rows import labels_of
 from tests import world
 
 Rules = dict[str, dict[str, tuple[str, ...]]]
@@ -38,7 +38,7 @@ class Alone(Sources):
         rows = super().rows_of(session, dataset, apart)
         assert isinstance(rows, pl.DataFrame)
         for segment, names in self.rules.get(dataset.id, {}).items():
-            rows = rows.filter(_labels(rows[segment]).is_in(list(names)))
+            rows = rows.filter(labels_of(rows[segment]).is_in(list(names)))
         return rows
 
 

@@ -374,7 +374,9 @@ class TheSameFigures(WithTable):
             for text in ("sum(fare)", "mean(delay where fare > 3)", "count(where late = yes)", "max(fare)")
         ]
         month = Period.parse("2026-01")
-        patient.ahead((("month", ("route",), tuple(a for tree in trees for a in formula_nodes.aggregates(tree))),))
+        patient.ahead_of_page(
+            (("month", ("route",), tuple(a for tree in trees for a in formula_nodes.aggregates(tree))),)
+        )
         found = [patient.aggregate(formula_nodes.aggregates(tree), "route", {}, [month]) for tree in trees]
         self.assertEqual(len(asked), 1, "all parts of all KPIs")
         self.assertEqual(evaluate(trees[0], found[0].parts).tolist(), [[90, 100]])

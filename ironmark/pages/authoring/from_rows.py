@@ -3,31 +3,39 @@ changed where they stand, and made of those that are kept."""
 
 from __future__ import annotations
 
+import datetime as dt
 import math
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
+from statistics import median
 
 import numpy as np
-import polars as pl
+from sqlalchemy.exc import SQLAlchemyError
 
 from ironmark.core.drafting import DraftKpi, LeftOut, draft
 from ironmark.core.evaluate import Floats
 from ironmark.core.faces import FACES
 from ironmark.core.formula import parse
 from ironmark.core.formula_nodes import FormulaError
-from ironmark.core.measuring import Facts
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Grain, Period, RowGrain, finer, latest_complete, timeline
 from ironmark.core.written import written
 from ironmark.pages.authoring.draft_held import FEW_PERIODS, Held, KpiChange, held_against, middle
+from ironmark.pages.authoring.rows_seen import rows_seen
+from ironmark.pages.context.cells_keeper import keeps
 from ironmark.pages.context.reading_context import ReadingContext
+from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.kpi import KpiBody, UnitBody
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.pages.reading.usages import yardsticks_in_use
+from ironmark.store import datasets
+from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.cells import NoPeriod
-from ironmark.tables.facts import MOST_MEMBERS, facts, is_panel, survey
+from ironmark.tables.facts import MOST_MEMBERS
 
 SHOWN_FIRST = 20
 TOP: Mapping[int, tuple[int, ...]] = {1: (12,), 2: (7, 5), 3: (6, 3, 3)}  # how wide sheets at the top are: one headline
@@ -79,6 +87,14 @@ class Proposed:
     dropped: tuple[Sheet, ...]
 
 
+def look_ahead(sources: Sources, key: str) -> None:
+    """Work out what would be proposed of a dataset, where that takes long, so that whoever asks has it at once."""
+    with suppress(Refused, Missing, SQLAlchemyError, OSError), sources.turns, sources.readings() as session:
+        dataset = datasets.get(session, key)
+        if keeps(dataset):
+            propose(ReadingContext(sources, session), dataset)
+
+
 def propose(context: ReadingContext, dataset: StoredDataset, changes: Changes = Changes()) -> Proposed:
     """Refuses a dataset that has no period, or no rows, and a formula that cannot be read."""
     if dataset.kind == "live":
@@ -87,7 +103,7 @@ def propose(context: ReadingContext, dataset: StoredDataset, changes: Changes = 
         source = context.source_of(dataset.id)
     except NoPeriod as error:
         raise Refused(422, "no-period", "Its rows have no period", str(error)) from None
-    rows = _seen(context, dataset)
+    rows = rows_seen(context, dataset)
     drafted = draft(dataset.name, rows.facts, counted_rows=not rows.panel)
     grain = _no_finer(_grain(rows.days), source.grain)
     every = tuple(_named_apart(context, _already_there(context, dataset.id, drafted.kpis)))
@@ -136,33 +152,6 @@ def propose(context: ReadingContext, dataset: StoredDataset, changes: Changes = 
     first_whole = any(p.end <= source.through for p in periods)
     scope = ScopeBody(grain=grain, period="complete" if first_whole else "latest")
     return Proposed(dataset.name, scope, tuple(shown), tuple(waiting), tuple(left), held, kept, gone)
-
-
-@dataclass(frozen=True)
-class _Seen:
-    """What the rows tell, looked at once for a version of them. days: those that are different; members: how many a segment has,
-    MOST_MEMBERS and one where there are more."""
-
-    panel: bool
-    facts: list[Facts]
-    days: pl.Series
-    members: Mapping[str, int]
-
-
-def _seen(context: ReadingContext, dataset: StoredDataset) -> _Seen:
-    def look(_: list[int]) -> dict[int, _Seen]:
-        rows, period = context.sources.rows_of(context.session, dataset), dataset.period or ""
-        found = survey(rows, dataset.columns)
-        days = found.columns[period].different
-        members = {name: one.different for name, one in found.columns.items() if one.of.role == "segment"}
-        return {0: _Seen(
-            is_panel(rows, period, dataset.own_segments),
-            facts(found),
-            pl.Series([], dtype=pl.Date) if days is None else days.sort(),
-            {name: MOST_MEMBERS + 1 if there is None else len(there) for name, there in members.items()},
-        )}  # fmt: skip
-
-    return context.sources.seen.several({0: ("rows seen", dataset.id, dataset.version)}, look)[0]
 
 
 # KPIs
@@ -219,10 +208,10 @@ def _fine_enough(unit: Unit, values: Floats) -> Unit:
     return replace(unit, decimals=min(6, max(unit.decimals, 1 - math.floor(math.log10(size)))))
 
 
-def _grain(days: pl.Series) -> Grain:
+def _grain(days: Sequence[dt.date]) -> Grain:
     """How often rows come: the step between their days, and how far they reach."""
     if len(days) > 1:
-        step = float(days.diff().dt.total_days().drop_nulls().median() or 0)  # type: ignore[arg-type]
+        step = median((after - before).days for before, after in pairwise(days))
         if step >= 26:
             return "year" if step >= 300 else "quarter" if step >= 80 else "month"
     reach = (days[-1] - days[0]).days if len(days) else 0

@@ -3,7 +3,7 @@ being typed, which stand in place of the saved ones."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import TypeVar
 
@@ -25,6 +25,7 @@ from ironmark.store import calendar, database, datasets, eyes, marks, records, v
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.eyes import Eyes
 from ironmark.store.records import Document, Kind
+from ironmark.tables.pieces import MANY_ROWS
 
 _Body = TypeVar("_Body", KpiBody, YardstickBody)
 
@@ -211,9 +212,16 @@ class DocumentSet:
 
     def is_live(self, key: str) -> bool:
         """Whether a KPI that is at hand is read by a formula of its own from a live source."""
+        return self._reads_from(key, lambda dataset: dataset.kind == "live")
+
+    def is_asked_ahead(self, key: str) -> bool:
+        """Whether a KPI that is at hand is read by a formula of its own from where each question takes long."""
+        return self._reads_from(key, lambda dataset: dataset.kind == "live" or dataset.row_count >= MANY_ROWS)
+
+    def _reads_from(self, key: str, such: Callable[[StoredDataset], bool]) -> bool:
         kpi = self.kpis.get(key)
         try:
-            return kpi is not None and kpi.composite is None and self.dataset(kpi.dataset).kind == "live"
+            return kpi is not None and kpi.composite is None and such(self.dataset(kpi.dataset))
         except database.Missing:
             return False
 

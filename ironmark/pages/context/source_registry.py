@@ -14,6 +14,7 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from ironmark.core.readings import Source
+from ironmark.pages.context.cells_keeper import CellsKeeper
 from ironmark.pages.context.fair_semaphore import Turns
 from ironmark.pages.context.response_cache import Kept
 from ironmark.pages.context.version_cache import Seen
@@ -22,6 +23,7 @@ from ironmark.store import database, dataset_secrets, datasets, eyes, room
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
 from ironmark.tables.cells import NoPeriod, Within
+from ironmark.tables.column_rows import ColumnRows
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection
 from ironmark.tables.folders import Files, FolderSource, FolderTable, allowed, files_now, in_words
@@ -75,6 +77,7 @@ class Sources:
         self.kept, self.seen = Kept(int(memory * OF_ANSWERS)), Seen()
         self.taken = Seen(int(memory * OF_READINGS), lambda taken: taken.weight)  # see ``readings_cache``
         self.turns = Turns(TURNS)
+        self._keeper = CellsKeeper(self.changes)
 
     def held(self) -> dict[str, float]:
         """Entries of the caches of this process, and how many looks into them found what they looked for."""
@@ -118,21 +121,43 @@ class Sources:
     def _load(self, session: Session, dataset: StoredDataset, within: Within) -> ColumnSource:
         if dataset.period is None or dataset.through is None:
             raise NoPeriod(f"“{dataset.name}” has no period: give a column of dates that role on its page under Data.")
-        with eyes.of_all_rows(session):
-            rows = self.rows_of(session, dataset)
-        if dataset.kind == "checklist" and isinstance(rows, pl.DataFrame):
-            rows = checklist.carried(rows, dataset.through)
-        made = ColumnSource(
-            rows, dataset.period, dataset.segments, dataset.through, dataset.order,
-            dataset.own_segments, self._most // 3, within,
-        )  # fmt: skip
+        kept = None if within else self._keeper.kept(session, dataset)
+        room = self._most // 3
+        if kept is not None:
+            made = ColumnSource.of_cells(
+                kept, dataset.through, dataset.own_segments, room, lambda: self._rows(dataset, room)
+            )
+        else:
+            with eyes.of_all_rows(session):
+                rows = self.rows_of(session, dataset)
+            if dataset.kind == "checklist" and isinstance(rows, pl.DataFrame):
+                rows = checklist.carried(rows, dataset.through)
+            made = ColumnSource(
+                rows,
+                dataset.period,
+                dataset.segments,
+                dataset.through,
+                dataset.order,
+                dataset.own_segments,
+                room,
+                within,
+            )
         made.grain = dataset.grain
+        if not within:
+            self._keeper.watch(made, dataset)
         with self._lock:
             older = [key for key in self._held if key[0] == dataset.id and key[1] < dataset.version]
             self._held[dataset.id, dataset.version, within] = made
             self._loading.pop((dataset.id, dataset.version, within), None)
             self._give_up(older)
         return made
+
+    def _rows(self, dataset: StoredDataset, room: int) -> ColumnRows:
+        """All rows of a dataset of which cells are kept."""
+        assert dataset.period is not None and dataset.through is not None
+        with self.readings() as session:
+            rows = self.rows_of(session, dataset)
+        return ColumnRows(rows, dataset.period, dataset.segments, dataset.through, dataset.order, room, ())
 
     def rows_of(self, session: Session, dataset: StoredDataset, apart: str = "") -> Rows:
         """All rows, whoever asks, with what is looked up and derived, and spellings merged but those of the column ``apart``. Many are

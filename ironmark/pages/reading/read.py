@@ -26,6 +26,7 @@ from ironmark.pages.reading.sheets import read_sheet
 from ironmark.pages.reading.usual_ranges import work_out
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod, NoSegment, Unit
+from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import LiveProblem
 from ironmark.tables.live_waiting import Patient
 
@@ -109,18 +110,18 @@ def _told_behind(sheet: Sheet, period: Period, through: dt.date | None, ends: Se
 
 
 def _ask_ahead(context: ReadingContext, instruments: Sequence[InstrumentBody], scope: ScopeBody, page: Period) -> None:
-    """Have live sources work out what all instruments are about to ask of them at once: one statement for each grain
-    and set of segments, however many KPIs there are."""
+    """Have live sources, and those of many rows, work out what all instruments are about to ask of them at once: one
+    statement, or one pass over the rows, for each grain and set of segments, however many KPIs there are."""
     wanted: dict[str, dict[tuple[Unit, tuple[str, ...]], dict[Aggregate, None]]] = {}
-    every_live = {key for key in context.kpis if context.is_live(key)}
-    for instrument in instruments if every_live else ():
-        live = [key for key in instrument.kpis if key in every_live]
-        if not live:
+    every = {key for key in context.kpis if context.is_asked_ahead(key)}
+    for instrument in instruments if every else ():
+        ahead = [key for key in instrument.kpis if key in every]
+        if not ahead:
             continue
         own, period = own_scope(instrument, scope, page)
         narrowed = [segment for segment, names in own.members.items() if names]
         segments = tuple(sorted({*narrowed, *([instrument.by] if instrument.by else [])}))
-        for key in live:
+        for key in ahead:
             kpi = context.kpis[key]
             try:
                 trees = [context.expanded(kpi).formula]
@@ -134,10 +135,10 @@ def _ask_ahead(context: ReadingContext, instruments: Sequence[InstrumentBody], s
                         None
                     )
     for dataset, asked in wanted.items():
-        source = context.source_of(dataset) if context.dataset(dataset).kind == "live" else None
-        if isinstance(source, Patient):
-            with suppress(LiveProblem, NoPeriod):  # the sheets say so
-                source.ahead(tuple((unit, segments, tuple(found)) for (unit, segments), found in asked.items()))
+        with suppress(LiveProblem, NoPeriod, Missing):  # the sheets say so
+            source = context.source_of(dataset)
+            if isinstance(source, Patient | ColumnSource):
+                source.ahead_of_page(tuple((unit, segments, tuple(found)) for (unit, segments), found in asked.items()))
 
 
 def _sheets(

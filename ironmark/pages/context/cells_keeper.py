@@ -1,0 +1,66 @@
+"""Cells of many rows are kept beside these a moment after they were worked out, so that no process reads the rows again for
+them, nor after a start."""
+
+from __future__ import annotations
+
+import threading
+import zipfile
+from collections.abc import Callable
+from contextlib import AbstractContextManager, suppress
+
+import polars as pl
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import Session
+
+from ironmark.pages.context.response_cache import program
+from ironmark.store import worked_out
+from ironmark.store.datasets import StoredDataset
+from ironmark.tables.columns import ColumnSource
+from ironmark.tables.kept_cells import KeptCells, packed, unpacked
+from ironmark.tables.pieces import MANY_ROWS
+
+AFTER_S = 1.0  # a page asks for several things, one after the other
+
+
+class CellsKeeper:
+    def __init__(self, changes: Callable[[], AbstractContextManager[Session]]) -> None:
+        self._changes = changes
+        self._coming: set[tuple[str, int]] = set()
+        self._lock = threading.Lock()
+
+    def kept(self, session: Session, dataset: StoredDataset) -> KeptCells | None:
+        """What is kept of all rows of a dataset."""
+        body = worked_out.kept(session, dataset.id, dataset.version, program(), "cells") if keeps(dataset) else None
+        with suppress(ValueError, KeyError, zipfile.BadZipFile, pl.exceptions.PolarsError):
+            return None if body is None else unpacked(body)
+        return None
+
+    def watch(self, source: ColumnSource, dataset: StoredDataset) -> None:
+        """Keep what is worked out of a source that has all rows of a dataset."""
+        place = dataset.id, dataset.version
+
+        def later() -> None:
+            with self._lock:
+                if place in self._coming:
+                    return
+                self._coming.add(place)
+            timer = threading.Timer(AFTER_S, self._keep, (source, dataset))
+            timer.daemon = True
+            timer.start()
+
+        if keeps(dataset):
+            source.worked_out = later
+
+    def _keep(self, source: ColumnSource, dataset: StoredDataset) -> None:
+        with self._lock:
+            self._coming.discard((dataset.id, dataset.version))
+        body = packed(source.worth_keeping())
+        if body is None:
+            return
+        with suppress(SQLAlchemyError, OSError), self._changes() as session:  # else it is worked out once more
+            worked_out.put(session, dataset.id, dataset.version, program(), "cells", body)
+
+
+def keeps(dataset: StoredDataset) -> bool:
+    """Whether going through its rows takes long enough that what comes of it is kept."""
+    return dataset.kind in ("file", "sheet") and dataset.row_count >= MANY_ROWS

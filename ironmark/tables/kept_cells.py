@@ -1,0 +1,98 @@
+"""Cells that are kept beside the rows they were worked out of, so that nobody has to go through these again."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+import polars as pl
+
+from ironmark.core.evaluate import Floats
+from ironmark.tables.cells import Cells, Unit
+
+MOST_BYTES = 8 << 20  # of a body, as of a piece of rows
+_MOST_HELD = 64 << 20  # bytes of cells that one is made of
+_HEAD = "head.json"
+
+
+@dataclass(frozen=True)
+class Head:
+    """What is to be known of rows before any cell is. Days are counted from the first of January of year 1."""
+
+    first_day: int
+    last_day: int
+    height: int
+    members: Mapping[str, tuple[str, ...]]
+
+
+@dataclass(frozen=True)
+class PlainCells:
+    """cells: without parts; parts: (N,) each, by the text of its key."""
+
+    cells: Cells
+    parts: Mapping[str, Floats]
+
+    @property
+    def nbytes(self) -> int:
+        held = (self.cells.unit, self.cells.rows, *self.cells.member.values(), *self.parts.values())
+        return sum(one.nbytes for one in held)
+
+
+@dataclass(frozen=True)
+class KeptCells:
+    head: Head
+    cells: Mapping[tuple[Unit, tuple[str, ...]], PlainCells]
+
+
+def packed(kept: KeptCells) -> bytes | None:
+    """As bytes, at most ``MOST_BYTES``: where all of them are more, without the parts that were asked for longest ago, and None
+    where the cells alone are too many."""
+    cells = dict(kept.cells)
+    while cells:
+        body = _packed(KeptCells(kept.head, cells)) if sum(one.nbytes for one in cells.values()) <= _MOST_HELD else b""
+        if body and len(body) <= MOST_BYTES:
+            return body
+        place = max(cells, key=lambda place: cells[place].nbytes)
+        parts = list(cells[place].parts.items())
+        if parts:
+            cells[place] = replace(cells[place], parts=dict(parts[len(parts) // 2 + 1 :]))
+        else:
+            del cells[place]
+    return None
+
+
+def _packed(kept: KeptCells) -> bytes:
+    buffer, places = io.BytesIO(), []
+    with zipfile.ZipFile(buffer, "w") as body:
+        for at, ((unit, segments), plain) in enumerate(kept.cells.items()):
+            places.append({"unit": unit, "segments": segments, "parts": list(plain.parts)})
+            columns: dict[str, Any] = {"unit": plain.cells.unit, "rows": plain.cells.rows}
+            columns |= {f"m{n}": plain.cells.member[segment] for n, segment in enumerate(segments)}
+            columns |= {f"p{n}": part for n, part in enumerate(plain.parts.values())}
+            made = io.BytesIO()
+            pl.DataFrame(columns).write_parquet(made, compression="zstd", statistics=False)
+            body.writestr(str(at), made.getvalue())
+        head = {
+            "first_day": kept.head.first_day, "last_day": kept.head.last_day, "height": kept.head.height,
+            "members": kept.head.members, "cells": places,
+        }  # fmt: skip
+        body.writestr(_HEAD, json.dumps(head))
+    return buffer.getvalue()
+
+
+def unpacked(body: bytes) -> KeptCells:
+    with zipfile.ZipFile(io.BytesIO(body)) as kept:
+        said: dict[str, Any] = json.loads(kept.read(_HEAD))
+        cells: dict[tuple[Unit, tuple[str, ...]], PlainCells] = {}
+        for at, place in enumerate(said["cells"]):
+            found: dict[str, Any] = {one.name: one.to_numpy() for one in pl.read_parquet(kept.read(str(at)))}
+            segments = tuple(place["segments"])
+            member = {segment: found[f"m{n}"] for n, segment in enumerate(segments)}
+            parts = {text: found[f"p{n}"] for n, text in enumerate(place["parts"])}
+            cells[place["unit"], segments] = PlainCells(Cells(found["unit"], member, found["rows"], {}), parts)
+    members = {segment: tuple(names) for segment, names in said["members"].items()}
+    return KeptCells(Head(said["first_day"], said["last_day"], said["height"], members), cells)

@@ -1,0 +1,138 @@
+"""What going through many rows came to is kept beside them: a page says the same, and reads none of them."""
+
+import datetime as dt
+import unittest
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+from unittest import mock
+
+import polars as pl
+
+from ironmark.pages.authoring.from_rows import look_ahead, propose
+from ironmark.pages.context import cells_keeper, document_set
+from ironmark.pages.context.reading_context import ReadingContext
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.model.page import Page
+from ironmark.pages.reading.read import read_page
+from ironmark.store import dataset_versions, datasets, eyes, records
+from ironmark.store.eyes import Eyes, Narrowed
+from ironmark.tables import columns
+from ironmark.tables.table import Column, Table
+from tests import world
+
+# Mushroom growers: what was cut in which cellar, and how much of it was thrown away.
+COLUMNS = (
+    Column("päivä", "Päivä", "date", "period"),
+    Column("kellari", "Kellari", "text", "segment"),
+    Column("laji", "Laji", "text", "segment"),
+    Column("sato_kg", "Sato (kg)", "number", "measure"),
+    Column("hävikki_kg", "Hävikki (kg)", "number", "measure"),
+)
+
+
+def mushrooms(days: int = 400) -> Table:
+    cellars, kinds = ("Ylä", "Ala", "Ö-halli"), ("herkkusieni", "osterivinokas")
+    rows = [
+        (dt.date(2025, 1, 1) + dt.timedelta(day), cellar, kind, 20.0 + day % 7 + 3 * at, 1.0 + (day * at) % 3)
+        for day in range(days)
+        for at, (cellar, kind) in enumerate((c, k) for c in cellars for k in kinds)
+    ]
+    return Table(pl.DataFrame(rows, schema=[column.name for column in COLUMNS], orient="row"), COLUMNS)
+
+
+@contextmanager
+def many() -> Iterator[None]:
+    """Few rows are as many."""
+    with (
+        mock.patch.object(columns, "MANY_ROWS", 0),
+        mock.patch.object(cells_keeper, "MANY_ROWS", 0),
+        mock.patch.object(document_set, "MANY_ROWS", 0),
+        mock.patch.object(columns.ColumnSource, "_is_wide", lambda *_: False),
+    ):
+        yield
+
+
+class AtOnce:
+    """A timer that is up as soon as it begins."""
+
+    def __init__(self, _: float, work: Any, given: Any) -> None:
+        self.daemon, self.start = True, lambda: work(*given)
+
+
+class KeptRows(unittest.TestCase):
+    def setUp(self) -> None:
+        with Sources(world.engine()).changes() as session:
+            self.key = dataset_versions.create(session, "Sienimö", "sienimö.csv", mushrooms()).id
+
+        def away() -> None:
+            with Sources(world.engine()).changes() as session:
+                datasets.remove(session, self.key, datasets.get(session, self.key).version)
+
+        self.addCleanup(away)
+        for patched in (many(), mock.patch.object(cells_keeper.threading, "Timer", AtOnce)):
+            patched.__enter__()
+            self.addCleanup(patched.__exit__, None, None, None)
+
+    def proposed(self, sources: Sources) -> Any:
+        with sources.readings() as session:
+            return propose(ReadingContext(sources, session), datasets.get(session, self.key))
+
+    def no_rows(self) -> Any:
+        return mock.patch.object(Sources, "rows_of", side_effect=AssertionError("the rows were read"))
+
+    def test_what_is_proposed_is_known_after_a_start(self) -> None:
+        said = self.proposed(Sources(world.engine()))
+        self.assertGreater(len(said.sheets), 2)
+        with self.no_rows():
+            self.assertEqual(repr(self.proposed(Sources(world.engine()))), repr(said))
+
+    def test_it_is_looked_ahead_while_rows_are_taken_in(self) -> None:
+        look_ahead(Sources(world.engine()), self.key)
+        with self.no_rows():
+            self.assertGreater(len(self.proposed(Sources(world.engine())).sheets), 2)
+
+    def test_what_was_kept_of_other_rows_or_by_another_program_is_not_taken(self) -> None:
+        before = self.proposed(Sources(world.engine()))
+        another = mock.patch.object(cells_keeper, "program", return_value="another")
+        with another, self.no_rows(), self.assertRaisesRegex(AssertionError, "were read"):
+            self.proposed(Sources(world.engine()))
+        with Sources(world.engine()).changes() as session:
+            dataset_versions.refresh(session, self.key, None, "uusi.csv", mushrooms(200), "replace")
+        after = self.proposed(Sources(world.engine()))
+        self.assertNotEqual(repr(after), repr(before))
+        with self.no_rows():
+            self.assertEqual(repr(self.proposed(Sources(world.engine()))), repr(after))
+
+    def test_who_may_read_some_rows_gets_nothing_of_all(self) -> None:
+        sources = Sources(world.engine())
+        self.proposed(sources)
+        with sources.readings() as session:
+            eyes.lend(session, Eyes(person="p", narrowed=((self.key, (("kellari", ("Ala",)),)),)))
+            with self.assertRaises(Narrowed):
+                propose(ReadingContext(sources, session), datasets.get(session, self.key))
+            source = sources.source(session, datasets.get(session, self.key))
+            self.assertEqual(source.members["kellari"], ("Ala",))
+
+    def test_every_page_of_the_demo_says_the_same_without_its_rows(self) -> None:
+        said, found = {}, dict[str, Page]()
+        with Sources(world.engine()).readings() as session:
+            keys = [head.id for head in records.heads(session, "scorecard")]
+        for pages in (said, found):
+            sources = Sources(world.engine())
+            read = mock.patch.object(Sources, "rows_of", autospec=True, side_effect=Sources.rows_of)
+            for key in keys:
+                with read as rows_read, sources.readings() as session:
+                    context = ReadingContext(sources, session)
+                    body = context.scorecard(key)
+                    page = read_page(context, body, body.scope)
+                    if context.is_cacheable and page.settled:
+                        pages[key] = page
+                    if pages is found and key == "network-performance":
+                        self.assertEqual(
+                            [call.args[2].id for call in rows_read.call_args_list if call.args[2].kind == "file"], []
+                        )
+        self.assertEqual(said.keys(), found.keys())
+        self.assertGreater(len(said), 3)
+        for key, page in said.items():
+            self.assertEqual(page, found[key], key)
