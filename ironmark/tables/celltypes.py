@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from typing import Literal, NamedTuple
 
+import numpy as np
 import polars as pl
 
 from ironmark.core.formula_nodes import ColumnType
@@ -47,17 +49,34 @@ def digits(text: pl.Expr) -> pl.Expr:
     return plain.str.replace(_BRACKETED, "-$1")
 
 
+_TOGETHER = 1_000_000  # cells that are looked at in one go, so that a pattern is made ready once for all their columns
+
+
+def _below_each_other(texts: pl.DataFrame, cell: pl.Expr) -> Iterator[tuple[list[str], pl.DataFrame]]:
+    """Columns one below the other, some at a time, as the column ``cell``. cell: what is made of each."""
+    many = max(1, _TOGETHER // max(1, texts.height))
+    for at in range(0, texts.width, many):
+        names = texts.columns[at : at + many]
+        cells = pl.concat([texts[name].alias("cell") for name in names])
+        yield names, cells.to_frame().select(cell.alias("cell"))
+
+
+def _in_each(cells: pl.DataFrame, columns: int, *tests: pl.Expr) -> list[np.ndarray]:
+    """In how many cells of each column something holds, (columns,)."""
+    found = cells.select(test.fill_null(False).alias(str(at)) for at, test in enumerate(tests))
+    return [one.to_numpy().reshape(columns, -1).sum(axis=1) for one in found]
+
+
 def way_of(texts: pl.DataFrame) -> Decimal | None:
     """How a file writes numbers, by those of its cells that can be read in one way alone; None where none tells."""
-    plain = texts.select(digits(pl.all().str.strip_chars()))
-    numbers = plain.select(pl.all().str.contains(f"{_POINT}|{_COMMA}").mean())
-    mostly = [name for name in plain.columns if float(numbers[name][0] or 0) >= _NEARLY]
-    if not mostly:
-        return None
-    found = plain.select(
-        pl.sum_horizontal(pl.col(mostly).str.contains(pattern).sum()).alias(way) for way, pattern in _SURELY.items()
-    )
-    counts = {way: int(found[way][0] or 0) for way in _SURELY}
+    counts = dict.fromkeys(_SURELY, 0)
+    cell = pl.col("cell")
+    for names, cells in _below_each_other(texts, digits(cell.str.strip_chars())):
+        known, numbers = _in_each(cells, len(names), cell.is_not_null(), cell.str.contains(f"{_POINT}|{_COMMA}"))
+        mostly = numbers >= _NEARLY * np.maximum(known, 1)
+        some = cells.filter(pl.Series(np.repeat(mostly, texts.height)))
+        for way, pattern in _SURELY.items():
+            counts[way] += int(some["cell"].str.contains(pattern).sum())
     if not any(counts.values()):
         return None
     return "point" if counts["point"] > counts["comma"] else "comma"
@@ -66,16 +85,29 @@ def way_of(texts: pl.DataFrame) -> Decimal | None:
 def plain_numbers(texts: pl.DataFrame, way: Decimal | None) -> dict[str, pl.Series]:
     """The columns with nothing but numbers of digits and a decimal point, as numbers: what ``typed_cells`` would come to.
     Those that may be something else are left out."""
-    if way == "comma" or not texts.width:
+    if way == "comma":
         return {}
-    cells = pl.all().str.strip_chars()
-    known = texts.select(pl.when(cells != "").then(cells))
-    plain = known.select(pl.all().str.contains(PLAIN_NUMBER).all() & (pl.all().count() > 0))
-    either = known.select(pl.all().str.contains(_EITHER).any())
-    sure = [name for name in texts.columns if plain[name][0] and not either[name][0]]
-    first = known.select(pl.col(sure).drop_nulls().head(20).implode())
-    names = [name for name in sure if not any(map(notations_of, first[name][0]))]
-    return {column.name: column for column in known.select(pl.col(names).cast(pl.Float64))}
+    cell, found = pl.col("cell"), dict[str, pl.Series]()
+    trimmed = cell.str.strip_chars()
+    for names, cells in _below_each_other(texts, pl.when(trimmed != "").then(trimmed)):
+        tests = cell.is_not_null(), cell.str.contains(PLAIN_NUMBER), cell.str.contains(_EITHER)
+        known, plain, either = _in_each(cells, len(names), *tests)
+        numbers = cells["cell"].cast(pl.Float64, strict=False)
+        for at in np.flatnonzero((known > 0) & (plain == known) & (either == 0)).tolist():
+            own = cells["cell"].slice(at * texts.height, texts.height)
+            first = own.head(20) if known[at] == texts.height else own.drop_nulls().head(20)
+            if not any(map(notations_of, first)):
+                found[names[at]] = numbers.slice(at * texts.height, texts.height).alias(names[at])
+    return found
+
+
+def all_like(texts: pl.DataFrame, pattern: str) -> set[str]:
+    """The columns whose known cells all hold a pattern."""
+    found, cell = set[str](), pl.col("cell")
+    for names, cells in _below_each_other(texts, cell):
+        (like,) = _in_each(cells, len(names), cell.is_null() | cell.str.contains(pattern))
+        found.update(names[at] for at in np.flatnonzero(like == texts.height).tolist())
+    return found
 
 
 class TypedCells(NamedTuple):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import codecs
 from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -138,13 +139,19 @@ def read_long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
 
 
 def _pieces(lines: _Lines, columns: dict[str, _Column], tell: Tell) -> Iterator[Piece]:
-    """The rows typed and packed, some at a time. Raises _Odd, _Otherwise."""
-    for frame, far in lines.frames:
-        if frame is None:
-            raise _Odd
-        made = [column.typed(cells).alias(name) for (name, column), cells in zip(columns.items(), frame, strict=True)]
-        yield from in_pieces(pl.DataFrame(made))
-        tell(far)
+    """The rows typed and packed, some at a time: packed while the next ones are typed. Raises _Odd, _Otherwise."""
+    packing: Future[list[Piece]] | None = None
+    with ThreadPoolExecutor(1) as pool:
+        for frame, far in lines.frames:
+            if frame is None:
+                raise _Odd
+            named = zip(columns.items(), frame, strict=True)
+            made = pl.DataFrame([column.typed(cells).alias(name) for (name, column), cells in named])
+            del frame
+            yield from packing.result() if packing else ()
+            packing = pool.submit(lambda made: [*in_pieces(made)], made)
+            tell(far)
+        yield from packing.result() if packing else ()
 
 
 def _table(lines: _Lines, columns: dict[str, _Column], rows: Pieces) -> LongTable:

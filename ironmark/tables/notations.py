@@ -303,6 +303,8 @@ _BY_KEY = {notation.key: notation for notation in NOTATIONS}
 
 def notations_of(text: str) -> tuple[str, ...]:
     """The notations that a text could be written in."""
+    if _DECIMAL.match(text):  # most cells, before anything is made of them
+        return ()
     return tuple(key for key, _ in _matched(_plain(text)))
 
 

@@ -187,7 +187,7 @@ def in_pieces(frame: pl.DataFrame) -> Iterator[Piece]:
     start, size = 0, PIECE_ROWS
     while True:
         buffer = io.BytesIO()
-        frame.slice(start, size).write_parquet(buffer, compression="zstd")
+        frame.slice(start, size).write_parquet(buffer, compression="zstd", compression_level=1, statistics=False)
         if buffer.tell() > PIECE_BYTES and size > 1:
             size = max(1, size // 2)
             continue

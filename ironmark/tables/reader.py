@@ -17,7 +17,16 @@ from charset_normalizer import from_bytes
 
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
-from ironmark.tables.celltypes import BLANKS, PLAIN_NUMBER, Decimal, TypedCells, plain_numbers, typed_cells, way_of
+from ironmark.tables.celltypes import (
+    BLANKS,
+    PLAIN_NUMBER,
+    Decimal,
+    TypedCells,
+    all_like,
+    plain_numbers,
+    typed_cells,
+    way_of,
+)
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
 
 MAX_COLUMNS = 500
@@ -77,8 +86,8 @@ def planned(head: bytes) -> Plan | None:
     labels = next(csv.reader(io.StringIO(head[:first].decode(), newline=""), delimiter=separator))
     numbers = [c.name for c in sample.columns if c.type == "number"]
     finite = sample.frame.select(pl.col(numbers).is_finite().all())
-    written = raw.select(pl.col(numbers).str.contains(PLAIN_NUMBER).fill_null(True).all())
-    plain = {name for name in numbers if finite[name][0] and written[name][0]}
+    written = all_like(raw.select(numbers), PLAIN_NUMBER)
+    plain = {name for name in numbers if finite[name][0] and name in written}
     days = {c.name for c in sample.columns if c.type == "date" and bool(raw[c.name].str.contains(_ISO_DAY).all())}
     schema = {
         c.name: pl.Float64 if c.name in plain else pl.Date if c.name in days else pl.String for c in sample.columns
