@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any, Literal
 
@@ -214,6 +215,7 @@ def walk(node: Node) -> Iterator[Node]:
         yield from walk(child)
 
 
+@lru_cache(maxsize=1 << 12)
 def aggregates(node: Node) -> tuple[Aggregate, ...]:
     """The distinct aggregates of a formula, in the order they are written."""
     return tuple(dict.fromkeys(found for found in walk(node) if isinstance(found, Aggregate)))

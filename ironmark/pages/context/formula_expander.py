@@ -32,6 +32,7 @@ class FormulaExpander(DocumentSet):
     def __init__(self, sources: Sources, session: Session) -> None:
         super().__init__(sources, session)
         self._sources: dict[str, Source] = {}
+        self._alone: dict[int, tuple[KpiBody, Kpi]] = {}  # those that name no other, by their address, which they keep
 
     def source(self, kpi: KpiBody) -> Source:
         return self.source_of(kpi.dataset)
@@ -62,11 +63,15 @@ class FormulaExpander(DocumentSet):
 
         path: the handles on the way here, so that a circle is found.
         """
+        if (known := self._alone.get(id(kpi))) is not None:
+            return known[1]
         dataset = self.dataset(kpi.dataset)
         types = tuple((column.name, column.type) for column in dataset.columns)
         unit, as_shown = kpi.unit.as_unit(), kpi.graded_as == "shown"
         if (alone := _alone(kpi.formula, types, kpi.nature == "stock")) is not None:
-            return Kpi(kpi.handle, kpi.name, alone, unit, kpi.direction, kpi.nature, kpi.pro_rating, as_shown)
+            made = Kpi(kpi.handle, kpi.name, alone, unit, kpi.direction, kpi.nature, kpi.pro_rating, as_shown)
+            self._alone[id(kpi)] = kpi, made
+            return made
 
         tree = self.assuming(formula.parse(kpi.formula))
         check(tree, dict(types))

@@ -112,28 +112,27 @@ def _told_behind(sheet: Sheet, period: Period, through: dt.date | None, ends: Se
 def _ask_ahead(context: ReadingContext, instruments: Sequence[InstrumentBody], scope: ScopeBody, page: Period) -> None:
     """Have live sources, and those of many rows, work out what all instruments are about to ask of them at once: one
     statement, or one pass over the rows, for each grain and set of segments, however many KPIs there are."""
-    wanted: dict[str, dict[tuple[Unit, tuple[str, ...]], dict[Aggregate, None]]] = {}
     every = {key for key in context.kpis if context.is_asked_ahead(key)}
+    read_by: dict[str, dict[tuple[Unit, tuple[str, ...]], None]] = {}
     for instrument in instruments if every else ():
-        ahead = [key for key in instrument.kpis if key in every]
-        if not ahead:
-            continue
         own, period = own_scope(instrument, scope, page)
         narrowed = [segment for segment, names in own.members.items() if names]
-        segments = tuple(sorted({*narrowed, *([instrument.by] if instrument.by else [])}))
-        for key in ahead:
-            kpi = context.kpis[key]
-            try:
-                trees = [context.expanded(kpi).formula]
-                trees += [context.mark_formula(kpi, text) for text in context.computed(key).values()]
-            except (FormulaError, Missing):
-                continue  # its sheet says what is wrong
-            for a in (a for tree in trees for a in aggregates(tree)):
-                if not a.whole and a.name not in UNADDED:
-                    plain = replace(a, dataset=None, years=0, back=0, window=None)
-                    wanted.setdefault(a.dataset or kpi.dataset, {}).setdefault((period.unit, segments), {})[plain] = (
-                        None
-                    )
+        place = period.unit, tuple(sorted({*narrowed, *([instrument.by] if instrument.by else [])}))
+        for key in every.intersection(instrument.kpis):
+            read_by.setdefault(key, {})[place] = None
+    wanted: dict[str, dict[tuple[Unit, tuple[str, ...]], dict[Aggregate, None]]] = {}
+    for key, places in read_by.items():
+        kpi = context.kpis[key]
+        try:
+            trees = [context.expanded(kpi).formula]
+            trees += [context.mark_formula(kpi, text) for text in context.computed(key).values()]
+        except (FormulaError, Missing):
+            continue  # its sheet says what is wrong
+        for a in dict.fromkeys(a for tree in trees for a in aggregates(tree)):
+            if not a.whole and a.name not in UNADDED:
+                plain = replace(a, dataset=None, years=0, back=0, window=None)
+                for place in places:
+                    wanted.setdefault(a.dataset or kpi.dataset, {}).setdefault(place, {})[plain] = None
     for dataset, asked in wanted.items():
         with suppress(LiveProblem, NoPeriod, Missing):  # the sheets say so
             source = context.source_of(dataset)
