@@ -14,7 +14,7 @@ CARDS, TURNS = 500, 7
 WATCH = """
 window.drawn = null
 new MutationObserver((_, watch) => {
-  if (!document.querySelector('.cards .card .tally') || !document.querySelector('.changed .rows a')) return
+  if (!document.querySelector('.cards .card .tally')) return
   watch.disconnect()
   requestAnimationFrame(() => requestAnimationFrame(() => (window.drawn = performance.now())))
 }).observe(document, { childList: true, subtree: true })

@@ -67,6 +67,7 @@
     ) + 8,
   )
   const fitted = $derived(ledger.fitted(columns, widths, longest, paper ? 0 : across))
+  const shown = $derived(fitted.columns.map(({ column }) => column))
   const rows = $derived(ledger.ordered(readings, sorted))
   const onPaper = () => rows.map((reading) => ledger.rowOf(reading, columns, picture, dim(reading))).join('')
   const sortBy = (column: ledger.Column | 'name') => (sorted = ledger.pressed(sorted, column))
@@ -144,15 +145,15 @@
                   >
                 {/if}
               </div>
-              {#each fitted.columns as { column } (column)}
-                <div role="cell" class={ledger.classesOf(reading, column)}>
-                  {#if named && column === fitted.columns[0]?.column}
-                    <button class="cell" onclick={() => open?.(reading)} aria-label={reading.spoken}
-                      >{@render cell(reading, column)}</button
-                    >
-                  {:else}{@render cell(reading, column)}{/if}
+              {#if named && shown[0]}
+                <div role="cell" class={ledger.classesOf(reading, shown[0])}>
+                  <button class="cell" onclick={() => open?.(reading)} aria-label={reading.spoken}
+                    >{@render cell(reading, shown[0])}</button
+                  >
                 </div>
-              {/each}
+              {/if}
+              <!-- eslint-disable-next-line svelte/no-at-html-tags -- its texts are escaped -->
+              {@html ledger.cellsOf(reading, named ? shown.slice(1) : shown, picture.axis, fitted.signs)}
             </div>
           {/snippet}
         </Windowed>

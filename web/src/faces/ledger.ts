@@ -91,16 +91,21 @@ export function cellOf(reading: Reading, column: Column, axis: Picture['axis'], 
 export const classesOf = (reading: Reading, column: Column) =>
   `c-${column}${isNumber(column) ? ' right' : ''}${reading.value === null ? ' none' : ''}`
 
+/** Cells of a row as HTML. */
+export const cellsOf = (reading: Reading, columns: Column[], axis: Picture['axis'], signs = false) =>
+  columns
+    .map(
+      (column) =>
+        `<div role="cell" class="${classesOf(reading, column)}">${cellOf(reading, column, axis, signs)}</div>`,
+    )
+    .join('')
+
 /** A row as HTML, where nothing is pressed: on paper. */
 export function rowOf(reading: Reading, columns: Column[], picture: Picture, dim: boolean): string {
   const slip = reading.word ? `&nbsp;${drawings.slipOf(reading.word === 'wanted', 12)}` : ''
-  const cells = columns.map(
-    (column) =>
-      `<div role="cell" class="${classesOf(reading, column)}">${cellOf(reading, column, picture.axis)}</div>`,
-  )
   return (
     `<div class="line r-${reading.role}${dim ? ' dim' : ''}" role="row" data-line>` +
-    `<div role="rowheader" class="name">${drawings.escaped(reading.label || picture.title)}${slip}</div>${cells.join('')}</div>`
+    `<div role="rowheader" class="name">${drawings.escaped(reading.label || picture.title)}${slip}</div>${cellsOf(reading, columns, picture.axis)}</div>`
   )
 }
 

@@ -13,7 +13,7 @@ interface Of {
   bed: () => HTMLElement | null
   /** The list, where it is the page that scrolls and not an element. */
   list?: () => HTMLElement | null
-  /** So many are drawn whatever is in sight, and so many come and go together. */
+  /** So many are drawn whatever is in sight, and so many on either side of it. */
   all?: number
   spare?: number
   /** Pixels at its top that stay when it scrolls. */
@@ -68,9 +68,9 @@ export class InView {
   private see(range: { startIndex: number; endIndex: number } | null) {
     if (!range) return
     const { spare } = this
-    // Rows come and go several at a time, so that most frames of a scroll draw nothing anew.
-    const first = Math.max(0, Math.floor(range.startIndex / spare) * spare - spare)
-    const last = Math.ceil((range.endIndex + 1) / spare) * spare + spare
+    // Row by row: several that come together are more than a frame has time for.
+    const first = Math.max(0, range.startIndex - spare)
+    const last = range.endIndex + 1 + spare
     const seen = untrack(() => this.seen)
     if (first !== seen[0] || last !== seen[1]) this.seen = [first, last]
   }
