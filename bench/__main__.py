@@ -35,6 +35,7 @@ from bench import (
     signals,
     watches,
 )
+from bench.measure import additions
 
 PARTS = {
     "grading": grading.main,
@@ -73,16 +74,8 @@ def machine() -> list[str]:
         f"- {os.cpu_count()} × {model}, {memory:.0f} GB of memory",
         f"- {platform.system()} {platform.release()}, Python {platform.python_version()}",
         "- " + ", ".join(f"{name} {version(name)}" for name in names),
-        f"- load in the minute before: {os.getloadavg()[0]:.1f}; 5,000,000 additions in Python took {_additions():.2f} s",
+        f"- load in the minute before: {os.getloadavg()[0]:.1f}; 5,000,000 additions in Python took {additions():.2f} s",
     ]
-
-
-def _additions() -> float:
-    """How quick the machine is just now, in seconds: hosts that are shared are several times slower at times."""
-    began, total = time.perf_counter(), 0
-    for n in range(5_000_000):
-        total += n
-    return time.perf_counter() - began
 
 
 def everything(but: Collection[str] = ()) -> None:

@@ -51,3 +51,14 @@ def report(title: str, timings: dict[str, Timing], ours: str, budgets: dict[str,
         kept = shown <= limit if sense == "at most" else shown >= limit
         told = f"{ours} ÷ {name}" if sense == "at most" else f"{name} ÷ {ours}"
         print(f"  {told}: {shown:.2f}× (budget: {sense} {limit:g}×) {'kept' if kept else 'MISSED'}")
+
+
+USUAL = 0.25  # seconds that a usual processor takes for ``additions``
+
+
+def additions() -> float:
+    """How quick the machine is just now, in seconds: hosts that are shared are several times slower at times."""
+    began, total = time.perf_counter(), 0
+    for n in range(5_000_000):
+        total += n
+    return time.perf_counter() - began

@@ -128,7 +128,10 @@ def typed_cells(cells: pl.Series, label: str, way: Decimal | None = None, year_s
         return TypedCells(text, "text", [Problem("The column is empty.")] if len(text) else [])
     if (periods := as_periods(text, label, year_start)) is not None:
         return periods
-    for attempt in (_as_flag, _as_date, lambda cells: _as_number(cells, way)):
+    # Neither days nor numbers begin with a letter, but for an exponent.
+    words = float(filled.str.contains(r"^[\p{L}--[eE]]").mean() or 0) > 1 - _NEARLY + 1e-9  # type: ignore[arg-type]
+    attempts = (_as_flag,) if words else (_as_flag, _as_date, lambda cells: _as_number(cells, way))
+    for attempt in attempts:
         typed, kind, found = attempt(text)
         if typed is None:
             continue
@@ -187,9 +190,11 @@ Attempt = tuple[pl.Series | None, ColumnType, list[Problem]]
 
 
 def _as_flag(text: pl.Series) -> Attempt:
-    lowered = text.str.to_lowercase()
-    known = lowered.is_in([*YES, *NO]).fill_null(True).all()
-    return (lowered.is_in(YES) if known else None), "flag", []
+    for some in (text.drop_nulls().head(100), text):  # the first ones tell, as a rule
+        lowered = some.str.to_lowercase()
+        if not lowered.is_in([*YES, *NO]).fill_null(True).all():
+            return None, "flag", []
+    return lowered.is_in(YES), "flag", []
 
 
 def _as_date(text: pl.Series) -> Attempt:

@@ -75,7 +75,7 @@ class ColumnSource(CellSource):
     ) -> None:
         super().__init__(kept.head.first_day, kept.head.last_day, kept.head.members, through, own)
         self.height, self._kept, self._room, self._read = kept.head.height, dict(kept.cells), room, read
-        self._rows_read = None
+        self._rows_read, self._reading = None, threading.Lock()
         self._cells: dict[_Place, Cells] = {}
         self._cell_of_row: dict[_Place, pl.Series] = {}
         self._narrowed: dict[tuple[tuple[str, tuple[str, ...]], ...], ColumnSource] = {}
@@ -83,7 +83,7 @@ class ColumnSource(CellSource):
 
     @property
     def _rows(self) -> ColumnRows:
-        with self._lock:
+        with self._reading:  # of its own: who asks for what is known does not wait
             if self._rows_read is None:
                 made = self._read()
                 if made.height != self.height or made.members != self.members:
@@ -176,11 +176,12 @@ class ColumnSource(CellSource):
     def _narrowed_to(self, where: Members) -> ColumnSource:
         """The rows of some members, with everything else as here."""
         place = tuple(sorted((segment, tuple(sorted(names))) for segment, names in where.items()))
+        rows = self._rows
         with self._lock:
             made = self._narrowed.pop(place, None)
             if made is None:
                 made = copy(self)
-                made._rows_read = self._rows.some(self._rows.of_members(where))
+                made._rows_read = rows.some(rows.of_members(where))
                 made.height, made.worked_out = made._rows_read.height, _nobody
                 made._cells, made._cell_of_row, made._narrowed, made._kept = {}, {}, {}, {}
                 made._worked_out, made._within, made._lock = {}, {}, threading.RLock()
@@ -247,6 +248,10 @@ class ColumnSource(CellSource):
     def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[formula_nodes.Aggregate]) -> Cells:
         """The cells of some segments with what these aggregates are put together from."""
         needed = list(dict.fromkeys(key for a in wanted for key in parts_of(a)))
+        if self._rows_read is None:
+            kept = self._kept.get((unit, self._finer(unit, segments) or segments))
+            if kept is None or any(repr(key) not in kept.parts for key in needed):
+                self._rows  # noqa: B018  read before the lock is taken
         with self._lock:
             return self._with_parts(unit, segments, needed)
 
