@@ -14,12 +14,12 @@ import numpy as np
 import polars as pl
 
 from bench.measure import report, side_by_side
-from ironmark.pages.context.source_registry import MEMORY, OF_ANSWERS, OF_READINGS, OF_ROWS, TURNS
+from ironmark.pages.context.source_registry import MEMORY, OF_WORK
 from ironmark.pages.datasets.intake import Reading
 from ironmark.tables.pieces import pieces_of
 from tests import world
 
-ROOM = int(MEMORY * (1 - OF_ROWS - OF_READINGS - OF_ANSWERS) / TURNS)  # as a server has it that was told nothing
+ROOM = int(MEMORY * OF_WORK)  # as a server has it that was told nothing
 
 
 def parcels(rows: int) -> bytes:

@@ -29,7 +29,7 @@ from ironmark.tables import joined_columns
 from ironmark.tables.cells import BLANK_MEMBER, NOT_OPENED, Cells, Line, NoPeriod, PartKey, Unit, Within
 from ironmark.tables.connections import LiveProblem, Wrong
 from ironmark.tables.joined_columns import Matched, Twice, Wide
-from ironmark.tables.pieces import merged
+from ironmark.tables.pieces import PIECE_ROWS, merged
 from ironmark.tables.query_cache import AskedSource
 from ironmark.tables.row_expressions import ADDED, part_expression
 from ironmark.tables.table import Column, assign_roles, identifiers, overview
@@ -129,9 +129,12 @@ class FolderTable:
         with in_words(self.folder):
             return replace(self, packed=None).scan().head(limit).collect(engine="streaming")
 
-    def every(self, most: int) -> pl.DataFrame:
-        """Its rows as they are now, at most so many. Raises LiveProblem."""
-        return self.first(most)
+    def every(self, most: int) -> Iterator[pl.DataFrame]:
+        """Its rows as they are now, at most so many, some at a time. Raises LiveProblem."""
+        with in_words(self.folder):
+            rows = replace(self, packed=None).scan().head(most)
+            yield pl.DataFrame(schema=rows.collect_schema())
+            yield from rows.collect_batches(chunk_size=PIECE_ROWS, maintain_order=True, lazy=True)
 
     def matched(self, at: int) -> Matched:
         """How the keys of one of its lookups are found, over all rows. Raises LiveProblem."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import datetime as dt
 import io
 import json
@@ -9,6 +10,8 @@ import zipfile
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
+from itertools import chain, dropwhile, islice
+from pathlib import Path
 from typing import Any
 
 import polars as pl
@@ -58,16 +61,23 @@ def sheet_names(body: bytes) -> list[str]:
         return [name for name in book.sheet_names if _filled(book.get_sheet_by_name(name).to_python())]
 
 
-@contextmanager
-def opened(body: bytes) -> Iterator[calamine.CalamineWorkbook]:
+def unpacked_size(body: bytes | Path) -> int:
+    """Bytes that a workbook unpacks to; of an old one, which is not packed, its own. Raises Unreadable."""
     try:
-        unpacked = 0
-        if body[:2] == b"PK":
-            with zipfile.ZipFile(io.BytesIO(body)) as packed:
-                unpacked = sum(info.file_size for info in packed.infolist())
-        if unpacked > MAX_UNPACKED:
-            raise Unreadable("The workbook unpacks to more than 1 GB. Save the sheet you need as CSV and upload that.")
-        with calamine.load_workbook(io.BytesIO(body)) as book:
+        with zipfile.ZipFile(io.BytesIO(body) if isinstance(body, bytes) else body) as packed:
+            found = sum(info.file_size for info in packed.infolist())
+    except zipfile.BadZipFile:
+        return len(body) if isinstance(body, bytes) else body.stat().st_size
+    if found > MAX_UNPACKED:
+        raise Unreadable("The workbook unpacks to more than 1 GB. Save the sheet you need as CSV and upload that.")
+    return found
+
+
+@contextmanager
+def opened(body: bytes | Path) -> Iterator[calamine.CalamineWorkbook]:
+    try:
+        unpacked_size(body)
+        with calamine.load_workbook(io.BytesIO(body) if isinstance(body, bytes) else body) as book:
             yield book
     except Unreadable:
         raise
@@ -97,6 +107,29 @@ def _sheet_of(body: bytes, wanted: str | None) -> tuple[list[str], list[list[str
             if _filled(rows):
                 return _sheet(rows, name, [other for other in names if other != name])
     raise Unreadable("The workbook has no cells. Choose one with a header line and rows below it.")
+
+
+def as_lines(workbook: Path, into: Path, wanted: str | None) -> list[Problem]:
+    """A sheet too large for all its cells to be held, as delimited text: the one that is wanted, else the one with most
+    cells. What is to be said of it. Raises Unreadable."""
+    with opened(workbook) as book:
+        names = book.sheet_names
+        if wanted is not None and wanted not in names:
+            raise Unreadable(f"There is no sheet “{wanted}”; the workbook has {', '.join(names[:10])}.")
+        sheets = [book.get_sheet_by_name(name) for name in ([wanted] if wanted is not None else names)]
+        sheet = max(sheets, key=lambda one: one.height * one.width)
+        del sheets
+        rows = dropwhile(lambda row: not _filled([row]), sheet.iter_rows())
+        first = list(islice(rows, _HEADER_WITHIN))
+        if not first:
+            raise Unreadable("The workbook has no cells. Choose one with a header line and rows below it.")
+        labels, below, problems = _sheet(first, sheet.name, [name for name in names if name != sheet.name])
+        with into.open("w", newline="", encoding="utf-8") as file:
+            lines = csv.writer(file)
+            lines.writerow(labels)
+            later = ([as_text(cell) for cell in row[: len(labels)]] for row in rows)
+            lines.writerows(row + [""] * (len(labels) - len(row)) for row in chain(below, later) if any(row))
+    return problems
 
 
 def _sheet(

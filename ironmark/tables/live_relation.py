@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import operator
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -89,11 +89,15 @@ class LiveTable:
 
     def first(self, limit: int) -> pl.DataFrame:
         """Some rows, typed, with all their columns. Raises LiveProblem."""
+        return pl.concat(self._frames(limit))
+
+    def _frames(self, limit: int) -> Iterator[pl.DataFrame]:
+        """The same as they are sent: one without rows, then some at a time."""
         made = self.relation()
         schema = {name: _SCHEMA[made.types[name]] for name in made.columns}
         # By their places: a name of ours may be that of another column there.
         asked = sa.select(*(expression.label(f"out{at}") for at, expression in enumerate(made.columns.values())))
-        pieces = [pl.DataFrame(schema=schema)]
+        yield pl.DataFrame(schema=schema)
         with opened(self.connection) as engine, engine.connect() as open_:
             streamed = open_.execution_options(stream_results=True, max_row_buffer=PIECE)
             for some in streamed.execute(asked.select_from(made.rows).limit(limit)).partitions(PIECE):
@@ -101,12 +105,11 @@ class LiveTable:
                     name: [None if row[at] is None else _python(row[at], made.types[name]) for row in some]
                     for at, name in enumerate(made.columns)
                 }
-                pieces.append(pl.DataFrame(typed, schema=schema))
-        return pl.concat(pieces)
+                yield pl.DataFrame(typed, schema=schema)
 
-    def every(self, most: int) -> pl.DataFrame:
-        """Its rows as they are now, at most so many, with time enough to send them. Raises LiveProblem."""
-        return replace(self, connection=replace(self.connection, seconds=WHOLE_S)).first(most)
+    def every(self, most: int) -> Iterator[pl.DataFrame]:
+        """Its rows as they are now, at most so many, some at a time, with time enough to send them. Raises LiveProblem."""
+        return replace(self, connection=replace(self.connection, seconds=WHOLE_S))._frames(most)
 
     def matched(self, at: int) -> Matched:
         """How the keys of one of its lookups are found, over all rows. Raises LiveProblem."""

@@ -8,14 +8,21 @@ import threading
 import time
 import unittest
 from typing import Any
+from unittest import mock
 
+import polars as pl
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from ironmark import clock
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.datasets import refreshing
 from ironmark.pages.datasets.refreshing import ClockBody, next_time
+from ironmark.pages.model.problems import Refused
 from ironmark.store import leases, refreshes
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
+from ironmark.tables import folders, live_relation
+from ironmark.tables.pieces import Pieces, frames_of
 from tests import world
 
 NAMES = itertools.count()
@@ -254,6 +261,14 @@ class Refreshing(unittest.TestCase):
             (c["name"], c["type"], c["role"]) for c in self.client.get(f"/api/datasets/{picture}").json()["columns"]
         ]
         self.assertEqual(columns[0], ("day", "date", "period"))
+        for origin in ({"kind": "folder", "folder": "kept"}, {"kind": "source", "dataset": live}):
+            whole = self.all_of(origin)
+            small = mock.patch.multiple(refreshing, MANY_ROWS=12, PIECE_ROWS=6)
+            with small, mock.patch.object(live_relation, "PIECE", 5), mock.patch.object(folders, "PIECE_ROWS", 5):
+                by_pieces = self.all_of(origin)
+                with mock.patch.object(refreshing, "MOST_ROWS", 40), self.assertRaises(Refused):
+                    self.all_of(origin)
+            self.assertEqual((by_pieces.rows(), by_pieces.schema), (whole.rows(), whole.schema))
         refused = self.client.delete(f"/api/datasets/{live}", headers={"If-Match": '"1"'})
         self.assertEqual((refused.status_code, refused.json()["type"]), (409, "in-use"))
         with world.engine().begin() as open_:
@@ -261,6 +276,16 @@ class Refreshing(unittest.TestCase):
         found = self.now(picture)
         self.assertEqual((found["state"], self.rows(picture)), ("failed", 60))
         self.assertIn("There is no table", found["said"])
+
+    def all_of(self, origin: dict[str, Any]) -> pl.DataFrame:
+        """What is read from there now, in this process; of many rows from pieces."""
+        sources = Sources(world.engine(), (world.rows_folder(),), frozenset({"127.0.0.1"}))
+        with refreshing.read_origin(sources, refreshing.RefreshBody.model_validate({"origin": origin}), "") as (
+            _,
+            read,
+        ):
+            self.assertEqual(isinstance(read.table.rows, Pieces), refreshing.MANY_ROWS == 12)
+            return pl.concat(frames_of(read.table.rows))
 
     def test_what_was_read_since_it_was_due_is_not_read_again(self) -> None:
         key = self.from_address()

@@ -3,14 +3,18 @@
 import datetime as dt
 import io
 import json
+import tempfile
 import unittest
 import zipfile
+from pathlib import Path
 from typing import Any
 
 import polars as pl
 import xlsxwriter
 
-from ironmark.tables.formats import read_file, sheet_names
+from ironmark.pages.datasets.intake import Reading
+from ironmark.tables.formats import read_file, sheet_names, unpacked_size
+from ironmark.tables.pieces import frames_of
 from ironmark.tables.table import Unreadable
 
 HEADER = ["Day", "Route", "Fare", "Late"]
@@ -185,3 +189,45 @@ class Parquet(unittest.TestCase):
 class Delimited(unittest.TestCase):
     def test_what_is_none_of_these_is_delimited_text(self) -> None:
         self.assertEqual(read_file(b"a,b\n1,2\n").frame.rows(), [(1.0, 2.0)])
+
+
+class BeyondTheRoom(unittest.TestCase):
+    """Glass works, in a workbook with a cover and a table below its title."""
+
+    def setUp(self) -> None:
+        blown = [
+            [dt.date(2026, 1 + at % 12, 1 + at % 28), f"Huť {at % 3}", "Váza “Žlutá”, velká" if at % 2 else None, at * 1.5, at % 4 == 0]
+            for at in range(600)
+        ]  # fmt: skip
+        sheets = {"Obálka": [["Sklárny"], ["leden až prosinec"]], "Výroba": [["Výroba skla"], [], ["Den", "Huť", "Kus", "Váha (kg)", "Vada"], *blown]}  # fmt: skip
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "sklo.xlsx"
+        self.path.write_bytes(workbook(sheets))
+        self.pieces = Path(folder.name) / "pieces"
+        self.pieces.mkdir()
+        self.unpacked = unpacked_size(self.path)
+
+    def read(self, room: int, **how: Any) -> Any:
+        return Reading(**how).of_file(self.path, "sklo.xlsx", self.pieces, room).table
+
+    def test_its_largest_sheet_is_read_row_by_row(self) -> None:
+        whole = read_file(self.path.read_bytes(), "Výroba")
+        for how in ({}, {"sheet": "Výroba"}):
+            by_rows = self.read(self.unpacked * 3, **how)
+            self.assertTrue(pl.concat(frames_of(by_rows.rows)).equals(whole.frame), how)
+            self.assertEqual([c.name for c in by_rows.columns], [c.name for c in whole.columns])
+            said = " ".join(problem.message for problem in by_rows.problems)
+            self.assertRegex(said, "“Výroba” was read.*also has Obálka.*header was found in line 3")
+
+    def test_what_takes_more_than_that_says_what_to_do(self) -> None:
+        for room, how in ((self.unpacked, {}), (self.unpacked * 3, {"recipe": {"seen": {}}})):
+            with self.assertRaisesRegex(Unreadable, "sheet you need as CSV, or start with --memory 1GB"):
+                self.read(room, **how)
+        with self.assertRaisesRegex(Unreadable, "There is no sheet “Sklo”; the workbook has Obálka, Výroba"):
+            self.read(self.unpacked * 3, sheet="Sklo")
+        self.path.write_text(json.dumps([{"den": "2026-01-01", "kusy": at} for at in range(500)]))
+        size = self.path.stat().st_size
+        self.assertEqual(self.read(size * 13).rows.height, 500)
+        with self.assertRaisesRegex(Unreadable, "save them as CSV or Parquet, or start with"):
+            self.read(size * 11)

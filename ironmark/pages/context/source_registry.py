@@ -37,6 +37,8 @@ LEAST_MEMORY = 512 << 20
 OF_ROWS, OF_READINGS, OF_ANSWERS = 0.5, 0.03, 0.03  # of what a process may have; the rest is for what it works on
 TURNS = 2  # pages worked on at once; more of them in one process take longer together than in turn
 
+OF_WORK = (1 - OF_ROWS - OF_READINGS - OF_ANSWERS) / TURNS  # for one thing it works on
+
 _Place = tuple[str, int, Within]  # a dataset, its version, and which of its rows
 
 
@@ -67,7 +69,7 @@ class Sources:
         self._changes = database.sessions(database.changing(engine))
         self._readings = database.sessions(engine)
         self._most, self._lent = int(memory * OF_ROWS), 0
-        self.room = int(memory * (1 - OF_ROWS - OF_READINGS - OF_ANSWERS) / TURNS)  # bytes for one thing it works on
+        self.room = int(memory * OF_WORK)  # bytes for one thing it works on
         self._held: dict[_Place, ColumnSource] = {}
         self._loading: dict[_Place, threading.Lock] = {}
         self._live: dict[_Place, Patient] = {}

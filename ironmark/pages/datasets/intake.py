@@ -6,7 +6,7 @@ from __future__ import annotations
 import datetime as dt
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -14,13 +14,15 @@ from pydantic import Field, ValidationError
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
+from ironmark.pages.context.source_registry import OF_WORK
 from ironmark.pages.model.field_types import Model
 from ironmark.pages.model.problems import Refused
-from ironmark.store import calendar, dataset_versions
+from ironmark.store import calendar, dataset_versions, scratch
 from ironmark.store.dataset_versions import Tell, nobody
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.files import FIRST_BYTES, LongFile, ReadFile, heads_periods, read_table
+from ironmark.tables.formats import as_lines, unpacked_size
 from ironmark.tables.grid import WORKBOOKS
 from ironmark.tables.lines import LineKind
 from ironmark.tables.long_lists import read_long
@@ -28,10 +30,9 @@ from ironmark.tables.refresh import How
 from ironmark.tables.table import Unreadable
 from ironmark.tables.told import ColumnKind, Down, GroupsAre
 
-OF_WORK = 0.4  # of what a process may take, about; see ``source_registry``
 # Shares of the room that is worked with: from one a file is read by parts, up to one it may be held whole.
-# One with periods across the top comes to more rows than lines.
-LONG, WHOLE, UNFOLDED = 16, 4, 10
+# One with periods across the top comes to more rows than lines; of a workbook all cells, or one sheet row by row.
+LONG, WHOLE, UNFOLDED, RECORDS, CELLS, SHEET = 16, 4, 10, 12, 7, 2
 
 
 @dataclass(frozen=True)
@@ -52,23 +53,41 @@ class Reading:
     def of_file(self, path: Path, name: str, folder: Path, room: int, tell: Tell = nobody) -> ReadFile | LongFile:
         """A file on the disk, some rows at a time where it is long. folder: an empty one, for as long as its rows are
         needed; room: bytes that may be worked with. Raises Unreadable."""
-        size = path.stat().st_size
-        asked = self.sheet is not None or self.decimal is not None or self.recipe is not None
+        asked = self.recipe is not None
         with path.open("rb") as file:
             first = file.read(FIRST_BYTES)
-        workbook, across = first[:4] in WORKBOOKS, heads_periods(first)
+        if first[:4] in WORKBOOKS:
+            if (unpacked := unpacked_size(path)) <= room // CELLS or asked:
+                _refuse_beyond(unpacked, CELLS, room, "Save the sheet you need as CSV")
+                return self.of(path.read_bytes(), name)
+            _refuse_beyond(unpacked, SHEET, room, "Save the sheet you need as CSV")
+            with scratch.folder("sheet") as beside:
+                said = as_lines(path, lines := beside / "sheet.csv", self.sheet)
+                read = Reading(self.year_start).of_file(lines, name, folder, room, tell)
+            return replace(read, table=replace(read.table, problems=(*said, *read.table.problems)))  # type: ignore[arg-type]
+        asked |= self.sheet is not None or self.decimal is not None
+        size, across = path.stat().st_size, heads_periods(first)
         if size > room // LONG and not (asked or across) and (long := read_long(path, folder, tell)) is not None:
             return LongFile(long)
-        share = UNFOLDED if across else WHOLE
-        if size > room // share and not workbook:
-            least = math.ceil(size * share / OF_WORK / 1e9)
-            takes = "a line for each period, in place of a column, " if across else ""
-            raise Unreadable(
-                f"The file has {size / 1e6:,.0f} MB and cannot be read by parts: that takes {takes}lines with as many cells each, "
-                "quotes around cells only, and numbers and days written in one way. To look at all of it together takes more "
-                f"memory than this server was told it may take. Mend the file, save it as Parquet, or start with --memory {least}GB."
-            )
+        records = first.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"[", b"{")
+        takes = "a line for each period, in place of a column, " if across else ""
+        _refuse_beyond(
+            size, RECORDS if records else UNFOLDED if across else WHOLE, room,
+            "Records are looked at together: save them as CSV or Parquet" if records else
+            f"It cannot be read by parts: that takes {takes}lines with as many cells each, quotes around cells only, and numbers and "
+            "days written in one way. Mend the file, save it as Parquet",
+        )  # fmt: skip
         return self.of(path.read_bytes(), name)
+
+
+def _refuse_beyond(size: int, share: int, room: int, instead: str) -> None:
+    """Refuse what takes more memory than there is room. instead: what else can be done."""
+    if size > room // share:
+        least = math.ceil(size * share / OF_WORK / 1e9)
+        raise Unreadable(
+            f"To look at all of the file together, {size / 1e6:,.0f} MB of it, takes more memory than this server was told it may "
+            f"take. {instead}, or start with --memory {least}GB."
+        )
 
 
 def reading_of(

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 import zoneinfo
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
+from itertools import chain, islice
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -29,9 +30,9 @@ from ironmark.tables.celltypes import Decimal
 from ironmark.tables.files import LongFile, ReadFile
 from ironmark.tables.folders import FolderTable
 from ironmark.tables.live_relation import LiveTable
-from ironmark.tables.pieces import Rows
+from ironmark.tables.pieces import MANY_ROWS, PIECE_ROWS, Piece, Rows, filed, in_pieces
 from ironmark.tables.refresh import Changes, How
-from ironmark.tables.table import Column, Table
+from ironmark.tables.table import Column, LongTable, Table
 from ironmark.tables.unusual import unusual
 
 BY_CLOCK = "by the clock"  # who is named beside the versions that come so
@@ -112,32 +113,55 @@ def read_origin(
 def _read_origin(
     sources: Sources, body: RefreshBody, token: str, reading: Reading | None, scratch_: Path
 ) -> tuple[str, ReadFile | LongFile]:
-    origin = body.origin
+    origin, file, pieces = body.origin, scratch_ / "file", scratch_ / "pieces"
+    pieces.mkdir()
     if isinstance(origin, FromAddress):
-        file, pieces = scratch_ / "file", scratch_ / "pieces"
-        pieces.mkdir()
         name = fetching.fetched(origin.url, token, sources.hosts, file)
         how = reading or Reading(sheet=origin.sheet, decimal=origin.decimal)
         return name, how.of_file(file, name, pieces, sources.room)
     if isinstance(origin, FromFolder):
         folder = folders.allowed(sources.folders, origin.folder)
         columns = folders.columns_of(folder)
-        return origin.folder, ReadFile(Table(_all_of(FolderTable(folder, columns), folder.name), columns))
+        return origin.folder, _all_of(FolderTable(folder, columns), folder.name, columns, pieces)
     with sources.readings() as session:
         dataset = _live(session, origin.dataset)
         table = sources.table_of(session, dataset)
     columns = tuple(replace(column, origin="rows") for column in dataset.columns)
-    return dataset.name, ReadFile(Table(_all_of(table, dataset.name).select(c.name for c in columns), columns))
+    return dataset.name, _all_of(table, dataset.name, columns, pieces)
 
 
-def _all_of(table: LiveTable | FolderTable, name: str) -> pl.DataFrame:
-    frame = table.every(MOST_ROWS + 1)
-    if frame.height > MOST_ROWS:
-        detail = (
-            f"“{name}” has more than {MOST_ROWS:,} rows. Take a view or a folder with fewer, or read it where it is."
-        )
-        raise Refused(422, "too-many-rows", "There are too many rows to keep", detail)
-    return frame
+def _all_of(
+    table: LiveTable | FolderTable, name: str, columns: tuple[Column, ...], folder: Path
+) -> ReadFile | LongFile:
+    """All rows of a table; many as pieces in a folder, of which one at a time is held."""
+    named = [column.name for column in columns]
+    frames = _together(frame.select(named) for frame in table.every(MOST_ROWS + 1))
+    first = list(islice(frames, max(1, MANY_ROWS // PIECE_ROWS)))
+    if (following := next(frames, None)) is None:
+        return ReadFile(Table(pl.concat(first), columns))
+
+    def packed() -> Iterator[Piece]:
+        rows = 0
+        for frame in chain(first, [following], frames):
+            rows += frame.height
+            if rows > MOST_ROWS:
+                detail = f"“{name}” has more than {MOST_ROWS:,} rows. Take a view or a folder with fewer, or read it where it is."
+                raise Refused(422, "too-many-rows", "There are too many rows to keep", detail)
+            yield from in_pieces(frame)
+
+    return LongFile(LongTable(filed(folder, packed()), columns))
+
+
+def _together(frames: Iterable[pl.DataFrame]) -> Iterator[pl.DataFrame]:
+    """The same rows, as many at a time as make a piece."""
+    held: list[pl.DataFrame] = []
+    for frame in frames:
+        held.append(frame)
+        if sum(one.height for one in held) >= PIECE_ROWS:
+            yield pl.concat(held)
+            held = []
+    if held:
+        yield pl.concat(held)
 
 
 def _live(session: Session, key: str) -> StoredDataset:
