@@ -14,7 +14,7 @@ from ironmark.api.answers.dataset import DatasetOut, dataset_answer, dataset_out
 from ironmark.api.upload_files import Staged, body_of, file_name_of, name_from
 from ironmark.api.versions import seen_version
 from ironmark.pages.datasets import refreshing
-from ironmark.pages.datasets.intake import keep_new, reading_of
+from ironmark.pages.datasets.intake import keep_new, reading_of, require_room
 from ironmark.pages.datasets.lookup_columns import (
     refuse_role,
     refuse_two_periods,
@@ -60,9 +60,11 @@ def list_datasets(who: Reader = Depends(reader)) -> list[DatasetOut]:
 
 
 @router.post("/sheets")
-def list_sheets(file: UploadFile) -> list[str]:
+def list_sheets(file: UploadFile, who: Reader = Depends(reader)) -> list[str]:
     """The sheets of a workbook that have cells, to choose from; none for any other file."""
-    return sheet_names(body_of(file))
+    body = body_of(file)
+    require_room(body, who.sources.room, rows=False)
+    return sheet_names(body)
 
 
 @router.post("", status_code=201)

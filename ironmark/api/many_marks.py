@@ -15,6 +15,7 @@ from ironmark.core.formula import MAX_LENGTH
 from ironmark.core.marks import TARGET
 from ironmark.core.numbers import unit_words
 from ironmark.core.periods import FIRST_YEAR, LAST_YEAR, Grain
+from ironmark.pages.datasets.intake import require_room
 from ironmark.pages.marks.many_marks import (
     MarksOfSheet,
     Proposed,
@@ -121,7 +122,9 @@ def read_marks(
     who: Reader = Depends(reader),
 ) -> Proposed:
     """A sheet as marks to look at before they are kept: members down and periods across, or one mark a row."""
-    labels, rows = raw_rows(body_of(file), sheet)
+    body = body_of(file)
+    require_room(body, who.sources.room)
+    labels, rows = raw_rows(body, sheet)
     if len(rows) > MOST_ROWS:
         raise Refused(413, "too-many-rows", "The sheet is too long", f"At most {MOST_ROWS:,} rows are read at once.")
     with who.read() as session:

@@ -16,7 +16,7 @@ from ironmark.api.background_uploads import AS_BEFORE, DONE, KEPT, READ, Ended, 
 from ironmark.api.upload_files import Staged, body_of, clean_name, file_name_of, name_from
 from ironmark.api.versions import seen_version
 from ironmark.pages.authoring.from_rows import look_ahead
-from ironmark.pages.datasets.intake import keep_new, keep_next, reading_of, recipe_in, refuse_live
+from ironmark.pages.datasets.intake import keep_new, keep_next, reading_of, recipe_in, refuse_live, require_room
 from ironmark.pages.datasets.table_looks import TableLook, UnfoldedTable, looked_at, unfolded
 from ironmark.pages.model.field_types import Key, Model
 from ironmark.pages.model.problems import Refused
@@ -133,6 +133,7 @@ def look_at_table(
 ) -> TableLook:
     """A table as it came, with what each line and column is taken for; recipe: what was said by hand so far."""
     body, name = body_of(file), file_name_of(file)
+    require_room(body, who.sources.room)
     with who.read() as session:
         reading, style = reading_of(session, None, recipe_in(recipe), sheet), who.context(session).style
     found = look_at(body, reading.recipe or {}, sheet=sheet, name=name, year_start=reading.year_start)

@@ -58,7 +58,9 @@ def sheet_names(body: bytes) -> list[str]:
     if body[:4] != b"PK\x03\x04":
         return []
     with opened(body) as book:
-        return [name for name in book.sheet_names if _filled(book.get_sheet_by_name(name).to_python())]
+        return [
+            name for name in book.sheet_names if any(_filled([row]) for row in book.get_sheet_by_name(name).iter_rows())
+        ]
 
 
 def unpacked_size(body: bytes | Path) -> int:

@@ -12,7 +12,7 @@ from typing import Any
 import polars as pl
 import xlsxwriter
 
-from ironmark.pages.datasets.intake import Reading
+from ironmark.pages.datasets.intake import Reading, require_room
 from ironmark.tables.formats import read_file, sheet_names, unpacked_size
 from ironmark.tables.pieces import frames_of
 from ironmark.tables.table import Unreadable
@@ -226,6 +226,11 @@ class BeyondTheRoom(unittest.TestCase):
                 self.read(room, **how)
         with self.assertRaisesRegex(Unreadable, "There is no sheet “Sklo”; the workbook has Obálka, Výroba"):
             self.read(self.unpacked * 3, sheet="Sklo")
+        body = self.path.read_bytes()
+        require_room(body, self.unpacked * 3, rows=False)
+        for room, text in ((self.unpacked * 3, body), (self.unpacked * 3, b"den,kusy\n" * self.unpacked)):
+            with self.assertRaisesRegex(Unreadable, "start with --memory 1GB"):
+                require_room(text, room)
         self.path.write_text(json.dumps([{"den": "2026-01-01", "kusy": at} for at in range(500)]))
         size = self.path.stat().st_size
         self.assertEqual(self.read(size * 13).rows.height, 500)

@@ -31,8 +31,9 @@ from ironmark.tables.table import Unreadable
 from ironmark.tables.told import ColumnKind, Down, GroupsAre
 
 # Shares of the room that is worked with: from one a file is read by parts, up to one it may be held whole.
-# One with periods across the top comes to more rows than lines; of a workbook all cells, or one sheet row by row.
-LONG, WHOLE, UNFOLDED, RECORDS, CELLS, SHEET = 16, 4, 10, 12, 7, 2
+# One with periods across the top comes to more rows than lines; of a workbook all cells, or one sheet row by row; of a text
+# every cell by itself.
+LONG, WHOLE, UNFOLDED, RECORDS, CELLS, SHEET, EACH = 16, 4, 10, 12, 7, 2, 20
 
 
 @dataclass(frozen=True)
@@ -78,6 +79,15 @@ class Reading:
             "days written in one way. Mend the file, save it as Parquet",
         )  # fmt: skip
         return self.of(path.read_bytes(), name)
+
+
+def require_room(body: bytes, room: int, *, rows: bool = True) -> None:
+    """Refuse a workbook or a text that would take more memory than there is if each of its cells was looked at; of a workbook
+    without rows, if its sheets were only listed. Raises Unreadable."""
+    if body[:4] in WORKBOOKS:
+        _refuse_beyond(unpacked_size(body), CELLS if rows else SHEET, room, "Save the sheet you need as CSV")
+    elif rows:
+        _refuse_beyond(len(body), EACH, room, "Leave out lines")
 
 
 def _refuse_beyond(size: int, share: int, room: int, instead: str) -> None:
