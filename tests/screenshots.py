@@ -35,6 +35,16 @@ def click(css: str) -> Callable[[Any], None]:
     return lambda driver: driver.find_element(By.CSS_SELECTOR, css).click()
 
 
+def shown(mode: str) -> Callable[[Any], None]:
+    """Light or dark, whatever the picture before was taken in."""
+
+    def press(driver: Any) -> None:
+        if driver.execute_script("return document.documentElement.dataset.mode") != mode:
+            click(".mode")(driver)
+
+    return press
+
+
 def choose(key: str) -> Callable[[Any], None]:
     script = "const held = document.querySelector(arguments[0]); held?.scrollIntoView({ block: 'center' }); return held"
 
@@ -73,8 +83,8 @@ def restate(driver: Any) -> None:
 # Name: address and what is done there first.
 VIEWS: dict[str, tuple[str, list[Callable[[Any], None]]]] = {
     "scorecard": ("/scorecards/network-performance", []),
-    "partial": ("/scorecards/network-performance?period=latest", [click(".mode")]),
-    "bench": ("/scorecards/network-performance/bench", [click(".mode"), click("[data-instrument=i1] h3")]),
+    "partial": ("/scorecards/network-performance?period=latest", [shown("dark")]),
+    "bench": ("/scorecards/network-performance/bench", [click("[data-instrument=i1] h3")]),
     "service": ("/scorecards/service-health", []),
     "assuming": ("/scorecards/sailing-cost?assume=fuel-price:1.02", [press("Compare them")]),
     "words": ("/scorecards/sailing-cost/bench", [choose("c7")]),
@@ -183,7 +193,7 @@ def main(*only: str) -> None:
         driver.get("about:blank")
         driver.get(f"{world.running().address}/#{place}")
         settled(driver)
-        for step in steps:
+        for step in (shown("light"), *steps):
             step(driver)
             settled(driver)
         driver.save_screenshot(str(FOLDER / f"{name}.png"))
