@@ -59,7 +59,7 @@ class ColumnSource(CellSource):
         made = ColumnRows(rows, period, segments, through, order or {}, room, within)
         head = Head(made.first_day, made.last_day, made.height, made.members)
         self._begin(KeptCells(head, {}), through, segments if own is None else own, room, lambda: made)
-        self._rows_read = self._read()
+        self._rows_read = made
 
     @classmethod
     def of_cells(
@@ -180,9 +180,9 @@ class ColumnSource(CellSource):
         with self._lock:
             made = self._narrowed.pop(place, None)
             if made is None:
-                made = copy(self)
-                made._rows_read = rows.some(rows.of_members(where))
-                made.height, made.worked_out = made._rows_read.height, _nobody
+                made, own = copy(self), rows.some(rows.of_members(where))
+                made._rows_read, made._read = own, lambda: own
+                made.height, made.worked_out = own.height, _nobody
                 made._cells, made._cell_of_row, made._narrowed, made._kept = {}, {}, {}, {}
                 made._worked_out, made._within, made._lock = {}, {}, threading.RLock()
             self._narrowed[place] = made

@@ -1,7 +1,9 @@
 """What going through many rows came to is kept beside them: a page says the same, and reads none of them."""
 
 import datetime as dt
+import gc
 import unittest
+import weakref
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -113,6 +115,17 @@ class KeptRows(unittest.TestCase):
                 propose(ReadingContext(sources, session), datasets.get(session, self.key))
             source = sources.source(session, datasets.get(session, self.key))
             self.assertEqual(source.members["kellari"], ("Ala",))
+
+    def test_what_is_given_up_is_gone_at_once(self) -> None:
+        sources = Sources(world.engine())
+        with sources.readings() as session:
+            source = sources.source(session, datasets.get(session, self.key))
+        held = weakref.ref(source)
+        sources._held.clear()
+        gc.disable()  # a server looks for cycles seldom
+        self.addCleanup(gc.enable)
+        del source
+        self.assertIsNone(held())
 
     def test_every_page_of_the_demo_says_the_same_without_its_rows(self) -> None:
         said, found = {}, dict[str, Page]()

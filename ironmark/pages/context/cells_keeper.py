@@ -4,6 +4,7 @@ them, nor after a start."""
 from __future__ import annotations
 
 import threading
+import weakref
 import zipfile
 from collections.abc import Callable
 from contextlib import AbstractContextManager, suppress
@@ -37,14 +38,15 @@ class CellsKeeper:
 
     def watch(self, source: ColumnSource, dataset: StoredDataset) -> None:
         """Keep what is worked out of a source that has all rows of a dataset."""
-        place = dataset.id, dataset.version
+        place, itself = (dataset.id, dataset.version), weakref.ref(source)  # it holds what it tells
 
         def later() -> None:
+            told = itself()
             with self._lock:
-                if place in self._coming:
+                if told is None or place in self._coming:
                     return
                 self._coming.add(place)
-            timer = threading.Timer(AFTER_S, self._keep, (source, dataset))
+            timer = threading.Timer(AFTER_S, self._keep, (told, dataset))
             timer.daemon = True
             timer.start()
 
