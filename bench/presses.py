@@ -18,11 +18,14 @@ STEPS = (50, 500)
 # Presses something, and tells when the frame after it stands.
 PRESS = """
 const [what, done] = arguments
+// Made once: what is made for each press would stay with the page.
+window.pressing ??= {}
+const press = (window.pressing[what] ??= new Function(what))
 const begun = performance.now()
-if (new Function(what)() === false) return done(null)
+if (press() === false) return done(null)
 requestAnimationFrame(() => setTimeout(() => done(performance.now() - begun), 0))
 """
-KEY = "window.dispatchEvent(new KeyboardEvent('keydown', { key: '%s', bubbles: true }))"
+KEY = "document.body.dispatchEvent(new KeyboardEvent('keydown', { key: '%s', bubbles: true }))"
 CLICK = "const one = document.querySelector(`%s`); if (!one) return false; one.click()"
 PRESSES = {
     "the period before": KEY % "ArrowLeft",

@@ -13,7 +13,7 @@ from sqlalchemy import delete, func, insert, literal, select
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
-from ironmark.store import eyes, scratch
+from ironmark.store import eyes, scratch, worked_out
 from ironmark.store.database import Missing, author, new_key
 from ironmark.store.datasets import (
     KEPT_VERSIONS,
@@ -372,6 +372,7 @@ def _write(
         tell(kept / max(1, table.rows.height))
     row = session.get_one(Dataset, row.id)
     if number > 1 and shown:
+        worked_out.forget(session, row.id)
         _follow(session, row)
     _prune(session, row.id, row.rows_version, int((row.settings or {}).get("keep_versions", KEPT_VERSIONS)))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from sqlalchemy import ForeignKey, String, select
+from sqlalchemy import ForeignKey, String, delete, select
 from sqlalchemy.dialects.mysql import LONGBLOB, insert
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
@@ -39,6 +39,11 @@ def put(session: Session, dataset: str, version: int, program: str, what: What, 
     row = {"dataset_id": dataset, "what": what, "rests": _rests(version, program), "body": body}
     statement = insert(WorkedOut).values(row)
     session.execute(statement.on_duplicate_key_update(rests=statement.inserted.rests, body=statement.inserted.body))
+
+
+def forget(session: Session, dataset: str) -> None:
+    """Of rows that are others from now on."""
+    session.execute(delete(WorkedOut).where(WorkedOut.dataset_id == dataset))
 
 
 def _rests(version: int, program: str) -> str:

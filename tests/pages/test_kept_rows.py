@@ -10,6 +10,7 @@ from typing import Any
 from unittest import mock
 
 import polars as pl
+from sqlalchemy import select
 
 from ironmark.pages.authoring.from_rows import look_ahead, propose
 from ironmark.pages.context import cells_keeper, document_set
@@ -19,6 +20,7 @@ from ironmark.pages.model.page import Page
 from ironmark.pages.reading.read import read_page
 from ironmark.store import dataset_versions, datasets, eyes, records
 from ironmark.store.eyes import Eyes, Narrowed
+from ironmark.store.worked_out import WorkedOut
 from ironmark.tables import columns
 from ironmark.tables.table import Column, Table
 from tests import world
@@ -94,6 +96,11 @@ class KeptRows(unittest.TestCase):
         with self.no_rows():
             self.assertGreater(len(self.proposed(Sources(world.engine())).sheets), 2)
 
+    def test_a_fault_while_looking_ahead_takes_nothing_back(self) -> None:
+        with mock.patch("ironmark.pages.authoring.from_rows.draft", side_effect=ZeroDivisionError("a fault of ours")):
+            look_ahead(Sources(world.engine()), self.key)
+        look_ahead(Sources(world.engine()), "gone")
+
     def test_what_was_kept_of_other_rows_or_by_another_program_is_not_taken(self) -> None:
         before = self.proposed(Sources(world.engine()))
         another = mock.patch.object(cells_keeper, "program", return_value="another")
@@ -101,6 +108,8 @@ class KeptRows(unittest.TestCase):
             self.proposed(Sources(world.engine()))
         with Sources(world.engine()).changes() as session:
             dataset_versions.refresh(session, self.key, None, "uusi.csv", mushrooms(200), "replace")
+            kept = session.scalars(select(WorkedOut.what).where(WorkedOut.dataset_id == self.key)).all()
+        self.assertEqual(kept, [])
         after = self.proposed(Sources(world.engine()))
         self.assertNotEqual(repr(after), repr(before))
         with self.no_rows():

@@ -6,12 +6,12 @@ from __future__ import annotations
 import datetime as dt
 import math
 from collections.abc import Mapping, Sequence
-from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from statistics import median
 
 import numpy as np
+import structlog
 from sqlalchemy.exc import SQLAlchemyError
 
 from ironmark.core.drafting import DraftKpi, LeftOut, draft
@@ -37,6 +37,7 @@ from ironmark.store.datasets import StoredDataset
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.facts import MOST_MEMBERS
 
+log = structlog.get_logger()
 SHOWN_FIRST = 20
 TOP: Mapping[int, tuple[int, ...]] = {1: (12,), 2: (7, 5), 3: (6, 3, 3)}  # how wide sheets at the top are: one headline
 SAME = 0.005  # by which members have to differ, as a share of what they read, for one sheet of them to say something
@@ -88,11 +89,17 @@ class Proposed:
 
 
 def look_ahead(sources: Sources, key: str) -> None:
-    """Work out what would be proposed of a dataset, where that takes long, so that whoever asks has it at once."""
-    with suppress(Refused, Missing, SQLAlchemyError, OSError), sources.turns, sources.readings() as session:
-        dataset = datasets.get(session, key)
-        if keeps(dataset):
-            propose(ReadingContext(sources, session), dataset)
+    """Work out what would be proposed of a dataset, where that takes long, so that whoever asks has it at once. Its rows are
+    kept by then, whatever comes of this."""
+    try:
+        with sources.turns, sources.readings() as session:
+            dataset = datasets.get(session, key)
+            if keeps(dataset):
+                propose(ReadingContext(sources, session), dataset)
+    except (Refused, Missing, SQLAlchemyError, OSError):
+        pass  # whoever asks is told
+    except Exception as error:
+        log.error("look ahead", dataset=key, exc_info=error)
 
 
 def propose(context: ReadingContext, dataset: StoredDataset, changes: Changes = Changes()) -> Proposed:
