@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
+from typing import NamedTuple
 
 import numpy as np
 import polars as pl
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 
 from ironmark.core.measuring import Facts
 from ironmark.core.units import unit_called
-from ironmark.tables.pieces import Rows, different_rows, frames_of
+from ironmark.tables.pieces import Rows, different_rows
 from ironmark.tables.table import Column
 
 Floats = NDArray[np.float64]
@@ -33,12 +34,25 @@ class Survey:
 def survey(rows: Rows, columns: Sequence[Column]) -> Survey:
     step, at = max(1, rows.height // LOOKED_AT), 0
     some, found = list[pl.DataFrame](), {c.name: Surveyed(c) for c in columns if c.name in rows.columns}
-    for frame in frames_of(rows):
+
+    def look(frame: pl.DataFrame, _: int = 0) -> tuple[pl.DataFrame, list[_Told]]:
+        return frame, [column.told_of(frame[name]) for name, column in found.items()]
+
+    for frame, told in [look(rows)] if isinstance(rows, pl.DataFrame) else rows.each(None, look):
         some.append(frame.gather_every(step, offset=-at % step) if step > 1 else frame)
         at += frame.height
-        for name, column in found.items():
-            column.see(frame[name])
+        for column, one in zip(found.values(), told, strict=True):
+            column.add(one)
     return Survey(rows.height, pl.concat(some) if some else pl.DataFrame(schema=rows.schema), found)
+
+
+class _Told(NamedTuple):
+    """What some cells of a column are; see ``Surveyed``."""
+
+    blanks: int
+    least: float | None
+    most: float | None
+    different: pl.Series | None
 
 
 class Surveyed:
@@ -52,18 +66,22 @@ class Surveyed:
         counted = column.type == "date" or column.role == "segment"
         self.different: pl.Series | None = pl.Series([], dtype=pl.Null) if counted else None
 
-    def see(self, cells: pl.Series) -> None:
-        self.blanks += cells.null_count()
+    def told_of(self, cells: pl.Series) -> _Told:
         known = cells.drop_nulls()
-        if not len(known):
-            return
-        if cells.dtype.is_numeric():
+        least = most = None
+        if cells.dtype.is_numeric() and len(known):
             least, most = float(known.min()), float(known.max())  # type: ignore[arg-type]
-            self.least = least if self.least is None else min(least, self.least)
-            self.most = most if self.most is None else max(most, self.most)
-        if self.different is not None:
-            some = known.unique()
-            self.different = pl.concat([self.different, some]).unique() if len(self.different) else some
+        return _Told(cells.null_count(), least, most, known.unique() if self.different is not None else None)
+
+    def add(self, some: _Told) -> None:
+        self.blanks += some.blanks
+        if some.least is not None and some.most is not None:
+            self.least = some.least if self.least is None else min(some.least, self.least)
+            self.most = some.most if self.most is None else max(some.most, self.most)
+        if self.different is not None and some.different is not None and len(some.different):
+            self.different = (
+                pl.concat([self.different, some.different]).unique() if len(self.different) else some.different
+            )
             if len(self.different) > MOST_MEMBERS and self.of.type != "date":
                 self.different = None
 
