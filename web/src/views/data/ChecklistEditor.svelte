@@ -15,7 +15,13 @@
   let list = $state<Schemas['ChecklistOut'] | null>(null)
   let day = $state(today())
   let failed = $state('')
+  let unread = $state('')
+  // Ticks may come faster than they are kept: each waits for the one before, and is given up where that was refused.
+  let waiting = $state(0)
+  let refused = 0
+  let before: Promise<unknown> = Promise.resolve()
   const history = new History<Schemas['ChecklistBody']>(async (step) => {
+    await before
     const now = body()
     if (!(await put(step))) return null
     day = step.day
@@ -25,10 +31,12 @@
   async function load() {
     try {
       const path = { key: dataset.id }
-      list = await got(api.GET('/api/datasets/{key}/checklist', { params: { path, query: { day } } }))
-      failed = ''
+      const found = await got(api.GET('/api/datasets/{key}/checklist', { params: { path, query: { day } } }))
+      if (waiting) return // what was ticked meanwhile is not there yet
+      list = found
+      unread = ''
     } catch (error) {
-      failed = words(error)
+      unread = words(error)
     }
   }
   $effect(() => {
@@ -58,20 +66,26 @@
         failed =
           'The checklist was changed elsewhere meanwhile. It was loaded again; make your change once more.'
       }
-      await load()
       return false
     }
   }
   async function change(edit: Partial<Schemas['ChecklistBody']>) {
     if (!list) return
-    const before = body()
-    const next = { ...before, ...edit }
+    const was = body()
     list = { ...list, ...edit }
-    if (await put(next)) history.note(before)
+    const next = body()
+    const from = refused
+    waiting += 1
+    const kept = before.then(async () => from === refused && (await put(next)))
+    before = kept
+    if (await kept) history.note(was)
+    else refused += 1
+    waiting -= 1
+    if (!waiting) await load()
   }
 </script>
 
-<svelte:window onkeydown={history.keys} />
+<svelte:window onkeydown={history.keys} onbeforeunload={(event) => waiting && event.preventDefault()} />
 
 <div class="line">
   <h2 class="minor">Ticked as of</h2>
@@ -85,7 +99,7 @@
   <button class="act" disabled={!history.canUndo} onclick={() => history.undo()}>Undo</button>
   <button class="act" disabled={!history.canRedo} onclick={() => history.redo()}>Redo</button>
 </div>
-{#if failed}<p class="note gap" role="alert">{failed}</p>{/if}
+{#if failed || unread}<p class="note gap" role="alert">{failed || unread}</p>{/if}
 {#if list}<Ticks items={list.items} steps={list.steps} done={list.done} {change} />{/if}
 
 <style>
