@@ -175,6 +175,19 @@ class Assuming(PageTest):
     def shown(self) -> str:
         return str(self.one("[data-instrument=c1] .figure").text)
 
+    def test_presses_that_come_fast_are_all_gone_to(self) -> None:
+        self.open("/scorecards/network-performance")
+        self.see("Reading October 2026")
+        press = "document.body.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', bubbles: true }))"
+        self.driver.execute_script(f"for (let n = 0; n < 3; n++) {press}")
+        self.see("Reading July 2026")
+        self.wait(lambda: "period=2026-07" in self.driver.current_url)
+        self.keys(Keys.ARROW_RIGHT)
+        self.see("Reading August 2026")
+        self.wait(lambda: "period=2026-08" in self.driver.current_url)
+        self.driver.back()
+        self.see("Reading July 2026")
+
     def slide(self, steps: int) -> None:
         self.driver.execute_script("document.querySelector('.assuming input[type=range]').focus()")
         self.keys(*[Keys.ARROW_RIGHT] * steps)

@@ -7,11 +7,13 @@
 
   interface Props {
     picture: CardPicture
+    /** The period that is gone to, where its page is not there yet. */
+    going?: string
     scope: Scope
     change: (scope: Scope) => void
     again: () => void
   }
-  let { picture, scope, change, again }: Props = $props()
+  let { picture, going, scope, change, again }: Props = $props()
 
   // Labels are of any language: “every branch” needs no plural of them.
   const members = (name: string) => scope.members?.[name] ?? []
@@ -42,7 +44,7 @@
 
 <p class="sentence">
   Reading
-  <Slot text={picture.period_label || 'no period'} label="Period" width={330}>
+  <Slot text={going || picture.period_label || 'no period'} label="Period" width={330}>
     {#snippet children(close)}
       <PeriodChoice {picture} {scope} {change} {again} {close} />
     {/snippet}

@@ -18,7 +18,13 @@
 </script>
 
 <div class="scope">
-  <ScopeSentence picture={card} scope={session.scope} {change} again={() => session.read()} />
+  <ScopeSentence
+    picture={card}
+    going={session.going?.label}
+    scope={session.scope}
+    {change}
+    again={() => session.read()}
+  />
   {#if own && back}<a class="small back" href="#{back}" onclick={gone}>one step back</a>{/if}
   {#if own}<a class="small back" href="#{own}">back to the scorecard’s own scope</a>{/if}
 </div>

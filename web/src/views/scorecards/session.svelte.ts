@@ -67,6 +67,10 @@ export class Session {
   savedAt = $state(Date.now())
   conflict = $state(false)
   rehearse = $state<Record<string, Schemas['Rehearsed']>>({})
+  /** The period that is gone to, until its page is there. */
+  going = $state.raw<CardPicture['periods'][number] | null>(null)
+  /** The scope of a step that is about to be taken. */
+  stepping: Scope | null = null
   /** Scope of reading alone, from the address; null reads the scorecard's own. */
   reading = $state<Scope | null>(null)
   /** Values that assumptions are tried with, by their key. Nothing of it is kept. */
@@ -127,10 +131,12 @@ export class Session {
     if (!this.body) return
     try {
       this.picture = (await this.readKept()) ?? (await this.readTried())
+      if (!this.stepping) this.going = null
       this.problem = ''
       this.unknown = false
       return this.picture.waiting
     } catch (error) {
+      this.going = null
       this.problem = words(error)
       this.unknown =
         error instanceof Refusal && ['no-segment', 'no-member', 'no-assumption'].includes(error.problem.type)
@@ -157,7 +163,9 @@ export class Session {
   /** Show a page that was read ahead, until it has been read again. */
   show(scope: Scope) {
     const page = this.held.get(JSON.stringify(scope))
-    if (page && page.version === this.version) this.picture = page
+    if (page?.version !== this.version) return
+    this.picture = page
+    this.going = null
   }
 
   /** Something was changed somewhere: read again, and tell what reads otherwise. */
