@@ -28,11 +28,13 @@ requestAnimationFrame(() => setTimeout(() => done(performance.now() - begun), 0)
 KEY = "document.body.dispatchEvent(new KeyboardEvent('keydown', { key: '%s', bubbles: true }))"
 CLICK = "const one = document.querySelector(`%s`); if (!one) return false; one.click()"
 PRESSES = {
-    "the period before": KEY % "ArrowLeft",
-    "the next period": KEY % "ArrowRight",
+    "the period before, until it is told": KEY % "ArrowLeft",
+    "the next period, until it is told": KEY % "ArrowRight",
     "the list of periods, opened and closed": CLICK % ".sentence button",
     "back to the front page and here": "location.hash = location.hash === '#/' ? window.was : ((window.was = location.hash), '#/')",
 }
+
+_BACK, _ON = list(PRESSES)[:2]
 
 
 def _heap(driver: Any) -> tuple[float, int]:
@@ -77,7 +79,7 @@ def main(presses: int = 12) -> None:
     for most in STEPS:
         while at < most:
             # There and back, over all the months that have rows.
-            driver.execute_async_script(PRESS, PRESSES["the period before" if at // 9 % 2 == 0 else "the next period"])
+            driver.execute_async_script(PRESS, PRESSES[_BACK if at // 9 % 2 == 0 else _ON])
             at += 1
             if at % 25 == 0:
                 time.sleep(0.5)  # answers come

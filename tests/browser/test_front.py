@@ -107,12 +107,12 @@ class Reading(PageTest):
     def test_arrow_keys_step_through_periods_and_back_leads_back(self) -> None:
         self.open(CARD)
         self.see("Reading October 2026")
-        self.keys(Keys.ARROW_LEFT)
-        self.see("Reading September 2026")
-        self.keys(Keys.ARROW_LEFT)
-        self.see("Reading August 2026")
-        self.keys(Keys.ARROW_RIGHT)
-        self.see("Reading September 2026")
+        for key, month, period in (
+            (Keys.ARROW_LEFT, "September", "2026-09"), (Keys.ARROW_LEFT, "August", "2026-08"), (Keys.ARROW_RIGHT, "September", "2026-09"),
+        ):  # fmt: skip
+            self.keys(key)
+            self.see(f"Reading {month} 2026")  # said at once; its page is drawn a frame later
+            self.wait(lambda period=period: f"period={period}" in self.driver.current_url)
         self.driver.back()
         self.see("Reading August 2026")
 
