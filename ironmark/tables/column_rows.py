@@ -117,11 +117,12 @@ class ColumnRows:
 
     def each(self, names: Sequence[str], work: Callable[[pl.DataFrame, int], Found]) -> Iterator[Found]:
         """What comes of some columns, and the place of their first row, as many rows at a time as may be held: all of them
-        where they are in memory or may be held, else piece by piece."""
+        where they are in memory or may be held, else piece by piece. Nothing of no rows."""
         absent = sum(name not in self._held and name not in self._names for name in names)
         rows, keep = self._rows, self._kept_rows
         if not isinstance(rows, Pieces) or 2 * 8 * absent * self.height <= self._room:
-            yield work(pl.DataFrame(self.columns(names)), 0)
+            if self.height:
+                yield work(pl.DataFrame(self.columns(names)), 0)
             return
         before: np.ndarray = np.cumsum([0, *self._heights])
         kept: np.ndarray | None = None if keep is None else np.cumsum([0, *keep])

@@ -306,20 +306,18 @@ class ColumnSource(CellSource):
 
         def work(frame: pl.DataFrame, start: int) -> tuple[int, list[Floats]]:
             cell = of_row.slice(start, frame.height)
-            if frame.height == len(of_row):
-                return 0, [*_by_cell(frame.with_columns(cell), many, missing, rows.dates)]
             first, last = int(cell.min()), int(cell.max())  # type: ignore[arg-type]
             frame = frame.with_columns((cell - first).alias("cell"))
             return first, [*_by_cell(frame, last - first + 1, missing, rows.dates)]
 
-        found: dict[PartKey, Floats] = {}
+        found = {key: np.full(many, np.nan if key[0] in JOINED else 0.0) for key in missing}
         for first, parts in rows.each(names, work):
             for key, part in zip(missing, parts, strict=True):
-                if len(part) == many and key not in found:
-                    found[key] = part
-                    continue
-                into = found.setdefault(key, np.full(many, np.nan))[first : first + len(part)]
-                JOINED.get(key[0], _add)(into, part, out=into)
+                into = found[key][first : first + len(part)]
+                if key[0] in JOINED:
+                    JOINED[key[0]](into, part, out=into)
+                else:
+                    into += np.where(np.isnan(part), 0.0, part)  # some cells have no rows among these
         return found
 
     def worth_keeping(self) -> KeptCells:
@@ -334,11 +332,6 @@ class ColumnSource(CellSource):
                         replace(cells, parts={}), (dict(before.parts) if before else {}) | parts
                     )
         return KeptCells(Head(self._first_day, self._last_day, self.height, self.members), found)
-
-
-def _add(one: Floats, other: Floats, out: Floats) -> None:
-    """Sums of which NaN is none."""
-    np.copyto(out, np.where(np.isnan(one), other, np.where(np.isnan(other), one, one + other)))
 
 
 def _bytes(cells: Cells) -> int:

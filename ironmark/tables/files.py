@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.formats import read_file
+from ironmark.tables.formats import is_records, read_file
 from ironmark.tables.grid import OLD_WORKBOOK, WORKBOOKS, Grid, grid_of
 from ironmark.tables.lines import LineKind
 from ironmark.tables.notations import is_period
@@ -47,7 +47,7 @@ def read_table(
     recipe: Mapping[str, Any] | None = None,
 ) -> ReadFile:  # fmt: skip
     """Read a file of any kind. recipe: how the one before was read, or what was said by hand. Raises Unreadable."""
-    if body[:4] == b"PAR1" or body.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"[", b"{"):
+    if body[:4] == b"PAR1" or is_records(body):
         return ReadFile(read_file(body, sheet, decimal))
     workbook = body[:4] in WORKBOOKS
     if not recipe and decimal is not None:

@@ -27,6 +27,11 @@ MAX_UNPACKED = 1024 * 1024 * 1024
 _HEADER_WITHIN = 30  # rows in which the header of a sheet is looked for
 
 
+def is_records(body: bytes) -> bool:
+    """Whether a file begins as JSON does."""
+    return body.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"[", b"{")
+
+
 def read_file(body: bytes, sheet: str | None = None, decimal: Decimal | None = None) -> Table:
     """Read a file by what it holds, whatever it is called. Raises Unreadable.
 
@@ -39,7 +44,7 @@ def read_file(body: bytes, sheet: str | None = None, decimal: Decimal | None = N
         return _workbook(body, sheet, decimal)
     if body[:4] == b"PAR1":
         return _parquet(body)
-    if body.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"[", b"{"):
+    if is_records(body):
         return _records(body)
     return read_delimited(body, decimal)
 

@@ -135,15 +135,8 @@ class Sources:
             if dataset.kind == "checklist" and isinstance(rows, pl.DataFrame):
                 rows = checklist.carried(rows, dataset.through)
             made = ColumnSource(
-                rows,
-                dataset.period,
-                dataset.segments,
-                dataset.through,
-                dataset.order,
-                dataset.own_segments,
-                room,
-                within,
-            )
+                rows, dataset.period, dataset.segments, dataset.through, dataset.order, dataset.own_segments, room, within
+            )  # fmt: skip
         made.grain = dataset.grain
         if not within:
             self._keeper.watch(made, dataset)

@@ -22,7 +22,7 @@ from ironmark.store.dataset_versions import Tell, nobody
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.files import FIRST_BYTES, LongFile, ReadFile, heads_periods, read_table
-from ironmark.tables.formats import as_lines, unpacked_size
+from ironmark.tables.formats import as_lines, is_records, unpacked_size
 from ironmark.tables.grid import WORKBOOKS
 from ironmark.tables.lines import LineKind
 from ironmark.tables.long_lists import read_long
@@ -54,23 +54,14 @@ class Reading:
     def of_file(self, path: Path, name: str, folder: Path, room: int, tell: Tell = nobody) -> ReadFile | LongFile:
         """A file on the disk, some rows at a time where it is long. folder: an empty one, for as long as its rows are
         needed; room: bytes that may be worked with. Raises Unreadable."""
-        asked = self.recipe is not None
         with path.open("rb") as file:
             first = file.read(FIRST_BYTES)
         if first[:4] in WORKBOOKS:
-            if (unpacked := unpacked_size(path)) <= room // CELLS or asked:
-                _refuse_beyond(unpacked, CELLS, room, "Save the sheet you need as CSV")
-                return self.of(path.read_bytes(), name)
-            _refuse_beyond(unpacked, SHEET, room, "Save the sheet you need as CSV")
-            with scratch.folder("sheet") as beside:
-                said = as_lines(path, lines := beside / "sheet.csv", self.sheet)
-                read = Reading(self.year_start).of_file(lines, name, folder, room, tell)
-            return replace(read, table=replace(read.table, problems=(*said, *read.table.problems)))  # type: ignore[arg-type]
-        asked |= self.sheet is not None or self.decimal is not None
-        size, across = path.stat().st_size, heads_periods(first)
+            return self._of_workbook(path, name, folder, room, tell)
+        asked = self.sheet is not None or self.decimal is not None or self.recipe is not None
+        size, across, records = path.stat().st_size, heads_periods(first), is_records(first)
         if size > room // LONG and not (asked or across) and (long := read_long(path, folder, tell)) is not None:
             return LongFile(long)
-        records = first.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"[", b"{")
         takes = "a line for each period, in place of a column, " if across else ""
         _refuse_beyond(
             size, RECORDS if records else UNFOLDED if across else WHOLE, room,
@@ -79,6 +70,18 @@ class Reading:
             "days written in one way. Mend the file, save it as Parquet",
         )  # fmt: skip
         return self.of(path.read_bytes(), name)
+
+    def _of_workbook(self, path: Path, name: str, folder: Path, room: int, tell: Tell) -> ReadFile | LongFile:
+        """All its cells are looked at where there is room for them, or a recipe asks for it; else a sheet, row by row."""
+        unpacked = unpacked_size(path)
+        whole = self.recipe is not None or unpacked <= room // CELLS
+        _refuse_beyond(unpacked, CELLS if whole else SHEET, room, "Save the sheet you need as CSV")
+        if whole:
+            return self.of(path.read_bytes(), name)
+        with scratch.folder("sheet") as beside:
+            said = as_lines(path, lines := beside / "sheet.csv", self.sheet)
+            read = Reading(self.year_start).of_file(lines, name, folder, room, tell)
+        return replace(read, table=replace(read.table, problems=(*said, *read.table.problems)))  # type: ignore[arg-type]
 
 
 def require_room(body: bytes, room: int, *, rows: bool = True) -> None:
