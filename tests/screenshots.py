@@ -16,7 +16,7 @@ from ironmark.store import accounts, database
 from tests import world
 from tests.stand_in import StandIn
 
-WAITS = re.compile(r"(Reading|Looking)[^\n]*…")  # what a view says that has not read all it shows
+WAITS = re.compile(r"(Reading|Looking)[^\n]*…|being read")  # what a view says that has not read all it shows
 FOLDER = world.ROOT / "docs" / "screenshots"
 
 
