@@ -143,15 +143,24 @@ class CellSource(ABC):
             if name not in self.members:
                 raise NoSegment(name)
         with self._lock:
-            if (segment, other) not in self._within:
-                cells = self._cells_with("month", tuple(sorted((segment, other))), ())
-                inner, outer = (self.members[name] for name in (segment, other))
-                pairs = np.unique(cells.member[segment] * len(outer) + cells.member[other])
-                found: dict[str, set[str]] = {}
-                for pair in pairs.tolist():
-                    found.setdefault(inner[pair // len(outer)], set()).add(outer[pair % len(outer)])
-                self._within[segment, other] = {name: frozenset(others) for name, others in found.items()}
-            return self._within[segment, other]
+            held = self._within.get((segment, other))
+        if held is None:
+            first, second = sorted((segment, other))
+            one, two = np.divmod(self._pairs(first, second), len(self.members[second]))
+            found = {
+                (first, second): _grouped(one, two, self.members[first], self.members[second]),
+                (second, first): _grouped(two, one, self.members[second], self.members[first]),
+            }
+            with self._lock:
+                self._within |= found
+            held = found[segment, other]
+        return held
+
+    def _pairs(self, first: str, second: str) -> Ints:
+        """Which members of two segments share rows, each pair once: the place of the first one, times how many the second
+        segment has, plus the place of the second."""
+        cells = self._cells_with("month", (first, second), ())
+        return np.unique(cells.member[first] * len(self.members[second]) + cells.member[second])
 
     def _adder(
         self, cells: Cells, by: str | None, where: Members, members: Sequence[str | None], line: Line,
@@ -245,6 +254,17 @@ class CellSource(ABC):
             return np.divide(total, filled, out=np.full_like(total, np.nan), where=filled > 0)
         # No row matches: the sum is 0. Rows match but all are blank: there is nothing to add up.
         return np.where((rows > 0) & ((filled > 0) | (matching == 0)), total, np.nan)
+
+
+def _grouped(one: Ints, other: Ints, names: Sequence[str], others: Sequence[str]) -> Mapping[str, frozenset[str]]:
+    """By the name of each place in ``one`` (N,) the names of what stands beside it in ``other`` (N,)."""
+    by_one = np.argsort(one, kind="stable")
+    places, starts = np.unique(one[by_one], return_index=True)
+    parts = np.split(other[by_one], starts[1:])
+    return {
+        names[place]: frozenset([others[at] for at in part.tolist()])
+        for place, part in zip(places.tolist(), parts, strict=False)
+    }
 
 
 class Line:

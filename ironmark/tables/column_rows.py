@@ -7,6 +7,7 @@ import threading
 import weakref
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from copy import copy
+from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
@@ -15,9 +16,12 @@ import polars as pl
 from ironmark.core import formula_nodes
 from ironmark.core.readings import Members
 from ironmark.tables.cells import BLANK_MEMBER, NOT_OPENED, NoPeriod, Unit, Within
-from ironmark.tables.pieces import Gone, Pieces
+from ironmark.tables.kept_cells import Head
+from ironmark.tables.labels import is_of, labels_of
+from ironmark.tables.pieces import Gone, Pieces, Rows
 
 ALL = 1 << 60
+MOST_PAIRS = 1 << 22  # of members of two segments that may share rows, to be told apart at once
 EPOCH = dt.date(1970, 1, 1).toordinal()
 Found = TypeVar("Found")
 Order = Mapping[str, Sequence[str]]
@@ -33,39 +37,46 @@ class ColumnRows:
 
     def __init__(
         self, rows: pl.DataFrame | Pieces, period: str, segments: Sequence[str], through: dt.date, order: Order,
-        room: int, within: Within,
+        room: int, within: Within, of: Head | None = None,
     ) -> None:  # fmt: skip
-        """See ``ColumnSource``. Raises NoPeriod, Gone."""
-        days, labels, self._heights = _seen(rows, period, segments)
-        if days.null_count() == len(days):
+        """See ``ColumnSource``. of: those that these are some of, whose members and days are counted here too. Raises NoPeriod,
+        Gone."""
+        some = _apart(rows, segments, dict(within), room) if within else None
+        if some is not None:
+            rows = some
+        days, labels, self._heights = _seen(rows, period, segments, of)
+        if some is None and days.null_count() == len(days):
             raise NoPeriod("The dataset has no rows with a date yet; upload rows first.")
         keep = (days <= through).fill_null(False)  # a row without a day is none of any period
-        for segment, names in within:
-            keep &= labels[segment][0].cast(pl.String).is_in(list(names))
-        if not keep.any():
+        for segment, names in within if some is None else ():
+            keep &= is_of(labels[segment][0], names)
+        if of is None and not keep.any():
             if within:
                 raise NoPeriod(NOT_OPENED)
             raise NoPeriod(
                 f"The dataset has no rows up to {through:%-d %B %Y}, the day it is said to be complete through. "
                 "Say another day on its page under Data."
             )
-        if not isinstance(rows, Pieces) and not keep.all():
-            rows = rows.filter(keep)
-            labels = _seen(rows, period, segments)[1]
-        self._kept_rows = keep if isinstance(rows, Pieces) and not keep.all() else None
+        every = bool(keep.all())
+        if not every:
+            labels = {segment: (names.filter(keep), plain) for segment, (names, plain) in labels.items()}
+            rows = rows if isinstance(rows, Pieces) else rows.filter(keep)
+        self._kept_rows = keep if isinstance(rows, Pieces) and not every else None
         self._period, self._room = period, room
         days = days.filter(keep)
         self._held = {period: days} if isinstance(rows, Pieces) else {}
         self.day_of_row: np.ndarray = days.to_physical().to_numpy() + np.int32(EPOCH)
-        self.first_day, self.last_day = int(self.day_of_row.min()), int(self.day_of_row.max())
+        if of is None:
+            self.first_day, self.last_day = int(self.day_of_row.min()), int(self.day_of_row.max())
+        else:
+            self.first_day, self.last_day = of.first_day, of.last_day
         self.dates = frozenset(name for name, kind in rows.schema.items() if kind == pl.Date)
         self.members: dict[str, tuple[str, ...]] = {}
         self.member_of_row: dict[str, np.ndarray] = {}
         self._names: dict[str, pl.Series] = {}  # the texts of a column of rows that is held as members alone
         for segment in segments:
             of_rows, plain = labels.pop(segment)
-            of_rows = of_rows if self._kept_rows is None else of_rows.filter(self._kept_rows)
-            codes, known = _coded(of_rows, order.get(segment, ()))
+            codes, known = _coded(of_rows, order.get(segment, ()), None if of is None else of.members[segment])
             if plain:
                 texts = [None if name == BLANK_MEMBER else name for name in known]
                 self._names[segment] = pl.Series(texts, dtype=pl.String)
@@ -89,12 +100,24 @@ class ColumnRows:
         whole = self._rows.estimated_size() if isinstance(self._rows, pl.DataFrame) else 0
         return held + int(whole) + sum(int(column.estimated_size()) for column in tuple(self._held.values()))
 
-    def columns(self, names: Sequence[str]) -> list[pl.Series]:
-        """Some columns; those of pieces that are not held are read together."""
+    def is_plain(self, segment: str) -> bool:
+        """Whether the texts of its column are its members, and a blank the only member that is no text."""
+        return segment in self._names
+
+    def columns(self, names: Sequence[str], places: np.ndarray | None = None) -> list[pl.Series]:
+        """Some columns, of all rows or of those in some places; those of pieces that are not held are read together."""
+        whole = {column.name: column for column in self._whole([name for name in names if name not in self._names])}
+        some = None if places is None else pl.Series(places.astype(np.uint32))
+        return [
+            self._named(name, places) if name in self._names
+            else whole[name] if some is None else whole[name].gather(some)
+            for name in names
+        ]  # fmt: skip
+
+    def _whole(self, apart: Sequence[str]) -> list[pl.Series]:
         if isinstance(self._rows, pl.DataFrame):
-            return [self._named(name) if name in self._names else self._rows[name] for name in names]
+            return [self._rows[name] for name in apart]
         with self._lock:
-            apart = [name for name in names if name not in self._names]
             if absent := [name for name in apart if name not in self._held]:
                 read = self._rows.select(absent)
                 read = read if self._kept_rows is None else read.filter(self._kept_rows)
@@ -105,10 +128,11 @@ class ColumnRows:
             for one in list(sizes)[:-1]:
                 if sum(sizes.values()) > self._room and one != self._period:
                     del self._held[one], sizes[one]
-        return [self._named(name) if name in self._names else found[name] for name in names]
+        return [found[name] for name in apart]
 
-    def _named(self, name: str) -> pl.Series:
-        return self._names[name].gather(pl.Series(self.member_of_row[name])).alias(name)
+    def _named(self, name: str, places: np.ndarray | None) -> pl.Series:
+        codes = self.member_of_row[name]
+        return self._names[name].gather(pl.Series(codes if places is None else codes[places])).alias(name)
 
     def read_by(self, *nodes: formula_nodes.Node | None) -> list[str]:
         """The columns that some formulas read, and at least that of days."""
@@ -168,6 +192,71 @@ class ColumnRows:
         return made
 
 
+@dataclass(frozen=True)
+class RowsToRead:
+    """The rows of a version that nobody has read yet; see ``ColumnSource`` for what is said of them."""
+
+    rows: Callable[[], Rows]
+    period: str
+    segments: Sequence[str]
+    through: dt.date
+    order: Order
+    room: int
+    within: Within = ()
+
+    def read(self, of: Head) -> ColumnRows:
+        """All of them. of: what is known of them. Raises NoPeriod, Gone."""
+        return self._made(self.rows(), self.within, of)
+
+    def some(self, where: Members, of: Head) -> ColumnRows | None:
+        """Those of some members; ``of`` tells of all. None where it takes all of them to tell these. Raises Gone."""
+        rows, both = self.rows(), dict(self.within)
+        for segment, names in where.items():
+            held = both.get(segment, names)
+            both[segment] = tuple(name for name in names if name in held)
+        found = _apart(rows, self.segments, both, self.room)
+        return None if found is None else self._made(found, (), of)
+
+    def pairs(self, first: str, second: str, of: Head) -> dict[tuple[str, str], np.ndarray] | None:
+        """See ``CellSource._pairs``: those of two segments, and of the longer of them with all others, as these are asked for
+        next. None where it takes all rows to know what a member is called. Raises Gone."""
+        rows, through = self.rows(), pl.col(self.period) <= self.through
+        long = max(first, second, key=lambda name: len(of.members[name]))
+        asked = [tuple(sorted((long, name))) for name in self.segments if name != long]
+        plain = [name for name in self.segments if not rows.schema[name].is_float()]
+        asked = [pair for pair in asked if set(pair) <= set(plain) and of.possible(pair) <= MOST_PAIRS]
+        if not isinstance(rows, Pieces) or self.within or tuple(sorted((first, second))) not in asked:
+            return None
+
+        def look(frame: pl.DataFrame, _: int) -> list[np.ndarray]:
+            frame = frame.filter(through)
+            codes = {name: labels_of(frame[name]).cast(_kind(name, of)).to_physical().to_numpy() for name in used}
+            return [codes[one].astype(np.int32) * np.int32(len(of.members[two])) + codes[two] for one, two in asked]
+
+        used = sorted({name for pair in asked for name in pair})
+        seen = [np.zeros(of.possible(pair), dtype=bool) for pair in asked]
+        for found in rows.each([self.period, *used], look):
+            for places, codes in zip(seen, found, strict=True):
+                places[codes] = True
+        return {
+            (one, two): np.flatnonzero(places).astype(np.int32) for (one, two), places in zip(asked, seen, strict=True)
+        }
+
+    def _made(self, rows: Rows, within: Within, of: Head | None) -> ColumnRows:
+        try:
+            return ColumnRows(rows, self.period, self.segments, self.through, self.order, self.room, within, of)
+        except pl.exceptions.InvalidOperationError as error:  # a member that was none before
+            raise Gone from error
+
+
+def _apart(rows: Rows, segments: Sequence[str], where: Mapping[str, Sequence[str]], room: int) -> pl.DataFrame | None:
+    """The rows of some members, read apart from all others; None where they are not in pieces, these are too many, or it takes
+    all rows to know what a member is called."""
+    if not isinstance(rows, Pieces) or any(rows.schema[segment].is_float() for segment in segments):
+        return None
+    return rows.of_members(where, room)
+
+
 class _Some:
     """Some of other rows, column by column. They are asked for through those, so these are still there then; holding them would
     keep both in memory for longer than they are needed."""
@@ -182,11 +271,10 @@ class _Some:
 
 
 def _seen(
-    rows: pl.DataFrame | Pieces, period: str, segments: Sequence[str]
+    rows: pl.DataFrame | Pieces, period: str, segments: Sequence[str], of: Head | None
 ) -> tuple[pl.Series, dict[str, _Labels], list[int]]:
     """The days of all rows and the labels of their segments, gone through once, and how many rows each piece has."""
-    # Of their own, given up with the labels.
-    kinds = {segment: pl.Categorical(pl.Categories.random()) for segment in segments}
+    kinds = {segment: _kind(segment, of) for segment in segments}
 
     def label(frame: pl.DataFrame, segment: str) -> _Labels:
         cells = frame[segment]
@@ -203,7 +291,7 @@ def _seen(
 
     found = [*rows.each(list(dict.fromkeys([period, *together])), look)]
     if not found:
-        raise Gone("These rows were replaced while they were read. Look again.")
+        raise Gone
     labels = {segment: label(rows.select([segment]), segment) for segment in apart}
     for at, segment in enumerate(together):
         some = [of_piece[at] for _, of_piece in found]
@@ -211,8 +299,17 @@ def _seen(
     return pl.concat([days for days, _ in found]), labels, [len(days) for days, _ in found]
 
 
-def _coded(labels: pl.Series, first: Sequence[str]) -> tuple[np.ndarray, list[str]]:
-    """The place of each row's label among the members: those that come ``first``, then the others by name."""
+def _kind(segment: str, of: Head | None) -> pl.Categorical | pl.Enum:
+    """What the labels of a segment are held as: by their places where its members are known, else of their own, given up with
+    the labels."""
+    return pl.Categorical(pl.Categories.random()) if of is None else pl.Enum(of.members[segment])
+
+
+def _coded(labels: pl.Series, first: Sequence[str], members: Sequence[str] | None) -> tuple[np.ndarray, Sequence[str]]:
+    """The place of each row's label among the members: those that come ``first``, then the others by name. members: those that
+    there are, not only of these rows."""
+    if members is not None:
+        return labels.to_physical().to_numpy(), members
     different = labels.unique()
     known = different.cast(pl.String).to_list()
     shown = list(dict.fromkeys([*(name for name in first if name in set(known)), *sorted(known)]))
@@ -221,12 +318,3 @@ def _coded(labels: pl.Series, first: Sequence[str]) -> tuple[np.ndarray, list[st
     code: np.ndarray = np.zeros(int(held.max(initial=0)) + 1, dtype=np.min_scalar_type(max(len(shown) - 1, 0)))
     code[held] = whose
     return code[labels.to_physical().to_numpy()], shown
-
-
-def labels_of(cells: pl.Series) -> pl.Series:
-    if cells.dtype == pl.Boolean:
-        cells = pl.select(pl.when(cells).then(pl.lit("yes")).when(~cells).then(pl.lit("no"))).to_series()
-    elif cells.dtype.is_float():
-        whole = bool((cells.drop_nulls() % 1 == 0).all())
-        cells = cells.cast(pl.Int64).cast(pl.String) if whole else cells.cast(pl.String)
-    return cells.cast(pl.String).fill_null(BLANK_MEMBER)

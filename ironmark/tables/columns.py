@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import math
 import threading
-from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from copy import copy
 from dataclasses import replace
 
@@ -17,7 +17,9 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.marks import Ints
 from ironmark.core.periods import Period
 from ironmark.core.readings import Members, Totals
+from ironmark.tables.by_cell import by_cell
 from ironmark.tables.cells import (
+    BLANK_MEMBER,
     MOST_PART_BYTES,
     Cells,
     CellSource,
@@ -30,10 +32,9 @@ from ironmark.tables.cells import (
     parts_of,
 )
 from ironmark.tables.coarser_cells import JOINED, cells_of, coarser, finest, joined
-from ironmark.tables.column_rows import ALL, ColumnRows, Order
+from ironmark.tables.column_rows import ALL, MOST_PAIRS, ColumnRows, Order, RowsToRead
 from ironmark.tables.kept_cells import Head, KeptCells, PlainCells
 from ironmark.tables.pieces import MANY_ROWS, Gone, Pieces
-from ironmark.tables.row_expressions import ADDED, Dates, part_expression
 
 _Place = tuple[Unit, tuple[str, ...]]
 
@@ -58,23 +59,27 @@ class ColumnSource(CellSource):
         room: bytes that may be held of columns that are read in pieces, and as many of what is worked out. Raises NoPeriod, Gone."""
         made = ColumnRows(rows, period, segments, through, order or {}, room, within)
         head = Head(made.first_day, made.last_day, made.height, made.members)
-        self._begin(KeptCells(head, {}), through, segments if own is None else own, room, lambda: made)
+        to_read = None
+        if isinstance(rows, Pieces):  # those in memory are held by what is made of them alone
+            to_read = RowsToRead(lambda: rows, period, segments, through, order or {}, room, within)
+        self._begin(KeptCells(head, {}, {}), through, segments if own is None else own, room, to_read)
         self._rows_read = made
 
     @classmethod
     def of_cells(
-        cls, kept: KeptCells, through: dt.date, own: Sequence[str], room: int, read: Callable[[], ColumnRows]
+        cls, kept: KeptCells, through: dt.date, own: Sequence[str], room: int, to_read: RowsToRead
     ) -> ColumnSource:
-        """One of which some cells are known. read: reads its rows; what that raises is raised by whatever asks for them."""
+        """One of which some cells are known. What reading its rows raises is raised by whatever asks for them."""
         made = cls.__new__(cls)
-        made._begin(kept, through, own, room, read)
+        made._begin(kept, through, own, room, to_read)
         return made
 
     def _begin(
-        self, kept: KeptCells, through: dt.date, own: Collection[str], room: int, read: Callable[[], ColumnRows]
+        self, kept: KeptCells, through: dt.date, own: Collection[str], room: int, to_read: RowsToRead | None
     ) -> None:
         super().__init__(kept.head.first_day, kept.head.last_day, kept.head.members, through, own)
-        self.height, self._kept, self._room, self._read = kept.head.height, dict(kept.cells), room, read
+        self.height, self._kept, self._room, self._to_read = kept.head.height, dict(kept.cells), room, to_read
+        self._known_pairs = dict(kept.pairs)
         self._rows_read, self._reading = None, threading.Lock()
         self._cells: dict[_Place, Cells] = {}
         self._cell_of_row: dict[_Place, pl.Series] = {}
@@ -85,11 +90,16 @@ class ColumnSource(CellSource):
     def _rows(self) -> ColumnRows:
         with self._reading:  # of its own: who asks for what is known does not wait
             if self._rows_read is None:
-                made = self._read()
-                if made.height != self.height or made.members != self.members:
-                    raise Gone("These rows were replaced while they were read. Look again.")
+                assert self._to_read is not None
+                made = self._to_read.read(self._head)
+                if made.height != self.height:
+                    raise Gone
                 self._rows_read = made
             return self._rows_read
+
+    @property
+    def _head(self) -> Head:
+        return Head(self._first_day, self._last_day, self.height, self.members)
 
     @property
     def weight(self) -> int:
@@ -99,7 +109,8 @@ class ColumnSource(CellSource):
         of_row = sum(held.estimated_size() for held in tuple(self._cell_of_row.values()))
         worked_out = sum(place.nbytes for place in tuple(self._worked_out.values()))
         narrowed = sum(one.weight for one in tuple(self._narrowed.values()))
-        return self._weight_of_rows + cells + worked_out + int(of_row) + narrowed
+        pairs = sum(some.nbytes for some in tuple(self._known_pairs.values()))
+        return self._weight_of_rows + cells + worked_out + int(of_row) + narrowed + pairs
 
     @property
     def _weight_of_rows(self) -> int:
@@ -112,32 +123,93 @@ class ColumnSource(CellSource):
 
     def _see_rows(self, a: formula_nodes.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
         rows, every = self._rows, len(self.members[by]) if by else 1
-        keep = rows.of_members(where)
-        member = rows.member_of_row[by] if by else np.zeros(1, dtype=np.int64)
-        unit = rows.units(line.unit)
+        some = np.flatnonzero(rows.of_members(where)) if where else None  # the places of those that count
+
+        def of(every_row: np.ndarray) -> np.ndarray:
+            return every_row if some is None else every_row[some]
+
+        member = of(rows.member_of_row[by]) if by else None
+        unit = of(rows.units(line.unit))
+        keep: np.ndarray | None = None
         if a.last:
             days = Line(line.periods, self._first_day, self._last_day, line.until, "day")
             day = rows.units("day")
-            keep &= last_days(days.bucket[day], self.series(rows.member_of_row, self.height), day)
+            keep = of(last_days(days.bucket[day], self.series(rows.member_of_row, self.height), day))
         full = np.full(len(line.periods) * every, np.nan)
         if a.window is None:
-            bucket = line.bucket[unit]
-            self._fill(full, a, bucket * every + member, keep & (bucket >= 0))
+            cell = (line.bucket * every).astype(np.int32)[unit]
+            if (line.bucket < 0).any():
+                keep = (line.bucket >= 0)[unit] if keep is None else keep & (line.bucket >= 0)[unit]
+            if member is not None:
+                cell += member
+            self._fill(full, a, cell, keep, some)
         else:
             for p, (start, end) in enumerate(line.windows(a.window)):
-                inside = keep & (unit >= start) & (unit < end)
-                self._fill(full, a, np.broadcast_to(p * every + member, unit.shape), inside)
+                inside = (unit >= start) & (unit < end)
+                cell = np.full(len(unit), p * every, dtype=np.int32)
+                if member is not None:
+                    cell += member
+                self._fill(full, a, cell, inside if keep is None else inside & keep, some)
         return full.reshape(len(line.periods), every)
 
-    def _fill(self, out: Floats, a: formula_nodes.Aggregate, cell: Ints, keep: np.ndarray) -> None:
-        """Put the aggregate over the rows of each cell into its place in ``out``."""
-        frame = pl.DataFrame(self._rows.columns(self._rows.read_by(a.of, a.where)))
-        frame = frame.filter(pl.Series(keep)).with_columns(pl.Series("cell", cell[keep]))
-        found, there = (
-            next(_by_cell(frame, len(out), [(a.name, a.of, a.where)], self._rows.dates)),
-            frame["cell"].unique(),
-        )
+    def _fill(
+        self, out: Floats, a: formula_nodes.Aggregate, cell: Ints, keep: np.ndarray | None, some: Ints | None
+    ) -> None:
+        """Put the aggregate over the rows of each cell into its place in ``out``. cell (N,), and which of them count, keep (N,):
+        of ``some`` rows where these are given."""
+        if keep is not None:
+            some = np.flatnonzero(keep) if some is None else some[keep]
+            cell = cell[keep]
+        if not len(cell):
+            return
+        found = self._differing(a, cell, some, len(out))
+        if found is None:
+            rows = self._rows
+            frame = pl.DataFrame(rows.columns(rows.read_by(a.of, a.where), some)).with_columns(pl.Series("cell", cell))
+            found = next(by_cell(frame, len(out), [(a.name, a.of, a.where)], rows.dates))
+        there = np.bincount(cell, minlength=len(out)) > 0
         out[there] = found[there]
+
+    def _differing(self, a: formula_nodes.Aggregate, cell: Ints, some: Ints | None, many: int) -> Floats | None:
+        """How many members of a segment each cell has, (many,): told by their places, where all of them count and these are
+        texts."""
+        if a.name != "distinct" or not isinstance(a.of, formula_nodes.Column) or a.where is not None:
+            return None
+        rows, segment = self._rows, a.of.name
+        members = self.members.get(segment, ())
+        if not rows.is_plain(segment) or many * len(members) > MOST_PAIRS:
+            return None
+        codes = rows.member_of_row[segment]
+        seen = np.zeros((many, len(members)), dtype=bool)
+        seen[cell, codes if some is None else codes[some]] = True
+        seen[:, [at for at, name in enumerate(members) if name == BLANK_MEMBER]] = False
+        return np.asarray(seen.sum(axis=1), dtype=np.float64)
+
+    def _pairs(self, first: str, second: str) -> Ints:
+        count, pair = len(self.members[first]) * len(self.members[second]), {first, second}
+        if (first, second) in self._known_pairs:
+            return self._known_pairs[first, second]
+        known = any(unit == "month" and pair <= set(held) for unit, held in (*self._cells, *self._kept))
+        if self.height < MANY_ROWS or known or count > MOST_PAIRS:
+            return super()._pairs(first, second)
+        if self._to_read is not None and (found := self._to_read.pairs(first, second, self._head)) is not None:
+            self._known_pairs |= found
+            self.worked_out()
+            return found[first, second]
+        rows, seen = self._rows, np.zeros(count, dtype=bool)
+        one, two = (rows.member_of_row[segment].astype(np.int32) for segment in (first, second))
+        seen[one * np.int32(len(self.members[second])) + two] = True
+        return np.flatnonzero(seen)
+
+    def know_pairs(self) -> None:
+        """Work out which members share rows, of segments of which the finest cells do not tell it: whoever narrows to one of
+        these asks for it."""
+        some = self._finer("month", ()) or ()
+        for long in (name for name in self.members if name not in some):
+            for name in self.members:
+                first, second = sorted((long, name))
+                if name != long and self._head.possible((first, second)) <= MOST_PAIRS:
+                    self._pairs(first, second)
 
     def aggregate(
         self, wanted: Sequence[formula_nodes.Aggregate], by: str | None, where: Members, periods: Sequence[Period],
@@ -176,22 +248,27 @@ class ColumnSource(CellSource):
     def _narrowed_to(self, where: Members) -> ColumnSource:
         """The rows of some members, with everything else as here."""
         place = tuple(sorted((segment, tuple(sorted(names))) for segment, names in where.items()))
-        rows = self._rows
         with self._lock:
-            made = self._narrowed.pop(place, None)
-            if made is None:
-                made, own = copy(self), rows.some(rows.of_members(where))
-                made._rows_read, made._read = own, lambda: own
-                made.height, made.worked_out = own.height, _nobody
-                made._cells, made._cell_of_row, made._narrowed, made._kept = {}, {}, {}, {}
-                made._worked_out, made._within, made._lock = {}, {}, threading.RLock()
-            self._narrowed[place] = made
+            made = self._narrowed.get(place)
+        if made is None:
+            made, own = copy(self), self._rows_of(where)
+            made._rows_read, made.height, made.worked_out = own, own.height, _nobody
+            made._cells, made._cell_of_row, made._narrowed, made._kept, made._known_pairs = {}, {}, {}, {}, {}
+            made._worked_out, made._within, made._lock = {}, {}, threading.RLock()
+        with self._lock:
+            self._narrowed.pop(place, None)
+            self._narrowed[place] = made  # used last, given up last
             while (
                 len(self._narrowed) > 1
                 and sum(one.weight for one in self._narrowed.values()) > self._most_of_cells // 2
             ):
                 del self._narrowed[next(iter(self._narrowed))]
         return made
+
+    def _rows_of(self, where: Members) -> ColumnRows:
+        """Those of some members: read apart where they are in pieces, as all of them take longer."""
+        some = None if self._to_read is None else self._to_read.some(where, self._head)
+        return some if some is not None else self._rows.some(self._rows.of_members(where))
 
     def _finer(self, unit: Unit, segments: tuple[str, ...]) -> tuple[str, ...] | None:
         """The segments by whose cells those of fewer are known, of many rows; None where it is these themselves, or some of them
@@ -308,7 +385,7 @@ class ColumnSource(CellSource):
             cell = of_row.slice(start, frame.height)
             first, last = int(cell.min()), int(cell.max())  # type: ignore[arg-type]
             frame = frame.with_columns((cell - first).alias("cell"))
-            return first, [*_by_cell(frame, last - first + 1, missing, rows.dates)]
+            return first, [*by_cell(frame, last - first + 1, missing, rows.dates)]
 
         found = {key: np.full(many, np.nan if key[0] in JOINED else 0.0) for key in missing}
         for first, parts in rows.each(names, work):
@@ -331,58 +408,8 @@ class ColumnSource(CellSource):
                     found[unit, segments] = PlainCells(
                         replace(cells, parts={}), (dict(before.parts) if before else {}) | parts
                     )
-        return KeptCells(Head(self._first_day, self._last_day, self.height, self.members), found)
+        return KeptCells(self._head, found, dict(self._known_pairs))
 
 
 def _bytes(cells: Cells) -> int:
     return sum(held.nbytes for held in (cells.unit, cells.rows, *cells.member.values(), *cells.parts.values()))
-
-
-def _by_cell(frame: pl.DataFrame, many: int, parts: Sequence[PartKey], dates: Dates) -> Iterator[Floats]:
-    """Each part over the rows of every cell: (many,) float, NaN for a cell without rows.
-
-    What is added up is added in the order of the rows. A group_by adds side by side, in an order that differs from
-    one run to the next, and the last digit of a sum with it: two processes would then say two things of the same rows.
-    """
-    cell = frame["cell"].to_numpy()
-    rows = np.bincount(cell, minlength=many)
-    plan = {at: part_expression(*part, dates).alias(str(at)) for at, part in enumerate(parts)}
-    grouped = [plan[at] for at, (name, _, _) in enumerate(parts) if name not in ADDED]
-    added = [
-        plan[at] for at, (name, _, where) in enumerate(parts) if name in ADDED and (name, where) != ("matching", None)
-    ]
-    lazy = frame.lazy()
-    by_cell, by_row = pl.collect_all(
-        [lazy.group_by("cell").agg(grouped) if grouped else lazy.head(0), lazy.select(added)]
-    )
-    place = by_cell["cell"].to_numpy()
-    for at, (name, _, where) in enumerate(parts):
-        if (name, where) == ("matching", None):
-            yield rows.astype(np.float64)
-        elif name in ADDED:
-            yield np.where(rows > 0, _added(name, cell, rows, by_row[str(at)]), np.nan)
-        else:
-            column = np.full(many, np.nan)
-            column[place] = by_cell[str(at)].cast(pl.Float64).to_numpy()
-            yield column
-
-
-def _added(name: str, cell: Ints, rows: Ints, values: pl.Series) -> Floats:
-    """By cell the sum or the sample standard deviation (two passes) of the values that are there, or how many are true.
-    rows: of each cell."""
-    many = len(rows)
-    if values.dtype == pl.Boolean:
-        true = values.to_numpy()
-        return (rows if true.all() else np.bincount(cell[true], minlength=many)).astype(np.float64)
-    figures = values.to_numpy()
-    known = ~np.isnan(figures)
-    if not known.all():
-        cell, figures = cell[known], figures[known]
-    total: Floats = np.bincount(cell, figures, minlength=many).astype(np.float64, copy=False)
-    if name == "sum":
-        return total
-    count = np.bincount(cell, minlength=many)
-    mean = total / np.maximum(count, 1)
-    squares = np.bincount(cell, (figures - mean[cell]) ** 2, minlength=many)
-    variance: Floats = np.divide(squares, count - 1, out=np.full(many, np.nan), where=count > 1)
-    return np.asarray(np.sqrt(variance))

@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import io
 import json
+import math
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
 import polars as pl
 
 from ironmark.core.evaluate import Floats
+from ironmark.core.marks import Ints
 from ironmark.tables.cells import Cells, Unit
 
 MOST_BYTES = 8 << 20  # of a body, as of a piece of rows
 _MOST_HELD = 64 << 20  # bytes of cells that one is made of
+_MOST_PAIRS = 1 << 20  # of two segments; more are worked out once more
 _HEAD = "head.json"
 
 
@@ -27,6 +30,10 @@ class Head:
     last_day: int
     height: int
     members: Mapping[str, tuple[str, ...]]
+
+    def possible(self, segments: Iterable[str]) -> int:
+        """How many combinations of members of some segments there may be."""
+        return math.prod(len(self.members[segment]) for segment in segments)
 
 
 @dataclass(frozen=True)
@@ -44,16 +51,24 @@ class PlainCells:
 
 @dataclass(frozen=True)
 class KeptCells:
+    """pairs: by two segments which of their members share rows, as ``CellSource._pairs`` says it."""
+
     head: Head
     cells: Mapping[tuple[Unit, tuple[str, ...]], PlainCells]
+    pairs: Mapping[tuple[str, str], Ints]
 
 
 def packed(kept: KeptCells) -> bytes | None:
     """As bytes, at most ``MOST_BYTES``: where all of them are more, without the parts that were asked for longest ago, and None
     where the cells alone are too many."""
     cells = dict(kept.cells)
+    pairs = {place: some for place, some in kept.pairs.items() if len(some) <= _MOST_PAIRS}
     while cells:
-        body = _packed(KeptCells(kept.head, cells)) if sum(one.nbytes for one in cells.values()) <= _MOST_HELD else b""
+        body = (
+            _packed(replace(kept, cells=cells, pairs=pairs))
+            if sum(one.nbytes for one in cells.values()) <= _MOST_HELD
+            else b""
+        )
         if body and len(body) <= MOST_BYTES:
             return body
         place = max(cells, key=lambda place: cells[place].nbytes)
@@ -73,15 +88,21 @@ def _packed(kept: KeptCells) -> bytes:
             columns: dict[str, Any] = {"unit": plain.cells.unit, "rows": plain.cells.rows}
             columns |= {f"m{n}": plain.cells.member[segment] for n, segment in enumerate(segments)}
             columns |= {f"p{n}": part for n, part in enumerate(plain.parts.values())}
-            made = io.BytesIO()
-            pl.DataFrame(columns).write_parquet(made, compression="zstd", statistics=False)
-            body.writestr(str(at), made.getvalue())
+            body.writestr(str(at), _parquet(columns))
+        for at, some in enumerate(kept.pairs.values()):
+            body.writestr(f"pairs {at}", _parquet({"pair": some}))
         head = {
             "first_day": kept.head.first_day, "last_day": kept.head.last_day, "height": kept.head.height,
-            "members": kept.head.members, "cells": places,
+            "members": kept.head.members, "cells": places, "pairs": list(kept.pairs),
         }  # fmt: skip
         body.writestr(_HEAD, json.dumps(head))
     return buffer.getvalue()
+
+
+def _parquet(columns: Mapping[str, Any]) -> bytes:
+    made = io.BytesIO()
+    pl.DataFrame(columns).write_parquet(made, compression="zstd", statistics=False)
+    return made.getvalue()
 
 
 def unpacked(body: bytes) -> KeptCells:
@@ -94,5 +115,9 @@ def unpacked(body: bytes) -> KeptCells:
             member = {segment: found[f"m{n}"] for n, segment in enumerate(segments)}
             parts = {text: found[f"p{n}"] for n, text in enumerate(place["parts"])}
             cells[place["unit"], segments] = PlainCells(Cells(found["unit"], member, found["rows"], {}), parts)
+        pairs = {
+            (one, two): pl.read_parquet(kept.read(f"pairs {at}"))["pair"].to_numpy()
+            for at, (one, two) in enumerate(said["pairs"])
+        }
     members = {segment: tuple(names) for segment, names in said["members"].items()}
-    return KeptCells(Head(said["first_day"], said["last_day"], said["height"], members), cells)
+    return KeptCells(Head(said["first_day"], said["last_day"], said["height"], members), cells, pairs)

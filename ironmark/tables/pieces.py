@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import AbstractContextManager, contextmanager, nullcontext
 from itertools import chain
@@ -14,7 +14,8 @@ from typing import TypeVar
 import numpy as np
 import polars as pl
 
-from ironmark.tables.cells import NoPeriod
+from ironmark.tables.cells import BLANK_MEMBER, NoPeriod
+from ironmark.tables.labels import is_of
 
 Merges = Mapping[str, Mapping[str, str]]
 Found = TypeVar("Found")
@@ -29,6 +30,9 @@ MANY_ROWS = 1_000_000  # of which only the columns that are asked for are read
 
 class Gone(NoPeriod):
     """The version was given up since it was asked for."""
+
+    def __init__(self) -> None:
+        super().__init__("These rows were replaced while they were read. Look again.")
 
 
 class Pieces:
@@ -63,7 +67,7 @@ class Pieces:
         """Some columns of all rows. Raises Gone."""
         found = list(self.frames(names))
         if not found:
-            raise Gone("These rows were replaced while they were read. Look again.")
+            raise Gone
         return pl.concat(found)
 
     def slice(self, offset: int, length: int) -> pl.DataFrame:
@@ -102,23 +106,51 @@ class Pieces:
     def each(self, names: Sequence[str] | None, work: Callable[[pl.DataFrame, int], Found]) -> Iterator[Found]:
         """What comes of each piece and its place, in their order. Those that come next are worked on meanwhile, in other
         threads."""
+        return self._ahead(lambda piece, at: work(self._frame(piece, names), at))
+
+    def of_members(self, where: Mapping[str, Collection[str]], most: int) -> pl.DataFrame | None:
+        """The rows of some members, in their order; None where these are more than ``most`` bytes. Pieces that have none by their
+        statistics are left out. Raises Gone."""
+        at_once = [name for name in where if self._own.get(name) == pl.String and not self.merges.get(name)]
+        tests = [_is_of(name, where[name]) for name in at_once]
+        rest = {name: names for name, names in where.items() if name not in at_once}
+
+        def look(piece: bytes, _: int) -> pl.DataFrame:
+            frame = self._complete(pl.scan_parquet(io.BytesIO(piece)).filter(*tests).collect())
+            for name, names in rest.items():
+                frame = frame.filter(is_of(frame[name], names))
+            return frame
+
+        found, size = list[pl.DataFrame](), 0
+        for frame in self._ahead(look):
+            found.append(frame)
+            if (size := size + int(frame.estimated_size())) > most:
+                return None
+        if not found:
+            raise Gone
+        return pl.concat(found)
+
+    def _ahead(self, work: Callable[[bytes, int], Found]) -> Iterator[Found]:
         with self.read() as pieces, ThreadPoolExecutor(AHEAD) as pool:
             coming = deque[Future[Found]]()
             for at, piece in enumerate(pieces):
-                coming.append(pool.submit(lambda piece, at: work(self._frame(piece, names), at), piece, at))
+                coming.append(pool.submit(work, piece, at))
                 if len(coming) > AHEAD:
                     yield coming.popleft().result()
             while coming:
                 yield coming.popleft().result()
 
+    def _complete(self, frame: pl.DataFrame) -> pl.DataFrame:
+        """All columns of some rows as they are kept."""
+        frame = merged(frame, self.merges)
+        return frame if self._widened is None else self._widened(frame)
+
     def _frame(self, piece: bytes, names: Sequence[str] | None) -> pl.DataFrame:
-        wide = self._widened is not None and (names is None or any(name not in self._own for name in names))
-        own = None if wide or names is None else list(names)
-        merges = {name: held for name, held in self.merges.items() if own is None or name in own}
-        frame = merged(pl.read_parquet(io.BytesIO(piece), columns=own), merges)
-        if wide and self._widened is not None:
-            frame = self._widened(frame)
-        return frame if names is None else frame.select(names)
+        if names is None or any(name not in self._own for name in names):
+            frame = self._complete(pl.read_parquet(io.BytesIO(piece)))
+            return frame if names is None else frame.select(names)
+        merges = {name: held for name, held in self.merges.items() if name in names}
+        return merged(pl.read_parquet(io.BytesIO(piece), columns=list(names)), merges)
 
 
 class Joined(Pieces):
@@ -178,6 +210,12 @@ def merged(frame: Frame, merges: Merges) -> Frame:
     return frame.with_columns(edits) if edits else frame
 
 
+def _is_of(segment: str, names: Collection[str]) -> pl.Expr:
+    """The rows of some members of a segment of texts."""
+    of = pl.col(segment).is_in(list(names))
+    return of | pl.col(segment).is_null() if BLANK_MEMBER in names else of
+
+
 def _height(piece: bytes) -> int:
     return int(pl.scan_parquet(io.BytesIO(piece)).select(pl.len()).collect().item())
 
@@ -187,7 +225,7 @@ def in_pieces(frame: pl.DataFrame) -> Iterator[Piece]:
     start, size = 0, PIECE_ROWS
     while True:
         buffer = io.BytesIO()
-        frame.slice(start, size).write_parquet(buffer, compression="zstd", compression_level=1, statistics=False)
+        frame.slice(start, size).write_parquet(buffer, compression="zstd", compression_level=1, statistics=True)
         if buffer.tell() > PIECE_BYTES and size > 1:
             size = max(1, size // 2)
             continue

@@ -21,7 +21,7 @@ from ironmark.pages.reading.read import read_page
 from ironmark.store import eyes, records
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.eyes import Eyes
-from ironmark.tables.column_rows import labels_of
+from ironmark.tables.labels import labels_of
 from tests import world
 
 Rules = dict[str, dict[str, tuple[str, ...]]]

@@ -16,7 +16,7 @@ from ironmark.core.formula_nodes import aggregates
 from ironmark.core.periods import Period, timeline
 from ironmark.core.readings import Totals
 from ironmark.tables import columns, kept_cells
-from ironmark.tables.column_rows import ALL, ColumnRows
+from ironmark.tables.column_rows import ALL, RowsToRead
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.kept_cells import KeptCells, packed, unpacked
 from ironmark.tables.pieces import Gone
@@ -55,12 +55,12 @@ def kept_of(source: ColumnSource) -> KeptCells:
     return unpacked(body)
 
 
-def never() -> ColumnRows:
+def never() -> pl.DataFrame:
     raise AssertionError("the rows were read")
 
 
-def of_cells(kept: KeptCells, read: Callable[[], ColumnRows] = never) -> ColumnSource:
-    return ColumnSource.of_cells(kept, LAST, SEGMENTS, ALL, read)
+def of_cells(kept: KeptCells, rows: Callable[[], pl.DataFrame] = never) -> ColumnSource:
+    return ColumnSource.of_cells(kept, LAST, SEGMENTS, ALL, RowsToRead(rows, "dan", SEGMENTS, LAST, {}, ALL))
 
 
 class Kept(unittest.TestCase):
@@ -94,9 +94,9 @@ class Kept(unittest.TestCase):
         totals(source, "count()", None, {})
         reads, told = [], []
 
-        def read() -> ColumnRows:
+        def read() -> pl.DataFrame:
             reads.append(1)
-            return ColumnRows(rows, "dan", SEGMENTS, LAST, {}, ALL, ())
+            return rows
 
         made = of_cells(kept_of(source), read)
         made.worked_out = lambda: told.append(1)
@@ -114,7 +114,7 @@ class Kept(unittest.TestCase):
         rows = frame([(dt.date(2027, 1, 3), "Lipa", "Žiga", 1.0, None)])
         source = ColumnSource(rows, "dan", SEGMENTS, LAST)
         totals(source, "count()", None, {})
-        others = ColumnRows(pl.concat([rows, rows]), "dan", SEGMENTS, LAST, {}, ALL, ())
+        others = pl.concat([rows, rows])
         with self.assertRaisesRegex(Gone, "Look again"):
             totals(of_cells(kept_of(source), lambda: others), "sum(med)", None, {})
 

@@ -35,6 +35,7 @@ from ironmark.store import datasets
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.cells import NoPeriod
+from ironmark.tables.columns import ColumnSource
 from ironmark.tables.facts import MOST_MEMBERS
 
 log = structlog.get_logger()
@@ -96,6 +97,8 @@ def look_ahead(sources: Sources, key: str) -> None:
             dataset = datasets.get(session, key)
             if keeps(dataset):
                 propose(ReadingContext(sources, session), dataset)
+                if isinstance(source := sources.source(session, dataset), ColumnSource):
+                    source.know_pairs()
     except (Refused, Missing, SQLAlchemyError, OSError):
         pass  # whoever asks is told
     except Exception as error:

@@ -23,7 +23,7 @@ from ironmark.store import database, dataset_secrets, datasets, eyes, room
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
 from ironmark.tables.cells import NoPeriod, Within
-from ironmark.tables.column_rows import ColumnRows
+from ironmark.tables.column_rows import RowsToRead
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import Connection
 from ironmark.tables.folders import Files, FolderSource, FolderTable, allowed, files_now, in_words
@@ -127,7 +127,7 @@ class Sources:
         room = self._most // 3
         if kept is not None:
             made = ColumnSource.of_cells(
-                kept, dataset.through, dataset.own_segments, room, lambda: self._rows(dataset, room)
+                kept, dataset.through, dataset.own_segments, room, self._to_read(dataset, room)
             )
         else:
             with eyes.of_all_rows(session):
@@ -147,12 +147,15 @@ class Sources:
             self._give_up(older)
         return made
 
-    def _rows(self, dataset: StoredDataset, room: int) -> ColumnRows:
+    def _to_read(self, dataset: StoredDataset, room: int) -> RowsToRead:
         """All rows of a dataset of which cells are kept."""
         assert dataset.period is not None and dataset.through is not None
-        with self.readings() as session:
-            rows = self.rows_of(session, dataset)
-        return ColumnRows(rows, dataset.period, dataset.segments, dataset.through, dataset.order, room, ())
+
+        def rows() -> Rows:
+            with self.readings() as session:
+                return self.rows_of(session, dataset)
+
+        return RowsToRead(rows, dataset.period, dataset.segments, dataset.through, dataset.order, room)
 
     def rows_of(self, session: Session, dataset: StoredDataset, apart: str = "") -> Rows:
         """All rows, whoever asks, with what is looked up and derived, and spellings merged but those of the column ``apart``. Many are

@@ -1,0 +1,187 @@
+"""Rows of some members are read apart from all others, of rows in pieces: they say what a frame of all says."""
+
+import datetime as dt
+import unittest
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, nullcontext
+from dataclasses import replace
+from typing import Any
+from unittest import mock
+
+import numpy as np
+import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ironmark.core import formula as f
+from ironmark.core.formula_nodes import aggregates
+from ironmark.core.periods import Period, timeline
+from ironmark.core.readings import Totals
+from ironmark.tables import columns
+from ironmark.tables.cells import NoPeriod, Within
+from ironmark.tables.column_rows import ALL, RowsToRead
+from ironmark.tables.columns import ColumnSource
+from ironmark.tables.kept_cells import packed, unpacked
+from ironmark.tables.labels import labels_of
+from ironmark.tables.pieces import Pieces, in_pieces
+
+# Slate: when it was split, in which quarry, by which crew, on which floor, how many tons, and whether it rained.
+SLATE = {
+    "dyddiad": pl.Date, "chwarel": pl.String, "criw": pl.String, "llawr": pl.Float64, "glaw": pl.Boolean, "tunelli": pl.Float64,
+}  # fmt: skip
+SEGMENTS = ["chwarel", "criw", "llawr", "glaw"]
+MEMBERS: dict[str, tuple[Any, ...]] = {
+    "chwarel": ("Y Graig", "Pen-ŵyn", None), "criw": ("<b>Siân</b>", "Twm", "Łucja"), "llawr": (1.0, 2.5, None),
+    "glaw": (True, False, None),
+}  # fmt: skip
+MERGED = {"criw": {"Łucja": "Twm"}}
+LAST = dt.date(2027, 2, 20)
+slate = st.lists(
+    st.tuples(
+        st.one_of(st.none(), st.dates(dt.date(2026, 12, 1), dt.date(2027, 3, 9))),
+        *(st.sampled_from(MEMBERS[name]) for name in SEGMENTS),
+        st.one_of(st.none(), st.floats(-1e4, 1e4)),
+    ),
+    min_size=1, max_size=30,
+)  # fmt: skip
+FORMULAS = (
+    "sum(tunelli)", "mean(tunelli)", "median(tunelli)", "distinct(chwarel)", "distinct(criw where glaw = yes)", "stdev(tunelli)",
+    "max(tunelli where llawr > 1)", "count(where chwarel is blank)", "rolling(distinct(criw), 2)", "level: sum(tunelli)", "share(count())",
+)  # fmt: skip
+
+
+def pieces(rows: pl.DataFrame, size: int) -> Pieces:
+    """Rows as they are kept, so many to a piece."""
+    bodies = [body for part in rows.iter_slices(size) for body, _ in in_pieces(part)]
+    return Pieces(lambda: nullcontext(bodies), MERGED, rows.height)
+
+
+def totals(source: ColumnSource, text: str, by: str | None, where: Any) -> Totals:
+    periods = timeline(Period.of(source.last, "month"), source.first, source.last)
+    asked = aggregates(f.parse(text.removeprefix("level: ")))
+    return source.aggregate([replace(a, last=text.startswith("level")) for a in asked], by, where, periods)
+
+
+@contextmanager
+def as_many() -> Iterator[None]:
+    """Few rows are as many, and members as many beside them."""
+    with (
+        mock.patch.object(columns, "MANY_ROWS", 0),
+        mock.patch.object(ColumnSource, "_is_wide", lambda _, some: bool([*some])),
+    ):
+        yield
+
+
+def labels(*values: Any) -> tuple[str, ...]:
+    found = {"1.0": "1"}
+    return tuple(found.get(label, label) for label in labels_of(pl.Series(values)).to_list())
+
+
+class Apart(unittest.TestCase):
+    def same(self, one: Totals, other: Totals) -> None:
+        self.assertEqual(one.members, other.members)
+        np.testing.assert_array_equal(one.rows, other.rows)
+        for key, part in one.parts.items():
+            np.testing.assert_allclose(part, other.parts[key], rtol=1e-9, atol=1e-6)
+
+    def sources(self, rows: pl.DataFrame, size: int, within: Within) -> tuple[ColumnSource, ColumnSource]:
+        """Of a frame, and of pieces; the same refusal where nothing is to be read."""
+        whole = rows.with_columns(pl.col("criw").replace(MERGED["criw"]))
+
+        def made(of: pl.DataFrame | Pieces) -> ColumnSource:
+            return ColumnSource(of, "dyddiad", SEGMENTS, LAST, within=within)
+
+        try:
+            plain = made(whole)
+        except NoPeriod:
+            with self.assertRaises(NoPeriod):
+                made(pieces(rows, size))
+            raise unittest.SkipTest("no rows") from None
+        return plain, made(pieces(rows, size))
+
+    @settings(max_examples=60, deadline=None)
+    @given(slate, st.integers(1, 12), st.sampled_from(FORMULAS), st.data())
+    def test_they_say_what_a_frame_says(self, data: list[Any], size: int, text: str, drawn: Any) -> None:
+        rows = pl.DataFrame(data, schema=SLATE, orient="row")
+        some = st.sampled_from([(), ("chwarel",), ("criw",), ("chwarel", "glaw"), ("llawr",)])
+        within = tuple((name, labels(*MEMBERS[name][1:])) for name in drawn.draw(some))
+        try:
+            plain, apart = self.sources(rows, size, within)
+        except unittest.SkipTest:
+            return
+        by = drawn.draw(st.sampled_from([None, *SEGMENTS]))
+        where = {
+            name: tuple(drawn.draw(st.lists(st.sampled_from([*plain.members[name], "neb"]), min_size=1, unique=True)))
+            for name in drawn.draw(st.lists(st.sampled_from(SEGMENTS), unique=True))
+        }
+        with as_many():
+            found = totals(apart, text, by, where)
+            self.same(totals(plain, text, by, where), found)
+            body = packed(apart.worth_keeping())
+            if body is not None and not within:  # cells are kept of all rows alone
+                read = RowsToRead(lambda: pieces(rows, size), "dyddiad", SEGMENTS, LAST, {}, ALL)
+                kept = ColumnSource.of_cells(unpacked(body), LAST, SEGMENTS, ALL, read)
+                self.same(found, totals(kept, text, by, where))
+
+    @settings(max_examples=40, deadline=None)
+    @given(slate, st.integers(1, 12), st.booleans())
+    def test_which_members_share_rows(self, data: list[Any], size: int, narrowed: bool) -> None:
+        rows = pl.DataFrame(data, schema=SLATE, orient="row")
+        try:
+            plain, apart = self.sources(rows, size, (("glaw", ("yes", "no")),) if narrowed else ())
+        except unittest.SkipTest:
+            return
+        with as_many():
+            for one in SEGMENTS:
+                for other in SEGMENTS:
+                    if one != other:
+                        self.assertEqual(plain.within(one, other), apart.within(one, other), (one, other))
+
+    def source(self, rows: Callable[[], Pieces], of: ColumnSource) -> ColumnSource:
+        body = packed(of.worth_keeping())
+        assert body is not None
+        read = RowsToRead(rows, "dyddiad", SEGMENTS, LAST, {}, ALL)
+        return ColumnSource.of_cells(unpacked(body), LAST, SEGMENTS, ALL, read)
+
+    def test_members_that_share_rows_are_told_once_and_kept(self) -> None:
+        rows = pl.DataFrame(
+            [(dt.date(2027, 1, 5), "Y Graig", crew, 1.0, True, 2.0) for crew in ("Siôn", "Twm", "Ifan")], schema=SLATE, orient="row",
+        )  # fmt: skip
+        reads: list[int] = []
+
+        def read() -> Pieces:
+            reads.append(1)
+            return pieces(rows, 2)
+
+        with mock.patch.object(columns, "MANY_ROWS", 0), mock.patch.object(columns, "finest", lambda *_: ("glaw",)):
+            first = ColumnSource(read(), "dyddiad", SEGMENTS, LAST)
+            totals(first, "count()", "glaw", {})
+            told: list[int] = []
+            first.worked_out = lambda: told.append(1)
+            first.know_pairs()
+            self.assertTrue(told)
+            again = self.source(read, first)
+            reads.clear()
+            self.assertEqual(again.within("criw", "chwarel")["Twm"], {"Y Graig"})
+            self.assertEqual(again.within("chwarel", "criw")["Y Graig"], {"Siôn", "Twm", "Ifan"})
+            self.assertEqual(reads, [], "a segment is asked of what was kept")
+
+    def test_rows_beyond_the_room_are_not_read_apart(self) -> None:
+        rows = pl.DataFrame(
+            [(dt.date(2027, 1, 1 + at % 28), "Y Graig", f"C{at}", 1.0, True, float(at)) for at in range(500)], schema=SLATE, orient="row",
+        )  # fmt: skip
+        some = pieces(rows, 100)
+        self.assertIsNone(some.of_members({"chwarel": ("Y Graig",)}, 1000))
+        found = some.of_members({"criw": ("C7", "C400")}, 1000)
+        assert found is not None
+        self.assertEqual(found["tunelli"].to_list(), [7.0, 400.0])
+        with as_many():
+            made = ColumnSource(some, "dyddiad", SEGMENTS, LAST, room=1000)
+            self.assertEqual(int(totals(made, "count()", None, {"chwarel": ("Y Graig",)}).rows.sum()), 500)
+
+    def test_each_piece_tells_its_first_and_last_member(self) -> None:
+        """So those that have none of some members are left out."""
+        rows = pl.DataFrame({"criw": [f"C{at:03}" for at in range(400)], "tunelli": [1.0] * 400})
+        for body, first, last in zip([b for b, _ in in_pieces(rows)], [b"C000"], [b"C399"], strict=True):
+            footer = body[-8 - int.from_bytes(body[-8:-4], "little") :]
+            self.assertTrue(first in footer and last in footer)
