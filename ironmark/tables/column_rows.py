@@ -44,7 +44,8 @@ class ColumnRows:
         some = _apart(rows, segments, dict(within), room) if within else None
         if some is not None:
             rows = some
-        days, labels, self._heights = _seen(rows, period, segments, of)
+        # Rows that do not count may have members that are none of those.
+        days, labels, self._heights = _seen(rows, period, segments, None if within and some is None else of)
         if some is None and days.null_count() == len(days):
             raise NoPeriod("The dataset has no rows with a date yet; upload rows first.")
         keep = (days <= through).fill_null(False)  # a row without a day is none of any period
@@ -308,11 +309,11 @@ def _kind(segment: str, of: Head | None) -> pl.Categorical | pl.Enum:
 def _coded(labels: pl.Series, first: Sequence[str], members: Sequence[str] | None) -> tuple[np.ndarray, Sequence[str]]:
     """The place of each row's label among the members: those that come ``first``, then the others by name. members: those that
     there are, not only of these rows."""
-    if members is not None:
+    if members is not None and isinstance(labels.dtype, pl.Enum):
         return labels.to_physical().to_numpy(), members
     different = labels.unique()
     known = different.cast(pl.String).to_list()
-    shown = list(dict.fromkeys([*(name for name in first if name in set(known)), *sorted(known)]))
+    shown = members or list(dict.fromkeys([*(name for name in first if name in set(known)), *sorted(known)]))
     place = {name: at for at, name in enumerate(shown)}
     held, whose = different.to_physical().to_numpy(), [place[name] for name in known]
     code: np.ndarray = np.zeros(int(held.max(initial=0)) + 1, dtype=np.min_scalar_type(max(len(shown) - 1, 0)))

@@ -79,7 +79,7 @@ class ColumnSource(CellSource):
     ) -> None:
         super().__init__(kept.head.first_day, kept.head.last_day, kept.head.members, through, own)
         self.height, self._kept, self._room, self._to_read = kept.head.height, dict(kept.cells), room, to_read
-        self._known_pairs = dict(kept.pairs)
+        self._known_pairs, self._fine = dict(kept.pairs), dict(kept.fine)
         self._rows_read, self._reading = None, threading.Lock()
         self._cells: dict[_Place, Cells] = {}
         self._cell_of_row: dict[_Place, pl.Series] = {}
@@ -201,9 +201,10 @@ class ColumnSource(CellSource):
         seen[one * np.int32(len(self.members[second])) + two] = True
         return np.flatnonzero(seen)
 
-    def know_pairs(self) -> None:
-        """Work out which members share rows, of segments of which the finest cells do not tell it: whoever narrows to one of
-        these asks for it."""
+    def know_members(self) -> None:
+        """Work out which members have rows on which days and which share rows, where it takes going through all rows: whoever
+        narrows to one of many members asks for it, and whoever may read the rows of some."""
+        self.ahead("day", (), ())
         some = self._finer("month", ()) or ()
         for long in (name for name in self.members if name not in some):
             for name in self.members:
@@ -273,10 +274,11 @@ class ColumnSource(CellSource):
     def _finer(self, unit: Unit, segments: tuple[str, ...]) -> tuple[str, ...] | None:
         """The segments by whose cells those of fewer are known, of many rows; None where it is these themselves, or some of them
         are not among those."""
-        if self.height < MANY_ROWS:
-            return None
-        places = Period.of(self.last, unit).ordinal - Period.of(self.first, unit).ordinal + 1
-        some = finest(places, self.members)
+        if (some := self._fine.get(unit)) is None:
+            if self.height < MANY_ROWS:
+                return None
+            places = Period.of(self.last, unit).ordinal - Period.of(self.first, unit).ordinal + 1
+            some = finest(places, self.members)
         return some if set(segments) < set(some) else None
 
     def _cells_by(self, unit: Unit, segments: tuple[str, ...]) -> Cells:
@@ -291,6 +293,7 @@ class ColumnSource(CellSource):
             self._cell_of_row[place] = pl.Series("cell", of_finer.astype(np.int32))
         else:
             made, self._cell_of_row[place] = self._told_apart(unit, segments)
+            self.worked_out()
         self._cells[place] = made
         return made
 

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import io
 import json
 import math
 import zipfile
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
+import numpy as np
 import polars as pl
 
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import Ints
-from ironmark.tables.cells import Cells, Unit
+from ironmark.core.periods import Period
+from ironmark.tables.cells import Cells, Unit, Within
 
 MOST_BYTES = 8 << 20  # of a body, as of a piece of rows
 _MOST_HELD = 64 << 20  # bytes of cells that one is made of
@@ -56,6 +59,72 @@ class KeptCells:
     head: Head
     cells: Mapping[tuple[Unit, tuple[str, ...]], PlainCells]
     pairs: Mapping[tuple[str, str], Ints]
+    fine: Mapping[Unit, tuple[str, ...]] = field(
+        default_factory=dict
+    )  # by whose cells those of fewer segments are known, where said
+
+
+def narrowed(kept: KeptCells, within: Within) -> KeptCells | None:
+    """What is kept of all rows, of some of them, as if there were no others; None where that cannot be told from cells, or there
+    are none."""
+    head, named = kept.head, dict(within)
+    fine: dict[Unit, tuple[str, ...]] = {}
+    for unit, segments in kept.cells:
+        if named.keys() <= set(segments) and len(segments) > len(fine.get(unit, ())):
+            fine[unit] = segments
+    if "day" not in fine:
+        return None
+    keep = {}
+    for unit, segments in fine.items():
+        cells = kept.cells[unit, segments].cells
+        keep[unit] = np.ones(len(cells.unit), dtype=bool)
+        for segment, names in within:
+            keep[unit] &= np.isin(head.members[segment], names)[cells.member[segment]]
+    days = kept.cells["day", fine["day"]].cells
+    if not keep["day"].any():
+        return None
+    found = days.unit[keep["day"]]
+    seen = {segment: np.unique(days.member[segment][keep["day"]]) for segment in fine["day"]}
+    for segment in head.members.keys() - seen.keys():
+        if (some := _beside(kept, segment, within)) is None:
+            return None
+        seen[segment] = some
+    members = {segment: tuple(names[at] for at in seen[segment]) for segment, names in head.members.items()}
+    narrow = Head(
+        head.first_day + int(found.min()), head.first_day + int(found.max()), int(days.rows[keep["day"]].sum()), members
+    )
+    cells_of = {
+        (unit, segments): _some_of(kept.cells[unit, segments], keep[unit], seen, _units_between(head, narrow, unit))
+        for unit, segments in fine.items()
+    }
+    return KeptCells(narrow, cells_of, {}, fine)
+
+
+def _beside(kept: KeptCells, segment: str, within: Within) -> Ints | None:
+    """The places of the members of a segment that share rows with some of another one; None where nothing tells them."""
+    if len(within) != 1:
+        return None
+    ((other, names),) = within
+    first, second = sorted((segment, other))
+    pairs = kept.pairs.get((first, second))
+    if pairs is None:
+        return None
+    one, two = np.divmod(pairs, len(kept.head.members[second]))
+    mine, others = (one, two) if segment == first else (two, one)
+    return np.unique(mine[np.isin(kept.head.members[other], names)[others]])
+
+
+def _units_between(before: Head, after: Head, unit: Unit) -> int:
+    first, second = (Period.of(dt.date.fromordinal(one.first_day), unit).ordinal for one in (before, after))
+    return second - first
+
+
+def _some_of(plain: PlainCells, keep: np.ndarray, seen: Mapping[str, Ints], later: int) -> PlainCells:
+    """Some of the cells, of members and of a first unit that are fewer."""
+    cells = plain.cells
+    member = {segment: np.searchsorted(seen[segment], places[keep]) for segment, places in cells.member.items()}
+    some = Cells(cells.unit[keep] - later, member, cells.rows[keep], {})
+    return PlainCells(some, {key: part[keep] for key, part in plain.parts.items()})
 
 
 def packed(kept: KeptCells) -> bytes | None:

@@ -12,6 +12,7 @@ from unittest import mock
 import polars as pl
 from sqlalchemy import select
 
+from ironmark.core.periods import Period
 from ironmark.pages.authoring.from_rows import look_ahead, propose
 from ironmark.pages.context import cells_keeper, document_set
 from ironmark.pages.context.reading_context import ReadingContext
@@ -122,8 +123,11 @@ class KeptRows(unittest.TestCase):
             eyes.lend(session, Eyes(person="p", narrowed=((self.key, (("kellari", ("Ala",)),)),)))
             with self.assertRaises(Narrowed):
                 propose(ReadingContext(sources, session), datasets.get(session, self.key))
-            source = sources.source(session, datasets.get(session, self.key))
-            self.assertEqual(source.members["kellari"], ("Ala",))
+            with self.no_rows():
+                source = sources.source(session, datasets.get(session, self.key))
+                self.assertEqual(source.members["kellari"], ("Ala",))
+                found = source.aggregate((), "laji", {}, [Period.parse("2025-03")])
+            self.assertEqual((found.members, found.rows.tolist()), (("herkkusieni", "osterivinokas"), [[31, 31]]))
 
     def test_what_is_given_up_is_gone_at_once(self) -> None:
         sources = Sources(world.engine())

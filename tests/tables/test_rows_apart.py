@@ -21,7 +21,7 @@ from ironmark.tables import columns
 from ironmark.tables.cells import NoPeriod, Within
 from ironmark.tables.column_rows import ALL, RowsToRead
 from ironmark.tables.columns import ColumnSource
-from ironmark.tables.kept_cells import packed, unpacked
+from ironmark.tables.kept_cells import narrowed, packed, unpacked
 from ironmark.tables.labels import labels_of
 from ironmark.tables.pieces import Pieces, in_pieces
 
@@ -137,6 +137,42 @@ class Apart(unittest.TestCase):
                     if one != other:
                         self.assertEqual(plain.within(one, other), apart.within(one, other), (one, other))
 
+    @settings(max_examples=60, deadline=None)
+    @given(slate, st.sampled_from(FORMULAS), st.data())
+    def test_cells_of_all_rows_tell_those_of_some(self, data: list[Any], text: str, drawn: Any) -> None:
+        """As if there were no others: members, first day and figures."""
+        rows = pl.DataFrame(data, schema=SLATE, orient="row")
+        names = drawn.draw(st.lists(st.sampled_from(["chwarel", "criw", "glaw"]), min_size=1, unique=True))
+        within = tuple((name, labels(*MEMBERS[name][1:])) for name in sorted(names))
+        try:
+            plain, _ = self.sources(rows, 5, within)
+        except unittest.SkipTest:
+            return
+        by = drawn.draw(st.sampled_from([None, *SEGMENTS]))
+        where = {"glaw": ("yes", "no")} if drawn.draw(st.booleans()) and "glaw" in plain.members else {}
+        few = drawn.draw(st.booleans())  # segments by whose cells all others are known
+        with mock.patch.object(columns, "finest", lambda *_: tuple(sorted(SEGMENTS[: 3 if few else 4]))):
+            whole = ColumnSource(pieces(rows, 7), "dyddiad", SEGMENTS, LAST)
+            with (
+                mock.patch.object(columns, "MANY_ROWS", 0),
+                mock.patch.object(ColumnSource, "_is_wide", lambda *_: False),
+            ):
+                for unit in ("day", "month"):
+                    whole.ahead(unit, ("criw",), aggregates(f.parse("mean(tunelli)")))
+                whole.know_members()
+                body = packed(whole.worth_keeping())
+                assert body is not None
+                kept = narrowed(unpacked(body), within)
+            if kept is None:  # of several segments, which others share their rows is not known
+                self.assertTrue(few and len(within) > 1)
+                return
+            self.assertEqual(kept.head, plain._head)
+            read = RowsToRead(lambda: pieces(rows, 7), "dyddiad", SEGMENTS, LAST, {}, ALL, within)
+            made = ColumnSource.of_cells(kept, LAST, SEGMENTS, ALL, read)
+            self.same(totals(plain, text, by, where), totals(made, text, by, where))
+            for one, other in (("chwarel", "criw"), ("llawr", "glaw"), ("criw", "llawr")):
+                self.assertEqual(plain.within(one, other), made.within(one, other))
+
     def source(self, rows: Callable[[], Pieces], of: ColumnSource) -> ColumnSource:
         body = packed(of.worth_keeping())
         assert body is not None
@@ -158,7 +194,7 @@ class Apart(unittest.TestCase):
             totals(first, "count()", "glaw", {})
             told: list[int] = []
             first.worked_out = lambda: told.append(1)
-            first.know_pairs()
+            first.know_members()
             self.assertTrue(told)
             again = self.source(read, first)
             reads.clear()

@@ -98,7 +98,7 @@ def look_ahead(sources: Sources, key: str) -> None:
             if keeps(dataset):
                 propose(ReadingContext(sources, session), dataset)
                 if isinstance(source := sources.source(session, dataset), ColumnSource):
-                    source.know_pairs()
+                    source.know_members()
     except (Refused, Missing, SQLAlchemyError, OSError):
         pass  # whoever asks is told
     except Exception as error:

@@ -14,10 +14,11 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from ironmark.pages.context.response_cache import program
-from ironmark.store import worked_out
+from ironmark.store import eyes, worked_out
 from ironmark.store.datasets import StoredDataset
+from ironmark.tables.cells import Within
 from ironmark.tables.columns import ColumnSource
-from ironmark.tables.kept_cells import KeptCells, packed, unpacked
+from ironmark.tables.kept_cells import KeptCells, narrowed, packed, unpacked
 from ironmark.tables.pieces import MANY_ROWS
 
 AFTER_S = 1.0  # a page asks for several things, one after the other
@@ -29,11 +30,15 @@ class CellsKeeper:
         self._coming: set[tuple[str, int]] = set()
         self._lock = threading.Lock()
 
-    def kept(self, session: Session, dataset: StoredDataset) -> KeptCells | None:
-        """What is kept of all rows of a dataset."""
-        body = worked_out.kept(session, dataset.id, dataset.version, program(), "cells") if keeps(dataset) else None
+    def kept(self, session: Session, dataset: StoredDataset, within: Within) -> KeptCells | None:
+        """What is kept of the rows of a dataset, of some of them as if there were no others."""
+        if not keeps(dataset):
+            return None
+        with eyes.of_all_rows(session):
+            body = worked_out.kept(session, dataset.id, dataset.version, program(), "cells")
         with suppress(ValueError, KeyError, zipfile.BadZipFile, pl.exceptions.PolarsError):
-            return None if body is None else unpacked(body)
+            found = None if body is None else unpacked(body)
+            return narrowed(found, within) if found is not None and within else found
         return None
 
     def watch(self, source: ColumnSource, dataset: StoredDataset) -> None:

@@ -123,11 +123,11 @@ class Sources:
     def _load(self, session: Session, dataset: StoredDataset, within: Within) -> ColumnSource:
         if dataset.period is None or dataset.through is None:
             raise NoPeriod(f"“{dataset.name}” has no period: give a column of dates that role on its page under Data.")
-        kept = None if within else self._keeper.kept(session, dataset)
+        kept = self._keeper.kept(session, dataset, within)
         room = self._most // 3
         if kept is not None:
             made = ColumnSource.of_cells(
-                kept, dataset.through, dataset.own_segments, room, self._to_read(dataset, room)
+                kept, dataset.through, dataset.own_segments, room, self._to_read(dataset, room, within)
             )
         else:
             with eyes.of_all_rows(session):
@@ -147,15 +147,15 @@ class Sources:
             self._give_up(older)
         return made
 
-    def _to_read(self, dataset: StoredDataset, room: int) -> RowsToRead:
-        """All rows of a dataset of which cells are kept."""
+    def _to_read(self, dataset: StoredDataset, room: int, within: Within) -> RowsToRead:
+        """The rows of a dataset of which cells are kept."""
         assert dataset.period is not None and dataset.through is not None
 
         def rows() -> Rows:
             with self.readings() as session:
                 return self.rows_of(session, dataset)
 
-        return RowsToRead(rows, dataset.period, dataset.segments, dataset.through, dataset.order, room)
+        return RowsToRead(rows, dataset.period, dataset.segments, dataset.through, dataset.order, room, within)
 
     def rows_of(self, session: Session, dataset: StoredDataset, apart: str = "") -> Rows:
         """All rows, whoever asks, with what is looked up and derived, and spellings merged but those of the column ``apart``. Many are
