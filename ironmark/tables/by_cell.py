@@ -1,4 +1,4 @@
-"""What parts of aggregates come to over the rows of each cell."""
+"""What aggregates and parts of them come to over the rows of each cell."""
 
 from __future__ import annotations
 
@@ -7,10 +7,91 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 import polars as pl
 
+from ironmark.core import formula_nodes
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import Ints
-from ironmark.tables.cells import PartKey
+from ironmark.core.readings import Members
+from ironmark.tables.cells import BLANK_MEMBER, Line, PartKey
+from ironmark.tables.column_rows import ColumnRows
 from ironmark.tables.row_expressions import ADDED, Dates, part_expression
+
+MOST_SEEN = 1 << 25  # units, times members, times members that are counted: each takes a byte for a moment
+
+
+def over_rows(
+    a: formula_nodes.Aggregate, by: str | None, where: Members, line: Line, rows: ColumnRows, last: np.ndarray | None
+) -> Floats:
+    """An aggregate that has to see its rows together, in every period and of every member of ``by``, (P, M), NaN without rows.
+    last: which rows are those of the last day of each series, where these alone count."""
+    every = len(rows.members[by]) if by else 1
+    some = np.flatnonzero(rows.of_members(where)) if where else None  # the places of those that count
+
+    def of(every_row: np.ndarray) -> np.ndarray:
+        return every_row if some is None else every_row[some]
+
+    member = of(rows.member_of_row[by]) if by else None
+    unit = of(rows.units(line.unit))
+    keep = None if last is None else of(last)
+    if (names := _named_in(a, line.count * every, rows)) is not None:
+        known = np.flatnonzero(unit < line.count if keep is None else keep & (unit < line.count))
+        seen = np.zeros((line.count, every, len(rows.members[names])), dtype=bool)
+        seen[unit[known], 0 if member is None else member[known], of(rows.member_of_row[names])[known]] = True
+        return _differing(seen, rows.members[names], line, a.window)
+    full = np.full(len(line.periods) * every, np.nan)
+    if a.window is None:
+        cell = (line.bucket * every).astype(np.int32)[unit]
+        if (line.bucket < 0).any():
+            keep = (line.bucket >= 0)[unit] if keep is None else keep & (line.bucket >= 0)[unit]
+        if member is not None:
+            cell += member
+        if keep is not None:
+            some, cell = np.flatnonzero(keep) if some is None else some[keep], cell[keep]
+        _fill(full, a, cell, rows, some)
+    else:
+        by_unit: Ints = np.argsort(unit, kind="stable")
+        starts = np.searchsorted(unit[by_unit], np.arange(line.count + 1))
+        for p, (start, end) in enumerate(line.windows(a.window)):
+            inside = np.sort(by_unit[starts[start] : starts[end]])  # in the order of the rows
+            inside = inside if keep is None else inside[keep[inside]]
+            cell = np.full(len(inside), p * every, dtype=np.int32)
+            if member is not None:
+                cell += member[inside]
+            _fill(full, a, cell, rows, inside if some is None else some[inside])
+    return full.reshape(len(line.periods), every)
+
+
+def _fill(out: Floats, a: formula_nodes.Aggregate, cell: Ints, rows: ColumnRows, some: Ints | None) -> None:
+    """Put the aggregate over the rows of each cell into its place in ``out``. cell (N,): of ``some`` rows where these are
+    given."""
+    if not len(cell):
+        return
+    frame = pl.DataFrame(rows.columns(rows.read_by(a.of, a.where), some)).with_columns(pl.Series("cell", cell))
+    found = next(by_cell(frame, len(out), [(a.name, a.of, a.where)], rows.dates))
+    there = np.bincount(cell, minlength=len(out)) > 0
+    out[there] = found[there]
+
+
+def _named_in(a: formula_nodes.Aggregate, cells: int, rows: ColumnRows) -> str | None:
+    """The segment whose members an aggregate counts the different ones of, where all rows count, and these are told by their
+    places; None of any other aggregate."""
+    if a.name != "distinct" or not isinstance(a.of, formula_nodes.Column) or a.where is not None:
+        return None
+    segment = a.of.name
+    return segment if rows.is_plain(segment) and cells * len(rows.members[segment]) <= MOST_SEEN else None
+
+
+def _differing(seen: np.ndarray, names: Sequence[str], line: Line, window: formula_nodes.Window | None) -> Floats:
+    """How many members differ, blanks apart, in every period or its window, (P, M), NaN without rows. seen: (units, M, members)."""
+    blank = [at for at, name in enumerate(names) if name == BLANK_MEMBER]
+    found = np.full((len(line.periods), seen.shape[1]), np.nan)
+    windows = None if window is None else line.windows(window)
+    for p in range(len(line.periods)):
+        units = np.flatnonzero(line.bucket[: line.count] == p) if windows is None else np.arange(*windows[p])
+        some: np.ndarray = np.asarray(seen[units].any(axis=0))
+        there = some.any(axis=1)
+        some[:, blank] = False
+        found[p, there] = some[there].sum(axis=1)
+    return found
 
 
 def by_cell(frame: pl.DataFrame, many: int, parts: Sequence[PartKey], dates: Dates) -> Iterator[Floats]:

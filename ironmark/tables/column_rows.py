@@ -136,9 +136,9 @@ class ColumnRows:
         return self._names[name].gather(pl.Series(codes if places is None else codes[places])).alias(name)
 
     def read_by(self, *nodes: formula_nodes.Node | None) -> list[str]:
-        """The columns that some formulas read, and at least that of days."""
+        """The columns that some formulas read, that of days where they read none."""
         used = {name for node in nodes if node is not None for name in formula_nodes.columns_used(node)}
-        return sorted(used | {self._period})
+        return sorted(used) or [self._period]
 
     def each(self, names: Sequence[str], work: Callable[[pl.DataFrame, int], Found]) -> Iterator[Found]:
         """What comes of some columns, and the place of their first row, as many rows at a time as may be held: all of them

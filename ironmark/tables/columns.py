@@ -17,9 +17,8 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.marks import Ints
 from ironmark.core.periods import Period
 from ironmark.core.readings import Members, Totals
-from ironmark.tables.by_cell import by_cell
+from ironmark.tables.by_cell import by_cell, over_rows
 from ironmark.tables.cells import (
-    BLANK_MEMBER,
     MOST_PART_BYTES,
     Cells,
     CellSource,
@@ -122,68 +121,12 @@ class ColumnSource(CellSource):
         return max(MOST_PART_BYTES, min(self._room, max(self._weight_of_rows // 2, 24 * self.height)))
 
     def _see_rows(self, a: formula_nodes.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
-        rows, every = self._rows, len(self.members[by]) if by else 1
-        some = np.flatnonzero(rows.of_members(where)) if where else None  # the places of those that count
-
-        def of(every_row: np.ndarray) -> np.ndarray:
-            return every_row if some is None else every_row[some]
-
-        member = of(rows.member_of_row[by]) if by else None
-        unit = of(rows.units(line.unit))
-        keep: np.ndarray | None = None
+        rows, last = self._rows, None
         if a.last:
             days = Line(line.periods, self._first_day, self._last_day, line.until, "day")
             day = rows.units("day")
-            keep = of(last_days(days.bucket[day], self.series(rows.member_of_row, self.height), day))
-        full = np.full(len(line.periods) * every, np.nan)
-        if a.window is None:
-            cell = (line.bucket * every).astype(np.int32)[unit]
-            if (line.bucket < 0).any():
-                keep = (line.bucket >= 0)[unit] if keep is None else keep & (line.bucket >= 0)[unit]
-            if member is not None:
-                cell += member
-            self._fill(full, a, cell, keep, some)
-        else:
-            for p, (start, end) in enumerate(line.windows(a.window)):
-                inside = (unit >= start) & (unit < end)
-                cell = np.full(len(unit), p * every, dtype=np.int32)
-                if member is not None:
-                    cell += member
-                self._fill(full, a, cell, inside if keep is None else inside & keep, some)
-        return full.reshape(len(line.periods), every)
-
-    def _fill(
-        self, out: Floats, a: formula_nodes.Aggregate, cell: Ints, keep: np.ndarray | None, some: Ints | None
-    ) -> None:
-        """Put the aggregate over the rows of each cell into its place in ``out``. cell (N,), and which of them count, keep (N,):
-        of ``some`` rows where these are given."""
-        if keep is not None:
-            some = np.flatnonzero(keep) if some is None else some[keep]
-            cell = cell[keep]
-        if not len(cell):
-            return
-        found = self._differing(a, cell, some, len(out))
-        if found is None:
-            rows = self._rows
-            frame = pl.DataFrame(rows.columns(rows.read_by(a.of, a.where), some)).with_columns(pl.Series("cell", cell))
-            found = next(by_cell(frame, len(out), [(a.name, a.of, a.where)], rows.dates))
-        there = np.bincount(cell, minlength=len(out)) > 0
-        out[there] = found[there]
-
-    def _differing(self, a: formula_nodes.Aggregate, cell: Ints, some: Ints | None, many: int) -> Floats | None:
-        """How many members of a segment each cell has, (many,): told by their places, where all of them count and these are
-        texts."""
-        if a.name != "distinct" or not isinstance(a.of, formula_nodes.Column) or a.where is not None:
-            return None
-        rows, segment = self._rows, a.of.name
-        members = self.members.get(segment, ())
-        if not rows.is_plain(segment) or many * len(members) > MOST_PAIRS:
-            return None
-        codes = rows.member_of_row[segment]
-        seen = np.zeros((many, len(members)), dtype=bool)
-        seen[cell, codes if some is None else codes[some]] = True
-        seen[:, [at for at, name in enumerate(members) if name == BLANK_MEMBER]] = False
-        return np.asarray(seen.sum(axis=1), dtype=np.float64)
+            last = last_days(days.bucket[day], self.series(rows.member_of_row, self.height), day)
+        return over_rows(a, by, where, line, rows, last)
 
     def _pairs(self, first: str, second: str) -> Ints:
         count, pair = len(self.members[first]) * len(self.members[second]), {first, second}

@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ironmark.core import formula as f
+from ironmark.core.expand import expand
 from ironmark.core.formula_nodes import aggregates
 from ironmark.core.periods import Period, timeline
 from ironmark.core.readings import Totals
@@ -58,7 +59,7 @@ def pieces(rows: pl.DataFrame, size: int) -> Pieces:
 
 def totals(source: ColumnSource, text: str, by: str | None, where: Any) -> Totals:
     periods = timeline(Period.of(source.last, "month"), source.first, source.last)
-    asked = aggregates(f.parse(text.removeprefix("level: ")))
+    asked = aggregates(expand(f.parse(text.removeprefix("level: "))))
     return source.aggregate([replace(a, last=text.startswith("level")) for a in asked], by, where, periods)
 
 
@@ -172,6 +173,50 @@ class Apart(unittest.TestCase):
             self.same(totals(plain, text, by, where), totals(made, text, by, where))
             for one, other in (("chwarel", "criw"), ("llawr", "glaw"), ("criw", "llawr")):
                 self.assertEqual(plain.within(one, other), made.within(one, other))
+
+    @settings(max_examples=60, deadline=None)
+    @given(
+        slate,
+        st.sampled_from(("distinct(criw)", "median(tunelli)")),
+        st.sampled_from(("", "rolling", "to_date")),
+        st.data(),
+    )
+    def test_what_sees_its_rows_together_against_a_loop(
+        self, data: list[Any], plain: str, window: str, drawn: Any
+    ) -> None:
+        rows = pl.DataFrame(data, schema=SLATE, orient="row")
+        until = drawn.draw(st.sampled_from([None, dt.date(2027, 1, 9)]))
+        where = drawn.draw(st.sampled_from([{}, {"glaw": ("yes",)}]))
+        try:
+            source, _ = self.sources(rows, 5, ())
+        except unittest.SkipTest:
+            return
+        text = {"": plain, "rolling": f"rolling({plain}, 2)", "to_date": f"to_date({plain})"}[window]
+        asked = aggregates(expand(f.parse(text)))
+        periods = timeline(Period.of(source.last, "month"), source.first, source.last)
+        found = source.aggregate(asked, "chwarel", where, periods, until)
+        kept = rows.with_columns(pl.col("criw").replace(MERGED["criw"])).filter(
+            pl.col("dyddiad").is_between(source.first, min(LAST, until or LAST))
+        )
+        for m, member in enumerate(found.members):
+            for p, period in enumerate(periods):
+                start = period.start
+                if window == "rolling":
+                    start = (period.start - dt.timedelta(1)).replace(day=1)
+                elif window == "to_date":
+                    start = period.start.replace(month=1)
+                mine = kept.filter(
+                    pl.col("dyddiad").is_between(start, period.end)
+                    & (pl.col("chwarel").fill_null("(blank)") == member)
+                    & (pl.col("glaw").fill_null(False) if where else pl.lit(True))
+                )
+                value = found.parts[asked[0]][p, m]
+                one = mine["tunelli"].median() if "median" in plain else mine["criw"].drop_nulls().n_unique()
+                before = window == "rolling" and start < source.first.replace(day=1)
+                if one is None or before or not mine.height:
+                    self.assertTrue(np.isnan(value), (member, period, value, one))
+                else:
+                    self.assertAlmostEqual(value, one)  # type: ignore[arg-type]
 
     def source(self, rows: Callable[[], Pieces], of: ColumnSource) -> ColumnSource:
         body = packed(of.worth_keeping())
