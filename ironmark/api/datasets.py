@@ -6,7 +6,7 @@ import datetime as dt
 from dataclasses import replace
 from typing import Any
 
-from fastapi import APIRouter, Depends, Header, Query, Response, UploadFile
+from fastapi import APIRouter, BackgroundTasks, Depends, Header, Query, Response, UploadFile
 from pydantic import Field
 
 from ironmark.api.access import Reader, reader
@@ -27,6 +27,7 @@ from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import sheet_names
 from ironmark.tables.table import Column, Role, complete_through
+from ironmark.work.looking_ahead import look_ahead
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"], dependencies=[Depends(reader)])
 
@@ -98,6 +99,7 @@ def change_dataset(
     key: str,
     change: DatasetChange,
     response: Response,
+    later: BackgroundTasks,
     if_match: str | None = Header(None),
     who: Reader = Depends(reader),
 ) -> DatasetOut:
@@ -115,7 +117,9 @@ def change_dataset(
         elif change.through is not None and change.through != dataset.through:
             through, settings["fixed_through"] = change.through, True
         dataset = dataset_versions.update(session, key, saw, change.name, columns, through, settings)
-        return dataset_answer(session, response, dataset)
+        answer = dataset_answer(session, response, dataset)
+    later.add_task(look_ahead, who.sources, key)
+    return answer
 
 
 def _settings(dataset: StoredDataset, change: DatasetChange) -> dict[str, Any]:

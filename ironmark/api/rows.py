@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Any, TypeVar
 
 import polars as pl
-from fastapi import APIRouter, Depends, Header, Path, Query, Response, UploadFile
+from fastapi import APIRouter, BackgroundTasks, Depends, Header, Path, Query, Response, UploadFile
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
@@ -18,16 +18,18 @@ from ironmark.api.upload_files import Staged, file_name_of
 from ironmark.api.versions import seen_version
 from ironmark.core.numbers import MINUS, NumberStyle, group, show_day
 from ironmark.pages.datasets.intake import keep_next, reading_of, refuse_live
+from ironmark.pages.datasets.summaries import summaries
 from ironmark.pages.model.problems import Refused
 from ironmark.store import dataset_secrets, dataset_versions, datasets
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.column_looks import BINS, FURTHEST, Look, TooFar, look_at, some_rows, summaries
+from ironmark.tables.column_looks import BINS, FURTHEST, Look, TooFar, look_at, some_rows
 from ironmark.tables.findings import late_rows, spellings
 from ironmark.tables.pieces import Rows
 from ironmark.tables.refresh import How
 from ironmark.tables.table import Column
+from ironmark.work.looking_ahead import look_ahead
 
 router = APIRouter(prefix="/api/datasets/{key}", tags=["datasets"])
 FIRST_ROWS = 12
@@ -123,9 +125,8 @@ def first_rows(key: str, who: Reader = Depends(reader)) -> RowsOut:
     with who.read() as session:
         dataset = datasets.get(session, key)
         rows, style = _rows(who, session, dataset), who.context(session).style
+        looks = summaries(who.sources, session, dataset, rows)
     late = late_rows(rows, dataset.period, dataset.through)
-    kinds = {column.name: column.type for column in dataset.columns}
-    looks = _once(who, ("summaries", dataset.id, dataset.version), dataset, lambda: summaries(rows, kinds))
     return RowsOut(
         columns=list(rows.columns),
         rows=_cells(rows.slice(0, FIRST_ROWS), style),
@@ -271,6 +272,7 @@ def list_versions(key: str, who: Reader = Depends(reader)) -> list[VersionOut]:
 def show_version(
     key: str,
     response: Response,
+    later: BackgroundTasks,
     number: int = Path(ge=1, le=1_000_000),
     if_match: str | None = Header(None),
     who: Reader = Depends(reader),
@@ -279,7 +281,9 @@ def show_version(
     saw = seen_version(if_match)
     with who.write() as session:
         dataset = dataset_versions.go_back(session, key, saw, number)
-        return dataset_answer(session, response, dataset)
+        answer = dataset_answer(session, response, dataset)
+    later.add_task(look_ahead, who.sources, key)
+    return answer
 
 
 @router.post("/rows")
@@ -287,6 +291,7 @@ def put_rows(
     key: str,
     file: UploadFile,
     response: Response,
+    later: BackgroundTasks,
     how: How = Query("replace"),
     sheet: str | None = Query(None, max_length=120),
     decimal: Decimal | None = Query(None),
@@ -309,7 +314,9 @@ def put_rows(
         read = reading.of_file(sent.path, name, sent.pieces, who.sources.room)
         with who.write() as session:
             dataset = keep_next(session, key, saw, name, read, how, force=force)
-            return dataset_answer(session, response, dataset)
+            answer = dataset_answer(session, response, dataset)
+    later.add_task(look_ahead, who.sources, key)
+    return answer
 
 
 @router.post("/token")

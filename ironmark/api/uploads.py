@@ -15,7 +15,6 @@ from ironmark.api.access import Reader, reader
 from ironmark.api.background_uploads import AS_BEFORE, DONE, KEPT, READ, Ended, Upload, Uploads, Work, keeping, uploads
 from ironmark.api.upload_files import Staged, body_of, clean_name, file_name_of, name_from
 from ironmark.api.versions import seen_version
-from ironmark.pages.authoring.from_rows import look_ahead
 from ironmark.pages.datasets.intake import keep_new, keep_next, reading_of, recipe_in, refuse_live, require_room
 from ironmark.pages.datasets.table_looks import TableLook, UnfoldedTable, looked_at, unfolded
 from ironmark.pages.model.field_types import Key, Model
@@ -27,6 +26,7 @@ from ironmark.tables.files import LongFile, ReadFile, look_at
 from ironmark.tables.grid import even
 from ironmark.tables.refresh import How
 from ironmark.tables.understanding import understand
+from ironmark.work.looking_ahead import look_ahead
 
 router = APIRouter(prefix="/api/uploads", tags=["uploads"], dependencies=[Depends(reader)])
 PIECE_BYTES, MOST_PIECES = 8 * 1024 * 1024, 256  # 2 GB in all
@@ -109,8 +109,7 @@ class _Into:
     def _keep(self, who: Reader, read: ReadFile | LongFile, tell: Callable[[str, float], None]) -> str | Ended:
         tell(f"Looking through {read.table.rows.height:,} rows", KEPT)
         made = self._kept(who, read, keeping(tell, read.table))
-        if isinstance(made, str):
-            look_ahead(who.sources, made)
+        look_ahead(who.sources, made if isinstance(made, str) else made.dataset)
         return made
 
     def _kept(self, who: Reader, read: ReadFile | LongFile, kept: Callable[[float], None]) -> str | Ended:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Header, Response
+from fastapi import APIRouter, BackgroundTasks, Depends, Header, Response
 from pydantic import Field
 from sqlalchemy.orm import Session
 
@@ -27,6 +27,7 @@ from ironmark.pages.model.field_types import Model
 from ironmark.store import dataset_versions, datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.joined_columns import Wide
+from ironmark.work.looking_ahead import look_ahead
 
 router = APIRouter(prefix="/api/datasets/{key}", tags=["datasets"])
 
@@ -43,10 +44,14 @@ def _looking(who: Reader, session: Session) -> RowsThere:
     return RowsThere(who.sources, session)
 
 
-def _keep(who: Reader, response: Response, dataset: StoredDataset, saw: int, wide: Wide) -> DatasetOut:
+def _keep(
+    who: Reader, response: Response, later: BackgroundTasks, dataset: StoredDataset, saw: int, wide: Wide
+) -> DatasetOut:
     with who.write() as session:
         made = dataset_versions.widen(session, dataset.id, saw, wide, orders_of(dataset, wide))
-        return dataset_answer(session, response, made)
+        answer = dataset_answer(session, response, made)
+    later.add_task(look_ahead, who.sources, dataset.id)
+    return answer
 
 
 @router.get("/lookups")
@@ -58,14 +63,19 @@ def list_matches(key: str, who: Reader = Depends(reader)) -> list[MatchedOut]:
 
 @router.put("/lookups")
 def put_lookups(
-    key: str, body: LookupsBody, response: Response, if_match: str | None = Header(None), who: Reader = Depends(reader)
+    key: str,
+    body: LookupsBody,
+    response: Response,
+    later: BackgroundTasks,
+    if_match: str | None = Header(None),
+    who: Reader = Depends(reader),
 ) -> DatasetOut:
     """What is taken from other datasets, all of it; keys that stand twice there, and circles, are refused."""
     saw = seen_version(if_match)
     with who.read() as session:  # other servers are asked before anything is locked
         dataset = datasets.get(session, key)
         wide = lookups_of(_looking(who, session), dataset, body.lookups)
-    return _keep(who, response, dataset, saw, wide)
+    return _keep(who, response, later, dataset, saw, wide)
 
 
 @router.post("/lookups/try")
@@ -77,14 +87,19 @@ def try_lookup(key: str, body: LookupBody, who: Reader = Depends(reader)) -> Loo
 
 @router.put("/derived")
 def put_derived(
-    key: str, body: DerivedsBody, response: Response, if_match: str | None = Header(None), who: Reader = Depends(reader)
+    key: str,
+    body: DerivedsBody,
+    response: Response,
+    later: BackgroundTasks,
+    if_match: str | None = Header(None),
+    who: Reader = Depends(reader),
 ) -> DatasetOut:
     """The columns that are derived by formulas, all of them in their order."""
     saw = seen_version(if_match)
     with who.read() as session:
         dataset = datasets.get(session, key)
         wide = derived_of(session, dataset, body.derived)
-    return _keep(who, response, dataset, saw, wide)
+    return _keep(who, response, later, dataset, saw, wide)
 
 
 @router.post("/derived/try")

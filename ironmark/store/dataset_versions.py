@@ -127,7 +127,7 @@ def _renew(
         if new.columns == before.own and (same_rows(rows, old) or _appended_again(session, before, old, new, how)):
             return None, []
         was, is_now = _in_one_spelling(old, before), _in_one_spelling(rows, before)
-        told = changes(was, is_now, new.rows.height, new.columns)
+        told = changes(was, is_now, _in_one_spelling(new.rows, before), new.columns, how)
         why = doubts(was, is_now, new.columns, told) if doubts else []
         if why and held is not None and same_rows(raw_version(session, key, held), rows):
             return held, why
@@ -176,7 +176,7 @@ def refresh_with(
     if table.columns == before.own and same_rows(table.rows, kept) and through == before.through:
         return before
     was, is_now = _in_one_spelling(kept, before), _in_one_spelling(table.rows, before)
-    told = changes(was, is_now, table.rows.height, table.columns)
+    told = changes(was, is_now, is_now, table.columns, how)
     _write(session, row, _last_number(session, key) + 1, file_name, table, how, _plain(told), through, nobody)
     return get(session, key)
 

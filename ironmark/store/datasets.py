@@ -161,7 +161,10 @@ def widened(session: Session, dataset: StoredDataset, apart: str = "") -> Widene
     """What puts in what is looked up and derived, row by row; None where nothing is."""
     if not (dataset.wide.lookups or dataset.wide.derived):
         return None
-    there = {one.dataset: rows(session, get(session, one.dataset)) for one in dataset.wide.lookups}
+    names: dict[str, dict[str, None]] = {}  # of other datasets no other column is in memory
+    for one in dataset.wide.lookups:
+        names.setdefault(one.dataset, {}).update(dict.fromkeys([*one.there, *(their for their, _ in one.take)]))
+    there = {key: every_row(session, get(session, key)).select(list(taken)) for key, taken in names.items()}
     return lambda frame: with_all(frame, dataset.wide, there, dataset.merges_but(apart))
 
 

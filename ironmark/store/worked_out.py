@@ -11,7 +11,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column
 from ironmark.store import eyes
 from ironmark.store.models import Base, Dataset
 
-What = Literal["cells", "facts"]
+What = Literal["cells", "facts", "looks"]
 
 
 class WorkedOut(Base):

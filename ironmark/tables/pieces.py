@@ -52,6 +52,13 @@ class Pieces:
         self._height, self._widened = height, widened
         self.schema: pl.Schema = widened(pl.DataFrame(schema=self._own)).schema if widened and first else self._own
 
+    def with_more(self, more: Widened) -> Pieces:
+        """The same rows with further columns."""
+        before = self._widened
+        return Pieces(
+            self.read, self.merges, self._height, more if before is None else lambda frame: more(before(frame))
+        )
+
     @property
     def height(self) -> int:
         if self._height < 0:

@@ -126,32 +126,44 @@ def covered_by(rows: Rows, period: str | None) -> pl.Expr:
     return pl.col(str(period)).is_between(days.min(), days.max()).fill_null(False)  # type: ignore[arg-type]
 
 
-def changes(old: Rows, new: Rows, put_in: int, columns: Sequence[Column]) -> Changes:
-    """What there is after a refresh beside what there was before, both with their spellings merged."""
+def changes(old: Rows, new: Rows, put_in: Rows, columns: Sequence[Column], how: str) -> Changes:
+    """What there is after a refresh beside what there was before, all with their spellings merged. put_in: the new rows."""
     period = next((c.name for c in columns if c.role == "period"), None)
-    came, went = {}, {}
-    for column in columns:
-        if column.role != "segment" or column.name not in old.columns:
-            continue
-        before, after = _members(old, column.name), _members(new, column.name)
-        if after - before:
-            came[column.name] = sorted(after - before)[:_MOST_NAMED]
-        if before - after:
-            went[column.name] = sorted(before - after)[:_MOST_NAMED]
-    ends = [_ends(rows, period) for rows in (new, old)]
+    segments = [c.name for c in columns if c.role == "segment" and c.name in old.columns]
+    before = _seen(old, segments, period)
+    if how == "append":  # those from before are all there
+        more = _seen(put_in, segments, period)
+        after = _Seen(
+            {name: held | more.members[name] for name, held in before.members.items()},
+            min(filter(None, (before.first, more.first)), default=None),
+            max(filter(None, (before.last, more.last)), default=None),
+        )
+    else:
+        after = _seen(new, segments, period)
+    came = {name: sorted(held - before.members[name])[:_MOST_NAMED] for name, held in after.members.items()}
+    went = {name: sorted(held - after.members[name])[:_MOST_NAMED] for name, held in before.members.items()}
     return Changes(
-        old.height, new.height, old.height + put_in - new.height, put_in,
-        *ends[0], *ends[1], came, went, [c.label for c in columns if c.name not in old.columns],
+        old.height, new.height, old.height + put_in.height - new.height, put_in.height,
+        after.first, after.last, before.first, before.last,
+        {name: some for name, some in came.items() if some}, {name: some for name, some in went.items() if some},
+        [c.label for c in columns if c.name not in old.columns],
     )  # fmt: skip
 
 
-def _members(rows: Rows, name: str) -> set[str]:
-    found = [frame[name].drop_nulls().unique() for frame in frames_of(rows, [name])]
-    return set(pl.concat(found).cast(pl.String).unique().to_list()) if found else set()
+@dataclass(frozen=True)
+class _Seen:
+    members: Mapping[str, set[str]]
+    first: dt.date | None
+    last: dt.date | None
 
 
-def _ends(rows: Rows, period: str | None) -> tuple[Any, Any]:
-    if period is None or period not in rows.columns:
-        return None, None
-    days = rows.select([period])[period].drop_nulls()
-    return days.min(), days.max()
+def _seen(rows: Rows, segments: Sequence[str], period: str | None) -> _Seen:
+    """The members of some segments, and the first and last day, of rows that are gone through once."""
+    days = [period] if period is not None and period in rows.columns else []
+    members: dict[str, set[str]] = {name: set() for name in segments}
+    ends: list[Any] = []
+    for frame in frames_of(rows, list(dict.fromkeys([*segments, *days]))) if segments or days else ():
+        for name, held in members.items():
+            held.update(frame[name].drop_nulls().unique().cast(pl.String).to_list())
+        ends += [end for name in days for end in (frame[name].min(), frame[name].max()) if end is not None]
+    return _Seen(members, min(ends, default=None), max(ends, default=None))

@@ -28,6 +28,7 @@ from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
 from ironmark.tables.table import Unreadable
 from ironmark.work import meters
+from ironmark.work.looking_ahead import look_ahead
 from ironmark.work.printing import Printing
 from ironmark.work.sending import EACH, MOST_BEGUN, Sending
 
@@ -227,6 +228,7 @@ class Worker:
                 return
         foreseen = Refused, Unreadable, LiveProblem, NoPeriod, Missing
         self._carry_out(refreshing.carry_out, key, foreseen, self._failed)
+        look_ahead(self._sources, key)
 
     def _failed(self, key: str, said: str) -> None:
         with self._sources.changes() as session:

@@ -13,17 +13,21 @@ import polars as pl
 from sqlalchemy import select
 
 from ironmark.core.periods import Period
-from ironmark.pages.authoring.from_rows import look_ahead, propose
+from ironmark.pages.authoring.from_rows import propose
 from ironmark.pages.context import cells_keeper, document_set
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.datasets.summaries import summaries
+from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.page import Page
+from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
 from ironmark.pages.reading.read import read_page
 from ironmark.store import dataset_versions, datasets, eyes, records
 from ironmark.store.eyes import Eyes, Narrowed
 from ironmark.store.worked_out import WorkedOut
 from ironmark.tables import columns
 from ironmark.tables.table import Column, Table
+from ironmark.work.looking_ahead import look_ahead
 from tests import world
 
 # Mushroom growers: what was cut in which cellar, and how much of it was thrown away.
@@ -96,6 +100,46 @@ class KeptRows(unittest.TestCase):
         look_ahead(Sources(world.engine()), self.key)
         with self.no_rows():
             self.assertGreater(len(self.proposed(Sources(world.engine())).sheets), 2)
+
+    def test_what_its_kpis_read_is_looked_ahead_of_new_rows(self) -> None:
+        body = KpiBody(handle="sieni", name="Sato", dataset=self.key, formula="sum(sato_kg) / sum(hävikki_kg)")
+        with Sources(world.engine()).changes() as session:
+            kpi = records.create(session, "kpi", body.model_dump(), name="Sato", key="sieni").id
+        self.addCleanup(self.forget, kpi)
+        instrument = InstrumentBody(id="i", kpi=kpi, by="kellari", face="ledger")
+        card = ScorecardBody(title="Sienimö", sections=[SectionBody(id="s", instruments=[instrument])])
+
+        def page() -> Page:
+            sources = Sources(world.engine())
+            with sources.readings() as session:
+                return read_page(ReadingContext(sources, session), card, ScopeBody())
+
+        before = page()
+        with Sources(world.engine()).changes() as session:
+            dataset_versions.refresh(session, self.key, None, "lisää.csv", mushrooms(500), "replace")
+        look_ahead(Sources(world.engine()), self.key)
+        with self.no_rows():
+            after = page()
+        self.assertEqual((before.period, after.period), ("2026-01", "2026-04"))
+        self.assertEqual(repr(after), repr(page()))
+
+    def forget(self, kpi: str) -> None:
+        with Sources(world.engine()).changes() as session:
+            records.remove(session, "kpi", kpi, records.get(session, "kpi", kpi).version)
+
+    def test_what_stands_in_columns_is_known_after_a_start(self) -> None:
+        def looks() -> Any:
+            sources = Sources(world.engine())
+            with sources.readings() as session:
+                dataset = datasets.get(session, self.key)
+                return summaries(sources, session, dataset, sources.rows_of(session, dataset))
+
+        said = looks()
+        self.assertEqual((said["päivä"].smallest, said["päivä"].largest), (dt.date(2025, 1, 1), dt.date(2026, 2, 4)))
+        self.assertEqual((said["laji"].distinct, said["sato_kg"].smallest), (2, 20.0))
+        gone_through = AssertionError("the rows were gone through")
+        with mock.patch("ironmark.tables.column_looks.summaries", side_effect=gone_through):
+            self.assertEqual(looks(), said)
 
     def test_a_fault_while_looking_ahead_takes_nothing_back(self) -> None:
         with mock.patch("ironmark.pages.authoring.from_rows.draft", side_effect=ZeroDivisionError("a fault of ours")):

@@ -57,10 +57,17 @@ class Combined(unittest.TestCase):
 
     def test_what_changed_is_told(self) -> None:
         frame = combined(OLD.frame, self.NEW, "periods", "day")
-        told = changes(OLD.frame, frame, 2, OLD.columns)
+        told = changes(OLD.frame, frame, self.NEW.frame, OLD.columns, "periods")
         self.assertEqual((told.before, told.after, told.taken_out, told.put_in), (3, 3, 2, 2))
         self.assertEqual((told.came, told.went), ({"route": ["East"]}, {"route": ["South"]}))
         self.assertEqual((told.last_before, told.last), (dt.date(2026, 2, 1), dt.date(2026, 2, 10)))
+
+    def test_of_rows_behind_others_these_are_gone_through_alone(self) -> None:
+        frame = combined(OLD.frame, self.NEW, "append", "day")
+        told = changes(OLD.frame, frame, self.NEW.frame, OLD.columns, "append")
+        self.assertEqual(told, changes(OLD.frame, frame, self.NEW.frame, OLD.columns, "periods"))
+        self.assertEqual((told.came, told.went, told.taken_out), ({"route": ["East"]}, {}, 0))
+        self.assertEqual((told.first, told.last), (told.first_before, dt.date(2026, 2, 10)))
 
     def test_a_new_column_is_blank_in_the_old_rows(self) -> None:
         new = conform(table("Day,Route,Fare,Late,Crew\n2026-03-01,North,5,no,4\n"), OLD.columns)

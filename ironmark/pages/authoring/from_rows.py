@@ -12,7 +12,6 @@ from statistics import median
 
 import numpy as np
 import structlog
-from sqlalchemy.exc import SQLAlchemyError
 
 from ironmark.core.drafting import DraftKpi, LeftOut, draft
 from ironmark.core.evaluate import Floats
@@ -24,18 +23,13 @@ from ironmark.core.periods import Grain, Period, RowGrain, finer, latest_complet
 from ironmark.core.written import written
 from ironmark.pages.authoring.draft_held import FEW_PERIODS, Held, KpiChange, held_against, middle
 from ironmark.pages.authoring.rows_seen import rows_seen
-from ironmark.pages.context.cells_keeper import keeps
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.kpi import KpiBody, UnitBody
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.pages.reading.usages import yardsticks_in_use
-from ironmark.store import datasets
-from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.cells import NoPeriod
-from ironmark.tables.columns import ColumnSource
 from ironmark.tables.facts import MOST_MEMBERS
 
 log = structlog.get_logger()
@@ -87,22 +81,6 @@ class Proposed:
     held: Mapping[str, Held]
     sheets: tuple[Sheet, ...]
     dropped: tuple[Sheet, ...]
-
-
-def look_ahead(sources: Sources, key: str) -> None:
-    """Work out what would be proposed of a dataset, where that takes long, so that whoever asks has it at once. Its rows are
-    kept by then, whatever comes of this."""
-    try:
-        with sources.turns, sources.readings() as session:
-            dataset = datasets.get(session, key)
-            if keeps(dataset):
-                propose(ReadingContext(sources, session), dataset)
-                if isinstance(source := sources.source(session, dataset), ColumnSource):
-                    source.know_members()
-    except (Refused, Missing, SQLAlchemyError, OSError):
-        pass  # whoever asks is told
-    except Exception as error:
-        log.error("look ahead", dataset=key, exc_info=error)
 
 
 def propose(context: ReadingContext, dataset: StoredDataset, changes: Changes = Changes()) -> Proposed:

@@ -4,17 +4,13 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping
-from contextlib import suppress
 from dataclasses import dataclass
 
-from pydantic import TypeAdapter, ValidationError
-from sqlalchemy.exc import SQLAlchemyError
+from pydantic import TypeAdapter
 
 from ironmark.core.measuring import Facts
-from ironmark.pages.context.cells_keeper import keeps
+from ironmark.pages.context.kept_beside import kept_beside
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.context.response_cache import program
-from ironmark.store import eyes, worked_out
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.facts import MOST_MEMBERS, facts, is_panel, survey
 
@@ -35,23 +31,7 @@ _AS_JSON = TypeAdapter(RowsSeen)
 
 def rows_seen(context: ReadingContext, dataset: StoredDataset) -> RowsSeen:
     """Raises Narrowed."""
-    eyes.require_all_rows(context.session, dataset.id)
-    place = "rows seen", dataset.id, dataset.version
-    return context.sources.seen.several({0: place}, lambda _: {0: _kept(context, dataset)})[0]
-
-
-def _kept(context: ReadingContext, dataset: StoredDataset) -> RowsSeen:
-    if not keeps(dataset):
-        return _looked(context, dataset)
-    asked = dataset.id, dataset.version, program()
-    body = worked_out.kept(context.session, *asked, "facts")
-    with suppress(ValidationError):
-        if body is not None:
-            return _AS_JSON.validate_json(body)
-    found = _looked(context, dataset)
-    with suppress(SQLAlchemyError, OSError), context.sources.changes() as session:  # else they are looked at once more
-        worked_out.put(session, *asked, "facts", _AS_JSON.dump_json(found))
-    return found
+    return kept_beside(context.sources, context.session, dataset, "facts", _AS_JSON, lambda: _looked(context, dataset))
 
 
 def _looked(context: ReadingContext, dataset: StoredDataset) -> RowsSeen:

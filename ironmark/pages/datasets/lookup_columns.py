@@ -23,6 +23,7 @@ from ironmark.pages.model.problems import Refused
 from ironmark.store import dataset_versions, datasets, records
 from ironmark.store.database import Missing
 from ironmark.store.datasets import StoredDataset
+from ironmark.tables.column_looks import look_at, summaries
 from ironmark.tables.joined_columns import (
     MOST_KEYS,
     Derived,
@@ -35,11 +36,14 @@ from ironmark.tables.joined_columns import (
     twice,
     type_of,
 )
+from ironmark.tables.pieces import Pieces, Rows, frames_of
 from ironmark.tables.table import ROLES, Column, Role, identifiers
 
 _USUAL: dict[ColumnType, Role] = {"text": "segment", "number": "measure", "flag": "flag", "date": "text"}
 FIRST_ROWS, MOST_VALUES = 8, 20
 MOST_LOOKED_AT = 2000  # rows of a live source
+_SHOWN_OF = 100_000  # rows that a first look shows some of
+_ROWS = "#rows"
 
 
 class TakenBody(Model):
@@ -120,33 +124,39 @@ class RowsThere:
 
     def __init__(self, sources: Sources, session: Session) -> None:
         self.sources, self.session = sources, session
-        self._some: dict[tuple[str, Wide], pl.DataFrame] = {}
+        self._rows: dict[tuple[str, Wide], Rows] = {}
 
     def dataset(self, key: str) -> StoredDataset:
         return datasets.get(self.session, key)
 
-    def some(self, dataset: StoredDataset) -> pl.DataFrame:
+    def rows(self, dataset: StoredDataset) -> Rows:
+        """All of them, of a live source the first ones."""
         place = (dataset.id, dataset.wide)
-        if place not in self._some:
+        if place not in self._rows:
             live = dataset.kind == "live"
-            self._some[place] = (
+            self._rows[place] = (
                 self.sources.table_of(self.session, dataset).first(MOST_LOOKED_AT)
                 if live
-                else datasets.rows(self.session, dataset)
+                else datasets.every_row(self.session, dataset)
             )
-        return self._some[place]
+        return self._rows[place]
 
     def twice(self, dataset: StoredDataset, keys: Sequence[str]) -> list[Twice]:
         if dataset.kind == "live":
             return self.sources.table_of(self.session, dataset).twice(keys)
-        return twice(self.some(dataset), keys)
+        return twice(self.rows(dataset).select(keys), keys)
 
     def matched(self, dataset: StoredDataset, at: int) -> Matched:
         """How the keys of one of a dataset's lookups are found in all of its rows."""
         lookup = dataset.wide.lookups[at]
         if dataset.kind == "live":
             return self.sources.table_of(self.session, dataset).matched(at)
-        return matched(self.some(dataset), self.some(self.dataset(lookup.dataset)), lookup)
+        keys = [
+            frame.group_by(lookup.here).agg(pl.len().alias(_ROWS))
+            for frame in frames_of(self.rows(dataset), list(lookup.here))
+        ]
+        there = self.rows(self.dataset(lookup.dataset)).select(list(lookup.there))
+        return matched(pl.concat(keys), there, lookup, _ROWS)
 
 
 def lookups_of(there: RowsThere, dataset: StoredDataset, bodies: Sequence[LookupBody]) -> Wide:
@@ -386,7 +396,7 @@ def look_up(there: RowsThere, dataset: StoredDataset, body: LookupBody, style: N
     labels = {column.name: column.label for column in (*columns, *(column for _, column in lookup.take))}
     return LookupLook(
         **_matched_out(there.dataset(lookup.dataset), there.matched(trial, len(earlier))).model_dump(),
-        columns=[labels[name] for name in names], first=_first(there.some(trial), names, style),
+        columns=[labels[name] for name in names], first=_first(there.rows(trial), names, style),
     )  # fmt: skip
 
 
@@ -395,9 +405,9 @@ def _alike(lookup: Lookup, body: LookupBody) -> bool:
     return lookup.dataset == body.dataset and lookup.here == [pair.here for pair in body.on]
 
 
-def _first(frame: pl.DataFrame, names: Sequence[str], style: NumberStyle) -> list[list[Any]]:
+def _first(rows: Rows, names: Sequence[str], style: NumberStyle) -> list[list[Any]]:
     """Some rows, no two of them alike."""
-    some = frame.select(names).unique(maintain_order=True).head(FIRST_ROWS)
+    some = rows.slice(0, _SHOWN_OF).select(names).unique(maintain_order=True).head(FIRST_ROWS)
     return [[plain(cell, style) for cell in line] for line in some.rows()]
 
 
@@ -409,26 +419,26 @@ def derive(there: RowsThere, dataset: StoredDataset, body: DerivedBody, style: N
         before = before[: names.index(body.name)]
     columns = [*dataset.own, *Wide(dataset.wide.lookups).columns, *(one.column for one in before)]
     kind = type_in(body.formula, columns, "formula")
-    made = derived(
-        there.some(dataset), Derived(Column("by formula", body.label, kind, "text", "derived"), body.formula)
-    )
-    cells = made["by formula"]
+    one = Derived(Column("by formula", body.label, kind, "text", "derived"), body.formula)
+    rows = there.rows(dataset)
+    made = rows.with_more(lambda frame: derived(frame, one)) if isinstance(rows, Pieces) else derived(rows, one)
+    number = kind == "number"
+    look = summaries(made, {"by formula": kind})["by formula"] if number else look_at(made, "by formula", kind, True)
     used = list(formula_nodes.columns_used(f.parse(body.formula)))
     labels = {column.name: column.label for column in columns}
-    filled = cells.drop_nulls()
-    counted = filled.value_counts(sort=True).head(MOST_VALUES).rows() if kind != "number" else []
-    ends = (
-        [str(plain(end, style)) for end in (filled.min(), filled.max())]
-        if len(filled) and kind == "number"
-        else ["", ""]
-    )
+    counted = (look.counts or [])[:MOST_VALUES]
+    if kind == "date":  # they were counted as texts
+        counted = [(dt.date.fromisoformat(day), rows) for day, rows in counted]
+    ends = ["", ""]
+    if number and look.blanks < look.rows:
+        ends = [str(plain(end, style)) for end in (look.smallest, look.largest)]
     return DerivedLook(
         type=kind, roles=[role for role, kinds in ROLES.items() if kind in kinds],
         columns=[*(labels[name] for name in used), body.label],
         first=_first(made, [*used, "by formula"], style),
         values=[Counted(name=str(plain(value, style)), rows=int(rows)) for value, rows in counted],
         least=ends[0], most=ends[1],
-        blanks=cells.null_count(),
+        blanks=look.blanks,
     )  # fmt: skip
 
 

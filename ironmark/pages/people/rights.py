@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, cast
 
+import polars as pl
 from sqlalchemy.orm import Session
 
 from ironmark.core.dependencies import handles_in
@@ -20,6 +21,7 @@ from ironmark.store.database import Missing
 from ironmark.store.eyes import Eyes
 from ironmark.store.people_models import Account
 from ironmark.tables.cells import Within
+from ironmark.tables.pieces import frames_of
 
 RulesFromKey = tuple[str, str, str]  # a dataset, its column of people, that of members
 NOBODY = "\x00"  # no member is called so: rows of it are none
@@ -120,12 +122,13 @@ def _key(told: RulesFrom) -> RulesFromKey:
 def _pairs(session: Session, told: RulesFrom) -> tuple[tuple[str, str], ...]:
     """Who reads which member, as a dataset tells it; none where it is gone or has no such column."""
     try:
-        rows = datasets.rows(session, datasets.get(session, told.dataset))
+        rows = datasets.every_row(session, datasets.get(session, told.dataset))
     except Missing:
         return ()
     if told.person not in rows.columns or told.member not in rows.columns:
         return ()
-    found = rows.select(told.person, told.member).drop_nulls().unique()
+    both = [told.person, told.member]
+    found = pl.concat([frame.select(both).drop_nulls().unique() for frame in frames_of(rows, both)]).unique()
     return tuple((str(person).strip().casefold(), str(member)) for person, member in found.rows())
 
 

@@ -6,10 +6,9 @@ import datetime as dt
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from dataclasses import replace
 
 from ironmark.core import palette as palettes
-from ironmark.core.formula_nodes import UNADDED, Aggregate, FormulaError, aggregates
+from ironmark.core.formula_nodes import FormulaError
 from ironmark.core.periods import ROW_GRAINS, Period, timeline
 from ironmark.core.readings import Source
 from ironmark.core.words import days_words
@@ -18,6 +17,7 @@ from ironmark.pages.model.instrument_identity import but_for_place, edited
 from ironmark.pages.model.markdown import blocks_of
 from ironmark.pages.model.page import Assumed, Page, PageSection, PictureSheet, Segment, Sheet, TextSheet
 from ironmark.pages.model.scorecard import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
+from ironmark.pages.reading import asking_ahead
 from ironmark.pages.reading.instrument_scope import own_scope, period_of, take_readings
 from ironmark.pages.reading.live_figures import LiveFigures
 from ironmark.pages.reading.notes import notes_on
@@ -25,10 +25,8 @@ from ironmark.pages.reading.plain_readings import plain_readings_of
 from ironmark.pages.reading.sheets import read_sheet
 from ironmark.pages.reading.usual_ranges import work_out
 from ironmark.store.database import Missing
-from ironmark.tables.cells import NoPeriod, NoSegment, Unit
-from ironmark.tables.columns import ColumnSource
+from ironmark.tables.cells import NoPeriod, NoSegment
 from ironmark.tables.connections import LiveProblem
-from ironmark.tables.live_waiting import Patient
 
 
 def read_page(
@@ -48,7 +46,7 @@ def read_page(
     ends = list(Counter(through.values()).items()) or None
     period = period_of(scope, list(sources.values()), context.year_start, ends) if sources else None
     if period is not None:
-        _ask_ahead(context, every, scope, period)
+        asking_ahead.of_page(context, every, scope, period)
     sheets = _sheets(context, instruments, scope, period, rehearsals or {})
     if period is not None and ends:
         sheets = tuple(_told_behind(sheet, period, through.get(sheet.id), ends) for sheet in sheets)
@@ -107,37 +105,6 @@ def _told_behind(sheet: Sheet, period: Period, through: dt.date | None, ends: Se
     if through is None or through >= period.end or 2 * over <= sum(many for _, many in ends) or sheet.problem:
         return sheet
     return edited(sheet, notes=(*sheet.notes, f"its rows are behind: complete through {days_words([through])}"))
-
-
-def _ask_ahead(context: ReadingContext, instruments: Sequence[InstrumentBody], scope: ScopeBody, page: Period) -> None:
-    """Have live sources, and those of many rows, work out what all instruments are about to ask of them at once: one
-    statement, or one pass over the rows, for each grain and set of segments, however many KPIs there are."""
-    every = {key for key in context.kpis if context.is_asked_ahead(key)}
-    read_by: dict[str, dict[tuple[Unit, tuple[str, ...]], None]] = {}
-    for instrument in instruments if every else ():
-        own, period = own_scope(instrument, scope, page)
-        narrowed = [segment for segment, names in own.members.items() if names]
-        place = period.unit, tuple(sorted({*narrowed, *([instrument.by] if instrument.by else [])}))
-        for key in every.intersection(instrument.kpis):
-            read_by.setdefault(key, {})[place] = None
-    wanted: dict[str, dict[tuple[Unit, tuple[str, ...]], dict[Aggregate, None]]] = {}
-    for key, places in read_by.items():
-        kpi = context.kpis[key]
-        try:
-            trees = [context.expanded(kpi).formula]
-            trees += [context.mark_formula(kpi, text) for text in context.computed(key).values()]
-        except (FormulaError, Missing):
-            continue  # its sheet says what is wrong
-        for a in dict.fromkeys(a for tree in trees for a in aggregates(tree)):
-            if not a.whole and a.name not in UNADDED:
-                plain = replace(a, dataset=None, years=0, back=0, window=None)
-                for place in places:
-                    wanted.setdefault(a.dataset or kpi.dataset, {}).setdefault(place, {})[plain] = None
-    for dataset, asked in wanted.items():
-        with suppress(LiveProblem, NoPeriod, Missing):  # the sheets say so
-            source = context.source_of(dataset)
-            if isinstance(source, Patient | ColumnSource):
-                source.ahead_of_page(tuple((unit, segments, tuple(found)) for (unit, segments), found in asked.items()))
 
 
 def _sheets(

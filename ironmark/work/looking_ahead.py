@@ -1,0 +1,40 @@
+"""What would be asked of many rows, worked out once these are kept, so that whoever asks has it at once."""
+
+from __future__ import annotations
+
+import structlog
+from sqlalchemy.exc import SQLAlchemyError
+
+from ironmark.pages.authoring.from_rows import propose
+from ironmark.pages.context.cells_keeper import keeps
+from ironmark.pages.context.reading_context import ReadingContext
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.datasets.summaries import summaries
+from ironmark.pages.model.problems import Refused
+from ironmark.pages.reading import asking_ahead
+from ironmark.store import datasets
+from ironmark.store.database import Missing
+from ironmark.tables.cells import NoPeriod
+from ironmark.tables.columns import ColumnSource
+
+log = structlog.get_logger()
+
+
+def look_ahead(sources: Sources, key: str) -> None:
+    """What its KPIs read, or would be proposed where it has none yet; which members share rows, and what stands in its columns.
+    Its rows are kept by then, whatever comes of this."""
+    try:
+        with sources.turns, sources.readings() as session:
+            dataset = datasets.get(session, key)
+            if not keeps(dataset):
+                return
+            context = ReadingContext(sources, session)
+            if not asking_ahead.of_dataset(context, key):
+                propose(context, dataset)
+            if isinstance(source := sources.source(session, dataset), ColumnSource):
+                source.know_members()
+            summaries(sources, session, dataset, sources.rows_of(session, dataset))
+    except (Refused, Missing, NoPeriod, SQLAlchemyError, OSError):
+        pass  # whoever asks is told
+    except Exception as error:
+        log.error("look ahead", dataset=key, exc_info=error)
