@@ -24,7 +24,6 @@ from ironmark.store import datasets
 from ironmark.store import uploads as store
 from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
-from ironmark.tables.pieces import MANY_ROWS
 from ironmark.tables.table import LongTable, Table
 
 log = structlog.get_logger()
@@ -167,7 +166,7 @@ class Uploads:
         """Have many rows ready: whoever sent them looks at them next."""
         with contextlib.suppress(DBAPIError, OSError, NoPeriod, Missing), self._sources.readings() as session:
             sent = datasets.get(session, dataset)
-            if sent.row_count >= MANY_ROWS and sent.kind == "file":
+            if sent.is_many:
                 self._sources.source(session, sent)
 
 

@@ -19,7 +19,7 @@ from ironmark.store.database import Missing, StaleVersion
 from ironmark.store.models import Dataset, DatasetSegment, DatasetVersion
 from ironmark.tables.connections import STATEMENT_S
 from ironmark.tables.joined_columns import Wide, with_all
-from ironmark.tables.pieces import MANY_ROWS, Pieces, Read, Rows, Widened, merged
+from ironmark.tables.pieces import Pieces, Read, Rows, Widened, are_many, merged
 from ironmark.tables.table import Column, Problem
 
 Kind = Literal["file", "sheet", "checklist", "live"]
@@ -44,6 +44,11 @@ class StoredDataset:
     has_token: bool = False
     rows_at: dt.datetime | None = None  # when its rows were kept
     own: tuple[Column, ...] = ()  # those of the rows; ``columns`` are these and what is looked up or derived
+
+    @property
+    def is_many(self) -> bool:
+        """Whether its rows are kept here and never in memory as a whole."""
+        return self.kind in ("file", "sheet") and are_many(self.row_count, len(self.own))
 
     @property
     def connection(self) -> dict[str, Any] | None:
@@ -175,24 +180,26 @@ def raw_rows(session: Session, dataset: StoredDataset) -> pl.DataFrame:
 
 def raw(session: Session, dataset: StoredDataset) -> Rows:
     """The same; many are read a piece at a time, in this session."""
-    return _raw(session, dataset.id, dataset.rows_version, dataset.row_count)
+    return _raw(session, dataset.id, dataset.rows_version, dataset.row_count, len(dataset.own))
 
 
 def raw_version(session: Session, key: str, number: int) -> Rows:
     """The rows of a version, in the same way; none of one that is no longer kept."""
     version = session.get(DatasetVersion, (key, number))
-    return _raw(session, key, number, 0 if version is None else version.row_count)
+    if version is None:
+        return rows_of(session, key, number)
+    return _raw(session, key, number, version.row_count, len(version.columns or ()))
 
 
-def _raw(session: Session, key: str, number: int, height: int) -> Rows:
-    if height < MANY_ROWS:
+def _raw(session: Session, key: str, number: int, height: int, columns: int) -> Rows:
+    if not are_many(height, columns):
         return rows_of(session, key, number)
     return Pieces(one_by_one(session, key, number), {}, height)
 
 
 def every_row(session: Session, dataset: StoredDataset) -> Rows:
     """``rows``; many are read a piece at a time, in this session."""
-    if dataset.row_count < MANY_ROWS:
+    if not dataset.is_many:
         return rows(session, dataset)
     read = one_by_one(session, dataset.id, dataset.rows_version)
     return Pieces(read, dataset.merges, dataset.row_count, widened(session, dataset))

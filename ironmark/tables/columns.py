@@ -178,7 +178,7 @@ class ColumnSource(CellSource):
         """Work out what readings of many rows are about to be put together from, in as few passes as there are grains and
         finest cells."""
         together: dict[tuple[Unit, tuple[str, ...]], dict[formula_nodes.Aggregate, None]] = {}
-        for unit, segments, wanted in asked if self.height >= MANY_ROWS else ():
+        for unit, segments, wanted in asked if self.height >= MANY_ROWS or self._to_read is not None else ():
             known = tuple(sorted(self._members.keys() & set(segments)))
             if not self._is_wide(known):
                 together.setdefault((unit, self._finer(unit, known) or known), {}).update(dict.fromkeys(wanted))
@@ -229,9 +229,9 @@ class ColumnSource(CellSource):
         place = unit, segments
         if place in self._cells:
             return self._cells[place]
-        if place in self._kept:
+        if (finer := self._finer(unit, segments)) is None and place in self._kept:
             made = self._kept[place].cells
-        elif (finer := self._finer(unit, segments)) is not None:
+        elif finer is not None:
             made, of_finer = coarser(self._cells_by(unit, finer), segments, self.members)
             self._cell_of_row[place] = pl.Series("cell", of_finer.astype(np.int32))
         else:

@@ -29,7 +29,7 @@ from ironmark.tables import joined_columns
 from ironmark.tables.cells import BLANK_MEMBER, NOT_OPENED, Cells, Line, NoPeriod, PartKey, Unit, Within
 from ironmark.tables.connections import LiveProblem, Wrong
 from ironmark.tables.joined_columns import Matched, Twice, Wide
-from ironmark.tables.pieces import PIECE_ROWS, merged
+from ironmark.tables.pieces import merged, piece_rows
 from ironmark.tables.query_cache import AskedSource
 from ironmark.tables.row_expressions import ADDED, part_expression
 from ironmark.tables.table import Column, assign_roles, identifiers, overview
@@ -134,7 +134,8 @@ class FolderTable:
         with in_words(self.folder):
             rows = replace(self, packed=None).scan().head(most)
             yield pl.DataFrame(schema=rows.collect_schema())
-            yield from rows.collect_batches(chunk_size=PIECE_ROWS, maintain_order=True, lazy=True)
+            size = piece_rows(len(rows.collect_schema()))
+            yield from rows.collect_batches(chunk_size=size, maintain_order=True, lazy=True)
 
     def matched(self, at: int) -> Matched:
         """How the keys of one of its lookups are found, over all rows. Raises LiveProblem."""

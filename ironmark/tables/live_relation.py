@@ -17,6 +17,7 @@ from ironmark.core.formula_nodes import ColumnType
 from ironmark.tables.connections import Connection, InWords, Wrong, date_of, opened
 from ironmark.tables.dialects import Dialect, Expression, Figure
 from ironmark.tables.joined_columns import NOT_FOUND, Lookup, Matched, Twice, Wide
+from ironmark.tables.pieces import piece_rows
 from ironmark.tables.table import Column
 
 _COMPARISONS = {
@@ -99,8 +100,9 @@ class LiveTable:
         asked = sa.select(*(expression.label(f"out{at}") for at, expression in enumerate(made.columns.values())))
         yield pl.DataFrame(schema=schema)
         with opened(self.connection) as engine, engine.connect() as open_:
-            streamed = open_.execution_options(stream_results=True, max_row_buffer=PIECE)
-            for some in streamed.execute(asked.select_from(made.rows).limit(limit)).partitions(PIECE):
+            many = min(PIECE, piece_rows(10 * len(made.columns)))  # a cell takes ten times as much as one of a column
+            streamed = open_.execution_options(stream_results=True, max_row_buffer=many)
+            for some in streamed.execute(asked.select_from(made.rows).limit(limit)).partitions(many):
                 typed = {
                     name: [None if row[at] is None else _python(row[at], made.types[name]) for row in some]
                     for at, name in enumerate(made.columns)

@@ -13,7 +13,7 @@ import polars as pl
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.pieces import PIECE_ROWS, Piece, Pieces, filed, in_pieces
+from ironmark.tables.pieces import Piece, Pieces, filed, in_pieces, piece_rows
 from ironmark.tables.reader import MAX_COLUMNS, Typing, by_members, head_of, is_marked, parsed, planned, typing_of
 from ironmark.tables.table import (
     FIRST,
@@ -236,7 +236,9 @@ def _parquet(path: Path) -> _Lines:
     def frames() -> Iterator[tuple[pl.DataFrame | None, float]]:
         try:
             every, done = max(1, lazy.select(pl.len()).collect().item()), 0
-            for frame in lazy.select(wanted).collect_batches(chunk_size=PIECE_ROWS, maintain_order=True, lazy=True):
+            for frame in lazy.select(wanted).collect_batches(
+                chunk_size=piece_rows(len(wanted)), maintain_order=True, lazy=True
+            ):
                 done += frame.height
                 yield frame, done / every
         except pl.exceptions.PolarsError:

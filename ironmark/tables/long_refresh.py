@@ -9,7 +9,7 @@ from pathlib import Path
 
 import polars as pl
 
-from ironmark.tables.pieces import PIECE_ROWS, Joined, Piece, Pieces, Rows, filed, in_pieces, pieces_of
+from ironmark.tables.pieces import Joined, Piece, Pieces, Rows, filed, in_pieces, piece_rows, pieces_of
 from ironmark.tables.refresh import How, are_whole, as_type, combined, conform, covered_by, matched, renamed
 from ironmark.tables.table import Column, LongTable, Table
 
@@ -34,7 +34,9 @@ def conformed(table: Table | LongTable, columns: Sequence[Column], folder: Path)
                 [as_type(frame[t.name], t, ours, whole.get(ours.name)).alias(ours.name) for t, ours in pairs]
             )
 
-        anew = (piece for frame in rows.iter_slices(PIECE_ROWS) for piece in in_pieces(changed(frame)))
+        anew = (
+            piece for frame in rows.iter_slices(piece_rows(len(rows.columns))) for piece in in_pieces(changed(frame))
+        )
         rows = filed(folder, anew)
     return LongTable(rows, tuple(ours for _, ours in pairs), renamed(table.problems, pairs), table.recipe)
 

@@ -26,6 +26,17 @@ Piece = tuple[bytes, int]  # Parquet, and its number of rows
 AHEAD = 2  # pieces that are unpacked while another is looked at
 PIECE_BYTES, PIECE_ROWS = 8 * 1024 * 1024, 250_000
 MANY_ROWS = 1_000_000  # of which only the columns that are asked for are read
+MANY_CELLS = 16_000_000  # the same of fewer rows with many columns
+
+
+def are_many(rows: int, columns: int) -> bool:
+    """Whether rows are never in memory as a whole."""
+    return rows >= MANY_ROWS or rows * columns >= MANY_CELLS
+
+
+def piece_rows(columns: int) -> int:
+    """How many rows with so many columns are held at a time."""
+    return max(1, min(PIECE_ROWS, MANY_CELLS // 4 // max(1, columns)))
 
 
 class Gone(NoPeriod):
@@ -229,7 +240,7 @@ def _height(piece: bytes) -> int:
 
 def in_pieces(frame: pl.DataFrame) -> Iterator[Piece]:
     """Parquet pieces within PIECE_BYTES: as many as fit, at least one piece."""
-    start, size = 0, PIECE_ROWS
+    start, size = 0, piece_rows(frame.width)
     while True:
         buffer = io.BytesIO()
         frame.slice(start, size).write_parquet(buffer, compression="zstd", compression_level=1, statistics=True)
@@ -261,17 +272,19 @@ def one_file(rows: Rows, folder: Path) -> bytes:
     filed(folder, pieces_of(rows))
     whole = folder / "whole"
     every = pl.scan_parquet(sorted(folder.glob("*.parquet")))
-    every.sink_parquet(whole, compression="zstd", statistics=False, row_group_size=PIECE_ROWS, maintain_order=True)
+    size = piece_rows(len(every.collect_schema()))
+    every.sink_parquet(whole, compression="zstd", statistics=False, row_group_size=size, maintain_order=True)
     return whole.read_bytes()
 
 
 def of_one_file(body: bytes, folder: Path) -> Rows:
     """The rows of such a file; of many as pieces that lie in the folder. Raises what the reader of Parquet raises."""
-    if _height(body) < MANY_ROWS:
+    columns = len(pl.read_parquet_schema(io.BytesIO(body)))
+    if not are_many(_height(body), columns):
         return pl.read_parquet(io.BytesIO(body))
     whole = folder / "whole"
     whole.write_bytes(body)
-    frames = pl.scan_parquet(whole).collect_batches(chunk_size=PIECE_ROWS, maintain_order=True, lazy=True)
+    frames = pl.scan_parquet(whole).collect_batches(chunk_size=piece_rows(columns), maintain_order=True, lazy=True)
     return filed(folder, (piece for frame in frames for piece in in_pieces(frame)))
 
 

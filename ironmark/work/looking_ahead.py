@@ -6,7 +6,6 @@ import structlog
 from sqlalchemy.exc import SQLAlchemyError
 
 from ironmark.pages.authoring.from_rows import propose
-from ironmark.pages.context.cells_keeper import keeps
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets.summaries import summaries
@@ -26,7 +25,7 @@ def look_ahead(sources: Sources, key: str) -> None:
     try:
         with sources.turns, sources.readings() as session:
             dataset = datasets.get(session, key)
-            if not keeps(dataset):
+            if not dataset.is_many:
                 return
             context = ReadingContext(sources, session)
             if not asking_ahead.of_dataset(context, key):

@@ -21,7 +21,7 @@ from ironmark.pages.datasets.refreshing import ClockBody, next_time
 from ironmark.pages.model.problems import Refused
 from ironmark.store import leases, refreshes
 from ironmark.store.mariadb import READER, ROWS_DATABASE, reader_password
-from ironmark.tables import folders, live_relation
+from ironmark.tables import live_relation, pieces
 from ironmark.tables.pieces import Pieces, frames_of
 from tests import world
 
@@ -263,8 +263,8 @@ class Refreshing(unittest.TestCase):
         self.assertEqual(columns[0], ("day", "date", "period"))
         for origin in ({"kind": "folder", "folder": "kept"}, {"kind": "source", "dataset": live}):
             whole = self.all_of(origin)
-            small = mock.patch.multiple(refreshing, MANY_ROWS=12, PIECE_ROWS=6)
-            with small, mock.patch.object(live_relation, "PIECE", 5), mock.patch.object(folders, "PIECE_ROWS", 5):
+            small = mock.patch.multiple(pieces, MANY_ROWS=12, PIECE_ROWS=6)
+            with small, mock.patch.object(live_relation, "PIECE", 5):
                 by_pieces = self.all_of(origin)
                 with mock.patch.object(refreshing, "MOST_ROWS", 40), self.assertRaises(Refused):
                     self.all_of(origin)
@@ -284,7 +284,7 @@ class Refreshing(unittest.TestCase):
             _,
             read,
         ):
-            self.assertEqual(isinstance(read.table.rows, Pieces), refreshing.MANY_ROWS == 12)
+            self.assertEqual(isinstance(read.table.rows, Pieces), pieces.MANY_ROWS == 12)
             return pl.concat(frames_of(read.table.rows))
 
     def test_what_was_read_since_it_was_due_is_not_read_again(self) -> None:

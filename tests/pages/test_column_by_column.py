@@ -9,13 +9,12 @@ from unittest import mock
 import polars as pl
 
 from ironmark.api.start_options import bytes_of
-from ironmark.pages.context import source_registry
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import LEAST_MEMORY, Sources
 from ironmark.pages.model.page import Page
 from ironmark.pages.reading.read import read_page
 from ironmark.store import datasets, records
-from ironmark.tables import columns
+from ironmark.tables import columns, pieces
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.column_rows import ALL, ColumnRows
 from ironmark.tables.pieces import Pieces, Read
@@ -55,7 +54,7 @@ class ColumnByColumn(unittest.TestCase):
     def test_every_page_of_the_demo_says_the_same(self) -> None:
         plain = self.pages(Sources(world.engine()))
         small = Sources(world.engine(), memory=1)  # no room at all: one column, one dataset
-        with mock.patch.object(source_registry, "MANY_ROWS", 0):
+        with mock.patch.object(pieces, "MANY_ROWS", 0):
             read = self.pages(small)
         self.assertEqual(plain.keys(), read.keys())
         self.assertGreater(len(plain), 3)

@@ -14,7 +14,7 @@ from sqlalchemy import select
 
 from ironmark.core.periods import Period
 from ironmark.pages.authoring.from_rows import propose
-from ironmark.pages.context import cells_keeper, document_set
+from ironmark.pages.context import cells_keeper
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets.summaries import summaries
@@ -25,7 +25,7 @@ from ironmark.pages.reading.read import read_page
 from ironmark.store import dataset_versions, datasets, eyes, records
 from ironmark.store.eyes import Eyes, Narrowed
 from ironmark.store.worked_out import WorkedOut
-from ironmark.tables import columns
+from ironmark.tables import columns, pieces
 from ironmark.tables.table import Column, Table
 from ironmark.work.looking_ahead import look_ahead
 from tests import world
@@ -55,8 +55,7 @@ def many() -> Iterator[None]:
     """Few rows are as many."""
     with (
         mock.patch.object(columns, "MANY_ROWS", 0),
-        mock.patch.object(cells_keeper, "MANY_ROWS", 0),
-        mock.patch.object(document_set, "MANY_ROWS", 0),
+        mock.patch.object(pieces, "MANY_ROWS", 0),
         mock.patch.object(columns.ColumnSource, "_is_wide", lambda *_: False),
     ):
         yield

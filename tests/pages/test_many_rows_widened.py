@@ -69,7 +69,7 @@ class Many(unittest.TestCase):
         plain = seen()
         in_memory = AssertionError("all rows were in memory")
         with (
-            mock.patch.object(datasets, "MANY_ROWS", 0),
+            mock.patch.object(pieces, "MANY_ROWS", 0),
             mock.patch.object(pieces, "PIECE_ROWS", 100),
             mock.patch.object(datasets, "rows_of", side_effect=in_memory),
         ):

@@ -228,7 +228,7 @@ class Refreshed(unittest.TestCase):
     def taken_in(self, body: str, into: str | None, how: str, *, many: bool) -> StoredDataset:
         with (
             in_small_parts(5000, 1000) as folder,
-            mock.patch.object(datasets, "MANY_ROWS", 0 if many else 10**9),
+            mock.patch.object(pieces, "MANY_ROWS", 0 if many else 10**9),
         ):
             table = by_parts(body.encode(), folder) if many else read_table(body.encode()).table
             assert table is not None

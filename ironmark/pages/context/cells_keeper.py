@@ -19,7 +19,6 @@ from ironmark.store.datasets import StoredDataset
 from ironmark.tables.cells import Within
 from ironmark.tables.columns import ColumnSource
 from ironmark.tables.kept_cells import KeptCells, narrowed, packed, unpacked
-from ironmark.tables.pieces import MANY_ROWS
 
 AFTER_S = 1.0  # a page asks for several things, one after the other
 
@@ -32,7 +31,7 @@ class CellsKeeper:
 
     def kept(self, session: Session, dataset: StoredDataset, within: Within) -> KeptCells | None:
         """What is kept of the rows of a dataset, of some of them as if there were no others."""
-        if not keeps(dataset):
+        if not dataset.is_many:
             return None
         with eyes.of_all_rows(session):
             body = worked_out.kept(session, dataset.id, dataset.version, program(), "cells")
@@ -55,7 +54,7 @@ class CellsKeeper:
             timer.daemon = True
             timer.start()
 
-        if keeps(dataset):
+        if dataset.is_many:
             source.worked_out = later
 
     def _keep(self, source: ColumnSource, dataset: StoredDataset) -> None:
@@ -66,8 +65,3 @@ class CellsKeeper:
             return
         with suppress(SQLAlchemyError, OSError), self._changes() as session:  # else it is worked out once more
             worked_out.put(session, dataset.id, dataset.version, program(), "cells", body)
-
-
-def keeps(dataset: StoredDataset) -> bool:
-    """Whether going through its rows takes long enough that what comes of it is kept."""
-    return dataset.kind in ("file", "sheet") and dataset.row_count >= MANY_ROWS

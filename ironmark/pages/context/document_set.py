@@ -25,7 +25,6 @@ from ironmark.store import calendar, database, datasets, eyes, marks, records, v
 from ironmark.store.datasets import StoredDataset
 from ironmark.store.eyes import Eyes
 from ironmark.store.records import Document, Kind
-from ironmark.tables.pieces import MANY_ROWS
 
 _Body = TypeVar("_Body", KpiBody, YardstickBody)
 
@@ -216,7 +215,7 @@ class DocumentSet:
 
     def is_asked_ahead(self, key: str) -> bool:
         """Whether a KPI that is at hand is read by a formula of its own from where each question takes long."""
-        return self._reads_from(key, lambda dataset: dataset.kind == "live" or dataset.row_count >= MANY_ROWS)
+        return self._reads_from(key, lambda dataset: dataset.kind == "live" or dataset.is_many)
 
     def _reads_from(self, key: str, such: Callable[[StoredDataset], bool]) -> bool:
         kpi = self.kpis.get(key)

@@ -10,7 +10,6 @@ from pydantic import TypeAdapter, ValidationError
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
-from ironmark.pages.context.cells_keeper import keeps
 from ironmark.pages.context.response_cache import program
 from ironmark.pages.context.source_registry import Sources
 from ironmark.store import eyes, worked_out
@@ -31,7 +30,7 @@ def kept_beside(
     eyes.require_all_rows(session, dataset.id)
 
     def found() -> T:
-        if not keeps(dataset):
+        if not dataset.is_many:
             return look()
         asked = dataset.id, dataset.version, program()
         body = worked_out.kept(session, *asked, what)

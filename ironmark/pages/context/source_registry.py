@@ -30,7 +30,7 @@ from ironmark.tables.folders import Files, FolderSource, FolderTable, allowed, f
 from ironmark.tables.live import LiveSource
 from ironmark.tables.live_relation import LiveTable
 from ironmark.tables.live_waiting import FRESH_S, Patient
-from ironmark.tables.pieces import MANY_ROWS, Pieces, Rows
+from ironmark.tables.pieces import Pieces, Rows
 
 MEMORY = 2 << 30  # of all processes together, unless another is told
 LEAST_MEMORY = 512 << 20
@@ -160,7 +160,7 @@ class Sources:
     def rows_of(self, session: Session, dataset: StoredDataset, apart: str = "") -> Rows:
         """All rows, whoever asks, with what is looked up and derived, and spellings merged but those of the column ``apart``. Many are
         read column by column as they are asked for, for as long as they are kept: they never change."""
-        if dataset.kind == "checklist" or dataset.row_count < MANY_ROWS:
+        if not dataset.is_many:
             return datasets.rows(session, dataset, apart)
 
         @contextmanager

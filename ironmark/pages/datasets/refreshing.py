@@ -7,7 +7,7 @@ import zoneinfo
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
-from itertools import chain, islice
+from itertools import chain
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -30,7 +30,7 @@ from ironmark.tables.celltypes import Decimal
 from ironmark.tables.files import LongFile, ReadFile
 from ironmark.tables.folders import FolderTable
 from ironmark.tables.live_relation import LiveTable
-from ironmark.tables.pieces import MANY_ROWS, PIECE_ROWS, Piece, Rows, filed, in_pieces
+from ironmark.tables.pieces import Piece, Rows, are_many, filed, in_pieces, piece_rows
 from ironmark.tables.refresh import Changes, How
 from ironmark.tables.table import Column, LongTable, Table
 from ironmark.tables.unusual import unusual
@@ -136,13 +136,15 @@ def _all_of(
     """All rows of a table; many as pieces in a folder, of which one at a time is held."""
     named = [column.name for column in columns]
     frames = _together(frame.select(named) for frame in table.every(MOST_ROWS + 1))
-    first = list(islice(frames, max(1, MANY_ROWS // PIECE_ROWS)))
-    if (following := next(frames, None)) is None:
-        return ReadFile(Table(pl.concat(first), columns))
+    first = list[pl.DataFrame]()
+    while not are_many(sum(frame.height for frame in first), len(columns)):
+        if (frame := next(frames, None)) is None:
+            return ReadFile(Table(pl.concat(first), columns))
+        first.append(frame)
 
     def packed() -> Iterator[Piece]:
         rows = 0
-        for frame in chain(first, [following], frames):
+        for frame in chain(first, frames):
             rows += frame.height
             if rows > MOST_ROWS:
                 detail = f"“{name}” has more than {MOST_ROWS:,} rows. Take a view or a folder with fewer, or read it where it is."
@@ -157,7 +159,7 @@ def _together(frames: Iterable[pl.DataFrame]) -> Iterator[pl.DataFrame]:
     held: list[pl.DataFrame] = []
     for frame in frames:
         held.append(frame)
-        if sum(one.height for one in held) >= PIECE_ROWS:
+        if sum(one.height for one in held) >= piece_rows(frame.width):
             yield pl.concat(held)
             held = []
     if held:
