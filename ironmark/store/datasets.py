@@ -202,7 +202,7 @@ def every_row(session: Session, dataset: StoredDataset) -> Rows:
     if not dataset.is_many:
         return rows(session, dataset)
     read = one_by_one(session, dataset.id, dataset.rows_version)
-    return Pieces(read, dataset.merges, dataset.row_count, widened(session, dataset))
+    return Pieces(read, dataset.merges, dataset.row_count, widened(session, dataset), dataset.wide.reads)
 
 
 def rows_of(session: Session, key: str, number: int) -> pl.DataFrame:

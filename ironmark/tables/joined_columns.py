@@ -59,6 +59,12 @@ class Wide:
         taken = [column for lookup in self.lookups for _, column in lookup.take]
         return (*taken, *(one.column for one in self.derived))
 
+    @property
+    def reads(self) -> frozenset[str]:
+        """The columns that they are made of, those of the rows among them."""
+        keys = {mine for lookup in self.lookups for mine in lookup.here}
+        return frozenset(keys.union(*(formula_nodes.columns_used(f.parse(one.formula)) for one in self.derived)))
+
     @classmethod
     def of(cls, settings: Mapping[str, Any]) -> Wide:
         """As a dataset's settings keep it."""

@@ -54,21 +54,29 @@ class Pieces:
     member.
     """
 
-    def __init__(self, read: Read, merges: Merges, height: int = -1, widened: Widened | None = None) -> None:
-        """widened: what makes the columns that are taken from elsewhere or derived, row by row."""
+    def __init__(
+        self,
+        read: Read,
+        merges: Merges,
+        height: int = -1,
+        widened: Widened | None = None,
+        reads: Collection[str] | None = None,
+    ) -> None:
+        """widened: what makes the columns that are taken from elsewhere or derived, row by row. reads: those of the rows' own
+        that it reads; all of them where it is not said."""
         self.read, self.merges = read, merges
         with read() as pieces:
             first = next(iter(pieces), None)
         self._own = pl.Schema(pl.read_parquet_schema(io.BytesIO(first))) if first else pl.Schema()
-        self._height, self._widened = height, widened
+        self._height, self._widened, self._reads = height, widened, reads
         self.schema: pl.Schema = widened(pl.DataFrame(schema=self._own)).schema if widened and first else self._own
 
-    def with_more(self, more: Widened) -> Pieces:
-        """The same rows with further columns."""
+    def with_more(self, more: Widened, reads: Collection[str]) -> Pieces:
+        """The same rows with further columns. reads: those that these are made of."""
         before = self._widened
-        return Pieces(
-            self.read, self.merges, self._height, more if before is None else lambda frame: more(before(frame))
-        )
+        every = None if before is not None and self._reads is None else {*(self._reads or ()), *reads}
+        widened = more if before is None else lambda frame: more(before(frame))
+        return Pieces(self.read, self.merges, self._height, widened, every)
 
     @property
     def height(self) -> int:
@@ -165,7 +173,9 @@ class Pieces:
 
     def _frame(self, piece: bytes, names: Sequence[str] | None) -> pl.DataFrame:
         if names is None or any(name not in self._own for name in names):
-            frame = self._complete(pl.read_parquet(io.BytesIO(piece)))
+            used = self._own if names is None or self._reads is None else {*names, *self._reads}
+            own = [name for name in self._own if name in used] or list(self._own)[:1]  # as many rows as there are
+            frame = self._complete(pl.read_parquet(io.BytesIO(piece), columns=own))
             return frame if names is None else frame.select(names)
         merges = {name: held for name, held in self.merges.items() if name in names}
         return merged(pl.read_parquet(io.BytesIO(piece), columns=list(names)), merges)

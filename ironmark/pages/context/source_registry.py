@@ -168,7 +168,8 @@ class Sources:
             with self.readings() as other, datasets.pieces(other, dataset.id, dataset.rows_version) as found:
                 yield found
 
-        return Pieces(read, dataset.merges_but(apart), dataset.row_count, datasets.widened(session, dataset, apart))
+        widened = datasets.widened(session, dataset, apart)
+        return Pieces(read, dataset.merges_but(apart), dataset.row_count, widened, dataset.wide.reads)
 
     def _used(self, key: _Place) -> ColumnSource | None:
         """Rows that are held, used last from now on; others are given up where all have come to take too much room."""

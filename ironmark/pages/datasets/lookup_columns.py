@@ -420,11 +420,10 @@ def derive(there: RowsThere, dataset: StoredDataset, body: DerivedBody, style: N
     columns = [*dataset.own, *Wide(dataset.wide.lookups).columns, *(one.column for one in before)]
     kind = type_in(body.formula, columns, "formula")
     one = Derived(Column("by formula", body.label, kind, "text", "derived"), body.formula)
-    rows = there.rows(dataset)
-    made = rows.with_more(lambda frame: derived(frame, one)) if isinstance(rows, Pieces) else derived(rows, one)
+    rows, used = there.rows(dataset), list(formula_nodes.columns_used(f.parse(body.formula)))
+    made = rows.with_more(lambda frame: derived(frame, one), used) if isinstance(rows, Pieces) else derived(rows, one)
     number = kind == "number"
     look = summaries(made, {"by formula": kind})["by formula"] if number else look_at(made, "by formula", kind, True)
-    used = list(formula_nodes.columns_used(f.parse(body.formula)))
     labels = {column.name: column.label for column in columns}
     counted = (look.counts or [])[:MOST_VALUES]
     if kind == "date":  # they were counted as texts
