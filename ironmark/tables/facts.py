@@ -161,8 +161,10 @@ def _sum_of(name: str, numbers: Mapping[str, Floats]) -> tuple[str, ...]:
     first = slice(0, 200)
     for size in (2, 3):
         for some in combinations(others, size):
+            if not _near(own[0], sum(float(numbers[other][0]) for other in some)):
+                continue  # of many columns nearly all are told apart by one row
             total = sum(numbers[other][first] for other in some)
-            if not np.allclose(own[first], total, rtol=1e-6, atol=1e-6, equal_nan=False):
+            if not np.allclose(own[first], total, rtol=_NEAR, atol=_NEAR, equal_nan=False):
                 continue
             if all(np.any(numbers[other] != 0) for other in some):
                 return some
@@ -171,11 +173,15 @@ def _sum_of(name: str, numbers: Mapping[str, Floats]) -> tuple[str, ...]:
     return ()
 
 
+def _near(value: float, total: float) -> bool:
+    return abs(value - total) <= _NEAR * (1 + abs(total))
+
+
 def _same_within(sample: pl.DataFrame, fact: Facts, segments: Sequence[Facts]) -> str:
     """The segment on whose members a column is always the same, its label; "" for none."""
     for segment in segments:
-        if fact.distinct < 2 or segment.distinct * 3 > fact.rows:
-            continue
+        if not 2 <= fact.distinct <= segment.distinct or segment.distinct * 3 > fact.rows:
+            continue  # each member has one value of its own at most
         each = (
             sample.select(segment.name, fact.name).drop_nulls().group_by(segment.name).agg(pl.col(fact.name).n_unique())
         )
@@ -184,7 +190,7 @@ def _same_within(sample: pl.DataFrame, fact: Facts, segments: Sequence[Facts]) -
     return ""
 
 
-_FIRST = 100_000
+_FIRST, _NEAR = 100_000, 1e-6
 
 
 def is_panel(rows: Rows, period: str, segments: Sequence[str]) -> bool:
