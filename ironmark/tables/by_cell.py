@@ -15,6 +15,7 @@ from ironmark.tables.cells import BLANK_MEMBER, Line, PartKey
 from ironmark.tables.column_rows import ColumnRows
 from ironmark.tables.row_expressions import ADDED, Dates, part_expression
 
+MOST_TOGETHER = 2_000_000  # rows whose places are in memory at once
 MOST_SEEN = 1 << 25  # units, times members, times members that are counted: each takes a byte for a moment
 
 
@@ -30,34 +31,39 @@ def over_rows(
         return every_row if some is None else every_row[some]
 
     member = of(rows.member_of_row[by]) if by else None
-    unit = of(rows.units(line.unit))
-    keep = None if last is None else of(last)
+    unit, keep = of(rows.units(line.unit)), None if last is None else of(last)
     if (names := _named_in(a, line.count * every, rows)) is not None:
-        known = np.flatnonzero(unit < line.count if keep is None else keep & (unit < line.count))
+        code = of(rows.member_of_row[names])
         seen = np.zeros((line.count, every, len(rows.members[names])), dtype=bool)
-        seen[unit[known], 0 if member is None else member[known], of(rows.member_of_row[names])[known]] = True
+        for start in range(0, len(unit), MOST_TOGETHER):
+            rest = slice(start, start + MOST_TOGETHER)
+            inside = start + np.flatnonzero(
+                unit[rest] < line.count if keep is None else keep[rest] & (unit[rest] < line.count)
+            )
+            seen[unit[inside], 0 if member is None else member[inside], code[inside]] = True
         return _differing(seen, rows.members[names], line, a.window)
     full = np.full(len(line.periods) * every, np.nan)
-    if a.window is None:
-        cell = (line.bucket * every).astype(np.int32)[unit]
-        if (line.bucket < 0).any():
-            keep = (line.bucket >= 0)[unit] if keep is None else keep & (line.bucket >= 0)[unit]
+    for units, period in _parts(line, a.window, len(unit)):
+        inside = np.flatnonzero(units[unit] if keep is None else keep & units[unit])
+        cell = (period * every).astype(np.int32)[unit[inside]]
         if member is not None:
-            cell += member
-        if keep is not None:
-            some, cell = np.flatnonzero(keep) if some is None else some[keep], cell[keep]
-        _fill(full, a, cell, rows, some)
-    else:
-        by_unit: Ints = np.argsort(unit, kind="stable")
-        starts = np.searchsorted(unit[by_unit], np.arange(line.count + 1))
-        for p, (start, end) in enumerate(line.windows(a.window)):
-            inside = np.sort(by_unit[starts[start] : starts[end]])  # in the order of the rows
-            inside = inside if keep is None else inside[keep[inside]]
-            cell = np.full(len(inside), p * every, dtype=np.int32)
-            if member is not None:
-                cell += member[inside]
-            _fill(full, a, cell, rows, inside if some is None else some[inside])
+            cell += member[inside]
+        _fill(full, a, cell, rows, inside if some is None else some[inside])
     return full.reshape(len(line.periods), every)
+
+
+def _parts(line: Line, window: formula_nodes.Window | None, rows: int) -> Iterator[tuple[np.ndarray, Ints]]:
+    """Which units are looked at together, and the place of the period each of them is in then: all at once of few rows, one
+    window after the other where they overlap."""
+    if window is None:
+        places = np.arange(len(line.periods))
+        for some in np.array_split(places, min(len(places), -(-rows // MOST_TOGETHER) or 1)):
+            yield (line.bucket >= some[0]) & (line.bucket <= some[-1]), line.bucket
+        return
+    for p, (start, end) in enumerate(line.windows(window)):
+        units = np.zeros(len(line.bucket), dtype=bool)
+        units[start:end] = True
+        yield units, np.full(len(line.bucket), p)
 
 
 def _fill(out: Floats, a: formula_nodes.Aggregate, cell: Ints, rows: ColumnRows, some: Ints | None) -> None:
