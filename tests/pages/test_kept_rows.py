@@ -2,6 +2,7 @@
 
 import datetime as dt
 import gc
+import json
 import unittest
 import weakref
 from collections.abc import Iterator
@@ -205,3 +206,35 @@ class KeptRows(unittest.TestCase):
         self.assertGreater(len(said), 3)
         for key, page in said.items():
             self.assertEqual(page, found[key], key)
+
+    def test_who_may_read_some_rows_is_told_the_same_from_cells_that_were_kept_of_all(self) -> None:
+        with Sources(world.engine()).readings() as session:
+            keys = [head.id for head in records.heads(session, "scorecard")]
+            files = [one for one in datasets.list_all(session) if one.kind == "file" and "route" in one.segments]
+        read = ("Hollin – Skarra", "Tarn Point – Lowsay")
+        eye = Eyes(person="p", narrowed=tuple((one.id, (("route", read),)) for one in files))
+
+        def pages(sources: Sources, whose: Eyes) -> dict[str, Any]:
+            found = {}
+            for key in keys:
+                with sources.readings() as session:
+                    eyes.lend(session, whose)
+                    context = ReadingContext(sources, session)
+                    body = context.scorecard(key)
+                    page = json.loads(read_page(context, body, body.scope).to_json())
+                    found[key] = page | {"rests_on": None}
+            return found
+
+        pages(Sources(world.engine()), Eyes())
+        from_cells = Sources(world.engine())
+        found = pages(from_cells, eye)
+        with mock.patch.object(cells_keeper.CellsKeeper, "kept", return_value=None):
+            plain = pages(Sources(world.engine()), eye)
+        for key, page in plain.items():
+            self.assertEqual(page, found[key], key)
+        told = sum(
+            isinstance(one, columns.ColumnSource) and bool(one._fine)
+            for place, one in from_cells._held.items()
+            if place[2]
+        )
+        self.assertGreater(told, 0)
