@@ -1,5 +1,5 @@
-"""python -m bench [grading|scope|imports|intake|previews|ledger|readers|editions|front|presses|folder|drafting|long|lists|memory|cluster|changes|signals|watches|steady]: measure, and print ratios.
-``steady``, ``long``, ``lists``, ``intake`` and ``memory`` (an hour) take long and ``cluster`` needs ClickHouse; they are only run when they are named, or with ``all``,
+"""python -m bench [grading|scope|imports|intake|orders|previews|ledger|readers|editions|front|presses|folder|drafting|long|lists|memory|cluster|changes|signals|watches|steady]: measure, and print ratios.
+``steady``, ``long``, ``lists``, ``intake``, ``orders`` and ``memory`` (an hour) take long and ``cluster`` needs ClickHouse; they are only run when they are named, or with ``all``,
 which runs everything and keeps what it says in docs/bench.md with the machine it was said of; ``all but long memory`` leaves some
 out, and what was kept of them before stays."""
 
@@ -28,6 +28,7 @@ from bench import (
     lists,
     long,
     memory,
+    orders,
     presses,
     previews,
     readers,
@@ -42,6 +43,7 @@ PARTS = {
     "scope": scope.main,
     "imports": imports.main,
     "intake": intake.main,
+    "orders": orders.main,
     "previews": previews.main,
     "ledger": ledger.main,
     "readers": readers.main,
@@ -60,7 +62,7 @@ PARTS = {
     "steady": readers.steady,
 }
 
-APART = ("cluster", "intake", "lists", "long", "memory", "steady")
+APART = ("cluster", "intake", "lists", "long", "memory", "orders", "steady")
 DOCS = Path(__file__).parents[1] / "docs" / "bench.md"
 
 
