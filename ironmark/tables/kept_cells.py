@@ -54,14 +54,13 @@ class PlainCells:
 
 @dataclass(frozen=True)
 class KeptCells:
-    """pairs: by two segments which of their members share rows, as ``CellSource._pairs`` says it."""
+    """pairs: by two segments which of their members share rows, as ``CellSource._pairs`` says it. fine: by which segments'
+    cells those of fewer are known, where that does not follow from how many there are."""
 
     head: Head
     cells: Mapping[tuple[Unit, tuple[str, ...]], PlainCells]
     pairs: Mapping[tuple[str, str], Ints]
-    fine: Mapping[Unit, tuple[str, ...]] = field(
-        default_factory=dict
-    )  # by whose cells those of fewer segments are known, where said
+    fine: Mapping[Unit, tuple[str, ...]] = field(default_factory=dict)
 
 
 def narrowed(kept: KeptCells, within: Within) -> KeptCells | None:

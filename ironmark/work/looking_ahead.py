@@ -21,7 +21,11 @@ log = structlog.get_logger()
 
 def look_ahead(sources: Sources, key: str) -> None:
     """What its KPIs read, or would be proposed where it has none yet; which members share rows, and what stands in its columns.
-    Its rows are kept by then, whatever comes of this."""
+    Its rows are kept by then, whatever comes of this. Of changes that come fast the last is looked at."""
+    sources.ahead.do(key, lambda: _look(sources, key))
+
+
+def _look(sources: Sources, key: str) -> None:
     try:
         with sources.turns, sources.readings() as session:
             dataset = datasets.get(session, key)

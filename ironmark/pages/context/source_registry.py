@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 from ironmark.core.readings import Source
 from ironmark.pages.context.cells_keeper import CellsKeeper
 from ironmark.pages.context.fair_semaphore import Turns
+from ironmark.pages.context.one_at_a_time import OneAtATime
 from ironmark.pages.context.response_cache import Kept
 from ironmark.pages.context.version_cache import Seen
 from ironmark.pages.model.problems import Refused
@@ -79,7 +80,7 @@ class Sources:
         self.kept, self.seen = Kept(int(memory * OF_ANSWERS)), Seen()
         self.taken = Seen(int(memory * OF_READINGS), lambda taken: taken.weight)  # see ``readings_cache``
         self.turns = Turns(TURNS)
-        self._keeper = CellsKeeper(self.changes)
+        self._keeper, self.ahead = CellsKeeper(self.changes), OneAtATime()
 
     def held(self) -> dict[str, float]:
         """Entries of the caches of this process, and how many looks into them found what they looked for."""
