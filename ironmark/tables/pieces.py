@@ -25,6 +25,7 @@ Widened = Callable[[pl.DataFrame], pl.DataFrame]
 Piece = tuple[bytes, int]  # Parquet, and its number of rows
 AHEAD = 2  # pieces that are unpacked while another is looked at
 PIECE_BYTES, PIECE_ROWS = 8 * 1024 * 1024, 250_000
+PIECE_HELD = 32 << 20  # bytes of one in memory: long texts are packed very small
 MANY_ROWS = 1_000_000  # of which only the columns that are asked for are read
 MANY_CELLS = 16_000_000  # the same of fewer rows with many columns
 
@@ -249,8 +250,9 @@ def _height(piece: bytes) -> int:
 
 
 def in_pieces(frame: pl.DataFrame) -> Iterator[Piece]:
-    """Parquet pieces within PIECE_BYTES: as many as fit, at least one piece."""
-    start, size = 0, piece_rows(frame.width)
+    """Parquet pieces within PIECE_BYTES, and PIECE_HELD in memory: as many as fit, at least one piece."""
+    of_row = frame.estimated_size() / max(1, frame.height)
+    start, size = 0, max(1, min(piece_rows(frame.width), int(PIECE_HELD / max(1.0, of_row))))
     while True:
         buffer = io.BytesIO()
         frame.slice(start, size).write_parquet(buffer, compression="zstd", compression_level=1, statistics=True)

@@ -19,6 +19,7 @@ from ironmark.core.formula_nodes import aggregates
 from ironmark.core.periods import Period, timeline
 from ironmark.core.readings import Totals
 from ironmark.tables import by_cell, columns
+from ironmark.tables import pieces as tables_pieces
 from ironmark.tables.cells import NoPeriod, Within
 from ironmark.tables.column_rows import ALL, RowsToRead
 from ironmark.tables.columns import ColumnSource
@@ -260,6 +261,15 @@ class Apart(unittest.TestCase):
         with as_many():
             made = ColumnSource(some, "dyddiad", SEGMENTS, LAST, room=1000)
             self.assertEqual(int(totals(made, "count()", None, {"chwarel": ("Y Graig",)}).rows.sum()), 500)
+
+    def test_long_texts_are_kept_in_smaller_pieces(self) -> None:
+        rows = pl.DataFrame({"criw": [f"C{at}" for at in range(100)], "sylw": ["glaw trwm " * 100] * 100})
+        with mock.patch.object(tables_pieces, "PIECE_HELD", 10_000):
+            made = [*in_pieces(rows)]
+        self.assertGreater(len(made), 5)
+        self.assertEqual(sum(height for _, height in made), 100)
+        held = Pieces(lambda: nullcontext([body for body, _ in made]), {})
+        self.assertTrue(held.select(["criw", "sylw"]).equals(rows))
 
     def test_each_piece_tells_its_first_and_last_member(self) -> None:
         """So those that have none of some members are left out."""
