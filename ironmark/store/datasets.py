@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 import polars as pl
-from sqlalchemy import Select, select
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
 from ironmark.core.periods import RowGrain
@@ -22,6 +22,8 @@ from ironmark.tables.joined_columns import Wide, with_all
 from ironmark.tables.pieces import Pieces, Read, Rows, Widened, are_many, merged
 from ironmark.tables.table import Column, Problem
 
+FEW_ROWS = 10_000  # which are never heavy
+MOST_PACKED = 32 << 20  # bytes of rows as they are kept, from which they are heavy
 Kind = Literal["file", "sheet", "checklist", "live"]
 
 
@@ -192,17 +194,32 @@ def raw_version(session: Session, key: str, number: int) -> Rows:
 
 
 def _raw(session: Session, key: str, number: int, height: int, columns: int) -> Rows:
-    if not are_many(height, columns):
+    if not are_many(height, columns) and not _is_heavy(session, key, number, height):
         return rows_of(session, key, number)
     return Pieces(one_by_one(session, key, number), {}, height)
 
 
 def every_row(session: Session, dataset: StoredDataset) -> Rows:
     """``rows``; many are read a piece at a time, in this session."""
-    if not dataset.is_many:
+    if not in_pieces(session, dataset):
         return rows(session, dataset)
     read = one_by_one(session, dataset.id, dataset.rows_version)
     return Pieces(read, dataset.merges, dataset.row_count, widened(session, dataset), dataset.wide.reads)
+
+
+def in_pieces(session: Session, dataset: StoredDataset) -> bool:
+    """Whether its rows are read a piece, or a column, at a time: they are many, or heavy."""
+    here = dataset.kind in ("file", "sheet")
+    return dataset.is_many or (here and _is_heavy(session, dataset.id, dataset.rows_version, dataset.row_count))
+
+
+def _is_heavy(session: Session, key: str, number: int, height: int) -> bool:
+    """Whether rows that are not many take much room all the same, as long texts do."""
+    if height < FEW_ROWS:
+        return False
+    size = select(func.sum(func.length(DatasetSegment.body)))
+    of = DatasetSegment.dataset_id == key, DatasetSegment.number == number
+    return int(session.scalar(size.where(*of)) or 0) > MOST_PACKED
 
 
 def rows_of(session: Session, key: str, number: int) -> pl.DataFrame:

@@ -89,6 +89,18 @@ class Many(unittest.TestCase):
             self.assertEqual((found.type, len(found.first) > 0), (kind, True))
         self.assertEqual(sum(one.rows for one in found.values), 900)
 
+    def test_few_rows_that_take_much_room_are_read_in_pieces_too(self) -> None:
+        sources = Sources(world.engine())
+        with sources.readings() as session:
+            dataset = datasets.get(session, self.key)
+            plain = sources.rows_of(session, dataset)
+            assert isinstance(plain, pl.DataFrame)
+            with mock.patch.object(datasets, "FEW_ROWS", 100), mock.patch.object(datasets, "MOST_PACKED", 1000):
+                for heavy in (sources.rows_of(session, dataset), datasets.raw(session, dataset)):
+                    self.assertIsInstance(heavy, pieces.Pieces)
+                    self.assertTrue(heavy.select(plain.columns).equals(plain))
+                self.assertIsInstance(sources.rows_of(session, datasets.get(session, self.other)), pl.DataFrame)
+
     def test_a_lookup_is_tried_in_all_rows(self) -> None:
         body = LookupBody(dataset=self.other, on=[KeyBody(here="ugn", there="ugn")], take=[TakenBody(column="mästare")])
         found = self.same(lambda there, dataset: look_up(there, dataset, body, ENGLISH))

@@ -161,7 +161,7 @@ class Sources:
     def rows_of(self, session: Session, dataset: StoredDataset, apart: str = "") -> Rows:
         """All rows, whoever asks, with what is looked up and derived, and spellings merged but those of the column ``apart``. Many are
         read column by column as they are asked for, for as long as they are kept: they never change."""
-        if not dataset.is_many:
+        if not datasets.in_pieces(session, dataset):
             return datasets.rows(session, dataset, apart)
 
         @contextmanager
