@@ -128,7 +128,7 @@ class ByParts(unittest.TestCase):
         )
         body = io.BytesIO()
         frame.write_parquet(body, row_group_size=700)
-        with in_small_parts() as folder, mock.patch.object(long_lists, "PIECE_ROWS", 333):
+        with in_small_parts() as folder, mock.patch.object(pieces, "PIECE_ROWS", 333):
             long = by_parts(body.getvalue(), folder)
             assert long is not None
             self.same(long, read_table(body.getvalue()).table)
