@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -252,7 +253,8 @@ def _one_of(label: str) -> str:
 
 
 def _handle(label: str, fallback: str) -> str:
-    plain = re.sub(r"[^a-z0-9]+", "_", label.lower()).strip("_")[:40]
+    """One word of the letters of the label, whichever alphabet they are of."""
+    plain = re.sub(r"[\W_]+", "_", unicodedata.normalize("NFKC", label).lower()).strip("_")[:40]
     return plain if plain and not plain[0].isdigit() else f"{fallback}_{plain}".strip("_")
 
 

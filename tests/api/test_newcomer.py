@@ -72,6 +72,36 @@ class Newcomer(unittest.TestCase):
             unit = self.preview(key, formula)["unit"]
             self.assertEqual((unit or {}).get("kind"), kind, formula)
 
+    def test_headings_in_any_alphabet_give_names_that_formulas_can_use(self) -> None:
+        rows = [
+            f"2026-{month:02d}-0{day},{town},{day + n},{2 * day + month},{3 * day + 1}"
+            for month in range(1, 11) for day in range(1, 8) for n, town in enumerate(TOWNS)
+        ]  # fmt: skip
+        for head, measures in (
+            ("日付,店,売上,返品,客", 3),
+            ("День,Город,Выдано,Опоздания,Дни", 3),
+            ("Tag,Ort,Säcke,Sacke,Sæcke", 3),
+        ):
+            with self.subTest(head=head):
+                key = self.dataset(head, rows, head[:2])
+                ask = {"dataset": key}
+                first = self.at.ok("post", "/api/from-rows", json=ask)
+                handles = [
+                    kpi["handle"] for kpi in (*first["kpis"], *first["waiting"]) if kpi["formula"].startswith("sum(")
+                ]
+                self.assertEqual(len({*handles}), measures, handles)
+                self.assertFalse([handle for handle in handles if handle.startswith("value_of") or "__" in handle])
+                drafted = self.at.ok("post", "/api/from-rows", json=ask | {"taken": handles})
+                ids = [sheet["id"] for sheet in drafted["sheets"]]
+                self.assertEqual(len(ids), len({*ids}))
+                made = self.at.ok("post", "/api/from-rows/make", json=ask | {"taken": handles, "title": head[:2]})
+                self.addCleanup(self.taken_back, made["id"])
+                page = self.at.ok("get", f"/api/scorecards/{made['id']}/page")
+                self.assertEqual([one["problem"] for one in page["instruments"] if one.get("problem")], [])
+
+    def taken_back(self, card: str) -> None:
+        self.at.ok("post", "/api/from-rows/back", json={"scorecard": card})
+
     def test_from_rows_keeps_euros_and_makes_nothing_twice(self) -> None:
         key = self.lent()
         there = self.kpi(key, "sum(gebühr)", nature="flow", unit={"kind": "currency", "decimals": 0, "currency": "EUR"})

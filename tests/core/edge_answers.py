@@ -300,7 +300,23 @@ def columns_at_edges() -> Answers:
                     f"{label} {kind} {clock} {role} {blank} may not happen",
                     drafting._share_that_happened(column).formula,
                 )
-    for label in ("", "7 hives", "æ", "a" * 39, "b" * 40, "c" * 41, "__x__", "Hives & bees (all)", "A-b", "9"):
+    for label in (
+        "",
+        "7 hives",
+        "æ",
+        "a" * 39,
+        "b" * 40,
+        "c" * 41,
+        "__x__",
+        "Hives & bees (all)",
+        "A-b",
+        "9",
+        "Säcke je Tag",
+        "Опоздания",
+        "遅れ 分",
+        "Ⅳ-ſ",
+        "²/م",
+    ):
         yield f"the handle of {label}", drafting._handle(label, "value_of")
     for n in (59, 60, 61):
         long = "late " + "x" * (n - 5)

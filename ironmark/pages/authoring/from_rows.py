@@ -5,6 +5,8 @@ from __future__ import annotations
 
 import datetime as dt
 import math
+import re
+import zlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
@@ -18,6 +20,7 @@ from ironmark.core.evaluate import Floats
 from ironmark.core.faces import FACES
 from ironmark.core.formula import parse
 from ironmark.core.formula_nodes import FormulaError
+from ironmark.core.nearest import folded
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Grain, Period, RowGrain, finer, latest_complete, timeline
 from ironmark.core.written import written
@@ -298,6 +301,13 @@ _WHY: Mapping[str, str] = {
 }
 
 
+def _sheet_id(kind: str, handle: str) -> str:
+    """In the letters that identifiers have; a handle in others is told from those that are like it by a number."""
+    plain = re.sub(r"[^a-z0-9_]", "", folded(handle))
+    own = plain if plain == handle else f"{plain}-{zlib.crc32(handle.encode()):08x}".strip("-")
+    return f"{kind}-{own}"[:80]
+
+
 def _sheets(
     kpis: Sequence[DraftKpi], held: Mapping[str, Held], segments: Sequence[tuple[str, str, int]], periods: int
 ) -> list[Sheet]:
@@ -309,7 +319,7 @@ def _sheets(
         offered = FACES_OFFERED["members" if by else "past" if kind == "past" else "one"]
         found.append(
             Sheet(
-                f"{kind}-{kpi.handle}"[:80],
+                _sheet_id(kind, kpi.handle),
                 section,
                 kpi.handle,
                 face,
