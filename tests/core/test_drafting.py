@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from ironmark.core.drafting import Draft, Facts, draft
 from ironmark.core.formula import parse
+from ironmark.core.formula_nodes import references
 
 
 def number(name: str, least: float = 0, most: float = 100, *, whole: bool = True, distinct: int = 50) -> Facts:
@@ -109,5 +110,6 @@ class Drafted(unittest.TestCase):
         made = draft(name, columns)
         for kpi in made.kpis:
             parse(kpi.formula)
-            self.assertRegex(kpi.handle, r"^[a-z][a-z0-9_]*$")
+            self.assertRegex(kpi.handle, r"^[^\W\d]\w*$")
+            self.assertEqual(references(parse(f"@{kpi.handle} + 1")), (kpi.handle,))
             self.assertTrue(kpi.reason.endswith("."))
