@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import shutil
 import time
+from contextlib import ExitStack
 
 from bench.measure import side_by_side
+from bench.own_database import own_database
 from ironmark.demo import load
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
@@ -14,19 +15,14 @@ from ironmark.pages.reading.read import read_page
 from ironmark.publish.export_page import ExportPage
 from ironmark.publish.page import Form, job
 from ironmark.publish.printer import Printer
-from ironmark.store import database, scratch
-from ironmark.store.mariadb import MariaDB
 
 BULK = 50
 
 
 def main() -> None:
-    directory = scratch.make("bench")
-    mariadb = MariaDB(directory).start()
-    printer = Printer()
-    try:
-        database.migrate(mariadb.url)
-        engine = database.connect(mariadb.url)
+    with own_database() as engine, ExitStack() as at_end:
+        printer = Printer()
+        at_end.callback(printer.end)
         load.load_if_empty(engine)
         sources = Sources(engine)
 
@@ -63,8 +59,3 @@ def main() -> None:
             f"  its PDF in {printed.median:.2f} s, p95 {printed.p95:.2f} s by a warm printer (budget: 3 s) "
             f"{'kept' if printed.p95 < 3 else 'MISSED'}"
         )
-        engine.dispose()
-    finally:
-        printer.end()
-        mariadb.stop()
-        shutil.rmtree(directory, ignore_errors=True)

@@ -4,22 +4,22 @@ and different members, new rows."""
 from __future__ import annotations
 
 import os
-import shutil
 import time
 from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 import polars as pl
+from sqlalchemy import Engine
 
 from bench.intake import named
+from bench.own_database import own_database
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
 from ironmark.pages.reading.read import read_page
-from ironmark.store import database, dataset_versions, eyes, records, scratch
-from ironmark.store.mariadb import MariaDB
+from ironmark.store import dataset_versions, eyes, records, scratch
 from ironmark.tables.table import Column, Table
 from ironmark.work.looking_ahead import look_ahead
 
@@ -52,18 +52,11 @@ def loans(rows: int, first: str = "2025-01-01", days: int = 700) -> pl.DataFrame
 
 
 def main() -> None:
-    directory = scratch.make("bench")
-    mariadb = MariaDB(directory).start()
-    try:
-        _measure(mariadb)
-    finally:
-        mariadb.stop()
-        shutil.rmtree(directory, ignore_errors=True)
+    with own_database() as engine:
+        _measure(engine)
 
 
-def _measure(mariadb: MariaDB) -> None:
-    database.migrate(mariadb.url)
-    engine = database.connect(mariadb.url)
+def _measure(engine: Engine) -> None:
     made = Sources(engine, memory=MEMORY)
     with made.changes() as session:
         key = dataset_versions.create(session, "Loans", "loans.csv", Table(loans(ROWS), COLUMNS), key="loans").id
@@ -111,7 +104,6 @@ def _measure(mariadb: MariaDB) -> None:
     sources = Sources(engine, memory=MEMORY)
     _told("the page of them", page(*three, by="library"), 2.0)
     print(f"  this process holds {scratch.held_bytes([os.getpid()]) / 1e9:.2f} GB at the end")
-    engine.dispose()
 
 
 def _told(what: str, work: Callable[[], Any], most: float | None) -> None:

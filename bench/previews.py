@@ -2,26 +2,20 @@
 
 from __future__ import annotations
 
-import shutil
 from itertools import cycle
 
 from bench.measure import side_by_side
+from bench.own_database import own_database
 from ironmark.api.access import Reader
 from ironmark.api.yardsticks import strip
 from ironmark.demo import load
 from ironmark.pages.authoring.strips import StripAsk
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.yardstick import YardstickBody
-from ironmark.store import database, scratch
-from ironmark.store.mariadb import MariaDB
 
 
 def main() -> None:
-    directory = scratch.make("bench")
-    mariadb = MariaDB(directory).start()
-    try:
-        database.migrate(mariadb.url)
-        engine = database.connect(mariadb.url)
+    with own_database() as engine:
         load.load_if_empty(engine)
         who = Reader(Sources(engine))
         places = cycle([n / 1000 for n in range(860, 940)])
@@ -39,7 +33,3 @@ def main() -> None:
         print(
             f"  median {timing.median * 1000:.1f} ms   p95 {p95:.1f} ms (budget: 30 ms) {'kept' if p95 < 30 else 'MISSED'}"
         )
-        engine.dispose()
-    finally:
-        mariadb.stop()
-        shutil.rmtree(directory, ignore_errors=True)

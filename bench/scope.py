@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-import shutil
 from itertools import combinations, cycle
 from unittest import mock
 
@@ -12,9 +11,10 @@ import numpy as np
 import pandas as pd
 import polars as pl
 from pydantic import TypeAdapter
-from sqlalchemy import text
+from sqlalchemy import Engine, text
 
 from bench.measure import report, side_by_side
+from bench.own_database import own_database
 from ironmark.api.start import spare_the_collector
 from ironmark.core.marks import EVERYONE
 from ironmark.pages.context.reading_context import ReadingContext
@@ -26,8 +26,7 @@ from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardB
 from ironmark.pages.model.yardstick import YardstickBody
 from ironmark.pages.reading.read import read_page
 from ironmark.pages.reading.usual_ranges import UsualRanges
-from ironmark.store import database, dataset_versions, marks, records, scratch
-from ironmark.store.mariadb import MariaDB
+from ironmark.store import dataset_versions, marks, records
 from ironmark.store.marks import Change
 from ironmark.tables.table import Column, Table
 from tests.styles import ENGLISH
@@ -76,18 +75,11 @@ COLUMNS = (
 
 
 def main() -> None:
-    directory = scratch.make("bench")
-    mariadb = MariaDB(directory).start()
-    try:
-        _measure(mariadb)
-    finally:
-        mariadb.stop()
-        shutil.rmtree(directory, ignore_errors=True)
+    with own_database() as engine:
+        _measure(engine)
 
 
-def _measure(mariadb: MariaDB) -> None:
-    database.migrate(mariadb.url)
-    engine = database.connect(mariadb.url)
+def _measure(engine: Engine) -> None:
     frame = rows()
     sources = Sources(engine)
     with sources.changes() as session:
@@ -222,7 +214,6 @@ def _measure(mariadb: MariaDB) -> None:
     report("The same with and without signals, members that nobody has read yet", side_by_side(with_and_without, runs=40, warm_up=3), "with signals", {"without": (1 / 1.3, "at least")})  # fmt: skip
     pages = side_by_side({"the Page alone": page_alone, "merged Polars queries": by_polars}, runs=40, warm_up=3)
     report("The Page alone", pages, "the Page alone", {"merged Polars queries": (1.3, "at most")})
-    engine.dispose()
 
 
 def _fill_table(engine, frame: pl.DataFrame) -> None:  # type: ignore[no-untyped-def]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import secrets
 import threading
 import time
@@ -20,10 +19,7 @@ from ironmark.api.problems import problem_of
 from ironmark.clock import now
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.problems import Problem, Refused
-from ironmark.store import datasets
 from ironmark.store import uploads as store
-from ironmark.store.database import Missing
-from ironmark.tables.cells import NoPeriod
 from ironmark.tables.table import LongTable, Table
 
 log = structlog.get_logger()
@@ -159,15 +155,6 @@ class Uploads:
                 break
             except (DBAPIError, OSError):  # or its disk is full
                 time.sleep(0.5)
-        if edit["state"] == "done":
-            self._warm(edit["dataset"])
-
-    def _warm(self, dataset: str) -> None:
-        """Have many rows ready: whoever sent them looks at them next."""
-        with contextlib.suppress(DBAPIError, OSError, NoPeriod, Missing), self._sources.readings() as session:
-            sent = datasets.get(session, dataset)
-            if sent.is_many:
-                self._sources.source(session, sent)
 
 
 def uploads(request: Request) -> Uploads:

@@ -117,9 +117,8 @@ def change_dataset(
         elif change.through is not None and change.through != dataset.through:
             through, settings["fixed_through"] = change.through, True
         dataset = dataset_versions.update(session, key, saw, change.name, columns, through, settings)
-        answer = dataset_answer(session, response, dataset)
-    later.add_task(look_ahead, who.sources, key)
-    return answer
+        later.add_task(look_ahead, who.sources, key)
+        return dataset_answer(session, response, dataset)
 
 
 def _settings(dataset: StoredDataset, change: DatasetChange) -> dict[str, Any]:

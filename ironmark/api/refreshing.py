@@ -18,6 +18,7 @@ from ironmark.pages.datasets.refreshing import RefreshBody
 from ironmark.pages.model.field_types import Key, Model, Name
 from ironmark.store import datasets, refreshes
 from ironmark.store.models import Refresh
+from ironmark.work.looking_ahead import look_ahead
 
 router = APIRouter(prefix="/api/datasets", tags=["datasets"])
 
@@ -85,7 +86,9 @@ def new_kept(
     def work(tell: Callable[[str, float], None]) -> str:
         tell("Reading the rows", READ)
         with refreshing.read_origin(who.sources, plain, token) as rows, who.write() as session:
-            return refreshing.keep_new(session, body.name, plain, token, rows, keeping(tell, rows[1].table)).id
+            made = refreshing.keep_new(session, body.name, plain, token, rows, keeping(tell, rows[1].table)).id
+        look_ahead(who.sources, made)
+        return made
 
     return held.begin(work, ticket, 0)
 

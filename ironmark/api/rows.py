@@ -281,9 +281,8 @@ def show_version(
     saw = seen_version(if_match)
     with who.write() as session:
         dataset = dataset_versions.go_back(session, key, saw, number)
-        answer = dataset_answer(session, response, dataset)
-    later.add_task(look_ahead, who.sources, key)
-    return answer
+        later.add_task(look_ahead, who.sources, key)
+        return dataset_answer(session, response, dataset)
 
 
 @router.post("/rows")
@@ -314,9 +313,8 @@ def put_rows(
         read = reading.of_file(sent.path, name, sent.pieces, who.sources.room)
         with who.write() as session:
             dataset = keep_next(session, key, saw, name, read, how, force=force)
-            answer = dataset_answer(session, response, dataset)
-    later.add_task(look_ahead, who.sources, key)
-    return answer
+            later.add_task(look_ahead, who.sources, key)
+            return dataset_answer(session, response, dataset)
 
 
 @router.post("/token")

@@ -49,9 +49,8 @@ def _keep(
 ) -> DatasetOut:
     with who.write() as session:
         made = dataset_versions.widen(session, dataset.id, saw, wide, orders_of(dataset, wide))
-        answer = dataset_answer(session, response, made)
-    later.add_task(look_ahead, who.sources, dataset.id)
-    return answer
+        later.add_task(look_ahead, who.sources, dataset.id)
+        return dataset_answer(session, response, made)
 
 
 @router.get("/lookups")
