@@ -19,6 +19,7 @@ Bands = NDArray[np.int8]
 Per = Grain | Literal["any"]
 NOISE = 1e-9  # relative; nearer than this to a cut is on it
 NO_READING, NOT_GRADED = -2, -1
+_BLOCK = 25_000  # values graded at once: with their cuts they stay near the processor
 MIN_BANDS, MAX_BANDS = 2, 12
 
 
@@ -133,9 +134,9 @@ def ordered(yardstick: Yardstick, cuts: Floats) -> NDArray[np.bool_]:
     fine: NDArray[np.bool_] = np.isfinite(cuts[0])
     for lower, upper, one, other in zip(cuts, cuts[1:], yardstick.cuts, yardstick.cuts[1:], strict=False):
         if one.belongs == "below" and other.belongs == "above":
-            fine = fine & (upper > lower + NOISE * np.abs(lower))
+            fine &= upper > lower + NOISE * np.abs(lower)
         else:
-            fine = fine & (upper >= lower)
+            fine &= upper >= lower
     return fine
 
 
@@ -146,17 +147,34 @@ def grade(yardstick: Yardstick, values: Floats, cuts: Floats) -> Bands:
     Returns the band's index from the lowest up, NOT_GRADED where cuts are missing or out of order, NO_READING
     where there is no value. A value within NOISE of a cut counts as on it.
     """
-    band = np.zeros(values.shape, dtype=np.int8)
-    for line, cut in zip(cuts, yardstick.cuts, strict=True):
-        slack = np.abs(line)
-        slack *= NOISE
-        if cut.belongs == "above":
-            band += values >= np.subtract(line, slack, out=slack)
-        else:
-            band += values > np.add(line, slack, out=slack)
-    band[~ordered(yardstick, cuts)] = NOT_GRADED
-    band[np.isnan(values)] = NO_READING
+    band = np.empty(values.shape, dtype=np.int8)
+    if values.size <= _BLOCK:
+        _grade(yardstick, values, cuts, band)
+        return band
+    rows = max(1, _BLOCK * len(values) // values.size)
+    for at in range(0, len(values), rows):
+        some = slice(at, at + rows)
+        _grade(yardstick, values[some], cuts[:, some], band[some])
     return band
+
+
+def _grade(yardstick: Yardstick, values: Floats, cuts: Floats, band: Bands) -> None:
+    """Fill in the band of each value."""
+    fine = ordered(yardstick, cuts)
+    # Of cuts that are in order none is below zero where the first is not; others grade nothing.
+    positive = np.fmin.reduce(cuts[0], axis=None, initial=0) >= 0
+    edge = np.empty(values.shape)
+    over = band.view(np.bool_)  # what is over the first cut is over one
+    for n, (line, cut) in enumerate(zip(cuts, yardstick.cuts, strict=True)):
+        to_zero, from_zero = (1 - NOISE, 1 + NOISE) if cut.belongs == "above" else (1 + NOISE, 1 - NOISE)
+        np.multiply(line, to_zero if positive else np.where(line < 0, from_zero, to_zero), out=edge)
+        (np.greater_equal if cut.belongs == "above" else np.greater)(values, edge, out=over)
+        if n:
+            band += over.view(np.int8)
+        else:
+            over = np.empty(values.shape, dtype=np.bool_)
+    band[~fine] = NOT_GRADED
+    band[np.isnan(values)] = NO_READING
 
 
 def why_not_graded(
