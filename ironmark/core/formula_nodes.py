@@ -221,6 +221,7 @@ def aggregates(node: Node) -> tuple[Aggregate, ...]:
     return tuple(dict.fromkeys(found for found in walk(node) if isinstance(found, Aggregate)))
 
 
+@lru_cache(maxsize=1 << 12)
 def usual_calls(node: Node) -> tuple[Call, ...]:
     """The parts of a formula that are what is usual for something."""
     found = (inner for inner in walk(node) if isinstance(inner, Call) and inner.name in USUAL)

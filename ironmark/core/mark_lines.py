@@ -97,6 +97,8 @@ class Asked:
         names = named(self.rows, by, where)
         others = {segment: held for segment, held in where.items() if segment != by}
         alone = by is None or len(self.rows.members[by]) == 1  # the only member of a segment is everything
+        alike = len(names) if not self.segments and not alone else 1  # no entry is about any of them
+        names = names[:1] if alike > 1 else names
         asked = [self._spelled(others if alone else {**others, str(by): (str(name),)}) for name in names]
         several = [self._several(of) for of in asked]
         wanted = [
@@ -109,6 +111,8 @@ class Asked:
         value = np.where(entry >= 0, lines[np.maximum(entry, 0)], np.nan)
         if self.nature == "flow":
             value = value * entry_amounts(self.entries, entry, self.parts)
+        if alike > 1:
+            value, entry = np.repeat(value, alike, axis=1), np.repeat(entry, alike, axis=1)
         found = Found(value, entry, np.full(value.shape, NO_SEGMENT))
         for k, (of, apart) in enumerate(zip(asked, several, strict=True)):
             if apart:
@@ -130,7 +134,7 @@ class Asked:
     def _spelled(self, of: Where) -> Where:
         """What is read, in the segments that marks are kept for, as far as these say the same rows: a member's own
         region takes nothing away from it, and all the members of a region are that region."""
-        if not of or len(self.rows.members) < 2:
+        if not of or not self.segments or len(self.rows.members) < 2:
             return of
         found = dict(of)
         for segment, held in of.items():

@@ -59,6 +59,10 @@ class Period:
     year_start: int = 1
     without: tuple[int, ...] = ()
 
+    def __hash__(self) -> int:
+        """Of what tells most of them apart: histories are looked up by all their periods, again and again."""
+        return hash((self.ordinal, self.length))
+
     @classmethod
     def of(cls, day: dt.date, grain: Grain = "month", year_start: int = 1) -> Period:
         """The period of a grain that ``day`` lies in."""

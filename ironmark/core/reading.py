@@ -199,20 +199,24 @@ class Rows:
         """The periods by the day up to which ``moved`` are read: of a partial period the part that all have, or the same
         part of an earlier one."""
         through = self.through
-        found: dict[dt.date | None, list[int]] = {}
-        for p, period in enumerate(periods):
+        over = len(periods)  # periods rise
+        while over and periods[over - 1].end > through:
+            over -= 1
+        found: dict[dt.date | None, list[int]] = {None: list(range(over))} if over else {}
+        for p, period in enumerate(periods[over:], start=over):
             until = None
-            if period.end > through and earlier:
+            if earlier:
                 until = same_part(period, moved[p], through)
-            elif period.end > through and source.through > through:
+            elif source.through > through:
                 until = through
             found.setdefault(until, []).append(p)
         return found
 
     def values(self, formula: Node, periods: Sequence[Period], totals: Totals | None = None) -> Floats:
         """The formula's values (P, M). A flow's that does not add up is summed over the months."""
-        parts, of = pieces(periods, "month")
-        if self.kpi.nature != "flow" or adds_up(formula) or len(parts) == len(periods) or usual_calls(formula):
+        whole = self.kpi.nature != "flow" or adds_up(formula) or bool(usual_calls(formula))
+        parts, of = (periods, ()) if whole else pieces(periods, "month")
+        if len(parts) == len(periods):
             return evaluate(formula, (totals or self.totals(formula, periods)).parts)
         # In each month ``prior`` reads the month at the same place of the period before.
         length = max(np.bincount(of))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -55,7 +55,7 @@ class Usual:
 
 def usual(
     value: Floats,
-    kind: Kind = "level",
+    kind: Kind | Sequence[Kind] = "level",
     below: Floats | None = None,
     scale: float | Floats = 1.0,
     offset: float | Floats = 0.0,
@@ -65,7 +65,8 @@ def usual(
     """The usual range of every reading, from those before it alone, and which of them are signals.
 
     value: (P, M), KPI unit, NaN where there is none or it is of a part of its period. kind, below, scale, offset: see
-    ``ratio.kind_of`` and ``ratio.Ratio``, not looked at for levels; the last two are one for all members or (M,). named: rows that begin a new range. season: how many
+    ``ratio.kind_of`` and ``ratio.Ratio``, the last three not looked at for levels; all but ``below`` (P, M) are one for
+    all members or (M,). named: rows that begin a new range. season: how many
     periods make a year, 0 for none.
 
     Levels: an individuals chart, mean ± 2.66 mean moving ranges (Shewhart 1931; Wheeler, *Understanding Variation*,
@@ -74,12 +75,20 @@ def usual(
     Signals: outside of the limits; 8 on one side of the middle; 6 rising or falling; 2 of 3 beyond two
     thirds of the way (Western Electric 1956; Nelson, *J. Quality Technology* 16, 1984).
     """
+    kinds = np.broadcast_to(np.asarray(kind), value.shape[1:])
+    level = kinds == "level"
+    if level.all():
+        scale, offset = 1.0, 0.0
+    else:
+        scale, offset = np.where(level, 1.0, scale), np.where(level, 0.0, offset)
     with np.errstate(all="ignore"):
-        x = (value - offset) / scale if kind != "level" else value.astype(float)
-        size = np.ones_like(x) if kind == "level" or below is None else np.where(below > 0, below, np.nan)
+        x = (value - offset) / scale
+        size = np.ones_like(x)
+        if below is not None:
+            size = np.where(level, size, np.where(below > 0, below, np.nan))
         x = np.where(np.isfinite(x) & np.isfinite(size), x, np.nan)
-        found = _Reader(x, size, kind, season).read(frozenset(named))
-    if kind == "level":
+        found = _Reader(x, size, kinds, season).read(frozenset(named))
+    if level.all():
         return found
     low, high = offset + scale * found.low, offset + scale * found.high
     return Usual(
@@ -92,19 +101,22 @@ class _Reader:
     """Works a history out for all readings and members at once: first as if nothing had ever shifted, then, for the members that
     did, again from where they did."""
 
-    def __init__(self, x: Floats, size: Floats, kind: Kind, season: int) -> None:
-        self.x, self.kind = x, kind
+    def __init__(self, x: Floats, size: Floats, kinds: npt.NDArray[np.str_], season: int) -> None:
+        self.x = x
+        self.share, self.count_of = kinds == "share", kinds == "count"
+        self.sized = (kinds != "level").any()  # of none but levels each reading is of size 1
         rows, columns = x.shape
         self.rows = rows
         self.size = np.vstack([size, _last_known(size)])  # the next one is taken to be as large as the last
         self.finite = np.isfinite(x)
         self.filled = np.where(self.finite, x, 0.0)
         self.before = _known_before(self.finite)
+        self.known = np.vstack([np.zeros((1, columns), np.int64), np.cumsum(self.finite, axis=0)])  # before each row
         self.season = season
         shape = (rows + 1, columns)
         self.low, self.middle, self.high, self.sigma, self.adjust = (np.full(shape, np.nan) for _ in range(5))
         self.start, self.count = np.zeros(shape, np.int64), np.zeros(shape, np.int64)
-        self.seasonal = np.zeros(shape, np.bool_)
+        self.seasonal, self.enough = np.zeros(shape, np.bool_), np.zeros(shape, np.bool_)
         self.signals, self.side = np.zeros((rows, columns), np.uint8), np.zeros((rows, columns), np.int8)
         self.run, self.steady = np.zeros((rows, columns), np.int64), np.zeros((rows, columns), np.int64)
 
@@ -118,13 +130,14 @@ class _Reader:
         seasons = _Seasons(self.x, self.season, self.named)
         fresh |= seasons.begins
         handled = np.full(columns, -1)
-        which = np.arange(columns)
+        which, begin = np.arange(columns), 0
         while len(which):
-            self._ranges(which, since, seasons)
+            self._ranges(which, since, seasons, begin)
             at, first = self._judge(which, fresh, handled)
             shifted = at >= 0
             which, at, first = which[shifted], at[shifted], first[shifted]
             handled[which] = at
+            begin = int(at.min(initial=rows)) + 1  # up to there all stays as it is
             for m, t, row in zip(which.tolist(), at.tolist(), first.tolist(), strict=True):
                 # Until two years were over each season may look like a shift; it goes for none once they are.
                 until = seasons.next_begin(t + 1, m)
@@ -135,80 +148,89 @@ class _Reader:
             self.run, self.steady,
         )  # fmt: skip
 
-    def _ranges(self, which: npt.NDArray[np.int64], since: npt.NDArray[np.int64], seasons: _Seasons) -> None:
-        """The ranges of some members, a block of rows at a time."""
-        for some in (which[seasons.has[which]], which[~seasons.has[which]]):
-            for a in range(0, self.rows + 1, BLOCK):
-                most = max(1, ROOM // (min(BLOCK, self.rows + 1) * (min(a, LONGEST) + BLOCK)))
-                for m in range(0, len(some), most):
-                    self._block(a, min(a + BLOCK, self.rows + 1), some[m : m + most], since, seasons)
-
-    def _block(
-        self, a: int, b: int, which: npt.NDArray[np.int64], since: npt.NDArray[np.int64], seasons: _Seasons
+    def _ranges(
+        self, which: npt.NDArray[np.int64], since: npt.NDArray[np.int64], seasons: _Seasons, begin: int
     ) -> None:
-        """Rows ``a`` up to ``b`` of some members. Arrays are (T, N, M): by row, by reading before it, by member."""
-        lo, hi = max(0, a - LONGEST), max(b - 1, 1)
-        rows, x, size = np.arange(a, b)[:, None, None], self.filled[lo:hi, which], self.size[lo:hi, which]
-        read = np.arange(lo, min(hi, self.rows))[None, :, None]
-        x, size = x[: read.shape[1]], size[: read.shape[1]]
-        start = np.maximum(since[a:b, which], np.arange(a, b)[:, None] - LONGEST)
-        among = self.finite[lo:hi, which][None] & (read < rows) & (read >= start[:, None])
-        n = among.sum(axis=1)
-        named = self.named[a:b, None]
-        enough = n >= np.where((since[a:b, which] > named) | (named > 0), FEWEST_AFTER, FEWEST)
-        self.start[a:b, which], self.count[a:b, which] = np.maximum(start, 0), n
-        taken, now, wider = seasons.of(a, b, lo, lo + len(x), which)
-        level = self.kind == "level"
+        """The ranges of some members from row ``begin`` on, a block of rows at a time."""
+        rows = np.arange(begin, self.rows + 1)[:, None]
+        start = np.maximum(np.maximum(since[begin:, which], rows - LONGEST), 0)
+        n = self.known[begin:, which] - self.known[start, which]
+        named = self.named[begin:, None]
+        enough = n >= np.where((since[begin:, which] > named) | (named > 0), FEWEST_AFTER, FEWEST)
+        self.start[begin:, which], self.count[begin:, which], self.enough[begin:, which] = start, n, enough
+        for kept in (self.low, self.middle, self.high, self.sigma):
+            kept[begin:, which] = np.nan
+        self.seasonal[begin:, which], self.adjust[begin:, which] = False, 0.0
+        if not enough.any():
+            return
+        first = begin + int(enough.any(axis=1).argmax())
+        for some in (which[seasons.has[which]], which[~seasons.has[which]]):
+            for block in range(first - first % BLOCK, self.rows + 1, BLOCK):
+                a, b, lo = max(block, first), min(block + BLOCK, self.rows + 1), max(0, block - LONGEST)
+                most = max(1, ROOM // ((b - a) * (b - lo)))
+                for m in range(0, len(some), most):
+                    self._block(a, b, lo, some[m : m + most], seasons)
+
+    def _block(self, a: int, b: int, lo: int, which: npt.NDArray[np.int64], seasons: _Seasons) -> None:
+        """Rows ``a`` up to ``b`` of some members, from readings ``lo`` on. Arrays are (T, N, M): by row, by reading before
+        it, by member."""
+        hi = min(max(b - 1, 1), self.rows)
+        start, n, enough = (kept[a:b, which] for kept in (self.start, self.count, self.enough))
+        x, size = self.filled[lo:hi, which], np.nan_to_num(self.size[lo:hi, which])
+        read = np.arange(lo, hi)[None, :, None]
+        among = self.finite[lo:hi, which][None] & (read < np.arange(a, b)[:, None, None])
+        among &= read >= start[:, None]
+        taken, now, wider = seasons.of(a, b, lo, hi, which)
         adjusted = x[None] if taken is None else x[None] - taken
-        if level:
-            middle = np.where(among, adjusted, 0.0).sum(axis=1) / n
-        else:
-            weight = np.where(among, np.nan_to_num(size)[None], 0.0)
+        if self.sized:
+            weight = np.where(among, size[None], 0.0)
             middle = (adjusted * weight).sum(axis=1) / weight.sum(axis=1)
-        spread = self._spread(middle)
-        sigma = self._varies(among, lo, which, size, x, taken, middle) / PER_SIGMA
+        else:
+            middle = np.where(among, adjusted, 0.0).sum(axis=1) / n
+        spread = self._spread(middle, which)
+        sigma = self._varies(among, start, lo, which, size, x, taken, middle) / PER_SIGMA
         sigma = np.where(spread > 0, sigma / spread, 0.0)
-        if self.kind in ("share", "count"):
-            sigma = np.maximum(sigma, 1.0)
+        sigma = np.where(self.share[which] | self.count_of[which], np.maximum(sigma, 1.0), sigma)
         sigma = sigma * spread / np.sqrt(self.size[a:b, which]) * wider
         middle = middle + now
         low, high = middle - LIMITS * sigma, middle + LIMITS * sigma
-        never_under = ~(among & (x < 0)[None]).any(axis=1)
+        under = x < 0
+        never_under = ~(among & under[None]).any(axis=1) if under.any() else True
         low = np.where(never_under, np.maximum(low, 0.0), low)
-        if self.kind == "share":
-            high = np.minimum(high, 1.0)
+        high = np.where(self.share[which], np.minimum(high, 1.0), high)
         for kept, found in ((self.low, low), (self.middle, middle), (self.high, high), (self.sigma, sigma)):
             kept[a:b, which] = np.where(enough, found, np.nan)
         self.seasonal[a:b, which] = (wider > 1) & enough
         self.adjust[a:b, which] = np.where(enough, now, 0.0)
 
     def _varies(
-        self, among: npt.NDArray[np.bool_], lo: int, which: npt.NDArray[np.int64], size: Floats, x: Floats,
-        taken: Floats | None, middle: Floats,
+        self, among: npt.NDArray[np.bool_], start: npt.NDArray[np.int64], lo: int, which: npt.NDArray[np.int64],
+        size: Floats, x: Floats, taken: Floats | None, middle: Floats,
     ) -> Floats:  # fmt: skip
         """The mean moving range (T, M) of readings as if each were of size 1; across a gap from the last there was."""
-        before = self.before[lo : lo + len(x), which] - lo
-        place = np.maximum(before, 0)
-        root = np.sqrt(np.nan_to_num(size))
+        before = self.before[lo : lo + len(x), which]
+        place = np.maximum(before - lo, 0)
+        root = np.sqrt(size)
         last = _at(root, place)
         differ = (x * root - _at(x, place) * last)[None]
         if taken is not None:
             there = taken[:, place, np.arange(len(which))]
             differ = differ - (taken * root[None] - there * last[None])
-        if self.kind != "level":
+        if self.sized:
             differ = differ - middle[:, None] * (root - last)[None]
-        both = among & (before >= 0)[None]
-        both &= among[:, place, np.arange(len(which))]
+        both = among & (before[None] >= start[:, None])
         found: Floats = np.where(both, np.abs(differ), 0.0).sum(axis=1) / np.maximum(both.sum(axis=1), 1)
         return found
 
-    def _spread(self, middle: Floats) -> Floats:
-        """A standard deviation of a reading of size 1, as far as it is known beforehand."""
-        if self.kind == "share":
-            return np.sqrt(np.clip(middle * (1 - middle), 0, None))
-        if self.kind == "count":
-            return np.sqrt(np.clip(middle, 0, None))
-        return np.ones_like(middle)
+    def _spread(self, middle: Floats, which: npt.NDArray[np.int64]) -> Floats:
+        """A standard deviation of a reading of size 1, as far as it is known beforehand (T, M)."""
+        share, count = self.share[which], self.count_of[which]
+        found = np.ones_like(middle)
+        if share.any():
+            found = np.where(share, np.sqrt(np.clip(middle * (1 - middle), 0, None)), found)
+        if count.any():
+            found = np.where(count, np.sqrt(np.clip(middle, 0, None)), found)
+        return found
 
     def _judge(
         self, which: npt.NDArray[np.int64], fresh: npt.NDArray[np.bool_], handled: npt.NDArray[np.int64]

@@ -280,6 +280,7 @@ class ColumnSource(CellSource):
 
     def _with_parts(self, unit: Unit, segments: tuple[str, ...], needed: Sequence[PartKey]) -> Cells:
         """The same by the parts themselves; the lock is held."""
+        known = (unit, segments) in self._cells
         cells = self._cells_by(unit, segments)
         missing = [key for key in needed if key not in cells.parts]
         if missing:
@@ -292,8 +293,9 @@ class ColumnSource(CellSource):
             del cells.parts[key]  # every formula that is typed leaves some
         self._cells.pop((unit, segments), None)
         self._cells[unit, segments] = cells
-        self._give_up()
-        return replace(cells, parts=held)
+        if missing or not known:
+            self._give_up()
+        return Cells(cells.unit, cells.member, cells.rows, held)
 
     def _give_up(self) -> None:
         """Drop the cells that were not used for longest, but the last ones, where all take too much room."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, TypeVar
 
 from ironmark.pages.model.scorecard import InstrumentBody
@@ -22,6 +23,11 @@ def but_for_place(instrument: InstrumentBody) -> str:
             _told.clear()
         held = _told[id(instrument)] = instrument, instrument.model_dump_json(exclude=PLACE)
     return held[1]
+
+
+def different(instruments: Sequence[InstrumentBody]) -> list[InstrumentBody]:
+    """Of those that differ in nothing but where they stand the first, whose readings its sheet asks for."""
+    return list({but_for_place(instrument): instrument for instrument in reversed(instruments)}.values())[::-1]
 
 
 def edited(held: _T, **slots: Any) -> _T:

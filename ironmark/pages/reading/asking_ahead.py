@@ -10,6 +10,7 @@ from dataclasses import replace
 from ironmark.core.formula_nodes import UNADDED, Aggregate, FormulaError, aggregates
 from ironmark.core.periods import Period
 from ironmark.pages.context.reading_context import ReadingContext
+from ironmark.pages.model.instrument_identity import different
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody
 from ironmark.pages.reading.instrument_scope import own_scope
 from ironmark.store.database import Missing
@@ -25,7 +26,7 @@ def of_page(context: ReadingContext, instruments: Sequence[InstrumentBody], scop
     """What all instruments of a page are about to ask."""
     every = {key for key in context.kpis if context.is_asked_ahead(key)}
     read_by: dict[str, dict[Place, None]] = {}
-    for instrument in instruments if every else ():
+    for instrument in different(instruments) if every else ():
         own, period = own_scope(instrument, scope, page)
         narrowed = [segment for segment, names in own.members.items() if names]
         place = period.unit, tuple(sorted({*narrowed, *([instrument.by] if instrument.by else [])}))

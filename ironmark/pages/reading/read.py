@@ -13,7 +13,7 @@ from ironmark.core.periods import ROW_GRAINS, Period, timeline
 from ironmark.core.readings import Source
 from ironmark.core.words import days_words
 from ironmark.pages.context.reading_context import ReadingContext
-from ironmark.pages.model.instrument_identity import but_for_place, edited
+from ironmark.pages.model.instrument_identity import but_for_place, different, edited
 from ironmark.pages.model.markdown import blocks_of
 from ironmark.pages.model.page import Assumed, Page, PageSection, PictureSheet, Segment, Sheet, TextSheet
 from ironmark.pages.model.scorecard import InstrumentBody, Rehearsed, ScopeBody, ScorecardBody
@@ -137,9 +137,7 @@ def _usual_ahead(
 ) -> None:
     """Work out what is usual for the readings of all instruments together."""
     blocks = []
-    # Of those that are alike the first, whose readings its sheet asks for.
-    different = {but_for_place(instrument): instrument for instrument in reversed(instruments)}
-    for instrument in different.values() if page is not None else ():
+    for instrument in different(instruments) if page is not None else ():
         if instrument.own.period == "to_date" or instrument.kpi not in context.kpis:
             continue
         with suppress(FormulaError, NoPeriod, Missing, LiveProblem, NoSegment):  # its sheet says what is wrong
@@ -151,7 +149,7 @@ def _usual_ahead(
 
 def _assumed(context: ReadingContext, instruments: Sequence[InstrumentBody]) -> tuple[Assumed, ...]:
     """The assumptions that any KPI of some instruments depends on, in the order they were made."""
-    keys = dict.fromkeys(key for instrument in instruments for key in instrument.kpis)
+    keys = dict.fromkeys(key for instrument in different(instruments) for key in instrument.kpis)
     found = {one.handle for key in keys for one in context.assumed_by(key)}
     return tuple(one for handle, one in context.assumptions.items() if handle in found) if found else ()
 

@@ -81,9 +81,9 @@ class UsualRanges:
             return None
         with np.errstate(all="ignore"):
             told = found.ratio.offset + found.ratio.scale * found.above / found.below
-        known = np.isfinite(readings.value) & np.isfinite(told)
+        off = np.abs(told - readings.value)
         # A composite, or a value that is tried, is not what its formula comes to.
-        if not np.allclose(told[known], readings.value[known], rtol=1e-9, atol=1e-12):
+        if (off > 1e-12 + 1e-9 * np.abs(readings.value)).any():
             return None
         return found
 
@@ -202,12 +202,13 @@ def work_out(blocks: Iterable[UsualRanges]) -> None:
     for block in {id(block): block for block in blocks}.values():
         if block.applies and "found" not in block.__dict__:
             held = block._asked
-            alike.setdefault((len(held.value), held.kind, held.season, tuple(block.named)), []).append(block)
+            alike.setdefault((len(held.value), held.season, tuple(block.named)), []).append(block)
     for some in alike.values():
         asked = [block._asked for block in some]
         value, below = (np.concatenate([getattr(one, name) for one in asked], axis=1) for name in ("value", "below"))
         scale, offset = (np.concatenate([getattr(one, name) for one in asked]) for name in ("scale", "offset"))
-        found = usual(value, asked[0].kind, below, scale, offset, some[0].named, asked[0].season)
+        kinds = [one.kind for one in asked for _ in one.scale]
+        found = usual(value, kinds, below, scale, offset, some[0].named, asked[0].season)
         ends = np.cumsum([one.value.shape[1] for one in asked]).tolist()
         for block, a, b in zip(some, [0, *ends], ends, strict=False):
             block.__dict__["found"] = Usual(**{name: getattr(found, name)[:, a:b] for name in found.__dict__})
