@@ -70,5 +70,8 @@ def clean_name(name: str) -> str:
 
 def name_from(file_name: str) -> str:
     """What a dataset is called after its file."""
-    name = PurePath(file_name).stem.replace("_", " ").replace("-", " ").strip()[:120] or "Table"
+    path = PurePath(file_name)
+    if path.suffix.lower() in (".gz", ".zip"):
+        path = PurePath(path.stem)
+    name = path.stem.replace("_", " ").replace("-", " ").strip()[:120] or "Table"
     return name[:1].upper() + name[1:]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -21,8 +21,8 @@ BLANKS = (
 )  # fmt: skip
 YES = ("yes", "y", "true", "ja", "oui", "si", "sí")
 NO = ("no", "n", "false", "nein", "non")
-_NEARLY = 0.9  # a column this much of one type is of that type, its other cells are problems
-_MONEY = r"[£$€¥\s\u00a0\u202f']"
+NEARLY = 0.9  # a column this much of one type is of that type, its other cells are problems
+_MONEY = r"[£$€¥\s\u00a0\u202f'’]"
 _POINT = r"^[+\-−]?(\d+|\d{1,3}(,\d{3})+)?(\.\d+)?(e[+-]?\d+)?%?$"
 _COMMA = r"^[+\-−]?(\d+|\d{1,3}(\.\d{3})+)?(,\d+)?%?$"
 Decimal = Literal["point", "comma"]
@@ -73,7 +73,7 @@ def way_of(texts: pl.DataFrame) -> Decimal | None:
     cell = pl.col("cell")
     for names, cells in _below_each_other(texts, digits(cell.str.strip_chars())):
         known, numbers = _in_each(cells, len(names), cell.is_not_null(), cell.str.contains(f"{_POINT}|{_COMMA}"))
-        mostly = numbers >= _NEARLY * np.maximum(known, 1)
+        mostly = numbers >= NEARLY * np.maximum(known, 1)
         some = cells.filter(pl.Series(np.repeat(mostly, texts.height)))
         for way, pattern in _SURELY.items():
             counts[way] += int(some["cell"].str.contains(pattern).sum())
@@ -110,6 +110,16 @@ def all_like(texts: pl.DataFrame, pattern: str) -> set[str]:
     return found
 
 
+def like(texts: pl.Series, kind: ColumnType) -> pl.Series:
+    """Which texts look like days or numbers, however these are written."""
+    text = texts.str.strip_chars()
+    if kind == "number":
+        return text.to_frame("cell").select(digits(pl.col("cell")).str.contains(f"{_POINT}|{_COMMA}")).to_series()
+    plain = text.str.contains("|".join(pattern for _, pattern, _ in _DATES))
+    other = [bool(notations_of(cell)) for cell in text.filter(~plain.fill_null(True))]
+    return plain.scatter((~plain.fill_null(True)).arg_true(), other)
+
+
 class TypedCells(NamedTuple):
     """Cells of one type, what is to be said of them, and how fine they are where they are dates."""
 
@@ -129,7 +139,7 @@ def typed_cells(cells: pl.Series, label: str, way: Decimal | None = None, year_s
     if (periods := as_periods(text, label, year_start)) is not None:
         return periods
     # Neither days nor numbers begin with a letter, but for an exponent.
-    words = float(filled.str.contains(r"^[\p{L}--[eE]]").mean() or 0) > 1 - _NEARLY + 1e-9  # type: ignore[arg-type]
+    words = float(filled.str.contains(r"^[\p{L}--[eE]]").mean() or 0) > 1 - NEARLY + 1e-9  # type: ignore[arg-type]
     attempts = (_as_flag,) if words else (_as_flag, _as_date, lambda cells: _as_number(cells, way))
     for attempt in attempts:
         typed, kind, found = attempt(text)
@@ -139,15 +149,19 @@ def typed_cells(cells: pl.Series, label: str, way: Decimal | None = None, year_s
         count = int(unread.sum())
         if not count:
             return TypedCells(typed, kind, found)
-        if 1 - count / len(filled) >= _NEARLY:
+        if 1 - count / len(filled) >= NEARLY:
             rows = unread.arg_true()[:5].to_list()
             example = text[rows[0]]
-            note = Problem(
-                f"{count} of {len(filled)} cells are no {kind} and were left blank, such as “{example[:40]}”.",
-                rows=tuple(row + 2 for row in rows),
-            )
+            note = left_blank(count, len(filled), kind, example, [row + 2 for row in rows])
             return TypedCells(typed, kind, [*found, note])
     return TypedCells(text, "text", _spellings(filled))
+
+
+def left_blank(odd: int, of: int, kind: ColumnType, example: str, lines: Sequence[int]) -> Problem:
+    """lines: the first few that hold one."""
+    return Problem(
+        f"{odd:,} of {of:,} cells are no {kind} and were left blank, such as “{example[:40]}”.", rows=tuple(lines)
+    )
 
 
 _MOST_PERIODS = 20_000  # different texts that are looked at one by one
@@ -202,7 +216,7 @@ def _as_date(text: pl.Series) -> Attempt:
     best: pl.Series | None = None
     note: list[Problem] = []
     for name, pattern, form in _DATES:
-        if filled.str.contains(pattern).mean() < _NEARLY:  # type: ignore[operator]
+        if filled.str.contains(pattern).mean() < NEARLY:  # type: ignore[operator]
             continue
         plain = text.str.replace(r"[T ].*$", "").str.replace_all(r"[/.]", "-")
         dates = (
@@ -228,7 +242,7 @@ def _as_number(text: pl.Series, way: Decimal | None = None) -> Attempt:
     plain = text.to_frame().select(digits(pl.all())).to_series()
     filled = plain.drop_nulls()
     point, comma = filled.str.contains(_POINT), filled.str.contains(_COMMA)
-    if max(float(point.mean() or 0), float(comma.mean() or 0)) < _NEARLY:  # type: ignore[arg-type]
+    if max(float(point.mean() or 0), float(comma.mean() or 0)) < NEARLY:  # type: ignore[arg-type]
         return None, "number", []
     own = way_of(filled.to_frame())
     chosen = own or way or "point"

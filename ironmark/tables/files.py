@@ -12,6 +12,7 @@ from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import is_records, read_file
 from ironmark.tables.grid import OLD_WORKBOOK, WORKBOOKS, Grid, grid_of
 from ironmark.tables.lines import LineKind
+from ironmark.tables.list_ends import ends_of
 from ironmark.tables.notations import is_period
 from ironmark.tables.reader import decoded
 from ironmark.tables.table import LongTable, Problem, Table, Unreadable
@@ -56,7 +57,7 @@ def read_table(
     try:
         ends = None if workbook else understood_ends(body, recipe or {}, name=name, year_start=year_start)
         if free and (ends.tidy if ends else len(body) > MOST_LOOKED_AT):
-            return ReadFile(read_file(body, sheet, decimal))
+            return ReadFile(_list_in(body, sheet, decimal))
         found = unfolded(body, ends) if ends else None
         if found is None and free and len(body) > _most_looked_at(ends):
             return ReadFile(_with_a_word(read_file(body, sheet, decimal), ends))
@@ -70,6 +71,13 @@ def read_table(
         return ReadFile(_with_units(read_file(body, found.grid.sheet or None, decimal), found))
     own = recipe_of(found)
     return ReadFile(replace(found.table, recipe=own), own, deviations(recipe or {}, found))
+
+
+def _list_in(body: bytes, sheet: str | None, decimal: Decimal | None) -> Table:
+    """A text as a plain list, but for what stands above it and below it."""
+    ends = ends_of(body)
+    table = read_file(body[ends.before : len(body) - ends.after], sheet, decimal)
+    return replace(table, problems=(*ends.said, *table.problems)) if ends.said else table
 
 
 def _with_units(table: Table, found: Understood) -> Table:

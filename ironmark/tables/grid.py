@@ -50,14 +50,22 @@ def grid_of(body: bytes, sheet: str | None = None) -> Grid:
     start = text[:4000].lower()
     if "<table" in start or start.lstrip().startswith(("<html", "<!doctype", "<meta")):
         return even(_of_html(text))
-    return even([*csv.reader(io.StringIO(text, newline=""), delimiter=_separator(text))])
+    return even([*csv.reader(io.StringIO(text, newline=""), delimiter=separator_of_lines(text.splitlines()))])
 
 
-def _separator(text: str) -> str:
+_DECIMAL_COMMA = re.compile(r"\d,\d")
+
+
+def separator_of_lines(lines: Sequence[str]) -> str:
     """The separator that cuts most lines into the same number of cells; titles and notes have others."""
-    sample = text.splitlines()[:200]
+    sample = lines[:200]
     best, score = ",", (0.0, 0)
-    for separator in SEPARATORS:
+    commas = sum(line.count(",") for line in sample)
+    within = sum(len(_DECIMAL_COMMA.findall(line)) for line in sample)
+    # Commas that stand within numbers cut nothing where something else may.
+    others = any(separator in line for line in sample[:20] for separator in SEPARATORS[1:])
+    decimal = others and commas > 0 and within >= 0.9 * commas
+    for separator in SEPARATORS[1:] if decimal else SEPARATORS:
         try:
             widths = Counter(len(row) for row in csv.reader(sample, delimiter=separator) if any(row))
         except csv.Error:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import codecs
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -12,13 +12,26 @@ import polars as pl
 
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
-from ironmark.tables.celltypes import Decimal
+from ironmark.tables.celltypes import NEARLY, Decimal, left_blank
+from ironmark.tables.list_ends import ends_of, list_ends
 from ironmark.tables.pieces import Piece, Pieces, filed, in_pieces, piece_rows
-from ironmark.tables.reader import MAX_COLUMNS, Typing, by_members, head_of, is_marked, parsed, planned, typing_of
+from ironmark.tables.reader import (
+    MAX_COLUMNS,
+    Typing,
+    as_texts,
+    carefully,
+    head_of,
+    is_marked,
+    of_another_width,
+    parsed,
+    planned,
+    typing_of,
+)
 from ironmark.tables.table import (
     FIRST,
     LongTable,
     Overview,
+    Problem,
     Unreadable,
     assign_roles,
     columns_of,
@@ -28,7 +41,7 @@ from ironmark.tables.table import (
 
 AT_A_TIME = 16 << 20  # bytes of text
 MOST_DIFFERENT = 100_000  # texts of a column that are looked at together; those of more are looked at where they stand
-_HEAD, _TRIES = 1 << 20, 4
+_HEAD, _TAIL, _TRIES = 1 << 20, 1 << 16, 8
 _ISO_MOMENT = r"^\d{4}-\d{2}-\d{2}([T ].*)?$"
 Tell = Callable[[float], None]
 
@@ -36,7 +49,8 @@ Tell = Callable[[float], None]
 @dataclass
 class _Column:
     """A column of texts or days, as far as it is known by now. kind: what its cells are; told: what its texts stand for, None
-    once there are so many of them that some are looked at where they stand; days: those that are different."""
+    once there are so many of them that some are looked at where they stand; days: those that are different; odd: how many
+    of the cells that are filled fit nothing, the first of them, and where these stand."""
 
     name: str
     label: str
@@ -46,18 +60,43 @@ class _Column:
     many: bool = False
     known: pl.Series = field(default_factory=lambda: pl.Series([], dtype=pl.String))
     days: pl.Series = field(default_factory=lambda: pl.Series([], dtype=pl.Date))
+    filled: int = 0
+    odd: int = 0
+    first_odd: str = ""
+    odd_rows: tuple[int, ...] = ()
+    as_text: bool = False  # whatever its cells look like
 
-    def typed(self, cells: pl.Series) -> pl.Series:
-        """The next cells as what they stand for. Raises _Odd, _Otherwise."""
+    def typed(self, cells: pl.Series, row: int) -> pl.Series:
+        """The next cells as what they stand for. row: how many came before. Raises _Odd, _Otherwise."""
         if cells.dtype == pl.String:
-            if len(self.known) < FIRST:
-                self.known = pl.concat([self.known, cells.drop_nulls().head(FIRST)]).head(FIRST)
+            texts = cells
             if not self.many:
                 self._see(cells.unique(maintain_order=True))
-            cells = self._alone(cells) if self.told is None else self.told.of(cells)
+            told = self.told
+            if told is None:
+                told, cells = self._alone(cells)
+            else:
+                cells = told.of(cells)
+            if self.kind == "text" and len(self.known) < FIRST:
+                self.known = pl.concat([self.known, cells.drop_nulls().head(FIRST)]).head(FIRST)
+            if len(told.odd):
+                self._count(texts, texts.is_in(told.odd.implode()), row)
+        self.filled += len(cells) - cells.null_count()
         if cells.dtype == pl.Date:
             self.days = pl.concat([self.days, cells.drop_nulls().unique()]).unique()
         return cells
+
+    def _count(self, texts: pl.Series, which: pl.Series, row: int) -> None:
+        places = which.arg_true()
+        self.odd += len(places)
+        if not self.first_odd and len(places):
+            self.first_odd = str(texts[int(places[0])])
+        self.odd_rows = (*self.odd_rows, *(row + place + 2 for place in places.head(5).to_list()))[:5]
+
+    def settle(self) -> None:
+        """Once all are read. Raises _Otherwise where too many are odd."""
+        if self.odd > (1 - NEARLY) * (self.odd + self.filled) + 1e-9:
+            raise _Otherwise(self.name, None)
 
     def _see(self, some: pl.Series) -> None:
         """Look at texts that were not there before."""
@@ -66,25 +105,43 @@ class _Column:
         if before is not None and len(every) == len(before.texts):
             return
         self.many = len(every) > MOST_DIFFERENT
-        told = None if self.many else typing_of(every, self.label, self.way)
-        if not self.many and (told is None or told.kind != (self.kind or told.kind)):
-            raise _Odd
+        told = None if self.many else self._told_of(every)
         if before is not None and told is not None and not told.values.head(len(before.texts)).equals(before.values):
             raise _Otherwise(self.name, told)
         self.told = told
-        if told is not None:
+        if told is not None and told.values.null_count() < len(told.values):
             self.kind = told.kind
 
-    def _alone(self, cells: pl.Series) -> pl.Series:
-        typed = by_members(cells, self.label, self.way)
-        if typed is None or typed.kind != (self.kind or typed.kind):
-            raise _Odd
-        if typed.kind == "date" and not bool(cells.drop_nulls().str.contains(_ISO_MOMENT).all()):
+    def _alone(self, cells: pl.Series) -> tuple[Typing, pl.Series]:
+        told = self._told_of(cells.unique(maintain_order=True))
+        fitting = cells if not len(told.odd) else cells.filter(~cells.is_in(told.odd.implode()))
+        if told.kind == "date" and not bool(fitting.drop_nulls().str.contains(_ISO_MOMENT).all()):
             raise _Odd  # the next ones may tell that days stand first
-        if typed.kind == "number" and typed.found:
+        if told.kind == "number" and told.found:
             raise _Odd  # they may be written in another way than the others
-        self.kind = typed.kind
-        return typed.cells
+        self.kind = told.kind
+        return told, told.of(cells)
+
+    def _told_of(self, different: pl.Series) -> Typing:
+        """What some texts stand for. Raises _Odd, _Otherwise where they are not what the column is."""
+        if self.as_text:
+            return as_texts(different)
+        told = typing_of(different, self.label, self.way, known=self.kind)
+        if told is not None and told.kind == (self.kind or told.kind):
+            return told
+        if self.kind in ("text", "flag"):
+            raise _Otherwise(self.name, None)
+        raise _Odd
+
+    @property
+    def said(self) -> list[Problem]:
+        """What there is to say of its cells, of the column."""
+        found = list(self.told.found) if self.told is not None else []
+        if self.odd:
+            found.append(
+                left_blank(self.odd, self.odd + self.filled, self.kind or "text", self.first_odd, self.odd_rows)
+            )
+        return [replace(one, column=self.name) for one in found]
 
 
 class _Odd(Exception):
@@ -92,9 +149,10 @@ class _Odd(Exception):
 
 
 class _Otherwise(Exception):
-    """Texts that came later tell that those before stand for something else: which month comes first, most likely."""
+    """What came later tells that what was before stands for something else: which month comes first, most likely; or, where
+    nothing is told, for nothing but texts."""
 
-    def __init__(self, name: str, told: Typing) -> None:
+    def __init__(self, name: str, told: Typing | None) -> None:
         self.name, self.told = name, told
 
 
@@ -103,28 +161,30 @@ class _Lines:
     """Where rows come from: frames of texts, numbers, days and flags, all with the same columns."""
 
     labels: list[str]
-    frames: Iterator[tuple[pl.DataFrame | None, float]]  # with how far they are; None: something is odd
+    frames: Iterator[tuple[pl.DataFrame, float]]  # with how far they are
     kinds: dict[str, ColumnType]  # of the columns whose kind is known before
     way: Decimal | None
     grains: Mapping[str, RowGrain]
+    said: list[Problem] = field(default_factory=list)  # of lines; more may come with frames
 
 
 def read_long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
-    """A long list of delimited text or a Parquet file, without more than a few of its rows in memory at once; None where
-    something is odd in it, so that all of it has to be looked at together. Raises Unreadable.
+    """A long list of delimited text in UTF-8, or a Parquet file, without more than a few of its rows in memory at once; None
+    where it is none that can be read by parts. Raises Unreadable.
 
     folder: an empty one, where its pieces lie from then on; tell: is told how far it is, 0 to 1, and may end it.
     """
     with path.open("rb") as file:
         head = file.read(_HEAD)
     told: dict[str, Typing] = {}
+    texts: set[str] = set()  # columns of nothing but these
     for _ in range(_TRIES):
-        lines = _parquet(path) if head.startswith(b"PAR1") else _delimited(path, head)
+        lines = _parquet(path) if head.startswith(b"PAR1") else _delimited(path, texts)
         if lines is None:
             return None
         names = identifiers(lines.labels)
         columns = {
-            name: _Column(name, label, lines.kinds.get(name), lines.way, told.get(name))
+            name: _Column(name, label, lines.kinds.get(name), lines.way, told.get(name), as_text=name in texts)
             for name, label in zip(names, lines.labels, strict=True)
         }
         try:
@@ -132,7 +192,12 @@ def read_long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
         except _Odd:
             return None
         except _Otherwise as otherwise:
-            told[otherwise.name] = otherwise.told
+            if otherwise.told is None:
+                if otherwise.name in texts:
+                    return None
+                texts.add(otherwise.name)
+            else:
+                told[otherwise.name] = otherwise.told
             for piece in folder.iterdir():
                 piece.unlink()
     return None
@@ -141,17 +206,29 @@ def read_long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
 def _pieces(lines: _Lines, columns: dict[str, _Column], tell: Tell) -> Iterator[Piece]:
     """The rows typed and packed, some at a time: packed while the next ones are typed. Raises _Odd, _Otherwise."""
     packing: Future[list[Piece]] | None = None
+    rows = 0
     with ThreadPoolExecutor(1) as pool:
         for frame, far in lines.frames:
-            if frame is None:
-                raise _Odd
+            frame = _without_heads(frame, lines.labels)
             named = zip(columns.items(), frame, strict=True)
-            made = pl.DataFrame([column.typed(cells).alias(name) for (name, column), cells in named])
+            made = pl.DataFrame([column.typed(cells, rows).alias(name) for (name, column), cells in named])
+            rows += frame.height
             del frame
             yield from packing.result() if packing else ()
             packing = pool.submit(lambda made: [*in_pieces(made)], made)
             tell(far)
+        for column in columns.values():
+            column.settle()
         yield from packing.result() if packing else ()
+
+
+def _without_heads(frame: pl.DataFrame, labels: Sequence[str]) -> pl.DataFrame:
+    """Without lines that say the heads once more, as files do that were put one behind the other."""
+    texts = [(name, label) for name, label in zip(frame.columns, labels, strict=True) if frame[name].dtype == pl.String]
+    if not texts or not (frame[texts[0][0]] == texts[0][1]).any():
+        return frame
+    again = pl.all_horizontal(pl.col(name) == label for name, label in texts)
+    return frame.filter(~again.fill_null(False)) if len(texts) == len(labels) else frame
 
 
 def _table(lines: _Lines, columns: dict[str, _Column], rows: Pieces) -> LongTable:
@@ -162,39 +239,71 @@ def _table(lines: _Lines, columns: dict[str, _Column], rows: Pieces) -> LongTabl
     different = {name: rows.height if c.told is None else len(c.told.texts) for name, c in columns.items()}
     known, days = ({name: one for name, one in zip(columns, some, strict=True)} for some in zip(*((c.known, c.days) for c in columns.values()), strict=True))  # fmt: skip
     with_roles = assign_roles(Overview(rows.height, different, known, days), made)
-    problems = [
-        replace(one, column=name)
-        for name, column in columns.items()
-        if column.told is not None
-        for one in column.told.found
-    ]
-    return LongTable(rows, with_roles, (*problems, *no_period(rows.height, with_roles)))
+    problems = [one for column in columns.values() for one in column.said]
+    return LongTable(rows, with_roles, (*lines.said, *problems, *no_period(rows.height, with_roles)))
 
 
-def _delimited(path: Path, head: bytes) -> _Lines | None:
+def _delimited(path: Path, texts: Collection[str]) -> _Lines | None:
+    """texts: columns of nothing but these."""
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        head = file.read(_HEAD)
+        file.seek(max(0, size - _TAIL))
+        tail = file.read()
     mark = len(codecs.BOM_UTF8) if head.startswith(codecs.BOM_UTF8) else 0
-    plan = None if is_marked(head) else planned(head_of(head[mark:]))
+    if is_marked(head):
+        return None
+    if size > _HEAD + _TAIL:
+        ends = list_ends(head[mark : head.rfind(b"\n") + 1], tail[tail.find(b"\n") + 1 :])
+    else:
+        ends = ends_of(path.read_bytes()[mark:])
+    begin, end = mark + ends.before, size - ends.after
+    plan = planned(head_of(head[begin:end]), strictly=False)
     if plan is None:
         return None
+    schema = {name: pl.String if name in texts else kind for name, kind in plan.schema.items()}
+    kinds: dict[str, ColumnType] = {
+        name: "text" if name in texts else kind for name, kind in plan.kinds.items() if name not in plan.blank
+    }
+    plan = replace(plan, schema=schema)
+    said, ragged = list(ends.said), 0
+    nothing = plan.separator.encode() * (len(plan.labels) - 1)
+    blank = [b"\n" + nothing + end for end in (b"\n", b"\r\n")]  # a line without a cell is left out
 
-    def frames() -> Iterator[tuple[pl.DataFrame | None, float]]:
+    def read(lines: bytes, header: bool) -> pl.DataFrame:
+        nonlocal ragged
+        frame = (
+            None
+            if any(line in lines for line in blank) or lines.endswith(blank[0][:-1])
+            else parsed(lines, plan, header=header)
+        )
+        if frame is None:
+            try:
+                frame, more = carefully(lines, plan, header=header)
+            except Unreadable:
+                raise _Odd from None
+            ragged += more
+        return frame
+
+    def frames() -> Iterator[tuple[pl.DataFrame, float]]:
         with path.open("rb") as file:
-            file.seek(mark)
-            rest, first, size = b"", True, max(1, path.stat().st_size)
-            while more := file.read(AT_A_TIME):
+            file.seek(begin)
+            rest, first = b"", True
+            while more := file.read(min(AT_A_TIME, end - file.tell())):
                 lines = rest + more
-                end = _end_of_lines(lines)
-                rest = lines[end:]
-                if end:
-                    yield parsed(lines[:end], plan, header=first), file.tell() / size
+                cut = _end_of_lines(lines)
+                rest = lines[cut:]
+                if cut:
+                    yield read(lines[:cut], first), file.tell() / size
                     first = False
                 elif len(lines) > 4 * AT_A_TIME:
-                    yield None, 1.0  # a quote that is never closed, most likely
-                    return
+                    raise _Odd  # a quote that is never closed, most likely
             if rest.strip():
-                yield parsed(rest, plan, header=first), 1.0
+                yield read(rest, first), 1.0
+        if ragged:
+            said.append(of_another_width(ragged, len(plan.labels)))
 
-    return _Lines(plan.labels, frames(), plan.kinds, plan.way, plan.grains)
+    return _Lines(plan.labels, frames(), kinds, plan.way, plan.grains, said)
 
 
 def _end_of_lines(lines: bytes) -> int:
@@ -233,7 +342,7 @@ def _parquet(path: Path) -> _Lines:
             cells = cells.cast(pl.String)
         wanted.append(cells.alias(name))
 
-    def frames() -> Iterator[tuple[pl.DataFrame | None, float]]:
+    def frames() -> Iterator[tuple[pl.DataFrame, float]]:
         try:
             every, done = max(1, lazy.select(pl.len()).collect().item()), 0
             for frame in lazy.select(wanted).collect_batches(

@@ -6,8 +6,8 @@ import codecs
 import csv
 import io
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from itertools import islice
 from typing import Any
 
@@ -23,6 +23,7 @@ from ironmark.tables.celltypes import (
     Decimal,
     TypedCells,
     all_like,
+    like,
     plain_numbers,
     typed_cells,
     way_of,
@@ -64,10 +65,11 @@ class Plan:
     kinds: dict[str, ColumnType]
     way: Decimal | None
     grains: Mapping[str, RowGrain]
+    blank: frozenset[str] = frozenset()  # columns without a cell so far
 
 
-def planned(head: bytes) -> Plan | None:
-    """head: whole lines, the header first; None where something is odd in them."""
+def planned(head: bytes, *, strictly: bool = True) -> Plan | None:
+    """head: whole lines, the header first; None where something is odd in them, if not strictly in the header only."""
     try:
         separator = separator_of(text := head.decode())
         named, problems, raw = _cells(text, separator)
@@ -77,11 +79,8 @@ def planned(head: bytes) -> Plan | None:
         return None
     first = head.find(b"\n") + 1
     # What is said of a column alone is said once all of it is looked at.
-    if (
-        any(problem.column is None for problem in sample.problems)
-        or _outside_quotes(head, separator) is None
-        or head.count(b'"', 0, first) % 2
-    ):
+    odd = any(problem.column is None for problem in sample.problems) or _outside_quotes(head, separator) is None
+    if not first or (strictly and odd) or head.count(b'"', 0, first) % 2:
         return None
     labels = next(csv.reader(io.StringIO(head[:first].decode(), newline=""), delimiter=separator))
     numbers = [c.name for c in sample.columns if c.type == "number"]
@@ -89,11 +88,12 @@ def planned(head: bytes) -> Plan | None:
     written = all_like(raw.select(numbers), PLAIN_NUMBER)
     plain = {name for name in numbers if finite[name][0] and name in written}
     days = {c.name for c in sample.columns if c.type == "date" and bool(raw[c.name].str.contains(_ISO_DAY).all())}
+    blank = {c.name for c in sample.columns if sample.frame[c.name].null_count() == sample.frame.height}
     schema = {
         c.name: pl.Float64 if c.name in plain else pl.Date if c.name in days else pl.String for c in sample.columns
     }
     grains = {column.name: column.grain for column in sample.columns if column.grain and column.grain != "month"}
-    return Plan(labels, separator, schema, {c.name: c.type for c in sample.columns}, way, grains)
+    return Plan(labels, separator, schema, {c.name: c.type for c in sample.columns}, way, grains, frozenset(blank))
 
 
 def is_marked(body: bytes) -> bool:
@@ -142,6 +142,34 @@ def parsed(lines: bytes, plan: Plan, *, header: bool) -> pl.DataFrame | None:
     return frame if frame is not None and separators == wide * (frame.height + header) else None
 
 
+def carefully(lines: bytes, plan: Plan, *, header: bool) -> tuple[pl.DataFrame, int]:
+    """The cells of whole lines as texts, whatever is odd in these; and how many have another number of cells than the header.
+    Raises Unreadable where quotes are such that a part of a file cannot tell what they hold."""
+    text = lines.decode("utf-8", "replace")
+    if _outside_quotes(lines, plan.separator) is None:
+        return _line_by_line(text, plan, header), 0
+    if not header:
+        told = io.StringIO()
+        csv.writer(told, delimiter=plan.separator, lineterminator="\n").writerow(plan.labels)
+        text = told.getvalue() + text
+    _, problems, raw = _cells(text, plan.separator)
+    raw.columns = list(plan.schema)
+    return raw, len(_ragged(text, plan.separator, len(plan.labels))) if problems else 0
+
+
+def _line_by_line(text: str, plan: Plan, header: bool) -> pl.DataFrame:
+    """The cells of lines with quotes within cells, as those of inches, each of them read by itself."""
+    lines = text.replace("\r\n", "\n").split("\n")[int(header) :]
+    try:
+        cells = [next(csv.reader([line], delimiter=plan.separator, strict=True)) for line in lines if line]
+    except csv.Error:
+        raise Unreadable("Quotes do not end where cells do.") from None
+    if any(len(row) != len(plan.labels) for row in cells):
+        raise Unreadable("Quotes do not end where cells do.")
+    schema = dict.fromkeys(plan.schema, pl.String)
+    return pl.DataFrame([[cell or None for cell in row] for row in cells], schema=schema, orient="row")
+
+
 def _parsed(body: bytes, schema: dict[str, Any], separator: str, skip: int) -> pl.DataFrame | None:
     """The cells by the schema; None where one does not fit it."""
     # Looking for written blanks, such as n/a, takes longer than all the rest and is seldom needed.
@@ -181,7 +209,8 @@ def _outside_quotes(body: bytes, sign: str) -> int | None:
 
 @dataclass(frozen=True)
 class Typing:
-    """What texts of a column stand for, told of each that is different. same: each for itself."""
+    """What texts of a column stand for, told of each that is different. same: each for itself; odd: those that fit nothing,
+    and stand for a blank."""
 
     kind: ColumnType
     found: list[Problem]
@@ -189,6 +218,7 @@ class Typing:
     texts: pl.Series
     values: pl.Series
     same: bool
+    odd: pl.Series = field(default_factory=lambda: pl.Series([], dtype=pl.String))
 
     def of(self, cells: pl.Series) -> pl.Series:
         if self.same:
@@ -203,13 +233,40 @@ class Typing:
         return rows.join(place, on="cell", how="left", nulls_equal=True, maintain_order="left")["value"]
 
 
-def typing_of(different: pl.Series, label: str, way: Decimal | None, year_start: int = 1) -> Typing | None:
-    """different: the texts of a column, each once; None where one of them does not fit the others."""
+def typing_of(
+    different: pl.Series, label: str, way: Decimal | None, year_start: int = 1, known: ColumnType | None = None
+) -> Typing | None:
+    """different: the texts of a column, each once; None where one of them does not fit the others. known: what its cells are,
+    so that those that are something else are only told of."""
     typed, kind, found, grain = typed_cells(different, label, way, year_start)
-    blank = different.is_null() | different.str.strip_chars().str.to_lowercase().is_in(BLANKS)
-    if bool((typed.is_null() & ~blank).any()):
+    odd = _odd(different, typed)
+    if known in ("date", "number") and (len(odd) or kind != known):
+        looks = different.filter(like(different, known) | is_blank(different))
+        typed, kind, found, grain = typed_cells(looks, label, way, year_start)
+        if kind != known:
+            return None
+        # How many cells are odd is counted where the rows are.
+        found = [problem for problem in found if not problem.rows]
+        typed = Typing(kind, found, grain, looks, typed, same=False).of(different)
+        odd = _odd(different, typed)
+    elif len(odd):
         return None
-    return Typing(kind, found, grain, different, typed, kind == "text" and typed.equals(different))
+    return Typing(kind, found, grain, different, typed, kind == "text" and typed.equals(different), odd)
+
+
+def as_texts(different: pl.Series) -> Typing:
+    """Texts that stand for themselves, whatever they look like."""
+    text = different.str.strip_chars().set(is_blank(different), None)
+    return Typing("text", [], None, different, text, same=text.equals(different, null_equal=True))
+
+
+def is_blank(texts: pl.Series) -> pl.Series:
+    return texts.is_null() | texts.str.strip_chars().str.to_lowercase().is_in(BLANKS)
+
+
+def _odd(texts: pl.Series, typed: pl.Series) -> pl.Series:
+    """Those that came to nothing, and say something."""
+    return texts.filter(typed.is_null() & ~is_blank(texts)) if typed.null_count() else texts.clear()
 
 
 def by_members(cells: pl.Series, label: str, way: Decimal | None, year_start: int = 1) -> TypedCells | None:
@@ -257,6 +314,12 @@ def typed_table(
 
 
 def decoded(body: bytes) -> tuple[str, list[Problem]]:
+    """A text whose lines end in line feeds, and what is to be said of its letters. Raises Unreadable."""
+    text, problems = _decoded(body)
+    return (text if "\n" in text else text.replace("\r", "\n")), problems
+
+
+def _decoded(body: bytes) -> tuple[str, list[Problem]]:
     if not body.strip():
         raise Unreadable("The file is empty. Choose a file with a header line and rows below it.")
     if body[:4] in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0") or body[:4] == b"%PDF":
@@ -272,26 +335,29 @@ def decoded(body: bytes) -> tuple[str, list[Problem]]:
     try:
         return body.decode("utf-8"), []
     except UnicodeDecodeError:
-        encoding, called = _encoding(body)
-        note = Problem(f"The file is not UTF-8; it was read as {called}. Check that accented letters look right.")
-        return body.decode(encoding, errors="replace"), [note]
+        encoding, called = encoding_of(body)
+        return body.decode(encoding, errors="replace"), [not_utf8(called)]
+
+
+def not_utf8(called: str) -> Problem:
+    return Problem(f"The file is not UTF-8; it was read as {called}. Check that accented letters look right.")
 
 
 _CALLED = {
     "cp1250": "Windows-1250", "cp1251": "Windows-1251", "cp1252": "Windows-1252", "cp1253": "Windows-1253",
     "shift_jis": "Shift JIS", "gb18030": "GB 18030", "big5": "Big5", "euc_kr": "EUC-KR",
 }  # fmt: skip
-_TELLING = 200_000  # bytes of the lines that do
+TELLING = 200_000  # bytes of the lines that do
 _WORD = re.compile(rb"[A-Za-z\x80-\xff]+")
 _OTHER_SCRIPT = 0.45  # of the bytes of words that are not ASCII alone, those beyond it; of Latin words far fewer are
 # What Polish letters look like in Windows-1252: signs that stand in no word of it. One as in m³ does not count.
 _POLISH = re.compile(r"[¹³][a-zà-ÿ]|[a-zà-ÿ]{3}[¹³]|[¯£][a-zà-ÿ]|[a-zà-ÿ]¿")
 
 
-def _encoding(body: bytes) -> tuple[str, str]:
+def encoding_of(body: bytes) -> tuple[str, str]:
     """The encoding that letters beyond ASCII make sense in, and what it is called. Of those for Latin letters the western
     one is taken but for Polish, since few letters tell them apart."""
-    telling = b"\n".join(line for line in body.splitlines() if not line.isascii())[:_TELLING]
+    telling = b"\n".join(line for line in body.splitlines() if not line.isascii())[:TELLING]
     words = b"".join(word for word in _WORD.findall(telling) if not word.isascii())
     found = "cp1252"
     if sum(byte > 127 for byte in words) > _OTHER_SCRIPT * len(words):
@@ -330,33 +396,40 @@ def _cells(text: str, separator: str) -> tuple[list[str], list[Problem], pl.Data
     try:
         ragged = _ragged(text, separator, len(header))
         rest = stream.read()  # the reader has taken the header's lines
-        frame = (
-            pl.DataFrame(schema=schema)
-            if not rest.strip()
-            else pl.read_csv(
-                io.BytesIO(rest.encode()),
-                schema=schema,
-                separator=separator,
-                has_header=False,
-                truncate_ragged_lines=True,
-                extra_columns="ignore",
-                missing_columns="insert",
-            )
-        )
+        frame = pl.DataFrame(schema=schema) if not rest.strip() else _as_texts(rest, schema, separator)
     except (pl.exceptions.PolarsError, csv.Error) as error:
         raise Unreadable(f"The rows could not be read: {str(error).splitlines()[0]}. Check the quotes.") from None
     if ragged:
-        problems.append(
-            Problem(
-                f"{len(ragged)} {'row has' if len(ragged) == 1 else 'rows have'} another number of cells than the "
-                f"header's {len(header)}; cells beyond it were dropped and missing ones left blank.",
-                rows=tuple(ragged[:5]),
-            )
-        )
-    frame = frame.filter(~pl.all_horizontal(pl.all().is_null() | (pl.all().str.strip_chars() == "")))
+        problems.append(of_another_width(len(ragged), len(header), ragged[:5]))
+    said_again = pl.all_horizontal(pl.col(name) == label for name, label in zip(names, header, strict=True))
+    frame = frame.filter(
+        ~pl.all_horizontal(pl.all().is_null() | (pl.all().str.strip_chars() == "")) & ~said_again.fill_null(False)
+    )
     if not frame.height:
         problems.append(Problem("The file has a header but no rows. The columns are kept; add rows and upload again."))
     return header, problems, frame
+
+
+def of_another_width(rows: int, width: int, first: Sequence[int] = ()) -> Problem:
+    return Problem(
+        f"{rows:,} {'row has' if rows == 1 else 'rows have'} another number of cells than the header's {width}; cells beyond it "
+        "were dropped and missing ones left blank.",
+        rows=tuple(first),
+    )
+
+
+def _as_texts(rows: str, schema: Mapping[str, Any], separator: str) -> pl.DataFrame:
+    try:
+        return pl.read_csv(
+            io.BytesIO(rows.encode()), schema=schema, separator=separator, has_header=False, truncate_ragged_lines=True,
+            extra_columns="ignore", missing_columns="insert",
+        )  # fmt: skip
+    except pl.exceptions.PolarsError:
+        # Quotes that stand within cells, as those of inches do.
+        wide = len(schema)
+        cells = csv.reader(io.StringIO(rows, newline=""), delimiter=separator, strict=True)
+        even = [[*row[:wide], *[None] * (wide - len(row))] for row in cells if row]
+        return pl.DataFrame(even, schema=schema, orient="row")
 
 
 def _ragged(text: str, separator: str, width: int) -> list[int]:

@@ -26,8 +26,9 @@ from ironmark.tables.formats import as_lines, is_records, unpacked_size
 from ironmark.tables.grid import WORKBOOKS
 from ironmark.tables.lines import LineKind
 from ironmark.tables.long_lists import read_long
+from ironmark.tables.plain_text import as_utf8, is_packed, unpacked
 from ironmark.tables.refresh import How
-from ironmark.tables.table import Unreadable
+from ironmark.tables.table import LongTable, Unreadable
 from ironmark.tables.told import ColumnKind, Down, GroupsAre
 
 # Shares of the room that is worked with: from one a file is read by parts, up to one it may be held whole.
@@ -54,20 +55,23 @@ class Reading:
     def of_file(self, path: Path, name: str, folder: Path, room: int, tell: Tell = nobody) -> ReadFile | LongFile:
         """A file on the disk, some rows at a time where it is long. folder: an empty one, for as long as its rows are
         needed; room: bytes that may be worked with. Raises Unreadable."""
+        if is_packed(path):
+            with scratch.folder("unpacked") as beside:
+                return self.of_file(unpacked(path, beside / "file"), name, folder, room, tell)
         with path.open("rb") as file:
             first = file.read(FIRST_BYTES)
         if first[:4] in WORKBOOKS:
             return self._of_workbook(path, name, folder, room, tell)
         asked = self.sheet is not None or self.decimal is not None or self.recipe is not None
         size, across, records = path.stat().st_size, heads_periods(first), is_records(first)
-        if size > room // LONG and not (asked or across) and (long := read_long(path, folder, tell)) is not None:
+        if size > room // LONG and not (asked or across or records) and (long := _long(path, folder, tell)) is not None:
             return LongFile(long)
         takes = "a line for each period, in place of a column, " if across else ""
         _refuse_beyond(
             size, RECORDS if records else UNFOLDED if across else WHOLE, room,
             "Records are looked at together: save them as CSV or Parquet" if records else
-            f"It cannot be read by parts: that takes {takes}lines with as many cells each, quotes around cells only, and numbers and "
-            "days written in one way. Mend the file, save it as Parquet",
+            f"It cannot be read by parts: that takes {takes}one line of heads, quotes that end, and numbers and days written in "
+            "one way. Mend the file, save it as Parquet",
         )  # fmt: skip
         return self.of(path.read_bytes(), name)
 
@@ -82,6 +86,15 @@ class Reading:
             said = as_lines(path, lines := beside / "sheet.csv", self.sheet)
             read = Reading(self.year_start).of_file(lines, name, folder, room, tell)
         return replace(read, table=replace(read.table, problems=(*said, *read.table.problems)))  # type: ignore[arg-type]
+
+
+def _long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
+    with scratch.folder("plain") as beside:
+        with path.open("rb") as file:
+            parquet = file.read(4) == b"PAR1"
+        plain, said = (path, ()) if parquet else as_utf8(path, beside / "lines")
+        long = read_long(plain, folder, tell)
+        return long and replace(long, problems=(*said, *long.problems))
 
 
 def require_room(body: bytes, room: int, *, rows: bool = True) -> None:

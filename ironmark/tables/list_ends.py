@@ -1,0 +1,73 @@
+"""What stands above a long list and below it, titles, totals and notes, by its first and last lines."""
+
+from __future__ import annotations
+
+import csv
+from dataclasses import dataclass
+
+from ironmark.tables.grid import separator_of_lines
+from ironmark.tables.lines import Lines
+from ironmark.tables.table import Problem
+
+FIRST, LAST = 80, 15  # lines
+_MOST_BYTES = 4 << 20  # of these together
+_BESIDE = ("title", "total", "note", "blank")
+
+
+@dataclass(frozen=True)
+class ListEnds:
+    """Bytes of a text before its head, and after its last row; and what is said of them."""
+
+    before: int = 0
+    after: int = 0
+    said: tuple[Problem, ...] = ()
+
+
+def list_ends(first: bytes, last: bytes) -> ListEnds:
+    """first: whole lines a text begins with; last: those it ends with, none of them among the others. Nothing is left out
+    where it is no plain list but for what stands around it."""
+    lines = [*first.splitlines(keepends=True)[:FIRST], *last.splitlines(keepends=True)[-LAST:]]
+    if sum(map(len, lines)) > _MOST_BYTES:
+        return ListEnds()
+    texts = [line.decode("utf-8", "replace").rstrip("\r\n") for line in lines]
+    try:
+        separator = separator_of_lines(texts)
+        cells = [next(csv.reader([text], delimiter=separator), []) for text in texts]
+    except csv.Error:
+        return ListEnds()
+    width = max(map(len, cells), default=0)
+    rows = [tuple(cell.strip() for cell in row) + ("",) * (width - len(row)) for row in cells]
+    if width < 2 or not any(map(any, rows)) or any(text.count('"') % 2 for text in texts):
+        return ListEnds()
+    found = Lines(rows, {}, None)
+    kinds = [mark.kind for mark in found.marks]
+    if len(found.heads) != 1 or len(found.blocks) > 1 or len(kinds) != len(rows):
+        return ListEnds()
+    head, end = found.heads[0], len(kinds)
+    while end > head + 1 and kinds[end - 1] in _BESIDE:
+        end -= 1
+    body = kinds[head + 1 : end]
+    # What ends in the first lines is short, and the last ones are looked at apart.
+    if set(kinds[:head]) - {*_BESIDE} or set(body) - {"row", "blank"} or "row" not in body:
+        return ListEnds()
+    if last and end <= len(lines) - min(LAST, len(lines)):
+        return ListEnds()
+    told = [next(filter(None, rows[at])) for at in (*range(head), *range(end, len(rows))) if any(rows[at])]
+    return ListEnds(sum(map(len, lines[:head])), sum(map(len, lines[end:])), (_left_out(told, head),) if told else ())
+
+
+def ends_of(body: bytes) -> ListEnds:
+    """Of a text that is held."""
+    first, last = 0, len(body)
+    for _ in range(FIRST):
+        first = body.find(b"\n", first) + 1 or len(body)
+    for _ in range(LAST + body.endswith(b"\n")):
+        if (last := body.rfind(b"\n", first, last)) < 0:
+            return list_ends(body[:first], body[first:])
+    return list_ends(body[:first], body[last + 1 :])
+
+
+def _left_out(told: list[str], above: int) -> Problem:
+    where = "above its head and below its rows" if above else "below its rows"
+    some = ", ".join(f"“{text[:40]}”" for text in told[:3]) + (f" and {len(told) - 3} more" if len(told) > 3 else "")
+    return Problem(f"{some}: what stands {where} was left out.")
