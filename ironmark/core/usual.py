@@ -23,7 +23,7 @@ LIMITS: Final = 3.0  # standard deviations; 3 / 1.128 = 2.66 moving ranges
 RUN: Final = 8  # on one side of the middle
 TREND: Final = 6  # rising or falling
 SEASONS: Final = {"day": 7, "week": 52, "month": 12, "quarter": 4}  # periods that make a week, or a year
-BLOCK, ROOM = 64, 2_000_000  # rows that are worked out at once, and of how many readings in all
+BLOCK, ROOM = 32, 200_000  # rows that are worked out at once, and of how many readings in all
 _LASTING: Final = 1.0  # standard deviations that the mean of a run is off the middle, to be a new level
 _SEASON_GAIN: Final = 0.75  # of the squared errors at most are left where the seasons of other years are taken out
 
@@ -115,7 +115,7 @@ class _Reader:
         self.season = season
         shape = (rows + 1, columns)
         self.low, self.middle, self.high, self.sigma, self.adjust = (np.full(shape, np.nan) for _ in range(5))
-        self.start, self.count = np.zeros(shape, np.int64), np.zeros(shape, np.int64)
+        self.start, self.count = np.full(shape, -1), np.zeros(shape, np.int64)
         self.seasonal, self.enough = np.zeros(shape, np.bool_), np.zeros(shape, np.bool_)
         self.signals, self.side = np.zeros((rows, columns), np.uint8), np.zeros((rows, columns), np.int8)
         self.run, self.steady = np.zeros((rows, columns), np.int64), np.zeros((rows, columns), np.int64)
@@ -157,16 +157,20 @@ class _Reader:
         n = self.known[begin:, which] - self.known[start, which]
         named = self.named[begin:, None]
         enough = n >= np.where((since[begin:, which] > named) | (named > 0), FEWEST_AFTER, FEWEST)
+        # Most rows' ranges begin where they did: a shift moves those of the next LONGEST rows.
+        changed = (start != self.start[begin:, which]) | (enough & ~self.enough[begin:, which])
         self.start[begin:, which], self.count[begin:, which], self.enough[begin:, which] = start, n, enough
-        for kept in (self.low, self.middle, self.high, self.sigma):
-            kept[begin:, which] = np.nan
-        self.seasonal[begin:, which], self.adjust[begin:, which] = False, 0.0
-        if not enough.any():
+        for kept, nothing in ((self.low, np.nan), (self.middle, np.nan), (self.high, np.nan), (self.sigma, np.nan), (self.adjust, 0.0)):  # fmt: skip
+            kept[begin:, which] = np.where(enough, kept[begin:, which], nothing)
+        self.seasonal[begin:, which] &= enough
+        changed &= enough
+        if not changed.any():
             return
-        first = begin + int(enough.any(axis=1).argmax())
-        for some in (which[seasons.has[which]], which[~seasons.has[which]]):
+        first = begin + int(changed.any(axis=1).argmax())
+        for seasonal in (True, False):
             for block in range(first - first % BLOCK, self.rows + 1, BLOCK):
                 a, b, lo = max(block, first), min(block + BLOCK, self.rows + 1), max(0, block - LONGEST)
+                some = which[(seasons.has[which] == seasonal) & changed[a - begin : b - begin].any(axis=0)]
                 most = max(1, ROOM // ((b - a) * (b - lo)))
                 for m in range(0, len(some), most):
                     self._block(a, b, lo, some[m : m + most], seasons)
@@ -188,7 +192,7 @@ class _Reader:
         else:
             middle = np.where(among, adjusted, 0.0).sum(axis=1) / n
         spread = self._spread(middle, which)
-        sigma = self._varies(among, start, lo, which, size, x, taken, middle) / PER_SIGMA
+        sigma = self._varies(among, start, n, lo, which, size, x, taken, middle) / PER_SIGMA
         sigma = np.where(spread > 0, sigma / spread, 0.0)
         sigma = np.where(self.share[which] | self.count_of[which], np.maximum(sigma, 1.0), sigma)
         sigma = sigma * spread / np.sqrt(self.size[a:b, which]) * wider
@@ -204,8 +208,8 @@ class _Reader:
         self.adjust[a:b, which] = np.where(enough, now, 0.0)
 
     def _varies(
-        self, among: npt.NDArray[np.bool_], start: npt.NDArray[np.int64], lo: int, which: npt.NDArray[np.int64],
-        size: Floats, x: Floats, taken: Floats | None, middle: Floats,
+        self, among: npt.NDArray[np.bool_], start: npt.NDArray[np.int64], n: npt.NDArray[np.int64], lo: int,
+        which: npt.NDArray[np.int64], size: Floats, x: Floats, taken: Floats | None, middle: Floats,
     ) -> Floats:  # fmt: skip
         """The mean moving range (T, M) of readings as if each were of size 1; across a gap from the last there was."""
         before = self.before[lo : lo + len(x), which]
@@ -219,7 +223,8 @@ class _Reader:
         if self.sized:
             differ = differ - middle[:, None] * (root - last)[None]
         both = among & (before[None] >= start[:, None])
-        found: Floats = np.where(both, np.abs(differ), 0.0).sum(axis=1) / np.maximum(both.sum(axis=1), 1)
+        # Each but the first has one before it.
+        found: Floats = np.where(both, np.abs(differ), 0.0).sum(axis=1) / np.maximum(n - 1, 1)
         return found
 
     def _spread(self, middle: Floats, which: npt.NDArray[np.int64]) -> Floats:

@@ -345,7 +345,7 @@ def not_utf8(called: str) -> Problem:
 
 _CALLED = {
     "cp1250": "Windows-1250", "cp1251": "Windows-1251", "cp1252": "Windows-1252", "cp1253": "Windows-1253",
-    "shift_jis": "Shift JIS", "gb18030": "GB 18030", "big5": "Big5", "euc_kr": "EUC-KR",
+    "iso8859_15": "ISO 8859-15", "shift_jis": "Shift JIS", "gb18030": "GB 18030", "big5": "Big5", "euc_kr": "EUC-KR",
 }  # fmt: skip
 TELLING = 200_000  # bytes of the lines that do
 _WORD = re.compile(rb"[A-Za-z\x80-\xff]+")
@@ -361,10 +361,12 @@ def encoding_of(body: bytes) -> tuple[str, str]:
     words = b"".join(word for word in _WORD.findall(telling) if not word.isascii())
     found = "cp1252"
     if sum(byte > 127 for byte in words) > _OTHER_SCRIPT * len(words):
-        best = from_bytes(telling, cp_isolation=list(_CALLED)).best()
+        best = from_bytes(telling, cp_isolation=[*_CALLED.keys() - {"iso8859_15"}]).best()
         found = best.encoding if best and best.encoding in _CALLED and best.encoding != "cp1250" else found
     elif _POLISH.search(telling.decode("cp1252", "replace")):
         found = "cp1250"
+    elif b"\xa4" in telling and b"\x80" not in telling:
+        found = "iso8859_15"  # the euro stands where Windows has a sign that nobody writes
     return found, _CALLED[found]
 
 

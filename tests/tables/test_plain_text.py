@@ -14,7 +14,7 @@ from ironmark.tables.files import ReadFile, read_table
 from ironmark.tables.table import Unreadable
 
 CIDER = "Eguna;Sagardotegia;Litro;Kexa\n" + "".join(
-    f"{1 + n % 28:02d}.0{1 + n % 9}.2026;{('Dolarea', 'Ñabarra', 'Öko <script>')[n % 3]};{n % 97},{n % 10}5;{('ez', 'bai')[n % 40 == 0]}\n"
+    f"{1 + n % 28:02d}.0{1 + n % 9}.2026;{('Dolarea', 'Ñabarra 5 €', 'Öko <script>')[n % 3]};{n % 97},{n % 10}5;{('ez', 'bai')[n % 40 == 0]}\n"
     for n in range(2500)
 )
 ROOM = 20_000 * 16  # beyond which texts of this size are read by parts
@@ -44,6 +44,7 @@ class PlainText(unittest.TestCase):
             "utf-8": CIDER.encode(),
             "with a mark": CIDER.encode("utf-8-sig"),
             "western": CIDER.encode("cp1252"),
+            "western with a euro": CIDER.encode("iso8859-15"),
             "of two bytes": CIDER.encode("utf-16"),
             "carriage returns alone": CIDER.replace("\n", "\r").encode(),
             "packed": gzip.compress(CIDER.encode("cp1252")),
@@ -57,11 +58,15 @@ class PlainText(unittest.TestCase):
                     self.assertEqual(read.table.columns, plain.columns)
                     rows = read.table.rows
                     self.assertTrue(rows.select(list(rows.columns)).equals(plain.frame))
-                    told = any("read as Windows-1252" in p.message for p in read.table.problems)
-                    self.assertEqual(told, what in ("western", "packed"))
+                    said = "".join(p.message for p in read.table.problems)
+                    called = {"western": "Windows-1252", "packed": "Windows-1252", "western with a euro": "ISO 8859-15"}
+                    self.assertEqual("was read as" in said, what in called, said)
+                    self.assertIn(called.get(what, ""), said)
 
     def test_letters_far_down_tell_that_it_is_not_utf8(self) -> None:
-        body = CIDER.replace("Ñ", "N").replace("Ö", "O").encode() + "11.12.2026;Ñabarra;7,25;ez\n".encode("cp1252")
+        body = CIDER.replace("Ñ", "N").replace("Ö", "O").replace(
+            "€", "E"
+        ).encode() + "11.12.2026;Ñabarra;7,25;ez\n".encode("cp1252")
         with mock.patch.object(plain_text, "_HEAD", 500), mock.patch.object(plain_text, "_AT_A_TIME", 777):
             rows = self.read(body).table.rows
         self.assertEqual(rows.select(["sagardotegia"])["sagardotegia"][-1], "Ñabarra")

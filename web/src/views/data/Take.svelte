@@ -71,7 +71,7 @@
     type="file"
     class="sr-only"
     tabindex="-1"
-    accept=".csv,.tsv,.txt,.xlsx,.xls,.ods,.html,.json,.parquet,text/csv"
+    accept=".csv,.tsv,.txt,.xlsx,.xls,.ods,.html,.json,.parquet,.zip,.gz,text/csv"
     aria-label="File to upload"
     onchange={(event) => take(event.currentTarget.files)}
   />

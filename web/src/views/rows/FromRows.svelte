@@ -172,7 +172,7 @@
       </section>
       <section class="sheet way">
         <h2>Upload a file</h2>
-        <p class="small soft">CSV, XLSX, ODS or Parquet.</p>
+        <p class="small soft">CSV, XLSX, ODS or Parquet, also packed as ZIP or gzip.</p>
         <PickFile
           label="Choose a file"
           name="File with rows"
