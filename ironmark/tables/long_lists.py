@@ -13,10 +13,11 @@ import polars as pl
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
 from ironmark.tables.celltypes import NEARLY, Decimal, left_blank
-from ironmark.tables.list_ends import ends_of, list_ends
+from ironmark.tables.list_ends import ListEnds, ends_of, list_ends
 from ironmark.tables.pieces import Piece, Pieces, filed, in_pieces, piece_rows
 from ironmark.tables.reader import (
     MAX_COLUMNS,
+    Plan,
     Typing,
     as_texts,
     carefully,
@@ -245,65 +246,71 @@ def _table(lines: _Lines, columns: dict[str, _Column], rows: Pieces) -> LongTabl
 
 def _delimited(path: Path, texts: Collection[str]) -> _Lines | None:
     """texts: columns of nothing but these."""
-    size = path.stat().st_size
     with path.open("rb") as file:
         head = file.read(_HEAD)
-        file.seek(max(0, size - _TAIL))
-        tail = file.read()
-    mark = len(codecs.BOM_UTF8) if head.startswith(codecs.BOM_UTF8) else 0
     if is_marked(head):
         return None
-    if size > _HEAD + _TAIL:
-        ends = list_ends(head[mark : head.rfind(b"\n") + 1], tail[tail.find(b"\n") + 1 :])
-    else:
-        ends = ends_of(path.read_bytes()[mark:])
+    size = path.stat().st_size
+    mark, ends = _ends(path, head, size)
     begin, end = mark + ends.before, size - ends.after
     plan = planned(head_of(head[begin:end]), strictly=False)
     if plan is None:
         return None
-    schema = {name: pl.String if name in texts else kind for name, kind in plan.schema.items()}
-    kinds: dict[str, ColumnType] = {
-        name: "text" if name in texts else kind for name, kind in plan.kinds.items() if name not in plan.blank
-    }
-    plan = replace(plan, schema=schema)
+    kinds = {name: kind for name, kind in plan.kinds.items() if name not in plan.blank} | dict.fromkeys(texts, "text")
+    plan = replace(plan, schema=plan.schema | dict.fromkeys(texts, pl.String))
     said, ragged = list(ends.said), 0
-    nothing = plan.separator.encode() * (len(plan.labels) - 1)
-    blank = [b"\n" + nothing + end for end in (b"\n", b"\r\n")]  # a line without a cell is left out
-
-    def read(lines: bytes, header: bool) -> pl.DataFrame:
-        nonlocal ragged
-        frame = (
-            None
-            if any(line in lines for line in blank) or lines.endswith(blank[0][:-1])
-            else parsed(lines, plan, header=header)
-        )
-        if frame is None:
-            try:
-                frame, more = carefully(lines, plan, header=header)
-            except Unreadable:
-                raise _Odd from None
-            ragged += more
-        return frame
 
     def frames() -> Iterator[tuple[pl.DataFrame, float]]:
-        with path.open("rb") as file:
-            file.seek(begin)
-            rest, first = b"", True
-            while more := file.read(min(AT_A_TIME, end - file.tell())):
-                lines = rest + more
-                cut = _end_of_lines(lines)
-                rest = lines[cut:]
-                if cut:
-                    yield read(lines[:cut], first), file.tell() / size
-                    first = False
-                elif len(lines) > 4 * AT_A_TIME:
-                    raise _Odd  # a quote that is never closed, most likely
-            if rest.strip():
-                yield read(rest, first), 1.0
+        nonlocal ragged
+        for lines, far, first in _whole_lines(path, begin, end):
+            frame, more = _cells_of(lines, plan, header=first)
+            ragged += more
+            yield frame, far
         if ragged:
             said.append(of_another_width(ragged, len(plan.labels)))
 
-    return _Lines(plan.labels, frames(), kinds, plan.way, plan.grains, said)
+    return _Lines(plan.labels, frames(), kinds, plan.way, plan.grains, said)  # type: ignore[arg-type]
+
+
+def _ends(path: Path, head: bytes, size: int) -> tuple[int, ListEnds]:
+    """How long the mark of its encoding is, and what stands around the list after that."""
+    mark = len(codecs.BOM_UTF8) if head.startswith(codecs.BOM_UTF8) else 0
+    if size <= _HEAD + _TAIL:
+        return mark, ends_of(path.read_bytes()[mark:])
+    with path.open("rb") as file:
+        file.seek(size - _TAIL)
+        tail = file.read()
+    return mark, list_ends(head[mark : head.rfind(b"\n") + 1], tail[tail.find(b"\n") + 1 :])
+
+
+def _whole_lines(path: Path, begin: int, end: int) -> Iterator[tuple[bytes, float, bool]]:
+    """Some lines at a time, how far they are, and whether they are the first. Raises _Odd."""
+    with path.open("rb") as file:
+        file.seek(begin)
+        rest, first = b"", True
+        while more := file.read(min(AT_A_TIME, end - file.tell())):
+            lines = rest + more
+            cut = _end_of_lines(lines)
+            rest = lines[cut:]
+            if cut:
+                yield lines[:cut], file.tell() / end, first
+                first = False
+            elif len(lines) > 4 * AT_A_TIME:
+                raise _Odd  # a quote that is never closed, most likely
+        if rest.strip():
+            yield rest, 1.0, first
+
+
+def _cells_of(lines: bytes, plan: Plan, *, header: bool) -> tuple[pl.DataFrame, int]:
+    """The cells of whole lines, and how many of these are of another width. Raises _Odd."""
+    nothing = b"\n" + plan.separator.encode() * (len(plan.labels) - 1)  # a line without a cell is left out
+    blank = nothing + b"\n" in lines or nothing + b"\r\n" in lines or lines.endswith(nothing)
+    if not blank and (frame := parsed(lines, plan, header=header)) is not None:
+        return frame, 0
+    try:
+        return carefully(lines, plan, header=header)
+    except Unreadable:
+        raise _Odd from None
 
 
 def _end_of_lines(lines: bytes) -> int:

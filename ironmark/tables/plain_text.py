@@ -20,6 +20,7 @@ _OF_WORKBOOKS = ("[content_types].xml", "mimetype", "content.xml")
 _AT_A_TIME = 8 << 20
 _HEAD = 1 << 20
 _LEFT = 1 << 30  # bytes of the disk that unpacking leaves free
+_MOST, _TIMES = 1 << 30, 100  # bytes that a file may unpack to, or so many times its size
 
 
 def is_packed(path: Path) -> bool:
@@ -42,6 +43,7 @@ def _names(path: Path) -> list[str]:
 
 def unpacked(path: Path, made: Path) -> Path:
     """What a packed file holds. made: where that is put. Raises Unreadable."""
+    most = max(_MOST, _TIMES * path.stat().st_size)
     try:
         with ExitStack() as stack, made.open("wb") as plain:
             packed = _opened(path, stack)
@@ -51,6 +53,10 @@ def unpacked(path: Path, made: Path) -> Path:
                         "There is too little room on the disk to unpack the file. Make some, or leave out lines."
                     )
                 plain.write(more)
+                if plain.tell() > most:
+                    raise Unreadable(
+                        f"The file unpacks to more than {_TIMES} times its size. Upload it as it is, not packed."
+                    )
     except (EOFError, OSError, RuntimeError, NotImplementedError, zipfile.BadZipFile, zlib.error):
         raise Unreadable(
             "The packed file is damaged or locked. Pack it again, without a password, and upload that."

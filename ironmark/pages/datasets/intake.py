@@ -55,9 +55,15 @@ class Reading:
     def of_file(self, path: Path, name: str, folder: Path, room: int, tell: Tell = nobody) -> ReadFile | LongFile:
         """A file on the disk, some rows at a time where it is long. folder: an empty one, for as long as its rows are
         needed; room: bytes that may be worked with. Raises Unreadable."""
-        if is_packed(path):
-            with scratch.folder("unpacked") as beside:
-                return self.of_file(unpacked(path, beside / "file"), name, folder, room, tell)
+        if not is_packed(path):
+            return self._of_plain(path, name, folder, room, tell)
+        with scratch.folder("unpacked") as beside:
+            path = unpacked(path, beside / "once")
+            if is_packed(path):
+                path = unpacked(path, beside / "twice")
+            return self._of_plain(path, name, folder, room, tell)
+
+    def _of_plain(self, path: Path, name: str, folder: Path, room: int, tell: Tell) -> ReadFile | LongFile:
         with path.open("rb") as file:
             first = file.read(FIRST_BYTES)
         if first[:4] in WORKBOOKS:
