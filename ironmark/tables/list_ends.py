@@ -6,7 +6,7 @@ import csv
 from dataclasses import dataclass
 
 from ironmark.tables.grid import separator_of_lines
-from ironmark.tables.lines import Lines
+from ironmark.tables.lines import Lines, sign_of
 from ironmark.tables.table import Problem
 
 FIRST, LAST = 80, 15  # lines
@@ -39,6 +39,8 @@ def list_ends(first: bytes, last: bytes) -> ListEnds:
     rows = [tuple(cell.strip() for cell in row) + ("",) * (width - len(row)) for row in cells]
     if width < 2 or not any(map(any, rows)) or any(text.count('"') % 2 for text in texts):
         return ListEnds()
+    if _is_plain(rows):
+        return ListEnds()
     found = Lines(rows, {}, None)
     kinds = [mark.kind for mark in found.marks]
     if len(found.heads) != 1 or len(found.blocks) > 1 or len(kinds) != len(rows):
@@ -54,6 +56,20 @@ def list_ends(first: bytes, last: bytes) -> ListEnds:
         return ListEnds()
     told = [next(filter(None, rows[at])) for at in (*range(head), *range(end, len(rows))) if any(rows[at])]
     return ListEnds(sum(map(len, lines[:head])), sum(map(len, lines[end:])), (_left_out(told, head),) if told else ())
+
+
+def _is_plain(rows: list[tuple[str, ...]]) -> bool:
+    """Whether it is clear at a glance that nothing stands around them: a head over every column, and each line below it filled
+    alike and beginning with the same kind of thing."""
+    filled = [sum(map(bool, row)) for row in rows]
+    first = {sign_of(row[0]) for row in rows[1:]}
+    return (
+        filled[0] == len(rows[0])
+        and len(first) == 1
+        and 2 * min(filled[1:], default=0) > filled[0]
+        and sign_of(rows[0][0]) == "t"
+        and first != {"t"}
+    )
 
 
 def ends_of(body: bytes) -> ListEnds:
