@@ -27,6 +27,7 @@ from ironmark.core.periods import Period
 from ironmark.core.readings import Members
 from ironmark.tables import joined_columns
 from ironmark.tables.cells import BLANK_MEMBER, NOT_OPENED, Cells, Line, NoPeriod, PartKey, Unit, Within
+from ironmark.tables.celltypes import way_of
 from ironmark.tables.connections import LiveProblem, Wrong
 from ironmark.tables.joined_columns import Matched, Twice, Wide
 from ironmark.tables.pieces import merged, piece_rows
@@ -37,6 +38,7 @@ from ironmark.tables.table import Column, assign_roles, identifiers, overview
 MOST_FILES, MOST_MEMBERS = 100_000, 5000
 TOGETHER = 3  # segments whose members are looked for in one pass, by all their combinations
 _ENDINGS = (".parquet", ".csv")
+_SAMPLE = 64_000  # bytes that tell how a CSV file is written
 _EPOCH = dt.date(1970, 1, 1).toordinal()
 _PART_OF_PATH = re.compile(r"^([^=]+)=(.*)$")
 
@@ -98,6 +100,11 @@ def in_words(folder: Path) -> Iterator[None]:
         yield
     except (PolarsError, OSError) as error:
         said = str(error).strip().splitlines()[0][:200] if str(error).strip() else type(error).__name__
+        if "utf-8" in said:
+            raise LiveProblem(
+                f"A file in {folder.name} is not UTF-8. Save the files there as UTF-8 or Parquet, or upload them: that takes other "
+                "letters, too."
+            ) from None
         raise LiveProblem(f"The files in {folder.name} cannot be read as one table. It was said: {said}") from None
 
 
@@ -174,12 +181,17 @@ def _raw(folder: Path, packed: Path | None = None) -> pl.LazyFrame:
         if some[0].suffix.lower() == ".parquet":
             frame = pl.scan_parquet(some, missing_columns="insert", extra_columns="ignore", glob=False)
         else:
-            with some[0].open(encoding="utf-8", errors="replace") as opened:
-                head = opened.readline()
-            separator = max(",;\t|", key=head.count)
-            frame = pl.scan_csv(some, separator=separator, try_parse_dates=True, infer_schema_length=10_000, glob=False)
+            separator, comma = _written(some[0])
+            frame = pl.scan_csv(
+                some,
+                separator=separator,
+                decimal_comma=comma,
+                try_parse_dates=True,
+                infer_schema_length=10_000,
+                glob=False,
+            )
             if packed is not None:
-                made = [_packed(path, packed, separator, frame.collect_schema()) for path in some]
+                made = [_packed(path, packed, separator, comma, frame.collect_schema()) for path in some]
                 kept.update(made)
                 frame = pl.scan_parquet(made, glob=False)
         frames.append(frame.with_columns(_said_by_path(name, text) for name, text in parts))
@@ -189,14 +201,29 @@ def _raw(folder: Path, packed: Path | None = None) -> pl.LazyFrame:
     return pl.concat(frames, how="diagonal_relaxed") if len(frames) > 1 else frames[0]
 
 
-def _packed(path: Path, folder: Path, separator: str, schema: pl.Schema) -> Path:
+def _written(path: Path) -> tuple[str, bool]:
+    """What stands between the cells of a CSV file, and whether its numbers have a decimal comma."""
+    with path.open("rb") as file:
+        sample = file.read(_SAMPLE)
+    lines = sample[: sample.rfind(b"\n") + 1] or sample
+    separator = max(",;\t|", key=lines[: lines.find(b"\n") + 1 or None].decode("utf-8", "replace").count)
+    try:
+        texts = pl.read_csv(lines, separator=separator, infer_schema=False, truncate_ragged_lines=True)
+    except PolarsError:  # what is wrong is said where all of it is read
+        return separator, False
+    return separator, separator != "," and way_of(texts) == "comma"
+
+
+def _packed(path: Path, folder: Path, separator: str, comma: bool, schema: pl.Schema) -> Path:
     """A CSV file as Parquet, made unless it is there: by its name, its bytes, when it was changed and what its columns hold."""
     now = path.stat()
     told = repr((str(path), now.st_size, now.st_mtime_ns, sorted((name, str(kind)) for name, kind in schema.items())))
     made = folder / f"{hashlib.blake2b(told.encode(), digest_size=16).hexdigest()}.parquet"
     if not made.exists():
         folder.mkdir(parents=True, exist_ok=True)
-        rows = pl.scan_csv(path, separator=separator, schema_overrides=schema, infer_schema=False, glob=False)
+        rows = pl.scan_csv(
+            path, separator=separator, decimal_comma=comma, schema_overrides=schema, infer_schema=False, glob=False
+        )
         unfinished = made.with_suffix(f".{os.getpid()}.{secrets.token_hex(4)}")
         try:
             rows.sink_parquet(unfinished, compression="zstd", compression_level=1)

@@ -479,6 +479,25 @@ class PackedFolder(unittest.TestCase):
         north.unlink()
         self.assertEqual(len(bars()), 1)
 
+    def test_decimal_commas_are_numbers_and_other_letters_are_told(self) -> None:
+        base = scratch.make("folder")
+        self.addCleanup(shutil.rmtree, base)
+        (base / "sagardoa").mkdir()
+        file, lines = (
+            base / "sagardoa" / "a.csv",
+            "Eguna;Upela;Litro;Kodea\n02.01.2026;Ñ1;16,83;1.234\n03.01.2026;Ñ2;6,5;1\n",
+        )
+        file.write_text(lines)
+        columns = folders.columns_of(file.parent)
+        self.assertEqual([(c.type, c.role) for c in columns][:3], [("date", "period"), ("text", "segment"), ("number", "measure")])  # fmt: skip
+        for packed in (None, base / "packed"):
+            rows = FolderTable(file.parent, columns, packed=packed).scan().collect()
+            self.assertEqual(rows["litro"].to_list(), [16.83, 6.5])
+            self.assertEqual(rows["eguna"][0], dt.date(2026, 1, 2))
+        file.write_bytes(lines.encode("cp1252"))
+        with self.assertRaisesRegex(LiveProblem, "is not UTF-8. Save the files there as UTF-8"):
+            folders.columns_of(file.parent)
+
     def test_a_file_that_cannot_be_read_is_told_and_nothing_half_made_is_left(self) -> None:
         base = scratch.make("folder")
         self.addCleanup(shutil.rmtree, base)
