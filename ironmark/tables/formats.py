@@ -20,7 +20,15 @@ import python_calamine as calamine
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
 from ironmark.tables.celltypes import Decimal, TypedCells, typed_cells
-from ironmark.tables.reader import MAX_COLUMNS, by_members, read_cells, read_delimited, typed_table
+from ironmark.tables.reader import (
+    A_MINUTE,
+    IN_MINUTES,
+    MAX_COLUMNS,
+    by_members,
+    read_cells,
+    read_delimited,
+    typed_table,
+)
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
 
 MAX_UNPACKED = 1024 * 1024 * 1024
@@ -245,6 +253,8 @@ def _typed(cells: pl.Series, label: str) -> TypedCells:
         return TypedCells(numbers.set(~numbers.is_finite(), None), "number", [])
     if kind == pl.Boolean:
         return TypedCells(cells, "flag", [])
+    if kind == pl.Duration:
+        return TypedCells(cells.dt.total_microseconds() / A_MINUTE, "number", [Problem(IN_MINUTES)])
     if kind == pl.Date:
         return TypedCells(cells, "date", [])
     if kind.is_nested() or kind in (pl.Binary, pl.Object):

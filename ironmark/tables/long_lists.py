@@ -16,6 +16,8 @@ from ironmark.tables.celltypes import NEARLY, Decimal, left_blank
 from ironmark.tables.list_ends import ListEnds, ends_of, list_ends
 from ironmark.tables.pieces import Piece, Pieces, filed, in_pieces, piece_rows
 from ironmark.tables.reader import (
+    A_MINUTE,
+    IN_MINUTES,
     MAX_COLUMNS,
     Plan,
     Typing,
@@ -335,12 +337,15 @@ def _parquet(path: Path) -> _Lines:
         raise Unreadable(f"The file has {len(schema)} columns; 1 to {MAX_COLUMNS} can be read.")
     names = identifiers(list(schema))
     kinds: dict[str, ColumnType] = {}
-    wanted = []
+    wanted, said = [], list[Problem]()
     for name, (label, kind) in zip(names, schema.items(), strict=True):
         cells = pl.col(label)
         if kind.is_numeric():
             cells, kinds[name] = cells.cast(pl.Float64), "number"
             cells = pl.when(cells.is_finite()).then(cells)
+        elif kind == pl.Duration:
+            cells, kinds[name] = cells.dt.total_microseconds() / A_MINUTE, "number"
+            said.append(Problem(IN_MINUTES, column=name))
         elif kind in (pl.Boolean, pl.Date):
             kinds[name] = "flag" if kind == pl.Boolean else "date"
         elif kind.is_nested() or kind in (pl.Binary, pl.Object):
@@ -360,4 +365,4 @@ def _parquet(path: Path) -> _Lines:
         except pl.exceptions.PolarsError:
             raise Unreadable("The Parquet file is damaged. Write it again and upload that.") from None
 
-    return _Lines(list(schema), frames(), kinds, "point", {})
+    return _Lines(list(schema), frames(), kinds, "point", {}, said)

@@ -166,6 +166,7 @@ class ByParts(unittest.TestCase):
             .then(float("nan"))
             .otherwise(pl.int_range(pl.len()))
             .alias("mit NaN"),
+            pl.duration(seconds=pl.int_range(pl.len()) % 900).alias("Dauer"),
         )
         body = io.BytesIO()
         frame.write_parquet(body, row_group_size=700)
@@ -173,6 +174,8 @@ class ByParts(unittest.TestCase):
             long = by_parts(body.getvalue(), folder)
             assert long is not None
             self.same(long, read_table(body.getvalue()).table)
+            self.assertEqual(long.rows.select(["dauer"])["dauer"][90], 1.5)
+            self.assertIn("in minutes", long.problems[0].message)
             damaged = body.getvalue()[:-200] + b"\0" * 200
             with self.assertRaisesRegex(Unreadable, "damaged"):
                 read_long(folder / "none.parquet", folder, lambda share: None) if (folder / "none.parquet").write_bytes(damaged) else None  # fmt: skip
