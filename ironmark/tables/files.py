@@ -77,7 +77,7 @@ def _list_in(body: bytes, sheet: str | None, decimal: Decimal | None) -> Table:
     """A text as a plain list, but for what stands above it and below it."""
     ends = ends_of(body)
     table = read_file(body[ends.before : len(body) - ends.after], sheet, decimal)
-    return replace(table, problems=(*ends.said, *table.problems)) if ends.said else table
+    return replace(table, problems=ends.told(table.problems))
 
 
 def _with_units(table: Table, found: Understood) -> Table:

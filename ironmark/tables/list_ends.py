@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import csv
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 from ironmark.tables.grid import separator_of_lines
 from ironmark.tables.lines import Lines, sign_of
@@ -16,11 +17,16 @@ _BESIDE = ("title", "total", "note", "blank")
 
 @dataclass(frozen=True)
 class ListEnds:
-    """Bytes of a text before its head, and after its last row; and what is said of them."""
+    """Bytes of a text before its head, and after its last row; what is said of them; and how many lines stand above."""
 
     before: int = 0
     after: int = 0
     said: tuple[Problem, ...] = ()
+    above: int = 0
+
+    def told(self, problems: Sequence[Problem]) -> tuple[Problem, ...]:
+        """All that is said, by the lines of the file. problems: by those of the list."""
+        return (*self.said, *(replace(one, rows=tuple(row + self.above for row in one.rows)) for one in problems))
 
 
 def list_ends(first: bytes, last: bytes) -> ListEnds:
@@ -54,8 +60,11 @@ def list_ends(first: bytes, last: bytes) -> ListEnds:
         return ListEnds()
     if last and end <= len(lines) - min(LAST, len(lines)):
         return ListEnds()
-    told = [next(filter(None, rows[at])) for at in (*range(head), *range(end, len(rows))) if any(rows[at])]
-    return ListEnds(sum(map(len, lines[:head])), sum(map(len, lines[end:])), (_left_out(told, head),) if told else ())
+    above, below = (
+        [next(filter(None, rows[at])) for at in some if any(rows[at])] for some in (range(head), range(end, len(rows)))
+    )
+    said = (_left_out(above, below),) if above or below else ()
+    return ListEnds(sum(map(len, lines[:head])), sum(map(len, lines[end:])), said, head)
 
 
 def _is_plain(rows: list[tuple[str, ...]]) -> bool:
@@ -83,7 +92,8 @@ def ends_of(body: bytes) -> ListEnds:
     return list_ends(body[:first], body[last + 1 :])
 
 
-def _left_out(told: list[str], above: int) -> Problem:
-    where = "above its head and below its rows" if above else "below its rows"
+def _left_out(above: list[str], below: list[str]) -> Problem:
+    told = [*above, *below]
+    where = " and ".join(["above its head"] * bool(above) + ["below its rows"] * bool(below))
     some = ", ".join(f"“{text[:40]}”" for text in told[:3]) + (f" and {len(told) - 3} more" if len(told) > 3 else "")
     return Problem(f"{some}: what stands {where} was left out.")

@@ -169,6 +169,7 @@ class _Lines:
     way: Decimal | None
     grains: Mapping[str, RowGrain]
     said: list[Problem] = field(default_factory=list)  # of lines; more may come with frames
+    ends: ListEnds = ListEnds()
 
 
 def read_long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
@@ -243,7 +244,8 @@ def _table(lines: _Lines, columns: dict[str, _Column], rows: Pieces) -> LongTabl
     known, days = ({name: one for name, one in zip(columns, some, strict=True)} for some in zip(*((c.known, c.days) for c in columns.values()), strict=True))  # fmt: skip
     with_roles = assign_roles(Overview(rows.height, different, known, days), made)
     problems = [one for column in columns.values() for one in column.said]
-    return LongTable(rows, with_roles, (*lines.said, *problems, *no_period(rows.height, with_roles)))
+    problems = [*lines.said, *problems, *no_period(rows.height, with_roles)]
+    return LongTable(rows, with_roles, lines.ends.told(problems))
 
 
 def _delimited(path: Path, texts: Collection[str]) -> _Lines | None:
@@ -260,7 +262,7 @@ def _delimited(path: Path, texts: Collection[str]) -> _Lines | None:
         return None
     kinds = {name: kind for name, kind in plan.kinds.items() if name not in plan.blank} | dict.fromkeys(texts, "text")
     plan = replace(plan, schema=plan.schema | dict.fromkeys(texts, pl.String))
-    said, ragged = list(ends.said), 0
+    said, ragged = list[Problem](), 0
 
     def frames() -> Iterator[tuple[pl.DataFrame, float]]:
         nonlocal ragged
@@ -271,7 +273,7 @@ def _delimited(path: Path, texts: Collection[str]) -> _Lines | None:
         if ragged:
             said.append(of_another_width(ragged, len(plan.labels)))
 
-    return _Lines(plan.labels, frames(), kinds, plan.way, plan.grains, said)  # type: ignore[arg-type]
+    return _Lines(plan.labels, frames(), kinds, plan.way, plan.grains, said, ends)  # type: ignore[arg-type]
 
 
 def _ends(path: Path, head: bytes, size: int) -> tuple[int, ListEnds]:

@@ -136,7 +136,16 @@ class ByParts(unittest.TestCase):
             long = by_parts(body, folder)
             assert long is not None
             self.same(long, plain)
-            self.assertIn("“Sude 2025–2027”, “Quelle: Sudhaus”, “Summe” and 1 more", long.problems[0].message)
+            self.assertEqual(
+                long.problems[0].message,
+                "“Sude 2025–2027”, “Quelle: Sudhaus”, “Summe” and 1 more: what stands above its head and below its rows was left out.",
+            )
+        odd = (above + brewery(3000) + "11.13.2026;S-1;Pils;1.000,00;ja;2026-01-01 14:05;3%\n").encode()
+        with in_small_parts(20_000, 1000) as folder:
+            long = by_parts(odd, folder)
+            assert long is not None
+            self.assertIn("stands above its head was left out", long.problems[0].message)
+            self.assertEqual(odd.splitlines()[long.problems[1].rows[0] - 1][:10], b"11.13.2026")
         with mock.patch.object(files, "MOST_LOOKED_AT", 1000):
             self.assertEqual(read_table(body).table.columns, plain.columns)
 
