@@ -20,11 +20,11 @@ import python_calamine as calamine
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
 from ironmark.tables.celltypes import Decimal, TypedCells, typed_cells
+from ironmark.tables.column_typing import by_members
 from ironmark.tables.reader import (
     A_MINUTE,
     IN_MINUTES,
     MAX_COLUMNS,
-    by_members,
     read_cells,
     read_delimited,
     typed_table,

@@ -13,6 +13,7 @@ import polars as pl
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
 from ironmark.tables.celltypes import NEARLY, Decimal, left_blank
+from ironmark.tables.column_typing import Typing, as_texts, is_blank, nothing_of, typing_of
 from ironmark.tables.list_ends import ListEnds, ends_of, list_ends
 from ironmark.tables.pieces import Piece, Pieces, filed, in_pieces, piece_rows
 from ironmark.tables.reader import (
@@ -20,15 +21,12 @@ from ironmark.tables.reader import (
     IN_MINUTES,
     MAX_COLUMNS,
     Plan,
-    Typing,
-    as_texts,
     carefully,
     head_of,
     is_marked,
     of_another_width,
     parsed,
     planned,
-    typing_of,
 )
 from ironmark.tables.table import (
     FIRST,
@@ -44,7 +42,7 @@ from ironmark.tables.table import (
 
 AT_A_TIME = 16 << 20  # bytes of text
 MOST_DIFFERENT = 100_000  # texts of a column that are looked at together; those of more are looked at where they stand
-_HEAD, _TAIL, _TRIES = 1 << 20, 1 << 16, 8
+_HEAD, _TAIL, _TRIES = 1 << 20, 1 << 16, 24
 _ISO_MOMENT = r"^\d{4}-\d{2}-\d{2}([T ].*)?$"
 Tell = Callable[[float], None]
 
@@ -68,6 +66,7 @@ class _Column:
     first_odd: str = ""
     odd_rows: tuple[int, ...] = ()
     as_text: bool = False  # whatever its cells look like
+    begun: bool = False  # whether some were read before
 
     def typed(self, cells: pl.Series, row: int) -> pl.Series:
         """The next cells as what they stand for. row: how many came before. Raises _Odd, _Otherwise."""
@@ -87,6 +86,7 @@ class _Column:
         self.filled += len(cells) - cells.null_count()
         if cells.dtype == pl.Date:
             self.days = pl.concat([self.days, cells.drop_nulls().unique()]).unique()
+        self.begun = True
         return cells
 
     def _count(self, texts: pl.Series, which: pl.Series, row: int) -> None:
@@ -96,10 +96,10 @@ class _Column:
             self.first_odd = str(texts[int(places[0])])
         self.odd_rows = (*self.odd_rows, *(row + place + 2 for place in places.head(5).to_list()))[:5]
 
-    def settle(self) -> None:
-        """Once all are read. Raises _Otherwise where too many are odd."""
-        if self.odd > (1 - NEARLY) * (self.odd + self.filled) + 1e-9:
-            raise _Otherwise(self.name, None)
+    @property
+    def is_words(self) -> bool:
+        """Whether, once all are read, too many are odd."""
+        return self.odd > (1 - NEARLY) * (self.odd + self.filled) + 1e-9
 
     def _see(self, some: pl.Series) -> None:
         """Look at texts that were not there before."""
@@ -110,7 +110,7 @@ class _Column:
         self.many = len(every) > MOST_DIFFERENT
         told = None if self.many else self._told_of(every)
         if before is not None and told is not None and not told.values.head(len(before.texts)).equals(before.values):
-            raise _Otherwise(self.name, told)
+            raise _Otherwise({self.name: told})
         self.told = told
         if told is not None and told.values.null_count() < len(told.values):
             self.kind = told.kind
@@ -122,18 +122,23 @@ class _Column:
             raise _Odd  # the next ones may tell that days stand first
         if told.kind == "number" and told.found:
             raise _Odd  # they may be written in another way than the others
-        self.kind = told.kind
+        if self.kind is None and self.begun and told.kind != "text":
+            raise _Otherwise({self.name: nothing_of(told.texts.clear(), told.kind)})  # blank ones came before
+        if told.values.null_count() < len(told.values):
+            self.kind = told.kind
         return told, told.of(cells)
 
     def _told_of(self, different: pl.Series) -> Typing:
         """What some texts stand for. Raises _Odd, _Otherwise where they are not what the column is."""
         if self.as_text:
             return as_texts(different)
+        if bool(is_blank(different).all()):
+            return nothing_of(different, self.kind or "text")
         told = typing_of(different, self.label, self.way, known=self.kind)
         if told is not None and told.kind == (self.kind or told.kind):
             return told
         if self.kind in ("text", "flag"):
-            raise _Otherwise(self.name, None)
+            raise _Otherwise({self.name: None})
         raise _Odd
 
     @property
@@ -153,10 +158,10 @@ class _Odd(Exception):
 
 class _Otherwise(Exception):
     """What came later tells that what was before stands for something else: which month comes first, most likely; or, where
-    nothing is told, for nothing but texts."""
+    nothing is told of a column, for nothing but texts."""
 
-    def __init__(self, name: str, told: Typing | None) -> None:
-        self.name, self.told = name, told
+    def __init__(self, told: Mapping[str, Typing | None]) -> None:
+        self.told = told
 
 
 @dataclass(frozen=True)
@@ -188,7 +193,14 @@ def read_long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
             return None
         names = identifiers(lines.labels)
         columns = {
-            name: _Column(name, label, lines.kinds.get(name), lines.way, told.get(name), as_text=name in texts)
+            name: _Column(
+                name,
+                label,
+                lines.kinds.get(name) or (told[name].kind if name in told else None),
+                lines.way,
+                None if name in texts else told.get(name),
+                as_text=name in texts,
+            )
             for name, label in zip(names, lines.labels, strict=True)
         }
         try:
@@ -196,12 +208,11 @@ def read_long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
         except _Odd:
             return None
         except _Otherwise as otherwise:
-            if otherwise.told is None:
-                if otherwise.name in texts:
-                    return None
-                texts.add(otherwise.name)
-            else:
-                told[otherwise.name] = otherwise.told
+            for name, one in otherwise.told.items():
+                if one is None:
+                    texts.add(name)
+                else:
+                    told[name] = one
             for piece in folder.iterdir():
                 piece.unlink()
     return None
@@ -221,8 +232,8 @@ def _pieces(lines: _Lines, columns: dict[str, _Column], tell: Tell) -> Iterator[
             yield from packing.result() if packing else ()
             packing = pool.submit(lambda made: [*in_pieces(made)], made)
             tell(far)
-        for column in columns.values():
-            column.settle()
+        if words := [name for name, column in columns.items() if column.is_words]:
+            raise _Otherwise(dict.fromkeys(words))
         yield from packing.result() if packing else ()
 
 

@@ -7,7 +7,7 @@ import csv
 import io
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Any
 
@@ -21,13 +21,12 @@ from ironmark.tables.celltypes import (
     BLANKS,
     PLAIN_NUMBER,
     Decimal,
-    TypedCells,
     all_like,
-    like,
     plain_numbers,
     typed_cells,
     way_of,
 )
+from ironmark.tables.column_typing import by_members
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
 
 MAX_COLUMNS = 500
@@ -206,79 +205,6 @@ def _outside_quotes(body: bytes, sign: str) -> int | None:
             return None
         inside = int(within[-1])
     return None if inside else found
-
-
-@dataclass(frozen=True)
-class Typing:
-    """What texts of a column stand for, told of each that is different. same: each for itself; odd: those that fit nothing,
-    and stand for a blank."""
-
-    kind: ColumnType
-    found: list[Problem]
-    grain: RowGrain | None
-    texts: pl.Series
-    values: pl.Series
-    same: bool
-    odd: pl.Series = field(default_factory=lambda: pl.Series([], dtype=pl.String))
-
-    def of(self, cells: pl.Series) -> pl.Series:
-        if self.same:
-            return cells
-        if self.kind == "flag":
-            words = self.texts.filter(self.values.fill_null(False))
-            said = cells == words[0] if len(words) == 1 else cells.is_in(words)
-            blanks = self.texts.filter(self.values.is_null() & self.texts.is_not_null())
-            return said.set(cells.is_in(blanks).fill_null(True), None) if len(blanks) else said
-        place = pl.DataFrame({"cell": self.texts, "value": self.values})
-        rows = pl.DataFrame({"cell": cells})
-        return rows.join(place, on="cell", how="left", nulls_equal=True, maintain_order="left")["value"]
-
-
-def typing_of(
-    different: pl.Series, label: str, way: Decimal | None, year_start: int = 1, known: ColumnType | None = None
-) -> Typing | None:
-    """different: the texts of a column, each once; None where one of them does not fit the others. known: what its cells are,
-    so that those that are something else are only told of."""
-    typed, kind, found, grain = typed_cells(different, label, way, year_start)
-    odd = _odd(different, typed)
-    if known in ("date", "number") and (len(odd) or kind != known):
-        looks = different.filter(like(different, known) | is_blank(different))
-        typed, kind, found, grain = typed_cells(looks, label, way, year_start)
-        if kind != known:
-            return None
-        # How many cells are odd is counted where the rows are.
-        found = [problem for problem in found if not problem.rows]
-        typed = Typing(kind, found, grain, looks, typed, same=False).of(different)
-        odd = _odd(different, typed)
-    elif len(odd):
-        return None
-    return Typing(kind, found, grain, different, typed, kind == "text" and typed.equals(different), odd)
-
-
-def as_texts(different: pl.Series) -> Typing:
-    """Texts that stand for themselves, whatever they look like."""
-    text = different.str.strip_chars().set(is_blank(different), None)
-    return Typing("text", [], None, different, text, same=text.equals(different, null_equal=True))
-
-
-def is_blank(texts: pl.Series) -> pl.Series:
-    return texts.is_null() | texts.str.strip_chars().str.to_lowercase().is_in(BLANKS)
-
-
-def _odd(texts: pl.Series, typed: pl.Series) -> pl.Series:
-    """Those that came to nothing, and say something."""
-    return texts.filter(typed.is_null() & ~is_blank(texts)) if typed.null_count() else texts.clear()
-
-
-def by_members(cells: pl.Series, label: str, way: Decimal | None, year_start: int = 1) -> TypedCells | None:
-    """A column typed by its different values, each looked at once; None where one of them does not fit."""
-    if cells.dtype != pl.String:
-        return TypedCells(cells, "number" if cells.dtype == pl.Float64 else "date", [])
-    typing = typing_of(cells.unique(maintain_order=True), label, way, year_start)
-    if typing is None:
-        return None
-    every = len(typing.texts) == len(cells) and typing.kind != "flag"
-    return TypedCells(typing.values if every else typing.of(cells), typing.kind, typing.found, typing.grain)
 
 
 def read_cells(body: bytes) -> tuple[list[str], pl.DataFrame]:

@@ -14,10 +14,11 @@ import polars as pl
 
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.nearest import LETTERS
+from ironmark.tables.column_typing import by_members
 from ironmark.tables.heads import OF_EACH_ROW, REMARKS
 from ironmark.tables.lines import NEAR
 from ironmark.tables.quantities import PLAIN, taken_apart
-from ironmark.tables.reader import Plan, by_members, parsed, separator_of
+from ironmark.tables.reader import Plan, parsed, separator_of
 from ironmark.tables.table import Table, assign_roles, columns_of, identifiers, no_period, overview
 from ironmark.tables.table_words import TARGETS, TOTALS
 from ironmark.tables.told import ColumnMark

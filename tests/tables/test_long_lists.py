@@ -149,6 +149,18 @@ class ByParts(unittest.TestCase):
         with mock.patch.object(files, "MOST_LOOKED_AT", 1000):
             self.assertEqual(read_table(body).table.columns, plain.columns)
 
+    def test_many_figures_with_blanks_for_a_while(self) -> None:
+        lines = [
+            f"2026-03-{1 + n % 28:02d};{'' if 200 < n < 500 else f'{n},5'};{f'{n},25' if n > 600 else ''}"
+            for n in range(900)
+        ]
+        body = ("Eguna;Litro;Prezioa\n" + "\n".join(lines)).encode()
+        with in_small_parts(2000, 20) as folder:
+            long = by_parts(body, folder)
+            assert long is not None
+            self.same(long, reader._careful(body))
+            self.assertEqual([c.type for c in long.columns], ["date", "number", "number"])
+
     def test_columns_that_turn_out_to_be_words_and_those_that_begin_blank(self) -> None:
         lines = [f"{1 + n % 28:02d}.03.2026;{n if n < 400 else f'K{n % 9}'};{n * 1.5 if n > 500 else ''};{'ja' if n < 600 else 'vielleicht'}" for n in range(900)]  # fmt: skip
         body = ("Eguna;Kodea;Litro;Ona\n" + "\n".join(lines)).encode()
