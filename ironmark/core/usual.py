@@ -77,10 +77,7 @@ def usual(
     """
     kinds = np.broadcast_to(np.asarray(kind), value.shape[1:])
     level = kinds == "level"
-    if level.all():
-        scale, offset = 1.0, 0.0
-    else:
-        scale, offset = np.where(level, 1.0, scale), np.where(level, 0.0, offset)
+    scale, offset = np.where(level, 1.0, scale), np.where(level, 0.0, offset)
     with np.errstate(all="ignore"):
         x = (value - offset) / scale
         size = np.ones_like(x)
@@ -88,8 +85,6 @@ def usual(
             size = np.where(level, size, np.where(below > 0, below, np.nan))
         x = np.where(np.isfinite(x) & np.isfinite(size), x, np.nan)
         found = _Reader(x, size, kinds, season).read(frozenset(named))
-    if level.all():
-        return found
     low, high = offset + scale * found.low, offset + scale * found.high
     return Usual(
         np.minimum(low, high), offset + scale * found.middle, np.maximum(low, high), np.abs(scale) * found.sigma, found.start,

@@ -76,6 +76,10 @@ def is_blank(texts: pl.Series) -> pl.Series:
     return texts.is_null() | texts.str.strip_chars().str.to_lowercase().is_in(BLANKS)
 
 
+def all_blank(texts: pl.Series) -> bool:
+    return bool(is_blank(texts.head(20)).all() and is_blank(texts).all())  # the first ones tell, as a rule
+
+
 def _odd(texts: pl.Series, typed: pl.Series) -> pl.Series:
     """Those that came to nothing, and say something."""
     return texts.filter(typed.is_null() & ~is_blank(texts)) if typed.null_count() else texts.clear()

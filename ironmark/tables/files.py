@@ -12,7 +12,7 @@ from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import is_records, read_file
 from ironmark.tables.grid import OLD_WORKBOOK, WORKBOOKS, Grid, grid_of
 from ironmark.tables.lines import LineKind
-from ironmark.tables.list_ends import ends_of
+from ironmark.tables.list_ends import FIRST, LAST, list_ends, outer_lines
 from ironmark.tables.notations import is_period
 from ironmark.tables.reader import decoded
 from ironmark.tables.table import LongTable, Problem, Table, Unreadable
@@ -56,7 +56,9 @@ def read_table(
     free = not recipe and not workbook  # nothing says how it is read
     try:
         ends = None if workbook else understood_ends(body, recipe or {}, name=name, year_start=year_start)
-        if free and (ends.tidy if ends else len(body) > MOST_LOOKED_AT):
+        if free and ends and ends.tidy:
+            return ReadFile(read_file(body, sheet, decimal))
+        if free and not ends and len(body) > MOST_LOOKED_AT:
             return ReadFile(_list_in(body, sheet, decimal))
         found = unfolded(body, ends) if ends else None
         if found is None and free and len(body) > _most_looked_at(ends):
@@ -75,7 +77,7 @@ def read_table(
 
 def _list_in(body: bytes, sheet: str | None, decimal: Decimal | None) -> Table:
     """A text as a plain list, but for what stands above it and below it."""
-    ends = ends_of(body)
+    ends = list_ends(*outer_lines(body))
     table = read_file(body[ends.before : len(body) - ends.after], sheet, decimal)
     return replace(table, problems=ends.told(table.problems))
 
@@ -91,7 +93,6 @@ def _with_units(table: Table, found: Understood) -> Table:
     return replace(table, columns=tuple(columns))
 
 
-_FIRST, _LAST = 80, 15  # lines that tell whether a long table is a plain list
 FIRST_BYTES = 20_000  # which the first line is looked for in
 _SMALL = 20_000  # bytes, below which all of it is looked at
 
@@ -119,7 +120,7 @@ def understood_ends(
     if len(body) <= _SMALL or (len(body) > MOST_LOOKED_AT and not recipe and not heads_periods(body)):
         return None
     try:
-        grid = grid_of(_ends(body))
+        grid = grid_of(b"".join(outer_lines(body)))
         return understand(grid, told_of(recipe, grid), name=name, year_start=year_start)
     except Unreadable:
         return None
@@ -134,21 +135,9 @@ def heads_periods(body: bytes) -> bool:
     return sum(map(is_period, re.split(r"[,;\t|]", head.replace('"', "").strip()))) > 1
 
 
-def _ends(body: bytes) -> bytes:
-    """The first and last lines of a text."""
-    first, last = 0, len(body)
-    for _ in range(_FIRST):
-        first = body.find(b"\n", first) + 1 or len(body)
-    for _ in range(_LAST + body.endswith(b"\n")):
-        last = body.rfind(b"\n", first, last)
-        if last < 0:
-            return body
-    return body[:first] + body[last + 1 :]
-
-
 def _sample(grid: Grid) -> Grid:
     """The first and last lines of a long table: titles, heads, totals and notes stand there."""
-    return grid if len(grid.rows) <= _FIRST + _LAST else replace(grid, rows=(*grid.rows[:_FIRST], *grid.rows[-_LAST:]))
+    return grid if len(grid.rows) <= FIRST + LAST else replace(grid, rows=(*grid.rows[:FIRST], *grid.rows[-LAST:]))
 
 
 def look_at(

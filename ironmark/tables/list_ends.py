@@ -10,7 +10,7 @@ from ironmark.tables.grid import separator_of_lines
 from ironmark.tables.lines import Lines, sign_of
 from ironmark.tables.table import Problem
 
-FIRST, LAST = 80, 15  # lines
+FIRST, LAST = 80, 15  # lines that tell what stands around a long table, and whether it is a plain list
 _MOST_BYTES = 4 << 20  # of these together
 _BESIDE = ("title", "total", "note", "blank")
 
@@ -81,15 +81,15 @@ def _is_plain(rows: list[tuple[str, ...]]) -> bool:
     )
 
 
-def ends_of(body: bytes) -> ListEnds:
-    """Of a text that is held."""
+def outer_lines(body: bytes) -> tuple[bytes, bytes]:
+    """The first and last lines of a text that is held."""
     first, last = 0, len(body)
     for _ in range(FIRST):
         first = body.find(b"\n", first) + 1 or len(body)
     for _ in range(LAST + body.endswith(b"\n")):
         if (last := body.rfind(b"\n", first, last)) < 0:
-            return list_ends(body[:first], body[first:])
-    return list_ends(body[:first], body[last + 1 :])
+            return body[:first], body[first:]
+    return body[:first], body[last + 1 :]
 
 
 def _left_out(above: list[str], below: list[str]) -> Problem:

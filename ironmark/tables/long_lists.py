@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import codecs
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -13,8 +13,8 @@ import polars as pl
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
 from ironmark.tables.celltypes import NEARLY, Decimal, left_blank
-from ironmark.tables.column_typing import Typing, as_texts, is_blank, nothing_of, typing_of
-from ironmark.tables.list_ends import ListEnds, ends_of, list_ends
+from ironmark.tables.column_typing import Typing, all_blank, as_texts, nothing_of, typing_of
+from ironmark.tables.list_ends import ListEnds, list_ends, outer_lines
 from ironmark.tables.pieces import Piece, Pieces, filed, in_pieces, piece_rows
 from ironmark.tables.reader import (
     A_MINUTE,
@@ -27,6 +27,7 @@ from ironmark.tables.reader import (
     of_another_width,
     parsed,
     planned,
+    without_heads,
 )
 from ironmark.tables.table import (
     FIRST,
@@ -132,7 +133,7 @@ class _Column:
         """What some texts stand for. Raises _Odd, _Otherwise where they are not what the column is."""
         if self.as_text:
             return as_texts(different)
-        if bool(is_blank(different).all()):
+        if all_blank(different):
             return nothing_of(different, self.kind or "text")
         told = typing_of(different, self.label, self.way, known=self.kind)
         if told is not None and told.kind == (self.kind or told.kind):
@@ -188,7 +189,7 @@ def read_long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
     told: dict[str, Typing] = {}
     texts: set[str] = set()  # columns of nothing but these
     for _ in range(_TRIES):
-        lines = _parquet(path) if head.startswith(b"PAR1") else _delimited(path, texts)
+        lines = _parquet(path) if head.startswith(b"PAR1") else _delimited(path, head, texts)
         if lines is None:
             return None
         names = identifiers(lines.labels)
@@ -224,7 +225,6 @@ def _pieces(lines: _Lines, columns: dict[str, _Column], tell: Tell) -> Iterator[
     rows = 0
     with ThreadPoolExecutor(1) as pool:
         for frame, far in lines.frames:
-            frame = _without_heads(frame, lines.labels)
             named = zip(columns.items(), frame, strict=True)
             made = pl.DataFrame([column.typed(cells, rows).alias(name) for (name, column), cells in named])
             rows += frame.height
@@ -235,15 +235,6 @@ def _pieces(lines: _Lines, columns: dict[str, _Column], tell: Tell) -> Iterator[
         if words := [name for name, column in columns.items() if column.is_words]:
             raise _Otherwise(dict.fromkeys(words))
         yield from packing.result() if packing else ()
-
-
-def _without_heads(frame: pl.DataFrame, labels: Sequence[str]) -> pl.DataFrame:
-    """Without lines that say the heads once more, as files do that were put one behind the other."""
-    texts = [(name, label) for name, label in zip(frame.columns, labels, strict=True) if frame[name].dtype == pl.String]
-    if not texts or not (frame[texts[0][0]] == texts[0][1]).any():
-        return frame
-    again = pl.all_horizontal(pl.col(name) == label for name, label in texts)
-    return frame.filter(~again.fill_null(False)) if len(texts) == len(labels) else frame
 
 
 def _table(lines: _Lines, columns: dict[str, _Column], rows: Pieces) -> LongTable:
@@ -259,10 +250,8 @@ def _table(lines: _Lines, columns: dict[str, _Column], rows: Pieces) -> LongTabl
     return LongTable(rows, with_roles, lines.ends.told(problems))
 
 
-def _delimited(path: Path, texts: Collection[str]) -> _Lines | None:
+def _delimited(path: Path, head: bytes, texts: Collection[str]) -> _Lines | None:
     """texts: columns of nothing but these."""
-    with path.open("rb") as file:
-        head = file.read(_HEAD)
     if is_marked(head):
         return None
     size = path.stat().st_size
@@ -271,7 +260,8 @@ def _delimited(path: Path, texts: Collection[str]) -> _Lines | None:
     plan = planned(head_of(head[begin:end]), strictly=False)
     if plan is None:
         return None
-    kinds = {name: kind for name, kind in plan.kinds.items() if name not in plan.blank} | dict.fromkeys(texts, "text")
+    words: dict[str, ColumnType] = dict.fromkeys(texts, "text")
+    kinds = {name: kind for name, kind in plan.kinds.items() if name not in plan.blank} | words
     plan = replace(plan, schema=plan.schema | dict.fromkeys(texts, pl.String))
     said, ragged = list[Problem](), 0
 
@@ -284,14 +274,14 @@ def _delimited(path: Path, texts: Collection[str]) -> _Lines | None:
         if ragged:
             said.append(of_another_width(ragged, len(plan.labels)))
 
-    return _Lines(plan.labels, frames(), kinds, plan.way, plan.grains, said, ends)  # type: ignore[arg-type]
+    return _Lines(plan.labels, frames(), kinds, plan.way, plan.grains, said, ends)
 
 
 def _ends(path: Path, head: bytes, size: int) -> tuple[int, ListEnds]:
     """How long the mark of its encoding is, and what stands around the list after that."""
     mark = len(codecs.BOM_UTF8) if head.startswith(codecs.BOM_UTF8) else 0
     if size <= _HEAD + _TAIL:
-        return mark, ends_of(path.read_bytes()[mark:])
+        return mark, list_ends(*outer_lines(path.read_bytes()[mark:]))
     with path.open("rb") as file:
         file.seek(size - _TAIL)
         tail = file.read()
@@ -321,7 +311,7 @@ def _cells_of(lines: bytes, plan: Plan, *, header: bool) -> tuple[pl.DataFrame, 
     nothing = b"\n" + plan.separator.encode() * (len(plan.labels) - 1)  # a line without a cell is left out
     blank = nothing + b"\n" in lines or nothing + b"\r\n" in lines or lines.endswith(nothing)
     if not blank and (frame := parsed(lines, plan, header=header)) is not None:
-        return frame, 0
+        return without_heads(frame, plan.labels), 0
     try:
         return carefully(lines, plan, header=header)
     except Unreadable:

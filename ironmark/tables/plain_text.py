@@ -12,6 +12,7 @@ from contextlib import ExitStack
 from pathlib import Path
 from typing import IO, cast
 
+from ironmark.tables.formats import MAX_UNPACKED
 from ironmark.tables.reader import TELLING, encoding_of, not_utf8
 from ironmark.tables.table import Problem, Unreadable
 
@@ -20,7 +21,7 @@ _OF_WORKBOOKS = ("[content_types].xml", "mimetype", "content.xml")
 _AT_A_TIME = 8 << 20
 _HEAD = 1 << 20
 _LEFT = 1 << 30  # bytes of the disk that unpacking leaves free
-_MOST, _TIMES = 1 << 30, 100  # bytes that a file may unpack to, or so many times its size
+_TIMES = 100  # its own size that a packed file may unpack to, where that is more than a workbook may
 
 
 def is_packed(path: Path) -> bool:
@@ -43,7 +44,7 @@ def _names(path: Path) -> list[str]:
 
 def unpacked(path: Path, made: Path) -> Path:
     """What a packed file holds. made: where that is put. Raises Unreadable."""
-    most = max(_MOST, _TIMES * path.stat().st_size)
+    most = max(MAX_UNPACKED, _TIMES * path.stat().st_size)
     try:
         with ExitStack() as stack, made.open("wb") as plain:
             packed = _opened(path, stack)

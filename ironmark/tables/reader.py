@@ -162,10 +162,10 @@ def _line_by_line(text: str, plan: Plan, header: bool) -> pl.DataFrame:
     lines = text.replace("\r\n", "\n").split("\n")[int(header) :]
     try:
         cells = [next(csv.reader([line], delimiter=plan.separator, strict=True)) for line in lines if line]
+        if any(len(row) != len(plan.labels) for row in cells):
+            raise csv.Error
     except csv.Error:
         raise Unreadable("Quotes do not end where cells do.") from None
-    if any(len(row) != len(plan.labels) for row in cells):
-        raise Unreadable("Quotes do not end where cells do.")
     schema = dict.fromkeys(plan.schema, pl.String)
     return pl.DataFrame([[cell or None for cell in row] for row in cells], schema=schema, orient="row")
 
@@ -330,10 +330,8 @@ def _cells(text: str, separator: str) -> tuple[list[str], list[Problem], pl.Data
         raise Unreadable(f"The rows could not be read: {str(error).splitlines()[0]}. Check the quotes.") from None
     if ragged:
         problems.append(of_another_width(len(ragged), len(header), ragged[:5]))
-    said_again = pl.all_horizontal(pl.col(name) == label for name, label in zip(names, header, strict=True))
-    frame = frame.filter(
-        ~pl.all_horizontal(pl.all().is_null() | (pl.all().str.strip_chars() == "")) & ~said_again.fill_null(False)
-    )
+    frame = frame.filter(~pl.all_horizontal(pl.all().is_null() | (pl.all().str.strip_chars() == "")))
+    frame = without_heads(frame, header)
     if not frame.height:
         problems.append(Problem("The file has a header but no rows. The columns are kept; add rows and upload again."))
     return header, problems, frame
@@ -345,6 +343,14 @@ def of_another_width(rows: int, width: int, first: Sequence[int] = ()) -> Proble
         "were dropped and missing ones left blank.",
         rows=tuple(first),
     )
+
+
+def without_heads(frame: pl.DataFrame, labels: Sequence[str]) -> pl.DataFrame:
+    """Without lines that say the heads once more, as files do that were put one behind the other."""
+    if any(kind != pl.String for kind in frame.dtypes) or not (frame.to_series(0) == labels[0]).any():
+        return frame
+    again = pl.all_horizontal(pl.col(name) == label for name, label in zip(frame.columns, labels, strict=True))
+    return frame.filter(~again.fill_null(False))
 
 
 def _as_texts(rows: str, schema: Mapping[str, Any], separator: str) -> pl.DataFrame:

@@ -85,7 +85,10 @@ class PlainText(unittest.TestCase):
             self.assertRaisesRegex(Unreadable, "too little room on the disk"),
         ):
             self.read(packed)
-        with mock.patch.object(plain_text, "_MOST", 1000), self.assertRaisesRegex(Unreadable, "100 times its size"):
+        with (
+            mock.patch.object(plain_text, "MAX_UNPACKED", 1000),
+            self.assertRaisesRegex(Unreadable, "100 times its size"),
+        ):
             self.read(gzip.compress(b"a;b\n1;2\n" * 50_000))
         with self.assertRaisesRegex(Unreadable, "binary"):
             self.read(gzip.compress(gzip.compress(packed)))

@@ -70,7 +70,11 @@ class Reading:
             return self._of_workbook(path, name, folder, room, tell)
         asked = self.sheet is not None or self.decimal is not None or self.recipe is not None
         size, across, records = path.stat().st_size, heads_periods(first), is_records(first)
-        if size > room // LONG and not (asked or across or records) and (long := _long(path, folder, tell)) is not None:
+        if (
+            size > room // LONG
+            and not (asked or across or records)
+            and (long := _long(path, first, folder, tell)) is not None
+        ):
             return LongFile(long)
         takes = "a line for each period, in place of a column, " if across else ""
         _refuse_beyond(
@@ -94,11 +98,9 @@ class Reading:
         return replace(read, table=replace(read.table, problems=(*said, *read.table.problems)))  # type: ignore[arg-type]
 
 
-def _long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
+def _long(path: Path, first: bytes, folder: Path, tell: Tell) -> LongTable | None:
     with scratch.folder("plain") as beside:
-        with path.open("rb") as file:
-            parquet = file.read(4) == b"PAR1"
-        plain, said = (path, ()) if parquet else as_utf8(path, beside / "lines")
+        plain, said = (path, ()) if first.startswith(b"PAR1") else as_utf8(path, beside / "lines")
         long = read_long(plain, folder, tell)
         return long and replace(long, problems=(*said, *long.problems))
 

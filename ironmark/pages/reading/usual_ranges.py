@@ -83,7 +83,7 @@ class UsualRanges:
             told = found.ratio.offset + found.ratio.scale * found.above / found.below
         off = np.abs(told - readings.value)
         # A composite, or a value that is tried, is not what its formula comes to.
-        if (off > 1e-12 + 1e-9 * np.abs(readings.value)).any():
+        if (np.isfinite(told) & (off > 1e-12 + 1e-9 * np.abs(readings.value))).any():
             return None
         return found
 
