@@ -19,7 +19,8 @@ Bands = NDArray[np.int8]
 Per = Grain | Literal["any"]
 NOISE = 1e-9  # relative; nearer than this to a cut is on it
 NO_READING, NOT_GRADED = -2, -1
-_BLOCK = 25_000  # values graded at once: with their cuts they stay near the processor
+_BLOCK = 25_000  # values worked on at once
+_SIGN = {"above": 1, "below": -1}  # which way a reading on a cut is moved to be in its band
 MIN_BANDS, MAX_BANDS = 2, 12
 
 
@@ -87,16 +88,26 @@ def resolve(yardstick: Yardstick, marks: Mapping[str, Floats], shape: tuple[int,
     NaN where a cut's mark is missing.
     """
     lines = np.empty((len(yardstick.cuts), *shape))
-    for line, cut in zip(lines, yardstick.cuts, strict=True):
-        if cut.mark is None:
-            line[...] = cut.offset
-        elif cut.mark in marks:
-            np.multiply(marks[cut.mark], cut.factor, out=line)
-            if cut.offset:
-                line += cut.offset
-        else:
-            line[...] = np.nan
+    for some in _blocks(shape):
+        for line, cut in zip(lines[:, some], yardstick.cuts, strict=True):
+            if cut.mark is None:
+                line[...] = cut.offset
+            elif cut.mark in marks:
+                np.multiply(marks[cut.mark][some], cut.factor, out=line)
+                if cut.offset:
+                    line += cut.offset
+            else:
+                line[...] = np.nan
     return lines
+
+
+def _blocks(shape: tuple[int, ...]) -> list[slice]:
+    """The rows of arrays in parts that stay near the processor, with all that is worked out of them."""
+    size = math.prod(shape)
+    if size <= _BLOCK:
+        return [slice(None)]
+    rows = max(1, _BLOCK * shape[0] // size)
+    return [slice(at, at + rows) for at in range(0, shape[0], rows)]
 
 
 def value_of(cut: Cut, mark: float | None, scale: float = 1.0) -> float:
@@ -148,12 +159,7 @@ def grade(yardstick: Yardstick, values: Floats, cuts: Floats) -> Bands:
     where there is no value. A value within NOISE of a cut counts as on it.
     """
     band = np.empty(values.shape, dtype=np.int8)
-    if values.size <= _BLOCK:
-        _grade(yardstick, values, cuts, band)
-        return band
-    rows = max(1, _BLOCK * len(values) // values.size)
-    for at in range(0, len(values), rows):
-        some = slice(at, at + rows)
+    for some in _blocks(values.shape):
         _grade(yardstick, values[some], cuts[:, some], band[some])
     return band
 
@@ -163,18 +169,24 @@ def _grade(yardstick: Yardstick, values: Floats, cuts: Floats, band: Bands) -> N
     fine = ordered(yardstick, cuts)
     # Of cuts that are in order none is below zero where the first is not; others grade nothing.
     positive = np.fmin.reduce(cuts[0], axis=None, initial=0) >= 0
-    edge = np.empty(values.shape)
+    # A reading is as far over a cut above zero as the cut is under it, and is moved once for all of them.
+    signs = {_SIGN[cut.belongs] for cut in yardstick.cuts} if positive else ()
+    moved = {sign: values * (1 + sign * NOISE) for sign in signs}
     over = band.view(np.bool_)  # what is over the first cut is over one
     for n, (line, cut) in enumerate(zip(cuts, yardstick.cuts, strict=True)):
-        to_zero, from_zero = (1 - NOISE, 1 + NOISE) if cut.belongs == "above" else (1 + NOISE, 1 - NOISE)
-        np.multiply(line, to_zero if positive else np.where(line < 0, from_zero, to_zero), out=edge)
-        (np.greater_equal if cut.belongs == "above" else np.greater)(values, edge, out=over)
+        sign, exceeds = _SIGN[cut.belongs], np.greater_equal if cut.belongs == "above" else np.greater
+        if positive:
+            exceeds(moved[sign], line, out=over)
+        else:
+            exceeds(values, line - sign * NOISE * np.abs(line), out=over)
         if n:
             band += over.view(np.int8)
         else:
             over = np.empty(values.shape, dtype=np.bool_)
-    band[~fine] = NOT_GRADED
-    band[np.isnan(values)] = NO_READING
+    if not fine.all():
+        band[~fine] = NOT_GRADED
+    if np.isnan(values.sum()):  # of no value where none is missing, which is the usual case and the quicker one
+        band[np.isnan(values)] = NO_READING
 
 
 def why_not_graded(
