@@ -134,8 +134,10 @@ def _mostly_numbers(cells: pl.Series) -> bool:
 
 def _folded(names: pl.Series) -> pl.Series:
     """``core.nearest.folded`` of many."""
-    plain = names.str.to_lowercase().str.normalize("NFKD").str.replace_all(r"\p{M}", "")
-    return plain.str.replace_many(LETTERS)
+    lower = names.str.to_lowercase()
+    at = (lower.str.len_bytes() > lower.str.len_chars()).arg_true()  # accents take longest to look for
+    plain = lower.gather(at).str.normalize("NFKD").str.replace_all(r"\p{M}", "").str.replace_many(LETTERS)
+    return lower.scatter(at, plain)
 
 
 def _tells_kpis(members: Mapping[int, pl.Series]) -> bool:
