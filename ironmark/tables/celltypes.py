@@ -34,13 +34,20 @@ _SURELY: dict[Decimal, str] = {
 _EITHER = r"^[+\-−]?[1-9]\d{0,2}[.,]\d{3}%?$"
 PLAIN_NUMBER = r"^-?\d+(\.\d+)?$"
 _BRACKETED = r"^\(\s*(.*?)\s*\)$"  # accountants write −5.25 as (5.25)
+# A day of figures, whatever stands between these or behind: 2026.01.31., 31. 1. 2026 14:05, 2026年1月31日.
+_DAY = r"^(\d{1,4})[/.\-年년]\s?(\d{1,2})[/.\-月월]\s?(\d{1,4})[.日일]?(?:[T\s,].*)?$"
+_TIME_BESIDE = r"^\d{1,2}:\d{2}(:\d{2})?\s|[\s,T(]+\d{1,2}[:.h]\d{2}.*$"
 _DATES = (
-    ("ISO", r"^\d{4}-\d{1,2}-\d{1,2}([T ].*)?$", "%Y-%m-%d"),
-    ("year first", r"^\d{4}[/.]\d{1,2}[/.]\d{1,2}$", "%Y-%m-%d"),
-    ("day first", r"^\d{1,2}[/.\-]\d{1,2}[/.\-]\d{4}([T ].*)?$", "%d-%m-%Y"),
-    ("month first", r"^\d{1,2}[/.\-]\d{1,2}[/.\-]\d{4}([T ].*)?$", "%m-%d-%Y"),
+    ("year first", r"^\d{4}-\d{1,2}-\d{1,2}$", "%Y-%m-%d"),
+    ("day first", r"^\d{1,2}-\d{1,2}-\d{4}$", "%d-%m-%Y"),
+    ("month first", r"^\d{1,2}-\d{1,2}-\d{4}$", "%m-%d-%Y"),
     ("month", r"^\d{4}-\d{1,2}$", "%Y-%m"),
 )
+
+
+def _hyphened(text: pl.Series) -> pl.Series:
+    """Days of figures with hyphens between these alone."""
+    return text.str.replace(_DAY, "$1-$2-$3")
 
 
 def digits(text: pl.Expr) -> pl.Expr:
@@ -115,7 +122,7 @@ def like(texts: pl.Series, kind: ColumnType) -> pl.Series:
     text = texts.str.strip_chars()
     if kind == "number":
         return text.to_frame("cell").select(digits(pl.col("cell")).str.contains(f"{_POINT}|{_COMMA}")).to_series()
-    plain = text.str.contains("|".join(pattern for _, pattern, _ in _DATES))
+    plain = _hyphened(text).str.contains("|".join(pattern for _, pattern, _ in _DATES))
     other = [bool(notations_of(cell)) for cell in text.filter(~plain.fill_null(True))]
     return plain.scatter((~plain.fill_null(True)).arg_true(), other)
 
@@ -174,6 +181,9 @@ def as_periods(text: pl.Series, label: str, year_start: int = 1) -> TypedCells |
     if not any(notations_of(cell) for cell in head) or all(_PLAIN_DAY.match(cell) for cell in head):
         return None
     distinct = filled.unique(maintain_order=True)
+    if len(distinct) > _MOST_PERIODS:  # minutes of a day are not told apart
+        text = text.str.replace(_TIME_BESIDE, "")
+        distinct = text.drop_nulls().unique(maintain_order=True)
     if len(distinct) > _MOST_PERIODS:
         return None
     texts = distinct.to_list()
@@ -195,9 +205,7 @@ def as_periods(text: pl.Series, label: str, year_start: int = 1) -> TypedCells |
     return TypedCells(kept, "date", problems, read.grain)
 
 
-_PLAIN_DAY = re.compile(
-    r"^\d{4}-\d{1,2}-\d{1,2}([T ].*)?$|^\d{1,2}[/.\-]\d{1,2}[/.\-]\d{4}([T ].*)?$|^\d{4}[/.]\d{1,2}[/.]\d{1,2}$"
-)
+_PLAIN_DAY = re.compile(rf"(?=(?:\d{{4}}\D|.*?\D\d{{4}}(?!\d))){_DAY[1:]}")
 
 
 Attempt = tuple[pl.Series | None, ColumnType, list[Problem]]
@@ -212,13 +220,13 @@ def _as_flag(text: pl.Series) -> Attempt:
 
 
 def _as_date(text: pl.Series) -> Attempt:
-    filled = text.drop_nulls()
+    plain = _hyphened(text)
+    filled = plain.drop_nulls()
     best: pl.Series | None = None
     note: list[Problem] = []
     for name, pattern, form in _DATES:
         if filled.str.contains(pattern).mean() < NEARLY:  # type: ignore[operator]
             continue
-        plain = text.str.replace(r"[T ].*$", "").str.replace_all(r"[/.]", "-")
         dates = (
             (plain + "-01").str.to_date("%Y-%m-%d", strict=False)
             if name == "month"
@@ -226,7 +234,7 @@ def _as_date(text: pl.Series) -> Attempt:
         )
         if best is None or dates.null_count() < best.null_count():
             best = dates
-            parts = plain.drop_nulls().str.split("-")
+            parts = filled.str.split("-")
             first, second = (
                 [int(p) for p in parts.list.get(at, null_on_oob=True).unique() if p and p.isdigit()] for at in (0, 1)
             )

@@ -14,42 +14,13 @@ from dataclasses import dataclass
 from functools import lru_cache
 from itertools import pairwise
 
-from babel import Locale
-
 from ironmark.core.nearest import folded
 from ironmark.core.periods import RowGrain
+from ironmark.tables.period_words import in_words, is_weekday, month_called, months_of
 
 FIRST_YEAR, LAST_YEAR = 1900, 2199
 SERIAL_FROM, SERIAL_TO = 32_874, 73_050  # spreadsheet days of 1990 to 2099
 _EPOCH = dt.date(1899, 12, 30)  # day 0 of spreadsheets
-# Languages whose month names are known; where two of them call different months the same, the earlier one counts.
-LANGUAGES = (
-    "en",
-    "de",
-    "fr",
-    "es",
-    "it",
-    "nl",
-    "pt",
-    "pl",
-    "sv",
-    "da",
-    "nb",
-    "fi",
-    "cs",
-    "tr",
-    "hu",
-    "ro",
-    "sk",
-    "sl",
-    "et",
-    "lv",
-    "lt",
-    "el",
-    "ru",
-    "uk",
-    "bg",
-)
 NEARLY = 0.9  # a column this much of which is periods is one of periods; the others are told
 
 
@@ -90,37 +61,6 @@ class Periods:
     yearless: bool = False
 
 
-@lru_cache(maxsize=1)
-def months_by_name() -> dict[str, int]:
-    """Month names, long and short, without case, accents and full stops, to their number."""
-    found: dict[str, int] = {}
-    for language in LANGUAGES:
-        months = Locale.parse(language).months
-        for context in ("format", "stand-alone"):
-            for width in ("wide", "abbreviated"):
-                for number, name in months[context][width].items():
-                    plain = folded(str(name)).rstrip(".")
-                    if not plain.isdigit():
-                        found.setdefault(plain, int(number))
-        # Three letters, where no two months of the language begin with them.
-        short = Counter(folded(str(name))[:3] for name in months["format"]["wide"].values())
-        for number, name in months["format"]["wide"].items():
-            if short[plain := folded(str(name))[:3]] == 1 and plain.isalpha():
-                found.setdefault(plain, int(number))
-    return {"sept": 9, "mrz": 3, "mar": 3} | found
-
-
-@lru_cache(maxsize=1)
-def _weekdays() -> frozenset[str]:
-    names = set()
-    for language in LANGUAGES:
-        days = Locale.parse(language).days
-        for context in ("format", "stand-alone"):
-            for width in ("wide", "abbreviated"):
-                names |= {folded(str(name)).rstrip(".") for name in days[context][width].values()}
-    return frozenset(names)
-
-
 def _date(year: int, month: int, day: int = 1) -> dt.date | None:
     try:
         return dt.date(year, month, day) if FIRST_YEAR <= year <= LAST_YEAR else None
@@ -150,7 +90,8 @@ def _of_numbers(found: Mapping[str, str], settled: Settled) -> dt.date | None:
 
 
 def _named_month(found: Mapping[str, str]) -> int:
-    return months_by_name().get(folded(found["m"]).rstrip("."), 0)
+    """By what the column calls it, or else by its name."""
+    return int(found["month"]) if found.get("month") else month_called(found["m"])
 
 
 def _month_part(found: Mapping[str, str], settled: Settled, months: int, part: int) -> dt.date | None:
@@ -289,11 +230,13 @@ def _matched(text: str) -> tuple[tuple[str, dict[str, str]], ...]:
             continue
         if notation.first(parts, _TAKEN_FOR_A_YEAR) is not None:
             found.append((notation.key, parts))
+    if not found and (said := in_words(text)) and _BY_KEY[said[0]].first(said[1], _TAKEN_FOR_A_YEAR) is not None:
+        return (said,)
     return tuple(found)
 
 
 def _starts_with_weekday(text: str) -> bool:
-    return folded(re.split(r"[\s,.]", text, maxsplit=1)[0]) in _weekdays()
+    return is_weekday(re.split(r"[\s,.]", text, maxsplit=1)[0])
 
 
 _DECIMAL = re.compile(r"^-?\d+[.,]\d+$(?<![-/.,](?:19|20|21)\d\d)|^-\d+$")
@@ -331,7 +274,7 @@ def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head
     if not filled:
         return None
     distinct = Counter(filled)
-    could = {cell: dict(_matched(cell)) for cell in distinct}
+    could = {cell: {key: {**parts} for key, parts in _matched(cell)} for cell in distinct}
     by_key = Counter(key for cell, count in distinct.items() for key in could[cell] for _ in range(count))
     if not by_key:
         return None
@@ -344,12 +287,23 @@ def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head
     if count / len(filled) < NEARLY or not _plausible(best, [c for c in distinct if read[c]], head):
         return None
     day_first, told = _day_first([could[c]["numeric"] for c in distinct if read[c] == "numeric"], settled)
+    told = " ".join(filter(None, (told, _month_numbers([could[c][key] for c, key in read.items() if key]))))
     known = Settled(settled.year, settled.year_start, day_first)
     yearless = any(key in YEARLESS for key in read.values()) and settled.year is None
     days = {c: _BY_KEY[key].first(could[c][key], known) if key else None for c, key in read.items()}
     used = tuple(dict.fromkeys(key for key in (read[cell] for cell in filled) if key))
     unread = tuple(cell for cell in distinct if not read[cell])
     return Periods(tuple(days.get(cell) for cell in cells), grain, used, unread, told, yearless)
+
+
+def _month_numbers(parts: Sequence[dict[str, str]]) -> str:
+    """Say the numbers of months beside their names, as the language of the column has them; what is to be told."""
+    named = [part for part in parts if (month := part.get("m")) and not month.isdigit()]
+    numbers, told = months_of({part["m"] for part in named}) if named else ({}, "")
+    for part in named:
+        if part["m"] in numbers:
+            part["month"] = str(numbers[part["m"]])
+    return told
 
 
 _ORDER = {notation.key: at for at, notation in enumerate(NOTATIONS)}

@@ -3,7 +3,11 @@
 import datetime as dt
 import unittest
 
-from ironmark.tables.notations import LANGUAGES, Settled, months_by_name, notations_of, read_periods
+from babel import Locale
+from babel.dates import format_date
+
+from ironmark.tables.notations import Settled, notations_of, read_periods
+from ironmark.tables.period_words import LANGUAGES, MORE_LANGUAGES, month_called, months_of
 
 D = dt.date
 EACH = {
@@ -55,13 +59,53 @@ class Notations(unittest.TestCase):
             self.assertIsNone(found, f"{text}: {found}")
 
     def test_month_names_of_every_language(self) -> None:
-        from babel import Locale
-
         for language in LANGUAGES:
             for number, name in Locale.parse(language).months["format"]["wide"].items():
                 found = read_periods([f"{name} 2026"], Settled())
                 self.assertTrue(found and found.days[0] == D(2026, number, 1), f"{language} {name}")
-        self.assertEqual(months_by_name()["okt"], 10)
+        self.assertEqual(month_called("okt"), 10)
+
+    def test_days_as_every_language_writes_them(self) -> None:
+        """With and without words, a time behind them, and the day of the week."""
+        days = [D(2024, 1, 1) + dt.timedelta(days=37 * n) for n in range(24)]
+        odd = {  # by language: months of two words, two figures for the year, an own form of the month
+            "ga": {"long", "full"}, "eu": {"short", "long", "full"}, "bg": {"short"}, "ko": {"short"}, "cy": {"full"}, "th": {"full"},
+            "fa": {"full"}, "vi": {"full"}, "ne": {"short"}, "gd": {"long", "full"}, "ml": {"full"},
+        }  # fmt: skip
+        read = 0
+        for language in (*LANGUAGES, *MORE_LANGUAGES):
+            locale = Locale.parse(language)
+            for width in ("short", "medium", "long", "full"):
+                texts = [format_date(day, width, locale) for day in days]
+                if width in odd.get(language, ()):
+                    continue
+                found = read_periods(texts, Settled())
+                self.assertEqual(list(found.days) if found else None, days, f"{language} {width}: {texts[3]}")
+                read += 1
+        self.assertGreater(read, 250)
+
+    def test_months_quarters_and_weeks_in_other_orders(self) -> None:
+        for text, day, grain in (
+            ("2026. március", D(2026, 3, 1), "month"), ("2026年3月", D(2026, 3, 1), "month"), ("03.2026.", D(2026, 3, 1), "month"),
+            ("tháng 3 năm 2026", D(2026, 3, 1), "month"), ("апрель 2026 г.", D(2026, 4, 1), "month"), ("2026. II. negyedév", D(2026, 4, 1), "quarter"),
+            ("II kw. 2026", D(2026, 4, 1), "quarter"), ("2026年第2四半期", D(2026, 4, 1), "quarter"), ("2. čtvrtletí 2026", D(2026, 4, 1), "quarter"),
+            ("2026. 7. hét", D(2026, 2, 9), "week"), ("II półrocze 2026", D(2026, 7, 1), "half"), ("2026. 03. 05. 14:05", D(2026, 3, 5), "day"),
+            ("2026/3/5 下午2:05", D(2026, 3, 5), "day"), ("٢٠٢٦/٠٣/٠٥", D(2026, 3, 5), "day"),
+        ):  # fmt: skip
+            found = read_periods([text], Settled())
+            self.assertEqual((found.days[0], found.grain) if found else None, (day, grain), text)
+
+    def test_a_month_is_what_the_language_of_its_column_calls_it(self) -> None:
+        polish = read_periods(["5 listopada 2026", "5 grudnia 2026"], Settled())
+        croatian = read_periods(["5. listopada 2026.", "5. prosinca 2026."], Settled())
+        assert polish is not None and croatian is not None
+        self.assertEqual(
+            (polish.days, croatian.days), ((D(2026, 11, 5), D(2026, 12, 5)), (D(2026, 10, 5), D(2026, 12, 5)))
+        )
+        self.assertEqual(months_of(["srpen"]), ({"srpen": 8}, ""))
+        self.assertEqual(months_of(["listopada"])[0], {"listopada": 11})
+        self.assertIn("read as November; in Croatian it is October", months_of(["listopada"])[1])
+        self.assertEqual(months_of(["Mar"]), ({"Mar": 3}, ""))
 
     def test_the_financial_year_begins_where_the_calendar_says(self) -> None:
         april = Settled(year_start=4)
