@@ -148,6 +148,7 @@ def serve(
     given = _given(database_url) if database_url else None
     _stop_in_order()
     scratch.sweep()
+    start.give_memory_back()
     mariadb = MariaDB(data_dir)
     try:
         if given is None:

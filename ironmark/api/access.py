@@ -6,7 +6,7 @@ import threading
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
@@ -25,14 +25,19 @@ from ironmark.pages.people.rights import eyes_of, house, person_of
 from ironmark.store import accounts, calendar, database, editions, eyes, openings, tokens, trail
 from ironmark.store.eyes import Eyes
 from ironmark.tables.live_waiting import PATIENCE_S, patiently
+from ironmark.tables.pieces import Pieces, Rows
 from ironmark.work import meters
 
 T = TypeVar("T")
-TURN_S = 20.0  # how long a turn to read rows is waited for
+TURN_S, LOOK_S = 20.0, 60.0  # how long a turn to read rows is waited for, and one to look at all of them
 MOST_AT_ONCE = 16  # readings of one person, in one process
 _READING: Counter[str] = Counter()
 _LOCK = threading.Lock()
 AT_HOME = Person("", "", "owner")  # where nobody signs in
+
+
+def _busy(why: str) -> Refused:
+    return Refused(503, "busy", "The server is busy", f"{why} at once. Nothing was changed; try again in a minute.")
 
 
 @dataclass(frozen=True)
@@ -76,8 +81,21 @@ class Reader:
         try:
             return patiently(attempt, patience)
         except NoTurn:
-            detail = "Many pages are being read at once. Nothing was changed; try again in a minute."
-            raise Refused(503, "busy", "The server is busy", detail) from None
+            raise _busy("Many pages are being read") from None
+
+    @contextmanager
+    def looking_at(self, rows: Rows) -> Iterator[None]:
+        """Go through many rows: one such look or two at a time in a process, since each holds some of them."""
+        if not isinstance(rows, Pieces):
+            yield
+            return
+        with ExitStack() as taken:
+            try:
+                taken.enter_context(self._one_more())
+                taken.enter_context(self.sources.looks.within(LOOK_S))
+            except NoTurn:
+                raise _busy("Rows are being looked at by others") from None
+            yield
 
     @contextmanager
     def _one_more(self) -> Iterator[None]:

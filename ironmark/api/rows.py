@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable, Hashable
+from contextlib import nullcontext
 from dataclasses import replace
 from typing import Any, TypeVar
 
@@ -125,7 +126,8 @@ def first_rows(key: str, who: Reader = Depends(reader)) -> RowsOut:
     with who.read() as session:
         dataset = datasets.get(session, key)
         rows, style = _rows(who, session, dataset), who.context(session).style
-        looks = summaries(who.sources, session, dataset, rows)
+        with who.looking_at(rows):
+            looks = summaries(who.sources, session, dataset, rows)
     late = late_rows(rows, dataset.period, dataset.through)
     return RowsOut(
         columns=list(rows.columns),
@@ -152,7 +154,8 @@ def page_of_rows(
     if sort is not None and sort not in rows.columns:
         raise Refused(422, "no-column", "No such column", f"The dataset has no column “{sort}” to sort by.")
     try:
-        found = some_rows(rows, offset, limit, sort, down, find)
+        with who.looking_at(rows) if sort or find else nullcontext():
+            found = some_rows(rows, offset, limit, sort, down, find)
     except TooFar:
         detail = f"Of so many rows the first {FURTHEST:,} are put in an order. Narrow them by a text, or look from the other end."
         raise Refused(422, "too-far", "That is too far down", detail) from None
@@ -192,9 +195,12 @@ def get_column(key: str, name: str, who: Reader = Depends(reader)) -> ColumnLook
             raise Missing("column", name)
         rows, style = _rows(who, session, dataset, name), who.context(session).style
     members = column.role == "segment"
-    look = _once(
-        who, ("look", dataset.id, dataset.version, name), dataset, lambda: look_at(rows, name, column.type, members)
-    )
+
+    def found() -> Look:
+        with who.looking_at(rows):
+            return look_at(rows, name, column.type, members)
+
+    look = _once(who, ("look", dataset.id, dataset.version, name), dataset, found)
     merges, order = dataset.merges.get(name, {}), dataset.order.get(name, [])
     listed = _members(look.counts or [], column, merges, order)
     return ColumnLook(

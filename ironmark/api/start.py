@@ -24,7 +24,7 @@ from uvicorn.supervisors import Multiprocess
 
 from ironmark.api.app import create_app
 from ironmark.api.signing import Identity, Signing
-from ironmark.pages.context.source_registry import MEMORY
+from ironmark.pages.context.source_registry import MEMORY, share_of
 from ironmark.store import database, room, scratch, sealed
 from ironmark.work import meters
 
@@ -130,10 +130,9 @@ def serve(
     if files is not None:
         room.watch(files)
     if workers == 1:
-        give_memory_back()
         engine = database.connect(url)
         app = create_app(
-            engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=memory, packed=packed, signing=signing,
+            engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=share_of(memory, 1), packed=packed, signing=signing,
             send_to=send_to, metrics_to=metrics_to,
         )  # fmt: skip
         _Server(uvicorn.Config(app, host=host, port=port, **_WAYS), ready).run()
@@ -146,7 +145,7 @@ def serve(
         HOSTS: " ".join(sorted(hosts)),
         ROOM: str(files or ""),
     }
-    os.environ[MEMORY_EACH] = str(memory // workers)
+    os.environ[MEMORY_EACH] = str(share_of(memory, workers))
     os.environ[PACKED] = str(packed or "")
     os.environ[SIGN_IN], os.environ[TLS] = "1" * signing.needed, "1" * signing.tls
     directory = signing.identity

@@ -5,19 +5,40 @@ import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
+from unittest import mock
 
 import httpx
+import polars as pl
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from ironmark import clock
+from ironmark.api.access import Reader
 from ironmark.core.periods import Period
 from ironmark.pages.context.fair_semaphore import NoTurn, Turns
+from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.model.problems import Refused
 from ironmark.pages.publishing.standing import StandingBody, newest_due
 from ironmark.store import exports, leases
+from ironmark.tables.pieces import Pieces
 from tests import world
 
 CARD = "network-performance"
+
+
+class Looks(unittest.TestCase):
+    def test_many_rows_are_looked_at_by_one_or_two_at_a_time(self) -> None:
+        """And who does not come to it is told so; a few rows are looked at by anybody at once."""
+        who = Reader(Sources(world.engine(), memory=512 << 20))
+        many = mock.Mock(spec=Pieces)
+        with who.looking_at(many), mock.patch("ironmark.api.access.LOOK_S", 0.05):
+            with self.assertRaises(Refused) as told, who.looking_at(many):
+                self.fail("two looked at once")
+            self.assertEqual((told.exception.problem.status, told.exception.problem.type), (503, "busy"))
+            with who.looking_at(pl.DataFrame()):
+                pass
+        with who.looking_at(many):
+            pass
 
 
 class ManyExports(unittest.TestCase):

@@ -35,6 +35,18 @@ def dataset(key: str, version: int = 1, kind: str = "table") -> StoredDataset:
     return StoredDataset(key, version, key, version, 2, "", COLUMNS, (), DAY, dt.datetime(2026, 11, 1), kind)  # type: ignore[arg-type]
 
 
+class Shares(unittest.TestCase):
+    def test_the_program_takes_its_part_of_the_memory_first(self) -> None:
+        """In each process, and in the one that started them; of little that is told less, since rows have to be held."""
+        for memory, workers in ((2 << 30, 1), (2 << 30, 2), (8 << 30, 4), (16 << 30, 2)):
+            each = held_sources.share_of(memory, workers)
+            processes = workers + (workers > 1)
+            self.assertLessEqual(each * workers + held_sources.OWN * processes, memory, (memory, workers))
+            self.assertGreater(each, memory / workers / 4)
+        self.assertEqual(held_sources.share_of(512 << 20, 1), 512 << 20)
+        self.assertGreater(held_sources.share_of(1 << 30, 2), 256 << 20)
+
+
 class FakeLive:
     """A live source that says when it is closed."""
 

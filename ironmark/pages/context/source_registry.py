@@ -35,10 +35,22 @@ from ironmark.tables.pieces import Pieces, Rows
 
 MEMORY = 2 << 30  # of all processes together, unless another is told
 LEAST_MEMORY = 512 << 20
+OWN = 340 << 20  # that the program itself takes in each process once it has read rows, whatever it holds of them
+LOOK = 100 << 20  # that a look at many rows takes
 OF_ROWS, OF_READINGS, OF_ANSWERS = 0.5, 0.03, 0.03  # of what a process may have; the rest is for what it works on
 TURNS = 2  # pages worked on at once; more of them in one process take longer together than in turn
 
 OF_WORK = (1 - OF_ROWS - OF_READINGS - OF_ANSWERS) / TURNS  # for one thing it works on
+
+
+def share_of(memory: int, workers: int) -> int:
+    """What each server process may take for rows and for what it works on, in bytes. memory: what all may take together; the
+    program takes its part of that first, once more in the process that several are started by. Where little is told, rows go
+    before that: to read them again and again takes longer than there is."""
+    if workers == 1:
+        return max(memory - OWN, min(memory, LEAST_MEMORY))
+    return max(memory - OWN * (workers + 1), memory // 2) // workers
+
 
 _Place = tuple[str, int, Within]  # a dataset, its version, and which of its rows
 
@@ -79,7 +91,7 @@ class Sources:
         self._lock = threading.Lock()
         self.kept, self.seen = Kept(int(memory * OF_ANSWERS)), Seen()
         self.taken = Seen(int(memory * OF_READINGS), lambda taken: taken.weight)  # see ``readings_cache``
-        self.turns = Turns(TURNS)
+        self.turns, self.looks = Turns(TURNS), Turns(2 if memory > LOOK * 10 else 1)
         self._keeper, self.ahead = CellsKeeper(self.changes), OneAtATime()
 
     def held(self) -> dict[str, float]:

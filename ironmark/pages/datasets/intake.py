@@ -14,7 +14,7 @@ from pydantic import Field, ValidationError
 from sqlalchemy.orm import Session
 
 from ironmark.clock import now
-from ironmark.pages.context.source_registry import OF_WORK
+from ironmark.pages.context.source_registry import OF_WORK, OWN
 from ironmark.pages.model.field_types import Model
 from ironmark.pages.model.problems import Refused
 from ironmark.store import calendar, dataset_versions, scratch
@@ -117,7 +117,7 @@ def require_room(body: bytes, room: int, *, rows: bool = True) -> None:
 def _refuse_beyond(size: int, share: int, room: int, instead: str) -> None:
     """Refuse what takes more memory than there is room. instead: what else can be done."""
     if size > room // share:
-        least = math.ceil(size * share / OF_WORK / 1e9)
+        least = math.ceil((size * share / OF_WORK + OWN) / 1e9)
         raise Unreadable(
             f"To look at all of the file together, {size / 1e6:,.0f} MB of it, takes more memory than this server was told it may "
             f"take. {instead}, or start with --memory {least}GB."
