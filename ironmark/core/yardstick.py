@@ -171,12 +171,12 @@ def _grade(yardstick: Yardstick, values: Floats, cuts: Floats, band: Bands) -> N
     positive = np.fmin.reduce(cuts[0], axis=None, initial=0) >= 0
     # A reading is as far over a cut above zero as the cut is under it, and is moved once for all of them.
     signs = {_SIGN[cut.belongs] for cut in yardstick.cuts} if positive else ()
-    moved = {sign: values * (1 + sign * NOISE) for sign in signs}
+    nudged = {sign: values * (1 + sign * NOISE) for sign in signs}
     over = band.view(np.bool_)  # what is over the first cut is over one
     for n, (line, cut) in enumerate(zip(cuts, yardstick.cuts, strict=True)):
         sign, exceeds = _SIGN[cut.belongs], np.greater_equal if cut.belongs == "above" else np.greater
         if positive:
-            exceeds(moved[sign], line, out=over)
+            exceeds(nudged[sign], line, out=over)
         else:
             exceeds(values, line - sign * NOISE * np.abs(line), out=over)
         if n:
@@ -185,7 +185,7 @@ def _grade(yardstick: Yardstick, values: Floats, cuts: Floats, band: Bands) -> N
             over = np.empty(values.shape, dtype=np.bool_)
     if not fine.all():
         band[~fine] = NOT_GRADED
-    if np.isnan(values.sum()):  # of no value where none is missing, which is the usual case and the quicker one
+    if np.isnan(np.minimum.reduce(values, axis=None, initial=np.inf)):  # none is missing, as a rule
         band[np.isnan(values)] = NO_READING
 
 
