@@ -201,22 +201,23 @@ def get_column(key: str, name: str, who: Reader = Depends(reader)) -> ColumnLook
 
     look = _once(who, ("look", dataset.id, dataset.version, name), dataset, found)
     merges, order = dataset.merges.get(name, {}), dataset.order.get(name, [])
-    listed = _members(look.counts or [], column, merges, order)
+    listed, more = _members(look.counts or [], column, merges, order)
     return ColumnLook(
         **_summary(name, look, style).model_dump(),
         rows=look.rows,
         mean=_cell(float(f"{look.mean:.6g}"), style) if look.mean is not None else "",
         bars=_bars(look, column, style),
-        members=listed[:MOST_MEMBERS],
-        more=max(0, len(listed) - MOST_MEMBERS),
+        members=listed,
+        more=more,
     )
 
 
 def _members(
     counted: list[tuple[Any, int]], column: Column, merges: dict[str, str], order: list[str]
-) -> list[MemberOut]:
+) -> tuple[list[MemberOut], int]:
+    """The first members, and how many more there are."""
     if column.role != "segment":
-        return []
+        return [], 0
     counts = {str(name).lower() if isinstance(name, bool) else str(name): count for name, count in counted}
     likely: dict[str, str] = dict(
         spellings([name for name, _ in sorted(counts.items(), key=lambda one: (-one[1], one[0]))])
@@ -231,12 +232,12 @@ def _members(
 
     names = sorted(counts, key=shown)
     found = []
-    for name in names:
+    for name in names[:MOST_MEMBERS]:
         alike = likely.get(name)
         if name in merges or (alike is not None and alike in merges):
             alike = None
         found.append(MemberOut(name=name, count=counts[name], stands_for=merges.get(name), suggested=alike))
-    return found
+    return found, len(names) - len(found)
 
 
 def _bars(look: Look, column: Column, style: NumberStyle) -> list[Bar]:

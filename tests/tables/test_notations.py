@@ -6,6 +6,7 @@ import unittest
 from babel import Locale
 from babel.dates import format_date
 
+from ironmark.tables.files import read_table
 from ironmark.tables.notations import Settled, notations_of, read_periods
 from ironmark.tables.period_words import LANGUAGES, MORE_LANGUAGES, month_called, months_of
 
@@ -94,6 +95,21 @@ class Notations(unittest.TestCase):
         ):  # fmt: skip
             found = read_periods([text], Settled())
             self.assertEqual((found.days[0], found.grain) if found else None, (day, grain), text)
+
+    def test_every_minute_of_a_laundry_is_of_a_day(self) -> None:
+        """More different times than are looked at one by one, in a short list and in one that is read by columns."""
+        for rows in (300, 60_000):
+            moments = [dt.datetime(2024, 1, 1, 6) + dt.timedelta(minutes=17 * at) for at in range(rows)]
+            for written in (
+                "{0:%Y}. {0:%m}. {0:%d}. {0:%H:%M:%S}",
+                "{0.day}. {0.month}. {0:%Y %H:%M}",
+                "{0.day} березня 2024 р., {0:%H:%M}",
+            ):
+                days = [one.date() if "березня" not in written else D(2024, 3, one.day) for one in moments]
+                lines = (f"{written.format(one)};Mosoda {one.day % 7};{one.hour},5" for one in moments)
+                table = read_table("\n".join(["mikor;mosoda;súly", *lines]).encode()).table
+                self.assertEqual([column.role for column in table.columns], ["period", "segment", "measure"], written)
+                self.assertEqual(table.frame["mikor"].to_list(), days)
 
     def test_a_month_is_what_the_language_of_its_column_calls_it(self) -> None:
         polish = read_periods(["5 listopada 2026", "5 grudnia 2026"], Settled())
