@@ -76,8 +76,14 @@ def conform(table: Table, columns: Sequence[Column]) -> Table:
 
 
 def renamed(problems: Sequence[Problem], pairs: Sequence[tuple[Column, Column]]) -> tuple[Problem, ...]:
+    """What was found in a table, by the columns of the dataset; and what these make of it."""
     names = {theirs.name: ours.name for theirs, ours in pairs}
-    return tuple(replace(p, column=names.get(p.column or "", p.column)) for p in problems)
+    said = (
+        "It holds texts so far, so the days of the new rows stand in it as texts such as 2026-01-31. Upload the table as a dataset of "
+        "its own to have them as days."
+    )
+    as_texts = [Problem(said, ours.name) for theirs, ours in pairs if (theirs.type, ours.type) == ("date", "text")]
+    return (*(replace(p, column=names.get(p.column or "", p.column)) for p in problems), *as_texts)
 
 
 def as_type(cells: pl.Series, theirs: Column, ours: Column, whole: bool | None = None) -> pl.Series:

@@ -38,6 +38,9 @@ class Conform(unittest.TestCase):
             conform(table("Day,Route,Fare,Late\n2026-01-01,North,cheap,no\n"), OLD.columns)
         new = conform(table("Day,Route,Fare,Late\n2026-01-01,7,5,no\n2026-01-01,8,5,no\n"), OLD.columns)
         self.assertEqual(new.frame["route"].to_list(), ["7", "8"])
+        new = conform(table("Day,Route,Fare,Late\n2026-01-01,2026. 03. 05.,5,no\n"), OLD.columns)
+        self.assertEqual(new.frame["route"].to_list(), ["2026-03-05"])
+        self.assertIn("stand in it as texts", next(p.message for p in new.problems if p.column == "route"))
 
     def test_a_column_left_blank_keeps_its_type(self) -> None:
         new = conform(table("Day,Route,Fare,Late\n2026-01-01,North,,\n"), OLD.columns)
