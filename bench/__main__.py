@@ -1,5 +1,5 @@
-"""python -m bench [grading|scope|imports|intake|orders|previews|ledger|readers|editions|front|presses|folder|drafting|long|lists|memory|cluster|changes|signals|watches|steady]: measure, and print ratios.
-``steady``, ``long``, ``lists``, ``intake``, ``orders`` and ``memory`` (an hour) take long and ``cluster`` needs ClickHouse; they are only run when they are named, or with ``all``,
+"""python -m bench [grading|scope|imports|intake|orders|previews|ledger|readers|editions|front|presses|folder|drafting|long|lists|memory|at_once|cluster|changes|signals|watches|steady]: measure, and print ratios.
+``steady``, ``long``, ``lists``, ``intake``, ``orders``, ``at_once`` and ``memory`` (an hour) take long and ``cluster`` needs ClickHouse; they are only run when they are named, or with ``all``,
 which runs everything and keeps what it says in docs/bench.md with the machine it was said of; ``all but long memory`` leaves some
 out, and what was kept of them before stays."""
 
@@ -15,6 +15,7 @@ from importlib.metadata import version
 from pathlib import Path
 
 from bench import (
+    at_once,
     changes,
     cluster,
     drafting,
@@ -56,13 +57,14 @@ PARTS = {
     "lists": lists.main,
     "memory": memory.main,
     "changes": changes.main,
+    "at_once": at_once.main,
     "cluster": cluster.main,
     "signals": signals.main,
     "watches": watches.main,
     "steady": readers.steady,
 }
 
-APART = ("cluster", "intake", "lists", "long", "memory", "orders", "steady")
+APART = ("at_once", "cluster", "intake", "lists", "long", "memory", "orders", "steady")
 DOCS = Path(__file__).parents[1] / "docs" / "bench.md"
 
 

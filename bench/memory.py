@@ -6,7 +6,10 @@ import random
 import sys
 import threading
 import time
+from contextlib import suppress
 from typing import Any
+
+import psutil
 
 from bench import lists
 from ironmark.store.scratch import held_bytes
@@ -16,8 +19,8 @@ ROWS, MEMORY = 30_000_000, 2 << 30
 MINUTES = 60.0
 
 
-class _Curve:
-    """The memory of the server's own processes, its database apart, twice a second."""
+class Curve:
+    """The memory of the server's own processes, its database and its printers apart, twice a second."""
 
     def __init__(self, server: int) -> None:
         self.seen: list[float] = []
@@ -27,7 +30,13 @@ class _Curve:
 
     def _look(self) -> None:
         while not self._over.wait(0.5):
-            self.seen.append(held_bytes([self._server]) / 1e9)
+            self.seen.append(held_bytes([self._server, *self._workers()]) / 1e9)
+
+    def _workers(self) -> list[int]:
+        """The processes that it has others beside itself for."""
+        with suppress(psutil.Error):
+            return [one.pid for one in psutil.Process(self._server).children() if one.name().startswith("python")]
+        return []
 
     def end(self) -> None:
         self._over.set()
@@ -83,7 +92,7 @@ def _asked(client: Any, ask: str, kpi: Any, rng: random.Random) -> Any:
 def main(rows: int = ROWS, minutes: float = MINUTES) -> None:
     server = world.Running("--memory", f"{MEMORY >> 20}MB").start()
     assert server.process is not None
-    curve = _Curve(server.process.pid)
+    curve = Curve(server.process.pid)
     client: Any = server.client
     began = time.perf_counter()
     lists.fill(client, rows, 60)
