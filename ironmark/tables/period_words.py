@@ -31,6 +31,7 @@ MORE_LANGUAGES = (
 _SIGNS_WITHIN = str.maketrans("", "", ".()[]'’׳״·․\u200c\u200d")
 
 
+@lru_cache(maxsize=1 << 14)
 def key_of(word: str) -> str:
     """A word as it is looked up: without case, accents and the signs of an abbreviation."""
     return folded(word.translate(_SIGNS_WITHIN))
@@ -61,6 +62,8 @@ _DIRECTION = dict.fromkeys(
     [0x200B, 0x200C, 0x200E, 0x200F, 0x061C, 0xFEFF, *range(0x202A, 0x202F), *range(0x2066, 0x206A)]
 )
 _YEAR = re.compile(r"(?:19|20|21)\d\d")
+_NUMBER, _LETTERS = re.compile(r"\d+"), re.compile(r"[a-z]{4,}")
+_SHORT_DAY = re.compile(r"\s*(\d{1,2})[./] ?(\d{1,2})[./] ?(\d{2})(?![\d.])")
 _CLOCK = re.compile(r"\d{1,2}(?::| ?h )\d{2}(?::\d{2}(?:[.,]\d+)?)?")
 _PART = re.compile(r"\d+|[^\d\s,،;:/–—-]+")
 _AFTER_A_NUMBER = re.compile(r"[年月日년월일]")
@@ -156,10 +159,20 @@ def in_words(text: str) -> Told | None:
 
     The year has four figures; without one, a day and the name of its month are needed.
     """
-    if len(text) > 60 or not any(letter.isdigit() for letter in text):
+    if len(text) > 60:
         return None
-    text = _in_plain_signs(text)
-    found = _taken_apart(text, _in(LANGUAGES) if _YEAR.search(text) is None else _known())
+    plain = text if text.isascii() else _in_plain_signs(text)
+    numbers = _NUMBER.findall(plain)
+    if not 1 <= len(numbers) <= 7 or (
+        ":" not in plain and any(len(number) == 3 or len(number) > 4 for number in numbers)
+    ):
+        return None
+    dated = _YEAR.search(plain)
+    if dated is None and text.isascii() and not _SHORT_DAY.match(plain):  # most names, such as Route 12
+        longer = _LETTERS.findall(plain.casefold())
+        if not any(word in _in(LANGUAGES).months for word in longer):
+            return None
+    found = _taken_apart(plain, _in(LANGUAGES) if dated is None else _known())
     if found is None:
         return None
     years = [number for number in found.numbers if _YEAR.fullmatch(number)]
@@ -271,5 +284,5 @@ def _without_a_year(found: _Parts) -> Told | None:
     if len(found.numbers) == 2 and signs and set(found.words) <= found.of.weekdays | _MONTH_SIGNS:
         month, day = found.numbers if found.signs[0] in signs else reversed(found.numbers)
         return "day and month alone", {"d": day, "m": month, "month": month}
-    plain = re.match(r"\s*(\d{1,2})[./] ?(\d{1,2})[./] ?(\d{2})(?![\d.])", found.text)
+    plain = _SHORT_DAY.match(found.text)
     return ("numeric", {"a": plain[1], "b": plain[2], "y": plain[3]}) if plain and not found.words else None
