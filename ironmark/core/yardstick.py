@@ -185,8 +185,7 @@ def _grade(yardstick: Yardstick, values: Floats, cuts: Floats, band: Bands) -> N
             over = np.empty(values.shape, dtype=np.bool_)
     if not fine.all():
         band[~fine] = NOT_GRADED
-    if np.isnan(np.minimum.reduce(values, axis=None, initial=np.inf)):  # none is missing, as a rule
-        band[np.isnan(values)] = NO_READING
+    band[np.isnan(values)] = NO_READING
 
 
 def why_not_graded(
