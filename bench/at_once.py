@@ -16,6 +16,7 @@ import httpx
 import numpy as np
 import polars as pl
 
+from bench.intake import sent
 from bench.memory import MEMORY, Curve
 from tests import world
 
@@ -74,18 +75,10 @@ class _People:
     def send(self, name: str, body: bytes) -> None:
         """A list as a browser sends it, and a scorecard of it."""
         with self._client() as client:
-            at, size, began = f"/api/uploads/{name}/pieces", 8 << 20, time.perf_counter()
-            for place in range(0, len(body), size):
-                self._asked(client, "piece", "PUT", f"{at}/{place // size}", content=body[place : place + size])
-            upload = client.post(at, params={"size": len(body), "file_name": f"{name}.csv"}).raise_for_status().json()
-            while upload["state"] not in ("done", "failed", "stopped"):
-                time.sleep(0.5)
-                upload = self._asked(client, "upload", "GET", f"/api/uploads/{upload['id']}").json()
+            began = time.perf_counter()
+            key = sent(client, body, name)
             self.took["taken in"].append(time.perf_counter() - began)
-            if upload["state"] != "done":
-                self.failed.append(f"taken in: {upload}")
-                return
-            self.datasets.append(key := upload["dataset"])
+            self.datasets.append(key)
             made = self._asked(client, "draft", "POST", "/api/from-rows/make", json={"dataset": key, "title": name})
             self.cards.append(made.json()["id"])
 

@@ -117,7 +117,7 @@ def _through_a_server(rows: int = 10_000_000) -> None:
     time; the list it came from was taken in before."""
     server = world.running()
     client: Any = server.client
-    took, dataset = _timed(lambda: _sent(client, parcels(rows)))
+    took, dataset = _timed(lambda: sent(client, parcels(rows)))
     print(f"\nThrough a server: {rows:,} rows sent and taken in in {took:.1f} s")
     took, _ = _timed(lambda: client.post("/api/from-rows", json={"dataset": dataset}, timeout=600).raise_for_status())
     _told("proposing", took, 2.0)
@@ -132,12 +132,12 @@ def _through_a_server(rows: int = 10_000_000) -> None:
     world.close()
 
 
-def _sent(client: Any, body: bytes) -> str:
+def sent(client: Any, body: bytes, name: str = "parcels") -> str:
     """The key of the dataset that comes of a file, which is sent as a browser sends it."""
-    at, size = "/api/uploads/parcels/pieces", 8 << 20
+    at, size = f"/api/uploads/{name}/pieces", 8 << 20
     for place in range(0, len(body), size):
         client.put(f"{at}/{place // size}", content=body[place : place + size]).raise_for_status()
-    upload = client.post(at, params={"size": len(body), "file_name": "parcels.csv"}).raise_for_status().json()
+    upload = client.post(at, params={"size": len(body), "file_name": f"{name}.csv"}).raise_for_status().json()
     while upload["state"] not in ("done", "failed", "stopped"):
         time.sleep(0.2)
         upload = client.get(f"/api/uploads/{upload['id']}").raise_for_status().json()

@@ -129,10 +129,11 @@ def serve(
     Parquet, if they are. send_to: hosts that messages may be sent to. metrics_to: addresses that may read its figures."""
     if files is not None:
         room.watch(files)
+    each = share_of(memory, workers)
     if workers == 1:
         engine = database.connect(url)
         app = create_app(
-            engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=share_of(memory, 1), packed=packed, signing=signing,
+            engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=each, packed=packed, signing=signing,
             send_to=send_to, metrics_to=metrics_to,
         )  # fmt: skip
         _Server(uvicorn.Config(app, host=host, port=port, **_WAYS), ready).run()
@@ -145,7 +146,7 @@ def serve(
         HOSTS: " ".join(sorted(hosts)),
         ROOM: str(files or ""),
     }
-    os.environ[MEMORY_EACH] = str(share_of(memory, workers))
+    os.environ[MEMORY_EACH] = str(each)
     os.environ[PACKED] = str(packed or "")
     os.environ[SIGN_IN], os.environ[TLS] = "1" * signing.needed, "1" * signing.tls
     directory = signing.identity

@@ -67,7 +67,6 @@ _SHORT_DAY = re.compile(r"\s*(\d{1,2})[./] ?(\d{1,2})[./] ?(\d{2})(?![\d.])")
 _CLOCK = re.compile(r"\d{1,2}(?::| ?h )\d{2}(?::\d{2}(?:[.,]\d+)?)?")
 _PART = re.compile(r"\d+|[^\d\s,،;:/–—-]+")
 _AFTER_A_NUMBER = re.compile(r"[年月日년월일]")
-_ENGLISH_OF = ("", "January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December")  # fmt: skip
 Told = tuple[str, dict[str, str]]  # the notation that says the same, and its parts
 
 
@@ -136,9 +135,10 @@ def months_of(words: Collection[str]) -> tuple[Mapping[str, int], str]:
     for language in languages[1:]:
         for word, of in by_word.items():
             if of[language] != read[word] and len(word) > 3:
+                called = Locale.parse("en").months["format"]["wide"]
                 return read, (
-                    f"“{word}” was read as {_ENGLISH_OF[read[word]]}; in {Locale.parse(language).get_display_name('en')} it is "
-                    f"{_ENGLISH_OF[of[language]]}. Write months as numbers if that was meant."
+                    f"“{word}” was read as {called[read[word]]}; in {Locale.parse(language).get_display_name('en')} it is "
+                    f"{called[of[language]]}. Write months as numbers if that was meant."
                 )
     return read, ""
 
@@ -202,12 +202,10 @@ def _in_plain_signs(text: str) -> str:
 
 def _taken_apart(text: str, of: _Words) -> _Parts | None:
     """Numbers and known words; None where a word is unknown, or there are too many numbers."""
-    clock, loose_first, loose_last = _CLOCK.search(text), False, False
+    clock = _CLOCK.search(text)
+    last = clock is not None and bool(_NUMBER.search(text, 0, clock.start()))  # whether a time stands behind the day
     if clock:
-        before = text[: clock.start()]
-        loose_last = bool(re.search(r"\d", before))  # what stands beside a time is of it: PM, 下午
-        loose_first = not loose_last
-        text = before if loose_last else text[clock.end() :]
+        text = text[: clock.start()] if last else text[clock.end() :]
     found = _Parts(text, of)
     unknown, end = list[int](), -2  # how many numbers stood before each unknown word
     for match in _PART.finditer(text):
@@ -226,7 +224,8 @@ def _taken_apart(text: str, of: _Words) -> _Parts | None:
         elif word and word not in _IGNORED and not (beside and len(word) <= 4):
             unknown.append(len(found.numbers))
     every = len(found.numbers)
-    odd = any(not ((loose_last and at == every) or (loose_first and at == 0)) for at in unknown)
+    of_the_time = every if last else 0  # what stands beside it: PM, 下午
+    odd = unknown if clock is None else [at for at in unknown if at != of_the_time]
     return None if odd or not 1 <= every <= 3 else found
 
 
