@@ -121,8 +121,8 @@ def main(rows: int = 3_000_000, minutes: float = 2.0) -> None:
             sending = [pool.submit(people.send, f"nagy{n}", washes(rows, n)) for n in range(SENDERS)]
             for n in range(SMALL):
                 people.send(f"kicsi{n}", washes(rows // 10, 100 + n))
-            for sent in sending:
-                sent.result()
+            for one in sending:
+                one.result()
             time.sleep(minutes * 60)
             people.over.set()
             for one in reading:

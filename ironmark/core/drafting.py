@@ -416,7 +416,7 @@ def _amount(
             f"“{column.label}” is how much there is at a time, {why}: over a span the last day counts; {sense}.", plan,
         )  # fmt: skip
     if found.sort == "share":
-        fraction = (column.most or 0) <= 1.5 and unit.text != "%"
+        fraction = (column.most or 0) <= 1.5 and not (column.unit and column.unit.text == "%")
         unit = PERCENT if fraction else Unit("number", 1, text="%")
         if weight := _weight(column, among, sorts):
             return DraftKpi(

@@ -65,6 +65,8 @@ def unit_of_label(label: str) -> ProposedUnit | None:
     for sign, code in _CURRENCIES.items():
         if sign in label:
             return ProposedUnit(Unit("currency", 0, code), f"“{label}” is in {sign}")
+    if "%" in label:  # 38.2 below a head that says percent; what is kept as a fraction says so itself
+        return ProposedUnit(Unit("number", 1, text="%"), f"“{label}” is in percent")
     words = [word for word in re.split(r"[\W_]+", label.lower()) if word]
     for word in words:
         if word in _CODES:

@@ -4,7 +4,7 @@ piece, or one number a row, is in memory."""
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -17,6 +17,7 @@ from ironmark.tables.pieces import Rows, as_numbers, frames_of, how_many_differ
 BINS = 16
 FURTHEST = 100_000  # rows from the first one on that can be put in an order where all are too many to be held
 MOST_COUNTED = 200_000  # different texts whose rows are counted
+_AT = "\0at"  # where a row stands: no column is called so
 
 
 @dataclass(frozen=True)
@@ -38,19 +39,54 @@ def some_rows(rows: Rows, offset: int, limit: int, sort: str | None, down: bool,
         found = _holding(rows, text)
         found = found if sort is None else _sorted(found, sort, down)
         return Found(found.slice(offset, limit), found.height)
-    if sort is not None and offset + limit > FURTHEST:
-        raise TooFar
-    if sort is None and not text:
+    if sort is not None:
+        if offset + limit > FURTHEST:
+            raise TooFar
+        first = _First(sort, down, offset + limit, pl.DataFrame(schema=rows.schema))
+        total = sum(first.take(some) for some in rows.by_columns(lambda read: first.of_piece(read, text)))
+        return Found(first.found.slice(offset, limit), total)
+    if not text:
         return Found(rows.slice(offset, limit), rows.height)
-    found, total, most = pl.DataFrame(schema=rows.schema), 0, offset + limit
-    for piece in rows.frames():
-        some = _holding(piece, text)
-        if sort is not None:  # the order of equal ones is that of the rows
-            found = _sorted(pl.concat([found, _sorted(some, sort, down).head(most)]), sort, down).head(most)
-        elif found.height < limit:
+    found, total = pl.DataFrame(schema=rows.schema), 0
+    for some in rows.each(None, lambda piece, _: _holding(piece, text)):
+        if found.height < limit:
             found = pl.concat([found, some.slice(max(0, offset - total), limit - found.height)])
         total += some.height
-    return Found(found if sort is None else found.slice(offset, limit), total)
+    return Found(found, total)
+
+
+class _First:
+    """The first rows in the order of a column, of pieces that are seen one after the other; what cannot come among them is not
+    read but for that column."""
+
+    def __init__(self, by: str, down: bool, most: int, none: pl.DataFrame) -> None:
+        self.found = none
+        self._by, self._down, self._most = by, down, most
+
+    def of_piece(self, read: Callable[[Sequence[str] | None], pl.DataFrame], text: str) -> tuple[pl.DataFrame, int]:
+        """Those of one piece that may come among them, and how many rows it has."""
+        rows = _holding(read(None), text) if text else None
+        keys = (read([self._by]) if rows is None else rows).select(pl.col(self._by)).with_row_index(_AT)
+        may = self._may_come(keys)
+        at = _sorted(may, self._by, self._down).head(self._most)[_AT]
+        if not len(at):
+            return self.found.clear(), keys.height
+        return (read(None) if rows is None else rows)[at], keys.height
+
+    def _may_come(self, keys: pl.DataFrame) -> pl.DataFrame:
+        """Equal ones stay behind those that came before."""
+        found, key = self.found, pl.col(self._by)
+        if found.height < self._most:
+            return keys
+        if (last := found[self._by][-1]) is None:
+            return keys.filter(key.is_not_null())
+        return keys.filter(key > last if self._down else key < last)
+
+    def take(self, piece: tuple[pl.DataFrame, int]) -> int:
+        some, height = piece
+        if some.height:
+            self.found = _sorted(pl.concat([self.found, some]), self._by, self._down).head(self._most)
+        return height
 
 
 def _sorted(rows: pl.DataFrame, by: str, down: bool) -> pl.DataFrame:

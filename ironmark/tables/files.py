@@ -6,7 +6,7 @@ import datetime as dt
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, TypeVar
 
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.formats import is_records, read_file
@@ -14,12 +14,14 @@ from ironmark.tables.grid import OLD_WORKBOOK, WORKBOOKS, Grid, grid_of
 from ironmark.tables.lines import LineKind
 from ironmark.tables.list_ends import FIRST, LAST, list_ends, outer_lines
 from ironmark.tables.notations import is_period
+from ironmark.tables.quantities import PLAIN, Measure, taken_apart
 from ironmark.tables.reader import decoded
 from ironmark.tables.table import LongTable, Problem, Table, Unreadable
 from ironmark.tables.told import ColumnKind, Told
 from ironmark.tables.understanding import Understood, understand
 from ironmark.tables.wide_lists import unfolded
 
+AnyTable = TypeVar("AnyTable", Table, LongTable)
 MOST_LOOKED_AT = 3_000_000  # bytes: larger files come from machines, and are lists
 MOST_UNFOLDED = 12_000_000  # bytes of one whose ends say otherwise
 
@@ -49,7 +51,7 @@ def read_table(
 ) -> ReadFile:  # fmt: skip
     """Read a file of any kind. recipe: how the one before was read, or what was said by hand. Raises Unreadable."""
     if body[:4] == b"PAR1" or is_records(body):
-        return ReadFile(read_file(body, sheet, decimal))
+        return ReadFile(_of_heads(read_file(body, sheet, decimal)))
     workbook = body[:4] in WORKBOOKS
     if not recipe and decimal is not None:
         return ReadFile(read_file(body, sheet, decimal))
@@ -57,7 +59,7 @@ def read_table(
     try:
         ends = None if workbook else understood_ends(body, recipe or {}, name=name, year_start=year_start)
         if free and ends and ends.tidy:
-            return ReadFile(read_file(body, sheet, decimal))
+            return ReadFile(_with_units(read_file(body, sheet, decimal), ends.units))
         if free and not ends and len(body) > MOST_LOOKED_AT:
             return ReadFile(_list_in(body, sheet, decimal))
         found = unfolded(body, ends) if ends else None
@@ -70,7 +72,7 @@ def read_table(
         return ReadFile(read_file(body, sheet, decimal))  # says itself what is wrong
     by_format = workbook and found.grain not in (None, "day")  # dates that are shown as months
     if found.tidy and not recipe and body[:4] != OLD_WORKBOOK and not by_format:
-        return ReadFile(_with_units(read_file(body, found.grid.sheet or None, decimal), found))
+        return ReadFile(_with_units(read_file(body, found.grid.sheet or None, decimal), found.units))
     own = recipe_of(found)
     return ReadFile(replace(found.table, recipe=own), own, deviations(recipe or {}, found))
 
@@ -78,22 +80,44 @@ def read_table(
 def _list_in(body: bytes, sheet: str | None, decimal: Decimal | None) -> Table:
     """A text as a plain list, but for what stands above it and below it."""
     ends = list_ends(*outer_lines(body))
-    table = read_file(body[ends.before : len(body) - ends.after], sheet, decimal)
+    body = body[ends.before : len(body) - ends.after]
+    table = _with_units(read_file(body, sheet, decimal), units_given(body))
     return replace(table, problems=ends.told(table.problems))
 
 
-def _with_units(table: Table, found: Understood) -> Table:
-    """The units that the cells and heads of a plain list give."""
+def _with_units(table: AnyTable, units: Mapping[str, Measure]) -> AnyTable:
+    """A plain list with the units that its cells and heads give. units: by head."""
     columns = [
-        replace(column, unit=found.units[column.label].unit)
-        if column.label in found.units and not column.unit
-        else column
-        for column in table.columns
+        replace(one, unit=units[one.label].unit)
+        if one.type == "number" and one.label in units and not one.unit
+        else one
+        for one in table.columns
     ]
     return replace(table, columns=tuple(columns))
 
 
+def units_given(body: bytes) -> Mapping[str, Measure]:
+    """The units that a plain list of delimited text gives in its first lines, by its heads."""
+    first, _ = outer_lines(body)
+    try:
+        found = understand(grid_of(b"".join(first.splitlines(keepends=True)[:_TELL_UNITS])))
+    except Unreadable:
+        return {}
+    return found.units if found.tidy else {}
+
+
+def _of_heads(table: AnyTable) -> AnyTable:
+    """A table whose cells are numbers with the units that its heads give: Volume (m³). What is said to be percents may be shares."""
+    given = {c.label: taken_apart(c.label)[1] or PLAIN for c in table.columns if c.type == "number"}
+    return _with_units(table, {label: one for label, one in given.items() if one.scale == 1 and one.unit != "%"})
+
+
+def of_long(table: LongTable) -> LongFile:
+    return LongFile(_with_units(table, units_given(table.begins)) if table.begins else _of_heads(table))
+
+
 FIRST_BYTES = 20_000  # which the first line is looked for in
+_TELL_UNITS = 20  # lines
 _SMALL = 20_000  # bytes, below which all of it is looked at
 
 

@@ -41,7 +41,8 @@ from ironmark.tables.table import (
     no_period,
 )
 
-AT_A_TIME = 16 << 20  # bytes of text
+AT_A_TIME, LEAST_AT_A_TIME = 16 << 20, 2 << 20  # bytes of text
+IN_WORK = 12  # what each of these bytes takes until it is packed
 MOST_DIFFERENT = 100_000  # texts of a column that are looked at together; those of more are looked at where they stand
 _HEAD, _TAIL, _TRIES = 1 << 20, 1 << 16, 24
 _ISO_MOMENT = r"^\d{4}-\d{2}-\d{2}([T ].*)?$"
@@ -176,20 +177,23 @@ class _Lines:
     grains: Mapping[str, RowGrain]
     said: list[Problem] = field(default_factory=list)  # of lines; more may come with frames
     ends: ListEnds = ListEnds()
+    begins: bytes = b""
 
 
-def read_long(path: Path, folder: Path, tell: Tell) -> LongTable | None:
+def read_long(path: Path, folder: Path, tell: Tell, room: int = IN_WORK * AT_A_TIME) -> LongTable | None:
     """A long list of delimited text in UTF-8, or a Parquet file, without more than a few of its rows in memory at once; None
     where it is none that can be read by parts. Raises Unreadable.
 
-    folder: an empty one, where its pieces lie from then on; tell: is told how far it is, 0 to 1, and may end it.
+    folder: an empty one, where its pieces lie from then on; tell: is told how far it is, 0 to 1, and may end it; room: bytes that
+    may be worked with, if there is so much.
     """
+    at_a_time = min(AT_A_TIME, max(LEAST_AT_A_TIME, room // IN_WORK))
     with path.open("rb") as file:
         head = file.read(_HEAD)
     told: dict[str, Typing] = {}
     texts: set[str] = set()  # columns of nothing but these
     for _ in range(_TRIES):
-        lines = _parquet(path) if head.startswith(b"PAR1") else _delimited(path, head, texts)
+        lines = _parquet(path) if head.startswith(b"PAR1") else _delimited(path, head, texts, at_a_time)
         if lines is None:
             return None
         names = identifiers(lines.labels)
@@ -247,10 +251,10 @@ def _table(lines: _Lines, columns: dict[str, _Column], rows: Pieces) -> LongTabl
     with_roles = assign_roles(Overview(rows.height, different, known, days), made)
     problems = [one for column in columns.values() for one in column.said]
     problems = [*lines.said, *problems, *no_period(rows.height, with_roles)]
-    return LongTable(rows, with_roles, lines.ends.told(problems))
+    return LongTable(rows, with_roles, lines.ends.told(problems), begins=lines.begins)
 
 
-def _delimited(path: Path, head: bytes, texts: Collection[str]) -> _Lines | None:
+def _delimited(path: Path, head: bytes, texts: Collection[str], at_a_time: int) -> _Lines | None:
     """texts: columns of nothing but these."""
     if is_marked(head):
         return None
@@ -267,14 +271,15 @@ def _delimited(path: Path, head: bytes, texts: Collection[str]) -> _Lines | None
 
     def frames() -> Iterator[tuple[pl.DataFrame, float]]:
         nonlocal ragged
-        for lines, far, first in _whole_lines(path, begin, end):
+        for lines, far, first in _whole_lines(path, begin, end, at_a_time):
             frame, more = _cells_of(lines, plan, header=first)
             ragged += more
             yield frame, far
         if ragged:
             said.append(of_another_width(ragged, len(plan.labels)))
 
-    return _Lines(plan.labels, frames(), kinds, plan.way, plan.grains, said, ends)
+    begins, _ = outer_lines(head[begin : head.rfind(b"\n") + 1])
+    return _Lines(plan.labels, frames(), kinds, plan.way, plan.grains, said, ends, begins)
 
 
 def _ends(path: Path, head: bytes, size: int) -> tuple[int, ListEnds]:
@@ -288,12 +293,12 @@ def _ends(path: Path, head: bytes, size: int) -> tuple[int, ListEnds]:
     return mark, list_ends(head[mark : head.rfind(b"\n") + 1], tail[tail.find(b"\n") + 1 :])
 
 
-def _whole_lines(path: Path, begin: int, end: int) -> Iterator[tuple[bytes, float, bool]]:
+def _whole_lines(path: Path, begin: int, end: int, at_a_time: int) -> Iterator[tuple[bytes, float, bool]]:
     """Some lines at a time, how far they are, and whether they are the first. Raises _Odd."""
     with path.open("rb") as file:
         file.seek(begin)
         rest, first = b"", True
-        while more := file.read(min(AT_A_TIME, end - file.tell())):
+        while more := file.read(min(at_a_time, end - file.tell())):
             lines = rest + more
             cut = _end_of_lines(lines)
             rest = lines[cut:]

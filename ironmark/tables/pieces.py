@@ -62,10 +62,11 @@ class Pieces:
         height: int = -1,
         widened: Widened | None = None,
         reads: Collection[str] | None = None,
+        ahead: int = AHEAD,
     ) -> None:
         """widened: what makes the columns that are taken from elsewhere or derived, row by row. reads: those of the rows' own
-        that it reads; all of them where it is not said."""
-        self.read, self.merges = read, merges
+        that it reads; all of them where it is not said. ahead: pieces that are unpacked while another is looked at."""
+        self.read, self.merges, self._beside = read, merges, ahead
         with read() as pieces:
             first = next(iter(pieces), None)
         self._own = pl.Schema(pl.read_parquet_schema(io.BytesIO(first))) if first else pl.Schema()
@@ -77,7 +78,7 @@ class Pieces:
         before = self._widened
         every = None if before is not None and self._reads is None else {*(self._reads or ()), *reads}
         widened = more if before is None else lambda frame: more(before(frame))
-        return Pieces(self.read, self.merges, self._height, widened, every)
+        return Pieces(self.read, self.merges, self._height, widened, every, self._beside)
 
     @property
     def height(self) -> int:
@@ -135,6 +136,10 @@ class Pieces:
         threads."""
         return self._ahead(lambda piece, at: work(self._frame(piece, names), at))
 
+    def by_columns(self, work: Callable[[Callable[[Sequence[str] | None], pl.DataFrame]], Found]) -> Iterator[Found]:
+        """What comes of each piece, as ``each`` has it; work reads those of its columns that it wants, one after the other."""
+        return self._ahead(lambda piece, _: work(lambda names: self._frame(piece, names)))
+
     def of_members(self, where: Mapping[str, Collection[str]], most: int) -> pl.DataFrame | None:
         """The rows of some members, in their order; None where these are more than ``most`` bytes. Pieces that have none by their
         statistics are left out. Raises Gone."""
@@ -158,11 +163,11 @@ class Pieces:
         return pl.concat(found)
 
     def _ahead(self, work: Callable[[bytes, int], Found]) -> Iterator[Found]:
-        with self.read() as pieces, ThreadPoolExecutor(AHEAD) as pool:
+        with self.read() as pieces, ThreadPoolExecutor(self._beside) as pool:
             coming = deque[Future[Found]]()
             for at, piece in enumerate(pieces):
                 coming.append(pool.submit(work, piece, at))
-                if len(coming) > AHEAD:
+                if len(coming) > self._beside:
                     yield coming.popleft().result()
             while coming:
                 yield coming.popleft().result()
@@ -191,7 +196,7 @@ class Joined(Pieces):
             with first.read() as before, second.read() as behind:
                 yield chain(before, behind)
 
-        super().__init__(read, {}, first.height + second.height)
+        super().__init__(read, {}, first.height + second.height, ahead=first._beside)
         self.second = second
 
 

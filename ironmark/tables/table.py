@@ -69,12 +69,13 @@ class Table:
 
 @dataclass(frozen=True)
 class LongTable:
-    """One that is too long to be held whole."""
+    """One that is too long to be held whole. begins: its first lines, of one that was delimited text."""
 
     rows: Pieces
     columns: tuple[Column, ...]
     problems: tuple[Problem, ...] = field(default=())
     recipe: dict[str, Any] | None = None
+    begins: bytes = b""
 
 
 def table_of(rows: Rows, columns: tuple[Column, ...], recipe: dict[str, Any] | None) -> Table | LongTable:

@@ -19,7 +19,7 @@ from ironmark.pages.datasets.intake import Reading
 from ironmark.store import dataset_versions, datasets
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import column_looks, facts, files, long_lists, pieces, reader
-from ironmark.tables.files import read_table
+from ironmark.tables.files import of_long, read_table
 from ironmark.tables.findings import findings
 from ironmark.tables.long_lists import read_long
 from ironmark.tables.table import LongTable, Table, Unreadable, complete_through
@@ -42,7 +42,12 @@ def by_parts(body: bytes, folder: Path) -> LongTable | None:
     path, pieces = folder / "file", folder / "pieces"
     path.write_bytes(body)
     pieces.mkdir()
-    return read_long(path, pieces, lambda share: None)
+    long = read_long(path, pieces, lambda share: None)
+    return long and of_long(long).table
+
+
+def held_whole(body: bytes) -> Table:
+    return files._with_units(reader._careful(body), files.units_given(body))
 
 
 def brewery(rows: int) -> str:
@@ -79,7 +84,7 @@ class ByParts(unittest.TestCase):
         with in_small_parts() as folder:
             if (long := by_parts(body, folder)) is None:
                 return
-            whole = reader._careful(body)
+            whole = held_whole(body)
             # Where the first of many are words, words are kept, though the rest may be figures.
             pairs = [(one, other) for one, other in zip(long.columns, whole.columns, strict=True) if one.type == "text"]
             words = {one.name for one, other in pairs if other.type != "text"}
@@ -97,6 +102,32 @@ class ByParts(unittest.TestCase):
             self.same(long, read_table(body).table)
             self.assertEqual([c.role for c in long.columns], ["period", "text", "segment", "measure", "flag", "text", "measure"])  # fmt: skip
             self.assertGreater(len(list((folder / "pieces").glob("*.parquet"))), 5)
+
+    def test_a_table_gives_the_same_units_however_many_rows_it_has(self) -> None:
+        def loads(rows: int) -> bytes:
+            lines = [
+                f"{1 + n % 28}.{1 + n % 12}.2025;Saha {n % 7};{n % 40},5;{30 + n % 9},25;{n % 900},90 €"
+                for n in range(rows)
+            ]
+            return "\n".join(["Päivä;Saha;Tilavuus (m³);Kosteus %;Hinta", *lines]).encode()
+
+        for rows in (12, 300, 3000, 120_000):  # looked at cell by cell, by its ends, and as a long list
+            columns = read_table(loads(rows)).table.columns
+            self.assertEqual([c.unit for c in columns], ["", "", "m³", "", "EUR"], rows)
+        with in_small_parts(20_000, 1000) as folder:
+            long = by_parts(loads(3000), folder)
+            self.assertEqual(long and [c.unit for c in long.columns], ["", "", "m³", "", "EUR"])
+            long = (
+                by_parts(b"Sahan kuormat\n\n" + loads(3000), folder / "titled")
+                if (folder / "titled").mkdir() is None
+                else None
+            )
+            self.assertEqual(long and [c.unit for c in long.columns], ["", "", "m³", "", "EUR"])
+        frame = read_table(loads(40)).table.frame.rename({"tilavuus_m3": "Tilavuus (m³)", "hinta": "Hinta in EUR"})
+        buffer = io.BytesIO()
+        frame.write_parquet(buffer)
+        units = {c.label: c.unit for c in read_table(buffer.getvalue()).table.columns}
+        self.assertEqual((units["Tilavuus (m³)"], units["Hinta in EUR"], units["kosteus"]), ("m³", "EUR", ""))
 
     def test_with_a_mark_of_its_encoding(self) -> None:
         body = b"\xef\xbb\xbf" + brewery(400).encode()
@@ -119,7 +150,7 @@ class ByParts(unittest.TestCase):
             with self.subTest(odd), in_small_parts(20_000, 1000) as folder:
                 long = by_parts(body, folder)
                 assert long is not None
-                self.same(long, reader._careful(body))
+                self.same(long, held_whole(body))
                 found = [p.message for p in long.problems]
                 self.assertEqual([said in message for message in found], [True] if said else [], found)
 
@@ -158,7 +189,7 @@ class ByParts(unittest.TestCase):
         with in_small_parts(2000, 20) as folder:
             long = by_parts(body, folder)
             assert long is not None
-            self.same(long, reader._careful(body))
+            self.same(long, held_whole(body))
             self.assertEqual([c.type for c in long.columns], ["date", "number", "number"])
 
     def test_columns_that_turn_out_to_be_words_and_those_that_begin_blank(self) -> None:
@@ -167,7 +198,7 @@ class ByParts(unittest.TestCase):
         with in_small_parts(2000, 1000) as folder:
             long = by_parts(body, folder)
             assert long is not None
-            self.same(long, reader._careful(body))
+            self.same(long, held_whole(body))
             self.assertEqual([c.type for c in long.columns], ["date", "text", "number", "text"])
 
     def test_what_comes_late_may_tell_that_months_stand_first(self) -> None:
@@ -176,7 +207,7 @@ class ByParts(unittest.TestCase):
         with in_small_parts(3000, 1000) as folder:
             long = by_parts(body, folder)
             assert long is not None
-            self.same(long, reader._careful(body))
+            self.same(long, held_whole(body))
             self.assertEqual(long.rows.select(["when", "when_2"]).row(0), (dt.date(2026, 1, 4), dt.date(2026, 4, 1)))
 
     def test_parquet(self) -> None:

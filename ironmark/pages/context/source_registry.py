@@ -31,12 +31,13 @@ from ironmark.tables.folders import Files, FolderSource, FolderTable, allowed, f
 from ironmark.tables.live import LiveSource
 from ironmark.tables.live_relation import LiveTable
 from ironmark.tables.live_waiting import FRESH_S, Patient
-from ironmark.tables.pieces import Pieces, Rows
+from ironmark.tables.pieces import AHEAD, Pieces, Rows
 
 MEMORY = 2 << 30  # of all processes together, unless another is told
 LEAST_MEMORY = 512 << 20
 OWN = 400 << 20  # that the program itself takes in each process once it has read rows, whatever it holds of them
 LOOK = 100 << 20  # that a look at many rows takes
+AMPLE = 128 << 20  # room for one thing to work in, from which more is read ahead of it
 OF_ROWS, OF_READINGS, OF_ANSWERS = 0.5, 0.03, 0.03  # of what a process may have; the rest is for what it works on
 TURNS = 2  # pages worked on at once; more of them in one process take longer together than in turn
 
@@ -182,7 +183,8 @@ class Sources:
                 yield found
 
         widened = datasets.widened(session, dataset, apart)
-        return Pieces(read, dataset.merges_but(apart), dataset.row_count, widened, dataset.wide.reads)
+        ahead = AHEAD if self.room > AMPLE else 1
+        return Pieces(read, dataset.merges_but(apart), dataset.row_count, widened, dataset.wide.reads, ahead)
 
     def _used(self, key: _Place) -> ColumnSource | None:
         """Rows that are held, used last from now on; others are given up where all have come to take too much room."""

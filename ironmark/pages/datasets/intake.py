@@ -21,14 +21,14 @@ from ironmark.store import calendar, dataset_versions, scratch
 from ironmark.store.dataset_versions import Tell, nobody
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.celltypes import Decimal
-from ironmark.tables.files import FIRST_BYTES, LongFile, ReadFile, heads_periods, read_table
+from ironmark.tables.files import FIRST_BYTES, LongFile, ReadFile, heads_periods, of_long, read_table
 from ironmark.tables.formats import as_lines, is_records, unpacked_size
 from ironmark.tables.grid import WORKBOOKS
 from ironmark.tables.lines import LineKind
 from ironmark.tables.long_lists import read_long
 from ironmark.tables.plain_text import as_utf8, is_packed, unpacked
 from ironmark.tables.refresh import How
-from ironmark.tables.table import LongTable, Unreadable
+from ironmark.tables.table import Unreadable
 from ironmark.tables.told import ColumnKind, Down, GroupsAre
 
 # Shares of the room that is worked with: from one a file is read by parts, up to one it may be held whole.
@@ -73,9 +73,9 @@ class Reading:
         if (
             size > room // LONG
             and not (asked or across or records)
-            and (long := _long(path, first, folder, tell)) is not None
+            and (long := _long(path, first, folder, tell, room)) is not None
         ):
-            return LongFile(long)
+            return long
         takes = "a line for each period, in place of a column, " if across else ""
         _refuse_beyond(
             size, RECORDS if records else UNFOLDED if across else WHOLE, room,
@@ -98,11 +98,11 @@ class Reading:
         return replace(read, table=replace(read.table, problems=(*said, *read.table.problems)))  # type: ignore[arg-type]
 
 
-def _long(path: Path, first: bytes, folder: Path, tell: Tell) -> LongTable | None:
+def _long(path: Path, first: bytes, folder: Path, tell: Tell, room: int) -> LongFile | None:
     with scratch.folder("plain") as beside:
         plain, said = (path, ()) if first.startswith(b"PAR1") else as_utf8(path, beside / "lines")
-        long = read_long(plain, folder, tell)
-        return long and replace(long, problems=(*said, *long.problems))
+        long = read_long(plain, folder, tell, room)
+        return None if long is None else of_long(replace(long, problems=(*said, *long.problems)))
 
 
 def require_room(body: bytes, room: int, *, rows: bool = True) -> None:
