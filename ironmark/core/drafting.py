@@ -22,6 +22,7 @@ from ironmark.core.drafting_words import (
     UNITS,
     USED,
     WHOLE,
+    YES_NO,
     joined,
     physical,
     stem_in,
@@ -361,10 +362,27 @@ def _share_of_flag(column: Facts) -> DraftKpi:
     )  # fmt: skip
 
 
+def _yes_of(members: Sequence[str]) -> str | None:
+    """The one of two members that says yes, in whichever language."""
+    said = {member.strip().lower(): member for member in members}
+    pair = next((pair for pair in YES_NO if len(members) == 2 and set(pair) == set(said)), None)
+    return None if pair is None else said[pair[0]]
+
+
+def _share_of_yes(column: Facts, yes: str) -> DraftKpi:
+    way = _direction(column)
+    return DraftKpi(
+        _handle(column.label, "share_of"), f"{column.label} share", f'count(where {column.name} = "{yes}") / count()', PERCENT, way, "rate",
+        f"“{column.label}” says “{yes}” or not: the share of rows where it does, {_SENSE[way]}.",
+    )  # fmt: skip
+
+
 def _share_of_outcome(column: Facts) -> list[DraftKpi]:
     """The share of the member that a segment of outcomes is read by: the good one, else the bad one."""
     if not 2 <= len(column.members) <= 8:
         return []
+    if (yes := _yes_of(column.members)) is not None:
+        return [_share_of_yes(column, yes)]
     outcome = bool(stem_of(column, OUTCOME))
     good = next((m for m in column.members if stem_in(m, GOOD_OUTCOMES)), None) if outcome else None
     bad = next((m for m in column.members if better_of(m) == "lower"), None)

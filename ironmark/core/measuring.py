@@ -124,7 +124,10 @@ def told_by(text: str) -> dict[str, tuple[float, str]]:
         tell("amount", 1.4, f"{words[0]}_{words[1]}")  # number of calls
     for word in words:
         for part, tells in parts:
-            if len(word) > len(part) + 1 and (word.startswith(part) if tells.endswith("^") else word.endswith(part)):
+            # A letter or two in front of what ends a word make another word, but where each letter is one.
+            if len(word) > len(part) + (part < "\u2e80") and (
+                word.startswith(part) if tells.endswith("^") else word.endswith(part)
+            ):
                 tell(tells.rstrip("^"), 1.2, word)
     return found
 

@@ -22,7 +22,10 @@ BLANKS = (
 YES = ("yes", "y", "true", "ja", "oui", "si", "sí")
 NO = ("no", "n", "false", "nein", "non")
 NEARLY = 0.9  # a column this much of one type is of that type, its other cells are problems
-_MONEY = r"[£$€¥\s\u00a0\u202f'’]"
+_MONEY = r"(?:US|R|A|C|HK|NZ|S)?\$|[\p{Sc}\s\u00a0\u202f'’]"
+_MONEY_BEHIND = r"(?:zł|kč|kr\.?|chf|sfr\.?|fr\.|eur|usd|gbp|sek|nok|dkk|pln|czk|huf|ft|ron|lei|leva|лв\.?|rsd|din\.?|руб\.?|р\.|грн\.?|tl|rmb|元|円|원)$"
+_MONEY_BEFORE = r"^(?:chf|sfr\.?|fr\.|eur|usd|gbp|kr\.?|rs\.?|rp\.?)"
+_MONEY_FIRST = rf"(?i){_MONEY_BEFORE}\s*[\d.,+\-−(]|^(?:US|R|A|C|HK|NZ|S)\$"
 _POINT = r"^[+\-−]?(\d+|\d{1,3}(,\d{3})+)?(\.\d+)?(e[+-]?\d+)?%?$"
 _COMMA = r"^[+\-−]?(\d+|\d{1,3}(\.\d{3})+)?(,\d+)?%?$"
 Decimal = Literal["point", "comma"]
@@ -53,7 +56,15 @@ def _hyphened(text: pl.Series) -> pl.Series:
 def digits(text: pl.Expr) -> pl.Expr:
     """Texts without the signs of money and blanks in between, and with a minus for brackets."""
     plain = text.str.replace_all(_MONEY, "").str.to_lowercase()
+    plain = plain.str.replace(f"{_MONEY_BEHIND}|{_MONEY_BEFORE}", "")
     return plain.str.replace(_BRACKETED, "-$1")
+
+
+def _digits_of(text: pl.Series) -> pl.Series:
+    """The same of a column, which is left as it is where it has none of these."""
+    if not text.str.contains(r"[^\d.,+\-−%]").any():
+        return text
+    return text.to_frame().select(digits(pl.all())).to_series()
 
 
 _TOGETHER = 1_000_000  # cells that are looked at in one go, so that a pattern is made ready once for all their columns
@@ -121,7 +132,7 @@ def like(texts: pl.Series, kind: ColumnType) -> pl.Series:
     """Which texts look like days or numbers, however these are written."""
     text = texts.str.strip_chars()
     if kind == "number":
-        return text.to_frame("cell").select(digits(pl.col("cell")).str.contains(f"{_POINT}|{_COMMA}")).to_series()
+        return _digits_of(text).str.contains(f"{_POINT}|{_COMMA}")
     plain = _hyphened(text).str.contains("|".join(pattern for _, pattern, _ in _DATES))
     other = [bool(notations_of(cell)) for cell in text.filter(~plain.fill_null(True))]
     return plain.scatter((~plain.fill_null(True)).arg_true(), other)
@@ -145,8 +156,10 @@ def typed_cells(cells: pl.Series, label: str, way: Decimal | None = None, year_s
         return TypedCells(text, "text", [Problem("The column is empty.")] if len(text) else [])
     if (periods := as_periods(text, label, year_start)) is not None:
         return periods
-    # Neither days nor numbers begin with a letter, but for an exponent.
-    words = float(filled.str.contains(r"^[\p{L}--[eE]]").mean() or 0) > 1 - NEARLY + 1e-9  # type: ignore[arg-type]
+    # Neither days nor numbers begin with a letter, but for an exponent and what says whose money it is.
+    lettered = filled.str.contains(r"^[\p{L}--[eE]]")
+    words = float(lettered.mean() or 0) > 1 - NEARLY + 1e-9  # type: ignore[arg-type]
+    words = words and not bool(filled.head(20).str.contains(_MONEY_FIRST).all())
     attempts = (_as_flag,) if words else (_as_flag, _as_date, lambda cells: _as_number(cells, way))
     for attempt in attempts:
         typed, kind, found = attempt(text)
@@ -247,7 +260,7 @@ def _as_date(text: pl.Series) -> Attempt:
 
 def _as_number(text: pl.Series, way: Decimal | None = None) -> Attempt:
     """way: how the file writes numbers; a column that contradicts it is read by itself, and told."""
-    plain = text.to_frame().select(digits(pl.all())).to_series()
+    plain = _digits_of(text)
     filled = plain.drop_nulls()
     point, comma = filled.str.contains(_POINT), filled.str.contains(_COMMA)
     if max(float(point.mean() or 0), float(comma.mean() or 0)) < NEARLY:  # type: ignore[arg-type]

@@ -11,8 +11,14 @@ from functools import lru_cache
 from ironmark.tables.celltypes import BLANKS, Decimal
 
 _BLANK = frozenset(BLANKS)
-CURRENCIES = {"£": "GBP", "€": "EUR", "$": "USD", "¥": "JPY", "zł": "PLN", "kč": "CZK"}
-_CODES = ["GBP", "EUR", "USD", "CHF", "SEK", "NOK", "DKK", "JPY", "CAD", "AUD", "NZD", "PLN", "CZK"]
+CURRENCIES = {
+    "£": "GBP", "€": "EUR", "$": "USD", "¥": "JPY", "zł": "PLN", "kč": "CZK", "₽": "RUB", "руб": "RUB", "₴": "UAH", "грн": "UAH", "₺": "TRY",
+    "₹": "INR", "₩": "KRW", "₪": "ILS", "₫": "VND", "฿": "THB", "円": "JPY", "元": "CNY", "원": "KRW", "лв": "BGN",
+}  # fmt: skip
+_CODES = [
+    "GBP", "EUR", "USD", "CHF", "SEK", "NOK", "DKK", "JPY", "CAD", "AUD", "NZD", "PLN", "CZK", "HUF", "RON", "TRY", "RUB", "UAH", "ISK", "INR", "CNY",
+    "KRW", "BRL", "MXN", "ZAR", "SGD", "HKD", "THB", "ILS", "BGN", "RSD",
+]  # fmt: skip
 _WORDS = {"euro": "EUR", "euros": "EUR", "pounds": "GBP", "dollars": "USD", "francs": "CHF"}
 # Units by how they may be written; the first is how they are kept.
 _UNITS = {
@@ -76,6 +82,8 @@ def measure_of(text: str) -> Measure | None:
         return None
     if plain.lower() in _COUNTS:
         return Measure()
+    if plain == "Ft":  # with a large letter; feet are ft
+        return Measure("HUF")
     if plain.lower() in _BY_WORD and (len(plain) > 1 or plain.islower() or plain == "%"):
         return Measure(_BY_WORD[plain.lower()])
     unit, scale, rest = "", 1.0, plain

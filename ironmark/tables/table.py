@@ -134,7 +134,7 @@ def identifiers(labels: Iterable[str]) -> list[str]:
     """Headers as names a formula can hold: letters, digits and underscores, none twice, none a word of it."""
     names: list[str] = []
     for at, label in enumerate(labels, start=1):
-        plain = unicodedata.normalize("NFKC", label).strip().lower()
+        plain = unicodedata.normalize("NFKC", label).strip().lower().replace("i\u0307", "i")  # İ has its dot beside it
         name = re.sub(r"\W+", "_", plain).strip("_")[:60] or f"column_{at}"
         if name[0].isdigit() or name in RESERVED or name in AGGREGATES:
             name = f"c_{name}" if name[0].isdigit() else f"{name}_"

@@ -1,0 +1,75 @@
+"""First drafts of tables as they are kept in other languages: what their heads, signs of money and yes and no tell."""
+
+from __future__ import annotations
+
+import unittest
+
+from ironmark.core.drafting import draft
+from ironmark.tables.facts import facts_of
+from ironmark.tables.files import read_table
+
+# A head, two lines that take turns (# stands for a number that differs from row to row), and what is made of them.
+TABLES = {
+    "Finnish": (
+        "Päivä;Saha;Tilavuus (m³);Kosteus %;Hinta;Hylätty;Sahausaika", "Äänekoski;#,5;#,2;1#,90 €;kyllä;#", "Ylä;#,4;#,8;2#,10 €;ei;#",
+        "count(where hylätty = \"kyllä\") / count() < | sum(tilavuus_m3) | sum(hinta) | mean(kosteus) | mean(sahausaika)",
+    ),
+    "Polish": (
+        "Data;Scena;Sprzedane bilety;Przychody;Zwroty;Odwołany", "Duża;#;1 2#,50 zł;#;tak", "Mała;#;3#,00 zł;#;nie",
+        "count(where odwołany = \"tak\") / count() < | sum(sprzedane_bilety) | sum(przychody) > | sum(zwroty) <",
+    ),
+    "Hungarian": (
+        "Nap;Könyvtár;Kölcsönzések;Bírság Ft;Késés (perc);Visszahozta", "Fő;#;#00;#;igen", "Őr;#;#50;#;nem",
+        "count(where visszahozta = \"igen\") / count() | sum(kölcsönzések) | sum(bírság_ft) | mean(késés_perc) <",
+    ),
+    "Turkish": (
+        "Tarih;Fırın;Üretim (adet);İade;Maliyet;Bekleme süresi", "Ada;#;#;#,5;#", "Kıyı;#;#;#,2;#",
+        "sum(üretim_adet) > | sum(iade) < | sum(maliyet) < | mean(bekleme_süresi) <",
+    ),
+    "Greek": (
+        "Ημερομηνία;Φούρνος;Πωλήσεις (€);Επιστροφές;Αναμονή (λεπτά)", "Άνω;#,5;#;#", "Κάτω;#,2;#;#",
+        "sum(πωλήσεις) > | sum(επιστροφές) < | mean(αναμονή_λεπτά) <",
+    ),
+    "Russian": (
+        "Дата;Ферма;Поголовье;Брак;Температура;Выручка", "Север;1#;#;#,5;#00 руб.", "Юг;2#;#;#,1;#50 руб.",
+        "sum(поголовье) | sum(брак) < | mean(температура) | sum(выручка) >",
+    ),
+    "Japanese": (
+        "日付;旅館;宿泊者数;売上高;満足度;キャンセル", "山荘;#;#000;#.5;はい", "海荘;#;#500;#.2;いいえ",
+        "count(where キャンセル = \"はい\") / count() < | sum(宿泊者数) | sum(売上高) > | mean(満足度) >",
+    ),
+    "Korean": (
+        "날짜;병원;환자수;대기시간(분);불만 건수;재방문", "강북;#;#;#;예", "강남;#;#;#;아니오",
+        "count(where 재방문 = \"예\") / count() | sum(환자수) | mean(대기시간_분) < | sum(불만_건수) <",
+    ),
+}  # fmt: skip
+
+
+def rows_of(head: str, *lines: str) -> bytes:
+    """120 days of both lines, one a day."""
+    found = [head]
+    for n in range(120):
+        cells = lines[n % 2].replace("#", "{}")
+        numbers = [10 + (n * step) % 83 for step in (7, 11, 13, 29, 31, 37)]
+        found.append(f"2025-{1 + n // 28:02d}-{1 + n % 28:02d};{cells.format(*numbers[: cells.count('{}')])}")
+    return "\n".join(found).encode()
+
+
+class Elsewhere(unittest.TestCase):
+    def test_a_first_draft_says_what_the_table_measures(self) -> None:
+        signs = {"higher": " >", "lower": " <"}
+        for language, (head, one, other, wanted) in TABLES.items():
+            with self.subTest(language):
+                table = read_table(rows_of(head, one, other)).table
+                made = draft("Rows", facts_of(table.frame, table.columns)).kpis
+                formulas = {f"{k.formula}{signs.get(k.direction, '')}" for k in made if k.place == "made"}
+                self.assertEqual(formulas, {"count()", *wanted.split(" | ")})
+
+    def test_money_is_told_by_how_it_is_written(self) -> None:
+        for cell, unit in (("{} zł", "PLN"), ("{} Kč", "CZK"), ("{} Ft", "HUF"), ("₺{}", "TRY"), ("{} грн", "UAH"), ("CHF {}", "CHF"), ("US$ {}", "USD"), ("{}円", "JPY")):  # fmt: skip
+            lines = [f"2025-03-{1 + n % 28:02d};{cell.format(f'{n} {100 + n},50')}" for n in range(1, 40)]
+            table = read_table("\n".join(["Day;Amount", *lines]).encode()).table
+            self.assertEqual([c.type for c in table.columns], ["date", "number"], cell)
+            self.assertEqual(table.frame["amount"].to_list()[:2], [1101.5, 2102.5], cell)
+            if cell != "US$ {}":
+                self.assertEqual(table.columns[1].unit, unit, cell)
