@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-import unicodedata
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -23,10 +21,13 @@ from ironmark.core.drafting_words import (
     USED,
     WHOLE,
     YES_NO,
+    handle_of,
     joined,
+    one_of,
     physical,
     stem_in,
     stem_of,
+    unsigned,
     words,
 )
 from ironmark.core.measuring import NO_MEASURE, SURE, Facts, Measured, better_of, measured, told_by
@@ -174,7 +175,7 @@ _TOTALS = "A row is the total of several here: how many rows there are says litt
 
 def _rows_counted(name: str) -> DraftKpi:
     return DraftKpi(
-        _handle(name, "number_of"), name if name.lower().endswith("s") else f"Number of {name.lower()}", "count()",
+        handle_of(name, "number_of"), name if name.lower().endswith("s") else f"Number of {name.lower()}", "count()",
         Unit("number", 0), better_of(name), "flow",
         "Every row counts once.",
     )  # fmt: skip
@@ -189,7 +190,7 @@ def _may_not_happen(column: Facts) -> bool:
 
 def _share_that_happened(column: Facts) -> DraftKpi:
     return DraftKpi(
-        _handle(f"with {column.label}", "share_with"), f"With {column.label.lower()}", f"count(where {column.name} is filled) / count()",
+        handle_of(f"with {column.label}", "share_with"), f"With {column.label.lower()}", f"count(where {column.name} is filled) / count()",
         PERCENT, "open", "rate",
         f"“{column.label}” is blank on some rows: there it did not happen. The share of rows where it did.",
     )  # fmt: skip
@@ -200,7 +201,7 @@ def _of_no_measure(column: Facts, sort: str) -> DraftKpi:
     if sort in ("code", "place"):
         return _distinct_of(column, "How many different ones there are.")
     return DraftKpi(
-        _handle(f"mean {column.label}", "mean_of"), f"Mean {column.label.lower()}", f"mean({column.name})", Unit("number", 1), "open", "rate",
+        handle_of(f"mean {column.label}", "mean_of"), f"Mean {column.label.lower()}", f"mean({column.name})", Unit("number", 1), "open", "rate",
         "Its mean, as you asked for it.",
     )  # fmt: skip
 
@@ -208,7 +209,7 @@ def _of_no_measure(column: Facts, sort: str) -> DraftKpi:
 def _spread(column: Facts) -> DraftKpi:
     unit = _unit(column)
     return DraftKpi(
-        _handle(f"spread of {column.label}", "spread_of"), f"Spread of {_unsigned(column.label).lower()}", f"stdev({column.name})",
+        handle_of(f"spread of {column.label}", "spread_of"), f"Spread of {unsigned(column.label).lower()}", f"stdev({column.name})",
         Unit(unit.kind, max(1, unit.decimals), unit.currency, unit.text), "open", "rate",
         f"How far “{column.label}” lies apart from row to row: its standard deviation.", place="offered",
     )  # fmt: skip
@@ -225,38 +226,9 @@ def _distinct(column: Facts) -> DraftKpi | None:
 
 def _distinct_of(column: Facts, reason: str) -> DraftKpi:
     return DraftKpi(
-        _handle(f"different {column.label}", "different"), f"Different {column.label.lower()}", f"distinct({column.name})",
+        handle_of(f"different {column.label}", "different"), f"Different {column.label.lower()}", f"distinct({column.name})",
         Unit("number", 0), "open", "rate", reason, place="offered",
     )  # fmt: skip
-
-
-def _unsigned(label: str) -> str:
-    """A label without the sign of its unit, which every figure carries: Cost of “Cost £”."""
-    if physical(label):
-        return " ".join(re.sub(r"[()\[\]]", " ", label).split()[:-1])
-    given = unit_of_label(label)
-    codes = rf"|{given.unit.currency}" if given and given.unit.currency else ""
-    codes += "|mins?|hrs?" if given and given.unit.kind == "duration" else ""
-    return (
-        re.sub(rf"\s*[(\[]?\b([£$€¥%]{codes})\b[)\]]?\s*$|\s*[(\[]?[£$€¥%][)\]]?\s*$", "", label, flags=re.I) or label
-    )
-
-
-def _one_of(label: str) -> str:
-    """What one of several is called: a repair of repairs, a parcel delivered of parcels delivered."""
-    words = label.lower().split()
-    at = next(
-        (at for at in (len(words) - 1, 0) if words and words[at].endswith("s") and not words[at].endswith("ss")), None
-    )
-    if at is not None:
-        words[at] = f"{words[at][:-3]}y" if words[at].endswith("ies") else words[at][:-1]
-    return " ".join(words)
-
-
-def _handle(label: str, fallback: str) -> str:
-    """One word of the letters of the label, whichever alphabet they are of."""
-    plain = re.sub(r"[\W_]+", "_", unicodedata.normalize("NFKC", label).lower()).strip("_")[:40]
-    return plain if plain and not plain[0].isdigit() else f"{fallback}_{plain}".strip("_")
 
 
 def _planned(column: Facts, among: Sequence[Facts]) -> Facts | None:
@@ -339,9 +311,9 @@ def _is_used(column: Facts) -> bool:
 
 def _used_per(column: Facts, counted: Facts) -> DraftKpi:
     unit = _unit(column)
-    name = f"{_unsigned(column.label)} per {_one_of(counted.label)}"
+    name = f"{unsigned(column.label)} per {one_of(counted.label)}"
     return DraftKpi(
-        _handle(name, "value_of"), name, f"sum({column.name}) / sum({counted.name})",
+        handle_of(name, "value_of"), name, f"sum({column.name}) / sum({counted.name})",
         Unit(unit.kind, max(2, unit.decimals), unit.currency, unit.text), "lower", "rate",
         f"“{column.label}” grows with {counted.label.lower()}: a ratio of totals, so that busy rows are not held against it.",
         place="offered",
@@ -357,7 +329,7 @@ _SENSE: dict[Direction, str] = {
 def _share_of_flag(column: Facts) -> DraftKpi:
     way = _direction(column)
     return DraftKpi(
-        _handle(column.label, "share_of"), f"{column.label} share", f"count(where {column.name} = yes) / count()", PERCENT, way, "rate",
+        handle_of(column.label, "share_of"), f"{column.label} share", f"count(where {column.name} = yes) / count()", PERCENT, way, "rate",
         f"“{column.label}” is yes or no: the share of rows where it is yes, {_SENSE[way]}.",
     )  # fmt: skip
 
@@ -372,7 +344,7 @@ def _yes_of(members: Sequence[str]) -> str | None:
 def _share_of_yes(column: Facts, yes: str) -> DraftKpi:
     way = _direction(column)
     return DraftKpi(
-        _handle(column.label, "share_of"), f"{column.label} share", f'count(where {column.name} = "{yes}") / count()', PERCENT, way, "rate",
+        handle_of(column.label, "share_of"), f"{column.label} share", f'count(where {column.name} = "{yes}") / count()', PERCENT, way, "rate",
         f"“{column.label}” says “{yes}” or not: the share of rows where it does, {_SENSE[way]}.",
     )  # fmt: skip
 
@@ -393,7 +365,7 @@ def _share_of_outcome(column: Facts) -> list[DraftKpi]:
     quoted = member.replace('"', "'")
     return [
         DraftKpi(
-            _handle(f"{member} share", "share_of"), f"{member[:60].capitalize()} share",
+            handle_of(f"{member} share", "share_of"), f"{member[:60].capitalize()} share",
             f'count(where {column.name} = "{quoted}") / count()', PERCENT, way, "rate",
             f"“{column.label}” tells how each row ended: the share that is “{member}”.",
         )
@@ -404,7 +376,7 @@ def _share_of_whole(part: Facts, whole: Facts) -> DraftKpi:
     own = part.label.lower().startswith(whole.label.lower())
     name = f"{part.label}, share" if own else f"{part.label} of {whole.label.lower()}"
     return DraftKpi(
-        _handle(f"{part.label} per {whole.label}", "share_of"), name, f"sum({part.name}) / sum({whole.name})", PERCENT, _direction(part), "rate",
+        handle_of(f"{part.label} per {whole.label}", "share_of"), name, f"sum({part.name}) / sum({whole.name})", PERCENT, _direction(part), "rate",
         f"“{part.label}” is never more than “{whole.label}”: a ratio of totals, so that small rows weigh little.",
     )  # fmt: skip
 
@@ -413,7 +385,7 @@ def _amount(
     column: Facts, found: Measured, plan: str, among: Sequence[Facts], sorts: Mapping[str, Measured]
 ) -> DraftKpi:
     """A KPI of one column, by what it measures."""
-    unit, way, handle = _unit(column), _direction(column), _handle(column.label, "value_of")
+    unit, way, handle = _unit(column), _direction(column), handle_of(column.label, "value_of")
     if column.whole and (column.least, column.most) == (0.0, 1.0):
         return DraftKpi(
             handle, f"{column.label} share", f"mean({column.name})", PERCENT, way, "rate",
@@ -425,12 +397,12 @@ def _amount(
         large = max(abs(column.most or 0), abs(column.least or 0)) > 1000
         places = unit.decimals if column.whole or unit.kind != "number" or large else 1
         return DraftKpi(
-            handle, _unsigned(column.label), f"sum({column.name})", Unit(unit.kind, places, unit.currency, unit.text, large), way, "flow",
+            handle, unsigned(column.label), f"sum({column.name})", Unit(unit.kind, places, unit.currency, unit.text, large), way, "flow",
             f"“{column.label}” adds up, {why}: its sum; {sense}.", plan,
         )  # fmt: skip
     if found.sort == "level":
         return DraftKpi(
-            handle, _unsigned(column.label), f"sum({column.name})", unit, way, "stock",
+            handle, unsigned(column.label), f"sum({column.name})", unit, way, "stock",
             f"“{column.label}” is how much there is at a time, {why}: over a span the last day counts; {sense}.", plan,
         )  # fmt: skip
     if found.sort == "share":
@@ -438,11 +410,11 @@ def _amount(
         unit = PERCENT if fraction else Unit("number", 1, text="%")
         if weight := _weight(column, among, sorts):
             return DraftKpi(
-                handle, _unsigned(column.label), f"sum({column.name} * {weight.name}) / sum({weight.name})", unit, way, "rate",
+                handle, unsigned(column.label), f"sum({column.name} * {weight.name}) / sum({weight.name})", unit, way, "rate",
                 f"“{column.label}” is a share, {why}: weighed by “{weight.label}”, so that small rows weigh little; {sense}.", plan,
             )  # fmt: skip
         return DraftKpi(
-            handle, _unsigned(column.label), f"mean({column.name})", unit, way, "rate",
+            handle, unsigned(column.label), f"mean({column.name})", unit, way, "rate",
             f"“{column.label}” is a share, {why}: its mean, in which every row weighs the same; {sense}.", plan,
         )  # fmt: skip
     what = {"price": "the price of one", "rating": "a rating", "duration": "how long each took"}.get(
@@ -450,7 +422,7 @@ def _amount(
     )
     places = max(1, unit.decimals) if unit.kind != "currency" else 2
     return DraftKpi(
-        handle, _unsigned(column.label), f"mean({column.name})", Unit(unit.kind, places, unit.currency, unit.text), way, "rate",
+        handle, unsigned(column.label), f"mean({column.name})", Unit(unit.kind, places, unit.currency, unit.text), way, "rate",
         f"“{column.label}” is {what}, {why}: its mean; {sense}.", plan,
     )  # fmt: skip
 

@@ -1,11 +1,13 @@
-"""The words by which a column is known: stems in several languages, and whether a column's name has one."""
+"""The words by which a column is known: stems in several languages, whether a column's name has one, and what is called after it."""
 
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Sequence
 
 from ironmark.core.measuring import Facts
+from ironmark.core.units import unit_of_label
 
 
 def _stems(words: str) -> tuple[str, ...]:
@@ -126,3 +128,32 @@ def physical(label: str) -> str:
     """The unit that the last word of a label is: Fuel l, Weight (kg)."""
     words = re.sub(r"[()\[\]]", " ", label).split()
     return _PHYSICAL.get(words[-1].lower(), "") if len(words) > 1 else ""
+
+
+def unsigned(label: str) -> str:
+    """A label without the sign of its unit, which every figure carries: Cost of “Cost £”."""
+    if physical(label):
+        return " ".join(re.sub(r"[()\[\]]", " ", label).split()[:-1])
+    given = unit_of_label(label)
+    codes = rf"|{given.unit.currency}" if given and given.unit.currency else ""
+    codes += "|mins?|hrs?" if given and given.unit.kind == "duration" else ""
+    return (
+        re.sub(rf"\s*[(\[]?\b([£$€¥%]{codes})\b[)\]]?\s*$|\s*[(\[]?[£$€¥%][)\]]?\s*$", "", label, flags=re.I) or label
+    )
+
+
+def one_of(label: str) -> str:
+    """What one of several is called: a repair of repairs, a parcel delivered of parcels delivered."""
+    words = label.lower().split()
+    at = next(
+        (at for at in (len(words) - 1, 0) if words and words[at].endswith("s") and not words[at].endswith("ss")), None
+    )
+    if at is not None:
+        words[at] = f"{words[at][:-3]}y" if words[at].endswith("ies") else words[at][:-1]
+    return " ".join(words)
+
+
+def handle_of(label: str, fallback: str) -> str:
+    """One word of the letters of the label, whichever alphabet they are of."""
+    plain = re.sub(r"[\W_]+", "_", unicodedata.normalize("NFKC", label).lower()).strip("_")[:40]
+    return plain if plain and not plain[0].isdigit() else f"{fallback}_{plain}".strip("_")
