@@ -7,7 +7,7 @@ import threading
 import weakref
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from copy import copy
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TypeVar
 
 import numpy as np
@@ -17,7 +17,7 @@ from ironmark.core import formula_nodes
 from ironmark.core.readings import Members
 from ironmark.tables.cells import BLANK_MEMBER, NOT_OPENED, NoPeriod, Unit, Within
 from ironmark.tables.kept_cells import Head
-from ironmark.tables.labels import is_of, labels_of
+from ironmark.tables.labels import labels_of
 from ironmark.tables.pieces import Gone, Pieces, Rows
 
 ALL = 1 << 60
@@ -25,7 +25,22 @@ MOST_PAIRS = 1 << 22  # of members of two segments that may share rows, to be to
 EPOCH = dt.date(1970, 1, 1).toordinal()
 Found = TypeVar("Found")
 Order = Mapping[str, Sequence[str]]
-_Labels = tuple[pl.Series, bool]  # of each row, and whether the texts of the column are known from these
+
+
+@dataclass(frozen=True)
+class _Labels:
+    """Which of some ``names`` the label of each row is, (N,), in as few bytes as these need. plain: whether the texts of the
+    column are known from them."""
+
+    codes: np.ndarray
+    names: Sequence[str]
+    plain: bool
+
+    def of(self, names: Sequence[str]) -> np.ndarray:
+        """Which rows have one of some names."""
+        wanted: np.ndarray = np.array([name in names for name in self.names], dtype=bool)
+        found: np.ndarray = wanted[self.codes]
+        return found
 
 
 class ColumnRows:
@@ -50,7 +65,7 @@ class ColumnRows:
             raise NoPeriod("The dataset has no rows with a date yet; upload rows first.")
         keep = (days <= through).fill_null(False)  # a row without a day is none of any period
         for segment, names in within if some is None else ():
-            keep &= is_of(labels[segment][0], names)
+            keep &= pl.Series(labels[segment].of(names))
         if of is None and not keep.any():
             if within:
                 raise NoPeriod(NOT_OPENED)
@@ -60,7 +75,8 @@ class ColumnRows:
             )
         every = bool(keep.all())
         if not every:
-            labels = {segment: (names.filter(keep), plain) for segment, (names, plain) in labels.items()}
+            kept: np.ndarray = keep.to_numpy()
+            labels = {segment: replace(found, codes=found.codes[kept]) for segment, found in labels.items()}
             rows = rows if isinstance(rows, Pieces) else rows.filter(keep)
         self._kept_rows = keep if isinstance(rows, Pieces) and not every else None
         self._period, self._room = period, room
@@ -76,9 +92,9 @@ class ColumnRows:
         self.member_of_row: dict[str, np.ndarray] = {}
         self._names: dict[str, pl.Series] = {}  # the texts of a column of rows that is held as members alone
         for segment in segments:
-            of_rows, plain = labels.pop(segment)
-            codes, known = _coded(of_rows, order.get(segment, ()), None if of is None else of.members[segment])
-            if plain:
+            found = labels.pop(segment)
+            codes, known = _coded(found, order.get(segment, ()), None if of is None else of.members[segment])
+            if found.plain:
                 texts = [None if name == BLANK_MEMBER else name for name in known]
                 self._names[segment] = pl.Series(texts, dtype=pl.String)
                 if not isinstance(rows, Pieces):
@@ -276,28 +292,35 @@ def _seen(
 ) -> tuple[pl.Series, dict[str, _Labels], list[int]]:
     """The days of all rows and the labels of their segments, gone through once, and how many rows each piece has."""
     kinds = {segment: _kind(segment, of) for segment in segments}
+    held = [pl.Series([], dtype=kind) for kind in kinds.values()]  # by which what has been called so far is known
 
-    def label(frame: pl.DataFrame, segment: str) -> _Labels:
+    def label(frame: pl.DataFrame, segment: str) -> tuple[np.ndarray, bool]:
         cells = frame[segment]
         plain = cells.dtype == pl.String and not (cells == BLANK_MEMBER).any()
-        return labels_of(cells).cast(kinds[segment]), plain
+        codes = labels_of(cells).cast(kinds[segment]).to_physical().to_numpy()
+        return codes.astype(np.min_scalar_type(int(codes.max(initial=0)))), plain
+
+    def labels(segment: str, some: Sequence[tuple[np.ndarray, bool]]) -> _Labels:
+        known = kinds[segment].categories
+        names = (known if isinstance(known, pl.Series) else known.to_series()).to_list()
+        return _Labels(np.concatenate([codes for codes, _ in some]), names, all(plain for _, plain in some))
 
     if not isinstance(rows, Pieces):
-        return rows[period], {segment: label(rows, segment) for segment in segments}, [rows.height]
+        return rows[period], {segment: labels(segment, [label(rows, segment)]) for segment in segments}, [rows.height]
     apart = [segment for segment in segments if rows.schema[segment].is_float()]  # written alike or not as a whole
     together = [segment for segment in segments if segment not in apart]
 
-    def look(frame: pl.DataFrame, _: int) -> tuple[pl.Series, list[_Labels]]:
+    def look(frame: pl.DataFrame, _: int) -> tuple[pl.Series, list[tuple[np.ndarray, bool]]]:
         return frame[period], [label(frame, segment) for segment in together]
 
     found = [*rows.each(list(dict.fromkeys([period, *together])), look)]
     if not found:
         raise Gone
-    labels = {segment: label(rows.select([segment]), segment) for segment in apart}
+    made = {segment: labels(segment, [label(rows.select([segment]), segment)]) for segment in apart}
     for at, segment in enumerate(together):
-        some = [of_piece[at] for _, of_piece in found]
-        labels[segment] = pl.concat([names for names, _ in some]), all(plain for _, plain in some)
-    return pl.concat([days for days, _ in found]), labels, [len(days) for days, _ in found]
+        made[segment] = labels(segment, [of_piece[at] for _, of_piece in found])
+    del held
+    return pl.concat([days for days, _ in found]), made, [len(days) for days, _ in found]
 
 
 def _kind(segment: str, of: Head | None) -> pl.Categorical | pl.Enum:
@@ -306,16 +329,15 @@ def _kind(segment: str, of: Head | None) -> pl.Categorical | pl.Enum:
     return pl.Categorical(pl.Categories.random()) if of is None else pl.Enum(of.members[segment])
 
 
-def _coded(labels: pl.Series, first: Sequence[str], members: Sequence[str] | None) -> tuple[np.ndarray, Sequence[str]]:
+def _coded(labels: _Labels, first: Sequence[str], members: Sequence[str] | None) -> tuple[np.ndarray, Sequence[str]]:
     """The place of each row's label among the members: those that come ``first``, then the others by name. members: those that
     there are, not only of these rows."""
-    if members is not None and isinstance(labels.dtype, pl.Enum):
-        return labels.to_physical().to_numpy(), members
-    different = labels.unique()
-    known = different.cast(pl.String).to_list()
-    shown = members or list(dict.fromkeys([*(name for name in first if name in set(known)), *sorted(known)]))
+    if members is not None:
+        return labels.codes, members
+    held = np.flatnonzero(np.bincount(labels.codes, minlength=len(labels.names))).tolist()
+    known = [labels.names[at] for at in held]
+    shown = list(dict.fromkeys([*(name for name in first if name in set(known)), *sorted(known)]))
     place = {name: at for at, name in enumerate(shown)}
-    held, whose = different.to_physical().to_numpy(), [place[name] for name in known]
-    code: np.ndarray = np.zeros(int(held.max(initial=0)) + 1, dtype=np.min_scalar_type(max(len(shown) - 1, 0)))
-    code[held] = whose
-    return code[labels.to_physical().to_numpy()], shown
+    code: np.ndarray = np.zeros(len(labels.names), dtype=np.min_scalar_type(max(len(shown) - 1, 0)))
+    code[held] = [place[name] for name in known]
+    return code[labels.codes], shown
