@@ -81,8 +81,9 @@ class ColumnRows:
         self._kept_rows = keep if isinstance(rows, Pieces) and not every else None
         self._period, self._room = period, room
         days = days.filter(keep)
-        self._held = {period: days} if isinstance(rows, Pieces) else {}
+        self._held: dict[str, pl.Series] = {}
         self.day_of_row: np.ndarray = days.to_physical().to_numpy() + np.int32(EPOCH)
+        del days
         if of is None:
             self.first_day, self.last_day = int(self.day_of_row.min()), int(self.day_of_row.max())
         else:
@@ -135,6 +136,9 @@ class ColumnRows:
         if isinstance(self._rows, pl.DataFrame):
             return [self._rows[name] for name in apart]
         with self._lock:
+            if self._period in apart and isinstance(self._rows, Pieces) and self._period not in self._held:
+                days = pl.Series(self._period, self.day_of_row - np.int32(EPOCH))
+                self._held[self._period] = days.cast(pl.Date)
             if absent := [name for name in apart if name not in self._held]:
                 read = self._rows.select(absent)
                 read = read if self._kept_rows is None else read.filter(self._kept_rows)
@@ -143,7 +147,7 @@ class ColumnRows:
             self._held |= found  # used last, given up last
             sizes = {one: column.estimated_size() for one, column in self._held.items()}
             for one in list(sizes)[:-1]:
-                if sum(sizes.values()) > self._room and one != self._period:
+                if sum(sizes.values()) > self._room:
                     del self._held[one], sizes[one]
         return [found[name] for name in apart]
 
@@ -159,7 +163,7 @@ class ColumnRows:
     def each(self, names: Sequence[str], work: Callable[[pl.DataFrame, int], Found]) -> Iterator[Found]:
         """What comes of some columns, and the place of their first row, as many rows at a time as may be held: all of them
         where they are in memory or may be held, else piece by piece. Nothing of no rows."""
-        absent = sum(name not in self._held and name not in self._names for name in names)
+        absent = sum(name not in self._held and name not in self._names and name != self._period for name in names)
         rows, keep = self._rows, self._kept_rows
         if not isinstance(rows, Pieces) or 2 * 8 * absent * self.height <= self._room:
             if self.height:
@@ -317,8 +321,8 @@ def _seen(
     if not found:
         raise Gone
     made = {segment: labels(segment, [label(rows.select([segment]), segment)]) for segment in apart}
-    for at, segment in enumerate(together):
-        made[segment] = labels(segment, [of_piece[at] for _, of_piece in found])
+    for segment in reversed(together):
+        made[segment] = labels(segment, [of_piece.pop() for _, of_piece in found])
     del held
     return pl.concat([days for days, _ in found]), made, [len(days) for days, _ in found]
 
@@ -332,11 +336,11 @@ def _kind(segment: str, of: Head | None) -> pl.Categorical | pl.Enum:
 def _coded(labels: _Labels, first: Sequence[str], members: Sequence[str] | None) -> tuple[np.ndarray, Sequence[str]]:
     """The place of each row's label among the members: those that come ``first``, then the others by name. members: those that
     there are, not only of these rows."""
-    if members is not None:
+    if members is not None and list(members) == list(labels.names):
         return labels.codes, members
     held = np.flatnonzero(np.bincount(labels.codes, minlength=len(labels.names))).tolist()
     known = [labels.names[at] for at in held]
-    shown = list(dict.fromkeys([*(name for name in first if name in set(known)), *sorted(known)]))
+    shown = members or list(dict.fromkeys([*(name for name in first if name in set(known)), *sorted(known)]))
     place = {name: at for at, name in enumerate(shown)}
     code: np.ndarray = np.zeros(len(labels.names), dtype=np.min_scalar_type(max(len(shown) - 1, 0)))
     code[held] = [place[name] for name in known]

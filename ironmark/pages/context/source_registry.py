@@ -137,6 +137,8 @@ class Sources:
     def _load(self, session: Session, dataset: StoredDataset, within: Within) -> ColumnSource:
         if dataset.period is None or dataset.through is None:
             raise NoPeriod(f"“{dataset.name}” has no period: give a column of dates that role on its page under Data.")
+        with self._lock:  # before those of another version come, which would stand beside them
+            self._give_up([key for key in self._held if key[0] == dataset.id and key[1] < dataset.version])
         kept = self._keeper.kept(session, dataset, within)
         room = self._most // 3
         if kept is not None:
@@ -155,10 +157,9 @@ class Sources:
         if not within:
             self._keeper.watch(made, dataset)
         with self._lock:
-            older = [key for key in self._held if key[0] == dataset.id and key[1] < dataset.version]
             self._held[dataset.id, dataset.version, within] = made
             self._loading.pop((dataset.id, dataset.version, within), None)
-            self._give_up(older)
+            self._give_up()
         return made
 
     def _to_read(self, dataset: StoredDataset, room: int, within: Within) -> RowsToRead:
