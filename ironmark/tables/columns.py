@@ -117,7 +117,7 @@ class ColumnSource(CellSource):
 
     @property
     def _most_of_cells(self) -> int:
-        """Room for the cells of some combinations of segments: each takes four bytes a row, and its parts."""
+        """Room for the cells of some combinations of segments: each takes up to four bytes a row, and its parts."""
         return max(MOST_PART_BYTES, min(self._room, max(self._weight_of_rows // 2, 24 * self.height)))
 
     def _see_rows(self, a: formula_nodes.Aggregate, by: str | None, where: Members, line: Line) -> Floats:
@@ -233,7 +233,7 @@ class ColumnSource(CellSource):
             made = self._kept[place].cells
         elif finer is not None:
             made, of_finer = coarser(self._cells_by(unit, finer), segments, self.members)
-            self._cell_of_row[place] = pl.Series("cell", of_finer.astype(np.int32))
+            self._cell_of_row[place] = pl.Series("cell", of_finer.astype(np.min_scalar_type(len(made.unit))))
         else:
             made, self._cell_of_row[place] = self._told_apart(unit, segments)
             self.worked_out()
@@ -260,13 +260,13 @@ class ColumnSource(CellSource):
         if possible <= 4 * len(key) + 1000:
             rows = np.bincount(key, minlength=possible)
             cell = np.flatnonzero(rows)
-            place: np.ndarray = np.zeros(possible, dtype=np.int32)
+            place: np.ndarray = np.zeros(possible, dtype=np.min_scalar_type(len(cell)))
             place[cell] = np.arange(len(cell))
             of_row, rows = place[key], rows[cell]
         else:
             cell, of_row, rows = np.unique(key, return_inverse=True, return_counts=True)
         made = cells_of(cell.astype(np.int64), segments, self.members, rows)
-        return made, pl.Series("cell", of_row.astype(np.int32, copy=False))
+        return made, pl.Series("cell", of_row.astype(np.min_scalar_type(len(cell)), copy=False))
 
     def _cells_with(self, unit: Unit, segments: tuple[str, ...], wanted: Sequence[formula_nodes.Aggregate]) -> Cells:
         """The cells of some segments with what these aggregates are put together from."""
