@@ -13,6 +13,7 @@ from ironmark.api.access import Reader, reader
 from ironmark.api.timestamps import last_day, moment
 from ironmark.api.versions import seen_version
 from ironmark.core.differences import differences
+from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.people.openings import EVERYONE, MAKERS, USUAL, Kind, OpeningBody, Person
 from ironmark.pages.people.rights import house, person_of, worked_out
@@ -86,7 +87,9 @@ def _named(session: Session, kind: Kind, key: str) -> str:
 @router.get("/scorecard/{key}/as/{person}")
 def read_as(key: str, person: str, who: Reader = Depends(reader)) -> AsRead:
     """What somebody reads on a scorecard, beside what all rows say."""
-    with who.sources.turns.within(20), who.read() as session:
+
+    def read(context: ReadingContext) -> AsRead:
+        session = context.session
         found = next((one for one in people_in(session) if one.id == person), None)
         if found is None:
             raise Missing("account", person)
@@ -94,6 +97,8 @@ def read_as(key: str, person: str, who: Reader = Depends(reader)) -> AsRead:
         sees = Eyes(person) if found.role == "owner" else worked_out(now, found)
         rows = next((row.rows for row in readers_of(session, now, "scorecard", key, [found])), "")
         return as_read(who.sources, session, key, found, sees, rows)
+
+    return who.look(read)
 
 
 @router.get("/{kind}/{key:path}")  # the name of a folder may hold a slash

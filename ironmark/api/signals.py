@@ -15,5 +15,4 @@ router = APIRouter(prefix="/api/kpis", tags=["kpis"])
 @router.get("/{key}/signals")
 def get_signals(key: str, ask: Annotated[SignalsAsk, Query()], who: Reader = Depends(reader)) -> SignalsPicture:
     """Everything the page of one reading's signals says."""
-    with who.sources.turns.within(20), who.read() as session:
-        return reading_signals(who.context(session), key, ask)
+    return who.look(lambda context: reading_signals(context, key, ask))
