@@ -36,56 +36,58 @@ def some_rows(rows: Rows, offset: int, limit: int, sort: str | None, down: bool,
     """Rows sorted by a column, blanks last, and those alone that hold a text in any of their cells. Raises TooFar."""
     text = text.strip().lower()
     if isinstance(rows, pl.DataFrame):
-        found = _holding(rows, text)
+        found = rows.filter(_holding(rows, text)) if text else rows
         found = found if sort is None else _sorted(found, sort, down)
         return Found(found.slice(offset, limit), found.height)
-    if sort is not None:
-        if offset + limit > FURTHEST:
-            raise TooFar
-        first = _First(sort, down, offset + limit, pl.DataFrame(schema=rows.schema))
-        total = sum(first.take(some) for some in rows.by_columns(lambda read: first.of_piece(read, text)))
-        return Found(first.found.slice(offset, limit), total)
-    if not text:
+    if sort is not None and offset + limit > FURTHEST:
+        raise TooFar
+    if sort is None and not text:
         return Found(rows.slice(offset, limit), rows.height)
-    found, total = pl.DataFrame(schema=rows.schema), 0
-    for some in rows.each(None, lambda piece, _: _holding(piece, text)):
-        if found.height < limit:
-            found = pl.concat([found, some.slice(max(0, offset - total), limit - found.height)])
-        total += some.height
-    return Found(found, total)
+    first = _First(sort, down, offset + limit, text, pl.DataFrame(schema=rows.schema))
+    total = sum(first.take(some) for some in rows.by_columns(first.of_piece))
+    return Found(first.found.slice(offset, limit), total)
 
 
 class _First:
-    """The first rows in the order of a column, of pieces that are seen one after the other; what cannot come among them is not
-    read but for that column."""
+    """The first rows in the order of a column, or as they stand, that hold a text, of pieces that are seen one after the other.
+    Of what cannot come among them no more is read than tells that."""
 
-    def __init__(self, by: str, down: bool, most: int, none: pl.DataFrame) -> None:
+    def __init__(self, by: str | None, down: bool, most: int, text: str, none: pl.DataFrame) -> None:
         self.found = none
-        self._by, self._down, self._most = by, down, most
+        self._by, self._down, self._most, self._text = by, down, most, text
+        self._may_hold = [name for name, kind in none.schema.items() if text and _may_hold(kind, text)]
 
-    def of_piece(self, read: Callable[[Sequence[str] | None], pl.DataFrame], text: str) -> tuple[pl.DataFrame, int]:
-        """Those of one piece that may come among them, and how many rows it has."""
-        rows = _holding(read(None), text) if text else None
-        keys = (read([self._by]) if rows is None else rows).select(pl.col(self._by)).with_row_index(_AT)
+    def of_piece(self, read: Callable[[Sequence[str] | None], pl.DataFrame]) -> tuple[pl.DataFrame, int]:
+        """Those of one piece that may come among them, and how many of its rows hold the text."""
+        names = dict.fromkeys([*self._may_hold, *([self._by] if self._by else [])])
+        if not names:
+            return self.found.clear(), 0
+        keys = read(list(names)).with_row_index(_AT)
+        if self._text:
+            keys = keys.filter(_holding(keys.drop(_AT), self._text))
         may = self._may_come(keys)
-        at = _sorted(may, self._by, self._down).head(self._most)[_AT]
-        if not len(at):
-            return self.found.clear(), keys.height
-        return (read(None) if rows is None else rows)[at], keys.height
+        at = (may if self._by is None else _sorted(may.select(_AT, self._by), self._by, self._down)).head(self._most)[
+            _AT
+        ]
+        return (read(None)[at] if len(at) else self.found.clear()), keys.height
 
     def _may_come(self, keys: pl.DataFrame) -> pl.DataFrame:
         """Equal ones stay behind those that came before."""
-        found, key = self.found, pl.col(self._by)
+        found = self.found
         if found.height < self._most:
             return keys
-        if (last := found[self._by][-1]) is None:
+        if self._by is None:
+            return keys.clear()
+        key, last = pl.col(self._by), found[self._by][-1]
+        if last is None:
             return keys.filter(key.is_not_null())
         return keys.filter(key > last if self._down else key < last)
 
     def take(self, piece: tuple[pl.DataFrame, int]) -> int:
         some, height = piece
         if some.height:
-            self.found = _sorted(pl.concat([self.found, some]), self._by, self._down).head(self._most)
+            found = pl.concat([self.found, some])
+            self.found = (found if self._by is None else _sorted(found, self._by, self._down)).head(self._most)
         return height
 
 
@@ -93,11 +95,26 @@ def _sorted(rows: pl.DataFrame, by: str, down: bool) -> pl.DataFrame:
     return rows.sort(by, descending=down, nulls_last=True, maintain_order=True)
 
 
-def _holding(rows: pl.DataFrame, text: str) -> pl.DataFrame:
-    if not text:
-        return rows
-    cells = pl.concat_str(pl.all().cast(pl.String).fill_null(""), separator="\n").str.to_lowercase()
-    return rows.filter(cells.str.contains(text, literal=True))
+def _may_hold(kind: pl.DataType, text: str) -> bool:
+    """Whether a cell of a kind, written out, may hold a text in small letters."""
+    if kind == pl.String:
+        return True
+    letters = "truefals" if kind == pl.Boolean else "0123456789-" if kind == pl.Date else "0123456789-+.einfa"
+    return set(text) <= set(letters)
+
+
+def _holding(rows: pl.DataFrame, text: str) -> pl.Series:
+    """Which rows hold a text in small letters in any of their cells."""
+    found = pl.repeat(False, rows.height, eager=True)
+    for cells in rows:
+        if not _may_hold(cells.dtype, text):
+            continue
+        different = cells.unique() if cells.dtype == pl.String else cells
+        several = 4 * len(different) < len(cells)
+        looked_at = different if several else cells
+        hits = looked_at.cast(pl.String).str.to_lowercase().str.contains(text, literal=True).fill_null(False)
+        found |= cells.is_in(looked_at.filter(hits).implode()) if several else hits
+    return found.fill_null(False)
 
 
 @dataclass(frozen=True)
