@@ -171,6 +171,15 @@ class FromRows(unittest.TestCase):
                 self.assertTrue(any(title.startswith("By ") for title in titles))
                 self.doCleanups()
 
+    def test_members_are_those_that_differ_in_something_and_none_that_a_share_is_of(self) -> None:
+        roll = random.Random(6)
+        rows = [
+            [day.isoformat(), mill, str(roll.randint(20, 60)), roll.choice(["kyllä", "ei", "ei"])]
+            for day in days(4) for mill in ("Ylä", "Ala", "Äänekoski")
+        ]  # fmt: skip
+        made = self.make(self.upload("Kuormat", ["Päivä", "Saha", "Tilavuus m3", "Hylätty"], rows), [])["body"]
+        self.assertEqual({i["by"] for section in made["sections"] for i in section["instruments"]}, {None, "saha"})
+
     def test_a_plan_in_the_rows_is_the_target_and_all_else_is_asked(self) -> None:
         found = self.propose(self.upload("Plant", *plant()))
         kpis = {kpi["name"]: kpi for kpi in found["kpis"]}

@@ -19,7 +19,7 @@ from ironmark.core.drafting import DraftKpi, LeftOut, draft
 from ironmark.core.evaluate import Floats
 from ironmark.core.faces import FACES
 from ironmark.core.formula import parse
-from ironmark.core.formula_nodes import FormulaError
+from ironmark.core.formula_nodes import FormulaError, columns_used
 from ironmark.core.nearest import folded
 from ironmark.core.numbers import Unit
 from ironmark.core.periods import Grain, Period, RowGrain, finer, latest_complete, timeline
@@ -271,24 +271,33 @@ def _segments(
     dataset: StoredDataset, members: Mapping[str, int], reading: _Reading, kpis: Sequence[DraftKpi]
 ) -> list[tuple[str, str, int]]:
     """Segments worth reading one by one: name, label and how many members; those whose members differ, the handiest
-    number of members first."""
+    number of members first. Not those that a share is of: of the members of “Rejected” one has all of it."""
     found = []
+    shares = {name for kpi in kpis for name in columns_used(parse(kpi.formula))}
     for column in dataset.columns:
-        if 2 <= members.get(column.name, 0) <= MOST_MEMBERS:
+        if 2 <= members.get(column.name, 0) <= MOST_MEMBERS and column.name not in shares:
             found.append((column.name, column.label, members[column.name]))
     found.sort(key=lambda one: (not 3 <= one[2] <= 12, one[2] > 12, one[2]))
     matter = []
     for segment in found:
-        try:
-            _, values = reading.by(kpis[0], segment[0]) if kpis else ((), np.array([]))
-        except (FormulaError, NoPeriod):
-            continue
-        known = values[-1][np.isfinite(values[-1])] if len(values) else np.array([])
-        if len(known) > 1 and float(np.ptp(known)) > SAME * max(1e-12, float(np.abs(known).max())):
+        if any(_differs(reading, kpi, segment[0]) for kpi in kpis[:_TELL]):
             matter.append(segment)
         if len(matter) == 2:
             break
     return matter
+
+
+_TELL = 3  # KPIs that tell whether members differ
+
+
+def _differs(reading: _Reading, kpi: DraftKpi, segment: str) -> bool:
+    """Whether the members of a segment differ in a KPI, in the last period."""
+    try:
+        _, values = reading.by(kpi, segment)
+    except (FormulaError, NoPeriod):
+        return False
+    known = values[-1][np.isfinite(values[-1])] if len(values) else np.array([])
+    return len(known) > 1 and float(np.ptp(known)) > SAME * max(1e-12, float(np.abs(known).max()))
 
 
 _WHY: Mapping[str, str] = {
