@@ -27,7 +27,7 @@ def look_ahead(sources: Sources, key: str) -> None:
 
 def _look(sources: Sources, key: str) -> None:
     try:
-        with sources.turns, sources.readings() as session:
+        with sources.reading_behind() as session:
             dataset = datasets.get(session, key)
             if not dataset.is_many:
                 return

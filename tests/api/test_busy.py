@@ -9,7 +9,7 @@ from unittest import mock
 
 import httpx
 import polars as pl
-from sqlalchemy import text
+from sqlalchemy import create_engine, text
 from sqlalchemy.orm import Session
 
 from ironmark import clock
@@ -84,6 +84,28 @@ class ManyExports(unittest.TestCase):
         self.assertIn("javascript", script.headers["content-type"])
         self.assertIn("immutable", script.headers["cache-control"])
         self.assertEqual(client.get("/assets/..%2Findex.html").status_code, 404)
+
+    def test_what_nobody_waits_for_leaves_a_turn_to_pages(self) -> None:
+        sources = Sources(create_engine("mysql+pymysql://nobody@127.0.0.1:1/none"))  # which nobody asks anything
+        begun, over, at_once = threading.Event(), threading.Event(), list[int]()
+
+        def behind() -> None:
+            with sources.reading_behind():
+                at_once.append(1)
+                begun.set()
+                over.wait(20)
+                at_once.pop()
+
+        threads = [threading.Thread(target=behind) for _ in range(3)]
+        for thread in threads:
+            thread.start()
+        begun.wait(20)
+        with sources.turns.within(5):
+            self.assertEqual(at_once, [1])
+        over.set()
+        for thread in threads:
+            thread.join(20)
+        self.assertEqual(at_once, [])
 
     def test_a_turn_is_waited_for_only_so_long(self) -> None:
         turns = Turns(1)

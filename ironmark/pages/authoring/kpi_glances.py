@@ -227,7 +227,7 @@ class KpiGlances:
         while (wanted := self._next()) is not None:
             key, yardstick = wanted
             try:
-                with self._sources.turns, self._sources.readings() as session:
+                with self._sources.reading_behind() as session:
                     made[key] = self._one(ReadingContext(self._sources, session), key, yardstick)
             except (SQLAlchemyError, OSError):
                 continue  # the database is away; whoever looks again has it begun again

@@ -93,6 +93,7 @@ class Sources:
         self.kept, self.seen = Kept(int(memory * OF_ANSWERS)), Seen()
         self.taken = Seen(int(memory * OF_READINGS), lambda taken: taken.weight)  # see ``readings_cache``
         self.turns, self.looks = Turns(TURNS), Turns(2 if memory > LOOK * 10 else 1)
+        self._behind = Turns(1)
         self._keeper, self.ahead = CellsKeeper(self.changes), OneAtATime()
 
     def held(self) -> dict[str, float]:
@@ -105,6 +106,12 @@ class Sources:
     def readings(self) -> Iterator[Session]:
         """A session that sees one moment of the database."""
         with self._readings(info={"reading": True}) as session:
+            yield session
+
+    @contextmanager
+    def reading_behind(self) -> Iterator[Session]:
+        """A session for what is worked out with nobody waiting for it, one thing at a time: the other turn is left to pages."""
+        with self._behind, self.turns, self.readings() as session:
             yield session
 
     @contextmanager

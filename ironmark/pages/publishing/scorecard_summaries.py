@@ -245,7 +245,7 @@ class Glancing:
             self._live_at = time.monotonic()
         for key in keys:
             last = kept.get(key)
-            with self._sources.turns, self._sources.readings() as session:
+            with self._sources.reading_behind() as session:
                 if key not in self._rests_on and key in before:
                     self._rests_on[key] = before[key].rests_on, before[key].still
                 rests_on, still = self._rests_on.get(key, (None, True))

@@ -139,7 +139,7 @@ def _read(sources: Sources, body: StandingBody, key: str, period: Period) -> tup
     """The page of a period, and the datasets it rests on that have a period, so that they can be complete."""
 
     def read() -> tuple[Frozen, frozenset[str]]:
-        with sources.turns, sources.readings() as session:
+        with sources.reading_behind() as session:
             session.info["calendar"] = calendar.get(session)
             context = ReadingContext(sources, session)
             card = context.scorecard(key)

@@ -59,7 +59,7 @@ def carry_out(sources: Sources, key: str, insist: Callable[[Session], None]) -> 
     """Look at a watch. insist: raises where another process does this by now. Raises Missing."""
 
     def attempt() -> _Look:
-        with sources.turns, sources.readings() as session:
+        with sources.reading_behind() as session:
             session.info["calendar"] = calendar.get(session)
             return _look(sources, session, key)
 
