@@ -66,9 +66,8 @@ class _First:
         if self._text:
             keys = keys.filter(_holding(keys.drop(_AT), self._text))
         may = self._may_come(keys)
-        at = (may if self._by is None else _sorted(may.select(_AT, self._by), self._by, self._down)).head(self._most)[
-            _AT
-        ]
+        ordered = may if self._by is None else _sorted(may.select(_AT, self._by), self._by, self._down)
+        at = ordered.head(self._most)[_AT]
         return (read(None)[at] if len(at) else self.found.clear()), keys.height
 
     def _may_come(self, keys: pl.DataFrame) -> pl.DataFrame:

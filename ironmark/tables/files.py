@@ -113,6 +113,7 @@ def _of_heads(table: AnyTable) -> AnyTable:
 
 
 def of_long(table: LongTable) -> LongFile:
+    """What a long list came to, with the units that it gives."""
     return LongFile(_with_units(table, units_given(table.begins)) if table.begins else _of_heads(table))
 
 
