@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from ironmark.core import axis, check, colour, drafting, measuring, pasted_rules, propose, ramp, words
+from ironmark.core import axis, check, colour, drafting, drafting_words, measuring, pasted_rules, propose, ramp, words
 from ironmark.core.axis import Axis
 from ironmark.core.formula import parse
 from ironmark.core.formula_nodes import FormulaError
@@ -259,7 +259,7 @@ def drafts_at_edges() -> Answers:
             yield f"{one.label} of {other.label}", (told, drafting._shares_a_word(one, other))
     for label in (*NOUNS, *TRADES):
         column = facts(label)
-        yield f"{label} by itself", (drafting._of_others(column) if drafting._is_bad(column) else None, drafting._is_used(column), drafting._one_of(label))  # fmt: skip
+        yield f"{label} by itself", (drafting._of_others(column) if drafting._is_bad(column) else None, drafting._is_used(column), drafting_words.one_of(label))  # fmt: skip
         for sort in ("code", "place", "angle") if label in NOUNS else ():
             yield f"{label} as {sort}", str(drafting._of_no_measure(column, sort))
         for decimals in (0, 1, 2, 3) if label in NOUNS[:3] else ():
@@ -317,7 +317,7 @@ def columns_at_edges() -> Answers:
         "Ⅳ-ſ",
         "²/م",
     ):
-        yield f"the handle of {label}", drafting._handle(label, "value_of")
+        yield f"the handle of {label}", drafting_words.handle_of(label, "value_of")
     for n in (59, 60, 61):
         long = "late " + "x" * (n - 5)
         column = measuring.Facts("c", "Outcome", "text", "segment", members=(long, "red"), distinct=2, rows=9)
