@@ -53,15 +53,6 @@
     change({ ...scope, grain, period: ordered.join(',') || 'complete' })
   }
   const backwards = $derived(place(from) > place(to))
-  /** What a span may begin and end with: all of it once the panel stands, so that the press that opens it is answered at once. */
-  let stands = $state(false)
-  $effect(() => {
-    const frame = requestAnimationFrame(() => setTimeout(() => (stands = true)))
-    return () => cancelAnimationFrame(frame)
-  })
-  const ends = $derived(
-    stands ? picture.periods : picture.periods.filter((period) => period.key === from || period.key === to),
-  )
 
   async function begin(month: number) {
     try {
@@ -130,11 +121,11 @@
 >
   <span>A span, from</span>
   <select class="type-in" aria-label="From" bind:value={from}>
-    {#each ends as period (period.key)}<option value={period.key}>{period.short}</option>{/each}
+    {#each picture.periods as period (period.key)}<option value={period.key}>{period.short}</option>{/each}
   </select>
   <span>to</span>
   <select class="type-in" aria-label="To" bind:value={to}>
-    {#each ends as period (period.key)}<option value={period.key}>{period.short}</option>{/each}
+    {#each picture.periods as period (period.key)}<option value={period.key}>{period.short}</option>{/each}
   </select>
   <button class="act" disabled={backwards}>Read it</button>
   {#if backwards}<p class="wrong">It ends before it begins.</p>{/if}
