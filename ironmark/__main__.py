@@ -130,15 +130,7 @@ def serve(
         directory = directory_of(identity, identity_client, os.environ.get(start.IDENTITY_SECRET, ""))
     except ValueError as error:
         raise _fail(str(error)) from None
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind((host, port))
-        except OSError as error:
-            raise _fail(
-                f"Port {port} on {host} cannot be used ({error.strerror}). "
-                f"Stop the program that has it, or choose another: ./run --port {port + 1 if port < 65535 else 8470}"
-            ) from None
+    held = _held(host, port)
     if database_url and fresh:
         raise _fail("--fresh empties a database of our own; one that is given is left as it is. Leave out one of both.")
     try:
@@ -166,7 +158,7 @@ def serve(
         if demo and given is None:
             _load_demo(url)
         hosts = frozenset(served_as or ([host] if host != "0.0.0.0" else ["*"])) | {host}
-        start.serve(url, host, port, workers, log, hosts, folder, fetch_from, lambda: typer.echo(
+        start.serve(url, held, workers, log, hosts, folder, fetch_from, lambda: typer.echo(
             f"Iron Mark is ready: http://{host}:{port}/   (Ctrl-C stops it)" + (
                 f"\nMake its first owner within the hour, once: http://{host}:{port}/#/sign-in/{first}" if first else ""
             )
@@ -174,8 +166,25 @@ def serve(
     except MariaDBError as error:
         raise _fail(str(error)) from None
     finally:
+        held.close()
         if given is None:
             mariadb.stop()
+
+
+def _held(host: str, port: int) -> socket.socket:
+    """What is bound to a place from the first moment on, so that nothing else takes it before it is served."""
+    held = socket.socket()
+    held.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        held.bind((host, port))
+    except OSError as error:
+        held.close()
+        raise _fail(
+            f"Port {port} on {host} cannot be used ({error.strerror}). "
+            f"Stop the program that has it, or choose another: ./run --port {port + 1 if port < 65535 else 8470}"
+        ) from None
+    held.set_inheritable(True)
+    return held
 
 
 def _prepared(url: URL, signing: Signing) -> str:

@@ -61,6 +61,8 @@ class Running:
         self.client = httpx.Client(base_url=self.address, timeout=120)
 
     def start(self) -> Running:
+        if self.process is not None:
+            self.stop()
         arguments = ["--port", str(self.port), "--data-dir", str(self.directory), *self.options]
         self.process = subprocess.Popen(
             [sys.executable, "-m", "ironmark", "serve", *arguments],
@@ -73,7 +75,7 @@ class Running:
         until = time.monotonic() + 240  # a first start with its demo takes a minute where the machine is busy
         while time.monotonic() < until:
             if self.process.poll() is not None:
-                raise RuntimeError(f"the server ended: {self.process.stdout.read() if self.process.stdout else ''}")
+                raise RuntimeError(f"the server ended: {self.stop()}")
             try:
                 if self.client.get("/api/health").status_code == 200:
                     return self

@@ -118,15 +118,16 @@ class _Server(uvicorn.Server):
 
 
 def serve(
-    url: URL, host: str, port: int, workers: int, log: Path, hosts: frozenset[str], folders: Sequence[Path],
+    url: URL, held: socket.socket, workers: int, log: Path, hosts: frozenset[str], folders: Sequence[Path],
     fetch_from: Sequence[str], ready: Callable[[], None], files: Path | None = None, memory: int = MEMORY,
     packed: Path | None = None, signing: Signing = Signing(),
     send_to: Sequence[str] = (), metrics_to: Sequence[str] = (),
 ) -> None:  # fmt: skip
-    """Serve until told to end. files: where a database of our own keeps its files. hosts: names besides loopback's under which it
+    """Serve until told to end. held: what is bound to where it serves. files: where a database of our own keeps its files. hosts: names besides loopback's under which it
     may be asked. folders: those whose files may be read. fetch_from: hosts whose addresses may be asked for rows. ready: called
     once it answers. memory: bytes that all processes together may take. packed: where CSV files of folders are kept once more as
     Parquet, if they are. send_to: hosts that messages may be sent to. metrics_to: addresses that may read its figures."""
+    host, port = held.getsockname()
     if files is not None:
         room.watch(files)
     each = share_of(memory, workers)
@@ -136,7 +137,7 @@ def serve(
             engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=each, packed=packed, signing=signing,
             send_to=send_to, metrics_to=metrics_to,
         )  # fmt: skip
-        _Server(uvicorn.Config(app, host=host, port=port, **_WAYS), ready).run()
+        _Server(uvicorn.Config(app, host=host, port=port, **_WAYS), ready).run([held])
         engine.dispose()
         return
     # What a process has to know it is told by its environment, which no other account can read.
@@ -159,7 +160,7 @@ def serve(
     os.environ[FOLDERS] = os.pathsep.join(str(folder) for folder in folders)
     config = uvicorn.Config("ironmark.api.start:process", factory=True, host=host, port=port, workers=workers, **_WAYS)
     threading.Thread(target=_when_it_answers, args=(host, port, ready), daemon=True).start()
-    supervisor = Multiprocess(config, sockets=[config.bind_socket()])
+    supervisor = Multiprocess(config, sockets=[held])
     if signal.getsignal(signal.SIGHUP) != signal.SIG_IGN:  # the terminal ends: so does the server, and all of it
         signal.signal(signal.SIGHUP, lambda *_: os.kill(os.getpid(), signal.SIGTERM))
     supervisor.run()

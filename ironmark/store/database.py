@@ -12,9 +12,11 @@ from typing import Any
 import pymysql
 from alembic import command
 from alembic.config import Config
-from pymysql.constants import CLIENT, SERVER_STATUS
+from pymysql.constants import CLIENT, CR, SERVER_STATUS
 from sqlalchemy import URL, Engine, create_engine, event, make_url, text
 from sqlalchemy.orm import Session, sessionmaker
+
+from ironmark.tables.dialects import over_socket
 
 # Who makes the change, as they call themselves; for the revisions.
 author: ContextVar[str] = ContextVar("author", default="")
@@ -37,6 +39,7 @@ class Missing(LookupError):
         super().__init__(f"There is no {kind} “{key}”. It may have been deleted.")
 
 
+SOCKET = "unix_socket"  # of a database on this machine, in a URL's query
 NODES = "nodes"  # of a cluster, in a URL's query: host:port of each, with blanks between
 # What a node says that is there but takes no part, or is about to end.
 _LEFT = (1047, 1053, 1927)
@@ -86,6 +89,20 @@ class _Nodes:
         raise failed
 
 
+class _Socket:
+    """Connects to the database of one machine over its socket."""
+
+    def __init__(self, url: URL) -> None:
+        self.path = str(url.query[SOCKET])
+        self.known = {"user": url.username or "", "password": str(url.password or ""), "database": url.database or ""}
+
+    def __call__(self) -> Any:
+        try:
+            return over_socket(self.path, **self.known, charset="utf8mb4", client_flag=CLIENT.FOUND_ROWS, **_WAITING)
+        except OSError as error:  # in the driver's words, as where it connects itself
+            raise pymysql.err.OperationalError(CR.CR_CONNECTION_ERROR, f"{self.path}: {error.strerror}") from error
+
+
 _WAITING: dict[str, Any] = {"connect_timeout": 5, "read_timeout": 120, "write_timeout": 120}
 
 
@@ -95,6 +112,8 @@ def connect(url: URL) -> Engine:
     if NODES in url.query:
         several = {"creator": _Nodes(url)}
         url = url.difference_update_query([NODES])
+    elif SOCKET in url.query:
+        several = {"creator": _Socket(url)}
     # REPEATABLE READ: what is read in one request is of one moment. Changes are made otherwise, see ``changing``.
     engine = create_engine(
         url,

@@ -22,7 +22,7 @@ from typing import IO
 import pymysql
 from sqlalchemy import URL
 
-from ironmark.store import scratch
+from ironmark.store import database, scratch
 from ironmark.tables.dialects import over_socket
 
 ROWS_DATABASE = "ironmark_rows"  # tables of rows that live sources read, apart from the records
@@ -49,7 +49,7 @@ class MariaDB:
         self.data = self.directory / "mariadb"
         self.log = self.directory / "mariadb.log"
         self.port = 0
-        self._port_file = self.directory / "mariadb.port"
+        self._place = self.directory / "mariadb.port"  # its port and its socket, for whoever joins it
         self.process: subprocess.Popen[bytes] | None = None
         self._lock: IO[str] | None = None
         self._stopping = threading.Event()
@@ -71,7 +71,21 @@ class MariaDB:
             self.socket = self._scratch / "db.sock"
         if not (self.data / "mysql").is_dir():
             self._install()
-        self.port = port or _free_port()
+        # Another program may take the port in any moment, also while the database is away: then another one does.
+        for last in (False, False, True):
+            self.port = port if port and _is_free(port) else _free_port()
+            self._begin()
+            try:
+                self._wait()
+                break
+            except MariaDBError:
+                if last or _is_free(self.port):
+                    raise
+        self._grant()
+        self._place.write_text(f"{self.port}\n{self.socket}")
+        return self
+
+    def _begin(self) -> None:
         # Its own, emptied at every start: a full one elsewhere is not its trouble, nor its files anybody else's.
         temporary = self.directory / TEMPORARY
         shutil.rmtree(temporary, ignore_errors=True)
@@ -102,10 +116,6 @@ class MariaDB:
                 # Ctrl-C reaches the whole group; the database is to stop after the server, in order.
                 start_new_session=True,
             )
-        self._wait()
-        self._grant()
-        self._port_file.write_text(str(self.port))
-        return self
 
     def stop(self) -> None:
         self._stopping.set()
@@ -141,16 +151,16 @@ class MariaDB:
     def join(self) -> bool:
         """Use the MariaDB that a running server has on this directory; False when there is none."""
         try:
-            self.port = int(self._port_file.read_text())
-            pymysql.connect(
-                host="127.0.0.1", port=self.port, user="ironmark", password=self._password(), connect_timeout=5
-            ).close()
+            port, place = self._place.read_text().splitlines()
+            self.port, self.socket = int(port), Path(place)
+            over_socket(place, user="ironmark", password=self._password(), connect_timeout=5).close()
         except (OSError, ValueError, pymysql.MySQLError):
             return False
         return True
 
     @property
     def url(self) -> URL:
+        """By its socket, which nobody else can take; the port is for tools that know no other way."""
         return URL.create(
             "mysql+pymysql",
             "ironmark",
@@ -158,7 +168,7 @@ class MariaDB:
             "127.0.0.1",
             self.port,
             DATABASE,
-            {"charset": "utf8mb4"},
+            {"charset": "utf8mb4", database.SOCKET: str(self.socket)},
         )
 
     def _password(self) -> str:
@@ -266,6 +276,16 @@ def program(name: str) -> str:
             f"{name} is not installed; on Debian: apt-get install mariadb-server-core mariadb-client-core"
         )
     return found
+
+
+def _is_free(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+        return True
 
 
 def _free_port() -> int:

@@ -23,7 +23,9 @@ _ENDS_S = 5.0  # that what is killed takes at most
 def make(kind: str) -> Path:
     """A new directory of this process. Whoever makes it takes it away; what a crash leaves, ``sweep`` finds."""
     made = Path(tempfile.mkdtemp(prefix=f"{PREFIX}{kind}-"))
-    (made / OWNER).write_text(_name_of(os.getpid()))
+    # At once and whole: another process that sweeps meanwhile would take half a name for nobody's.
+    (made / "own").write_text(_name_of(os.getpid()))
+    os.replace(made / "own", made / OWNER)
     return made
 
 
@@ -43,7 +45,7 @@ def sweep() -> list[Path]:
     """Take away the directories whose owner has ended, with a database that still runs in one. Returns them."""
     swept = []
     for found in Path(tempfile.gettempdir()).glob(f"{PREFIX}*"):
-        with contextlib.suppress(OSError, ValueError):
+        with contextlib.suppress(OSError, ValueError, IndexError):
             owner = (found / OWNER).read_text()
             if _name_of(int(owner.split()[0])) == owner:
                 continue

@@ -83,7 +83,8 @@ class Workers(unittest.TestCase):
 
     def test_a_database_that_is_there_already_is_used_and_left_running(self) -> None:
         own = world.engine()
-        url = own.url.render_as_string(hide_password=False).replace("mysql+pymysql", "mysql")
+        by_port = own.url.difference_update_query([database.SOCKET])
+        url = by_port.render_as_string(hide_password=False).replace("mysql+pymysql", "mysql")
         server = world.Running("--database-url", url).start()
         self.addCleanup(server.close)
         self.assertFalse((server.directory / "mariadb").exists())

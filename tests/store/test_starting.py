@@ -11,7 +11,11 @@ import time
 import unittest
 from pathlib import Path
 
-from ironmark.store import scratch
+from sqlalchemy import Engine
+from sqlalchemy.exc import OperationalError
+
+from ironmark.store import database, scratch
+from ironmark.store.mariadb import MariaDB
 from tests import world
 
 
@@ -131,6 +135,37 @@ class Endings(unittest.TestCase):
         # What they had in the temporary folder is found by the next start.
         self.assertIn(Path(directory), scratch.sweep())
         self.assertFalse(Path(directory).exists())
+
+    def test_a_database_whose_port_was_taken_meanwhile_comes_back(self) -> None:
+        directory = scratch.make("test")
+        self.addCleanup(shutil.rmtree, directory, ignore_errors=True)
+        with MariaDB(directory) as mariadb, socket.socket() as other:
+            engine, before = database.connect(mariadb.url), mariadb.port
+            self.addCleanup(engine.dispose)
+            self.assertTrue(database.alive(engine))
+            assert mariadb.process is not None
+            mariadb.process.kill()
+            mariadb.process.wait()
+            with self.assertRaises(OperationalError):
+                database.alive(engine)
+            other.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            other.bind(("127.0.0.1", before))
+            other.listen()
+            mariadb.watch()
+            self.assertTrue(world.until(lambda: self.answers(engine), bool))
+            self.assertNotEqual(mariadb.port, before)
+
+    def answers(self, engine: Engine) -> bool:
+        try:
+            return database.alive(engine)
+        except OperationalError:
+            return False
+
+    def test_a_directory_that_is_being_made_is_left_alone(self) -> None:
+        mine = scratch.make("test")
+        self.addCleanup(shutil.rmtree, mine)
+        (mine / scratch.OWNER).write_text("")
+        self.assertNotIn(mine, scratch.sweep())
 
     def test_a_directory_whose_owner_works_is_left_alone(self) -> None:
         mine = scratch.make("test")

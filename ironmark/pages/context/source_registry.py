@@ -291,8 +291,8 @@ class Sources:
                 raise Refused(422, "password-needed", "The password is needed", detail, {"field": "password"})
             password = dataset_secrets.secret(session, key)
         url = self.engine.url
-        own = {} if plain["host"] else {"host": url.host or "", "port": url.port or 3306}
-        return Connection(**{**plain, **own}, password=password or "")
+        ours = {"host": url.query.get(database.SOCKET) or url.host or "", "port": url.port or 3306}
+        return Connection(**{**plain, **({} if plain["host"] else ours)}, password=password or "")
 
     def _folder(
         self, dataset: StoredDataset, looked_into: tuple[int, ...], table: FolderTable, through: dt.date | None,
