@@ -113,7 +113,7 @@ class CellSource(ABC):
             wanted_members = set(where[by])
             members = tuple(name for name in self.members[by] if name in wanted_members)
         count = len(members)
-        line = _line(tuple(periods), self._first_day, self._last_day, until)
+        line = line_of(tuple(periods), self._first_day, self._last_day, until)
         plain = [a for a in wanted if not a.last]
         cells = self._cells_with(line.unit, segments, plain)
         adder = self._adder(cells, by, where, members, line)
@@ -322,7 +322,7 @@ class Line:
 
 
 @lru_cache(maxsize=256)
-def _line(periods: tuple[Period, ...], first_day: int, last_day: int, until: dt.date | None) -> Line:
+def line_of(periods: tuple[Period, ...], first_day: int, last_day: int, until: dt.date | None) -> Line:
     return Line(periods, first_day, last_day, until)
 
 

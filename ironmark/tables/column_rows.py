@@ -118,6 +118,12 @@ class ColumnRows:
         whole = self._rows.estimated_size() if isinstance(self._rows, pl.DataFrame) else 0
         return held + int(whole) + sum(int(column.estimated_size()) for column in tuple(self._held.values()))
 
+    def lighten(self) -> None:
+        """Drop columns that can be read again; not while some are read."""
+        if self._lock.acquire(blocking=False):
+            self._held.clear()
+            self._lock.release()
+
     def is_plain(self, segment: str) -> bool:
         """Whether the texts of its column are its members, and a blank the only member that is no text."""
         return segment in self._names

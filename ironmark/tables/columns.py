@@ -28,6 +28,7 @@ from ironmark.tables.cells import (
     Wanted,
     Within,
     last_days,
+    line_of,
     parts_of,
 )
 from ironmark.tables.coarser_cells import JOINED, cells_of, coarser, finest, joined
@@ -36,6 +37,7 @@ from ironmark.tables.kept_cells import Head, KeptCells, PlainCells
 from ironmark.tables.pieces import MANY_ROWS, Gone, Pieces
 
 _Place = tuple[Unit, tuple[str, ...]]
+FEW_ROWS = 100_000  # of some members, that are read apart at once while all of them would take going through them several times
 
 
 def _nobody() -> None:
@@ -111,6 +113,14 @@ class ColumnSource(CellSource):
         pairs = sum(some.nbytes for some in tuple(self._known_pairs.values()))
         return self._weight_of_rows + cells + worked_out + int(of_row) + narrowed + pairs
 
+    def lighten(self) -> None:
+        """Drop what is read again sooner than all it knows; what is being worked with stays."""
+        if self._lock.acquire(blocking=False):
+            self._narrowed.clear()
+            self._lock.release()
+        if self._rows_read is not None:
+            self._rows_read.lighten()
+
     @property
     def _weight_of_rows(self) -> int:
         return 0 if self._rows_read is None else self._rows_read.weight
@@ -144,15 +154,16 @@ class ColumnSource(CellSource):
         seen[one * np.int32(len(self.members[second])) + two] = True
         return np.flatnonzero(seen)
 
-    def know_members(self) -> None:
+    def know_members(self, wanted: Callable[[], bool] = lambda: True) -> None:
         """Work out which members have rows on which days and which share rows, where it takes going through all rows: whoever
-        narrows to one of many members asks for it, and whoever may read the rows of some."""
-        self.ahead("day", (), ())
+        narrows to one of many members asks for it, and whoever may read the rows of some. wanted: whether to go on."""
+        if wanted():
+            self.ahead("day", (), ())
         some = self._finer("month", ()) or ()
         for long in (name for name in self.members if name not in some):
             for name in self.members:
                 first, second = sorted((long, name))
-                if name != long and self._head.possible((first, second)) <= MOST_PAIRS:
+                if name != long and wanted() and self._head.possible((first, second)) <= MOST_PAIRS:
                     self._pairs(first, second)
 
     def aggregate(
@@ -161,12 +172,12 @@ class ColumnSource(CellSource):
     ) -> Totals:  # fmt: skip
         """See ``Source.aggregate``. Raises NoSegment.
 
-        Where members are so many that nearly every row would be a combination of its own, the rows of a scope are kept
-        instead. Levels, and what segments that were taken or derived leave, are worked out over all.
+        Of members that have few of many rows these are kept instead, see ``is_apart``. Levels, and what segments that were taken
+        or derived leave, are worked out over all.
         """
         segments = {*where, *([by] if by else [])}
-        own = set(self._own).issuperset(where) and self._members.keys() >= segments
-        if not where or not own or any(a.last for a in wanted) or not self._is_wide(segments):
+        unit = line_of(tuple(periods), self._first_day, self._last_day, until).unit
+        if any(a.last for a in wanted) or not self.is_apart(unit, segments, where):
             return super().aggregate(wanted, by, where, periods, until)
         of_by = {by: where[by]} if by is not None and by in where else {}
         rest = [a for a in wanted if not a.whole]
@@ -184,6 +195,19 @@ class ColumnSource(CellSource):
                 together.setdefault((unit, self._finer(unit, known) or known), {}).update(dict.fromkeys(wanted))
         for (unit, segments), found in together.items():
             self.ahead(unit, segments, tuple(found))
+
+    def is_apart(self, unit: Unit, segments: Collection[str], where: Members) -> bool:
+        """Whether the rows of some members are read apart from all others: where nearly every row would be a combination of its own,
+        or these are a few of many rows that nobody has told apart yet."""
+        if not where or not set(self._own).issuperset(where) or not self._members.keys() >= set(segments):
+            return False
+        if self._is_wide(segments):
+            return True
+        share = math.prod(len(names) / len(self.members[segment]) for segment, names in where.items())
+        place = tuple(sorted(segments))
+        if self.height < MANY_ROWS or self.height * share > FEW_ROWS or self._finer(unit, place) is not None:
+            return False
+        return (unit, place) not in self._cells and (unit, place) not in self._kept
 
     def _is_wide(self, segments: Iterable[str]) -> bool:
         possible = (self._last_day - self._first_day + 1) * math.prod(len(self.members[one]) for one in segments)

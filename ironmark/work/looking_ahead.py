@@ -26,17 +26,23 @@ def look_ahead(sources: Sources, key: str) -> None:
 
 
 def _look(sources: Sources, key: str) -> None:
+    def wanted() -> bool:
+        """Of rows that were replaced meanwhile nothing more is worked out: they would stand in memory beside the others."""
+        return not sources.ahead.is_asked_again(key)
+
     try:
         with sources.reading_behind() as session:
             dataset = datasets.get(session, key)
             if not dataset.is_many:
                 return
             context = ReadingContext(sources, session)
-            if not asking_ahead.of_dataset(context, key):
+            if not asking_ahead.of_dataset(context, key, wanted):
                 propose(context, dataset)
             if isinstance(source := sources.source(session, dataset), ColumnSource):
-                source.know_members()
-            summaries(sources, session, dataset, sources.rows_of(session, dataset))
+                source.know_members(wanted)
+            del source, context
+            if wanted():
+                summaries(sources, session, dataset, sources.rows_of(session, dataset))
     except (Refused, Missing, NoPeriod, SQLAlchemyError, OSError):
         pass  # whoever asks is told
     except Exception as error:

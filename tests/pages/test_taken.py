@@ -20,6 +20,7 @@ from ironmark.store import dataset_versions, datasets, marks, records
 from ironmark.store.marks import Change
 from ironmark.tables.table import Column, Table
 from tests import world
+from tests.world import until
 
 COLUMNS = (
     Column("day", "Day", "date", "period"), Column("pier", "Pier", "text", "segment"), Column("x", "X", "number", "measure"),
@@ -158,3 +159,38 @@ class InTurn(unittest.TestCase):
         self.assertEqual(went, list(range(6)))
         with turns:
             self.assertEqual(turns.waiting, 0)
+
+    def test_one_begins_beside_another_only_where_there_is_room(self) -> None:
+        there_is = [False]
+        turns, went = Turns(2, lambda: there_is[0]), list[str]()
+
+        def go(name: str, behind: bool = False) -> threading.Thread:
+            def work() -> None:
+                with turns.behind() if behind else turns:
+                    went.append(name)
+
+            thread = threading.Thread(target=work)
+            thread.start()
+            return thread
+
+        with turns.behind():
+            go("a page").join(10)  # somebody waits for it: never only since something is worked out behind
+            self.assertEqual(went, ["a page"])
+        with turns:
+            waiting = [go("behind", True), go("first"), go("second")]
+            until(lambda: turns.waiting, lambda found: found == 3)
+            self.assertEqual(went, ["a page"])
+            there_is[0] = True
+            waiting.append(go("last"))
+            for thread in waiting:
+                thread.join(10)
+        self.assertEqual(set(went), {"a page", "behind", "first", "second", "last"})
+        there_is[0] = False
+        with turns:
+            behind = go("behind again", True)
+            until(lambda: turns.waiting, lambda found: found == 1)
+            page = go("page again")
+            until(lambda: turns.waiting, lambda found: found == 2)
+        page.join(10)
+        behind.join(10)
+        self.assertEqual(turns.waiting, 0)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 
@@ -15,9 +15,10 @@ class NoTurn(Exception):
 class Turns:
     """A semaphore that is fair: who came first goes first, so that nobody waits for all who come after."""
 
-    def __init__(self, at_once: int) -> None:
-        self._free, self._lock = at_once, threading.Lock()
-        self._waiting: deque[threading.Event] = deque()
+    def __init__(self, at_once: int, beside: Callable[[], bool] = lambda: True) -> None:
+        """beside: whether one may begin while another works; asked as often as one comes or is done."""
+        self._at_once, self._beside, self._taken, self._behind = at_once, beside, 0, 0
+        self._lock, self._waiting = threading.Lock(), deque[tuple[threading.Event, bool]]()
 
     @property
     def waiting(self) -> int:
@@ -38,23 +39,43 @@ class Turns:
         finally:
             self._give()
 
-    def _take(self, seconds: float | None) -> None:
+    @contextmanager
+    def behind(self) -> Iterator[None]:
+        """A turn at what nobody waits for: one of the others may always begin beside it, wherever there is a turn."""
+        self._take(None, behind=True)
+        try:
+            yield
+        finally:
+            self._give(behind=True)
+
+    def _take(self, seconds: float | None, behind: bool = False) -> None:
+        mine = threading.Event(), behind
         with self._lock:
-            if self._free:
-                self._free -= 1
-                return
-            called = threading.Event()
-            self._waiting.append(called)
-        if called.wait(seconds):
+            self._waiting.append(mine)
+            self._call()
+        if mine[0].wait(seconds):
             return
         with self._lock:
-            if called in self._waiting:  # else it was called at the last moment
-                self._waiting.remove(called)
+            if mine in self._waiting:  # else it was called at the last moment
+                self._waiting.remove(mine)
+                self._call()
                 raise NoTurn
 
-    def _give(self) -> None:
+    def _give(self, behind: bool = False) -> None:
         with self._lock:
-            if self._waiting:
-                self._waiting.popleft().set()  # the turn goes over; nobody can come in between
-            else:
-                self._free += 1
+            self._taken -= 1
+            self._behind -= behind
+            self._call()
+
+    def _call(self) -> None:
+        """Let in who may begin now, of those who wait; the turn goes over, nobody can come in between."""
+        for one in tuple(self._waiting):
+            called, behind = one
+            minded = self._taken if behind else self._taken - self._behind
+            if self._taken < self._at_once and (not minded or self._beside()):
+                self._waiting.remove(one)
+                self._taken += 1
+                self._behind += behind
+                called.set()
+            elif not behind:  # nobody goes before who came first
+                return

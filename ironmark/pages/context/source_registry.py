@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import os
 import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -20,7 +21,7 @@ from ironmark.pages.context.one_at_a_time import OneAtATime
 from ironmark.pages.context.response_cache import Kept
 from ironmark.pages.context.version_cache import Seen
 from ironmark.pages.model.problems import Refused
-from ironmark.store import database, dataset_secrets, datasets, eyes, room
+from ironmark.store import database, dataset_secrets, datasets, eyes, room, scratch
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables import checklist
 from ironmark.tables.cells import NoPeriod, Within
@@ -92,7 +93,8 @@ class Sources:
         self._lock = threading.Lock()
         self.kept, self.seen = Kept(int(memory * OF_ANSWERS)), Seen()
         self.taken = Seen(int(memory * OF_READINGS), lambda taken: taken.weight)  # see ``readings_cache``
-        self.turns, self.looks = Turns(TURNS), Turns(2 if memory > LOOK * 10 else 1)
+        self._may_hold = memory + OWN
+        self.turns, self.looks = Turns(TURNS, self._has_room), Turns(2 if memory > LOOK * 10 else 1)
         self._behind = Turns(1)
         self._keeper, self.ahead = CellsKeeper(self.changes), OneAtATime()
 
@@ -101,6 +103,10 @@ class Sources:
         asked = self.seen.asked + self.taken.asked
         hits = (self.seen.found + self.taken.found) / asked if asked else 0.0
         return {"rows": len(self._held), "readings": len(self.taken.keys), "hits": round(hits, 4)}
+
+    def _has_room(self) -> bool:
+        """Whether a page may be worked on beside another: not where what the process holds, with what it takes, is too much."""
+        return scratch.held_bytes([os.getpid()]) + self.room <= self._may_hold
 
     @contextmanager
     def readings(self) -> Iterator[Session]:
@@ -111,7 +117,7 @@ class Sources:
     @contextmanager
     def reading_behind(self) -> Iterator[Session]:
         """A session for what is worked out with nobody waiting for it, one thing at a time: the other turn is left to pages."""
-        with self._behind, self.turns, self.readings() as session:
+        with self._behind, self.turns.behind(), self.readings() as session:
             yield session
 
     @contextmanager
@@ -216,12 +222,17 @@ class Sources:
 
     def _give_up(self, older: Sequence[_Place] = ()) -> None:
         """Drop what is ``older``, and the rows that were not used for longest where all take too much room; not the last."""
-        weights = {key: source.weight for key, source in self._held.items()}
         gone = list(older)
-        for key in [key for key in weights if key not in gone][:-1]:
-            if sum(weight for held, weight in weights.items() if held not in gone) <= self._most - self._lent:
+        weights = {key: source.weight for key, source in self._held.items() if key not in gone}
+        unused = list(weights)[:-1]
+        for key in [key for key in unused if sum(weights.values()) > self._most - self._lent]:
+            self._held[key].lighten()  # what is read again sooner than all of it
+            weights[key] = self._held[key].weight
+        for key in unused:
+            if sum(weights.values()) <= self._most - self._lent:
                 break
             gone.append(key)
+            del weights[key]
         for key in gone:
             del self._held[key]
         if gone:  # readings would hold on to them

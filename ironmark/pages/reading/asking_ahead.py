@@ -3,7 +3,7 @@ for each grain and set of segments, however many KPIs there are."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import replace
 
@@ -19,7 +19,8 @@ from ironmark.tables.columns import ColumnSource
 from ironmark.tables.connections import LiveProblem
 from ironmark.tables.live_waiting import Patient
 
-Place = tuple[Unit, tuple[str, ...]]
+Narrowed = tuple[tuple[str, tuple[str, ...]], ...]  # to which members of which segments
+Place = tuple[Unit, tuple[str, ...], Narrowed]
 
 
 def of_page(context: ReadingContext, instruments: Sequence[InstrumentBody], scope: ScopeBody, page: Period) -> None:
@@ -28,18 +29,22 @@ def of_page(context: ReadingContext, instruments: Sequence[InstrumentBody], scop
     read_by: dict[str, dict[Place, None]] = {}
     for instrument in different(instruments) if every else ():
         own, period = own_scope(instrument, scope, page)
-        narrowed = [segment for segment, names in own.members.items() if names]
-        place = period.unit, tuple(sorted({*narrowed, *([instrument.by] if instrument.by else [])}))
+        narrowed = tuple(sorted((segment, tuple(names)) for segment, names in own.members.items() if names))
+        place = period.unit, tuple(sorted({*dict(narrowed), *([instrument.by] if instrument.by else [])})), narrowed
         for key in every.intersection(instrument.kpis):
             read_by.setdefault(key, {})[place] = None
     _ask(context, read_by)
 
 
-def of_dataset(context: ReadingContext, key: str) -> bool:
-    """What all KPIs of a dataset are about to ask, in complete months and up to some day; whether there are any."""
+def of_dataset(context: ReadingContext, key: str, wanted: Callable[[], bool]) -> bool:
+    """What all KPIs of a dataset are about to ask, in complete months and up to some day; whether there are any. wanted: whether to
+    go on."""
     kpis = [kpi for kpi, body in context.every_kpi.items() if body.dataset == key]
     context.fetch(kpis)
-    _ask(context, {kpi: {("month", ()): None, ("day", ()): None} for kpi in kpis if context.is_asked_ahead(kpi)})
+    units: tuple[Unit, ...] = "month", "day"
+    for unit in units:
+        if wanted():
+            _ask(context, {kpi: {(unit, (), ()): None} for kpi in kpis if context.is_asked_ahead(kpi)})
     return bool(kpis)
 
 
@@ -60,5 +65,10 @@ def _ask(context: ReadingContext, read_by: Mapping[str, Mapping[Place, None]]) -
     for dataset, asked in wanted.items():
         with suppress(LiveProblem, NoPeriod, Missing):  # the sheets say so
             source = context.source_of(dataset)
-            if isinstance(source, Patient | ColumnSource):
-                source.ahead_of_page(tuple((unit, segments, tuple(found)) for (unit, segments), found in asked.items()))
+            if not isinstance(source, Patient | ColumnSource):
+                continue
+            together: dict[tuple[Unit, tuple[str, ...]], dict[Aggregate, None]] = {}
+            for (unit, segments, narrowed), found in asked.items():
+                if isinstance(source, Patient) or not source.is_apart(unit, segments, dict(narrowed)):
+                    together.setdefault((unit, segments), {}).update(found)
+            source.ahead_of_page(tuple((*place, tuple(found)) for place, found in together.items()))
