@@ -270,15 +270,16 @@ def _change(entry: dict[str, Any], value: float | None) -> Change:
 
 def _lookups_first(given: dict[str, dict[str, Any]]) -> list[str]:
     """Datasets in an order in which each comes after those that it looks into."""
-    found: list[str] = []
-
-    def put(key: str, way: tuple[str, ...]) -> None:
-        if key in found or key not in given or key in way:
-            return
-        for lookup in (given[key].get("settings") or {}).get("lookups", []):
-            put(str(lookup.get("dataset", "")), (*way, key))
-        found.append(key)
-
+    found: dict[str, None] = {}
     for key in given:
-        put(key, ())
-    return found
+        _put(key, (), given, found)
+    return list(found)
+
+
+def _put(key: str, way: tuple[str, ...], given: dict[str, dict[str, Any]], found: dict[str, None]) -> None:
+    """A dataset after those that it looks into. way: those that look into it."""
+    if key in found or key not in given or key in way:
+        return
+    for lookup in (given[key].get("settings") or {}).get("lookups", []):
+        _put(str(lookup.get("dataset", "")), (*way, key), given, found)
+    found[key] = None

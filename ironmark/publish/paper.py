@@ -9,9 +9,9 @@ from __future__ import annotations
 import io
 import re
 from collections import deque
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from queue import Queue
 from tempfile import NamedTemporaryFile
@@ -217,21 +217,19 @@ _GOES_ON = re.compile(r"^(.*), (\d[\d,.’'\s]*) to \d[\d,.’'\s]* of \d[\d,.�
 def _bookmarks(source: Pdf, first: int) -> list[Bookmark]:
     """Titles, sections and sheets of a part; a list that goes on has one, where it begins."""
     pages: dict[Any, int] = {page.objgen: at for at, page in enumerate(source.pages)}
-    found: list[Bookmark] = []
-
-    def walk(items: Any, level: int) -> None:
-        for item in items:
-            title, place = item.title.strip(), item.destination
-            on = _GOES_ON.match(title)
-            if title and isinstance(place, Array) and (on is None or on[2] == "1"):
-                page = pages.get(place[0].objgen, 0)
-                found.append(Bookmark(level, on[1] if on else title, first + page, float(place[3])))
-            if level + 1 < SEE_MOST:
-                walk(item.children, level + 1)
-
     with source.open_outline() as outline:
-        walk(outline.root, 0)
-    return found
+        found = list(_outlined(outline.root, 0, pages))
+    return [replace(mark, page=first + mark.page) for mark in found]
+
+
+def _outlined(items: Any, level: int, pages: Mapping[Any, int]) -> Iterator[Bookmark]:
+    for item in items:
+        title, place = item.title.strip(), item.destination
+        on = _GOES_ON.match(title)
+        if title and isinstance(place, Array) and (on is None or on[2] == "1"):
+            yield Bookmark(level, on[1] if on else title, pages.get(place[0].objgen, 0), float(place[3]))
+        if level + 1 < SEE_MOST:
+            yield from _outlined(item.children, level + 1, pages)
 
 
 def _bookmarked(whole: Pdf, found: Sequence[Bookmark]) -> None:

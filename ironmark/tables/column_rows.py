@@ -142,9 +142,10 @@ class ColumnRows:
         if isinstance(self._rows, pl.DataFrame):
             return [self._rows[name] for name in apart]
         with self._lock:
-            if self._period in apart and isinstance(self._rows, Pieces) and self._period not in self._held:
-                days = pl.Series(self._period, self.day_of_row - np.int32(EPOCH))
-                self._held[self._period] = days.cast(pl.Date)
+            days = list[pl.Series]()
+            if self._period in apart and isinstance(self._rows, Pieces):  # which are held once, as numbers
+                days = [pl.Series(self._period, self.day_of_row - np.int32(EPOCH)).cast(pl.Date)]
+                apart = [name for name in apart if name != self._period]
             if absent := [name for name in apart if name not in self._held]:
                 read = self._rows.select(absent)
                 read = read if self._kept_rows is None else read.filter(self._kept_rows)
@@ -155,7 +156,7 @@ class ColumnRows:
             for one in list(sizes)[:-1]:
                 if sum(sizes.values()) > self._room:
                     del self._held[one], sizes[one]
-        return [found[name] for name in apart]
+        return [*days, *(found[name] for name in apart)]
 
     def _named(self, name: str, places: np.ndarray | None) -> pl.Series:
         codes = self.member_of_row[name]

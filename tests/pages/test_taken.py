@@ -1,8 +1,10 @@
 """Readings are worked out once while nothing that they rest on changes, and anew as soon as something does."""
 
 import datetime as dt
+import gc
 import threading
 import unittest
+import weakref
 from typing import Any
 
 import polars as pl
@@ -12,6 +14,7 @@ from ironmark.core.periods import Period
 from ironmark.pages.context.fair_semaphore import Turns
 from ironmark.pages.context.reading_context import ReadingContext
 from ironmark.pages.context.source_registry import Sources
+from ironmark.pages.drawing.draw import draw_page
 from ironmark.pages.model.kpi import KpiBody
 from ironmark.pages.model.page import Page
 from ironmark.pages.model.scorecard import InstrumentBody, ScopeBody, ScorecardBody, SectionBody
@@ -20,6 +23,7 @@ from ironmark.store import dataset_versions, datasets, marks, records
 from ironmark.store.marks import Change
 from ironmark.tables.table import Column, Table
 from tests import world
+from tests.styles import ENGLISH
 from tests.world import until
 
 COLUMNS = (
@@ -137,6 +141,24 @@ class Shared(unittest.TestCase):
             version for key in self.sources.taken.keys for name, version, _ in key.rows if name == self.dataset
         }
         self.assertEqual(rows_read, {saw + 1})
+
+    def test_a_page_is_let_go_of_at_once(self) -> None:
+        """What only the collector finds stays for hours: it is seldom asked, and the rows of earlier versions with it."""
+        gc.collect()
+        gc.disable()
+        self.addCleanup(gc.enable)
+        for key in (self.kpi, self.base):
+            with self.sources.readings() as session:
+                context = ReadingContext(self.sources, session)
+                seen = weakref.ref(context)
+                one = InstrumentBody(
+                    id="a", kpi=key, yardstick=self.yardstick, face="bullet", marks=["target"], by="pier"
+                )
+                card = ScorecardBody(title="T", sections=[SectionBody(id="s", instruments=[one])])
+                draw_page(read_page(context, card, ScopeBody(period="2026-10")), ENGLISH)
+                context.assumed_by(key)
+                del context
+            self.assertIsNone(seen())
 
 
 class InTurn(unittest.TestCase):

@@ -142,26 +142,27 @@ class FormulaExpander(DocumentSet):
     def assumed_by(self, key: str) -> list[Assumed]:
         """The assumptions that a KPI, its computed marks and the KPIs it names or is made up of depend on."""
         found: dict[str, Assumed] = {}
-        seen: set[str] = set()
-
-        def look(texts: Iterable[str], parts: Iterable[str]) -> None:
-            for handle in handles_in(*texts):
-                if handle in seen:
-                    continue
-                seen.add(handle)
-                if handle in self.assumptions:
-                    found[handle] = self.assumptions[handle]
-                elif (other := self.by_handle.get(handle)) is not None:
-                    look([other.formula], _parts_of(other))
-            for part in parts:
-                if part not in seen:
-                    seen.add(part)
-                    self.fetch([part])
-                    if part in self.kpis:
-                        look([self.kpis[part].formula, *self.computed(part).values()], _parts_of(self.kpis[part]))
-
-        look([], [key])
+        self._find_assumed([], [key], found, set())
         return list(found.values())
+
+    def _find_assumed(
+        self, texts: Iterable[str], parts: Iterable[str], found: dict[str, Assumed], seen: set[str]
+    ) -> None:
+        for handle in handles_in(*texts):
+            if handle in seen:
+                continue
+            seen.add(handle)
+            if handle in self.assumptions:
+                found[handle] = self.assumptions[handle]
+            elif (other := self.by_handle.get(handle)) is not None:
+                self._find_assumed([other.formula], _parts_of(other), found, seen)
+        for part in parts:
+            if part not in seen:
+                seen.add(part)
+                self.fetch([part])
+                if part in self.kpis:
+                    texts = [self.kpis[part].formula, *self.computed(part).values()]
+                    self._find_assumed(texts, _parts_of(self.kpis[part]), found, seen)
 
     def refuse_circle(self, kpi: KpiBody, path: tuple[str, ...]) -> None:
         """Refuse a composite that is, over its parts, a part of itself."""
