@@ -7,7 +7,6 @@ import json
 import os
 import shutil
 import signal
-import socket
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -24,7 +23,7 @@ from ironmark.api.app import create_app
 from ironmark.api.proofs import checked
 from ironmark.api.signing import Signing
 from ironmark.api.start import log_as_json
-from ironmark.api.start_options import bytes_of, directory_of, is_loopback
+from ironmark.api.start_options import bound, bytes_of, directory_of, is_loopback
 from ironmark.demo import load, standins
 from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.datasets import intake
@@ -130,7 +129,13 @@ def serve(
         directory = directory_of(identity, identity_client, os.environ.get(start.IDENTITY_SECRET, ""))
     except ValueError as error:
         raise _fail(str(error)) from None
-    held = _held(host, port)
+    try:
+        held = bound(host, port)
+    except OSError as error:
+        raise _fail(
+            f"Port {port} on {host} cannot be used ({error.strerror}). "
+            f"Stop the program that has it, or choose another: ./run --port {port + 1 if port < 65535 else 8470}"
+        ) from None
     if database_url and fresh:
         raise _fail("--fresh empties a database of our own; one that is given is left as it is. Leave out one of both.")
     try:
@@ -169,22 +174,6 @@ def serve(
         held.close()
         if given is None:
             mariadb.stop()
-
-
-def _held(host: str, port: int) -> socket.socket:
-    """What is bound to a place from the first moment on, so that nothing else takes it before it is served."""
-    held = socket.socket()
-    held.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    try:
-        held.bind((host, port))
-    except OSError as error:
-        held.close()
-        raise _fail(
-            f"Port {port} on {host} cannot be used ({error.strerror}). "
-            f"Stop the program that has it, or choose another: ./run --port {port + 1 if port < 65535 else 8470}"
-        ) from None
-    held.set_inheritable(True)
-    return held
 
 
 def _prepared(url: URL, signing: Signing) -> str:

@@ -93,6 +93,8 @@ class Reader:
             try:
                 taken.enter_context(self._one_more())
                 taken.enter_context(self.sources.looks.within(LOOK_S))
+                if not self.sources.has_room():
+                    taken.enter_context(self.sources.turns.within(LOOK_S))
             except NoTurn:
                 raise _busy("Rows are being looked at by others") from None
             yield

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 import re
+import socket
 from urllib.parse import urlsplit
 
 from ironmark.api.signing import Identity
@@ -44,3 +45,16 @@ def bytes_of(text: str, workers: int) -> int:
             f"{text} is too little for {workers} server process{'es' if workers > 1 else ''}. Tell at least --memory {least}."
         )
     return told
+
+
+def bound(host: str, port: int) -> socket.socket:
+    """What is bound to a place from the first moment on, so that nothing else takes it before it is served. Raises OSError."""
+    held = socket.socket()
+    held.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        held.bind((host, port))
+    except OSError:
+        held.close()
+        raise
+    held.set_inheritable(True)
+    return held

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -20,7 +21,7 @@ from ironmark.core.drafting_words import (
     UNITS,
     USED,
     WHOLE,
-    YES_NO,
+    affirmed_of,
     handle_of,
     joined,
     one_of,
@@ -29,6 +30,7 @@ from ironmark.core.drafting_words import (
     stem_of,
     unsigned,
     words,
+    yes_of,
 )
 from ironmark.core.measuring import NO_MEASURE, SURE, Facts, Measured, better_of, measured, told_by
 from ironmark.core.numbers import Unit
@@ -115,7 +117,7 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     rows = _rows_counted(rows_name.strip() or "Rows")
     shares = [
         *(_share_of_flag(column) for column in columns if column.role == "flag"),
-        *(kpi for column in columns if column.role == "segment" for kpi in _share_of_outcome(column)),
+        *(kpi for column in columns if column.role == "segment" for kpi in _share_of_outcome(column, counted_rows)),
         *(_share_that_happened(column) for column in columns if _may_not_happen(column)),
     ]
     ratios = [_share_of_whole(part, whole) for part, whole in parts.items()]
@@ -334,34 +336,38 @@ def _share_of_flag(column: Facts) -> DraftKpi:
     )  # fmt: skip
 
 
-def _yes_of(members: Sequence[str]) -> str | None:
-    """The one of two members that says yes, in whichever language."""
-    said = {member.strip().lower(): member for member in members}
-    pair = next((pair for pair in YES_NO if len(members) == 2 and set(pair) == set(said)), None)
-    return None if pair is None else said[pair[0]]
-
-
 def _share_of_yes(column: Facts, yes: str) -> DraftKpi:
-    way = _direction(column)
+    way, label = _direction(column), re.sub(r"\s*[(\[]\w+\s*/\s*\w+[)\]]", "", column.label) or column.label
     return DraftKpi(
-        handle_of(column.label, "share_of"), f"{column.label} share", f'count(where {column.name} = "{yes}") / count()', PERCENT, way, "rate",
+        handle_of(label, "share_of"), f"{label} share", f'count(where {column.name} = "{yes}") / count()', PERCENT, way, "rate",
         f"“{column.label}” says “{yes}” or not: the share of rows where it does, {_SENSE[way]}.",
     )  # fmt: skip
 
 
-def _share_of_outcome(column: Facts) -> list[DraftKpi]:
-    """The share of the member that a segment of outcomes is read by: the good one, else the bad one."""
+def _share_of_outcome(column: Facts, counted_rows: bool) -> list[DraftKpi]:
+    """The share of the member that a segment of outcomes is read by: the good one, else the bad one. counted_rows: whether a row is
+    one of something; of totals there is an answer to yes or no at most."""
     if not 2 <= len(column.members) <= 8:
         return []
-    if (yes := _yes_of(column.members)) is not None:
+    if (yes := yes_of(column)) is not None:
         return [_share_of_yes(column, yes)]
-    outcome = bool(stem_of(column, OUTCOME))
-    good = next((m for m in column.members if stem_in(m, GOOD_OUTCOMES)), None) if outcome else None
+    if not counted_rows:
+        return []
+    affirmed = affirmed_of(column.members)
+    outcome = bool(stem_of(column, OUTCOME)) or affirmed is not None
+    good = next((m for m in column.members if m != affirmed and stem_in(m, GOOD_OUTCOMES)), None)
     bad = next((m for m in column.members if better_of(m) == "lower"), None)
-    member = good or bad
+    if not (outcome or good or len(column.members) == 2):  # one of several departments may well be called Complaints
+        bad = None
+    good = good if outcome else None
+    member = affirmed or good or bad
     if member is None:
         return []
-    way: Direction = "higher" if good else "lower"
+    way: Direction = "lower" if member == bad else "higher" if good else "open"
+    if member == affirmed:
+        way = (
+            better_of(member) if better_of(member) != "open" else "higher" if stem_in(member, GOOD_OUTCOMES) else "open"
+        )
     quoted = member.replace('"', "'")
     return [
         DraftKpi(

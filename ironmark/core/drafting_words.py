@@ -95,9 +95,39 @@ UNITS = _stems("day days h hour hours hrs min mins minute minutes")
 YES_NO = tuple(
     tuple(pair.split("/")) for pair in _stems(
         "kyllä/ei igen/nem tak/nie ano/ne áno/nie sim/não da/nu da/ne да/нет да/не так/ні evet/hayır ναι/όχι はい/いいえ 有/無 有り/無し あり/なし 是/否 有/无 예/아니오 "
-        "예/아니요 네/아니요 ja/nej ja/nei ja/nee já/nei jah/ei jā/nē taip/ne sí/no sì/no نعم/لا כן/לא có/không ya/tidak ใช่/ไม่ใช่ po/jo oui/non bai/ez bo/na"
+        "예/아니요 네/아니요 j/n s/n o/n t/n ja/nej ja/nei ja/nee já/nei jah/ei jā/nē taip/ne sí/no sì/no نعم/لا כן/לא có/không ya/tidak ใช่/ไม่ใช่ po/jo oui/non bai/ez bo/na"
     )
 )  # fmt: skip
+
+
+def yes_of(column: Facts) -> str | None:
+    """The one of two members that says yes, in whichever language; a head may tell how both are written: Checked (K/E)."""
+    said = {member.strip().lower(): member for member in column.members}
+    told = re.search(r"[(\[](\w+)\s*/\s*(\w+)[)\]]", column.label.lower())
+    pairs = ((told[1], told[2]), *YES_NO) if told else YES_NO
+    pair = next((pair for pair in pairs if len(column.members) == 2 and set(pair) == set(said)), None)
+    return None if pair is None else said[pair[0]]
+
+
+# What stands before a word, or behind it, and says that it is not so.
+NOT_BEFORE = _stems("not non no un in im ir dis nicht kein keine keinen nie ne není pas não niet geen ikke ej inte ei nem не δεν μη ohne sans sin sem senza zonder uden utan без 不 未 非 無 无 불 미 비")  # fmt: skip
+NOT_BEHIND = _stems("değil ikke ej niet 없음 なし")
+
+
+def affirmed_of(members: Sequence[str]) -> str | None:
+    """The one of two members that the other one says is not so: paid of paid and unpaid, conforme of conforme and non conforme."""
+    if len(members) != 2:
+        return None
+    plain = {re.sub(r"[\s_.·-]+", "", member.lower()): member for member in members}
+    if len(plain) != 2:
+        return None
+    short, long = sorted(plain, key=len)
+    if len(short) < 2:
+        return None
+    if len(short) == 2 and long == f"n{short}":  # nok, n. i. O.
+        return plain[short]
+    negated = {f"{word}{short}" for word in NOT_BEFORE} | {f"{short}{word}" for word in NOT_BEHIND}
+    return plain[short] if long in negated else None
 
 
 def joined(text: str) -> str:

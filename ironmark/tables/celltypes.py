@@ -12,7 +12,8 @@ import polars as pl
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
 from ironmark.tables.notations import Settled, notations_of, read_periods
-from ironmark.tables.table import Problem
+from ironmark.tables.spans import IN_MINUTES, minutes_of
+from ironmark.tables.table import NEARLY, Problem
 
 BLANKS = (
     "", "na", "n/a", "n.a.", "#n/a", "#na", "null", "none", "nan", "-", "–", "—", "--", "…", "...", "?", "tbc", "tba", "k.a.", "k. a.", "n.v.",
@@ -21,7 +22,6 @@ BLANKS = (
 )  # fmt: skip
 YES = ("yes", "y", "true", "ja", "oui", "si", "sí")
 NO = ("no", "n", "false", "nein", "non")
-NEARLY = 0.9  # a column this much of one type is of that type, its other cells are problems
 _MONEY = r"(?:US|R|A|C|HK|NZ|S)?\$|[\p{Sc}\s\u00a0\u202f'’]"
 _MONEY_BEHIND = r"(?:zł|kč|kr\.?|chf|sfr\.?|fr\.|eur|usd|gbp|sek|nok|dkk|pln|czk|huf|ft|ron|lei|leva|лв\.?|rsd|din\.?|руб\.?|р\.|грн\.?|tl|rmb|元|円|원)$"
 _MONEY_BEFORE = r"^(?:chf|sfr\.?|fr\.|eur|usd|gbp|kr\.?|rs\.?|rp\.?)"
@@ -128,10 +128,12 @@ def all_like(texts: pl.DataFrame, pattern: str) -> set[str]:
     return found
 
 
-def like(texts: pl.Series, kind: ColumnType) -> pl.Series:
+def like(texts: pl.Series, kind: ColumnType, label: str) -> pl.Series:
     """Which texts look like days or numbers, however these are written."""
     text = texts.str.strip_chars()
     if kind == "number":
+        if (minutes := minutes_of(text, label)) is not None:
+            return minutes.is_not_null()
         return _digits_of(text).str.contains(f"{_POINT}|{_COMMA}")
     plain = _hyphened(text).str.contains("|".join(pattern for _, pattern, _ in _DATES))
     other = [bool(notations_of(cell)) for cell in text.filter(~plain.fill_null(True))]
@@ -156,6 +158,11 @@ def typed_cells(cells: pl.Series, label: str, way: Decimal | None = None, year_s
         return TypedCells(text, "text", [Problem("The column is empty.")] if len(text) else [])
     if (periods := as_periods(text, label, year_start)) is not None:
         return periods
+    if (minutes := minutes_of(text, label)) is not None:
+        odd = (minutes.is_null() & text.is_not_null()).arg_true().to_list()
+        rows = [row + 2 for row in odd[:5]]
+        told = [left_blank(len(odd), len(filled), "number", text[odd[0]], rows)] if odd else []
+        return TypedCells(minutes, "number", [Problem(IN_MINUTES), *told])
     # Neither days nor numbers begin with a letter, but for an exponent and what says whose money it is.
     lettered = filled.str.contains(r"^[\p{L}--[eE]]")
     words = float(lettered.mean() or 0) > 1 - NEARLY + 1e-9  # type: ignore[arg-type]

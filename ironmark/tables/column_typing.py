@@ -47,7 +47,7 @@ def typing_of(
     typed, kind, found, grain = typed_cells(different, label, way, year_start)
     odd = _odd(different, typed)
     if known in ("date", "number") and (len(odd) or kind != known):
-        looks = different.filter(like(different, known) | is_blank(different))
+        looks = different.filter(like(different, known, label) | is_blank(different))
         typed, kind, found, grain = typed_cells(looks, label, way, year_start)
         if kind != known:
             return None

@@ -16,6 +16,7 @@ from ironmark.tables.list_ends import FIRST, LAST, list_ends, outer_lines
 from ironmark.tables.notations import is_period
 from ironmark.tables.quantities import PLAIN, Measure, taken_apart
 from ironmark.tables.reader import decoded
+from ironmark.tables.spans import IN_MINUTES
 from ironmark.tables.table import LongTable, Problem, Table, Unreadable
 from ironmark.tables.told import ColumnKind, Told
 from ironmark.tables.understanding import Understood, understand
@@ -87,10 +88,10 @@ def _list_in(body: bytes, sheet: str | None, decimal: Decimal | None) -> Table:
 
 def _with_units(table: AnyTable, units: Mapping[str, Measure]) -> AnyTable:
     """A plain list with the units that its cells and heads give. units: by head."""
+    timed = {problem.column for problem in table.problems if problem.message == IN_MINUTES}
+    given = {one.name: "min" if one.name in timed else units.get(one.label, PLAIN).unit for one in table.columns}
     columns = [
-        replace(one, unit=units[one.label].unit)
-        if one.type == "number" and one.label in units and not one.unit
-        else one
+        replace(one, unit=given[one.name]) if one.type == "number" and given[one.name] and not one.unit else one
         for one in table.columns
     ]
     return replace(table, columns=tuple(columns))

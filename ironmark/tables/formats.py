@@ -22,13 +22,12 @@ from ironmark.core.periods import RowGrain
 from ironmark.tables.celltypes import Decimal, TypedCells, typed_cells
 from ironmark.tables.column_typing import by_members
 from ironmark.tables.reader import (
-    A_MINUTE,
-    IN_MINUTES,
     MAX_COLUMNS,
     read_cells,
     read_delimited,
     typed_table,
 )
+from ironmark.tables.spans import A_MINUTE, IN_MINUTES
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
 
 MAX_UNPACKED = 1024 * 1024 * 1024

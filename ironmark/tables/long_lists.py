@@ -12,13 +12,11 @@ import polars as pl
 
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
-from ironmark.tables.celltypes import NEARLY, Decimal, left_blank
+from ironmark.tables.celltypes import Decimal, left_blank
 from ironmark.tables.column_typing import Typing, all_blank, as_texts, nothing_of, typing_of
 from ironmark.tables.list_ends import ListEnds, list_ends, outer_lines
 from ironmark.tables.pieces import Piece, Pieces, filed, in_pieces, piece_rows
 from ironmark.tables.reader import (
-    A_MINUTE,
-    IN_MINUTES,
     MAX_COLUMNS,
     Plan,
     carefully,
@@ -29,8 +27,10 @@ from ironmark.tables.reader import (
     planned,
     without_heads,
 )
+from ironmark.tables.spans import A_MINUTE, IN_MINUTES
 from ironmark.tables.table import (
     FIRST,
+    NEARLY,
     LongTable,
     Overview,
     Problem,
@@ -122,7 +122,7 @@ class _Column:
         fitting = cells if not len(told.odd) else cells.filter(~cells.is_in(told.odd.implode()))
         if told.kind == "date" and not bool(fitting.drop_nulls().str.contains(_ISO_MOMENT).all()):
             raise _Odd  # the next ones may tell that days stand first
-        if told.kind == "number" and told.found:
+        if told.kind == "number" and any(problem.message != IN_MINUTES for problem in told.found):
             raise _Odd  # they may be written in another way than the others
         if self.kind is None and self.begun and told.kind != "text":
             raise _Otherwise({self.name: nothing_of(told.texts.clear(), told.kind)})  # blank ones came before

@@ -10,7 +10,7 @@ import datetime as dt
 import re
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import pairwise
 
@@ -137,6 +137,28 @@ def _week_between(found: Mapping[str, str], settled: Settled) -> dt.date | None:
     return first if first and last and (last - first).days == 6 and first.weekday() == 0 else None
 
 
+def _week_of_day(found: Mapping[str, str], settled: Settled) -> dt.date | None:
+    """The Monday of a week that is told by its first day or its last; of two ways to read that, the one that is such a day."""
+    ends = bool(found.get("e"))
+    ways = (
+        [settled] if settled.day_first is not None else [replace(settled, day_first=first) for first in (True, False)]
+    )
+    days = [day for way in ways if (day := _whole_day(found["rest"].strip(), way))]
+    day = next((day for day in days if day.weekday() in ((6, 5, 4) if ends else (0,))), days[0] if days else None)
+    if day is None:
+        return None
+    if not ends and day.weekday() == 6:  # a week that begins on a Sunday has its other days in the next one
+        day += dt.timedelta(days=1)
+    return day - dt.timedelta(days=day.weekday())
+
+
+def _whole_day(text: str, settled: Settled) -> dt.date | None:
+    for key in ("iso", "numeric", "day of a month", "month and day"):
+        if (found := _BY_KEY[key].pattern.match(text)) and (day := _BY_KEY[key].first(found.groupdict(), settled)):
+            return day
+    return None
+
+
 def _seconds(found: Mapping[str, str], _: Settled) -> dt.date | None:
     number = int(found["n"])
     return dt.datetime.fromtimestamp(number / (1000 if number > 10**11 else 1), dt.UTC).date()
@@ -153,6 +175,13 @@ _GAP = r"[\s\-/.,’']*"
 _TIME = r"(?:[T\s,]+\d{1,2}[:.h]\d{2}.*)?"
 _DAYNAME = r"[^\W\d_]{2,12}\.?,?\s+"
 _WEEKDAY = r"(?:[^\W\d_]{2,12}\.?,?\s+)?"
+
+
+_COMMENCING = (
+    r"w/?\s*[cb]|(?:week|wk\.?)\s+(?:commencing|beginning|starting|from|of)|woche\s+(?:ab|vom)|semaine\s+du|semana\s+del?|settimana\s+d[ae]l|"
+    r"vecka\s+från|uge\s+fra|uke\s+fra|week\s+van|tydzień\s+od|týden\s+od|неделя\s+с"
+)
+_ENDING = r"w/\s*e|(?:week|wk\.?)\s+end(?:ing|ed)?|woche\s+bis|semaine\s+au|semana\s+hasta|week\s+tot"
 
 
 def _is(key: str, words: str, grain: RowGrain, pattern: str, first: Callable[..., dt.date | None], sure: bool = True) -> Notation:  # fmt: skip
@@ -188,6 +217,7 @@ NOTATIONS: tuple[Notation, ...] = (
     _is("quarter alone", "quarters without a year", "quarter", r"(?:Q|T|Qtr\.?|Quarter\s)\s*(?P<q>[1-4])|(?P<r>[1-4])[.°ºª]?(?:er|e|o)?\s*(?:Q|Quartal|Quarter|trimestre|trim\.?)", lambda f, s: _month_part({k: v for k, v in f.items() if v}, s, 3, int(f["q"] or f["r"]))),
     _is("half alone", "halves without a year", "half", r"(?:H|HJ)\s*(?P<h>[12])|(?P<r>[12])\.?\s*(?:H|HJ|Halbjahr)", lambda f, s: _month_part({k: v for k, v in f.items() if v}, s, 6, int(f["h"] or f["r"]))),
     _is("week alone", "weeks without a year", "week", r"(?:W|KW|Wk\.?|Week|Woche)\s*\.?(?P<w>\d{1,2})", _week),
+    _is("week by a day", "weeks as w/c 05/01/2026", "week", rf"(?:{_COMMENCING}|(?P<e>{_ENDING}))[\s.:]*(?P<rest>[^\s.:].*)", _week_of_day),
     _is("span of days", "weeks and months as 05.01.2026 – 11.01.2026", "week", r"(?P<a>[\d./-]{6,10})\s*(?:-|–|—|to|bis|au|al|tot)\s*(?P<b>[\d./-]{6,10})", _week_between),
     _is("serial", "the day numbers of spreadsheets", "day", r"(?P<n>\d{5})(?:\.\d+)?", lambda f, s: _EPOCH + dt.timedelta(days=int(f["n"])) if SERIAL_FROM <= int(f["n"]) <= SERIAL_TO else None, False),
     _is("seconds", "seconds since 1970", "day", r"(?P<n>\d{10}|\d{13})(?:\.0+)?", _seconds, False),
@@ -286,7 +316,12 @@ def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head
     count = sum(distinct[cell] for cell, key in read.items() if key)
     if count / len(filled) < NEARLY or not _plausible(best, [c for c in distinct if read[c]], head):
         return None
-    day_first, told = _day_first([could[c]["numeric"] for c in distinct if read[c] == "numeric"], settled)
+    numeric = [could[c]["numeric"] for c in distinct if read[c] == "numeric"]
+    rests = [could[c]["week by a day"]["rest"] for c in distinct if read[c] == "week by a day"]
+    of_weeks = [match.groupdict() for rest in rests if (match := _BY_KEY["numeric"].pattern.match(rest))]
+    day_first, told = _day_first([*numeric, *of_weeks], settled)
+    if told and not numeric:  # then the days of the week tell
+        day_first, told = None, ""
     told = " ".join(filter(None, (told, _month_numbers([could[c][key] for c, key in read.items() if key]))))
     known = Settled(settled.year, settled.year_start, day_first)
     yearless = any(key in YEARLESS for key in read.values()) and settled.year is None

@@ -30,7 +30,6 @@ from ironmark.tables.column_typing import by_members
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
 
 MAX_COLUMNS = 500
-A_MINUTE, IN_MINUTES = 60e6, "How long it took is read in minutes."  # microseconds of a duration
 SEPARATORS = (",", ";", "\t", "|")
 _WRITTEN_BLANKS = ["", *(form for word in BLANKS if word for form in dict.fromkeys((word, word.upper(), word.title())))]
 _ISO_DAY = r"^\d{4}-\d{2}-\d{2}$"

@@ -46,6 +46,9 @@ class Column:
     better: str = ""  # of figures whose row said so: "higher" or "lower"
 
 
+NEARLY = 0.9  # a column this much of one type is of that type, its other cells are problems
+
+
 @dataclass(frozen=True)
 class Problem:
     """Something in the file worth a look. ``rows`` are the first few file lines it is about."""

@@ -28,6 +28,7 @@ def look_ahead(sources: Sources, key: str) -> None:
 def _look(sources: Sources, key: str) -> None:
     def wanted() -> bool:
         """Of rows that were replaced meanwhile nothing more is worked out: they would stand in memory beside the others."""
+        sources.make_way()
         return not sources.ahead.is_asked_again(key)
 
     try:

@@ -289,7 +289,7 @@ def columns_at_edges() -> Answers:
     for label, n, at in itertools.product(("Outcome", "Status", "Colour"), (0, 1, 2, 3, 8, 9), range(4)):
         members = tuple(ends[(at * 2 + i) % len(ends)] for i in range(n))
         column = measuring.Facts("c", label, "text", "segment", members=members, distinct=n, rows=90)
-        yield f"{label} of {members}", [str(one) for one in drafting._share_of_outcome(column)]
+        yield f"{label} of {members}", [str(one) for one in drafting._share_of_outcome(column, True)]
     for label, kind, clock in itertools.product(
         ("Closed on", "Arrival time", "Note", "Departed"), ("date", "number", "text"), (True, False)
     ):
@@ -321,7 +321,7 @@ def columns_at_edges() -> Answers:
     for n in (59, 60, 61):
         long = "late " + "x" * (n - 5)
         column = measuring.Facts("c", "Outcome", "text", "segment", members=(long, "red"), distinct=2, rows=9)
-        yield f"a member of {n} signs", [one.name for one in drafting._share_of_outcome(column)]
+        yield f"a member of {n} signs", [one.name for one in drafting._share_of_outcome(column, True)]
     planned = [
         facts(label)
         for label in (

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import unittest
 
 from ironmark.core.drafting import draft
@@ -49,7 +50,7 @@ def rows_of(head: str, *lines: str) -> bytes:
     """120 days of both lines, one a day."""
     found = [head]
     for n in range(120):
-        cells = lines[n % 2].replace("#", "{}")
+        cells = lines[n % len(lines)].replace("#", "{}")
         numbers = [10 + (n * step) % 83 for step in (7, 11, 13, 29, 31, 37)]
         found.append(f"2025-{1 + n // 28:02d}-{1 + n % 28:02d};{cells.format(*numbers[: cells.count('{}')])}")
     return "\n".join(found).encode()
@@ -64,6 +65,45 @@ class Elsewhere(unittest.TestCase):
                 made = draft("Rows", facts_of(table.frame, table.columns)).kpis
                 formulas = {f"{k.formula}{signs.get(k.direction, '')}" for k in made if k.place == "made"}
                 self.assertEqual(formulas, {"count()", *wanted.split(" | ")})
+
+    def test_what_is_not_so_in_any_language_is_a_share_of_what_is(self) -> None:
+        for head, is_so, is_not, wanted in (
+            ("Esito", "conforme", "non conforme", 'count(where esito = "conforme") / count()'),
+            ("Rechnung", "bezahlt", "nicht bezahlt", 'count(where rechnung = "bezahlt") / count()'),
+            ("Invoice", "Paid", "Unpaid", 'count(where invoice = "Paid") / count()'),
+            ("検査", "合格", "不合格", 'count(where 検査 = "合格") / count()'),
+            ("Durum", "uygun", "uygun değil", 'count(where durum = "uygun") / count()'),
+            ("Falsklarm (J/N)", "J", "N", 'count(where falsklarm_j_n = "J") / count()'),
+            ("Tarkastettu (K/E)", "K", "E", 'count(where tarkastettu_k_e = "K") / count()'),
+            ("Prüfung", "OK", "NOK", 'count(where prüfung = "OK") / count()'),
+        ):
+            with self.subTest(head):
+                self.assertIn(wanted, self.made(f"Day;Area;{head}", "north;" + is_so, "south;" + is_not))
+
+    def test_who_is_called_after_a_fault_is_no_fault(self) -> None:
+        made = self.made("Day;Queue;Calls", "Faults;#", "Billing;#", "Sales;#")
+        self.assertNotIn('count(where queue = "Faults") / count()', made)
+
+    def made(self, head: str, *lines: str) -> set[str]:
+        table = read_table(rows_of(head, *lines)).table
+        return {kpi.formula for kpi in draft("Rows", facts_of(table.frame, table.columns)).kpis if kpi.place == "made"}
+
+    def test_how_long_things_took_is_told_from_when_they_were(self) -> None:
+        for head, cells, wanted in (
+            ("Ø Dauer", ("0:45", "2:05"), [45.0, 125.0]), ("Väntetid", ("0:07:30", "1:00:00"), [7.5, 60.0]),
+            ("Handling time (mm:ss)", ("4:30", "12:15"), [4.5, 12.25]), ("Downtime", ("26:00", "0:30"), [1560.0, 30.0]),
+            ("Uhrzeit", ("14:35", "08:10"), None), ("Startzeit", ("0:35", "1:10"), None), ("Reaktionszeit", ("14:35", "18:10"), None),
+            ("Score", ("2:1", "3:2"), None), ("Result", ("2:10", "3:20"), None),
+        ):  # fmt: skip
+            for many in (40, 4_000):  # the second are read as a file of a machine
+                with self.subTest(head, many=many):
+                    days = [dt.date(2020, 1, 1) + dt.timedelta(n // 3) for n in range(many)]
+                    lines = [f"{day};{'north' if n % 3 else 'south'};{cells[n % 2]}" for n, day in enumerate(days)]
+                    body = "\n".join([f"Day;Area;{head}", *lines]).encode()
+                    column = read_table(body).table.columns[2]
+                    self.assertEqual((column.type, column.unit), ("number", "min") if wanted else ("text", ""))
+                    if wanted:
+                        self.assertEqual(read_table(body).table.frame[column.name].to_list()[:2], wanted)
 
     def test_money_is_told_by_how_it_is_written(self) -> None:
         for cell, unit in (("{} zł", "PLN"), ("{} Kč", "CZK"), ("{} Ft", "HUF"), ("₺{}", "TRY"), ("{} грн", "UAH"), ("CHF {}", "CHF"), ("US$ {}", "USD"), ("{}円", "JPY")):  # fmt: skip

@@ -68,6 +68,7 @@ class Kept(unittest.TestCase):
         # As if these few rows were many, and their members few beside them.
         for patched in (
             mock.patch.object(columns, "MANY_ROWS", 0),
+            mock.patch.object(columns, "FEW_ROWS", -1),
             mock.patch.object(ColumnSource, "_is_wide", lambda *_: False),
         ):
             patched.start()

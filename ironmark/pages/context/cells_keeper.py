@@ -27,6 +27,7 @@ class CellsKeeper:
     def __init__(self, changes: Callable[[], AbstractContextManager[Session]]) -> None:
         self._changes = changes
         self._coming: set[tuple[str, int]] = set()
+        self._being_kept = threading.Lock()  # one at a time: what is packed stands in memory once more
         self._lock = threading.Lock()
 
     def kept(self, session: Session, dataset: StoredDataset, within: Within) -> KeptCells | None:
@@ -50,18 +51,27 @@ class CellsKeeper:
                 if told is None or place in self._coming:
                     return
                 self._coming.add(place)
-            timer = threading.Timer(AFTER_S, self._keep, (told, dataset))
-            timer.daemon = True
-            timer.start()
+            self._soon(told, dataset)
 
         if dataset.is_many:
             source.worked_out = later
 
+    def _soon(self, source: ColumnSource, dataset: StoredDataset) -> None:
+        timer = threading.Timer(AFTER_S, self._keep, (source, dataset))
+        timer.daemon = True
+        timer.start()
+
     def _keep(self, source: ColumnSource, dataset: StoredDataset) -> None:
-        with self._lock:
-            self._coming.discard((dataset.id, dataset.version))
-        body = packed(source.worth_keeping())
-        if body is None:
+        if not self._being_kept.acquire(blocking=False):
+            self._soon(source, dataset)
             return
-        with suppress(SQLAlchemyError, OSError), self._changes() as session:  # else it is worked out once more
-            worked_out.put(session, dataset.id, dataset.version, program(), "cells", body)
+        try:
+            with self._lock:
+                self._coming.discard((dataset.id, dataset.version))
+            body = packed(source.worth_keeping())
+            if body is None:
+                return
+            with suppress(SQLAlchemyError, OSError), self._changes() as session:  # else it is worked out once more
+                worked_out.put(session, dataset.id, dataset.version, program(), "cells", body)
+        finally:
+            self._being_kept.release()

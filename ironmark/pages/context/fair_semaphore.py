@@ -24,6 +24,11 @@ class Turns:
     def waiting(self) -> int:
         return len(self._waiting)
 
+    @property
+    def is_asked(self) -> bool:
+        """Whether somebody works or waits, besides what nobody waits for."""
+        return self._taken > self._behind or any(not behind for _, behind in tuple(self._waiting))
+
     def __enter__(self) -> None:
         self._take(None)
 

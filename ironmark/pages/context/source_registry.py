@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import os
 import threading
+import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
@@ -40,6 +41,7 @@ OWN = 400 << 20  # that the program itself takes in each process once it has rea
 LOOK = 100 << 20  # that a look at many rows takes
 AMPLE = 128 << 20  # room for one thing to work in, from which more is read ahead of it
 OF_ROWS, OF_READINGS, OF_ANSWERS = 0.5, 0.03, 0.03  # of what a process may have; the rest is for what it works on
+MAKE_WAY_S = 60.0  # that what is worked out behind waits at most between two steps
 TURNS = 2  # pages worked on at once; more of them in one process take longer together than in turn
 
 OF_WORK = (1 - OF_ROWS - OF_READINGS - OF_ANSWERS) / TURNS  # for one thing it works on
@@ -94,7 +96,7 @@ class Sources:
         self.kept, self.seen = Kept(int(memory * OF_ANSWERS)), Seen()
         self.taken = Seen(int(memory * OF_READINGS), lambda taken: taken.weight)  # see ``readings_cache``
         self._may_hold = memory + OWN
-        self.turns, self.looks = Turns(TURNS, self._has_room), Turns(2 if memory > LOOK * 10 else 1)
+        self.turns, self.looks = Turns(TURNS, self.has_room), Turns(2 if memory > LOOK * 10 else 1)
         self._behind = Turns(1)
         self._keeper, self.ahead = CellsKeeper(self.changes), OneAtATime()
 
@@ -104,9 +106,15 @@ class Sources:
         hits = (self.seen.found + self.taken.found) / asked if asked else 0.0
         return {"rows": len(self._held), "readings": len(self.taken.keys), "hits": round(hits, 4)}
 
-    def _has_room(self) -> bool:
+    def has_room(self) -> bool:
         """Whether a page may be worked on beside another: not where what the process holds, with what it takes, is too much."""
         return scratch.held_bytes([os.getpid()]) + self.room <= self._may_hold
+
+    def make_way(self) -> None:
+        """Let pages go first, where there is no room beside them for what is worked out behind."""
+        until = time.monotonic() + MAKE_WAY_S
+        while self.turns.is_asked and not self.has_room() and time.monotonic() < until:
+            time.sleep(0.1)
 
     @contextmanager
     def readings(self) -> Iterator[Session]:
