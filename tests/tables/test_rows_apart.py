@@ -125,6 +125,26 @@ class Apart(unittest.TestCase):
                 kept = ColumnSource.of_cells(unpacked(body), LAST, SEGMENTS, ALL, read)
                 self.same(found, totals(kept, text, by, where))
 
+    def test_a_few_of_many_rows_are_read_alone_until_all_are_told_apart(self) -> None:
+        known = ["chwarel", "criw"]
+        rows = pl.DataFrame(
+            [(dt.date(2026, 12, 1 + n % 28), f"Y Graig {n % 5}", f"Siân {n % 3}", None, None, n) for n in range(60)],
+            schema=SLATE, orient="row",
+        )  # fmt: skip
+        whole = ColumnSource(rows, "dyddiad", known, LAST)
+        totals(whole, "count()", None, {})
+        body = packed(whole.worth_keeping())
+        assert body is not None
+        with mock.patch.object(columns, "MANY_ROWS", 0), mock.patch.object(columns, "finest", lambda *_: ()):
+            read = RowsToRead(lambda: pieces(rows, 7), "dyddiad", known, LAST, {}, ALL)
+            source, where = ColumnSource.of_cells(unpacked(body), LAST, known, ALL, read), {"chwarel": ("Y Graig 3",)}
+            self.assertTrue(source.is_apart("month", ["chwarel"], where))
+            found = totals(source, "count()", None, where)
+            self.assertEqual((int(found.rows.sum()), source._rows_read), (12, None))
+            totals(source, "count()", "chwarel", {})  # takes all of them
+            self.assertFalse(source.is_apart("month", ["chwarel"], where))
+            self.same(found, totals(source, "count()", None, where))
+
     @settings(max_examples=40, deadline=None)
     @given(slate, st.integers(1, 12), st.booleans())
     def test_which_members_share_rows(self, data: list[Any], size: int, narrowed: bool) -> None:
