@@ -32,7 +32,7 @@ from ironmark.core.drafting_words import (
     words,
     yes_of,
 )
-from ironmark.core.measuring import NO_MEASURE, SURE, Facts, Measured, better_of, measured, told_by
+from ironmark.core.measuring import NO_MEASURE, SURE, Facts, Measured, better_of, is_average, measured, told_by
 from ironmark.core.numbers import Unit
 from ironmark.core.units import PERCENT, unit_of_label
 
@@ -411,26 +411,25 @@ def _amount(
             handle, unsigned(column.label), f"sum({column.name})", unit, way, "stock",
             f"“{column.label}” is how much there is at a time, {why}: over a span the last day counts; {sense}.", plan,
         )  # fmt: skip
+    average = is_average(column.label)
     if found.sort == "share":
         fraction = (column.most or 0) <= 1.5 and not (column.unit and column.unit.text == "%")
-        unit = PERCENT if fraction else Unit("number", 1, text="%")
-        if weight := _weight(column, among, sorts):
-            return DraftKpi(
-                handle, unsigned(column.label), f"sum({column.name} * {weight.name}) / sum({weight.name})", unit, way, "rate",
-                f"“{column.label}” is a share, {why}: weighed by “{weight.label}”, so that small rows weigh little; {sense}.", plan,
-            )  # fmt: skip
-        return DraftKpi(
-            handle, unsigned(column.label), f"mean({column.name})", unit, way, "rate",
-            f"“{column.label}” is a share, {why}: its mean, in which every row weighs the same; {sense}.", plan,
-        )  # fmt: skip
-    what = {"price": "the price of one", "rating": "a rating", "duration": "how long each took"}.get(
-        found.sort, "measured on each row"
-    )
-    places = max(1, unit.decimals) if unit.kind != "currency" else 2
-    return DraftKpi(
-        handle, unsigned(column.label), f"mean({column.name})", Unit(unit.kind, places, unit.currency, unit.text), way, "rate",
-        f"“{column.label}” is {what}, {why}: its mean; {sense}.", plan,
-    )  # fmt: skip
+        unit, what = PERCENT if fraction else Unit("number", 1, text="%"), "a share"
+    else:
+        own = "an average" if average else "measured on each row"
+        what = {"price": "the price of one", "rating": "a rating", "duration": "how long each took"}.get(
+            found.sort, own
+        )
+        places = max(1, unit.decimals) if unit.kind != "currency" else 2
+        unit = Unit(unit.kind, places, unit.currency, unit.text)
+    formula, mean = f"mean({column.name})", "its mean"
+    if (average or found.sort == "share") and (weight := _weight(column, among, sorts)):
+        formula = f"sum({column.name} * {weight.name}) / sum({weight.name})"
+        mean = f"weighed by “{weight.label}”, so that small rows weigh little"
+    elif found.sort == "share":
+        mean = "its mean, in which every row weighs the same"
+    told = f"“{column.label}” is {what}, {why}: {mean}; {sense}."
+    return DraftKpi(handle, unsigned(column.label), formula, unit, way, "rate", told, plan)
 
 
 def _weight(column: Facts, among: Sequence[Facts], sorts: Mapping[str, Measured]) -> Facts | None:

@@ -134,7 +134,23 @@ def told_by(text: str) -> dict[str, tuple[float, str]]:
 
 # Flight number, but number of flights.
 _ONLY_LAST = frozenset(
-    {"no", "nr", "number", "num", "numero", "nummer", "numer", "x", "y", "position", "rang", "index", "row"}
+    {
+        "no",
+        "nr",
+        "number",
+        "num",
+        "numero",
+        "nummer",
+        "numer",
+        "x",
+        "y",
+        "position",
+        "rang",
+        "index",
+        "row",
+        "media",
+        "medio",
+    }
 )
 _UNIT_WORDS = frozenset(
     [
@@ -211,8 +227,20 @@ def measured(column: Facts) -> Measured:
         if sort in told and _may_be(sort, column):
             weight, word = told[sort]
             case.say(sort, weight, f"the word “{word.replace('_', ' ')}”")
+    if (
+        (scale := _SCALE.search(column.label))
+        and column.least >= 0
+        and column.most <= float(scale["most"] or scale["of"])
+    ):
+        case.say("rating", 2.0, f"the scale “{scale[0].strip()}”")
     _by_unit(column, told, case)
     _by_values(column, told, case)
+    if is_average(column.label):  # of several already: it is never added up, whatever it is an average of
+        for sort in ADDED:
+            case.scores.pop(sort, None)
+        if not case.scores:
+            word = told_by(column.label)["average"][1]
+            case.say("each", 1.2, f"the word “{word.replace('_', ' ')}”")
     if not case.scores and column.whole and column.least >= 0 and {"up", "down"} & set(told):
         word = told.get("up", told.get("down", (0.0, "")))[1]
         case.say("amount", 0.8, f"“{word.replace('_', ' ')}”, which is counted")
@@ -223,6 +251,22 @@ def measured(column: Facts) -> Measured:
     others = sum(weight for sort, weight in scores.items() if sort != best and not {sort, best} <= _COUNTS)
     sure = min(1.0, scores[best]) * scores[best] / (scores[best] + 0.6 * others)
     return Measured(best, round(sure, 2), tuple(reason for sort, reason in case.why if sort == best))
+
+
+def is_average(label: str) -> bool:
+    """Whether a head says that its figures are means already."""
+    told = told_by(label).get("average")
+    return told is not None and not (told[1] == "media" and _MEDIA & set(words_of(label)))
+
+
+_MEDIA = frozenset({"social", "print", "digital", "mass", "new", "news", "paid", "earned", "owned", "soziale"})
+ADDED: tuple[Sort, ...] = "amount", "level", "code"
+# A scale that answers are given on: (0-10), (1 to 5), out of 10, /5.
+_SCALE = re.compile(
+    r"[(\[]\s*[01]\s*(?:[-–—…]|\.\.|to|bis|à|a|til|till|do|tot)\s*(?P<most>[3-9]|10|20|100)\s*[)\]]"
+    r"|(?:\bout of|\bvon|\bsur|\bauf|\bsu|\bsobre|\bav|\baf|\bop|/)\s*(?P<of>5|6|7|10|20|100)\s*[)\]]?$",
+    re.I,
+)
 
 
 def _may_be(sort: Sort, column: Facts) -> bool:
