@@ -7,23 +7,19 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from ironmark.core.belonging import direction_of, is_bad, parts_among, plan_of, shares_a_word
 from ironmark.core.drafting_words import (
-    BAD,
     CAPACITY,
-    EACH,
-    EVENTS,
     GAINED,
     GOOD_OUTCOMES,
-    LEVEL,
     OUTCOME,
-    PLAN,
     SPENT,
     UNITS,
     USED,
+    VARIANCE,
     WHOLE,
     affirmed_of,
     handle_of,
-    joined,
     one_of,
     physical,
     stem_in,
@@ -76,18 +72,6 @@ class Draft:
     left_out: tuple[LeftOut, ...]
 
 
-def _is_bad(column: Facts) -> bool:
-    return _direction(column) == "lower"
-
-
-def _direction(column: Facts) -> Direction:
-    """Which way is better: as the table says, else by words, else open."""
-    if column.better in ("higher", "lower"):
-        return column.better  # type: ignore[return-value]
-    said = better_of(column.label)
-    return said if said != "open" else better_of(column.name)
-
-
 def _unit(column: Facts) -> Unit:
     if column.unit is not None:
         return column.unit
@@ -107,13 +91,13 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     """
     measures = [c for c in columns if c.role == "measure"]
     sorts = {c.name: measured(c) for c in measures}
-    plans = {c.name: base for c in measures if (base := _planned(c, measures))}
+    plans = {c.name: base for c in measures if (base := plan_of(c, measures))}
     amounts = [c for c in measures if sorts[c.name].sort in ("amount", "level") and c.name not in plans]
     # What somebody has put together by member and period is reported: there each column is a figure of its own.
     enough = SURE if counted_rows else 0.0
     sure = [c for c in amounts if sorts[c.name].sure >= enough]
     always = [c for c in measures if c.whole and sorts[c.name].sort == "same" and stem_of(c, (*CAPACITY, *WHOLE))]
-    parts = _parts(amounts, always)
+    parts = parts_among(amounts, always)
     rows = _rows_counted(rows_name.strip() or "Rows")
     shares = [
         *(_share_of_flag(column) for column in columns if column.role == "flag"),
@@ -158,6 +142,8 @@ def _each_measure(
         plan = next((name for name, base in plans.items() if base.name == column.name), "")
         if column.name in plans:
             left.append(LeftOut(column.label, f"it is the plan of {plans[column.name].label}: its target"))
+        elif plans and stem_of(column, VARIANCE):
+            left.append(LeftOut(column.label, "it says how far a figure is from its plan, as its target does"))
         elif found.sort in NO_MEASURE:
             other = replace(_of_no_measure(column, found.sort), place="left")
             spare.append(other)
@@ -233,73 +219,10 @@ def _distinct_of(column: Facts, reason: str) -> DraftKpi:
     )  # fmt: skip
 
 
-def _planned(column: Facts, among: Sequence[Facts]) -> Facts | None:
-    """The column whose plan another one is: ``planned_output`` of ``output``."""
-    stem = stem_of(column, PLAN)
-    if not stem:
-        return None
-    rest = [word for word in column.name.split("_") if not any(word.startswith(plan) for plan in PLAN)]
-    others = [other for other in among if other is not column and not stem_of(other, PLAN)]
-    return next((other for other in others if rest and set(rest) <= set(other.name.split("_"))), None)
-
-
-def _parts(counts: Sequence[Facts], always: Sequence[Facts]) -> dict[Facts, Facts]:
-    """Columns that are a part of another one: bad things among all that there were, and what came of them.
-
-    always: what there can be at most, the same on every row. They belong together by their names or because the whole is
-    the sum of its parts; that two columns move together is never enough.
-    """
-    wholes = [c for c in (*counts, *always) if c.whole and not _is_bad(c)]
-    found = {}
-    for part in counts:
-        if not part.whole or part.least == part.most or (part.least or 0) < 0:
-            continue
-        closeness = dict(part.within or ())
-        if stem_of(part, LEVEL) or stem_of(part, USED):
-            continue
-        fits = [
-            whole
-            for whole in wholes
-            if whole is not part
-            and (whole.name in closeness or (part.within is None and (whole.most or 0.0) >= (part.most or 0.0)))
-            and (part.name in whole.sum_of or _is_of(part, whole, closeness.get(whole.name, 0.0)))
-        ]
-        if fits:
-            found[part] = max(fits, key=lambda whole: (round(closeness.get(whole.name, 0.0), 1), whole.most or 0.0))
-    return found
-
-
-CLOSELY = 0.7  # correlation from which two counts are taken for a part and its whole
-
-
-def _is_of(part: Facts, whole: Facts, closeness: float) -> bool:
-    """Whether a column that is never more than another one counts some of what that one counts."""
-    shared = _shares_a_word(part, whole)
-    if _is_bad(part):
-        some = stem_of(whole, WHOLE) and not stem_of(part, EACH) and not stem_of(part, EVENTS) and not _of_others(part)
-        return shared or bool(some)
-    # What there can be at most may well be the same every day, and so moves with nothing.
-    return (closeness >= CLOSELY and (shared or bool(stem_of(part, GOOD_OUTCOMES)))) or (
-        shared and bool(stem_of(whole, CAPACITY))
-    )
-
-
-def _of_others(part: Facts) -> bool:
-    """Whether what is bad has a noun of its own: cancelled classes are of classes, and of nothing else."""
-    stem = stem_of(part, BAD).strip(".")
-    words = joined(part.label).replace(f"_{stem}", f"_{stem}·").strip("_").split("_")
-    at = {n for n, word in enumerate(words) if "·" in word}
-    return any(len(word) > 2 for n, word in enumerate(words) if n not in at and stem.partition("_")[0] != word)
-
-
-def _shares_a_word(one: Facts, other: Facts) -> bool:
-    return any(len(word) > 2 for word in set(words(one).split("_")) & set(words(other).split("_")))
-
-
 def _counted(counts: Sequence[Facts], parts: dict[Facts, Facts]) -> Facts | None:
     """What the rows count, where a row is the totals of several: the most of what others are a part of."""
     found = [c for c in counts if c in parts.values() and c not in parts]
-    found = found or [c for c in counts if c.whole and stem_of(c, WHOLE) and not _is_bad(c) and c not in parts]
+    found = found or [c for c in counts if c.whole and stem_of(c, WHOLE) and not is_bad(c) and c not in parts]
     return max(found, key=lambda column: column.most or 0.0, default=None)
 
 
@@ -329,7 +252,7 @@ _SENSE: dict[Direction, str] = {
 
 
 def _share_of_flag(column: Facts) -> DraftKpi:
-    way = _direction(column)
+    way = direction_of(column)
     return DraftKpi(
         handle_of(column.label, "share_of"), f"{column.label} share", f"count(where {column.name} = yes) / count()", PERCENT, way, "rate",
         f"“{column.label}” is yes or no: the share of rows where it is yes, {_SENSE[way]}.",
@@ -337,7 +260,7 @@ def _share_of_flag(column: Facts) -> DraftKpi:
 
 
 def _share_of_yes(column: Facts, yes: str) -> DraftKpi:
-    way, label = _direction(column), re.sub(r"\s*[(\[]\w+\s*/\s*\w+[)\]]", "", column.label) or column.label
+    way, label = direction_of(column), re.sub(r"\s*[(\[]\w+\s*/\s*\w+[)\]]", "", column.label) or column.label
     return DraftKpi(
         handle_of(label, "share_of"), f"{label} share", f'count(where {column.name} = "{yes}") / count()', PERCENT, way, "rate",
         f"“{column.label}” says “{yes}” or not: the share of rows where it does, {_SENSE[way]}.",
@@ -382,7 +305,7 @@ def _share_of_whole(part: Facts, whole: Facts) -> DraftKpi:
     own = part.label.lower().startswith(whole.label.lower())
     name = f"{part.label}, share" if own else f"{part.label} of {whole.label.lower()}"
     return DraftKpi(
-        handle_of(f"{part.label} per {whole.label}", "share_of"), name, f"sum({part.name}) / sum({whole.name})", PERCENT, _direction(part), "rate",
+        handle_of(f"{part.label} per {whole.label}", "share_of"), name, f"sum({part.name}) / sum({whole.name})", PERCENT, direction_of(part), "rate",
         f"“{part.label}” is never more than “{whole.label}”: a ratio of totals, so that small rows weigh little.",
     )  # fmt: skip
 
@@ -391,7 +314,7 @@ def _amount(
     column: Facts, found: Measured, plan: str, among: Sequence[Facts], sorts: Mapping[str, Measured]
 ) -> DraftKpi:
     """A KPI of one column, by what it measures."""
-    unit, way, handle = _unit(column), _direction(column), handle_of(column.label, "value_of")
+    unit, way, handle = _unit(column), direction_of(column), handle_of(column.label, "value_of")
     if column.whole and (column.least, column.most) == (0.0, 1.0):
         return DraftKpi(
             handle, f"{column.label} share", f"mean({column.name})", PERCENT, way, "rate",
@@ -438,7 +361,7 @@ def _weight(column: Facts, among: Sequence[Facts], sorts: Mapping[str, Measured]
         c
         for c in among
         if c.whole and (c.least or 0) >= 0 and sorts[c.name].sort == "amount" and sorts[c.name].sure >= SURE
-        and not _is_bad(c) and _unit(c).kind == "number"
+        and not is_bad(c) and _unit(c).kind == "number"
     ]  # fmt: skip
-    named = [c for c in counts if _shares_a_word(column, c)]
+    named = [c for c in counts if shares_a_word(column, c)]
     return named[0] if named else counts[0] if len(counts) == 1 else None

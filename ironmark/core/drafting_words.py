@@ -75,8 +75,16 @@ CAPACITY = _stems("booked planned all. availab capacity offered possible schedul
 
 
 # what is aimed at,
+ACTUAL = _stems(
+    "actual act. ist. ist-wert reel reel. réel reale. real. werkelijk utfall faktisk toteutu wykonanie skutečn tény"
+)
+
+
+VARIANCE = _stems("var. variance abweich ecart écart desvi scosta verschil avvik afwijk avvikel poikkeam odchyl")
+
+
 PLAN = _stems(
-    "budget expected forecast goal plan planned quota target ziel soll. zielwert objectif cible prevu objetivo presupuesto "
+    "bud. budget expected forecast goal plan planned quota target ziel soll. zielwert objectif cible prevu objetivo presupuesto "
     "previsto obiettivo doel begroot"
 )
 

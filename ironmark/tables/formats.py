@@ -198,6 +198,11 @@ def as_text(cell: Any) -> str:
         return f"{written}0" if len(written.partition(".")[2]) == 3 and written[-3:].isdigit() else written
     if isinstance(cell, dt.datetime | dt.date):
         return cell.isoformat()
+    if isinstance(cell, dt.timedelta):  # how long it took, however many days that was
+        seconds = round(cell.total_seconds())
+        return f"{'-' * (seconds < 0)}{abs(seconds) // 3600}:{abs(seconds) // 60 % 60:02}:{abs(seconds) % 60:02}"
+    if isinstance(cell, dt.time):
+        return cell.isoformat("seconds")
     if isinstance(cell, list | dict):
         return json.dumps(cell, ensure_ascii=False)
     return str(cell).strip()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from ironmark.core.nearest import folded
@@ -241,6 +241,8 @@ class Heads:
             ]
             texts = {at: lines[own][at] for at in figures if lines[own][at]}
             parts = {at: part for at, text in texts.items() if (part := _period_in(text))}
+            if len(lines) == 1 and len(crossed := _crossed(texts)) > len(parts):
+                parts = crossed
             if sum(bool(more) for _, more in parts.values()) in (0, len(parts)) or len(lines) == 1:
                 for at, (text, more) in parts.items():
                     texts[at] = text
@@ -291,6 +293,25 @@ def _period_in(text: str) -> tuple[str, str] | None:
             ):
                 return period, beside
     return None
+
+
+def _crossed(texts: Mapping[int, str]) -> dict[int, tuple[str, str]]:
+    """Periods without their year beside what is said of each: Jan Act, Jan Bud, Feb Act, Feb Bud; none where not every period has
+    every one of these, as where a question is called Q1."""
+    parts: dict[int, tuple[str, str]] = {}
+    for at, text in texts.items():
+        words = text.split()
+        ends = [(words[:size], words[size:]) for size in (3, 2, 1)] + [
+            (words[-size:], words[:-size]) for size in (3, 2, 1)
+        ]
+        split = [(" ".join(period), " ".join(rest).strip(" -–:/,()")) for period, rest in ends if period]
+        found = next((one for one in split if is_period(one[0]) and not one[1].isdigit()), None)
+        if found is not None:
+            parts[at] = found
+    periods, levels = {period for period, _ in parts.values()}, {level for _, level in parts.values()}
+    every = len(set(parts.values())) == len(parts) == len(periods) * len(levels)
+    many = len(levels) > 1 or (len(periods) > 2 and not any(grain_of(one) == "quarter" for one in periods))
+    return parts if every and len(periods) > 1 and many else {}
 
 
 def _main_grain(grains: Sequence[RowGrain]) -> tuple[RowGrain | None, set[RowGrain]]:

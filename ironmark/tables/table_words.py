@@ -31,3 +31,13 @@ LOWER = frozenset(
 PARTS = re.compile(r"^(of which|thereof|davon|dont|de los cuales|di cui|waarvan)\b", re.I)
 YEAR = re.compile(r"(?<!\d)((?:19|20)\d\d)(?!\d)")
 FOOT = re.compile(r"(?<=[^\W\d_)])\s*[¹²³⁴⁵⁶⁷⁸⁹*†‡]+$")  # a footnote's sign behind a word
+
+
+def is_actual(plain: str) -> bool:
+    """Whether what stands above a column by itself, folded, says that its figures are what was reached."""
+    return bool(ACTUALS.fullmatch(plain)) or plain in ("act", "act.")
+
+
+def is_aimed_at(plain: str) -> bool:
+    """The same of what was aimed at. A bud is one of a flower wherever anything stands beside it."""
+    return bool(TARGETS.fullmatch(plain)) or plain in ("bud", "bud.", "bdg", "bgt", "tgt")

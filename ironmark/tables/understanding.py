@@ -67,7 +67,12 @@ def understand(grid: Grid, told: Told = Told(), *, name: str = "", year_start: i
     if not lines.body:
         raise Unreadable("No line of figures was found. The table needs a line of heads and figures below them.")
     way: Decimal = written_way([c for row in grid.rows[:400] for c in row if c and quantity(c) is not None])
-    texts = (*lines.titles, grid.sheet, name)
+    corner = (
+        ""
+        if not lines.heads or any(YEAR.search(c) for c in grid.rows[lines.heads[-1]][1:])
+        else grid.rows[lines.heads[-1]][0]
+    )
+    texts = (*lines.titles, corner, grid.sheet, name)
     year = told.year or next((int(years[0]) for text in texts if (years := YEAR.findall(text))), None)
     heads = Heads(lines, told, Settled(year, year_start, told.day_first), way)
     differs = lines.hold_totals(heads.at("across", "figure"), heads.at("period", "year"), way)

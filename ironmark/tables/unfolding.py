@@ -21,7 +21,7 @@ from ironmark.tables.quantities import (
     shared_measure,
     taken_apart,
 )
-from ironmark.tables.table_words import ACTUALS, FOOT, HIGHER, KPI_HEADS, PARTS, TARGETS, YEAR
+from ironmark.tables.table_words import FOOT, HIGHER, KPI_HEADS, PARTS, TARGETS, YEAR, is_actual, is_aimed_at
 from ironmark.tables.told import Better, Down, GroupsAre, Told
 
 NAMES_OF: dict[RowGrain, str] = {
@@ -212,7 +212,7 @@ class Unfolding:
         others = [at for at in members if at != named] if kpis else members
         levels = list(dict.fromkeys(heads.level)) if len(set(heads.level)) > 1 else [""]
         plain_levels = [folded(level) for level in levels]
-        sides = any(map(ACTUALS.fullmatch, plain_levels)) and any(map(TARGETS.fullmatch, plain_levels))
+        sides = any(map(is_actual, plain_levels)) and any(map(is_aimed_at, plain_levels))
         found.grain, days = self._days()
         as_members = bool(self.groups) and self.groups_are == "members"
         if not kpis:
@@ -366,9 +366,9 @@ def is_target(text: str) -> bool:
 def _called(name: str, level: str) -> str:
     """What a figure is called by its row and what stands above its period. Actual is the figure itself."""
     plain = folded(level)
-    if name and ACTUALS.fullmatch(plain):
+    if name and is_actual(plain):
         return name
-    if name and TARGETS.fullmatch(plain):
+    if name and is_aimed_at(plain):
         return f"{name} {TARGET}"
     return " ".join(filter(None, (name, level)))
 

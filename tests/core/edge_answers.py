@@ -11,7 +11,19 @@ from typing import Any
 
 import numpy as np
 
-from ironmark.core import axis, check, colour, drafting, drafting_words, measuring, pasted_rules, propose, ramp, words
+from ironmark.core import (
+    axis,
+    belonging,
+    check,
+    colour,
+    drafting,
+    drafting_words,
+    measuring,
+    pasted_rules,
+    propose,
+    ramp,
+    words,
+)
 from ironmark.core.axis import Axis
 from ironmark.core.formula import parse
 from ironmark.core.formula_nodes import FormulaError
@@ -254,12 +266,12 @@ TRADES = (
 
 def drafts_at_edges() -> Answers:
     for one, other in itertools.permutations([facts(label) for label in (*NOUNS, *TRADES)], 2):
-        told = [drafting._is_of(one, other, close) for close in (0.0, 0.69, 0.7, 0.9)]
-        if any(told) or drafting._shares_a_word(one, other):
-            yield f"{one.label} of {other.label}", (told, drafting._shares_a_word(one, other))
+        told = [belonging._is_of(one, other, close) for close in (0.0, 0.69, 0.7, 0.9)]
+        if any(told) or belonging.shares_a_word(one, other):
+            yield f"{one.label} of {other.label}", (told, belonging.shares_a_word(one, other))
     for label in (*NOUNS, *TRADES):
         column = facts(label)
-        yield f"{label} by itself", (drafting._of_others(column) if drafting._is_bad(column) else None, drafting._is_used(column), drafting_words.one_of(label))  # fmt: skip
+        yield f"{label} by itself", (belonging._of_others(column) if belonging.is_bad(column) else None, drafting._is_used(column), drafting_words.one_of(label))  # fmt: skip
         for sort in ("code", "place", "angle") if label in NOUNS else ():
             yield f"{label} as {sort}", str(drafting._of_no_measure(column, sort))
         for decimals in (0, 1, 2, 3) if label in NOUNS[:3] else ():
@@ -275,7 +287,7 @@ def drafts_at_edges() -> Answers:
     for label, shape in itertools.product(("Hives lost", "Hives sold", "Swarms caught", "Empty", "On time"), shapes):
         for most in (None, 0.5, 900.0, 1200.0):
             others = [whole, facts("Capacity", most=most)]
-            found = drafting._parts([facts(label, **shape), *others], others[1:])
+            found = belonging.parts_among([facts(label, **shape), *others], others[1:])
             yield f"{label} {shape} beside capacity {most}", [(a.label, b.label) for a, b in found.items()]
             yield f"{label} {shape} counted, {most}", getattr(drafting._counted([facts(label, **shape), *others], found), "label", None)  # fmt: skip
 
@@ -340,7 +352,7 @@ def columns_at_edges() -> Answers:
         for among in (planned, planned[::-1], [column], planned[1:3]):
             yield (
                 f"{column.label} among {len(among)} from {among[0].label}",
-                getattr(drafting._planned(column, among), "label", None),
+                getattr(belonging.plan_of(column, among), "label", None),
             )
     shapes: tuple[dict[str, Any], ...] = (
         {}, {"most": 1.0}, {"most": 1.0, "whole": False}, {"most": 1.5, "whole": False}, {"most": 1.6, "whole": False}, {"most": 1000.0}, {"most": 1001.0},

@@ -6,6 +6,7 @@ import datetime as dt
 import unittest
 
 from ironmark.core.drafting import draft
+from ironmark.core.measuring import is_average
 from ironmark.tables.facts import facts_of
 from ironmark.tables.files import read_table
 
@@ -87,6 +88,40 @@ class Elsewhere(unittest.TestCase):
     def made(self, head: str, *lines: str) -> set[str]:
         table = read_table(rows_of(head, *lines)).table
         return {kpi.formula for kpi in draft("Rows", facts_of(table.frame, table.columns)).kpis if kpi.place == "made"}
+
+    def test_what_is_an_average_is_never_added_up(self) -> None:
+        for head in (
+            "Average spend £",
+            "gasto medio (€)",
+            "Ø Umsatz",
+            "panier moyen",
+            "Snitt per kund",
+            "Średnia sprzedaż",
+            "средний чек",
+            "平均売上",
+        ):
+            with self.subTest(head):
+                column = (
+                    read_table(rows_of(f"Day;Area;{head};Visitors", "north;#.5;#", "south;#.2;1#"))
+                    .table.columns[2]
+                    .name
+                )
+                made = self.made(f"Day;Area;{head};Visitors", "north;#.5;#", "south;#.2;1#")
+                self.assertIn(f"sum({column} * visitors) / sum(visitors)", made)
+                self.assertNotIn(f"sum({column})", made)
+        self.assertFalse(is_average("Social media"))
+
+    def test_an_answer_on_a_scale_is_a_rating(self) -> None:
+        for head in ("Would recommend (0-100)", "Sauberkeit (1 bis 100)", "Ambiance /100", "Wait was fine, out of 100"):
+            made = self.made(f"Day;Area;{head}", "north;#", "south;#")
+            self.assertTrue(any(formula.startswith("mean(") for formula in made), head)
+
+    def test_a_plan_of_the_only_figure_is_its_target(self) -> None:
+        table = read_table(rows_of("Day;Area;Act;Bud;Var %", "north;#;#;1.5%", "south;#;#;-2.5%")).table
+        made = draft("Rows", facts_of(table.frame, table.columns), counted_rows=False)
+        kpis = [kpi for kpi in made.kpis if kpi.place == "made"]
+        self.assertEqual([(kpi.formula, kpi.plan) for kpi in kpis], [("sum(act)", "bud")])
+        self.assertEqual({one.label for one in made.left_out}, {"Bud", "Var %"})
 
     def test_how_long_things_took_is_told_from_when_they_were(self) -> None:
         for head, cells, wanted in (

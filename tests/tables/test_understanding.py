@@ -60,6 +60,10 @@ TABLES: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, An
     "two segments": ("Region,Site,Jan 2026,Feb 2026\nNord,A,1,2\n,B,3,4\nS,C,5,6\n,D,7,8", 8, "month", ["Region", "Site", "Month", "Value"], ["Nord", "A", "2026-01-01", 1.0], {}),
     "nothing but blanks in a month": ("Site,Jan 2026,Feb 2026\nA,n/a,2\nB,#DIV/0!,4", 4, "month", ["Site", "Month", "Value"], ["A", "2026-01-01", None], {"blanks": ("n/a", "#DIV/0!")}),
     "the head twice": ("Site,Jan 2026,Feb 2026\nA,1,2\nSite,Jan 2026,Feb 2026\nB,3,4", 4, "month", ["Site", "Month", "Value"], ["A", "2026-01-01", 1.0], {"out": 1}),
+    "months without a year beside what is said of them": ("Department 2026,Jan Act,Jan Bud,Feb Act,Feb Bud\nKitchen,100,120,90,110\nGarden,10,12,9,11", 4, "month", ["Department 2026", "Month", "Value", "Value target"], ["Kitchen", "2026-01-01", 100.0, 120.0], {}),
+    "short years behind what is said of them": ("Abteilung;Ist Jan 26;Plan Jan 26;Ist Feb 26;Plan Feb 26\nKüche;100;120;90;110", 2, "month", ["Abteilung", "Month", "Value", "Value target"], ["Küche", "2026-01-01", 100.0, 120.0], {}),
+    "questions are no quarters": ("Day,Q1 clean,Q2 clean,Q3 kind\n2026-05-01,4,5,3\n2026-05-02,5,5,4", 2, "day", ["Day", "Q1 clean", "Q2 clean", "Q3 kind"], ["2026-05-01", 4.0, 5.0, 3.0], {}),
+    "weeks by their first day": (",w/c 05/01/2026,,w/c 12/01/2026,\nQueue,Offered,Answered,Offered,Answered\nNew,400,380,500,490\nMoves,40,38,50,49", 4, "week", ["Queue", "Week", "Offered", "Answered"], ["New", "2026-01-05", 400.0, 380.0], {}),
     "no date at all": ("Branch,Members,Income €\nA,10,100\nB,20,250", 2, None, ["Branch", "Members", "Income €"], ["A", 10.0, 100.0], {}),
 }  # fmt: skip
 
@@ -161,6 +165,27 @@ class Tables(unittest.TestCase):
         # The next workbook has a third.
         read = read_table(book(["Brno", "Wels", "Graz"], ["Line", "Jan 2026", "Feb 2026"]), recipe=recipe_of(towns))
         self.assertEqual((read.table.frame.height, read.differs), (12, ()))
+
+    def test_how_long_it_took_in_a_workbook(self) -> None:
+        body = io.BytesIO()
+        with xlsxwriter.Workbook(body, {"in_memory": True}) as book:
+            sheet, forms = (
+                book.add_worksheet(),
+                [book.add_format({"num_format": form}) for form in ("dd/mm/yyyy", "hh:mm", "[h]:mm")],
+            )
+            sheet.write_row(0, 0, ["Day", "Machine", "Started", "Downtime"])
+            for n, (began, took) in enumerate(((0.375, 0.02), (0.75, 1.25), (0.5, 0.1)), start=1):
+                sheet.write_datetime(n, 0, dt.datetime(2026, 3, n), forms[0])
+                sheet.write(n, 1, f"Saw {n % 2}")
+                sheet.write_number(n, 2, began, forms[1])
+                sheet.write_number(n, 3, took, forms[2])
+        table = read_table(body.getvalue()).table
+        self.assertEqual(
+            [(c.label, c.type, c.unit) for c in table.columns[2:]],
+            [("Started", "text", ""), ("Downtime", "number", "min")],
+        )
+        self.assertEqual(table.frame["downtime"].round(6).to_list(), [28.8, 1800.0, 144.0])
+        self.assertEqual(table.frame["started"].to_list(), ["09:00:00", "18:00:00", "12:00:00"])
 
     def test_number_formats_of_a_workbook(self) -> None:
         body = io.BytesIO()
