@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Any, Final
 
 import numpy as np
@@ -24,6 +24,7 @@ RUN: Final = 8  # on one side of the middle
 TREND: Final = 6  # rising or falling
 SEASONS: Final = {"day": 7, "week": 52, "month": 12, "quarter": 4}  # periods that make a week, or a year
 BLOCK, ROOM = 32, 200_000  # rows that are worked out at once, and of how many readings in all
+AT_ONCE = 150_000  # readings of all that are asked for at once that are worked out together
 _LASTING: Final = 1.0  # standard deviations that the mean of a run is off the middle, to be a new level
 _SEASON_GAIN: Final = 0.75  # of the squared errors at most are left where the seasons of other years are taken out
 
@@ -76,6 +77,21 @@ def usual(
     thirds of the way (Western Electric 1956; Nelson, *J. Quality Technology* 16, 1984).
     """
     kinds = np.broadcast_to(np.asarray(kind), value.shape[1:])
+    rows, columns = value.shape
+    many = max(1, AT_ONCE // max(rows, 1))
+    if columns > many:  # what stands in memory meanwhile is some forty times as much
+        scales, offsets = (np.broadcast_to(np.asarray(one, dtype=np.float64), columns) for one in (scale, offset))
+        whole: dict[str, _Any] = {}
+        for a in range(0, columns, many):
+            b = a + many
+            under = None if below is None else below[:, a:b]
+            part = usual(value[:, a:b], kinds[a:b], under, scales[a:b], offsets[a:b], named, season)  # type: ignore[arg-type]
+            for one in fields(Usual):
+                found = getattr(part, one.name)
+                if a == 0:
+                    whole[one.name] = np.empty((len(found), columns), dtype=found.dtype)
+                whole[one.name][:, a:b] = found
+        return Usual(**whole)
     level = kinds == "level"
     scale, offset = np.where(level, 1.0, scale), np.where(level, 0.0, offset)
     with np.errstate(all="ignore"):

@@ -6,6 +6,7 @@ from __future__ import annotations
 import math
 import unittest
 from itertools import pairwise
+from unittest import mock
 
 import numpy as np
 from hypothesis import given, settings
@@ -13,6 +14,7 @@ from hypothesis import strategies as st
 
 from bench import signals as simulated
 from ironmark.core import moved, takes
+from ironmark.core import usual as usual_ranges
 from ironmark.core.chance import landing, middle_for
 from ironmark.core.few_rows import wilson
 from ironmark.core.formula import parse
@@ -131,6 +133,19 @@ class Ranges(unittest.TestCase):
                 alone = usual(value[:, [m]], kind, below[:, [m]], season=12)
                 np.testing.assert_allclose(together.high[:, m], alone.high[:, 0])
                 np.testing.assert_array_equal(together.signals[:, m], alone.signals[:, 0])
+
+    def test_many_members_come_to_the_same_some_at_a_time(self) -> None:
+        rng = np.random.default_rng(8)
+        value, below = rng.random((40, 23)), rng.integers(1, 60, (40, 23)).astype(float)
+        value[22:, ::4] += 0.7
+        value[rng.random((40, 23)) < 0.1] = np.nan
+        kinds = [("share", "count", "level")[m % 3] for m in range(23)]
+        scale = np.linspace(-2, 3, 23)
+        whole = usual(value, kinds, below, scale, 1.5, (9,), 12)  # type: ignore[arg-type]
+        with mock.patch.object(usual_ranges, "AT_ONCE", 200):
+            parts = usual(value, kinds, below, scale, 1.5, (9,), 12)  # type: ignore[arg-type]
+        for name, found in whole.__dict__.items():
+            np.testing.assert_allclose(getattr(parts, name), found, rtol=1e-12, err_msg=name)
 
     def test_what_a_formula_divides(self) -> None:
         def told(text: str) -> tuple[float, float] | None:
