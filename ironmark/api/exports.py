@@ -18,7 +18,7 @@ from ironmark.pages.model.scorecard import ScopeBody
 from ironmark.pages.publishing.editions import Frozen, freeze
 from ironmark.publish import document
 from ironmark.publish.export_page import ExportPage
-from ironmark.publish.exporting import Kind, Options
+from ironmark.publish.exporting import EXPLAINED, Kind, Options
 from ironmark.publish.page import Paper, as_html, policy
 from ironmark.store import exports
 from ironmark.work.printing import pictures_of
@@ -44,10 +44,10 @@ class ExportAsk(Model):
     template: bool = False
 
 
-def _read(who: Reader, scorecard: str, scope: ScopeBody | None) -> ExportPage:
+def _read(who: Reader, scorecard: str, scope: ScopeBody | None, kind: Kind) -> ExportPage:
     def read(context: ReadingContext) -> Frozen:
         body = context.scorecard(scorecard)
-        return freeze(context, body, scope or body.scope)
+        return freeze(context, body, scope or body.scope, explained=kind in EXPLAINED)
 
     return ExportPage(who.look(read, WHOLE_S))
 
@@ -89,7 +89,8 @@ async def export_page(
 
     def read(context: ReadingContext) -> Frozen:
         have_tried(context, ask)
-        return freeze(context, ask.body, ask.scope or ask.body.scope, rehearsals=ask.rehearse)
+        explained = kind in EXPLAINED
+        return freeze(context, ask.body, ask.scope or ask.body.scope, explained=explained, rehearsals=ask.rehearse)
 
     options = Options(paper, instrument, scale, tuple(section), charts, template)
     return await taken(who, request, lambda: ExportPage(who.look(read, WHOLE_S)), kind, options)
@@ -101,7 +102,7 @@ def ask_for_export(ask: ExportAsk, request: Request, who: Reader = Depends(reade
     if (ask.edition is None) == (ask.scorecard is None):
         detail = "Name an edition, or a scorecard with the scope to read it for."
         raise Refused(422, "which-page", "Of what?", detail, {"field": "edition"})
-    leaf = export_page_of(who, ask.edition) if ask.edition else _read(who, ask.scorecard or "", ask.scope)
+    leaf = export_page_of(who, ask.edition) if ask.edition else _read(who, ask.scorecard or "", ask.scope, ask.kind)
     key = asked(
         who,
         request,

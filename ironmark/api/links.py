@@ -281,7 +281,7 @@ def _leaf(who: Reader, row: Link) -> ExportPage:
         def read(context: ReadingContext) -> Frozen:
             body = context.scorecard(row.scorecard or "")
             scope = ScopeBody.model_validate(row.scope) if row.scope else body.scope
-            return freeze(context, body, scope, explained=row.workings)
+            return freeze(context, body, scope, explained=row.workings, whole=row.workings)
 
         leaf = ExportPage(who.look(read, WHOLE_S))
     return leaf if row.workings else ExportPage(replace(leaf.frozen, workings={}), leaf.about)

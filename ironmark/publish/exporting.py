@@ -16,6 +16,7 @@ from ironmark.publish.proof import Seal, mark_pdf, marked
 from ironmark.publish.sheets import XLSX
 
 Kind = Literal["pdf", "pptx", "xlsx", "csv", "json", "html", "png", "svg"]
+EXPLAINED: tuple[Kind, ...] = ("html",)  # in which the workings of its readings stand
 PRINTED: tuple[Kind, ...] = ("pdf", "pptx", "png", "svg")  # what takes a printer
 MEDIA: dict[Kind, str] = {
     "pdf": "application/pdf", "pptx": slides.MEDIA, "xlsx": XLSX, "csv": tidy.ZIP, "json": "application/json",
@@ -80,7 +81,7 @@ def to_draw(
 ) -> tuple[Kind, bytes, dict[str, Any] | None, dict[str, Any], str]:
     """What is kept of a page until it is drawn, as ``store.exports.ask`` takes it. Refuses what cannot be drawn."""
     check(leaf, kind, options)
-    source = replace(leaf.frozen, workings={}).to_bytes()  # they stand in no form that is drawn
+    source = (leaf.frozen if kind in EXPLAINED else replace(leaf.frozen, workings={})).to_bytes()
     return kind, source, asdict(leaf.about) if leaf.about else None, asdict(options), name_of(leaf, kind, options)
 
 

@@ -81,7 +81,7 @@ class Printing:
     def _drawn(self, row: Export) -> dict[str, object]:
         """What becomes of it: done with its file, stopped, or failed with the reason."""
         try:
-            with self._sources.lent(PRINTERS):
+            with self._sources.lent(PRINTERS if row.kind in exporting.PRINTED else 0):
                 return {"state": "done", "stage": "", "share": 1.0, "file": self._file(row)}
         except PrintingStopped:
             return {"state": "stopped", "stage": ""}

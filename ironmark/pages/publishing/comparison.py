@@ -49,7 +49,7 @@ def now_of(context: ReadingContext, was: Frozen, scorecard: str) -> Frozen:
         body = context.scorecard(scorecard)
     except Missing:
         body = was.body
-    return freeze(context, body, was.scope, explained=False)
+    return freeze(context, body, was.scope, explained=False, whole=False)
 
 
 def compare(

@@ -130,16 +130,16 @@ def _adapter() -> TypeAdapter[Frozen]:
 
 
 def freeze(
-    context: ReadingContext, body: ScorecardBody, scope: ScopeBody, *, explained: bool = True,
+    context: ReadingContext, body: ScorecardBody, scope: ScopeBody, *, explained: bool = True, whole: bool = True,
     rehearsals: Mapping[str, Rehearsed] | None = None,
 ) -> Frozen:  # fmt: skip
-    """A scorecard as it reads now. explained: with the workings of every reading, as an edition is kept; rehearsals: values
-    that are tried, by instrument.
+    """A scorecard as it reads now. explained: with the workings of every reading, as an edition is kept; whole: not before all its
+    rows have come; rehearsals: values that are tried, by instrument.
 
     Raises Slow for a page whose rows have not all come yet.
     """
     page = read_page(context, body, scope, rehearsals)
-    if any(sheet.waiting for sheet in page.sheets) and explained:
+    if any(sheet.waiting for sheet in page.sheets) and whole:
         waits = next(sheet for sheet in page.sheets if sheet.waiting)
         raise Slow(f"{waits.problem or waits.title} An edition is made of a whole page: try again once it is there.")
     scope = scope.model_copy(update={"period": page.period or scope.period, "grain": page.grain})

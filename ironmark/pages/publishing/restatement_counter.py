@@ -72,6 +72,6 @@ def beside_now(context: ReadingContext, key: str) -> comparison.SideBySide:
     def reread(kpis: dict[str, KpiBody]) -> Frozen:
         again = ReadingContext(context.sources, context.session)
         again.override_kpis(kpis)
-        return freeze(again, now.body, was.scope, explained=False)
+        return freeze(again, now.body, was.scope, explained=False, whole=False)
 
     return comparison.compare(context.session, was, now, now=True, reread=reread)

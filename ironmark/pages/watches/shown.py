@@ -37,7 +37,7 @@ def shown_with(context: ReadingContext, body: WatchBody, found: Answer, events: 
     sheet = _sheet(first, same)
     card = ScorecardBody(title=body.name, sections=[SectionBody(id="s", title="", instruments=[sheet])])
     scope = ScopeBody(period=first.period.key, grain=first.period.grain)
-    frozen = freeze(context, card, scope, explained=False)
+    frozen = freeze(context, card, scope, explained=False, whole=False)
     options = {"instrument": sheet.id, "scale": 2}
     return [Shown("png", frozen.to_bytes(), None, options, f"{sheet.title or body.name}.png")]
 
