@@ -16,7 +16,7 @@ from ironmark.publish.proof import Seal, mark_pdf, marked
 from ironmark.publish.sheets import XLSX
 
 Kind = Literal["pdf", "pptx", "xlsx", "csv", "json", "html", "png", "svg"]
-EXPLAINED: tuple[Kind, ...] = ("html",)  # in which the workings of its readings stand
+EXPLAINED: tuple[Kind, ...] = ("html", "json")  # in which the workings of its readings stand
 PRINTED: tuple[Kind, ...] = ("pdf", "pptx", "png", "svg")  # what takes a printer
 MEDIA: dict[Kind, str] = {
     "pdf": "application/pdf", "pptx": slides.MEDIA, "xlsx": XLSX, "csv": tidy.ZIP, "json": "application/json",

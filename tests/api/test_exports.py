@@ -577,6 +577,26 @@ class Asked(Waiting):
         self.assertTrue(answer.content.startswith(b"%PDF"))
         self.assertIn("attachment", answer.headers["content-disposition"])
 
+    def test_workings_stand_in_what_holds_them_however_it_is_taken_out(self) -> None:
+        body = self.client.get(f"/api/scorecards/{CARDS[0]}").json()["body"]
+        for kind in ("json", "html", "csv"):
+            with self.subTest(kind):
+                key = self.ask(kind=kind, scorecard=CARDS[0], scope={"period": "2026-09"})
+                self.assertEqual(self.until(key, "done", "failed")["state"], "done")
+                fetched = self.client.get(f"/api/exports/{key}/file").content
+                asked = {"body": body, "scope": {"period": "2026-09"}}
+                answer = self.client.post(f"/api/scorecards/export/{kind}", json=asked).content
+                found, told = (self.workings(kind, one) for one in (fetched, answer))
+                self.assertEqual(found, told)
+                self.assertEqual(bool(found), kind != "csv")
+
+    def workings(self, kind: str, file: bytes) -> Any:
+        if kind == "json":
+            return json.loads(file)["frozen"]["workings"]
+        if kind == "html":
+            return json.loads(re.search(r'id="told">(.*?)</script>', file.decode(), re.S)[1])["workings"]  # type: ignore[index]
+        return {}
+
     def test_one_that_waits_can_be_stopped(self) -> None:
         keys = [self.ask(kind="pptx", edition=edition(CARDS[0])) for _ in range(3)]
         self.client.delete(f"/api/exports/{keys[2]}")
