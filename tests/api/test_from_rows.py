@@ -256,3 +256,15 @@ class FromRows(unittest.TestCase):
         self.assertEqual(self.client.post("/api/from-rows", json={"dataset": "nowhere"}).status_code, 404)
         one = self.upload("One row", ["Day", "Size"], [["2026-10-01", "4"]])
         self.assertTrue(self.propose(one)["sheets"])
+
+
+class HowFine(unittest.TestCase):
+    def test_figures_are_told_from_each_other(self) -> None:
+        """4,929 visitors of three provinces, not 5k of 2k, 2k and 1k; 290.4k, not 290k."""
+        client = world.running().client
+        for large, short, decimals in ((1_900, False, 0), (190_000, True, 1)):
+            lines = [f"2026-{month:02d}-01,{place},{large - 7 * month * n}" for month in range(1, 11) for n, place in enumerate(("Norte", "Sur", "Este"))]  # fmt: skip
+            body = "\n".join(["mes,provincia,visitantes", *lines])
+            key = client.post("/api/datasets", files={"file": ("turismo.csv", body)}).json()["id"]
+            kpi = next(one for one in client.post("/api/from-rows", json={"dataset": key}).json()["kpis"] if one["handle"] == "visitantes")  # fmt: skip
+            self.assertEqual((kpi["unit"]["compact"], kpi["unit"]["decimals"]), (short, decimals))

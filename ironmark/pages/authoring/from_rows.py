@@ -188,10 +188,18 @@ def _changed(kpi: DraftKpi, change: KpiChange) -> DraftKpi:
     )
 
 
+_LONG = 100_000  # from which figures are told in thousands and millions
+
+
 def _fine_enough(unit: Unit, values: Floats) -> Unit:
-    """A unit with as many decimals as it takes to tell small readings from nothing: 0.03%, not 0.0%."""
+    """A unit with as many decimals as it takes to tell small readings from nothing, 0.03%, not 0.0%, and large ones from each
+    other: 4,929 and 290.4k, not 5k and 290k."""
     known = np.abs(values[np.isfinite(values) & (values != 0)])
-    if not len(known) or unit.kind not in ("percent", "number") or unit.compact:
+    if not len(known):
+        return unit
+    if unit.compact:
+        return replace(unit, compact=bool(np.median(known) >= _LONG), decimals=int(np.median(known) >= _LONG))
+    if unit.kind not in ("percent", "number"):
         return unit
     size = float(np.median(known)) * (100 if unit.kind == "percent" else 1)
     if size >= 1:
