@@ -23,6 +23,8 @@ from ironmark.core.drafting_words import (
 )
 from ironmark.core.measuring import Better, Facts, better_of
 
+OF_ALL = ", all"  # behind the head of a column that says how many of how many, for the second
+
 
 def direction_of(column: Facts) -> Better:
     """Which way is better: as the table says, else by words, else open."""
@@ -60,7 +62,10 @@ def parts_among(counts: Sequence[Facts], always: Sequence[Facts]) -> dict[Facts,
     wholes = [c for c in (*counts, *always) if c.whole and not is_bad(c)]
     found = {}
     for part in counts:
-        if not part.whole or part.least == part.most or (part.least or 0) < 0:
+        if (all_of := next((one for one in wholes if one.label == f"{part.label}{OF_ALL}"), None)) is not None:
+            found[part] = all_of
+            continue
+        if part.label.endswith(OF_ALL) or not part.whole or part.least == part.most or (part.least or 0) < 0:
             continue
         closeness = dict(part.within or ())
         if stem_of(part, LEVEL) or stem_of(part, USED):
@@ -69,6 +74,7 @@ def parts_among(counts: Sequence[Facts], always: Sequence[Facts]) -> dict[Facts,
             whole
             for whole in wholes
             if whole is not part
+            and not whole.label.endswith(OF_ALL)
             and (whole.name in closeness or (part.within is None and (whole.most or 0.0) >= (part.most or 0.0)))
             and (part.name in whole.sum_of or _is_of(part, whole, closeness.get(whole.name, 0.0)))
         ]

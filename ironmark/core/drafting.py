@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from ironmark.core.belonging import direction_of, is_bad, parts_among, plan_of, shares_a_word
+from ironmark.core.belonging import OF_ALL, direction_of, is_bad, parts_among, plan_of, shares_a_word
 from ironmark.core.drafting_words import (
     CAPACITY,
     GAINED,
@@ -92,7 +92,11 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     measures = [c for c in columns if c.role == "measure"]
     sorts = {c.name: measured(c) for c in measures}
     plans = {c.name: base for c in measures if (base := plan_of(c, measures))}
-    amounts = [c for c in measures if sorts[c.name].sort in ("amount", "level") and c.name not in plans]
+    of_all = {c.label.removesuffix(OF_ALL) for c in measures if c.label.endswith(OF_ALL)}
+    counted = [
+        c for c in measures if sorts[c.name].sort in ("amount", "level") or c.label.removesuffix(OF_ALL) in of_all
+    ]
+    amounts = [c for c in counted if c.name not in plans]
     # What somebody has put together by member and period is reported: there each column is a figure of its own.
     enough = SURE if counted_rows else 0.0
     sure = [c for c in amounts if sorts[c.name].sure >= enough]
@@ -149,7 +153,7 @@ def _each_measure(
             spare.append(other)
             told = f"{NO_MEASURE[found.sort]} ({', '.join(found.evidence[:2])})"
             left.append(LeftOut(column.label, told, other.handle))
-        elif column in parts and not plan:
+        elif (column in parts and not plan) or column.label.endswith(OF_ALL):
             spare.append(replace(_amount(column, found, plan, measures, sorts), place="offered"))
         else:
             made = _amount(column, found, plan, measures, sorts)
@@ -302,7 +306,8 @@ def _share_of_outcome(column: Facts, counted_rows: bool) -> list[DraftKpi]:
 
 
 def _share_of_whole(part: Facts, whole: Facts) -> DraftKpi:
-    own = part.label.lower().startswith(whole.label.lower())
+    one, other = part.label.lower(), whole.label.lower()
+    own = one.startswith(other) or other == f"{one}{OF_ALL}"
     name = f"{part.label}, share" if own else f"{part.label} of {whole.label.lower()}"
     return DraftKpi(
         handle_of(f"{part.label} per {whole.label}", "share_of"), name, f"sum({part.name}) / sum({whole.name})", PERCENT, direction_of(part), "rate",

@@ -27,6 +27,7 @@ from ironmark.tables.celltypes import (
     way_of,
 )
 from ironmark.tables.column_typing import by_members
+from ironmark.tables.parted import parted
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
 
 MAX_COLUMNS = 500
@@ -50,7 +51,7 @@ def _careful(body: bytes, decimal: Decimal | None = None) -> Table:
     text, problems = decoded(body)
     separator = separator_of(text)
     labels, width_problems, raw = _cells(text, separator)
-    return typed_table(labels, raw, problems + width_problems, decimal)
+    return taken_apart(labels, raw, problems + width_problems, decimal)
 
 
 @dataclass(frozen=True)
@@ -72,6 +73,8 @@ def planned(head: bytes, *, strictly: bool = True) -> Plan | None:
     try:
         separator = separator_of(text := head.decode())
         named, problems, raw = _cells(text, separator)
+        if strictly and parted(named, raw)[2]:
+            return None
         way = way_of(raw)
         sample = typed_table(named, raw, problems, way)
     except (Unreadable, UnicodeDecodeError):
@@ -211,6 +214,16 @@ def read_cells(body: bytes) -> tuple[list[str], pl.DataFrame]:
     text, _ = decoded(body)
     labels, _, raw = _cells(text, separator_of(text))
     return labels, raw
+
+
+def taken_apart(
+    labels: list[str], raw: pl.DataFrame, problems: list[Problem], decimal: Decimal | None = None, year_start: int = 1
+) -> Table:
+    """The same, cells that say how many of how many as two columns."""
+    found, columns, told = parted(labels, raw)
+    names = identifiers(found)
+    said = [replace(problem, column=names[found.index(label)]) for label, problem in told]
+    return typed_table(found, columns, [*problems, *said], decimal, year_start)
 
 
 def typed_table(

@@ -116,6 +116,30 @@ class Elsewhere(unittest.TestCase):
             made = self.made(f"Day;Area;{head}", "north;#", "south;#")
             self.assertTrue(any(formula.startswith("mean(") for formula in made), head)
 
+    def test_so_many_of_so_many_are_two_figures_and_a_share(self) -> None:
+        for head, cells, name in (
+            ("Hand hygiene", ("7 of 12", "9 of 14"), "hand_hygiene"), ("Dienste besetzt", ("7 von 8", "8 von 8"), "dienste_besetzt"),
+            ("Responded on time", ("17/20", "9 / 30"), "responded_on_time"), ("Conformes", ("7 sur 9", "9 sur 11"), "conformes"),
+        ):  # fmt: skip
+            with self.subTest(head):
+                table = read_table(rows_of(f"Day;Area;{head}", f"north;{cells[0]}", f"south;{cells[1]}")).table
+                self.assertEqual([c.label for c in table.columns[2:]], [head, f"{head}, all"])
+                self.assertIn(
+                    f"sum({name}) / sum({name}_all)",
+                    self.made(f"Day;Area;{head}", *(f"north;{cell}" for cell in cells)),
+                )
+                self.assertTrue(any("was read as a figure of another" in problem.message for problem in table.problems))
+        table = read_table(rows_of("Day;Area;Pain score", "north;7/10", "south;3/10")).table
+        self.assertEqual([(c.label, c.type) for c in table.columns[2:]], [("Pain score", "number")])
+        for head, cells in (
+            ("Season", ("24/25", "25/26")),
+            ("Flat", ("2/14", "3/20")),
+            ("Note", ("1/2", "2/3")),
+            ("Due", ("3/11", "4/12")),
+        ):
+            table = read_table(rows_of(f"Day;Area;{head}", f"north;{cells[0]}", f"south;{cells[1]}")).table
+            self.assertEqual([c.label for c in table.columns[2:]], [head])
+
     def test_a_plan_of_the_only_figure_is_its_target(self) -> None:
         table = read_table(rows_of("Day;Area;Act;Bud;Var %", "north;#;#;1.5%", "south;#;#;-2.5%")).table
         made = draft("Rows", facts_of(table.frame, table.columns), counted_rows=False)
