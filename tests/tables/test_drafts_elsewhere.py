@@ -81,6 +81,11 @@ class Elsewhere(unittest.TestCase):
             with self.subTest(head):
                 self.assertIn(wanted, self.made(f"Day;Area;{head}", "north;" + is_so, "south;" + is_not))
 
+    def test_north_and_south_are_no_yes_and_no(self) -> None:
+        for one, other in (("N", "S"), ("N", "O"), ("Door", "Outdoor")):
+            made = self.made("Day;Side;Calls", f"{one};#", f"{other};#")
+            self.assertFalse([formula for formula in made if "where side" in formula], (one, made))
+
     def test_who_is_called_after_a_fault_is_no_fault(self) -> None:
         made = self.made("Day;Queue;Calls", "Faults;#", "Billing;#", "Sales;#")
         self.assertNotIn('count(where queue = "Faults") / count()', made)
