@@ -28,7 +28,18 @@ from ironmark.core.drafting_words import (
     words,
     yes_of,
 )
-from ironmark.core.measuring import NO_MEASURE, SURE, Facts, Measured, better_of, is_average, measured, told_by
+from ironmark.core.measuring import (
+    NO_MEASURE,
+    SURE,
+    Facts,
+    Measured,
+    better_of,
+    is_average,
+    measured,
+    per_what,
+    told_by,
+    words_of,
+)
 from ironmark.core.numbers import Unit
 from ironmark.core.units import PERCENT, unit_of_label
 
@@ -284,7 +295,10 @@ def _share_of_outcome(column: Facts, counted_rows: bool) -> list[DraftKpi]:
     outcome = bool(stem_of(column, OUTCOME)) or affirmed is not None
     good = next((m for m in column.members if m != affirmed and stem_in(m, GOOD_OUTCOMES)), None)
     bad = next((m for m in column.members if better_of(m) == "lower"), None)
-    if not (outcome or good or len(column.members) == 2):  # one of several departments may well be called Complaints
+    shifts = {"early", "late"} <= {m.strip().lower() for m in column.members}
+    if shifts or not (
+        outcome or good or len(column.members) == 2
+    ):  # one of several departments may be called Complaints
         bad = None
     good = good if outcome else None
     member = affirmed or good or bad
@@ -351,7 +365,7 @@ def _amount(
         places = max(1, unit.decimals) if unit.kind != "currency" else 2
         unit = Unit(unit.kind, places, unit.currency, unit.text)
     formula, mean = f"mean({column.name})", "its mean"
-    if (average or found.sort == "share") and (weight := _weight(column, among, sorts)):
+    if (average or found.sort == "share") and (weight := _weight(column, among, sorts, average)):
         formula = f"sum({column.name} * {weight.name}) / sum({weight.name})"
         mean = f"weighed by “{weight.label}”, so that small rows weigh little"
     elif found.sort == "share":
@@ -360,8 +374,20 @@ def _amount(
     return DraftKpi(handle, unsigned(column.label), formula, unit, way, "rate", told, plan)
 
 
-def _weight(column: Facts, among: Sequence[Facts], sorts: Mapping[str, Measured]) -> Facts | None:
-    """The count that a share beside it is of: the one whose name it shares a word with, else the only one there is."""
+def _weight(
+    column: Facts, among: Sequence[Facts], sorts: Mapping[str, Measured], average: bool = False
+) -> Facts | None:
+    """The count that a share beside it is of: the one whose name it shares a word with, else the only one there is. average: of what
+    it says that it is per, else the only one that is called otherwise: average sales are not weighed by sales."""
+    if average and (of := per_what(column.label)):
+        return next(
+            (
+                c
+                for c in among
+                if c is not column and any(word[: len(of)] == of or of == f"{word}s" for word in words_of(c.label))
+            ),
+            None,
+        )
     counts = [
         c
         for c in among
@@ -369,4 +395,6 @@ def _weight(column: Facts, among: Sequence[Facts], sorts: Mapping[str, Measured]
         and not is_bad(c) and _unit(c).kind == "number"
     ]  # fmt: skip
     named = [c for c in counts if shares_a_word(column, c)]
+    if average:
+        counts, named = [c for c in counts if c not in named], []
     return named[0] if named else counts[0] if len(counts) == 1 else None

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import pairwise
 from pathlib import Path
 from typing import Literal, get_args
 
@@ -239,8 +240,10 @@ def measured(column: Facts) -> Measured:
         for sort in ADDED:
             case.scores.pop(sort, None)
         if not case.scores:
-            word = told_by(column.label)["average"][1]
+            word = told_by(column.label).get("average", (0.0, "per"))[1]
             case.say("each", 1.2, f"the word “{word.replace('_', ' ')}”")
+    elif (words := words_of(column.label)) and words[0] in _TOTAL and "duration" in case.scores:
+        case.say("amount", 4.0, f"the word “{words[0]}”")  # however long all of it took together
     if not case.scores and column.whole and column.least >= 0 and {"up", "down"} & set(told):
         word = told.get("up", told.get("down", (0.0, "")))[1]
         case.say("amount", 0.8, f"“{word.replace('_', ' ')}”, which is counted")
@@ -255,10 +258,24 @@ def measured(column: Facts) -> Measured:
 
 def is_average(label: str) -> bool:
     """Whether a head says that its figures are means already."""
-    told = told_by(label).get("average")
-    return told is not None and not (told[1] == "media" and _MEDIA & set(words_of(label)))
+    words, told = words_of(label), told_by(label).get("average")
+    if per_what(label):
+        return True
+    return told is not None and not (told[1] == "media" and _MEDIA & set(words))
 
 
+def per_what(label: str) -> str:
+    """What a head says that its figures are per one of, folded; "" for none, and for so much a day: that is what each row of a day
+    tells."""
+    return next((of for per, of in pairwise(words_of(label)[1:]) if per in _PER and of not in _TIMES), "")
+
+
+_PER = frozenset({"per", "je", "pro"})
+_TIMES = frozenset({
+    "day", "week", "month", "quarter", "year", "hour", "minute", "second", "shift", "tag", "woche", "monat", "jahr", "stunde", "dag", "maand", "uur", "vecka",
+    "manad", "ar", "uge", "maned", "uke", "time", "rata", "cent",
+})  # fmt: skip
+_TOTAL = frozenset({"sum", "total", "totals", "summe", "gesamt", "totale", "totaal", "suma", "summa", "somme"})
 _MEDIA = frozenset({"social", "print", "digital", "mass", "new", "news", "paid", "earned", "owned", "soziale"})
 ADDED: tuple[Sort, ...] = "amount", "level", "code"
 # A scale that answers are given on: (0-10), (1 to 5), out of 10, /5.

@@ -82,7 +82,7 @@ class Elsewhere(unittest.TestCase):
                 self.assertIn(wanted, self.made(f"Day;Area;{head}", "north;" + is_so, "south;" + is_not))
 
     def test_north_and_south_are_no_yes_and_no(self) -> None:
-        for one, other in (("N", "S"), ("N", "O"), ("Door", "Outdoor")):
+        for one, other in (("N", "S"), ("N", "O"), ("Door", "Outdoor"), ("Early", "Late")):
             made = self.made("Day;Side;Calls", f"{one};#", f"{other};#")
             self.assertFalse([formula for formula in made if "where side" in formula], (one, made))
 
@@ -114,7 +114,12 @@ class Elsewhere(unittest.TestCase):
                 made = self.made(f"Day;Area;{head};Visitors", "north;#.5;#", "south;#.2;1#")
                 self.assertIn(f"sum({column} * visitors) / sum(visitors)", made)
                 self.assertNotIn(f"sum({column})", made)
-        self.assertFalse(is_average("Social media"))
+        self.assertFalse(is_average("Social media") or is_average("Calls per day") or is_average("Pro members"))
+        made = self.made("Day;Area;Umsatz je Kunde;Umsatz;Kunden", "north;#.5;#;#", "south;#.2;1#;#")
+        self.assertIn("sum(umsatz_je_kunde * kunden) / sum(kunden)", made)
+        self.assertIn("mean(average_sales)", self.made("Day;Area;Average sales;Sales", "north;#.5;1#", "south;#.2;2#"))
+        self.assertTrue(is_average("Umsatz je VZÄ") and is_average("Cost per patient"))
+        self.assertIn("sum(total_downtime_hours)", self.made("Day;Area;Total downtime hours", "north;#.5", "south;#.2"))
 
     def test_an_answer_on_a_scale_is_a_rating(self) -> None:
         for head in ("Would recommend (0-100)", "Sauberkeit (1 bis 100)", "Ambiance /100", "Wait was fine, out of 100"):
