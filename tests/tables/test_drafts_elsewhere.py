@@ -100,7 +100,6 @@ class Elsewhere(unittest.TestCase):
             "gasto medio (€)",
             "Ø Umsatz",
             "panier moyen",
-            "Snitt per kund",
             "Średnia sprzedaż",
             "средний чек",
             "平均売上",
