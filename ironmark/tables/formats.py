@@ -25,7 +25,7 @@ from ironmark.tables.reader import (
     MAX_COLUMNS,
     read_cells,
     read_delimited,
-    taken_apart,
+    typed_in_parts,
 )
 from ironmark.tables.spans import A_MINUTE, IN_MINUTES
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
@@ -181,7 +181,7 @@ def _from_rows(
 ) -> Table:
     rows = [row + [""] * (len(labels) - len(row)) for row in rows if any(row)]
     schema = {f"c{i}": pl.String for i in range(len(labels))}
-    return taken_apart(labels, pl.DataFrame(rows, schema=schema, orient="row"), problems, decimal)
+    return typed_in_parts(labels, pl.DataFrame(rows, schema=schema, orient="row"), problems, decimal)
 
 
 def as_text(cell: Any) -> str:

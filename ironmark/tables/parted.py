@@ -10,11 +10,13 @@ import polars as pl
 from ironmark.core.belonging import OF_ALL
 from ironmark.core.drafting_words import BAD, GOOD_OUTCOMES, stem_in
 from ironmark.core.measuring import told_by
+from ironmark.tables.celltypes import left_blank
+from ironmark.tables.column_typing import is_blank
 from ironmark.tables.notations import hinted
 from ironmark.tables.table import NEARLY, Problem
 
 _WORDS = r"out\s+of|of|von|sur|de|di|su|av|af|van|iz|z|ze|из|из\s+числа"
-_PART = rf"(?i)^\s*(\d{{1,7}})\s*(/|{_WORDS})\s*(\d{{1,7}})\s*$"
+_PART = rf"(?i)^\s*([0-9]{{1,7}})\s*(/|{_WORDS})\s*([0-9]{{1,7}})\s*$"
 _FEWEST = 3  # cells, from which a column is said to be of these
 # What a head has to tell where a stroke stands between both, as it does in days, seasons and the numbers of houses.
 _MEASURES = frozenset({"amount", "level", "share", "rating", "up", "down"})
@@ -36,11 +38,14 @@ def parted(labels: Sequence[str], raw: pl.DataFrame) -> tuple[list[str], pl.Data
         columns += [one.alias(f"{len(columns) + n}") for n, one in enumerate([parts] if scale else [parts, wholes])]
         said = "on that scale" if scale else f"the second stands under “{label}{OF_ALL}”"
         told.append((label, Problem(f"“{example.strip()[:40]}” was read as a figure of another: {said}.")))
+        odd = column.filter(parts.is_null() & ~is_blank(column))
+        if len(odd):
+            told.append((label, left_blank(len(odd), len(column) - int(is_blank(column).sum()), "number", odd[0], ())))
     return found_labels, pl.DataFrame(columns), told
 
 
 def _both(column: pl.Series, label: str) -> tuple[pl.Series, pl.Series] | None:
-    filled = column.filter(column.str.strip_chars() != "")
+    filled = column.filter(~is_blank(column))
     if len(filled) < _FEWEST or not bool(filled.head(20).str.contains(_PART).any()):
         return None
     outcome = bool(stem_in(label, (*GOOD_OUTCOMES, *BAD)))  # on time

@@ -51,7 +51,7 @@ def _careful(body: bytes, decimal: Decimal | None = None) -> Table:
     text, problems = decoded(body)
     separator = separator_of(text)
     labels, width_problems, raw = _cells(text, separator)
-    return taken_apart(labels, raw, problems + width_problems, decimal)
+    return typed_in_parts(labels, raw, problems + width_problems, decimal)
 
 
 @dataclass(frozen=True)
@@ -216,7 +216,7 @@ def read_cells(body: bytes) -> tuple[list[str], pl.DataFrame]:
     return labels, raw
 
 
-def taken_apart(
+def typed_in_parts(
     labels: list[str], raw: pl.DataFrame, problems: list[Problem], decimal: Decimal | None = None, year_start: int = 1
 ) -> Table:
     """The same, cells that say how many of how many as two columns."""

@@ -18,7 +18,7 @@ from ironmark.tables.heads import Heads
 from ironmark.tables.lines import LineMark, Lines
 from ironmark.tables.notations import YEARLESS, Periods, Settled
 from ironmark.tables.quantities import PLAIN, Measure, is_blank, quantity, written_way
-from ironmark.tables.reader import taken_apart
+from ironmark.tables.reader import typed_in_parts
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers
 from ironmark.tables.table_words import YEAR
 from ironmark.tables.told import Better, ColumnMark, Down, GroupsAre, Told
@@ -109,7 +109,7 @@ def _typed(found: Result, differs: list[str], year_start: int) -> Table:
     schema = {f"c{at}": pl.String for at in range(len(found.labels))}
     raw = pl.DataFrame(found.rows, schema=schema, orient="row")
     problems = [Problem(said) for said in differs]
-    table = taken_apart(found.labels, raw, problems, "point", year_start)
+    table = typed_in_parts(found.labels, raw, problems, "point", year_start)
     by_name = dict(zip(identifiers(found.labels), found.labels, strict=True))
     columns = [
         replace(

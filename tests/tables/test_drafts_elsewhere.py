@@ -138,6 +138,12 @@ class Elsewhere(unittest.TestCase):
                     self.made(f"Day;Area;{head}", *(f"north;{cell}" for cell in cells)),
                 )
                 self.assertTrue(any("was read as a figure of another" in problem.message for problem in table.problems))
+        lines = [f"2026-01-{n:02d};{n} of 31" for n in range(1, 29)]
+        table = read_table("\n".join(["Day;Handed in", *lines, "2026-01-29;lost it", "2026-01-30;n/a"]).encode()).table
+        self.assertEqual(table.frame["handed_in"].to_list()[-3:], [28.0, None, None])
+        self.assertTrue(
+            any("1 of 29 cells are no number" in problem.message for problem in table.problems), table.problems
+        )
         table = read_table(rows_of("Day;Area;Pain score", "north;7/10", "south;3/10")).table
         self.assertEqual([(c.label, c.type) for c in table.columns[2:]], [("Pain score", "number")])
         for head, cells in (
