@@ -48,9 +48,10 @@ class LongFile:
 
 def read_table(
     body: bytes, *, sheet: str | None = None, decimal: Decimal | None = None, name: str = "", year_start: int = 1,
-    recipe: Mapping[str, Any] | None = None,
+    recipe: Mapping[str, Any] | None = None, listed: bool = False,
 ) -> ReadFile:  # fmt: skip
-    """Read a file of any kind. recipe: how the one before was read, or what was said by hand. Raises Unreadable."""
+    """Read a file of any kind. recipe: how the one before was read, or what was said by hand; listed: whether the one before was a
+    list whose lines stood as they were. Raises Unreadable."""
     if body[:4] == b"PAR1" or is_records(body):
         return ReadFile(_of_heads(read_file(body, sheet, decimal)))
     workbook = body[:4] in WORKBOOKS
@@ -66,7 +67,7 @@ def read_table(
         found = unfolded(body, ends) if ends else None
         if found is None and free and len(body) > _most_looked_at(ends):
             return ReadFile(_with_a_word(read_file(body, sheet, decimal), ends))
-        found = found or _look_at_all(body, recipe or {}, sheet=sheet, name=name, year_start=year_start)
+        found = found or _look_at_all(body, recipe or {}, sheet=sheet, name=name, year_start=year_start, listed=listed)
     except Unreadable:
         if recipe or (workbook and body[:2] != b"PK"):
             raise
@@ -176,8 +177,9 @@ def look_at(
 
 
 def _look_at_all(
-    body: bytes, recipe: Mapping[str, Any], *, sheet: str | None = None, name: str = "", year_start: int = 1
-) -> Understood:
+    body: bytes, recipe: Mapping[str, Any], *, sheet: str | None = None, name: str = "", year_start: int = 1,
+    listed: bool = False,
+) -> Understood:  # fmt: skip
     """The same by every cell."""
     wanted = sheet or recipe.get("sheet") or None
     try:
@@ -188,10 +190,12 @@ def _look_at_all(
         grid = grid_of(body)  # the sheet has another name by now
     if not recipe:
         sample = _sample(grid)
-        quick = understand(sample, Told(sheet=grid.sheet or None), name=name, year_start=year_start)
+        told = Told(sheet=grid.sheet or None, down="rows" if listed else None)
+        quick = understand(sample, told, name=name, year_start=year_start)
         if quick.tidy or sample is grid:
             return replace(quick, line_count=len(grid.rows))
-    return understand(grid, told_of(recipe, grid), name=name, year_start=year_start)
+    told = told_of({"down": "rows"} if listed and not recipe else recipe, grid)
+    return understand(grid, told, name=name, year_start=year_start)
 
 
 def told_of(recipe: Mapping[str, Any], grid: Grid) -> Told:

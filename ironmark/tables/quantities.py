@@ -178,3 +178,33 @@ def shared_measure(cells: Sequence[Quantity]) -> Measure:
     units = Counter(cell.measure.unit for cell in cells)
     unit, count = units.most_common(1)[0] if units else ("", 0)
     return Measure(unit) if unit and count >= 0.6 * len(cells) else PLAIN
+
+
+def plain_number(text: str, measure: Measure, way: Decimal) -> str:
+    """A cell as a plain number, its scale multiplied in; "" for one that is none."""
+    found = quantity(text, way) if text and not is_blank(text) else None
+    if found is None:
+        return "" if is_blank(text) else text
+    return _as_text(found, measure)
+
+
+def as_written(measure: Measure, cells: Sequence[Quantity]) -> Measure:
+    """Of what is said to be percents: 0.904 is a share already, 90.4 is not."""
+    shares = [abs(cell.value) for cell in cells if cell.measure.unit != "%"]
+    return (
+        Measure("%", 100.0) if measure.unit == "%" and measure.scale == 1 and shares and max(shares) <= 1 else measure
+    )
+
+
+def _as_text(found: Quantity, measure: Measure) -> str:
+    value = found.value
+    scale = found.measure.scale if found.measure.scale != 1 else measure.scale
+    if measure.unit == "%" and found.measure.unit == "%":
+        scale = 1.0
+    elif measure.unit == "%":
+        value = round(value / 100, 12)  # 90.4 below a head that says percent
+    if scale != 1:
+        value = round(value * scale, 9)
+    text = repr(value)
+    # A number has a decimal point; a fourth decimal keeps 1.234 from looking like thousands.
+    return f"{text}0" if "e" not in text and len(text.partition(".")[2]) == 3 else text

@@ -16,6 +16,10 @@ TARGETS = re.compile(
     r"\b(targets?|plan|planned|budget|goal|ziel|zielwert|soll|objectif|cible|objetivo|meta|obiettivo|doel|streef\w*|mal|maal|cel|limit|threshold)\b"
 )
 ACTUALS = re.compile(r"\b(actuals?|ist|reel|realise|real|effettivo|consuntivo|werkelijk|faktisk|utfall|wykonanie)\b")
+# The same where it is sure: items may be sold.
+KPI_NAMES = re.compile(
+    r"\b(kpi|metric|indicator|kennzahl|kenngrosse|indikator|indicateur|indicador|indicatore|kengetal|nyckeltal|wskaznik|nokkeltall|nogletal|tunnusluku)s?\b"
+)
 KPI_HEADS = re.compile(
     r"\b(kpi|figure|measure|metric|indicator|kennzahl|kenngrosse|indikator|indicateur|indicador|indicatore|kengetal|nyckeltal|wskaznik|item|what)s?\b"
 )

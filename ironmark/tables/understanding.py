@@ -82,12 +82,13 @@ def understand(grid: Grid, told: Told = Told(), *, name: str = "", year_start: i
     found, across = made.result, heads.across
     differs += found.mixed
     other_tables = len(lines.blocks) > len(lines.alike)
+    as_it_is = replace(told, down=None if told.down == "rows" else told.down)
     tidy = (
         across is None and lines.heads == [0] and not made.groups and not differs and not other_tables
         and all(line.kind in ("head", "row", "blank") for line in lines.marks)
         and all(column.kind in ("member", "figure", "period") for column in heads.marks)
         and len(made.periods_at) < 2 and found.plain and made.down == "rows"
-        and all(one.scale == 1 for one in found.units.values()) and not told.as_of and told == replace(Told(), sheet=told.sheet)
+        and all(one.scale == 1 for one in found.units.values()) and not told.as_of and as_it_is == replace(Told(), sheet=told.sheet)
     )  # fmt: skip
     periods = across or made.period
     # A year that each row says, in its group or beside it, is not asked for.

@@ -15,13 +15,27 @@ from ironmark.tables.quantities import (
     PLAIN,
     Measure,
     Quantity,
-    is_blank,
+    as_written,
     measure_of,
+    plain_number,
     quantity,
     shared_measure,
     taken_apart,
 )
-from ironmark.tables.table_words import FOOT, HIGHER, KPI_HEADS, PARTS, TARGETS, YEAR, is_actual, is_aimed_at
+from ironmark.tables.table_words import (
+    DIRECTION_HEADS,
+    FOOT,
+    HIGHER,
+    KPI_HEADS,
+    KPI_NAMES,
+    LOWER,
+    PARTS,
+    TARGETS,
+    UNIT_HEADS,
+    YEAR,
+    is_actual,
+    is_aimed_at,
+)
 from ironmark.tables.told import Better, Down, GroupsAre, Told
 
 NAMES_OF: dict[RowGrain, str] = {
@@ -33,6 +47,7 @@ NAMES_OF: dict[RowGrain, str] = {
     "year": "Year",
 }
 MOST_PLACES = 500
+MOST_KPIS = 60  # that stand below each other in a list
 TARGET = "target"  # what is added to the name of a figure for the column of its targets
 
 
@@ -71,6 +86,12 @@ class Unfolding:
             self._unfolded()
         elif self.down == "across" and period is not None:
             self._members_across(period)
+        elif period is not None and (named := self._names_of_kpis(period)) is not None:
+            self.down = "members" if told.down == "members" else "kpis"
+            if self.down == "kpis":
+                self._kpis_listed(period, named)
+            else:
+                self._listed(period)
         else:
             self._listed(period)
         self.period = period
@@ -264,7 +285,7 @@ class Unfolding:
         of_all = taken_apart(YEAR.sub("", " ".join(self.lines.titles)).strip())[1] or shared_measure(every)
         self._hold_units(self.measure, every)
         for level in levels:
-            self.result.units[level or self.measure] = _as_written(taken_apart(level)[1] or of_all, every)
+            self.result.units[level or self.measure] = as_written(taken_apart(level)[1] or of_all, every)
 
     def _kpi_of_row(self, at: int, text: str, parent: str, places: Sequence[int]) -> tuple[str, str]:
         """What a row tells of, noted with its unit and which way is better, and the KPI that rows below it are parts of."""
@@ -278,7 +299,7 @@ class Unfolding:
             parent = parent if PARTS.match(plain) else plain
         row_cells = [q for c in places if (q := quantity(self.rows[at][c], self.way))]
         self._hold_units(name, row_cells)
-        found.units.setdefault(name, _as_written(self._measure_of_row(at), row_cells))
+        found.units.setdefault(name, as_written(self._measure_of_row(at), row_cells))
         for column in self.heads.at("better"):
             if said := folded(self.rows[at][column]):
                 found.better[name] = "higher" if said in HIGHER else "lower"
@@ -294,7 +315,7 @@ class Unfolding:
         found.grain = period.grain
         every = [q for at in self.body for c in figures if (q := quantity(self.rows[at][c], self.way))]
         own = taken_apart(" ".join(self.lines.titles[:1]))[1]
-        found.units[self.measure] = _as_written(own or shared_measure(every), every)
+        found.units[self.measure] = as_written(own or shared_measure(every), every)
         found.labels = [NAMES_OF[period.grain], *(heads.labels[c] for c in others), "Member", self.measure]
         for n, at in enumerate(self.body):
             if (day := period.days[n]) is None:
@@ -302,6 +323,59 @@ class Unfolding:
             for c in figures:
                 value = self.value(self.rows[at][c], found.units[self.measure])
                 found.rows.append([day.isoformat(), *(self.rows[at][o] for o in others), heads.labels[c], value])
+        found.plain = False
+
+    def _names_of_kpis(self, period: Periods) -> int | None:
+        """The column of a list that names what each row tells of, where KPIs stand below each other with one figure each, and at most
+        its target: On time, 92 %; Complaints, 3. None where anything is said twice."""
+        heads = self.heads
+        members, figures = heads.at("member"), heads.at("figure")
+        named = next((at for at in members if KPI_NAMES.search(folded(heads.labels[at]))), None)
+        values = [at for at in figures if not TARGETS.search(folded(heads.labels[at]))]
+        if named is None or len(values) != 1 or len(figures) > 2 or self.told.down == "rows":
+            return None
+        others = [heads.carried(at)[0] for at in members if at not in self._beside(named)]
+        rows = list(zip(*others, heads.carried(named)[0], period.days, strict=True))
+        names = {row[-2] for row in rows}
+        return named if len(set(rows)) == len(rows) and 1 < len(names) <= MOST_KPIS and "" not in names else None
+
+    def _beside(self, named: int) -> set[int]:
+        """The columns that say more of the KPIs that one names: it, their units, which way is better."""
+        labels = {at: folded(self.heads.labels[at]) for at in self.heads.at("member")}
+        return {named} | {at for at, text in labels.items() if text in UNIT_HEADS or DIRECTION_HEADS.search(text)}
+
+    def _kpis_listed(self, period: Periods, named: int) -> None:
+        """A list of KPIs as a column for each, and one for its targets."""
+        heads, found = self.heads, self.result
+        beside, figures = self._beside(named), heads.at("figure")
+        others = [at for at in heads.at("member") if at not in beside]
+        texts = {at: heads.carried(at)[0] for at in (named, *others)}
+        names = [taken_apart(text)[0] for text in texts[named]]
+        measures: dict[str, Measure] = {}
+        for n, at in enumerate(self.body):
+            if names[n] in measures:
+                continue
+            own = [q for m, line in enumerate(self.body) if names[m] == names[n] and (q := quantity(self.rows[line][figures[0]], self.way))]  # fmt: skip
+            said = (measure_of(self.rows[at][c]) for c in beside if folded(heads.labels[c]) in UNIT_HEADS)
+            given = next((one for one in said if one is not None), None) or taken_apart(texts[named][n])[1]
+            measures[names[n]] = as_written(given or shared_measure(own), own)
+            better = {folded(self.rows[at][c]) for c in beside if DIRECTION_HEADS.search(folded(heads.labels[c]))}
+            if better & (HIGHER | LOWER):
+                found.better[names[n]] = "higher" if better & HIGHER else "lower"
+            self._hold_units(names[n], own)
+        cells: dict[tuple[str, ...], dict[str, str]] = {}
+        for n, at in enumerate(self.body):
+            day = period.days[n]
+            row = cells.setdefault((*(texts[m][n] for m in others), day.isoformat() if day else ""), {})
+            for c in figures:
+                aimed = bool(TARGETS.search(folded(heads.labels[c])))
+                called = f"{names[n]} {TARGET}" if aimed else names[n]
+                found.units[called] = measures[names[n]]
+                row[called] = self.value(self.rows[at][c], measures[names[n]])
+        found.grain = period.grain
+        shown = [f"{name}{more}" for name in measures for more in ("", f" {TARGET}") if f"{name}{more}" in found.units]
+        found.labels = [*(heads.labels[m] or "Member" for m in others), NAMES_OF[period.grain], *shown]
+        found.rows = [[*key, *(row.get(name, "") for name in shown)] for key, row in cells.items()]
         found.plain = False
 
     def _listed(self, period: Periods | None) -> None:
@@ -331,7 +405,7 @@ class Unfolding:
                 label, given = taken_apart(column.label)
                 own = [q for cell in cells if cell and (q := quantity(cell, self.way))]
                 self._hold_units(column.label, own)
-                measure = _as_written(given or shared_measure(own), own)
+                measure = as_written(given or shared_measure(own), own)
                 if column.kind in ("figure", "target"):
                     cells = [self.value(cell, measure) for cell in cells]
                 if measure.scale == 1 and measure.unit != "%":
@@ -344,11 +418,7 @@ class Unfolding:
     # Cells
 
     def value(self, text: str, measure: Measure) -> str:
-        """A cell as a plain number, its scale multiplied in; "" for one that is none."""
-        found = quantity(text, self.way) if text and not is_blank(text) else None
-        if found is None:
-            return "" if is_blank(text) else text
-        return _number(found, measure)
+        return plain_number(text, measure, self.way)
 
     def _hold_units(self, name: str, cells: Sequence[Quantity]) -> None:
         units = [unit for unit, _ in Counter(cell.measure.unit for cell in cells if cell.measure.unit).most_common()]
@@ -378,25 +448,3 @@ def _month_of(part: str, year: str) -> str:
     if part.isdigit():
         return f"{year}-{int(part):02d}" if year else ""
     return f"{part} {year}" if part and year else ""
-
-
-def _as_written(measure: Measure, cells: Sequence[Quantity]) -> Measure:
-    """Of what is said to be percents: 0.904 is a share already, 90.4 is not."""
-    shares = [abs(cell.value) for cell in cells if cell.measure.unit != "%"]
-    return (
-        Measure("%", 100.0) if measure.unit == "%" and measure.scale == 1 and shares and max(shares) <= 1 else measure
-    )
-
-
-def _number(found: Quantity, measure: Measure) -> str:
-    value = found.value
-    scale = found.measure.scale if found.measure.scale != 1 else measure.scale
-    if measure.unit == "%" and found.measure.unit == "%":
-        scale = 1.0
-    elif measure.unit == "%":
-        value = round(value / 100, 12)  # 90.4 below a head that says percent
-    if scale != 1:
-        value = round(value * scale, 9)
-    text = repr(value)
-    # A number has a decimal point; a fourth decimal keeps 1.234 from looking like thousands.
-    return f"{text}0" if "e" not in text and len(text.partition(".")[2]) == 3 else text

@@ -64,6 +64,10 @@ TABLES: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, An
     "short years behind what is said of them": ("Abteilung;Ist Jan 26;Plan Jan 26;Ist Feb 26;Plan Feb 26\nKüche;100;120;90;110", 2, "month", ["Abteilung", "Month", "Value", "Value target"], ["Küche", "2026-01-01", 100.0, 120.0], {}),
     "questions are no quarters": ("Day,Q1 clean,Q2 clean,Q3 kind\n2026-05-01,4,5,3\n2026-05-02,5,5,4", 2, "day", ["Day", "Q1 clean", "Q2 clean", "Q3 kind"], ["2026-05-01", 4.0, 5.0, 3.0], {}),
     "weeks by their first day": (",w/c 05/01/2026,,w/c 12/01/2026,\nQueue,Offered,Answered,Offered,Answered\nNew,400,380,500,490\nMoves,40,38,50,49", 4, "week", ["Queue", "Week", "Offered", "Answered"], ["New", "2026-01-05", 400.0, 380.0], {}),
+    "KPIs below each other in a list": ("Month,KPI,Unit,Actual,Target\n2026-01,On time,%,92.5,95\n2026-01,Faults,#,12,10\n2026-01,Takings,£k,113,120\n2026-02,On time,%,94.5,95\n2026-02,Faults,#,9,10\n2026-02,Takings,£k,118,120", 2, "month", ["Month", "On time", "On time target", "Faults", "Faults target", "Takings", "Takings target"], ["2026-01-01", 0.925, 0.95, 12.0, 10.0, 113000.0, 120000.0], {"unit": {"On time": "%", "Takings": "GBP"}}),
+    "the same of two sites": ("Site;Monat;Kennzahl;Wert\nA;01/2026;Umsatz (T€);12,5\nA;01/2026;Quote;45 %\nB;01/2026;Umsatz (T€);10,5\nB;01/2026;Quote;55 %", 2, "month", ["Site", "Month", "Umsatz", "Quote"], ["A", "2026-01-01", 12500.0, 0.45], {"unit": {"Umsatz": "EUR", "Quote": "%"}}),
+    "an indicator that is told twice": ("Month,Indicator,Value\n2026-01,Visits,5\n2026-01,Visits,6\n2026-02,Calls,7", 3, "month", ["Month", "Indicator", "Value"], ["2026-01-01", "Visits", 5.0], {}),
+    "items are sold": ("Month,Item,Sold\n2026-01,Hats,5\n2026-01,Caps,6\n2026-02,Hats,7\n2026-02,Caps,7", 4, "month", ["Month", "Item", "Sold"], ["2026-01-01", "Hats", 5.0], {}),
     "no date at all": ("Branch,Members,Income €\nA,10,100\nB,20,250", 2, None, ["Branch", "Members", "Income €"], ["A", 10.0, 100.0], {}),
 }  # fmt: skip
 
@@ -90,6 +94,16 @@ class Tables(unittest.TestCase):
     def test_a_plain_list_is_read_as_one(self) -> None:
         for text in ("day,route,pax\n2026-01-01,A,5\n2026-01-02,B,6", "a;b\n1;x\n2;y", "name,amount\nA,1\nB,2"):
             self.assertIsNone(read_table(text.encode()).recipe, text)
+
+    def test_what_was_a_list_stays_one(self) -> None:
+        body = b"Month,KPI,Value\n2026-01,A,5\n2026-01,B,6\n2026-02,A,7\n2026-02,B,9"
+        labels = [[c.label for c in read_table(body, listed=listed).table.columns] for listed in (False, True)]
+        self.assertEqual(labels, [["Month", "A", "B"], ["Month", "KPI", "Value"]])
+        self.assertIsNone(read_table(body, listed=True).recipe)
+        told = look_at(body, {"down": "members"}, name="x.csv")
+        self.assertEqual([c.label for c in told.table.columns], ["Month", "KPI", "Value"])
+        again = read_table(body, recipe=recipe_of(look_at(body, {}, name="x.csv")))
+        self.assertEqual(([c.label for c in again.table.columns], again.differs), (["Month", "A", "B"], ()))
 
     def test_what_was_said_by_hand_goes_before_what_is_found(self) -> None:
         text = b"Stand,Jan 2026,Feb 2026\nA,1,2\nB,3,4\nC,4,6"

@@ -39,18 +39,21 @@ LONG, WHOLE, UNFOLDED, RECORDS, CELLS, SHEET, EACH = 16, 4, 10, 12, 7, 2, 20
 
 @dataclass(frozen=True)
 class Reading:
-    """How a file is to be read. recipe: what was said by hand, or how the dataset's rows were read before."""
+    """How a file is to be read. recipe: what was said by hand, or how the dataset's rows were read before; listed: whether these
+    stood as they were."""
 
     year_start: int = 1
     recipe: Mapping[str, Any] | None = None
     sheet: str | None = None
     decimal: Decimal | None = None
+    listed: bool = False
 
     def of(self, body: bytes, name: str) -> ReadFile:
         """Raises Unreadable."""
         return read_table(
-            body, sheet=self.sheet, decimal=self.decimal, name=name, year_start=self.year_start, recipe=self.recipe
-        )
+            body, sheet=self.sheet, decimal=self.decimal, name=name, year_start=self.year_start, recipe=self.recipe,
+            listed=self.listed,
+        )  # fmt: skip
 
     def of_file(self, path: Path, name: str, folder: Path, room: int, tell: Tell = nobody) -> ReadFile | LongFile:
         """A file on the disk, some rows at a time where it is long. folder: an empty one, for as long as its rows are
@@ -132,7 +135,8 @@ def reading_of(
     held = recipe or (dataset.settings.get("recipe") if dataset else None)
     if held and dataset and held.get("as_of") and not recipe:
         held = {**held, "as_of": now().date().isoformat()}  # each refresh adds another day
-    return Reading(calendar.year_start_of(calendar.get(session)), held, sheet, decimal)
+    year_start = calendar.year_start_of(calendar.get(session))
+    return Reading(year_start, held, sheet, decimal, listed=dataset is not None and not held)
 
 
 class RecipeBody(Model):

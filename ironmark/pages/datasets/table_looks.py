@@ -9,12 +9,14 @@ from typing import Any
 
 import polars as pl
 
+from ironmark.core.nearest import folded
 from ironmark.core.numbers import NumberStyle, Unit, show
 from ironmark.core.units import unit_called
 from ironmark.tables.files import recipe_of
 from ironmark.tables.formats import as_text
 from ironmark.tables.grid import ALL_ALIKE
 from ironmark.tables.lines import LineKind
+from ironmark.tables.table_words import KPI_NAMES
 from ironmark.tables.told import ColumnKind
 from ironmark.tables.understanding import Understood
 from ironmark.tables.unfolding import NAMES_OF, TARGET
@@ -195,7 +197,10 @@ def _figures(found: Understood) -> list[Piece]:
     if found.groups == "measures":
         return [*pieces, Piece(".")]
     if found.down == "kpis":
+        named = next((c.label for c in found.columns if KPI_NAMES.search(folded(c.label))), named)
         return [*pieces, Piece(f" named by {named}." if named else ".")]
+    if found.across is None:
+        return [*pieces, Piece(".")]
     return [*pieces, Piece(", and its figures are "), Piece(found.measure, "measure"), Piece(".")]
 
 
