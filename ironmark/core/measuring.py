@@ -267,7 +267,14 @@ def is_average(label: str) -> bool:
 def per_what(label: str) -> str:
     """What a head says that its figures are per one of, folded; "" for none, and for so much a day: that is what each row of a day
     tells."""
-    return next((of for per, of in pairwise(words_of(label)[1:]) if per in _PER and of not in _TIMES), "")
+    return next(
+        (
+            of
+            for per, of in pairwise(words_of(label)[1:])
+            if per in _PER and of not in _TIMES and not (per == "pro" and of.endswith("s"))
+        ),
+        "",
+    )
 
 
 _PER = frozenset({"per", "je", "pro"})

@@ -17,6 +17,7 @@ from ironmark.tables.table import NEARLY, Problem
 
 _WORDS = r"out\s+of|of|von|sur|de|di|su|av|af|van|iz|z|ze|из|из\s+числа"
 _PART = rf"(?i)^\s*([0-9]{{1,7}})\s*(/|{_WORDS})\s*([0-9]{{1,7}})\s*$"
+_FIRST = 200  # cells, among which one of these stands where they are
 _FEWEST = 3  # cells, from which a column is said to be of these
 # What a head has to tell where a stroke stands between both, as it does in days, seasons and the numbers of houses.
 _MEASURES = frozenset({"amount", "level", "share", "rating", "up", "down"})
@@ -45,8 +46,10 @@ def parted(labels: Sequence[str], raw: pl.DataFrame) -> tuple[list[str], pl.Data
 
 
 def _both(column: pl.Series, label: str) -> tuple[pl.Series, pl.Series] | None:
+    if not bool(column.head(_FIRST).str.contains(_PART).any()):  # as in most columns
+        return None
     filled = column.filter(~is_blank(column))
-    if len(filled) < _FEWEST or not bool(filled.head(20).str.contains(_PART).any()):
+    if len(filled) < _FEWEST:
         return None
     outcome = bool(stem_in(label, (*GOOD_OUTCOMES, *BAD)))  # on time
     if hinted(label) and not outcome:
