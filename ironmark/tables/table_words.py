@@ -2,6 +2,8 @@
 
 import re
 
+from ironmark.core.nearest import folded
+
 TOTALS = re.compile(
     r"^(grand |sub-?)?(totals?|totale|totaal|sum|summe|gesamt|gesamtsumme|insgesamt|zwischensumme|somme|suma|summa|razem|celkem|yhteensa|overall|all together|altogether|i alt|ialt|totalt|toplam|ogolem|osszesen)\b|\btotal$|\bgesamt$"
 )  # fmt: skip
@@ -35,6 +37,12 @@ LOWER = frozenset(
 PARTS = re.compile(r"^(of which|thereof|davon|dont|de los cuales|di cui|waarvan)\b", re.I)
 YEAR = re.compile(r"(?<!\d)((?:19|20)\d\d)(?!\d)")
 FOOT = re.compile(r"(?<=[^\W\d_)])\s*[¹²³⁴⁵⁶⁷⁸⁹*†‡]+$")  # a footnote's sign behind a word
+
+
+def says_of_kpis(label: str) -> bool:
+    """Whether a column of a list names KPIs, or their units, or which way is better."""
+    plain = folded(label)
+    return plain in UNIT_HEADS or bool(KPI_NAMES.search(plain) or DIRECTION_HEADS.search(plain))
 
 
 def is_actual(plain: str) -> bool:

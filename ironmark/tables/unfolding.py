@@ -35,6 +35,7 @@ from ironmark.tables.table_words import (
     YEAR,
     is_actual,
     is_aimed_at,
+    says_of_kpis,
 )
 from ironmark.tables.told import Better, Down, GroupsAre, Told
 
@@ -341,8 +342,7 @@ class Unfolding:
 
     def _beside(self, named: int) -> set[int]:
         """The columns that say more of the KPIs that one names: it, their units, which way is better."""
-        labels = {at: folded(self.heads.labels[at]) for at in self.heads.at("member")}
-        return {named} | {at for at, text in labels.items() if text in UNIT_HEADS or DIRECTION_HEADS.search(text)}
+        return {named} | {at for at in self.heads.at("member") if says_of_kpis(self.heads.labels[at])}
 
     def _kpis_listed(self, period: Periods, named: int) -> None:
         """A list of KPIs as a column for each, and one for its targets."""

@@ -16,7 +16,7 @@ from ironmark.tables.files import recipe_of
 from ironmark.tables.formats import as_text
 from ironmark.tables.grid import ALL_ALIKE
 from ironmark.tables.lines import LineKind
-from ironmark.tables.table_words import KPI_NAMES
+from ironmark.tables.table_words import KPI_NAMES, says_of_kpis
 from ironmark.tables.told import ColumnKind
 from ironmark.tables.understanding import Understood
 from ironmark.tables.unfolding import NAMES_OF, TARGET
@@ -254,6 +254,7 @@ def _columns(found: Understood) -> list[Piece]:
             column.kind in ("across", "period")
             or not column.label
             or (found.down == "across" and column.kind == "figure")
+            or (found.down == "kpis" and found.across is None and says_of_kpis(column.label))
         ):
             continue
         if pieces:
