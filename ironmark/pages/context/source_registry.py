@@ -233,14 +233,16 @@ class Sources:
         gone = list(older)
         weights = {key: source.weight for key, source in self._held.items() if key not in gone}
         unused = list(weights)[:-1]
-        for key in [key for key in unused if sum(weights.values()) > self._most - self._lent]:
-            self._held[key].lighten()  # what is read again sooner than all of it
-            weights[key] = self._held[key].weight
-        for key in unused:
-            if sum(weights.values()) <= self._most - self._lent:
-                break
-            gone.append(key)
-            del weights[key]
+        for lighter in (True, False):
+            for key in unused:
+                if sum(weights.values()) <= self._most - self._lent:
+                    break
+                if lighter:
+                    self._held[key].lighten()  # what is read again sooner than all of it
+                    weights[key] = self._held[key].weight
+                else:
+                    gone.append(key)
+                    del weights[key]
         for key in gone:
             del self._held[key]
         if gone:  # readings would hold on to them
