@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -24,6 +23,7 @@ from ironmark.core.drafting_words import (
     physical,
     stem_in,
     stem_of,
+    unanswered,
     unsigned,
     words,
     yes_of,
@@ -275,7 +275,7 @@ def _share_of_flag(column: Facts) -> DraftKpi:
 
 
 def _share_of_yes(column: Facts, yes: str) -> DraftKpi:
-    way, label = direction_of(column), re.sub(r"\s*[(\[]\w+\s*/\s*\w+[)\]]", "", column.label) or column.label
+    way, label = direction_of(column), unanswered(column.label)
     return DraftKpi(
         handle_of(label, "share_of"), f"{label} share", f'count(where {column.name} = "{yes}") / count()', PERCENT, way, "rate",
         f"“{column.label}” says “{yes}” or not: the share of rows where it does, {_SENSE[way]}.",
@@ -296,9 +296,8 @@ def _share_of_outcome(column: Facts, counted_rows: bool) -> list[DraftKpi]:
     good = next((m for m in column.members if m != affirmed and stem_in(m, GOOD_OUTCOMES)), None)
     bad = next((m for m in column.members if better_of(m) == "lower"), None)
     shifts = {"early", "late"} <= {m.strip().lower() for m in column.members}
-    if shifts or not (
-        outcome or good or len(column.members) == 2
-    ):  # one of several departments may be called Complaints
+    # One of several departments may well be called Complaints.
+    if shifts or not (outcome or good or len(column.members) == 2):
         bad = None
     good = good if outcome else None
     member = affirmed or good or bad

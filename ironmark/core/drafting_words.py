@@ -108,10 +108,18 @@ YES_NO = tuple(
 )  # fmt: skip
 
 
+_BOTH = re.compile(r"\s*[(\[](\w+)\s*/\s*(\w+)[)\]]")  # yes and no, as a head tells them
+
+
+def unanswered(label: str) -> str:
+    """A head without how yes and no are written below it."""
+    return _BOTH.sub("", label) or label
+
+
 def yes_of(column: Facts) -> str | None:
     """The one of two members that says yes, in whichever language; a head may tell how both are written: Checked (K/E)."""
     said = {member.strip().lower(): member for member in column.members}
-    told = re.search(r"[(\[](\w+)\s*/\s*(\w+)[)\]]", column.label.lower())
+    told = _BOTH.search(column.label.lower())
     pairs = ((told[1], told[2]), *YES_NO) if told else YES_NO
     pair = next((pair for pair in pairs if len(column.members) == 2 and set(pair) == set(said)), None)
     return None if pair is None else said[pair[0]]

@@ -14,6 +14,7 @@ WORKED_OUT = re.compile(
 UNIT_HEADS = frozenset(
     {"unit", "units", "einheit", "unite", "unidad", "unita", "eenheid", "jednostka", "enhet", "measure unit", "uom"}
 )
+TARGET = "target"  # what is added to the name of a figure for the column of its targets
 TARGETS = re.compile(
     r"\b(targets?|plan|planned|budget|goal|ziel|zielwert|soll|objectif|cible|objetivo|meta|obiettivo|doel|streef\w*|mal|maal|cel|limit|threshold)\b"
 )
@@ -53,3 +54,13 @@ def is_actual(plain: str) -> bool:
 def is_aimed_at(plain: str) -> bool:
     """The same of what was aimed at. A bud is one of a flower wherever anything stands beside it."""
     return bool(TARGETS.fullmatch(plain)) or plain in ("bud", "bud.", "bdg", "bgt", "tgt")
+
+
+def called_by(name: str, level: str) -> str:
+    """What a figure is called by its row and what stands above its period. Actual is the figure itself."""
+    plain = folded(level)
+    if name and is_actual(plain):
+        return name
+    if name and is_aimed_at(plain):
+        return f"{name} {TARGET}"
+    return " ".join(filter(None, (name, level)))

@@ -30,9 +30,11 @@ from ironmark.tables.table_words import (
     KPI_NAMES,
     LOWER,
     PARTS,
+    TARGET,
     TARGETS,
     UNIT_HEADS,
     YEAR,
+    called_by,
     is_actual,
     is_aimed_at,
     says_of_kpis,
@@ -49,7 +51,6 @@ NAMES_OF: dict[RowGrain, str] = {
 }
 MOST_PLACES = 500
 MOST_KPIS = 60  # that stand below each other in a list
-TARGET = "target"  # what is added to the name of a figure for the column of its targets
 
 
 @dataclass
@@ -89,10 +90,7 @@ class Unfolding:
             self._members_across(period)
         elif period is not None and (named := self._names_of_kpis(period)) is not None:
             self.down = "members" if told.down == "members" else "kpis"
-            if self.down == "kpis":
-                self._kpis_listed(period, named)
-            else:
-                self._listed(period)
+            self._listed(period) if self.down == "members" else self._kpis_listed(period, named)
         else:
             self._listed(period)
         self.period = period
@@ -124,7 +122,7 @@ class Unfolding:
         for column in reversed(self.heads.at("member")):
             if (found := taken_apart(self.rows[at][column])[1]) is not None:
                 return found
-        cells = [q for c in self.heads.at("across", "figure") if (q := quantity(self.rows[at][c], self.way))]
+        cells = self._quantities([at], self.heads.at("across", "figure"))
         return shared_measure(cells)
 
     def _measure_name(self) -> str:
@@ -257,7 +255,7 @@ class Unfolding:
                 if not day:
                     continue
                 beside = taken_apart(level)[0] if len(levels) > 1 else ""
-                called = _called(name or (self.measure if sides else ""), beside) or self.measure
+                called = called_by(name or (self.measure if sides else ""), beside) or self.measure
                 row, again = cells.setdefault((*key, day, ""), {}), 1
                 while called in row:  # the same line once more: both count
                     row, again = cells.setdefault((*key, day, str(again)), {}), again + 1
@@ -282,7 +280,7 @@ class Unfolding:
 
     def _units_of_all(self, places: Sequence[int], levels: Sequence[str]) -> None:
         """The unit of each level, where all rows tell of the same."""
-        every = [q for at in self.body for c in places if (q := quantity(self.rows[at][c], self.way))]
+        every = self._quantities(self.body, places)
         of_all = taken_apart(YEAR.sub("", " ".join(self.lines.titles)).strip())[1] or shared_measure(every)
         self._hold_units(self.measure, every)
         for level in levels:
@@ -298,7 +296,7 @@ class Unfolding:
         else:
             name = f"{parent} {plain.lower()}" if PARTS.match(plain) and parent else plain
             parent = parent if PARTS.match(plain) else plain
-        row_cells = [q for c in places if (q := quantity(self.rows[at][c], self.way))]
+        row_cells = self._quantities([at], places)
         self._hold_units(name, row_cells)
         found.units.setdefault(name, as_written(self._measure_of_row(at), row_cells))
         for column in self.heads.at("better"):
@@ -314,7 +312,7 @@ class Unfolding:
         figures = heads.at("figure")
         others = heads.at("member")
         found.grain = period.grain
-        every = [q for at in self.body for c in figures if (q := quantity(self.rows[at][c], self.way))]
+        every = self._quantities(self.body, figures)
         own = taken_apart(" ".join(self.lines.titles[:1]))[1]
         found.units[self.measure] = as_written(own or shared_measure(every), every)
         found.labels = [NAMES_OF[period.grain], *(heads.labels[c] for c in others), "Member", self.measure]
@@ -336,9 +334,13 @@ class Unfolding:
         if named is None or len(values) != 1 or len(figures) > 2 or self.told.down == "rows":
             return None
         others = [heads.carried(at)[0] for at in members if at not in self._beside(named)]
-        rows = list(zip(*others, heads.carried(named)[0], period.days, strict=True))
+        rows = list(zip(*others, self._kpis_in(named), period.days, strict=True))
         names = {row[-2] for row in rows}
         return named if len(set(rows)) == len(rows) and 1 < len(names) <= MOST_KPIS and "" not in names else None
+
+    def _kpis_in(self, named: int) -> list[str]:
+        """What the KPIs of a list are called, without their units."""
+        return [taken_apart(text)[0] for text in self.heads.carried(named)[0]]
 
     def _beside(self, named: int) -> set[int]:
         """The columns that say more of the KPIs that one names: it, their units, which way is better."""
@@ -349,20 +351,20 @@ class Unfolding:
         heads, found = self.heads, self.result
         beside, figures = self._beside(named), heads.at("figure")
         others = [at for at in heads.at("member") if at not in beside]
-        texts = {at: heads.carried(at)[0] for at in (named, *others)}
-        names = [taken_apart(text)[0] for text in texts[named]]
+        texts, names = {at: heads.carried(at)[0] for at in (named, *others)}, self._kpis_in(named)
+        places: dict[str, list[int]] = {}
+        for n, name in enumerate(names):
+            places.setdefault(name, []).append(n)
         measures: dict[str, Measure] = {}
-        for n, at in enumerate(self.body):
-            if names[n] in measures:
-                continue
-            own = [q for m, line in enumerate(self.body) if names[m] == names[n] and (q := quantity(self.rows[line][figures[0]], self.way))]  # fmt: skip
+        for name, lines in places.items():
+            own, at = self._quantities([self.body[n] for n in lines], figures[:1]), self.body[lines[0]]
             said = (measure_of(self.rows[at][c]) for c in beside if folded(heads.labels[c]) in UNIT_HEADS)
-            given = next((one for one in said if one is not None), None) or taken_apart(texts[named][n])[1]
-            measures[names[n]] = as_written(given or shared_measure(own), own)
+            given = next((one for one in said if one is not None), None) or taken_apart(texts[named][lines[0]])[1]
+            measures[name] = as_written(given or shared_measure(own), own)
             better = {folded(self.rows[at][c]) for c in beside if DIRECTION_HEADS.search(folded(heads.labels[c]))}
             if better & (HIGHER | LOWER):
-                found.better[names[n]] = "higher" if better & HIGHER else "lower"
-            self._hold_units(names[n], own)
+                found.better[name] = "higher" if better & HIGHER else "lower"
+            self._hold_units(name, own)
         cells: dict[tuple[str, ...], dict[str, str]] = {}
         for n, at in enumerate(self.body):
             day = period.days[n]
@@ -420,6 +422,10 @@ class Unfolding:
     def value(self, text: str, measure: Measure) -> str:
         return plain_number(text, measure, self.way)
 
+    def _quantities(self, lines: Sequence[int], columns: Sequence[int]) -> list[Quantity]:
+        """The figures that stand in some columns of some lines."""
+        return [q for at in lines for c in columns if (q := quantity(self.rows[at][c], self.way))]
+
     def _hold_units(self, name: str, cells: Sequence[Quantity]) -> None:
         units = [unit for unit, _ in Counter(cell.measure.unit for cell in cells if cell.measure.unit).most_common()]
         if len(units) > 1:
@@ -431,16 +437,6 @@ def is_target(text: str) -> bool:
     """Whether a row is nothing but the target of the one above."""
     plain = folded(taken_apart(text)[0])
     return bool(TARGETS.fullmatch(plain)) or bool(TARGETS.match(plain) and len(plain.split()) == 1)
-
-
-def _called(name: str, level: str) -> str:
-    """What a figure is called by its row and what stands above its period. Actual is the figure itself."""
-    plain = folded(level)
-    if name and is_actual(plain):
-        return name
-    if name and is_aimed_at(plain):
-        return f"{name} {TARGET}"
-    return " ".join(filter(None, (name, level)))
 
 
 def _month_of(part: str, year: str) -> str:

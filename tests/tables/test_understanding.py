@@ -67,6 +67,7 @@ TABLES: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, An
     "KPIs below each other in a list": ("Month,KPI,Unit,Actual,Target\n2026-01,On time,%,92.5,95\n2026-01,Faults,#,12,10\n2026-01,Takings,£k,113,120\n2026-02,On time,%,94.5,95\n2026-02,Faults,#,9,10\n2026-02,Takings,£k,118,120", 2, "month", ["Month", "On time", "On time target", "Faults", "Faults target", "Takings", "Takings target"], ["2026-01-01", 0.925, 0.95, 12.0, 10.0, 113000.0, 120000.0], {"unit": {"On time": "%", "Takings": "GBP"}}),
     "the same of two sites": ("Site;Monat;Kennzahl;Wert\nA;01/2026;Umsatz (T€);12,5\nA;01/2026;Quote;45 %\nB;01/2026;Umsatz (T€);10,5\nB;01/2026;Quote;55 %", 2, "month", ["Site", "Month", "Umsatz", "Quote"], ["A", "2026-01-01", 12500.0, 0.45], {"unit": {"Umsatz": "EUR", "Quote": "%"}}),
     "an indicator that is told twice": ("Month,Indicator,Value\n2026-01,Visits,5\n2026-01,Visits,6\n2026-02,Calls,7", 3, "month", ["Month", "Indicator", "Value"], ["2026-01-01", "Visits", 5.0], {}),
+    "an indicator in two units": ("Month,Indicator,Value\n2026-01,Sales,5\n2026-01,Sales (£k),6\n2026-02,Calls,7", 3, "month", ["Month", "Indicator", "Value"], ["2026-01-01", "Sales", 5.0], {}),
     "items are sold": ("Month,Item,Sold\n2026-01,Hats,5\n2026-01,Caps,6\n2026-02,Hats,7\n2026-02,Caps,7", 4, "month", ["Month", "Item", "Sold"], ["2026-01-01", "Hats", 5.0], {}),
     "no date at all": ("Branch,Members,Income €\nA,10,100\nB,20,250", 2, None, ["Branch", "Members", "Income €"], ["A", 10.0, 100.0], {}),
 }  # fmt: skip
