@@ -23,6 +23,7 @@ from ironmark.core.drafting_words import (
 )
 from ironmark.core.measuring import Better, Facts, better_of
 
+UNNAMED = "Value"  # the only figures of a table that says no name for them
 OF_ALL = ", all"  # behind the head of a column that says how many of how many, for the second
 
 
@@ -44,13 +45,17 @@ def plan_of(column: Facts, among: Sequence[Facts]) -> Facts | None:
     if not stem:
         return None
     rest = [word for word in column.name.split("_") if not stem_in(word, PLAN)]
-    others = [other for other in among if other is not column and not stem_of(other, PLAN)]
+    others = [o for o in among if o is not column and not stem_of(o, PLAN) and _is_percent(o) == _is_percent(column)]
     if not rest:  # Actual and Budget, and nothing else that was planned
         plans = [other for other in among if stem_of(other, PLAN)]
         others = [other for other in others if not stem_of(other, VARIANCE)]
         named = others if len(others) == 1 else [other for other in others if stem_of(other, ACTUAL)]
         return named[0] if len(named) == len(plans) == 1 else None
     return next((other for other in others if rest and set(rest) <= set(other.name.split("_"))), None)
+
+
+def _is_percent(column: Facts) -> bool:
+    return column.unit is not None and (column.unit.kind == "percent" or column.unit.text == "%")
 
 
 def parts_among(counts: Sequence[Facts], always: Sequence[Facts]) -> dict[Facts, Facts]:

@@ -6,12 +6,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from ironmark.core.belonging import OF_ALL, direction_of, is_bad, parts_among, plan_of, shares_a_word
+from ironmark.core.belonging import OF_ALL, UNNAMED, direction_of, is_bad, parts_among, plan_of, shares_a_word
 from ironmark.core.drafting_words import (
     CAPACITY,
     GAINED,
     GOOD_OUTCOMES,
     OUTCOME,
+    PLAN,
     SPENT,
     UNITS,
     USED,
@@ -41,12 +42,13 @@ from ironmark.core.measuring import (
     words_of,
 )
 from ironmark.core.numbers import Unit
-from ironmark.core.units import PERCENT, unit_of_label
+from ironmark.core.units import PERCENT, is_per_time, unit_of_label
 
 Direction = Literal["higher", "lower", "inside", "open"]
 Nature = Literal["flow", "stock", "rate"]
 Place = Literal["made", "offered", "left"]
 MOST_KPIS = 12  # that are made unasked
+_MOST_STATES = 6  # of which each has its share
 FEW_BLANK, MANY_BLANK = 0.002, 0.6  # shares of rows without a time of an event, between which that tells something
 
 
@@ -86,7 +88,7 @@ class Draft:
 def _unit(column: Facts) -> Unit:
     if column.unit is not None:
         return column.unit
-    given = unit_of_label(column.label) or unit_of_label(column.name)
+    given = unit_of_label(column.label) or (None if is_per_time(column.label) else unit_of_label(column.name))
     if given:
         return given.unit
     return Unit("number", 0 if column.whole else 1, text=physical(column.label))
@@ -117,6 +119,7 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     shares = [
         *(_share_of_flag(column) for column in columns if column.role == "flag"),
         *(kpi for column in columns if column.role == "segment" for kpi in _share_of_outcome(column, counted_rows)),
+        *(kpi for column in columns if column.label == UNNAMED and not measures for kpi in _share_of_each(column)),
         *(_share_that_happened(column) for column in columns if _may_not_happen(column)),
     ]
     ratios = [_share_of_whole(part, whole) for part, whole in parts.items()]
@@ -143,7 +146,10 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
         *[_spread(c) for c in spreads][:2],
         *[_used_per(c, whole) for c in sure if whole is not None and whole is not c and _is_used(c)][:2],
     ]
-    return Draft((*taken[:MOST_KPIS], *offered, *(kpi for kpi in spare if kpi.place == "left")), tuple(left))
+    kpis = (*taken[:MOST_KPIS], *offered, *(kpi for kpi in spare if kpi.place == "left"))
+    if not counted_rows and rows_name.strip():  # the only figures of a table are what it is called
+        kpis = tuple(replace(kpi, name=rows_name.strip()[:60]) if kpi.name == UNNAMED else kpi for kpi in kpis)
+    return Draft(kpis, tuple(left))
 
 
 def _each_measure(
@@ -318,6 +324,19 @@ def _share_of_outcome(column: Facts, counted_rows: bool) -> list[DraftKpi]:
     ]  # fmt: skip
 
 
+def _share_of_each(column: Facts) -> list[DraftKpi]:
+    """The shares of the states that stand below the periods of a table."""
+    return [
+        DraftKpi(
+            handle_of(f"{member} share", "share_of"), f"{member[:60].capitalize()} share",
+            f'count(where {column.name} = "{member.replace(chr(34), chr(39))}") / count()', PERCENT, better_of(member), "rate",
+            f"The share of cells that say “{member}”.",
+        )
+        for member in column.members
+        if column.role == "segment" and 2 <= len(column.members) <= _MOST_STATES
+    ]  # fmt: skip
+
+
 def _share_of_whole(part: Facts, whole: Facts) -> DraftKpi:
     one, other = part.label.lower(), whole.label.lower()
     own = one.startswith(other) or other == f"{one}{OF_ALL}"
@@ -378,7 +397,7 @@ def _weight(
 ) -> Facts | None:
     """The count that a share beside it is of: the one whose name it shares a word with, else the only one there is. average: of what
     it says that it is per, else the only one that is called otherwise: average sales are not weighed by sales."""
-    if average and (of := per_what(column.label)):
+    if average and len(of := per_what(column.label)) > 1:
         return next(
             (
                 c
@@ -391,9 +410,10 @@ def _weight(
         c
         for c in among
         if c.whole and (c.least or 0) >= 0 and sorts[c.name].sort == "amount" and sorts[c.name].sure >= SURE
-        and not is_bad(c) and _unit(c).kind == "number"
+        and not is_bad(c) and _unit(c).kind == "number" and not stem_of(c, PLAN)
     ]  # fmt: skip
     named = [c for c in counts if shares_a_word(column, c)]
     if average:
         counts, named = [c for c in counts if c not in named], []
-    return named[0] if named else counts[0] if len(counts) == 1 else None
+    likely = named[0] if named else counts[0] if len(counts) == 1 else None
+    return None if likely is None or _unit(likely).text else likely  # kilowatt hours are not what an availability is of

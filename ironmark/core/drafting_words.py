@@ -59,7 +59,7 @@ WHOLE = _stems(
 # an outcome that is good, and a column that tells one,
 GOOD_OUTCOMES = _stems(
     "achiev occup filled booked used taken present answered attend closed complet deliver done fixed good. kept met. ok. on_time pass. passed resolv "
-    "returned solved success "
+    "returned solved success within "
 )
 
 
@@ -173,7 +173,8 @@ _PHYSICAL = {
 def physical(label: str) -> str:
     """The unit that the last word of a label is: Fuel l, Weight (kg)."""
     words = re.sub(r"[()\[\]]", " ", label).split()
-    return _PHYSICAL.get(words[-1].lower(), "") if len(words) > 1 else ""
+    of_it = len(words) > 1 and words[-2].lower() not in ("per", "je", "pro", "par", "por", "/")  # energy per t is none
+    return _PHYSICAL.get(words[-1].lower(), "") if of_it else ""
 
 
 def unsigned(label: str) -> str:

@@ -259,7 +259,7 @@ def measured(column: Facts) -> Measured:
 def is_average(label: str) -> bool:
     """Whether a head says that its figures are means already."""
     words, told = words_of(label), told_by(label).get("average")
-    if per_what(label):
+    if per_what(label) or _IN_SO_MUCH.search(label):
         return True
     return told is not None and not (told[1] == "media" and _MEDIA & set(words))
 
@@ -277,6 +277,8 @@ def per_what(label: str) -> str:
     )
 
 
+# How much of something is in a litre, on a hectare, of a kilogram: [mg/l], CFU/100 ml.
+_IN_SO_MUCH = re.compile(r"[^\W_]\s?/\s?\d*\s?(?:[mcd]?l|[mkc]?m[²³23]|[mk]?g|ha|t|km|kwh)\s?[)\]]?$", re.I)
 _PER = frozenset({"per", "je", "pro"})
 _TIMES = frozenset({
     "day", "week", "month", "quarter", "year", "hour", "minute", "second", "shift", "tag", "woche", "monat", "jahr", "stunde", "dag", "maand", "uur", "vecka",

@@ -26,6 +26,10 @@ _DURATIONS = {
     },
     "s": {"s", "sec", "secs", "second", "seconds", "sekunden", "sekundy", "секунд", "сек", "秒", "초"},
 }  # fmt: skip
+_PER_TIME = re.compile(
+    rf"(?:/\s*|\b(?:per|pro|je|par|por|na|w)\s+)(?:{'|'.join(sorted(set().union(*_DURATIONS.values()), key=len, reverse=True))})(?!\w)",
+    re.I,
+)
 PERCENT = Unit("percent", 1)
 _ROWS = Unit("number", 0, text="rows")  # counted: stands for itself, and is proposed to nobody
 
@@ -83,11 +87,18 @@ def unit_of_label(label: str) -> ProposedUnit | None:
     for word in words[1:]:  # “Cost in euros”, not “Pounds lost”
         if word in _CURRENCY_WORDS:
             return ProposedUnit(Unit("currency", 0, _CURRENCY_WORDS[word]), f"“{label}” is in {word}")
+    if is_per_time(label):
+        return None
     for text, known in _DURATIONS.items():
         # A single letter is a unit only where it stands last: “Downtime (h)”, not “H block”.
         if any(word in known and (len(word) > 1 or word == words[-1]) for word in words[1:] or words):
             return ProposedUnit(Unit("duration", 0, text=text), f"“{label}” is in {text}")
     return None
+
+
+def is_per_time(label: str) -> bool:
+    """Whether a head says so much an hour, a minute or a second, as km/h and calls per hour do: that is no duration."""
+    return _PER_TIME.search(label) is not None
 
 
 def _unit(

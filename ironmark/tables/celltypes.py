@@ -18,7 +18,7 @@ from ironmark.tables.table import NEARLY, Problem
 BLANKS = (
     "", "na", "n/a", "n.a.", "#n/a", "#na", "null", "none", "nan", "-", "–", "—", "--", "…", "...", "?", "tbc", "tba", "k.a.", "k. a.", "n.v.",
     "entf.", "entfällt", "s.o.", "nd", "n/d", "n.d.", "#div/0!", "#value!", "#ref!", "#name?", "#num!", "#null!", "#wert!", "#bezug!", "#nv",
-    "#valeur!", "#¡valor!", "#n/d", "missing", "not available", "not applicable", "keine angabe",
+    "#valeur!", "#¡valor!", "#n/d", "n.n.", "n.b.", "b.d.", "brak", "ei tietoa", "puuttuu", "нет данных", "н/д", "нд", "無し", "不明", "missing", "not available", "not applicable", "keine angabe",
 )  # fmt: skip
 YES = ("yes", "y", "true", "ja", "oui", "si", "sí")
 NO = ("no", "n", "false", "nein", "non")
@@ -36,6 +36,7 @@ _SURELY: dict[Decimal, str] = {
 }
 _EITHER = r"^[+\-−]?[1-9]\d{0,2}[.,]\d{3}%?$"
 PLAIN_NUMBER = r"^-?\d+(\.\d+)?$"
+_BOUND = r"^[<>≤≥]\s*"  # of what is too little, or too much, to be measured
 _BRACKETED = r"^\(\s*(.*?)\s*\)$"  # accountants write −5.25 as (5.25)
 # A day of figures, whatever stands between these or behind: 2026.01.31., 31. 1. 2026 14:05, 2026年1月31日.
 _DAY = r"^(\d{1,4})[/.\-年년]\s?(\d{1,2})[/.\-月월]\s?(\d{1,4})[.日일]?(?:[T\s,].*)?$"
@@ -134,7 +135,7 @@ def like(texts: pl.Series, kind: ColumnType, label: str) -> pl.Series:
     if kind == "number":
         if (minutes := minutes_of(text, label)) is not None:
             return minutes.is_not_null()
-        return _digits_of(text).str.contains(f"{_POINT}|{_COMMA}")
+        return _digits_of(text.str.replace(_BOUND, "")).str.contains(f"{_POINT}|{_COMMA}")
     plain = _hyphened(text).str.contains("|".join(pattern for _, pattern, _ in _DATES))
     other = [bool(notations_of(cell)) for cell in text.filter(~plain.fill_null(True))]
     return plain.scatter((~plain.fill_null(True)).arg_true(), other)
@@ -267,7 +268,9 @@ def _as_date(text: pl.Series) -> Attempt:
 
 def _as_number(text: pl.Series, way: Decimal | None = None) -> Attempt:
     """way: how the file writes numbers; a column that contradicts it is read by itself, and told."""
-    plain = _digits_of(text)
+    bounds = text.str.contains(_BOUND).fill_null(False)
+    bounded = bool(bounds.any()) and bool(text.filter(~bounds).str.contains(r"^\d").any())
+    plain = _digits_of(text.str.replace(_BOUND, "") if bounded else text)
     filled = plain.drop_nulls()
     point, comma = filled.str.contains(_POINT), filled.str.contains(_COMMA)
     if max(float(point.mean() or 0), float(comma.mean() or 0)) < NEARLY:  # type: ignore[arg-type]
@@ -275,6 +278,11 @@ def _as_number(text: pl.Series, way: Decimal | None = None) -> Attempt:
     own = way_of(filled.to_frame())
     chosen = own or way or "point"
     notes: list[Problem] = []
+    if bounded:
+        example, many = text.filter(bounds)[0], int(bounds.sum())
+        notes.append(
+            Problem(f"{many:,} cells say no more than a bound, such as “{example[:20]}”: it was read as the figure.")
+        )
     either = filled.filter(filled.str.contains(_EITHER))
     if own and way and own != way:
         other = filled.filter(filled.str.contains(_SURELY[own]))[0]

@@ -19,7 +19,7 @@ from ironmark.tables.reader import decoded
 from ironmark.tables.spans import IN_MINUTES
 from ironmark.tables.table import LongTable, Problem, Table, Unreadable
 from ironmark.tables.told import ColumnKind, Told
-from ironmark.tables.understanding import Understood, understand
+from ironmark.tables.understanding import Understood, understand, units_of
 from ironmark.tables.wide_lists import unfolded
 
 AnyTable = TypeVar("AnyTable", Table, LongTable)
@@ -101,11 +101,12 @@ def _with_units(table: AnyTable, units: Mapping[str, Measure]) -> AnyTable:
 def units_given(body: bytes) -> Mapping[str, Measure]:
     """The units that a plain list of delimited text gives in its first lines, by its heads."""
     first, _ = outer_lines(body)
+    lines = first.splitlines(keepends=True)
+    columns = max((lines[0].count(sign) for sign in (b",", b";", b"\t", b"|")), default=0) + 1 if lines else 1
     try:
-        found = understand(grid_of(b"".join(first.splitlines(keepends=True)[:_TELL_UNITS])))
+        return units_of(grid_of(b"".join(lines[: max(_TELL_UNITS, min(_MOST_TELL, _CELLS_TELL // columns))])))
     except Unreadable:
         return {}
-    return found.units if found.tidy else {}
 
 
 def _of_heads(table: AnyTable) -> AnyTable:
@@ -120,7 +121,7 @@ def of_long(table: LongTable) -> LongFile:
 
 
 FIRST_BYTES = 20_000  # which the first line is looked for in
-_TELL_UNITS = 20  # lines
+_TELL_UNITS, _MOST_TELL, _CELLS_TELL = 6, 20, 2_000  # lines, of many columns and of few; and cells
 _SMALL = 20_000  # bytes, below which all of it is looked at
 
 

@@ -219,14 +219,41 @@ def _records(body: bytes) -> Table:
         except (ValueError, RecursionError):
             raise Unreadable("The JSON cannot be read. It must be a list of objects with one object a row.") from None
     if isinstance(found, dict):
-        lists = [value for value in found.values() if isinstance(value, list)]
-        found = lists[0] if lists else [found]
+        found = _list_within(found) or [found]
     if not isinstance(found, list) or not found or not all(isinstance(row, dict) for row in found):
         raise Unreadable("The JSON must be a list of objects with one object a row, such as [{“day”: …, “fare”: …}].")
+    found = [_flat(row) for row in found]
     labels = list(dict.fromkeys(key for row in found for key in row))
     if not 0 < len(labels) <= MAX_COLUMNS:
         raise Unreadable(f"The records have {len(labels)} fields; 1 to {MAX_COLUMNS} can be read.")
     return _from_rows(labels, [[as_text(row.get(label)) for label in labels] for row in found], [])
+
+
+_DEEPEST = 4  # objects within objects that are looked into
+
+
+def _list_within(record: dict[str, Any], deep: int = 1) -> list[Any] | None:
+    """The first list of objects that an object holds, or one within it; else the first list."""
+    lists = [value for value in record.values() if isinstance(value, list)]
+    of_objects = next((one for one in lists if one and all(isinstance(row, dict) for row in one)), None)
+    if of_objects is None and deep < _DEEPEST:
+        within = (_list_within(value, deep + 1) for value in record.values() if isinstance(value, dict))
+        of_objects = next((one for one in within if one), None)
+    return of_objects or next(iter(lists), None)
+
+
+def _flat(record: dict[str, Any], above: str = "", deep: int = 1) -> dict[str, Any]:
+    """An object with what objects within it hold beside the rest, called by both."""
+    flat: dict[str, Any] = {}
+    for key, value in record.items():
+        label = f"{above} {key}".strip()
+        if isinstance(value, dict) and value and deep < _DEEPEST:
+            flat |= {name: inner for name, inner in _flat(value, label, deep + 1).items() if name not in record}
+        elif isinstance(value, list) and not any(isinstance(one, dict | list) for one in value):
+            flat[label] = ", ".join(map(as_text, value))
+        else:
+            flat[label] = value
+    return flat
 
 
 def _parquet(body: bytes) -> Table:

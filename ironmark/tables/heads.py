@@ -12,7 +12,7 @@ from ironmark.core.periods import MONTHS, ROW_GRAINS, RowGrain, finer
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.lines import LineMark, Lines, near
 from ironmark.tables.notations import YEARLESS, Periods, Settled, grain_of, is_period, read_periods
-from ironmark.tables.quantities import is_blank, measure_of, quantity
+from ironmark.tables.quantities import is_blank, measure_of, quantity, taken_apart
 from ironmark.tables.table_words import (
     DIRECTION_HEADS,
     FOOT,
@@ -259,6 +259,7 @@ class Heads:
             if len(places) < (1 if said or alone else 2):
                 continue
             joined = [texts[at] for at in places]
+            around = _coarser_around(joined, [rest[at].split() for at in places])
             years = [YEAR.search(rest[at]) for at in places]
             if all(years) and not any(YEAR.search(text) for text in joined):  # the year stands in the line above
                 joined = [f"{text} {year[0]}" for text, year in zip(joined, years, strict=True) if year]
@@ -268,12 +269,32 @@ class Heads:
                 read = read_periods(joined, self.settled, "period")
             if read is not None:
                 self.texts = joined
-                return read, places, [" ".join(rest[at].split()) for at in places], coarser
+                said_of = [" ".join(word for word in rest[at].split() if word not in around) for at in places]
+                return read, places, said_of, coarser
         return None, [], [], {}
 
     def _states(self, at: int) -> bool:
         cells = {cell for cell in self.cells(at) if not is_blank(cell)}
         return len(cells) <= MOST_STATES and all(len(cell) <= 24 for cell in cells)
+
+
+def is_target(text: str) -> bool:
+    """Whether a row is nothing but the target of the one above."""
+    plain = folded(taken_apart(text)[0])
+    return bool(TARGETS.fullmatch(plain)) or bool(TARGETS.match(plain) and len(plain.split()) == 1)
+
+
+def _coarser_around(periods: Sequence[str], beside: Sequence[Sequence[str]]) -> set[str]:
+    """Words that are the quarters, halves or years which periods lie in, as told by a line above: each of them has one alone."""
+    of: dict[str, set[str]] = {}
+    for period, words in zip(periods, beside, strict=True):
+        of.setdefault(period, set()).update(word for word in words if _is_coarser(word, period))
+    return set().union(*of.values()) if len(of) > 1 and all(len(words) <= 1 for words in of.values()) else set()
+
+
+def _is_coarser(word: str, period: str) -> bool:
+    grain, own = grain_of(word), grain_of(period)
+    return bool(grain and own and grain in ("quarter", "half") and ROW_GRAINS.index(grain) > ROW_GRAINS.index(own))
 
 
 def _period_in(text: str) -> tuple[str, str] | None:

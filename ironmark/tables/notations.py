@@ -114,6 +114,15 @@ def _financial_year(found: Mapping[str, str], settled: Settled) -> dt.date | Non
     return _date(year, settled.year_start)
 
 
+def _of_financial_year(found: Mapping[str, str], settled: Settled, months: int, part: int) -> dt.date | None:
+    """The first day of the ``part``-th piece of so many months of FY26."""
+    first = _financial_year(found, settled)
+    if first is None or not 1 <= part <= 12 // months:
+        return None
+    month = first.month - 1 + (part - 1) * months
+    return _date(first.year + month // 12, month % 12 + 1)
+
+
 def _week(found: Mapping[str, str], settled: Settled) -> dt.date | None:
     year = _in_year(found, settled)
     try:
@@ -170,6 +179,8 @@ def _in_that_year(found: Mapping[str, str], settled: Settled) -> dt.date | None:
 
 
 _Y, _YY = r"(?P<y>(?:19|20|21)\d\d)", r"(?P<y>(?:19|20|21)\d\d|'?\d\d)"
+_FY = r"(?:FY|GJ|FJ|F)\s*'?(?P<y>(?:19|20)\d\d|\d\d)(?:\s*[-/–]\s*(?P<z>(?:19|20)?\d\d))?"
+_SPLIT_FY = r"(?:FY|GJ|FJ|F)?\s*(?P<y>(?:19|20)\d\d)\s*[/–]\s*(?P<z>(?:19|20)?\d\d)"
 _NAME = r"(?P<m>[^\W\d_]{3,12}\.?)"
 _GAP = r"[\s\-/.,’']*"
 _TIME = r"(?:[T\s,]+\d{1,2}[:.h]\d{2}.*)?"
@@ -208,6 +219,14 @@ NOTATIONS: tuple[Notation, ...] = (
     _is("numbered half", "halves as 1H26", "half", rf"(?P<h>[12])\.?\s*(?:H|HJ|Halbjahr|half|semestre){_GAP}{_YY}", lambda f, s: _month_part({**f, "y": f["y"].strip("'")}, s, 6, int(f["h"]))),
     _is("year and week", "weeks as 2026-W05", "week", rf"{_Y}{_GAP}(?:W|KW|Wk\.?|Week|Woche|S|Sem\.?|U|V)\s*(?P<w>\d{{1,2}})", _week),
     _is("week", "weeks as W5 2026", "week", rf"(?:W|KW|Wk\.?|Week|Woche|Sem\.?|Uge|Vecka)\s*\.?(?P<w>\d{{1,2}}){_GAP}(?:of\s+)?{_YY}", lambda f, s: _week({**f, "y": f["y"].strip("'")}, s)),
+    _is("quarter of a financial year", "quarters as Q1 FY26", "quarter", rf"(?:Q|T|Qtr\.?|Quarter)\s*(?P<q>[1-4]){_GAP}{_FY}", lambda f, s: _of_financial_year(f, s, 3, int(f["q"]))),
+    _is("quarter of a split year", "quarters as Q1 2025/26", "quarter", rf"(?:Q|T|Qtr\.?|Quarter)\s*(?P<q>[1-4]){_GAP}{_SPLIT_FY}", lambda f, s: _of_financial_year(f, s, 3, int(f["q"]))),
+    _is("financial year and quarter", "quarters as FY26 Q1", "quarter", rf"{_FY}{_GAP}(?:Q|T|Qtr\.?|Quarter)\s*(?P<q>[1-4])", lambda f, s: _of_financial_year(f, s, 3, int(f["q"]))),
+    _is("split year and quarter", "quarters as 2025/26 Q1", "quarter", rf"{_SPLIT_FY}{_GAP}(?:Q|T|Qtr\.?|Quarter)\s*(?P<q>[1-4])", lambda f, s: _of_financial_year(f, s, 3, int(f["q"]))),
+    _is("half of a financial year", "halves as H1 FY26", "half", rf"(?:H|HJ|S)\s*(?P<h>[12]){_GAP}{_FY}", lambda f, s: _of_financial_year(f, s, 6, int(f["h"]))),
+    _is("financial year and half", "halves as FY26 H1", "half", rf"{_FY}{_GAP}(?:H|HJ|S)\s*(?P<h>[12])", lambda f, s: _of_financial_year(f, s, 6, int(f["h"]))),
+    _is("month of a financial year", "months as P03 FY26", "month", rf"(?:P|M|Period|Month)\s*(?P<p>\d{{1,2}}){_GAP}{_FY}", lambda f, s: _of_financial_year(f, s, 1, int(f["p"]))),
+    _is("financial year and month", "months as FY26 P03", "month", rf"{_FY}{_GAP}(?:P|M|Period|Month)\s*(?P<p>\d{{1,2}})", lambda f, s: _of_financial_year(f, s, 1, int(f["p"]))),
     _is("financial year", "financial years as FY2025/26", "year", r"(?:FY|GJ|FJ|F|Year)\s*'?(?P<y>(?:19|20)\d\d|\d\d)(?:\s*[-/–]\s*(?P<z>(?:19|20)?\d\d))?", _financial_year),
     _is("split year", "financial years as 2025/26", "year", r"(?P<y>(?:19|20)\d\d)\s*[-/–]\s*(?P<z>(?:19|20)?\d\d)", _financial_year),
     _is("year", "years as 2026", "year", _Y, lambda f, s: _date(int(f["y"]), s.year_start), False),

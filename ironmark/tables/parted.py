@@ -25,9 +25,12 @@ _MEASURES = frozenset({"amount", "level", "share", "rating", "up", "down"})
 
 def parted(labels: Sequence[str], raw: pl.DataFrame) -> tuple[list[str], pl.DataFrame, list[tuple[str, Problem]]]:
     """The columns of a table, those of parts and wholes as two each; and what is to be said of these, by their label."""
+    some = raw.head(_FIRST).select(pl.all().str.contains(_PART).any()).row(0) if raw.width else ()
+    if not any(some):  # as in most tables
+        return list(labels), raw, []
     found_labels, columns, told = list[str](), list[pl.Series](), list[tuple[str, Problem]]()
-    for label, column in zip(labels, raw.get_columns(), strict=True):
-        both = _both(column, label)
+    for label, column, may_be in zip(labels, raw.get_columns(), some, strict=True):
+        both = _both(column, label) if may_be else None
         if both is None:
             found_labels.append(label)
             columns.append(column.alias(f"{len(columns)}"))
@@ -46,8 +49,6 @@ def parted(labels: Sequence[str], raw: pl.DataFrame) -> tuple[list[str], pl.Data
 
 
 def _both(column: pl.Series, label: str) -> tuple[pl.Series, pl.Series] | None:
-    if not bool(column.head(_FIRST).str.contains(_PART).any()):  # as in most columns
-        return None
     filled = column.filter(~is_blank(column))
     if len(filled) < _FEWEST:
         return None

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import IO, cast
 
 from ironmark.tables.formats import MAX_UNPACKED
+from ironmark.tables.numerals import has_others, in_plain_digits
 from ironmark.tables.reader import TELLING, encoding_of, not_utf8
 from ironmark.tables.table import Problem, Unreadable
 
@@ -77,12 +78,13 @@ def _opened(path: Path, stack: ExitStack) -> IO[bytes]:
 
 
 def as_utf8(path: Path, made: Path) -> tuple[Path, tuple[Problem, ...]]:
-    """A text as one in UTF-8 whose lines end in line feeds, and what is to be said of that; ``path`` itself where it is so.
+    """A text as one in UTF-8 whose lines end in line feeds and whose digits are 0 to 9, and what is to be said of that; ``path`` itself where it is so.
     made: where it is put otherwise."""
     with path.open("rb") as file:
         head = file.read(_HEAD)
     marked = head.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE))
     old_ends = not marked and b"\n" not in head and b"\r" in head
+    digits = not marked and has_others(head.decode(errors="ignore"))
     said: tuple[Problem, ...] = ()
     if marked:
         encoding = "utf-16"
@@ -91,12 +93,12 @@ def as_utf8(path: Path, made: Path) -> tuple[Path, tuple[Problem, ...]]:
     else:
         encoding, called = encoding_of(_telling(path))
         said = (not_utf8(called),)
-    if encoding == "utf-8-sig" and not old_ends:
+    if encoding == "utf-8-sig" and not (old_ends or digits):
         return path, ()
     decoder = codecs.getincrementaldecoder(encoding)(errors="replace")
     with made.open("wb") as plain:
         for some in _pieces(path):
-            text = decoder.decode(some)
+            text = in_plain_digits(decoder.decode(some))
             plain.write((text.replace("\r", "\n") if old_ends else text).encode())
         plain.write(decoder.decode(b"", final=True).encode())
     return made, said

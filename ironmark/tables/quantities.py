@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
+from ironmark.core.measuring import told_by
 from ironmark.tables.celltypes import BLANKS, Decimal
 
 _BLANK = frozenset(BLANKS)
@@ -19,6 +20,7 @@ _CODES = [
     "GBP", "EUR", "USD", "CHF", "SEK", "NOK", "DKK", "JPY", "CAD", "AUD", "NZD", "PLN", "CZK", "HUF", "RON", "TRY", "RUB", "UAH", "ISK", "INR", "CNY",
     "KRW", "BRL", "MXN", "ZAR", "SGD", "HKD", "THB", "ILS", "BGN", "RSD",
 ]  # fmt: skip
+_CODE = re.compile(rf"(?<![A-Za-z])(T|k|m)?({'|'.join(_CODES)})(?![A-Za-z])")
 _WORDS = {"euro": "EUR", "euros": "EUR", "pounds": "GBP", "dollars": "USD", "francs": "CHF"}
 # Units by how they may be written; the first is how they are kept.
 _UNITS = {
@@ -31,16 +33,56 @@ _UNITS = {
     "m³": ("m³", "m3"), "kWh": ("kwh",), "MWh": ("mwh",), "°C": ("°c",), "pt": ("pt", "pts", "points"),
 }  # fmt: skip
 _BY_WORD = {word: unit for unit, words in _UNITS.items() for word in words}
-_COUNTS = frozenset({"#", "no", "no.", "number", "count", "anzahl", "nombre", "stk", "stk.", "pcs", "units", "qty"})
+_COUNTS = frozenset(
+    {
+        "#",
+        "no",
+        "no.",
+        "number",
+        "count",
+        "anzahl",
+        "nombre",
+        "stk",
+        "stk.",
+        "pcs",
+        "units",
+        "qty",
+        "anz",
+        "anz.",
+        "stück",
+        "st",
+        "st.",
+        "szt",
+        "szt.",
+        "ks",
+        "ks.",
+        "db",
+        "kpl",
+        "ant.",
+        "шт",
+        "шт.",
+        "個",
+        "件",
+        "台",
+        "个",
+        "개",
+        "건",
+    }
+)
 _SCALES = {
     "k": 1e3, "t": 1e3, "tsd": 1e3, "tsd.": 1e3, "thousand": 1e3, "thousands": 1e3, "tausend": 1e3, "000": 1e3, "'000": 1e3, "000s": 1e3, "'000s": 1e3,
     "m": 1e6, "mn": 1e6, "mm": 1e6, "mio": 1e6, "mio.": 1e6, "million": 1e6, "millions": 1e6, "millionen": 1e6,
     "bn": 1e9, "mrd": 1e9, "mrd.": 1e9, "billion": 1e9, "milliarden": 1e9,
+    "tys": 1e3, "tys.": 1e3, "tis": 1e3, "tis.": 1e3, "miles": 1e3, "milliers": 1e3, "tusen": 1e3, "тыс": 1e3, "тыс.": 1e3, "тис.": 1e3, "千": 1e3, "천": 1e3,
+    "mln": 1e6, "mln.": 1e6, "milj.": 1e6, "miljoner": 1e6, "mill.": 1e6, "millones": 1e6, "milhões": 1e6, "milioni": 1e6, "млн": 1e6, "百万": 1e6, "백만": 1e6,
+    "mld": 1e9, "mld.": 1e9, "mlrd": 1e9, "milliards": 1e9, "млрд": 1e9, "万": 1e4, "만": 1e4, "億": 1e8, "亿": 1e8, "억": 1e8,
 }  # fmt: skip
 _AMBIGUOUS = frozenset({"m", "t", "k"})  # metres, tonnes: scales only beside money, or k alone
 _FOOTNOTE = re.compile(
     r"(?<=[\d%)])\s*(?:[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹]+|\s[a-e]\)|\s*\((?:p|e|r|s|prov\.?|est\.?|rev\.?|vorl\.?)\))$", re.I
 )
+_BOUND = re.compile(r"^[<>≤≥]=?\s*(?=[\d.,+\-−])")
+_BELOW = re.compile(r"^\(([^()+\-−–]*\d[^()]*)\)$|^[\-−–]\s*([^\d\s.,()+\-−–].*)$")
 _HOURS = re.compile(r"^(?P<h>\d{1,3})\s*(?:h|hrs?|std\.?)\s*(?:(?P<m>\d{1,2})\s*(?:m|min\.?)?)?$", re.I)  # 1 h 30
 _NUMBER = re.compile(r"^[+\-−–]?\s*(?:\d{1,3}(?:[\s\u00a0\u202f',.’]\d{3})+|\d+)?(?:[.,]\d+)?(?:e[+\-]?\d+)?$", re.I)
 _SPLIT = re.compile(r"^(?P<before>[^\d+\-−–(.,]*)(?P<number>[(+\-−–]?\s*[\d.,'’\s\u00a0\u202f]*\d(?:e[+\-]?\d+)?\s*\)?-?)(?P<after>[^\d]*)$", re.I)  # fmt: skip
@@ -90,13 +132,14 @@ def measure_of(text: str) -> Measure | None:
     for sign, code in CURRENCIES.items():
         if sign in rest.lower():
             unit, rest = code, re.sub(re.escape(sign), " ", rest, flags=re.I)
-    for code in _CODES:
-        if not unit and (found := re.search(rf"(?:^|[^A-Za-z])(T|k|m)?{code}(?:$|[^A-Za-z])", f" {rest} ")):
-            unit, rest = code, rest.replace(f"{found[1] or ''}{code}", f" {found[1] or ''} ")
+    if not unit and (found := _CODE.search(rest)):
+        unit, rest = found[2], f"{rest[: found.start()]} {found[1] or ''} {rest[found.end() :]}"
     for part in rest.replace("/", " ").split():
         word = part.lower()
         if not unit and word in _WORDS:
             unit = _WORDS[word]
+        elif not unit and scale != 1 and word in _BY_WORD:  # thousands of tonnes
+            unit = _BY_WORD[word]
         elif word in _SCALES and (unit or word not in _AMBIGUOUS or word == "k"):
             scale *= _SCALES[word]
         elif word not in ("of", "x", "in", "von"):
@@ -106,6 +149,12 @@ def measure_of(text: str) -> Measure | None:
 
 def taken_apart(label: str) -> tuple[str, Measure | None]:
     """A heading without the unit it gives, and that unit: ``Revenue (£k)`` is Revenue in pounds times a thousand."""
+    name, measure = _taken_apart(label)
+    hours = measure is not None and measure.unit == "t" and measure.scale == 1 and "duration" in told_by(name)
+    return name, Measure("h") if hours else measure  # t is timer in the north, and tonnes
+
+
+def _taken_apart(label: str) -> tuple[str, Measure | None]:
     plain = " ".join(label.split())
     for found in re.finditer(r"[(\[]([^()\[\]]+)[)\]]", plain):
         if (measure := measure_of(found[1])) is not None:
@@ -140,7 +189,9 @@ def quantity(text: str, way: Decimal = "point") -> Quantity | None:
     """A cell as a figure: brackets and a trailing minus take off, footnote signs fall away; None for anything else."""
     if text.isdigit() and text.isascii():
         return Quantity(float(text))
-    plain = _FOOTNOTE.sub("", text.strip())
+    plain = _BOUND.sub("", _FOOTNOTE.sub("", text.strip()))
+    below = _BELOW.match(plain)  # ($45.00), -$45
+    plain = (below[1] or below[2]).strip() if below else plain
     if (lasts := _HOURS.match(plain)) and lasts["m"]:
         return Quantity(float(int(lasts["h"]) * 60 + int(lasts["m"])), Measure("min"))
     split = _SPLIT.match(plain)
@@ -153,7 +204,7 @@ def quantity(text: str, way: Decimal = "point") -> Quantity | None:
         if found is None:
             return None
         measure = found
-    less = (number.startswith("(") and number.endswith(")")) or number.endswith("-")
+    less = below is not None or (number.startswith("(") and number.endswith(")")) or number.endswith("-")
     number = number.strip("() ").rstrip("-").strip()
     if not _NUMBER.match(number) or not any(sign.isdigit() for sign in number):
         return None

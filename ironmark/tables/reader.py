@@ -27,6 +27,7 @@ from ironmark.tables.celltypes import (
     way_of,
 )
 from ironmark.tables.column_typing import by_members
+from ironmark.tables.numerals import has_others, in_plain_digits
 from ironmark.tables.parted import parted
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
 
@@ -99,8 +100,9 @@ def planned(head: bytes, *, strictly: bool = True) -> Plan | None:
 
 
 def is_marked(body: bytes) -> bool:
-    """Whether it is text of another kind than bytes that are letters."""
-    return body.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)) or b"\0" in body[:64]
+    """Whether it is text of another kind than bytes that are letters, and digits as they are read."""
+    marked = body.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)) or b"\0" in body[:64]
+    return marked or has_others(body[:_SAMPLE].decode(errors="ignore"))
 
 
 def head_of(body: bytes) -> bytes:
@@ -255,6 +257,7 @@ def typed_table(
 def decoded(body: bytes) -> tuple[str, list[Problem]]:
     """A text whose lines end in line feeds, and what is to be said of its letters. Raises Unreadable."""
     text, problems = _decoded(body)
+    text = in_plain_digits(text)
     return (text if "\n" in text else text.replace("\r", "\n")), problems
 
 

@@ -3,18 +3,53 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
+from statistics import median
 
 import polars as pl
 
 from ironmark.core.measuring import told_by
+from ironmark.tables.notations import is_period
 from ironmark.tables.table import NEARLY
 
 A_MINUTE = 60e6  # microseconds
 IN_MINUTES = "How long it took is read in minutes."
 _SPAN = r"^\s*\d{1,4}:[0-5]\d(:[0-5]\d([.,]\d+)?)?\s*$"
+_WRITTEN, _MOSTLY = re.compile(_SPAN), 0.6
 _MORNING = 6 * 60.0  # minutes: the times of a day are as a rule later than that, what takes so long is rare
 _DAY = 24 * 60.0
-_IN_SECONDS = re.compile(r"\bm{1,2}:s{1,2}\b|\bmin(uten)?[:.]se[ck]", re.I)
+_IN_SECONDS = re.compile(r"\bm(?:m|in|ins|inutes?|inuten)?\s?[:.]\s?s(?:s|ecs?|ek|econds?|ekunden)?\b", re.I)
+
+
+def below_periods(rows: Sequence[tuple[str, ...]]) -> Sequence[tuple[str, ...]]:
+    """The lines of a table, how long things took below a period as minutes with their unit; times of the day as they are."""
+    spans: dict[int, list[int]] = {}
+    below = 0
+    for column in range(len(rows[0]) if rows else 0):
+        filled = [at for at, row in enumerate(rows) if row[column].strip()]
+        of = [at for at in filled if _WRITTEN.match(rows[at][column])]
+        if of and any(is_period(rows[at][column]) for at in filled if at < of[0]):
+            spans[column] = of
+            below += sum(at >= of[0] for at in filled)
+    texts = [rows[at][column] for column, of in spans.items() for at in of]
+    if not texts or len(texts) < _MOSTLY * below:
+        return rows
+    seconds = any(_IN_SECONDS.search(cell) for row in rows[:20] for cell in row)
+    minutes = [_minutes(text, seconds) for text in texts]
+    if not seconds and median(minutes) >= _MORNING and max(minutes) < _DAY:
+        return rows
+    made = [list(row) for row in rows]
+    places = ((at, column) for column, of in spans.items() for at in of)
+    for (at, column), found in zip(places, minutes, strict=True):
+        made[at][column] = f"{found:.4f} min"
+    return [tuple(row) for row in made]
+
+
+def _minutes(text: str, seconds: bool) -> float:
+    parts = [float(part.replace(",", ".")) for part in text.split(":")]
+    if len(parts) == 2 and seconds:
+        parts = [0.0, *parts]
+    return parts[0] * 60 + parts[1] + (parts[2] / 60 if len(parts) > 2 else 0.0)
 
 
 def minutes_of(texts: pl.Series, label: str) -> pl.Series | None:

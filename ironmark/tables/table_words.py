@@ -5,7 +5,7 @@ import re
 from ironmark.core.nearest import folded
 
 TOTALS = re.compile(
-    r"^(grand |sub-?)?(totals?|totale|totaal|sum|summe|gesamt|gesamtsumme|insgesamt|zwischensumme|somme|suma|summa|razem|celkem|yhteensa|overall|all together|altogether|i alt|ialt|totalt|toplam|ogolem|osszesen)\b|\btotal$|\bgesamt$"
+    r"^(grand |sub-?)?(totals?|totale|totaal|sum|summe|gesamt|gesamtsumme|insgesamt|zwischensumme|somme|suma|summa|razem|celkem|yhteensa|overall|all together|altogether|i alt|ialt|totalt|toplam|ogolem|osszesen|合計|小計|総計|合计|小计|总计|합계|총계|소계|итого|всего|المجموع|الاجمالي)\b|\btotal$|\bgesamt$"
 )  # fmt: skip
 # What is worked out from the periods beside it.
 WORKED_OUT = re.compile(
@@ -16,15 +16,17 @@ UNIT_HEADS = frozenset(
 )
 TARGET = "target"  # what is added to the name of a figure for the column of its targets
 TARGETS = re.compile(
-    r"\b(targets?|plan|planned|budget|goal|ziel|zielwert|soll|objectif|cible|objetivo|meta|obiettivo|doel|streef\w*|mal|maal|cel|limit|threshold)\b"
+    r"\b(targets?|plan|planned|budget|goal|ziel|zielwert|soll|objectif|cible|objetivo|meta|obiettivo|doel|streef\w*|mal|maal|cel|limit|threshold|tavoite\w*|hedef\w*|план\w*|цел[ьи])\b|^(目標|目标|計画|计划|予算|预算|목표|계획|예산|الهدف|المستهدف)"
 )
-ACTUALS = re.compile(r"\b(actuals?|ist|reel|realise|real|effettivo|consuntivo|werkelijk|faktisk|utfall|wykonanie)\b")
+ACTUALS = re.compile(
+    r"\b(actuals?|ist|reel|realise|real|effettivo|consuntivo|werkelijk|faktisk|utfall|wykonanie|toteuma|skutecnost|teny|gerceklesen|факт\w*)\b|^(実績|实际|实绩|실적|الفعلي)"
+)
 # The same where it is sure: items may be sold.
 KPI_NAMES = re.compile(
-    r"\b(kpi|metric|indicator|kennzahl|kenngrosse|indikator|indicateur|indicador|indicatore|kengetal|nyckeltal|wskaznik|nokkeltall|nogletal|tunnusluku)s?\b"
+    r"\b(kpi|metric|indicator|kennzahl|kenngrosse|indikator|indicateur|indicador|indicatore|kengetal|nyckeltal|wskaznik|nokkeltall|nogletal|tunnusluku|ukazatel|mutato|gosterge|показател[ьи]|показник)s?\b|^(指標|指标|지표|المؤشر)"
 )
 KPI_HEADS = re.compile(
-    r"\b(kpi|figure|measure|metric|indicator|kennzahl|kenngrosse|indikator|indicateur|indicador|indicatore|kengetal|nyckeltal|wskaznik|item|what)s?\b"
+    r"\b(kpi|figure|measure|metric|indicator|kennzahl|kenngrosse|indikator|indicateur|indicador|indicatore|kengetal|nyckeltal|wskaznik|ukazatel|mutato|gosterge|показател[ьи]|показник|item|what)s?\b|^(項目|项目|指標|指标|항목|지표|المؤشر)"
 )
 DIRECTION_HEADS = re.compile(
     r"\b(better|good|direction|besser|gut|richtung|sens|mieux|mejor|direccion|meglio|direzione|beter|richting|battre|lepiej)\b"

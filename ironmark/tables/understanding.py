@@ -19,6 +19,7 @@ from ironmark.tables.lines import LineMark, Lines
 from ironmark.tables.notations import YEARLESS, Periods, Settled
 from ironmark.tables.quantities import PLAIN, Measure, is_blank, quantity, written_way
 from ironmark.tables.reader import typed_in_parts
+from ironmark.tables.spans import below_periods
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers
 from ironmark.tables.table_words import YEAR
 from ironmark.tables.told import Better, ColumnMark, Down, GroupsAre, Told
@@ -61,9 +62,48 @@ class Understood:
         return more + sum(line.kind == "row" for line in self.lines)
 
 
+@dataclass(frozen=True)
+class _Meant:
+    """What the lines of a table mean, before its cells are typed."""
+
+    lines: Lines
+    heads: Heads
+    made: Unfolding
+    differs: list[str]
+    year: int | None
+    tidy: bool
+
+
 def understand(grid: Grid, told: Told = Told(), *, name: str = "", year_start: int = 1) -> Understood:
     """Read a table by what its cells are. name: of its file, which may tell a year. Raises Unreadable."""
-    lines = Lines(grid.rows, told.lines, told.block)
+    meant = _meant(grid, told, name, year_start)
+    lines, heads, made, year = meant.lines, meant.heads, meant.made, meant.year
+    found, across = made.result, heads.across
+    periods = across or made.period
+    # A year that each row says, in its group or beside it, is not asked for.
+    yearless = across is not None and not made.group_years and not heads.at("year", "period")
+    asks = yearless and across is not None and (across.yearless or any(key in YEARLESS for key in across.notations))
+    alone = across is None and made.period is None and not told.as_of and year is None
+    asks |= alone and any((read := heads.period_of(at)) and read.yearless for at in heads.at("period"))
+    names = tuple(block.name or f"table {n}" for n, block in enumerate(lines.blocks, start=1))
+    return Understood(
+        grid, told, tuple(lines.marks), tuple(heads.marks), made.down, found.grain, across,
+        _typed(found, meant.differs, year_start), found.units, found.better,
+        tuple(Counter(c for at in lines.body for c in grid.rows[at] if c and is_blank(c))),
+        year, asks, meant.tidy, tuple(meant.differs), made.measure,
+        names if _has_other_tables(lines) else (), lines.block + 1, made.groups_are, found.places,
+        tuple(dict.fromkeys(made.groups.values())), periods.unread if periods else (), bool(periods and periods.told),
+    )  # fmt: skip
+
+
+def units_of(grid: Grid) -> Mapping[str, Measure]:
+    """The units that a plain list gives, by its heads; none where it is another table. Raises Unreadable."""
+    meant = _meant(grid, Told(), "", 1)
+    return meant.made.result.units if meant.tidy else {}
+
+
+def _meant(grid: Grid, told: Told, name: str, year_start: int) -> _Meant:
+    lines = Lines(below_periods(grid.rows), told.lines, told.block)
     if not lines.body:
         raise Unreadable("No line of figures was found. The table needs a line of heads and figures below them.")
     way: Decimal = written_way([c for row in grid.rows[:400] for c in row if c and quantity(c) is not None])
@@ -79,31 +119,21 @@ def understand(grid: Grid, told: Told = Told(), *, name: str = "", year_start: i
     if not lines.body:
         raise Unreadable("Every line of figures was told to be left out. Leave at least one.")
     made = Unfolding(heads, told, texts)
-    found, across = made.result, heads.across
+    found = made.result
     differs += found.mixed
-    other_tables = len(lines.blocks) > len(lines.alike)
     as_it_is = replace(told, down=None if told.down == "rows" else told.down)
     tidy = (
-        across is None and lines.heads == [0] and not made.groups and not differs and not other_tables
+        heads.across is None and lines.heads == [0] and not made.groups and not differs and not _has_other_tables(lines)
         and all(line.kind in ("head", "row", "blank") for line in lines.marks)
         and all(column.kind in ("member", "figure", "period") for column in heads.marks)
         and len(made.periods_at) < 2 and found.plain and made.down == "rows"
         and all(one.scale == 1 for one in found.units.values()) and not told.as_of and as_it_is == replace(Told(), sheet=told.sheet)
     )  # fmt: skip
-    periods = across or made.period
-    # A year that each row says, in its group or beside it, is not asked for.
-    yearless = across is not None and not made.group_years and not heads.at("year", "period")
-    asks = yearless and across is not None and (across.yearless or any(key in YEARLESS for key in across.notations))
-    alone = across is None and made.period is None and not told.as_of and year is None
-    asks |= alone and any((read := heads.period_of(at)) and read.yearless for at in heads.at("period"))
-    return Understood(
-        grid, told, tuple(lines.marks), tuple(heads.marks), made.down, found.grain, across,
-        _typed(found, differs, year_start), found.units, found.better,
-        tuple(Counter(c for at in lines.body for c in grid.rows[at] if c and is_blank(c))),
-        year, asks, tidy, tuple(differs), made.measure,
-        tuple(block.name or f"table {n}" for n, block in enumerate(lines.blocks, start=1)) if other_tables else (),
-        lines.block + 1, made.groups_are, found.places, tuple(dict.fromkeys(made.groups.values())), periods.unread if periods else (), bool(periods and periods.told),
-    )  # fmt: skip
+    return _Meant(lines, heads, made, differs, year, tidy)
+
+
+def _has_other_tables(lines: Lines) -> bool:
+    return len(lines.blocks) > len(lines.alike)
 
 
 def _typed(found: Result, differs: list[str], year_start: int) -> Table:

@@ -7,9 +7,10 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
+from ironmark.core.belonging import UNNAMED
 from ironmark.core.nearest import folded
 from ironmark.core.periods import RowGrain
-from ironmark.tables.heads import Heads
+from ironmark.tables.heads import Heads, is_target
 from ironmark.tables.notations import Periods, Settled, is_period, read_periods
 from ironmark.tables.quantities import (
     PLAIN,
@@ -107,10 +108,19 @@ class Unfolding:
             return self.told.down
         members = self.heads.at("member")
         named = any(KPI_HEADS.search(folded(self.heads.labels[at])) for at in members)
-        own = {self._measure_of_row(at).unit for at in self.body} - {""}
+        own = self._units_of_rows()
         aims = any(is_target(self._first(at)) for at in self.body)
         told = named or aims or len(own) > 1 or bool(self.heads.at("unit", "target", "better"))
         return "kpis" if members and told else "members"
+
+    def _units_of_rows(self) -> set[str]:
+        """The units that rows have; a row of plain figures is of another one than percents."""
+        units = {at: self._measure_of_row(at).unit for at in self.body}
+        own = set(units.values()) - {""}
+        if own != {"%"}:
+            return own
+        plain = self._quantities([at for at, unit in units.items() if not unit], self.heads.at("across", "figure"))
+        return own | {""} if any(abs(one.value) > 1 and not one.measure.unit for one in plain) else own
 
     def _first(self, at: int) -> str:
         return next((self.rows[at][c] for c in reversed(self.heads.at("member")) if self.rows[at][c]), "")
@@ -127,7 +137,7 @@ class Unfolding:
 
     def _measure_name(self) -> str:
         plain = [taken_apart(YEAR.sub("", text).strip(" ,.:-–"))[0].strip(" ,.:-–") for text in self.lines.titles[:1]]
-        return next((text for text in plain if 0 < len(text) <= 40), "") or "Value"
+        return next((text for text in plain if 0 < len(text) <= 40), "") or UNNAMED
 
     def _group_years(self) -> dict[int, int]:
         """The years that the names of groups are, by line: two tables with the same heads, a year above each."""
@@ -431,12 +441,6 @@ class Unfolding:
         if len(units) > 1:
             said = ", ".join(units[:-1]) + f" and {units[-1]}"
             self.result.mixed.append(f"{name} has figures in {said}. They are read as numbers alike: keep one unit in a column.")  # fmt: skip
-
-
-def is_target(text: str) -> bool:
-    """Whether a row is nothing but the target of the one above."""
-    plain = folded(taken_apart(text)[0])
-    return bool(TARGETS.fullmatch(plain)) or bool(TARGETS.match(plain) and len(plain.split()) == 1)
 
 
 def _month_of(part: str, year: str) -> str:

@@ -15,7 +15,7 @@ import polars as pl
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.nearest import LETTERS
 from ironmark.tables.column_typing import by_members
-from ironmark.tables.heads import OF_EACH_ROW, REMARKS
+from ironmark.tables.heads import OF_EACH_ROW, REMARKS, is_target
 from ironmark.tables.lines import NEAR
 from ironmark.tables.quantities import PLAIN, taken_apart
 from ironmark.tables.reader import Plan, parsed, separator_of
@@ -23,7 +23,7 @@ from ironmark.tables.table import Table, assign_roles, columns_of, identifiers, 
 from ironmark.tables.table_words import TARGETS, TOTALS
 from ironmark.tables.told import ColumnMark
 from ironmark.tables.understanding import Understood
-from ironmark.tables.unfolding import MOST_PLACES, is_target
+from ironmark.tables.unfolding import MOST_PLACES
 
 FEWEST = 5000  # rows: of fewer every cell is looked at, which finds sums that are called nothing
 _ODD = r"[\u00a0\s]{2}|\u00a0|^\s|\s$|^'|[¹²³⁴⁵⁶⁷⁸⁹*†‡]+\s*$"  # what is written otherwise once it is read

@@ -47,6 +47,21 @@ class Shares(unittest.TestCase):
         self.assertGreaterEqual(held_sources.share_of(1 << 30, 2), 200 << 20)
 
 
+class RoomForPages(unittest.TestCase):
+    def test_a_page_of_very_many_readings_has_rows_make_room_until_it_is_done(self) -> None:
+        sources = Sources(mock.MagicMock(), memory=1 << 30)
+        held = mock.Mock(weight=400 << 20)
+        held.lighten.side_effect = lambda: setattr(held, "weight", 90 << 20)
+        sources._held = {mock.Mock(): held}  # type: ignore[dict-item]  # the last one used, which is never given up
+        with sources.readings() as session:
+            sources.make_room(session, 100)
+            self.assertEqual((held.lighten.call_count, sources._lent), (0, 0))
+            sources.make_room(session, 9_000)
+            self.assertEqual((held.lighten.call_count, len(sources._held)), (1, 1))
+            self.assertGreater(sources._lent, 300 << 20)
+        self.assertEqual(sources._lent, 0)
+
+
 class FakeLive:
     """A live source that says when it is closed."""
 

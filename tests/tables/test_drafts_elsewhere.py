@@ -184,6 +184,37 @@ class Elsewhere(unittest.TestCase):
                     if wanted:
                         self.assertEqual(read_table(body).table.frame[column.name].to_list()[:2], wanted)
 
+    def test_what_is_per_hour_or_in_a_litre_is_no_duration_and_never_added_up(self) -> None:
+        for head in ("Wind (km/h)", "E. coli [CFU/100 ml]", "Nitrat (mg/l)"):
+            made = self.made(f"Day;Area;{head}", "north;#", "south;#")
+            self.assertFalse(
+                any("sum(" in formula for formula in made if "count" not in formula) and "km" not in head, head
+            )
+            table = read_table(rows_of(f"Day;Area;{head}", "north;#", "south;#")).table
+            (kpi,) = (k for k in draft("R", facts_of(table.frame, table.columns)).kpis if table.columns[2].name in k.formula and k.place == "made")  # fmt: skip
+            self.assertNotEqual(kpi.unit.kind, "duration", head)
+
+    def test_a_bound_is_read_as_its_figure_and_age_bands_stay_names(self) -> None:
+        cells = ["<0.5", "0.7", "n.d.", "<0.5", "1.2"] * 6
+        table = read_table("\n".join(["Day;Lead", *(f"2026-05-{1 + n % 28:02d};{cell}" for n, cell in enumerate(cells))]).encode()).table  # fmt: skip
+        self.assertEqual(table.frame["lead"].to_list()[:5], [0.5, 0.7, None, 0.5, 1.2])
+        self.assertIn("12 cells say no more than a bound, such as “<0.5”", table.problems[0].message)
+        bands = ["<18", ">65", "<18"] * 9
+        table = read_table("\n".join(["Day;Age", *(f"2026-05-{1 + n % 28:02d};{cell}" for n, cell in enumerate(bands))]).encode()).table  # fmt: skip
+        self.assertEqual(table.columns[1].type, "text")
+
+    def test_weights_are_counts_and_no_plans(self) -> None:
+        self.assertIn("mean(availability)", self.made("Day;Area;Availability;Output kWh", "north;9#%;#", "south;8#%;#"))
+        self.assertIn("sum(within_sla) / sum(tickets)", self.made("Day;Area;Tickets;Within SLA", "north;2#;1#", "south;3#;2#"))  # fmt: skip
+
+    def test_the_only_figures_are_what_their_table_is_called(self) -> None:
+        table = read_table(b"Shop,Jan 2026,Feb 2026\nA,1,2\nB,3,4").table
+        made = draft("Takings", facts_of(table.frame, table.columns), counted_rows=False).kpis
+        self.assertEqual([kpi.name for kpi in made if kpi.place == "made"], ["Takings"])
+        table = read_table(b"Project,Jan 2026,Feb 2026\nA,On track,Delayed\nB,Delayed,On track").table
+        made = draft("Projects", facts_of(table.frame, table.columns)).kpis
+        self.assertIn('count(where value = "On track") / count()', {kpi.formula for kpi in made if kpi.place == "made"})
+
     def test_money_is_told_by_how_it_is_written(self) -> None:
         for cell, unit in (("{} zł", "PLN"), ("{} Kč", "CZK"), ("{} Ft", "HUF"), ("₺{}", "TRY"), ("{} грн", "UAH"), ("CHF {}", "CHF"), ("US$ {}", "USD"), ("{}円", "JPY")):  # fmt: skip
             lines = [f"2025-03-{1 + n % 28:02d};{cell.format(f'{n} {100 + n},50')}" for n in range(1, 40)]

@@ -157,6 +157,12 @@ class Records(unittest.TestCase):
                 self.assertEqual(table.frame["fare"].to_list(), [12.5, None])
                 self.assertEqual(table.frame["late"].to_list(), [True, None])
 
+    def test_objects_within_objects_are_columns_of_their_own(self) -> None:
+        records = [{"at": "2026-05-01", "kiln": {"id": "K1", "at": "Hall"}, "tags": ["a", "b"], "held": [{"x": 1}]}]
+        table = read_file(json.dumps({"meta": [1], "data": {"items": records}}).encode())
+        self.assertEqual([c.label for c in table.columns], ["at", "kiln id", "kiln at", "tags", "held"])
+        self.assertEqual(table.frame.row(0)[1:4], ("K1", "Hall", "a, b"))
+
     def test_other_json_is_refused_in_words(self) -> None:
         for text in ("{", "[1, 2]", "[]", '{"a": [}', "[" * 5000):
             with self.subTest(text[:10]), self.assertRaises(Unreadable) as caught:

@@ -31,6 +31,8 @@ EACH = {
     "W/E 1/2/2026": (D(2026, 1, 26), "week"), "Week ending 31 Jan 2026": (D(2026, 1, 26), "week"), "semaine du 26 janvier 2026": (D(2026, 1, 26), "week"),
     "week of 1/25/2026": (D(2026, 1, 26), "week"), "wc 2026-01-26": (D(2026, 1, 26), "week"), "Week of 5/1/2026": (D(2026, 1, 5), "week"),
     "2026": (D(2026, 1, 1), "year"), "FY2025/26": (D(2025, 1, 1), "year"), "2025/26": (D(2025, 1, 1), "year"), "FY26": (D(2026, 1, 1), "year"),
+    "Q3 FY26": (D(2026, 7, 1), "quarter"), "FY26 Q3": (D(2026, 7, 1), "quarter"), "Q2 2025/26": (D(2025, 4, 1), "quarter"), "2025/26 Q2": (D(2025, 4, 1), "quarter"),
+    "H2 FY26": (D(2026, 7, 1), "half"), "P03 FY26": (D(2026, 3, 1), "month"), "FY2026-P12": (D(2026, 12, 1), "month"),
 }  # fmt: skip
 NONE = (
     "Upper",
@@ -44,6 +46,8 @@ NONE = (
     "W60 2026",
     "May be",
     "2025/28",
+    "Q5 FY26",
+    "P13 FY26",
     "Hall 3",
     "We are 3",
     "week of travel",
@@ -131,7 +135,7 @@ class Notations(unittest.TestCase):
 
     def test_the_financial_year_begins_where_the_calendar_says(self) -> None:
         april = Settled(year_start=4)
-        for text, day in (("FY2025/26", D(2025, 4, 1)), ("FY26", D(2025, 4, 1)), ("2026 Q1", D(2026, 4, 1)), ("H2 2026", D(2026, 10, 1)), ("2026", D(2026, 4, 1))):  # fmt: skip
+        for text, day in (("FY2025/26", D(2025, 4, 1)), ("FY26", D(2025, 4, 1)), ("2026 Q1", D(2026, 4, 1)), ("H2 2026", D(2026, 10, 1)), ("2026", D(2026, 4, 1)), ("Q3 FY26", D(2025, 10, 1)), ("2025/26 Q4", D(2026, 1, 1)), ("P10 FY26", D(2026, 1, 1))):  # fmt: skip
             found = read_periods([text], april, "Year")
             self.assertTrue(found and found.days[0] == day, f"{text} {found}")
 

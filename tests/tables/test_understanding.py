@@ -69,6 +69,13 @@ TABLES: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, An
     "an indicator that is told twice": ("Month,Indicator,Value\n2026-01,Visits,5\n2026-01,Visits,6\n2026-02,Calls,7", 3, "month", ["Month", "Indicator", "Value"], ["2026-01-01", "Visits", 5.0], {}),
     "an indicator in two units": ("Month,Indicator,Value\n2026-01,Sales,5\n2026-01,Sales (£k),6\n2026-02,Calls,7", 3, "month", ["Month", "Indicator", "Value"], ["2026-01-01", "Sales", 5.0], {}),
     "items are sold": ("Month,Item,Sold\n2026-01,Hats,5\n2026-01,Caps,6\n2026-02,Hats,7\n2026-02,Caps,7", 4, "month", ["Month", "Item", "Sold"], ["2026-01-01", "Hats", 5.0], {}),
+    "months below their quarters": (";Q1 2026;;;;Q2 2026;\n;Jan;;Feb;;Apr;\nWerk;Soll;Ist;Soll;Ist;Soll;Ist\nNord;10;11;12;13;14;15\nSüd;20;21;22;23;24;25", 6, "month", ["Werk", "Month", "Value target", "Value"], ["Nord", "2026-01-01", 10.0, 11.0], {}),
+    "how long things took below months": ("Average response (min:s)\nStation,Jan 2026,Feb 2026\nHill,4:30,5:15\nMill,7:00,n/a", 4, "month", ["Station", "Month", "Average response (min:s)"], ["Hill", "2026-01-01", 4.5], {"title": 1, "blanks": ("n/a",), "unit": {"Average response (min:s)": "min"}}),
+    "times of the day below days": ("Ferry,1 May 2026,2 May 2026\nNorth,8:30,9:15\nSouth,17:00,16:45", 4, "day", ["Ferry", "Day", "Value"], ["North", "2026-05-01", "8:30"], {}),
+    "bounds for targets": ("Kennzahl;Einheit;Ziel;Jan 2026;Feb 2026\nUmschlag;Tsd. t;120;118,2;121,9\nLiegezeit;h;≤ 18;19,2;17,8\nPünktlichkeit;%;> 92 %;91,2%;93,0%", 2, "month", ["Month", "Umschlag", "Umschlag target", "Liegezeit", "Liegezeit target", "Pünktlichkeit", "Pünktlichkeit target"], ["2026-01-01", 118200.0, 120000.0, 19.2, 18.0, 0.912, 0.92], {"unit": {"Umschlag": "t", "Liegezeit": "h"}}),
+    "KPIs in other letters": ("部署,項目,2026年1月,2026年2月\n営業,残業時間,12,14\n営業,目標,10,10\n営業,有給取得率,60%,70%", 2, "month", ["部署", "Month", "残業時間", "残業時間 target", "有給取得率"], ["営業", "2026-01-01", 12.0, 10.0, 0.6], {}),
+    "percents beside plain figures": ("Ward,Jan 2026,Feb 2026\nBeds in use,91%,94%\nFalls,12,9", 2, "month", ["Month", "Beds in use", "Falls"], ["2026-01-01", 0.91, 12.0], {}),
+    "digits of another script": ("الفرع,التاريخ,الطلبات,الحصة\nالشمال,٢٠٢٦-٠٥-٠١,١٢٠,٤٥٫٥٪\nالجنوب,٢٠٢٦-٠٥-٠٢,٩٠,٥٠٪", 2, "day", ["التاريخ", "الفرع", "الطلبات", "الحصة"], ["2026-05-01", "الشمال", 120.0, 0.455], {}),
     "no date at all": ("Branch,Members,Income €\nA,10,100\nB,20,250", 2, None, ["Branch", "Members", "Income €"], ["A", 10.0, 100.0], {}),
 }  # fmt: skip
 
@@ -258,6 +265,10 @@ class Tables(unittest.TestCase):
         for text, unit, scale in (("£k", "GBP", 1e3), ("in TEUR", "EUR", 1e3), ("Mio. €", "EUR", 1e6), ("%", "%", 1), ("min", "min", 1), ("kg", "kg", 1)):  # fmt: skip
             found = measure_of(text)
             self.assertTrue(found and (found.unit, found.scale) == (unit, scale), text)
+        for text, unit, scale in (("tys. zł", "PLN", 1e3), ("млн", "", 1e6), ("Mio. kWh", "kWh", 1e6), ("szt.", "", 1)):
+            found = measure_of(text)
+            self.assertTrue(found is not None and (found.unit, found.scale) == (unit, scale), text)
+        self.assertEqual([m and m.unit for _, m in map(taken_apart, ("Nedetid (t)", "Fangst (t)"))], ["h", "t"])
         for text in ("m", "north", "Upper deck"):
             self.assertIsNone(measure_of(text), text)
         self.assertEqual(taken_apart("Time [min]")[0], "Time")
@@ -268,6 +279,10 @@ class Tables(unittest.TestCase):
             ("5-", -5),
             ("12*", 12),
             ("−4.1%", -0.041),
+            ("($45.00)", -45),
+            ("-$4", -4),
+            ("(12%)", -0.12),
+            ("≤ 18", 18),
             ("1 234,5", 1234.5),
         ):
             read = quantity(text)

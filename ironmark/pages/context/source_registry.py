@@ -42,6 +42,11 @@ LOOK = 100 << 20  # that a look at many rows takes
 AMPLE = 128 << 20  # room for one thing to work in, from which more is read ahead of it
 OF_ROWS, OF_READINGS, OF_ANSWERS = 0.5, 0.03, 0.03  # of what a process may have; the rest is for what it works on
 MAKE_WAY_S = 60.0  # that what is worked out behind waits at most between two steps
+_MANY_READINGS, _A_READING = (
+    1_000,
+    40_000,
+)  # of a page that is not drawn beside all the rows there may be, and bytes of one
+_TAKEN = "taken"  # bytes, by the session they are taken in
 TURNS = 2  # pages worked on at once; more of them in one process take longer together than in turn
 
 OF_WORK = (1 - OF_ROWS - OF_READINGS - OF_ANSWERS) / TURNS  # for one thing it works on
@@ -119,7 +124,7 @@ class Sources:
     @contextmanager
     def readings(self) -> Iterator[Session]:
         """A session that sees one moment of the database."""
-        with self._readings(info={"reading": True}) as session:
+        with self._readings(info={"reading": True}) as session, self._given_back(session):
             yield session
 
     @contextmanager
@@ -132,7 +137,7 @@ class Sources:
     def changes(self) -> Iterator[Session]:
         """A transaction, committed at the end of the block. Raises OSError where the disk is full."""
         room.require_room()
-        with self._changes.begin() as session:
+        with self._changes.begin() as session, self._given_back(session):
             yield session
 
     def source(self, session: Session, dataset: StoredDataset) -> Source:
@@ -228,13 +233,32 @@ class Sources:
             with self._lock:
                 self._lent -= amount
 
-    def _give_up(self, older: Sequence[_Place] = ()) -> None:
-        """Drop what is ``older``, and the rows that were not used for longest where all take too much room; not the last."""
+    def make_room(self, session: Session, readings: int) -> None:
+        """Hold fewer rows until a session ends, where so many readings are drawn in it as take up what these may."""
+        if readings < _MANY_READINGS:
+            return
+        amount = readings * _A_READING
+        session.info[_TAKEN] = session.info.get(_TAKEN, 0) + amount
+        with self._lock:
+            self._lent += amount
+            self._give_up(busy=False)
+
+    @contextmanager
+    def _given_back(self, session: Session) -> Iterator[None]:
+        try:
+            yield
+        finally:
+            with self._lock:
+                self._lent -= session.info.pop(_TAKEN, 0)
+
+    def _give_up(self, older: Sequence[_Place] = (), *, busy: bool = True) -> None:
+        """Drop what is ``older``, and the rows that were not used for longest where all take too much room; not the last,
+        which is only made lighter, and not while it is ``busy``."""
         gone = list(older)
         weights = {key: source.weight for key, source in self._held.items() if key not in gone}
         unused = list(weights)[:-1]
         for lighter in (True, False):
-            for key in unused:
+            for key in list(weights) if lighter and not busy else unused:
                 if sum(weights.values()) <= self._most - self._lent:
                     break
                 if lighter:

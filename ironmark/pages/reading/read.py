@@ -51,6 +51,7 @@ def read_page(
     if period is not None and ends:
         sheets = tuple(_told_behind(sheet, period, through.get(sheet.id), ends) for sheet in sheets)
     figures = {key: read_sheet(context, held, scope, period) for key, held in figured.bodies.items()}
+    context.sources.make_room(context.session, sum(len(sheet.readings) for sheet in sheets))
     notes = notes_on(context, sheets, figured, figures)
     first = min((source.first for source in sources.values()), default=None)
     last = max((source.last for source in sources.values()), default=None)
