@@ -6,7 +6,7 @@ import threading
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator
-from contextlib import ExitStack, contextmanager
+from contextlib import ExitStack, contextmanager, nullcontext
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
@@ -86,9 +86,11 @@ class Reader:
     @contextmanager
     def looking_at(self, rows: Rows) -> Iterator[None]:
         """Go through many rows: one such look or two at a time in a process, since each holds some of them."""
-        if not isinstance(rows, Pieces):
+        with self.going_through_many() if isinstance(rows, Pieces) else nullcontext():
             yield
-            return
+
+    @contextmanager
+    def going_through_many(self) -> Iterator[None]:
         with ExitStack() as taken:
             try:
                 taken.enter_context(self._one_more())

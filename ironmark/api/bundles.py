@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from contextlib import nullcontext
+
 from fastapi import APIRouter, Depends, Query, Response, UploadFile
 
 from ironmark.api.access import Reader, reader
@@ -22,7 +24,8 @@ def pack_bundle(
 ) -> Response:  # fmt: skip
     """Everything, or some scorecards with all they rest on. rows: with the rows of datasets, not their columns alone;
     editions: with editions, standing orders and holidays."""
-    with who.read() as session:
+    takes_long = who.going_through_many() if rows else nullcontext()
+    with takes_long, who.sources.lent(who.sources.room if rows else 0), who.read() as session:
         made = bundle_pack.pack(session, scorecard or None, bundle_format.Wanted(rows, notes, editions))
     return download(made, "ironmark-bundle.zip", ZIP)
 

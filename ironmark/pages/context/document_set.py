@@ -26,7 +26,7 @@ from ironmark.store.datasets import StoredDataset
 from ironmark.store.eyes import Eyes
 from ironmark.store.records import Document, Kind
 
-_Body = TypeVar("_Body", KpiBody, YardstickBody)
+_Body = TypeVar("_Body", KpiBody, YardstickBody, PaletteBody)
 
 
 class DocumentSet:
@@ -79,6 +79,12 @@ class DocumentSet:
                 for key, document in records.get_many(self.session, kind, missing).items()
             },
         )
+
+    def _every(self, kind: Kind, model: type[_Body]) -> dict[str, _Body]:
+        """All documents of a kind by their keys, the first that was made first."""
+        now = records.numbered(self.session, kind)
+        self._saw(kind, now)
+        return self._documents(kind, list(now), model)
 
     def _fetch_books(self, kpis: Sequence[str], now: versions.Told) -> None:
         # A book is its KPI's: one that was deleted and made anew starts its versions again.
@@ -162,16 +168,14 @@ class DocumentSet:
     @cached_property
     def palettes(self) -> dict[str, Palette]:
         """Every palette by its key: those that come with the product, then the own ones."""
-        own = records.list_all(self.session, "palette")
-        self._saw("palette", {found.id: found.version for found in own})
-        return PALETTES | {found.id: PaletteBody.model_validate(found.body).as_palette(found.id) for found in own}
+        own = self._every("palette", PaletteBody)
+        return PALETTES | {key: body.as_palette(key) for key, body in own.items()}
 
     @cached_property
     def yardsticks_made(self) -> dict[str, str]:
         """The first yardstick that was made for a KPI, by the KPI."""
-        every = records.list_all(self.session, "yardstick")
-        self._saw("yardstick", {document.id: document.version for document in every})
-        return {document.body["kpi"]: document.id for document in reversed(every) if document.body.get("kpi")}
+        every = self._every("yardstick", YardstickBody)
+        return {body.kpi: key for key, body in reversed(every.items()) if body.kpi}
 
     @cached_property
     def states(self) -> dict[str, State]:
@@ -261,10 +265,7 @@ class DocumentSet:
     @cached_property
     def every_kpi(self) -> dict[str, KpiBody]:
         """Every KPI by its key, fetched when a formula or a text names one."""
-        every = {document.id: document for document in records.list_all(self.session, "kpi")}
-        # A name that is given to another KPI changes what is read.
-        self._saw("kpi", {key: document.version for key, document in every.items()})
-        return {key: KpiBody.model_validate(document.body) for key, document in every.items()}
+        return self._every("kpi", KpiBody)  # a name that is given to another one changes what is read
 
 
 def _applies(entry: MarkEntry, within: Mapping[str, Sequence[str]], adds: bool) -> bool:
