@@ -83,6 +83,7 @@ def parts_among(counts: Sequence[Facts], always: Sequence[Facts]) -> dict[Facts,
             and (whole.name in closeness or (part.within is None and (whole.most or 0.0) >= (part.most or 0.0)))
             and (part.name in whole.sum_of or _is_of(part, whole, closeness.get(whole.name, 0.0)))
         ]
+        fits = [whole for whole in fits if not stem_of(whole, PLAN)] or fits
         if fits:
             found[part] = max(fits, key=lambda whole: (round(closeness.get(whole.name, 0.0), 1), whole.most or 0.0))
     return found

@@ -11,9 +11,11 @@ from ironmark.core.drafting_words import (
     CAPACITY,
     GAINED,
     GOOD_OUTCOMES,
+    GREEN,
     OUTCOME,
     PLAN,
     SPENT,
+    TICKS,
     UNITS,
     USED,
     VARIANCE,
@@ -120,6 +122,7 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
         *(_share_of_flag(column) for column in columns if column.role == "flag"),
         *(kpi for column in columns if column.role == "segment" for kpi in _share_of_outcome(column, counted_rows)),
         *(kpi for column in columns if column.label == UNNAMED and not measures for kpi in _share_of_each(column)),
+        *(_share_ticked(column) for column in columns if _is_ticked(column)),
         *(_share_that_happened(column) for column in columns if _may_not_happen(column)),
     ]
     ratios = [_share_of_whole(part, whole) for part, whole in parts.items()]
@@ -195,6 +198,19 @@ def _may_not_happen(column: Facts) -> bool:
     timed = column.clock or (column.type == "date" and column.role != "period")
     event = bool({"clock"} & set(told_by(column.label))) or column.type == "date"
     return timed and event and FEW_BLANK <= column.blank <= MANY_BLANK
+
+
+def _is_ticked(column: Facts) -> bool:
+    """Whether its cells hold a tick or nothing."""
+    return column.type == "text" and 0 < column.blank < 1 and len(column.members) == 1 and column.members[0].strip().lower() in TICKS  # fmt: skip
+
+
+def _share_ticked(column: Facts) -> DraftKpi:
+    way = direction_of(column)
+    return DraftKpi(
+        handle_of(column.label, "share_of"), f"{column.label} share", f"count(where {column.name} is filled) / count()", PERCENT, way, "rate",
+        f"“{column.label}” is ticked or blank: the share of rows where it is ticked, {_SENSE[way]}.",
+    )  # fmt: skip
 
 
 def _share_that_happened(column: Facts) -> DraftKpi:
@@ -299,7 +315,8 @@ def _share_of_outcome(column: Facts, counted_rows: bool) -> list[DraftKpi]:
         return []
     affirmed = affirmed_of(column.members)
     outcome = bool(stem_of(column, OUTCOME)) or affirmed is not None
-    good = next((m for m in column.members if m != affirmed and stem_in(m, GOOD_OUTCOMES)), None)
+    others = [m for m in column.members if m != affirmed]
+    good = next((m for m in others if stem_in(m, GOOD_OUTCOMES) or m.strip().lower() in GREEN), None)
     bad = next((m for m in column.members if better_of(m) == "lower"), None)
     shifts = {"early", "late"} <= {m.strip().lower() for m in column.members}
     # One of several departments may well be called Complaints.

@@ -63,6 +63,12 @@ GOOD_OUTCOMES = _stems(
 )
 
 
+# how a state that is good is coloured,
+GREEN = frozenset({"🟢", "✅", "green", "grün", "vert", "verte", "verde", "groen", "grøn", "grønn", "grön", "vihreä", "zielony", "zelená", "zöld", "yeşil", "зелёный", "зелений", "绿", "緑", "초록"})  # fmt: skip
+# and what a cell is ticked with.
+TICKS = frozenset({"x", "✓", "✔", "☑", "☒", "✅", "•", "●", "*", "1", "+"})
+
+
 OUTCOME = _stems("outcome result state status")
 
 
@@ -103,7 +109,7 @@ UNITS = _stems("day days h hour hours hrs min mins minute minutes")
 YES_NO = tuple(
     tuple(pair.split("/")) for pair in _stems(
         "kyllä/ei igen/nem tak/nie ano/ne áno/nie sim/não da/nu da/ne да/нет да/не так/ні evet/hayır ναι/όχι はい/いいえ 有/無 有り/無し あり/なし 是/否 有/无 예/아니오 "
-        "예/아니요 네/아니요 j/n t/n ja/nej ja/nei ja/nee já/nei jah/ei jā/nē taip/ne sí/no sì/no نعم/لا כן/לא có/không ya/tidak ใช่/ไม่ใช่ po/jo oui/non bai/ez bo/na"
+        "예/아니요 네/아니요 j/n t/n ja/nej ja/nei ja/nee já/nei jah/ei jā/nē taip/ne sí/no sì/no نعم/لا כן/לא có/không ya/tidak ใช่/ไม่ใช่ po/jo oui/non bai/ez bo/na ✓/✗ ✓/✘ ✓/✕ ✓/× ✓/x ✔/✗ ✔/✘ ✔/✖ ✔/x ☑/☐ ☒/☐ ✅/❌ 👍/👎"
     )
 )  # fmt: skip
 

@@ -244,6 +244,8 @@ def measured(column: Facts) -> Measured:
             case.say("each", 1.2, f"the word “{word.replace('_', ' ')}”")
     elif (words := words_of(column.label)) and words[0] in _TOTAL and "duration" in case.scores:
         case.say("amount", 4.0, f"the word “{words[0]}”")  # however long all of it took together
+    elif "price" in case.scores and (of_all := [word for word in words if word in _TOTAL]):
+        case.say("amount", 4.0, f"the word “{of_all[0]}”")
     if not case.scores and column.whole and column.least >= 0 and {"up", "down"} & set(told):
         word = told.get("up", told.get("down", (0.0, "")))[1]
         case.say("amount", 0.8, f"“{word.replace('_', ' ')}”, which is counted")

@@ -36,6 +36,7 @@ _SURELY: dict[Decimal, str] = {
 }
 _EITHER = r"^[+\-−]?[1-9]\d{0,2}[.,]\d{3}%?$"
 PLAIN_NUMBER = r"^-?\d+(\.\d+)?$"
+_NOTHING_BEHIND = r"[,.][-–—]{1,2}$"  # 500,- and 12.–
 _BOUND = r"^[<>≤≥]\s*"  # of what is too little, or too much, to be measured
 _BRACKETED = r"^\(\s*(.*?)\s*\)$"  # accountants write −5.25 as (5.25)
 # A day of figures, whatever stands between these or behind: 2026.01.31., 31. 1. 2026 14:05, 2026年1月31日.
@@ -58,12 +59,12 @@ def digits(text: pl.Expr) -> pl.Expr:
     """Texts without the signs of money and blanks in between, and with a minus for brackets."""
     plain = text.str.replace_all(_MONEY, "").str.to_lowercase()
     plain = plain.str.replace(f"{_MONEY_BEHIND}|{_MONEY_BEFORE}", "")
-    return plain.str.replace(_BRACKETED, "-$1")
+    return plain.str.replace(_BRACKETED, "-$1").str.replace(_NOTHING_BEHIND, "")
 
 
 def _digits_of(text: pl.Series) -> pl.Series:
     """The same of a column, which is left as it is where it has none of these."""
-    if not text.str.contains(r"[^\d.,+\-−%]").any():
+    if not text.str.contains(rf"[^\d.,+\-−%]|{_NOTHING_BEHIND}").any():
         return text
     return text.to_frame().select(digits(pl.all())).to_series()
 
@@ -159,6 +160,9 @@ def typed_cells(cells: pl.Series, label: str, way: Decimal | None = None, year_s
         return TypedCells(text, "text", [Problem("The column is empty.")] if len(text) else [])
     if (periods := as_periods(text, label, year_start)) is not None:
         return periods
+    if bool(filled.str.contains(_STARS).all()):
+        counted = text.str.count_matches("[★⭐]").cast(pl.Float64)
+        return TypedCells(counted, "number", [Problem(f"“{filled[0][:10]}” was read as the number of its stars.")])
     if (minutes := minutes_of(text, label)) is not None:
         odd = (minutes.is_null() & text.is_not_null()).arg_true().to_list()
         rows = [row + 2 for row in odd[:5]]
@@ -192,6 +196,7 @@ def left_blank(odd: int, of: int, kind: ColumnType, example: str, lines: Sequenc
     )
 
 
+_STARS = "^[★☆⭐✩]+$"
 _MOST_PERIODS = 20_000  # different texts that are looked at one by one
 
 

@@ -7,11 +7,12 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from ironmark.core.drafting_words import TICKS
 from ironmark.core.nearest import folded
 from ironmark.core.periods import MONTHS, ROW_GRAINS, RowGrain, finer
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.lines import LineMark, Lines, near
-from ironmark.tables.notations import YEARLESS, Periods, Settled, grain_of, is_period, read_periods
+from ironmark.tables.notations import YEARLESS, Periods, Settled, grain_of, is_period, read_periods, says_week
 from ironmark.tables.quantities import is_blank, measure_of, quantity, taken_apart
 from ironmark.tables.table_words import (
     DIRECTION_HEADS,
@@ -70,6 +71,8 @@ class Heads:
         cells = ["" if is_blank(cell) else cell for cell in self.cells(column)]
         blank = sum(not cell for cell in cells)
         if not cells or not cells[0] or blank < 2 or blank < 0.3 * len(cells):  # fewer are missing
+            return cells, False
+        if {cell.lower() for cell in cells if cell} <= TICKS:  # what is not ticked is not so
             return cells, False
         found, last = [], ""
         for cell in cells:
@@ -159,7 +162,13 @@ class Heads:
             month = bool(re.search(r"\b(month|monat|mois|mes|mese|maand|miesiac|manad)\b", words)) and all(
                 c.isdigit() and 1 <= int(c) <= 12 for c in cells
             )
-            if year or month or read_periods(cells, self.settled, self.labels[at]) is not None:
+            week = says_week(self.labels[at]) and all(c.isdigit() and 1 <= int(c) <= 53 for c in cells)
+            if (
+                year
+                or month
+                or (week and self._has_years())
+                or read_periods(cells, self.settled, self.labels[at]) is not None
+            ):
                 return "period", ""
             if not self.across:
                 return "figure", ""
@@ -175,6 +184,11 @@ class Heads:
         if self.across and at > max(places):
             return "out", REMARKS
         return "member", ""
+
+    def _has_years(self) -> bool:
+        """Whether a column of years stands beside those that only number their weeks."""
+        columns = ([cell for cell in self.cells(at) if cell] for at in range(self.width))
+        return any(cells and all(map(YEAR.fullmatch, cells)) for cells in columns)
 
     def _once_more(self, figures: Sequence[int]) -> dict[int, str]:
         """Columns of another table beside this one, behind a blank column; of one with the same rows only their names."""

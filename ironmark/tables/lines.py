@@ -11,6 +11,7 @@ from typing import Literal
 from ironmark.core.nearest import folded
 from ironmark.tables.celltypes import Decimal
 from ironmark.tables.notations import is_period
+from ironmark.tables.parts_across import FEWEST_HOURS, parts_across
 from ironmark.tables.quantities import is_blank, measure_of, quantity
 from ironmark.tables.table_words import TOTALS, YEAR
 
@@ -132,6 +133,8 @@ class Lines:
 
     def _heads_by_number(self, at: int) -> bool:
         signs = self.signs[at]
+        if signs.count("n") >= FEWEST_HOURS and self._heads_hours(at):
+            return True
         first = self.rows[at][signs.index("n")] if "n" in signs else ""
         if first != "1" and (len(first) != 4 or first[:2] not in ("19", "20")):
             return False
@@ -139,7 +142,8 @@ class Lines:
         if not all(cell.isdigit() for cell in cells):
             return False
         numbers = [int(cell) for cell in cells]
-        if numbers == list(range(1, len(numbers) + 1)) and (len(numbers) == 12 or len(numbers) in range(28, 32)):
+        days_or_months = numbers == list(range(1, len(numbers) + 1)) and len(numbers) in (12, *range(28, 32))
+        if days_or_months:
             above = at and self.signs[at - 1].count("n") >= len(numbers) / 2
             return not above and at + 1 < len(self.rows) and self.signs[at + 1].count("n") >= len(numbers) / 2
         if not all(re.fullmatch(r"(19|20)\d\d", cell) for cell in cells):
@@ -147,6 +151,13 @@ class Lines:
         if len(cells) == 1:  # 2026 beside its quarters
             return self.signs[at].count("p") > 1
         return numbers == sorted(set(numbers)) or numbers == sorted(set(numbers), reverse=True) or _repeating(numbers)
+
+    def _heads_hours(self, at: int) -> bool:
+        """Whether the hours of a day stand in a line, above figures and below none."""
+        places = [c for c, sign in enumerate(self.signs[at]) if sign == "n"]
+        above = at and sum(self.signs[at - 1][c] == "n" for c in places) >= len(places) / 2
+        below = at + 1 < len(self.rows) and sum(self.signs[at + 1][c] == "n" for c in places) >= len(places) / 2
+        return bool(below and not above and parts_across([self.rows[at][c] for c in places]))
 
     def filled(self, at: int) -> int:
         return self._filled[at]

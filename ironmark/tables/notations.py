@@ -319,6 +319,11 @@ def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head
     The notation that reads most of them is taken for all it reads; what it leaves is read by others of the same grain.
     """
     cells = [_plain(text) if text else "" for text in texts]
+    if says_week(head):  # 5/2026 is no month there
+        cells = [
+            _NUMBERED_WEEK.sub(lambda found: f"{found[2] or found[3]}-W{(found[1] or found[4]).zfill(2)}", cell)
+            for cell in cells
+        ]
     filled = [cell for cell in cells if cell]
     if not filled:
         return None
@@ -348,6 +353,16 @@ def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head
     used = tuple(dict.fromkeys(key for key in (read[cell] for cell in filled) if key))
     unread = tuple(cell for cell in distinct if not read[cell])
     return Periods(tuple(days.get(cell) for cell in cells), grain, used, unread, told, yearless)
+
+
+_NUMBERED_WEEK = re.compile(r"^(?:(\d{1,2})[/.-](20\d\d)|(20\d\d)[/.-]?(\d{1,2}))$")
+_WEEK_HEAD = re.compile(
+    r"\b(?:weeks?|wk|kw|kalenderwoche|woche|uge|uke|vecka|vecko\w*|viikko|vko|settimana|semana|semaine|tyden|tydzien|tyzden|het|hafta|неделя|тиждень|week_?no|weeknr)\b|^(?:週|周|주)$"
+)
+
+
+def says_week(head: str) -> bool:
+    return bool(head) and _WEEK_HEAD.search(folded(head).replace("_", " ")) is not None
 
 
 def _month_numbers(parts: Sequence[dict[str, str]]) -> str:

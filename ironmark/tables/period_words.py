@@ -9,9 +9,9 @@ import re
 import unicodedata
 from calendar import monthrange
 from collections import Counter
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import cache, lru_cache
 
 from babel import Locale
 
@@ -119,6 +119,27 @@ def month_called(word: str) -> int:
 
 def is_weekday(word: str) -> bool:
     return key_of(word) in _in(LANGUAGES).weekdays
+
+
+def weekdays_of(words: Sequence[str]) -> list[int] | None:
+    """Which days of the week they are, Monday 0, in the first language that has all of them; None of any others."""
+    for language in LANGUAGES:
+        known = _weekdays_in(language)
+        found = [known.get(key_of(word), -1) for word in words]
+        if -1 not in found and len(set(found)) == len(found):
+            return found
+    return None
+
+
+@cache
+def _weekdays_in(language: str) -> Mapping[str, int]:
+    days = Locale.parse(language).days
+    return {
+        key_of(str(name)): int(number)
+        for context in ("stand-alone", "format")
+        for width in ("short", "abbreviated", "wide")
+        for number, name in days[context].get(width, {}).items()
+    }
 
 
 def months_of(words: Collection[str]) -> tuple[Mapping[str, int], str]:

@@ -82,6 +82,7 @@ _FOOTNOTE = re.compile(
     r"(?<=[\d%)])\s*(?:[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹]+|\s[a-e]\)|\s*\((?:p|e|r|s|prov\.?|est\.?|rev\.?|vorl\.?)\))$", re.I
 )
 _BOUND = re.compile(r"^[<>≤≥]=?\s*(?=[\d.,+\-−])")
+_NOTHING_BEHIND = re.compile(r"(?<=\d)[,.][-–—]{1,2}(?=$|\s)")  # 500,- and 12.– €
 _BELOW = re.compile(r"^\(([^()+\-−–]*\d[^()]*)\)$|^[\-−–]\s*([^\d\s.,()+\-−–].*)$")
 _HOURS = re.compile(r"^(?P<h>\d{1,3})\s*(?:h|hrs?|std\.?)\s*(?:(?P<m>\d{1,2})\s*(?:m|min\.?)?)?$", re.I)  # 1 h 30
 _NUMBER = re.compile(r"^[+\-−–]?\s*(?:\d{1,3}(?:[\s\u00a0\u202f',.’]\d{3})+|\d+)?(?:[.,]\d+)?(?:e[+\-]?\d+)?$", re.I)
@@ -189,7 +190,7 @@ def quantity(text: str, way: Decimal = "point") -> Quantity | None:
     """A cell as a figure: brackets and a trailing minus take off, footnote signs fall away; None for anything else."""
     if text.isdigit() and text.isascii():
         return Quantity(float(text))
-    plain = _BOUND.sub("", _FOOTNOTE.sub("", text.strip()))
+    plain = _NOTHING_BEHIND.sub("", _BOUND.sub("", _FOOTNOTE.sub("", text.strip())))
     below = _BELOW.match(plain)  # ($45.00), -$45
     plain = (below[1] or below[2]).strip() if below else plain
     if (lasts := _HOURS.match(plain)) and lasts["m"]:

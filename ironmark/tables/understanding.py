@@ -23,7 +23,8 @@ from ironmark.tables.spans import below_periods
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers
 from ironmark.tables.table_words import YEAR
 from ironmark.tables.told import Better, ColumnMark, Down, GroupsAre, Told
-from ironmark.tables.unfolding import Result, Unfolding
+from ironmark.tables.unfolded import Result
+from ironmark.tables.unfolding import Unfolding
 
 
 @dataclass(frozen=True)

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import re
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 from ironmark.core.belonging import UNNAMED
 from ironmark.core.nearest import folded
 from ironmark.core.periods import RowGrain
 from ironmark.tables.heads import Heads, is_target
-from ironmark.tables.notations import Periods, Settled, is_period, read_periods
+from ironmark.tables.notations import Periods, Settled, is_period, read_periods, says_week
+from ironmark.tables.parts_across import parts_across
 from ironmark.tables.quantities import (
     PLAIN,
     Measure,
@@ -40,32 +42,11 @@ from ironmark.tables.table_words import (
     is_aimed_at,
     says_of_kpis,
 )
-from ironmark.tables.told import Better, Down, GroupsAre, Told
+from ironmark.tables.told import Down, GroupsAre, Told
+from ironmark.tables.unfolded import NAMES_OF, Result, joined_period
 
-NAMES_OF: dict[RowGrain, str] = {
-    "day": "Day",
-    "week": "Week",
-    "month": "Month",
-    "quarter": "Quarter",
-    "half": "Half-year",
-    "year": "Year",
-}
 MOST_PLACES = 500
 MOST_KPIS = 60  # that stand below each other in a list
-
-
-@dataclass
-class Result:
-    """Rows as texts, days as ISO. units, better: by the head of a column; mixed: columns whose cells have several units."""
-
-    labels: list[str] = field(default_factory=list)
-    rows: list[list[str]] = field(default_factory=list)
-    grain: RowGrain | None = None
-    units: dict[str, Measure] = field(default_factory=dict)
-    better: dict[str, Better] = field(default_factory=dict)
-    mixed: list[str] = field(default_factory=list)
-    plain: bool = True  # nothing was carried down, joined or taken from a title
-    places: dict[str, int] = field(default_factory=dict)  # the line, from 1, of each KPI or member named once
 
 
 class Unfolding:
@@ -79,6 +60,8 @@ class Unfolding:
         self.result = Result()
         self.group_years = self._group_years()
         self.groups_are: GroupsAre | None = self._groups_are() if self.groups and not self.group_years else None
+        figures = heads.at("figure") if self.across is None else []
+        self.parts = parts_across([heads.labels[at] for at in figures])
         self.down = self._down()
         self.measure = told.measure or self._measure_name()
         self.periods_at: list[int] = []  # columns whose cells are the periods of rows
@@ -102,7 +85,8 @@ class Unfolding:
         if self.across is None:
             totals = [at for at in self.heads.at("total")]
             figures = self.heads.at("figure")
-            across = self.told.down == "across" or (self.told.down is None and bool(totals) and len(figures) > 1)
+            likely = self.parts is not None or (bool(totals) and len(figures) > 1)
+            across = self.told.down == "across" or (self.told.down is None and likely)
             return "across" if across and self.heads.at("period") else "rows"
         if self.told.down in ("members", "kpis"):
             return self.told.down
@@ -173,7 +157,11 @@ class Unfolding:
         years = [at for at in places if all(YEAR.fullmatch(cell) for cell in columns[at] if cell)]
         rest = [at for at in places if at not in years]
         if years and rest:
-            joined = [_month_of(part, year) for part, year in zip(columns[rest[0]], columns[years[0]], strict=True)]
+            weekly = says_week(self.heads.labels[rest[0]])
+            joined = [
+                joined_period(part, year, weekly)
+                for part, year in zip(columns[rest[0]], columns[years[0]], strict=True)
+            ]
             if (read := read_periods(joined, settled, "period")) is not None:
                 self.periods_at = [years[0], rest[0]]
                 return read
@@ -215,7 +203,7 @@ class Unfolding:
             return self.across.grain, [self._in_year(int(cell) if cell else None) for cell in cells]
         if self.across.grain == "year":  # months down, years across
             years = [day.year if day else None for day in self.across.days]
-            columns = [read_periods([_month_of(cell, str(year)) for cell in cells], self.heads.settled, "period") for year in years]  # fmt: skip
+            columns = [read_periods([joined_period(cell, str(year)) for cell in cells], self.heads.settled, "period") for year in years]  # fmt: skip
             if all(read is not None for read in columns):
                 grain = next(read.grain for read in columns if read)
                 days = [[d.isoformat() if d else "" for d in read.days] for read in columns if read]
@@ -321,17 +309,21 @@ class Unfolding:
         heads, found = self.heads, self.result
         figures = heads.at("figure")
         others = heads.at("member")
-        found.grain = period.grain
         every = self._quantities(self.body, figures)
         own = taken_apart(" ".join(self.lines.titles[:1]))[1]
         found.units[self.measure] = as_written(own or shared_measure(every), every)
-        found.labels = [NAMES_OF[period.grain], *(heads.labels[c] for c in others), "Member", self.measure]
+        of_week = self.parts.of_weeks(period) if self.parts else ()
+        found.grain = "day" if of_week else period.grain
+        names = self.parts.names if self.parts else [heads.labels[c] for c in figures]
+        beside = [] if of_week else ["Member" if self.parts is None else "Weekday" if self.parts.days else "Hour"]
+        found.labels = [NAMES_OF[found.grain], *(heads.labels[c] for c in others), *beside, self.measure]
         for n, at in enumerate(self.body):
-            if (day := period.days[n]) is None:
+            if (first := period.days[n]) is None:
                 continue
-            for c in figures:
-                value = self.value(self.rows[at][c], found.units[self.measure])
-                found.rows.append([day.isoformat(), *(self.rows[at][o] for o in others), heads.labels[c], value])
+            for place, c in enumerate(figures):
+                day = first + dt.timedelta(of_week[place]) if of_week else first
+                key = [day.isoformat(), *(self.rows[at][o] for o in others), *([names[place]] if beside else [])]
+                found.rows.append([*key, self.value(self.rows[at][c], found.units[self.measure])])
         found.plain = False
 
     def _names_of_kpis(self, period: Periods) -> int | None:
@@ -441,10 +433,3 @@ class Unfolding:
         if len(units) > 1:
             said = ", ".join(units[:-1]) + f" and {units[-1]}"
             self.result.mixed.append(f"{name} has figures in {said}. They are read as numbers alike: keep one unit in a column.")  # fmt: skip
-
-
-def _month_of(part: str, year: str) -> str:
-    """A month, quarter or week and its year as one text."""
-    if part.isdigit():
-        return f"{year}-{int(part):02d}" if year else ""
-    return f"{part} {year}" if part and year else ""

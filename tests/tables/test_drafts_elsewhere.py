@@ -203,6 +203,17 @@ class Elsewhere(unittest.TestCase):
         table = read_table("\n".join(["Day;Age", *(f"2026-05-{1 + n % 28:02d};{cell}" for n, cell in enumerate(bands))]).encode()).table  # fmt: skip
         self.assertEqual(table.columns[1].type, "text")
 
+    def test_what_is_ticked_is_a_share_and_stars_are_counted(self) -> None:
+        self.assertIn(
+            "count(where late is filled) / count()", self.made("Day;Area;Late;Stops", "north;x;#", "south;;#")
+        )
+        self.assertIn('count(where gel = "✓") / count()', self.made("Day;Area;Gel", "north;✓", "south;✗"))
+        table = read_table(rows_of("Day;Film;Rating;Price", "one;★★★★☆;1.5#,-", "two;★★;2.5#,-")).table
+        self.assertEqual(table.frame["rating"].to_list()[:2], [4.0, 2.0])
+        self.assertEqual([c.type for c in table.columns[2:]], ["number", "number"])
+        self.assertIn("sum(total_price)", self.made("Day;Area;Total price", "north;#.5", "south;#.2"))
+        self.assertIn('count(where status = "🟢") / count()', self.made("Day;Kiln;Status", "a;🟢", "a;🔴"))
+
     def test_weights_are_counts_and_no_plans(self) -> None:
         self.assertIn("mean(availability)", self.made("Day;Area;Availability;Output kWh", "north;9#%;#", "south;8#%;#"))
         self.assertIn("sum(within_sla) / sum(tickets)", self.made("Day;Area;Tickets;Within SLA", "north;2#;1#", "south;3#;2#"))  # fmt: skip

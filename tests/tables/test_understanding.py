@@ -76,6 +76,11 @@ TABLES: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, An
     "KPIs in other letters": ("部署,項目,2026年1月,2026年2月\n営業,残業時間,12,14\n営業,目標,10,10\n営業,有給取得率,60%,70%", 2, "month", ["部署", "Month", "残業時間", "残業時間 target", "有給取得率"], ["営業", "2026-01-01", 12.0, 10.0, 0.6], {}),
     "percents beside plain figures": ("Ward,Jan 2026,Feb 2026\nBeds in use,91%,94%\nFalls,12,9", 2, "month", ["Month", "Beds in use", "Falls"], ["2026-01-01", 0.91, 12.0], {}),
     "digits of another script": ("الفرع,التاريخ,الطلبات,الحصة\nالشمال,٢٠٢٦-٠٥-٠١,١٢٠,٤٥٫٥٪\nالجنوب,٢٠٢٦-٠٥-٠٢,٩٠,٥٠٪", 2, "day", ["التاريخ", "الفرع", "الطلبات", "الحصة"], ["2026-05-01", "الشمال", 120.0, 0.455], {}),
+    "hours across": ("Date,Meter," + ",".join(map(str, range(24))) + "\n" + "\n".join(f"2026-05-0{d},M1," + ",".join(["0.5"] * 24) for d in (1, 2)), 48, "day", ["Day", "Meter", "Hour", "Value"], ["2026-05-01", "M1", "00 h", 0.5], {}),
+    "some hours with their sign": ("Tag;" + ";".join(f"{h} h" for h in range(6, 20)) + "\n01.05.2026;" + ";".join(["3"] * 14) + "\n02.05.2026;" + ";".join(["4"] * 14), 28, "day", ["Day", "Hour", "Value"], ["2026-05-01", "06 h", 3.0], {}),
+    "days of a week across": ("Week commencing,Team,Sun,Mon,Tue,Wed,Thu,Fri,Sat\n03/05/2026,Red,1,2,3,4,5,6,7\n10/05/2026,Red,2,3,4,5,6,7,8", 14, "day", ["Day", "Team", "Value"], ["2026-05-03", "Red", 1.0], {}),
+    "weeks by their number": ("KW;Mo;Di;Mi;Do;Fr\n1/2026;5;6;7;8;9\n2/2026;6;7;8;9;10", 10, "day", ["Day", "Value"], ["2025-12-29", 5.0], {}),
+    "year and week apart": ("Year,Week,Line,Made\n2026,1,A,900\n2026,2,A,910", 2, "week", ["Week", "Line", "Made"], ["2025-12-29", "A", 900.0], {}),
     "no date at all": ("Branch,Members,Income €\nA,10,100\nB,20,250", 2, None, ["Branch", "Members", "Income €"], ["A", 10.0, 100.0], {}),
 }  # fmt: skip
 

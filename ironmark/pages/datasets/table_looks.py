@@ -19,7 +19,7 @@ from ironmark.tables.lines import LineKind
 from ironmark.tables.table_words import KPI_NAMES, TARGET, says_of_kpis
 from ironmark.tables.told import ColumnKind
 from ironmark.tables.understanding import Understood
-from ironmark.tables.unfolding import NAMES_OF
+from ironmark.tables.unfolded import NAMES_OF
 
 FIRST_LINES, LAST_LINES = 60, 12  # of a long table are drawn
 MOST_RESULTS = 12
