@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
-from typing import Literal
+from dataclasses import replace
 
 from ironmark.core.belonging import OF_ALL, UNNAMED, direction_of, is_bad, parts_among, plan_of, shares_a_word
+from ironmark.core.draft_kpis import Direction, Draft, DraftKpi, LeftOut
+from ironmark.core.drafting_days import of_days
 from ironmark.core.drafting_words import (
     CAPACITY,
     GAINED,
@@ -46,45 +47,9 @@ from ironmark.core.measuring import (
 from ironmark.core.numbers import Unit
 from ironmark.core.units import PERCENT, is_per_time, unit_of_label
 
-Direction = Literal["higher", "lower", "inside", "open"]
-Nature = Literal["flow", "stock", "rate"]
-Place = Literal["made", "offered", "left"]
 MOST_KPIS = 12  # that are made unasked
 _MOST_STATES = 6  # of which each has its share
 FEW_BLANK, MANY_BLANK = 0.002, 0.6  # shares of rows without a time of an event, between which that tells something
-
-
-@dataclass(frozen=True, slots=True)
-class DraftKpi:
-    """A KPI that is proposed. plan: the column whose sum is its target, "" for none; reason: a sentence; known: the key
-    of a KPI that says the same already, "" for none. place: whether it is made unasked, offered below, or what could
-    be made of a column that was left out."""
-
-    handle: str
-    name: str
-    formula: str
-    unit: Unit
-    direction: Direction
-    nature: Nature
-    reason: str
-    plan: str = ""
-    known: str = ""
-    place: Place = "made"
-
-
-@dataclass(frozen=True, slots=True)
-class LeftOut:
-    """A column by its label, why no KPI was made of it, and the handle of the one that could be; "" for none."""
-
-    label: str
-    reason: str
-    handle: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Draft:
-    kpis: tuple[DraftKpi, ...]  # those that are made first, then those offered, then those left out
-    left_out: tuple[LeftOut, ...]
 
 
 def _unit(column: Facts) -> Unit:
@@ -125,6 +90,7 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
         *(_share_ticked(column) for column in columns if _is_ticked(column)),
         *(_share_that_happened(column) for column in columns if _may_not_happen(column)),
     ]
+    shares += of_days(columns)
     ratios = [_share_of_whole(part, whole) for part, whole in parts.items()]
     sums, means, spare, left = _each_measure(measures, sorts, plans, parts, enough)
     keys = [kpi for column in columns if (kpi := _distinct(column))]

@@ -69,6 +69,13 @@ GREEN = frozenset({"🟢", "✅", "green", "grün", "vert", "verte", "verde", "g
 TICKS = frozenset({"x", "✓", "✔", "☑", "☒", "✅", "•", "●", "*", "1", "+"})
 
 
+# the day something is to be done by,
+DUE = _stems(
+    "due deadline target_date promised required_by frist fällig faellig termin soll échéance échu vence vencimiento scadenza vervaldatum forfald forfall "
+    "förfall eräpäivä termín lhůta határidő son_tarih scadent срок дедлайн 期限 締切 截止 마감"
+)
+
+
 OUTCOME = _stems("outcome result state status")
 
 

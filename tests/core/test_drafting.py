@@ -5,7 +5,8 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ironmark.core.drafting import Draft, Facts, draft
+from ironmark.core.draft_kpis import Draft
+from ironmark.core.drafting import Facts, draft
 from ironmark.core.formula import parse
 from ironmark.core.formula_nodes import references
 

@@ -214,6 +214,24 @@ class Elsewhere(unittest.TestCase):
         self.assertIn("sum(total_price)", self.made("Day;Area;Total price", "north;#.5", "south;#.2"))
         self.assertIn('count(where status = "🟢") / count()', self.made("Day;Kiln;Status", "a;🟢", "a;🔴"))
 
+    def test_two_days_of_a_row_tell_how_long_it_was_and_what_was_late(self) -> None:
+        first = dt.date(2026, 3, 1)
+        rows = [
+            (first + dt.timedelta(n), first + dt.timedelta(n + n % 7) if n % 9 else "", first + dt.timedelta(n + 4))
+            for n in range(60)
+        ]
+        lines = [f"{sent};{back};{due};{'A' if n % 2 else 'B'}" for n, (sent, back, due) in enumerate(rows)]
+        table = read_table("\n".join(["Sent;Delivered;Due;Kiln", *lines]).encode()).table
+        kpis = {kpi.formula: kpi for kpi in draft("Jobs", facts_of(table.frame, table.columns)).kpis}
+        self.assertEqual(kpis["mean(days(sent, delivered))"].direction, "lower")
+        by_then = kpis["count(where days(delivered, due) >= 0) / count(where delivered is filled)"]
+        self.assertEqual((by_then.name, by_then.direction), ("Delivered by Due", "higher"))
+        self.assertNotIn("mean(days(sent, due))", kpis)
+        stays = "\n".join(["Anreise;Abreise", *(f"{a};{d}" for a, _, d in rows)]).encode()
+        table = read_table(stays).table
+        kpis = {kpi.formula: kpi for kpi in draft("Stays", facts_of(table.frame, table.columns)).kpis}
+        self.assertEqual(kpis["mean(days(anreise, abreise))"].direction, "open")
+
     def test_weights_are_counts_and_no_plans(self) -> None:
         self.assertIn("mean(availability)", self.made("Day;Area;Availability;Output kWh", "north;9#%;#", "south;8#%;#"))
         self.assertIn("sum(within_sla) / sum(tickets)", self.made("Day;Area;Tickets;Within SLA", "north;2#;1#", "south;3#;2#"))  # fmt: skip

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from ironmark.core.axis import step_for
-from ironmark.core.drafting import DraftKpi
+from ironmark.core.draft_kpis import DraftKpi
 from ironmark.core.evaluate import Floats
 from ironmark.core.marks import TARGET
 from ironmark.core.numbers import NumberStyle, show

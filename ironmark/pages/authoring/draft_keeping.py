@@ -6,7 +6,7 @@ import datetime as dt
 
 from sqlalchemy.orm import Session
 
-from ironmark.core.drafting import DraftKpi
+from ironmark.core.draft_kpis import DraftKpi
 from ironmark.core.marks import EVERYONE, TOGETHER, Owner
 from ironmark.pages.authoring.draft_held import Held, kpi_yardstick
 from ironmark.pages.authoring.from_rows import Proposed, kpi_body

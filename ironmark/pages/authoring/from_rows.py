@@ -15,7 +15,8 @@ from statistics import median
 import numpy as np
 import structlog
 
-from ironmark.core.drafting import DraftKpi, LeftOut, draft
+from ironmark.core.draft_kpis import DraftKpi, LeftOut
+from ironmark.core.drafting import draft
 from ironmark.core.evaluate import Floats
 from ironmark.core.faces import FACES
 from ironmark.core.formula import parse
