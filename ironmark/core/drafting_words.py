@@ -89,7 +89,7 @@ CAPACITY = _stems("booked planned all. availab capacity offered possible schedul
 
 # what is aimed at,
 ACTUAL = _stems(
-    "actual act. ist. ist-wert reel reel. réel reale. real. werkelijk utfall faktisk toteutu wykonanie skutečn tény"
+    "actual act. ist. ist-wert reel reel. réel reale. real. werkelijk utfall faktisk toteutu wykonanie skutečn tény realizado"
 )
 
 
@@ -98,7 +98,7 @@ VARIANCE = _stems("var. variance abweich ecart écart desvi scosta verschil avvi
 
 PLAN = _stems(
     "bud. budget expected forecast goal plan planned quota target ziel soll. zielwert objectif cible prevu objetivo presupuesto "
-    "previsto obiettivo doel begroot"
+    "previsto obiettivo doel begroot orçado orcado"
 )
 
 

@@ -16,7 +16,7 @@ from ironmark.tables.spans import IN_MINUTES, minutes_of
 from ironmark.tables.table import NEARLY, Problem
 
 BLANKS = (
-    "", "na", "n/a", "n.a.", "#n/a", "#na", "null", "none", "nan", "-", "–", "—", "--", "…", "...", "?", "tbc", "tba", "k.a.", "k. a.", "n.v.",
+    "", "na", "n/a", "n.a.", "#n/a", "#na", "null", "none", "nan", "-", "–", "—", "--", "…", "...", "..", ":", "?", "tbc", "tba", "k.a.", "k. a.", "n.v.",
     "entf.", "entfällt", "s.o.", "nd", "n/d", "n.d.", "#div/0!", "#value!", "#ref!", "#name?", "#num!", "#null!", "#wert!", "#bezug!", "#nv",
     "#valeur!", "#¡valor!", "#n/d", "n.n.", "n.b.", "b.d.", "brak", "ei tietoa", "puuttuu", "нет данных", "н/д", "нд", "無し", "不明", "missing", "not available", "not applicable", "keine angabe",
 )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 
 from ironmark.core.drafting_words import TICKS
@@ -273,7 +273,8 @@ class Heads:
             if len(places) < (1 if said or alone else 2):
                 continue
             joined = [texts[at] for at in places]
-            around = _coarser_around(joined, [rest[at].split() for at in places])
+            cells = [[line[at] for n, line in enumerate(lines) if n != own] for at in places]
+            around = _coarser_around(joined, cells)
             years = [YEAR.search(rest[at]) for at in places]
             if all(years) and not any(YEAR.search(text) for text in joined):  # the year stands in the line above
                 joined = [f"{text} {year[0]}" for text, year in zip(joined, years, strict=True) if year]
@@ -283,7 +284,7 @@ class Heads:
                 read = read_periods(joined, self.settled, "period")
             if read is not None:
                 self.texts = joined
-                said_of = [" ".join(word for word in rest[at].split() if word not in around) for at in places]
+                said_of = [_without(rest[at], around) for at in places]
                 return read, places, said_of, coarser
         return None, [], [], {}
 
@@ -298,11 +299,18 @@ def is_target(text: str) -> bool:
     return bool(TARGETS.fullmatch(plain)) or bool(TARGETS.match(plain) and len(plain.split()) == 1)
 
 
+def _without(text: str, parts: Collection[str]) -> str:
+    for part in parts:
+        text = text.replace(part, " ")
+    return " ".join(text.split())
+
+
 def _coarser_around(periods: Sequence[str], beside: Sequence[Sequence[str]]) -> set[str]:
-    """Words that are the quarters, halves or years which periods lie in, as told by a line above: each of them has one alone."""
+    """The quarters or halves which periods lie in, as told by a line above, but for their year: each of them has one alone."""
     of: dict[str, set[str]] = {}
-    for period, words in zip(periods, beside, strict=True):
-        of.setdefault(period, set()).update(word for word in words if _is_coarser(word, period))
+    for period, cells in zip(periods, beside, strict=True):
+        plain = (" ".join(YEAR.sub("", cell).split()).strip(" ,.-–") for cell in cells)
+        of.setdefault(period, set()).update(cell for cell in plain if cell and _is_coarser(cell, period))
     return set().union(*of.values()) if len(of) > 1 and all(len(words) <= 1 for words in of.values()) else set()
 
 

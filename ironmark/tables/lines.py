@@ -13,7 +13,7 @@ from ironmark.tables.celltypes import Decimal
 from ironmark.tables.notations import is_period
 from ironmark.tables.parts_across import FEWEST_HOURS, parts_across
 from ironmark.tables.quantities import is_blank, measure_of, quantity
-from ironmark.tables.table_words import TOTALS, YEAR
+from ironmark.tables.table_words import AVERAGES, TARGETS, TOTALS, YEAR
 
 LineKind = Literal["title", "head", "row", "group", "total", "note", "blank", "out"]
 HEAD_WITHIN, MOST_HEADS = 40, 3
@@ -48,13 +48,22 @@ def sign_of(cell: str) -> str:
     return "p" if is_period(cell) else "t"
 
 
+_MARKED = re.compile(r"^(.*?\d.*?)\s*\[[eprxz]\]$")
+
+
+def _unmarked(row: tuple[str, ...]) -> tuple[str, ...]:
+    """A line whose periods say no more of their figures than that these are revised: 2024 [r]."""
+    plain = [found[1] if (found := _MARKED.match(cell)) else cell for cell in row]
+    return tuple(one if YEAR.fullmatch(one) or is_period(one) else cell for one, cell in zip(plain, row, strict=True))
+
+
 class Lines:
     """The lines of one table. told: what was said of them by hand, by their number from 1; block: which of the tables of
     the sheet is meant, from 1."""
 
     def __init__(self, rows: Sequence[tuple[str, ...]], told: Mapping[int, LineKind], block: int | None) -> None:
-        self.rows, self.told = rows, told
-        self.signs = [[sign_of(cell) for cell in row] for row in rows]
+        self.rows, self.told = [*map(_unmarked, rows[:HEAD_WITHIN]), *rows[HEAD_WITHIN:]], told
+        self.signs = [[sign_of(cell) for cell in row] for row in self.rows]
         self._figures = [0 if self._heads_by_number(at) else signs.count("n") for at, signs in enumerate(self.signs)]
         self._filled = [sum(map(bool, signs)) for signs in self.signs]
         self.blocks = self._blocks()
@@ -68,6 +77,7 @@ class Lines:
             self.block = self.blocks.index(mine)
         self.start, self.end = mine.start, mine.end
         self.parts: dict[int, str] = {}  # rows below their own total, by its name
+        self.aims = -1  # the line that holds what the columns aim at
         self.heads = self._heads()
         self.marks = self._marks()
 
@@ -244,6 +254,11 @@ class Lines:
                 found.append(LineMark("out", "the head once more"))
             elif self.figures(at) and TOTALS.search(folded(first)):
                 found.append(LineMark("total"))
+            elif self.figures(at) and AVERAGES.fullmatch(folded(first)):
+                found.append(LineMark("out", "an average of the rows"))
+            elif self.figures(at) and self._aims(at, first):
+                self.aims = at
+                found.append(LineMark("out", "the targets of the columns"))
             elif at > last and last > begin and ((filled < 2 and not any(map(is_blank, filter(None, row)))) or len(first) > 40):  # fmt: skip
                 found.append(LineMark("note"))
             elif filled == 1 and last > begin and self.signs[at].index(next(s for s in self.signs[at] if s)) == 0 and not self.figures(at) and not any(map(is_blank, filter(None, row))):  # fmt: skip
@@ -252,6 +267,13 @@ class Lines:
             else:
                 found.append(LineMark("row"))
         return found
+
+    def _aims(self, at: int, first: str) -> bool:
+        """Whether a line holds what the columns aim at, below or above rows that begin with their periods."""
+        if not TARGETS.fullmatch(folded(first)):
+            return False
+        others = [next(filter(None, signs), "") for n, signs in enumerate(self.signs) if n != at and self.figures(n)]
+        return len(others) > 1 and others.count("p") >= 0.6 * len(others)
 
     @property
     def body(self) -> list[int]:

@@ -77,6 +77,7 @@ _SCALES = {
     "mln": 1e6, "mln.": 1e6, "milj.": 1e6, "miljoner": 1e6, "mill.": 1e6, "millones": 1e6, "milhões": 1e6, "milioni": 1e6, "млн": 1e6, "百万": 1e6, "백만": 1e6,
     "mld": 1e9, "mld.": 1e9, "mlrd": 1e9, "milliards": 1e9, "млрд": 1e9, "万": 1e4, "만": 1e4, "億": 1e8, "亿": 1e8, "억": 1e8,
 }  # fmt: skip
+_KRONOR = {"tkr": 1e3, "kkr": 1e3, "mkr": 1e6, "mnkr": 1e6}  # as they are written in Sweden alone
 _AMBIGUOUS = frozenset({"m", "t", "k"})  # metres, tonnes: scales only beside money, or k alone
 _FOOTNOTE = re.compile(
     r"(?<=[\d%)])\s*(?:[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹]+|\s[a-e]\)|\s*\((?:p|e|r|s|prov\.?|est\.?|rev\.?|vorl\.?)\))$", re.I
@@ -125,6 +126,8 @@ def measure_of(text: str) -> Measure | None:
         return None
     if plain.lower() in _COUNTS:
         return Measure()
+    if plain.lower() in _KRONOR:
+        return Measure("SEK", _KRONOR[plain.lower()])
     if plain == "Ft":  # with a large letter; feet are ft
         return Measure("HUF")
     if plain.lower() in _BY_WORD and (len(plain) > 1 or plain.islower() or plain == "%"):

@@ -16,10 +16,10 @@ UNIT_HEADS = frozenset(
 )
 TARGET = "target"  # what is added to the name of a figure for the column of its targets
 TARGETS = re.compile(
-    r"\b(targets?|plan|planned|budget|goal|ziel|zielwert|soll|objectif|cible|objetivo|meta|obiettivo|doel|streef\w*|mal|maal|cel|limit|threshold|tavoite\w*|hedef\w*|план\w*|цел[ьи])\b|^(目標|目标|計画|计划|予算|预算|목표|계획|예산|الهدف|المستهدف)"
+    r"\b(targets?|plan|planned|budget|goal|ziel|zielwert|soll|objectif|cible|objetivo|meta|obiettivo|doel|streef\w*|mal|maal|orcado|previsto|prevu|presupuest\w*|cel|limit|threshold|tavoite\w*|hedef\w*|план\w*|цел[ьи])\b|^(目標|目标|計画|计划|予算|预算|목표|계획|예산|الهدف|المستهدف)"
 )
 ACTUALS = re.compile(
-    r"\b(actuals?|ist|reel|realise|real|effettivo|consuntivo|werkelijk|faktisk|utfall|wykonanie|toteuma|skutecnost|teny|gerceklesen|факт\w*)\b|^(実績|实际|实绩|실적|الفعلي)"
+    r"\b(actuals?|ist|reel|realise|real|effettivo|consuntivo|realizado|werkelijk|faktisk|utfall|wykonanie|toteuma|skutecnost|teny|gerceklesen|факт\w*)\b|^(実績|实际|实绩|실적|الفعلي)"
 )
 # The same where it is sure: items may be sold.
 KPI_NAMES = re.compile(
@@ -39,7 +39,15 @@ LOWER = frozenset(
 )  # fmt: skip
 PARTS = re.compile(r"^(of which|thereof|davon|dont|de los cuales|di cui|waarvan)\b", re.I)
 YEAR = re.compile(r"(?<!\d)((?:19|20)\d\d)(?!\d)")
-FOOT = re.compile(r"(?<=[^\W\d_)])\s*[¹²³⁴⁵⁶⁷⁸⁹*†‡]+$")  # a footnote's sign behind a word
+# A footnote's sign behind a word, or in brackets: [p], [note 1].
+FOOT = re.compile(r"(?:(?<=[^\W\d_)])\s*[¹²³⁴⁵⁶⁷⁸⁹*†‡]+|\s*\[(?:[eprxz]|notes?\s*\d+(?:,\s*\d+)*)\])+$", re.I)
+NUMBERED = re.compile(
+    r"^(?:table|tabelle|tableau|tabla|tabella|tabel|tabell|figure|chart)\s+[\w.]{1,5}\s*[:.–-]\s+", re.I
+)
+# What a line of averages is called, and nothing else.
+AVERAGES = re.compile(
+    r"^(?:(?:overall|national|group|company|team|total) )?(?:averages?|avg\.?|mean|ø|durchschnitt|mittelwert|schnitt|moyenne|promedio|gemiddelde|gemiddeld|gennemsnit|gjennomsnitt|genomsnitt|medelvarde|srednia|prumer|priemer|keskiarvo|ortalama|atlag|среднее|平均|평균)$"
+)
 
 
 def says_of_kpis(label: str) -> bool:

@@ -119,6 +119,7 @@ def _meant(grid: Grid, told: Told, name: str, year_start: int) -> _Meant:
     differs = lines.hold_totals(heads.at("across", "figure"), heads.at("period", "year"), way)
     if not lines.body:
         raise Unreadable("Every line of figures was told to be left out. Leave at least one.")
+    heads.body = lines.body  # without those that were found to be totals
     made = Unfolding(heads, told, texts)
     found = made.result
     differs += found.mixed

@@ -32,6 +32,7 @@ from ironmark.tables.table_words import (
     KPI_HEADS,
     KPI_NAMES,
     LOWER,
+    NUMBERED,
     PARTS,
     TARGET,
     TARGETS,
@@ -120,7 +121,8 @@ class Unfolding:
         return shared_measure(cells)
 
     def _measure_name(self) -> str:
-        plain = [taken_apart(YEAR.sub("", text).strip(" ,.:-–"))[0].strip(" ,.:-–") for text in self.lines.titles[:1]]
+        titles = [FOOT.sub("", NUMBERED.sub("", text)) for text in self.lines.titles[:1]]
+        plain = [taken_apart(YEAR.sub("", text).strip(" ,.:-–"))[0].strip(" ,.:-–") for text in titles]
         return next((text for text in plain if 0 < len(text) <= 40), "") or UNNAMED
 
     def _group_years(self) -> dict[int, int]:
@@ -417,6 +419,10 @@ class Unfolding:
                 found.units[label] = measure
             found.labels.append(label or f"Column {at + 1}")
             columns.append(cells)
+            if column.kind == "figure" and (aim := self.rows[self.lines.aims][at] if self.lines.aims >= 0 else ""):
+                found.labels.append(f"{found.labels[-1]} {TARGET}")
+                found.units[found.labels[-1]] = measure
+                columns.append([self.value(aim, measure)] * len(self.body))
         found.rows = [list(row) for row in zip(*columns, strict=True)]
 
     # Cells

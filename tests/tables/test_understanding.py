@@ -81,6 +81,9 @@ TABLES: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, An
     "days of a week across": ("Week commencing,Team,Sun,Mon,Tue,Wed,Thu,Fri,Sat\n03/05/2026,Red,1,2,3,4,5,6,7\n10/05/2026,Red,2,3,4,5,6,7,8", 14, "day", ["Day", "Team", "Value"], ["2026-05-03", "Red", 1.0], {}),
     "weeks by their number": ("KW;Mo;Di;Mi;Do;Fr\n1/2026;5;6;7;8;9\n2/2026;6;7;8;9;10", 10, "day", ["Day", "Value"], ["2025-12-29", 5.0], {}),
     "year and week apart": ("Year,Week,Line,Made\n2026,1,A,900\n2026,2,A,910", 2, "week", ["Week", "Line", "Made"], ["2025-12-29", "A", 900.0], {}),
+    "targets below months": ("Månad;Försäljning (tkr);Svinn\njanuari 2026;1 220;1,9 %\nfebruari 2026;1 310;1,2 %\nMål;1 300;1,5 %", 2, "month", ["Månad", "Försäljning", "Försäljning target", "Svinn", "Svinn target"], ["2026-01-01", 1220000.0, 1300000.0, 0.019, 0.015], {"out": 1, "unit": {"Försäljning": "SEK"}}),
+    "averages, marks of footnotes and a numbered title": ("\"Table 4: Recycling, per cent [note 1]\"\nCouncil,2023,2024 [r],2025 [p]\nAshby,41.2,43.4,45.1\nBrook,39.1,..,40.5\nAverage,40.2,43.4,42.8", 6, "year", ["Council", "Year", "Recycling"], ["Ashby", "2023-01-01", 41.2], {"title": 1, "out": 1, "blanks": ("..",)}),
+    "months below quarters without a year": ("Kitchen 2026\n,1. Quartal,,2. Quartal,\nStation,Jan,Feb,Apr,Mai\nA,1,2,3,4\nB,2,3,4,6", 8, "month", ["Station", "Month", "Kitchen"], ["A", "2026-01-01", 1.0], {"title": 1}),
     "no date at all": ("Branch,Members,Income €\nA,10,100\nB,20,250", 2, None, ["Branch", "Members", "Income €"], ["A", 10.0, 100.0], {}),
 }  # fmt: skip
 
@@ -117,6 +120,10 @@ class Tables(unittest.TestCase):
         self.assertEqual([c.label for c in told.table.columns], ["Month", "KPI", "Value"])
         again = read_table(body, recipe=recipe_of(look_at(body, {}, name="x.csv")))
         self.assertEqual(([c.label for c in again.table.columns], again.differs), (["Month", "A", "B"], ()))
+
+    def test_a_line_that_is_the_sum_of_those_above_below_groups(self) -> None:
+        body = b"route;odd\n padded ;n/a\n;x\nNorth;1e3\n padded ;\n padded ;1\n;88%\n padded ;\n padded ;1\nNorth;88%\n;1\nNorth;1e3\n"
+        self.assertEqual([c.label for c in read_table(body).table.columns][-2:], ["route", "odd"])
 
     def test_what_was_said_by_hand_goes_before_what_is_found(self) -> None:
         text = b"Stand,Jan 2026,Feb 2026\nA,1,2\nB,3,4\nC,4,6"

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import TypeVar
 
+from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from ironmark.core.marks import MarkEntry
@@ -26,7 +27,7 @@ from ironmark.store.datasets import StoredDataset
 from ironmark.store.eyes import Eyes
 from ironmark.store.records import Document, Kind
 
-_Body = TypeVar("_Body", KpiBody, YardstickBody, PaletteBody)
+_Body = TypeVar("_Body", bound=BaseModel)
 
 
 class DocumentSet:

@@ -23,7 +23,6 @@ from ironmark.pages.context.source_registry import Sources
 from ironmark.pages.model.kpi import AssumptionBody, KpiBody
 from ironmark.pages.model.page import Assumed
 from ironmark.pages.model.problems import Refused
-from ironmark.store import records
 
 
 class FormulaExpander(DocumentSet):
@@ -128,16 +127,14 @@ class FormulaExpander(DocumentSet):
     @cached_property
     def assumptions(self) -> dict[str, Assumed]:
         """Every assumption by its handle, fetched when a formula names something."""
-        every = records.list_all(self.session, "assumption")
-        self._saw("assumption", {document.id: document.version for document in every})
-        found = {}
-        for document in every:
-            body = AssumptionBody.model_validate(document.body)
-            found[body.handle] = Assumed(
-                document.id, body.handle, body.name, body.unit.as_unit(), body.least, body.most, body.step, body.value,
-                body.value, document.version,
-            )  # fmt: skip
-        return found
+        every = self._every("assumption", AssumptionBody)
+        return {
+            body.handle: Assumed(
+                key, body.handle, body.name, body.unit.as_unit(), body.least, body.most, body.step, body.value,
+                body.value, self._versions["assumption"][key],
+            )
+            for key, body in every.items()
+        }  # fmt: skip
 
     def assumed_by(self, key: str) -> list[Assumed]:
         """The assumptions that a KPI, its computed marks and the KPIs it names or is made up of depend on."""

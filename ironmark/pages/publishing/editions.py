@@ -76,7 +76,7 @@ class Frozen:
         return _adapter().dump_json(self)
 
     def to_bytes(self) -> bytes:
-        return gzip.compress(self.to_json(), 5, mtime=0)
+        return gzip.compress(self.to_json(), 3, mtime=0)
 
     @classmethod
     def from_json(cls, text: bytes) -> Frozen:

@@ -16,6 +16,8 @@ from ironmark.store.database import Missing
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.connections import LiveProblem
 
+_FIGURE = InstrumentBody(id="figure", kpi="kpi", face="figure")  # whose settings are made once for all figures
+
 
 class LiveFigures:
     """The figures that the texts of a page name. bodies: by ``Span.figure``, each KPI as the page reads it, all rows
@@ -61,9 +63,8 @@ class LiveFigures:
         except ValueError as error:
             self._wrong[place] = str(error)
             return ""
-        self.bodies[place] = InstrumentBody(
-            id=span.handle, kpi=key, face="figure", yardstick=used, marks=[mark_of(context, used)], own=own
-        )
+        told = {"id": span.handle, "kpi": key, "yardstick": used, "marks": [mark_of(context, used)], "own": own}
+        self.bodies[place] = _FIGURE.model_copy(update=told)
         return place
 
     def _own(self, key: str, span: Span) -> OwnScope:

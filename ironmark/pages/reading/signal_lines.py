@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from ironmark.core.numbers import show
-from ironmark.core.periods import Period
 from ironmark.core.readings import Readings
 from ironmark.core.signal_words import range_words
 from ironmark.pages.context.reading_context import ReadingContext
+from ironmark.pages.model.page import parsed
 from ironmark.pages.model.scorecard import InstrumentBody
 from ironmark.pages.reading.by_chance import by_chance
 from ironmark.pages.reading.plain_readings import plain_readings_of
@@ -18,7 +18,7 @@ def signal_lines(context: ReadingContext, instrument: InstrumentBody, readings: 
     unit, style, period, lines = readings.kpi.unit, context.style, readings.periods[p], []
     known = readings.yardstick.known if readings.yardstick else {}
     if (usual := block.usual.at(p, m)) is not None:
-        since = Period.parse(usual.since, context.year_start).label
+        since = parsed(usual.since, context.year_start).label
         told = f"{usual.words(unit, style)}, of {usual.of} {period.grain}s since {since}"
         lines.append(Line(label="Usual range", text=told))
         lines.append(
