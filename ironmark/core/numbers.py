@@ -153,9 +153,11 @@ def show(
     if unit.kind == "percent":
         return f"{prefix}{body}{style.percent_gap}%"
     if unit.kind == "currency":
+        money = symbol(unit.currency, style)
+        gap = style.currency_gap or ("\u00a0" if (money[-1:] if style.currency_first else money[:1]).isalpha() else "")
         if style.currency_first:
-            return f"{prefix}{symbol(unit.currency, style)}{style.currency_gap}{body}{suffix}"
-        return f"{prefix}{body}{suffix}{style.currency_gap}{symbol(unit.currency, style)}"
+            return f"{prefix}{money}{gap}{body}{suffix}"  # £5, SEK 5
+        return f"{prefix}{body}{suffix}{gap}{money}"
     return f"{prefix}{body}{suffix} {unit.text}" if unit.text else f"{prefix}{body}{suffix}"
 
 

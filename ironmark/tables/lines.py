@@ -38,6 +38,9 @@ class Block:
     name: str
 
 
+OF_TARGETS = "the targets of the columns"  # why a line is no row
+
+
 @lru_cache(maxsize=1 << 17)
 def sign_of(cell: str) -> str:
     """What a cell is: n a figure, p a period, t a text, "" nothing."""
@@ -258,7 +261,7 @@ class Lines:
                 found.append(LineMark("out", "an average of the rows"))
             elif self.figures(at) and self._aims(at, first):
                 self.aims = at
-                found.append(LineMark("out", "the targets of the columns"))
+                found.append(LineMark("out", OF_TARGETS))
             elif at > last and last > begin and ((filled < 2 and not any(map(is_blank, filter(None, row)))) or len(first) > 40):  # fmt: skip
                 found.append(LineMark("note"))
             elif filled == 1 and last > begin and self.signs[at].index(next(s for s in self.signs[at] if s)) == 0 and not self.figures(at) and not any(map(is_blank, filter(None, row))):  # fmt: skip

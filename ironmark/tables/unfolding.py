@@ -13,7 +13,7 @@ from ironmark.core.nearest import folded
 from ironmark.core.periods import RowGrain
 from ironmark.tables.heads import Heads, is_target
 from ironmark.tables.notations import Periods, Settled, is_period, read_periods, says_week
-from ironmark.tables.parts_across import parts_across
+from ironmark.tables.parts_across import HOUR, parts_across
 from ironmark.tables.quantities import (
     PLAIN,
     Measure,
@@ -317,7 +317,7 @@ class Unfolding:
         of_week = self.parts.of_weeks(period) if self.parts else ()
         found.grain = "day" if of_week else period.grain
         names = self.parts.names if self.parts else [heads.labels[c] for c in figures]
-        beside = [] if of_week else ["Member" if self.parts is None else "Weekday" if self.parts.days else "Hour"]
+        beside = [] if of_week else ["Member" if self.parts is None else "Weekday" if self.parts.days else HOUR]
         found.labels = [NAMES_OF[found.grain], *(heads.labels[c] for c in others), *beside, self.measure]
         for n, at in enumerate(self.body):
             if (first := period.days[n]) is None:

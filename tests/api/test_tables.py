@@ -79,6 +79,36 @@ class Tables(unittest.TestCase):
         }
         self.assertRegex(lines["From"], r"^row 5, tabelle\.csv of ")
 
+    def test_targets_below_months_are_marks_and_hours_across_stand_in_their_order(self) -> None:
+        months = "Månad;Försäljning (tkr);Svinn\njanuari 2026;1 220;1,9 %\nfebruari 2026;1 310;1,2 %\nmars 2026;1 250;1,4 %\nMål;1 300;1,5 %"
+        hours = "\n".join(
+            [
+                "Day," + ",".join(f"{h:02}:00" for h in range(24)),
+                *(f"2026-05-{d:02}," + ",".join(str(d + h % 5) for h in range(24)) for d in range(1, 29)),
+            ]
+        )
+        before = {kind: {d["id"] for d in self.at.ok("get", f"/api/{kind}")} for kind in ("kpis", "yardsticks", "scorecards")}  # fmt: skip
+        pages = {}
+        for text, title in ((months, "Butik"), (hours, "Gates")):
+            made = self.dataset(text)
+            card = self.at.ok("post", "/api/from-rows/make", json={"dataset": made["id"], "title": title})
+            pages[title] = self.at.ok("get", f"/api/scorecards/{card['id']}/page")
+        for kind in before:
+            for document in self.at.ok("get", f"/api/{kind}"):
+                if document["id"] not in before[kind]:
+                    self.addCleanup(self.drop, f"/api/{kind}/{document['id']}")
+        shown = {i["title"]: i["readings"][0] for i in pages["Butik"]["instruments"]}
+        self.assertEqual([mark["value"] for mark in shown["Försäljning"]["marks"]], [1_300_000.0])
+        self.assertEqual((shown["Svinn"]["marks"][0]["value"], shown["Svinn"]["status"]), (0.015, "graded"))
+        by_hour = next(i for i in pages["Gates"]["instruments"] if len(i["readings"]) == 24)
+        self.assertEqual([r["label"] for r in by_hour["readings"]][:3], ["00 h", "01 h", "02 h"])
+        look = self.send(months, path="/api/uploads/look").json()
+        said = ["".join(piece["text"] for piece in sentence) for sentence in look["sentences"]]
+        self.assertIn("“Mål” holds a target for each column.", said)
+        look = self.send(hours, path="/api/uploads/look").json()
+        said = ["".join(piece["text"] for piece in sentence) for sentence in look["sentences"]]
+        self.assertIn("00:00 to 23:00 are hours of one figure", said[0])
+
     def test_rows_by_quarters_have_no_months(self) -> None:
         made = self.dataset(QUARTERS)
         self.assertEqual(made["through"], "2026-09-30", "their years begin in April")

@@ -84,7 +84,7 @@ class Shown(unittest.TestCase):
         for value, unit, text in (
             (0.90785, PERCENT, "90.8%"), (412_600, POUNDS, "£412.6k"), (1_154_000, POUNDS, "£1.2m"), (-3, Unit(), "−3"),
             (41.23, LITRES, "41.2 L"), (12_345, Unit(), "12,345"), (999_960, POUNDS, "£1.0m"), (0.0001, Unit("number", 4), "0.0001"),
-            (10_000_000_000, Unit(), "10,000,000,000"), (-0.0001, Unit(), "0"), (5, Unit("currency", 2, "EUR"), "€5.00"),
+            (10_000_000_000, Unit(), "10,000,000,000"), (-0.0001, Unit(), "0"), (5, Unit("currency", 2, "EUR"), "€5.00"), (5, Unit("currency", 0, "SEK"), "SEK\u00a05"),
             (float("nan"), PERCENT, ""),
         ):  # fmt: skip
             self.assertEqual(show(value, unit, ENGLISH), text)

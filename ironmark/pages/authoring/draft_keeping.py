@@ -51,7 +51,7 @@ def make(session: Session, context: ReadingContext, dataset: StoredDataset, titl
         section.instruments.append(
             InstrumentBody(
                 id=sheet.id, kpi=keys[sheet.kpi], face=sheet.face, by=sheet.by, marks=[mark] if mark else [], first=sheet.first,
-                order="value" if sheet.by and not mark else None, yardstick=yardsticks.get(sheet.kpi), x=x, y=y, w=w, h=h,
+                order=sheet.order or ("value" if sheet.by and not mark else None), yardstick=yardsticks.get(sheet.kpi), x=x, y=y, w=w, h=h,
             )
         )  # fmt: skip
     for section in sections.values():

@@ -28,6 +28,7 @@ from ironmark.core.written import written
 from ironmark.pages.authoring.draft_held import FEW_PERIODS, Held, KpiChange, held_against, middle
 from ironmark.pages.authoring.rows_seen import rows_seen
 from ironmark.pages.context.reading_context import ReadingContext
+from ironmark.pages.model.field_types import Order
 from ironmark.pages.model.kpi import KpiBody, UnitBody
 from ironmark.pages.model.problems import Refused
 from ironmark.pages.model.scorecard import ScopeBody
@@ -35,6 +36,7 @@ from ironmark.pages.reading.usages import yardsticks_in_use
 from ironmark.store.datasets import StoredDataset
 from ironmark.tables.cells import NoPeriod
 from ironmark.tables.facts import MOST_MEMBERS
+from ironmark.tables.parts_across import HOUR
 
 log = structlog.get_logger()
 SHOWN_FIRST = 20
@@ -71,6 +73,7 @@ class Sheet:
     why: str
     faces: tuple[str, ...]
     first: int | None = None
+    order: Order | None = None  # None: the one that goes with what it is held against
 
 
 @dataclass(frozen=True)
@@ -346,6 +349,7 @@ def _sheets(
                 why,
                 tuple(dict.fromkeys((face, *offered))),
                 first,
+                "name" if section == f"By {HOUR.lower()}" else None,
             )
         )
 
@@ -355,7 +359,7 @@ def _sheets(
         marked = bool(held[kpi.handle].mark) and kpi.direction != "open"
         put("At a glance", kpi, "dial" if kpi.unit.kind == "percent" and marked else "figure", None, (sum(wides[:at]), 0, wides[at], 6), "top")  # fmt: skip
     for row, (name, label, count) in enumerate(segments):
-        first = SHOWN_FIRST if count > SHOWN_FIRST else None
+        first = SHOWN_FIRST if count > SHOWN_FIRST and label != HOUR else None
         high = max(5, min(14, count + 2))
         some = kpis[row * 2 : row * 2 + 2] or kpis[:2]
         for at, kpi in enumerate(some):

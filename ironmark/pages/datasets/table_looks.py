@@ -15,7 +15,8 @@ from ironmark.core.units import unit_called
 from ironmark.tables.files import recipe_of
 from ironmark.tables.formats import as_text
 from ironmark.tables.grid import ALL_ALIKE
-from ironmark.tables.lines import LineKind
+from ironmark.tables.lines import OF_TARGETS, LineKind
+from ironmark.tables.parts_across import parts_across
 from ironmark.tables.table_words import KPI_NAMES, TARGET, says_of_kpis
 from ironmark.tables.told import ColumnKind
 from ironmark.tables.understanding import Understood
@@ -108,7 +109,6 @@ _KINDS: dict[ColumnKind, str] = {
     "target": "the target", "better": "which way is better", "total": "a total, left out", "out": "left out",
 }  # fmt: skip
 _DOWN = (Choice("kpis", "a KPI"), Choice("members", "a member"))
-_ACROSS = (Choice("rows", "figures of their own"), Choice("across", "members of one figure"))
 _GROUPS = (Choice("members", "members"), Choice("measures", "figures of their own"))
 _DAY_FIRST = (Choice("true", "day first"), Choice("false", "month first"))
 
@@ -152,7 +152,15 @@ def _unread(found: Understood) -> list[str]:
 
 
 def _sentences(found: Understood) -> list[list[Piece]]:
-    made = (_tables(found), _figures(found), _groups(found), _periods(found), _columns(found), _left_out(found))
+    made = (
+        _tables(found),
+        _figures(found),
+        _groups(found),
+        _periods(found),
+        _columns(found),
+        _targets(found),
+        _left_out(found),
+    )
     return [pieces for pieces in made if pieces]
 
 
@@ -187,7 +195,10 @@ def _figures(found: Understood) -> list[Piece]:
             return [*said, Piece(".")]
         own = found.down == "rows"
         heads = f"{figures[0]} to {figures[-1]}" if len(figures) > 2 else " and ".join(figures)
-        said += [Piece(f"; {heads} are "), Piece(_ACROSS[0 if own else 1].name, "down", _ACROSS)]
+        parts = parts_across(figures)
+        of_one = "members" if parts is None else "days" if parts.days else "hours"
+        ways = Choice("rows", "figures of their own"), Choice("across", f"{of_one} of one figure")
+        said += [Piece(f"; {heads} are "), Piece(ways[0 if own else 1].name, "down", ways)]
         return [*said, Piece(".")] if own else [*said, Piece(", "), Piece(found.measure, "measure"), Piece(".")]
     begin = "The row is " if count == 1 else f"Each of {rows} is "
     pieces = [
@@ -272,8 +283,16 @@ def _columns(found: Understood) -> list[Piece]:
     return [*pieces, Piece(".")] if pieces else []
 
 
+def _targets(found: Understood) -> list[Piece]:
+    names = (
+        next(filter(None, found.grid.rows[at]), "") for at, line in enumerate(found.lines) if line.why == OF_TARGETS
+    )
+    return [Piece(f"“{name}” holds a target for each column.") for name in names]
+
+
 def _left_out(found: Understood) -> list[Piece]:
-    counts = {kind: sum(line.kind == kind for line in found.lines) for kind in ("title", "total", "note", "out")}
+    lines = [line for line in found.lines if line.why != OF_TARGETS]
+    counts = {kind: sum(line.kind == kind for line in lines) for kind in ("title", "total", "note", "out")}
     names = {"title": "title line", "total": "total", "note": "note", "out": "other line"}
     said = [f"{count} {names[kind]}{'' if count == 1 else 's'}" for kind, count in counts.items() if count]
     if found.blanks:
