@@ -8,6 +8,7 @@ from dataclasses import replace
 from ironmark.core.belonging import OF_ALL, UNNAMED, direction_of, is_bad, parts_among, plan_of, shares_a_word
 from ironmark.core.draft_kpis import Direction, Draft, DraftKpi, LeftOut
 from ironmark.core.drafting_days import of_days
+from ironmark.core.drafting_money import by_currency, currency_of, in_currencies
 from ironmark.core.drafting_words import (
     CAPACITY,
     GAINED,
@@ -83,16 +84,14 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     always = [c for c in measures if c.whole and sorts[c.name].sort == "same" and stem_of(c, (*CAPACITY, *WHOLE))]
     parts = parts_among(amounts, always)
     rows = _rows_counted(rows_name.strip() or "Rows")
-    shares = [
-        *(_share_of_flag(column) for column in columns if column.role == "flag"),
-        *(kpi for column in columns if column.role == "segment" for kpi in _share_of_outcome(column, counted_rows)),
-        *(kpi for column in columns if column.label == UNNAMED and not measures for kpi in _share_of_each(column)),
-        *(_share_ticked(column) for column in columns if _is_ticked(column)),
-        *(_share_that_happened(column) for column in columns if _may_not_happen(column)),
-    ]
-    shares += of_days(columns)
+    shares = _shares(columns, measures, counted_rows)
+    currency = currency_of(columns)
+    of_money = [c for c in amounts if in_currencies(c, currency)]
+    measures = [c for c in measures if c not in of_money]
     ratios = [_share_of_whole(part, whole) for part, whole in parts.items()]
     sums, means, spare, left = _each_measure(measures, sorts, plans, parts, enough)
+    sums = [*(kpi for c in of_money if currency for kpi in by_currency(c, currency)), *sums]
+    left += [LeftOut(c.label, "its figures are in several currencies: there is one KPI for each") for c in of_money]
     keys = [kpi for column in columns if (kpi := _distinct(column))]
     order = (
         [rows, *shares, *ratios, *sums, *means]
@@ -119,6 +118,18 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     if not counted_rows and rows_name.strip():  # the only figures of a table are what it is called
         kpis = tuple(replace(kpi, name=rows_name.strip()[:60]) if kpi.name == UNNAMED else kpi for kpi in kpis)
     return Draft(kpis, tuple(left))
+
+
+def _shares(columns: Sequence[Facts], measures: Sequence[Facts], counted_rows: bool) -> list[DraftKpi]:
+    """Shares of rows, and what their days tell."""
+    return [
+        *(_share_of_flag(column) for column in columns if column.role == "flag"),
+        *(kpi for column in columns if column.role == "segment" for kpi in _share_of_outcome(column, counted_rows)),
+        *(kpi for column in columns if column.label == UNNAMED and not measures for kpi in _share_of_each(column)),
+        *(_share_ticked(column) for column in columns if _is_ticked(column)),
+        *(_share_that_happened(column) for column in columns if _may_not_happen(column)),
+        *of_days(columns),
+    ]
 
 
 def _each_measure(

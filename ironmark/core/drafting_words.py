@@ -76,6 +76,13 @@ DUE = _stems(
 )
 
 
+# what is an amount of money,
+MONEY = _stems(
+    "amount betrag montant importe importo kwota belopp beløb bedrag valor summa tutar částka összeg сумма 金額 金额 금액 price preis prix precio prezzo "
+    "revenue sales turnover umsatz invoice rechnung cost kosten salary fee net gross netto brutto total value spend"
+)
+
+
 OUTCOME = _stems("outcome result state status")
 
 

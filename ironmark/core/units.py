@@ -96,6 +96,11 @@ def unit_of_label(label: str) -> ProposedUnit | None:
     return None
 
 
+def is_currency(text: str) -> bool:
+    """Whether a text is the code of a currency: EUR."""
+    return text.strip().lower() in _CODES
+
+
 def is_per_time(label: str) -> bool:
     """Whether a head says so much an hour, a minute or a second, as km/h and calls per hour do: that is no duration."""
     return _PER_TIME.search(label) is not None

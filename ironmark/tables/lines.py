@@ -168,7 +168,7 @@ class Lines:
     def _heads_hours(self, at: int) -> bool:
         """Whether the hours of a day stand in a line, above figures and below none."""
         places = [c for c, sign in enumerate(self.signs[at]) if sign == "n"]
-        above = at and sum(self.signs[at - 1][c] == "n" for c in places) >= len(places) / 2
+        above = at and sum(bool(self.signs[at - 1][c]) for c in places) >= len(places) / 2
         below = at + 1 < len(self.rows) and sum(self.signs[at + 1][c] == "n" for c in places) >= len(places) / 2
         return bool(below and not above and parts_across([self.rows[at][c] for c in places]))
 

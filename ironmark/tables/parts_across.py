@@ -13,7 +13,7 @@ from ironmark.tables.period_words import weekdays_of
 FEWEST_HOURS, FEWEST_DAYS = 8, 5
 HOUR = "Hour"  # the column that hours of a day come to
 _HOUR = re.compile(
-    r"^(?P<h>[01]?\d|2[0-4])(?P<sign>[:.h]?)(?P<m>[0-5]\d)?\s*(?P<word>h|uhr|u)?(?P<to>\s*[-–]\s*\d{1,2}(?:[:.h]?\d{2})?\s*(?:h|uhr|u)?)?$",
+    r"^(?P<h>[01]?\d|2[0-4])(?P<sign>[:h]?)(?P<m>[0-5]\d)?\s*(?P<word>h|uhr|u)?(?P<to>\s*[-–]\s*\d{1,2}(?:[:.h]?\d{2})?\s*(?:h|uhr|u)?)?$",
     re.I,
 )
 

@@ -232,6 +232,12 @@ class Elsewhere(unittest.TestCase):
         kpis = {kpi.formula: kpi for kpi in draft("Stays", facts_of(table.frame, table.columns)).kpis}
         self.assertEqual(kpis["mean(days(anreise, abreise))"].direction, "open")
 
+    def test_amounts_of_several_currencies_are_never_added_up(self) -> None:
+        made = self.made("Day;Area;Currency;Amount", "north;EUR;#", "south;CHF;1#")
+        self.assertLessEqual({'sum(amount where currency = "EUR")', 'sum(amount where currency = "CHF")'}, made)
+        self.assertNotIn("sum(amount)", made)
+        self.assertIn("sum(amount)", self.made("Day;Area;Currency;Amount", "north;EUR;#", "south;EUR;1#"))
+
     def test_weights_are_counts_and_no_plans(self) -> None:
         self.assertIn("mean(availability)", self.made("Day;Area;Availability;Output kWh", "north;9#%;#", "south;8#%;#"))
         self.assertIn("sum(within_sla) / sum(tickets)", self.made("Day;Area;Tickets;Within SLA", "north;2#;1#", "south;3#;2#"))  # fmt: skip
