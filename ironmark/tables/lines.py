@@ -257,7 +257,7 @@ class Lines:
                 found.append(LineMark("out", "the head once more"))
             elif self.figures(at) and TOTALS.search(folded(first)):
                 found.append(LineMark("total"))
-            elif self.figures(at) and AVERAGES.fullmatch(folded(first)):
+            elif self.figures(at) and self._is_average(at, first):
                 found.append(LineMark("out", "an average of the rows"))
             elif self.figures(at) and self._aims(at, first):
                 self.aims = at
@@ -270,6 +270,21 @@ class Lines:
             else:
                 found.append(LineMark("row"))
         return found
+
+    def _is_average(self, at: int, first: str) -> bool:
+        """Whether a line is the average of the others: the first or last of them, and nowhere beyond them all. Some are called so
+        for what they hold: good, average, poor."""
+        if not AVERAGES.fullmatch(folded(first)):
+            return False
+        others = [n for n in range(self.start, self.end) if self.figures(n) and n != at]
+        if len(others) < 3 or min(others) < at < max(others) or any(first in self.rows[n] for n in others):
+            return False
+        for c, sign in enumerate(self.signs[at]):
+            own, beside = quantity(self.rows[at][c]), [quantity(self.rows[n][c]) for n in others]
+            known = [one.value for one in beside if one]
+            if sign == "n" and own and known and not min(known) <= own.value <= max(known):
+                return False
+        return True
 
     def _aims(self, at: int, first: str) -> bool:
         """Whether a line holds what the columns aim at, below or above rows that begin with their periods."""

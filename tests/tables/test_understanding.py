@@ -83,7 +83,8 @@ TABLES: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, An
     "weeks by their number": ("KW;Mo;Di;Mi;Do;Fr\n1/2026;5;6;7;8;9\n2/2026;6;7;8;9;10", 10, "day", ["Day", "Value"], ["2025-12-29", 5.0], {}),
     "year and week apart": ("Year,Week,Line,Made\n2026,1,A,900\n2026,2,A,910", 2, "week", ["Week", "Line", "Made"], ["2025-12-29", "A", 900.0], {}),
     "targets below months": ("Månad;Försäljning (tkr);Svinn\njanuari 2026;1 220;1,9 %\nfebruari 2026;1 310;1,2 %\nMål;1 300;1,5 %", 2, "month", ["Månad", "Försäljning", "Försäljning target", "Svinn", "Svinn target"], ["2026-01-01", 1220000.0, 1300000.0, 0.019, 0.015], {"out": 1, "unit": {"Försäljning": "SEK"}}),
-    "averages, marks of footnotes and a numbered title": ("\"Table 4: Recycling, per cent [note 1]\"\nCouncil,2023,2024 [r],2025 [p]\nAshby,41.2,43.4,45.1\nBrook,39.1,..,40.5\nAverage,40.2,43.4,42.8", 6, "year", ["Council", "Year", "Recycling"], ["Ashby", "2023-01-01", 41.2], {"title": 1, "out": 1, "blanks": ("..",)}),
+    "averages, marks of footnotes and a numbered title": ("\"Table 4: Recycling, per cent [note 1]\"\nCouncil,2023,2024 [r],2025 [p]\nAshby,41.2,43.4,45.1\nBrook,39.1,..,40.5\nDene,40.3,43.4,42.8\nAverage,40.2,43.4,42.8", 9, "year", ["Council", "Year", "Recycling"], ["Ashby", "2023-01-01", 41.2], {"title": 1, "out": 1, "blanks": ("..",)}),
+    "average is what some are called": ("Wait,Jan 2026,Feb 2026\nShort,10,12\nAverage,20,22\nLong,3,4\nNil,1,1", 8, "month", ["Wait", "Month", "Value"], ["Short", "2026-01-01", 10.0], {}),
     "months below quarters without a year": ("Kitchen 2026\n,1. Quartal,,2. Quartal,\nStation,Jan,Feb,Apr,Mai\nA,1,2,3,4\nB,2,3,4,6", 8, "month", ["Station", "Month", "Kitchen"], ["A", "2026-01-01", 1.0], {"title": 1}),
     "no date at all": ("Branch,Members,Income €\nA,10,100\nB,20,250", 2, None, ["Branch", "Members", "Income €"], ["A", 10.0, 100.0], {}),
 }  # fmt: skip
