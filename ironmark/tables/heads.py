@@ -130,7 +130,7 @@ class Heads:
             said = self.told.columns.get(label)
             if said and not (said == "across" and at not in places):
                 marks.append(ColumnMark(said, label, "told by hand"))
-            elif at in twice:
+            elif at in twice and at not in places:
                 marks.append(ColumnMark("out", label, twice[at]))
             elif at in places:
                 marks.append(ColumnMark("across", label))

@@ -126,6 +126,10 @@ class Tables(unittest.TestCase):
     def test_a_line_that_is_the_sum_of_those_above_below_groups(self) -> None:
         body = b"route;odd\n padded ;n/a\n;x\nNorth;1e3\n padded ;\n padded ;1\n;88%\n padded ;\n padded ;1\nNorth;88%\n;1\nNorth;1e3\n"
         self.assertEqual([c.label for c in read_table(body).table.columns][-2:], ["route", "odd"])
+        twice = read_table(
+            "Jan;Year;;Week;Site;Jan\nKW 3;★★★☆☆;B;green;Sum;KW 3".encode()
+        ).table  # a month that heads two columns
+        self.assertIn("Month", [c.label for c in twice.columns])
 
     def test_what_was_said_by_hand_goes_before_what_is_found(self) -> None:
         text = b"Stand,Jan 2026,Feb 2026\nA,1,2\nB,3,4\nC,4,6"
