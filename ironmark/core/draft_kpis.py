@@ -8,6 +8,10 @@ from typing import Literal
 from ironmark.core.numbers import Unit
 
 Direction = Literal["higher", "lower", "inside", "open"]
+SENSE: dict[Direction, str] = {
+    "higher": "the more the better", "lower": "the less the better", "inside": "best inside a range",
+    "open": "nothing says yet whether more is better",
+}  # fmt: skip
 Nature = Literal["flow", "stock", "rate"]
 Place = Literal["made", "offered", "left"]
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from ironmark.core.belonging import OF_ALL, UNNAMED, direction_of, is_bad, parts_among, plan_of, shares_a_word
-from ironmark.core.draft_kpis import Direction, Draft, DraftKpi, LeftOut
+from ironmark.core.draft_kpis import SENSE, Direction, Draft, DraftKpi, LeftOut
 from ironmark.core.drafting_days import of_days
 from ironmark.core.drafting_money import by_currency, currency_of, in_currencies
 from ironmark.core.drafting_words import (
@@ -183,11 +183,9 @@ def _is_ticked(column: Facts) -> bool:
 
 
 def _share_ticked(column: Facts) -> DraftKpi:
-    way = direction_of(column)
-    return DraftKpi(
-        handle_of(column.label, "share_of"), f"{column.label} share", f"count(where {column.name} is filled) / count()", PERCENT, way, "rate",
-        f"“{column.label}” is ticked or blank: the share of rows where it is ticked, {_SENSE[way]}.",
-    )  # fmt: skip
+    return _share_where(
+        column, column.label, f"{column.name} is filled", "is ticked or blank: the share of rows where it is ticked"
+    )
 
 
 def _share_that_happened(column: Facts) -> DraftKpi:
@@ -259,26 +257,24 @@ def _used_per(column: Facts, counted: Facts) -> DraftKpi:
     )  # fmt: skip
 
 
-_SENSE: dict[Direction, str] = {
-    "higher": "the more the better", "lower": "the less the better", "inside": "best inside a range",
-    "open": "nothing says yet whether more is better",
-}  # fmt: skip
+def _share_where(column: Facts, label: str, where: str, said: str) -> DraftKpi:
+    """The share of rows where something holds of a column."""
+    way = direction_of(column)
+    return DraftKpi(
+        handle_of(label, "share_of"), f"{label} share", f"count(where {where}) / count()", PERCENT, way, "rate",
+        f"“{column.label}” {said}, {SENSE[way]}.",
+    )  # fmt: skip
 
 
 def _share_of_flag(column: Facts) -> DraftKpi:
-    way = direction_of(column)
-    return DraftKpi(
-        handle_of(column.label, "share_of"), f"{column.label} share", f"count(where {column.name} = yes) / count()", PERCENT, way, "rate",
-        f"“{column.label}” is yes or no: the share of rows where it is yes, {_SENSE[way]}.",
-    )  # fmt: skip
+    return _share_where(column, column.label, f"{column.name} = yes", "is yes or no: the share of rows where it is yes")
 
 
 def _share_of_yes(column: Facts, yes: str) -> DraftKpi:
-    way, label = direction_of(column), unanswered(column.label)
-    return DraftKpi(
-        handle_of(label, "share_of"), f"{label} share", f'count(where {column.name} = "{yes}") / count()', PERCENT, way, "rate",
-        f"“{column.label}” says “{yes}” or not: the share of rows where it does, {_SENSE[way]}.",
-    )  # fmt: skip
+    label = unanswered(column.label)
+    return _share_where(
+        column, label, f'{column.name} = "{yes}"', f"says “{yes}” or not: the share of rows where it does"
+    )
 
 
 def _share_of_outcome(column: Facts, counted_rows: bool) -> list[DraftKpi]:
@@ -349,10 +345,10 @@ def _amount(
     if column.whole and (column.least, column.most) == (0.0, 1.0):
         return DraftKpi(
             handle, f"{column.label} share", f"mean({column.name})", PERCENT, way, "rate",
-            f"“{column.label}” is 0 or 1: the share of rows where it is 1; {_SENSE[way]}.", plan,
+            f"“{column.label}” is 0 or 1: the share of rows where it is 1; {SENSE[way]}.", plan,
         )  # fmt: skip
     why = f"by {' and '.join(found.evidence[:2])}" if found.evidence else ""
-    sense = _SENSE[way]
+    sense = SENSE[way]
     if found.sort == "amount":
         large = max(abs(column.most or 0), abs(column.least or 0)) > 1000
         places = unit.decimals if column.whole or unit.kind != "number" or large else 1

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ironmark.core.draft_kpis import DraftKpi
+from ironmark.core.draft_kpis import SENSE, Direction, DraftKpi
 from ironmark.core.drafting_words import DUE, GOOD_OUTCOMES, handle_of, stem_of
 from ironmark.core.measuring import Facts
 from ironmark.core.numbers import Unit
@@ -16,9 +16,9 @@ MOST_SPANS = 2
 def of_days(columns: Sequence[Facts]) -> list[DraftKpi]:
     """The KPIs of the columns of days beside the period, which on nearly all rows lie after it."""
     period = next((c for c in columns if c.role == "period" and c.type == "date"), None)
-    later = [c for c in columns if period is not None and period.name in c.after]
     if period is None:
         return []
+    later = [c for c in columns if c.after]
     due = next((c for c in later if stem_of(c, DUE)), None)
     done = [c for c in later if not stem_of(c, DUE)][:MOST_SPANS]
     by_then = [_by_then(one, due) for one in done[-1:] if due is not None]
@@ -26,11 +26,15 @@ def of_days(columns: Sequence[Facts]) -> list[DraftKpi]:
 
 
 def _span(first: Facts, last: Facts) -> DraftKpi:
-    name, ends = f"{first.label} to {last.label}", bool(stem_of(last, GOOD_OUTCOMES))
+    name, way = f"{first.label} to {last.label}", _better(last)
     return DraftKpi(
-        handle_of(name, "days_to"), name, f"mean(days({first.name}, {last.name}))", Unit("number", 1, text="d"), "lower" if ends else "open", "rate",
-        f"How many days it is from “{first.label}” to “{last.label}”, where both are known: their mean; {'the less the better' if ends else 'nothing says yet whether more is better'}.",
+        handle_of(name, "days_to"), name, f"mean(days({first.name}, {last.name}))", Unit("number", 1, text="d"), way, "rate",
+        f"How many days it is from “{first.label}” to “{last.label}”, where both are known: their mean; {SENSE[way]}.",
     )  # fmt: skip
+
+
+def _better(last: Facts) -> Direction:
+    return "lower" if stem_of(last, GOOD_OUTCOMES) else "open"
 
 
 def _by_then(done: Facts, due: Facts) -> DraftKpi:

@@ -44,8 +44,8 @@ class Facts:
     without one. increasing: whether it never falls from row to row. clock: whether all values are hours and minutes
     written as 0 to 2359. same_within: the segment on whose members it is always the same, "" for none. sum_of: columns
     whose sum it is. within: columns that are never less on any row, with how closely it moves with each (their
-    correlation); None where nobody looked. better: which way is, where the table says so. after: of days, the columns of
-    days that on nearly all rows are no later.
+    correlation); None where nobody looked. better: which way is, where the table says so. after: of days, whether on nearly
+    all rows they are no sooner than the period, and later on some.
     """
 
     name: str
@@ -66,7 +66,7 @@ class Facts:
     same_within: str = ""
     sum_of: tuple[str, ...] = ()
     better: str = ""
-    after: tuple[str, ...] = ()
+    after: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -56,14 +56,6 @@ def heads(session: Session, kind: Kind) -> list[Head]:
     return [Head(*row) for row in rows if seen.sees(kind, row.id)]
 
 
-def numbered(session: Session, kind: Kind) -> dict[str, int]:
-    """The versions of all documents of a kind by their keys, the first that was made first."""
-    statement = "SELECT id, version FROM records WHERE kind = %s ORDER BY created_at, id"
-    seen = eyes.of(session)
-    rows = session.connection().exec_driver_sql(statement, (kind,))
-    return {key: version for key, version in rows if seen.sees(kind, key)}
-
-
 def get(session: Session, kind: Kind, key: str) -> Document:
     """Raises Missing."""
     row = session.get(Record, (kind, key))

@@ -19,7 +19,7 @@ from ironmark.tables.table import Column
 Floats = NDArray[np.float64]
 LOOKED_AT = 60_000  # rows, evenly apart, that are looked at closely; least, most and blanks are of all
 MOST_COUNTS, FEW_ROWS = 16, 8  # columns looked at for parts of each other, and rows from which that says something
-MOST_DAYS, _NEARLY_ALL = 6, 0.98  # columns of days that are held against each other, and the share of rows
+_NEARLY_ALL = 0.98  # the share of rows
 MOST_MEMBERS = 300  # of a segment within which a column may always be the same
 
 
@@ -99,7 +99,7 @@ def facts(found_in: Survey) -> list[Facts]:
     numbers = {f.name: sample[f.name].cast(pl.Float64).to_numpy() for f in found if f.role == "measure"}
     counts = {f.name: numbers[f.name] for f in found if f.role == "measure" and f.whole}
     counts = dict(list(counts.items())[:MOST_COUNTS])
-    days = [f.name for f in found if f.type == "date"][:MOST_DAYS]
+    period = next((f.name for f in found if f.role == "period" and f.type == "date"), None)
     segments = [f for f in found if f.role == "segment" and 2 <= f.distinct <= MOST_MEMBERS]
     return [
         replace(
@@ -107,7 +107,7 @@ def facts(found_in: Survey) -> list[Facts]:
             within=_within(fact.name, counts) if fact.name in counts else None,
             sum_of=_sum_of(fact.name, numbers) if fact.name in numbers else (),
             same_within=_same_within(sample, fact, segments) if fact.name in numbers else "",
-            after=_after(sample, fact.name, days) if fact.name in days else (),
+            after=fact.type == "date" and period not in (None, fact.name) and _is_after(sample, fact.name, str(period)),
         )
         for fact in found
     ]
@@ -141,19 +141,12 @@ def as_words(label: str) -> str:
     return plain[:1].upper() + plain[1:]
 
 
-def _after(sample: pl.DataFrame, name: str, days: Sequence[str]) -> tuple[str, ...]:
-    """The columns of days that are no later than one of them on nearly all rows, and sooner on some."""
-    others = [other for other in days if other != name]
-    both = {
-        other: sample.select(pl.col(name).alias("late"), pl.col(other).alias("soon")).drop_nulls() for other in others
-    }
-    return tuple(
-        other
-        for other, known in both.items()
-        if known.height >= FEW_ROWS
-        and float((known["late"] >= known["soon"]).mean() or 0) >= _NEARLY_ALL  # type: ignore[arg-type]
-        and bool((known["late"] > known["soon"]).any())
-    )
+def _is_after(sample: pl.DataFrame, name: str, period: str) -> bool:
+    """Whether days are no sooner than the period on nearly all rows, and later on some."""
+    known = sample.select(pl.col(name).alias("late"), pl.col(period).alias("soon")).drop_nulls()
+    if known.height < FEW_ROWS or float((known["late"] >= known["soon"]).mean() or 0) < _NEARLY_ALL:  # type: ignore[arg-type]
+        return False
+    return bool((known["late"] > known["soon"]).any())
 
 
 def _within(name: str, counts: Mapping[str, Floats]) -> tuple[tuple[str, float], ...]:

@@ -316,7 +316,7 @@ def _coarser_around(periods: Sequence[str], beside: Sequence[Sequence[str]]) -> 
 
 def _is_coarser(word: str, period: str) -> bool:
     grain, own = grain_of(word), grain_of(period)
-    return bool(grain and own and grain in ("quarter", "half") and ROW_GRAINS.index(grain) > ROW_GRAINS.index(own))
+    return bool(grain and own and grain in ("quarter", "half") and finer(own, grain))
 
 
 def _period_in(text: str) -> tuple[str, str] | None:

@@ -155,8 +155,7 @@ class Lines:
         if not all(cell.isdigit() for cell in cells):
             return False
         numbers = [int(cell) for cell in cells]
-        days_or_months = numbers == list(range(1, len(numbers) + 1)) and len(numbers) in (12, *range(28, 32))
-        if days_or_months:
+        if numbers == list(range(1, len(numbers) + 1)) and (len(numbers) == 12 or len(numbers) in range(28, 32)):
             above = at and self.signs[at - 1].count("n") >= len(numbers) / 2
             return not above and at + 1 < len(self.rows) and self.signs[at + 1].count("n") >= len(numbers) / 2
         if not all(re.fullmatch(r"(19|20)\d\d", cell) for cell in cells):

@@ -117,10 +117,7 @@ def _financial_year(found: Mapping[str, str], settled: Settled) -> dt.date | Non
 def _of_financial_year(found: Mapping[str, str], settled: Settled, months: int, part: int) -> dt.date | None:
     """The first day of the ``part``-th piece of so many months of FY26."""
     first = _financial_year(found, settled)
-    if first is None or not 1 <= part <= 12 // months:
-        return None
-    month = first.month - 1 + (part - 1) * months
-    return _date(first.year + month // 12, month % 12 + 1)
+    return _month_part({"y": str(first.year)}, settled, months, part) if first else None
 
 
 def _week(found: Mapping[str, str], settled: Settled) -> dt.date | None:
@@ -179,7 +176,8 @@ def _in_that_year(found: Mapping[str, str], settled: Settled) -> dt.date | None:
 
 
 _Y, _YY = r"(?P<y>(?:19|20|21)\d\d)", r"(?P<y>(?:19|20|21)\d\d|'?\d\d)"
-_FY = r"(?:FY|GJ|FJ|F)\s*'?(?P<y>(?:19|20)\d\d|\d\d)(?:\s*[-/–]\s*(?P<z>(?:19|20)?\d\d))?"
+_YEARS = r"'?(?P<y>(?:19|20)\d\d|\d\d)(?:\s*[-/–]\s*(?P<z>(?:19|20)?\d\d))?"
+_FY = rf"(?:FY|GJ|FJ|F)\s*{_YEARS}"
 _SPLIT_FY = r"(?:FY|GJ|FJ|F)?\s*(?P<y>(?:19|20)\d\d)\s*[/–]\s*(?P<z>(?:19|20)?\d\d)"
 _NAME = r"(?P<m>[^\W\d_]{3,12}\.?)"
 _GAP = r"[\s\-/.,’']*"
@@ -227,7 +225,7 @@ NOTATIONS: tuple[Notation, ...] = (
     _is("financial year and half", "halves as FY26 H1", "half", rf"{_FY}{_GAP}(?:H|HJ|S)\s*(?P<h>[12])", lambda f, s: _of_financial_year(f, s, 6, int(f["h"]))),
     _is("month of a financial year", "months as P03 FY26", "month", rf"(?:P|M|Period|Month)\s*(?P<p>\d{{1,2}}){_GAP}{_FY}", lambda f, s: _of_financial_year(f, s, 1, int(f["p"]))),
     _is("financial year and month", "months as FY26 P03", "month", rf"{_FY}{_GAP}(?:P|M|Period|Month)\s*(?P<p>\d{{1,2}})", lambda f, s: _of_financial_year(f, s, 1, int(f["p"]))),
-    _is("financial year", "financial years as FY2025/26", "year", r"(?:FY|GJ|FJ|F|Year)\s*'?(?P<y>(?:19|20)\d\d|\d\d)(?:\s*[-/–]\s*(?P<z>(?:19|20)?\d\d))?", _financial_year),
+    _is("financial year", "financial years as FY2025/26", "year", rf"(?:FY|GJ|FJ|F|Year)\s*{_YEARS}", _financial_year),
     _is("split year", "financial years as 2025/26", "year", r"(?P<y>(?:19|20)\d\d)\s*[-/–]\s*(?P<z>(?:19|20)?\d\d)", _financial_year),
     _is("year", "years as 2026", "year", _Y, lambda f, s: _date(int(f["y"]), s.year_start), False),
     _is("month alone", "months by their name", "month", _NAME, lambda f, s: _date(s.year, _named_month(f)) if s.year and _named_month(f) else None),

@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 import re
-import sys
 import unicodedata
 
 _OTHER = re.compile(r"(?![0-9])\d|[٫٬٪]")
-_PLAIN = {
-    code: str(unicodedata.decimal(sign))
-    for code in range(128, sys.maxunicode + 1)
-    if (sign := chr(code)).isdecimal()
-} | {0x066B: ".", 0x066C: ",", 0x066A: "%", 0xFF05: "%", 0xFF0E: ".", 0xFF0C: ","}  # fmt: skip
+
+
+class _Plain(dict[int, str]):
+    """Each sign as it is read, found when it is first met."""
+
+    def __missing__(self, code: int) -> str:
+        sign = chr(code)
+        self[code] = str(unicodedata.decimal(sign)) if sign.isdecimal() else sign
+        return self[code]
+
+
+_PLAIN = _Plain({0x066B: ".", 0x066C: ",", 0x066A: "%", 0xFF05: "%", 0xFF0E: ".", 0xFF0C: ","})
 
 
 def has_others(text: str) -> bool:

@@ -43,11 +43,7 @@ def parts_across(labels: Sequence[str]) -> PartsAcross | None:
     if len(minutes) < len(labels) or any(later <= sooner for sooner, later in pairwise(minutes)):
         return None
     told = all(one and (one["m"] or one["word"] or one["to"] or one["sign"]) for one in found)
-    if not told and not is_every_hour([minute // 60 for minute in minutes]):
+    if not told and [minute // 60 for minute in minutes] not in (list(range(24)), list(range(1, 25))):
         return None
     whole = not any(minute % 60 for minute in minutes)
     return PartsAcross(tuple(f"{m // 60:02} h" if whole else f"{m // 60:02} h {m % 60:02}" for m in minutes))
-
-
-def is_every_hour(numbers: Sequence[int]) -> bool:
-    return list(numbers) in (list(range(24)), list(range(1, 25)))

@@ -123,9 +123,10 @@ def is_weekday(word: str) -> bool:
 
 def weekdays_of(words: Sequence[str]) -> list[int] | None:
     """Which days of the week they are, Monday 0, in the first language that has all of them; None of any others."""
+    keys = [key_of(word) for word in words]
     for language in LANGUAGES:
         known = _weekdays_in(language)
-        found = [known.get(key_of(word), -1) for word in words]
+        found = [known.get(key, -1) for key in keys]
         if -1 not in found and len(set(found)) == len(found):
             return found
     return None

@@ -33,42 +33,7 @@ _UNITS = {
     "m³": ("m³", "m3"), "kWh": ("kwh",), "MWh": ("mwh",), "°C": ("°c",), "pt": ("pt", "pts", "points"),
 }  # fmt: skip
 _BY_WORD = {word: unit for unit, words in _UNITS.items() for word in words}
-_COUNTS = frozenset(
-    {
-        "#",
-        "no",
-        "no.",
-        "number",
-        "count",
-        "anzahl",
-        "nombre",
-        "stk",
-        "stk.",
-        "pcs",
-        "units",
-        "qty",
-        "anz",
-        "anz.",
-        "stück",
-        "st",
-        "st.",
-        "szt",
-        "szt.",
-        "ks",
-        "ks.",
-        "db",
-        "kpl",
-        "ant.",
-        "шт",
-        "шт.",
-        "個",
-        "件",
-        "台",
-        "个",
-        "개",
-        "건",
-    }
-)
+_COUNTS = frozenset({"#", "no", "no.", "number", "count", "anzahl", "nombre", "stk", "stk.", "pcs", "units", "qty", "anz", "anz.", "stück", "st", "st.", "szt", "szt.", "ks", "ks.", "db", "kpl", "ant.", "шт", "шт.", "個", "件", "台", "个", "개", "건"})  # fmt: skip
 _SCALES = {
     "k": 1e3, "t": 1e3, "tsd": 1e3, "tsd.": 1e3, "thousand": 1e3, "thousands": 1e3, "tausend": 1e3, "000": 1e3, "'000": 1e3, "000s": 1e3, "'000s": 1e3,
     "m": 1e6, "mn": 1e6, "mm": 1e6, "mio": 1e6, "mio.": 1e6, "million": 1e6, "millions": 1e6, "millionen": 1e6,

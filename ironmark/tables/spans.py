@@ -27,7 +27,7 @@ def below_periods(rows: Sequence[tuple[str, ...]]) -> Sequence[tuple[str, ...]]:
     below = 0
     for column in range(len(rows[0]) if rows else 0):
         filled = [at for at, row in enumerate(rows) if row[column].strip()]
-        of = [at for at in filled if _WRITTEN.match(rows[at][column])]
+        of = [at for at in filled if ":" in rows[at][column] and _WRITTEN.match(rows[at][column])]
         if of and any(is_period(rows[at][column]) for at in filled if at < of[0]):
             spans[column] = of
             below += sum(at >= of[0] for at in filled)

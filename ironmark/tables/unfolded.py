@@ -34,8 +34,6 @@ class Result:
 
 def joined_period(part: str, year: str, weekly: bool = False) -> str:
     """A month, quarter or week and its year as one text."""
-    if part.isdigit() and weekly:
-        return f"{year}-W{int(part):02d}" if year else ""
     if part.isdigit():
-        return f"{year}-{int(part):02d}" if year else ""
+        return f"{year}-{'W' if weekly else ''}{int(part):02d}" if year else ""
     return f"{part} {year}" if part and year else ""

@@ -335,7 +335,7 @@ def _sheets(
     """Headlines over members over the course: what a person would lay out first."""
     found: list[Sheet] = []
 
-    def put(section: str, kpi: DraftKpi, face: str, by: str | None, place: tuple[int, int, int, int], kind: str, first: int | None = None) -> None:  # fmt: skip
+    def put(section: str, kpi: DraftKpi, face: str, by: str | None, place: tuple[int, int, int, int], kind: str, first: int | None = None, order: Order | None = None) -> None:  # fmt: skip
         why = _WHY[face] if first is None else f"{_WHY[face]} The first {first}, and the rest as one."
         offered = FACES_OFFERED["members" if by else "past" if kind == "past" else "one"]
         found.append(
@@ -349,7 +349,7 @@ def _sheets(
                 why,
                 tuple(dict.fromkeys((face, *offered))),
                 first,
-                "name" if section == f"By {HOUR.lower()}" else None,
+                order,
             )
         )
 
@@ -359,14 +359,15 @@ def _sheets(
         marked = bool(held[kpi.handle].mark) and kpi.direction != "open"
         put("At a glance", kpi, "dial" if kpi.unit.kind == "percent" and marked else "figure", None, (sum(wides[:at]), 0, wides[at], 6), "top")  # fmt: skip
     for row, (name, label, count) in enumerate(segments):
-        first = SHOWN_FIRST if count > SHOWN_FIRST and label != HOUR else None
+        order: Order | None = "name" if label == HOUR else None
+        first = SHOWN_FIRST if count > SHOWN_FIRST and order is None else None
         high = max(5, min(14, count + 2))
         some = kpis[row * 2 : row * 2 + 2] or kpis[:2]
         for at, kpi in enumerate(some):
             marked = bool(held[kpi.handle].mark) and kpi.direction != "open"
             face = ("bullet" if at == 0 else "ledger") if marked else "ranked"
             wide = 12 // len(some)
-            put(f"By {label.lower()}", kpi, face, name, (at * wide, 0, wide, high), f"by{row + 1}", first)
+            put(f"By {label.lower()}", kpi, face, name, (at * wide, 0, wide, high), f"by{row + 1}", first, order)
     if periods >= FEW_PERIODS:
         some = kpis[:2]
         for at, kpi in enumerate(some):

@@ -83,7 +83,7 @@ class DocumentSet:
 
     def _every(self, kind: Kind, model: type[_Body]) -> dict[str, _Body]:
         """All documents of a kind by their keys, the first that was made first."""
-        now = records.numbered(self.session, kind)
+        now = {head.id: head.version for head in records.heads(self.session, kind)}
         self._saw(kind, now)
         return self._documents(kind, list(now), model)
 

@@ -7,7 +7,7 @@ import os
 import threading
 import time
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -42,11 +42,9 @@ LOOK = 100 << 20  # that a look at many rows takes
 AMPLE = 128 << 20  # room for one thing to work in, from which more is read ahead of it
 OF_ROWS, OF_READINGS, OF_ANSWERS = 0.5, 0.03, 0.03  # of what a process may have; the rest is for what it works on
 MAKE_WAY_S = 60.0  # that what is worked out behind waits at most between two steps
-_MANY_READINGS, _A_READING = (
-    1_000,
-    40_000,
-)  # of a page that is not drawn beside all the rows there may be, and bytes of one
-_TAKEN = "taken"  # bytes, by the session they are taken in
+_MANY_READINGS = 1_000  # of a page that is not drawn beside all the rows there may be
+_A_READING = 40_000  # bytes
+_TO_ITS_END = "to its end"  # what a session holds until then
 TURNS = 2  # pages worked on at once; more of them in one process take longer together than in turn
 
 OF_WORK = (1 - OF_ROWS - OF_READINGS - OF_ANSWERS) / TURNS  # for one thing it works on
@@ -124,7 +122,7 @@ class Sources:
     @contextmanager
     def readings(self) -> Iterator[Session]:
         """A session that sees one moment of the database."""
-        with self._readings(info={"reading": True}) as session, self._given_back(session):
+        with self._readings(info={"reading": True}) as session, ExitStack() as session.info[_TO_ITS_END]:
             yield session
 
     @contextmanager
@@ -137,7 +135,7 @@ class Sources:
     def changes(self) -> Iterator[Session]:
         """A transaction, committed at the end of the block. Raises OSError where the disk is full."""
         room.require_room()
-        with self._changes.begin() as session, self._given_back(session):
+        with self._changes.begin() as session, ExitStack() as session.info[_TO_ITS_END]:
             yield session
 
     def source(self, session: Session, dataset: StoredDataset) -> Source:
@@ -222,11 +220,12 @@ class Sources:
         return held
 
     @contextmanager
-    def lent(self, amount: int) -> Iterator[None]:
-        """Hold so many bytes fewer of rows, for as long as something else that belongs to this process takes them."""
+    def lent(self, amount: int, *, busy: bool = True) -> Iterator[None]:
+        """Hold so many bytes fewer of rows, for as long as something else that belongs to this process takes them. busy: whether the
+        rows used last are still worked with."""
         with self._lock:
             self._lent += amount
-            self._give_up()
+            self._give_up(busy=busy)
         try:
             yield
         finally:
@@ -235,21 +234,8 @@ class Sources:
 
     def make_room(self, session: Session, readings: int) -> None:
         """Hold fewer rows until a session ends, where so many readings are drawn in it as take up what these may."""
-        if readings < _MANY_READINGS:
-            return
-        amount = readings * _A_READING
-        session.info[_TAKEN] = session.info.get(_TAKEN, 0) + amount
-        with self._lock:
-            self._lent += amount
-            self._give_up(busy=False)
-
-    @contextmanager
-    def _given_back(self, session: Session) -> Iterator[None]:
-        try:
-            yield
-        finally:
-            with self._lock:
-                self._lent -= session.info.pop(_TAKEN, 0)
+        if readings >= _MANY_READINGS:
+            session.info[_TO_ITS_END].enter_context(self.lent(readings * _A_READING, busy=False))
 
     def _give_up(self, older: Sequence[_Place] = (), *, busy: bool = True) -> None:
         """Drop what is ``older``, and the rows that were not used for longest where all take too much room; not the last,
