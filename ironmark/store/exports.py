@@ -15,7 +15,7 @@ from ironmark.store.models import Export
 
 KEPT = dt.timedelta(hours=1)
 MOST_WAITING = 40
-MOST_TRIES = 2  # of a page during which the server or the printer dies
+MOST_TRIES = 2  # of a page during which the server, its database or the printer dies
 ENDED = ("done", "failed", "stopped")
 
 
@@ -62,10 +62,11 @@ def source(session: Session, key: str) -> bytes:
 
 
 def next_one(session: Session, worker: str) -> Export | None:
-    """The one that has waited longest, for ``worker`` to draw. What another worker left is begun once more."""
-    left = update(Export).where(Export.state == "running", Export.taken_by != worker)
+    """The one that has waited longest, for ``worker`` to draw. There is one worker and it draws one at a time, so what is
+    being drawn as it asks was left, by another that ended or by itself as the database went away: begun once more."""
+    left = update(Export).where(Export.state == "running")
     session.execute(left.where(Export.tries < MOST_TRIES).values(state="waiting"))
-    died = {"type": "printer", "title": "It could not be drawn", "status": 500, "detail": "The server ended while it was drawn, more than once. Try again."}  # fmt: skip
+    died = {"type": "printer", "title": "It could not be drawn", "status": 500, "detail": "The server or its database ended while it was drawn, more than once. Try again."}  # fmt: skip
     session.execute(left.where(Export.tries >= MOST_TRIES).values(state="failed", problem=died))
     query = select(Export).where(Export.state == "waiting").order_by(Export.asked_at).limit(1)
     row = session.scalar(query.with_for_update(skip_locked=True))

@@ -15,10 +15,21 @@ from sqlalchemy.orm import Session
 from ironmark import clock
 from ironmark.core.marks import EVERYONE, TOGETHER, MarkEntry, Owner
 from ironmark.core.periods import Period
-from ironmark.store import change_log, database, dataset_versions, datasets, marks, notes, notices, records, scratch
+from ironmark.store import (
+    change_log,
+    database,
+    dataset_versions,
+    datasets,
+    exports,
+    marks,
+    notes,
+    notices,
+    records,
+    scratch,
+)
 from ironmark.store.mariadb import MariaDB
 from ironmark.store.marks import Change
-from ironmark.store.models import DatasetSegment
+from ironmark.store.models import DatasetSegment, Export
 from ironmark.tables import pieces
 from ironmark.tables.table import Column, Problem, Table
 from tests import world
@@ -340,12 +351,35 @@ class ChangeLog(InDatabase):
             connection.execute(text("DELETE FROM change_log WHERE record_id = 'test-of-log'"))
 
 
+def own_database(test: unittest.TestCase) -> MariaDB:
+    """A server of its own, empty: no worker takes what waits in it."""
+    directory = scratch.make("test")
+    test.addCleanup(shutil.rmtree, directory, ignore_errors=True)
+    mariadb = MariaDB(directory).start()
+    test.addCleanup(mariadb.stop)
+    return mariadb
+
+
+class Exports(unittest.TestCase):
+    def test_what_was_left_in_the_middle_is_drawn_once_more_and_then_told(self) -> None:
+        """Left by another that ended, or by the same as its database went away: it asks for the next, so it draws none."""
+        engine = database.connect(own_database(self).url)
+        self.addCleanup(engine.dispose)
+        Export.metadata.create_all(engine, [Export.metadata.tables[Export.__tablename__]])
+        with Session(engine) as session:
+            key = exports.ask(session, "pdf", b"x", None, {}, "x.pdf")
+            for worker in ("one", "one"):
+                taken = exports.next_one(session, worker)
+                self.assertEqual((taken and taken.id, taken and taken.state), (key, "running"))
+            self.assertIsNone(exports.next_one(session, "another"))
+            row = exports.get(session, key)
+            session.refresh(row)
+            self.assertEqual((row.state, (row.problem or {})["status"]), ("failed", 500))
+
+
 class Accounts(unittest.TestCase):
     def test_they_keep_their_rights_while_they_are_made_sure_of(self) -> None:
-        directory = scratch.make("test")
-        self.addCleanup(shutil.rmtree, directory, ignore_errors=True)
-        mariadb = MariaDB(directory).start()
-        self.addCleanup(mariadb.stop)
+        mariadb = own_database(self)
         again = threading.Thread(target=lambda: [mariadb._grant() for _ in range(50)])
         again.start()
         asked = 0
