@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from ironmark.core.aim_words import is_plan
 from ironmark.core.drafting_words import (
     ACTUAL,
     BAD,
@@ -39,19 +40,42 @@ def is_bad(column: Facts) -> bool:
     return direction_of(column) == "lower"
 
 
+def says_plan(column: Facts) -> bool:
+    """Whether a column holds what was planned, or aimed at."""
+    return bool(stem_of(column, PLAN)) or is_plan(column.label)
+
+
 def plan_of(column: Facts, among: Sequence[Facts]) -> Facts | None:
-    """The column whose plan another one is: ``planned_output`` of ``output``."""
-    stem = stem_of(column, PLAN)
-    if not stem:
+    """The column whose plan another one is: ``planned_output`` of ``output``; of one that says no more than that it is a plan,
+    the only figures that are anywhere near it."""
+    if not says_plan(column):
         return None
-    rest = [word for word in column.name.split("_") if not stem_in(word, PLAN)]
-    others = [o for o in among if o is not column and not stem_of(o, PLAN) and _is_percent(o) == _is_percent(column)]
-    if not rest:  # Actual and Budget, and nothing else that was planned
-        plans = [other for other in among if stem_of(other, PLAN)]
-        others = [other for other in others if not stem_of(other, VARIANCE)]
-        named = others if len(others) == 1 else [other for other in others if stem_of(other, ACTUAL)]
-        return named[0] if len(named) == len(plans) == 1 else None
-    return next((other for other in others if rest and set(rest) <= set(other.name.split("_"))), None)
+    plans = [other for other in among if says_plan(other)]
+    others = [o for o in among if o not in plans and _is_percent(o) == _is_percent(column)]
+    named = [word for word in column.name.split("_") if not stem_in(word, PLAN) and not is_plan(word)]
+    if (same := next((o for o in others if named and o.name.split("_") == named), None)) is not None:
+        return same
+    # A unit that all of them give names none of them.
+    rest = {word for word in named if len(others) < 2 or not all(word in o.name.split("_") for o in others)}
+    if rest:
+        return next((other for other in others if rest <= set(other.name.split("_"))), None)
+    others = [other for other in others if not stem_of(other, VARIANCE)]
+    if len(plans) > 1 or not others:
+        return None
+    actual = [other for other in others if stem_of(other, ACTUAL)]
+    near = [other for other in others if _is_near(column, other)]
+    return next((some[0] for some in (others, actual, near) if len(some) == 1), None)
+
+
+def _is_near(plan: Facts, column: Facts) -> bool:
+    """Whether figures are of the size of a plan: in the same unit, around it and not ten times as large or as small."""
+    if plan.unit != column.unit and plan.unit is not None and column.unit is not None:
+        return False
+    if None in (plan.least, plan.most, column.least, column.most):
+        return False
+    middle, aimed = ((one.least + one.most) / 2 for one in (column, plan))  # type: ignore[operator]
+    around = column.least <= plan.most and plan.least <= column.most  # type: ignore[operator]
+    return around and aimed > 0 and 0.2 < middle / aimed < 5
 
 
 def _is_percent(column: Facts) -> bool:
@@ -83,7 +107,7 @@ def parts_among(counts: Sequence[Facts], always: Sequence[Facts]) -> dict[Facts,
             and (whole.name in closeness or (part.within is None and (whole.most or 0.0) >= (part.most or 0.0)))
             and (part.name in whole.sum_of or _is_of(part, whole, closeness.get(whole.name, 0.0)))
         ]
-        fits = [whole for whole in fits if not stem_of(whole, PLAN)] or fits
+        fits = [whole for whole in fits if not says_plan(whole)] or fits
         if fits:
             found[part] = max(fits, key=lambda whole: (round(closeness.get(whole.name, 0.0), 1), whole.most or 0.0))
     return found

@@ -5,7 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from ironmark.core.belonging import OF_ALL, UNNAMED, direction_of, is_bad, parts_among, plan_of, shares_a_word
+from ironmark.core.belonging import (
+    OF_ALL,
+    UNNAMED,
+    direction_of,
+    is_bad,
+    parts_among,
+    plan_of,
+    says_plan,
+    shares_a_word,
+)
 from ironmark.core.draft_kpis import SENSE, Direction, Draft, DraftKpi, LeftOut
 from ironmark.core.drafting_days import of_days
 from ironmark.core.drafting_money import by_currency, currency_of, in_currencies
@@ -15,7 +24,6 @@ from ironmark.core.drafting_words import (
     GOOD_OUTCOMES,
     GREEN,
     OUTCOME,
-    PLAN,
     SPENT,
     TICKS,
     UNITS,
@@ -209,7 +217,7 @@ def _of_no_measure(column: Facts, sort: str) -> DraftKpi:
 def _spread(column: Facts) -> DraftKpi:
     unit = _unit(column)
     return DraftKpi(
-        handle_of(f"spread of {column.label}", "spread_of"), f"Spread of {unsigned(column.label).lower()}", f"stdev({column.name})",
+        handle_of(f"spread of {column.label}", "spread_of"), f"Spread of {unsigned(column).lower()}", f"stdev({column.name})",
         Unit(unit.kind, max(1, unit.decimals), unit.currency, unit.text), "open", "rate",
         f"How far “{column.label}” lies apart from row to row: its standard deviation.", place="offered",
     )  # fmt: skip
@@ -248,7 +256,7 @@ def _is_used(column: Facts) -> bool:
 
 def _used_per(column: Facts, counted: Facts) -> DraftKpi:
     unit = _unit(column)
-    name = f"{unsigned(column.label)} per {one_of(counted.label)}"
+    name = f"{unsigned(column)} per {one_of(counted.label)}"
     return DraftKpi(
         handle_of(name, "value_of"), name, f"sum({column.name}) / sum({counted.name})",
         Unit(unit.kind, max(2, unit.decimals), unit.currency, unit.text), "lower", "rate",
@@ -353,12 +361,12 @@ def _amount(
         large = max(abs(column.most or 0), abs(column.least or 0)) > 1000
         places = unit.decimals if column.whole or unit.kind != "number" or large else 1
         return DraftKpi(
-            handle, unsigned(column.label), f"sum({column.name})", Unit(unit.kind, places, unit.currency, unit.text, large), way, "flow",
+            handle, unsigned(column), f"sum({column.name})", Unit(unit.kind, places, unit.currency, unit.text, large), way, "flow",
             f"“{column.label}” adds up, {why}: its sum; {sense}.", plan,
         )  # fmt: skip
     if found.sort == "level":
         return DraftKpi(
-            handle, unsigned(column.label), f"sum({column.name})", unit, way, "stock",
+            handle, unsigned(column), f"sum({column.name})", unit, way, "stock",
             f"“{column.label}” is how much there is at a time, {why}: over a span the last day counts; {sense}.", plan,
         )  # fmt: skip
     average = is_average(column.label)
@@ -379,7 +387,7 @@ def _amount(
     elif found.sort == "share":
         mean = "its mean, in which every row weighs the same"
     told = f"“{column.label}” is {what}, {why}: {mean}; {sense}."
-    return DraftKpi(handle, unsigned(column.label), formula, unit, way, "rate", told, plan)
+    return DraftKpi(handle, unsigned(column), formula, unit, way, "rate", told, plan)
 
 
 def _weight(
@@ -400,7 +408,7 @@ def _weight(
         c
         for c in among
         if c.whole and (c.least or 0) >= 0 and sorts[c.name].sort == "amount" and sorts[c.name].sure >= SURE
-        and not is_bad(c) and _unit(c).kind == "number" and not stem_of(c, PLAN)
+        and not is_bad(c) and _unit(c).kind == "number" and not says_plan(c)
     ]  # fmt: skip
     named = [c for c in counts if shares_a_word(column, c)]
     if average:

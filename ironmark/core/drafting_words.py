@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-import unicodedata
 from collections.abc import Sequence
 
 from ironmark.core.measuring import Facts
+from ironmark.core.names import as_name
 from ironmark.core.units import unit_of_label
 
 
@@ -197,8 +197,9 @@ def physical(label: str) -> str:
     return _PHYSICAL.get(words[-1].lower(), "") if of_it else ""
 
 
-def unsigned(label: str) -> str:
+def unsigned(column: Facts) -> str:
     """A label without the sign of its unit, which every figure carries: Cost of “Cost £”."""
+    label = column.bare or column.label
     if physical(label):
         return " ".join(re.sub(r"[()\[\]]", " ", label).split()[:-1])
     given = unit_of_label(label)
@@ -222,5 +223,5 @@ def one_of(label: str) -> str:
 
 def handle_of(label: str, fallback: str) -> str:
     """One word of the letters of the label, whichever alphabet they are of."""
-    plain = re.sub(r"[\W_]+", "_", unicodedata.normalize("NFKC", label).lower()).strip("_")[:40]
+    plain = as_name(label, words=True)[:40]
     return plain if plain and not plain[0].isdigit() else f"{fallback}_{plain}".strip("_")

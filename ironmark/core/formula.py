@@ -38,6 +38,7 @@ from ironmark.core.formula_nodes import (
     Text,
     walk,
 )
+from ironmark.core.names import NAME
 from ironmark.core.nearest import nearest
 
 # What the same are called elsewhere, and is typed by habit.
@@ -147,7 +148,7 @@ def _span(meta: Any) -> Span:
 
 @lru_cache(maxsize=1)
 def _parser() -> Lark:
-    grammar = Path(__file__).with_suffix(".lark").read_text(encoding="utf-8")
+    grammar = Path(__file__).with_suffix(".lark").read_text(encoding="utf-8").replace(r"/[^\W\d]\w*/", f"/{NAME}/")
     return Lark(grammar, parser="lalr", propagate_positions=True, maybe_placeholders=True)
 
 

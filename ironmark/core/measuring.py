@@ -45,7 +45,7 @@ class Facts:
     written as 0 to 2359. same_within: the segment on whose members it is always the same, "" for none. sum_of: columns
     whose sum it is. within: columns that are never less on any row, with how closely it moves with each (their
     correlation); None where nobody looked. better: which way is, where the table says so. after: of days, whether on nearly
-    all rows they are no sooner than the period, and later on some.
+    all rows they are no sooner than the period, and later on some. bare: the label without its unit, where it says one.
     """
 
     name: str
@@ -67,6 +67,7 @@ class Facts:
     sum_of: tuple[str, ...] = ()
     better: str = ""
     after: bool = False
+    bare: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -329,10 +330,23 @@ def _by_unit(column: Facts, told: dict[str, tuple[float, str]], case: _Case) -> 
         case.say("price" if "price" in told else "amount", 1.2, f"its unit, {given.currency}")
     elif given.kind == "duration":
         case.say("duration", 1.2, f"its unit, {given.text}")
-    elif given.text in ("°C", "pt"):
-        case.say("each" if given.text == "°C" else "rating", 1.5, f"its unit, {given.text}")
-    elif given.text in ("kWh", "MWh", "t", "l", "m³"):
-        case.say("amount", 1.0, f"its unit, {given.text}")
+    elif given.text == "pt":
+        case.say("rating", 1.5, f"its unit, {given.text}")
+    elif "/" in given.text or given.text in _STANDS_AT:
+        case.say("each", 1.5, f"its unit, {given.text}")
+    elif given.text in _ADDS_UP:  # what one thing weighs is in kilograms too
+        case.say("amount", 0.4 if given.text == "kg" else 1.0, f"its unit, {given.text}")
+    elif given.text in ("FTE", "VZÄ", "ETP", "VBE"):
+        case.say("level", 1.2, f"its unit, {given.text}")
+
+
+# What is measured at a moment, and what comes together.
+_STANDS_AT = frozenset({
+    "°C", "°F", "bar", "mbar", "Pa", "hPa", "kPa", "MPa", "mmHg", "dB", "dB(A)", "ppm", "ppb", "Hz", "kHz", "MHz", "rpm", "lx", "kV", "mA", "‰", "°dH", "NTU", "kn",
+})  # fmt: skip
+_ADDS_UP = frozenset({
+    "kWh", "MWh", "GWh", "TWh", "Wh", "MJ", "GJ", "TJ", "t", "kg", "l", "hl", "m³", "tCO₂e", "kgCO₂e", "kr", "TEU", "bbl", "GB", "TB",
+})  # fmt: skip
 
 
 def _of_one_length(least: int, most: int) -> bool:

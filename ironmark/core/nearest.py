@@ -13,9 +13,10 @@ _LETTERS = str.maketrans(LETTERS)
 
 
 def folded(text: str) -> str:
-    """A text as it is compared where something is looked for: without case and accents."""
+    """A text as it is compared where something is looked for: without case and accents, syllables of Hangul whole."""
     plain = unicodedata.normalize("NFKD", text.casefold())
-    return "".join(letter for letter in plain if not unicodedata.combining(letter)).translate(_LETTERS)
+    bare = "".join(letter for letter in plain if not unicodedata.combining(letter)).translate(_LETTERS)
+    return unicodedata.normalize("NFC", bare)
 
 
 def nearest(name: str, known: Iterable[str], likeness: float = 0.6) -> str | None:

@@ -7,13 +7,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from ironmark.core import formula_nodes
+from ironmark.core.currencies import CODES, IN_SMALL_LETTERS, SIGNS
 from ironmark.core.numbers import Unit
 
-_CURRENCIES = {"£": "GBP", "€": "EUR", "$": "USD", "¥": "JPY", "₽": "RUB", "₴": "UAH", "₺": "TRY", "₹": "INR", "₩": "KRW", "₪": "ILS"}  # fmt: skip
-_CODES = {
-    "gbp", "eur", "usd", "chf", "sek", "nok", "dkk", "jpy", "cad", "aud", "nzd", "pln", "czk", "huf", "uah", "isk", "inr", "cny", "krw", "brl",
-    "mxn", "zar", "sgd", "hkd", "thb", "ils",
-}  # fmt: skip
 _CURRENCY_WORDS = {"euro": "EUR", "euros": "EUR", "pounds": "GBP", "dollars": "USD", "francs": "CHF", "kronor": "SEK", "kroner": "NOK"}  # fmt: skip
 _DURATIONS = {
     "h": {
@@ -66,7 +62,7 @@ def unit_called(name: str) -> Unit | None:
         return None
     if name == "%":
         return PERCENT
-    if name.lower() in _CODES:
+    if name in CODES:
         return Unit("currency", 0, name)
     if name in _DURATIONS:
         return Unit("duration", 0, text=name)
@@ -75,14 +71,14 @@ def unit_called(name: str) -> Unit | None:
 
 def unit_of_label(label: str) -> ProposedUnit | None:
     """The unit a column's name gives away: ``Claims £``, ``fare_eur``, ``Overtime hrs``."""
-    for sign, code in _CURRENCIES.items():
-        if sign in label:
+    for sign, code in SIGNS.items():
+        if sign in label.lower():
             return ProposedUnit(Unit("currency", 0, code), f"“{label}” is in {sign}")
     if "%" in label:  # 38.2 below a head that says percent; what is kept as a fraction says so itself
         return ProposedUnit(Unit("number", 1, text="%"), f"“{label}” is in percent")
     words = [word for word in re.split(r"[\W_]+", label.lower()) if word]
     for word in words:
-        if word in _CODES:
+        if word in IN_SMALL_LETTERS:
             return ProposedUnit(Unit("currency", 0, word.upper()), f"“{label}” is in {word.upper()}")
     for word in words[1:]:  # “Cost in euros”, not “Pounds lost”
         if word in _CURRENCY_WORDS:
@@ -98,7 +94,7 @@ def unit_of_label(label: str) -> ProposedUnit | None:
 
 def is_currency(text: str) -> bool:
     """Whether a text is the code of a currency: EUR."""
-    return text.strip().lower() in _CODES
+    return text.strip().upper() in CODES
 
 
 def is_per_time(label: str) -> bool:

@@ -11,8 +11,9 @@ from xml.etree.ElementTree import ParseError
 
 import openpyxl
 
+from ironmark.core.currencies import SIGNS
 from ironmark.tables.formats import as_text
-from ironmark.tables.quantities import CURRENCIES, measure_of
+from ironmark.tables.quantities import measure_of
 
 MOST_READ = 4_000_000  # bytes of a workbook; larger ones come from machines
 MOST_LINES = 400  # below these a column goes on as it was
@@ -56,7 +57,7 @@ def as_formatted(cell: Any, form: str) -> str:
     if "%" in bare:
         return f"{as_text(round(float(cell) * 100, 10))}%"
     money = re.search(r"\[\$([^\]-]+)", form)
-    sign = next((sign for sign in CURRENCIES if sign in (money[1] if money else form)), "")
+    sign = next((sign for sign in SIGNS if sign in (money[1] if money else form).lower()), "")
     if sign:
         return f"{sign}{plain}" if not plain.startswith("-") else f"-{sign}{plain[1:]}"
     beside = (money[1] if money else quoted).strip()

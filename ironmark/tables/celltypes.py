@@ -9,9 +9,10 @@ from typing import Literal, NamedTuple
 import numpy as np
 import polars as pl
 
+from ironmark.core.currencies import IN_SMALL_LETTERS, SHARED, WORDS
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
-from ironmark.tables.notations import Settled, notations_of, read_periods
+from ironmark.tables.notations import Settled, day_first_of, notations_of, read_periods
 from ironmark.tables.spans import IN_MINUTES, minutes_of
 from ironmark.tables.table import NEARLY, Problem
 
@@ -22,10 +23,13 @@ BLANKS = (
 )  # fmt: skip
 YES = ("yes", "y", "true", "ja", "oui", "si", "sí")
 NO = ("no", "n", "false", "nein", "non")
-_MONEY = r"(?:US|R|A|C|HK|NZ|S)?\$|[\p{Sc}\s\u00a0\u202f'’]"
-_MONEY_BEHIND = r"(?:zł|kč|kr\.?|chf|sfr\.?|fr\.|eur|usd|gbp|sek|nok|dkk|pln|czk|huf|ft|ron|lei|leva|лв\.?|rsd|din\.?|руб\.?|р\.|грн\.?|tl|rmb|元|円|원)$"
-_MONEY_BEFORE = r"^(?:chf|sfr\.?|fr\.|eur|usd|gbp|kr\.?|rs\.?|rp\.?)"
-_MONEY_FIRST = rf"(?i){_MONEY_BEFORE}\s*[\d.,+\-−(]|^(?:US|R|A|C|HK|NZ|S)\$"
+_MONEY = r"(?i:US|R|A|C|HK|NZ|S|NT|MX)?\$|[\p{Sc}\s\u00a0\u202f'’]"
+_WRITTEN = "|".join(
+    map(re.escape, sorted({*WORDS, *SHARED, *IN_SMALL_LETTERS, "ft", "ron", "try"}, key=len, reverse=True))
+)
+_MONEY_BEHIND = rf"(?:(?:{_WRITTEN})\.?|元|円|원|บาท)$"
+_MONEY_BEFORE = rf"^(?:{_WRITTEN})\.?"
+_MONEY_FIRST = rf"(?i){_MONEY_BEFORE}\s*[\d.,+\-−(]|^(?:US|R|A|C|HK|NZ|S|NT|MX)\$"
 _POINT = r"^[+\-−]?(\d+|\d{1,3}(,\d{3})+)?(\.\d+)?(e[+-]?\d+)?%?$"
 _COMMA = r"^[+\-−]?(\d+|\d{1,3}(\.\d{3})+)?(,\d+)?%?$"
 Decimal = Literal["point", "comma"]
@@ -253,6 +257,10 @@ def _as_date(text: pl.Series) -> Attempt:
     for name, pattern, form in _DATES:
         if filled.str.contains(pattern).mean() < NEARLY:  # type: ignore[operator]
             continue
+        if name == "day first":
+            day_first, told = _which_first(text, filled)
+            note = [Problem(told)] if told else []
+            form = form if day_first is not False else "%m-%d-%Y"
         dates = (
             (plain + "-01").str.to_date("%Y-%m-%d", strict=False)
             if name == "month"
@@ -260,15 +268,16 @@ def _as_date(text: pl.Series) -> Attempt:
         )
         if best is None or dates.null_count() < best.null_count():
             best = dates
-            parts = filled.str.split("-")
-            first, second = (
-                [int(p) for p in parts.list.get(at, null_on_oob=True).unique() if p and p.isdigit()] for at in (0, 1)
-            )
-            ambiguous = name == "day first" and max(first, default=0) <= 12 and max(second, default=0) <= 12
-            note = (
-                [Problem("Day and month could not be told apart; the dates were read day first.")] if ambiguous else []
-            )
     return best, "date", note
+
+
+def _which_first(text: pl.Series, hyphened: pl.Series) -> tuple[bool | None, str]:
+    """Whether the day stands first in texts such as 01-02-2026, and what is to be told where nothing tells. With full stops
+    it does wherever days are written so."""
+    if bool(text.drop_nulls().str.contains(r"^\s*\d{1,2}\.").mean() == 1):
+        return True, ""
+    parts = hyphened.unique().str.extract_groups(r"^(?P<a>\d{1,2})-(?P<b>\d{1,2})-\d{4}$").drop_nulls().struct.unnest()
+    return day_first_of(parts.drop_nulls().to_dicts(), Settled())
 
 
 def _as_number(text: pl.Series, way: Decimal | None = None) -> Attempt:

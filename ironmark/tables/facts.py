@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from ironmark.core.measuring import Facts
 from ironmark.core.units import unit_called
 from ironmark.tables.pieces import Rows, different_rows
+from ironmark.tables.quantities import taken_apart
 from ironmark.tables.table import Column
 
 Floats = NDArray[np.float64]
@@ -131,8 +132,19 @@ def _of_column(surveyed: Surveyed, sample: pl.Series, rows: int) -> Facts:
     return Facts(
         column.name, as_words(column.label), column.type, column.role, least, most, whole, distinct, members,
         unit=unit_called(column.unit), rows=len(sample), blank=blank, increasing=increasing, clock=clock,
-        better=column.better,
+        better=column.better, bare=_bare(column),
     )  # fmt: skip
+
+
+def _bare(column: Column) -> str:
+    """A heading without the unit that its figures have; "" where it says none."""
+    plain, measure = taken_apart(column.label)
+    if measure is None or not column.unit or measure.unit != column.unit:
+        return ""
+    unit = column.label.removeprefix(plain).strip()
+    return (
+        "" if unit.isalpha() and (len(unit) > 3 or unit == "day") else as_words(plain)
+    )  # sick days are days, but Sick is no name
 
 
 def as_words(label: str) -> str:

@@ -172,6 +172,8 @@ class Heads:
                 return "period", ""
             if not self.across:
                 return "figure", ""
+            if self._are_years(cells):
+                return "period", ""
             if TOTALS.search(words):
                 return "total", ""
             if TARGETS.search(words):
@@ -184,6 +186,15 @@ class Heads:
         if self.across and at > max(places):
             return "out", REMARKS
         return "member", ""
+
+    def _are_years(self, cells: Sequence[str]) -> bool:
+        """Whether the rows of months, weeks or quarters without a year are one year each, whatever stands above their years."""
+        years = {int(cell) for cell in cells if YEAR.fullmatch(cell)}
+        one_after_another = len(years) > 1 and max(years) - min(years) + 1 == len(years)
+        if not one_after_another or not all(map(YEAR.fullmatch, cells)):
+            return False
+        alone = read_periods(self.texts, replace(self.settled, year=None))
+        return alone is None or alone.yearless
 
     def _has_years(self) -> bool:
         """Whether a column of years stands beside those that only number their weeks."""
@@ -373,3 +384,15 @@ def _is_unit(cell: str) -> bool:
     """Whether a cell is a unit and could hardly be a name."""
     found = measure_of(cell)
     return found is not None and bool(found) and (len(cell) > 1 or not cell.isalpha())
+
+
+def said_of_figures(titles: Sequence[str], heads: Heads) -> list[str]:
+    """What may name all figures and their unit: a title, what every period has beside it, or what stands above the years or months
+    down the side where that is more than a word for these."""
+    if titles or heads.across is None:
+        return list(titles[:1])
+    if len(said := set(heads.level)) == 1 and (level := said.pop()):
+        return [level]
+    corner = next((heads.labels[at] for at in heads.at("period", "year")), "")
+    name, measure = taken_apart(corner)
+    return [corner] if name and (measure or len(name.split()) > 1) and not is_period(name) else []

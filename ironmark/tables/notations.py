@@ -186,6 +186,7 @@ _DAYNAME = r"[^\W\d_]{2,12}\.?,?\s+"
 _WEEKDAY = r"(?:[^\W\d_]{2,12}\.?,?\s+)?"
 
 
+_WEEK = r"W|KW|Wk\.?|Week|Woche|Sem\.?|Semaine|Semana|Sett\.?|Settimana|Uge|Uke|Vecka|Vko|Viikko|Tydz\.?|Tydzień|Týden|Týždeň|Нед\.?|Неделя"
 _COMMENCING = (
     r"w/?\s*[cb]|(?:week|wk\.?)\s+(?:commencing|beginning|starting|from|of)|woche\s+(?:ab|vom)|semaine\s+du|semana\s+del?|settimana\s+d[ae]l|"
     r"vecka\s+från|uge\s+fra|uke\s+fra|week\s+van|tydzień\s+od|týden\s+od|неделя\s+с"
@@ -215,8 +216,8 @@ NOTATIONS: tuple[Notation, ...] = (
     _is("half", "halves as H1 2026", "half", rf"(?:H|S|HJ)\s*(?P<h>[12]){_GAP}{_YY}", lambda f, s: _month_part({**f, "y": f["y"].strip("'")}, s, 6, int(f["h"]))),
     _is("year and half", "halves as 2026 H1", "half", rf"{_Y}{_GAP}(?:H|S|HJ)\s*(?P<h>[12])", lambda f, s: _month_part(f, s, 6, int(f["h"]))),
     _is("numbered half", "halves as 1H26", "half", rf"(?P<h>[12])\.?\s*(?:H|HJ|Halbjahr|half|semestre){_GAP}{_YY}", lambda f, s: _month_part({**f, "y": f["y"].strip("'")}, s, 6, int(f["h"]))),
-    _is("year and week", "weeks as 2026-W05", "week", rf"{_Y}{_GAP}(?:W|KW|Wk\.?|Week|Woche|S|Sem\.?|U|V)\s*(?P<w>\d{{1,2}})", _week),
-    _is("week", "weeks as W5 2026", "week", rf"(?:W|KW|Wk\.?|Week|Woche|Sem\.?|Uge|Vecka)\s*\.?(?P<w>\d{{1,2}}){_GAP}(?:of\s+)?{_YY}", lambda f, s: _week({**f, "y": f["y"].strip("'")}, s)),
+    _is("year and week", "weeks as 2026-W05", "week", rf"{_Y}{_GAP}(?:{_WEEK}|[SUT])\s*(?P<w>\d{{1,2}})", _week),
+    _is("week", "weeks as W5 2026", "week", rf"(?:{_WEEK}|[ST](?=\d\d(?!\d)))\s*\.?(?P<w>\d{{1,2}}){_GAP}(?:of\s+)?{_YY}", lambda f, s: _week({**f, "y": f["y"].strip("'")}, s)),
     _is("quarter of a financial year", "quarters as Q1 FY26", "quarter", rf"(?:Q|T|Qtr\.?|Quarter)\s*(?P<q>[1-4]){_GAP}{_FY}", lambda f, s: _of_financial_year(f, s, 3, int(f["q"]))),
     _is("quarter of a split year", "quarters as Q1 2025/26", "quarter", rf"(?:Q|T|Qtr\.?|Quarter)\s*(?P<q>[1-4]){_GAP}{_SPLIT_FY}", lambda f, s: _of_financial_year(f, s, 3, int(f["q"]))),
     _is("financial year and quarter", "quarters as FY26 Q1", "quarter", rf"{_FY}{_GAP}(?:Q|T|Qtr\.?|Quarter)\s*(?P<q>[1-4])", lambda f, s: _of_financial_year(f, s, 3, int(f["q"]))),
@@ -233,7 +234,7 @@ NOTATIONS: tuple[Notation, ...] = (
     _is("day and month alone", "days as 31 January", "day", rf"{_WEEKDAY}(?P<d>\d{{1,2}})(?:st|nd|rd|th|\.)?[\s-]+{_NAME}", lambda f, s: _date(s.year, _named_month(f), int(f["d"])) if s.year else None),
     _is("quarter alone", "quarters without a year", "quarter", r"(?:Q|T|Qtr\.?|Quarter\s)\s*(?P<q>[1-4])|(?P<r>[1-4])[.°ºª]?(?:er|e|o)?\s*(?:Q|Quartal|Quarter|trimestre|trim\.?)", lambda f, s: _month_part({k: v for k, v in f.items() if v}, s, 3, int(f["q"] or f["r"]))),
     _is("half alone", "halves without a year", "half", r"(?:H|HJ)\s*(?P<h>[12])|(?P<r>[12])\.?\s*(?:H|HJ|Halbjahr)", lambda f, s: _month_part({k: v for k, v in f.items() if v}, s, 6, int(f["h"] or f["r"]))),
-    _is("week alone", "weeks without a year", "week", r"(?:W|KW|Wk\.?|Week|Woche)\s*\.?(?P<w>\d{1,2})", _week),
+    _is("week alone", "weeks without a year", "week", rf"(?:{_WEEK})\s*\.?(?P<w>\d{{1,2}})", _week),
     _is("week by a day", "weeks as w/c 05/01/2026", "week", rf"(?:{_COMMENCING}|(?P<e>{_ENDING}))[\s.:]*(?P<rest>[^\s.:].*)", _week_of_day),
     _is("span of days", "weeks and months as 05.01.2026 – 11.01.2026", "week", r"(?P<a>[\d./-]{6,10})\s*(?:-|–|—|to|bis|au|al|tot)\s*(?P<b>[\d./-]{6,10})", _week_between),
     _is("serial", "the day numbers of spreadsheets", "day", r"(?P<n>\d{5})(?:\.\d+)?", lambda f, s: _EPOCH + dt.timedelta(days=int(f["n"])) if SERIAL_FROM <= int(f["n"]) <= SERIAL_TO else None, False),
@@ -319,7 +320,9 @@ def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head
     cells = [_plain(text) if text else "" for text in texts]
     if says_week(head):  # 5/2026 is no month there
         cells = [
-            _NUMBERED_WEEK.sub(lambda found: f"{found[2] or found[3]}-W{(found[1] or found[4]).zfill(2)}", cell)
+            _NUMBERED_WEEK.sub(
+                lambda found: f"{found[2] or found[3]}-W{(found[1] or found[4]).zfill(2)}", _LETTERED.sub("W", cell)
+            )
             for cell in cells
         ]
     filled = [cell for cell in cells if cell]
@@ -341,7 +344,7 @@ def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head
     numeric = [could[c]["numeric"] for c in distinct if read[c] == "numeric"]
     rests = [could[c]["week by a day"]["rest"] for c in distinct if read[c] == "week by a day"]
     of_weeks = [match.groupdict() for rest in rests if (match := _BY_KEY["numeric"].pattern.match(rest))]
-    day_first, told = _day_first([*numeric, *of_weeks], settled)
+    day_first, told = day_first_of([*numeric, *of_weeks], settled)
     if told and not numeric:  # then the days of the week tell
         day_first, told = None, ""
     told = " ".join(filter(None, (told, _month_numbers([could[c][key] for c, key in read.items() if key]))))
@@ -353,6 +356,7 @@ def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head
     return Periods(tuple(days.get(cell) for cell in cells), grain, used, unread, told, yearless)
 
 
+_LETTERED = re.compile(r"^[STV](?=\s?\d{1,2}(?!\d))", re.I)  # S5 2026, which is a half-year elsewhere
 _NUMBERED_WEEK = re.compile(r"^(?:(\d{1,2})[/.-](20\d\d)|(20\d\d)[/.-]?(\d{1,2}))$")
 _WEEK_HEAD = re.compile(
     r"\b(?:weeks?|wk|kw|kalenderwoche|woche|uge|uke|vecka|vecko\w*|viikko|vko|settimana|semana|semaine|tyden|tydzien|tyzden|het|hafta|неделя|тиждень|week_?no|weeknr)\b|^(?:週|周|주)$"
@@ -402,7 +406,7 @@ def _plausible(key: str, cells: Sequence[str], head: str) -> bool:
     return hinted(head)
 
 
-def _day_first(parts: Sequence[Mapping[str, str]], settled: Settled) -> tuple[bool | None, str]:
+def day_first_of(parts: Sequence[Mapping[str, str]], settled: Settled) -> tuple[bool | None, str]:
     """Whether the day stands first, by the whole column; what is to be told where nothing tells."""
     if not parts or settled.day_first is not None:
         return settled.day_first, ""
@@ -415,5 +419,5 @@ def _day_first(parts: Sequence[Mapping[str, str]], settled: Settled) -> tuple[bo
     if len(parts) > 2 and firsts == {"1"} != seconds:
         return True, ""
     if len(parts) > 2 and seconds == {"1"} != firsts:
-        return False, ""
+        return False, "Nothing but that months follow one another says so: the dates were read month first."
     return True, "Day and month could not be told apart; the dates were read day first."

@@ -8,19 +8,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
+from ironmark.core.currencies import money_in
 from ironmark.core.measuring import told_by
 from ironmark.tables.celltypes import BLANKS, Decimal
 
 _BLANK = frozenset(BLANKS)
-CURRENCIES = {
-    "£": "GBP", "€": "EUR", "$": "USD", "¥": "JPY", "zł": "PLN", "kč": "CZK", "₽": "RUB", "руб": "RUB", "₴": "UAH", "грн": "UAH", "₺": "TRY",
-    "₹": "INR", "₩": "KRW", "₪": "ILS", "₫": "VND", "฿": "THB", "円": "JPY", "元": "CNY", "원": "KRW", "лв": "BGN",
-}  # fmt: skip
-_CODES = [
-    "GBP", "EUR", "USD", "CHF", "SEK", "NOK", "DKK", "JPY", "CAD", "AUD", "NZD", "PLN", "CZK", "HUF", "RON", "TRY", "RUB", "UAH", "ISK", "INR", "CNY",
-    "KRW", "BRL", "MXN", "ZAR", "SGD", "HKD", "THB", "ILS", "BGN", "RSD",
-]  # fmt: skip
-_CODE = re.compile(rf"(?<![A-Za-z])(T|k|m)?({'|'.join(_CODES)})(?![A-Za-z])")
 _WORDS = {"euro": "EUR", "euros": "EUR", "pounds": "GBP", "dollars": "USD", "francs": "CHF"}
 # Units by how they may be written; the first is how they are kept.
 _UNITS = {
@@ -30,20 +22,60 @@ _UNITS = {
     "s": ("s", "sec", "secs", "second", "seconds", "sek", "sekunden"),
     "d": ("d", "day", "days", "tage", "jours"),
     "kg": ("kg",), "g": ("g",), "t": ("t", "tonnes", "tons", "tonnen"), "l": ("l", "litres", "liter"), "km": ("km",), "m²": ("m²", "m2", "sqm"),
-    "m³": ("m³", "m3"), "kWh": ("kwh",), "MWh": ("mwh",), "°C": ("°c",), "pt": ("pt", "pts", "points"),
+    "m³": ("m³", "m3"), "kWh": ("kwh",), "MWh": ("mwh",), "°C": ("°c",), "pt": ("pt", "pts", "points"), "‰": ("‰", "promille"),
+    "kr": ("kr", "kr."), "tCO₂e": ("tco2e", "tco₂e", "t co2e", "t co₂e", "t co2", "t co₂"), "kgCO₂e": ("kgco2e", "kg co2e", "kg co₂e", "kg co2", "kg co₂"),
 }  # fmt: skip
+# Units that are spelt in one way alone; of some of them a word is made of the same letters.
+_AS_SPELT = frozenset({
+    "mg", "µg", "μg", "ml", "cl", "dl", "hl", "mm", "cm", "mi", "ha", "km²", "kW", "MW", "GW", "Wh", "GWh", "TWh", "kJ", "MJ", "GJ", "TJ", "kV", "mA",
+    "kVA", "bar", "mbar", "Pa", "hPa", "kPa", "MPa", "mmHg", "°F", "dB", "dB(A)", "ppm", "ppb", "Hz", "kHz", "MHz", "rpm", "lx", "lm", "GB", "MB", "TB", "kB",
+    "Mbit/s", "Gbit/s", "kbit/s", "FTE", "VZÄ", "ETP", "VBE", "TEU", "NM", "nm", "kn", "kcal", "mmol", "IU", "CFU", "KBE", "NTU", "dwt", "pax", "bbl", "lb", "lbs", "oz", "gal", "°dH",
+})  # fmt: skip
+_ONLY_IN_BRACKETS = frozenset(
+    {"bar", "mi", "ha", "rm", "rp", "tl", "din", "lei", "nm", "kn", "gal", "oz", "pax", "k", "w", "v", "j"}
+)
+_FOR_ONE = frozenset({"per", "je", "pro", "par", "por", "na", "al", "a", "/"})
+_IN_ONE = re.compile(r"^([^\W\d_][^\s/]{0,5}) ?/ ?((?:\d{2,4} ?)?[^\W\d_][^\s/]{0,5})$")  # mg/l, l/100 km
 _BY_WORD = {word: unit for unit, words in _UNITS.items() for word in words}
+_TIMES = frozenset(
+    {
+        "a",
+        "y",
+        "yr",
+        "year",
+        "wk",
+        "week",
+        "month",
+        "mo",
+        "jahr",
+        "tag",
+        "woche",
+        "monat",
+        "jour",
+        "an",
+        "mois",
+        "día",
+        "mes",
+        "año",
+        "dag",
+        "år",
+        "shift",
+    }
+)
 _COUNTS = frozenset({"#", "no", "no.", "number", "count", "anzahl", "nombre", "stk", "stk.", "pcs", "units", "qty", "anz", "anz.", "stück", "st", "st.", "szt", "szt.", "ks", "ks.", "db", "kpl", "ant.", "шт", "шт.", "個", "件", "台", "个", "개", "건"})  # fmt: skip
 _SCALES = {
     "k": 1e3, "t": 1e3, "tsd": 1e3, "tsd.": 1e3, "thousand": 1e3, "thousands": 1e3, "tausend": 1e3, "000": 1e3, "'000": 1e3, "000s": 1e3, "'000s": 1e3,
     "m": 1e6, "mn": 1e6, "mm": 1e6, "mio": 1e6, "mio.": 1e6, "million": 1e6, "millions": 1e6, "millionen": 1e6,
-    "bn": 1e9, "mrd": 1e9, "mrd.": 1e9, "billion": 1e9, "milliarden": 1e9,
+    "lakh": 1e5, "lakhs": 1e5, "lac": 1e5, "cr": 1e7, "crore": 1e7, "crores": 1e7, "bn": 1e9, "mrd": 1e9, "mrd.": 1e9, "billion": 1e9, "milliarden": 1e9,
     "tys": 1e3, "tys.": 1e3, "tis": 1e3, "tis.": 1e3, "miles": 1e3, "milliers": 1e3, "tusen": 1e3, "тыс": 1e3, "тыс.": 1e3, "тис.": 1e3, "千": 1e3, "천": 1e3,
-    "mln": 1e6, "mln.": 1e6, "milj.": 1e6, "miljoner": 1e6, "mill.": 1e6, "millones": 1e6, "milhões": 1e6, "milioni": 1e6, "млн": 1e6, "百万": 1e6, "백만": 1e6,
+    "mln": 1e6, "mln.": 1e6, "milj.": 1e6, "miljoner": 1e6, "mill.": 1e6, "millones": 1e6, "mi": 1e6, "mil": 1e3, "bi": 1e9, "bin": 1e3, "milyon": 1e6, "milyar": 1e9, "ezer": 1e3, "millió": 1e6, "tuh": 1e3, "χιλ": 1e3, "χιλ.": 1e3, "εκατ": 1e6, "εκατ.": 1e6, "δισ": 1e9, "δισ.": 1e9,
+    "nghìn": 1e3, "ngàn": 1e3, "triệu": 1e6, "tỷ": 1e9, "ribu": 1e3, "rb": 1e3, "juta": 1e6, "jt": 1e6, "miliar": 1e9, "พัน": 1e3, "ล้าน": 1e6, "אלפי": 1e3, "מיליון": 1e6, "מיליוני": 1e6, "milhões": 1e6, "milioni": 1e6, "млн": 1e6, "百万": 1e6, "백만": 1e6,
     "mld": 1e9, "mld.": 1e9, "mlrd": 1e9, "milliards": 1e9, "млрд": 1e9, "万": 1e4, "만": 1e4, "億": 1e8, "亿": 1e8, "억": 1e8,
 }  # fmt: skip
 _KRONOR = {"tkr": 1e3, "kkr": 1e3, "mkr": 1e6, "mnkr": 1e6}  # as they are written in Sweden alone
-_AMBIGUOUS = frozenset({"m", "t", "k"})  # metres, tonnes: scales only beside money, or k alone
+_AMBIGUOUS = frozenset(
+    {"m", "t", "k", "mi", "bi", "bin", "mil", "cr", "rb", "jt"}
+)  # metres, tonnes, miles: scales only beside money, or k alone
 _FOOTNOTE = re.compile(
     r"(?<=[\d%)])\s*(?:[*†‡§]+|[¹²³⁴⁵⁶⁷⁸⁹]+|\s[a-e]\)|\s*\((?:p|e|r|s|prov\.?|est\.?|rev\.?|vorl\.?)\))$", re.I
 )
@@ -53,6 +85,10 @@ _BELOW = re.compile(r"^\(([^()+\-−–]*\d[^()]*)\)$|^[\-−–]\s*([^\d\s.,()+
 _HOURS = re.compile(r"^(?P<h>\d{1,3})\s*(?:h|hrs?|std\.?)\s*(?:(?P<m>\d{1,2})\s*(?:m|min\.?)?)?$", re.I)  # 1 h 30
 _NUMBER = re.compile(r"^[+\-−–]?\s*(?:\d{1,3}(?:[\s\u00a0\u202f',.’]\d{3})+|\d+)?(?:[.,]\d+)?(?:e[+\-]?\d+)?$", re.I)
 _SPLIT = re.compile(r"^(?P<before>[^\d+\-−–(.,]*)(?P<number>[(+\-−–]?\s*[\d.,'’\s\u00a0\u202f]*\d(?:e[+\-]?\d+)?\s*\)?-?)(?P<after>[^\d]*)$", re.I)  # fmt: skip
+
+
+_SURELY_POINT = re.compile(r"[+-]?(\d+\.\d{1,2}|\d+\.\d{4,}|0\.\d+|\d{1,3}(,\d{3}){2,}(\.\d+)?|\d{1,3}(,\d{3})+\.\d+)")
+_SURELY_COMMA = re.compile(r"[+-]?(\d+,\d{1,2}|\d+,\d{4,}|0,\d+|\d{1,3}(\.\d{3}){2,}(,\d+)?|\d{1,3}(\.\d{3})+,\d+)")
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,20 +125,17 @@ def measure_of(text: str) -> Measure | None:
     plain = re.sub(r"^(in|en)\s+", "", text.strip().strip("()[]").strip(), flags=re.I).strip()
     if not plain or len(plain) > 24:
         return None
+    if plain in _AS_SPELT:
+        return Measure(plain)
     if plain.lower() in _COUNTS:
         return Measure()
     if plain.lower() in _KRONOR:
         return Measure("SEK", _KRONOR[plain.lower()])
-    if plain == "Ft":  # with a large letter; feet are ft
-        return Measure("HUF")
-    if plain.lower() in _BY_WORD and (len(plain) > 1 or plain.islower() or plain == "%"):
+    if plain.lower() in _BY_WORD and (len(plain) > 1 or plain.islower() or plain in "%‰"):
         return Measure(_BY_WORD[plain.lower()])
-    unit, scale, rest = "", 1.0, plain
-    for sign, code in CURRENCIES.items():
-        if sign in rest.lower():
-            unit, rest = code, re.sub(re.escape(sign), " ", rest, flags=re.I)
-    if not unit and (found := _CODE.search(rest)):
-        unit, rest = found[2], f"{rest[: found.start()]} {found[1] or ''} {rest[found.end() :]}"
+    if (of := _IN_ONE.match(plain)) and all(map(_is_part, of.groups())):
+        return Measure(re.sub(r"(?<=m)[23]\b", lambda power: "²³"[int(power[0]) - 2], plain))
+    scale, (unit, rest) = 1.0, money_in(plain)
     for part in rest.replace("/", " ").split():
         word = part.lower()
         if not unit and word in _WORDS:
@@ -114,6 +147,13 @@ def measure_of(text: str) -> Measure | None:
         elif word not in ("of", "x", "in", "von"):
             return None
     return Measure(unit, scale) if unit or scale != 1 else None
+
+
+def _is_part(text: str) -> bool:
+    """Whether a text is a unit by itself, or what it is counted for: km, 100 km, h, day."""
+    plain = text.lstrip("0123456789 ")
+    found = _BY_WORD.get(plain.lower()) or (plain in _AS_SPELT and plain) or plain.lower() in _TIMES
+    return bool(found) and found != "%"
 
 
 def taken_apart(label: str) -> tuple[str, Measure | None]:
@@ -131,8 +171,13 @@ def _taken_apart(label: str) -> tuple[str, Measure | None]:
     if (found := re.search(r"(?:,\s*|\s+in\s+|\s+[–-]\s+)([^,]{1,16})$", plain)) and (measure := measure_of(found[1])):  # type: ignore[assignment]
         return _trimmed(plain[: found.start()]), measure
     words = plain.split()
-    last = words[-1] if len(words) > 1 else ""
-    if last and (measure := measure_of(last)) and (len(last) > 1 or last in "%£€$¥" or last in ("h",)):
+    before = words[-3:-2] if words[-2:-1] and words[-2].isdigit() else words[-2:-1]
+    if before and before[0].lower() in _FOR_ONE:  # calls per day are no days
+        return plain, None
+    if len(words) > 2 and (measure := measure_of(" ".join(words[-2:]))) and measure.unit:  # Mio EUR, l/100 km
+        return _trimmed(" ".join(words[:-2])), measure
+    last = words[-1] if len(words) > 1 and words[-1].lower() not in _ONLY_IN_BRACKETS else ""
+    if last and (measure := measure_of(last)) and (len(last) > 1 or last in "%‰£€$¥₹h"):
         return _trimmed(" ".join(words[:-1])), measure
     return plain, None
 
@@ -146,9 +191,9 @@ def written_way(texts: Sequence[str]) -> Decimal:
     point = comma = 0
     for text in texts:
         found = re.sub(r"[^\d.,]", "", text)
-        if re.fullmatch(r"\d{1,3}(,\d{3})+\.\d+|\d{1,3}(,\d{3}){2,}|\d+\.(\d{1,2}|\d{4,})|0\.\d+", found):
+        if _SURELY_POINT.fullmatch(found):
             point += 1
-        elif re.fullmatch(r"\d{1,3}(\.\d{3})+,\d+|\d{1,3}(\.\d{3}){2,}|\d+,(\d{1,2}|\d{4,})|0,\d+", found):
+        elif _SURELY_COMMA.fullmatch(found):
             comma += 1
     return "comma" if comma > point else "point"
 
@@ -179,9 +224,9 @@ def quantity(text: str, way: Decimal = "point") -> Quantity | None:
         return None
     number = re.sub(r"[\s\u00a0\u202f'’]", "", number).replace("−", "-").replace("–", "-")
     thousands, point = (".", ",") if way == "comma" else (",", ".")
-    if point == "," and re.fullmatch(r"-?\d+\.\d{1,2}|-?\d+\.\d{4,}|-?0\.\d+", number):
+    if point == "," and _SURELY_POINT.fullmatch(number):
         thousands, point = ",", "."  # it can be read in this way alone
-    elif point == "." and re.fullmatch(r"-?\d+,\d{1,2}|-?\d+,\d{4,}|-?0,\d+", number):
+    elif point == "." and _SURELY_COMMA.fullmatch(number):
         thousands, point = ".", ","
     number = number.replace(thousands, "").replace(point, ".")
     try:

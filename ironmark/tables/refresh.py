@@ -10,6 +10,7 @@ from typing import Any, Literal
 import polars as pl
 
 from ironmark.tables.pieces import Rows, frames_of
+from ironmark.tables.quantities import taken_apart
 from ironmark.tables.table import Column, Problem, Table, Unreadable
 
 How = Literal["replace", "append", "periods"]
@@ -36,14 +37,20 @@ class Changes:
     columns: list[str]  # new ones
 
 
+def _bare(column: Column) -> str:
+    return taken_apart(column.label)[0].casefold()
+
+
 def matched(theirs: Sequence[Column], ours: Sequence[Column]) -> list[tuple[Column, Column]]:
-    """The columns of a table as those of a dataset, found by name or label, each with what it is there; further ones
-    come behind them. Raises Unreadable where one is missing."""
+    """The columns of a table as those of a dataset, found by name or label, whether its unit stands there or not, each with what it
+    is there; further ones come behind them. Raises Unreadable where one is missing."""
     found: dict[str, Column] = {}
     rest = list(theirs)
     for column in ours:
-        match = next((c for c in rest if c.name == column.name), None) or next(
-            (c for c in rest if c.label.casefold() == column.label.casefold()), None
+        match = (
+            next((c for c in rest if c.name == column.name), None)
+            or next((c for c in rest if c.label.casefold() == column.label.casefold()), None)
+            or next((c for c in rest if _bare(c) == _bare(column)), None)
         )
         if match:
             found[column.name] = match

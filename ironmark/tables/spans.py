@@ -52,6 +52,18 @@ def _minutes(text: str, seconds: bool) -> float:
     return parts[0] * 60 + parts[1] + (parts[2] / 60 if len(parts) > 2 else 0.0)
 
 
+def _no_clock(filled: pl.Series) -> bool:
+    """Whether no clock shows what stands in a column, whatever its head says: 26:10:00, or some minutes and seconds behind 00 in nearly
+    all rows, as nothing happens in the first hour of the day alone."""
+    hours = filled.str.extract(r"^\s*(\d{1,4}):[0-5]\d:[0-5]\d").cast(pl.Int64)
+    if float(hours.is_not_null().mean() or 0) < NEARLY:  # type: ignore[arg-type]
+        return False
+    return int(hours.max() or 0) > 23 or (len(hours) >= _SOME and float((hours == 0).mean() or 0) >= NEARLY)  # type: ignore[arg-type, call-overload]
+
+
+_SOME = 8  # cells of which nearly all tell something
+
+
 def minutes_of(texts: pl.Series, label: str) -> pl.Series | None:
     """Cells as minutes, those that are written otherwise blank; None where these are times of the day, or no times at all.
 
@@ -61,7 +73,8 @@ def minutes_of(texts: pl.Series, label: str) -> pl.Series | None:
     if not len(filled) or not bool(filled.head(20).str.contains(_SPAN).any()):
         return None
     told = told_by(label)
-    if told.get("duration", (0.0, ""))[0] < max(told.get("clock", (0.0, ""))[0], 0.1):
+    long, clock = (told.get(sort, (0.0, ""))[0] for sort in ("duration", "clock"))
+    if long < max(clock, 0.1) and (clock or not _no_clock(filled)):
         return None
     written = filled.str.contains(_SPAN)
     if float(written.mean() or 0) < NEARLY:  # type: ignore[arg-type]

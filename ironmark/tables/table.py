@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 import re
-import unicodedata
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
@@ -13,6 +12,7 @@ import polars as pl
 
 from ironmark.core.formula import RESERVED
 from ironmark.core.formula_nodes import AGGREGATES, ColumnType
+from ironmark.core.names import as_name
 from ironmark.core.periods import RowGrain, end_of_rows
 from ironmark.tables.pieces import Pieces, Rows
 
@@ -137,8 +137,7 @@ def identifiers(labels: Iterable[str]) -> list[str]:
     """Headers as names a formula can hold: letters, digits and underscores, none twice, none a word of it."""
     names: list[str] = []
     for at, label in enumerate(labels, start=1):
-        plain = unicodedata.normalize("NFKC", label).strip().lower().replace("i\u0307", "i")  # İ has its dot beside it
-        name = re.sub(r"\W+", "_", plain).strip("_")[:60] or f"column_{at}"
+        name = as_name(label)[:60] or f"column_{at}"
         if name[0].isdigit() or name in RESERVED or name in AGGREGATES:
             name = f"c_{name}" if name[0].isdigit() else f"{name}_"
         unique, count = name, 2
@@ -184,4 +183,21 @@ def complete_through(rows: Rows, columns: Sequence[Column]) -> dt.date | None:
     if period is None or days is None or days.is_empty():
         return None
     last: dt.date = days.max()  # type: ignore[assignment]
-    return end_of_rows(last, period.grain or ("month" if bool((days.dt.day() == 1).all()) else "day"))
+    grain: RowGrain = period.grain or ("month" if bool((days.dt.day() == 1).all()) else "day")
+    filled = _last_filled(rows, columns, period.name)
+    if filled is not None and (last - filled).days > (0 if grain != "day" else MOST_BLANK_DAYS):
+        last = filled
+    return end_of_rows(last, grain)
+
+
+MOST_KEPT_BY_HAND = 200_000  # rows; longer lists hold no rows that wait for their figures
+MOST_BLANK_DAYS = 6  # at the end of a list of days, on which nothing may have happened
+
+
+def _last_filled(rows: Rows, columns: Sequence[Column], period: str) -> dt.date | None:
+    """The last day on which any column of figures holds one: rows for months to come are there before their figures are."""
+    measures = [column.name for column in columns if column.role == "measure" and column.origin == "rows"]
+    if not measures or rows.height > MOST_KEPT_BY_HAND:
+        return None
+    known = rows.select([period, *measures]).filter(pl.any_horizontal(pl.col(measures).is_not_null()))
+    return known[period].max()  # type: ignore[return-value]

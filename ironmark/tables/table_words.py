@@ -2,6 +2,7 @@
 
 import re
 
+from ironmark.core.aim_words import AIMS
 from ironmark.core.nearest import folded
 
 TOTALS = re.compile(
@@ -15,9 +16,7 @@ UNIT_HEADS = frozenset(
     {"unit", "units", "einheit", "unite", "unidad", "unita", "eenheid", "jednostka", "enhet", "measure unit", "uom"}
 )
 TARGET = "target"  # what is added to the name of a figure for the column of its targets
-TARGETS = re.compile(
-    r"\b(targets?|plan|planned|budget|goal|ziel|zielwert|soll|objectif|cible|objetivo|meta|obiettivo|doel|streef\w*|mal|maal|orcado|previsto|prevu|presupuest\w*|cel|limit|threshold|tavoite\w*|hedef\w*|план\w*|цел[ьи])\b|^(目標|目标|計画|计划|予算|预算|목표|계획|예산|الهدف|المستهدف)"
-)
+TARGETS = AIMS
 ACTUALS = re.compile(
     r"\b(actuals?|ist|reel|realise|real|effettivo|consuntivo|realizado|werkelijk|faktisk|utfall|wykonanie|toteuma|skutecnost|teny|gerceklesen|факт\w*)\b|^(実績|实际|实绩|실적|الفعلي)"
 )

@@ -11,7 +11,7 @@ from dataclasses import replace
 from ironmark.core.belonging import UNNAMED
 from ironmark.core.nearest import folded
 from ironmark.core.periods import RowGrain
-from ironmark.tables.heads import Heads, is_target
+from ironmark.tables.heads import Heads, is_target, said_of_figures
 from ironmark.tables.notations import Periods, Settled, is_period, read_periods, says_week
 from ironmark.tables.parts_across import HOUR, parts_across
 from ironmark.tables.quantities import (
@@ -121,7 +121,7 @@ class Unfolding:
         return shared_measure(cells)
 
     def _measure_name(self) -> str:
-        titles = [FOOT.sub("", NUMBERED.sub("", text)) for text in self.lines.titles[:1]]
+        titles = [FOOT.sub("", NUMBERED.sub("", text)) for text in said_of_figures(self.lines.titles, self.heads)]
         plain = [taken_apart(YEAR.sub("", text).strip(" ,.:-–"))[0].strip(" ,.:-–") for text in titles]
         return next((text for text in plain if 0 < len(text) <= 40), "") or UNNAMED
 
@@ -281,7 +281,8 @@ class Unfolding:
     def _units_of_all(self, places: Sequence[int], levels: Sequence[str]) -> None:
         """The unit of each level, where all rows tell of the same."""
         every = self._quantities(self.body, places)
-        of_all = taken_apart(YEAR.sub("", " ".join(self.lines.titles)).strip())[1] or shared_measure(every)
+        said = self.lines.titles or said_of_figures(self.lines.titles, self.heads)
+        of_all = taken_apart(YEAR.sub("", " ".join(said)).strip())[1] or shared_measure(every)
         self._hold_units(self.measure, every)
         for level in levels:
             self.result.units[level or self.measure] = as_written(taken_apart(level)[1] or of_all, every)

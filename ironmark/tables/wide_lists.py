@@ -136,7 +136,13 @@ def _folded(names: pl.Series) -> pl.Series:
     """``core.nearest.folded`` of many."""
     lower = names.str.to_lowercase()
     at = (lower.str.len_bytes() > lower.str.len_chars()).arg_true()  # accents take longest to look for
-    plain = lower.gather(at).str.normalize("NFKD").str.replace_all(r"\p{M}", "").str.replace_many(LETTERS)
+    plain = (
+        lower.gather(at)
+        .str.normalize("NFKD")
+        .str.replace_all(r"\p{M}", "")
+        .str.replace_many(LETTERS)
+        .str.normalize("NFC")
+    )
     return lower.scatter(at, plain)
 
 

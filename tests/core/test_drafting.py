@@ -9,6 +9,7 @@ from ironmark.core.draft_kpis import Draft
 from ironmark.core.drafting import Facts, draft
 from ironmark.core.formula import parse
 from ironmark.core.formula_nodes import references
+from ironmark.core.names import is_name
 
 
 def number(name: str, least: float = 0, most: float = 100, *, whole: bool = True, distinct: int = 50) -> Facts:
@@ -111,6 +112,6 @@ class Drafted(unittest.TestCase):
         made = draft(name, columns)
         for kpi in made.kpis:
             parse(kpi.formula)
-            self.assertRegex(kpi.handle, r"^[^\W\d]\w*$")
+            self.assertTrue(is_name(kpi.handle), kpi.handle)
             self.assertEqual(references(parse(f"@{kpi.handle} + 1")), (kpi.handle,))
             self.assertTrue(kpi.reason.endswith("."))

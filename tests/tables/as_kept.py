@@ -82,5 +82,10 @@ MORE: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, Any]
     'turkish': ('Şehir;Oca 2026;Şub 2026\nİzmir;1;2', 2, 'month', ['Şehir', 'Month', 'Value'], ['İzmir', '2026-01-01', 1.0], {}),
     'portuguese': ('Loja;jan/26;fev/26\nPorto;1;2', 2, 'month', ['Loja', 'Month', 'Value'], ['Porto', '2026-01-01', 1.0], {}),
     'finnish': ('Kaupunki;tammi 2026;helmi 2026\nOulu;1;2', 2, 'month', ['Kaupunki', 'Month', 'Value'], ['Oulu', '2026-01-01', 1.0], {}),
+    'years below a name': ('Electricity kWh,Jan,Feb,Mar,Total,Average\n2023,"1,439",8,15,"1,462",487\n2024,1,2,3,6,2\n2025,4,5,,9,4.5', 9, 'month', ['Month', 'Electricity'], ['2023-01-01', 1439.0], {'unit': {'Electricity': 'kWh'}}),
+    'one figure beside months': ('Region;Umsatz Jan 26;Umsatz Feb 26;Umsatz Mrz 26\nNord;1;2;5\nSüd;3;4;6', 6, 'month', ['Region', 'Month', 'Umsatz'], ['Nord', '2026-01-01', 1.0], {}),
+    'korean total': ('지점,2026년 1월,2026년 2월\n강남,1,2\n부산,3,4\n합계,4,6', 4, 'month', ['지점', 'Month', 'Value'], ['강남', '2026-01-01', 1.0], {'total': 1}),
+    'french weeks': ('Semaine;Passages\nS44 2026;3\nS5 2026;4', 2, 'week', ['Semaine', 'Passages'], ['2026-10-26', 3.0], {}),
+    'units below the head': ('Date,Flow,BOD\n,m3/d,mg/l\n03/01/2026,400,5.5\n17/01/2026,410,6.5', 2, 'day', ['Date', 'Flow m3/d', 'BOD mg/l'], ['2026-01-03', 400.0, 5.5], {'unit': {'Flow m3/d': 'm³/d', 'BOD mg/l': 'mg/l'}}),
     'one row': ('Site,Jan 2026,Feb 2026\nA,1,2', 2, 'month', ['Site', 'Month', 'Value'], ['A', '2026-01-01', 1.0], {}),
 }  # fmt: skip

@@ -6,6 +6,7 @@ import datetime as dt
 import unittest
 
 from ironmark.core.drafting import draft
+from ironmark.core.formula import parse
 from ironmark.core.measuring import is_average
 from ironmark.tables.facts import facts_of
 from ironmark.tables.files import read_table
@@ -250,11 +251,58 @@ class Elsewhere(unittest.TestCase):
         made = draft("Projects", facts_of(table.frame, table.columns)).kpis
         self.assertIn('count(where value = "On track") / count()', {kpi.formula for kpi in made if kpi.place == "made"})
 
+    def test_a_plan_that_says_no_more_is_of_what_is_near_it(self) -> None:
+        for head in (
+            "Цех;Выпуск, шт;Брак, шт;План, шт",
+            "Κατάστημα;Πωλήσεις;Επιστροφές;Στόχος",
+            "סניף;מכירות;החזרות;יעד",
+            "지점;매출;반품;목표",
+            "สาขา;ยอดขาย;คืน;เป้าหมาย",
+        ):
+            table = read_table(rows_of(f"Day;{head}", "one;9#;#;1200", "two;1#0;#;1200")).table
+            plans = {kpi.formula: kpi.plan for kpi in draft("Rows", facts_of(table.frame, table.columns)).kpis}
+            figure, _, plan = (column.name for column in table.columns[2:])
+            self.assertEqual(plans[f"sum({figure})"], plan, head)
+        table = read_table(rows_of("Day;Area;Trips;Staff;Target", "one;#;#;55", "two;#;#;55")).table
+        self.assertFalse(any(kpi.plan for kpi in draft("Rows", facts_of(table.frame, table.columns)).kpis))
+
+    def test_a_column_is_called_what_its_head_says_without_its_unit(self) -> None:
+        for head, name, unit, formula in (
+            ("BOD (mg/l)", "BOD", "mg/l", "mean"), ("Flow m3/d", "Flow", "m³/d", "mean"), ("Käive, €", "Käive", "EUR", "sum"), ("매출(원)", "매출", "KRW", "sum"),
+            ("Druck [bar]", "Druck", "bar", "mean"), ("Leisure days", "Leisure days", "d", "mean"), ("Umsatz Mio EUR", "Umsatz", "EUR", "sum"),
+        ):  # fmt: skip
+            table = read_table(rows_of(f"Day;Area;{head}", "one;#.5", "two;1#.5")).table
+            made = draft("Rows", facts_of(table.frame, table.columns)).kpis
+            self.assertEqual(table.columns[2].unit, unit, head)
+            found = next(kpi for kpi in made if kpi.formula.startswith(formula))
+            self.assertEqual(found.name, name, head)
+        for head in ("Calls per day", "Litres per 100 km", "Output per h"):
+            table = read_table(rows_of(f"Day;Area;{head}", "one;#.5", "two;1#.5")).table
+            self.assertEqual(table.columns[2].unit, "", head)
+
+    def test_names_keep_the_vowels_above_their_letters(self) -> None:
+        table = read_table(rows_of("วันที่;สาขา;จำนวนลูกค้า;ग्राहक", "หนึ่ง;#;#", "สอง;#;#")).table
+        self.assertEqual([c.name for c in table.columns], ["วันที่", "สาขา", "จำนวนลูกค้า", "ग्राहक"])
+        for kpi in draft("Rows", facts_of(table.frame, table.columns)).kpis:
+            parse(kpi.formula)
+
+    def test_no_clock_shows_how_long_it_took(self) -> None:
+        def unit(cells: list[str]) -> str:
+            return read_table("\n".join(["Day;Talk", *(f"2026-05-{n:02d};{cell}" for n, cell in enumerate(cells, 1))]).encode()).table.columns[1].unit  # fmt: skip
+
+        self.assertEqual(unit([f"00:{n:02d}:30" for n in range(1, 20)]), "min")
+        self.assertEqual(unit([f"{n + 14}:10:00" for n in range(1, 20)]), "min")
+        self.assertEqual(unit([f"{n % 24:02d}:10:00" for n in range(1, 20)]), "")
+        self.assertEqual(unit([f"00:{n:02d}" for n in range(1, 20)]), "")
+
     def test_money_is_told_by_how_it_is_written(self) -> None:
-        for cell, unit in (("{} zł", "PLN"), ("{} Kč", "CZK"), ("{} Ft", "HUF"), ("₺{}", "TRY"), ("{} грн", "UAH"), ("CHF {}", "CHF"), ("US$ {}", "USD"), ("{}円", "JPY")):  # fmt: skip
+        for cell, unit in (("{} zł", "PLN"), ("{} Kč", "CZK"), ("{} Ft", "HUF"), ("₺{}", "TRY"), ("{} грн", "UAH"), ("CHF {}", "CHF"), ("US$ {}", "USD"), ("{}円", "JPY"), ("R$ {}", "BRL"), ("Rp {}", "IDR"), ("{} kr", "kr"), ("{} บาท", "THB")):  # fmt: skip
             lines = [f"2025-03-{1 + n % 28:02d};{cell.format(f'{n} {100 + n},50')}" for n in range(1, 40)]
             table = read_table("\n".join(["Day;Amount", *lines]).encode()).table
             self.assertEqual([c.type for c in table.columns], ["date", "number"], cell)
             self.assertEqual(table.frame["amount"].to_list()[:2], [1101.5, 2102.5], cell)
-            if cell != "US$ {}":
-                self.assertEqual(table.columns[1].unit, unit, cell)
+            self.assertEqual(table.columns[1].unit, unit, cell)
+        table = read_table(
+            b"Bulan;Penjualan\n" + b"".join(b"2026-03-%02d;Rp %d.500.000\n" % (n, n) for n in range(1, 29))
+        ).table
+        self.assertEqual((table.columns[1].unit, table.frame["penjualan"][0]), ("IDR", 1_500_000.0))

@@ -283,11 +283,11 @@ class Tables(unittest.TestCase):
         for text, unit, scale in (("£k", "GBP", 1e3), ("in TEUR", "EUR", 1e3), ("Mio. €", "EUR", 1e6), ("%", "%", 1), ("min", "min", 1), ("kg", "kg", 1)):  # fmt: skip
             found = measure_of(text)
             self.assertTrue(found and (found.unit, found.scale) == (unit, scale), text)
-        for text, unit, scale in (("tys. zł", "PLN", 1e3), ("млн", "", 1e6), ("Mio. kWh", "kWh", 1e6), ("szt.", "", 1)):
+        for text, unit, scale in (("tys. zł", "PLN", 1e3), ("млн", "", 1e6), ("Mio. kWh", "kWh", 1e6), ("szt.", "", 1), ("R$ mil", "BRL", 1e3), ("₹ Cr", "INR", 1e7), ("ล้านบาท", "THB", 1e6), ("eFt", "HUF", 1e3), ("dB", "dB", 1), ("kWh/m2", "kWh/m²", 1), ("l/100 km", "l/100 km", 1), ("FTE", "FTE", 1)):  # fmt: skip
             found = measure_of(text)
             self.assertTrue(found is not None and (found.unit, found.scale) == (unit, scale), text)
         self.assertEqual([m and m.unit for _, m in map(taken_apart, ("Nedetid (t)", "Fangst (t)"))], ["h", "t"])
-        for text in ("m", "north", "Upper deck"):
+        for text in ("m", "north", "Upper deck", "W", "m/w", "Y/N", "A&E", "pen"):
             self.assertIsNone(measure_of(text), text)
         self.assertEqual(taken_apart("Time [min]")[0], "Time")
         self.assertEqual(taken_apart("Sales (North)"), ("Sales (North)", None))
@@ -302,6 +302,8 @@ class Tables(unittest.TestCase):
             ("(12%)", -0.12),
             ("≤ 18", 18),
             ("1 234,5", 1234.5),
+            ("Rp 5.000.000", 5e6),
+            ("1.234.567,5", 1234567.5),
         ):
             read = quantity(text)
             self.assertTrue(read and abs(read.value - value) < 1e-9, f"{text} {read}")

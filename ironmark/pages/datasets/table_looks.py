@@ -205,6 +205,8 @@ def _figures(found: Understood) -> list[Piece]:
         Piece(begin),
         Piece("a KPI" if found.down == "kpis" else f"a member of {named or 'a segment'}", "down", _DOWN),
     ]
+    if found.down == "members" and not named and (period := _period_of_rows(found)):
+        pieces = [Piece(begin), Piece(period)]
     if found.groups == "measures":
         return [*pieces, Piece(".")]
     if found.down == "kpis":
@@ -213,6 +215,13 @@ def _figures(found: Understood) -> list[Piece]:
     if found.across is None:
         return [*pieces, Piece(".")]
     return [*pieces, Piece(", and its figures are "), Piece(found.measure, "measure"), Piece(".")]
+
+
+def _period_of_rows(found: Understood) -> str:
+    """What each row is, where it is a period of those across: a year of months; "" for anything else."""
+    down = any(column.kind in ("period", "year") for column in found.columns)
+    finest = found.across is not None and found.across.grain
+    return {"year": "a month of each year", "month": "a year"}.get(finest or "", "a period") if down else ""
 
 
 def _groups(found: Understood) -> list[Piece]:

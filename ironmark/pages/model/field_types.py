@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import zoneinfo
 from typing import Annotated, Literal
 
@@ -17,6 +16,7 @@ from pydantic import (
 )
 
 from ironmark.core.faces import FACES
+from ironmark.core.names import is_name
 from ironmark.core.nearest import did_you_mean
 
 Key = Annotated[str, StringConstraints(min_length=1, max_length=80, pattern=r"^[A-Za-z0-9_-]+$")]
@@ -61,7 +61,7 @@ Order = Literal["gap", "value", "state", "name", "kept", "time"]
 
 
 def _plain_handle(handle: str) -> str:
-    if not re.fullmatch(r"[^\W\d]\w*", handle):
+    if not is_name(handle):
         raise ValueError("a handle is one word of letters, digits and _, such as on_time")
     return handle
 

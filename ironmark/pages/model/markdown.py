@@ -11,10 +11,11 @@ from urllib.parse import urlsplit
 from markdown_it import MarkdownIt
 from markdown_it.token import Token
 
+from ironmark.core.names import NAME
 from ironmark.core.nearest import did_you_mean
 from ironmark.pages.model.page import Block, FigurePart, Span
 
-FIGURE = re.compile(r"\{\s*([^\W\d]\w*)\s*(?::\s*([^{}]*?))?\s*\}")
+FIGURE = re.compile(rf"\{{\s*({NAME})\s*(?::\s*([^{{}}]*?))?\s*\}}")
 PARTS: tuple[FigurePart, ...] = get_args(FigurePart)
 REACHED = {
     "the period before": "before",

@@ -45,7 +45,7 @@
     if (!area) return
     const mine = ++turn
     const before = area.value.slice(0, area.selectionStart)
-    const open = /\{\s*(\w*)(:\s*([\w ]*))?$/.exec(before)
+    const open = /\{\s*([\p{L}\p{M}\p{N}_]*)(:\s*([\w ]*))?$/u.exec(before)
     if (!open || area.selectionStart !== area.selectionEnd) return close()
     known ??= handles() // asked for once, however fast somebody types
     const every = await known

@@ -21,7 +21,7 @@
   let open = $state(false)
   let marked = $state(0)
   const known = $derived(new Set(columns))
-  const PART = /("[^"\n]*"?|@[\w]+|[^\W\d][\w]*|\d[\d_.]*%?|\s+|.)/gu
+  const PART = /("[^"\n]*"?|@[\p{L}\p{M}\p{N}_]+|[\p{L}_][\p{L}\p{M}\p{N}_]*|\d[\d_.]*%?|\s+|.)/gu
   const WORDS =
     /^(sum|mean|count|min|max|distinct|median|stdev|abs|round|least|greatest|if|prior|year_ago|to_date|rolling|share|where|and|or|not|in|is|blank|filled|yes|no|weekday|month|days|steps|starts|with)$/i
 
@@ -68,11 +68,11 @@
   /** What is being typed at the cursor, and what it may become. */
   const typed = $derived.by(() => {
     const before = text.slice(0, caret)
-    const quoted = /([^\W\d]\w*)\s*(?:=|!=|in\s*\([^()]*)\s*"([^"\n]*)$/u.exec(before)
+    const quoted = /([\p{L}_][\p{L}\p{M}\p{N}_]*)\s*(?:=|!=|in\s*\([^()]*)\s*"([^"\n]*)$/u.exec(before)
     if (quoted && before.split('"').length % 2 === 0)
       return { start: caret - quoted[2]!.length, word: quoted[2]!, column: quoted[1]! }
     if (before.split('"').length % 2 === 0) return null
-    const word = /(@?[\w]*)$/u.exec(before)![1]!
+    const word = /(@?[\p{L}\p{M}\p{N}_]*)$/u.exec(before)![1]!
     return { start: caret - word.length, word, column: '' }
   })
   const offers = $derived.by((): Offer[] => {

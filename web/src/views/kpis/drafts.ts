@@ -30,7 +30,7 @@ export function handleOf(name: string, known: Handled[]): string {
   const plain = name
     .normalize('NFKC')
     .toLowerCase()
-    .replace(/[^\p{L}\p{N}]+/gu, '_')
+    .replace(/[^\p{L}\p{M}\p{N}]+/gu, '_')
     .replace(/^_+|_+$/g, '')
     .replace(/^(\d)/, 'k_$1')
   return freeHandle(plain.slice(0, 50) || 'new_one', known)
