@@ -32,6 +32,8 @@ def direction_of(column: Facts) -> Better:
     """Which way is better: as the table says, else by words, else open."""
     if column.better in ("higher", "lower"):
         return column.better  # type: ignore[return-value]
+    if column.unit is not None and column.unit.kind == "duration" and " to " in column.label:
+        return "lower" if stem_in(column.label.rsplit(" to ", 1)[-1], GOOD_OUTCOMES) else "open"
     said = better_of(column.label)
     return said if said != "open" else better_of(column.name)
 

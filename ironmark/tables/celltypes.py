@@ -155,14 +155,17 @@ class TypedCells(NamedTuple):
     grain: RowGrain | None = None
 
 
-def typed_cells(cells: pl.Series, label: str, way: Decimal | None = None, year_start: int = 1) -> TypedCells:
-    """Texts as what they look like. label: what they stand under; year_start: the first month of the financial year."""
+def typed_cells(
+    cells: pl.Series, label: str, way: Decimal | None = None, year_start: int = 1, day_first: bool | None = None
+) -> TypedCells:
+    """Texts as what they look like. label: what they stand under; year_start: the first month of the financial year; day_first: as
+    other columns tell of days such as 01/02/2026."""
     text = cells.str.strip_chars()
     text = text.set(text.str.to_lowercase().is_in(BLANKS).fill_null(False), None)
     filled = text.drop_nulls()
     if not len(filled):
         return TypedCells(text, "text", [Problem("The column is empty.")] if len(text) else [])
-    if (periods := as_periods(text, label, year_start)) is not None:
+    if (periods := as_periods(text, label, year_start, day_first)) is not None:
         return periods
     if bool(filled.str.contains(_STARS).all()):
         counted = text.str.count_matches("[★⭐]").cast(pl.Float64)
@@ -176,7 +179,8 @@ def typed_cells(cells: pl.Series, label: str, way: Decimal | None = None, year_s
     lettered = filled.str.contains(r"^[\p{L}--[eE]]")
     words = float(lettered.mean() or 0) > 1 - NEARLY + 1e-9  # type: ignore[arg-type]
     words = words and not bool(filled.head(20).str.contains(_MONEY_FIRST).all())
-    attempts = (_as_flag,) if words else (_as_flag, _as_date, lambda cells: _as_number(cells, way))
+    numeric = (lambda cells: _as_date(cells, day_first)), (lambda cells: _as_number(cells, way))
+    attempts = (_as_flag,) if words else (_as_flag, *numeric)
     for attempt in attempts:
         typed, kind, found = attempt(text)
         if typed is None:
@@ -204,7 +208,7 @@ _STARS = "^[★☆⭐✩]+$"
 _MOST_PERIODS = 20_000  # different texts that are looked at one by one
 
 
-def as_periods(text: pl.Series, label: str, year_start: int = 1) -> TypedCells | None:
+def as_periods(text: pl.Series, label: str, year_start: int = 1, day_first: bool | None = None) -> TypedCells | None:
     """Texts as periods in whatever way they are written, but for plain days, which are read by columns; None for others."""
     filled = text.drop_nulls()
     head = filled.head(20).to_list()
@@ -217,7 +221,7 @@ def as_periods(text: pl.Series, label: str, year_start: int = 1) -> TypedCells |
     if len(distinct) > _MOST_PERIODS:
         return None
     texts = distinct.to_list()
-    read = read_periods(texts, Settled(year_start=year_start), label)
+    read = read_periods(texts, Settled(year_start=year_start, day_first=day_first), label)
     if read is None or read.yearless:
         return None
     days = pl.Series("day", read.days, dtype=pl.Date)
@@ -249,7 +253,7 @@ def _as_flag(text: pl.Series) -> Attempt:
     return lowered.is_in(YES), "flag", []
 
 
-def _as_date(text: pl.Series) -> Attempt:
+def _as_date(text: pl.Series, said: bool | None = None) -> Attempt:
     plain = _hyphened(text)
     filled = plain.drop_nulls()
     best: pl.Series | None = None
@@ -258,7 +262,7 @@ def _as_date(text: pl.Series) -> Attempt:
         if filled.str.contains(pattern).mean() < NEARLY:  # type: ignore[operator]
             continue
         if name == "day first":
-            day_first, told = _which_first(text, filled)
+            day_first, told = _which_first(text, filled, said)
             note = [Problem(told)] if told else []
             form = form if day_first is not False else "%m-%d-%Y"
         dates = (
@@ -271,13 +275,30 @@ def _as_date(text: pl.Series) -> Attempt:
     return best, "date", note
 
 
-def _which_first(text: pl.Series, hyphened: pl.Series) -> tuple[bool | None, str]:
+def _which_first(text: pl.Series, hyphened: pl.Series, said: bool | None) -> tuple[bool | None, str]:
     """Whether the day stands first in texts such as 01-02-2026, and what is to be told where nothing tells. With full stops
-    it does wherever days are written so."""
+    it does wherever days are written so; moments are no months that follow one another. said: as other columns tell."""
     if bool(text.drop_nulls().str.contains(r"^\s*\d{1,2}\.").mean() == 1):
         return True, ""
-    parts = hyphened.unique().str.extract_groups(r"^(?P<a>\d{1,2})-(?P<b>\d{1,2})-\d{4}$").drop_nulls().struct.unnest()
-    return day_first_of(parts.drop_nulls().to_dicts(), Settled())
+    parts = hyphened.unique().str.extract_groups(_PARTS_OF_DAY).drop_nulls().struct.unnest()
+    moments = bool(text.drop_nulls().head(20).str.contains(_TIME_BESIDE).any())
+    first, told = day_first_of(parts.drop_nulls().to_dicts(), Settled(), moments=moments)
+    return (said, "") if told and said is not None else (first, told)
+
+
+_PARTS_OF_DAY = r"^(?P<a>\d{1,2})-(?P<b>\d{1,2})-\d{4}$"
+
+
+def day_first_in(texts: pl.DataFrame) -> bool | None:
+    """Whether the day stands first in days such as 13/02/2026, by the columns of a file that tell; None where none does, or they differ."""
+    told = set[bool]()
+    for cells in texts:
+        if not bool(cells.drop_nulls().head(20).str.contains(r"^\s*\d{1,2}[/.-]\d{1,2}[/.-]\d{4}").any()):
+            continue
+        parts = _hyphened(cells.str.strip_chars()).unique().str.extract_groups(_PARTS_OF_DAY).struct.unnest()
+        first, second = (int(parts.to_series(at).cast(pl.Int64).max() or 0) for at in (0, 1))  # type: ignore[arg-type]
+        told |= {first > 12} if (first > 12) != (second > 12) else set()
+    return told.pop() if len(told) == 1 else None
 
 
 def _as_number(text: pl.Series, way: Decimal | None = None) -> Attempt:

@@ -147,8 +147,8 @@ class Heads:
         """What a column is that has no period above it, and why it is left out."""
         words = folded(self.labels[at])
         cells = [cell for cell in self.cells(at) if cell and not is_blank(cell)]
-        if not cells:
-            return "out", "empty"
+        if not cells:  # nothing has come yet of what a dataset may have a column for
+            return ("member", "") if self.told.down == "rows" and words else ("out", "empty")
         if self.across and words in UNIT_HEADS and any(measure_of(cell) is not None for cell in cells):
             return "unit", ""
         if self.across and at not in figures and all(map(_is_unit, cells)):

@@ -15,6 +15,7 @@ from ironmark.core.periods import RowGrain
 from ironmark.tables.celltypes import Decimal, left_blank
 from ironmark.tables.column_typing import Typing, all_blank, as_texts, nothing_of, typing_of
 from ironmark.tables.list_ends import ListEnds, list_ends, outer_lines
+from ironmark.tables.moments import SpansOfParts
 from ironmark.tables.pieces import Piece, Pieces, filed, in_pieces, piece_rows
 from ironmark.tables.reader import (
     MAX_COLUMNS,
@@ -208,8 +209,9 @@ def read_long(path: Path, folder: Path, tell: Tell, room: int = IN_WORK * AT_A_T
             )
             for name, label in zip(names, lines.labels, strict=True)
         }
+        spans = SpansOfParts()
         try:
-            return _table(lines, columns, filed(folder, _pieces(lines, columns, tell)))
+            return _table(lines, columns, filed(folder, _pieces(lines, columns, spans, tell)), spans)
         except _Odd:
             return None
         except _Otherwise as otherwise:
@@ -223,16 +225,23 @@ def read_long(path: Path, folder: Path, tell: Tell, room: int = IN_WORK * AT_A_T
     return None
 
 
-def _pieces(lines: _Lines, columns: dict[str, _Column], tell: Tell) -> Iterator[Piece]:
+def _pieces(lines: _Lines, columns: dict[str, _Column], spans: SpansOfParts, tell: Tell) -> Iterator[Piece]:
     """The rows typed and packed, some at a time: packed while the next ones are typed. Raises _Odd, _Otherwise."""
     packing: Future[list[Piece]] | None = None
-    rows = 0
+    rows, labels = 0, dict(zip(columns, lines.labels, strict=True))
     with ThreadPoolExecutor(1) as pool:
         for frame, far in lines.frames:
             named = zip(columns.items(), frame, strict=True)
             made = pl.DataFrame([column.typed(cells, rows).alias(name) for (name, column), cells in named])
             rows += frame.height
-            del frame
+            written = dict(zip(columns, frame, strict=True))
+            texts = {
+                name: cells
+                for name, cells in written.items()
+                if cells.dtype == pl.String and made[name].dtype == pl.Date
+            }
+            made = spans.added(made, labels, texts)
+            del frame, written, texts
             yield from packing.result() if packing else ()
             packing = pool.submit(lambda made: [*in_pieces(made)], made)
             tell(far)
@@ -241,17 +250,18 @@ def _pieces(lines: _Lines, columns: dict[str, _Column], tell: Tell) -> Iterator[
         yield from packing.result() if packing else ()
 
 
-def _table(lines: _Lines, columns: dict[str, _Column], rows: Pieces) -> LongTable:
+def _table(lines: _Lines, columns: dict[str, _Column], rows: Pieces, spans: SpansOfParts) -> LongTable:
     grains = {**lines.grains} | {
         name: c.told.grain for name, c in columns.items() if c.told is not None and c.told.grain
     }
     made = columns_of(list(columns), lines.labels, [column.kind or "text" for column in columns.values()], grains)
     different = {name: rows.height if c.told is None else len(c.told.texts) for name, c in columns.items()}
     known, days = ({name: one for name, one in zip(columns, some, strict=True)} for some in zip(*((c.known, c.days) for c in columns.values()), strict=True))  # fmt: skip
-    with_roles = assign_roles(Overview(rows.height, different, known, days), made)
+    filled = {name: column.filled for name, column in columns.items()}
+    with_roles = assign_roles(Overview(rows.height, different, known, days, filled), made)
     problems = [one for column in columns.values() for one in column.said]
-    problems = [*lines.said, *problems, *no_period(rows.height, with_roles)]
-    return LongTable(rows, with_roles, lines.ends.told(problems), begins=lines.begins)
+    problems = [*lines.said, *problems, *spans.said, *no_period(rows.height, with_roles)]
+    return LongTable(rows, (*with_roles, *spans.columns), lines.ends.told(problems), begins=lines.begins)
 
 
 def _delimited(path: Path, head: bytes, texts: Collection[str], at_a_time: int) -> _Lines | None:

@@ -344,7 +344,10 @@ def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head
     numeric = [could[c]["numeric"] for c in distinct if read[c] == "numeric"]
     rests = [could[c]["week by a day"]["rest"] for c in distinct if read[c] == "week by a day"]
     of_weeks = [match.groupdict() for rest in rests if (match := _BY_KEY["numeric"].pattern.match(rest))]
-    day_first, told = day_first_of([*numeric, *of_weeks], settled)
+    as_written = [cell for cell in distinct if read[cell] == "numeric"]
+    dotted = bool(as_written) and not of_weeks and all(map(_DOTTED.match, as_written))
+    moments = any(":" in cell for cell in as_written)
+    day_first, told = (True, "") if dotted else day_first_of([*numeric, *of_weeks], settled, moments=moments)
     if told and not numeric:  # then the days of the week tell
         day_first, told = None, ""
     told = " ".join(filter(None, (told, _month_numbers([could[c][key] for c, key in read.items() if key]))))
@@ -406,8 +409,11 @@ def _plausible(key: str, cells: Sequence[str], head: str) -> bool:
     return hinted(head)
 
 
-def day_first_of(parts: Sequence[Mapping[str, str]], settled: Settled) -> tuple[bool | None, str]:
-    """Whether the day stands first, by the whole column; what is to be told where nothing tells."""
+def day_first_of(
+    parts: Sequence[Mapping[str, str]], settled: Settled, *, moments: bool = False
+) -> tuple[bool | None, str]:
+    """Whether the day stands first, by the whole column; what is to be told where nothing tells. moments: whether times stand
+    beside them, so that they are no months that follow one another."""
     if not parts or settled.day_first is not None:
         return settled.day_first, ""
     if any(int(part["a"]) > 12 for part in parts):
@@ -416,8 +422,12 @@ def day_first_of(parts: Sequence[Mapping[str, str]], settled: Settled) -> tuple[
         return False, ""
     # Months follow one another where the other order has them all on one day.
     firsts, seconds = {part["a"].lstrip("0") for part in parts}, {part["b"].lstrip("0") for part in parts}
-    if len(parts) > 2 and firsts == {"1"} != seconds:
+    if len(parts) > 2 and firsts == {"1"} != seconds and not moments:
         return True, ""
-    if len(parts) > 2 and seconds == {"1"} != firsts:
+    if len(parts) > 2 and seconds == {"1"} != firsts and not moments:
         return False, "Nothing but that months follow one another says so: the dates were read month first."
-    return True, "Day and month could not be told apart; the dates were read day first."
+    return True, UNTOLD
+
+
+_DOTTED = re.compile(r"^\D*\d{1,2}\.\d")  # the day stands first wherever days are written so
+UNTOLD = "Day and month could not be told apart; the dates were read day first."

@@ -22,11 +22,13 @@ from ironmark.tables.celltypes import (
     PLAIN_NUMBER,
     Decimal,
     all_like,
+    day_first_in,
     plain_numbers,
     typed_cells,
     way_of,
 )
 from ironmark.tables.column_typing import by_members
+from ironmark.tables.moments import with_spans
 from ironmark.tables.numerals import has_others, in_plain_digits
 from ironmark.tables.parted import parted
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
@@ -128,13 +130,18 @@ def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
     cells = frame.get_columns()
     del frame
     made, problems = [], []
+    of_days: dict[str, pl.Series] = {}
     for (name, kind), label in zip(plan.kinds.items(), plan.labels, strict=True):
-        typed = by_members(cells.pop(0), label, plan.way)
+        written = cells.pop(0)
+        typed = by_members(written, label, plan.way)
         if typed is None or typed.kind != kind:
             return None
         made.append(typed.cells.alias(name))
         problems += [replace(problem, column=name) for problem in typed.found]
-    return with_roles(pl.DataFrame(made), plan.labels, list(plan.kinds.values()), problems, plan.grains)
+        if kind == "date" and written.dtype == pl.String:
+            of_days[name] = written
+    table = with_roles(pl.DataFrame(made), plan.labels, list(plan.kinds.values()), problems, plan.grains)
+    return with_spans(table, of_days)
 
 
 def parsed(lines: bytes, plan: Plan, *, header: bool) -> pl.DataFrame | None:
@@ -221,11 +228,12 @@ def read_cells(body: bytes) -> tuple[list[str], pl.DataFrame]:
 def typed_in_parts(
     labels: list[str], raw: pl.DataFrame, problems: list[Problem], decimal: Decimal | None = None, year_start: int = 1
 ) -> Table:
-    """The same, cells that say how many of how many as two columns."""
+    """The same, cells that say how many of how many as two columns, and how long it was from one moment to another."""
     found, columns, told = parted(labels, raw)
     names = identifiers(found)
     said = [replace(problem, column=names[found.index(label)]) for label, problem in told]
-    return typed_table(found, columns, [*problems, *said], decimal, year_start)
+    table = typed_table(found, columns, [*problems, *said], decimal, year_start)
+    return with_spans(table, {name: columns[name] for name in names})
 
 
 def typed_table(
@@ -238,13 +246,15 @@ def typed_table(
     names = identifiers(labels)
     raw.columns = names
     way = decimal or way_of(raw)
-    numbers = plain_numbers(raw, way)
+    numbers, day_first = plain_numbers(raw, way), day_first_in(raw)
     series, kinds = list[pl.Series](), list[ColumnType]()
     grains: dict[str, RowGrain] = {}
     for name, label in zip(names, labels, strict=True):
         plain = numbers.get(name)
         typed, kind, found, grain = (
-            (plain, "number", [], None) if plain is not None else typed_cells(raw[name], label, way, year_start)
+            (plain, "number", [], None)
+            if plain is not None
+            else typed_cells(raw[name], label, way, year_start, day_first)
         )
         series.append(typed.alias(name))
         kinds.append(kind)

@@ -9,6 +9,7 @@ from typing import Any, Literal
 
 import polars as pl
 
+from ironmark.tables.moments import filled_up
 from ironmark.tables.pieces import Rows, frames_of
 from ironmark.tables.quantities import taken_apart
 from ironmark.tables.table import Column, Problem, Table, Unreadable
@@ -76,10 +77,25 @@ def matched(theirs: Sequence[Column], ours: Sequence[Column]) -> list[tuple[Colu
 
 def conform(table: Table, columns: Sequence[Column]) -> Table:
     """A table in the columns a dataset has. Raises Unreadable where a column is missing or holds another type."""
+    table = filled_up(_without_nothing(table, columns), columns)
     pairs = matched(table.columns, columns)
     series = [as_type(table.frame[theirs.name], theirs, ours).alias(ours.name) for theirs, ours in pairs]
     frame = pl.DataFrame(series) if series else table.frame
     return Table(frame, tuple(ours for _, ours in pairs), renamed(table.problems, pairs), table.recipe)
+
+
+def _without_nothing(table: Table, columns: Sequence[Column]) -> Table:
+    """A table without the columns that hold nothing and that a dataset does not have."""
+    known = {word for column in columns for word in (column.name, column.label.casefold(), _bare(column))}
+    kept = tuple(
+        c for c in table.columns
+        if not known.isdisjoint((c.name, c.label.casefold(), _bare(c))) or table.frame[c.name].null_count() < table.frame.height
+    )  # fmt: skip
+    return (
+        table
+        if len(kept) == len(table.columns)
+        else replace(table, frame=table.frame.select(c.name for c in kept), columns=kept)
+    )
 
 
 def renamed(problems: Sequence[Problem], pairs: Sequence[tuple[Column, Column]]) -> tuple[Problem, ...]:

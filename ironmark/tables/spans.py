@@ -21,6 +21,15 @@ _DAY = 24 * 60.0
 _IN_SECONDS = re.compile(r"\bm(?:m|in|ins|inutes?|inuten)?\s?[:.]\s?s(?:s|ecs?|ek|econds?|ekunden)?\b", re.I)
 
 
+def time_behind(text: str) -> str:
+    """The time of day behind a day, with what stands between; "" for none."""
+    found = _TIME_BEHIND.search(text)
+    return found[0] if found else ""
+
+
+_TIME_BEHIND = re.compile(r"[T\s]+\d{1,2}:\d{2}(:\d{2})?\s*([ap]m)?$", re.I)
+
+
 def below_periods(rows: Sequence[tuple[str, ...]]) -> Sequence[tuple[str, ...]]:
     """The lines of a table, how long things took below a period as minutes with their unit; times of the day as they are."""
     spans: dict[int, list[int]] = {}

@@ -89,12 +89,14 @@ def table_of(rows: Rows, columns: tuple[Column, ...], recipe: dict[str, Any] | N
 
 @dataclass(frozen=True)
 class Overview:
-    """What tells of columns what they are for. different: how many texts; first: some that are known; days: different ones."""
+    """What tells of columns what they are for. different: how many texts; first: some that are known; days: different ones; filled:
+    how many rows have a day."""
 
     height: int
     different: Mapping[str, int]
     first: Mapping[str, pl.Series]
     days: Mapping[str, pl.Series]
+    filled: Mapping[str, int] = field(default_factory=dict)
 
 
 def overview(frame: pl.DataFrame, columns: Sequence[Column]) -> Overview:
@@ -105,6 +107,7 @@ def overview(frame: pl.DataFrame, columns: Sequence[Column]) -> Overview:
         {name: int(frame[name].n_unique() if few_rows else frame[name].approx_n_unique()) for name in texts},  # type: ignore[arg-type]
         {name: frame[name].drop_nulls().head(FIRST) for name in texts},
         {column.name: frame[column.name].drop_nulls().unique() for column in columns if column.type == "date"},
+        {c.name: frame.height - frame[c.name].null_count() for c in columns if c.type == "date"},
     )
 
 
@@ -151,7 +154,9 @@ def assign_roles(rows: Overview, columns: Sequence[Column]) -> tuple[Column, ...
     """Propose what each column is for, by its type and how often its values recur."""
     dates = [c for c in columns if c.type == "date" and (len(rows.days[c.name]) or not rows.height)]
     hinted = [c for c in dates if re.search(r"date|day|month|period|datum|tag", c.name)]
-    period = (hinted or dates or [None])[0]  # type: ignore[list-item]
+    # What has ended on some rows alone is no period while something began on all of them.
+    whole = [c for c in (*hinted, *dates) if rows.filled.get(c.name, 0) >= 0.98 * rows.height]
+    period = (whole or hinted or dates or [None])[0]  # type: ignore[list-item]
 
     def role(column: Column) -> Role:
         if period is not None and column.name == period.name:

@@ -148,7 +148,7 @@ def _typed(found: Result, differs: list[str], year_start: int) -> Table:
         replace(
             column,
             grain=found.grain if column.role == "period" and found.grain else column.grain,
-            unit=found.units.get(by_name.get(column.name, column.label), PLAIN).unit,
+            unit=found.units.get(by_name.get(column.name, column.label), PLAIN).unit or column.unit,
             better=found.better.get(by_name.get(column.name, column.label), ""),
         )
         for column in table.columns

@@ -25,6 +25,7 @@ from ironmark.tables.quantities import (
     shared_measure,
     taken_apart,
 )
+from ironmark.tables.spans import time_behind
 from ironmark.tables.table_words import (
     DIRECTION_HEADS,
     FOOT,
@@ -396,7 +397,7 @@ class Unfolding:
             columns.append([self.groups.get(at, "") for at in self.body])
         if period is not None:
             found.labels.append((heads.labels[taken[0]] if len(taken) == 1 else "") or NAMES_OF[period.grain])
-            columns.append([day.isoformat() if day else "" for day in period.days])
+            columns.append(self._days_of_rows(period))
         elif self.told.as_of:
             found.labels.append("As of")
             columns.append([self.told.as_of.isoformat()] * len(self.body))
@@ -425,6 +426,12 @@ class Unfolding:
                 found.units[found.labels[-1]] = measure
                 columns.append([self.value(aim, measure)] * len(self.body))
         found.rows = [list(row) for row in zip(*columns, strict=True)]
+
+    def _days_of_rows(self, period: Periods) -> list[str]:
+        """The day of each row, with its time where it says one: how long it was until another is told by that."""
+        written = [self.rows[at][self.periods_at[0]] if len(self.periods_at) == 1 else "" for at in self.body]
+        days = zip(period.days, written, strict=True)
+        return [f"{day.isoformat()}{time_behind(text)}" if day else "" for day, text in days]
 
     # Cells
 
