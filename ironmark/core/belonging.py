@@ -10,10 +10,12 @@ from ironmark.core.drafting_words import (
     BAD,
     CAPACITY,
     EACH,
+    EARLIER,
     EVENTS,
     GOOD_OUTCOMES,
     LEVEL,
     PLAN,
+    RUNNING,
     USED,
     VARIANCE,
     WHOLE,
@@ -54,19 +56,31 @@ def plan_of(column: Facts, among: Sequence[Facts]) -> Facts | None:
         return None
     plans = [other for other in among if says_plan(other)]
     others = [o for o in among if o not in plans and _is_percent(o) == _is_percent(column)]
-    named = [word for word in column.name.split("_") if not stem_in(word, PLAN) and not is_plan(word)]
+    named = _named(column)
     if (same := next((o for o in others if named and o.name.split("_") == named), None)) is not None:
         return same
     # A unit that all of them give names none of them.
     rest = {word for word in named if len(others) < 2 or not all(word in o.name.split("_") for o in others)}
     if rest:
         return next((other for other in others if rest <= set(other.name.split("_"))), None)
-    others = [other for other in others if not stem_of(other, VARIANCE)]
-    if len(plans) > 1 or not others:
+    others = [other for other in others if not stem_of(other, (*VARIANCE, *EARLIER, *RUNNING))]
+    if sum(not _named(other) for other in plans) > 1 or not others:
         return None
     actual = [other for other in others if stem_of(other, ACTUAL)]
     near = [other for other in others if _is_near(column, other)]
     return next((some[0] for some in (others, actual, near) if len(some) == 1), None)
+
+
+def _named(plan: Facts) -> list[str]:
+    """The words of a plan's name that say whose it is."""
+    return [word for word in plan.name.split("_") if not stem_in(word, PLAN) and not is_plan(word)]
+
+
+def base_of(column: Facts, stem: str, among: Sequence[Facts]) -> Facts | None:
+    """The column that another one tells of too, but for the words that begin with a stem: ``tonnes`` of ``ytd_tonnes``."""
+    plain = f"_{joined(column.name).strip('_')}_".replace(f"_{stem.strip('.')}", "_·", 1)
+    rest = {word for word in plain.split("_") if word and "·" not in word}
+    return next((o for o in among if o is not column and rest and rest == set(o.name.split("_"))), None)
 
 
 def _is_near(plan: Facts, column: Facts) -> bool:

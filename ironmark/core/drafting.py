@@ -8,6 +8,7 @@ from dataclasses import replace
 from ironmark.core.belonging import (
     OF_ALL,
     UNNAMED,
+    base_of,
     direction_of,
     is_bad,
     parts_among,
@@ -16,14 +17,17 @@ from ironmark.core.belonging import (
     shares_a_word,
 )
 from ironmark.core.draft_kpis import SENSE, Direction, Draft, DraftKpi, LeftOut
+from ironmark.core.drafting_answers import of_answers
 from ironmark.core.drafting_days import of_days
 from ironmark.core.drafting_money import by_currency, currency_of, in_currencies
 from ironmark.core.drafting_words import (
     CAPACITY,
+    EARLIER,
     GAINED,
     GOOD_OUTCOMES,
     GREEN,
     OUTCOME,
+    RUNNING,
     SPENT,
     TICKS,
     UNITS,
@@ -43,6 +47,7 @@ from ironmark.core.drafting_words import (
 )
 from ironmark.core.measuring import (
     NO_MEASURE,
+    OF_ONE_LENGTH,
     SURE,
     Facts,
     Measured,
@@ -79,7 +84,7 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     left out with the reason, and with what could be made of it all the same.
     """
     measures = [c for c in columns if c.role == "measure"]
-    sorts = {c.name: measured(c) for c in measures}
+    sorts = {c.name: _sort_of(c, counted_rows) for c in measures}
     plans = {c.name: base for c in measures if (base := plan_of(c, measures))}
     of_all = {c.label.removesuffix(OF_ALL) for c in measures if c.label.endswith(OF_ALL)}
     counted = [
@@ -128,6 +133,16 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     return Draft(kpis, tuple(left))
 
 
+def _sort_of(column: Facts, counted_rows: bool) -> Measured:
+    """What a column measures: a running total is a level, and of totals by member and period none is a key for its length alone."""
+    found = measured(column)
+    if stem_of(column, RUNNING) and found.sort == "amount":
+        return Measured("level", found.sure, ("a running total",))
+    if found.sort == "code" and not counted_rows and found.evidence == (OF_ONE_LENGTH,):
+        return Measured("amount", found.sure, ("its values alone",))
+    return found
+
+
 def _shares(columns: Sequence[Facts], measures: Sequence[Facts], counted_rows: bool) -> list[DraftKpi]:
     """Shares of rows, and what their days tell."""
     return [
@@ -151,6 +166,12 @@ def _each_measure(
         plan = next((name for name, base in plans.items() if base.name == column.name), "")
         if column.name in plans:
             left.append(LeftOut(column.label, f"it is the plan of {plans[column.name].label}: its target"))
+        elif (stem := stem_of(column, RUNNING)) and (base := base_of(column, stem, measures)):
+            left.append(
+                LeftOut(
+                    column.label, f"it is the running total of {base.label}, which every page tells of a year to date"
+                )
+            )
         elif plans and stem_of(column, VARIANCE):
             left.append(LeftOut(column.label, "it says how far a figure is from its plan, as its target does"))
         elif found.sort in NO_MEASURE:
@@ -158,13 +179,18 @@ def _each_measure(
             spare.append(other)
             told = f"{NO_MEASURE[found.sort]} ({', '.join(found.evidence[:2])})"
             left.append(LeftOut(column.label, told, other.handle))
-        elif (column in parts and not plan) or column.label.endswith(OF_ALL):
+        elif (column in parts and not plan) or column.label.endswith(OF_ALL) or _is_earlier(column, measures):
             spare.append(replace(_amount(column, found, plan, measures, sorts), place="offered"))
         else:
             made = _amount(column, found, plan, measures, sorts)
             made = made if found.sure >= enough else replace(made, place="offered")
             (sums if found.sort in ("amount", "level") else means).append(made)
     return sums, means, spare, left
+
+
+def _is_earlier(column: Facts, among: Sequence[Facts]) -> bool:
+    stem = stem_of(column, EARLIER)
+    return bool(stem) and base_of(column, stem, among) is not None
 
 
 _TOTALS = "A row is the total of several here: how many rows there are says little."
@@ -290,6 +316,8 @@ def _share_of_outcome(column: Facts, counted_rows: bool) -> list[DraftKpi]:
     one of something; of totals there is an answer to yes or no at most."""
     if not 2 <= len(column.members) <= 8:
         return []
+    if answers := of_answers(column):
+        return answers
     if (yes := yes_of(column)) is not None:
         return [_share_of_yes(column, yes)]
     if not counted_rows:
@@ -400,7 +428,9 @@ def _weight(
             (
                 c
                 for c in among
-                if c is not column and any(word[: len(of)] == of or of == f"{word}s" for word in words_of(c.label))
+                if c is not column
+                and not says_plan(c)
+                and any(word[: len(of)] == of or of == f"{word}s" for word in words_of(c.label))
             ),
             None,
         )

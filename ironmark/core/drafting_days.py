@@ -18,12 +18,13 @@ def of_days(columns: Sequence[Facts]) -> list[DraftKpi]:
     period = next((c for c in columns if c.role == "period" and c.type == "date"), None)
     if period is None:
         return []
-    # How long it was from one moment to another says more than how many days.
-    later = [c for c in columns if c.after and not any(is_span(one, period, c) for one in columns)]
+    later = [c for c in columns if c.after]
     due = next((c for c in later if stem_of(c, DUE)), None)
     done = [c for c in later if not stem_of(c, DUE)][:MOST_SPANS]
     by_then = [_by_then(one, due) for one in done[-1:] if due is not None]
-    return [*by_then, *(_span(period, one) for one in done)]
+    # How long it was from one moment to another says more than how many days.
+    spans = [one for one in done if not any(is_span(column, period, one) for column in columns)]
+    return [*by_then, *(_span(period, one) for one in spans)]
 
 
 def is_span(column: Facts, first: Facts, last: Facts) -> bool:

@@ -58,7 +58,7 @@ WHOLE = _stems(
 
 # an outcome that is good, and a column that tells one,
 GOOD_OUTCOMES = _stems(
-    "achiev occup filled booked used taken present answered attend closed complet deliver done fixed good. kept met. ok. on_time pass. passed resolv "
+    "achiev occup ocupad belegt filled booked used taken present answered attend closed complet deliver done fixed good. kept met. ok. on_time pass. passed resolv "
     "returned solved success within "
 )
 
@@ -91,7 +91,19 @@ GAINED = _stems("avoided generat made. produc profit recover recycl reduced save
 
 
 # what there can be at most,
-CAPACITY = _stems("booked planned all. availab capacity offered possible scheduled total")
+CAPACITY = _stems(
+    "booked planned all. availab capacity offered possible scheduled total disponib verfügb verfugb beschikba tilgjenge tilgæng tillgäng käytettäv dostępn kapazit capacit"
+)
+
+
+# what has come together since the year began,
+RUNNING = _stems("ytd year_to_date cumul kumul acumulad lopende_totaal fortløpende narast")
+
+
+# and what was a year before.
+EARLIER = _stems(
+    "py. ly. prior_year previous_year last_year vorjahr vj. n_1 annee_prec année_préc año_anterior ano_anterior anno_preced anno_prec vorig_jaar sidste_år forrige_år fjol föregående_år edellinen_vuosi poprzedni_rok"
+)
 
 
 # what is aimed at,

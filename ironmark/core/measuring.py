@@ -23,6 +23,7 @@ from ironmark.core.units import unit_of_label
 Sort = Literal["amount", "level", "price", "share", "rating", "duration", "each", "clock", "calendar", "code", "place", "angle", "same"]  # fmt: skip
 Better = Literal["higher", "lower", "inside", "open"]
 SORTS: tuple[Sort, ...] = get_args(Sort)
+OF_ONE_LENGTH = "all are of the same length"
 NO_MEASURE: dict[Sort, str] = {
     "clock": "a time of day: it measures nothing",
     "calendar": "a part of the calendar: it says when, and measures nothing",
@@ -370,7 +371,7 @@ def _by_values(column: Facts, told: dict[str, tuple[float, str]], case: _Case) -
         elif column.distinct == known and most - least + 1 <= 1.5 * known and column.rows >= 20:
             case.say("code", 1.2, "every row has one of its own")
         elif _of_one_length(int(least), int(most)) and column.distinct > 0.3 * known:
-            case.say("code", 0.8, "all are of the same length")
+            case.say("code", 0.8, OF_ONE_LENGTH)
         elif least >= 1900 and most <= 2100 and column.distinct <= 200:
             case.say("calendar", 1.2, "all are years")
     if column.whole and least >= 1800 and most <= 2100 and "calendar" in told:

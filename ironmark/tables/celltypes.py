@@ -12,6 +12,7 @@ import polars as pl
 from ironmark.core.currencies import IN_SMALL_LETTERS, SHARED, WORDS
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
+from ironmark.tables.eras import MAYBE, in_common_era
 from ironmark.tables.notations import Settled, day_first_of, notations_of, read_periods
 from ironmark.tables.spans import IN_MINUTES, minutes_of
 from ironmark.tables.table import NEARLY, Problem
@@ -165,6 +166,8 @@ def typed_cells(
     filled = text.drop_nulls()
     if not len(filled):
         return TypedCells(text, "text", [Problem("The column is empty.")] if len(text) else [])
+    if (of_another := _of_another_era(text, label, year_start, day_first)) is not None:
+        return of_another
     if (periods := as_periods(text, label, year_start, day_first)) is not None:
         return periods
     if bool(filled.str.contains(_STARS).all()):
@@ -195,6 +198,24 @@ def typed_cells(
             note = left_blank(count, len(filled), kind, example, [row + 2 for row in rows])
             return TypedCells(typed, kind, [*found, note])
     return TypedCells(text, "text", _spellings(filled))
+
+
+def _of_another_era(text: pl.Series, label: str, year_start: int, day_first: bool | None) -> TypedCells | None:
+    """Days whose years are not of the common era, in it; None of other texts."""
+    head = text.drop_nulls().head(20)
+    if not bool(head.str.contains(MAYBE).all()) or not all(in_common_era(cell) != cell for cell in head):
+        return None
+    different = text.drop_nulls().unique()
+    if len(different) > _MOST_PERIODS:
+        return None
+    own = text.replace_strict(
+        different, [in_common_era(cell) for cell in different], default=None, return_dtype=pl.String
+    )
+    typed = typed_cells(own.alias(text.name), label, None, year_start, day_first)
+    if typed.kind != "date":
+        return None
+    said = f"Years are read in the common era: “{head[0][:40]}” as {in_common_era(head[0])[:40]}."
+    return typed._replace(found=[Problem(said), *typed.found])
 
 
 def left_blank(odd: int, of: int, kind: ColumnType, example: str, lines: Sequence[int]) -> Problem:

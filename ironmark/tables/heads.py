@@ -25,7 +25,7 @@ from ironmark.tables.table_words import (
     WORKED_OUT,
     YEAR,
 )
-from ironmark.tables.told import ColumnKind, ColumnMark, Told
+from ironmark.tables.told import Better, ColumnKind, ColumnMark, Told
 
 MOST_STATES = 12  # different words that stand below periods: states, yes and no
 OF_EACH_ROW, REMARKS = "a number of each row", "remarks"  # why a column is left out
@@ -195,6 +195,15 @@ class Heads:
             return False
         alone = read_periods(self.texts, replace(self.settled, year=None))
         return alone is None or alone.yearless
+
+    def better_of(self, at: int) -> Better | None:
+        """Which way is better in a row, as it says, or as its target does that is a bound; None where neither does."""
+        said = [folded(self.rows[at][column]) for column in self.at("better")]
+        said += [
+            cell[:1] for column in self.at("target") if (cell := self.rows[at][column])[:1] in ("<", ">", "≤", "≥")
+        ]
+        word = next((word for word in said if word in HIGHER | LOWER), None)
+        return None if word is None else "higher" if word in HIGHER else "lower"
 
     def _has_years(self) -> bool:
         """Whether a column of years stands beside those that only number their weeks."""

@@ -148,6 +148,8 @@ class Lines:
         signs = self.signs[at]
         if signs.count("n") >= FEWEST_HOURS and self._heads_hours(at):
             return True
+        if self._only_bounds(at) or self._years_above(at):
+            return True
         first = self.rows[at][signs.index("n")] if "n" in signs else ""
         if first != "1" and (len(first) != 4 or first[:2] not in ("19", "20")):
             return False
@@ -170,6 +172,19 @@ class Lines:
         above = at and sum(bool(self.signs[at - 1][c]) for c in places) >= len(places) / 2
         below = at + 1 < len(self.rows) and sum(self.signs[at + 1][c] == "n" for c in places) >= len(places) / 2
         return bool(below and not above and parts_across([self.rows[at][c] for c in places]))
+
+    def _only_bounds(self, at: int) -> bool:
+        """Whether no figure of a line of words is more than a bound: 0-30 days, 31-60 days, >60 days."""
+        figures = [cell for cell, sign in zip(self.rows[at], self.signs[at], strict=True) if sign == "n"]
+        return 0 < len(figures) < self.signs[at].count("t") and all(cell[0] in "<>≤≥" for cell in figures)
+
+    def _years_above(self, at: int) -> bool:
+        """Whether the figures of a line are years above periods of theirs: 2026 above Q1, Q2, Q3."""
+        figures = [cell for cell, sign in zip(self.rows[at], self.signs[at], strict=True) if sign == "n"]
+        below = self.signs[at + 1] if at + 1 < len(self.signs) else []
+        return (
+            bool(figures) and all(map(YEAR.fullmatch, figures)) and "n" not in below and below.count("p") > len(figures)
+        )
 
     def filled(self, at: int) -> int:
         return self._filled[at]

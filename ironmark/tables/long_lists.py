@@ -235,11 +235,7 @@ def _pieces(lines: _Lines, columns: dict[str, _Column], spans: SpansOfParts, tel
             made = pl.DataFrame([column.typed(cells, rows).alias(name) for (name, column), cells in named])
             rows += frame.height
             written = dict(zip(columns, frame, strict=True))
-            texts = {
-                name: cells
-                for name, cells in written.items()
-                if cells.dtype == pl.String and made[name].dtype == pl.Date
-            }
+            texts = {name: cells for name, cells in written.items() if spans.may_tell(cells, made[name].dtype)}
             made = spans.added(made, labels, texts)
             del frame, written, texts
             yield from packing.result() if packing else ()

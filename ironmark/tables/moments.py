@@ -4,36 +4,53 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import Literal
 
 import polars as pl
 
+from ironmark.core.drafting_words import DUE, stem_in
 from ironmark.tables.spans import IN_MINUTES
 from ironmark.tables.table import NEARLY, Column, Problem, Table
 
 MOST = 3  # spans of a table, all from the first moment
 _FEW = 5  # rows that tell
 _MINUTES = 24 * 60.0
-_TIME = r"(?:^|[T\s,]\s*)(\d{1,2})[:.h](\d{2})(?:[:.](\d{2}))?(?:[.,]\d+)?\s*([aApP][mM])?(?:\s*(?:Z|UTC|[+-]\d{2}:?\d{2}))?\s*$"
+_TIME = (
+    r"[T\s,]\s*(\d{1,2})[:.h](\d{2})(?:[:.](\d{2}))?(?:[.,]\d+)?\s*([aApP][mM])?(?:\s*(?:Z|UTC|[+-]\d{2}:?\d{2}))?\s*$"
+)
 _BETWEEN = " to "
+
+
+_CLOCK = r"^\s*([01]?\d|2[0-3]):([0-5]\d)(?::([0-5]\d))?\s*$"
+_LATE = 180.0  # minutes within which what is early or late is
 
 
 def called(first: str, last: str) -> str:
     return f"{first}{_BETWEEN}{last}"
 
 
+Kind = Literal["moments", "times", "differences"]
+
+
 @dataclass(frozen=True)
 class Between:
-    """A column of minutes from one column of moments to another. first, last: by their names."""
+    """A column of minutes from one column of moments, or of times of the same day, to another. first, last: by their names; kind: of
+    times, whether what is before the first is past midnight, or early."""
 
     name: str
     label: str
     first: str
     last: str
+    kind: Kind = "moments"
 
     def of(self, days: Mapping[str, pl.Series], texts: Mapping[str, pl.Series]) -> pl.Series:
-        """Blank where the last is before the first, which it cannot be."""
-        minutes = _moments(days[self.last], texts[self.last]) - _moments(days[self.first], texts[self.first])
-        return minutes.set(minutes < 0, None).round(4).alias(self.name)
+        """Blank where the last moment is before the first, which it cannot be."""
+        if self.kind == "moments":
+            minutes = _moments(days[self.last], texts[self.last]) - _moments(days[self.first], texts[self.first])
+            return minutes.set(minutes < 0, None).round(4).alias(self.name)
+        minutes = _times(texts[self.last]) - _times(texts[self.first])
+        past = (minutes < 0).fill_null(False).cast(pl.Float64) * (_MINUTES if self.kind == "times" else 0.0)
+        return (minutes + past).round(4).alias(self.name)
 
 
 def between(
@@ -49,6 +66,8 @@ def between(
     timed.sort(key=lambda name: float(moments[name].mean() or 0))  # type: ignore[arg-type]
     found: list[Between] = []
     for last in timed[1:]:
+        if stem_in(labels[last], DUE):  # nothing has happened there
+            continue
         label = called(labels[timed[0]], labels[last])
         name = f"{timed[0]}_to_{last}"
         one = Between(name, label, timed[0], last)
@@ -63,6 +82,29 @@ def between(
             continue
         if len(found) < MOST and not any(_is_it(figures, minutes) for figures in others):
             found.append(one)
+    return found + _between_times(labels, texts, others)
+
+
+def _between_times(
+    labels: Mapping[str, str], texts: Mapping[str, pl.Series], others: Collection[pl.Series]
+) -> list[Between]:
+    """The same of times of a day: Time in, Time out. Where all are within three hours of each other, earlier ones are early."""
+    clocks = [name for name in labels if name in texts and _are_times(texts[name])]
+    found: list[Between] = []
+    for last in clocks[1:MOST]:
+        minutes = _times(texts[last]) - _times(texts[clocks[0]])
+        known = minutes.drop_nulls()
+        name = f"{clocks[0]}_to_{last}"
+        early = bool((known < 0).any()) and bool((known.abs() <= _LATE).all())
+        wrapped = known if early else known + (known < 0).cast(pl.Float64) * _MINUTES
+        swapped = float(wrapped.median() or 0) > _MINUTES / 2  # type: ignore[arg-type]
+        if len(known) < _FEW or name in labels or swapped or not bool((known != 0).any()):
+            continue
+        one = Between(
+            name, called(labels[clocks[0]], labels[last]), clocks[0], last, "differences" if early else "times"
+        )
+        if not any(_is_it(figures, minutes) for figures in others):
+            found.append(one)
     return found
 
 
@@ -70,7 +112,8 @@ def with_spans(table: Table, texts: Mapping[str, pl.Series]) -> Table:
     """A table with its spans behind its other columns, and what is to be said of them. texts: its cells as they were written, by the
     name of their column."""
     days = {c.name: table.frame[c.name] for c in table.columns if c.type == "date" and c.name in texts}
-    if len(days) < 2:
+    texts = {name: cells for name, cells in texts.items() if name in days or may_be_times(cells)}
+    if len(texts) < 2:
         return table
     figures = [table.frame[c.name] for c in table.columns if c.type == "number"]
     found = between({c.name: c.label for c in table.columns}, days, texts, figures)
@@ -96,7 +139,14 @@ def said(one: Between, before: int) -> list[Problem]:
     return told
 
 
+def may_be_times(texts: pl.Series) -> bool:
+    """Whether the first cells of a column are times of a day."""
+    return texts.dtype == pl.String and bool(texts.drop_nulls().head(20).str.contains(_CLOCK).mean() == 1)
+
+
 def _before(one: Between, days: Mapping[str, pl.Series], texts: Mapping[str, pl.Series]) -> int:
+    if one.kind != "moments":
+        return 0
     known = days[one.first].is_not_null() & days[one.last].is_not_null()
     return int((known & one.of(days, texts).is_null()).sum())
 
@@ -108,12 +158,17 @@ class SpansOfParts:
     found: list[Between] | None = None
     before: dict[str, int] = field(default_factory=dict)
 
+    def may_tell(self, texts: pl.Series, kind: pl.DataType) -> bool:
+        """Whether the cells of a column may be moments or times. kind: what they came to."""
+        of_times = kind == pl.String and (self.found is not None or may_be_times(texts))
+        return texts.dtype == pl.String and (kind == pl.Date or of_times)
+
     def added(self, rows: pl.DataFrame, labels: Mapping[str, str], texts: Mapping[str, pl.Series]) -> pl.DataFrame:
         """labels: of its columns, by name; texts: the cells of its days as they were written, those that are texts."""
         days = {name: rows[name] for name in texts if rows[name].dtype == pl.Date}
         if self.found is None:
             figures = [one for one in rows if one.dtype == pl.Float64]
-            self.found = between(labels, days, texts, figures) if len(days) > 1 else []
+            self.found = between(labels, days, texts, figures) if len(texts) > 1 else []
         for one in self.found:
             self.before[one.name] = self.before.get(one.name, 0) + _before(one, days, texts)
         return rows.with_columns(one.of(days, texts) for one in self.found)
@@ -160,6 +215,19 @@ def _moments(days: pl.Series, texts: pl.Series) -> pl.Series:
     ) * 12
     time = (hours * 60 + minutes + seconds.fill_null(0.0) / 60).fill_null(0.0)
     return days.cast(pl.Int32).cast(pl.Float64) * _MINUTES + time
+
+
+def _are_times(texts: pl.Series) -> bool:
+    filled = texts.drop_nulls().str.strip_chars() if texts.dtype == pl.String else pl.Series([], dtype=pl.String)
+    filled = filled.filter(filled != "")
+    return len(filled) >= _FEW and float(filled.str.contains(_CLOCK).mean() or 0) >= NEARLY  # type: ignore[arg-type]
+
+
+def _times(texts: pl.Series) -> pl.Series:
+    """Minutes since midnight."""
+    parts = texts.str.extract_groups(_CLOCK).struct.unnest()
+    hours, minutes, seconds = (parts.to_series(at).cast(pl.Float64, strict=False) for at in range(3))
+    return hours * 60 + minutes + seconds.fill_null(0.0) / 60
 
 
 def _is_it(figures: pl.Series, minutes: pl.Series) -> bool:

@@ -16,6 +16,7 @@ from itertools import pairwise
 
 from ironmark.core.nearest import folded
 from ironmark.core.periods import RowGrain
+from ironmark.tables.eras import in_common_era
 from ironmark.tables.period_words import in_words, is_weekday, month_called, months_of
 
 FIRST_YEAR, LAST_YEAR = 1900, 2199
@@ -247,7 +248,7 @@ _TAKEN_FOR_A_YEAR = Settled(year=2000)  # where only whether it is one is asked
 
 
 def _plain(text: str) -> str:
-    return _FOOT.sub("", " ".join(text.replace("\u00a0", " ").replace("’", "'").split())).strip()
+    return in_common_era(_FOOT.sub("", " ".join(text.replace("\u00a0", " ").replace("’", "'").split())).strip())
 
 
 # What is said of a period besides: a footnote, that its figures are preliminary.

@@ -163,8 +163,11 @@ def taken_apart(label: str) -> tuple[str, Measure | None]:
     return name, Measure("h") if hours else measure  # t is timer in the north, and tonnes
 
 
+_WIDE = str.maketrans("（）［］％", "()[]%")  # brackets of East Asia
+
+
 def _taken_apart(label: str) -> tuple[str, Measure | None]:
-    plain = " ".join(label.split())
+    plain = " ".join(label.translate(_WIDE).split())
     for found in re.finditer(r"[(\[]([^()\[\]]+)[)\]]", plain):
         if (measure := measure_of(found[1])) is not None:
             return _trimmed(plain[: found.start()] + plain[found.end() :]), measure
@@ -223,6 +226,8 @@ def quantity(text: str, way: Decimal = "point") -> Quantity | None:
     if not _NUMBER.match(number) or not any(sign.isdigit() for sign in number):
         return None
     number = re.sub(r"[\s\u00a0\u202f'’]", "", number).replace("−", "-").replace("–", "-")
+    if number == "000":  # GBP 000: thousands of them
+        return None
     thousands, point = (".", ",") if way == "comma" else (",", ".")
     if point == "," and _SURELY_POINT.fullmatch(number):
         thousands, point = ",", "."  # it can be read in this way alone

@@ -28,7 +28,7 @@ from ironmark.tables.celltypes import (
     way_of,
 )
 from ironmark.tables.column_typing import by_members
-from ironmark.tables.moments import with_spans
+from ironmark.tables.moments import may_be_times, with_spans
 from ironmark.tables.numerals import has_others, in_plain_digits
 from ironmark.tables.parted import parted
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
@@ -138,7 +138,7 @@ def _plain(body: bytes, decimal: Decimal | None = None) -> Table | None:
             return None
         made.append(typed.cells.alias(name))
         problems += [replace(problem, column=name) for problem in typed.found]
-        if kind == "date" and written.dtype == pl.String:
+        if written.dtype == pl.String and (kind == "date" or may_be_times(written)):
             of_days[name] = written
     table = with_roles(pl.DataFrame(made), plan.labels, list(plan.kinds.values()), problems, plan.grains)
     return with_spans(table, of_days)

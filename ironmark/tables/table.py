@@ -10,6 +10,7 @@ from typing import Any, Literal
 
 import polars as pl
 
+from ironmark.core.aim_words import is_plan
 from ironmark.core.formula import RESERVED
 from ironmark.core.formula_nodes import AGGREGATES, ColumnType
 from ironmark.core.names import as_name
@@ -201,7 +202,8 @@ MOST_BLANK_DAYS = 6  # at the end of a list of days, on which nothing may have h
 
 def _last_filled(rows: Rows, columns: Sequence[Column], period: str) -> dt.date | None:
     """The last day on which any column of figures holds one: rows for months to come are there before their figures are."""
-    measures = [column.name for column in columns if column.role == "measure" and column.origin == "rows"]
+    figures = [column for column in columns if column.role == "measure" and column.origin == "rows"]
+    measures = [column.name for column in figures if not is_plan(column.label)] or [column.name for column in figures]
     if not measures or rows.height > MOST_KEPT_BY_HAND:
         return None
     known = rows.select([period, *measures]).filter(pl.any_horizontal(pl.col(measures).is_not_null()))

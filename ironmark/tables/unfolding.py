@@ -301,9 +301,8 @@ class Unfolding:
         row_cells = self._quantities([at], places)
         self._hold_units(name, row_cells)
         found.units.setdefault(name, as_written(self._measure_of_row(at), row_cells))
-        for column in self.heads.at("better"):
-            if said := folded(self.rows[at][column]):
-                found.better[name] = "higher" if said in HIGHER else "lower"
+        if (better := self.heads.better_of(at)) is not None:
+            found.better[name] = better
         return name, parent
 
     # A list

@@ -86,6 +86,9 @@ MORE: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, Any]
     'one figure beside months': ('Region;Umsatz Jan 26;Umsatz Feb 26;Umsatz Mrz 26\nNord;1;2;5\nSüd;3;4;6', 6, 'month', ['Region', 'Month', 'Umsatz'], ['Nord', '2026-01-01', 1.0], {}),
     'korean total': ('지점,2026년 1월,2026년 2월\n강남,1,2\n부산,3,4\n합계,4,6', 4, 'month', ['지점', 'Month', 'Value'], ['강남', '2026-01-01', 1.0], {'total': 1}),
     'french weeks': ('Semaine;Passages\nS44 2026;3\nS5 2026;4', 2, 'week', ['Semaine', 'Passages'], ['2026-10-26', 3.0], {}),
+    'bounds in the head': ('Item group,0-30 days,31-60 days,>60 days,Total\nBolts,882,303,750,1935\nNuts,878,434,133,1445', 2, None, ['Item group', '0-30 days', '31-60 days', '>60 days'], ['Bolts', 882.0, 303.0, 750.0], {}),
+    'year above its quarters': ('Indicator;2026;;;\n;Q1;Q2;Q3;Target\nWaste per head (kg);41,2;40,1;39,8;< 40\nRecycling rate;44%;46%;47%;50%', 3, 'quarter', ['Quarter', 'Waste per head', 'Waste per head target', 'Recycling rate', 'Recycling rate target'], ['2026-01-01', 41.2, 40.0, 0.44, 0.5], {'unit': {'Waste per head': 'kg', 'Waste per head target': 'kg', 'Recycling rate': '%', 'Recycling rate target': '%'}}),
+    'thousands below the head': ('Region,Month,Sales,Margin\n,,GBP 000,%\nNorth,Jan 2026,"1,200",34.5\nSouth,Jan 2026,980,31.2', 2, 'month', ['Month', 'Region', 'Sales', 'Margin'], ['2026-01-01', 'North', 1200000.0, 0.345], {'unit': {'Sales': 'GBP', 'Margin': '%'}}),
     'units below the head': ('Date,Flow,BOD\n,m3/d,mg/l\n03/01/2026,400,5.5\n17/01/2026,410,6.5', 2, 'day', ['Date', 'Flow m3/d', 'BOD mg/l'], ['2026-01-03', 400.0, 5.5], {'unit': {'Flow m3/d': 'm³/d', 'BOD mg/l': 'mg/l'}}),
     'one row': ('Site,Jan 2026,Feb 2026\nA,1,2', 2, 'month', ['Site', 'Month', 'Value'], ['A', '2026-01-01', 1.0], {}),
 }  # fmt: skip

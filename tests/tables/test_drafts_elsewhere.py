@@ -280,6 +280,43 @@ class Elsewhere(unittest.TestCase):
             table = read_table(rows_of(f"Day;Area;{head}", "one;#.5", "two;1#.5")).table
             self.assertEqual(table.columns[2].unit, "", head)
 
+    def test_answers_in_words_are_read_by_those_that_agree(self) -> None:
+        for agrees, less, middle, no in (
+            ("Strongly agree", "Agree", "Neutral", "Disagree"),
+            ("Very satisfied", "Satisfied", "Neither", "Dissatisfied"),
+            ("stimme voll zu", "stimme eher zu", "teils/teils", "stimme nicht zu"),
+            ("Tout à fait d'accord", "Plutôt d'accord", "Sans opinion", "Pas d'accord"),
+            ("Muy de acuerdo", "De acuerdo", "Indiferente", "En desacuerdo"),
+        ):
+            lines = [
+                f"2026-05-{1 + n % 28:02d};{('a', 'b')[n % 2]};{(agrees, less, middle, no)[n % 4]}" for n in range(80)
+            ]
+            table = read_table("\n".join(["Day;Ward;Friendly", *lines]).encode()).table
+            kpi = next(k for k in draft("Rows", facts_of(table.frame, table.columns)).kpis if "friendly" in k.formula)
+            self.assertIn(f'"{agrees}"', kpi.formula)
+            self.assertIn(f'"{less}"', kpi.formula)
+            self.assertTrue(kpi.formula.endswith("/ count(where friendly is filled)"), kpi.formula)
+            self.assertNotIn(f'"{middle}"', kpi.formula)
+            self.assertEqual(kpi.direction, "higher")
+
+    def test_running_totals_and_the_year_before_are_no_kpis_of_their_own(self) -> None:
+        table = read_table(
+            rows_of(
+                "Day;Area;Tonnes;YTD tonnes;Budget;YTD budget;Tonnes PY", "one;#;#00;50;#50;#", "two;#;#00;50;#50;#"
+            )
+        ).table
+        made = draft("Rows", facts_of(table.frame, table.columns), counted_rows=False)
+        placed = {kpi.formula: (kpi.place, kpi.plan) for kpi in made.kpis}
+        self.assertEqual(placed["sum(tonnes)"], ("made", "budget"))
+        self.assertEqual(placed["sum(tonnes_py)"][0], "offered")
+        self.assertIn("the running total of Tonnes", " ".join(one.reason for one in made.left_out))
+
+    def test_a_bound_tells_which_way_is_better(self) -> None:
+        table = read_table(b"KPI,Target,Jan 2026,Feb 2026\nWaste per head,<= 40,41,39\nRecycling,> 50%,44%,46%").table
+        self.assertEqual([c.better for c in table.columns[1:]], ["lower", "", "higher", ""])
+        formulas = {kpi.formula for kpi in draft("Rows", facts_of(table.frame, table.columns), counted_rows=False).kpis}
+        self.assertIn("mean(waste_per_head)", formulas, "nothing is weighed by its own plan")
+
     def test_names_keep_the_vowels_above_their_letters(self) -> None:
         table = read_table(rows_of("วันที่;สาขา;จำนวนลูกค้า;ग्राहक", "หนึ่ง;#;#", "สอง;#;#")).table
         self.assertEqual([c.name for c in table.columns], ["วันที่", "สาขา", "จำนวนลูกค้า", "ग्राहक"])

@@ -86,6 +86,25 @@ class Moments(unittest.TestCase):
             columns = table_of("\n".join(["Taken;Read;Took", *lines]).encode()).columns
             self.assertEqual([c.label for c in columns], ["Taken", "Read", "Took"])
 
+    def test_times_of_a_day_too_past_midnight_or_early(self) -> None:
+        lines = [
+            f"2026-03-{1 + n % 28:02d};{(22 + n % 3) % 24:02d}:{n % 60:02d};0{4 + n % 3}:{n % 60:02d}"
+            for n in range(60)
+        ]
+        table = table_of("\n".join(["Day;On;Off", *lines]).encode())
+        self.assertEqual(table.frame["on_to_off"].to_list()[:3], [360.0, 360.0, 360.0])
+        lines = [f"2026-03-{1 + n % 28:02d};10:30;10:{26 + n % 20}" for n in range(60)]
+        table = table_of("\n".join(["Day;Due;Came", *lines]).encode())
+        self.assertEqual(table.frame["due_to_came"].to_list()[:6], [-4.0, -3.0, -2.0, -1.0, 0.0, 1.0])
+        body = "\n".join(["Day;Due;Came", *(lines * 1000)]).encode()
+        with tempfile.TemporaryDirectory() as place:
+            path, folder = Path(place) / "list.csv", Path(place) / "pieces"
+            path.write_bytes(body)
+            folder.mkdir()
+            found = read_long(path, folder, lambda share: None, room=2_000_000)
+            assert found is not None
+            self.assertEqual(found.columns, table_of(body).columns)
+
     def test_rows_of_which_none_has_ended_fit_a_dataset_that_has_them(self) -> None:
         body, _ = repairs(80, FORMS[0])
         held = table_of(body)

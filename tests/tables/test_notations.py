@@ -3,9 +3,12 @@
 import datetime as dt
 import unittest
 
+import polars as pl
 from babel import Locale
 from babel.dates import format_date
 
+from ironmark.tables.celltypes import typed_cells
+from ironmark.tables.eras import in_common_era
 from ironmark.tables.files import read_table
 from ironmark.tables.notations import Settled, notations_of, read_periods
 from ironmark.tables.period_words import LANGUAGES, MORE_LANGUAGES, month_called, months_of
@@ -54,6 +57,23 @@ NONE = (
     "W/E",
     "x",
 )
+
+
+class Eras(unittest.TestCase):
+    def test_years_of_other_eras_are_read_in_the_common_one(self) -> None:
+        for text, wanted in (
+            ("28/11/2569", "28/11/2026"), ("2569-11", "2026-11"), ("พ.ย. 2569", "พ.ย. 2026"), ("28 พฤศจิกายน 2569", "28 พฤศจิกายน 2026"), ("28/11/2569 10:20", "28/11/2026 10:20"),
+            ("令和8年11月", "2026年11月"), ("令和元年5月1日", "2019年5月1日"), ("民國115年11月", "2026年11月"), ("2569", "2569"), ("Order 2569", "Order 2569"), ("2569 kWh", "2569 kWh"),
+        ):  # fmt: skip
+            self.assertEqual(in_common_era(text), wanted)
+
+    def test_columns_of_them(self) -> None:
+        for cells in ([f"{n:02d}/02/2567" for n in range(1, 30)], [f"{n} ก.พ. 2567" for n in range(1, 30)]):
+            typed = typed_cells(pl.Series("วันที่", cells), "วันที่")
+            self.assertEqual((typed.kind, typed.cells[28]), ("date", dt.date(2024, 2, 29)))
+            self.assertIn("common era", typed.found[0].message)
+        codes = typed_cells(pl.Series("code", [f"2500-{n:02d}" for n in range(1, 60)]), "Code")
+        self.assertEqual((codes.kind, codes.cells[0]), ("text", "2500-01"))
 
 
 class Notations(unittest.TestCase):
