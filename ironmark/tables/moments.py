@@ -13,7 +13,7 @@ from ironmark.tables.spans import IN_MINUTES
 from ironmark.tables.table import NEARLY, Column, Problem, Table
 
 MOST = 3  # spans of a table, all from the first moment
-_FEW = 5  # rows that tell
+_FEW = 5  # rows that tell, of as many or more
 _MINUTES = 24 * 60.0
 _TIME = (
     r"[T\s,]\s*(\d{1,2})[:.h](\d{2})(?:[:.](\d{2}))?(?:[.,]\d+)?\s*([aApP][mM])?(?:\s*(?:Z|UTC|[+-]\d{2}:?\d{2}))?\s*$"
@@ -74,7 +74,7 @@ def between(
         minutes = moments[last] - moments[timed[0]]
         known = minutes.drop_nulls()
         if (
-            len(known) < _FEW
+            len(known) < min(_FEW, max(1, len(minutes)))
             or name in labels
             or int((known < 0).sum()) > (1 - NEARLY) * len(known)
             or not bool((known > 0).any())
@@ -98,7 +98,7 @@ def _between_times(
         early = bool((known < 0).any()) and bool((known.abs() <= _LATE).all())
         wrapped = known if early else known + (known < 0).cast(pl.Float64) * _MINUTES
         swapped = float(wrapped.median() or 0) > _MINUTES / 2  # type: ignore[arg-type]
-        if len(known) < _FEW or name in labels or swapped or not bool((known != 0).any()):
+        if len(known) < min(_FEW, max(1, len(minutes))) or name in labels or swapped or not bool((known != 0).any()):
             continue
         one = Between(
             name, called(labels[clocks[0]], labels[last]), clocks[0], last, "differences" if early else "times"
@@ -220,7 +220,7 @@ def _moments(days: pl.Series, texts: pl.Series) -> pl.Series:
 def _are_times(texts: pl.Series) -> bool:
     filled = texts.drop_nulls().str.strip_chars() if texts.dtype == pl.String else pl.Series([], dtype=pl.String)
     filled = filled.filter(filled != "")
-    return len(filled) >= _FEW and float(filled.str.contains(_CLOCK).mean() or 0) >= NEARLY  # type: ignore[arg-type]
+    return bool(len(filled)) and float(filled.str.contains(_CLOCK).mean() or 0) >= NEARLY  # type: ignore[arg-type]
 
 
 def _times(texts: pl.Series) -> pl.Series:
@@ -235,7 +235,7 @@ def _is_it(figures: pl.Series, minutes: pl.Series) -> bool:
     both = pl.DataFrame({"own": figures, "made": minutes}).filter(
         pl.all_horizontal(pl.all().is_not_null()) & (pl.col("made") > 0)
     )
-    if both.height < _FEW:
+    if not both.height:
         return False
     ratios = both["own"] / both["made"]
     return any(

@@ -7,7 +7,8 @@
   type Unit = Schemas['UnitBody']
   let { unit, change }: { unit: Unit; change: (edit: Partial<Unit>) => void } = $props()
 
-  const CURRENCIES = [
+  // Those most asked for first, then every other one of ISO 4217 that the browser knows.
+  const OFTEN = [
     'GBP',
     'EUR',
     'USD',
@@ -24,6 +25,7 @@
     'BRL',
     'ZAR',
   ]
+  const CURRENCIES = [...new Set([...OFTEN, ...Intl.supportedValuesOf('currency')])]
   const kind = $derived(
     {
       percent: 'percent',
