@@ -6,6 +6,8 @@ import datetime as dt
 import random
 import tempfile
 import unittest
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from ironmark.core.drafting import draft
@@ -13,7 +15,7 @@ from ironmark.tables.facts import facts_of
 from ironmark.tables.files import read_table
 from ironmark.tables.long_lists import read_long
 from ironmark.tables.refresh import conform
-from ironmark.tables.table import Table
+from ironmark.tables.table import LongTable, Table
 
 FORMS = ("%Y-%m-%d %H:%M:%S", "%Y-%m-%dT%H:%M:%S+01:00", "%d.%m.%Y %H:%M", "%d/%m/%Y %H:%M", "%m/%d/%Y %I:%M %p")
 
@@ -38,6 +40,17 @@ def table_of(body: bytes, listed: bool = False) -> Table:
 
 
 class Moments(unittest.TestCase):
+    @contextmanager
+    def by_parts(self, body: bytes) -> Iterator[LongTable]:
+        """A text as a long list is read: some lines at a time."""
+        with tempfile.TemporaryDirectory() as place:
+            path, folder = Path(place) / "list.csv", Path(place) / "pieces"
+            path.write_bytes(body)
+            folder.mkdir()
+            found = read_long(path, folder, lambda share: None, room=2_000_000)
+            assert found is not None
+            yield found
+
     def test_however_they_are_written_the_minutes_between_are_a_column(self) -> None:
         for form in FORMS:
             body, wanted = repairs(80, form)
@@ -58,12 +71,7 @@ class Moments(unittest.TestCase):
             body, wanted = repairs(60_000, form)
             held = table_of(body)
             self.assertEqual(held.frame["gemeldet_to_behoben"].to_list(), wanted, form)
-            with tempfile.TemporaryDirectory() as place:
-                path, folder = Path(place) / "list.csv", Path(place) / "pieces"
-                path.write_bytes(body)
-                folder.mkdir()
-                found = read_long(path, folder, lambda share: None, room=2_000_000)
-                assert found is not None
+            with self.by_parts(body) as found:
                 self.assertEqual(found.columns, held.columns)
                 self.assertTrue(found.rows.select(held.frame.columns).equals(held.frame), form)
 
@@ -97,12 +105,7 @@ class Moments(unittest.TestCase):
         table = table_of("\n".join(["Day;Due;Came", *lines]).encode())
         self.assertEqual(table.frame["due_to_came"].to_list()[:6], [-4.0, -3.0, -2.0, -1.0, 0.0, 1.0])
         body = "\n".join(["Day;Due;Came", *(lines * 1000)]).encode()
-        with tempfile.TemporaryDirectory() as place:
-            path, folder = Path(place) / "list.csv", Path(place) / "pieces"
-            path.write_bytes(body)
-            folder.mkdir()
-            found = read_long(path, folder, lambda share: None, room=2_000_000)
-            assert found is not None
+        with self.by_parts(body) as found:
             self.assertEqual(found.columns, table_of(body).columns)
 
     def test_rows_of_which_none_has_ended_fit_a_dataset_that_has_them(self) -> None:
