@@ -444,4 +444,6 @@ def _weight(
     if average:
         counts, named = [c for c in counts if c not in named], []
     likely = named[0] if named else counts[0] if len(counts) == 1 else None
+    if likely is not None and likely.within:  # a share is of all that there were, not of those that it counts
+        likely = next((c for c in counts if c.name in dict(likely.within)), likely)
     return None if likely is None or _unit(likely).text else likely  # kilowatt hours are not what an availability is of

@@ -1,8 +1,12 @@
-"""Years of other eras in days and months as they are written: the Buddhist one (2569), Japan's (令和8年) and that of the Republic (民國115年)."""
+"""Years as they are not written: of other eras, the Buddhist one (2569), Japan's (令和8年) and that of the Republic (民國115年); and of months
+past December."""
 
 from __future__ import annotations
 
+import datetime as dt
 import re
+from collections.abc import Mapping
+from itertools import pairwise
 
 _BUDDHIST = 543  # years ahead
 # 28/11/2569, 2569-11-28, พ.ย. 2569, 28 พฤศจิกายน 2569: nothing else that is written so has such a year.
@@ -25,3 +29,18 @@ def in_common_era(text: str) -> str:
     if found := _OF_BUDDHA.match(text):
         return f"{found['before'] or ''}{int(found['year']) - _BUDDHIST}{found['after'] or ''}"
     return text
+
+
+def past_december(days: Mapping[str, dt.date | None]) -> dict[str, dt.date | None]:
+    """Months of one year, those behind December in the next: July to June. days: in their order."""
+    months = [day.month for day in days.values() if day]
+    steps = [(later - sooner) % 12 for sooner, later in pairwise(months)]
+    on = (
+        len(months) > 1 and months[-1] < months[0] and all(0 < step <= _MOST_STEP for step in steps) and sum(steps) < 12
+    )
+    if not on:
+        return dict(days)
+    return {c: day.replace(year=day.year + 1) if day and day.month < months[0] else day for c, day in days.items()}
+
+
+_MOST_STEP = 3  # months between two that stand beside each other

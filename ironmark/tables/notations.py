@@ -16,7 +16,7 @@ from itertools import pairwise
 
 from ironmark.core.nearest import folded
 from ironmark.core.periods import RowGrain
-from ironmark.tables.eras import in_common_era
+from ironmark.tables.eras import in_common_era, past_december
 from ironmark.tables.period_words import in_words, is_weekday, month_called, months_of
 
 FIRST_YEAR, LAST_YEAR = 1900, 2199
@@ -231,6 +231,7 @@ NOTATIONS: tuple[Notation, ...] = (
     _is("split year", "financial years as 2025/26", "year", r"(?P<y>(?:19|20)\d\d)\s*[-/–]\s*(?P<z>(?:19|20)?\d\d)", _financial_year),
     _is("year", "years as 2026", "year", _Y, lambda f, s: _date(int(f["y"]), s.year_start), False),
     _is("month alone", "months by their name", "month", _NAME, lambda f, s: _date(s.year, _named_month(f)) if s.year and _named_month(f) else None),
+    _is("numbered month alone", "months as 4月", "month", r"(?P<m>\d{1,2})\s*[月월]", lambda f, s: _date(s.year, int(f["m"])) if s.year else None),
     _is("day without a year", "days as 31.01.", "day", rf"(?:{_DAYNAME}(?P<a>\d{{1,2}})[./](?P<b>\d{{1,2}})\.?|(?P<c>\d{{1,2}})\.(?P<e>\d{{1,2}})\.)", _in_that_year),
     _is("day and month alone", "days as 31 January", "day", rf"{_WEEKDAY}(?P<d>\d{{1,2}})(?:st|nd|rd|th|\.)?[\s-]+{_NAME}", lambda f, s: _date(s.year, _named_month(f), int(f["d"])) if s.year else None),
     _is("quarter alone", "quarters without a year", "quarter", r"(?:Q|T|Qtr\.?|Quarter\s)\s*(?P<q>[1-4])|(?P<r>[1-4])[.°ºª]?(?:er|e|o)?\s*(?:Q|Quartal|Quarter|trimestre|trim\.?)", lambda f, s: _month_part({k: v for k, v in f.items() if v}, s, 3, int(f["q"] or f["r"]))),
@@ -242,7 +243,15 @@ NOTATIONS: tuple[Notation, ...] = (
     _is("seconds", "seconds since 1970", "day", r"(?P<n>\d{10}|\d{13})(?:\.0+)?", _seconds, False),
 )  # fmt: skip
 YEARLESS = frozenset(
-    {"month alone", "quarter alone", "half alone", "week alone", "day without a year", "day and month alone"}
+    {
+        "month alone",
+        "numbered month alone",
+        "quarter alone",
+        "half alone",
+        "week alone",
+        "day without a year",
+        "day and month alone",
+    }
 )
 _TAKEN_FOR_A_YEAR = Settled(year=2000)  # where only whether it is one is asked
 
@@ -355,6 +364,8 @@ def read_periods(texts: Sequence[str | None], settled: Settled = Settled(), head
     known = Settled(settled.year, settled.year_start, day_first)
     yearless = any(key in YEARLESS for key in read.values()) and settled.year is None
     days = {c: _BY_KEY[key].first(could[c][key], known) if key else None for c, key in read.items()}
+    if set(read.values()) <= {"month alone", "numbered month alone", ""}:
+        days = past_december(days)
     used = tuple(dict.fromkeys(key for key in (read[cell] for cell in filled) if key))
     unread = tuple(cell for cell in distinct if not read[cell])
     return Periods(tuple(days.get(cell) for cell in cells), grain, used, unread, told, yearless)

@@ -149,6 +149,16 @@ def measure_of(text: str) -> Measure | None:
     return Measure(unit, scale) if unit or scale != 1 else None
 
 
+def unit_said(text: str) -> Measure | None:
+    """The unit in a column of units: whatever stands there, since its table says that it is one; None for nothing."""
+    if (found := measure_of(text)) is not None or is_blank(text):
+        return found
+    return Measure(text.strip()) if len(text.strip()) <= _MOST_OF_A_UNIT else None
+
+
+_MOST_OF_A_UNIT = 16  # letters
+
+
 def _is_part(text: str) -> bool:
     """Whether a text is a unit by itself, or what it is counted for: km, 100 km, h, day."""
     plain = text.lstrip("0123456789 ")

@@ -13,12 +13,45 @@ WORKED_OUT = re.compile(
     r"\b(ytd|to date|cumul\w*|kumul\w*|acumulad\w*|average|avg|mean|schnitt|durchschnitt|moyenne|media|gemiddelde?|change|growth|diff\w*|delta|veranderung|abweichung|variation|variacion|variazione|verschil|trend)\b|^(ø|Δ|\+/-|±)|vs\.?\b"
 )
 UNIT_HEADS = frozenset(
-    {"unit", "units", "einheit", "unite", "unidad", "unita", "eenheid", "jednostka", "enhet", "measure unit", "uom"}
+    {
+        "unit",
+        "units",
+        "einheit",
+        "unite",
+        "unidad",
+        "unita",
+        "eenheid",
+        "jednostka",
+        "jedn",
+        "jedn.",
+        "einh",
+        "einh.",
+        "enhet",
+        "enhed",
+        "egyseg",
+        "mertekegyseg",
+        "yksikko",
+        "birim",
+        "jednotka",
+        "mj",
+        "m.j.",
+        "ед",
+        "ед.",
+        "ед. изм.",
+        "единица",
+        "одиниця",
+        "单位",
+        "單位",
+        "単位",
+        "단위",
+        "measure unit",
+        "uom",
+    }
 )
 TARGET = "target"  # what is added to the name of a figure for the column of its targets
 TARGETS = AIMS
 ACTUALS = re.compile(
-    r"\b(actuals?|ist|reel|realise|real|effettivo|consuntivo|realizado|werkelijk|faktisk|utfall|wykonanie|toteuma|skutecnost|teny|gerceklesen|факт\w*)\b|^(実績|实际|实绩|실적|الفعلي)"
+    r"\b(actuals?|ist|reel|realise|real|effettivo|consuntivo|realizado|werkelijk|faktisk|utfall|wykonanie|wyk|toteuma|skutecnost|teny|gerceklesen|факт\w*)\b|^(実績|实际|实绩|실적|الفعلي)"
 )
 # The same where it is sure: items may be sold.
 KPI_NAMES = re.compile(
@@ -38,6 +71,10 @@ LOWER = frozenset(
 )  # fmt: skip
 PARTS = re.compile(r"^(of which|thereof|davon|dont|de los cuales|di cui|waarvan)\b", re.I)
 YEAR = re.compile(r"(?<!\d)((?:19|20)\d\d)(?!\d)")
+# The same as a title gives it: FY 2025/26, 2026年度.
+WHOLE_YEAR = re.compile(
+    r"\b(?:(?:FY|GJ|FJ)\s?)?(?<!\d)(?:19|20)\d\d(?:\s?[/–-]\s?(?:20)?\d\d(?!\d))?(?:年度|年)?", re.I
+)
 # A footnote's sign behind a word, or in brackets: [p], [note 1].
 FOOT = re.compile(r"(?:(?<=[^\W\d_)])\s*[¹²³⁴⁵⁶⁷⁸⁹*†‡]+|\s*\[(?:[eprxz]|notes?\s*\d+(?:,\s*\d+)*)\])+$", re.I)
 NUMBERED = re.compile(
@@ -57,7 +94,7 @@ def says_of_kpis(label: str) -> bool:
 
 def is_actual(plain: str) -> bool:
     """Whether what stands above a column by itself, folded, says that its figures are what was reached."""
-    return bool(ACTUALS.fullmatch(plain)) or plain in ("act", "act.")
+    return bool(ACTUALS.fullmatch(plain)) or plain in ("act", "act.", "wyk.")
 
 
 def is_aimed_at(plain: str) -> bool:

@@ -19,11 +19,11 @@ from ironmark.tables.quantities import (
     Measure,
     Quantity,
     as_written,
-    measure_of,
     plain_number,
     quantity,
     shared_measure,
     taken_apart,
+    unit_said,
 )
 from ironmark.tables.spans import time_behind
 from ironmark.tables.table_words import (
@@ -38,6 +38,7 @@ from ironmark.tables.table_words import (
     TARGET,
     TARGETS,
     UNIT_HEADS,
+    WHOLE_YEAR,
     YEAR,
     called_by,
     is_actual,
@@ -113,7 +114,7 @@ class Unfolding:
 
     def _measure_of_row(self, at: int) -> Measure:
         for column in self.heads.at("unit"):
-            if (found := measure_of(self.rows[at][column])) is not None:
+            if (found := unit_said(self.rows[at][column])) is not None:
                 return found
         for column in reversed(self.heads.at("member")):
             if (found := taken_apart(self.rows[at][column])[1]) is not None:
@@ -123,7 +124,7 @@ class Unfolding:
 
     def _measure_name(self) -> str:
         titles = [FOOT.sub("", NUMBERED.sub("", text)) for text in said_of_figures(self.lines.titles, self.heads)]
-        plain = [taken_apart(YEAR.sub("", text).strip(" ,.:-–"))[0].strip(" ,.:-–") for text in titles]
+        plain = [taken_apart(WHOLE_YEAR.sub("", text).strip(" ,.:-–"))[0].strip(" ,.:-–") for text in titles]
         return next((text for text in plain if 0 < len(text) <= 40), "") or UNNAMED
 
     def _group_years(self) -> dict[int, int]:
@@ -363,7 +364,7 @@ class Unfolding:
         measures: dict[str, Measure] = {}
         for name, lines in places.items():
             own, at = self._quantities([self.body[n] for n in lines], figures[:1]), self.body[lines[0]]
-            said = (measure_of(self.rows[at][c]) for c in beside if folded(heads.labels[c]) in UNIT_HEADS)
+            said = (unit_said(self.rows[at][c]) for c in beside if folded(heads.labels[c]) in UNIT_HEADS)
             given = next((one for one in said if one is not None), None) or taken_apart(texts[named][lines[0]])[1]
             measures[name] = as_written(given or shared_measure(own), own)
             better = {folded(self.rows[at][c]) for c in beside if DIRECTION_HEADS.search(folded(heads.labels[c]))}

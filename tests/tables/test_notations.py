@@ -67,6 +67,17 @@ class Eras(unittest.TestCase):
         ):  # fmt: skip
             self.assertEqual(in_common_era(text), wanted)
 
+    def test_months_past_december_are_of_the_next_year(self) -> None:
+        def read(*months: str) -> list[str]:
+            found = read_periods(months, Settled(2025))
+            return [f"{day:%Y-%m}" for day in found.days if day] if found else []
+
+        self.assertEqual(read("Jul", "Oct", "Jan", "Apr"), ["2025-07", "2025-10", "2026-01", "2026-04"])
+        self.assertEqual(read("Dec", "Dec", "Jan"), ["2025-12", "2025-12", "2026-01"])
+        self.assertEqual(read("4月", "12月", "1月"), ["2025-04", "2025-12", "2025-01"], "too far apart to tell")
+        self.assertEqual(read("Mar", "Feb", "Jan"), ["2025-03", "2025-02", "2025-01"])
+        self.assertEqual(read("Jan", "Feb", "Dec"), ["2025-01", "2025-02", "2025-12"])
+
     def test_columns_of_them(self) -> None:
         for cells in ([f"{n:02d}/02/2567" for n in range(1, 30)], [f"{n} ก.พ. 2567" for n in range(1, 30)]):
             typed = typed_cells(pl.Series("วันที่", cells), "วันที่")

@@ -38,7 +38,6 @@ from ironmark.tables.pieces import AHEAD, Pieces, Rows
 MEMORY = 2 << 30  # of all processes together, unless another is told
 LEAST_MEMORY = 512 << 20
 OWN = 400 << 20  # that the program itself takes in each process once it has read rows, whatever it holds of them
-OWN_BESIDE = 440 << 20  # and beside others, since each of them may read a long file meanwhile
 LOOK = 100 << 20  # that a look at many rows takes
 AMPLE = 128 << 20  # room for one thing to work in, from which more is read ahead of it
 OF_ROWS, OF_READINGS, OF_ANSWERS = 0.5, 0.03, 0.03  # of what a process may have; the rest is for what it works on
@@ -57,7 +56,7 @@ def share_of(memory: int, workers: int) -> int:
     before that: to read them again and again takes longer than there is."""
     if workers == 1:
         return max(memory - OWN, min(memory, LEAST_MEMORY))
-    return max(memory - OWN_BESIDE * (workers + 1), memory * 2 // 5) // workers
+    return max(memory - OWN * (workers + 1), memory * 2 // 5) // workers
 
 
 _Place = tuple[str, int, Within]  # a dataset, its version, and which of its rows

@@ -241,6 +241,8 @@ def _periods(found: Understood) -> list[Piece]:
         pieces = [Piece(f"{heads[0]} to {heads[-1]} are {plural}" if len(heads) > 1 else f"{heads[0]} is a {grain}")]
         if found.asks_year:
             pieces += [Piece(" of "), Piece(str(found.year) if found.year else "which year?", "year")]
+            last = max((day.year for day in found.across.days if day), default=0)
+            pieces += [Piece(f" and {last}")] if found.year and last > found.year else []
         return [*pieces, *_day_first(found), Piece(".")]
     if found.grain is not None:
         column = next((c.label for c in found.table.columns if c.role == "period"), "")
