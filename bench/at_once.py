@@ -139,6 +139,10 @@ def _told(workers: int, rows: int, people: _People, curve: Curve) -> None:
         print(f"  {what:<10} {len(took):>6}   median {np.median(took):6.2f} s   p95 {np.quantile(took, 0.95):6.2f} s   most {max(took):6.1f} s")  # fmt: skip
     print(f"  {asked} questions, {len(people.failed)} failed {people.failed[:3] or ''}")
     print(f"  held, the most of each part of it, in GB: {curve.drawn()}")
+    if len(curve.parts) > 1:
+        print(
+            f"  of which, in the process they are started by and in each of them: {' '.join(f'{part:.2f}' for part in curve.parts)}"
+        )
     most = max(curve.seen)
     print(f"  at most {most:.2f} GB (budget: {MEMORY / 1e9:.2f} GB) {'kept' if most * 1e9 < MEMORY else 'MISSED'}")
 

@@ -24,13 +24,17 @@ class Curve:
 
     def __init__(self, server: int) -> None:
         self.seen: list[float] = []
+        self.parts: list[float] = []  # of each process, when all together held most
         self._server, self._over = server, threading.Event()
         self._watch = threading.Thread(target=self._look, daemon=True)
         self._watch.start()
 
     def _look(self) -> None:
         while not self._over.wait(0.5):
-            self.seen.append(held_bytes([self._server, *self._workers()]) / 1e9)
+            parts = [held_bytes([pid]) / 1e9 for pid in (self._server, *self._workers())]
+            self.seen.append(sum(parts))
+            if self.seen[-1] >= max(self.seen):
+                self.parts = parts
 
     def _workers(self) -> list[int]:
         """The processes that it has others beside itself for."""

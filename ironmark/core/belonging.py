@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 from ironmark.core.aim_words import is_plan
@@ -34,10 +35,13 @@ def direction_of(column: Facts) -> Better:
     """Which way is better: as the table says, else by words, else open."""
     if column.better in ("higher", "lower"):
         return column.better  # type: ignore[return-value]
-    if column.unit is not None and column.unit.kind == "duration" and " to " in column.label:
-        return "lower" if stem_in(column.label.rsplit(" to ", 1)[-1], GOOD_OUTCOMES) else "open"
     said = better_of(column.label)
+    if said == "open" and (until := _TIME_TO.search(column.label)) and stem_in(until[1], GOOD_OUTCOMES):
+        return "lower"
     return said if said != "open" else better_of(column.name)
+
+
+_TIME_TO = re.compile(r"\b(?:time|days|hours|minutes) to (\w+)", re.I)  # resolve, deliver
 
 
 def is_bad(column: Facts) -> bool:
@@ -84,7 +88,7 @@ def base_of(column: Facts, stem: str, among: Sequence[Facts]) -> Facts | None:
 
 
 def _is_near(plan: Facts, column: Facts) -> bool:
-    """Whether figures are of the size of a plan: in the same unit, around it and not ten times as large or as small."""
+    """Whether figures are of the size of a plan: in the same unit, around it and not five times as large or as small."""
     if plan.unit != column.unit and plan.unit is not None and column.unit is not None:
         return False
     if None in (plan.least, plan.most, column.least, column.most):

@@ -29,10 +29,18 @@ _WORDS_TOO = {"try", "ron", "mad", "cop", "pen", "gel", "amd", "bob", "bam", "la
 IN_SMALL_LETTERS = frozenset(code.lower() for code in CODES) - _WORDS_TOO  # that say what they are in small letters too
 
 _AS_WORDS = "|".join(sorted(map(re.escape, WORDS), key=len, reverse=True))
-_SAID = re.compile(
-    rf"(?P<sign>{'|'.join(map(re.escape, SIGNS))})|(?<!\w)(?P<word>{_AS_WORDS})\.?(?!\w)", re.I
-)  # fmt: skip
+# A sign of letters stands by itself: Sales$ is no Singapore dollar.
+_ALONE = r"(?<![^\W_])"
+_AS_SIGNS = "|".join((_ALONE if sign[0].isascii() and sign[0].isalpha() else "") + re.escape(sign) for sign in SIGNS)
+_SIGN = re.compile(_AS_SIGNS, re.I)
+_SAID = re.compile(rf"(?P<sign>{_AS_SIGNS})|(?<!\w)(?P<word>{_AS_WORDS})\.?(?!\w)", re.I)
 _CODE = re.compile(rf"(?<![A-Za-z])(T|k|m)?({'|'.join(CODES)})(?![A-Za-z])")
+
+
+def sign_in(text: str) -> str:
+    """The sign of money in a text, as it is written there: R$; "" for none."""
+    found = _SIGN.search(text)
+    return found[0] if found else ""
 
 
 def money_in(text: str) -> tuple[str, str]:

@@ -18,7 +18,7 @@ from ironmark.core.belonging import (
 )
 from ironmark.core.draft_kpis import SENSE, Direction, Draft, DraftKpi, LeftOut
 from ironmark.core.drafting_answers import of_answers
-from ironmark.core.drafting_days import of_days
+from ironmark.core.drafting_days import SPAN, of_days, spans_among
 from ironmark.core.drafting_money import by_currency, currency_of, in_currencies
 from ironmark.core.drafting_words import (
     CAPACITY,
@@ -84,7 +84,9 @@ def draft(rows_name: str, columns: Sequence[Facts], *, counted_rows: bool = True
     left out with the reason, and with what could be made of it all the same.
     """
     measures = [c for c in columns if c.role == "measure"]
-    sorts = {c.name: _sort_of(c, counted_rows) for c in measures}
+    spans = spans_among(columns)
+    measures = [spans.get(c.name, c) for c in measures]
+    sorts = {c.name: SPAN if c.name in spans else _sort_of(c, counted_rows) for c in measures}
     plans = {c.name: base for c in measures if (base := plan_of(c, measures))}
     of_all = {c.label.removesuffix(OF_ALL) for c in measures if c.label.endswith(OF_ALL)}
     counted = [
@@ -167,11 +169,7 @@ def _each_measure(
         if column.name in plans:
             left.append(LeftOut(column.label, f"it is the plan of {plans[column.name].label}: its target"))
         elif (stem := stem_of(column, RUNNING)) and (base := base_of(column, stem, measures)):
-            left.append(
-                LeftOut(
-                    column.label, f"it is the running total of {base.label}, which every page tells of a year to date"
-                )
-            )
+            left.append(LeftOut(column.label, f"it is {base.label} since the year began: a year to date tells that"))
         elif plans and stem_of(column, VARIANCE):
             left.append(LeftOut(column.label, "it says how far a figure is from its plan, as its target does"))
         elif found.sort in NO_MEASURE:

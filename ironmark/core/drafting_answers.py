@@ -14,7 +14,7 @@ from ironmark.core.units import PERCENT
 # Scales by what agrees and what does not, folded; between both stand "neutral" and its like.
 _MIDDLE = (
     "neutral|neither.*|undecided|unsure|don'?t know|not sure|not applicable|fair|average|ok|okay|teils.*|unentschieden|weiss nicht|keine angabe|mittel|ni .* ni .*|neutre|sans opinion"
-    "|moyen|indiferente|ni.*|regular|indifferente|ne .* ne .*|sufficiente|noch .*|neutraal|hverken.*|verken.*|varken.*"
+    "|moyen|indiferente|regular|indifferente|ne .* ne .*|sufficiente|noch .*|neutraal|hverken.*|verken.*|varken.*"
 )
 _SCALES = (
     (r"(strongly |completely |totally |somewhat |slightly )?agree|tend to agree", r"(strongly |completely |totally |somewhat |slightly )?disagree|tend to disagree"),

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from ironmark.core.draft_kpis import SENSE, Direction, DraftKpi
 from ironmark.core.drafting_words import DUE, GOOD_OUTCOMES, handle_of, stem_of
-from ironmark.core.measuring import Facts
+from ironmark.core.measuring import Facts, Measured
 from ironmark.core.numbers import Unit
 from ironmark.core.units import PERCENT
 
@@ -23,17 +24,27 @@ def of_days(columns: Sequence[Facts]) -> list[DraftKpi]:
     done = [c for c in later if not stem_of(c, DUE)][:MOST_SPANS]
     by_then = [_by_then(one, due) for one in done[-1:] if due is not None]
     # How long it was from one moment to another says more than how many days.
-    spans = [one for one in done if not any(is_span(column, period, one) for column in columns)]
-    return [*by_then, *(_span(period, one) for one in spans)]
+    said = {one.label for one in spans_among(columns).values()}
+    return [*by_then, *(_span(period, one) for one in done if _called(period, one) not in said)]
 
 
-def is_span(column: Facts, first: Facts, last: Facts) -> bool:
-    """Whether a column of figures says how long it was from one to the other."""
-    return column.role == "measure" and column.label.lower() == f"{first.label} to {last.label}".lower()
+SPAN = Measured("duration", 1.0, ("it is how long it was from one moment to the other",))
+
+
+def spans_among(columns: Sequence[Facts]) -> dict[str, Facts]:
+    """The columns of figures that say how long it was from one moment of a row to another, by name, with which way is better."""
+    figures = [c for c in columns if c.role == "measure" and c.unit is not None and c.unit.kind == "duration"]
+    moments = [c for c in columns if c.role != "measure"]
+    last = {_called(a, b): b for a in moments for b in moments if a is not b} if figures else {}
+    return {c.name: replace(c, better=_better(last[c.label])) for c in figures if c.label in last}
+
+
+def _called(first: Facts, last: Facts) -> str:
+    return f"{first.label} to {last.label}"
 
 
 def _span(first: Facts, last: Facts) -> DraftKpi:
-    name, way = f"{first.label} to {last.label}", _better(last)
+    name, way = _called(first, last), _better(last)
     return DraftKpi(
         handle_of(name, "days_to"), name, f"mean(days({first.name}, {last.name}))", Unit("number", 1, text="d"), way, "rate",
         f"How many days it is from “{first.label}” to “{last.label}”, where both are known: their mean; {SENSE[way]}.",

@@ -226,8 +226,6 @@ def measured(column: Facts) -> Measured:
     """What a column of numbers measures."""
     if column.least is None or column.most is None or column.least == column.most:
         return Measured("same", 1.0, ("every row holds the same, or nothing",))
-    if column.unit is not None and column.unit.kind == "duration" and " to " in column.label:
-        return Measured("duration", 1.0, ("it is how long it was from one moment to the other",))
     told = told_by(column.label) or told_by(column.name)
     case = _Case()
     for sort in SORTS:

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from ironmark.core import formula_nodes
-from ironmark.core.currencies import CODES, IN_SMALL_LETTERS, SIGNS
+from ironmark.core.currencies import CODES, IN_SMALL_LETTERS, SIGNS, sign_in
 from ironmark.core.numbers import Unit
 
 _CURRENCY_WORDS = {"euro": "EUR", "euros": "EUR", "pounds": "GBP", "dollars": "USD", "francs": "CHF", "kronor": "SEK", "kroner": "NOK"}  # fmt: skip
@@ -71,9 +71,8 @@ def unit_called(name: str) -> Unit | None:
 
 def unit_of_label(label: str) -> ProposedUnit | None:
     """The unit a column's name gives away: ``Claims £``, ``fare_eur``, ``Overtime hrs``."""
-    for sign, code in SIGNS.items():
-        if sign in label.lower():
-            return ProposedUnit(Unit("currency", 0, code), f"“{label}” is in {sign}")
+    if sign := sign_in(label):
+        return ProposedUnit(Unit("currency", 0, SIGNS[sign.lower()]), f"“{label}” is in {sign}")
     if "%" in label:  # 38.2 below a head that says percent; what is kept as a fraction says so itself
         return ProposedUnit(Unit("number", 1, text="%"), f"“{label}” is in percent")
     words = [word for word in re.split(r"[\W_]+", label.lower()) if word]

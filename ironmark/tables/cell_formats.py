@@ -11,7 +11,7 @@ from xml.etree.ElementTree import ParseError
 
 import openpyxl
 
-from ironmark.core.currencies import SIGNS
+from ironmark.core.currencies import sign_in
 from ironmark.tables.formats import as_text
 from ironmark.tables.quantities import measure_of
 
@@ -57,7 +57,7 @@ def as_formatted(cell: Any, form: str) -> str:
     if "%" in bare:
         return f"{as_text(round(float(cell) * 100, 10))}%"
     money = re.search(r"\[\$([^\]-]+)", form)
-    sign = next((sign for sign in SIGNS if sign in (money[1] if money else form).lower()), "")
+    sign = sign_in(money[1] if money else form)
     if sign:
         return f"{sign}{plain}" if not plain.startswith("-") else f"-{sign}{plain[1:]}"
     beside = (money[1] if money else quoted).strip()

@@ -15,8 +15,8 @@ _OF_BUDDHA = re.compile(
 )
 _NAMED = {"令和": 2018, "平成": 1988, "昭和": 1925, "民國": 1911, "民国": 1911}
 _OF_NAME = re.compile(rf"^(?P<name>{'|'.join(_NAMED)})\s?(?P<year>\d{{1,3}}|元)\s?年")
-_ANY = re.compile(rf"2[456]\d\d|{'|'.join(_NAMED)}")
-MAYBE = r"2[456]\d\d|令和|平成|昭和|民國|民国"
+MAYBE = rf"2[456]\d\d|{'|'.join(_NAMED)}"
+_ANY = re.compile(MAYBE)
 
 
 def in_common_era(text: str) -> str:

@@ -309,7 +309,7 @@ class Elsewhere(unittest.TestCase):
         placed = {kpi.formula: (kpi.place, kpi.plan) for kpi in made.kpis}
         self.assertEqual(placed["sum(tonnes)"], ("made", "budget"))
         self.assertEqual(placed["sum(tonnes_py)"][0], "offered")
-        self.assertIn("the running total of Tonnes", " ".join(one.reason for one in made.left_out))
+        self.assertIn("it is Tonnes since the year began", " ".join(one.reason for one in made.left_out))
 
     def test_a_bound_tells_which_way_is_better(self) -> None:
         table = read_table(b"KPI,Target,Jan 2026,Feb 2026\nWaste per head,<= 40,41,39\nRecycling,> 50%,44%,46%").table

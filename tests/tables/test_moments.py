@@ -122,6 +122,12 @@ class Moments(unittest.TestCase):
         kpis = {kpi.formula: kpi for kpi in draft("Calls", facts_of(table.frame, table.columns)).kpis}
         self.assertEqual(kpis["mean(called_to_answered)"].direction, "lower")
         self.assertFalse(any("days(" in formula for formula in kpis))
+        lines = [f"2026-05-{1 + n % 28:02d};{n % 3};{n * 7 % 60}" for n in range(60)]
+        table = table_of("\n".join(["Day;Line;Total minutes lost to breakdowns", *lines]).encode())
+        kpis = {kpi.formula: kpi for kpi in draft("Days", facts_of(table.frame, table.columns)).kpis}
+        self.assertEqual(
+            kpis["sum(total_minutes_lost_to_breakdowns)"].direction, "lower", "no span, whatever it is called"
+        )
 
 
 if __name__ == "__main__":
