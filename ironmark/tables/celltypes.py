@@ -107,6 +107,26 @@ def way_of(texts: pl.DataFrame) -> Decimal | None:
     return "point" if counts["point"] > counts["comma"] else "comma"
 
 
+def likely_way(texts: pl.DataFrame, separator: str) -> Decimal | None:
+    """How a file writes numbers where none of them can be read in one way alone: where semicolons stand between cells a comma is what
+    decimals have, so that 129.000 and 85.500 are thousands, if most end in 00 or some have no full stop at all."""
+    if separator != ";":
+        return None
+    for cells in texts:
+        known = cells.drop_nulls().str.strip_chars()
+        known = known.filter(known != "")
+        either = known.filter(known.str.contains(_EITHER) & known.str.contains(".", literal=True))
+        if len(either) < _FEW_EITHER or not bool(known.str.contains(rf"{_EITHER}|^[+\-−]?\d{{1,3}}$").all()):
+            continue
+        plain = len(known) - len(either)
+        if int(either.str.ends_with("00").sum()) > len(either) / 2 or plain >= 0.1 * len(known):
+            return "comma"
+    return None
+
+
+_FEW_EITHER = 3
+
+
 def plain_numbers(texts: pl.DataFrame, way: Decimal | None) -> dict[str, pl.Series]:
     """The columns with nothing but numbers of digits and a decimal point, as numbers: what ``typed_cells`` would come to.
     Those that may be something else are left out."""

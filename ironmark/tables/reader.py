@@ -23,6 +23,7 @@ from ironmark.tables.celltypes import (
     Decimal,
     all_like,
     day_first_in,
+    likely_way,
     plain_numbers,
     typed_cells,
     way_of,
@@ -54,7 +55,8 @@ def _careful(body: bytes, decimal: Decimal | None = None) -> Table:
     text, problems = decoded(body)
     separator = separator_of(text)
     labels, width_problems, raw = _cells(text, separator)
-    return typed_in_parts(labels, raw, problems + width_problems, decimal)
+    way = decimal or way_of(raw) or likely_way(raw, separator)
+    return typed_in_parts(labels, raw, problems + width_problems, way)
 
 
 @dataclass(frozen=True)
@@ -78,7 +80,7 @@ def planned(head: bytes, *, strictly: bool = True) -> Plan | None:
         named, problems, raw = _cells(text, separator)
         if strictly and parted(named, raw)[2]:
             return None
-        way = way_of(raw)
+        way = way_of(raw) or likely_way(raw, separator)
         sample = typed_table(named, raw, problems, way)
     except (Unreadable, UnicodeDecodeError):
         return None
@@ -306,16 +308,28 @@ _OTHER_SCRIPT = 0.45  # of the bytes of words that are not ASCII alone, those be
 _POLISH = re.compile(r"[¹³][a-zà-ÿ]|[a-zà-ÿ]{3}[¹³]|[¯£][a-zà-ÿ]|[a-zà-ÿ]¿")
 
 
+# Those of its neighbours: a ì that ends no word, č and ř beside š and ž, ő where no vowel follows and there is no ã.
+_CZECH, _CARONS, _OF_THEM = re.compile(r"ì(?=[a-zà-ÿ])"), re.compile(r"[šžŠŽ]"), re.compile(r"[èøìÈØ]")
+_HUNGARIAN, _ACUTE, _PORTUGUESE = re.compile(r"[a-zà-ÿ]õ(?!e)|[a-zà-ÿ]û"), re.compile(r"[áéíóú]"), re.compile(r"[ãç]")
+
+
+def _is_central(text: str) -> bool:
+    """Whether letters of Windows-1252 are those of a language of Central Europe, misread."""
+    if _POLISH.search(text) or len(_CZECH.findall(text)) > 1 or (_CARONS.search(text) and _OF_THEM.search(text)):
+        return True
+    return bool(_HUNGARIAN.search(text) and "õ" in text and _ACUTE.search(text) and not _PORTUGUESE.search(text))
+
+
 def encoding_of(body: bytes) -> tuple[str, str]:
     """The encoding that letters beyond ASCII make sense in, and what it is called. Of those for Latin letters the western
-    one is taken but for Polish, since few letters tell them apart."""
+    one is taken but for Polish, Czech, Slovak, Slovenian, Croatian and Hungarian, since few letters tell them apart."""
     telling = b"\n".join(line for line in body.splitlines() if not line.isascii())[:TELLING]
     words = b"".join(word for word in _WORD.findall(telling) if not word.isascii())
     found = "cp1252"
     if sum(byte > 127 for byte in words) > _OTHER_SCRIPT * len(words):
         best = from_bytes(telling, cp_isolation=[*_CALLED.keys() - {"iso8859_15"}]).best()
         found = best.encoding if best and best.encoding in _CALLED and best.encoding != "cp1250" else found
-    elif _POLISH.search(telling.decode("cp1252", "replace")):
+    elif _is_central(telling.decode("cp1252", "replace")):
         found = "cp1250"
     elif b"\xa4" in telling and b"\x80" not in telling:
         found = "iso8859_15"  # the euro stands where Windows has a sign that nobody writes

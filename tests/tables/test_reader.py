@@ -39,9 +39,26 @@ class Forms(unittest.TestCase):
         table = read("day;fare\n2026-01-02;1.200,50\n2026-01-03;3,5\n")
         self.assertEqual(table.frame["fare"].to_list(), [1200.5, 3.5])
 
+    def test_thousands_are_told_by_what_stands_between_cells(self) -> None:
+        for text, wanted in (
+            ("Maand;Omzet\n01/2026;129.000\n02/2026;96.500\n03/2026;101.000\n", 129_000.0),
+            ("Dag;Stuks\n05/01/2026;1.234\n06/01/2026;987\n07/01/2026;1.051\n08/01/2026;1.377\n", 1234.0),
+            ("Day,Sales\n05/01/2026,1.500\n06/01/2026,2.000\n07/01/2026,3.500\n", 1.5),
+            ("Tag;Länge\n05.01.2026;1.234\n06.01.2026;1.377\n07.01.2026;1.051\n", 1.234),
+            ("Tag;Länge;Preis\n05.01.2026;1.500;2.25\n06.01.2026;1.000;3.5\n07.01.2026;2.500;1.75\n", 1.5),
+        ):
+            self.assertEqual(read(text).frame.to_series(1)[0], wanted, text)
+
     def test_letters_of_other_encodings_are_read(self) -> None:
         for encoding, called, text in (
             ("cp1250", "Windows-1250", "Oddział;Miesiąc;Sprzedaż\nŁódź;styczeń;1200\nŻyrardów;luty;900\nGdańsk;marzec;850\n"),
+            ("cp1250", "Windows-1250", "Měsíc;Pobočka;Tržby (Kč)\n1/2026;Zlín;120\n2/2026;Plzeň;90\n"),
+            ("cp1250", "Windows-1250", "Mesec;Poslovalnica;Prihodki\n1/2026;Črnuče Šiška;120\n2/2026;Žalec;90\n"),
+            ("cp1250", "Windows-1250", "Időszak;Üzletkötő;Bevétel (Ft)\n1/2026;Kőszegi;120\n2/2026;Szabó;90\n"),
+            ("cp1252", "Windows-1252", "Mois;Entrepôt;Coût\n1/2026;Orléans première;120\n2/2026;Nîmes août;90\n"),
+            ("cp1252", "Windows-1252", "Mês;Estação;Operações\n1/2026;São João;120\n2/2026;Leões;90\n"),
+            ("cp1252", "Windows-1252", "Giorno;Città;Quantità\nlunedì;Forlì;120\nmartedì;Cantù;90\n"),
+            ("cp1252", "Windows-1252", "Måned;By;Salg\n1/2026;København;120\n2/2026;Tromsø;90\n"),
             ("cp1250", "Windows-1250", "Pracownia;Miesiąc;Przychód zł\nŁódź Śródmieście;01.2026;120\nŻuławy;02.2026;90\n"),
             ("cp1252", "Windows-1252", "Tienda;Mes;Año;Ingresos €;m³\nLogroño;enero;2026;100;4\nA Coruña;febrero;2026;90;5\n"),
             ("cp1252", "Windows-1252", "Loja;Mês;Receita\nSão João;março;100\nÉvora;abril;90\n"),
