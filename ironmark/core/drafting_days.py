@@ -25,7 +25,7 @@ def of_days(columns: Sequence[Facts]) -> list[DraftKpi]:
     by_then = [_by_then(one, due) for one in done[-1:] if due is not None]
     # How long it was from one moment to another says more than how many days.
     said = {one.label for one in spans_among(columns).values()}
-    return [*by_then, *(_span(period, one) for one in done if _called(period, one) not in said)]
+    return [*by_then, *(_span(period, one) for one in done if span_called(period.label, one.label) not in said)]
 
 
 SPAN = Measured("duration", 1.0, ("it is how long it was from one moment to the other",))
@@ -35,16 +35,17 @@ def spans_among(columns: Sequence[Facts]) -> dict[str, Facts]:
     """The columns of figures that say how long it was from one moment of a row to another, by name, with which way is better."""
     figures = [c for c in columns if c.role == "measure" and c.unit is not None and c.unit.kind == "duration"]
     moments = [c for c in columns if c.role != "measure"]
-    last = {_called(a, b): b for a in moments for b in moments if a is not b} if figures else {}
+    last = {span_called(a.label, b.label): b for a in moments for b in moments if a is not b} if figures else {}
     return {c.name: replace(c, better=_better(last[c.label])) for c in figures if c.label in last}
 
 
-def _called(first: Facts, last: Facts) -> str:
-    return f"{first.label} to {last.label}"
+def span_called(first: str, last: str) -> str:
+    """What it is called how long it was from one to the other, by the labels of both."""
+    return f"{first} to {last}"
 
 
 def _span(first: Facts, last: Facts) -> DraftKpi:
-    name, way = _called(first, last), _better(last)
+    name, way = span_called(first.label, last.label), _better(last)
     return DraftKpi(
         handle_of(name, "days_to"), name, f"mean(days({first.name}, {last.name}))", Unit("number", 1, text="d"), way, "rate",
         f"How many days it is from “{first.label}” to “{last.label}”, where both are known: their mean; {SENSE[way]}.",

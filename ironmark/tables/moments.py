@@ -8,6 +8,7 @@ from typing import Literal
 
 import polars as pl
 
+from ironmark.core.drafting_days import span_called
 from ironmark.core.drafting_words import DUE, stem_in
 from ironmark.tables.spans import IN_MINUTES
 from ironmark.tables.table import NEARLY, Column, Problem, Table
@@ -18,15 +19,8 @@ _MINUTES = 24 * 60.0
 _TIME = (
     r"[T\s,]\s*(\d{1,2})[:.h](\d{2})(?:[:.](\d{2}))?(?:[.,]\d+)?\s*([aApP][mM])?(?:\s*(?:Z|UTC|[+-]\d{2}:?\d{2}))?\s*$"
 )
-_BETWEEN = " to "
-
-
 _CLOCK = r"^\s*([01]?\d|2[0-3]):([0-5]\d)(?::([0-5]\d))?\s*$"
 _LATE = 180.0  # minutes within which what is early or late is
-
-
-def called(first: str, last: str) -> str:
-    return f"{first}{_BETWEEN}{last}"
 
 
 Kind = Literal["moments", "times", "differences"]
@@ -68,7 +62,7 @@ def between(
     for last in timed[1:]:
         if stem_in(labels[last], DUE):  # nothing has happened there
             continue
-        label = called(labels[timed[0]], labels[last])
+        label = span_called(labels[timed[0]], labels[last])
         name = f"{timed[0]}_to_{last}"
         one = Between(name, label, timed[0], last)
         minutes = moments[last] - moments[timed[0]]
@@ -101,7 +95,7 @@ def _between_times(
         if len(known) < min(_FEW, max(1, len(minutes))) or name in labels or swapped or not bool((known != 0).any()):
             continue
         one = Between(
-            name, called(labels[clocks[0]], labels[last]), clocks[0], last, "differences" if early else "times"
+            name, span_called(labels[clocks[0]], labels[last]), clocks[0], last, "differences" if early else "times"
         )
         if not any(_is_it(figures, minutes) for figures in others):
             found.append(one)
@@ -111,16 +105,11 @@ def _between_times(
 def with_spans(table: Table, texts: Mapping[str, pl.Series]) -> Table:
     """A table with its spans behind its other columns, and what is to be said of them. texts: its cells as they were written, by the
     name of their column."""
-    days = {c.name: table.frame[c.name] for c in table.columns if c.type == "date" and c.name in texts}
-    texts = {name: cells for name, cells in texts.items() if name in days or may_be_times(cells)}
-    if len(texts) < 2:
-        return table
-    figures = [table.frame[c.name] for c in table.columns if c.type == "number"]
-    found = between({c.name: c.label for c in table.columns}, days, texts, figures)
-    problems = [problem for one in found for problem in said(one, _before(one, days, texts))]
+    spans, labels = SpansOfParts(), {column.name: column.label for column in table.columns}
+    telling = {name: cells for name, cells in texts.items() if spans.may_tell(cells, table.frame.schema[name])}
     return replace(
-        table, frame=table.frame.with_columns(one.of(days, texts) for one in found),
-        columns=(*table.columns, *map(column_of, found)), problems=(*table.problems, *problems),
+        table, frame=spans.added(table.frame, labels, telling), columns=(*table.columns, *spans.columns),
+        problems=(*table.problems, *spans.said),
     )  # fmt: skip
 
 
@@ -144,16 +133,10 @@ def may_be_times(texts: pl.Series) -> bool:
     return texts.dtype == pl.String and bool(texts.drop_nulls().head(20).str.contains(_CLOCK).mean() == 1)
 
 
-def _before(one: Between, days: Mapping[str, pl.Series], texts: Mapping[str, pl.Series]) -> int:
-    if one.kind != "moments":
-        return 0
-    known = days[one.first].is_not_null() & days[one.last].is_not_null()
-    return int((known & one.of(days, texts).is_null()).sum())
-
-
 @dataclass
 class SpansOfParts:
-    """The same of a table that is read some rows at a time: which there are is told by the first of these."""
+    """The spans of a table that is read some rows at a time: which there are is told by the first of these. before: rows whose last
+    moment is before their first, by the name of the span."""
 
     found: list[Between] | None = None
     before: dict[str, int] = field(default_factory=dict)
@@ -169,9 +152,12 @@ class SpansOfParts:
         if self.found is None:
             figures = [one for one in rows if one.dtype == pl.Float64]
             self.found = between(labels, days, texts, figures) if len(texts) > 1 else []
-        for one in self.found:
-            self.before[one.name] = self.before.get(one.name, 0) + _before(one, days, texts)
-        return rows.with_columns(one.of(days, texts) for one in self.found)
+        made = [one.of(days, texts) for one in self.found]
+        for one, cells in zip(self.found, made, strict=True):
+            if one.kind == "moments":
+                known = days[one.first].is_not_null() & days[one.last].is_not_null()
+                self.before[one.name] = self.before.get(one.name, 0) + int((known & cells.is_null()).sum())
+        return rows.with_columns(made)
 
     @property
     def columns(self) -> list[Column]:
@@ -185,8 +171,8 @@ class SpansOfParts:
 def filled_up(table: Table, columns: Sequence[Column]) -> Table:
     """A table for a dataset that has spans, where nothing in its few rows has ended yet: they are blank."""
     own = {column.label for column in table.columns}
-    missing = [c for c in columns if c.label not in own and c.type == "number" and _BETWEEN in c.label]
-    spans = {called(first, last) for first in own for last in own} if missing else set()
+    missing = [c for c in columns if c.label not in own and c.type == "number"]
+    spans = {span_called(first, last) for first in own for last in own} if missing else set()
     missing = [column for column in missing if column.label in spans]
     if not missing:
         return table

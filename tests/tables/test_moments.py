@@ -108,6 +108,11 @@ class Moments(unittest.TestCase):
         with self.by_parts(body) as found:
             self.assertEqual(found.columns, table_of(body).columns)
 
+    def test_two_durations_are_no_times_of_a_day(self) -> None:
+        lines = [f"2026-03-{1 + n % 28:02d};00:00:{n % 60:02d};00:{1 + n % 9:02d}:30" for n in range(1, 60)]
+        columns = table_of("\n".join(["Day;Wait;Talk", *lines]).encode()).columns
+        self.assertEqual([c.label for c in columns], ["Day", "Wait", "Talk"])
+
     def test_rows_of_which_none_has_ended_fit_a_dataset_that_has_them(self) -> None:
         body, _ = repairs(80, FORMS[0])
         held = table_of(body)
