@@ -163,11 +163,14 @@ def serve(
         if demo and given is None:
             _load_demo(url)
         hosts = frozenset(served_as or ([host] if host != "0.0.0.0" else ["*"])) | {host}
-        start.serve(url, held, workers, log, hosts, folder, fetch_from, lambda: typer.echo(
-            f"Iron Mark is ready: http://{host}:{port}/   (Ctrl-C stops it)" + (
-                f"\nMake its first owner within the hour, once: http://{host}:{port}/#/sign-in/{first}" if first else ""
-            )
-        ), data_dir if given is None else None, most, data_dir / "folders" if pack_folders else None, signing, send_to, metrics_to)  # fmt: skip
+        ready = f"Iron Mark is ready: http://{host}:{port}/   (Ctrl-C stops it)"
+        if first:
+            ready += f"\nMake its first owner within the hour, once: http://{host}:{port}/#/sign-in/{first}"
+        own = mariadb if given is None else None
+        packed = data_dir / "folders" if pack_folders else None
+        start.serve(
+            url, held, workers, log, hosts, folder, fetch_from, ready, own, most, packed, signing, send_to, metrics_to
+        )
     except MariaDBError as error:
         raise _fail(str(error)) from None
     finally:

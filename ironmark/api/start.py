@@ -11,31 +11,24 @@ import signal
 import socket
 import threading
 import time
-import urllib.request
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
 
 import structlog
 import uvicorn
 from fastapi import FastAPI
 from sqlalchemy import URL, make_url
-from uvicorn.supervisors import Multiprocess
 
 from ironmark.api.app import create_app
 from ironmark.api.signing import Identity, Signing
+from ironmark.api.supervisor import DATABASE, WAYS, become
 from ironmark.pages.context.source_registry import MEMORY, share_of
 from ironmark.store import database, room, scratch, sealed
+from ironmark.store.mariadb import MariaDB
 from ironmark.work import meters
 
 _ENDS_WITH_PARENT = 1  # PR_SET_PDEATHSIG of prctl(2)
-GRACE_S = 5  # how long an answer under way may take when the server is told to end
-# A connection that nobody uses stays: one that is closed just as a proxy or a browser asks again is an error to whoever asks.
-KEEP_ALIVE_S = 75
-_WAYS: dict[str, Any] = {
-    "log_config": None, "timeout_graceful_shutdown": GRACE_S, "timeout_keep_alive": KEEP_ALIVE_S,
-}  # fmt: skip
-DATABASE, LOG, HOSTS, FOLDERS = "IRONMARK_DATABASE", "IRONMARK_LOG", "IRONMARK_HOSTS", "IRONMARK_FOLDERS"
+LOG, HOSTS, FOLDERS = "IRONMARK_LOG", "IRONMARK_HOSTS", "IRONMARK_FOLDERS"
 ROOM = "IRONMARK_ROOM"
 FETCH_FROM, SEND_TO, METRICS_TO = "IRONMARK_FETCH_FROM", "IRONMARK_SEND_TO", "IRONMARK_METRICS_TO"
 COUNTS = "counts"  # in the data directory: what several processes count
@@ -106,7 +99,7 @@ def spare_the_collector() -> None:
 class _Server(uvicorn.Server):
     """Says when it answers."""
 
-    def __init__(self, config: uvicorn.Config, ready: Callable[[], None]) -> None:
+    def __init__(self, config: uvicorn.Config, ready: str) -> None:
         super().__init__(config)
         self._ready = ready
 
@@ -114,30 +107,31 @@ class _Server(uvicorn.Server):
         await super().startup(sockets)
         if self.started:
             spare_the_collector()
-            self._ready()
+            print(self._ready, flush=True)
 
 
 def serve(
     url: URL, held: socket.socket, workers: int, log: Path, hosts: frozenset[str], folders: Sequence[Path],
-    fetch_from: Sequence[str], ready: Callable[[], None], files: Path | None = None, memory: int = MEMORY,
+    fetch_from: Sequence[str], ready: str, own: MariaDB | None = None, memory: int = MEMORY,
     packed: Path | None = None, signing: Signing = Signing(),
     send_to: Sequence[str] = (), metrics_to: Sequence[str] = (),
 ) -> None:  # fmt: skip
-    """Serve until told to end. held: what is bound to where it serves. files: where a database of our own keeps its files. hosts: names besides loopback's under which it
-    may be asked. folders: those whose files may be read. fetch_from: hosts whose addresses may be asked for rows. ready: called
+    """Serve until told to end. held: what is bound to where it serves. own: the database, where it is our own. hosts: names besides loopback's under which it
+    may be asked. folders: those whose files may be read. fetch_from: hosts whose addresses may be asked for rows. ready: said
     once it answers. memory: bytes that all processes together may take. packed: where CSV files of folders are kept once more as
     Parquet, if they are. send_to: hosts that messages may be sent to. metrics_to: addresses that may read its figures."""
-    host, port = held.getsockname()
-    if files is not None:
-        room.watch(files)
+    files = own.directory if own else None
     each = share_of(memory, workers)
     if workers == 1:
+        if files is not None:
+            room.watch(files)
+        host, port = held.getsockname()
         engine = database.connect(url)
         app = create_app(
             engine, hosts=hosts, folders=folders, fetch_from=fetch_from, memory=each, packed=packed, signing=signing,
             send_to=send_to, metrics_to=metrics_to,
         )  # fmt: skip
-        _Server(uvicorn.Config(app, host=host, port=port, **_WAYS), ready).run([held])
+        _Server(uvicorn.Config(app, host=host, port=port, **WAYS), ready).run([held])
         engine.dispose()
         return
     # What a process has to know it is told by its environment, which no other account can read.
@@ -158,12 +152,7 @@ def serve(
     os.environ[METRICS_TO] = " ".join(metrics_to)
     meters.share_counts(log.parent / COUNTS)
     os.environ[FOLDERS] = os.pathsep.join(str(folder) for folder in folders)
-    config = uvicorn.Config("ironmark.api.start:process", factory=True, host=host, port=port, workers=workers, **_WAYS)
-    threading.Thread(target=_when_it_answers, args=(host, port, ready), daemon=True).start()
-    supervisor = Multiprocess(config, sockets=[held])
-    if signal.getsignal(signal.SIGHUP) != signal.SIG_IGN:  # the terminal ends: so does the server, and all of it
-        signal.signal(signal.SIGHUP, lambda *_: os.kill(os.getpid(), signal.SIGTERM))
-    supervisor.run()
+    become(held, workers, own, ready)
 
 
 def process() -> FastAPI:
@@ -194,15 +183,3 @@ def process() -> FastAPI:
 def _identity() -> Identity | None:
     issuer, _, client = os.environ[IDENTITY].partition(" ")
     return Identity(issuer, client, os.environ.get(IDENTITY_SECRET, "")) if issuer else None
-
-
-def _when_it_answers(host: str, port: int, ready: Callable[[], None]) -> None:
-    address = "127.0.0.1" if host == "0.0.0.0" else host
-    while True:
-        try:
-            urllib.request.urlopen(f"http://{address}:{port}/api/health", timeout=5).close()
-        except OSError:
-            time.sleep(0.1)
-        else:
-            ready()
-            return

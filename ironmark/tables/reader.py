@@ -248,7 +248,8 @@ def typed_table(
     names = identifiers(labels)
     raw.columns = names
     way = decimal or way_of(raw)
-    numbers, day_first = plain_numbers(raw, way), day_first_in(raw)
+    numbers = plain_numbers(raw, way)
+    day_first = day_first_in(raw.select(name for name in names if name not in numbers))
     series, kinds = list[pl.Series](), list[ColumnType]()
     grains: dict[str, RowGrain] = {}
     for name, label in zip(names, labels, strict=True):

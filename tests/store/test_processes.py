@@ -6,6 +6,7 @@ import subprocess
 import sys
 import time
 import unittest
+from pathlib import Path
 from typing import Any
 
 import httpx
@@ -30,6 +31,10 @@ class Workers(unittest.TestCase):
             time.sleep(0.1)
         workers = children(server.process.pid)
         self.assertEqual(len(workers), 2)
+        # What starts them can read no rows, and so holds nothing that doing so takes.
+        loaded = Path(f"/proc/{server.process.pid}/maps").read_text()
+        self.assertNotIn("polars", loaded)
+        self.assertIn("polars", Path(f"/proc/{workers[0]}/maps").read_text())
 
         def ask(method: str, path: str, **what: Any) -> httpx.Response:
             with httpx.Client(base_url=server.address, timeout=120) as fresh:  # a new connection goes to either
