@@ -19,6 +19,7 @@ from ironmark.pages.model.problems import Refused
 from ironmark.store import dataset_secrets, dataset_versions, datasets
 from ironmark.store.datasets import Kind, StoredDataset
 from ironmark.tables import checklist, connections
+from ironmark.tables.celltypes import way_of
 from ironmark.tables.checklist import Checklist
 from ironmark.tables.connections import DIALECTS, STATEMENT_S, Tls
 from ironmark.tables.dialects import Protocol
@@ -172,7 +173,8 @@ def _table(body: SheetBody) -> Table:
         raise Unreadable("A column has no heading. Give every column a name.")
     rows = [[*row[:width], *[""] * (width - len(row))] for row in body.rows if any(cell.strip() for cell in row)]
     schema = {f"c{at}": pl.String for at in range(width)}
-    return typed_table(list(body.labels), pl.DataFrame(rows, schema=schema, orient="row"), [])
+    raw = pl.DataFrame(rows, schema=schema, orient="row")
+    return typed_table(list(body.labels), raw, [], way_of(raw))
 
 
 @router.post("/checklists", status_code=201)

@@ -14,6 +14,8 @@ _LETTERS = str.maketrans(LETTERS)
 
 def folded(text: str) -> str:
     """A text as it is compared where something is looked for: without case and accents, syllables of Hangul whole."""
+    if text.isascii():  # as most are
+        return text.lower()
     plain = unicodedata.normalize("NFKD", text.casefold())
     bare = "".join(letter for letter in plain if not unicodedata.combining(letter)).translate(_LETTERS)
     return unicodedata.normalize("NFC", bare)

@@ -68,10 +68,11 @@ def digits(text: pl.Expr) -> pl.Expr:
 
 
 def _digits_of(text: pl.Series) -> pl.Series:
-    """The same of a column, which is left as it is where it has none of these."""
-    if not text.str.contains(rf"[^\d.,+\-−%]|{_NOTHING_BEHIND}").any():
+    """The same of a column, whose other cells are left as they are."""
+    other = text.str.contains(rf"[^\d.,+\-−%]|{_NOTHING_BEHIND}").fill_null(False).arg_true()
+    if not len(other):
         return text
-    return text.to_frame().select(digits(pl.all())).to_series()
+    return text.clone().scatter(other, text.gather(other).to_frame().select(digits(pl.all())).to_series())
 
 
 _TOGETHER = 1_000_000  # cells that are looked at in one go, so that a pattern is made ready once for all their columns
@@ -82,8 +83,10 @@ def _below_each_other(texts: pl.DataFrame, cell: pl.Expr) -> Iterator[tuple[list
     many = max(1, _TOGETHER // max(1, texts.height))
     for at in range(0, texts.width, many):
         names = texts.columns[at : at + many]
-        cells = pl.concat([texts[name].alias("cell") for name in names])
-        yield names, cells.to_frame().select(cell.alias("cell"))
+        cells = texts.select(pl.col(names[0]).alias("cell"))
+        if len(names) > 1:  # in one piece: every pattern is made ready anew for each of several
+            cells = texts.select(names).unpivot(variable_name="", value_name="cell").select("cell").rechunk()
+        yield names, cells.select(cell.alias("cell"))
 
 
 def _in_each(cells: pl.DataFrame, columns: int, *tests: pl.Expr) -> list[np.ndarray]:
@@ -96,7 +99,8 @@ def way_of(texts: pl.DataFrame) -> Decimal | None:
     """How a file writes numbers, by those of its cells that can be read in one way alone; None where none tells."""
     counts = dict.fromkeys(_SURELY, 0)
     cell = pl.col("cell")
-    for names, cells in _below_each_other(texts, digits(cell.str.strip_chars())):
+    for names, written in _below_each_other(texts, cell.str.strip_chars()):
+        cells = _digits_of(written.to_series()).to_frame()
         known, numbers = _in_each(cells, len(names), cell.is_not_null(), cell.str.contains(f"{_POINT}|{_COMMA}"))
         mostly = numbers >= NEARLY * np.maximum(known, 1)
         some = cells.filter(pl.Series(np.repeat(mostly, texts.height)))
@@ -141,7 +145,7 @@ def plain_numbers(texts: pl.DataFrame, way: Decimal | None) -> dict[str, pl.Seri
         for at in np.flatnonzero((known > 0) & (plain == known) & (either == 0)).tolist():
             own = cells["cell"].slice(at * texts.height, texts.height)
             first = own.head(20) if known[at] == texts.height else own.drop_nulls().head(20)
-            if not any(map(notations_of, first)):
+            if not any(map(notations_of, first.to_list())):
                 found[names[at]] = numbers.slice(at * texts.height, texts.height).alias(names[at])
     return found
 

@@ -19,7 +19,7 @@ import python_calamine as calamine
 
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
-from ironmark.tables.celltypes import Decimal, TypedCells, typed_cells
+from ironmark.tables.celltypes import Decimal, TypedCells, typed_cells, way_of
 from ironmark.tables.column_typing import by_members
 from ironmark.tables.reader import (
     MAX_COLUMNS,
@@ -181,7 +181,8 @@ def _from_rows(
 ) -> Table:
     rows = [row + [""] * (len(labels) - len(row)) for row in rows if any(row)]
     schema = {f"c{i}": pl.String for i in range(len(labels))}
-    return typed_in_parts(labels, pl.DataFrame(rows, schema=schema, orient="row"), problems, decimal)
+    raw = pl.DataFrame(rows, schema=schema, orient="row")
+    return typed_in_parts(labels, raw, problems, decimal or way_of(raw))
 
 
 def as_text(cell: Any) -> str:

@@ -60,12 +60,9 @@ def separator_of_lines(lines: Sequence[str]) -> str:
     """The separator that cuts most lines into the same number of cells; titles and notes have others."""
     sample = lines[:200]
     best, score = ",", (0.0, 0)
-    commas = sum(line.count(",") for line in sample)
-    within = sum(len(_DECIMAL_COMMA.findall(line)) for line in sample)
     # Commas that stand within numbers cut nothing where something else may.
     others = any(separator in line for line in sample[:20] for separator in SEPARATORS[1:])
-    decimal = others and commas > 0 and within >= 0.9 * commas
-    for separator in SEPARATORS[1:] if decimal else SEPARATORS:
+    for separator in SEPARATORS[1:] if others and _are_within_numbers(sample) else SEPARATORS:
         try:
             widths = Counter(len(row) for row in csv.reader(sample, delimiter=separator) if any(row))
         except csv.Error:
@@ -74,6 +71,12 @@ def separator_of_lines(lines: Sequence[str]) -> str:
         if width > 1 and (count / max(1, sum(widths.values())), width) > score:
             best, score = separator, (count / sum(widths.values()), width)
     return best
+
+
+def _are_within_numbers(lines: Sequence[str]) -> bool:
+    """Whether commas stand between digits, but for a few."""
+    commas = sum(line.count(",") for line in lines)
+    return commas > 0 and sum(len(_DECIMAL_COMMA.findall(line)) for line in lines) >= 0.9 * commas
 
 
 def even(rows: Sequence[Sequence[str]], sheet: str = "", sheets: Sequence[str] = ()) -> Grid:

@@ -42,7 +42,7 @@ def list_ends(first: bytes, last: bytes) -> ListEnds:
     except csv.Error:
         return ListEnds()
     width = max(map(len, cells), default=0)
-    rows = [tuple(cell.strip() for cell in row) + ("",) * (width - len(row)) for row in cells]
+    rows = [tuple(map(str.strip, row)) + ("",) * (width - len(row)) for row in cells]
     if width < 2 or not any(map(any, rows)) or any(text.count('"') % 2 for text in texts):
         return ListEnds()
     if _is_plain(rows):

@@ -25,12 +25,13 @@ _MEASURES = frozenset({"amount", "level", "share", "rating", "up", "down"})
 
 def parted(labels: Sequence[str], raw: pl.DataFrame) -> tuple[list[str], pl.DataFrame, list[tuple[str, Problem]]]:
     """The columns of a table, those of parts and wholes as two each; and what is to be said of these, by their label."""
-    some = raw.head(_FIRST).select(pl.all().str.contains(_PART).any()).row(0) if raw.width else ()
-    if not any(some):  # as in most tables
+    cells = raw.head(_FIRST).unpivot(variable_name="column", value_name="cell")
+    some = set(cells.filter(pl.col("cell").str.contains(_PART))["column"])
+    if not some:  # as in most tables
         return list(labels), raw, []
     found_labels, columns, told = list[str](), list[pl.Series](), list[tuple[str, Problem]]()
-    for label, column, may_be in zip(labels, raw.get_columns(), some, strict=True):
-        both = _both(column, label) if may_be else None
+    for label, column in zip(labels, raw.get_columns(), strict=True):
+        both = _both(column, label) if column.name in some else None
         if both is None:
             found_labels.append(label)
             columns.append(column.alias(f"{len(columns)}"))

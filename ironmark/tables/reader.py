@@ -228,26 +228,25 @@ def read_cells(body: bytes) -> tuple[list[str], pl.DataFrame]:
 
 
 def typed_in_parts(
-    labels: list[str], raw: pl.DataFrame, problems: list[Problem], decimal: Decimal | None = None, year_start: int = 1
+    labels: list[str], raw: pl.DataFrame, problems: list[Problem], way: Decimal | None, year_start: int = 1
 ) -> Table:
     """The same, cells that say how many of how many as two columns, and how long it was from one moment to another."""
     found, columns, told = parted(labels, raw)
     names = identifiers(found)
     said = [replace(problem, column=names[found.index(label)]) for label, problem in told]
-    table = typed_table(found, columns, [*problems, *said], decimal, year_start)
+    table = typed_table(found, columns, [*problems, *said], way, year_start)
     return with_spans(table, {name: columns[name] for name in names})
 
 
 def typed_table(
-    labels: list[str], raw: pl.DataFrame, problems: list[Problem], decimal: Decimal | None = None, year_start: int = 1
+    labels: list[str], raw: pl.DataFrame, problems: list[Problem], way: Decimal | None, year_start: int = 1
 ) -> Table:
     """Columns of texts as typed columns with roles. raw: as many columns of strings as there are labels.
 
-    decimal: how numbers are written; None has it found from all columns together.
+    way: how numbers are written, as all columns together tell, see ``way_of``.
     """
     names = identifiers(labels)
     raw.columns = names
-    way = decimal or way_of(raw)
     numbers = plain_numbers(raw, way)
     day_first = day_first_in(raw.select(name for name in names if name not in numbers))
     series, kinds = list[pl.Series](), list[ColumnType]()
