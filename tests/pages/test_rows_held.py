@@ -37,7 +37,7 @@ def dataset(key: str, version: int = 1, kind: str = "table") -> StoredDataset:
 
 class Shares(unittest.TestCase):
     def test_the_program_takes_its_part_of_the_memory_first(self) -> None:
-        """In each process, and in the one that started them; of little that is told less, since rows have to be held."""
+        """In each process, and once more where there are several; of little that is told less, since rows have to be held."""
         for memory, workers in ((2 << 30, 1), (2 << 30, 2), (8 << 30, 4), (16 << 30, 2)):
             each = held_sources.share_of(memory, workers)
             processes = workers + (workers > 1)
@@ -48,6 +48,23 @@ class Shares(unittest.TestCase):
 
 
 class RoomForPages(unittest.TestCase):
+    def test_what_is_worked_out_behind_lets_pages_and_looks_go_first(self) -> None:
+        sources, went_on = Sources(mock.MagicMock()), threading.Event()
+
+        def behind() -> None:
+            sources.make_way()
+            went_on.set()
+
+        for turns in (sources.turns, sources.looks):
+            went_on.clear()
+            with mock.patch.object(sources, "has_room", lambda: False):
+                with turns:
+                    thread = threading.Thread(target=behind)
+                    thread.start()
+                    self.assertFalse(went_on.wait(0.5))
+                self.assertTrue(went_on.wait(30))
+                thread.join()
+
     def test_a_page_of_very_many_readings_has_rows_make_room_until_it_is_done(self) -> None:
         sources = Sources(mock.MagicMock(), memory=1 << 30)
         held = mock.Mock(weight=400 << 20)

@@ -52,7 +52,7 @@ OF_WORK = (1 - OF_ROWS - OF_READINGS - OF_ANSWERS) / TURNS  # for one thing it w
 
 def share_of(memory: int, workers: int) -> int:
     """What each server process may take for rows and for what it works on, in bytes. memory: what all may take together; the
-    program takes its part of that first, once more in the process that several are started by. Where little is told, rows go
+    program takes its part of that first, once more for what several hold beside each other. Where little is told, rows go
     before that: to read them again and again takes longer than there is."""
     if workers == 1:
         return max(memory - OWN, min(memory, LEAST_MEMORY))
@@ -114,9 +114,9 @@ class Sources:
         return scratch.held_bytes([os.getpid()]) + self.room <= self._may_hold
 
     def make_way(self) -> None:
-        """Let pages go first, where there is no room beside them for what is worked out behind."""
+        """Let pages and looks at rows go first, where there is no room beside them for what is worked out behind."""
         until = time.monotonic() + MAKE_WAY_S
-        while self.turns.is_asked and not self.has_room() and time.monotonic() < until:
+        while (self.turns.is_asked or self.looks.is_asked) and not self.has_room() and time.monotonic() < until:
             time.sleep(0.1)
 
     @contextmanager
