@@ -102,6 +102,11 @@ def words_of(text: str) -> list[str]:
     return [word for word in re.split(r"[^\w]+|_+", folded(apart)) if word]
 
 
+_COUNTED = re.compile(
+    r"[(\[]\s*(?:units|pcs\.?|pieces|no\.?|nos\.?|stk\.?|stück|st\.?|szt\.?|ks|kpl|шт\.?)\s*[)\]]", re.I
+)  # Stock (units)
+
+
 def told_by(text: str) -> dict[str, tuple[float, str]]:
     """What the words of a head tell: each sort or direction with its weight, and the word that told it.
 
@@ -109,7 +114,7 @@ def told_by(text: str) -> dict[str, tuple[float, str]]:
     before it.
     """
     plain, parts = _words()
-    words = words_of(text)
+    words = words_of(_COUNTED.sub("", text)) or words_of(text)
     found: dict[str, tuple[float, str]] = {}
     end = len(words) - (len(words) > 1 and words[-1] in _UNIT_WORDS)  # bill_length_mm is a length
 
@@ -333,20 +338,22 @@ def _by_unit(column: Facts, told: dict[str, tuple[float, str]], case: _Case) -> 
         case.say("duration", 1.2, f"its unit, {given.text}")
     elif given.text == "pt":
         case.say("rating", 1.5, f"its unit, {given.text}")
-    elif "/" in given.text or given.text in _STANDS_AT:
+    elif "/" in given.text:
+        case.say("each", 2.5, f"its unit, {given.text}")
+    elif given.text in _STANDS_AT:
         case.say("each", 1.5, f"its unit, {given.text}")
     elif given.text in _ADDS_UP:  # what one thing weighs is in kilograms too
-        case.say("amount", 0.4 if given.text == "kg" else 1.0, f"its unit, {given.text}")
+        case.say("amount", 0.4 if given.text in ("kg", "km") else 1.0, f"its unit, {given.text}")
     elif given.text in ("FTE", "VZÄ", "ETP", "VBE"):
         case.say("level", 1.2, f"its unit, {given.text}")
 
 
 # What is measured at a moment, and what comes together.
 _STANDS_AT = frozenset({
-    "°C", "°F", "bar", "mbar", "Pa", "hPa", "kPa", "MPa", "mmHg", "dB", "dB(A)", "ppm", "ppb", "Hz", "kHz", "MHz", "rpm", "lx", "kV", "mA", "‰", "°dH", "NTU", "kn",
+    "°C", "°F", "bar", "mbar", "Pa", "hPa", "kPa", "MPa", "mmHg", "dB", "dB(A)", "ppm", "ppb", "Hz", "kHz", "MHz", "rpm", "lx", "kV", "kW", "MW", "mA", "‰", "°dH", "NTU", "kn",
 })  # fmt: skip
 _ADDS_UP = frozenset({
-    "kWh", "MWh", "GWh", "TWh", "Wh", "MJ", "GJ", "TJ", "t", "kg", "l", "hl", "m³", "tCO₂e", "kgCO₂e", "kr", "TEU", "bbl", "GB", "TB",
+    "kWh", "MWh", "GWh", "TWh", "Wh", "MJ", "GJ", "TJ", "t", "kg", "km", "l", "hl", "m³", "tCO₂e", "kgCO₂e", "kr", "TEU", "bbl", "GB", "TB",
 })  # fmt: skip
 
 

@@ -13,7 +13,7 @@ from ironmark.core.currencies import IN_SMALL_LETTERS, SHARED, WORDS
 from ironmark.core.formula_nodes import ColumnType
 from ironmark.core.periods import RowGrain
 from ironmark.tables.eras import MAYBE, in_common_era
-from ironmark.tables.notations import Settled, day_first_of, notations_of, read_periods
+from ironmark.tables.notations import Settled, day_first_of, notations_of, read_periods, says_week
 from ironmark.tables.spans import IN_MINUTES, minutes_of
 from ironmark.tables.table import NEARLY, Problem
 
@@ -257,7 +257,7 @@ def as_periods(text: pl.Series, label: str, year_start: int = 1, day_first: bool
     """Texts as periods in whatever way they are written, but for plain days, which are read by columns; None for others."""
     filled = text.drop_nulls()
     head = filled.head(20).to_list()
-    if not any(notations_of(cell) for cell in head) or all(_PLAIN_DAY.match(cell) for cell in head):
+    if not says_week(label) and (not any(map(notations_of, head)) or all(map(_PLAIN_DAY.match, head))):
         return None
     distinct = filled.unique(maintain_order=True)
     if len(distinct) > _MOST_PERIODS:  # minutes of a day are not told apart

@@ -354,8 +354,10 @@ def _period_in(text: str) -> tuple[str, str] | None:
                 and not beside.isdigit()
                 and (YEAR.fullmatch(period) or (is_period(period) and YEAR.search(period)))
             ):
-                return period, beside
-    return None
+                return period, f"({beside})" if beside[-1] not in ")]" and _is_unit(beside) else beside  # 2026 hl
+    name, measure = taken_apart(text)
+    within = _period_in(name) if measure is not None and name != text else None  # Revenue 2026 (£k)
+    return (within[0], _without(text, [within[0]])) if within else None
 
 
 def _crossed(texts: Mapping[int, str]) -> dict[int, tuple[str, str]]:

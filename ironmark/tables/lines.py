@@ -13,7 +13,7 @@ from ironmark.tables.celltypes import Decimal
 from ironmark.tables.notations import is_period
 from ironmark.tables.parts_across import FEWEST_HOURS, parts_across
 from ironmark.tables.quantities import is_blank, measure_of, quantity
-from ironmark.tables.table_words import AVERAGES, TARGETS, TOTALS, YEAR
+from ironmark.tables.table_words import AVERAGES, BOUNDS, LIMITS, TARGETS, TOTALS, YEAR
 
 LineKind = Literal["title", "head", "row", "group", "total", "note", "blank", "out"]
 HEAD_WITHIN, MOST_HEADS = 40, 3
@@ -58,6 +58,15 @@ def _unmarked(row: tuple[str, ...]) -> tuple[str, ...]:
     """A line whose periods say no more of their figures than that these are revised: 2024 [r]."""
     plain = [found[1] if (found := _MARKED.match(cell)) else cell for cell in row]
     return tuple(one if YEAR.fullmatch(one) or is_period(one) else cell for one, cell in zip(plain, row, strict=True))
+
+
+def _but_for_unit(cell: str) -> str:
+    """2024 of 2024 (hl), which heads figures in that unit; any other cell as it is."""
+    found = _YEAR_IN.fullmatch(cell)
+    return found[1] if found and measure_of(found[2]) is not None else cell
+
+
+_YEAR_IN = re.compile(r"((?:19|20)\d\d)\s?(\D{1,16})")
 
 
 class Lines:
@@ -150,10 +159,10 @@ class Lines:
             return True
         if self._only_bounds(at) or self._years_above(at):
             return True
-        first = self.rows[at][signs.index("n")] if "n" in signs else ""
+        cells = [_but_for_unit(cell) for cell, sign in zip(self.rows[at], signs, strict=True) if sign == "n"]
+        first = cells[0] if cells else ""
         if first != "1" and (len(first) != 4 or first[:2] not in ("19", "20")):
             return False
-        cells = [cell for cell, sign in zip(self.rows[at], signs, strict=True) if sign == "n"]
         if not all(cell.isdigit() for cell in cells):
             return False
         numbers = [int(cell) for cell in cells]
@@ -195,6 +204,7 @@ class Lines:
         if said := sorted(at - 1 for at, kind in self.told.items() if kind == "head" and 0 < at <= len(self.rows)):
             return said
         taken = {at - 1 for at, kind in self.told.items() if kind != "head"}
+        taken |= {at for at in rows[:HEAD_WITHIN] if self._holds_limits(at)}
         near = rows[:HEAD_WITHIN]
         first = next((at for at in near if self.figures(at) and self.filled(at) > 1 and at not in taken), None)
         if first is None:  # nothing but words: the first line of several is the head
@@ -273,6 +283,8 @@ class Lines:
                 found.append(LineMark("total"))
             elif self.figures(at) and self._is_average(at, first):
                 found.append(LineMark("out", "an average of the rows"))
+            elif self._holds_limits(at):
+                found.append(LineMark("out", "the limits of the columns"))
             elif self.figures(at) and self._aims(at, first):
                 self.aims = at
                 found.append(LineMark("out", OF_TARGETS))
@@ -306,6 +318,11 @@ class Lines:
             return False
         others = [next(filter(None, signs), "") for n, signs in enumerate(self.signs) if n != at and self.figures(n)]
         return len(others) > 1 and others.count("p") >= 0.6 * len(others)
+
+    def _holds_limits(self, at: int) -> bool:
+        """Whether a line says where each column ought to lie, and nothing else."""
+        name, *others = filter(None, self.rows[at]) if any(self.rows[at]) else ("",)
+        return bool(others) and LIMITS.search(folded(name)) is not None and all(map(BOUNDS.fullmatch, others))
 
     @property
     def body(self) -> list[int]:

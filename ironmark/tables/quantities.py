@@ -18,7 +18,7 @@ _WORDS = {"euro": "EUR", "euros": "EUR", "pounds": "GBP", "dollars": "USD", "fra
 _UNITS = {
     "%": ("%", "percent", "pct", "prozent", "per cent", "v. h."),
     "h": ("h", "hr", "hrs", "hour", "hours", "std", "stunden", "heures", "horas"),
-    "min": ("min", "mins", "minute", "minutes", "minuten"),
+    "min": ("min", "mins", "minute", "minutes", "minuten", "mm:ss", "m:ss", "min:sec", "h:mm", "hh:mm", "h:mm:ss", "hh:mm:ss"),
     "s": ("s", "sec", "secs", "second", "seconds", "sek", "sekunden"),
     "d": ("d", "day", "days", "tage", "jours"),
     "kg": ("kg",), "g": ("g",), "t": ("t", "tonnes", "tons", "tonnen"), "l": ("l", "litres", "liter"), "km": ("km",), "m²": ("m²", "m2", "sqm"),
@@ -36,6 +36,7 @@ _ONLY_IN_BRACKETS = frozenset(
 )
 _FOR_ONE = frozenset({"per", "je", "pro", "par", "por", "na", "al", "a", "/"})
 _IN_ONE = re.compile(r"^([^\W\d_][^\s/]{0,5}) ?/ ?((?:\d{2,4} ?)?[^\W\d_][^\s/]{0,5})$")  # mg/l, l/100 km
+_PRICE = re.compile(r"^([^\d/]{1,4}) ?/ ?((?:\d{2,4} ?)?[^\W\d][^\s/]{0,11})$")  # €/t, £/visit
 _BY_WORD = {word: unit for unit, words in _UNITS.items() for word in words}
 _TIMES = frozenset(
     {
@@ -135,6 +136,8 @@ def measure_of(text: str) -> Measure | None:
         return Measure(_BY_WORD[plain.lower()])
     if (of := _IN_ONE.match(plain)) and all(map(_is_part, of.groups())):
         return Measure(re.sub(r"(?<=m)[23]\b", lambda power: "²³"[int(power[0]) - 2], plain))
+    if (of := _PRICE.match(plain)) and money_in(of[1])[0] and not money_in(of[1])[1].strip():
+        return Measure(f"{of[1].strip()}/{of[2].strip()}")
     scale, (unit, rest) = 1.0, money_in(plain)
     for part in rest.replace("/", " ").split():
         word = part.lower()
@@ -176,8 +179,41 @@ def taken_apart(label: str) -> tuple[str, Measure | None]:
 _WIDE = str.maketrans("（）［］％", "()[]%")  # brackets of East Asia
 
 
+# Units behind a stroke in a name without blanks, as machines write it, which keep no capital letters: active_power_kw. Some are
+# codes of countries or words as well.
+_NO_UNITS = frozenset({"nm", "kn", "IU", "dwt", "TEU", "FTE", "bar", "GB", "cl", "Pa", "mA", "mi", "lb"})
+_MORE = [
+    "kg",
+    "km",
+    "kWh",
+    "MWh",
+    "m2",
+    "m3",
+    "sqm",
+    "pct",
+    "percent",
+    "hrs",
+    "hours",
+    "mins",
+    "minutes",
+    "secs",
+    "seconds",
+    "litres",
+    "tonnes",
+]
+_BY_MACHINES = {one.lower(): one for one in (*_AS_SPELT - _NO_UNITS, *_MORE)}
+
+
+def _by_a_machine(label: str) -> tuple[str, Measure] | None:
+    name, _, last = label.rpartition("_")
+    known = _BY_MACHINES.get(last.lower())
+    return (name, found) if name and known and (found := measure_of(known)) is not None else None
+
+
 def _taken_apart(label: str) -> tuple[str, Measure | None]:
     plain = " ".join(label.translate(_WIDE).split())
+    if " " not in plain and (by_machine := _by_a_machine(plain)) is not None:
+        return by_machine
     for found in re.finditer(r"[(\[]([^()\[\]]+)[)\]]", plain):
         if (measure := measure_of(found[1])) is not None:
             return _trimmed(plain[: found.start()] + plain[found.end() :]), measure

@@ -30,6 +30,7 @@ from ironmark.tables.celltypes import (
 )
 from ironmark.tables.column_typing import by_members
 from ironmark.tables.moments import may_be_times, with_spans
+from ironmark.tables.notations import says_week
 from ironmark.tables.numerals import has_others, in_plain_digits
 from ironmark.tables.parted import parted
 from ironmark.tables.table import Problem, Table, Unreadable, identifiers, with_roles
@@ -252,7 +253,7 @@ def typed_table(
     series, kinds = list[pl.Series](), list[ColumnType]()
     grains: dict[str, RowGrain] = {}
     for name, label in zip(names, labels, strict=True):
-        plain = numbers.get(name)
+        plain = None if says_week(label) else numbers.get(name)  # 202636
         typed, kind, found, grain = (
             (plain, "number", [], None)
             if plain is not None

@@ -83,7 +83,8 @@ def minutes_of(texts: pl.Series, label: str) -> pl.Series | None:
         return None
     told = told_by(label)
     long, clock = (told.get(sort, (0.0, ""))[0] for sort in ("duration", "clock"))
-    if long < max(clock, 0.1) and (clock or not _no_clock(filled)):
+    in_seconds = _IN_SECONDS.search(label) is not None  # Turn-out (mm:ss)
+    if not in_seconds and long < max(clock, 0.1) and (clock or not _no_clock(filled)):
         return None
     written = filled.str.contains(_SPAN)
     if float(written.mean() or 0) < NEARLY:  # type: ignore[arg-type]
@@ -91,7 +92,7 @@ def minutes_of(texts: pl.Series, label: str) -> pl.Series | None:
     parts = texts.set(~texts.str.contains(_SPAN), None).str.strip_chars().str.split(":")
     numbers = [parts.list.get(at, null_on_oob=True).str.replace(",", ".").cast(pl.Float64) for at in range(3)]
     seconds = numbers[2].fill_null(0.0) / 60
-    if _IN_SECONDS.search(label) and numbers[2].null_count() == len(texts):
+    if in_seconds and numbers[2].null_count() == len(texts):
         return numbers[0] + numbers[1] / 60
     made = numbers[0] * 60 + numbers[1] + seconds
     usual, longest = made.median(), made.max()

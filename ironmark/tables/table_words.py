@@ -50,15 +50,20 @@ UNIT_HEADS = frozenset(
 )
 TARGET = "target"  # what is added to the name of a figure for the column of its targets
 TARGETS = AIMS
+# What a line begins with that says where each column ought to lie, and how that is written: 7.8-8.4, <0.02.
+LIMITS = re.compile(
+    r"\b(limits?|limit values?|specs?|specifications?|(reference|normal|permitted|allowed|target) (range|values?)|norms?|normalwerte?|grenzwerte?|richtwerte?|sollbereich|limites?|valeurs? limites?|seuils?|limit[ei]|valori limite|grenswaarden?|gransvarden?|grenseverdi(er)?|graensevaerdi(er)?|raja-arvot?|norma|limity|hatarertek(ek)?|предел\w*|норма)\b|^(基準値?|限值|标准值|기준)"
+)
+BOUNDS = re.compile(r"(?:[<>≤≥]=?\s*-?[\d.,]+|-?[\d.,]+\s*(?:-|–|—|to|bis|à|a|…)\s*-?[\d.,]+)\s*\D{0,8}", re.I)
 ACTUALS = re.compile(
     r"\b(actuals?|ist|reel|realise|real|effettivo|consuntivo|realizado|werkelijk|faktisk|utfall|wykonanie|wyk|toteuma|skutecnost|teny|gerceklesen|факт\w*)\b|^(実績|实际|实绩|실적|الفعلي)"
 )
 # The same where it is sure: items may be sold.
 KPI_NAMES = re.compile(
-    r"\b(kpi|metric|indicator|kennzahl|kenngrosse|indikator|indicateur|indicador|indicatore|kengetal|nyckeltal|wskaznik|nokkeltall|nogletal|tunnusluku|ukazatel|mutato|gosterge|показател[ьи]|показник)s?\b|^(指標|指标|지표|المؤشر)"
+    r"\b(kpi|key result|metric|indicator|kennzahl|kenngrosse|indikator|indicateur|indicador|indicatore|kengetal|nyckeltal|wskaznik|nokkeltall|nogletal|tunnusluku|ukazatel|mutato|gosterge|показател[ьи]|показник)s?\b|^(指標|指标|지표|المؤشر)"
 )
 KPI_HEADS = re.compile(
-    r"\b(kpi|figure|measure|metric|indicator|kennzahl|kenngrosse|indikator|indicateur|indicador|indicatore|kengetal|nyckeltal|wskaznik|ukazatel|mutato|gosterge|показател[ьи]|показник|item|what)s?\b|^(項目|项目|指標|指标|항목|지표|المؤشر)"
+    r"\b(kpi|key result|figure|measure|metric|indicator|kennzahl|kenngrosse|indikator|indicateur|indicador|indicatore|kengetal|nyckeltal|wskaznik|ukazatel|mutato|gosterge|показател[ьи]|показник|item|what)s?\b|^(項目|项目|指標|指标|항목|지표|المؤشر)"
 )
 DIRECTION_HEADS = re.compile(
     r"\b(better|good|direction|besser|gut|richtung|sens|mieux|mejor|direccion|meglio|direzione|beter|richting|battre|lepiej)\b"

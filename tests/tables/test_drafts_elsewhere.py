@@ -172,6 +172,7 @@ class Elsewhere(unittest.TestCase):
         for head, cells, wanted in (
             ("Ø Dauer", ("0:45", "2:05"), [45.0, 125.0]), ("Väntetid", ("0:07:30", "1:00:00"), [7.5, 60.0]),
             ("Handling time (mm:ss)", ("4:30", "12:15"), [4.5, 12.25]), ("Downtime", ("26:00", "0:30"), [1560.0, 30.0]),
+            ("Turn-out (mm:ss)", ("01:45", "02:15"), [1.75, 2.25]),
             ("Uhrzeit", ("14:35", "08:10"), None), ("Startzeit", ("0:35", "1:10"), None), ("Reaktionszeit", ("14:35", "18:10"), None),
             ("Score", ("2:1", "3:2"), None), ("Result", ("2:10", "3:20"), None),
         ):  # fmt: skip
@@ -186,7 +187,14 @@ class Elsewhere(unittest.TestCase):
                         self.assertEqual(read_table(body).table.frame[column.name].to_list()[:2], wanted)
 
     def test_what_is_per_hour_or_in_a_litre_is_no_duration_and_never_added_up(self) -> None:
-        for head in ("Wind (km/h)", "E. coli [CFU/100 ml]", "Nitrat (mg/l)"):
+        for head in (
+            "Wind (km/h)",
+            "E. coli [CFU/100 ml]",
+            "Nitrat (mg/l)",
+            "Rate (€/word)",
+            "Days of cover",
+            "active_power_kw",
+        ):
             made = self.made(f"Day;Area;{head}", "north;#", "south;#")
             self.assertFalse(
                 any("sum(" in formula for formula in made if "count" not in formula) and "km" not in head, head

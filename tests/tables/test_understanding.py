@@ -86,6 +86,11 @@ TABLES: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, An
     "averages, marks of footnotes and a numbered title": ("\"Table 4: Recycling, per cent [note 1]\"\nCouncil,2023,2024 [r],2025 [p]\nAshby,41.2,43.4,45.1\nBrook,39.1,..,40.5\nDene,40.3,43.4,42.8\nAverage,40.2,43.4,42.8", 9, "year", ["Council", "Year", "Recycling"], ["Ashby", "2023-01-01", 41.2], {"title": 1, "out": 1, "blanks": ("..",)}),
     "average is what some are called": ("Wait,Jan 2026,Feb 2026\nShort,10,12\nAverage,20,22\nLong,3,4\nNil,1,1", 8, "month", ["Wait", "Month", "Value"], ["Short", "2026-01-01", 10.0], {}),
     "months below quarters without a year": ("Kitchen 2026\n,1. Quartal,,2. Quartal,\nStation,Jan,Feb,Apr,Mai\nA,1,2,3,4\nB,2,3,4,6", 8, "month", ["Station", "Month", "Kitchen"], ["A", "2026-01-01", 1.0], {"title": 1}),
+    "years with a unit": ("Parcelle;Surface (ha);2024 (hl);2025 (hl);Rdt 2025 (hl/ha)\nLes Hauts;2,35;112,3;98,0;41,7\nClos Bas;1,1;41,9;52,5;47,7", 4, "year", ["Parcelle", "Year", "Value", "Rdt"], ["Les Hauts", "2024-01-01", 112.3, None], {"unit": {"Value": "hl", "Rdt": "hl/ha"}}),
+    "years with a unit and no brackets": ("Parcelle;2024 hl;2025 hl;2026 hl\nLes Hauts;112,3;98,0;41,7\nClos Bas;41,9;52,5;47,7", 6, "year", ["Parcelle", "Year", "Value"], ["Les Hauts", "2024-01-01", 112.3], {"unit": {"Value": "hl"}}),
+    "years behind what is measured, and before its unit": ("Parcelle;Récolte 2024 (hl);Récolte 2025 (hl)\nLes Hauts;112,3;98,0\nClos Bas;41,9;52,5", 4, "year", ["Parcelle", "Year", "Récolte"], ["Les Hauts", "2024-01-01", 112.3], {"unit": {"Récolte": "hl"}}),
+    "a line of limits": ("Tank,Date,pH,NO3 mg/l,Temp °C\nlimit,,7.8-8.4,<20,24-26\nReef,2026-11-01,8.12,25,23.6\nReef,2026-11-02,8.36,18,23.4\nKelp,2026-11-01,8.01,9,24.4", 3, "day", ["Date", "Tank", "pH", "NO3 mg/l", "Temp °C"], ["2026-11-01", "Reef", 8.12, 25.0, 23.6], {"out": 1, "unit": {"NO3 mg/l": "mg/l", "Temp °C": "°C"}}),
+    "weeks with a hyphen": ("Uge;Sal;Billetter\n2026-09;1;410\n2026-36;1;396", 2, "week", ["Uge", "Sal", "Billetter"], ["2026-02-23", 1.0, 410.0], {}),
     "no date at all": ("Branch,Members,Income €\nA,10,100\nB,20,250", 2, None, ["Branch", "Members", "Income €"], ["A", 10.0, 100.0], {}),
 }  # fmt: skip
 
@@ -287,6 +292,14 @@ class Tables(unittest.TestCase):
             found = measure_of(text)
             self.assertTrue(found is not None and (found.unit, found.scale) == (unit, scale), text)
         self.assertEqual([m and m.unit for _, m in map(taken_apart, ("Nedetid (t)", "Fangst (t)"))], ["h", "t"])
+        for text, name, unit in (
+            ("active_power_kw", "active_power", "kW"), ("distance_km", "distance", "km"), ("volume_m3", "volume", "m³"),
+            ("Rate (€/word)", "Rate", "€/word"), ("Price, £/t", "Price", "£/t"), ("Turn-out (mm:ss)", "Turn-out", "min"),
+        ):  # fmt: skip
+            name_of, found = taken_apart(text)
+            self.assertEqual((name_of, found and found.unit), (name, unit))
+        for text in ("sales_gb", "wind_ms", "temp_min", "snack_bar", "km"):  # a country, the least, a place to eat
+            self.assertEqual(taken_apart(text), (text, None))
         for text in ("m", "north", "Upper deck", "W", "m/w", "Y/N", "A&E", "pen"):
             self.assertIsNone(measure_of(text), text)
         self.assertEqual(taken_apart("Time [min]")[0], "Time")
