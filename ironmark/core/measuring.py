@@ -102,9 +102,11 @@ def words_of(text: str) -> list[str]:
     return [word for word in re.split(r"[^\w]+|_+", folded(apart)) if word]
 
 
+# What stands in brackets and is no word of what is measured: Stock (units), Diária média (R$).
 _COUNTED = re.compile(
-    r"[(\[]\s*(?:units|pcs\.?|pieces|no\.?|nos\.?|stk\.?|stück|st\.?|szt\.?|ks|kpl|шт\.?)\s*[)\]]", re.I
-)  # Stock (units)
+    r"[(\[]\s*(?:units|pcs\.?|pieces|no\.?|nos\.?|stk\.?|stück|st\.?|szt\.?|ks|kpl|шт\.?|[a-z]{0,3}[€$£¥₹][a-z]?)\s*[)\]]",
+    re.I,
+)
 
 
 def told_by(text: str) -> dict[str, tuple[float, str]]:

@@ -170,7 +170,7 @@ def assign_roles(rows: Overview, columns: Sequence[Column]) -> tuple[Column, ...
             return "text"
         clock = bool(rows.first[column.name].str.contains(_CLOCK).all())
         few = rows.different[column.name] <= max(40, rows.height // 20, min(300, rows.height // 6))
-        return "segment" if few and not clock else "text"
+        return "segment" if few and (not clock or _are_slots(rows, column.name)) else "text"
 
     def grain(column: Column) -> RowGrain | None:
         """Days that are all the first of a month stand for months."""
@@ -179,6 +179,16 @@ def assign_roles(rows: Overview, columns: Sequence[Column]) -> tuple[Column, ...
         return "month" if bool((days.dt.day() == 1).all()) else None
 
     return tuple(replace(column, role=role(column), grain=grain(column)) for column in columns)
+
+
+def _are_slots(rows: Overview, name: str) -> bool:
+    """Whether times of a day are the hours, halves or quarters of one, each on several rows, rather than when something happened."""
+    often = rows.height >= 3 * rows.different[name] > 0
+    return (
+        often
+        and len(rows.first[name]) > 0
+        and bool(rows.first[name].str.contains(r":(?:00|15|30|45)(?::00)?\s*$").all())
+    )
 
 
 def complete_through(rows: Rows, columns: Sequence[Column]) -> dt.date | None:

@@ -6,7 +6,7 @@ from ironmark.core.aim_words import AIMS
 from ironmark.core.nearest import folded
 
 TOTALS = re.compile(
-    r"^(grand |sub-?)?(totals?|totale|totaal|sum|summe|gesamt|gesamtsumme|insgesamt|zwischensumme|somme|suma|summa|razem|celkem|yhteensa|overall|all together|altogether|i alt|ialt|totalt|toplam|ogolem|osszesen|合計|小計|総計|合计|小计|总计|합계|총계|소계|итого|всего|المجموع|الاجمالي)\b|\btotal$|\bgesamt$"
+    r"^(grand |sub-?)?(totals?|totale|totaal|sum|summe|gesamt|gesamtsumme|insgesamt|zwischensumme|somme|suma|summa|razem|celkem|celkom|spolu|skupaj|ukupno|kokku|kopa|is viso|yhteensa|overall|all together|altogether|i alt|ialt|totalt|toplam|ogolem|osszesen|合計|小計|総計|合计|小计|总计|합계|총계|소계|итого|всего|усього|разом|общо|вкупно|συνολο|tong cong|المجموع|الاجمالي)\b|\btotal$|\bgesamt$"
 )  # fmt: skip
 # What is worked out from the periods beside it.
 WORKED_OUT = re.compile(

@@ -91,6 +91,8 @@ TABLES: dict[str, tuple[str, int, str | None, list[str], list[Any], dict[str, An
     "years behind what is measured, and before its unit": ("Parcelle;Récolte 2024 (hl);Récolte 2025 (hl)\nLes Hauts;112,3;98,0\nClos Bas;41,9;52,5", 4, "year", ["Parcelle", "Year", "Récolte"], ["Les Hauts", "2024-01-01", 112.3], {"unit": {"Récolte": "hl"}}),
     "a line of limits": ("Tank,Date,pH,NO3 mg/l,Temp °C\nlimit,,7.8-8.4,<20,24-26\nReef,2026-11-01,8.12,25,23.6\nReef,2026-11-02,8.36,18,23.4\nKelp,2026-11-01,8.01,9,24.4", 3, "day", ["Date", "Tank", "pH", "NO3 mg/l", "Temp °C"], ["2026-11-01", "Reef", 8.12, 25.0, 23.6], {"out": 1, "unit": {"NO3 mg/l": "mg/l", "Temp °C": "°C"}}),
     "weeks with a hyphen": ("Uge;Sal;Billetter\n2026-09;1;410\n2026-36;1;396", 2, "week", ["Uge", "Sal", "Billetter"], ["2026-02-23", 1.0, 410.0], {}),
+    "a total in another language": ("Datum,Gornji,Srednji,Skupaj\n1. 2. 2026,200,310,510\n2. 2. 2026,180,400,580\nSkupaj,380,710,1090", 4, "day", ["Day", "Member", "Value"], ["2026-02-01", "Gornji", 200.0], {"total": 1}),
+    "half hours down the side": ("Interval,Mon 23/11/2026,Tue 24/11/2026,Wed 25/11/2026\n08:00,3,4,5\n08:30,7,8,9", 6, "day", ["Interval", "Day", "Value"], ["08:00", "2026-11-23", 3.0], {}),
     "no date at all": ("Branch,Members,Income €\nA,10,100\nB,20,250", 2, None, ["Branch", "Members", "Income €"], ["A", 10.0, 100.0], {}),
 }  # fmt: skip
 
