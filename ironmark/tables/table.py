@@ -28,6 +28,10 @@ ROLES: dict[Role, tuple[ColumnType, ...]] = {
 }
 MANY_ROWS = 200_000  # with more, different values are counted about
 FIRST = 100  # texts that are looked at
+MOST_NUMBERED, FEWEST_NUMBERED = (
+    20_000,
+    3,
+)  # rows that are looked at for numbers that stand for members; and periods and numbers
 _CLOCK = r"^\d{1,2}:\d{2}(:\d{2})?$"
 
 
@@ -118,8 +122,31 @@ def with_roles(
 ) -> Table:  # fmt: skip
     """grains: by the name of a column, of those that have one."""
     columns = columns_of(frame.columns, labels, types, grains or {})
-    with_roles = assign_roles(overview(frame, columns), columns)
+    with_roles = _with_numbered(frame, assign_roles(overview(frame, columns), columns))
     return Table(frame, with_roles, (*problems, *no_period(frame.height, with_roles)))
+
+
+def _with_numbered(frame: pl.DataFrame, columns: tuple[Column, ...]) -> tuple[Column, ...]:
+    """Where nothing else names what rows are of, the numbers of these as members, such as those of cows."""
+    period = next((column.name for column in columns if column.role == "period"), None)
+    if period is None or frame.height > MOST_NUMBERED or any(column.role == "segment" for column in columns):
+        return columns
+    for at, column in enumerate(columns):
+        if column.role == "measure" and _numbers_rows(frame[column.name], frame[period]):
+            return (*columns[:at], replace(column, role="segment"), *columns[at + 1 :])
+    return columns
+
+
+def _numbers_rows(numbers: pl.Series, period: pl.Series) -> bool:
+    """Whether the same whole numbers recur in all periods, each of them once."""
+    periods, different = period.n_unique(), numbers.n_unique()
+    if (
+        min(periods, different) < FEWEST_NUMBERED
+        or not 0.9 * periods * different <= len(numbers) <= periods * different
+    ):
+        return False
+    whole = numbers.null_count() == 0 and bool(((numbers == numbers.floor()) & (numbers >= 0)).all())
+    return whole and pl.DataFrame({"of": numbers, "at": period}).n_unique() == len(numbers)
 
 
 def columns_of(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import unittest
+from collections.abc import Sequence
 
 from ironmark.core.drafting import draft
 from ironmark.core.formula import parse
@@ -167,6 +168,17 @@ class Elsewhere(unittest.TestCase):
         kpis = [kpi for kpi in made.kpis if kpi.place == "made"]
         self.assertEqual([(kpi.formula, kpi.plan) for kpi in kpis], [("sum(act)", "bud")])
         self.assertEqual({one.label for one in made.left_out}, {"Bud", "Var %"})
+
+    def test_numbers_that_recur_once_in_each_period_name_what_rows_are_of(self) -> None:
+        def roles(cows: Sequence[int], more: str = "") -> list[str]:
+            lines = [f"2026-11-{day:02};{cow};{20 + (cow * day) % 17},5{more}" for day in range(1, 8) for cow in cows]
+            body = f"Datum;Koe;Melk (kg){';Stal' * bool(more)}\n" + "\n".join(lines)
+            return [column.role for column in read_table(body.encode()).table.columns]
+
+        self.assertEqual(roles((101, 102, 103, 104)), ["period", "segment", "measure"])
+        self.assertEqual(roles((101, 102, 103, 103)), ["period", "measure", "measure"])
+        self.assertEqual(roles((101, 102)), ["period", "measure", "measure"])  # it may well be chance
+        self.assertEqual(roles((101, 102, 103, 104), ";Oost"), ["period", "measure", "measure", "segment"])
 
     def test_how_long_things_took_is_told_from_when_they_were(self) -> None:
         for head, cells, wanted in (
