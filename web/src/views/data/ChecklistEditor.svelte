@@ -21,10 +21,13 @@
   let refused = 0
   let before: Promise<unknown> = Promise.resolve()
   const history = new History<Schemas['ChecklistBody']>(async (step) => {
-    await before
     const now = body()
-    if (!(await put(step))) return null
+    waiting += 1
+    const made = await put(step)
+    waiting -= 1
+    if (!made) return null
     day = step.day
+    await load()
     return now
   })
 
@@ -85,7 +88,11 @@
   }
 </script>
 
-<svelte:window onkeydown={history.keys} onbeforeunload={(event) => waiting && event.preventDefault()} />
+<!-- A step back from what is not kept yet would take others with it. -->
+<svelte:window
+  onkeydown={(event) => !waiting && history.keys(event)}
+  onbeforeunload={(event) => waiting && event.preventDefault()}
+/>
 
 <div class="line">
   <h2 class="minor">Ticked as of</h2>
@@ -96,8 +103,8 @@
     )}.</span
   >
   <span class="grow"></span>
-  <button class="act" disabled={!history.canUndo} onclick={() => history.undo()}>Undo</button>
-  <button class="act" disabled={!history.canRedo} onclick={() => history.redo()}>Redo</button>
+  <button class="act" disabled={!history.canUndo || waiting > 0} onclick={() => history.undo()}>Undo</button>
+  <button class="act" disabled={!history.canRedo || waiting > 0} onclick={() => history.redo()}>Redo</button>
 </div>
 {#if failed || unread}<p class="note gap" role="alert">{failed || unread}</p>{/if}
 {#if list}<Ticks items={list.items} steps={list.steps} done={list.done} {change} />{/if}
