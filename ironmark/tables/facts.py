@@ -141,6 +141,8 @@ def _bare(column: Column) -> str:
     plain, measure = taken_apart(column.label)
     if measure is None or not column.unit or measure.unit != column.unit:
         return ""
+    if plain == column.label:  # active_power_kw
+        plain = plain.rpartition("_")[0]
     unit = column.label.removeprefix(plain).strip()
     return (
         "" if unit.isalpha() and (len(unit) > 3 or unit == "day") else as_words(plain)

@@ -182,38 +182,22 @@ _WIDE = str.maketrans("（）［］％", "()[]%")  # brackets of East Asia
 # Units behind a stroke in a name without blanks, as machines write it, which keep no capital letters: active_power_kw. Some are
 # codes of countries or words as well.
 _NO_UNITS = frozenset({"nm", "kn", "IU", "dwt", "TEU", "FTE", "bar", "GB", "cl", "Pa", "mA", "mi", "lb"})
-_MORE = [
-    "kg",
-    "km",
-    "kWh",
-    "MWh",
-    "m2",
-    "m3",
-    "sqm",
-    "pct",
-    "percent",
-    "hrs",
-    "hours",
-    "mins",
-    "minutes",
-    "secs",
-    "seconds",
-    "litres",
-    "tonnes",
-]
+_MORE = (
+    "kg", "km", "kWh", "MWh", "m2", "m3", "sqm", "hrs", "hours", "mins", "minutes", "secs", "seconds", "litres", "tonnes",
+)  # fmt: skip
 _BY_MACHINES = {one.lower(): one for one in (*_AS_SPELT - _NO_UNITS, *_MORE)}
 
 
-def _by_a_machine(label: str) -> tuple[str, Measure] | None:
+def _by_a_machine(label: str) -> Measure | None:
     name, _, last = label.rpartition("_")
-    known = _BY_MACHINES.get(last.lower())
-    return (name, found) if name and known and (found := measure_of(known)) is not None else None
+    known = _BY_MACHINES.get(last.lower()) if name else None
+    return measure_of(known) if known else None
 
 
 def _taken_apart(label: str) -> tuple[str, Measure | None]:
     plain = " ".join(label.translate(_WIDE).split())
-    if " " not in plain and (by_machine := _by_a_machine(plain)) is not None:
-        return by_machine
+    if " " not in plain and (measure := _by_a_machine(plain)) is not None:
+        return plain, measure  # what a machine calls a column it goes on calling it
     for found in re.finditer(r"[(\[]([^()\[\]]+)[)\]]", plain):
         if (measure := measure_of(found[1])) is not None:
             return _trimmed(plain[: found.start()] + plain[found.end() :]), measure

@@ -295,12 +295,19 @@ class Tables(unittest.TestCase):
             self.assertTrue(found is not None and (found.unit, found.scale) == (unit, scale), text)
         self.assertEqual([m and m.unit for _, m in map(taken_apart, ("Nedetid (t)", "Fangst (t)"))], ["h", "t"])
         for text, name, unit in (
-            ("active_power_kw", "active_power", "kW"), ("distance_km", "distance", "km"), ("volume_m3", "volume", "m³"),
+            ("active_power_kw", "active_power_kw", "kW"), ("distance_km", "distance_km", "km"), ("volume_m3", "volume_m3", "m³"),
             ("Rate (€/word)", "Rate", "€/word"), ("Price, £/t", "Price", "£/t"), ("Turn-out (mm:ss)", "Turn-out", "min"),
         ):  # fmt: skip
             name_of, found = taken_apart(text)
             self.assertEqual((name_of, found and found.unit), (name, unit))
-        for text in ("sales_gb", "wind_ms", "temp_min", "snack_bar", "km"):  # a country, the least, a place to eat
+        for text in (
+            "sales_gb",
+            "churn_pct",
+            "wind_ms",
+            "temp_min",
+            "snack_bar",
+            "km",
+        ):  # a country, the least, a place to eat
             self.assertEqual(taken_apart(text), (text, None))
         for text in ("m", "north", "Upper deck", "W", "m/w", "Y/N", "A&E", "pen"):
             self.assertIsNone(measure_of(text), text)
