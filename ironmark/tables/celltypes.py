@@ -43,7 +43,7 @@ _EITHER = r"^[+\-−]?[1-9]\d{0,2}[.,]\d{3}%?$"
 PLAIN_NUMBER = r"^-?\d+(\.\d+)?$"
 _NOTHING_BEHIND = r"[,.][-–—]{1,2}$"  # 500,- and 12.–
 _BOUND = r"^[<>≤≥]\s*"  # of what is too little, or too much, to be measured
-_BRACKETED = r"^\(\s*(.*?)\s*\)$"  # accountants write −5.25 as (5.25)
+_BRACKETED = r"^\(\s*[-−–]?\s*(.*?)\s*\)$"  # accountants write −5.25 as (5.25), and some as (-5.25)
 # A day of figures, whatever stands between these or behind: 2026.01.31., 31. 1. 2026 14:05, 2026年1月31日.
 _DAY = r"^(\d{1,4})[/.\-年년]\s?(\d{1,2})[/.\-月월]\s?(\d{1,4})[.日일]?(?:[T\s,].*)?$"
 _TIME_BESIDE = r"^\d{1,2}:\d{2}(:\d{2})?\s|[\s,T(]+\d{1,2}[:.h]\d{2}.*$"

@@ -85,7 +85,7 @@ _NOTHING_BEHIND = re.compile(r"(?<=\d)[,.][-–—]{1,2}(?=$|\s)")  # 500,- and 
 _BELOW = re.compile(r"^\(([^()+\-−–]*\d[^()]*)\)$|^[\-−–]\s*([^\d\s.,()+\-−–].*)$")
 _HOURS = re.compile(r"^(?P<h>\d{1,3})\s*(?:h|hrs?|std\.?)\s*(?:(?P<m>\d{1,2})\s*(?:m|min\.?)?)?$", re.I)  # 1 h 30
 _NUMBER = re.compile(r"^[+\-−–]?\s*(?:\d{1,3}(?:[\s\u00a0\u202f',.’]\d{3})+|\d+)?(?:[.,]\d+)?(?:e[+\-]?\d+)?$", re.I)
-_SPLIT = re.compile(r"^(?P<before>[^\d+\-−–(.,]*)(?P<number>[(+\-−–]?\s*[\d.,'’\s\u00a0\u202f]*\d(?:e[+\-]?\d+)?\s*\)?-?)(?P<after>[^\d]*)$", re.I)  # fmt: skip
+_SPLIT = re.compile(r"^(?P<before>[^\d+\-−–(.,]*)(?P<number>\(?\s*[+\-−–]?\s*[\d.,'’\s\u00a0\u202f]*\d(?:e[+\-]?\d+)?\s*\)?-?)(?P<after>[^\d]*)$", re.I)  # fmt: skip
 
 
 _SURELY_POINT = re.compile(r"[+-]?(\d+\.\d{1,2}|\d+\.\d{4,}|0\.\d+|\d{1,3}(,\d{3}){2,}(\.\d+)?|\d{1,3}(,\d{3})+\.\d+)")
@@ -251,8 +251,9 @@ def quantity(text: str, way: Decimal = "point") -> Quantity | None:
         if found is None:
             return None
         measure = found
-    less = below is not None or (number.startswith("(") and number.endswith(")")) or number.endswith("-")
-    number = number.strip("() ").rstrip("-").strip()
+    bracketed = number.startswith("(") and number.endswith(")") and "+" not in number
+    less = below is not None or bracketed or number.endswith("-")
+    number = number.strip("()-−– " if less else "() ").strip()  # (-5) is as much below zero as (5)
     if not _NUMBER.match(number) or not any(sign.isdigit() for sign in number):
         return None
     number = re.sub(r"[\s\u00a0\u202f'’]", "", number).replace("−", "-").replace("–", "-")
