@@ -11,7 +11,6 @@ import sys
 import threading
 import time
 import urllib.request
-from contextlib import nullcontext
 from pathlib import Path
 from typing import Any
 
@@ -31,12 +30,11 @@ WAYS: dict[str, Any] = {
 
 
 def become(held: socket.socket, workers: int, database: MariaDB | None, ready: str) -> None:
-    """Go on as it, in the same process. held: what is bound to where it serves; database: ours, which is stopped here and
+    """Go on as it, in the same process. held: what is bound to where it serves, see ``start_options.bound``; database: ours, which is stopped here and
     started there again; ready: what is said once it answers."""
     port = database.port if database else 0
     if database:
         database.stop()
-    held.set_inheritable(True)
     told = {
         "held": held.fileno(), "workers": workers, "directory": str(database.directory) if database else "", "port": port,
         "ready": ready,
@@ -50,18 +48,19 @@ def main() -> None:
     told = json.loads(os.environ.pop(TOLD))
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     held = socket.socket(fileno=told["held"])
-    held.set_inheritable(False)
+    database = MariaDB(Path(told["directory"])) if told["directory"] else None
     try:
-        with MariaDB(Path(told["directory"])) if told["directory"] else nullcontext() as database:
-            if database:
-                database.start(told["port"])
-                database.watch()
-                os.environ[DATABASE] = database.url.render_as_string(hide_password=False)
-            _supervise(held, told["workers"], told["ready"])
+        if database:
+            database.start(told["port"])
+            database.watch()
+            os.environ[DATABASE] = database.url.render_as_string(hide_password=False)
+        _supervise(held, told["workers"], told["ready"])
     except MariaDBError as error:
         sys.exit(str(error))
     finally:
         held.close()
+        if database:
+            database.stop()
 
 
 def _supervise(held: socket.socket, workers: int, ready: str) -> None:

@@ -103,7 +103,7 @@ def words_of(text: str) -> list[str]:
 
 
 # What stands in brackets and is no word of what is measured: Stock (units), Diária média (R$).
-_COUNTED = re.compile(
+_NO_WORD = re.compile(
     r"[(\[]\s*(?:units|pcs\.?|pieces|no\.?|nos\.?|stk\.?|stück|st\.?|szt\.?|ks|kpl|шт\.?|[a-z]{0,3}[€$£¥₹][a-z]?)\s*[)\]]",
     re.I,
 )
@@ -116,7 +116,7 @@ def told_by(text: str) -> dict[str, tuple[float, str]]:
     before it.
     """
     plain, parts = _words()
-    words = words_of(_COUNTED.sub("", text)) or words_of(text)
+    words = words_of(_NO_WORD.sub("", text)) or words_of(text)
     found: dict[str, tuple[float, str]] = {}
     end = len(words) - (len(words) > 1 and words[-1] in _UNIT_WORDS)  # bill_length_mm is a length
 

@@ -159,10 +159,10 @@ class Lines:
             return True
         if self._only_bounds(at) or self._years_above(at):
             return True
-        cells = [_but_for_unit(cell) for cell, sign in zip(self.rows[at], signs, strict=True) if sign == "n"]
-        first = cells[0] if cells else ""
+        first = _but_for_unit(self.rows[at][signs.index("n")]) if "n" in signs else ""
         if first != "1" and (len(first) != 4 or first[:2] not in ("19", "20")):
             return False
+        cells = [_but_for_unit(cell) for cell, sign in zip(self.rows[at], signs, strict=True) if sign == "n"]
         if not all(cell.isdigit() for cell in cells):
             return False
         numbers = [int(cell) for cell in cells]
@@ -321,8 +321,11 @@ class Lines:
 
     def _holds_limits(self, at: int) -> bool:
         """Whether a line says where each column ought to lie, and nothing else."""
-        name, *others = filter(None, self.rows[at]) if any(self.rows[at]) else ("",)
-        return bool(others) and LIMITS.search(folded(name)) is not None and all(map(BOUNDS.fullmatch, others))
+        cells = filter(None, self.rows[at])
+        if not LIMITS.search(folded(next(cells, ""))):  # as nearly all
+            return False
+        others = [*cells]
+        return bool(others) and all(map(BOUNDS.fullmatch, others))
 
     @property
     def body(self) -> list[int]:

@@ -28,10 +28,8 @@ ROLES: dict[Role, tuple[ColumnType, ...]] = {
 }
 MANY_ROWS = 200_000  # with more, different values are counted about
 FIRST = 100  # texts that are looked at
-MOST_NUMBERED, FEWEST_NUMBERED = (
-    20_000,
-    3,
-)  # rows that are looked at for numbers that stand for members; and periods and numbers
+MOST_NUMBERED = 20_000  # rows that are looked at for numbers that stand for members
+FEWEST_NUMBERED = 3  # periods, and numbers in each of them, from which these do
 _CLOCK = r"^\d{1,2}:\d{2}(:\d{2})?$"
 
 
@@ -140,10 +138,8 @@ def _with_numbered(frame: pl.DataFrame, columns: tuple[Column, ...]) -> tuple[Co
 def _numbers_rows(numbers: pl.Series, period: pl.Series) -> bool:
     """Whether the same whole numbers recur in all periods, each of them once."""
     periods, different = period.n_unique(), numbers.n_unique()
-    if (
-        min(periods, different) < FEWEST_NUMBERED
-        or not 0.9 * periods * different <= len(numbers) <= periods * different
-    ):
+    every = periods * different
+    if min(periods, different) < FEWEST_NUMBERED or not 0.9 * every <= len(numbers) <= every:
         return False
     whole = numbers.null_count() == 0 and bool(((numbers == numbers.floor()) & (numbers >= 0)).all())
     return whole and pl.DataFrame({"of": numbers, "at": period}).n_unique() == len(numbers)
@@ -210,12 +206,8 @@ def assign_roles(rows: Overview, columns: Sequence[Column]) -> tuple[Column, ...
 
 def _are_slots(rows: Overview, name: str) -> bool:
     """Whether times of a day are the hours, halves or quarters of one, each on several rows, rather than when something happened."""
-    often = rows.height >= 3 * rows.different[name] > 0
-    return (
-        often
-        and len(rows.first[name]) > 0
-        and bool(rows.first[name].str.contains(r":(?:00|15|30|45)(?::00)?\s*$").all())
-    )
+    first, often = rows.first[name], rows.height >= 3 * rows.different[name]
+    return often and len(first) > 0 and bool(first.str.contains(r":(?:00|15|30|45)(?::00)?\s*$").all())
 
 
 def complete_through(rows: Rows, columns: Sequence[Column]) -> dt.date | None:

@@ -27,7 +27,7 @@
     waiting -= 1
     if (!made) return null
     day = step.day
-    await load()
+    list = { ...list!, ...step }
     return now
   })
 
