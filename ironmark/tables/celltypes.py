@@ -139,10 +139,13 @@ def plain_numbers(texts: pl.DataFrame, way: Decimal | None) -> dict[str, pl.Seri
     cell, found = pl.col("cell"), dict[str, pl.Series]()
     trimmed = cell.str.strip_chars()
     for names, cells in _below_each_other(texts, pl.when(trimmed != "").then(trimmed)):
-        tests = cell.is_not_null(), cell.str.contains(PLAIN_NUMBER), cell.str.contains(_EITHER)
-        known, plain, either = _in_each(cells, len(names), *tests)
+        either = (
+            cell.str.contains(_EITHER) if way is None else pl.lit(False)
+        )  # 1.234 may be thousands where nothing tells
+        tests = cell.is_not_null(), cell.str.contains(PLAIN_NUMBER), either
+        known, plain, unsure = _in_each(cells, len(names), *tests)
         numbers = cells["cell"].cast(pl.Float64, strict=False)
-        for at in np.flatnonzero((known > 0) & (plain == known) & (either == 0)).tolist():
+        for at in np.flatnonzero((known > 0) & (plain == known) & (unsure == 0)).tolist():
             own = cells["cell"].slice(at * texts.height, texts.height)
             first = own.head(20) if known[at] == texts.height else own.drop_nulls().head(20)
             if not any(map(notations_of, first.to_list())):

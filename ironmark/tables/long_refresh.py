@@ -13,8 +13,6 @@ from ironmark.tables.pieces import Joined, Piece, Pieces, Rows, filed, in_pieces
 from ironmark.tables.refresh import How, are_whole, as_type, combined, conform, covered_by, matched, renamed
 from ironmark.tables.table import Column, LongTable, Table
 
-_AT_A_TIME = 100_000
-
 
 def conformed(table: Table | LongTable, columns: Sequence[Column], folder: Path) -> Table | LongTable:
     """A table in the columns a dataset has; see ``conform``. folder: where pieces that had to be changed are put."""
@@ -68,7 +66,7 @@ def put_together(old: Rows, new: Table | LongTable, how: How, period: str | None
 
 def same_rows(one: Rows, other: Rows) -> bool:
     """Whether all cells of two are the same, in the same order."""
-    return one.height == other.height and one.schema == other.schema and _alike(one.iter_slices(_AT_A_TIME), other)
+    return one.height == other.height and one.schema == other.schema and _alike(one, other)
 
 
 def ends_with(rows: Rows, last: Rows) -> bool:
@@ -76,11 +74,11 @@ def ends_with(rows: Rows, last: Rows) -> bool:
     skip = rows.height - last.height
     if skip < 0 or rows.schema != last.schema:
         return False
-    ends = rows.slice(skip) if isinstance(rows, pl.DataFrame) else rows
-    return _alike(
-        ends.iter_slices(_AT_A_TIME) if isinstance(ends, pl.DataFrame) else ends.iter_slices(_AT_A_TIME, skip), last
-    )
+    return _alike(rows.slice(skip), last) if isinstance(rows, pl.DataFrame) else _alike(rows, last, skip)
 
 
-def _alike(some: Iterator[pl.DataFrame], others: Rows) -> bool:
-    return all(mine.equals(theirs) for mine, theirs in zip(some, others.iter_slices(_AT_A_TIME), strict=True))
+def _alike(rows: Rows, others: Rows, skip: int = 0) -> bool:
+    """Whether rows but the first ``skip`` are just the others. skip: of rows in pieces alone."""
+    at_a_time = piece_rows(len(rows.columns))
+    some = rows.iter_slices(at_a_time) if isinstance(rows, pl.DataFrame) else rows.iter_slices(at_a_time, skip)
+    return all(mine.equals(theirs) for mine, theirs in zip(some, others.iter_slices(at_a_time), strict=True))

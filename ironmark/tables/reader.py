@@ -74,8 +74,13 @@ class Plan:
     blank: frozenset[str] = frozenset()  # columns without a cell so far
 
 
+class TooWide(Unreadable):
+    """It has more columns than can be read."""
+
+
 def planned(head: bytes, *, strictly: bool = True) -> Plan | None:
-    """head: whole lines, the header first; None where something is odd in them, if not strictly in the header only."""
+    """head: whole lines, the header first; None where something is odd in them, if not strictly in the header only. Raises
+    TooWide, if not strictly."""
     try:
         separator = separator_of(text := head.decode())
         named, problems, raw = _cells(text, separator)
@@ -83,7 +88,9 @@ def planned(head: bytes, *, strictly: bool = True) -> Plan | None:
             return None
         way = way_of(raw) or likely_way(raw, separator)
         sample = typed_table(named, raw, problems, way)
-    except (Unreadable, UnicodeDecodeError):
+    except (Unreadable, UnicodeDecodeError) as error:
+        if isinstance(error, TooWide) and not strictly:
+            raise
         return None
     first = head.find(b"\n") + 1
     # What is said of a column alone is said once all of it is looked at.
@@ -358,7 +365,7 @@ def _cells(text: str, separator: str) -> tuple[list[str], list[Problem], pl.Data
     except (StopIteration, csv.Error):
         raise Unreadable("No header line was found. The first line must name the columns.") from None
     if len(header) > MAX_COLUMNS:
-        raise Unreadable(f"The file has {len(header)} columns; at most {MAX_COLUMNS} can be read. Remove some.")
+        raise TooWide(f"The file has {len(header)} columns; at most {MAX_COLUMNS} can be read. Remove some.")
     names = [f"c{i}" for i in range(len(header))]
     schema = dict.fromkeys(names, pl.String)
     problems: list[Problem] = []
