@@ -166,15 +166,13 @@ def grade(yardstick: Yardstick, values: Floats, cuts: Floats) -> Bands:
 
 def _grade(yardstick: Yardstick, values: Floats, cuts: Floats, band: Bands) -> None:
     """Fill in the band of each value."""
-    # What is not a number is not at least another one, and endless cuts make the last one endless.
-    lowest = np.minimum.reduce(cuts[0], axis=None, initial=np.inf)
-    all_fine = np.isfinite(lowest) and np.isfinite(np.maximum.reduce(cuts[-1], axis=None, initial=-np.inf))
+    fine = ordered(yardstick, cuts)
     # Of cuts that are in order none is below zero where the first is not; others grade nothing.
-    positive = lowest >= 0 if all_fine else np.fmin.reduce(cuts[0], axis=None, initial=0) >= 0
+    positive = np.fmin.reduce(cuts[0], axis=None, initial=0) >= 0
     # A reading is as far over a cut above zero as the cut is under it, and is moved once for all of them.
     signs = {_SIGN[cut.belongs] for cut in yardstick.cuts} if positive else ()
     nudged = {sign: values * (1 + sign * NOISE) for sign in signs}
-    over, spare = band.view(np.bool_), np.empty(values.shape, dtype=np.bool_)  # what is over the first cut is over one
+    over = band.view(np.bool_)  # what is over the first cut is over one
     for n, (line, cut) in enumerate(zip(cuts, yardstick.cuts, strict=True)):
         sign, exceeds = _SIGN[cut.belongs], np.greater_equal if cut.belongs == "above" else np.greater
         if positive:
@@ -183,13 +181,11 @@ def _grade(yardstick: Yardstick, values: Floats, cuts: Floats, band: Bands) -> N
             exceeds(values, line - sign * NOISE * np.abs(line), out=over)
         if n:
             band += over.view(np.int8)
-            claimed_twice = cut.belongs == "above" and yardstick.cuts[n - 1].belongs == "below"
-            all_fine = all_fine and not claimed_twice and np.greater_equal(line, cuts[n - 1], out=over).all()
-        over = spare
-    if not all_fine:
-        band[~ordered(yardstick, cuts)] = NOT_GRADED
-    if np.isnan(np.minimum.reduce(values, axis=None, initial=np.inf)):
-        band[np.isnan(values)] = NO_READING
+        else:
+            over = np.empty(values.shape, dtype=np.bool_)
+    if not fine.all():
+        band[~fine] = NOT_GRADED
+    band[np.isnan(values)] = NO_READING
 
 
 def why_not_graded(
