@@ -139,9 +139,8 @@ def plain_numbers(texts: pl.DataFrame, way: Decimal | None) -> dict[str, pl.Seri
     cell, found = pl.col("cell"), dict[str, pl.Series]()
     trimmed = cell.str.strip_chars()
     for names, cells in _below_each_other(texts, pl.when(trimmed != "").then(trimmed)):
-        either = (
-            cell.str.contains(_EITHER) if way is None else pl.lit(False)
-        )  # 1.234 may be thousands where nothing tells
+        # 1.234 may be thousands, where nothing in the file tells.
+        either = cell.str.contains(_EITHER) if way is None else pl.lit(False)
         tests = cell.is_not_null(), cell.str.contains(PLAIN_NUMBER), either
         known, plain, unsure = _in_each(cells, len(names), *tests)
         numbers = cells["cell"].cast(pl.Float64, strict=False)

@@ -10,7 +10,7 @@ import polars as pl
 
 from ironmark.core.measuring import told_by
 from ironmark.core.periods import months
-from ironmark.tables.pieces import Rows, as_numbers, piece_rows
+from ironmark.tables.pieces import Rows, as_numbers, slices_of
 from ironmark.tables.table import Column, Problem
 
 _MOST_SPELLINGS = 2000
@@ -44,7 +44,7 @@ def _twice(rows: Rows) -> list[Problem]:
     if rows.height < 2:
         return []
     # Rows as numbers, some at a time: hashing takes room of its own, and sorting is the quickest look for equals.
-    rows_as_numbers = as_numbers(rows.iter_slices(piece_rows(len(rows.columns))), rows.height)
+    rows_as_numbers = as_numbers(slices_of(rows), rows.height)
     parts = np.uint64(1 + rows.height // _SORTED)
     equal = np.concatenate([_equal(rows_as_numbers, parts, part) for part in range(int(parts))])
     count = len(equal)

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import polars as pl
 
-from ironmark.tables.pieces import Joined, Piece, Pieces, Rows, filed, in_pieces, piece_rows, pieces_of
+from ironmark.tables.pieces import Joined, Piece, Pieces, Rows, filed, in_pieces, piece_rows, pieces_of, slices_of
 from ironmark.tables.refresh import How, are_whole, as_type, combined, conform, covered_by, matched, renamed
 from ironmark.tables.table import Column, LongTable, Table
 
@@ -74,11 +74,9 @@ def ends_with(rows: Rows, last: Rows) -> bool:
     skip = rows.height - last.height
     if skip < 0 or rows.schema != last.schema:
         return False
-    return _alike(rows.slice(skip), last) if isinstance(rows, pl.DataFrame) else _alike(rows, last, skip)
+    return _alike(rows, last, skip)
 
 
 def _alike(rows: Rows, others: Rows, skip: int = 0) -> bool:
-    """Whether rows but the first ``skip`` are just the others. skip: of rows in pieces alone."""
-    at_a_time = piece_rows(len(rows.columns))
-    some = rows.iter_slices(at_a_time) if isinstance(rows, pl.DataFrame) else rows.iter_slices(at_a_time, skip)
-    return all(mine.equals(theirs) for mine, theirs in zip(some, others.iter_slices(at_a_time), strict=True))
+    """Whether rows but the first ``skip`` are just the others."""
+    return all(mine.equals(theirs) for mine, theirs in zip(slices_of(rows, skip), slices_of(others), strict=True))

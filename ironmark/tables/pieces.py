@@ -25,6 +25,7 @@ Widened = Callable[[pl.DataFrame], pl.DataFrame]
 Piece = tuple[bytes, int]  # Parquet, and its number of rows
 AHEAD = 2  # pieces that are unpacked while another is looked at
 PIECE_BYTES, PIECE_ROWS = 8 * 1024 * 1024, 250_000
+SLICE_ROWS = 100_000  # that are compared at a time
 PIECE_HELD = 32 << 20  # bytes of one in memory: long texts are packed very small
 MANY_ROWS = 1_000_000  # of which only the columns that are asked for are read
 MANY_CELLS = 16_000_000  # the same of fewer rows with many columns
@@ -209,6 +210,14 @@ def frames_of(rows: Rows, names: Sequence[str] | None = None) -> Iterator[pl.Dat
         yield rows if names is None else rows.select(names)
     else:
         yield from rows.frames(names)
+
+
+def slices_of(rows: Rows, skip: int = 0) -> Iterator[pl.DataFrame]:
+    """Any rows but the first ``skip``, some at a time: wherever they lie, rows with as many columns are cut at the same places."""
+    at_a_time = min(SLICE_ROWS, piece_rows(len(rows.columns)))
+    if isinstance(rows, pl.DataFrame):
+        return rows.slice(skip).iter_slices(at_a_time)
+    return rows.iter_slices(at_a_time, skip)
 
 
 def as_numbers(frames: Iterable[pl.DataFrame], most: int) -> np.ndarray:

@@ -88,9 +88,11 @@ def planned(head: bytes, *, strictly: bool = True) -> Plan | None:
             return None
         way = way_of(raw) or likely_way(raw, separator)
         sample = typed_table(named, raw, problems, way)
-    except (Unreadable, UnicodeDecodeError) as error:
-        if isinstance(error, TooWide) and not strictly:
-            raise
+    except TooWide:
+        if strictly:
+            return None
+        raise
+    except (Unreadable, UnicodeDecodeError):
         return None
     first = head.find(b"\n") + 1
     # What is said of a column alone is said once all of it is looked at.

@@ -15,7 +15,7 @@ from ironmark.core.formula import RESERVED
 from ironmark.core.formula_nodes import AGGREGATES, ColumnType
 from ironmark.core.names import as_name
 from ironmark.core.periods import RowGrain, end_of_rows
-from ironmark.tables.pieces import Pieces, Rows
+from ironmark.tables.pieces import Pieces, Rows, frames_of
 
 Role = Literal["period", "segment", "measure", "flag", "text"]
 Origin = Literal["rows", "lookup", "derived"]  # of the rows themselves, taken from another dataset, or by a formula
@@ -235,5 +235,6 @@ def _last_filled(rows: Rows, columns: Sequence[Column], period: str) -> dt.date 
     measures = [column.name for column in figures if not is_plan(column.label)] or [column.name for column in figures]
     if not measures or rows.height > MOST_KEPT_BY_HAND:
         return None
-    known = rows.select([period, *measures]).filter(pl.any_horizontal(pl.col(measures).is_not_null()))
-    return known[period].max()  # type: ignore[return-value]
+    filled = pl.any_horizontal(pl.col(measures).is_not_null())
+    days = (frame.filter(filled)[period].max() for frame in frames_of(rows, [period, *measures]))
+    return max((day for day in days if day is not None), default=None)  # type: ignore[type-var, return-value]
